@@ -1,0 +1,73 @@
+import { between, pick, seeded } from './seeded.ts'
+
+export const sites = ['Marsh Lane', 'Quarry Field', 'Orchard End'] as const
+export type Site = (typeof sites)[number]
+
+export interface Hive {
+  /** Code of the hive, `ML-01` to `ML-12`. */
+  hive: string
+  site: Site
+  /** Year of the queen. */
+  queen: number
+  frames: number
+  keeper: string
+}
+export interface Inspection {
+  id: number
+  hive: string
+  /** Day of the inspection, ISO 8601. */
+  on: string
+  framesOfBrood: number
+  framesOfBees: number
+  storesKg: number
+  queenSeen: boolean
+  note: string
+}
+
+/** The demo's clock starts here, so that every run tells the same story. */
+export const demoStart = Date.parse('2026-06-02T06:00:00Z')
+export const members = ['Ada Fenn', 'Bram Oakley', 'Cora Withy', 'Dov Marlow', 'Esme Thorne'] as const
+
+const notes = [
+  'Calm on the comb.',
+  'A few drone cells at the edges.',
+  'Bringing in lime.',
+  'Wax moth traces on the floor board.',
+  'Second super given.',
+  'Ventilation opened.',
+]
+
+/** Twelve hives and the inspections of the season so far. */
+export function marshLane(seed = 412): { hives: Hive[]; inspections: Inspection[] } {
+  const random = seeded(seed)
+  const hives = Array.from(
+    { length: 12 },
+    (_, index): Hive => ({
+      hive: `ML-${String(index + 1).padStart(2, '0')}`,
+      site: sites[Math.floor(index / 4)] as Site,
+      queen: between(random, 2023, 2025),
+      frames: between(random, 10, 12),
+      keeper: pick(random, members),
+    }),
+  )
+  const inspections = hives.flatMap((hive) => seasonOf(hive, random))
+  inspections.sort((a, b) => a.on.localeCompare(b.on) || a.hive.localeCompare(b.hive))
+  return { hives, inspections: inspections.map((inspection, index) => ({ ...inspection, id: index + 1 })) }
+}
+
+function seasonOf({ hive, frames }: Hive, random: () => number): Inspection[] {
+  const first = between(random, 92, 99)
+  return Array.from({ length: 5 }, (_, visit) => {
+    const bees = Math.min(frames, 4 + visit + between(random, 0, 2))
+    return {
+      id: 0,
+      hive,
+      on: new Date(Date.UTC(2026, 0, first + visit * 12)).toISOString().slice(0, 10),
+      framesOfBrood: Math.max(1, bees - between(random, 2, 4)),
+      framesOfBees: bees,
+      storesKg: Math.round((6 + random() * 9) * 10) / 10,
+      queenSeen: random() > 0.3,
+      note: pick(random, notes),
+    }
+  })
+}

@@ -1,0 +1,115 @@
+import { type Effect, effectOf } from '../kit/effects.js'
+import { describeSchema } from '../kit/schema.js'
+import type { Link } from '../link/link.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { PromptDefinition, ResourceDefinition, TemplateDefinition, ToolDefinition } from '../protocol/types.js'
+import { colours, columns } from './output.js'
+
+/** Everything a server offers. */
+export interface Catalogue {
+  tools: ToolDefinition[]
+  resources: ResourceDefinition[]
+  templates: TemplateDefinition[]
+  prompts: PromptDefinition[]
+}
+
+export async function readCatalogue(link: Link): Promise<Catalogue> {
+  const [tools, resources, templates, prompts] = await Promise.all([
+    link.tools(),
+    link.resources(),
+    link.templates(),
+    link.prompts(),
+  ])
+  return { tools, resources, templates, prompts }
+}
+
+/** A catalogue as a person reads it: by what the tools do, with their arguments in the model's words. */
+export function catalogueText(link: Link, catalogue: Catalogue): string {
+  const { name, version, title } = link.serverInfo
+  const { tools, resources, templates, prompts } = catalogue
+  const sections = [
+    `${colours.bold(title ?? name)} ${version}  ${colours.dim(`revision ${link.revision} · ${link.label}`)}`,
+    ...(link.instructions === undefined ? [] : [wrap(link.instructions, '')]),
+    ...section('tool', tools, toolsText),
+    ...section('resource', resources, (list) =>
+      aligned(list.map((item) => [item.uri, item.description ?? item.name])),
+    ),
+    ...section('template', templates, (list) =>
+      aligned(list.map((item) => [item.uriTemplate, item.description ?? item.name])),
+    ),
+    ...section('prompt', prompts, (list) => list.map(promptText).join('\n')),
+  ]
+  return sections.join('\n')
+}
+
+function section<T>(noun: string, list: readonly T[], text: (list: readonly T[]) => string): string[] {
+  if (list.length === 0) return []
+  return ['', colours.bold(list.length === 1 ? `1 ${noun}` : `${list.length} ${noun}s`), text(list)]
+}
+
+const effectWords: Record<Effect, string> = { read: 'reads', add: 'adds', change: 'changes', remove: 'removes' }
+const effectColours: Record<Effect, (text: string) => string> = {
+  read: colours.green,
+  add: colours.cyan,
+  change: colours.yellow,
+  remove: colours.red,
+}
+
+function toolsText(tools: readonly ToolDefinition[]): string {
+  return tools.map(toolText).join('\n')
+}
+
+function toolText(tool: ToolDefinition): string {
+  const effect = effectOf(tool.annotations)
+  const head = `  ${colours.cyan(tool.name)}  ${effectColours[effect](effectWords[effect])}`
+  const about = wrap(tool.description ?? colours.dim('(no description)'), '    ')
+  return [head, about, ...argumentLines(tool.inputSchema), ...outputLine(tool.outputSchema)].join('\n')
+}
+
+function argumentLines(schema: JsonObject): string[] {
+  const properties = Object.entries(isObject(schema.properties) ? schema.properties : {})
+  const required = Array.isArray(schema.required) ? schema.required : []
+  const width = Math.max(0, ...properties.map(([name]) => name.length + 1))
+  return properties.map(([name, property]) => {
+    const details = isObject(property) ? property : {}
+    const label = (required.includes(name) ? name : `${name}?`).padEnd(width)
+    const about = typeof details.description === 'string' ? `  ${colours.dim(details.description)}` : ''
+    const standard =
+      details.default === undefined ? '' : colours.dim(`, ${JSON.stringify(details.default)} unless given`)
+    return `      ${label}  ${describeSchema(details)}${standard}${about}`
+  })
+}
+
+function outputLine(schema: JsonObject | undefined): string[] {
+  if (!schema || !isObject(schema.properties)) return []
+  return [`      ${colours.dim('gives')} ${Object.keys(schema.properties).join(', ')}`]
+}
+
+function promptText(prompt: PromptDefinition): string {
+  const words = (prompt.arguments ?? []).map((argument) =>
+    argument.required ? argument.name : `${argument.name}?`,
+  )
+  return `  ${colours.cyan(prompt.name)}  ${words.join(', ')}\n${wrap(prompt.description ?? '', '    ')}`
+}
+
+function aligned(rows: readonly (readonly [string, string])[]): string {
+  const width = Math.min(44, Math.max(...rows.map(([key]) => key.length)))
+  const indent = ' '.repeat(width + 4)
+  return rows
+    .map(([key, text]) => `  ${colours.cyan(key.padEnd(width))}  ${wrap(text, indent).trimStart()}`)
+    .join('\n')
+}
+
+function wrap(text: string, indent: string): string {
+  const lines: string[] = []
+  let line = ''
+  for (const word of text.split(/\s+/)) {
+    if (line !== '' && indent.length + line.length + 1 + word.length > columns()) {
+      lines.push(indent + line)
+      line = word
+    } else {
+      line = line === '' ? word : `${line} ${word}`
+    }
+  }
+  return [...lines, indent + line].join('\n')
+}

@@ -1,0 +1,2 @@
+import { Command } from 'commander'
+export const demo = () => new Command('demo')

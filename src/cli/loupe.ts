@@ -1,0 +1,2 @@
+import { Command } from 'commander'
+export const loupe = () => new Command('loupe')

@@ -1,0 +1,76 @@
+import { Command, CommanderError } from 'commander'
+import { isJexoError } from '../errors.js'
+import { RpcError } from '../protocol/rpc-error.js'
+import { installStdoutGuard } from '../transport/stdout-guard.js'
+import { version } from '../version.js'
+import { attach } from './attach.js'
+import { call } from './call.js'
+import { demo } from './demo.js'
+import { fill } from './fill.js'
+import { loupe } from './loupe.js'
+import { errorColours, errorValue, Failed, outJson, say } from './output.js'
+import { pack } from './pack.js'
+import { read } from './read.js'
+import { serve } from './serve.js'
+import { show } from './show.js'
+
+/** Runs the command line and ends the process: 0 fine, 1 the thing asked for failed, 2 it could not be done. */
+export async function main(argv: readonly string[]): Promise<void> {
+  installStdoutGuard()
+  const program = programOf()
+  try {
+    await program.parseAsync([...argv])
+    await finish(0)
+  } catch (error) {
+    await finish(exitCodeOf(error, argv.includes('--json')))
+  }
+}
+
+function programOf(): Command {
+  const program = new Command('jexo')
+    .description('Turns what you have into a Model Context Protocol server, runs it, and shows its work.')
+    .version(version)
+    .exitOverride()
+    .configureOutput({
+      writeOut: (text) => process.stderr.write(text),
+      writeErr: (text) => process.stderr.write(text),
+    })
+    .showSuggestionAfterError()
+    .addHelpText('after', targetHelp)
+  for (const verb of [serve, show, call, read, fill, loupe, attach, pack, demo])
+    program.addCommand(withExits(verb()))
+  return program
+}
+
+const targetHelp = `
+A target is a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>.
+Exit codes: 0 fine, 1 the thing asked for failed, 2 it could not be done.`
+
+function withExits(command: Command): Command {
+  return command.exitOverride().configureOutput({
+    writeOut: (text) => process.stderr.write(text),
+    writeErr: (text) => process.stderr.write(text),
+  })
+}
+
+function exitCodeOf(error: unknown, isJson: boolean): number {
+  if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2
+  if (error instanceof Failed) return 1
+  if (isJson) outJson(errorValue(error))
+  else say(`${errorColours.red('error')} ${messageOf(error)}`)
+  return error instanceof RpcError ? 1 : 2
+}
+
+function messageOf(error: unknown): string {
+  if (error instanceof RpcError) return `the server refused (${error.code}): ${error.message}`
+  if (isJexoError(error)) return error.message
+  return error instanceof Error ? (error.stack ?? error.message) : String(error)
+}
+
+/** Ends the process when everything is written; a kit may hold timers and sockets that would keep it alive. */
+async function finish(code: number): Promise<void> {
+  for (const stream of [process.stdout, process.stderr]) {
+    if (stream.writableLength > 0) await new Promise((resolve) => stream.once('drain', resolve))
+  }
+  process.exit(code)
+}

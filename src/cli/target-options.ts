@@ -1,0 +1,73 @@
+import type { Command } from 'commander'
+import { problems } from '../errors.js'
+import type { Kit } from '../kit/kit.js'
+import type { Link } from '../link/link.js'
+import { openTarget, readTarget } from '../target/target.js'
+import type { NodeDialOptions } from '../transport/node-dial.js'
+import { errorColours, say } from './output.js'
+
+export interface TargetFlags {
+  header?: string[]
+  env?: string[]
+  cwd?: string
+  timeout?: string
+  revision?: string
+}
+
+const gather = (value: string, before: string[] = []) => [...before, value]
+
+/** Adds what every command with a target takes. */
+export function withTarget(command: Command): Command {
+  return command
+    .option('--header <name: value>', 'send a header with every request (again for more)', gather)
+    .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
+    .option('--cwd <folder>', 'start a command in this folder')
+    .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
+    .option('--revision <date>', 'revision of the standard to ask for, such as 2025-06-18')
+}
+
+/** Opens the target, does something with the link, and closes it again. */
+export async function withLink<T>(
+  target: string,
+  flags: TargetFlags,
+  use: (link: Link, kit: Kit | undefined) => Promise<T>,
+  options: NodeDialOptions = {},
+): Promise<T> {
+  const given = targetOptions(flags)
+  const opened = await openTarget(await readTarget(target, given), {
+    ...options,
+    ...given,
+    ...(flags.timeout === undefined ? {} : { timeoutMs: readMs(flags.timeout) }),
+    ...(flags.revision === undefined ? {} : { revision: flags.revision }),
+    onStderr: (line) => say(errorColours.dim(`  ${line}`)),
+  })
+  const interrupted = () => void opened.link.close().finally(() => process.exit(130))
+  process.once('SIGINT', interrupted)
+  try {
+    return await use(opened.link, opened.kit)
+  } finally {
+    process.removeListener('SIGINT', interrupted)
+    await opened.link.close()
+  }
+}
+
+export function targetOptions(flags: TargetFlags) {
+  return {
+    env: Object.fromEntries((flags.env ?? []).map((text) => split(text, '=', '--env', 'NAME=value'))),
+    headers: Object.fromEntries((flags.header ?? []).map((text) => split(text, ':', '--header', '"Name: value"'))),
+    ...(flags.cwd === undefined ? {} : { cwd: flags.cwd }),
+  }
+}
+
+function split(text: string, at: string, option: string, wanted: string): [string, string] {
+  const index = text.indexOf(at)
+  if (index < 1) throw problems.argumentUnreadable(`${option} ${JSON.stringify(text)}`, wanted)
+  return [text.slice(0, index).trim(), text.slice(index + 1).trim()]
+}
+
+function readMs(text: string): number {
+  const value = Number(text)
+  if (!Number.isInteger(value) || value <= 0)
+    throw problems.argumentUnreadable(`--timeout ${text}`, 'milliseconds, such as 5000')
+  return value
+}

@@ -1,0 +1,126 @@
+import type { Identity } from '../kit/call.js'
+import { Dialogue, type DialogueLimits, type Incoming } from '../protocol/dialogue.js'
+import type { JsonObject, Message, RequestId } from '../protocol/messages.js'
+import { newestRevision, type Revision } from '../protocol/revisions.js'
+import { rpcErrors } from '../protocol/rpc-error.js'
+import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
+import { type Answer, features } from './features.js'
+import type { RunningKit } from './running-kit.js'
+
+/** What a transport gives an engine. */
+export interface EngineEnds {
+  /** Sends one message; `related` is the client's request it belongs to, undefined for what belongs to none. */
+  send(message: Message, related: RequestId | undefined): void
+  /** A request is over; `answered` is false where it was cancelled. */
+  settled?(id: RequestId, answered: boolean): void
+  /** `initialize` was answered: who connected, by which revision. */
+  opened?(engine: Engine): void
+}
+export interface EngineOptions {
+  sessionId?: string
+  identity?: Identity
+  /** Every message on its own: no lifecycle, no client capabilities; the revision comes from outside. */
+  stateless?: Revision
+  limits?: Partial<DialogueLimits>
+}
+
+/** The server side of the protocol for one session. It does no I/O: a transport hands messages in and takes them out. */
+export class Engine {
+  readonly running: RunningKit
+  readonly sessionId: string | undefined
+  readonly identity: Identity | undefined
+  readonly isStateless: boolean
+  readonly capabilities: ServerCapabilities
+  phase: 'new' | 'answered' | 'ready'
+  revision: Revision
+  client: Implementation | undefined
+  clientCapabilities: ClientCapabilities = {}
+  logLevel: LogLevel = 'info'
+  subscriptions: Set<string> | undefined
+  readonly #dialogue: Dialogue
+  readonly #ends: EngineEnds
+
+  constructor(running: RunningKit, ends: EngineEnds, options: EngineOptions = {}) {
+    this.running = running
+    this.#ends = ends
+    this.sessionId = options.sessionId
+    this.identity = options.identity
+    this.isStateless = options.stateless !== undefined
+    this.revision = options.stateless ?? newestRevision
+    this.phase = this.isStateless ? 'ready' : 'new'
+    this.capabilities = Object.assign(
+      {},
+      ...features.map((feature) => feature.declare(running.index, this.isStateless)),
+    )
+    this.#dialogue = new Dialogue(
+      {
+        send: (message, related) => ends.send(message, related),
+        answer: (incoming) => this.#answer(incoming),
+        hear: (method, params) => this.#hear(method, params),
+        settled: (id, answered) => ends.settled?.(id, answered),
+        broke: (method, error) => running.report('error', `${method} failed: ${stackOf(error)}`),
+      },
+      options.limits,
+    )
+    running.sessions.add(this)
+  }
+
+  /** How many of the client's requests are being worked on. */
+  get inFlight(): number {
+    return this.#dialogue.inFlight
+  }
+
+  receive(message: Message): void {
+    this.#dialogue.receive(message)
+  }
+
+  /** Sends a notification that belongs to no request. */
+  notify(method: string, params?: JsonObject): void {
+    this.#dialogue.notify(method, params)
+  }
+
+  opened(): void {
+    this.#ends.opened?.(this)
+  }
+
+  partsChanged(): void {
+    if (this.phase !== 'ready' || this.isStateless) return
+    for (const list of ['tools', 'resources', 'prompts']) this.notify(`notifications/${list}/list_changed`)
+  }
+
+  resourceChanged(uri: string): void {
+    if (this.phase === 'ready' && this.subscriptions?.has(uri))
+      this.notify('notifications/resources/updated', { uri })
+  }
+
+  close(why: string): void {
+    this.running.sessions.delete(this)
+    this.#dialogue.close(why)
+  }
+
+  #answer(incoming: Incoming): unknown {
+    const method = methods.get(incoming.method)
+    if (this.phase === 'new' && incoming.method !== 'initialize' && incoming.method !== 'ping') {
+      throw rpcErrors.invalidRequest(`send initialize before ${incoming.method}`)
+    }
+    if (!method?.isOffered(this)) throw rpcErrors.methodNotFound(incoming.method)
+    return method.answer(this, incoming)
+  }
+
+  #hear(method: string, params: JsonObject): void {
+    for (const feature of features) feature.hear?.[method]?.(this, params)
+  }
+}
+
+/** Every request method that some feature answers. */
+const methods = new Map<string, { answer: Answer; isOffered: (engine: Engine) => boolean }>(
+  features.flatMap((feature) =>
+    Object.entries(feature.answers).map(
+      ([name, answer]) => [name, { answer, isOffered: feature.isOffered }] as const,
+    ),
+  ),
+)
+
+function stackOf(error: unknown): string {
+  return error instanceof Error ? (error.stack ?? error.message) : String(error)
+}

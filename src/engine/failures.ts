@@ -1,0 +1,43 @@
+import { isJexoError } from '../errors.js'
+import { isRefusal } from '../kit/refusal.js'
+import { codes, RpcError } from '../protocol/rpc-error.js'
+import type { ToolResult } from '../protocol/types.js'
+import type { RunningKit } from './running-kit.js'
+
+/** A tool's own failure, as text for a model (digest §4): a `Refusal` as it is, anything else as an id into the log. */
+export function toolFailure(running: RunningKit, tool: string, error: unknown): ToolResult {
+  return failed(running, messageFor(running, `tool ${tool}`, `${tool} failed`, error))
+}
+
+export function failed(running: RunningKit, text: string): ToolResult {
+  return { content: [{ type: 'text', text: running.mask(text) }], isError: true }
+}
+
+/** The failure of a function whose request has no result to carry it: an error response. */
+export function rpcFailure(
+  running: RunningKit,
+  what: string,
+  error: unknown,
+  refusalCode: number,
+  data?: unknown,
+): RpcError {
+  if (error instanceof RpcError) return error
+  const isSpoken = isRefusal(error) || isJexoError(error)
+  const message = messageFor(running, what, `${what} failed`, error)
+  return new RpcError(isSpoken ? refusalCode : codes.internal, running.mask(message), isSpoken ? data : undefined)
+}
+
+function messageFor(running: RunningKit, what: string, said: string, error: unknown): string {
+  if (isRefusal(error) || isJexoError(error)) return error.message
+  const id = failureId()
+  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error)
+  running.report('error', `${what} failed (${id}): ${stack}`)
+  return `${said} (error ${id}). The reason is in the server's log under that id; trying again the same way may not help.`
+}
+
+/** Eight hex digits that lead from what the model saw to the line in the log. */
+export function failureId(): string {
+  return Array.from(crypto.getRandomValues(new Uint8Array(4)), (byte) => byte.toString(16).padStart(2, '0')).join(
+    '',
+  )
+}

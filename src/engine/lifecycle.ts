@@ -1,0 +1,54 @@
+import type { Incoming } from '../protocol/dialogue.js'
+import { implementationFor } from '../protocol/downgrade.js'
+import { isObject } from '../protocol/messages.js'
+import { newestRevision, revisions } from '../protocol/revisions.js'
+import { rpcErrors } from '../protocol/rpc-error.js'
+import type { ClientCapabilities, Implementation, InitializeResult, ServerCapabilities } from '../protocol/types.js'
+import type { Engine } from './engine.js'
+import type { Feature } from './features.js'
+import { stringParam } from './params.js'
+
+/** initialize, initialized and ping (digest §2). */
+export const lifecycle: Feature = {
+  declare: () => ({}),
+  isOffered: () => true,
+  answers: { initialize, ping: () => ({}) },
+  hear: {
+    'notifications/initialized': (engine) => {
+      if (engine.phase === 'answered') engine.phase = 'ready'
+    },
+  },
+}
+
+function initialize(engine: Engine, { params }: Incoming): InitializeResult {
+  if (engine.phase !== 'new' && !engine.isStateless) {
+    throw rpcErrors.invalidRequest('this session is initialized already; open another for another client')
+  }
+  const asked = stringParam(params, 'protocolVersion')
+  if (!isObject(params.capabilities)) throw rpcErrors.invalidParams('"capabilities" must be an object')
+  const revision = revisions.find((known) => known.date === asked) ?? newestRevision
+  engine.client = clientOf(params.clientInfo)
+  engine.clientCapabilities = params.capabilities as ClientCapabilities
+  engine.revision = revision
+  if (!engine.isStateless) engine.phase = 'answered'
+  engine.opened()
+  const { kit, implementation } = engine.running
+  return {
+    protocolVersion: revision.date,
+    capabilities: capabilitiesFor(engine),
+    serverInfo: implementationFor(revision, implementation),
+    ...(kit.about === undefined ? {} : { instructions: kit.about }),
+  }
+}
+
+function clientOf(info: unknown): Implementation {
+  if (!isObject(info) || typeof info.name !== 'string' || typeof info.version !== 'string') {
+    throw rpcErrors.invalidParams('"clientInfo" must have a name and a version')
+  }
+  return info as unknown as Implementation
+}
+
+function capabilitiesFor(engine: Engine): ServerCapabilities {
+  const { completions, ...rest } = engine.capabilities
+  return engine.revision.completionsCapability && completions ? { ...rest, completions } : rest
+}

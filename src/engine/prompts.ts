@@ -1,0 +1,94 @@
+import { closestTo } from '../kit/closest.js'
+import { content, isContent } from '../kit/content.js'
+import type { MessageGiven } from '../kit/part.js'
+import type { Incoming } from '../protocol/dialogue.js'
+import { promptResultFor } from '../protocol/downgrade.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
+import type { PromptMessage, PromptResult } from '../protocol/types.js'
+import { callFor } from './call-context.js'
+import type { Engine } from './engine.js'
+import { rpcFailure } from './failures.js'
+import type { Feature } from './features.js'
+import { pageOf } from './pages.js'
+import { stringParam } from './params.js'
+import { definitionsOf, type ReadyPrompt } from './part-index.js'
+
+/** prompts/list and prompts/get (digest §4). */
+export const prompts: Feature = {
+  declare: (index, isStateless) => {
+    if (!isStateless) return { prompts: { listChanged: true } }
+    return index.prompts.size > 0 ? { prompts: {} } : {}
+  },
+  isOffered: (engine) => engine.capabilities.prompts !== undefined,
+  answers: { 'prompts/list': list, 'prompts/get': get },
+}
+
+function list(engine: Engine, { params }: Incoming) {
+  const { index, pageSize } = engine.running
+  const entries = definitionsOf(index.prompts, engine.revision)
+  const { items, ...next } = pageOf('prompts', entries, params, index.latestPlace, pageSize)
+  return { prompts: items, ...next }
+}
+
+function get(engine: Engine, incoming: Incoming): Promise<PromptResult> {
+  const { params } = incoming
+  const name = stringParam(params, 'name')
+  const ready = engine.running.index.prompts.get(name)
+  if (!ready) {
+    const closest = closestTo(name, [...engine.running.index.prompts.keys()])
+    const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
+    throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(name)}${hint}`, { closest })
+  }
+  return fill(engine, incoming, ready, argumentsOf(params))
+}
+
+function argumentsOf(params: JsonObject): JsonObject {
+  const given = params.arguments ?? {}
+  if (!isObject(given)) throw rpcErrors.invalidParams('"arguments" must be an object')
+  for (const [name, value] of Object.entries(given)) {
+    if (typeof value !== 'string') throw rpcErrors.invalidParams(`the argument "${name}" must be a string`)
+  }
+  return given
+}
+
+async function fill(engine: Engine, incoming: Incoming, { part, checkInput }: ReadyPrompt, given: JsonObject) {
+  const missing = part.arguments.filter((argument) => argument.required && given[argument.name] === undefined)
+  if (missing.length > 0) {
+    throw rpcErrors.invalidParams(
+      `${part.name} needs ${missing.map((argument) => `"${argument.name}"`).join(', ')}`,
+    )
+  }
+  const { running } = engine
+  try {
+    const checked = await checkInput(given)
+    if (!checked.ok) {
+      const reasons = checked.misfits.map(({ path, reason }) => `${path.join('.') || 'arguments'}: ${reason}`)
+      throw rpcErrors.invalidParams(`the arguments do not fit ${part.name}: ${reasons.join('; ')}`)
+    }
+    const context = callFor(engine, incoming, part.name)
+    const returned = await running.inCall(`prompt \`${part.name}\``, () => part.run(checked.value, context))
+    return promptResultFor(engine.revision, { description: part.about, messages: messagesOf(part.name, returned) })
+  } catch (error) {
+    throw rpcFailure(running, `the prompt ${part.name}`, error, codes.invalidParams)
+  }
+}
+
+function messagesOf(prompt: string, given: unknown): PromptMessage[] {
+  const several = Array.isArray(given) ? given : [given]
+  return several.map((item) => messageOf(prompt, item))
+}
+
+function messageOf(prompt: string, given: unknown): PromptMessage {
+  if (typeof given === 'string') return { role: 'user', content: content.text(given) }
+  if (isContent(given)) return { role: 'user', content: given }
+  const { role, content: body } = (isObject(given) ? given : {}) as Partial<MessageGiven>
+  if ((role === 'user' || role === 'assistant') && (typeof body === 'string' || isObject(body))) {
+    return { role, content: typeof body === 'string' ? content.text(body) : body }
+  }
+  const wanted = 'a string, or messages as { role, content }'
+  throw new RpcError(
+    codes.internal,
+    `the prompt ${prompt} returned ${JSON.stringify(given) ?? 'undefined'}, not ${wanted}`,
+  )
+}

@@ -1,0 +1,138 @@
+import { isContent } from '../kit/content.js'
+import { toBase64 } from '../protocol/base64.js'
+import type { Incoming } from '../protocol/dialogue.js'
+import { readResultFor, resourceFor } from '../protocol/downgrade.js'
+import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
+import type { EmbeddedContent, ReadResult, ResourceContents, ResourceDefinition } from '../protocol/types.js'
+import { callFor } from './call-context.js'
+import type { Engine } from './engine.js'
+import { rpcFailure } from './failures.js'
+import type { Feature } from './features.js'
+import { type Placed, pageOf } from './pages.js'
+import { stringParam } from './params.js'
+import { definitionsOf, type ReadyTemplate } from './part-index.js'
+
+/** Resources and templates: list, read, subscribe (digest §4). */
+export const resources: Feature = {
+  declare: (index, isStateless) => {
+    if (!isStateless) return { resources: { subscribe: true, listChanged: true } }
+    return index.resources.size + index.templates.size > 0 ? { resources: {} } : {}
+  },
+  isOffered: (engine) => engine.capabilities.resources !== undefined,
+  answers: {
+    'resources/list': list,
+    'resources/templates/list': listTemplates,
+    'resources/read': read,
+    'resources/subscribe': subscribe,
+    'resources/unsubscribe': unsubscribe,
+  },
+}
+
+async function list(engine: Engine, incoming: Incoming) {
+  const { index, pageSize } = engine.running
+  const lists = [...index.templates.values()].filter((ready) => ready.part.list)
+  const found = await Promise.all(lists.map((ready) => listed(engine, incoming, ready)))
+  const entries = [...definitionsOf(index.resources, engine.revision), ...found.flat()]
+  entries.sort((a, b) => a.place - b.place || a.offset - b.offset)
+  const { items, ...next } = pageOf('resources', unique(entries), incoming.params, index.latestPlace, pageSize)
+  return { resources: items, ...next }
+}
+
+function unique(entries: Placed<ResourceDefinition>[]): Placed<ResourceDefinition>[] {
+  const seen = new Set<string>()
+  return entries.filter(({ value }) => !seen.has(value.uri) && seen.add(value.uri))
+}
+
+async function listed(
+  engine: Engine,
+  incoming: Incoming,
+  ready: ReadyTemplate,
+): Promise<Placed<ResourceDefinition>[]> {
+  const { running, revision } = engine
+  try {
+    const found = await running.inCall(`template \`${ready.part.name}\``, () =>
+      ready.part.list?.(callFor(engine, incoming, ready.part.name)),
+    )
+    return (found ?? []).map((definition, offset) => ({
+      place: ready.place,
+      offset,
+      value: resourceFor(revision, definition),
+    }))
+  } catch (error) {
+    // One source that is down must not hide the resources of the others.
+    rpcFailure(running, `the list of ${ready.part.uriTemplate}`, error, codes.internal)
+    return []
+  }
+}
+
+function listTemplates(engine: Engine, { params }: Incoming) {
+  const { index, pageSize } = engine.running
+  const entries = definitionsOf(index.templates, engine.revision)
+  const { items, ...next } = pageOf('templates', entries, params, index.latestPlace, pageSize)
+  return { resourceTemplates: items, ...next }
+}
+
+type Reader = { label: string; mimeType: string | undefined; read: () => unknown }
+
+async function read(engine: Engine, incoming: Incoming): Promise<ReadResult> {
+  const uri = stringParam(incoming.params, 'uri')
+  const reader = readerOf(engine, incoming, uri)
+  if (!reader) throw rpcErrors.resourceNotFound(uri)
+  const { running } = engine
+  try {
+    const given = await running.inCall(reader.label, reader.read)
+    return readResultFor(engine.revision, { contents: contentsOf(uri, reader.mimeType, given) })
+  } catch (error) {
+    throw rpcFailure(running, `reading ${uri}`, error, codes.resourceNotFound, { uri })
+  }
+}
+
+function readerOf(engine: Engine, incoming: Incoming, uri: string): Reader | undefined {
+  const { index } = engine.running
+  const fixed = index.resources.get(uri)?.part
+  if (fixed) {
+    const context = () => callFor(engine, incoming, fixed.name)
+    return { label: `resource \`${fixed.name}\``, mimeType: fixed.mimeType, read: () => fixed.read(context()) }
+  }
+  for (const { part } of index.templates.values()) {
+    const variables = part.parsed.match(uri)
+    if (!variables) continue
+    const context = () => callFor(engine, incoming, part.name)
+    return {
+      label: `template \`${part.name}\``,
+      mimeType: part.mimeType,
+      read: () => part.read(variables, context()),
+    }
+  }
+  return undefined
+}
+
+function contentsOf(uri: string, mimeType: string | undefined, given: unknown): ResourceContents[] {
+  if (given === undefined) {
+    throw new RpcError(codes.internal, `reading ${uri} returned undefined: is a "return" missing?`)
+  }
+  if (typeof given === 'string') return [{ uri, mimeType: mimeType ?? 'text/plain', text: given }]
+  if (given instanceof Uint8Array) {
+    return [{ uri, mimeType: mimeType ?? 'application/octet-stream', blob: toBase64(given) }]
+  }
+  const several = Array.isArray(given) ? given : [given]
+  if (several.length > 0 && several.every((item) => isContent(item) && item.type === 'resource')) {
+    return (several as EmbeddedContent[]).map((item) => item.resource)
+  }
+  return [{ uri, mimeType: mimeType ?? 'application/json', text: JSON.stringify(given) }]
+}
+
+function subscribe(engine: Engine, incoming: Incoming) {
+  const uri = stringParam(incoming.params, 'uri')
+  if (engine.isStateless) throw rpcErrors.methodNotFound('resources/subscribe')
+  if (!readerOf(engine, incoming, uri)) throw rpcErrors.resourceNotFound(uri)
+  engine.subscriptions ??= new Set()
+  engine.subscriptions.add(uri)
+  return {}
+}
+
+function unsubscribe(engine: Engine, { params }: Incoming) {
+  if (engine.isStateless) throw rpcErrors.methodNotFound('resources/unsubscribe')
+  engine.subscriptions?.delete(stringParam(params, 'uri'))
+  return {}
+}

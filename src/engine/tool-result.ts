@@ -1,0 +1,46 @@
+import { blocksOf } from '../kit/content.js'
+import { isNothing } from '../kit/schema.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { ContentBlock, ToolResult } from '../protocol/types.js'
+import { failed, failureId } from './failures.js'
+import type { ReadyTool } from './part-index.js'
+import type { RunningKit } from './running-kit.js'
+
+/** Turns what a tool's function returned into the standard's result (digest §4). */
+export async function toolResult(running: RunningKit, ready: ReadyTool, returned: unknown): Promise<ToolResult> {
+  const { part } = ready
+  if (isNothing(part.output)) return { content: blocksOf(returned) ?? [] }
+  if (returned === undefined) {
+    return serverFault(
+      running,
+      part.name,
+      'returned undefined: is a "return" missing, or should it say output: nothing?',
+    )
+  }
+  if (ready.checkOutput) return structured(running, ready, returned)
+  return { content: blocksOf(returned) ?? [{ type: 'text', text: textOf(returned) }] }
+}
+
+async function structured(running: RunningKit, ready: ReadyTool, returned: unknown): Promise<ToolResult> {
+  const checked = await (ready.checkOutput as NonNullable<ReadyTool['checkOutput']>)(returned)
+  if (!checked.ok || !isObject(checked.value)) {
+    const reasons = checked.ok
+      ? 'it is not an object'
+      : checked.misfits.map(({ path, reason }) => `${path.join('.') || 'result'}: ${reason}`).join('; ')
+    return serverFault(running, ready.part.name, `returned what its output schema does not allow: ${reasons}`)
+  }
+  const text = JSON.stringify(checked.value)
+  // What is sent is what JSON made of it, so that structured content and text agree to the letter.
+  return { content: [textBlock(text)], structuredContent: JSON.parse(text) as JsonObject }
+}
+
+function serverFault(running: RunningKit, tool: string, what: string): ToolResult {
+  const id = failureId()
+  running.report('error', `tool ${tool} (${id}) ${what}`)
+  return failed(running, `${tool} ${what} This is a fault of the server, not of the call (error ${id}).`)
+}
+
+const textBlock = (text: string): ContentBlock => ({ type: 'text', text })
+
+const textOf = (value: unknown): string =>
+  typeof value === 'string' ? value : (JSON.stringify(value) ?? String(value))

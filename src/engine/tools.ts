@@ -1,0 +1,66 @@
+import { closestTo } from '../kit/closest.js'
+import { explainMisfits } from '../kit/validation.js'
+import type { Incoming } from '../protocol/dialogue.js'
+import { toolResultFor } from '../protocol/downgrade.js'
+import { isObject } from '../protocol/messages.js'
+import { rpcErrors } from '../protocol/rpc-error.js'
+import type { ToolResult } from '../protocol/types.js'
+import { callFor } from './call-context.js'
+import type { Engine } from './engine.js'
+import { failed, toolFailure } from './failures.js'
+import type { Feature } from './features.js'
+import { pageOf } from './pages.js'
+import { stringParam } from './params.js'
+import { definitionsOf, type ReadyTool } from './part-index.js'
+import { toolResult } from './tool-result.js'
+
+/** tools/list and tools/call (digest §4). */
+export const tools: Feature = {
+  declare: (index, isStateless) => {
+    if (!isStateless) return { tools: { listChanged: true } }
+    return index.tools.size > 0 ? { tools: {} } : {}
+  },
+  isOffered: (engine) => engine.capabilities.tools !== undefined,
+  answers: { 'tools/list': list, 'tools/call': call },
+}
+
+function list(engine: Engine, { params }: Incoming) {
+  const { index, pageSize } = engine.running
+  const { items, ...next } = pageOf(
+    'tools',
+    definitionsOf(index.tools, engine.revision),
+    params,
+    index.latestPlace,
+    pageSize,
+  )
+  return { tools: items, ...next }
+}
+
+function call(engine: Engine, incoming: Incoming): Promise<ToolResult> {
+  const { params } = incoming
+  const name = stringParam(params, 'name')
+  if (params.arguments !== undefined && !isObject(params.arguments)) {
+    throw rpcErrors.invalidParams('"arguments" must be an object')
+  }
+  const ready = engine.running.index.tools.get(name)
+  if (!ready) {
+    const closest = closestTo(name, [...engine.running.index.tools.keys()])
+    const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
+    throw rpcErrors.invalidParams(`unknown tool ${JSON.stringify(name)}${hint}`, { closest })
+  }
+  return carryOut(engine, incoming, ready, params.arguments ?? {})
+}
+
+async function carryOut(engine: Engine, incoming: Incoming, ready: ReadyTool, given: unknown): Promise<ToolResult> {
+  const { running } = engine
+  const { part } = ready
+  try {
+    const checked = await ready.checkInput(given)
+    if (!checked.ok) return failed(running, explainMisfits(part.name, part.inputSchema, given, checked.misfits))
+    const context = callFor(engine, incoming, part.name)
+    const returned = await running.inCall(`tool \`${part.name}\``, () => part.run(checked.value, context))
+    return toolResultFor(engine.revision, await toolResult(running, ready, returned))
+  } catch (error) {
+    return toolFailure(running, part.name, error)
+  }
+}

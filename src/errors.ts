@@ -1,0 +1,215 @@
+/**
+ * The catalogue of everything that Jexo itself refuses: a stable code, what happened, and what to do about it.
+ * Errors that travel to a peer are in `protocol/rpc-error.ts`.
+ */
+const brand = Symbol.for('jexo.error')
+
+/** A refusal by Jexo. `message` says what happened and what to do; `where` names a file, part or URL if known. */
+export class JexoError extends Error {
+  readonly [brand] = true
+  readonly code: string
+  readonly what: string
+  readonly mend: string
+  readonly where: string | undefined
+
+  constructor(code: string, what: string, mend: string, where?: string, cause?: unknown) {
+    super(
+      `${where === undefined ? '' : `${where}: `}${what}; ${mend}.`,
+      cause === undefined ? undefined : { cause },
+    )
+    this.name = 'JexoError'
+    this.code = code
+    this.what = what
+    this.mend = mend
+    this.where = where
+  }
+
+  /** The same refusal with the place put in front, such as the kit file that it happened in. */
+  at(where: string): JexoError {
+    const place = this.where === undefined ? where : `${where}: ${this.where}`
+    return new JexoError(this.code, this.what, this.mend, place, this.cause)
+  }
+}
+
+/** True for a `JexoError` of this or of another copy of the package. */
+export function isJexoError(value: unknown): value is JexoError {
+  return typeof value === 'object' && value !== null && (value as { [brand]?: true })[brand] === true
+}
+
+const listOf = (names: readonly string[]) => names.map((name) => `"${name}"`).join(', ')
+
+/** Every problem Jexo reports, by what went wrong. */
+export const problems = {
+  partTaken: (kind: string, key: string) =>
+    new JexoError('part-taken', `two parts are the ${kind} "${key}"`, 'rename one of them or leave one out'),
+  partName: (kind: string, name: string) =>
+    new JexoError(
+      'part-name',
+      `the ${kind} name ${JSON.stringify(name)} is not allowed`,
+      'use 1 to 128 of the characters A-Z a-z 0-9 _ - .',
+    ),
+  partField: (part: string, field: string, wanted: string) =>
+    new JexoError('part-field', `${part} has no usable "${field}"`, `give ${wanted}`),
+  schemaNotObject: (part: string, field: string, given: string) =>
+    new JexoError(
+      'schema-not-object',
+      `the ${field} schema of ${part} is ${given}, not an object`,
+      field === 'output' ? 'wrap it, as in z.object({ value: … })' : 'give an object schema, as in z.object({ … })',
+    ),
+  schemaUnreadable: (part: string, field: string, reason: string) =>
+    new JexoError(
+      'schema-unreadable',
+      `the ${field} schema of ${part} cannot become JSON Schema (${reason})`,
+      'use types that JSON can carry, or give a plain JSON Schema object',
+    ),
+  schemaWithoutJson: (part: string, field: string, vendor: string) =>
+    new JexoError(
+      'schema-without-json',
+      `the ${field} schema of ${part} is of ${vendor}, which does not say what it is in JSON Schema`,
+      'use zod 4.2 or later, the library\'s "Standard JSON Schema" converter, or a plain JSON Schema object',
+    ),
+  promptField: (part: string, field: string) =>
+    new JexoError(
+      'prompt-field',
+      `the argument "${field}" of ${part} is not a string`,
+      'prompt arguments are strings or enums of strings, required or optional',
+    ),
+  uriInvalid: (part: string, uri: string) =>
+    new JexoError(
+      'uri-invalid',
+      `${part} has the URI ${JSON.stringify(uri)}, which is none`,
+      'write one with a scheme, such as apiary://hives',
+    ),
+  templateInvalid: (uriTemplate: string, reason: string) =>
+    new JexoError(
+      'template-invalid',
+      `the URI template ${JSON.stringify(uriTemplate)} cannot be read (${reason})`,
+      'write it by RFC 6570, such as apiary://hives/{hive}',
+    ),
+  notAPart: (given: string) =>
+    new JexoError(
+      'not-a-part',
+      `the list of parts holds ${given}`,
+      'give what tool, resource, template or prompt return, and spread arrays with ...',
+    ),
+  partMissing: (name: string, closest: readonly string[]) =>
+    new JexoError(
+      'part-missing',
+      `there is no part "${name}" to choose`,
+      closest.length > 0 ? `did you mean ${listOf(closest)}?`.replace(/\?$/, '') : 'check the name',
+    ),
+  kitField: (field: string, wanted: string) =>
+    new JexoError('kit-field', `the kit has no usable "${field}"`, `give ${wanted}`),
+  settingsMissing: (lines: readonly string[]) =>
+    new JexoError(
+      'settings-missing',
+      `${lines.length === 1 ? 'a setting is' : `${lines.length} settings are`} missing: ${lines.join('; ')}`,
+      'set them in the environment, or pass --env NAME=value',
+    ),
+  settingUnknown: (name: string, known: readonly string[]) =>
+    new JexoError(
+      'setting-unknown',
+      `the kit declares no setting "${name}"`,
+      known.length > 0 ? `it has ${listOf(known)}` : 'declare it under settings in defineKit',
+    ),
+  peerCannot: (what: string, capability: string) =>
+    new JexoError(
+      'peer-cannot',
+      `the connected host cannot ${what}`,
+      `it did not declare "${capability}"; offer another way, or use a host that does`,
+    ),
+  kitFileMissing: (file: string) =>
+    new JexoError('kit-file-missing', 'there is no such file', 'check the path', file),
+  kitFileBroken: (file: string, reason: string, cause?: unknown) =>
+    new JexoError('kit-file-broken', `it does not load: ${reason}`, 'mend the file and try again', file, cause),
+  kitFileWithoutKit: (file: string, given: string) =>
+    new JexoError(
+      'kit-file-without-kit',
+      `its default export is ${given}, not a kit`,
+      'end it with: export default defineKit({ … })',
+      file,
+    ),
+  targetUnknown: (target: string) =>
+    new JexoError(
+      'target-unknown',
+      `${JSON.stringify(target)} is no target`,
+      'give a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>',
+    ),
+  connectFailed: (target: string, reason: string, cause?: unknown) =>
+    new JexoError(
+      'connect-failed',
+      `no connection (${reason})`,
+      'check that it runs and that the address is right',
+      target,
+      cause,
+    ),
+  childEnded: (command: string, reason: string) =>
+    new JexoError('child-ended', `the server ended (${reason})`, 'see what it said on stderr', command),
+  requestTimedOut: (method: string, timeoutMs: number) =>
+    new JexoError(
+      'request-timed-out',
+      `no answer to ${method} within ${timeoutMs} ms`,
+      'raise --timeout (timeoutMs in code), or look at what keeps the other side busy',
+    ),
+  closed: (why: string) => new JexoError('closed', `the connection is closed (${why})`, 'dial again'),
+  revisionRefused: (offered: string, known: readonly string[]) =>
+    new JexoError(
+      'revision-refused',
+      `the server speaks revision ${JSON.stringify(offered)}`,
+      `this link knows ${known.join(', ')}; use a server that speaks one of them`,
+    ),
+  answerMalformed: (method: string, reason: string) =>
+    new JexoError('answer-malformed', `the answer to ${method} is malformed (${reason})`, 'mend the server'),
+  portTaken: (host: string, port: number) =>
+    new JexoError('port-taken', `${host}:${port} is in use`, 'stop what uses it or choose another port'),
+  publicWithoutAccess: (host: string) =>
+    new JexoError(
+      'public-without-access',
+      `${host} can be reached from other machines and nothing checks who calls`,
+      'set JEXO_TOKEN to a secret that callers must send, or pass --open-to-anyone',
+    ),
+  packNative: (file: string) =>
+    new JexoError(
+      'pack-native',
+      `the kit needs the native part ${file}`,
+      'a single file cannot carry it; leave it out or run the kit with its node_modules',
+    ),
+  packFailed: (file: string, reason: string) =>
+    new JexoError('pack-failed', `it cannot be packed: ${reason}`, 'mend the import named there', file),
+  configUnreadable: (file: string, reason: string) =>
+    new JexoError(
+      'config-unreadable',
+      `it cannot be read as a host configuration (${reason})`,
+      'mend it by hand',
+      file,
+    ),
+  configEntryMissing: (file: string, entry: string, known: readonly string[]) =>
+    new JexoError(
+      'config-entry-missing',
+      `it has no entry "${entry}"`,
+      known.length > 0 ? `it has ${listOf(known)}` : 'it has no entries at all',
+      file,
+    ),
+  configEntryTaken: (file: string, entry: string) =>
+    new JexoError(
+      'config-entry-taken',
+      `the name "${entry}" is taken by another server`,
+      'choose another with --as, or replace it with --replace',
+      file,
+    ),
+  toolUnknown: (tool: string, closest: readonly string[], where: string) =>
+    new JexoError(
+      'tool-unknown',
+      `there is no tool "${tool}"`,
+      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists what there is',
+      where,
+    ),
+  argumentUnknown: (given: string, tool: string, known: readonly string[]) =>
+    new JexoError(
+      'argument-unknown',
+      `${tool} takes no "${given}"`,
+      known.length > 0 ? `it takes ${listOf(known)}` : 'it takes no arguments',
+    ),
+  argumentUnreadable: (given: string, wanted: string) =>
+    new JexoError('argument-unreadable', `${given} cannot be read`, `give ${wanted}`),
+} as const

@@ -1,0 +1,27 @@
+/** Marks that are recognised across two copies of the package; `instanceof` is not. */
+export const brands = {
+  kit: Symbol.for('jexo.kit'),
+  part: Symbol.for('jexo.part'),
+  shared: Symbol.for('jexo.shared'),
+  setting: Symbol.for('jexo.setting'),
+  refusal: Symbol.for('jexo.refusal'),
+  content: Symbol.for('jexo.content'),
+  nothing: Symbol.for('jexo.nothing'),
+} as const
+
+export function hasBrand(value: unknown, brand: symbol): boolean {
+  return (typeof value === 'object' || typeof value === 'function') && value !== null && brand in value
+}
+
+/** Adds a mark that neither JSON nor a spread shows, and freezes the value. */
+export function branded<T extends object>(value: T, brand: symbol, mark: unknown = true): Readonly<T> {
+  return Object.freeze(Object.defineProperty(value, brand, { value: mark }))
+}
+
+/** How a value of the wrong kind is named in an error. */
+export function nameOf(value: unknown): string {
+  if (value === undefined || value === null) return String(value)
+  if (Array.isArray(value)) return 'an array'
+  if (typeof value === 'object') return 'an object'
+  return `a ${typeof value}`
+}

@@ -1,0 +1,47 @@
+import type { JsonObject } from '../protocol/messages.js'
+import type { Implementation, LogLevel } from '../protocol/types.js'
+import type { Shared } from './shared.js'
+
+/** Sends a log message to the host, where its level allows (digest §3). `data` is anything JSON can carry. */
+export type CallLog = { readonly [Level in LogLevel]: (message: string, data?: unknown) => void }
+
+/** The session that a call came in on. */
+export interface CallSession {
+  /** Session id over HTTP; undefined on stdio and in memory. */
+  readonly id: string | undefined
+  /** Revision in force, such as `2025-11-25`. */
+  readonly revision: string
+  readonly client: Implementation | undefined
+}
+
+/** Who calls, as the access check found out. */
+export interface Identity {
+  readonly subject: string
+  readonly scopes: readonly string[]
+}
+
+/** The second argument of an author's function: what it can do while it runs. */
+export interface Call {
+  /** Aborted when the host cancels or goes away. Pass it on to what takes long. */
+  readonly signal: AbortSignal
+  /** Values of the kit's settings, by name. */
+  readonly settings: Readonly<Record<string, string>>
+  readonly log: CallLog
+  readonly session: CallSession
+  readonly identity: Identity | undefined
+  /** `_meta` of the request. */
+  readonly meta: JsonObject
+  /** Reports how far it is; `done` has to rise. Sent only where the host asked for progress. */
+  progress(done: number, total?: number, message?: string): void
+  /** The shared thing, opened at first use. */
+  use<T>(shared: Shared<T>): Promise<T>
+  /** Tells subscribed hosts that a resource has changed. */
+  touch(uri: string): void
+}
+
+/** What a completion function gets: a call, and the other arguments as far as they are filled in. */
+export interface CompletionCall extends Call {
+  readonly filled: Readonly<Record<string, string>>
+}
+/** Values for what was typed so far, best first; at most 100 go out. */
+export type Completer = (typed: string, call: CompletionCall) => readonly string[] | Promise<readonly string[]>

@@ -1,0 +1,90 @@
+import { problems } from '../errors.js'
+import { branded, brands } from './brand.js'
+import { closestTo } from './closest.js'
+import type { Effect } from './effects.js'
+import { checkName, type Example, keyOf, type Part, type PartExtras } from './part.js'
+
+/** Plain functions on arrays of parts, for what was wrapped and needs to be cut down or reworded. */
+
+/** The parts with these names (URIs for resources and templates; `*` matches any run of characters). */
+export function only(parts: readonly Part[], names: readonly string[]): Part[] {
+  const chosen = choose(parts, names)
+  return parts.filter((part) => chosen.has(part))
+}
+
+/** All parts but those with these names. */
+export function except(parts: readonly Part[], names: readonly string[]): Part[] {
+  const left = choose(parts, names)
+  return parts.filter((part) => !left.has(part))
+}
+
+/** The parts that carry one of these tags. */
+export function tagged(parts: readonly Part[], ...tags: string[]): Part[] {
+  return parts.filter((part) => part.tags?.some((tag) => tags.includes(tag)))
+}
+
+/** Puts a prefix before the names of tools and prompts, so that two sources do not collide. */
+export function prefixed(parts: readonly Part[], prefix: string): Part[] {
+  return parts.map((part) => (isNamed(part) ? withName(part, `${prefix}${part.name}`) : part))
+}
+
+/** Gives tools and prompts other names: `renamed(parts, { getHive: 'find_hive' })`. */
+export function renamed(parts: readonly Part[], names: Readonly<Record<string, string>>): Part[] {
+  mustExist(parts, Object.keys(names))
+  return parts.map((part) => {
+    const name = names[part.name]
+    return isNamed(part) && name !== undefined ? withName(part, name) : part
+  })
+}
+
+/** What `amended` may change of a part. */
+export interface Amendment extends PartExtras {
+  about?: string
+  effect?: Effect
+  examples?: readonly Example[]
+}
+
+/** Rewords parts by name, such as what a wrap took from a terse description. */
+export function amended(parts: readonly Part[], changes: Readonly<Record<string, Amendment>>): Part[] {
+  mustExist(parts, Object.keys(changes))
+  return parts.map((part) => {
+    const change = changes[keyOf(part)]
+    return change === undefined ? part : remade(part, change)
+  })
+}
+
+const isNamed = (part: Part) => part.kind === 'tool' || part.kind === 'prompt'
+
+function withName(part: Part, name: string): Part {
+  checkName(part.kind, name)
+  return remade(part, { name })
+}
+
+function remade(part: Part, change: object): Part {
+  return branded({ ...part, ...change } as Part, brands.part)
+}
+
+function choose(parts: readonly Part[], names: readonly string[]): Set<Part> {
+  const chosen = new Set<Part>()
+  for (const name of names) {
+    const matches = parts.filter(name.includes('*') ? matcherOf(name) : (part) => keyOf(part) === name)
+    if (matches.length === 0) mustExist(parts, [name])
+    for (const part of matches) chosen.add(part)
+  }
+  return chosen
+}
+
+function matcherOf(glob: string): (part: Part) => boolean {
+  const pattern = new RegExp(
+    `^${glob
+      .split('*')
+      .map((text) => text.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
+      .join('.*')}$`,
+  )
+  return (part) => pattern.test(keyOf(part))
+}
+
+function mustExist(parts: readonly Part[], names: readonly string[]): void {
+  const keys = parts.map(keyOf)
+  for (const name of names) if (!keys.includes(name)) throw problems.partMissing(name, closestTo(name, keys))
+}

@@ -1,0 +1,24 @@
+import type { ToolAnnotations } from '../protocol/types.js'
+
+/** What a tool does to the world: looks, adds something new, changes what is there, or removes it. */
+export type Effect = 'read' | 'add' | 'change' | 'remove'
+export const effects: readonly Effect[] = ['read', 'add', 'change', 'remove']
+
+const hints: Record<Effect, ToolAnnotations> = {
+  read: { readOnlyHint: true },
+  add: { readOnlyHint: false, destructiveHint: false },
+  change: { readOnlyHint: false, destructiveHint: true },
+  remove: { readOnlyHint: false, destructiveHint: true, idempotentHint: true },
+}
+
+/** The standard's hints for an effect (digest §4). */
+export function annotationsOf(effect: Effect): ToolAnnotations {
+  return hints[effect]
+}
+
+/** The effect behind the hints of any server's tool; without hints the standard's defaults count, which say "change". */
+export function effectOf(annotations: ToolAnnotations | undefined): Effect {
+  if (annotations?.readOnlyHint) return 'read'
+  if (annotations?.destructiveHint === false) return 'add'
+  return annotations?.destructiveHint && annotations.idempotentHint ? 'remove' : 'change'
+}

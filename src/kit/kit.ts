@@ -1,0 +1,85 @@
+import { problems } from '../errors.js'
+import type { Icon } from '../protocol/types.js'
+import { brands, hasBrand, nameOf } from './brand.js'
+import { isPart, keyOf, type Part } from './part.js'
+import type { Setting } from './settings.js'
+
+export interface KitOptions {
+  /** The server's name, as hosts show it. */
+  name: string
+  version: string
+  title?: string
+  /** What it is for; goes to the model as the server's instructions. */
+  about?: string
+  websiteUrl?: string
+  icons?: readonly Icon[]
+  settings?: Readonly<Record<string, Setting>>
+  parts: readonly Part[]
+}
+
+/** The value an author exports: a name, a version, parts, settings. */
+export interface Kit {
+  readonly name: string
+  readonly version: string
+  readonly title: string | undefined
+  readonly about: string | undefined
+  readonly websiteUrl: string | undefined
+  readonly icons: readonly Icon[] | undefined
+  readonly settings: Readonly<Record<string, Setting>>
+  /** The parts as they are now. */
+  readonly parts: readonly Part[]
+  /** Changes the parts while it runs: sessions are told, calls in flight finish on what they started with. */
+  replace(parts: readonly Part[]): void
+  /** Calls the listener after each `replace`; gives a function that ends it. */
+  onReplace(listener: () => void): () => void
+}
+
+/**
+ * Defines a kit. Throws a `JexoError` where two parts of a kind have one name, or something is not a part.
+ *
+ * @example export default defineKit({ name: 'apiary', version: '1.0.0', parts: [weighHive] })
+ */
+export function defineKit(options: KitOptions): Kit {
+  if (typeof options.name !== 'string' || options.name === '') throw problems.kitField('name', 'a short name')
+  if (typeof options.version !== 'string' || options.version === '') {
+    throw problems.kitField('version', 'a version, such as 1.0.0')
+  }
+  let parts = checkParts(options.parts)
+  const listeners = new Set<() => void>()
+  const kit: Kit = {
+    name: options.name,
+    version: options.version,
+    title: options.title,
+    about: options.about,
+    websiteUrl: options.websiteUrl,
+    icons: options.icons,
+    settings: Object.freeze({ ...options.settings }),
+    get parts() {
+      return parts
+    },
+    replace(next) {
+      parts = checkParts(next)
+      for (const listener of [...listeners]) listener()
+    },
+    onReplace(listener) {
+      listeners.add(listener)
+      return () => listeners.delete(listener)
+    },
+  }
+  return Object.freeze(Object.defineProperty(kit, brands.kit, { value: true }))
+}
+
+/** True for a kit of this or of another copy of the package. */
+export const isKit = (value: unknown): value is Kit => hasBrand(value, brands.kit)
+
+function checkParts(parts: unknown): readonly Part[] {
+  if (!Array.isArray(parts)) throw problems.kitField('parts', `an array of parts, not ${nameOf(parts)}`)
+  const seen = new Set<string>()
+  for (const part of parts) {
+    if (!isPart(part)) throw problems.notAPart(nameOf(part))
+    const key = `${part.kind} ${keyOf(part)}`
+    if (seen.has(key)) throw problems.partTaken(part.kind, keyOf(part))
+    seen.add(key)
+  }
+  return Object.freeze([...parts])
+}

@@ -1,0 +1,121 @@
+import { problems } from '../errors.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type {
+  Annotations,
+  ContentBlock,
+  Icon,
+  PromptArgument,
+  PromptMessage,
+  ResourceDefinition,
+} from '../protocol/types.js'
+import type { UriTemplate } from '../protocol/uri-template.js'
+import { brands, hasBrand } from './brand.js'
+import type { Call, Completer } from './call.js'
+import type { Effect } from './effects.js'
+import type { JsonSchema, Nothing, Schema } from './schema.js'
+
+/** What all four parts take. */
+export interface PartExtras {
+  /** A name for people; the model sees `name`. */
+  title?: string
+  tags?: readonly string[]
+  icons?: readonly Icon[]
+  /** Goes out as `_meta` of the definition. */
+  meta?: JsonObject
+}
+export interface Example {
+  input: { readonly [argument: string]: unknown }
+  output?: unknown
+}
+
+interface PartBase extends Readonly<PartExtras> {
+  readonly name: string
+  readonly about: string
+}
+export interface ToolPart extends PartBase {
+  readonly kind: 'tool'
+  readonly input: Schema | undefined
+  readonly output: Schema | Nothing | undefined
+  readonly inputSchema: JsonSchema
+  readonly outputSchema: JsonSchema | undefined
+  readonly effect: Effect
+  readonly examples: readonly Example[]
+  readonly run: (input: unknown, call: Call) => unknown
+}
+export interface ResourcePart extends PartBase {
+  readonly kind: 'resource'
+  readonly uri: string
+  readonly mimeType: string | undefined
+  readonly size: number | undefined
+  readonly annotations: Annotations | undefined
+  readonly read: (call: Call) => unknown
+}
+export interface TemplatePart extends PartBase {
+  readonly kind: 'template'
+  readonly uriTemplate: string
+  readonly parsed: UriTemplate
+  readonly mimeType: string | undefined
+  readonly annotations: Annotations | undefined
+  readonly list:
+    | ((call: Call) => readonly ResourceDefinition[] | Promise<readonly ResourceDefinition[]>)
+    | undefined
+  readonly complete: Readonly<Record<string, Completer>>
+  readonly read: (variables: Readonly<Record<string, string>>, call: Call) => unknown
+}
+export interface PromptPart extends PartBase {
+  readonly kind: 'prompt'
+  readonly input: Schema | undefined
+  readonly inputSchema: JsonSchema
+  readonly arguments: readonly PromptArgument[]
+  readonly complete: Readonly<Record<string, Completer>>
+  readonly run: (args: unknown, call: Call) => unknown
+}
+/** One tool, resource, template or prompt: plain frozen data and a function. */
+export type Part = ToolPart | ResourcePart | TemplatePart | PromptPart
+export type PartKind = Part['kind']
+
+/** What `read` may give: text, bytes, several embedded contents, or anything else as JSON. */
+export type ReadReturn = unknown
+/** A message of a prompt; a plain string as content is text. */
+export interface MessageGiven {
+  role: PromptMessage['role']
+  content: ContentBlock | string
+}
+
+export const isPart = (value: unknown): value is Part => hasBrand(value, brands.part)
+
+/** What identifies a part among its kind: a name, or a URI. */
+export function keyOf(part: Part): string {
+  if (part.kind === 'resource') return part.uri
+  return part.kind === 'template' ? part.uriTemplate : part.name
+}
+
+/** How a part is called in an error: `tool "weigh_hive"`. */
+export const labelOf = (kind: PartKind, key: string): string => `${kind} "${key}"`
+
+const namePattern = /^[A-Za-z0-9_.-]{1,128}$/
+
+export function checkName(kind: PartKind, name: unknown): asserts name is string {
+  if (typeof name !== 'string' || !namePattern.test(name)) throw problems.partName(kind, String(name))
+}
+
+export function checkAbout(label: string, about: unknown): asserts about is string {
+  if (typeof about !== 'string' || about.trim() === '') {
+    throw problems.partField(label, 'about', 'a sentence that says what it is for: the model chooses by it')
+  }
+}
+
+export function checkFunction(label: string, field: string, value: unknown): void {
+  if (typeof value !== 'function') throw problems.partField(label, field, 'a function')
+}
+
+/** The extras that are there, without keys for those that are not. */
+export function extrasOf(given: PartExtras): PartExtras {
+  const { title, tags, icons, meta } = given
+  return {
+    ...(title === undefined ? {} : { title }),
+    ...(tags === undefined ? {} : { tags: Object.freeze([...tags]) }),
+    ...(icons === undefined ? {} : { icons: Object.freeze([...icons]) }),
+    ...(isObject(meta) ? { meta } : {}),
+  }
+}

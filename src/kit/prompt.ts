@@ -1,0 +1,87 @@
+import { problems } from '../errors.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { ContentBlock, PromptArgument } from '../protocol/types.js'
+import { branded, brands } from './brand.js'
+import type { Call, Completer } from './call.js'
+import {
+  checkAbout,
+  checkFunction,
+  checkName,
+  extrasOf,
+  labelOf,
+  type MessageGiven,
+  type PartExtras,
+  type PromptPart,
+} from './part.js'
+import { type Given, type JsonSchema, jsonSchemaOf, type Schema } from './schema.js'
+
+type PromptReturn = string | ContentBlock | MessageGiven | readonly (MessageGiven | ContentBlock | string)[]
+
+export interface PromptOptions<In extends Schema | undefined> extends PartExtras {
+  about: string
+  /** Its fields are strings or enums of strings, required or optional: that is all a prompt's arguments can be. */
+  input?: In
+  /** Values for an argument that is being typed; enums complete by themselves. */
+  complete?: Readonly<Record<string, Completer>>
+  /** Gives a string (one message of the user) or messages. */
+  run(args: Given<In>, call: Call): PromptReturn | Promise<PromptReturn>
+}
+
+/** Defines a prompt: messages for the host, made from arguments (digest §4). */
+export function prompt<const In extends Schema | undefined = undefined>(
+  name: string,
+  options: PromptOptions<In>,
+): PromptPart {
+  checkName('prompt', name)
+  const label = labelOf('prompt', name)
+  checkAbout(label, options.about)
+  checkFunction(label, 'run', options.run)
+  const inputSchema = jsonSchemaOf(label, 'input', options.input)
+  const fields = argumentsOf(label, inputSchema)
+  for (const argument of Object.keys(options.complete ?? {})) {
+    if (!fields.some((field) => field.name === argument)) {
+      throw problems.partField(label, `complete.${argument}`, 'a completion for one of its arguments')
+    }
+  }
+  const part: PromptPart = {
+    kind: 'prompt',
+    name,
+    about: options.about,
+    ...extrasOf(options),
+    input: options.input,
+    inputSchema,
+    arguments: fields,
+    complete: Object.freeze({ ...enumCompleters(inputSchema), ...options.complete }),
+    run: options.run as PromptPart['run'],
+  }
+  return branded(part, brands.part)
+}
+
+function argumentsOf(label: string, schema: JsonSchema): readonly PromptArgument[] {
+  const required = Array.isArray(schema.required) ? schema.required : []
+  const properties = Object.entries(isObject(schema.properties) ? schema.properties : {})
+  return properties.map(([name, property]) => {
+    if (!isObject(property) || !isStringLike(property)) throw problems.promptField(label, name)
+    return Object.freeze({
+      name,
+      ...(typeof property.title === 'string' ? { title: property.title } : {}),
+      ...(typeof property.description === 'string' ? { description: property.description } : {}),
+      ...(required.includes(name) ? { required: true } : {}),
+    })
+  })
+}
+
+function isStringLike(property: JsonObject): boolean {
+  if (property.type === 'string' || typeof property.const === 'string') return true
+  return Array.isArray(property.enum) && property.enum.every((value) => typeof value === 'string')
+}
+
+function enumCompleters(schema: JsonSchema): Record<string, Completer> {
+  const found: Record<string, Completer> = {}
+  for (const [name, property] of Object.entries(isObject(schema.properties) ? schema.properties : {})) {
+    const values = isObject(property) && Array.isArray(property.enum) ? (property.enum as string[]) : undefined
+    if (values)
+      found[name] = (typed) => values.filter((value) => value.toLowerCase().startsWith(typed.toLowerCase()))
+  }
+  return found
+}

@@ -1,0 +1,45 @@
+import { problems } from '../errors.js'
+import type { Annotations } from '../protocol/types.js'
+import { branded, brands } from './brand.js'
+import type { Call } from './call.js'
+import {
+  checkAbout,
+  checkFunction,
+  extrasOf,
+  labelOf,
+  type PartExtras,
+  type ReadReturn,
+  type ResourcePart,
+} from './part.js'
+
+export interface ResourceOptions extends PartExtras {
+  name: string
+  about: string
+  mimeType?: string
+  /** Size in bytes, where it is known. */
+  size?: number
+  annotations?: Annotations
+  /** Gives text, bytes, several by `content.embed(…)` in an array, or any other value as JSON. */
+  read(call: Call): ReadReturn
+}
+
+/** Defines a resource under a fixed URI (digest §4). Throws a `JexoError` where the URI is none. */
+export function resource(uri: string, options: ResourceOptions): ResourcePart {
+  const label = labelOf('resource', uri)
+  if (typeof uri !== 'string' || !URL.canParse(uri)) throw problems.uriInvalid(label, String(uri))
+  checkAbout(label, options.about)
+  checkFunction(label, 'read', options.read)
+  const part: ResourcePart = {
+    kind: 'resource',
+    uri,
+    name: options.name,
+    about: options.about,
+    ...extrasOf(options),
+    mimeType: options.mimeType,
+    size: options.size,
+    annotations: options.annotations,
+    read: options.read,
+  }
+  if (typeof part.name !== 'string' || part.name === '') throw problems.partField(label, 'name', 'a short name')
+  return branded(part, brands.part)
+}

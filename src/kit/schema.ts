@@ -1,0 +1,129 @@
+import type { StandardJSONSchemaV1, StandardSchemaV1 } from '@standard-schema/spec'
+import { problems } from '../errors.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { branded, brands, hasBrand, nameOf } from './brand.js'
+
+/** A plain JSON Schema (2020-12) object. */
+export type JsonSchema = { readonly [keyword: string]: unknown }
+/** What an author may give as a schema: of a Standard Schema library such as zod, or plain JSON Schema. */
+export type Schema = StandardSchemaV1<unknown, unknown> | JsonSchema
+
+/** Given as `output`: the tool returns nothing on purpose. */
+export const nothing = branded({}, brands.nothing)
+export type Nothing = typeof nothing
+export const isNothing = (value: unknown): value is Nothing => hasBrand(value, brands.nothing)
+
+/** What a tool's function gets for a schema: the library's output type, or an object for plain JSON Schema. */
+export type Given<S> =
+  S extends StandardSchemaV1<infer _In, infer Out>
+    ? Out
+    : S extends undefined
+      ? Record<string, never>
+      : { [key: string]: unknown }
+/** What a tool's function may return for a schema: the library's input type, or an object for plain JSON Schema. */
+export type Returned<S> =
+  S extends StandardSchemaV1<infer In, infer _Out>
+    ? In
+    : S extends Nothing
+      ? undefined | void
+      : S extends undefined
+        ? unknown
+        : { [key: string]: unknown }
+
+export function isStandardSchema(value: unknown): value is StandardSchemaV1<unknown, unknown> {
+  return (
+    (typeof value === 'object' || typeof value === 'function') &&
+    value !== null &&
+    isObject((value as JsonObject)['~standard']) &&
+    typeof ((value as JsonObject)['~standard'] as JsonObject).validate === 'function'
+  )
+}
+
+const emptyInput: JsonSchema = Object.freeze({ type: 'object', additionalProperties: false })
+
+/** The JSON Schema that is published for a part's input or output. Throws a `JexoError` that names the part. */
+export function jsonSchemaOf(part: string, field: 'input' | 'output', schema: Schema | undefined): JsonSchema {
+  if (schema === undefined) return emptyInput
+  if (isStandardSchema(schema)) return objectSchema(part, field, convert(part, field, schema))
+  if (!isObject(schema)) throw problems.schemaNotObject(part, field, nameOf(schema))
+  return objectSchema(part, field, schema)
+}
+
+function convert(part: string, field: 'input' | 'output', schema: StandardSchemaV1<unknown, unknown>): JsonObject {
+  const standard = schema['~standard'] as StandardSchemaV1<unknown, unknown>['~standard'] &
+    Partial<StandardJSONSchemaV1['~standard']>
+  if (!standard.jsonSchema) throw problems.schemaWithoutJson(part, field, standard.vendor)
+  try {
+    return standard.jsonSchema[field]({ target: 'draft-2020-12' }) as JsonObject
+  } catch (error) {
+    throw problems.schemaUnreadable(part, field, error instanceof Error ? error.message : String(error))
+  }
+}
+
+function objectSchema(part: string, field: 'input' | 'output', schema: JsonObject): JsonSchema {
+  const { $schema, ...rest } = schema
+  const isDefaultDialect = $schema === undefined || $schema === 'https://json-schema.org/draft/2020-12/schema'
+  const kept = isDefaultDialect ? rest : { $schema, ...rest }
+  if (rest.type === 'object') return Object.freeze(kept)
+  // A union of objects says so only inside; the standard wants it said at the root too.
+  const branches = [rest.anyOf, rest.oneOf, rest.allOf].find((list) => Array.isArray(list)) as
+    | JsonObject[]
+    | undefined
+  if (rest.type === undefined && branches?.every((branch) => branch.type === 'object')) {
+    return Object.freeze({ type: 'object', ...kept })
+  }
+  if (rest.type === undefined && Object.keys(rest).length === 0) return Object.freeze({ type: 'object', ...kept })
+  if (rest.type === undefined && (isObject(rest.properties) || typeof rest.$ref === 'string')) {
+    return Object.freeze({ type: 'object', ...kept })
+  }
+  const given = typeof rest.type === 'string' ? `of type ${JSON.stringify(rest.type)}` : 'of several types'
+  throw problems.schemaNotObject(part, field, given)
+}
+
+/** The schema at a path inside another, following properties and items only; undefined where it is not that simple. */
+export function schemaAt(schema: unknown, path: readonly (string | number)[]): JsonSchema | undefined {
+  let at: unknown = schema
+  for (const key of path) {
+    if (!isObject(at)) return undefined
+    if (typeof key === 'number' || Array.isArray(at.prefixItems)) {
+      at = Array.isArray(at.prefixItems) ? (at.prefixItems[Number(key)] ?? at.items) : at.items
+    } else {
+      at =
+        isObject(at.properties) && Object.hasOwn(at.properties, key) ? at.properties[key] : at.additionalProperties
+    }
+  }
+  return isObject(at) ? at : undefined
+}
+
+/** What a schema accepts, in words short enough for one line of an error: `a string matching ^ML-\d\d$`. */
+export function describeSchema(schema: JsonSchema): string {
+  if ('const' in schema) return JSON.stringify(schema.const)
+  if (Array.isArray(schema.enum))
+    return `one of ${schema.enum
+      .slice(0, 20)
+      .map((value) => JSON.stringify(value))
+      .join(', ')}`
+  const union = schema.anyOf ?? schema.oneOf
+  if (Array.isArray(union)) return union.map((branch) => describeSchema(branch as JsonSchema)).join(', or ')
+  const type = Array.isArray(schema.type) ? schema.type.join(' or ') : String(schema.type ?? 'value')
+  const article = /^[aeio]/.test(type) ? 'an' : 'a'
+  // A format says what its pattern spells out.
+  const shown = limitWords.filter(
+    ([keyword]) => schema[keyword] !== undefined && !(keyword === 'pattern' && schema.format),
+  )
+  return [`${article} ${type}`, ...shown.map(([keyword, words]) => words(schema[keyword]))].join(', ')
+}
+
+const limitWords: [string, (value: unknown) => string][] = [
+  ['format', (value) => `format ${value}`],
+  ['pattern', (value) => `matching ${value}`],
+  ['minLength', (value) => `at least ${value} characters`],
+  ['maxLength', (value) => `at most ${value} characters`],
+  ['minimum', (value) => `at least ${value}`],
+  ['exclusiveMinimum', (value) => `more than ${value}`],
+  ['maximum', (value) => `at most ${value}`],
+  ['exclusiveMaximum', (value) => `less than ${value}`],
+  ['multipleOf', (value) => `a multiple of ${value}`],
+  ['minItems', (value) => `at least ${value} items`],
+  ['maxItems', (value) => `at most ${value} items`],
+]

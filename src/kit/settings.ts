@@ -1,0 +1,52 @@
+import { problems } from '../errors.js'
+import { branded, brands } from './brand.js'
+
+export interface SettingOptions {
+  /** What it is for, as a person reads it who has to set it. */
+  about: string
+  /** Used where the environment has none. Without a default (and not `optional`) a kit does not start. */
+  default?: string
+  optional?: boolean
+  /** Never printed: masked in logs, errors and everything that is shown. */
+  secret?: boolean
+}
+/** A declared value from the environment. */
+export interface Setting extends Readonly<SettingOptions> {}
+export type SettingValues<S> = { readonly [K in keyof S]: string }
+
+/**
+ * Declares a value that the kit takes from the environment.
+ *
+ * @example settings: { SCALES_URL: setting({ about: 'Where the scales report.', default: 'mqtt://127.0.0.1:1883' }) }
+ */
+export function setting(options: SettingOptions): Setting {
+  return branded({ ...options }, brands.setting)
+}
+
+export type Environment = Readonly<Record<string, string | undefined>>
+
+/** Takes the values of all settings at once. Throws one `JexoError` that names everything that is missing. */
+export function readSettings(
+  settings: Readonly<Record<string, Setting>>,
+  environment: Environment,
+): Record<string, string> {
+  const values: Record<string, string> = {}
+  const missing: string[] = []
+  for (const [name, declared] of Object.entries(settings)) {
+    const value = environment[name] === undefined || environment[name] === '' ? declared.default : environment[name]
+    if (value !== undefined) values[name] = value
+    else if (!declared.optional) missing.push(`${name} (${declared.about.replace(/\.$/, '')})`)
+  }
+  if (missing.length > 0) throw problems.settingsMissing(missing)
+  return values
+}
+
+/** A function that replaces every secret's value in a text. Short values are left: they would hide ordinary words. */
+export function maskFor(settings: Readonly<Record<string, Setting>>, values: Readonly<Record<string, string>>) {
+  const secrets = Object.entries(settings)
+    .filter(([name, declared]) => declared.secret && (values[name]?.length ?? 0) >= 4)
+    .map(([name]) => values[name] as string)
+    .sort((a, b) => b.length - a.length)
+  const forms = secrets.flatMap((secret) => [...new Set([secret, JSON.stringify(secret).slice(1, -1)])])
+  return (text: string): string => forms.reduce((masked, form) => masked.replaceAll(form, '••••'), text)
+}

@@ -1,0 +1,62 @@
+import { branded, brands } from './brand.js'
+
+export interface Opening {
+  /** Values of the kit's settings. */
+  settings: Readonly<Record<string, string>>
+}
+/** A thing that is opened once per process and used by parts: a pool, a connection. */
+export interface Shared<T> {
+  open(opening: Opening): T | Promise<T>
+  close?(thing: T): void | Promise<void>
+}
+
+/**
+ * Declares a shared thing: opened at first `call.use(…)`, once per process, closed at the end. A failed open is an
+ * error of that call, and the next call tries again.
+ *
+ * @example const scales = shared(({ settings }) => openScales(settings.SCALES_URL), (scales) => scales.close())
+ */
+export function shared<T>(
+  open: (opening: Opening) => T | Promise<T>,
+  close?: (thing: Awaited<T>) => void | Promise<void>,
+): Shared<Awaited<T>> {
+  return branded(close ? { open, close } : { open }, brands.shared) as Shared<Awaited<T>>
+}
+
+export type Replacement = readonly [Shared<unknown>, unknown]
+
+/** The shared things of one running kit. */
+export class SharedThings {
+  readonly #opened = new Map<Shared<unknown>, Promise<unknown>>()
+  readonly #replaced: ReadonlyMap<Shared<unknown>, unknown>
+  readonly #opening: Opening
+
+  constructor(opening: Opening, replaced: readonly Replacement[] = []) {
+    this.#opening = opening
+    this.#replaced = new Map(replaced)
+  }
+
+  use<T>(declared: Shared<T>): Promise<T> {
+    if (this.#replaced.has(declared)) return Promise.resolve(this.#replaced.get(declared) as T)
+    const known = this.#opened.get(declared)
+    if (known) return known as Promise<T>
+    const opened = new Promise<T>((resolve) => resolve(declared.open(this.#opening)))
+    this.#opened.set(declared, opened)
+    opened.catch(() => this.#opened.delete(declared))
+    return opened
+  }
+
+  /** Closes what was opened, last first. What fails to close is returned, not thrown. */
+  async close(): Promise<unknown[]> {
+    const failures: unknown[] = []
+    for (const [declared, opened] of [...this.#opened].reverse()) {
+      try {
+        await declared.close?.(await opened)
+      } catch (error) {
+        failures.push(error)
+      }
+    }
+    this.#opened.clear()
+    return failures
+  }
+}

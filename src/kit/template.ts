@@ -1,0 +1,63 @@
+import { problems } from '../errors.js'
+import type { Annotations, ResourceDefinition } from '../protocol/types.js'
+import { parseUriTemplate } from '../protocol/uri-template.js'
+import { branded, brands } from './brand.js'
+import type { Call, Completer } from './call.js'
+import {
+  checkAbout,
+  checkFunction,
+  extrasOf,
+  labelOf,
+  type PartExtras,
+  type ReadReturn,
+  type TemplatePart,
+} from './part.js'
+
+export interface TemplateOptions extends PartExtras {
+  name: string
+  about: string
+  mimeType?: string
+  annotations?: Annotations
+  /** The resources that exist under the template now, where they can be listed. */
+  list?(call: Call): readonly ResourceDefinition[] | Promise<readonly ResourceDefinition[]>
+  /** Values for a variable that is being typed. */
+  complete?: Readonly<Record<string, Completer>>
+  /** Gives the resource's contents, as with `resource`; variables arrive percent-decoded. */
+  read(variables: Readonly<Record<string, string>>, call: Call): ReadReturn
+}
+
+/** Defines resources by a URI template of RFC 6570 (digest §4). Throws a `JexoError` where the template cannot be read. */
+export function template(uriTemplate: string, options: TemplateOptions): TemplatePart {
+  const label = labelOf('template', uriTemplate)
+  const parsed = parseUriTemplate(uriTemplate)
+  if (parsed.variables.length === 0)
+    throw problems.templateInvalid(uriTemplate, 'it has no variable; use resource(…)')
+  checkAbout(label, options.about)
+  checkFunction(label, 'read', options.read)
+  const complete = Object.freeze({ ...options.complete })
+  for (const variable of Object.keys(complete)) {
+    if (!parsed.variables.includes(variable)) {
+      throw problems.partField(
+        label,
+        `complete.${variable}`,
+        `a completion for one of ${parsed.variables.join(', ')}`,
+      )
+    }
+  }
+  if (typeof options.name !== 'string' || options.name === '')
+    throw problems.partField(label, 'name', 'a short name')
+  const part: TemplatePart = {
+    kind: 'template',
+    uriTemplate,
+    parsed,
+    name: options.name,
+    about: options.about,
+    ...extrasOf(options),
+    mimeType: options.mimeType,
+    annotations: options.annotations,
+    list: options.list,
+    complete,
+    read: options.read,
+  }
+  return branded(part, brands.part)
+}

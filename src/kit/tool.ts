@@ -1,0 +1,69 @@
+import { problems } from '../errors.js'
+import { branded, brands } from './brand.js'
+import type { Call } from './call.js'
+import { type Effect, effects } from './effects.js'
+import {
+  checkAbout,
+  checkFunction,
+  checkName,
+  type Example,
+  extrasOf,
+  labelOf,
+  type PartExtras,
+  type ToolPart,
+} from './part.js'
+import { type Given, isNothing, jsonSchemaOf, type Nothing, type Returned, type Schema } from './schema.js'
+
+export interface ToolOptions<In extends Schema | undefined, Out extends Schema | Nothing | undefined>
+  extends PartExtras {
+  /** What it does, for the model that chooses by it. */
+  about: string
+  /** Schema of the arguments; without one the tool takes none. */
+  input?: In
+  /** Schema of the structured result, or `nothing` where the tool returns nothing on purpose. */
+  output?: Out
+  /** What it does to the world; goes out as the standard's hints. */
+  effect: Effect
+  examples?: readonly Example[]
+  run(input: Given<In>, call: Call): Returned<Out> | Promise<Returned<Out>>
+}
+
+/**
+ * Defines a tool: a name, a description, schemas and a plain function (digest §4).
+ * Throws a `JexoError` where the name, the description or a schema cannot be published.
+ *
+ * @example
+ * tool('weigh_hive', {
+ *   about: 'Latest reading of the scale under one hive, in kilograms.',
+ *   input: z.object({ hive: z.string() }),
+ *   effect: 'read',
+ *   run: async ({ hive }, call) => (await call.use(scales)).latest(hive),
+ * })
+ */
+export function tool<
+  const In extends Schema | undefined = undefined,
+  const Out extends Schema | Nothing | undefined = undefined,
+>(name: string, options: ToolOptions<In, Out>): ToolPart {
+  checkName('tool', name)
+  const label = labelOf('tool', name)
+  checkAbout(label, options.about)
+  checkFunction(label, 'run', options.run)
+  if (!effects.includes(options.effect)) {
+    throw problems.partField(label, 'effect', `one of ${effects.join(', ')}: what it does to the world`)
+  }
+  const output = options.output as Schema | Nothing | undefined
+  const part: ToolPart = {
+    kind: 'tool',
+    name,
+    about: options.about,
+    ...extrasOf(options),
+    input: options.input,
+    output,
+    inputSchema: jsonSchemaOf(label, 'input', options.input),
+    outputSchema: output === undefined || isNothing(output) ? undefined : jsonSchemaOf(label, 'output', output),
+    effect: options.effect,
+    examples: Object.freeze([...(options.examples ?? [])]),
+    run: options.run as ToolPart['run'],
+  }
+  return branded(part, brands.part)
+}

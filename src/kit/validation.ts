@@ -1,0 +1,94 @@
+import type { StandardSchemaV1 } from '@standard-schema/spec'
+import { isObject } from '../protocol/messages.js'
+import { describeSchema, isStandardSchema, type JsonSchema, type Schema, schemaAt } from './schema.js'
+
+/** One thing that does not fit: where (path of keys and indexes) and why. */
+export interface Misfit {
+  path: readonly (string | number)[]
+  reason: string
+}
+export type Checked = { ok: true; value: unknown } | { ok: false; misfits: Misfit[] }
+/** Checks a value against the schema that it was made for. */
+export type Check = (value: unknown) => Checked | Promise<Checked>
+
+/** A prepared check: gives what does not fit. */
+export type Validate = (value: unknown) => Misfit[]
+
+/**
+ * Checks plain JSON Schema. Passed in, because compiling is forbidden at the edge and under a strict CSP:
+ * Ajv on Node, an interpreter elsewhere.
+ */
+export interface JsonSchemaValidator {
+  /** Prepares a check, at once or after loading what it takes; fails where the schema itself is wrong. */
+  prepare(schema: JsonSchema): Validate | Promise<Validate>
+}
+
+/** A check for an author's schema: by its own library, or by the validator for plain JSON Schema (made at first use). */
+export function checkFor(schema: Schema | undefined, json: JsonSchema, validator: JsonSchemaValidator): Check {
+  if (schema !== undefined && isStandardSchema(schema)) return (value) => checkStandard(schema, value)
+  let validate: Validate | undefined
+  const checkWith = (prepared: Validate, value: unknown) => {
+    validate = prepared
+    return checkedBy(prepared, value)
+  }
+  return (value) => {
+    if (validate) return checkedBy(validate, value)
+    const prepared = validator.prepare(json)
+    if (prepared instanceof Promise) return prepared.then((ready) => checkWith(ready, value))
+    return checkWith(prepared, value)
+  }
+}
+
+function checkedBy(validate: Validate, value: unknown): Checked {
+  const misfits = validate(value)
+  return misfits.length === 0 ? { ok: true, value } : { ok: false, misfits }
+}
+
+function checkStandard(schema: StandardSchemaV1<unknown, unknown>, value: unknown): Checked | Promise<Checked> {
+  const result = schema['~standard'].validate(value)
+  return result instanceof Promise ? result.then(readStandard) : readStandard(result)
+}
+
+function readStandard(result: StandardSchemaV1.Result<unknown>): Checked {
+  if (!result.issues) return { ok: true, value: result.value }
+  const misfits = result.issues.map((issue) => ({
+    path: (issue.path ?? []).map((segment) => {
+      const key = typeof segment === 'object' ? segment.key : segment
+      return typeof key === 'number' ? key : String(key)
+    }),
+    reason: issue.message,
+  }))
+  return { ok: false, misfits }
+}
+
+/**
+ * A text from which a model can correct its call: for each misfit the field, what was given and what is accepted
+ * (digest §4).
+ */
+export function explainMisfits(
+  tool: string,
+  schema: JsonSchema,
+  value: unknown,
+  misfits: readonly Misfit[],
+): string {
+  const lines = misfits.slice(0, 12).map((misfit) => `- ${explain(schema, value, misfit)}`)
+  if (misfits.length > 12) lines.push(`- and ${misfits.length - 12} more`)
+  const properties = isObject(schema.properties) ? Object.keys(schema.properties) : []
+  const required = Array.isArray(schema.required) ? schema.required : []
+  const accepted = properties.map((name) => (required.includes(name) ? name : `${name}?`)).join(', ')
+  lines.push(accepted ? `Arguments of ${tool}: ${accepted}.` : `${tool} takes no arguments.`)
+  return `The arguments do not fit ${tool}; correct them and call again.\n${lines.join('\n')}`
+}
+
+function explain(schema: JsonSchema, value: unknown, { path, reason }: Misfit): string {
+  const name = path.length > 0 ? path.join('.') : 'arguments'
+  const given = path.reduce<unknown>((at, key) => (at as Record<string, unknown> | undefined)?.[key], value)
+  const said =
+    given === undefined ? 'nothing was given' : `given ${shorten(JSON.stringify(given) ?? String(given))}`
+  const accepts = path.length > 0 ? schemaAt(schema, path) : undefined
+  const wanted = accepts ? `accepted is ${describeSchema(accepts)}` : reason
+  const about = typeof accepts?.description === 'string' ? ` (${accepts.description})` : ''
+  return `${name}: ${said}; ${wanted}${about}`
+}
+
+const shorten = (text: string) => (text.length > 120 ? `${text.slice(0, 117)}…` : text)

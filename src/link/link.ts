@@ -1,0 +1,301 @@
+import { isJexoError, problems } from '../errors.js'
+import { type AskOptions, Dialogue, type Incoming, type Progress } from '../protocol/dialogue.js'
+import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
+import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
+import { rpcErrors } from '../protocol/rpc-error.js'
+import type {
+  CompletionResult,
+  Implementation,
+  InitializeResult,
+  LogLevel,
+  LogMessage,
+  PromptDefinition,
+  PromptResult,
+  ReadResult,
+  ResourceDefinition,
+  ServerCapabilities,
+  TemplateDefinition,
+  ToolDefinition,
+  ToolResult,
+} from '../protocol/types.js'
+import { version } from '../version.js'
+import { readAll } from './lists.js'
+import type { Wire } from './wire.js'
+
+export interface LinkOptions {
+  /** Revision to ask for, such as `2025-06-18`; the newest by default. */
+  revision?: string
+  /** How long a request may stay unanswered; progress extends it. 60,000 by default. */
+  timeoutMs?: number
+  /** How this program names itself to servers. */
+  clientInfo?: Implementation
+  /** Hears the server's log messages. */
+  onLog?: (message: LogMessage) => void
+  /** Sees every message as it passes, both ways. */
+  onMessage?: (message: Message, from: 'client' | 'server') => void
+}
+export interface CallOptions {
+  signal?: AbortSignal
+  timeoutMs?: number
+  onProgress?: (progress: Progress) => void
+  meta?: JsonObject
+}
+
+/** What a link tells about, by name. */
+export interface LinkEvents {
+  toolsChanged: undefined
+  resourcesChanged: undefined
+  promptsChanged: undefined
+  resourceUpdated: { uri: string }
+  log: LogMessage
+  closed: { why: string }
+}
+
+const events: Record<string, 'toolsChanged' | 'resourcesChanged' | 'promptsChanged'> = {
+  'notifications/tools/list_changed': 'toolsChanged',
+  'notifications/resources/list_changed': 'resourcesChanged',
+  'notifications/prompts/list_changed': 'promptsChanged',
+}
+
+/**
+ * The client side of the protocol for one session: what a program uses to call a server.
+ * Made by `dial`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
+ */
+export class Link {
+  readonly #wire: Wire
+  readonly #dialogue: Dialogue
+  readonly #options: LinkOptions
+  readonly #listeners = new Map<string, Set<(detail: never) => void>>()
+  #opened: InitializeResult | undefined
+  #revision: Revision = newestRevision
+  #isClosed = false
+
+  private constructor(wire: Wire, options: LinkOptions) {
+    this.#wire = wire
+    this.#options = options
+    this.#dialogue = new Dialogue(
+      {
+        send: (message) => this.#send(message),
+        answer: (incoming) => this.#answer(incoming),
+        hear: (method, params) => this.#hear(method, params),
+      },
+      options.timeoutMs === undefined ? {} : { timeoutMs: options.timeoutMs },
+    )
+  }
+
+  /** Opens a link over a wire: starts it, initializes, says so. The wire is closed again where that fails. */
+  static async open(wire: Wire, options: LinkOptions = {}): Promise<Link> {
+    const link = new Link(wire, options)
+    try {
+      await wire.start({
+        receive: (message) => link.#receive(message),
+        closed: (why) => link.#closed(why),
+      })
+      await link.#initialize()
+      return link
+    } catch (error) {
+      link.#closed('it did not open')
+      await wire.close()
+      throw isJexoError(error) ? error : problems.connectFailed(wire.label, messageOf(error), error)
+    }
+  }
+
+  get label(): string {
+    return this.#wire.label
+  }
+  /** Revision in force, such as `2025-11-25`. */
+  get revision(): string {
+    return this.#revision.date
+  }
+  get serverInfo(): Implementation {
+    return this.#whole.serverInfo
+  }
+  get capabilities(): ServerCapabilities {
+    return this.#whole.capabilities
+  }
+  get instructions(): string | undefined {
+    return this.#whole.instructions
+  }
+
+  /** All tools, every page of them. Empty where the server declares none. */
+  tools(): Promise<ToolDefinition[]> {
+    return this.#list('tools', 'tools/list', 'tools')
+  }
+  resources(): Promise<ResourceDefinition[]> {
+    return this.#list('resources', 'resources/list', 'resources')
+  }
+  templates(): Promise<TemplateDefinition[]> {
+    return this.#list('resources', 'resources/templates/list', 'resourceTemplates')
+  }
+  prompts(): Promise<PromptDefinition[]> {
+    return this.#list('prompts', 'prompts/list', 'prompts')
+  }
+
+  /** Calls a tool. A failure of the tool itself is a result with `isError`, not a rejection. */
+  async call(tool: string, args: JsonObject = {}, options: CallOptions = {}): Promise<ToolResult> {
+    const result = await this.ask('tools/call', { name: tool, arguments: args }, options)
+    if (!Array.isArray(result.content)) throw problems.answerMalformed('tools/call', '"content" is not an array')
+    return result as unknown as ToolResult
+  }
+
+  /** Reads a resource. */
+  async read(uri: string, options: CallOptions = {}): Promise<ReadResult> {
+    const result = await this.ask('resources/read', { uri }, options)
+    if (!Array.isArray(result.contents))
+      throw problems.answerMalformed('resources/read', '"contents" is not an array')
+    return result as unknown as ReadResult
+  }
+
+  /** Fills a prompt with arguments. */
+  async fill(prompt: string, args: Record<string, string> = {}, options: CallOptions = {}): Promise<PromptResult> {
+    const result = await this.ask('prompts/get', { name: prompt, arguments: args }, options)
+    if (!Array.isArray(result.messages)) throw problems.answerMalformed('prompts/get', '"messages" is not an array')
+    return result as unknown as PromptResult
+  }
+
+  /** Values for an argument that is being typed; `of` is a prompt's name or a template's URI. */
+  async complete(
+    of: { prompt: string } | { template: string },
+    argument: { name: string; value: string },
+    filled: Record<string, string> = {},
+  ): Promise<CompletionResult['completion']> {
+    const ref =
+      'prompt' in of ? { type: 'ref/prompt', name: of.prompt } : { type: 'ref/resource', uri: of.template }
+    const context =
+      this.#revision.completionContext && Object.keys(filled).length > 0 ? { context: { arguments: filled } } : {}
+    const result = await this.ask('completion/complete', { ref, argument, ...context })
+    if (!isObject(result.completion) || !Array.isArray(result.completion.values)) {
+      throw problems.answerMalformed('completion/complete', '"completion.values" is not an array')
+    }
+    return result.completion as CompletionResult['completion']
+  }
+
+  /** From now on `resourceUpdated` tells when the resource changes. */
+  async subscribe(uri: string): Promise<void> {
+    await this.ask('resources/subscribe', { uri })
+  }
+  async unsubscribe(uri: string): Promise<void> {
+    await this.ask('resources/unsubscribe', { uri })
+  }
+  /** Least severity of log messages that the server shall send. */
+  async setLogLevel(level: LogLevel): Promise<void> {
+    await this.ask('logging/setLevel', { level })
+  }
+  async ping(): Promise<void> {
+    await this.ask('ping', undefined)
+  }
+
+  /** Sends any request and gives its bare result. */
+  ask(method: string, params: JsonObject | undefined, options: CallOptions & AskOptions = {}): Promise<JsonObject> {
+    const { meta, ...rest } = options
+    return this.#dialogue.ask(method, meta ? { ...params, _meta: meta } : params, rest)
+  }
+
+  /** Calls the listener at each event; gives a function that ends it. */
+  on<Name extends keyof LinkEvents>(name: Name, listener: (detail: LinkEvents[Name]) => void): () => void {
+    const listeners = this.#listeners.get(name) ?? new Set()
+    this.#listeners.set(name, listeners)
+    listeners.add(listener as (detail: never) => void)
+    return () => listeners.delete(listener as (detail: never) => void)
+  }
+
+  /** Ends the session. What is awaited is rejected. */
+  async close(): Promise<void> {
+    this.#closed('closed by this side')
+    await this.#wire.close()
+  }
+
+  get #whole(): InitializeResult {
+    if (!this.#opened) throw problems.closed('it is not open yet')
+    return this.#opened
+  }
+
+  async #initialize(): Promise<void> {
+    const asked = this.#options.revision === undefined ? newestRevision : findRevision(this.#options.revision)
+    if (!asked)
+      throw problems.revisionRefused(
+        String(this.#options.revision),
+        revisions.map((known) => known.date),
+      )
+    const result = await this.ask('initialize', {
+      protocolVersion: asked.date,
+      capabilities: {},
+      clientInfo: this.#options.clientInfo ?? { name: 'jexo', version },
+    })
+    const revision = revisions.find((known) => known.date === result.protocolVersion)
+    if (!revision)
+      throw problems.revisionRefused(
+        String(result.protocolVersion),
+        revisions.map((known) => known.date),
+      )
+    if (!isObject(result.capabilities) || !isObject(result.serverInfo)) {
+      throw problems.answerMalformed('initialize', '"capabilities" and "serverInfo" must be objects')
+    }
+    this.#revision = revision
+    this.#opened = result as unknown as InitializeResult
+    this.#wire.opened?.(revision)
+    this.#dialogue.notify('notifications/initialized', undefined)
+  }
+
+  #list<T>(capability: 'tools' | 'resources' | 'prompts', method: string, field: string): Promise<T[]> {
+    if (!this.capabilities[capability]) return Promise.resolve([])
+    return readAll((params) => this.ask(method, params), method, field)
+  }
+
+  #send(message: Message): void {
+    this.#options.onMessage?.(message, 'client')
+    try {
+      const sent = this.#wire.send(message)
+      if (sent instanceof Promise) sent.catch((error) => this.#sendFailed(message, error))
+    } catch (error) {
+      this.#sendFailed(message, error)
+    }
+  }
+
+  #sendFailed(message: Message, error: unknown): void {
+    if (!isRequest(message)) return
+    this.#dialogue.giveUp(
+      message.id,
+      isJexoError(error) ? error : problems.connectFailed(this.label, messageOf(error), error),
+    )
+  }
+
+  #receive(message: Message): void {
+    this.#options.onMessage?.(message, 'server')
+    if (isResponse(message) && message.id === undefined && 'error' in message) {
+      this.#emit('log', { level: 'error', logger: 'protocol', data: message.error.message })
+    }
+    this.#dialogue.receive(message)
+  }
+
+  #answer(incoming: Incoming): JsonObject {
+    if (incoming.method === 'ping') return {}
+    throw rpcErrors.methodNotFound(incoming.method)
+  }
+
+  #hear(method: string, params: JsonObject): void {
+    const event = events[method]
+    if (event) return this.#emit(event, undefined)
+    if (method === 'notifications/resources/updated' && typeof params.uri === 'string') {
+      return this.#emit('resourceUpdated', { uri: params.uri })
+    }
+    if (method === 'notifications/message') {
+      this.#options.onLog?.(params as unknown as LogMessage)
+      this.#emit('log', params as unknown as LogMessage)
+    }
+  }
+
+  #emit<Name extends keyof LinkEvents>(name: Name, detail: LinkEvents[Name]): void {
+    for (const listener of [...(this.#listeners.get(name) ?? [])])
+      (listener as (detail: LinkEvents[Name]) => void)(detail)
+  }
+
+  #closed(why: string): void {
+    if (this.#isClosed) return
+    this.#isClosed = true
+    this.#dialogue.close(why)
+    this.#emit('closed', { why })
+  }
+}
+
+const messageOf = (error: unknown) => (error instanceof Error ? error.message : String(error))

@@ -1,0 +1,21 @@
+import type { Message } from '../protocol/messages.js'
+import type { Revision } from '../protocol/revisions.js'
+
+/** What a link hears from its wire. */
+export interface WireEnds {
+  receive(message: Message): void
+  /** The other side is gone, or the wire was closed. */
+  closed(why: string): void
+}
+
+/** How a link's messages travel: HTTP, a child process, memory. */
+export interface Wire {
+  /** For errors and for people: a URL, a command line. */
+  readonly label: string
+  start(ends: WireEnds): void | Promise<void>
+  /** Sends one message; rejects where it could not be handed over. */
+  send(message: Message): void | Promise<void>
+  /** `initialize` was answered and `initialized` is sent: the revision in force. */
+  opened?(revision: Revision): void
+  close(): void | Promise<void>
+}

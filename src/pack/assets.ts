@@ -1,0 +1,79 @@
+import { existsSync, readdirSync, statSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
+import { dirname, extname, join, relative, resolve, sep } from 'node:path'
+import type { Loader, Plugin } from 'esbuild'
+import { problems } from '../errors.js'
+
+const assetPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
+const placeholder = 'globalThis.__jexoAssets'
+const loaders: Record<string, Loader> = { '.ts': 'ts', '.mts': 'ts', '.tsx': 'tsx', '.jsx': 'jsx' }
+
+/** Gathers the files that a kit's own modules name by `new URL('./…', import.meta.url)`. */
+export class AssetCollector {
+  readonly #root: string
+  readonly #found = new Map<string, string>()
+
+  constructor(kitPath: string) {
+    this.#root = dirname(kitPath)
+  }
+
+  /** Paths of the gathered files, relative to the kit. */
+  get files(): readonly string[] {
+    return [...this.#found.keys()].sort()
+  }
+
+  /** Takes a file or a whole folder; throws where there is none. Gives the URL expression that finds it at run time. */
+  take(module: string, reference: string): string {
+    const path = resolve(dirname(module), reference)
+    if (!existsSync(path)) {
+      throw problems.packFailed(
+        module,
+        `it names ${JSON.stringify(reference)}, and there is no such file or folder`,
+      )
+    }
+    for (const file of filesUnder(path)) this.#found.set(this.#nameOf(file), file)
+    const name = this.#nameOf(path) + (statSync(path).isDirectory() ? '/' : '')
+    return `new URL(${JSON.stringify(name)}, ${placeholder}())`
+  }
+
+  /** The bundle with the gathered contents in front of it. */
+  async withContents(code: string): Promise<string> {
+    if (this.#found.size === 0) return code
+    const contents: Record<string, string> = {}
+    for (const name of this.files)
+      contents[name] = (await readFile(this.#found.get(name) as string)).toString('base64')
+    return `globalThis.__jexoAssetContents=${JSON.stringify(contents)};\n${code}`
+  }
+
+  /** A name below one folder, whatever the kit's files reach up to. */
+  #nameOf(path: string): string {
+    return relative(this.#root, path).split(sep).join('/').replaceAll('..', '_up')
+  }
+}
+
+/** Points references of the author's own modules to where their files are put at run time. */
+export function assetPlugin(assets: AssetCollector): Plugin {
+  return {
+    name: 'jexo-assets',
+    setup({ onLoad }) {
+      onLoad({ filter: /\.[cm]?[jt]sx?$/ }, async ({ path }) => {
+        if (path.includes(`${sep}node_modules${sep}`)) return undefined
+        const source = await readFile(path, 'utf8')
+        if (!source.includes('import.meta.url')) return undefined
+        const contents = source.replace(assetPattern, (whole, _quote, reference: string) =>
+          isModule(resolve(dirname(path), reference)) ? whole : assets.take(path, reference),
+        )
+        return { contents, loader: loaders[extname(path)] ?? 'js' }
+      })
+    },
+  }
+}
+
+const isModule = (path: string) => /\.[cm]?js$/.test(path) && path.includes(`${sep}dist${sep}`)
+
+function filesUnder(path: string): string[] {
+  if (!statSync(path).isDirectory()) return [path]
+  return readdirSync(path, { withFileTypes: true }).flatMap((entry) =>
+    entry.isDirectory() ? filesUnder(join(path, entry.name)) : [join(path, entry.name)],
+  )
+}

@@ -1,0 +1,112 @@
+import { existsSync } from 'node:fs'
+import { chmod, mkdir, writeFile } from 'node:fs/promises'
+import { basename, join, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { type BuildFailure, build, type Plugin } from 'esbuild'
+import { isJexoError, problems } from '../errors.js'
+import type { Kit } from '../kit/kit.js'
+import { loadKit, shownPath } from '../target/kit-file.js'
+import { version } from '../version.js'
+import { AssetCollector, assetPlugin } from './assets.js'
+import { packedMark } from './mark.js'
+
+export interface Packed {
+  file: string
+  bytes: number
+  kit: Kit
+  /** Files that the kit reads and that travel inside. */
+  assets: readonly string[]
+}
+
+/**
+ * Packs a kit and everything it imports into one ESM file that needs only Node. Files that the kit names by
+ * `new URL('./…', import.meta.url)` travel inside. Rejects where something cannot be carried: at build time, not later.
+ */
+export async function packFile(kitFile: string, outFolder: string): Promise<Packed> {
+  const kit = await loadKit(kitFile)
+  const path = resolve(kitFile)
+  const assets = new AssetCollector(path)
+  const code = await bundle(path, assets)
+  const file = join(resolve(outFolder), `${basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')}.mjs`)
+  const head = `#!/usr/bin/env node\n${packedMark} ${version}: ${kit.name} ${kit.version}. Run it with node; --help says how.\n`
+  await mkdir(resolve(outFolder), { recursive: true })
+  await writeFile(file, head + code)
+  await chmod(file, 0o755)
+  return { file, bytes: Buffer.byteLength(head + code), kit, assets: assets.files }
+}
+
+async function bundle(kitPath: string, assets: AssetCollector): Promise<string> {
+  const built = fileURLToPath(new URL('..', import.meta.url))
+  const entry = [
+    `import ${JSON.stringify(join(built, 'guard.js'))}`,
+    `import { runPacked } from ${JSON.stringify(join(built, 'pack/packed-main.js'))}`,
+    `import kit from ${JSON.stringify(kitPath)}`,
+    `runPacked(kit)`,
+  ].join('\n')
+  try {
+    const result = await build({
+      stdin: { contents: entry, resolveDir: built, sourcefile: 'entry.js', loader: 'js' },
+      bundle: true,
+      write: false,
+      platform: 'node',
+      format: 'esm',
+      target: 'node20',
+      minifySyntax: true,
+      minifyWhitespace: true,
+      legalComments: 'none',
+      logLevel: 'silent',
+      banner: { js: requireForCommonJs },
+      plugins: [ownPackages(built), nativeParts(), assetPlugin(assets)],
+    })
+    const [output] = result.outputFiles
+    return await assets.withContents(output?.text ?? '')
+  } catch (error) {
+    if (isJexoError(error)) throw error
+    throw problems.packFailed(shownPath(kitPath), failureOf(error))
+  }
+}
+
+/** CommonJS packages ask for Node's modules by require, which an ES module does not have. */
+const requireForCommonJs =
+  "import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);"
+
+/** Kits outside a project find Jexo, and zod, where this Jexo is installed; as when they are loaded. */
+function ownPackages(built: string): Plugin {
+  return {
+    name: 'jexo-own-packages',
+    setup({ onResolve, resolve: resolveAgain }) {
+      onResolve({ filter: /^(jexo|zod)(\/|$)/ }, async ({ path, resolveDir, kind, pluginData }) => {
+        if (pluginData === 'again') return undefined
+        const near = await resolveAgain(path, { kind, resolveDir, pluginData: 'again' })
+        return near.errors.length === 0
+          ? near
+          : resolveAgain(path, { kind, resolveDir: built, pluginData: 'again' })
+      })
+      // What names its compiled form, as TypeScript asks for, is found by its source.
+      onResolve({ filter: /^\.{1,2}\/.*\.m?js$/ }, ({ path, resolveDir }) => {
+        const wanted = resolve(resolveDir, path)
+        const source = wanted.replace(/js$/, 'ts')
+        return existsSync(wanted) || !existsSync(source) ? undefined : { path: source }
+      })
+    },
+  }
+}
+
+function nativeParts(): Plugin {
+  return {
+    name: 'jexo-native-parts',
+    setup({ onLoad }) {
+      onLoad({ filter: /\.node$/ }, ({ path }) => {
+        throw problems.packNative(path)
+      })
+    },
+  }
+}
+
+function failureOf(error: unknown): string {
+  const [first] = (error as BuildFailure).errors ?? []
+  if (!first) return error instanceof Error ? error.message : String(error)
+  const detail = first.detail
+  if (isJexoError(detail)) return detail.message
+  return first.location ? `${first.text} (${first.location.file}:${first.location.line})` : first.text
+}

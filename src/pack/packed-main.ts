@@ -1,0 +1,81 @@
+import { createHash } from 'node:crypto'
+import { lstatSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { dirname, join } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import { parseArgs } from 'node:util'
+import { isJexoError } from '../errors.js'
+import type { Kit } from '../kit/kit.js'
+import { type HttpAddress, readHttpAddress } from '../serve/address.js'
+import { serveKit } from '../serve/serve-kit.js'
+
+const packed = globalThis as {
+  __jexoAssetContents?: Record<string, string>
+  __jexoAssets?: () => URL
+}
+let assetsAt: URL | undefined
+
+/** Where the packed files are: written to a folder of their own at first use, once for all runs of the same pack. */
+packed.__jexoAssets = () => {
+  assetsAt ??= pathToFileURL(`${unpack(packed.__jexoAssetContents ?? {})}/`)
+  return assetsAt
+}
+
+function unpack(contents: Record<string, string>): string {
+  const hash = createHash('sha256').update(JSON.stringify(contents)).digest('hex').slice(0, 16)
+  const folder = join(tmpdir(), `jexo-${process.getuid?.() ?? 'user'}-${hash}`)
+  if (isOurs(folder)) return folder
+  const draft = mkdtempSync(join(tmpdir(), 'jexo-draft-'))
+  for (const [name, content] of Object.entries(contents)) {
+    mkdirSync(dirname(join(draft, name)), { recursive: true })
+    writeFileSync(join(draft, name), Buffer.from(content, 'base64'))
+  }
+  try {
+    renameSync(draft, folder)
+    return folder
+  } catch {
+    // Another run was faster, and what it wrote is the same; or somebody else sits on the name.
+    if (!isOurs(folder)) return draft
+    rmSync(draft, { recursive: true, force: true })
+    return folder
+  }
+}
+
+/** A folder that another user put there is not to be trusted. */
+function isOurs(folder: string): boolean {
+  const found = lstatSync(folder, { throwIfNoEntry: false })
+  return found?.isDirectory() === true && (process.getuid === undefined || found.uid === process.getuid())
+}
+
+const usage = (kit: Kit) => `${kit.name} ${kit.version}: a Model Context Protocol server
+
+  node FILE                        serve on stdin and stdout
+  node FILE --http [HOST:]PORT     serve over HTTP
+  --public-url URL                 the URL that others reach it by
+  --open-to-anyone                 let anyone call where other machines can reach it
+`
+
+/** What a packed file does when it is run. */
+export async function runPacked(kit: Kit): Promise<void> {
+  try {
+    const { values } = parseArgs({
+      options: {
+        http: { type: 'string' },
+        'public-url': { type: 'string' },
+        'open-to-anyone': { type: 'boolean' },
+        help: { type: 'boolean' },
+      },
+    })
+    if (values.help) return void process.stderr.write(usage(kit))
+    const address: HttpAddress | undefined = values.http === undefined ? undefined : readHttpAddress(values.http)
+    await serveKit(kit, {
+      ...(address ? { http: address } : {}),
+      ...(values['public-url'] === undefined ? {} : { publicUrl: values['public-url'] }),
+      isOpenToAnyone: values['open-to-anyone'] === true,
+    })
+    process.exit(0)
+  } catch (error) {
+    process.stderr.write(`${isJexoError(error) ? error.message : error instanceof Error ? error.stack : error}\n`)
+    process.exit(2)
+  }
+}

@@ -1,0 +1,312 @@
+import { problems } from '../errors.js'
+import {
+  type ErrorResponse,
+  errorResponse,
+  isObject,
+  isRequest,
+  isResponse,
+  type JsonObject,
+  type Message,
+  type Request,
+  type RequestId,
+  type Response,
+} from './messages.js'
+import { codes, RpcError, rpcErrors } from './rpc-error.js'
+
+/** What a dialogue needs of the side that it serves. No I/O of its own. */
+export interface DialogueEnds {
+  /** Sends one message. `related` is the peer's request that it belongs to, so that a transport can pick the stream. */
+  send(message: Message, related: RequestId | undefined): void
+  /** Answers a request of the peer: a result, or a promise of one; throws an `RpcError` to refuse. */
+  answer(request: Incoming): unknown
+  /** Hears a notification; cancellation and progress are dealt with here already. */
+  hear(method: string, params: JsonObject): void
+  /** A request of the peer is over; `answered` is false where it was cancelled and so gets no response. */
+  settled?(id: RequestId, answered: boolean): void
+  /** An error that is not the peer's business: `answer` threw something else than an `RpcError`. */
+  broke?(method: string, error: unknown): void
+}
+
+export interface DialogueLimits {
+  /** How long a request to the peer may stay without an answer. */
+  timeoutMs: number
+  /** How long progress may extend that. */
+  maxTimeoutMs: number
+  /** How many requests of the peer may be in flight. */
+  maxInFlight: number
+}
+export const dialogueLimits: DialogueLimits = { timeoutMs: 60_000, maxTimeoutMs: 600_000, maxInFlight: 256 }
+
+export interface Progress {
+  progress: number
+  total?: number
+  message?: string
+}
+export interface AskOptions {
+  signal?: AbortSignal | undefined
+  timeoutMs?: number | undefined
+  onProgress?: ((progress: Progress) => void) | undefined
+  related?: RequestId | undefined
+}
+
+interface Pending {
+  method: string
+  resolve(result: JsonObject): void
+  reject(error: unknown): void
+  onProgress: ((progress: Progress) => void) | undefined
+  lastProgress: number
+  extend(): void
+}
+
+/** A request of the peer while it is worked on. */
+export class Incoming {
+  readonly id: RequestId
+  readonly method: string
+  readonly params: JsonObject
+  #dialogue: Dialogue
+  #controller: AbortController | undefined
+  #isOver = false
+  #lastProgress = Number.NEGATIVE_INFINITY
+
+  constructor(dialogue: Dialogue, request: Request) {
+    this.#dialogue = dialogue
+    this.id = request.id
+    this.method = request.method
+    this.params = request.params ?? {}
+  }
+
+  /** Aborted when the peer cancels or the session ends. */
+  get signal(): AbortSignal {
+    this.#controller ??= new AbortController()
+    if (this.#isOver && !this.#controller.signal.aborted) this.#controller.abort()
+    return this.#controller.signal
+  }
+
+  get meta(): JsonObject {
+    return isObject(this.params._meta) ? this.params._meta : {}
+  }
+
+  /** Sends a notification that belongs to this request; nothing after its response. */
+  notify(method: string, params: JsonObject): void {
+    if (!this.#isOver) this.#dialogue.notify(method, params, this.id)
+  }
+
+  /** Asks the peer something while this request is worked on; ends with it. */
+  ask(method: string, params: JsonObject, options: AskOptions = {}): Promise<JsonObject> {
+    return this.#dialogue.ask(method, params, { signal: this.signal, ...options, related: this.id })
+  }
+
+  /** Reports progress where the peer asked for it; a value that does not rise is not sent (digest §3). */
+  progress(report: Progress): void {
+    const token = this.meta.progressToken
+    if (typeof token !== 'string' && !Number.isInteger(token)) return
+    if (!(report.progress > this.#lastProgress)) return
+    this.#lastProgress = report.progress
+    this.notify('notifications/progress', { progressToken: token, ...report })
+  }
+
+  end(reason?: unknown): void {
+    this.#isOver = true
+    if (reason !== undefined) this.#controller?.abort(reason)
+  }
+}
+
+/**
+ * One side of a JSON-RPC conversation: pairs requests with answers in both directions, cancels, times out and
+ * reports progress. Engine and link each hold one (digest §1, §3).
+ */
+export class Dialogue {
+  readonly #ends: DialogueEnds
+  readonly #limits: DialogueLimits
+  readonly #incoming = new Map<RequestId, Incoming>()
+  #pending: Map<RequestId, Pending> | undefined
+  #nextId = 1
+  #closedBecause: string | undefined
+
+  constructor(ends: DialogueEnds, limits: Partial<DialogueLimits> = {}) {
+    this.#ends = ends
+    this.#limits = { ...dialogueLimits, ...limits }
+  }
+
+  /** How many of the peer's requests are being worked on. */
+  get inFlight(): number {
+    return this.#incoming.size
+  }
+
+  receive(message: Message): void {
+    if (this.#closedBecause !== undefined) return
+    if (isRequest(message)) this.#answer(message)
+    else if (isResponse(message)) this.#settle(message)
+    else this.#hear(message.method, message.params ?? {})
+  }
+
+  notify(method: string, params: JsonObject | undefined, related?: RequestId): void {
+    if (this.#closedBecause !== undefined) return
+    this.#ends.send({ jsonrpc: '2.0', method, ...(params ? { params } : {}) }, related)
+  }
+
+  /** Sends a request and waits for its answer. Rejects with `RpcError`, a `JexoError` (timeout, closed) or the abort reason. */
+  ask(method: string, params: JsonObject | undefined, options: AskOptions = {}): Promise<JsonObject> {
+    if (this.#closedBecause !== undefined) return Promise.reject(problems.closed(this.#closedBecause))
+    if (options.signal?.aborted) return Promise.reject(options.signal.reason)
+    const id = this.#nextId++
+    return new Promise((resolve, reject) => {
+      this.#await(id, method, options, resolve, reject)
+      const withToken = options.onProgress
+        ? { ...params, _meta: { ...(isObject(params?._meta) ? params._meta : {}), progressToken: id } }
+        : params
+      this.#ends.send({ jsonrpc: '2.0', id, method, ...(withToken ? { params: withToken } : {}) }, options.related)
+    })
+  }
+
+  /** A request could not be handed over: its caller is told. */
+  giveUp(id: RequestId, error: unknown): void {
+    this.#pending?.get(id)?.reject(error)
+  }
+
+  /** Ends the conversation: what runs is aborted, what is awaited is rejected with the reason. */
+  close(why: string): void {
+    if (this.#closedBecause !== undefined) return
+    this.#closedBecause = why
+    for (const [id, incoming] of this.#incoming) {
+      incoming.end(problems.closed(why))
+      this.#ends.settled?.(id, false)
+    }
+    this.#incoming.clear()
+    for (const pending of this.#pending?.values() ?? []) pending.reject(problems.closed(why))
+    this.#pending?.clear()
+  }
+
+  #answer(message: Request): void {
+    if (this.#incoming.has(message.id)) {
+      return this.#refuse(
+        message.id,
+        rpcErrors.invalidRequest(`a request with id ${JSON.stringify(message.id)} is in flight`),
+      )
+    }
+    if (this.#incoming.size >= this.#limits.maxInFlight) {
+      const full = `${this.#limits.maxInFlight} requests are in flight already; wait for answers and try again`
+      return this.#refuse(message.id, new RpcError(codes.internal, full))
+    }
+    const incoming = new Incoming(this, message)
+    this.#incoming.set(message.id, incoming)
+    try {
+      const result = this.#ends.answer(incoming)
+      if (result instanceof Promise) {
+        result.then(
+          (value) => this.#respond(incoming, value as JsonObject),
+          (error) => this.#fail(incoming, error),
+        )
+      } else {
+        this.#respond(incoming, result as JsonObject)
+      }
+    } catch (error) {
+      this.#fail(incoming, error)
+    }
+  }
+
+  #respond(incoming: Incoming, result: JsonObject): void {
+    if (!this.#finish(incoming)) return
+    this.#ends.send({ jsonrpc: '2.0', id: incoming.id, result }, incoming.id)
+    this.#ends.settled?.(incoming.id, true)
+  }
+
+  #fail(incoming: Incoming, error: unknown): void {
+    if (!this.#finish(incoming)) return
+    if (!(error instanceof RpcError)) this.#ends.broke?.(incoming.method, error)
+    this.#refuse(incoming.id, error instanceof RpcError ? error : new RpcError(codes.internal, 'Internal error'))
+  }
+
+  #refuse(id: RequestId, error: RpcError): void {
+    this.#ends.send(errorResponse(id, error.toFault()), id)
+    this.#ends.settled?.(id, true)
+  }
+
+  /** False where the request was cancelled in between: then nothing more is said about it. */
+  #finish(incoming: Incoming): boolean {
+    if (this.#incoming.get(incoming.id) !== incoming) return false
+    this.#incoming.delete(incoming.id)
+    incoming.end()
+    return true
+  }
+
+  #hear(method: string, params: JsonObject): void {
+    if (method === 'notifications/cancelled') return this.#cancelled(params)
+    if (method === 'notifications/progress') return this.#progressed(params)
+    this.#ends.hear(method, params)
+  }
+
+  #cancelled(params: JsonObject): void {
+    const incoming = this.#incoming.get(params.requestId as RequestId)
+    if (incoming === undefined || incoming.method === 'initialize') return
+    this.#incoming.delete(incoming.id)
+    const reason = typeof params.reason === 'string' ? params.reason : 'cancelled by the peer'
+    incoming.end(new DOMException(reason, 'AbortError'))
+    this.#ends.settled?.(incoming.id, false)
+  }
+
+  #progressed(params: JsonObject): void {
+    const pending = this.#pending?.get(params.progressToken as RequestId)
+    if (!pending?.onProgress || typeof params.progress !== 'number' || params.progress <= pending.lastProgress)
+      return
+    pending.lastProgress = params.progress
+    pending.extend()
+    pending.onProgress({
+      progress: params.progress,
+      ...(typeof params.total === 'number' ? { total: params.total } : {}),
+      ...(typeof params.message === 'string' ? { message: params.message } : {}),
+    })
+  }
+
+  #await(
+    id: number,
+    method: string,
+    options: AskOptions,
+    resolve: (result: JsonObject) => void,
+    reject: (error: unknown) => void,
+  ): void {
+    const timeoutMs = options.timeoutMs ?? this.#limits.timeoutMs
+    const latestAt = Date.now() + Math.max(timeoutMs, this.#limits.maxTimeoutMs)
+    const end = () => {
+      clearTimeout(timer)
+      options.signal?.removeEventListener('abort', abort)
+      this.#pending?.delete(id)
+    }
+    const give = (error: unknown, reason: string) => {
+      end()
+      if (method !== 'initialize')
+        this.notify('notifications/cancelled', { requestId: id, reason }, options.related)
+      reject(error)
+    }
+    const expire = () => give(problems.requestTimedOut(method, timeoutMs), `no answer within ${timeoutMs} ms`)
+    const abort = () => give(options.signal?.reason, 'the caller cancelled')
+    let timer = setTimeout(expire, timeoutMs)
+    options.signal?.addEventListener('abort', abort, { once: true })
+    this.#pending ??= new Map()
+    this.#pending.set(id, {
+      method,
+      onProgress: options.onProgress,
+      lastProgress: Number.NEGATIVE_INFINITY,
+      resolve: (result) => {
+        end()
+        resolve(result)
+      },
+      reject: (error) => {
+        end()
+        reject(error)
+      },
+      extend: () => {
+        clearTimeout(timer)
+        timer = setTimeout(expire, Math.max(0, Math.min(timeoutMs, latestAt - Date.now())))
+      },
+    })
+  }
+
+  #settle(response: Response): void {
+    const pending = response.id === undefined ? undefined : this.#pending?.get(response.id)
+    if (pending === undefined) return
+    if ('result' in response) return pending.resolve(response.result)
+    const { code, message, data } = (response as ErrorResponse).error
+    pending.reject(new RpcError(code, message, data))
+  }
+}

@@ -1,0 +1,87 @@
+/** JSON-RPC 2.0 as the standard uses it (digest §1). */
+export type JsonObject = { [key: string]: unknown }
+export type RequestId = string | number
+
+export interface Request {
+  jsonrpc: '2.0'
+  id: RequestId
+  method: string
+  params?: JsonObject
+}
+export interface Notification {
+  jsonrpc: '2.0'
+  method: string
+  params?: JsonObject
+}
+export interface ResultResponse {
+  jsonrpc: '2.0'
+  id: RequestId
+  result: JsonObject
+}
+export interface RpcFault {
+  code: number
+  message: string
+  data?: unknown
+}
+export interface ErrorResponse {
+  jsonrpc: '2.0'
+  id?: RequestId
+  error: RpcFault
+}
+export type Response = ResultResponse | ErrorResponse
+export type Message = Request | Notification | Response
+
+/** What a value from the wire turned out to be. `malformed` carries the error response that it is answered with. */
+export type Read =
+  | { kind: 'request'; message: Request }
+  | { kind: 'notification'; message: Notification }
+  | { kind: 'response'; message: Response }
+  | { kind: 'malformed'; answer: ErrorResponse | undefined }
+
+export const isObject = (value: unknown): value is JsonObject =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
+
+const isId = (value: unknown): value is RequestId => typeof value === 'string' || Number.isInteger(value)
+
+/** Parses one value from the wire, once: typed from here on (digest §1). */
+export function readMessage(value: unknown): Read {
+  if (!isObject(value)) return malformed(undefined, 'a message is a JSON object')
+  const id = isId(value.id) ? value.id : undefined
+  if ('method' in value) return readCall(value, id)
+  if ('result' in value || 'error' in value) return readResponse(value, id)
+  return malformed(id, 'a message has a method, a result or an error')
+}
+
+function readCall(value: JsonObject, id: RequestId | undefined): Read {
+  if (value.jsonrpc !== '2.0') return malformed(id, 'jsonrpc must be "2.0"')
+  if (typeof value.method !== 'string') return malformed(id, 'method must be a string')
+  if ('id' in value && id === undefined) return malformed(undefined, 'id must be a string or an integer')
+  if (value.params !== undefined && !isObject(value.params)) {
+    return malformed(id, 'params must be an object', Array.isArray(value.params) ? -32602 : -32600)
+  }
+  return id === undefined
+    ? { kind: 'notification', message: value as unknown as Notification }
+    : { kind: 'request', message: value as unknown as Request }
+}
+
+function readResponse(value: JsonObject, id: RequestId | undefined): Read {
+  const isError =
+    isObject(value.error) && Number.isInteger(value.error.code) && typeof value.error.message === 'string'
+  const isResult = isObject(value.result)
+  const isWhole = value.jsonrpc === '2.0' && isError !== isResult && !('result' in value && 'error' in value)
+  // A response is never answered, not even a bad one: two peers could go on for ever.
+  if (!isWhole || (isResult && id === undefined)) return { kind: 'malformed', answer: undefined }
+  return { kind: 'response', message: value as unknown as Response }
+}
+
+function malformed(id: RequestId | undefined, message: string, code = -32600): Read {
+  return { kind: 'malformed', answer: errorResponse(id, { code, message: `Invalid request: ${message}` }) }
+}
+
+/** An error response; the id is left out where it could not be read. */
+export function errorResponse(id: RequestId | undefined, error: RpcFault): ErrorResponse {
+  return id === undefined ? { jsonrpc: '2.0', error } : { jsonrpc: '2.0', id, error }
+}
+
+export const isRequest = (message: Message): message is Request => 'method' in message && 'id' in message
+export const isResponse = (message: Message): message is Response => !('method' in message)

@@ -1,0 +1,55 @@
+import type { Engine } from '../engine/engine.js'
+import type { Kit } from '../kit/kit.js'
+import type { Environment } from '../kit/settings.js'
+import { serveHttp } from '../transport/node-http.js'
+import { runOnNode } from '../transport/node-run.js'
+import { serveStdio } from '../transport/stdio.js'
+import type { HttpAddress } from './address.js'
+
+export interface ServeOptions {
+  /** Over HTTP at this address; on stdio where it is left out. */
+  http?: HttpAddress
+  path?: string
+  publicUrl?: string
+  isOpenToAnyone?: boolean
+  environment?: Environment
+}
+
+/**
+ * Serves a kit until it is told to stop: stdin closes, or SIGTERM or SIGINT comes. Says on stderr where it listens,
+ * and one line for each host that connects. `JEXO_TOKEN` in the environment is what callers over HTTP must send.
+ */
+export async function serveKit(kit: Kit, options: ServeOptions = {}): Promise<void> {
+  const environment = options.environment ?? process.env
+  const running = runOnNode(kit, { environment })
+  const label = `${kit.name} ${kit.version}`
+  if (!options.http) return serveStdio(running, { onHost: sayWhoConnected })
+  const { host, port } = options.http
+  const token = environment.JEXO_TOKEN
+  const service = await serveHttp(running, {
+    host,
+    port,
+    onHost: sayWhoConnected,
+    isOpenToAnyone: options.isOpenToAnyone === true,
+    ...(options.path === undefined ? {} : { path: options.path }),
+    ...(options.publicUrl === undefined ? {} : { publicUrl: options.publicUrl }),
+    ...(token ? { token } : {}),
+  })
+  process.stderr.write(
+    `jexo: ${label} at ${options.publicUrl ?? service.url}${token ? ' (callers need JEXO_TOKEN)' : ''}\n`,
+  )
+  const signal = await untilSignal()
+  process.stderr.write(`jexo: ${signal}: finishing what runs\n`)
+  await service.close()
+}
+
+function sayWhoConnected(engine: Engine): void {
+  const { name = 'a host', version = '' } = engine.client ?? {}
+  process.stderr.write(`jexo: ${`${name} ${version}`.trim()} connected, revision ${engine.revision.date}\n`)
+}
+
+function untilSignal(): Promise<string> {
+  return new Promise((resolve) => {
+    for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, () => resolve(signal))
+  })
+}

@@ -1,0 +1,70 @@
+import { existsSync, statSync } from 'node:fs'
+import { register } from 'node:module'
+import { isAbsolute, relative, resolve } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import { isJexoError, problems } from '../errors.js'
+import { nameOf } from '../kit/brand.js'
+import { isKit, type Kit } from '../kit/kit.js'
+import { installStdoutGuard, runNamed } from '../transport/stdout-guard.js'
+
+let areHooksIn = false
+
+/**
+ * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs.
+ * Rejects with a `JexoError` that says in a sentence which file, which part and what to do.
+ */
+export async function loadKit(file: string): Promise<Kit> {
+  const path = resolve(file)
+  const shown = shownPath(path)
+  if (!existsSync(path) || statSync(path).isDirectory()) throw problems.kitFileMissing(shown)
+  installStdoutGuard()
+  installHooks()
+  const module = await runNamed(`the loading of ${shown}`, () => importKit(path, shown))
+  const given = module.default
+  if (!isKit(given)) {
+    const isMissing = given === undefined
+    throw problems.kitFileWithoutKit(shown, isMissing ? 'missing' : nameOf(given))
+  }
+  return given
+}
+
+/** Does something with a kit; what it refuses, such as a missing setting, is said of the kit's file. */
+export async function atFile<T>(file: string, use: () => T | Promise<T>): Promise<T> {
+  try {
+    return await use()
+  } catch (error) {
+    throw isJexoError(error) && error.where === undefined ? error.at(shownPath(resolve(file))) : error
+  }
+}
+
+/** A path as a person would type it: relative where it is below the current folder. */
+export function shownPath(path: string): string {
+  const nearby = relative(process.cwd(), path)
+  return nearby.startsWith('..') || isAbsolute(nearby) || nearby === '' ? path : nearby
+}
+
+async function importKit(path: string, shown: string): Promise<{ default?: unknown }> {
+  try {
+    return (await import(pathToFileURL(path).href)) as { default?: unknown }
+  } catch (error) {
+    if (isJexoError(error)) throw error.at(shown)
+    throw problems.kitFileBroken(shown, reasonOf(error, path), error)
+  }
+}
+
+function reasonOf(error: unknown, path: string): string {
+  if (!(error instanceof Error)) return `it threw ${String(error)}`
+  if (error instanceof SyntaxError) return error.message.split('\n')[0] ?? 'syntax error'
+  const code = (error as NodeJS.ErrnoException).code
+  const line = new RegExp(`${path.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')}:(\\d+)`).exec(error.stack ?? '')?.[1]
+  const place = line === undefined ? '' : ` (line ${line})`
+  const said = (error.message.split('\n')[0] ?? '').replace(/ imported from .*$/, '')
+  return `${code === 'ERR_MODULE_NOT_FOUND' ? '' : `${error.name}: `}${said}${place}`
+}
+
+function installHooks(): void {
+  if (areHooksIn) return
+  areHooksIn = true
+  process.setSourceMapsEnabled(true)
+  register('./module-hooks.js', import.meta.url)
+}

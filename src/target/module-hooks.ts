@@ -1,0 +1,83 @@
+/**
+ * Module hooks, run by Node in a thread of their own: TypeScript is compiled as it is loaded, where it is, so that
+ * `import.meta.url` is true; and a kit file outside any project finds Jexo (and zod) where this Jexo is installed.
+ */
+import { existsSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
+import { extname } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { transform } from 'esbuild'
+
+interface ResolveContext {
+  parentURL?: string
+  conditions: string[]
+}
+type Resolved = { url: string; format?: string | null; shortCircuit?: boolean }
+type NextResolve = (specifier: string, context?: ResolveContext) => Promise<Resolved>
+type Loaded = { format: string; source?: string | Uint8Array; shortCircuit?: boolean }
+type NextLoad = (url: string, context: object) => Promise<Loaded>
+
+const loaders: Record<string, 'ts' | 'tsx'> = { '.ts': 'ts', '.mts': 'ts', '.tsx': 'tsx' }
+const ownPackages = /^(jexo|zod)(\/|$)/
+const wantedAgain: Record<string, string[]> = {
+  '.js': ['.ts', '.tsx'],
+  '.mjs': ['.mts'],
+  '': ['.ts', '.js', '/index.ts', '/index.js'],
+}
+
+export async function resolve(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {
+  try {
+    return await next(specifier, context)
+  } catch (error) {
+    const url = sourceBehind(specifier, context.parentURL)
+    if (url) return next(url, context)
+    if (ownPackages.test(specifier)) {
+      return next(specifier, { ...context, parentURL: import.meta.url }).catch(() => {
+        throw error
+      })
+    }
+    throw error
+  }
+}
+
+/** The TypeScript file behind an import that names what it would be compiled to, or names no extension. */
+function sourceBehind(specifier: string, parentURL: string | undefined): string | undefined {
+  if (!/^(\.{1,2}\/|file:|\/)/.test(specifier) || (parentURL === undefined && !specifier.startsWith('file:')))
+    return undefined
+  const url = new URL(specifier, parentURL)
+  const extension = extname(url.pathname)
+  const stem = extension in wantedAgain ? url.href.slice(0, url.href.length - extension.length) : url.href
+  const endings = wantedAgain[extension] ?? wantedAgain[''] ?? []
+  return endings.map((ending) => stem + ending).find((candidate) => existsSync(fileURLToPath(candidate)))
+}
+
+export async function load(url: string, context: object, next: NextLoad): Promise<Loaded> {
+  const loader = url.startsWith('file:') ? loaders[extname(new URL(url).pathname)] : undefined
+  if (!loader) return next(url, context)
+  const file = fileURLToPath(url)
+  const source = await readFile(file, 'utf8')
+  try {
+    const { code } = await transform(source, {
+      loader,
+      format: 'esm',
+      target: 'node20',
+      sourcefile: file,
+      sourcemap: 'inline',
+      sourcesContent: false,
+    })
+    return { format: 'module', source: code, shortCircuit: true }
+  } catch (error) {
+    throw new SyntaxError(compileMessage(error))
+  }
+}
+
+interface CompileError {
+  errors?: { text: string; location: { file: string; line: number; column: number; lineText: string } | null }[]
+}
+
+function compileMessage(error: unknown): string {
+  const first = (error as CompileError).errors?.[0]
+  if (!first?.location) return error instanceof Error ? error.message : String(error)
+  const { file, line, column, lineText } = first.location
+  return `line ${line}, column ${column + 1} of ${file}: ${first.text} in \`${lineText.trim()}\``
+}

@@ -1,0 +1,95 @@
+import { existsSync } from 'node:fs'
+import { open } from 'node:fs/promises'
+import { resolve } from 'node:path'
+import { parse as parseWords } from 'shell-quote'
+import { readConfigEntry } from '../attach/config-file.js'
+import { problems } from '../errors.js'
+import type { Kit } from '../kit/kit.js'
+import type { Link } from '../link/link.js'
+import { packedMark } from '../pack/mark.js'
+import type { ChildCommand } from '../transport/child-wire.js'
+import { dialOnNode, type NodeDialOptions } from '../transport/node-dial.js'
+import { atFile, loadKit } from './kit-file.js'
+
+/** What a command works on. */
+export type Target =
+  | { kind: 'kit'; file: string }
+  | { kind: 'url'; url: string; headers?: Readonly<Record<string, string>> }
+  | { kind: 'child'; command: ChildCommand }
+
+export interface TargetOptions {
+  /** Added to the environment of a kit or a child. */
+  env?: Readonly<Record<string, string>>
+  /** Working folder of a child. */
+  cwd?: string
+  headers?: Readonly<Record<string, string>>
+}
+
+/** Reads a target as typed: a kit file, a URL, `exec:<command line>`, or `<host config file>#<entry>`. */
+export async function readTarget(text: string, options: TargetOptions = {}): Promise<Target> {
+  if (/^https?:\/\//.test(text)) {
+    if (!URL.canParse(text)) throw problems.targetUnknown(text)
+    return { kind: 'url', url: text, ...(options.headers ? { headers: options.headers } : {}) }
+  }
+  if (text.startsWith('exec:'))
+    return { kind: 'child', command: withOptions(readCommandLine(text.slice(5)), options) }
+  const hash = text.lastIndexOf('#')
+  if (hash > 0 && !existsSync(text)) return configTarget(text.slice(0, hash), text.slice(hash + 1), options)
+  if (!/\.[cm]?[jt]sx?$/.test(text) && !existsSync(text)) throw problems.targetUnknown(text)
+  const file = resolve(text)
+  if (await isPacked(file))
+    return { kind: 'child', command: withOptions({ command: process.execPath, args: [file] }, options) }
+  return { kind: 'kit', file }
+}
+
+/** Opens a link to a target. A kit is run in this process; what a child says on stderr goes to `onStderr`. */
+export async function openTarget(
+  target: Target,
+  options: NodeDialOptions & TargetOptions = {},
+): Promise<{ link: Link; kit?: Kit }> {
+  if (target.kind === 'kit') {
+    const kit = await loadKit(target.file)
+    const environment = { ...process.env, ...options.env }
+    return { link: await atFile(target.file, () => dialOnNode(kit, { ...options, environment })), kit }
+  }
+  if (target.kind === 'child') return { link: await dialOnNode(target.command, options) }
+  const headers = { ...target.headers, ...options.headers }
+  return { link: await dialOnNode(target.url, { ...options, headers }) }
+}
+
+async function configTarget(file: string, entry: string, options: TargetOptions): Promise<Target> {
+  const found = await readConfigEntry(file, entry)
+  if ('url' in found) return { kind: 'url', url: found.url, headers: { ...found.headers, ...options.headers } }
+  return { kind: 'child', command: withOptions(found, options) }
+}
+
+function withOptions(command: ChildCommand, options: TargetOptions): ChildCommand {
+  const cwd = options.cwd ?? command.cwd
+  return {
+    ...command,
+    env: { ...process.env, ...command.env, ...options.env },
+    ...(cwd === undefined ? {} : { cwd }),
+  }
+}
+
+function readCommandLine(line: string): ChildCommand {
+  const words = parseWords(line, (name) => `$${name}`).map((word) => {
+    if (typeof word === 'string') return word
+    if ('pattern' in word) return word.pattern
+    throw problems.argumentUnreadable(`exec:${line}`, 'one command with its arguments; no shell runs it')
+  })
+  const [command, ...args] = words
+  if (command === undefined) throw problems.targetUnknown(`exec:${line}`)
+  return { command, args }
+}
+
+async function isPacked(file: string): Promise<boolean> {
+  if (!existsSync(file)) return false
+  const handle = await open(file)
+  try {
+    const { buffer, bytesRead } = await handle.read(Buffer.alloc(256), 0, 256, 0)
+    return buffer.subarray(0, bytesRead).toString().includes(packedMark)
+  } finally {
+    await handle.close()
+  }
+}

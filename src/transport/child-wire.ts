@@ -1,0 +1,138 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import { problems } from '../errors.js'
+import type { Wire, WireEnds } from '../link/wire.js'
+import { type Message, readMessage } from '../protocol/messages.js'
+import { LineSplitter } from './line-splitter.js'
+
+export interface ChildCommand {
+  command: string
+  args: readonly string[]
+  cwd?: string
+  /** The child's whole environment; this process's own where it is left out. */
+  env?: Readonly<Record<string, string | undefined>>
+}
+export interface ChildWireOptions {
+  /** Hears each line the child writes to stderr. */
+  onStderr?: (line: string) => void
+  /** Hears lines on the child's stdout that are no messages. */
+  onStray?: (line: string) => void
+  /** How long the child may take to end by itself, and again after SIGTERM; 2,000 by default. */
+  graceMs?: number
+  maxBytes?: number
+}
+
+/** A wire to a server in a child process: one message a line on its stdin and stdout (digest §7). */
+export class ChildWire implements Wire {
+  readonly label: string
+  readonly #command: ChildCommand
+  readonly #options: ChildWireOptions
+  #child: ChildProcess | undefined
+  #ended: Promise<void> | undefined
+  readonly #lastErrors: string[] = []
+
+  constructor(command: ChildCommand, options: ChildWireOptions = {}) {
+    this.label = [command.command, ...command.args].join(' ')
+    this.#command = command
+    this.#options = options
+  }
+
+  start(ends: WireEnds): Promise<void> {
+    const { command, args, cwd, env } = this.#command
+    const child = spawn(command, [...args], {
+      stdio: ['pipe', 'pipe', 'pipe'],
+      env: (env ?? process.env) as NodeJS.ProcessEnv,
+      ...(cwd === undefined ? {} : { cwd }),
+    })
+    this.#child = child
+    this.#listen(child, ends)
+    return new Promise((resolve, reject) => {
+      child.once('spawn', resolve)
+      child.once('error', (error) => reject(problems.connectFailed(this.label, error.message, error)))
+    })
+  }
+
+  send(message: Message): Promise<void> {
+    return new Promise((resolve, reject) => {
+      const stdin = this.#child?.stdin
+      if (!stdin?.writable) return reject(problems.childEnded(this.label, 'its stdin is closed'))
+      stdin.write(`${JSON.stringify(message)}\n`, (error) => (error ? reject(error) : resolve()))
+    })
+  }
+
+  /** Closes the child's stdin, waits, then SIGTERM, then SIGKILL (digest §2). */
+  async close(): Promise<void> {
+    const child = this.#child
+    if (!child || child.exitCode !== null || child.signalCode !== null || child.pid === undefined) return
+    const graceMs = this.#options.graceMs ?? 2000
+    child.stdin?.end()
+    for (const signal of ['SIGTERM', 'SIGKILL'] as const) {
+      if (await this.#endedWithin(graceMs)) return
+      child.kill(signal)
+    }
+    await this.#ended
+  }
+
+  #listen(child: ChildProcess, ends: WireEnds): void {
+    const maxBytes = this.#options.maxBytes ?? 256 * 1024 * 1024
+    const lines = new LineSplitter(
+      maxBytes,
+      (line) => this.#take(line, ends),
+      () => {},
+    )
+    const errors = new LineSplitter(
+      maxBytes,
+      (line) => this.#hearError(line),
+      () => {},
+    )
+    child.stdout?.on('data', (chunk: Buffer) => lines.push(chunk))
+    child.stderr?.on('data', (chunk: Buffer) => errors.push(chunk))
+    child.stdin?.on('error', () => {})
+    this.#ended = new Promise((resolve) => {
+      child.once('close', (code, signal) => {
+        lines.end()
+        errors.end()
+        const how = signal ? `by ${signal}` : `with code ${code}`
+        const said = this.#lastErrors.length > 0 ? `, saying: ${this.#lastErrors.join(' | ')}` : ''
+        ends.closed(`the server ended ${how}${said}`)
+        resolve()
+      })
+      child.once('error', () => resolve())
+    })
+  }
+
+  #take(line: string, ends: WireEnds): void {
+    const values = parse(line)
+    if (values === undefined) return this.#options.onStray?.(line)
+    for (const value of values) {
+      const read = readMessage(value)
+      if (read.kind === 'malformed') this.#options.onStray?.(line)
+      else ends.receive(read.message)
+    }
+  }
+
+  #hearError(line: string): void {
+    this.#lastErrors.push(line)
+    if (this.#lastErrors.length > 3) this.#lastErrors.shift()
+    this.#options.onStderr?.(line)
+  }
+
+  async #endedWithin(ms: number): Promise<boolean> {
+    let timer: NodeJS.Timeout | undefined
+    const late = new Promise<false>((resolve) => {
+      timer = setTimeout(() => resolve(false), ms)
+    })
+    const ended = (this.#ended ?? Promise.resolve()).then(() => true as const)
+    const isEnded = await Promise.race([ended, late])
+    clearTimeout(timer)
+    return isEnded
+  }
+}
+
+function parse(line: string): unknown[] | undefined {
+  try {
+    const value: unknown = JSON.parse(line)
+    return Array.isArray(value) ? value : [value]
+  } catch {
+    return undefined
+  }
+}

@@ -1,0 +1,81 @@
+import { RunningKit, type RunningOptions } from '../engine/running-kit.js'
+import { interpretingValidator } from '../kit/interpreting-validator.js'
+import type { Kit } from '../kit/kit.js'
+import { type EndpointOptions, HttpEndpoint } from './http/endpoint.js'
+import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.js'
+
+export interface FetchHandlerOptions extends EndpointOptions, Partial<RunningOptions> {}
+
+/** Answers web requests for one kit; `close` ends its sessions and shared things. */
+export interface FetchHandler {
+  (request: Request): Promise<Response>
+  close(): Promise<void>
+}
+
+/**
+ * Serves a kit from anything that speaks `Request` → `Response`: Node, edge runtimes, a service worker (digest §8).
+ * Settings come from `environment`; plain JSON Schema is checked without generating code unless a validator is given.
+ *
+ * @example export default { fetch: fetchHandler(kit, { allowedHosts: ['apiary.example'] }) }
+ */
+export function fetchHandler(kit: Kit, options: FetchHandlerOptions = {}): FetchHandler {
+  const running = new RunningKit(kit, { environment: {}, validator: interpretingValidator, ...options })
+  const endpoint = new HttpEndpoint(running, options)
+  const handle = async (request: Request) => toResponse(await endpoint.handle(readRequest(request)))
+  return Object.assign(handle, {
+    close: async () => {
+      await endpoint.drain(0)
+      await running.close()
+    },
+  })
+}
+
+function readRequest(request: Request): HttpRequest {
+  const url = new URL(request.url)
+  return {
+    method: request.method,
+    path: url.pathname,
+    query: url.search,
+    // A Request made by hand has no Host header; its URL says the same.
+    header: (name) => request.headers.get(name) ?? (name === 'host' ? url.host : undefined),
+    body: async (maxBytes) => {
+      if (Number(request.headers.get('content-length') ?? 0) > maxBytes) throw new BodyTooLong()
+      return readBody(request, maxBytes)
+    },
+  }
+}
+
+async function readBody(request: Request, maxBytes: number): Promise<string> {
+  const decoder = new TextDecoder()
+  let text = ''
+  let bytes = 0
+  for await (const chunk of request.body ?? []) {
+    bytes += chunk.length
+    if (bytes > maxBytes) throw new BodyTooLong()
+    text += decoder.decode(chunk, { stream: true })
+  }
+  return text + decoder.decode()
+}
+
+function toResponse(answer: HttpAnswer): Response {
+  const { status, headers, body, stream } = answer
+  if (!stream) return new Response(body ?? null, { status, headers })
+  let detach = () => {}
+  const encoder = new TextEncoder()
+  const events = new ReadableStream<Uint8Array>({
+    start(controller) {
+      detach = stream({
+        write: (text) => controller.enqueue(encoder.encode(text)),
+        end: () => {
+          try {
+            controller.close()
+          } catch {
+            // The reader has cancelled already: there is nothing left to close.
+          }
+        },
+      })
+    },
+    cancel: () => detach(),
+  })
+  return new Response(events, { status, headers })
+}

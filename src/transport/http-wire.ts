@@ -1,0 +1,217 @@
+import { createParser } from 'eventsource-parser'
+import { problems } from '../errors.js'
+import type { Wire, WireEnds } from '../link/wire.js'
+import { isRequest, isResponse, type Message, type RequestId, readMessage } from '../protocol/messages.js'
+import type { Revision } from '../protocol/revisions.js'
+
+export interface HttpWireOptions {
+  /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
+  headers?: Readonly<Record<string, string>>
+  fetch?: typeof globalThis.fetch
+}
+
+/** Time a stream may wait before it is asked for again where the server did not say. */
+const defaultRetryMs = 1000
+const mostResumes = 5
+
+interface Reading {
+  lastEventId: string | undefined
+  retryMs: number
+  isAnswered: boolean
+}
+
+/** A wire to a Streamable HTTP endpoint (digest §8). */
+export class HttpWire implements Wire {
+  readonly label: string
+  readonly #url: URL
+  readonly #headers: Readonly<Record<string, string>>
+  readonly #fetch: typeof globalThis.fetch
+  readonly #aborter = new AbortController()
+  #ends: WireEnds | undefined
+  #sessionId: string | undefined
+  #revision: Revision | undefined
+
+  constructor(url: URL, options: HttpWireOptions = {}) {
+    this.label = url.href
+    this.#url = url
+    this.#headers = options.headers ?? {}
+    this.#fetch = options.fetch ?? globalThis.fetch.bind(globalThis)
+  }
+
+  start(ends: WireEnds): void {
+    this.#ends = ends
+  }
+
+  opened(revision: Revision): void {
+    this.#revision = revision
+    void this.#stand()
+  }
+
+  async send(message: Message): Promise<void> {
+    const response = await this.#request('POST', {
+      body: JSON.stringify(message),
+      headers: { accept: 'application/json, text/event-stream', 'content-type': 'application/json' },
+    })
+    this.#sessionId ??= response.headers.get('mcp-session-id') ?? undefined
+    const type = response.headers.get('content-type') ?? ''
+    if (!response.ok) return this.#refused(message, response)
+    if (response.status === 202 || response.status === 204) return void response.body?.cancel()
+    if (type.startsWith('application/json')) return this.#take(await response.json())
+    if (type.startsWith('text/event-stream'))
+      return this.#follow(response, isRequest(message) ? message.id : undefined)
+    await response.body?.cancel()
+    if (isRequest(message)) throw problems.connectFailed(this.label, `it answered with ${type || 'nothing'}`)
+  }
+
+  /** Ends the session at the server, without waiting for long. */
+  async close(): Promise<void> {
+    const ends = this.#sessionId === undefined ? undefined : this.#delete()
+    this.#aborter.abort()
+    await ends
+  }
+
+  async #delete(): Promise<void> {
+    try {
+      const headers = this.#headersFor({})
+      await this.#fetch(this.#url, { method: 'DELETE', headers, signal: AbortSignal.timeout(2000) })
+    } catch {
+      // A server that is gone has no session to end.
+    }
+  }
+
+  async #request(method: string, init: { body?: string; headers: Record<string, string> }): Promise<Response> {
+    try {
+      return await this.#fetch(this.#url, {
+        method,
+        ...init,
+        headers: this.#headersFor(init.headers),
+        signal: this.#aborter.signal,
+      })
+    } catch (error) {
+      if (this.#aborter.signal.aborted) throw problems.closed('closed by this side')
+      const cause = (error as Error).cause
+      throw problems.connectFailed(
+        this.label,
+        cause instanceof Error ? cause.message || codeOf(cause) : String(error),
+        error,
+      )
+    }
+  }
+
+  #headersFor(headers: Record<string, string>): Record<string, string> {
+    return {
+      ...this.#headers,
+      ...headers,
+      ...(this.#sessionId === undefined ? {} : { 'mcp-session-id': this.#sessionId }),
+      ...(this.#revision?.versionHeader ? { 'mcp-protocol-version': this.#revision.date } : {}),
+    }
+  }
+
+  /** A refusal with a JSON-RPC error in it is the answer; anything else is a failure of the wire. */
+  async #refused(message: Message, response: Response): Promise<void> {
+    const text = await response.text()
+    const fault = faultIn(text)
+    if (isRequest(message) && fault?.id === message.id) return this.#take(JSON.parse(text))
+    const said = fault?.message ?? response.statusText
+    if (response.status === 404 && this.#sessionId !== undefined)
+      this.#ends?.closed(`the server ended the session: ${said}`)
+    throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
+  }
+
+  #take(value: unknown): void {
+    for (const item of Array.isArray(value) ? value : [value]) {
+      const read = readMessage(item)
+      if (read.kind !== 'malformed') this.#ends?.receive(read.message)
+    }
+  }
+
+  /** Reads a stream to its end; where the answer is still missing then, resumes it after the last event. */
+  async #follow(response: Response, id: RequestId | undefined): Promise<void> {
+    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: id === undefined }
+    let current = response
+    for (let resumes = 0; ; resumes++) {
+      await this.#read(current, reading, id)
+      if (reading.isAnswered || this.#aborter.signal.aborted) return
+      // A stream without a single event was cancelled: it has no answer to wait for.
+      if (reading.lastEventId === undefined) return
+      if (resumes >= mostResumes) throw problems.connectFailed(this.label, 'the stream ended without the answer')
+      await this.#pause(reading.retryMs)
+      current = await this.#openStream(reading.lastEventId)
+      if (!current.ok)
+        throw problems.connectFailed(this.label, `the stream could not be resumed: HTTP ${current.status}`)
+    }
+  }
+
+  #openStream(lastEventId?: string): Promise<Response> {
+    const resume: Record<string, string> = lastEventId === undefined ? {} : { 'last-event-id': lastEventId }
+    return this.#request('GET', { headers: { accept: 'text/event-stream', ...resume } })
+  }
+
+  async #read(response: Response, reading: Reading, id: RequestId | undefined): Promise<void> {
+    const parser = createParser({
+      onEvent: (event) => {
+        if (event.id !== undefined) reading.lastEventId = event.id
+        if (event.data === '') return
+        for (const value of [JSON.parse(event.data)].flat()) {
+          const read = readMessage(value)
+          if (read.kind === 'malformed') continue
+          if (isResponse(read.message) && read.message.id === id) reading.isAnswered = true
+          this.#ends?.receive(read.message)
+        }
+      },
+      onRetry: (ms) => {
+        reading.retryMs = ms
+      },
+    })
+    const decoder = new TextDecoder()
+    try {
+      for await (const chunk of response.body ?? []) parser.feed(decoder.decode(chunk, { stream: true }))
+    } catch (error) {
+      if (!this.#aborter.signal.aborted && reading.lastEventId === undefined && !reading.isAnswered) throw error
+    }
+  }
+
+  /** Holds a standing stream open for what belongs to no request, where the server offers one. */
+  async #stand(): Promise<void> {
+    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: true }
+    for (let failures = 0; failures < mostResumes && !this.#aborter.signal.aborted; failures++) {
+      try {
+        const response = await this.#openStream(reading.lastEventId)
+        if (!response.ok) return void response.body?.cancel()
+        failures = 0
+        await this.#read(response, reading, undefined)
+      } catch {
+        // The next request tells of a server that is gone; here it is only tried again.
+      }
+      await this.#pause(reading.retryMs)
+    }
+  }
+
+  /** Waits, but not beyond the end of this wire. */
+  #pause(ms: number): Promise<void> {
+    const { signal } = this.#aborter
+    return new Promise((resolve) => {
+      if (signal.aborted) return resolve()
+      const timer = setTimeout(resolve, ms)
+      signal.addEventListener(
+        'abort',
+        () => {
+          clearTimeout(timer)
+          resolve()
+        },
+        { once: true },
+      )
+    })
+  }
+}
+
+const codeOf = (error: Error) => String((error as NodeJS.ErrnoException).code ?? error.name)
+
+function faultIn(text: string): { id: unknown; message: string } | undefined {
+  try {
+    const value = JSON.parse(text) as { id?: unknown; error?: { message?: unknown } }
+    return typeof value.error?.message === 'string' ? { id: value.id, message: value.error.message } : undefined
+  } catch {
+    return undefined
+  }
+}

@@ -1,0 +1,89 @@
+import { type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
+
+export interface Access {
+  /** Host names (with or without port) that requests may be sent to, besides loopback. */
+  allowedHosts: readonly string[]
+  /** Origins of pages that may call, besides the server's own. */
+  allowedOrigins: readonly string[]
+  /** Static bearer token that callers must send; undefined where anyone may call. */
+  token: string | undefined
+}
+
+const loopbackNames = new Set(['localhost', '127.0.0.1', '[::1]', '::1'])
+export const isLoopback = (host: string): boolean => loopbackNames.has(host) || /^127(\.\d{1,3}){3}$/.test(host)
+
+/** Refuses requests that a web page tricked a browser into (digest §8: Origin, Host against DNS rebinding). */
+export function checkSource(request: HttpRequest, access: Access): HttpAnswer | undefined {
+  const host = request.header('host')
+  if (host !== undefined && !isHostAllowed(host, access)) {
+    return refusal(
+      403,
+      `The host ${JSON.stringify(host)} is not served here; name it with --public-url or allowedHosts.`,
+    )
+  }
+  const origin = request.header('origin')
+  if (origin !== undefined && !isOriginAllowed(origin, host, access)) {
+    return refusal(
+      403,
+      `Pages of ${JSON.stringify(origin)} may not call this server; name the origin in allowedOrigins.`,
+    )
+  }
+  return undefined
+}
+
+function isHostAllowed(host: string, access: Access): boolean {
+  const name = nameOf(host)
+  return isLoopback(name) || access.allowedHosts.some((allowed) => allowed === host || allowed === name)
+}
+
+export function isOriginAllowed(origin: string, host: string | undefined, access: Access): boolean {
+  if (access.allowedOrigins.includes(origin)) return true
+  if (!URL.canParse(origin)) return false
+  const url = new URL(origin)
+  if (url.host === host) return true
+  return isLoopback(url.hostname) && host !== undefined && isLoopback(nameOf(host)) && url.port === portOf(host)
+}
+
+const nameOf = (host: string) => host.replace(/:\d+$/, '').toLowerCase()
+const portOf = (host: string) => /:(\d+)$/.exec(host)?.[1] ?? ''
+
+/** Refuses callers without the token, comparing in constant time. */
+export function checkToken(request: HttpRequest, token: string | undefined): HttpAnswer | undefined {
+  if (token === undefined) return undefined
+  const given = /^Bearer +(\S+)$/i.exec(request.header('authorization') ?? '')?.[1]
+  if (given !== undefined && isSame(given, token)) return undefined
+  const said = given === undefined ? 'A bearer token is needed' : 'The bearer token is not the right one'
+  return refusal(401, `${said}; send "Authorization: Bearer <JEXO_TOKEN>".`, -32000, {
+    'www-authenticate': given === undefined ? 'Bearer' : 'Bearer error="invalid_token"',
+  })
+}
+
+function isSame(given: string, wanted: string): boolean {
+  let difference = given.length ^ wanted.length
+  for (let at = 0; at < given.length; at++)
+    difference |= given.charCodeAt(at) ^ wanted.charCodeAt(at % wanted.length)
+  return difference === 0
+}
+
+/** Refuses a POST that does not say it takes both JSON and an event stream, or that is not JSON (digest §8). */
+export function checkPost(request: HttpRequest): HttpAnswer | undefined {
+  if (!accepts(request, 'application/json') || !accepts(request, 'text/event-stream')) {
+    return refusal(406, 'Accept must list both application/json and text/event-stream.')
+  }
+  const type = (request.header('content-type') ?? '').split(';')[0]?.trim().toLowerCase()
+  return type === 'application/json' ? undefined : refusal(415, 'Content-Type must be application/json.')
+}
+
+/** True where the Accept header allows a media type, by itself or by a wildcard. */
+export function accepts(request: HttpRequest, type: string): boolean {
+  const accept = request.header('accept')
+  if (accept === undefined) return false
+  return accept.split(',').some((range) => {
+    const [name = '', ...params] = range
+      .trim()
+      .toLowerCase()
+      .split(/\s*;\s*/)
+    if (params.some((param) => /^q=0(\.0*)?$/.test(param))) return false
+    return name === type || name === '*/*' || (name.endsWith('/*') && type.startsWith(name.slice(0, -1)))
+  })
+}

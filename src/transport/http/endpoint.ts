@@ -1,0 +1,278 @@
+import type { Engine } from '../../engine/engine.js'
+import type { RunningKit } from '../../engine/running-kit.js'
+import { isRequest, type Message, readMessage } from '../../protocol/messages.js'
+import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
+import { codes } from '../../protocol/rpc-error.js'
+import { type Access, accepts, checkPost, checkSource, checkToken, isOriginAllowed } from './checks.js'
+import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
+import { type HttpLimits, httpLimits } from './limits.js'
+import { HttpSession } from './session.js'
+
+export interface EndpointOptions {
+  /** Path of the endpoint; `/mcp` by default. */
+  path?: string
+  /** Host names that requests may be sent to, besides loopback. */
+  allowedHosts?: readonly string[]
+  /** Origins of pages that may call; they get the CORS headers they need. */
+  allowedOrigins?: readonly string[]
+  /** Static bearer token that callers must send. */
+  token?: string
+  /** No sessions: every POST on its own, for serverless hosts. */
+  stateless?: boolean
+  limits?: Partial<HttpLimits>
+  /** Called when a host has connected: who, by which revision. */
+  onHost?: (engine: Engine) => void
+}
+
+const sessionHeader = 'mcp-session-id'
+const versionHeader = 'mcp-protocol-version'
+
+/** The Streamable HTTP endpoint of a running kit, for any HTTP server (digest §8). */
+export class HttpEndpoint {
+  readonly path: string
+  readonly limits: HttpLimits
+  readonly #running: RunningKit
+  readonly #options: EndpointOptions
+  readonly #access: Access
+  readonly #sessions = new Map<string, HttpSession>()
+  readonly #sweep: ReturnType<typeof setInterval>
+  #isDraining = false
+
+  constructor(running: RunningKit, options: EndpointOptions = {}) {
+    this.#running = running
+    this.#options = options
+    this.path = options.path ?? '/mcp'
+    this.limits = { ...httpLimits, ...options.limits }
+    this.#access = {
+      allowedHosts: options.allowedHosts ?? [],
+      allowedOrigins: options.allowedOrigins ?? [],
+      token: options.token,
+    }
+    this.#sweep = setInterval(() => this.#endIdle(), Math.min(60_000, this.limits.idleMs))
+    ;(this.#sweep as { unref?: () => void }).unref?.()
+  }
+
+  /** True for paths that this endpoint answers. */
+  owns(path: string): boolean {
+    return path === this.path || path.startsWith('/health/')
+  }
+
+  get sessions(): number {
+    return this.#sessions.size
+  }
+
+  /** Answers one request; never rejects for what a caller did wrong. */
+  async handle(request: HttpRequest): Promise<HttpAnswer> {
+    if (request.path === '/health/live') return json(200, { status: 'live' })
+    if (request.path === '/health/ready') {
+      return this.#isDraining ? json(503, { status: 'stopping' }) : json(200, { status: 'ready' })
+    }
+    const refused = checkSource(request, this.#access)
+    if (refused) return refused
+    const answer = await this.#route(request)
+    return this.#withCors(request, answer)
+  }
+
+  /** Takes no new sessions, lets what runs end within the time, then ends the sessions. */
+  async drain(withinMs: number): Promise<void> {
+    this.#isDraining = true
+    clearInterval(this.#sweep)
+    const endsAt = Date.now() + withinMs
+    const isBusy = () => [...this.#sessions.values()].some((session) => session.engine.inFlight > 0)
+    while (isBusy() && Date.now() < endsAt) await new Promise((resolve) => setTimeout(resolve, 20))
+    for (const session of this.#sessions.values()) session.close('the server is stopping')
+    this.#sessions.clear()
+  }
+
+  #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
+    if (request.path !== this.path)
+      return refusal(404, `There is nothing at ${request.path}; the endpoint is ${this.path}.`)
+    if (request.method === 'OPTIONS') return this.#preflight()
+    const refused = checkToken(request, this.#access.token)
+    if (refused) return refused
+    if (request.method === 'POST') return this.#post(request)
+    if (request.method === 'GET' && !this.#options.stateless) return this.#get(request)
+    if (request.method === 'DELETE' && !this.#options.stateless) return this.#delete(request)
+    return refusal(405, `${request.method} is not offered here.`, -32000, { allow: this.#methods })
+  }
+
+  get #methods(): string {
+    return this.#options.stateless ? 'POST' : 'GET, POST, DELETE'
+  }
+
+  async #post(request: HttpRequest): Promise<HttpAnswer> {
+    const refused = checkPost(request)
+    if (refused) return refused
+    let value: unknown
+    try {
+      value = JSON.parse(await request.body(this.limits.maxBytes))
+    } catch (error) {
+      if (error instanceof BodyTooLong)
+        return refusal(413, `The body is longer than ${this.limits.maxBytes} bytes.`)
+      return refusal(400, `Parse error: ${(error as Error).message}`, codes.parse)
+    }
+    if (this.#options.stateless) return this.#postStateless(request, value)
+    if (Array.isArray(value)) return this.#postBatch(request, value)
+    const read = readMessage(value)
+    if (read.kind === 'malformed') return json(400, read.answer ?? malformedResponse)
+    if (read.kind === 'request' && read.message.method === 'initialize' && !request.header(sessionHeader)) {
+      return this.#open(read.message)
+    }
+    const session = this.#sessionOf(request)
+    if (!(session instanceof HttpSession)) return session
+    if (isRequest(read.message) && session.engine.inFlight >= this.limits.maxInFlight) {
+      return tooMany(429, `${this.limits.maxInFlight} requests of this session are in flight; wait for answers.`)
+    }
+    return session.post(read.message)
+  }
+
+  async #open(message: Message): Promise<HttpAnswer> {
+    if (this.#isDraining) return tooMany(503, 'The server is stopping.')
+    if (this.#sessions.size >= this.limits.maxSessions) this.#endIdle()
+    if (this.#sessions.size >= this.limits.maxSessions) {
+      return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
+    }
+    const id = crypto.randomUUID()
+    const session = new HttpSession(this.#running, { id, limits: this.limits, onHost: this.#options.onHost })
+    this.#sessions.set(id, session)
+    const answer = await session.post(message)
+    if (session.engine.phase === 'new') {
+      this.#end(session, 'initialize was refused')
+      return answer
+    }
+    answer.headers[sessionHeader] = id
+    return answer
+  }
+
+  #postBatch(request: HttpRequest, values: unknown[]): HttpAnswer | Promise<HttpAnswer> {
+    const session = this.#sessionOf(request)
+    if (!(session instanceof HttpSession)) return session
+    if (!session.engine.revision.batches || session.engine.phase === 'new') {
+      return refusal(
+        400,
+        'Invalid request: this revision has no batches; send one message a POST.',
+        codes.invalidRequest,
+      )
+    }
+    if (values.length === 0) return refusal(400, 'Invalid request: the batch is empty.', codes.invalidRequest)
+    if (session.engine.inFlight + values.length > this.limits.maxInFlight) {
+      return tooMany(429, `More than ${this.limits.maxInFlight} requests of this session would be in flight.`)
+    }
+    return session.postBatch(values)
+  }
+
+  #postStateless(request: HttpRequest, value: unknown): HttpAnswer | Promise<HttpAnswer> {
+    const revision = revisionOf(request)
+    if (!revision) return unsupportedVersion(request)
+    const session = new HttpSession(this.#running, {
+      stateless: revision,
+      limits: this.limits,
+      onHost: this.#options.onHost,
+    })
+    const end = (answer: HttpAnswer) => {
+      if (!answer.stream) session.close('the request is over')
+      return answer
+    }
+    if (Array.isArray(value)) {
+      if (!revision.batches || value.length === 0) {
+        return end(refusal(400, 'Invalid request: a batch is not possible here.', codes.invalidRequest))
+      }
+      return Promise.resolve(session.postBatch(value)).then(end)
+    }
+    const read = readMessage(value)
+    if (read.kind === 'malformed') return end(json(400, read.answer ?? malformedResponse))
+    return Promise.resolve(session.post(read.message)).then(end)
+  }
+
+  #get(request: HttpRequest): HttpAnswer {
+    if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
+    const session = this.#sessionOf(request)
+    if (!(session instanceof HttpSession)) return session
+    if (session.openStreams >= this.limits.maxStreams) {
+      return tooMany(429, `${this.limits.maxStreams} streams of this session are open; close one first.`)
+    }
+    const lastEventId = request.header('last-event-id')
+    if (lastEventId === undefined) return session.openStanding()
+    return (
+      session.resume(lastEventId) ?? refusal(400, `The event ${JSON.stringify(lastEventId)} is not known any more.`)
+    )
+  }
+
+  #delete(request: HttpRequest): HttpAnswer {
+    const session = this.#sessionOf(request)
+    if (!(session instanceof HttpSession)) return session
+    this.#end(session, 'the client ended it')
+    return empty(204)
+  }
+
+  #sessionOf(request: HttpRequest): HttpSession | HttpAnswer {
+    const id = request.header(sessionHeader)
+    if (id === undefined)
+      return refusal(400, 'Mcp-Session-Id is missing; send initialize first and keep the id of its answer.')
+    const session = this.#sessions.get(id)
+    if (!session) return refusal(404, 'This session is unknown or has ended; send initialize again.')
+    session.seen()
+    const version = request.header(versionHeader)
+    if (version !== undefined && version !== session.engine.revision.date) {
+      return refusal(
+        400,
+        `MCP-Protocol-Version is ${version}, but this session speaks ${session.engine.revision.date}.`,
+      )
+    }
+    return session
+  }
+
+  #end(session: HttpSession, why: string): void {
+    this.#sessions.delete(session.id)
+    session.close(why)
+  }
+
+  #endIdle(): void {
+    const since = Date.now() - this.limits.idleMs
+    for (const session of this.#sessions.values()) if (session.isIdleSince(since)) this.#end(session, 'it was idle')
+  }
+
+  #preflight(): HttpAnswer {
+    if (this.#access.allowedOrigins.length === 0) {
+      return refusal(405, 'Cross-origin calls are off; name the origin in allowedOrigins.', -32000, {
+        allow: this.#methods,
+      })
+    }
+    return empty(204, {
+      'access-control-allow-methods': this.#methods,
+      'access-control-allow-headers':
+        'authorization, content-type, last-event-id, mcp-protocol-version, mcp-session-id',
+      'access-control-max-age': '600',
+    })
+  }
+
+  #withCors(request: HttpRequest, answer: HttpAnswer): HttpAnswer {
+    const origin = request.header('origin')
+    if (origin === undefined || !this.#access.allowedOrigins.includes(origin)) return answer
+    if (!isOriginAllowed(origin, request.header('host'), this.#access)) return answer
+    answer.headers['access-control-allow-origin'] = origin
+    answer.headers['access-control-expose-headers'] = 'Mcp-Session-Id, WWW-Authenticate'
+    answer.headers.vary = 'Origin'
+    return answer
+  }
+}
+
+const malformedResponse = {
+  jsonrpc: '2.0',
+  error: { code: codes.invalidRequest, message: 'Invalid request: a malformed response' },
+}
+
+const tooMany = (status: 429 | 503, message: string) => refusal(status, message, -32000, { 'retry-after': '5' })
+
+function revisionOf(request: HttpRequest): Revision | undefined {
+  const version = request.header(versionHeader)
+  if (version === undefined) return assumedRevision
+  const found = findRevision(version)
+  return found?.date === version ? found : undefined
+}
+
+const unsupportedVersion = (request: HttpRequest) =>
+  refusal(
+    400,
+    `MCP-Protocol-Version ${request.header(versionHeader)} is not supported; known are ${revisions.map((known) => known.date).join(', ')}.`,
+  )

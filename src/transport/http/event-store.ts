@@ -1,0 +1,46 @@
+/** Keeps the events of a session's streams for clients that lost their connection. */
+export interface EventStore {
+  append(stream: string, sequence: number, event: string): void
+  /** Events of that very stream after a number, oldest first. */
+  after(stream: string, sequence: number): string[]
+  drop(stream: string): void
+}
+
+interface Kept {
+  stream: string
+  sequence: number
+  event: string
+}
+
+/** Keeps the newest events in memory, bounded by count and by characters. */
+export class MemoryEventStore implements EventStore {
+  readonly #maxEvents: number
+  readonly #maxCharacters: number
+  #kept: Kept[] = []
+  #characters = 0
+
+  constructor(maxEvents = 256, maxCharacters = 4 * 1024 * 1024) {
+    this.#maxEvents = maxEvents
+    this.#maxCharacters = maxCharacters
+  }
+
+  append(stream: string, sequence: number, event: string): void {
+    this.#kept.push({ stream, sequence, event })
+    this.#characters += event.length
+    while (
+      this.#kept.length > this.#maxEvents ||
+      (this.#characters > this.#maxCharacters && this.#kept.length > 1)
+    ) {
+      this.#characters -= this.#kept.shift()?.event.length ?? 0
+    }
+  }
+
+  after(stream: string, sequence: number): string[] {
+    return this.#kept.filter((kept) => kept.stream === stream && kept.sequence > sequence).map((kept) => kept.event)
+  }
+
+  drop(stream: string): void {
+    this.#kept = this.#kept.filter((kept) => kept.stream !== stream)
+    this.#characters = this.#kept.reduce((sum, kept) => sum + kept.event.length, 0)
+  }
+}

@@ -1,0 +1,41 @@
+/** HTTP as the endpoint sees it: neither Node's objects nor the web's, so that both ends stay thin and fast. */
+export interface HttpRequest {
+  method: string
+  /** Path without the query. */
+  path: string
+  query: string
+  header(name: string): string | undefined
+  /** The whole body as text; rejects with `BodyTooLong` beyond the limit. */
+  body(maxBytes: number): Promise<string>
+}
+
+/** Where the text of an event stream goes. */
+export interface Sink {
+  write(text: string): void
+  end(): void
+}
+export interface HttpAnswer {
+  status: number
+  headers: Record<string, string>
+  body?: string
+  /** An event stream instead of a body: begins when it is called, gives what to do when the peer is gone. */
+  stream?: (sink: Sink) => () => void
+}
+
+export class BodyTooLong extends Error {}
+
+export const json = (status: number, value: unknown, headers: Record<string, string> = {}): HttpAnswer => ({
+  status,
+  headers: { 'content-type': 'application/json', ...headers },
+  body: JSON.stringify(value),
+})
+
+/** A refusal below the protocol: a JSON-RPC error without id as the body, for people and logs. */
+export const refusal = (
+  status: number,
+  message: string,
+  code = -32000,
+  headers: Record<string, string> = {},
+): HttpAnswer => json(status, { jsonrpc: '2.0', error: { code, message } }, headers)
+
+export const empty = (status: number, headers: Record<string, string> = {}): HttpAnswer => ({ status, headers })

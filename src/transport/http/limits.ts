@@ -1,0 +1,28 @@
+/** Limits of the HTTP endpoint; each refusal says which one was met (digest §8). */
+export interface HttpLimits {
+  /** Longest body of a POST. */
+  maxBytes: number
+  maxSessions: number
+  /** Open streams of one session. */
+  maxStreams: number
+  /** Requests in flight in one session. */
+  maxInFlight: number
+  /** Messages that wait for a standing stream. */
+  maxWaiting: number
+  /** A session nobody used for this long is ended. */
+  idleMs: number
+  heartbeatMs: number
+  /** An answer that takes longer than this goes out on a stream, so that heartbeats keep a proxy from giving up. */
+  streamAfterMs: number
+}
+
+export const httpLimits: HttpLimits = {
+  maxBytes: 16 * 1024 * 1024,
+  maxSessions: 10_000,
+  maxStreams: 16,
+  maxInFlight: 256,
+  maxWaiting: 256,
+  idleMs: 30 * 60_000,
+  heartbeatMs: 15_000,
+  streamAfterMs: 10_000,
+}

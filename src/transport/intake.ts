@@ -1,0 +1,97 @@
+import type { Engine } from '../engine/engine.js'
+import { BatchReply } from '../protocol/batch.js'
+import { errorResponse, type Message, type RequestId, readMessage } from '../protocol/messages.js'
+import { codes } from '../protocol/rpc-error.js'
+
+/**
+ * Takes what a stream-like transport (stdio, memory) reads, and hands it to an engine: single messages, batches where
+ * the revision has them, and whatever else with an error that says what is wrong with it.
+ */
+export class Intake {
+  readonly #engine: () => Engine
+  readonly #write: (messages: Message | Message[]) => void
+  #batches: Set<BatchReply> | undefined
+
+  constructor(engine: () => Engine, write: (messages: Message | Message[]) => void) {
+    this.#engine = engine
+    this.#write = write
+  }
+
+  /** Takes one line of JSON. A line that is none is answered, and the session lives on (digest §1). */
+  takeText(text: string): void {
+    let value: unknown
+    try {
+      value = JSON.parse(text)
+    } catch (error) {
+      return this.refuse(codes.parse, `Parse error: ${(error as Error).message}`)
+    }
+    this.take(value)
+  }
+
+  take(value: unknown): void {
+    if (Array.isArray(value)) return this.#takeBatch(value)
+    const read = readMessage(value)
+    if (read.kind === 'malformed') {
+      if (read.answer) this.#write(read.answer)
+    } else {
+      this.#engine().receive(read.message)
+    }
+  }
+
+  refuse(code: number, message: string): void {
+    this.#write(errorResponse(undefined, { code, message }))
+  }
+
+  /** Where the engine's messages go: into the batch they answer, or out. */
+  send(message: Message, related: RequestId | undefined): void {
+    for (const batch of this.#batches ?? []) if (batch.take(message, related)) return
+    this.#write(message)
+  }
+
+  settled(id: RequestId): void {
+    for (const batch of this.#batches ?? []) {
+      batch.settled(id)
+      if (batch.isDone) this.#batches?.delete(batch)
+    }
+  }
+
+  #takeBatch(values: unknown[]): void {
+    const engine = this.#engine()
+    if (engine.phase === 'new' || !engine.revision.batches) {
+      return this.refuse(
+        codes.invalidRequest,
+        'Invalid request: this revision has no batches; send one message a line',
+      )
+    }
+    if (values.length === 0) return this.refuse(codes.invalidRequest, 'Invalid request: the batch is empty')
+    const { batch, messages } = openBatch(values, (replies) => this.#write(replies))
+    this.#batches ??= new Set()
+    this.#batches.add(batch)
+    for (const message of messages) engine.receive(message)
+    batch.deliverIfDone()
+    if (batch.isDone) this.#batches.delete(batch)
+  }
+}
+
+/** Reads a batch: what is well formed and may stand in one, and a reply that holds the refusals of the rest already. */
+export function openBatch(values: readonly unknown[], deliver: (replies: Message[]) => void) {
+  const reads = values.map(readMessage)
+  const messages: Message[] = []
+  const refusals: Message[] = []
+  for (const read of reads) {
+    if (read.kind === 'malformed') {
+      if (read.answer) refusals.push(read.answer)
+    } else if (read.kind === 'request' && read.message.method === 'initialize') {
+      const message = 'Invalid request: initialize is never part of a batch'
+      refusals.push(errorResponse(read.message.id, { code: codes.invalidRequest, message }))
+    } else {
+      messages.push(read.message)
+    }
+  }
+  const ids = messages.flatMap((message) =>
+    'id' in message && 'method' in message ? [message.id as RequestId] : [],
+  )
+  const batch = new BatchReply(ids, deliver)
+  for (const refusal of refusals) batch.add(refusal)
+  return { batch, messages, ids }
+}

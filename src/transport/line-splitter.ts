@@ -1,0 +1,68 @@
+const newline = 0x0a
+
+/**
+ * Splits a stream of bytes into lines, whatever the chunks are: a message may be split at any byte.
+ * A line over `maxBytes` is dropped as a whole and reported by `tooLong`.
+ */
+export class LineSplitter {
+  readonly #maxBytes: number
+  readonly #onLine: (line: string) => void
+  readonly #onTooLong: () => void
+  readonly #decoder = new TextDecoder()
+  #held: Uint8Array[] = []
+  #heldBytes = 0
+  #isSkipping = false
+
+  constructor(maxBytes: number, onLine: (line: string) => void, onTooLong: () => void) {
+    this.#maxBytes = maxBytes
+    this.#onLine = onLine
+    this.#onTooLong = onTooLong
+  }
+
+  push(chunk: Uint8Array): void {
+    let from = 0
+    for (let at = chunk.indexOf(newline); at >= 0; at = chunk.indexOf(newline, from)) {
+      this.#endLine(chunk.subarray(from, at))
+      from = at + 1
+    }
+    if (from < chunk.length) this.#hold(chunk.subarray(from))
+  }
+
+  /** The input is over: what came without a newline at the end counts as a line. */
+  end(): void {
+    if (this.#heldBytes > 0) this.#endLine(new Uint8Array())
+  }
+
+  #hold(rest: Uint8Array): void {
+    if (this.#isSkipping) return
+    this.#heldBytes += rest.length
+    if (this.#heldBytes > this.#maxBytes) {
+      this.#held = []
+      this.#isSkipping = true
+    } else {
+      this.#held.push(rest)
+    }
+  }
+
+  #endLine(rest: Uint8Array): void {
+    const bytes = this.#heldBytes > 0 ? this.#joined(rest) : rest
+    const isTooLong = this.#isSkipping || bytes.length > this.#maxBytes
+    this.#held = []
+    this.#heldBytes = 0
+    this.#isSkipping = false
+    if (isTooLong) return this.#onTooLong()
+    const line = this.#decoder.decode(bytes)
+    const trimmed = line.endsWith('\r') ? line.slice(0, -1) : line
+    if (trimmed.trim() !== '') this.#onLine(trimmed)
+  }
+
+  #joined(rest: Uint8Array): Uint8Array {
+    const joined = new Uint8Array(this.#heldBytes + rest.length)
+    let at = 0
+    for (const piece of [...this.#held, rest]) {
+      joined.set(piece, at)
+      at += piece.length
+    }
+    return joined
+  }
+}

@@ -1,0 +1,48 @@
+import { Engine } from '../engine/engine.js'
+import type { RunningKit } from '../engine/running-kit.js'
+import type { Wire, WireEnds } from '../link/wire.js'
+import type { Message } from '../protocol/messages.js'
+import { Intake } from './intake.js'
+
+/** A wire to a kit in this very process: no network, no child. Messages are copied as JSON, as on any wire. */
+export class MemoryWire implements Wire {
+  readonly label: string
+  readonly #running: RunningKit
+  readonly #closesKit: boolean
+  #intake: Intake | undefined
+  #engine: Engine | undefined
+
+  constructor(running: RunningKit, closesKit: boolean) {
+    this.label = `the kit ${running.kit.name}`
+    this.#running = running
+    this.#closesKit = closesKit
+  }
+
+  start(ends: WireEnds): void {
+    const deliver = (messages: Message | Message[]) => {
+      for (const message of [messages].flat()) ends.receive(copy(message))
+    }
+    const intake = new Intake(
+      () => engine,
+      (messages) => queueMicrotask(() => deliver(messages)),
+    )
+    const engine = new Engine(this.#running, {
+      send: (message, related) => intake.send(message, related),
+      settled: (id) => intake.settled(id),
+    })
+    this.#intake = intake
+    this.#engine = engine
+  }
+
+  send(message: Message): void {
+    const copied = copy(message)
+    queueMicrotask(() => this.#intake?.take(copied))
+  }
+
+  async close(): Promise<void> {
+    this.#engine?.close('the link was closed')
+    if (this.#closesKit) await this.#running.close()
+  }
+}
+
+const copy = (message: Message): Message => JSON.parse(JSON.stringify(message)) as Message

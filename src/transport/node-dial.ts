@@ -1,0 +1,21 @@
+import { isKit, type Kit } from '../kit/kit.js'
+import { Link } from '../link/link.js'
+import { type ChildCommand, ChildWire, type ChildWireOptions } from './child-wire.js'
+import { type DialOptions, dial } from './dial.js'
+import { MemoryWire } from './memory.js'
+import { runOnNode } from './node-run.js'
+
+export type NodeTarget = string | URL | Kit | ChildCommand
+export interface NodeDialOptions extends DialOptions, ChildWireOptions {}
+
+/**
+ * Opens a link from Node: as `dial` of `jexo/link`, and to a command, which is started as a child and spoken to by
+ * its stdin and stdout. The child's stderr is handed on line by line to `onStderr`.
+ *
+ * @example const link = await dial({ command: process.execPath, args: ['server.mjs'] })
+ */
+export function dialOnNode(target: NodeTarget, options: NodeDialOptions = {}): Promise<Link> {
+  if (isKit(target)) return Link.open(new MemoryWire(runOnNode(target, options), true), options)
+  if (typeof target === 'string' || target instanceof URL) return dial(target, options)
+  return Link.open(new ChildWire(target, options), options)
+}

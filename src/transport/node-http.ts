@@ -1,0 +1,155 @@
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import type { RunningKit, RunningOptions } from '../engine/running-kit.js'
+import { problems } from '../errors.js'
+import { isKit, type Kit } from '../kit/kit.js'
+import { isLoopback } from './http/checks.js'
+import { type EndpointOptions, HttpEndpoint } from './http/endpoint.js'
+import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.js'
+import { runOnNode } from './node-run.js'
+
+export interface NodeHandlerOptions extends EndpointOptions, Partial<RunningOptions> {}
+export interface HttpOptions extends NodeHandlerOptions {
+  /** Port to listen on; 0 for any free one. */
+  port?: number
+  /** Address to bind; 127.0.0.1 by default. */
+  host?: string
+  /** The URL that others reach the endpoint by; its host is allowed. */
+  publicUrl?: string
+  /** Lets anyone call although the server can be reached from other machines. */
+  isOpenToAnyone?: boolean
+  /** How long what runs may go on when the server is closed; 5,000 by default. */
+  drainMs?: number
+}
+
+/** A request handler for Node's HTTP servers and what is built on them; `next` is called for paths of others. */
+export interface NodeHandler {
+  (request: IncomingMessage, response: ServerResponse, next?: () => void): void
+  close(): Promise<void>
+}
+/** A kit that is served over HTTP. */
+export interface HttpService {
+  /** URL of the endpoint, such as `http://127.0.0.1:4870/mcp`. */
+  readonly url: string
+  readonly server: Server
+  /** Takes nothing new, lets what runs end, closes. */
+  close(): Promise<void>
+}
+
+/**
+ * Mounts a kit in an existing Node application, beside its own routes (digest §8).
+ *
+ * @example app.use(nodeHandler(kit, { path: '/mcp' }))
+ */
+export function nodeHandler(kit: Kit, options: NodeHandlerOptions = {}): NodeHandler {
+  const running = runOnNode(kit, options)
+  const endpoint = new HttpEndpoint(running, options)
+  return Object.assign(handlerOf(endpoint), {
+    close: async () => {
+      await endpoint.drain(0)
+      await running.close()
+    },
+  })
+}
+
+/** Serves a kit over HTTP on a port of its own. Rejects where the port is taken or access is not settled (digest §8). */
+export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = {}): Promise<HttpService> {
+  const { host = '127.0.0.1', port = 0, publicUrl, token, drainMs = 5000 } = options
+  const isPublic = !isLoopback(host) || publicUrl !== undefined
+  if (isPublic && token === undefined && !options.isOpenToAnyone)
+    throw problems.publicWithoutAccess(publicUrl ?? host)
+  const publicHosts = publicUrl === undefined ? [] : [new URL(publicUrl).host]
+  const allowedHosts = [...publicHosts, ...(options.allowedHosts ?? [])]
+  const running = isKit(given) ? runOnNode(given, options) : given
+  const endpoint = new HttpEndpoint(running, { ...options, allowedHosts })
+  const server = createServer(handlerOf(endpoint))
+  const address = await listen(server, host, port)
+  const shown = address.family === 'IPv6' ? `[${address.address}]` : address.address
+  return {
+    url: `http://${shown}:${address.port}${endpoint.path}`,
+    server,
+    close: async () => {
+      const closed = new Promise((resolve) => server.close(resolve))
+      await endpoint.drain(drainMs)
+      server.closeAllConnections()
+      await closed
+      await running.close()
+    },
+  }
+}
+
+function listen(server: Server, host: string, port: number): Promise<AddressInfo> {
+  return new Promise((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) => {
+      reject(error.code === 'EADDRINUSE' ? problems.portTaken(host, port) : error)
+    })
+    server.listen(port, host, () => resolve(server.address() as AddressInfo))
+  })
+}
+
+function handlerOf(endpoint: HttpEndpoint) {
+  return (
+    request: IncomingMessage & { originalUrl?: string },
+    response: ServerResponse,
+    next?: () => void,
+  ): void => {
+    const url = request.originalUrl ?? request.url ?? '/'
+    const at = url.indexOf('?')
+    const path = at < 0 ? url : url.slice(0, at)
+    if (next && !endpoint.owns(path)) return next()
+    endpoint.handle(readRequest(request, path, at < 0 ? '' : url.slice(at))).then(
+      (answer) => write(response, answer),
+      (error) => {
+        process.stderr.write(`jexo: error: ${error instanceof Error ? error.stack : error}\n`)
+        if (!response.headersSent) write(response, { status: 500, headers: {} })
+      },
+    )
+  }
+}
+
+function readRequest(request: IncomingMessage, path: string, query: string): HttpRequest {
+  return {
+    method: request.method ?? 'GET',
+    path,
+    query,
+    header: (name) => {
+      const value = request.headers[name]
+      return Array.isArray(value) ? value.join(', ') : value
+    },
+    body: (maxBytes) => readBody(request, maxBytes),
+  }
+}
+
+function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: number): Promise<string> {
+  // A framework in front may have parsed the body already; then the stream is empty.
+  if (request.body !== undefined && request.readableEnded) {
+    return Promise.resolve(typeof request.body === 'string' ? request.body : JSON.stringify(request.body))
+  }
+  return new Promise((resolve, reject) => {
+    const chunks: Buffer[] = []
+    let bytes = 0
+    request.on('data', (chunk: Buffer) => {
+      bytes += chunk.length
+      if (bytes <= maxBytes) chunks.push(chunk)
+      else reject(new BodyTooLong())
+    })
+    request.on('end', () => resolve(chunks.length === 1 ? String(chunks[0]) : Buffer.concat(chunks).toString()))
+    request.on('error', reject)
+    request.on('close', () => reject(new Error('the connection was closed before the body was whole')))
+  })
+}
+
+function write(response: ServerResponse, answer: HttpAnswer): void {
+  const { status, headers, body, stream } = answer
+  if (!stream) {
+    const text = body ?? ''
+    if (status !== 204) headers['content-length'] = String(Buffer.byteLength(text))
+    response.writeHead(status, headers)
+    response.end(text)
+    return
+  }
+  response.writeHead(status, headers)
+  response.flushHeaders()
+  const detach = stream({ write: (text) => response.write(text), end: () => response.end() })
+  response.once('close', detach)
+}

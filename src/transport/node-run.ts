@@ -1,0 +1,19 @@
+import { type Report, RunningKit, type RunningOptions } from '../engine/running-kit.js'
+import { compilingValidator } from '../kit/compiling-validator.js'
+import type { Kit } from '../kit/kit.js'
+import { runNamed } from './stdout-guard.js'
+
+/** Runs a kit on Node: settings from the process's environment, reports on stderr. Throws where settings are missing. */
+export function runOnNode(kit: Kit, options: Partial<RunningOptions> = {}): RunningKit {
+  return new RunningKit(kit, {
+    environment: process.env,
+    validator: compilingValidator,
+    inCall: runNamed,
+    report: reportOnStderr,
+    ...options,
+  })
+}
+
+function reportOnStderr({ level, text }: Report): void {
+  process.stderr.write(`jexo: ${level}: ${text}\n`)
+}

@@ -1,0 +1,73 @@
+import { Engine } from '../engine/engine.js'
+import type { RunningKit } from '../engine/running-kit.js'
+import type { Message } from '../protocol/messages.js'
+import { codes } from '../protocol/rpc-error.js'
+import { Intake } from './intake.js'
+import { LineSplitter } from './line-splitter.js'
+import { installStdoutGuard } from './stdout-guard.js'
+
+export interface StdioOptions {
+  /** Longest line taken; 64 MB by default. */
+  maxBytes?: number
+  /** How long what runs may go on after stdin has closed; 2,000 by default. */
+  graceMs?: number
+  /** Called when a host has connected: who, by which revision. */
+  onHost?: (engine: Engine) => void
+}
+
+/** Serves a running kit on this process's stdin and stdout until stdin closes or a signal comes (digest §7). */
+export async function serveStdio(running: RunningKit, options: StdioOptions = {}): Promise<void> {
+  const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
+  const guard = installStdoutGuard()
+  const write = (messages: Message | Message[]) => {
+    if (!guard.write(`${JSON.stringify(messages)}\n`)) holdUntilDrained()
+  }
+  const intake = new Intake(() => engine, write)
+  let onIdle: (() => void) | undefined
+  const engine: Engine = new Engine(running, {
+    send: (message, related) => intake.send(message, related),
+    settled: (id) => {
+      intake.settled(id)
+      if (engine.inFlight === 0) onIdle?.()
+    },
+    opened: (opened) => options.onHost?.(opened),
+  })
+  const lines = new LineSplitter(
+    maxBytes,
+    (line) => intake.takeText(line),
+    () => intake.refuse(codes.invalidRequest, `Invalid request: the message is longer than ${maxBytes} bytes`),
+  )
+  process.stdin.on('data', (chunk: Buffer) => lines.push(chunk))
+  await untilEnd()
+  lines.end()
+  if (engine.inFlight > 0) await settledOr(graceMs, (done) => (onIdle = done))
+  await running.close()
+  await new Promise<void>((resolve) =>
+    process.stdout.writableLength === 0 ? resolve() : process.stdout.once('drain', resolve),
+  )
+}
+
+/** A slow reader must not make us hold its backlog in memory: nothing more is read until it has caught up. */
+function holdUntilDrained(): void {
+  process.stdin.pause()
+  process.stdout.once('drain', () => process.stdin.resume())
+}
+
+function untilEnd(): Promise<void> {
+  return new Promise((resolve) => {
+    process.stdin.once('end', resolve)
+    process.stdin.once('close', resolve)
+    process.stdout.once('error', () => resolve())
+    for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, () => resolve())
+  })
+}
+
+function settledOr(graceMs: number, onDone: (done: () => void) => void): Promise<void> {
+  return new Promise((resolve) => {
+    const timer = setTimeout(resolve, graceMs)
+    onDone(() => {
+      clearTimeout(timer)
+      resolve()
+    })
+  })
+}
