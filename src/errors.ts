@@ -160,6 +160,8 @@ export const problems = {
     ),
   answerMalformed: (method: string, reason: string) =>
     new JexoError('answer-malformed', `the answer to ${method} is malformed (${reason})`, 'mend the server'),
+  pageNotBuilt: (folder: string) =>
+    new JexoError('page-not-built', `the built page is missing at ${folder}`, 'run: npm run build'),
   portTaken: (host: string, port: number) =>
     new JexoError('port-taken', `${host}:${port} is in use`, 'stop what uses it or choose another port'),
   publicWithoutAccess: (host: string) =>

@@ -13,7 +13,7 @@ import { atFile, loadKit } from './kit-file.js'
 
 /** What a command works on. */
 export type Target =
-  | { kind: 'kit'; file: string }
+  | { kind: 'kit'; file: string; env?: Readonly<Record<string, string>> }
   | { kind: 'url'; url: string; headers?: Readonly<Record<string, string>> }
   | { kind: 'child'; command: ChildCommand }
 
@@ -39,7 +39,7 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
   const file = resolve(text)
   if (await isPacked(file))
     return { kind: 'child', command: withOptions({ command: process.execPath, args: [file] }, options) }
-  return { kind: 'kit', file }
+  return { kind: 'kit', file, ...(options.env ? { env: options.env } : {}) }
 }
 
 /** Opens a link to a target. A kit is run in this process; what a child says on stderr goes to `onStderr`. */
@@ -49,7 +49,7 @@ export async function openTarget(
 ): Promise<{ link: Link; kit?: Kit }> {
   if (target.kind === 'kit') {
     const kit = await loadKit(target.file)
-    const environment = { ...process.env, ...options.env }
+    const environment = { ...process.env, ...target.env, ...options.env }
     return { link: await atFile(target.file, () => dialOnNode(kit, { ...options, environment })), kit }
   }
   if (target.kind === 'child') return { link: await dialOnNode(target.command, options) }

@@ -1,0 +1,20 @@
+/** Tests are TypeScript modules, compiled by swc as they are loaded; what is tested in-process is the source itself. */
+export default {
+  testEnvironment: 'node',
+  testMatch: ['<rootDir>/test/**/*.test.ts'],
+  extensionsToTreatAsEsm: ['.ts', '.tsx'],
+  moduleFileExtensions: ['ts', 'tsx', 'mjs', 'js', 'json', 'node'],
+  moduleNameMapper: {
+    '^jexo$': '<rootDir>/src/index.ts',
+    '^jexo/(fetch|link|node|guard)$': '<rootDir>/src/$1.ts',
+    '^(\\.{1,2}/.*)\\.js$': '$1',
+  },
+  transform: {
+    '\\.tsx?$': [
+      '@swc/jest',
+      { jsc: { parser: { syntax: 'typescript', tsx: true }, target: 'es2022' }, module: { type: 'es6' } },
+    ],
+  },
+  modulePathIgnorePatterns: ['<rootDir>/dist'],
+  testTimeout: 30_000,
+}

@@ -1,0 +1,4 @@
+/** `npm run build`: builds what is out of date. */
+import { prepare } from './prepare.mjs'
+
+prepare()

@@ -1,0 +1,87 @@
+/** Installs and builds what is missing or out of date, and nothing else; says what it does while it does it. */
+import { spawnSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+export const root = fileURLToPath(new URL('..', import.meta.url))
+const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
+
+export function prepare() {
+  checkNode()
+  step('install', 'node_modules/.jexo-installed', ['package-lock.json'], () => {
+    // Not `npm ci`: it refuses a lock file in which a registry left out other platforms' optional packages.
+    run('Installing packages', npm, ['install', '--no-audit', '--no-fund', '--loglevel=error'])
+  })
+  step('build', 'dist/.built', ['package-lock.json', 'tsconfig.json', 'tsconfig.build.json', 'src'], () => {
+    rmSync(join(root, 'dist'), { recursive: true, force: true })
+    run('Building the library and the commands', bin('tsc'), ['-p', 'tsconfig.build.json'])
+  })
+  step(
+    'page',
+    'dist/loupe/page/.built',
+    [
+      'package-lock.json',
+      'src',
+      'loupe/src',
+      'loupe/index.html',
+      'loupe/public',
+      'loupe/vite.config.ts',
+      'loupe/package.json',
+    ],
+    () => {
+      run('Building the Loupe page', bin('vite'), ['build', '--logLevel', 'warn'], join(root, 'loupe'))
+    },
+  )
+}
+
+export const bin = (name) => join(root, 'node_modules', '.bin', process.platform === 'win32' ? `${name}.cmd` : name)
+
+/** Runs a command with its output on stderr; ends with its exit code where it fails. */
+export function run(what, command, args, cwd = root) {
+  const startedAt = Date.now()
+  process.stderr.write(`${what} …\n`)
+  const { status, error } = spawnSync(command, args, {
+    cwd,
+    stdio: ['ignore', 2, 2],
+    shell: process.platform === 'win32',
+  })
+  if (error || status !== 0) {
+    process.stderr.write(`${what} failed${error ? `: ${error.message}` : ` (exit code ${status})`}\n`)
+    process.exit(status || 1)
+  }
+  process.stderr.write(`${what}: done in ${((Date.now() - startedAt) / 1000).toFixed(1)} s\n`)
+}
+
+function checkNode() {
+  const [major, minor] = process.versions.node.split('.').map(Number)
+  if (major > 20 || (major === 20 && minor >= 19)) return
+  process.stderr.write(`Jexo needs Node 20.19 or later; this is ${process.versions.node}.\n`)
+  process.exit(2)
+}
+
+/** Does a step where its stamp does not match what goes into it. */
+function step(name, stamp, inputs, work) {
+  const file = join(root, stamp)
+  const wanted = hashOf([process.versions.node, name], inputs)
+  if (existsSync(file) && readFileSync(file, 'utf8') === wanted) return
+  work()
+  mkdirSync(join(file, '..'), { recursive: true })
+  writeFileSync(file, wanted)
+}
+
+function hashOf(words, inputs) {
+  const hash = createHash('sha256').update(words.join('\n'))
+  for (const input of inputs) addTo(hash, join(root, input))
+  return hash.digest('hex')
+}
+
+function addTo(hash, path) {
+  if (!existsSync(path)) return
+  if (statSync(path).isDirectory()) {
+    for (const entry of readdirSync(path).sort()) if (entry !== 'node_modules') addTo(hash, join(path, entry))
+  } else {
+    hash.update(path.slice(root.length)).update(readFileSync(path))
+  }
+}

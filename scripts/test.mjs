@@ -1,0 +1,50 @@
+/** `npm test`: sets up what is missing, builds, lints, checks types, runs all of Jest, and says how many passed. */
+import { spawnSync } from 'node:child_process'
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { bin, prepare, root, run } from './prepare.mjs'
+
+const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome']
+
+prepare()
+const browser = findBrowser()
+run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
+run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])
+run('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json'])
+process.exit(runJest(process.argv.slice(2)))
+
+function findBrowser() {
+  const found = () => [process.env.JEXO_BROWSER, ...browsers].find((path) => path && existsSync(path))
+  if (found()) return found()
+  const isRoot = process.getuid?.() === 0
+  if (isRoot && existsSync('/usr/bin/apt-get')) {
+    run('Updating the package lists', 'apt-get', ['update', '-qq'])
+    run('Installing chromium', 'apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'chromium'])
+  }
+  if (found()) return found()
+  process.stderr.write('The page tests need a browser: set JEXO_BROWSER to the path of Chromium or Chrome.\n')
+  process.exit(2)
+}
+
+function runJest(args) {
+  const folder = mkdtempSync(join(tmpdir(), 'jexo-tests-'))
+  const report = join(folder, 'report.json')
+  const jest = join(root, 'node_modules/jest/bin/jest.js')
+  const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest]
+  const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
+    cwd: root,
+    stdio: ['ignore', 2, 2],
+    env: { ...process.env, JEXO_BROWSER: browser },
+  })
+  if (!existsSync(report)) {
+    process.stderr.write('Jest ended without a result.\n')
+    return status || 1
+  }
+  const { numPassedTests, numFailedTests, numFailedTestSuites, success } = JSON.parse(readFileSync(report, 'utf8'))
+  rmSync(folder, { recursive: true })
+  // A suite that does not even load has no test to count, and has failed all the same.
+  const failed = Math.max(numFailedTests, numFailedTestSuites > 0 && numFailedTests === 0 ? numFailedTestSuites : 0)
+  process.stdout.write(`${numPassedTests} passed, ${failed} failed\n`)
+  return success && numPassedTests > 0 ? 0 : 1
+}

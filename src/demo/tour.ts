@@ -1,0 +1,110 @@
+import type { Link } from '../link/link.js'
+import type { EmbeddedContent, ToolResult } from '../protocol/types.js'
+
+/** One stop of the tour: what a person wants to know, the command for it, and what came back. */
+export interface Stop {
+  wish: string
+  command: string
+  outcome: string
+  tookMs: number
+}
+
+type Step = Omit<Stop, 'outcome' | 'tookMs'> & { run(link: Link): Promise<string> }
+
+/** Walks through the apiary by real calls, one stop after the other. */
+export async function* tour(link: Link, target: string): AsyncGenerator<Stop> {
+  for (const { wish, command, run } of steps(target)) {
+    const startedAt = performance.now()
+    const outcome = await run(link)
+    yield { wish, command, outcome, tookMs: performance.now() - startedAt }
+  }
+}
+
+function steps(target: string): Step[] {
+  const inspection = {
+    hive: 'ML-04',
+    on: '2026-06-02',
+    framesOfBrood: 6,
+    framesOfBees: 9,
+    storesKg: 12.5,
+    queenSeen: true,
+  }
+  const words = Object.entries(inspection).map(([name, value]) => `${name}=${value}`)
+  return [
+    {
+      wish: 'What does the apiary offer?',
+      command: `jexo show ${target}`,
+      run: async (link) => {
+        const [tools, resources, prompts] = await Promise.all([link.tools(), link.resources(), link.prompts()])
+        return `${tools.length} tools, ${resources.length} resources, ${prompts.length} prompt: ${tools.map(({ name }) => name).join(', ')}`
+      },
+    },
+    {
+      wish: 'How heavy is hive ML-04?',
+      command: `jexo call ${target} weigh_hive hive=ML-04`,
+      run: async (link) => {
+        const { kg, at } = structured<{ kg: number; at: string }>(await link.call('weigh_hive', { hive: 'ML-04' }))
+        return `${kg} kg at ${at}`
+      },
+    },
+    {
+      wish: 'And a hive that does not exist?',
+      command: `jexo call ${target} weigh_hive hive=ML-99`,
+      run: async (link) => `refused: ${textOf(await link.call('weigh_hive', { hive: 'ML-99' }))}`,
+    },
+    {
+      wish: 'All of Quarry Field, with progress on the way',
+      command: `jexo call ${target} weigh_site site="Quarry Field"`,
+      run: async (link) => {
+        const seen: string[] = []
+        const onProgress = ({ message = '' }: { message?: string }) => void seen.push(message)
+        const result = await link.call('weigh_site', { site: 'Quarry Field' }, { onProgress })
+        return `${seen.join(', ')}: ${structured<{ totalKg: number }>(result).totalKg} kg together`
+      },
+    },
+    {
+      wish: 'Write down an inspection',
+      command: `jexo call ${target} record_inspection ${words.join(' ')}`,
+      run: async (link) => {
+        const result = await link.call('record_inspection', inspection)
+        const { id, nextInspection } = structured<{ id: number; nextInspection: string }>(result)
+        return `inspection ${id} is in the ledger; look again on ${nextInspection}`
+      },
+    },
+    {
+      wish: 'Is it really there?',
+      command: `jexo read ${target} apiary://hives/ML-04`,
+      run: async (link) => {
+        const { contents } = await link.read('apiary://hives/ML-04')
+        const sheet = JSON.parse(contents[0]?.text ?? '{}') as {
+          lastInspection?: { id: number; on: string; storesKg: number }
+        }
+        const { id, on, storesKg } = sheet.lastInspection ?? { id: 0, on: 'none', storesKg: 0 }
+        return `the sheet of ML-04 shows inspection ${id} of ${on}, ${storesKg} kg of stores`
+      },
+    },
+    {
+      wish: 'A prompt for the model, with the sheet inside',
+      command: `jexo fill ${target} inspection_letter hive=ML-04 member="Ada Fenn" tone=warm`,
+      run: async (link) => {
+        const { messages } = await link.fill('inspection_letter', {
+          hive: 'ML-04',
+          member: 'Ada Fenn',
+          tone: 'warm',
+        })
+        const embedded = messages.find(({ content }) => content.type === 'resource')?.content as
+          | EmbeddedContent
+          | undefined
+        return `${messages.length} messages; the second carries ${embedded?.resource.uri ?? 'nothing'}`
+      },
+    },
+  ]
+}
+
+function structured<T>(result: ToolResult): T {
+  if (result.isError || !result.structuredContent) throw new Error(`the tour met an error: ${textOf(result)}`)
+  return result.structuredContent as T
+}
+
+const textOf = (result: ToolResult) =>
+  result.content.map((block) => (block.type === 'text' ? block.text : block.type)).join(' ')
