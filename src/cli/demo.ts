@@ -21,7 +21,8 @@ export const demo = () =>
       const page = await startOnFreePort([{ kind: 'url', url: service.url }], 4871)
       out(`${colours.bold('The Marsh Lane apiary')}  a made-up co-op with twelve hives, served by Jexo`)
       out(`  server  ${colours.cyan(service.url)}`)
-      out(`  Loupe   ${colours.cyan(page.url)}\n`)
+      out(`  Loupe   ${colours.cyan(page.url)}`)
+      out('')
       await walk(service.url)
       if (!flags.tour) {
         out(`\nOpen the Loupe link, pick ${colours.bold('weigh_hive')}, take its example and send it.`)
@@ -37,9 +38,12 @@ async function walk(url: string): Promise<void> {
   let number = 0
   for await (const stop of tour(link, url)) {
     out(`${colours.yellow(String(++number))}  ${colours.bold(stop.wish)}`)
-    out(`   ${colours.dim(`$ ${stop.command}`)}`)
+    const [first = '', ...more] = wrapped(stop.command, columns() - 8)
+    out(`   ${colours.dim(`$ ${first}`)}`)
+    for (const line of more) out(`       ${colours.dim(line)}`)
     for (const line of wrapped(stop.outcome, columns() - 14)) out(`   ${line}`)
-    out(`   ${colours.dim(`${stop.tookMs.toFixed(1)} ms`)}\n`)
+    out(`   ${colours.dim(`${stop.tookMs.toFixed(1)} ms`)}`)
+    out('')
   }
   await link.close()
 }

@@ -61,6 +61,7 @@ async function carryOut(engine: Engine, incoming: Incoming, ready: ReadyTool, gi
     const returned = await running.inCall(`tool \`${part.name}\``, () => part.run(checked.value, context))
     return toolResultFor(engine.revision, await toolResult(running, ready, returned))
   } catch (error) {
+    if (incoming.isOver) return { content: [] }
     return toolFailure(running, part.name, error)
   }
 }

@@ -6,7 +6,7 @@ export function closestTo(name: string, known: readonly string[], most = 3): str
   return known
     .map((candidate) => ({ candidate, score: scoreOf(wanted, candidate.toLowerCase()) }))
     .filter(
-      ({ candidate, score }) => score <= Math.max(2, Math.ceil(Math.max(candidate.length, name.length) * 0.45)),
+      ({ candidate, score }) => score <= Math.max(1, Math.floor(Math.max(candidate.length, name.length) * 0.45)),
     )
     .sort((a, b) => a.score - b.score || (a.candidate < b.candidate ? -1 : 1))
     .slice(0, most)

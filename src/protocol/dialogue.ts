@@ -82,6 +82,11 @@ export class Incoming {
     return this.#controller.signal
   }
 
+  /** True once it is answered or cancelled: what comes of it now is of no interest to anybody. */
+  get isOver(): boolean {
+    return this.#isOver
+  }
+
   get meta(): JsonObject {
     return isObject(this.params._meta) ? this.params._meta : {}
   }

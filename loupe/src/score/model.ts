@@ -1,4 +1,4 @@
-import type { JournalEntry } from '../api'
+import type { JournalEntry } from '../api.js'
 
 /** One line of the score: something that crossed from one lane to another, or a mark in a lane. */
 export interface Line {

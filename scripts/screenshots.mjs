@@ -1,0 +1,125 @@
+/**
+ * `npm run screenshots`: takes the pictures in docs/screenshots anew, from the demo's data. Terminal pictures are of a
+ * real xterm under Xvfb (Debian: xvfb xterm imagemagick), those of the page of Chromium.
+ */
+import { spawn, spawnSync } from 'node:child_process'
+import { mkdirSync } from 'node:fs'
+import { join } from 'node:path'
+import { setTimeout as pause } from 'node:timers/promises'
+import { chromium } from 'playwright-core'
+import { prepare, root } from './prepare.mjs'
+
+prepare()
+const folder = join(root, 'docs/screenshots')
+mkdirSync(folder, { recursive: true })
+const display = ':97'
+const wanted = process.argv.slice(2)
+const isWanted = (name) => wanted.length === 0 || wanted.includes(name)
+
+const xvfb = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
+await pause(800)
+try {
+  await terminal('show', 'jexo show apiary.kit.ts', 3)
+  await terminal(
+    'call',
+    'jexo call apiary.kit.ts weigh_hive hive=ML-04; jexo call apiary.kit.ts weigh_hive hive=ML-99; jexo call apiary.kit.ts weigh_hive hive=4; jexo call apiary.kit.ts weigh_site "site=Quarry Field"',
+    9,
+  )
+  await terminal('tour', 'npm run --silent demo -- --tour', 7)
+  await terminal('attach-and-pack', 'jexo attach apiary.kit.ts; jexo pack apiary.kit.ts --out /tmp/packed', 8)
+  await pages()
+} finally {
+  xvfb.kill()
+}
+
+async function terminal(name, command, seconds) {
+  if (!isWanted(name)) return
+  const shown = command
+    .split('; ')
+    .map((line) => {
+      const run = line.replace('npm run', `npm --prefix ${root} run`)
+      return `printf '\\033[1;32m$\\033[0m %s\\n' ${JSON.stringify(line)}; ${run}; echo`
+    })
+    .join('; ')
+  const here = `cd ${join(root, 'examples/apiary')}; jexo() { node ${join(root, 'bin/jexo.mjs')} "$@"; }`
+  const script = `${here}; ${shown}; sleep 60`
+  const looks = [
+    '-fa',
+    'DejaVu Sans Mono',
+    '-fs',
+    '11',
+    '-geometry',
+    '140x50+0+0',
+    '-bg',
+    '#16150f',
+    '-fg',
+    '#efe9da',
+    '-b',
+    '12',
+    '+sb',
+  ]
+  const term = spawn('xterm', [...looks, '-e', 'bash', '-c', script], {
+    env: { ...process.env, DISPLAY: display, TERM: 'xterm-256color' },
+    stdio: 'ignore',
+  })
+  await pause(seconds * 1000)
+  const { status } = spawnSync('import', ['-display', display, '-window', 'root', join(folder, `${name}.png`)], {
+    stdio: 'inherit',
+  })
+  term.kill()
+  process.stdout.write(`${name}.png ${status === 0 ? 'taken' : 'failed'}\n`)
+}
+
+async function pages() {
+  if (!['loupe', 'loupe-form', 'loupe-dark'].some(isWanted)) return
+  const loupe = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'loupe', 'apiary.kit.ts', '--port', '0'], {
+    cwd: join(root, 'examples/apiary'),
+  })
+  const url = await new Promise((resolve) => {
+    loupe.stdout.on('data', (chunk) => {
+      const found = /http:\S+/.exec(String(chunk))
+      if (found) resolve(found[0])
+    })
+  })
+  const browser = await chromium.launch({
+    executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking'],
+  })
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  const send = () => page.getByRole('button', { name: 'Send', exact: true }).click()
+  const choose = async (part) => {
+    await page.keyboard.press('Escape')
+    await page.getByRole('button', { name: part }).click()
+  }
+  await page.goto(url)
+  await page.getByRole('button', { name: /^weigh_hive/ }).waitFor()
+  await page.getByRole('button', { name: 'Clear' }).click()
+  await choose(/^weigh_site/)
+  await page.getByRole('button', { name: 'site "Quarry Field"' }).click()
+  await send()
+  await page.getByRole('region', { name: 'Answer' }).waitFor()
+  await choose(/^weigh_hive/)
+  await page.getByRole('textbox', { name: 'hive' }).fill('ML-99')
+  await send()
+  await page.getByText('The tool says no').waitFor()
+  await page.getByRole('button', { name: 'hive "ML-04"' }).click()
+  await send()
+  await page.getByRole('heading', { name: /^Answer/ }).waitFor()
+  await page
+    .getByRole('log')
+    .getByRole('button')
+    .filter({ hasText: 'answer' })
+    .filter({ hasText: 'kg' })
+    .last()
+    .click()
+  await pause(300)
+  await page.screenshot({ path: join(folder, 'loupe.png') })
+  await choose(/^record_inspection/)
+  await page.getByRole('button', { name: /^hive "ML-04", on/ }).click()
+  await page.emulateMedia({ colorScheme: 'dark' })
+  await pause(400)
+  await page.screenshot({ path: join(folder, 'loupe-form.png') })
+  await browser.close()
+  loupe.kill('SIGINT')
+  process.stdout.write('loupe.png, loupe-form.png taken\n')
+}

@@ -1,0 +1,256 @@
+import { cpSync, existsSync, readdirSync, readFileSync, renameSync } from 'node:fs'
+import { join } from 'node:path'
+import {
+  apiary,
+  bin,
+  hello,
+  jexo,
+  newFolder,
+  Running,
+  ready,
+  root,
+  run,
+  speak,
+  weigh,
+  written,
+} from '../support/cli.js'
+
+afterAll(() => Running.endAll())
+
+describe('call', () => {
+  test('prints structured content as JSON', async () => {
+    const ran = await jexo('call', apiary, 'weigh_hive', 'hive=ML-04', '--json')
+    expect(ran).toMatchObject({ code: 0, stderr: '' })
+    expect(JSON.parse(ran.stdout)).toEqual({ kg: expect.any(Number), at: expect.any(String) })
+  })
+
+  test('ends with 1 and a text that helps where the tool refuses', async () => {
+    const ran = await jexo('call', apiary, 'weigh_hive', 'hive=ML-99')
+    expect(ran).toMatchObject({ code: 1, stdout: '' })
+    expect(ran.stderr).toMatch(/no hive ML-99\. The nearest codes are ML-12/)
+    const asJson = await jexo('call', apiary, 'weigh_hive', 'hive=ML-99', '--json')
+    expect(asJson.code).toBe(1)
+    expect(JSON.parse(asJson.stdout)).toEqual({
+      error: { code: 'tool-error', message: expect.stringContaining('ML-99') },
+    })
+  })
+
+  test('reads values by the schema', async () => {
+    const fed = await jexo('call', apiary, 'winter_feed', 'storesKg=9.5', 'framesOfBees=8', '--json')
+    expect(JSON.parse(fed.stdout)).toEqual({ sugarKg: expect.any(Number) })
+    const args =
+      '{"hive":"ML-02","on":"2026-06-01","framesOfBrood":5,"framesOfBees":8,"storesKg":7,"queenSeen":false}'
+    const raw = await jexo('call', apiary, 'record_inspection', '--args', args, 'queenSeen=true', 'note=1', '--raw')
+    expect(JSON.parse(raw.stdout)).toMatchObject({
+      structuredContent: { hive: 'ML-02' },
+      content: [{ type: 'text' }],
+    })
+  })
+
+  test.each<[string, string[], RegExp]>([
+    ['an unknown tool', ['weigh_hve'], /no tool "weigh_hve"; the closest are "weigh_hive"/],
+    ['an unknown argument', ['weigh_hive', 'hve=1'], /weigh_hive takes no "hve"; it takes "hive"/],
+    ['a word that is no argument', ['weigh_hive', 'ML-04'], /"ML-04" cannot be read; give arguments as name=value/],
+    ['bad JSON', ['weigh_hive', '--args', '{'], /--args cannot be read; give a JSON object/],
+    ['an unknown option', ['weigh_hive', '--nope'], /unknown option/],
+    ['a revision that does not exist', ['weigh_hive', '--revision', '1999-01-01'], /1999-01-01/],
+  ])('refuses %s with 2', async (_what, args, message) => {
+    const ran = await jexo('call', apiary, ...args)
+    expect(ran.stderr).toMatch(message)
+    expect(ran).toMatchObject({ code: 2, stdout: '' })
+  })
+
+  test('shows progress and logs on stderr', async () => {
+    const ran = await jexo('call', apiary, 'weigh_site', 'site=Orchard End')
+    expect(ran.stderr).toMatch(/weigh_site: 1 of 4, ML-09/)
+    expect(JSON.parse(ran.stdout).readings).toHaveLength(4)
+  })
+})
+
+describe('targets', () => {
+  test('are a URL, a command, an entry of a configuration, a packed file', async () => {
+    const serving = new Running([bin, 'serve', apiary, '--http', '0'])
+    const [url] = await serving.until(/http:\S+/)
+    const command = `exec:"${process.execPath}" "${bin}" serve "${apiary}"`
+    const config = written('host.json', `{ /* mine */ "mcpServers": { "bees": { "url": "${url}" } }, }`)
+    for (const target of [url, command, `${config}#bees`]) {
+      const ran = await jexo('call', target, 'weigh_hive', 'hive=ML-04', '--json')
+      expect({ target, code: ran.code, keys: Object.keys(JSON.parse(ran.stdout)) }).toEqual({
+        target,
+        code: 0,
+        keys: ['kg', 'at'],
+      })
+    }
+    const refused = await jexo('call', url, 'weigh_hive', 'hive=ML-99')
+    expect(refused.code).toBe(1)
+    expect((await jexo('show', `${config}#wasps`)).stderr).toMatch(/no entry "wasps"; it has "bees"/)
+    expect(await serving.end('SIGTERM')).toBe(0)
+    expect(serving.said).toMatch(/SIGTERM: finishing what runs/)
+  })
+
+  test.each<[string, RegExp]>([
+    ['http://127.0.0.1:9/mcp', /no connection/],
+    ['exec:no-such-command-here', /no connection/],
+    ['exec:node -e 0 | cat', /one command with its arguments/],
+    [`exec:"${process.execPath}" -e "console.error('sorry'); process.exit(3)"`, /ended with code 3, saying: sorry/],
+    ['nonsense', /is no target/],
+  ])('%s is refused with 2', async (target, message) => {
+    const ran = await jexo('show', target, '--timeout', '5000')
+    expect(ran.stderr).toMatch(message)
+    expect(ran).toMatchObject({ code: 2, stdout: '' })
+  })
+})
+
+test('show prints what there is, for people and as JSON', async () => {
+  const ran = await jexo('show', apiary)
+  for (const said of [
+    'Marsh Lane apiary',
+    '7 tools',
+    'weigh_hive  reads',
+    'record_inspection  adds',
+    'apiary://hives/{hive}',
+    'inspection_letter  hive, member, tone?',
+    'APIARY_SITE',
+  ]) {
+    expect(ran.stdout).toContain(said)
+  }
+  const { tools, revision } = JSON.parse((await jexo('show', apiary, '--json', '--revision', '2025-06-18')).stdout)
+  expect([tools.length, revision]).toEqual([7, '2025-06-18'])
+})
+
+test('read and fill give resources and prompts', async () => {
+  expect((await jexo('read', apiary, 'fieldguide://robbing')).stdout).toMatch(/^# Robbing/)
+  expect(JSON.parse((await jexo('read', apiary, 'apiary://hives/ML-07')).stdout)).toMatchObject({
+    hive: 'ML-07',
+    site: 'Quarry Field',
+  })
+  expect((await jexo('read', apiary, 'apiary://none')).code).toBe(1)
+  const letter = await jexo('fill', apiary, 'inspection_letter', 'hive=ML-03', 'member=Ada Fenn')
+  expect(letter.stdout).toContain('to Ada Fenn about the last inspection of ML-03')
+  const missing = await jexo('fill', apiary, 'inspection_letter', 'hive=ML-03')
+  expect(missing.stderr).toMatch(/needs "member"/)
+})
+
+test('help goes with every verb, and only verbs that exist are listed', async () => {
+  const { stderr, code } = await jexo('--help')
+  expect(code).toBe(0)
+  for (const verb of ['serve', 'show', 'call', 'read', 'fill', 'loupe', 'attach', 'pack', 'demo']) {
+    expect(stderr).toMatch(new RegExp(`^  ${verb} `, 'm'))
+    expect((await jexo(verb, '--help')).stderr).toMatch(/Example: jexo/)
+  }
+  expect((await jexo('frobnicate')).code).toBe(2)
+})
+
+describe('pack', () => {
+  test('makes one file that runs in an empty folder', async () => {
+    const out = newFolder()
+    const packed = await jexo('pack', apiary, '--out', out)
+    expect(packed.code).toBe(0)
+    expect(readdirSync(out)).toEqual(['apiary.mjs'])
+    const moved = join(newFolder(), 'server.mjs')
+    renameSync(join(out, 'apiary.mjs'), moved)
+    const guide = { jsonrpc: '2.0', id: 4, method: 'resources/read', params: { uri: 'fieldguide://varroa' } }
+    const ran = await speak([moved], [hello('2025-11-25'), ready, weigh(3), guide], { cwd: '/', env: {} })
+    expect(ran.code).toBe(0)
+    const text = JSON.stringify(ran.lines)
+    expect(text).toContain('structuredContent')
+    expect(text).toContain('The mite is in every hive')
+    const serving = new Running([moved, '--http', '0'])
+    const [url] = await serving.until(/http:\S+/)
+    expect((await jexo('call', url, 'weigh_hive', 'hive=ML-04', '--json')).code).toBe(0)
+    expect(await serving.end()).toBe(0)
+    expect((await jexo('show', moved)).stdout).toContain('7 tools')
+  })
+
+  test('refuses at build time what is not there', async () => {
+    const kit = written(
+      'k.kit.ts',
+      `import { defineKit, resource } from 'jexo'
+       const pages = new URL('./pages/', import.meta.url)
+       export default defineKit({ name: 'k', version: '1', parts: [resource('k://x', { name: 'x', about: 'x', read: () => String(pages) })] })`,
+    )
+    const ran = await jexo('pack', kit, '--out', newFolder())
+    expect(ran.stderr).toMatch(/names "\.\/pages\/", and there is no such file or folder/)
+    expect(ran.code).toBe(2)
+  })
+})
+
+describe('attach', () => {
+  test('prints the entry, absolute, and tries it', async () => {
+    const ran = await jexo('attach', 'examples/apiary/apiary.kit.ts')
+    expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 answers, 7 tools/)
+    const [first] = ran.stdout.split(/\n(?=\{)/)
+    const { command, args } = JSON.parse(String(first)).mcpServers.apiary
+    expect([command, ...args]).toEqual([expect.stringMatching(/^\/.*node/), bin, 'serve', apiary])
+  })
+
+  test('writes into a file without harming what is there', async () => {
+    const before =
+      '{\n\t// my servers\n\t"mcpServers": {\n\t\t"other": { "command": "/bin/other" }, // keep\n\t},\n\t"theme": "dark"\n}\n'
+    const file = written('host config.jsonc', before)
+    const folder = newFolder()
+    cpSync(join(root, 'examples/apiary'), join(folder, 'bees'), {
+      recursive: true,
+      filter: (path) => !path.includes('node_modules'),
+    })
+    const kit = join(folder, 'bees/apiary.kit.ts')
+    const ran = await jexo('attach', kit, '--to', file, '--as', 'bees')
+    expect(ran).toMatchObject({ code: 0, stdout: expect.stringContaining('mcpServers.bees added') })
+    expect(ran.stderr).toMatch(/7 tools/)
+    const after = readFileSync(file, 'utf8')
+    for (const kept of ['// my servers', '// keep', '"theme": "dark"', '"other"']) expect(after).toContain(kept)
+    expect(readFileSync(`${file}.before-jexo`, 'utf8')).toBe(before)
+    expect((await jexo('call', `${file}#bees`, 'weigh_hive', 'hive=ML-01', '--json')).code).toBe(0)
+    expect((await jexo('attach', kit, '--to', file, '--as', 'bees')).stdout).toContain('is there already')
+    const taken = await jexo('attach', kit, '--to', file, '--as', 'other')
+    expect(taken).toMatchObject({ code: 2, stderr: expect.stringContaining('the name "other" is taken') })
+  })
+
+  test('leaves a file alone that it cannot read', async () => {
+    const file = written('broken.json', '{ "mcpServers": ')
+    const ran = await jexo('attach', apiary, '--to', file)
+    expect(ran).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('cannot be read as a host configuration'),
+    })
+    expect(readFileSync(file, 'utf8')).toBe('{ "mcpServers": ')
+  })
+
+  test('says why an entry does not answer', async () => {
+    const ran = await jexo('attach', 'http://127.0.0.1:9/mcp')
+    expect(ran).toMatchObject({
+      code: 1,
+      stderr: expect.stringMatching(/does not answer: http:\/\/127\.0\.0\.1:9/),
+    })
+  })
+})
+
+describe('the package', () => {
+  test('exports doors that exist, to imports and to require', async () => {
+    const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
+    const doors = Object.keys(exports).filter((door) => !door.endsWith('.json') && door !== './guard')
+    for (const door of doors)
+      for (const file of Object.values<string>(exports[door])) expect(existsSync(join(root, file))).toBe(true)
+    const script = doors.map((door) => `require('${door.replace('.', 'jexo')}')`).join('; ')
+    const ran = await run(process.execPath, ['-e', `${script}; console.log(typeof require('jexo').defineKit)`])
+    expect(ran).toMatchObject({ code: 0, stdout: 'function\n' })
+  })
+})
+
+test('the demo walks its tour and ends with 0, on the next free ports where its own are taken', async () => {
+  const blocker = new Running([bin, 'serve', apiary, '--http', '4870'])
+  await blocker.until(/http:\S+|in use/)
+  const ran = await run(process.execPath, [join(root, 'scripts/demo.mjs'), '--tour'])
+  expect(ran.code).toBe(0)
+  expect(ran.stderr).toMatch(/Port 4870 is in use; trying 4871/)
+  for (const said of [
+    'kg at 2026-06-02',
+    'There is no hive ML-99',
+    'ML-05, ML-06, ML-07, ML-08',
+    'is in the ledger',
+    'the second carries apiary://hives/ML-04',
+  ]) {
+    expect(ran.stdout.replace(/\s+/g, ' ')).toContain(said)
+  }
+  await blocker.end()
+})

@@ -1,0 +1,173 @@
+import { writeFileSync } from 'node:fs'
+import type { Browser, Page } from 'playwright-core'
+import { scoreOf } from '../../loupe/src/score/model.js'
+import { startBrowser } from '../support/browser.js'
+import { apiary, bin, Running, written } from '../support/cli.js'
+
+let browser: Browser
+beforeAll(async () => {
+  browser = await startBrowser()
+})
+afterAll(async () => {
+  await browser.close()
+  await Running.endAll()
+})
+
+async function open(target: string) {
+  const loupe = new Running([bin, 'loupe', target, '--port', '0'])
+  const [url] = await loupe.until(/http:\S+/)
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  page.setDefaultTimeout(8000)
+  const faults: string[] = []
+  page.on('pageerror', (error) => faults.push(error.message))
+  page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
+  await page.goto(url)
+  return { loupe, page, url, faults }
+}
+const line = (page: Page, text: string | RegExp) =>
+  page.getByRole('log').getByRole('button').filter({ hasText: text })
+
+describe('Loupe', () => {
+  test('finds, fills and sends a call, and shows request and answer', async () => {
+    const { loupe, page, faults } = await open(apiary)
+    await page.getByRole('button', { name: /^weigh_hive/ }).waitFor()
+    await page.getByLabel('Find a part').fill('scale one hive')
+    await page.keyboard.press('Enter')
+    await page.getByRole('button', { name: 'hive "ML-04"' }).click()
+    await page.getByRole('button', { name: 'Send', exact: true }).click()
+    const answer = page.getByRole('region', { name: 'Answer' })
+    await answer
+      .getByText(/^\d+\.\d+$/)
+      .first()
+      .waitFor()
+    const call = line(page, 'tools/call weigh_hive')
+    await call.click()
+    await page.getByText('"method": "tools/call"').waitFor()
+    expect(await page.locator('pre', { hasText: '"tools/call"' }).textContent()).toContain('"hive": "ML-04"')
+    await line(page, /^.*answer.*kg \d/).waitFor()
+    expect(faults).toEqual([])
+    await page.close()
+    expect(await loupe.end()).toBe(0)
+  })
+
+  test('refuses in the form what does not fit, and shows what the server says to it', async () => {
+    const { loupe, page } = await open(apiary)
+    await page.getByRole('button', { name: /^weigh_hive/ }).click()
+    await page.getByRole('textbox', { name: 'hive' }).fill('99')
+    await page.getByRole('button', { name: 'Send', exact: true }).click()
+    await page
+      .getByText(/must match pattern/)
+      .first()
+      .waitFor()
+    await page.getByRole('button', { name: 'Send unchecked' }).click()
+    await page.getByText('The tool says no').waitFor()
+    await page
+      .getByLabel('Answer', { exact: true })
+      .getByText(/hive: given "99"; accepted is a string/)
+      .waitFor()
+    await page.close()
+    await loupe.end()
+  })
+
+  test('draws progress as marks, and cancels', async () => {
+    const { loupe, page } = await open(apiary)
+    await page.getByRole('button', { name: /^weigh_site/ }).click()
+    await page.getByRole('button', { name: 'site "Quarry Field"' }).click()
+    await page.getByRole('button', { name: 'Send', exact: true }).click()
+    await line(page, '1 of 4 · ML-05').waitFor()
+    await page.getByRole('button', { name: 'Cancel' }).click()
+    await page.getByRole('heading', { name: /Cancelled/ }).waitFor()
+    await line(page, 'cancelled').waitFor()
+    await page.close()
+    await loupe.end()
+  })
+
+  test('completes a template, reads it, and takes raw JSON', async () => {
+    const { loupe, page } = await open(apiary)
+    await page.getByRole('button', { name: /^apiary:\/\/hives\/\{hive\}/ }).click()
+    await page.getByRole('combobox', { name: 'hive' }).fill('07')
+    await page.getByRole('option', { name: 'ML-07' }).click()
+    await page.getByText('apiary://hives/ML-07', { exact: true }).waitFor()
+    await page.getByRole('button', { name: 'Read' }).click()
+    await page.getByText('"Quarry Field"', { exact: true }).waitFor()
+    await page.keyboard.press('Escape')
+    await page.getByRole('button', { name: /^weigh_hive/ }).click()
+    await page.getByRole('button', { name: 'As JSON' }).click()
+    await page.locator('.cm-content').fill('{ "hive": "ML-99" }')
+    await page.getByRole('button', { name: 'Send', exact: true }).click()
+    await page
+      .getByText(/There is no hive ML-99/)
+      .last()
+      .waitFor()
+    await page.close()
+    await loupe.end()
+  })
+
+  test('says what is wrong with a server that does not start, and starts it again once it is mended', async () => {
+    const kit = written(
+      'late.kit.mjs',
+      `import { existsSync } from 'node:fs'
+      import { defineKit, tool } from 'jexo'
+      if (!existsSync(new URL('./now', import.meta.url))) throw new Error('not yet')
+      export default defineKit({ name: 'late', version: '1', parts: [tool('late_tool', { about: 'x', effect: 'read', run: () => 1 })] })`,
+    )
+    const { loupe, page } = await open(kit)
+    await page
+      .getByRole('alert')
+      .getByText(/not yet/)
+      .waitFor()
+    await line(page, 'it does not load: Error: not yet').first().waitFor()
+    writeFileSync(kit.replace('late.kit.mjs', 'now'), '')
+    await page.getByRole('button', { name: 'Connect', exact: true }).click()
+    await page.getByRole('button', { name: /^late_tool/ }).waitFor()
+    await page.close()
+    await loupe.end()
+  })
+
+  test('answers only with the token, only its own page, only on this machine', async () => {
+    const { loupe, page, url } = await open(apiary)
+    const { origin, searchParams } = new URL(url)
+    const token = String(searchParams.get('token'))
+    const ask = (headers: Record<string, string>) => fetch(`${origin}/api/targets`, { headers })
+    expect((await ask({})).status).toBe(401)
+    expect((await ask({ 'x-jexo-token': 'wrong' })).status).toBe(401)
+    expect((await ask({ 'x-jexo-token': token })).status).toBe(200)
+    expect((await ask({ 'x-jexo-token': token, origin: 'https://evil.example' })).status).toBe(403)
+    expect((await fetch(origin)).headers.get('content-security-policy')).toContain("default-src 'self'")
+    expect(page.url()).not.toContain(token)
+    await page.close()
+    await loupe.end()
+  })
+})
+
+test('the score pairs calls with their answers and keeps bars of open calls apart', () => {
+  const message = (sequence: number, from: 'client' | 'server', body: object) =>
+    ({
+      kind: 'message',
+      sequence,
+      at: sequence * 10,
+      target: 't',
+      from,
+      bytes: 1,
+      message: { jsonrpc: '2.0', ...body },
+    }) as never
+  const lines = scoreOf([
+    message(1, 'client', {
+      id: 1,
+      method: 'tools/call',
+      params: { name: 'a', arguments: { x: 1 }, _meta: { progressToken: 1 } },
+    }),
+    message(2, 'client', { id: 2, method: 'tools/call', params: { name: 'b' } }),
+    message(3, 'server', { method: 'notifications/progress', params: { progressToken: 1, progress: 1, total: 2 } }),
+    message(4, 'server', { id: 1, result: { content: [], structuredContent: { kg: 3 } } }),
+    message(5, 'server', { id: 2, error: { code: -32602, message: 'no' } }),
+  ])
+  expect(lines.map(({ shape, of, tookMs, share, isFault }) => ({ shape, of, tookMs, share, isFault }))).toEqual([
+    { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
+    { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
+    { shape: 'mark', of: 1, tookMs: undefined, share: 0.5, isFault: false },
+    { shape: 'answer', of: 1, tookMs: 30, share: undefined, isFault: false },
+    { shape: 'answer', of: 2, tookMs: 30, share: undefined, isFault: true },
+  ])
+  expect(lines.map(({ open }) => open.map(({ slot }) => slot))).toEqual([[], [0], [0, 1], [0, 1], [1]])
+})

@@ -1,0 +1,139 @@
+import { apiary, bin, hello, Running, ready, speak, weigh, written } from '../support/cli.js'
+
+const dates = ['2025-11-25', '2025-06-18', '2025-03-26', '2024-11-05']
+
+afterAll(() => Running.endAll())
+
+describe('serve on stdio', () => {
+  test.each(dates)(
+    'answers %s from another folder, without environment, with nothing but protocol on stdout',
+    async (date) => {
+      const list = { jsonrpc: '2.0', id: 2, method: 'tools/list' }
+      const ran = await speak([bin, 'serve', apiary], [hello(date), ready, list, weigh(3)], { cwd: '/', env: {} })
+      expect(ran.code).toBe(0)
+      const answers = new Map(ran.lines.map((line) => [line.id, line.result]))
+      expect(ran.lines).toHaveLength(3)
+      expect(answers.get('hello').protocolVersion).toBe(date)
+      expect(answers.get(2).tools.length).toBeGreaterThan(3)
+      expect(JSON.parse(answers.get(3).content[0].text)).toEqual({
+        kg: expect.any(Number),
+        at: '2026-06-02T06:00:00Z',
+      })
+      expect(ran.stderr).toBe(`jexo: test 1 connected, revision ${date}\n`)
+    },
+  )
+
+  test('lives on after lines that are no messages', async () => {
+    const ran = await speak(
+      [bin, 'serve', apiary],
+      ['garbage', '{"jsonrpc":"2.0"}', '', hello('2025-11-25'), ready, '[1]', weigh(1)],
+    )
+    expect(ran.lines.map((line) => line.error?.code ?? 'fine')).toEqual([-32700, -32600, 'fine', -32600, 'fine'])
+  })
+
+  test('sends to stderr what a kit prints, and says once where it came from', async () => {
+    const kit = written(
+      'noisy.kit.ts',
+      `import { writeSync } from 'node:fs'
+       import { defineKit, tool } from 'jexo'
+       console.log('while loading')
+       const weigh = tool('weigh_hive', { about: 'x', effect: 'read', input: { type: 'object' }, run: async () => {
+         console.log('from the tool')
+         await null
+         console.log('again')
+         process.stdout.write('straight\\n')
+         writeSync(1, 'by number\\n')
+         return 'ok'
+       } })
+       export default defineKit({ name: 'noisy', version: '1', parts: [weigh] })`,
+    )
+    const ran = await speak([bin, 'serve', kit], [hello('2025-11-25'), ready, weigh(1), weigh(2)])
+    expect(ran.lines.map((line) => line.id)).toEqual(['hello', 1, 2])
+    expect(ran.stderr.match(/console\.log in tool `weigh_hive`/g)).toHaveLength(1)
+    expect(ran.stderr.match(/from the tool/g)).toHaveLength(2)
+    for (const said of [
+      'process.stdout.write in tool `weigh_hive`',
+      'fs.writeSync in tool `weigh_hive`',
+      'console.log in the loading of',
+      'while loading',
+      'straight',
+      'by number',
+    ]) {
+      expect(ran.stderr).toContain(said)
+    }
+  })
+
+  test('finishes what runs when stdin closes, and ends with 0 on SIGTERM', async () => {
+    const site = {
+      jsonrpc: '2.0',
+      id: 9,
+      method: 'tools/call',
+      params: { name: 'weigh_site', arguments: { site: 'Marsh Lane' } },
+    }
+    const ran = await speak([bin, 'serve', apiary], [hello('2025-11-25'), ready, site])
+    expect(ran.lines.at(-1)).toMatchObject({
+      id: 9,
+      result: { structuredContent: { readings: expect.any(Array) } },
+    })
+    const running = new Running([bin, 'serve', apiary])
+    running.child.stdin.write(`${JSON.stringify(hello('2025-11-25'))}\n`)
+    await running.until(/"serverInfo"/)
+    expect(await running.end('SIGTERM')).toBe(0)
+  })
+
+  test('carries a message of many megabytes', async () => {
+    const kit = written(
+      'echo.kit.mjs',
+      `import { defineKit, tool } from 'jexo'
+       export default defineKit({ name: 'echo', version: '1', parts: [
+         tool('echo', { about: 'x', effect: 'read', input: { type: 'object' }, run: ({ text }) => text })] })`,
+    )
+    const text = 'é🐝x'.repeat(2_000_000)
+    const call = { jsonrpc: '2.0', id: 1, method: 'tools/call', params: { name: 'echo', arguments: { text } } }
+    const ran = await speak([bin, 'serve', kit], [hello('2025-11-25'), ready, call])
+    expect(ran.lines.at(-1).result.content[0].text === text).toBe(true)
+  })
+})
+
+describe('a kit that cannot be served says so in one sentence and ends with 2', () => {
+  const kitOf = (parts: string, more = '') =>
+    `import { defineKit, tool, setting } from 'jexo'\nimport { z } from 'zod'\nconst t = (name: string, input?: never) => tool(name, { about: 'x', effect: 'read', input, run: () => 1 })\nexport default defineKit({ name: 'k', version: '1', ${more} parts: [${parts}] })`
+  test.each<[string, string | undefined, RegExp]>([
+    ['missing', undefined, /nowhere\.kit\.ts: there is no such file; check the path/],
+    ['not compiling', 'export default = 5', /bad\.kit\.ts: it does not load: line 1, column 16 .*; mend the file/],
+    [
+      'importing what is not there',
+      "import x from 'no-such-package'\nexport default x",
+      /Cannot find package 'no-such-package'/,
+    ],
+    ['throwing while it loads', "throw new Error('no luck')", /it does not load: Error: no luck \(line 1\)/],
+    [
+      'exporting no kit',
+      'export const a = 1',
+      /its default export is missing, not a kit; end it with: export default defineKit/,
+    ],
+    ['exporting something else', 'export default { name: "x" }', /its default export is an object, not a kit/],
+    [
+      'with a name taken twice',
+      kitOf("t('one'), t('one')"),
+      /bad\.kit\.ts: two parts are the tool "one"; rename one of them/,
+    ],
+    [
+      'with a schema that is no object',
+      kitOf("t('one', z.string() as never)"),
+      /bad\.kit\.ts: the input schema of tool "one" is of type "string", not an object; give an object schema/,
+    ],
+    [
+      'with a setting missing',
+      kitOf('', "settings: { KEY: setting({ about: 'The key.' }) },"),
+      /bad\.kit\.ts: a setting is missing: KEY \(The key\); set them in the environment/,
+    ],
+  ])('%s', async (_what, source, message) => {
+    const file = source === undefined ? 'nowhere.kit.ts' : written('bad.kit.ts', source)
+    const ran = await speak([bin, 'serve', file], [hello('2025-11-25')])
+    expect(ran.stderr).toMatch(message)
+    expect(ran.stderr.trim().split('\n')).toHaveLength(1)
+    expect(ran.stdout).toBe('')
+    expect(ran.code).toBe(2)
+  })
+})

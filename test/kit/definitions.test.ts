@@ -1,0 +1,125 @@
+import {
+  amended,
+  content,
+  defineKit,
+  except,
+  only,
+  prefixed,
+  prompt,
+  Refusal,
+  renamed,
+  resource,
+  tagged,
+  template,
+  tool,
+} from 'jexo'
+import { z } from 'zod'
+import { isKit } from '../../src/kit/kit.js'
+import { isRefusal } from '../../src/kit/refusal.js'
+
+const run = () => 'x'
+const read = () => 'x'
+const named = (name: string, tags: string[] = []) => tool(name, { about: 'x', effect: 'read', tags, run })
+
+describe('a definition that cannot be published is refused in a sentence', () => {
+  test.each<[string, () => unknown, RegExp]>([
+    ['a name with a space', () => named('weigh hive'), /tool name "weigh hive" is not allowed; use 1 to 128/],
+    ['a name that is too long', () => named('x'.repeat(129)), /not allowed/],
+    ['no description', () => tool('t', { about: ' ', effect: 'read', run }), /tool "t" has no usable "about"/],
+    [
+      'no effect',
+      () => tool('t', { about: 'x', effect: 'writes' as never, run }),
+      /one of read, add, change, remove/,
+    ],
+    ['no function', () => tool('t', { about: 'x', effect: 'read', run: 5 as never }), /"run"; give a function/],
+    [
+      'a string as input',
+      () => tool('t', { about: 'x', effect: 'read', input: z.string() as never, run }),
+      /input schema of tool "t" is of type "string", not an object/,
+    ],
+    [
+      'an array as output',
+      () => tool('t', { about: 'x', effect: 'read', output: z.array(z.string()), run: () => [] }),
+      /output schema .* wrap it, as in z.object/,
+    ],
+    [
+      'a boolean as schema',
+      () => tool('t', { about: 'x', effect: 'read', input: true as never, run }),
+      /is a boolean, not an object/,
+    ],
+    [
+      'a type JSON lacks',
+      () => tool('t', { about: 'x', effect: 'read', input: z.object({ at: z.date() }), run }),
+      /cannot become JSON Schema/,
+    ],
+    [
+      'a resource without scheme',
+      () => resource('hives', { name: 'h', about: 'x', read }),
+      /has the URI "hives", which is none/,
+    ],
+    [
+      'a template without variable',
+      () => template('a://b', { name: 'h', about: 'x', read }),
+      /no variable; use resource/,
+    ],
+    [
+      'a completion for nothing',
+      () => template('a://{b}', { name: 'h', about: 'x', read, complete: { c: () => [] } }),
+      /complete\.c/,
+    ],
+    [
+      'a prompt with a number',
+      () => prompt('p', { about: 'x', input: z.object({ n: z.number() }), run }),
+      /argument "n" of prompt "p" is not a string/,
+    ],
+    [
+      'two tools of one name',
+      () => defineKit({ name: 'k', version: '1', parts: [named('t'), named('t')] }),
+      /two parts are the tool "t"; rename one/,
+    ],
+    [
+      'something that is no part',
+      () => defineKit({ name: 'k', version: '1', parts: [5 as never] }),
+      /the list of parts holds a number/,
+    ],
+    ['a kit without version', () => defineKit({ name: 'k', version: '', parts: [] }), /no usable "version"/],
+  ])('%s', (_what, define, message) => {
+    expect(define).toThrow(message)
+  })
+})
+
+describe('parts are values', () => {
+  const parts = [named('get_hive', ['a']), named('get_site', ['b']), named('move_hive')]
+  const names = (list: readonly { name: string }[]) => list.map(({ name }) => name)
+
+  test('that can be chosen, left out, renamed and reworded', () => {
+    expect(names(only(parts, ['get_*']))).toEqual(['get_hive', 'get_site'])
+    expect(names(except(parts, ['get_hive']))).toEqual(['get_site', 'move_hive'])
+    expect(names(tagged(parts, 'b'))).toEqual(['get_site'])
+    expect(names(prefixed(parts, 'ml_'))).toEqual(['ml_get_hive', 'ml_get_site', 'ml_move_hive'])
+    expect(names(renamed(parts, { move_hive: 'bring_hive' }))).toEqual(['get_hive', 'get_site', 'bring_hive'])
+    expect(amended(parts, { get_hive: { about: 'Better.', effect: 'change' } })[0]).toMatchObject({
+      about: 'Better.',
+      effect: 'change',
+    })
+  })
+
+  test('and are refused where a name is not there', () => {
+    expect(() => only(parts, ['get_hives'])).toThrow(/no part "get_hives" to choose; did you mean "get_hive"/)
+    expect(() => renamed(parts, { nope: 'x' })).toThrow(/no part "nope"/)
+    expect(() => prefixed(parts, 'a b')).toThrow(/not allowed/)
+  })
+
+  test('frozen, with what they were given', () => {
+    const [part] = parts
+    expect(Object.isFrozen(part)).toBe(true)
+    expect(Object.isFrozen(content.text('x'))).toBe(true)
+  })
+
+  test('recognised across two copies of the package by their mark', () => {
+    expect(isKit(Object.defineProperty({}, Symbol.for('jexo.kit'), { value: true }))).toBe(true)
+    expect(isRefusal(Object.assign(new Error('no'), { [Symbol.for('jexo.refusal')]: true }))).toBe(true)
+    expect(isRefusal(new Refusal('no'))).toBe(true)
+    expect(isRefusal(new Error('no'))).toBe(false)
+  })
+})

@@ -1,0 +1,151 @@
+import { defineKit, shared, tool } from 'jexo'
+import { dial, RpcError } from 'jexo/link'
+import { dial as dialOnNode, overHttp } from 'jexo/node'
+import { Link } from '../../src/link/link.js'
+import type { Wire, WireEnds } from '../../src/link/wire.js'
+import type { Loose } from '../support/raw-session.js'
+import { sampleKit } from '../support/sample-kit.js'
+
+const ways = [
+  ['in memory', async () => ({ link: await dial(sampleKit()), end: async () => {} })],
+  [
+    'over HTTP',
+    async () => {
+      const service = await overHttp(sampleKit())
+      return { link: await dialOnNode(service.url), end: () => service.close() }
+    },
+  ],
+] as const
+
+describe.each(ways)('a link %s', (_way, open) => {
+  test('lists, calls, reads, fills and completes', async () => {
+    const { link, end } = await open()
+    expect(link.revision).toBe('2025-11-25')
+    expect(link.serverInfo.name).toBe('sample')
+    expect((await link.tools()).map(({ name }) => name)).toContain('add')
+    expect((await link.call('add', { a: 1, b: 2 })).structuredContent).toEqual({ sum: 3 })
+    expect((await link.read('sample://words/bee')).contents[0]?.text).toBe('the word bee')
+    expect((await link.fill('greet', { name: 'Ada' })).messages).toHaveLength(2)
+    expect((await link.complete({ prompt: 'greet' }, { name: 'tone', value: 'w' })).values).toEqual(['warm'])
+    await link.ping()
+    await link.close()
+    await end()
+  })
+
+  test('hears progress, logs and changes', async () => {
+    const { link, end } = await open()
+    const seen: unknown[] = []
+    const logged: unknown[] = []
+    link.on('log', ({ level }) => logged.push(level))
+    await link.setLogLevel('debug')
+    await link.call('steps', {}, { onProgress: ({ progress }) => seen.push(progress) })
+    expect(seen).toEqual([1, 3])
+    expect(logged).toEqual(['debug', 'warning'])
+    const updated = new Promise((resolve) => link.on('resourceUpdated', resolve))
+    await link.subscribe('sample://counter')
+    await link.call('count')
+    expect(await updated).toEqual({ uri: 'sample://counter' })
+    await link.close()
+    await end()
+  })
+
+  test('cancels, times out, and rejects what the server refuses', async () => {
+    const { link, end } = await open()
+    const controller = new AbortController()
+    const waiting = link.call('wait', {}, { signal: controller.signal })
+    setTimeout(() => controller.abort(new Error('enough')), 20)
+    await expect(waiting).rejects.toThrow('enough')
+    await expect(link.call('wait', {}, { timeoutMs: 30 })).rejects.toMatchObject({ code: 'request-timed-out' })
+    await expect(link.call('nope')).rejects.toBeInstanceOf(RpcError)
+    expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
+    const hanging = expect(link.call('wait')).rejects.toMatchObject({ code: 'closed' })
+    await link.close()
+    await hanging
+    await end()
+  })
+})
+
+test('a shared thing is replaced for a test', async () => {
+  const real = shared(() => ({ kg: 1 }))
+  const kit = defineKit({
+    name: 'k',
+    version: '1',
+    parts: [tool('weigh', { about: 'x', effect: 'read', run: async (_, call) => (await call.use(real)).kg })],
+  })
+  const link = await dial(kit, { replace: [[real, { kg: 41 }]] })
+  expect((await link.call('weigh')).content).toEqual([{ type: 'text', text: '41' }])
+  await link.close()
+})
+
+test.each(['nonsense', 'ftp://x', 'file.ts'])('a target %p is refused in a sentence', (target) => {
+  expect(() => dial(target)).toThrow(/is no target; give a kit file/)
+})
+
+test('an address where nobody listens says so', async () => {
+  await expect(dial('http://127.0.0.1:9/mcp')).rejects.toThrow(/^http:\/\/127.0.0.1:9\/mcp: no connection/)
+})
+
+describe('a server that misbehaves', () => {
+  /** A wire to a server that answers as it is told. */
+  const wireTo = (answer: (message: Loose, ends: WireEnds) => void): Wire => {
+    let ends: WireEnds
+    return {
+      label: 'odd',
+      start: (given) => {
+        ends = given
+      },
+      send: (message) => void queueMicrotask(() => answer(message, ends)),
+      close: () => {},
+    }
+  }
+  const greet = (message: Loose, ends: WireEnds, result: object = {}) =>
+    ends.receive({
+      jsonrpc: '2.0',
+      id: message.id,
+      result: {
+        protocolVersion: '2025-11-25',
+        capabilities: { tools: {} },
+        serverInfo: { name: 'odd', version: '1' },
+        ...result,
+      },
+    })
+
+  test('with an unknown revision is refused, naming what is known', async () => {
+    const wire = wireTo((message, ends) => greet(message, ends, { protocolVersion: '1999-01-01' }))
+    await expect(Link.open(wire)).rejects.toThrow(/speaks revision "1999-01-01"; this link knows 2025-11-25/)
+  })
+
+  test('with cursors that go round for ever does not hang the list', async () => {
+    const wire = wireTo((message, ends) => {
+      if (message.method === 'initialize') greet(message, ends)
+      else if (message.id)
+        ends.receive({ jsonrpc: '2.0', id: message.id, result: { tools: [], nextCursor: 'same' } })
+    })
+    await expect((await Link.open(wire)).tools()).rejects.toThrow(/cursors do not end/)
+  })
+
+  test('with wrong ids, two answers or a malformed one harms only that call', async () => {
+    const wire = wireTo((message, ends) => {
+      if (message.method === 'initialize') return greet(message, ends)
+      if (!message.id) return
+      ends.receive({ jsonrpc: '2.0', id: 999, result: {} })
+      const result = message.params.name === 'bad' ? { content: 'no array' } : { content: [] }
+      ends.receive({ jsonrpc: '2.0', id: message.id, result })
+      ends.receive({ jsonrpc: '2.0', id: message.id, result: { content: ['second'] } })
+    })
+    const link = await Link.open(wire)
+    await expect(link.call('bad')).rejects.toMatchObject({ code: 'answer-malformed' })
+    await expect(link.call('good')).resolves.toEqual({ content: [] })
+  })
+
+  test('that goes away rejects what is awaited', async () => {
+    const wire = wireTo((message, ends) => {
+      if (message.method === 'initialize') greet(message, ends)
+      else if (message.id) ends.closed('the server ended by SIGKILL')
+    })
+    const link = await Link.open(wire)
+    const why = new Promise((resolve) => link.on('closed', resolve))
+    await expect(link.call('any')).rejects.toThrow(/SIGKILL/)
+    expect(await why).toEqual({ why: 'the server ended by SIGKILL' })
+  })
+})

@@ -1,0 +1,127 @@
+import { Dialogue, type Incoming } from '../../src/protocol/dialogue.js'
+import type { Message } from '../../src/protocol/messages.js'
+
+/** Two dialogues joined by hand, so that what passes can be seen and held back. */
+function pair(answer: (request: Incoming) => unknown, limits = {}) {
+  const passed: Message[] = []
+  const settled: [unknown, boolean][] = []
+  const server = new Dialogue(
+    {
+      send: (message) => {
+        passed.push(message)
+        client.receive(message)
+      },
+      answer,
+      hear: () => {},
+      settled: (id, answered) => settled.push([id, answered]),
+    },
+    limits,
+  )
+  const client: Dialogue = new Dialogue(
+    {
+      send: (message) => {
+        passed.push(message)
+        server.receive(message)
+      },
+      answer: () => ({}),
+      hear: () => {},
+    },
+    limits,
+  )
+  return { client, server, passed, settled }
+}
+
+const never = () => new Promise(() => {})
+
+describe('a dialogue', () => {
+  test('pairs answers with questions', async () => {
+    const { client } = pair(({ params }) => ({ twice: Number(params.n) * 2 }))
+    const answers = await Promise.all([1, 2, 3].map((n) => client.ask('double', { n })))
+    expect(answers).toEqual([{ twice: 2 }, { twice: 4 }, { twice: 6 }])
+  })
+
+  test('cancels by the signal: the work is aborted and no response follows', async () => {
+    let signal: AbortSignal | undefined
+    const { client, passed, settled } = pair((request) => {
+      signal = request.signal
+      return never()
+    })
+    const controller = new AbortController()
+    const asked = client.ask('slow', {}, { signal: controller.signal })
+    controller.abort(new Error('enough'))
+    await expect(asked).rejects.toThrow('enough')
+    expect(signal?.aborted).toBe(true)
+    expect(passed.at(-1)).toMatchObject({ method: 'notifications/cancelled', params: { requestId: 1 } })
+    expect(settled).toEqual([[1, false]])
+  })
+
+  test('gives up after the timeout and says so to the other side', async () => {
+    const { client, passed } = pair(never)
+    await expect(client.ask('slow', {}, { timeoutMs: 20 })).rejects.toMatchObject({ code: 'request-timed-out' })
+    expect(passed.at(-1)).toMatchObject({ method: 'notifications/cancelled' })
+  })
+
+  test('does not cancel initialize', async () => {
+    const { client, passed } = pair(never)
+    await expect(client.ask('initialize', {}, { timeoutMs: 20 })).rejects.toThrow(
+      /no answer to initialize within 20 ms/,
+    )
+    expect(passed).toHaveLength(1)
+  })
+
+  test('progress only rises and extends the timeout', async () => {
+    const { client } = pair(async (request) => {
+      for (const progress of [1, 1, 0, 2]) {
+        await new Promise((resolve) => setTimeout(resolve, 30))
+        request.progress({ progress })
+      }
+      return {}
+    })
+    const seen: number[] = []
+    await client.ask('slow', {}, { timeoutMs: 100, onProgress: ({ progress }) => seen.push(progress) })
+    expect(seen).toEqual([1, 2])
+  })
+
+  test('sends no progress without a token, and nothing after the response', async () => {
+    let kept: Incoming | undefined
+    const { client, passed } = pair((request) => {
+      kept = request
+      request.progress({ progress: 1 })
+      return {}
+    })
+    await client.ask('x', {})
+    kept?.notify('notifications/message', {})
+    expect(passed).toHaveLength(2)
+  })
+
+  test('refuses an id that is in flight, and more than the limit', async () => {
+    const { server, passed } = pair(never, { maxInFlight: 2 })
+    for (const id of [1, 1, 2, 3]) server.receive({ jsonrpc: '2.0', id, method: 'slow' })
+    expect(passed).toMatchObject([
+      { id: 1, error: { code: -32600 } },
+      { id: 3, error: { code: -32603, message: expect.stringContaining('2 requests') } },
+    ])
+  })
+
+  test('late, unknown and malformed cancellations are ignored', async () => {
+    const { client, server } = pair(() => ({ fine: true }))
+    for (const params of [{ requestId: 99 }, {}, { requestId: null }]) {
+      server.receive({ jsonrpc: '2.0', method: 'notifications/cancelled', params })
+    }
+    await expect(client.ask('x', {})).resolves.toEqual({ fine: true })
+  })
+
+  test('closing rejects what is awaited and aborts what runs', async () => {
+    let signal: AbortSignal | undefined
+    const { client, server } = pair((request) => {
+      signal = request.signal
+      return never()
+    })
+    const asked = client.ask('slow', {})
+    server.close('over')
+    client.close('over')
+    await expect(asked).rejects.toMatchObject({ code: 'closed' })
+    expect(signal?.aborted).toBe(true)
+    await expect(client.ask('again', {})).rejects.toMatchObject({ code: 'closed' })
+  })
+})
