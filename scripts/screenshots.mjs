@@ -19,20 +19,24 @@ const isWanted = (name) => wanted.length === 0 || wanted.includes(name)
 const xvfb = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
 await pause(800)
 try {
-  await terminal('show', 'jexo show apiary.kit.ts', 3)
+  await terminal('show', 'jexo show apiary.kit.ts', 3, 8)
   await terminal(
     'call',
     'jexo call apiary.kit.ts weigh_hive hive=ML-04; jexo call apiary.kit.ts weigh_hive hive=ML-99; jexo call apiary.kit.ts weigh_hive hive=4; jexo call apiary.kit.ts weigh_site "site=Quarry Field"',
     9,
   )
   await terminal('tour', 'npm run --silent demo -- --tour', 7)
-  await terminal('attach-and-pack', 'jexo attach apiary.kit.ts; jexo pack apiary.kit.ts --out /tmp/packed', 8)
+  await terminal(
+    'attach-and-pack',
+    'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --out /tmp/packed; cd /tmp/packed; jexo call apiary.mjs weigh_hive hive=ML-04',
+    8,
+  )
   await pages()
 } finally {
   xvfb.kill()
 }
 
-async function terminal(name, command, seconds) {
+async function terminal(name, command, seconds, points = 11) {
   if (!isWanted(name)) return
   const shown = command
     .split('; ')
@@ -47,9 +51,9 @@ async function terminal(name, command, seconds) {
     '-fa',
     'DejaVu Sans Mono',
     '-fs',
-    '11',
+    String(points),
     '-geometry',
-    '140x50+0+0',
+    '180x70+0+0',
     '-bg',
     '#16150f',
     '-fg',

@@ -3,6 +3,7 @@ import { describeSchema } from '../kit/schema.js'
 import type { Link } from '../link/link.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { PromptDefinition, ResourceDefinition, TemplateDefinition, ToolDefinition } from '../protocol/types.js'
+import { parseUriTemplate } from '../protocol/uri-template.js'
 import { colours, columns } from './output.js'
 
 /** Everything a server offers. */
@@ -27,16 +28,13 @@ export async function readCatalogue(link: Link): Promise<Catalogue> {
 export function catalogueText(link: Link, catalogue: Catalogue): string {
   const { name, version, title } = link.serverInfo
   const { tools, resources, templates, prompts } = catalogue
+  const alone = resources.filter(({ uri }) => !templates.some((item) => matches(item, uri)))
   const sections = [
     `${colours.bold(title ?? name)} ${version}  ${colours.dim(`revision ${link.revision} · ${link.label}`)}`,
     ...(link.instructions === undefined ? [] : [wrap(link.instructions, '')]),
     ...section('tool', tools, toolsText),
-    ...section('resource', resources, (list) =>
-      aligned(list.map((item) => [item.uri, item.description ?? item.name])),
-    ),
-    ...section('template', templates, (list) =>
-      aligned(list.map((item) => [item.uriTemplate, item.description ?? item.name])),
-    ),
+    ...section('resource', alone, (list) => aligned(list.map((item) => [item.uri, item.description ?? item.name]))),
+    ...section('template', templates, (list) => list.map((item) => templateText(item, resources)).join('\n')),
     ...section('prompt', prompts, (list) => list.map(promptText).join('\n')),
   ]
   return sections.join('\n')
@@ -83,6 +81,24 @@ function argumentLines(schema: JsonObject): string[] {
 function outputLine(schema: JsonObject | undefined): string[] {
   if (!schema || !isObject(schema.properties)) return []
   return [`      ${colours.dim('gives')} ${Object.keys(schema.properties).join(', ')}`]
+}
+
+/** A template, and what is listed under it now: hundreds of alike lines would tell no more. */
+function templateText(template: TemplateDefinition, resources: readonly ResourceDefinition[]): string {
+  const head = aligned([[template.uriTemplate, template.description ?? template.name]])
+  const listed = resources.filter(({ uri }) => matches(template, uri)).map(({ uri }) => uri)
+  if (listed.length === 0) return head
+  const shown = listed.length > 3 ? [listed[0], listed[1], '…', listed.at(-1)] : listed
+  return `${head}\n      ${colours.dim(`${listed.length} now:`)} ${shown.join(' ')}`
+}
+
+function matches(template: TemplateDefinition, uri: string): boolean {
+  try {
+    return parseUriTemplate(template.uriTemplate).match(uri) !== undefined
+  } catch {
+    // A server that was not made here may have a template that cannot be read: then nothing is of it.
+    return false
+  }
 }
 
 function promptText(prompt: PromptDefinition): string {
