@@ -118,6 +118,26 @@ export const problems = {
       `the connected host cannot ${what}`,
       `it did not declare "${capability}"; offer another way, or use a host that does`,
     ),
+  questionField: (label: string, field: string) =>
+    new JexoError(
+      'question-field',
+      `${label} asks a person for "${field}", which a form cannot hold`,
+      'ask for strings, numbers, booleans, one choice or several choices, without nesting',
+    ),
+  questionMany: (label: string, field: string, revision: string) =>
+    new JexoError(
+      'question-many',
+      `${label} asks for several choices in "${field}", which hosts of revision ${revision} do not know`,
+      'ask for one choice, or for one after the other',
+    ),
+  modelRequest: (fault: string) =>
+    new JexoError('model-request', `the request to the model is malformed: ${fault}`, 'mend its messages'),
+  answerUnfit: (what: string, reasons: string) =>
+    new JexoError(
+      'answer-unfit',
+      `the host's answer to ${what} does not fit: ${reasons}`,
+      'ask again, or use another host',
+    ),
   kitFileMissing: (file: string) =>
     new JexoError('kit-file-missing', 'there is no such file', 'check the path', file),
   kitFileBroken: (file: string, reason: string, cause?: unknown) =>
@@ -145,6 +165,20 @@ export const problems = {
     ),
   childEnded: (command: string, reason: string) =>
     new JexoError('child-ended', `the server ended (${reason})`, 'see what it said on stderr', command),
+  answersUnreadable: (file: string, reason: string) =>
+    new JexoError(
+      'answers-unreadable',
+      `it cannot be read as answers (${reason})`,
+      'give accept, decline, cancel or a file with "version: 1" and "answers"',
+      file,
+    ),
+  sessionEnded: (where: string) =>
+    new JexoError(
+      'session-ended',
+      'the server had ended the session, and a new one was opened; the call was not repeated, since it may change something',
+      'look whether it was carried out, and call again',
+      where,
+    ),
   requestTimedOut: (method: string, timeoutMs: number) =>
     new JexoError(
       'request-timed-out',
@@ -205,6 +239,12 @@ export const problems = {
       `there is no tool "${tool}"`,
       closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists what there is',
       where,
+    ),
+  verbUnknown: (verb: string, closest: readonly string[]) =>
+    new JexoError(
+      'verb-unknown',
+      `there is no command "${verb}" here`,
+      closest.length > 0 ? `did you mean ${listOf(closest)}` : 'help lists what there is',
     ),
   argumentUnknown: (given: string, tool: string, known: readonly string[]) =>
     new JexoError(

@@ -1,6 +1,17 @@
 /** The author's door: what a kit file imports. */
 export { JexoError } from './errors.js'
-export type { Call, CallLog, CallSession, Completer, CompletionCall, Identity } from './kit/call.js'
+export type {
+  Call,
+  CallLog,
+  CallSession,
+  Completer,
+  CompletionCall,
+  Identity,
+  ModelQuestion,
+  PersonAnswer,
+  PersonSent,
+  Root,
+} from './kit/call.js'
 export { type Amendment, amended, except, only, prefixed, renamed, tagged } from './kit/choose.js'
 export { type ContentOptions, content, type Embeddable } from './kit/content.js'
 export type { Effect } from './kit/effects.js'
@@ -16,11 +27,12 @@ export type {
   ToolPart,
 } from './kit/part.js'
 export { type PromptOptions, prompt } from './kit/prompt.js'
-export { Refusal } from './kit/refusal.js'
+export { Refusal, type Visit } from './kit/refusal.js'
 export { type ResourceOptions, resource } from './kit/resource.js'
 export { type JsonSchema, nothing, type Schema } from './kit/schema.js'
 export { type Setting, type SettingOptions, setting } from './kit/settings.js'
 export { type Opening, type Shared, shared } from './kit/shared.js'
 export { type TemplateOptions, template } from './kit/template.js'
 export { type ToolOptions, tool } from './kit/tool.js'
+export type { ModelAnswer, ModelRequest, SamplingMessage, ToolUse, ToolUseResult } from './protocol/sampling.js'
 export type { ContentBlock, Icon, ResourceDefinition } from './protocol/types.js'

@@ -1,5 +1,7 @@
 /** The client side for programs: over HTTP, or to a kit in memory. Runs in a browser too. */
 export { JexoError } from './errors.js'
+export { alwaysAnswer, answersFrom, type ReadyAnswer } from './link/answerers.js'
+export type { Answerer, ModelAnswerer, Question, QuestionAnswer } from './link/answering.js'
 export { type CallOptions, Link, type LinkEvents, type LinkOptions } from './link/link.js'
 export { RpcError } from './protocol/rpc-error.js'
 export type {
@@ -13,4 +15,5 @@ export type {
   ToolDefinition,
   ToolResult,
 } from './protocol/types.js'
-export { type DialOptions, dial } from './transport/dial.js'
+export { type DialOptions, dial, dialAll } from './transport/dial.js'
+export type { Links } from './transport/dial-all.js'

@@ -7,6 +7,8 @@ import { runOnNode } from './transport/node-run.js'
 import { type StdioOptions, serveStdio } from './transport/stdio.js'
 
 export { JexoError } from './errors.js'
+export { askOnTerminal, type Terminal } from './talk/terminal.js'
+export { dialAllOnNode as dialAll } from './target/dial-all.js'
 export { dialOnNode as dial, type NodeDialOptions, type NodeTarget } from './transport/node-dial.js'
 export {
   type HttpOptions,

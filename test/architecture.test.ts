@@ -12,7 +12,7 @@ const layers = [
   ['kit'],
   ['engine', 'link'],
   ['transport'],
-  ['serve', 'target', 'attach', 'pack', 'demo', 'index.ts', 'fetch.ts', 'link.ts', 'node.ts', 'guard.ts'],
+  ['serve', 'target', 'attach', 'pack', 'demo', 'talk', 'index.ts', 'fetch.ts', 'link.ts', 'node.ts', 'guard.ts'],
   ['loupe'],
   ['cli'],
 ]

@@ -139,6 +139,7 @@ const recordInspection = tool('record_inspection', {
   output: z.object({ id: z.number().int(), hive: z.string(), nextInspection: z.string() }),
   effect: 'add',
   tags: ['ledger'],
+  askFor: ['framesOfBrood', 'framesOfBees', 'storesKg', 'queenSeen'],
   examples: [
     {
       input: {
@@ -170,6 +171,7 @@ const moveHive = tool('move_hive', {
   output: z.object({ hive: z.string(), from: z.string(), to: z.string() }),
   effect: 'change',
   tags: ['ledger'],
+  confirm: { say: ({ hive, to }) => `Move ${hive} to ${to}?`, ifPossible: true },
   async run({ hive, to }, call) {
     const books = await call.use(ledger)
     const { site } = knownHive(books, hive)

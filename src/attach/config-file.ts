@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { type ParseError, parse, printParseErrorCode } from 'jsonc-parser'
-import { problems } from '../errors.js'
+import { isJexoError, problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 
@@ -44,16 +44,27 @@ export function findServers(config: JsonObject): ServerMap | undefined {
 
 /** One entry of a host configuration file. Rejects with a `JexoError` that names what is there instead. */
 export async function readConfigEntry(file: string, name: string): Promise<ConfigEntry> {
-  let text: string
-  try {
-    text = await readFile(file, 'utf8')
-  } catch (error) {
-    throw problems.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
-  }
-  const servers = findServers(parseConfig(file, text))?.servers ?? {}
+  const servers = await readServers(file)
   const entry = Object.hasOwn(servers, name) ? servers[name] : undefined
   if (!isObject(entry)) throw problems.configEntryMissing(file, name, Object.keys(servers))
   return readEntry(file, name, entry)
+}
+
+/** All entries of a host configuration file, by name. */
+export async function readConfigEntries(file: string): Promise<Record<string, ConfigEntry>> {
+  const servers = Object.entries(await readServers(file)).filter((pair): pair is [string, JsonObject] =>
+    isObject(pair[1]),
+  )
+  return Object.fromEntries(servers.map(([name, entry]) => [name, readEntry(file, name, entry)]))
+}
+
+async function readServers(file: string): Promise<JsonObject> {
+  try {
+    return findServers(parseConfig(file, await readFile(file, 'utf8')))?.servers ?? {}
+  } catch (error) {
+    if (isJexoError(error)) throw error
+    throw problems.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
+  }
 }
 
 function readEntry(file: string, name: string, entry: JsonObject): ConfigEntry {

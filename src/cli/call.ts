@@ -1,8 +1,11 @@
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import { closestTo } from '../kit/closest.js'
+import type { Answerer } from '../link/answering.js'
 import type { Link } from '../link/link.js'
 import type { ToolResult } from '../protocol/types.js'
+import { readAnswerer } from '../talk/answers-file.js'
+import { askOnTerminal } from '../talk/terminal.js'
 import { readArguments } from '../target/arguments.js'
 import { errorColours, Failed, out, outJson, say } from './output.js'
 import { blockText, resultText } from './result-text.js'
@@ -10,6 +13,7 @@ import { type TargetFlags, withLink, withTarget } from './target-options.js'
 
 interface Flags extends TargetFlags {
   args?: string
+  answers?: string
   raw?: boolean
   json?: boolean
 }
@@ -22,6 +26,7 @@ export const call = () =>
       .argument('<tool>', 'name of the tool')
       .argument('[name=value...]', "its arguments; values are read by the tool's schema")
       .option('--args <json>', 'all arguments as a JSON object')
+      .option('--answers <file|accept|decline|cancel>', "how the server's questions are answered")
       .option('--raw', 'the result exactly as it came, as JSON')
       .option('--json', 'structured content as JSON, else the text as a JSON string')
       .addHelpText('after', '\nExample: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json'),
@@ -39,12 +44,27 @@ export const call = () =>
         tookMs = performance.now() - calledAt
         return answer
       },
-      { onLog: ({ level, logger, data }) => say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)) },
+      {
+        onQuestion: await answererFor(flags.answers),
+        onLog: ({ level, logger, data }) => say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
+      },
     )
     print(result, flags)
     if (!isQuiet) say(timing(tool, tookMs, performance.now() - startedAt))
     if (result.isError) throw new Failed()
   })
+
+/** On a terminal the person is asked; elsewhere a question is cancelled, and that is said. */
+async function answererFor(answers: string | undefined): Promise<Answerer> {
+  const sayCancelled = (message: string) =>
+    say(`The server asks: ${message}\nNo answer was given (--answers), so it was cancelled.`)
+  if (answers !== undefined) return readAnswerer(answers, sayCancelled)
+  if (process.stdin.isTTY) return askOnTerminal()
+  return ({ message }) => {
+    sayCancelled(message)
+    return { action: 'cancel' }
+  }
+}
 
 /** The tool's schema; a name that does not exist is refused here, with what may have been meant. */
 async function schemaOf(link: Link, tool: string) {

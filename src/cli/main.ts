@@ -1,5 +1,6 @@
 import { Command, CommanderError } from 'commander'
 import { isJexoError } from '../errors.js'
+import { isObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { version } from '../version.js'
@@ -13,6 +14,7 @@ import { pack } from './pack.js'
 import { read } from './read.js'
 import { serve } from './serve.js'
 import { show } from './show.js'
+import { talk } from './talk.js'
 
 /** Runs the command line and ends the process: 0 fine, 1 the thing asked for failed, 2 it could not be done. */
 export async function main(argv: readonly string[]): Promise<void> {
@@ -37,7 +39,7 @@ function programOf(): Command {
     })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
-  for (const verb of [serve, show, call, read, fill, loupe, attach, pack, demo])
+  for (const verb of [serve, show, call, read, fill, talk, loupe, attach, pack, demo])
     program.addCommand(withExits(verb()))
   return program
 }
@@ -62,9 +64,16 @@ function exitCodeOf(error: unknown, isJson: boolean): number {
 }
 
 function messageOf(error: unknown): string {
-  if (error instanceof RpcError) return `the server refused (${error.code}): ${error.message}`
+  if (error instanceof RpcError)
+    return [`the server refused (${error.code}): ${error.message}`, ...pagesIn(error)].join('\n')
   if (isJexoError(error)) return error.message
   return error instanceof Error ? (error.stack ?? error.message) : String(error)
+}
+
+/** Pages that have to be visited first (-32042). */
+function pagesIn({ data }: RpcError): string[] {
+  const pages = isObject(data) && Array.isArray(data.elicitations) ? data.elicitations.filter(isObject) : []
+  return pages.map(({ message, url }) => `  ${message}: ${url}`)
 }
 
 /** Ends the process when everything is written; a kit may hold timers and sockets that would keep it alive. */

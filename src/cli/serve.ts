@@ -1,7 +1,11 @@
 import { Command } from 'commander'
+import type { RunningKit } from '../engine/running-kit.js'
+import { namesIn } from '../kit/choose.js'
 import { readHttpAddress } from '../serve/address.js'
 import { serveKit } from '../serve/serve-kit.js'
+import { watchKit } from '../serve/watch-kit.js'
 import { atFile, loadKit } from '../target/kit-file.js'
+import { say } from './output.js'
 import { type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
@@ -9,6 +13,9 @@ interface Flags extends TargetFlags {
   path?: string
   publicUrl?: string
   openToAnyone?: boolean
+  watch?: boolean
+  only?: string
+  except?: string
 }
 
 export const serve = () =>
@@ -19,6 +26,9 @@ export const serve = () =>
     .option('--path <path>', 'path of the endpoint', '/mcp')
     .option('--public-url <url>', 'the URL that others reach it by')
     .option('--open-to-anyone', 'let anyone call although other machines can reach it')
+    .option('--only <parts>', 'serve these only: names, globs or tag:…, separated by commas')
+    .option('--except <parts>', 'serve all but these')
+    .option('--watch', 'load the kit again when its file or what it imports changes')
     .option('--env <NAME=value>', 'set a variable for the kit (again for more)', (value, before: string[] = []) => [
       ...before,
       value,
@@ -34,6 +44,9 @@ export const serve = () =>
       const options = {
         environment,
         isOpenToAnyone: flags.openToAnyone === true,
+        only: namesIn(flags.only ?? ''),
+        except: namesIn(flags.except ?? ''),
+        ...(flags.watch ? { onRunning: (running: RunningKit) => watchKit(file, running, say) } : {}),
         ...(http ? { http } : {}),
         ...(flags.path === undefined ? {} : { path: flags.path }),
         ...(flags.publicUrl === undefined ? {} : { publicUrl: flags.publicUrl }),

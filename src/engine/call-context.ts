@@ -1,17 +1,22 @@
 import type { Call, CallLog, CompletionCall } from '../kit/call.js'
+import type { Schema } from '../kit/schema.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { type LogLevel, logLevels } from '../protocol/types.js'
 import type { Engine } from './engine.js'
 import { sendLog } from './logging.js'
+import { askModel } from './model.js'
+import { askPerson, sendPersonTo } from './person.js'
+import { roots } from './roots.js'
 
 /** Makes the second argument of an author's function for one request. */
 export function callFor(engine: Engine, incoming: Incoming, logger: string): Call {
   const { running } = engine
+  const { shared, settings } = running
   return {
     get signal() {
       return incoming.signal
     },
-    settings: running.settings,
+    settings,
     get log() {
       return logFor(engine, incoming, logger)
     },
@@ -29,8 +34,13 @@ export function callFor(engine: Engine, incoming: Incoming, logger: string): Cal
         ...(message === undefined || !engine.revision.progressMessage ? {} : { message }),
       })
     },
-    use: (declared) => running.shared.use(declared),
+    use: (declared) => shared.use(declared),
     touch: (uri) => running.touch(uri),
+    askPerson: ((message: string, schema: Schema) =>
+      askPerson(engine, incoming, logger, message, schema)) as Call['askPerson'],
+    sendPersonTo: (url, message) => sendPersonTo(engine, incoming, String(url), message),
+    askModel: (question) => askModel(engine, incoming, question),
+    roots: () => roots(engine, incoming),
   }
 }
 

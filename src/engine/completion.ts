@@ -28,7 +28,7 @@ async function complete(engine: Engine, incoming: Incoming): Promise<CompletionR
   const call = completionCallFor(engine, incoming, label, filledOf(engine, context))
   try {
     const typed = argument.value
-    const values = [...(await engine.running.inCall(`completion of \`${label}\``, () => completer(typed, call)))]
+    const values = [...(await engine.running.carry(`completion of \`${label}\``, () => completer(typed, call)))]
     return {
       completion: {
         values: values.slice(0, mostValues),
@@ -46,7 +46,7 @@ function completerOf(
   ref: unknown,
   argument: string,
 ): { label: string; completer: Completer | undefined } {
-  const { index } = engine.running
+  const { index } = engine
   if (isObject(ref) && ref.type === 'ref/prompt' && typeof ref.name === 'string') {
     const part = index.prompts.get(ref.name)?.part
     if (!part) throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(ref.name)}`)

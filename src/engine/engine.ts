@@ -5,6 +5,7 @@ import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
 import { type Answer, features } from './features.js'
+import type { PartIndex } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 
 /** What a transport gives an engine. */
@@ -21,6 +22,8 @@ export interface EngineOptions {
   identity?: Identity
   /** Every message on its own: no lifecycle, no client capabilities; the revision comes from outside. */
   stateless?: Revision
+  /** Parts that this session is narrowed to, by name, glob or `tag:…`, separated by commas. */
+  only?: string
   limits?: Partial<DialogueLimits>
 }
 
@@ -37,6 +40,7 @@ export class Engine {
   clientCapabilities: ClientCapabilities = {}
   logLevel: LogLevel = 'info'
   subscriptions: Set<string> | undefined
+  readonly #only: string | undefined
   readonly #dialogue: Dialogue
   readonly #ends: EngineEnds
 
@@ -45,12 +49,13 @@ export class Engine {
     this.#ends = ends
     this.sessionId = options.sessionId
     this.identity = options.identity
+    this.#only = options.only
     this.isStateless = options.stateless !== undefined
     this.revision = options.stateless ?? newestRevision
     this.phase = this.isStateless ? 'ready' : 'new'
     this.capabilities = Object.assign(
       {},
-      ...features.map((feature) => feature.declare(running.index, this.isStateless)),
+      ...features.map((feature) => feature.declare(this.index, this.isStateless)),
     )
     this.#dialogue = new Dialogue(
       {
@@ -63,6 +68,11 @@ export class Engine {
       options.limits,
     )
     running.sessions.add(this)
+  }
+
+  /** The parts as this session sees them now. */
+  get index(): PartIndex {
+    return this.running.indexFor(this.#only)
   }
 
   /** How many of the client's requests are being worked on. */

@@ -28,7 +28,11 @@ export function rpcFailure(
 }
 
 function messageFor(running: RunningKit, what: string, said: string, error: unknown): string {
-  if (isRefusal(error) || isJexoError(error)) return error.message
+  if (isRefusal(error))
+    return [error.message, ...(error.visit ?? []).map(({ url, message }) => `${message} ${url}`)].join('\n')
+  if (isJexoError(error)) return error.message
+  // What a tool asked of the host, such as its model, and the host said no to.
+  if (error instanceof RpcError) return `The host refused: ${error.message}`
   const id = failureId()
   const stack = error instanceof Error ? (error.stack ?? error.message) : String(error)
   running.report('error', `${what} failed (${id}): ${stack}`)

@@ -25,7 +25,8 @@ export const prompts: Feature = {
 }
 
 function list(engine: Engine, { params }: Incoming) {
-  const { index, pageSize } = engine.running
+  const { index } = engine
+  const { pageSize } = engine.running
   const entries = definitionsOf(index.prompts, engine.revision)
   const { items, ...next } = pageOf('prompts', entries, params, index.latestPlace, pageSize)
   return { prompts: items, ...next }
@@ -34,9 +35,9 @@ function list(engine: Engine, { params }: Incoming) {
 function get(engine: Engine, incoming: Incoming): Promise<PromptResult> {
   const { params } = incoming
   const name = stringParam(params, 'name')
-  const ready = engine.running.index.prompts.get(name)
+  const ready = engine.index.prompts.get(name)
   if (!ready) {
-    const closest = closestTo(name, [...engine.running.index.prompts.keys()])
+    const closest = closestTo(name, [...engine.index.prompts.keys()])
     const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
     throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(name)}${hint}`, { closest })
   }
@@ -67,7 +68,7 @@ async function fill(engine: Engine, incoming: Incoming, { part, checkInput }: Re
       throw rpcErrors.invalidParams(`the arguments do not fit ${part.name}: ${reasons.join('; ')}`)
     }
     const context = callFor(engine, incoming, part.name)
-    const returned = await running.inCall(`prompt \`${part.name}\``, () => part.run(checked.value, context))
+    const returned = await running.carry(`prompt \`${part.name}\``, () => part.run(checked.value, context))
     return promptResultFor(engine.revision, { description: part.about, messages: messagesOf(part.name, returned) })
   } catch (error) {
     throw rpcFailure(running, `the prompt ${part.name}`, error, codes.invalidParams)

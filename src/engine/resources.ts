@@ -29,7 +29,8 @@ export const resources: Feature = {
 }
 
 async function list(engine: Engine, incoming: Incoming) {
-  const { index, pageSize } = engine.running
+  const { index } = engine
+  const { pageSize } = engine.running
   const lists = [...index.templates.values()].filter((ready) => ready.part.list)
   const found = await Promise.all(lists.map((ready) => listed(engine, incoming, ready)))
   const entries = [...definitionsOf(index.resources, engine.revision), ...found.flat()]
@@ -50,7 +51,7 @@ async function listed(
 ): Promise<Placed<ResourceDefinition>[]> {
   const { running, revision } = engine
   try {
-    const found = await running.inCall(`template \`${ready.part.name}\``, () =>
+    const found = await running.carry(`template \`${ready.part.name}\``, () =>
       ready.part.list?.(callFor(engine, incoming, ready.part.name)),
     )
     return (found ?? []).map((definition, offset) => ({
@@ -66,7 +67,8 @@ async function listed(
 }
 
 function listTemplates(engine: Engine, { params }: Incoming) {
-  const { index, pageSize } = engine.running
+  const { index } = engine
+  const { pageSize } = engine.running
   const entries = definitionsOf(index.templates, engine.revision)
   const { items, ...next } = pageOf('templates', entries, params, index.latestPlace, pageSize)
   return { resourceTemplates: items, ...next }
@@ -80,7 +82,7 @@ async function read(engine: Engine, incoming: Incoming): Promise<ReadResult> {
   if (!reader) throw rpcErrors.resourceNotFound(uri)
   const { running } = engine
   try {
-    const given = await running.inCall(reader.label, reader.read)
+    const given = await running.carry(reader.label, reader.read)
     return readResultFor(engine.revision, { contents: contentsOf(uri, reader.mimeType, given) })
   } catch (error) {
     throw rpcFailure(running, `reading ${uri}`, error, codes.resourceNotFound, { uri })
@@ -88,7 +90,7 @@ async function read(engine: Engine, incoming: Incoming): Promise<ReadResult> {
 }
 
 function readerOf(engine: Engine, incoming: Incoming, uri: string): Reader | undefined {
-  const { index } = engine.running
+  const { index } = engine
   const fixed = index.resources.get(uri)?.part
   if (fixed) {
     const context = () => callFor(engine, incoming, fixed.name)

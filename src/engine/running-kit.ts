@@ -1,4 +1,6 @@
+import { namesIn, narrowed } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
+import type { Part } from '../kit/part.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
 import { type Replacement, SharedThings } from '../kit/shared.js'
 import type { JsonSchemaValidator } from '../kit/validation.js'
@@ -20,43 +22,87 @@ export interface RunningOptions {
   report?: (report: Report) => void
   /** Runs an author's function; Node marks it, so that the stdout guard can name the tool. */
   inCall?: <T>(label: string, run: () => T) => T
+  /** Cuts the kit's parts down, now and after each change. */
+  choose?: (parts: readonly Part[]) => readonly Part[]
   /** How many entries a page of a list has. */
   pageSize?: number
 }
 
 /** A kit while it is served: its settings read, its parts made ready, its shared things, and the sessions it has. */
 export class RunningKit {
-  readonly kit: Kit
-  readonly settings: Readonly<Record<string, string>>
-  readonly shared: SharedThings
   readonly pageSize: number
-  readonly implementation: Implementation
-  readonly mask: (text: string) => string
-  readonly inCall: <T>(label: string, run: () => T) => T
+  readonly validator: JsonSchemaValidator
   readonly sessions = new Set<Engine>()
+  kit: Kit
+  settings: Readonly<Record<string, string>>
+  shared: SharedThings
+  implementation: Implementation
+  mask: (text: string) => string
   index: PartIndex
-  readonly #report: (report: Report) => void
-  readonly #stopListening: () => void
+  readonly #options: RunningOptions
+  readonly #narrowed = new Map<string, PartIndex>()
+  #stopListening: () => void
 
   /** Throws a `JexoError` that names all settings that are missing. */
   constructor(kit: Kit, options: RunningOptions) {
+    this.#options = options
+    this.pageSize = options.pageSize ?? 1000
+    this.validator = options.validator
     this.kit = kit
     this.settings = Object.freeze(readSettings(kit.settings, options.environment))
     this.shared = new SharedThings({ settings: this.settings }, options.replace)
     this.mask = maskFor(kit.settings, this.settings)
-    this.pageSize = options.pageSize ?? 1000
-    this.inCall = options.inCall ?? ((_label, run) => run())
     this.implementation = implementationOf(kit)
-    this.#report = options.report ?? (({ level, text }) => console.error(`jexo: ${level}: ${text}`))
-    this.index = new PartIndex(kit.parts, options.validator)
-    this.#stopListening = kit.onReplace(() => {
-      this.index = new PartIndex(kit.parts, options.validator, this.index)
-      for (const session of this.sessions) session.partsChanged()
-    })
+    this.index = new PartIndex(this.#partsOf(kit), options.validator)
+    this.#stopListening = kit.onReplace(() => this.#partsChanged())
+  }
+
+  /** The parts a session sees that asked for some only; it narrows, never widens. */
+  indexFor(only: string | undefined): PartIndex {
+    if (only === undefined) return this.index
+    const known = this.#narrowed.get(only)
+    if (known) return known
+    const made = new PartIndex(narrowed(this.#partsOf(this.kit), namesIn(only)), this.validator, this.index)
+    // Callers choose the text: only so many are worth keeping.
+    if (this.#narrowed.size >= 100) this.#narrowed.clear()
+    this.#narrowed.set(only, made)
+    return made
+  }
+
+  /**
+   * Puts another kit in this one's place without ending a session: calls in flight finish on the old one, whose shared things
+   * are closed then. Throws a `JexoError`, and changes nothing, where the new one cannot be served.
+   */
+  exchange(kit: Kit): void {
+    const settings = Object.freeze(readSettings(kit.settings, this.#options.environment))
+    const parts = this.#partsOf(kit)
+    const before = this.shared
+    this.#stopListening()
+    this.kit = kit
+    this.settings = settings
+    this.shared = new SharedThings({ settings }, this.#options.replace)
+    this.mask = maskFor(kit.settings, settings)
+    this.implementation = implementationOf(kit)
+    this.#stopListening = kit.onReplace(() => this.#partsChanged())
+    this.#partsChanged(parts)
+    void before.closeWhenIdle().then((failures) => this.#reportClosing(failures))
+  }
+
+  /** Runs an author's function; what it uses stays open until it is over. */
+  async carry<T>(label: string, run: () => T): Promise<Awaited<T>> {
+    const { shared } = this
+    const { inCall } = this.#options
+    shared.enter()
+    try {
+      return await (inCall ? inCall(label, run) : run())
+    } finally {
+      shared.leave()
+    }
   }
 
   report(level: Report['level'], text: string): void {
-    this.#report({ level, text: this.mask(text) })
+    const { report = ({ level, text }: Report) => console.error(`jexo: ${level}: ${text}`) } = this.#options
+    report({ level, text: this.mask(text) })
   }
 
   /** Tells the sessions that have subscribed to a resource that it has changed. */
@@ -68,7 +114,21 @@ export class RunningKit {
   async close(): Promise<void> {
     this.#stopListening()
     for (const session of [...this.sessions]) session.close('the server is stopping')
-    for (const failure of await this.shared.close()) {
+    this.#reportClosing(await this.shared.close())
+  }
+
+  #partsOf(kit: Kit): readonly Part[] {
+    return this.#options.choose ? this.#options.choose(kit.parts) : kit.parts
+  }
+
+  #partsChanged(parts = this.#partsOf(this.kit)): void {
+    this.index = new PartIndex(parts, this.validator, this.index)
+    this.#narrowed.clear()
+    for (const session of this.sessions) session.partsChanged()
+  }
+
+  #reportClosing(failures: readonly unknown[]): void {
+    for (const failure of failures) {
       this.report(
         'warning',
         `a shared thing did not close: ${failure instanceof Error ? failure.message : failure}`,

@@ -1,8 +1,9 @@
 import { closestTo } from '../kit/closest.js'
+import { isRefusal } from '../kit/refusal.js'
 import { explainMisfits } from '../kit/validation.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { toolResultFor } from '../protocol/downgrade.js'
-import { isObject } from '../protocol/messages.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ToolResult } from '../protocol/types.js'
 import { callFor } from './call-context.js'
@@ -12,6 +13,8 @@ import type { Feature } from './features.js'
 import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyTool } from './part-index.js'
+import { askForMissing, confirmed } from './permission.js'
+import { visitError } from './person.js'
 import { toolResult } from './tool-result.js'
 
 /** tools/list and tools/call (digest §4). */
@@ -25,7 +28,8 @@ export const tools: Feature = {
 }
 
 function list(engine: Engine, { params }: Incoming) {
-  const { index, pageSize } = engine.running
+  const { index } = engine
+  const { pageSize } = engine.running
   const { items, ...next } = pageOf(
     'tools',
     definitionsOf(index.tools, engine.revision),
@@ -42,26 +46,37 @@ function call(engine: Engine, incoming: Incoming): Promise<ToolResult> {
   if (params.arguments !== undefined && !isObject(params.arguments)) {
     throw rpcErrors.invalidParams('"arguments" must be an object')
   }
-  const ready = engine.running.index.tools.get(name)
+  const ready = engine.index.tools.get(name)
   if (!ready) {
-    const closest = closestTo(name, [...engine.running.index.tools.keys()])
+    const closest = closestTo(name, [...engine.index.tools.keys()])
     const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
     throw rpcErrors.invalidParams(`unknown tool ${JSON.stringify(name)}${hint}`, { closest })
   }
   return carryOut(engine, incoming, ready, params.arguments ?? {})
 }
 
-async function carryOut(engine: Engine, incoming: Incoming, ready: ReadyTool, given: unknown): Promise<ToolResult> {
+async function carryOut(
+  engine: Engine,
+  incoming: Incoming,
+  ready: ReadyTool,
+  given: JsonObject,
+): Promise<ToolResult> {
   const { running } = engine
   const { part } = ready
   try {
-    const checked = await ready.checkInput(given)
-    if (!checked.ok) return failed(running, explainMisfits(part.name, part.inputSchema, given, checked.misfits))
+    const args = part.askFor.length > 0 ? await askForMissing(engine, incoming, part, given) : given
+    if (typeof args === 'string') return failed(running, args)
+    const checked = await ready.checkInput(args)
+    if (!checked.ok) return failed(running, explainMisfits(part.name, part.inputSchema, args, checked.misfits))
+    const refused = part.confirm ? await confirmed(engine, incoming, part, checked.value) : undefined
+    if (refused !== undefined) return failed(running, refused)
     const context = callFor(engine, incoming, part.name)
-    const returned = await running.inCall(`tool \`${part.name}\``, () => part.run(checked.value, context))
+    const returned = await running.carry(`tool \`${part.name}\``, () => part.run(checked.value, context))
     return toolResultFor(engine.revision, await toolResult(running, ready, returned))
   } catch (error) {
     if (incoming.isOver) return { content: [] }
+    const visit = isRefusal(error) ? visitError(engine, error) : undefined
+    if (visit) throw visit
     return toolFailure(running, part.name, error)
   }
 }

@@ -1,5 +1,7 @@
 import type { JsonObject } from '../protocol/messages.js'
+import type { ModelAnswer, ModelRequest, SamplingMessage } from '../protocol/sampling.js'
 import type { Implementation, LogLevel } from '../protocol/types.js'
+import type { Given, Schema } from './schema.js'
 import type { Shared } from './shared.js'
 
 /** Sends a log message to the host, where its level allows (digest §3). `data` is anything JSON can carry. */
@@ -35,8 +37,36 @@ export interface Call {
   progress(done: number, total?: number, message?: string): void
   /** The shared thing, opened at first use. */
   use<T>(shared: Shared<T>): Promise<T>
+  /**
+   * Puts a form to the person at the host and waits for the answer (digest §5). Throws a `JexoError` where the host cannot
+   * ask, or where the schema is more than a form can hold.
+   */
+  askPerson<S extends Schema>(message: string, schema: S): Promise<PersonAnswer<Given<S>>>
+  /**
+   * Sends the person to a web page, for what must not pass through the host: a login, a payment (digest §5, revision
+   * 2025-11-25). Answered at once; call `finished` when the step there is done.
+   */
+  sendPersonTo(url: string | URL, message: string): Promise<PersonSent>
+  /** Asks the host's model (digest §5). A string as content is text. Throws a `JexoError` where the host cannot. */
+  askModel(request: ModelQuestion): Promise<ModelAnswer>
+  /** The folders the host works in (digest §5). Throws a `JexoError` where the host has none to tell. */
+  roots(): Promise<readonly Root[]>
   /** Tells subscribed hosts that a resource has changed. */
   touch(uri: string): void
+}
+
+export type PersonAnswer<T> = { action: 'accept'; content: T } | { action: 'decline' } | { action: 'cancel' }
+export interface PersonSent {
+  action: 'accept' | 'decline' | 'cancel'
+  /** Tells the host that the step on the page is done. */
+  finished(): void
+}
+export interface ModelQuestion extends Omit<ModelRequest, 'messages'> {
+  messages: readonly (Omit<SamplingMessage, 'content'> & { content: SamplingMessage['content'] | string })[]
+}
+export interface Root {
+  uri: string
+  name?: string
 }
 
 /** What a completion function gets: a call, and the other arguments as far as they are filled in. */

@@ -6,7 +6,7 @@ import { checkName, type Example, keyOf, type Part, type PartExtras } from './pa
 
 /** Plain functions on arrays of parts, for what was wrapped and needs to be cut down or reworded. */
 
-/** The parts with these names (URIs for resources and templates; `*` matches any run of characters). */
+/** The parts with these names: URIs for resources and templates, `tag:…` for a tag; `*` matches any run of characters. */
 export function only(parts: readonly Part[], names: readonly string[]): Part[] {
   const chosen = choose(parts, names)
   return parts.filter((part) => chosen.has(part))
@@ -67,14 +67,29 @@ function remade(part: Part, change: object): Part {
 function choose(parts: readonly Part[], names: readonly string[]): Set<Part> {
   const chosen = new Set<Part>()
   for (const name of names) {
-    const matches = parts.filter(name.includes('*') ? matcherOf(name) : (part) => keyOf(part) === name)
+    const matches = parts.filter(matcherOf(name))
     if (matches.length === 0) mustExist(parts, [name])
     for (const part of matches) chosen.add(part)
   }
   return chosen
 }
 
+/** The parts that a caller asked to be narrowed to, as in `?only=weigh_*,tag:ledger`; a name that is none matches nothing. */
+export function narrowed(parts: readonly Part[], names: readonly string[]): Part[] {
+  const matchers = names.map(matcherOf)
+  return parts.filter((part) => matchers.some((matches) => matches(part)))
+}
+
+/** Names separated by commas, as on a command line. */
+export const namesIn = (text: string): string[] =>
+  text
+    .split(',')
+    .map((name) => name.trim())
+    .filter(Boolean)
+
 function matcherOf(glob: string): (part: Part) => boolean {
+  if (glob.startsWith('tag:')) return (part) => part.tags?.includes(glob.slice(4)) === true
+  if (!glob.includes('*')) return (part) => keyOf(part) === glob
   const pattern = new RegExp(
     `^${glob
       .split('*')

@@ -28,6 +28,11 @@ export interface Example {
   output?: unknown
 }
 
+export interface Confirm {
+  say(input: unknown): string
+  ifPossible: boolean
+}
+
 interface PartBase extends Readonly<PartExtras> {
   readonly name: string
   readonly about: string
@@ -40,6 +45,10 @@ export interface ToolPart extends PartBase {
   readonly outputSchema: JsonSchema | undefined
   readonly effect: Effect
   readonly examples: readonly Example[]
+  /** Asked of a person before it runs. */
+  readonly confirm: Confirm | undefined
+  /** Required arguments that a person is asked for where they are absent. */
+  readonly askFor: readonly string[]
   readonly run: (input: unknown, call: Call) => unknown
 }
 export interface ResourcePart extends PartBase {

@@ -1,5 +1,11 @@
 import { brands, hasBrand } from './brand.js'
 
+/** A page to visit, and why: a host that can show it gets error -32042 with it (digest §5). */
+export interface Visit {
+  url: string
+  message: string
+}
+
 /**
  * Thrown by an author's function to say no: its message is written for the model and shown as it is.
  * Any other error becomes a short text with an id, and its stack goes to the log.
@@ -7,9 +13,13 @@ import { brands, hasBrand } from './brand.js'
  * @example throw new Refusal('There is no hive ML-99; the nearest codes are ML-09 and ML-11.')
  */
 export class Refusal extends Error {
-  constructor(message: string, options?: ErrorOptions) {
+  /** Pages the person has to visit before the call can be made again. */
+  readonly visit: readonly Visit[]
+
+  constructor(message: string, options: ErrorOptions & { visit?: readonly Visit[] } = {}) {
     super(message, options)
     this.name = 'Refusal'
+    this.visit = options.visit ?? []
     Object.defineProperty(this, brands.refusal, { value: true })
   }
 }

@@ -39,7 +39,8 @@ export function isStandardSchema(value: unknown): value is StandardSchemaV1<unkn
   )
 }
 
-const emptyInput: JsonSchema = Object.freeze({ type: 'object', additionalProperties: false })
+/** Of a tool that takes no arguments. */
+export const emptyInput: JsonSchema = Object.freeze({ type: 'object', additionalProperties: false })
 
 /** The JSON Schema that is published for a part's input or output. Throws a `JexoError` that names the part. */
 export function jsonSchemaOf(part: string, field: 'input' | 'output', schema: Schema | undefined): JsonSchema {

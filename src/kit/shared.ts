@@ -30,6 +30,8 @@ export class SharedThings {
   readonly #opened = new Map<Shared<unknown>, Promise<unknown>>()
   readonly #replaced: ReadonlyMap<Shared<unknown>, unknown>
   readonly #opening: Opening
+  #users = 0
+  #whenIdle: (() => void) | undefined
 
   constructor(opening: Opening, replaced: readonly Replacement[] = []) {
     this.#opening = opening
@@ -44,6 +46,25 @@ export class SharedThings {
     this.#opened.set(declared, opened)
     opened.catch(() => this.#opened.delete(declared))
     return opened
+  }
+
+  /** A call begins that may use these things; `leave` says that it is over. */
+  enter(): void {
+    this.#users++
+  }
+  leave(): void {
+    this.#users--
+    if (this.#users === 0) this.#whenIdle?.()
+  }
+
+  /** Closes what was opened as soon as no call uses it any more. */
+  async closeWhenIdle(): Promise<unknown[]> {
+    if (this.#users > 0) {
+      await new Promise<void>((resolve) => {
+        this.#whenIdle = resolve
+      })
+    }
+    return this.close()
   }
 
   /** Closes what was opened, last first. What fails to close is returned, not thrown. */

@@ -1,8 +1,10 @@
 import { problems } from '../errors.js'
+import { isObject } from '../protocol/messages.js'
 import { branded, brands } from './brand.js'
 import type { Call } from './call.js'
 import { type Effect, effects } from './effects.js'
 import {
+  type Confirm,
   checkAbout,
   checkFunction,
   checkName,
@@ -12,7 +14,16 @@ import {
   type PartExtras,
   type ToolPart,
 } from './part.js'
-import { type Given, isNothing, jsonSchemaOf, type Nothing, type Returned, type Schema } from './schema.js'
+import { questionSchema } from './question.js'
+import {
+  type Given,
+  isNothing,
+  type JsonSchema,
+  jsonSchemaOf,
+  type Nothing,
+  type Returned,
+  type Schema,
+} from './schema.js'
 
 export interface ToolOptions<In extends Schema | undefined, Out extends Schema | Nothing | undefined>
   extends PartExtras {
@@ -25,6 +36,10 @@ export interface ToolOptions<In extends Schema | undefined, Out extends Schema |
   /** What it does to the world; goes out as the standard's hints. */
   effect: Effect
   examples?: readonly Example[]
+  /** A sentence to put to a person before it runs; with `ifPossible` it runs unasked where the host cannot ask. */
+  confirm?: ((input: Given<In>) => string) | { say(input: Given<In>): string; ifPossible?: boolean }
+  /** Required arguments that a person is asked for by a form where they are absent, instead of failing. */
+  askFor?: readonly string[]
   run(input: Given<In>, call: Call): Returned<Out> | Promise<Returned<Out>>
 }
 
@@ -52,6 +67,7 @@ export function tool<
     throw problems.partField(label, 'effect', `one of ${effects.join(', ')}: what it does to the world`)
   }
   const output = options.output as Schema | Nothing | undefined
+  const inputSchema = jsonSchemaOf(label, 'input', options.input)
   const part: ToolPart = {
     kind: 'tool',
     name,
@@ -59,11 +75,33 @@ export function tool<
     ...extrasOf(options),
     input: options.input,
     output,
-    inputSchema: jsonSchemaOf(label, 'input', options.input),
+    inputSchema,
     outputSchema: output === undefined || isNothing(output) ? undefined : jsonSchemaOf(label, 'output', output),
     effect: options.effect,
     examples: Object.freeze([...(options.examples ?? [])]),
+    confirm: confirmOf(label, options.confirm as Confirming),
+    askFor: askForOf(label, inputSchema, options.askFor),
     run: options.run as ToolPart['run'],
   }
   return branded(part, brands.part)
+}
+
+type Confirming = ((input: unknown) => string) | { say(input: unknown): string; ifPossible?: boolean } | undefined
+
+function confirmOf(label: string, given: Confirming): Confirm | undefined {
+  if (given === undefined) return undefined
+  if (typeof given === 'function') return { say: given, ifPossible: false }
+  checkFunction(label, 'confirm.say', given.say)
+  return { say: (input) => given.say(input), ifPossible: given.ifPossible === true }
+}
+
+/** Only what a form can hold may be asked for; said at once, not at the first call. */
+function askForOf(label: string, schema: JsonSchema, names: readonly string[] = []): readonly string[] {
+  const properties = isObject(schema.properties) ? schema.properties : {}
+  for (const name of names) {
+    if (properties[name] === undefined)
+      throw problems.partField(label, `askFor: ${name}`, 'the name of one of its arguments')
+    questionSchema({ type: 'object', properties: { [name]: properties[name] } }, label)
+  }
+  return Object.freeze([...names])
 }

@@ -1,6 +1,6 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec'
 import { isObject } from '../protocol/messages.js'
-import { describeSchema, isStandardSchema, type JsonSchema, type Schema, schemaAt } from './schema.js'
+import { describeSchema, emptyInput, isStandardSchema, type JsonSchema, type Schema, schemaAt } from './schema.js'
 
 /** One thing that does not fit: where (path of keys and indexes) and why. */
 export interface Misfit {
@@ -26,6 +26,7 @@ export interface JsonSchemaValidator {
 /** A check for an author's schema: by its own library, or by the validator for plain JSON Schema (made at first use). */
 export function checkFor(schema: Schema | undefined, json: JsonSchema, validator: JsonSchemaValidator): Check {
   if (schema !== undefined && isStandardSchema(schema)) return (value) => checkStandard(schema, value)
+  if (json === emptyInput) return checkEmpty
   let validate: Validate | undefined
   const checkWith = (prepared: Validate, value: unknown) => {
     validate = prepared
@@ -37,6 +38,15 @@ export function checkFor(schema: Schema | undefined, json: JsonSchema, validator
     if (prepared instanceof Promise) return prepared.then((ready) => checkWith(ready, value))
     return checkWith(prepared, value)
   }
+}
+
+/** Nothing given where nothing is taken needs no validator, which would have to be loaded first. */
+function checkEmpty(value: unknown): Checked {
+  const misfits = Object.keys(isObject(value) ? value : {}).map((name) => ({
+    path: [name],
+    reason: 'there is no such argument',
+  }))
+  return misfits.length === 0 ? { ok: true, value } : { ok: false, misfits }
 }
 
 function checkedBy(validate: Validate, value: unknown): Checked {

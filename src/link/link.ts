@@ -1,8 +1,8 @@
 import { isJexoError, problems } from '../errors.js'
+import type { Root } from '../kit/call.js'
 import { type AskOptions, Dialogue, type Incoming, type Progress } from '../protocol/dialogue.js'
 import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
 import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
-import { rpcErrors } from '../protocol/rpc-error.js'
 import type {
   CompletionResult,
   Implementation,
@@ -19,10 +19,11 @@ import type {
   ToolResult,
 } from '../protocol/types.js'
 import { version } from '../version.js'
+import { type AnsweringOptions, answerServer, clientCapabilities } from './answering.js'
 import { readAll } from './lists.js'
-import type { Wire } from './wire.js'
+import { SessionGone, type Wire } from './wire.js'
 
-export interface LinkOptions {
+export interface LinkOptions extends AnsweringOptions {
   /** Revision to ask for, such as `2025-06-18`; the newest by default. */
   revision?: string
   /** How long a request may stay unanswered; progress extends it. 60,000 by default. */
@@ -47,6 +48,8 @@ export interface LinkEvents {
   resourcesChanged: undefined
   promptsChanged: undefined
   resourceUpdated: { uri: string }
+  /** The step on a page that the person was sent to is done. */
+  questionFinished: { elicitationId: string }
   log: LogMessage
   closed: { why: string }
 }
@@ -57,6 +60,12 @@ const events: Record<string, 'toolsChanged' | 'resourcesChanged' | 'promptsChang
   'notifications/prompts/list_changed': 'promptsChanged',
 }
 
+const listsOf = {
+  toolsChanged: ['tools/list'],
+  resourcesChanged: ['resources/list', 'resources/templates/list'],
+  promptsChanged: ['prompts/list'],
+} as const
+
 /**
  * The client side of the protocol for one session: what a program uses to call a server.
  * Made by `dial`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
@@ -64,11 +73,14 @@ const events: Record<string, 'toolsChanged' | 'resourcesChanged' | 'promptsChang
 export class Link {
   readonly #wire: Wire
   readonly #dialogue: Dialogue
-  readonly #options: LinkOptions
+  #options: LinkOptions
   readonly #listeners = new Map<string, Set<(detail: never) => void>>()
   #opened: InitializeResult | undefined
   #revision: Revision = newestRevision
   #isClosed = false
+  readonly #lists = new Map<string, Promise<unknown[]>>()
+  readonly #subscribed = new Set<string>()
+  #reopening: Promise<void> | undefined
 
   private constructor(wire: Wire, options: LinkOptions) {
     this.#wire = wire
@@ -173,9 +185,17 @@ export class Link {
   /** From now on `resourceUpdated` tells when the resource changes. */
   async subscribe(uri: string): Promise<void> {
     await this.ask('resources/subscribe', { uri })
+    this.#subscribed.add(uri)
   }
   async unsubscribe(uri: string): Promise<void> {
+    this.#subscribed.delete(uri)
     await this.ask('resources/unsubscribe', { uri })
+  }
+  /** Tells the server that the folders are others now. Only where roots were given when it was opened. */
+  setRoots(roots: readonly Root[]): void {
+    if (!this.#options.roots) throw problems.peerCannot('hear of folders', 'roots')
+    this.#options = { ...this.#options, roots }
+    this.#dialogue.notify('notifications/roots/list_changed', undefined)
   }
   /** Least severity of log messages that the server shall send. */
   async setLogLevel(level: LogLevel): Promise<void> {
@@ -219,7 +239,7 @@ export class Link {
       )
     const result = await this.ask('initialize', {
       protocolVersion: asked.date,
-      capabilities: {},
+      capabilities: clientCapabilities(asked, this.#options),
       clientInfo: this.#options.clientInfo ?? { name: 'jexo', version },
     })
     const revision = revisions.find((known) => known.date === result.protocolVersion)
@@ -237,9 +257,18 @@ export class Link {
     this.#dialogue.notify('notifications/initialized', undefined)
   }
 
+  /** A whole list; kept as long as the server says that it tells of changes, and none was told. */
   #list<T>(capability: 'tools' | 'resources' | 'prompts', method: string, field: string): Promise<T[]> {
-    if (!this.capabilities[capability]) return Promise.resolve([])
-    return readAll((params) => this.ask(method, params), method, field)
+    const declared = this.capabilities[capability]
+    if (!declared) return Promise.resolve([])
+    const known = this.#lists.get(method) as Promise<T[]> | undefined
+    if (known) return known.then((list) => [...list])
+    const read = readAll<T>((params) => this.ask(method, params), method, field)
+    if (declared.listChanged) {
+      this.#lists.set(method, read)
+      read.catch(() => this.#lists.delete(method))
+    }
+    return read.then((list) => [...list])
   }
 
   #send(message: Message): void {
@@ -253,11 +282,46 @@ export class Link {
   }
 
   #sendFailed(message: Message, error: unknown): void {
+    if (error instanceof SessionGone && this.#opened && !this.#isClosed) {
+      this.#reopening ??= this.#reopen().finally(() => {
+        this.#reopening = undefined
+      })
+      this.#reopening.then(
+        () => this.#sendAgain(message),
+        (failure) => this.#giveUp(message, failure),
+      )
+    } else {
+      this.#giveUp(message, error)
+    }
+  }
+
+  #giveUp(message: Message, error: unknown): void {
     if (!isRequest(message)) return
-    this.#dialogue.giveUp(
-      message.id,
-      isJexoError(error) ? error : problems.connectFailed(this.label, messageOf(error), error),
-    )
+    const known = isJexoError(error) ? error : problems.connectFailed(this.label, messageOf(error), error)
+    this.#dialogue.giveUp(message.id, known)
+  }
+
+  /** Opens a new session on the same wire, and takes up the subscriptions again. */
+  async #reopen(): Promise<void> {
+    this.#wire.forget?.()
+    this.#lists.clear()
+    await this.#initialize()
+    await Promise.all([...this.#subscribed].map((uri) => this.ask('resources/subscribe', { uri })))
+  }
+
+  /** Repeats in the new session what cannot have changed anything; the caller of anything else is told. */
+  async #sendAgain(message: Message): Promise<void> {
+    if (!isRequest(message)) return
+    try {
+      const tool = message.method === 'tools/call' ? message.params?.name : undefined
+      const mayRepeat =
+        tool === undefined ||
+        (await this.tools()).some(({ name, annotations }) => name === tool && annotations?.readOnlyHint)
+      if (mayRepeat) this.#send(message)
+      else this.#giveUp(message, problems.sessionEnded(this.label))
+    } catch (error) {
+      this.#giveUp(message, error)
+    }
   }
 
   #receive(message: Message): void {
@@ -268,16 +332,21 @@ export class Link {
     this.#dialogue.receive(message)
   }
 
-  #answer(incoming: Incoming): JsonObject {
-    if (incoming.method === 'ping') return {}
-    throw rpcErrors.methodNotFound(incoming.method)
+  #answer(incoming: Incoming): unknown {
+    return answerServer(incoming, this.#revision, this.#options)
   }
 
   #hear(method: string, params: JsonObject): void {
     const event = events[method]
-    if (event) return this.#emit(event, undefined)
+    if (event) {
+      for (const list of listsOf[event]) this.#lists.delete(list)
+      return this.#emit(event, undefined)
+    }
     if (method === 'notifications/resources/updated' && typeof params.uri === 'string') {
       return this.#emit('resourceUpdated', { uri: params.uri })
+    }
+    if (method === 'notifications/elicitation/complete' && typeof params.elicitationId === 'string') {
+      return this.#emit('questionFinished', { elicitationId: params.elicitationId })
     }
     if (method === 'notifications/message') {
       this.#options.onLog?.(params as unknown as LogMessage)

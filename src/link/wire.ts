@@ -8,6 +8,9 @@ export interface WireEnds {
   closed(why: string): void
 }
 
+/** Rejects a send: the server does not know the session any more. The link opens a new one. */
+export class SessionGone extends Error {}
+
 /** How a link's messages travel: HTTP, a child process, memory. */
 export interface Wire {
   /** For errors and for people: a URL, a command line. */
@@ -17,5 +20,7 @@ export interface Wire {
   send(message: Message): void | Promise<void>
   /** `initialize` was answered and `initialized` is sent: the revision in force. */
   opened?(revision: Revision): void
+  /** Forgets the session, so that another can be opened on the same wire. */
+  forget?(): void
   close(): void | Promise<void>
 }

@@ -1,5 +1,8 @@
 import type { Engine } from '../engine/engine.js'
+import type { RunningKit } from '../engine/running-kit.js'
+import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
+import type { Part } from '../kit/part.js'
 import type { Environment } from '../kit/settings.js'
 import { serveHttp } from '../transport/node-http.js'
 import { runOnNode } from '../transport/node-run.js'
@@ -12,6 +15,11 @@ export interface ServeOptions {
   path?: string
   publicUrl?: string
   isOpenToAnyone?: boolean
+  /** Parts to serve, by name, glob or `tag:…`; all by default. */
+  only?: readonly string[]
+  except?: readonly string[]
+  /** Called with the running kit; gives what ends its work. */
+  onRunning?: (running: RunningKit) => () => void
   environment?: Environment
 }
 
@@ -21,7 +29,27 @@ export interface ServeOptions {
  */
 export async function serveKit(kit: Kit, options: ServeOptions = {}): Promise<void> {
   const environment = options.environment ?? process.env
-  const running = runOnNode(kit, { environment })
+  const running = runOnNode(kit, { environment, choose: choiceOf(options, environment) })
+  const stop = options.onRunning?.(running)
+  try {
+    await serve(running, options, environment)
+  } finally {
+    stop?.()
+  }
+}
+
+/** `--only` and `--except`; `JEXO_ONLY` narrows what they leave. */
+function choiceOf({ only: chosen, except: left }: ServeOptions, environment: Environment) {
+  const more = namesIn(environment.JEXO_ONLY ?? '')
+  return (parts: readonly Part[]) => {
+    const kept = chosen && chosen.length > 0 ? only(parts, chosen) : parts
+    const rest = left && left.length > 0 ? except(kept, left) : kept
+    return more.length > 0 ? only(rest, more) : rest
+  }
+}
+
+async function serve(running: RunningKit, options: ServeOptions, environment: Environment): Promise<void> {
+  const { kit } = running
   const label = `${kit.name} ${kit.version}`
   if (!options.http) return serveStdio(running, { onHost: sayWhoConnected })
   const { host, port } = options.http

@@ -42,7 +42,8 @@ function readJson(text: string): JsonObject {
   return value
 }
 
-function readValue(schema: JsonObject, text: string, isRepeated: boolean): unknown {
+/** Reads one value as text is read for a property of a schema. */
+export function readValue(schema: JsonObject, text: string, isRepeated: boolean): unknown {
   const types = typesOf(schema)
   if (types.has('array')) return readList(schema, text, isRepeated)
   if (types.has('string') && types.size === 1) return text

@@ -2,24 +2,32 @@ import { existsSync, statSync } from 'node:fs'
 import { register } from 'node:module'
 import { isAbsolute, relative, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
+import { MessageChannel } from 'node:worker_threads'
 import { isJexoError, problems } from '../errors.js'
 import { nameOf } from '../kit/brand.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { installStdoutGuard, runNamed } from '../transport/stdout-guard.js'
+import { generationParam } from './generation.js'
 
 let areHooksIn = false
+let loads = 0
+const loadedFiles = new Set<string>()
+const listeners = new Set<(file: string) => void>()
 
 /**
  * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs.
+ * `isAgain` loads it and what it imports anew.
  * Rejects with a `JexoError` that says in a sentence which file, which part and what to do.
  */
-export async function loadKit(file: string): Promise<Kit> {
+export async function loadKit(file: string, isAgain = false): Promise<Kit> {
   const path = resolve(file)
   const shown = shownPath(path)
   if (!existsSync(path) || statSync(path).isDirectory()) throw problems.kitFileMissing(shown)
   installStdoutGuard()
   installHooks()
-  const module = await runNamed(`the loading of ${shown}`, () => importKit(path, shown))
+  const module = await runNamed(`the loading of ${shown}`, () =>
+    importKit(path, shown, isAgain ? `?${generationParam}=${++loads}` : ''),
+  )
   const given = module.default
   if (!isKit(given)) {
     const isMissing = given === undefined
@@ -43,9 +51,16 @@ export function shownPath(path: string): string {
   return nearby.startsWith('..') || isAbsolute(nearby) || nearby === '' ? path : nearby
 }
 
-async function importKit(path: string, shown: string): Promise<{ default?: unknown }> {
+/** Hears of each file of the author's that was or will be loaded; gives what ends that. */
+export function onLoadedFile(listener: (file: string) => void): () => void {
+  for (const file of loadedFiles) listener(file)
+  listeners.add(listener)
+  return () => listeners.delete(listener)
+}
+
+async function importKit(path: string, shown: string, query: string): Promise<{ default?: unknown }> {
   try {
-    return (await import(pathToFileURL(path).href)) as { default?: unknown }
+    return (await import(pathToFileURL(path).href + query)) as { default?: unknown }
   } catch (error) {
     if (isJexoError(error)) throw error.at(shown)
     throw problems.kitFileBroken(shown, reasonOf(error, path), error)
@@ -66,5 +81,11 @@ function installHooks(): void {
   if (areHooksIn) return
   areHooksIn = true
   process.setSourceMapsEnabled(true)
-  register('./module-hooks.js', import.meta.url)
+  const { port1, port2 } = new MessageChannel()
+  port1.on('message', (file: string) => {
+    loadedFiles.add(file)
+    for (const listener of listeners) listener(file)
+  })
+  port1.unref()
+  register('./module-hooks.js', import.meta.url, { data: { port: port2 }, transferList: [port2] })
 }

@@ -6,7 +6,9 @@ import { existsSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { extname } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import type { MessagePort } from 'node:worker_threads'
 import { transform } from 'esbuild'
+import { generationParam } from './generation.js'
 
 interface ResolveContext {
   parentURL?: string
@@ -25,7 +27,31 @@ const wantedAgain: Record<string, string[]> = {
   '': ['.ts', '.js', '/index.ts', '/index.js'],
 }
 
+let loaded: MessagePort | undefined
+
+/** Called once by Node; the port hears of each of the author's files that is loaded. */
+export function initialize(data?: { port: MessagePort }): void {
+  loaded = data?.port
+}
+
 export async function resolve(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {
+  const resolved = await resolveAnyhow(specifier, context, next)
+  return { ...resolved, url: inGeneration(resolved.url, context.parentURL) }
+}
+
+/** A reloaded kit's own modules are loaded anew with it: its generation goes on to what it imports, but not to packages. */
+function inGeneration(url: string, parentURL: string | undefined): string {
+  const generation = parentURL?.startsWith('file:') ? new URL(parentURL).searchParams.get(generationParam) : null
+  if (!generation || !url.startsWith('file:') || url.includes('/node_modules/') || isOwn(url)) return url
+  const marked = new URL(url)
+  marked.searchParams.set(generationParam, generation)
+  return marked.href
+}
+
+const ownFolder = new URL('..', import.meta.url).href
+const isOwn = (url: string) => url.startsWith(ownFolder)
+
+async function resolveAnyhow(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {
   try {
     return await next(specifier, context)
   } catch (error) {
@@ -52,6 +78,8 @@ function sourceBehind(specifier: string, parentURL: string | undefined): string 
 }
 
 export async function load(url: string, context: object, next: NextLoad): Promise<Loaded> {
+  if (url.startsWith('file:') && !url.includes('/node_modules/') && !isOwn(url))
+    loaded?.postMessage(fileURLToPath(url))
   const loader = url.startsWith('file:') ? loaders[extname(new URL(url).pathname)] : undefined
   if (!loader) return next(url, context)
   const file = fileURLToPath(url)

@@ -1,6 +1,6 @@
 import { createParser } from 'eventsource-parser'
 import { problems } from '../errors.js'
-import type { Wire, WireEnds } from '../link/wire.js'
+import { SessionGone, type Wire, type WireEnds } from '../link/wire.js'
 import { isRequest, isResponse, type Message, type RequestId, readMessage } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 
@@ -30,6 +30,8 @@ export class HttpWire implements Wire {
   #ends: WireEnds | undefined
   #sessionId: string | undefined
   #revision: Revision | undefined
+  /** Ends the standing stream of the session that is being forgotten. */
+  #standing: AbortController | undefined
 
   constructor(url: URL, options: HttpWireOptions = {}) {
     this.label = url.href
@@ -47,14 +49,21 @@ export class HttpWire implements Wire {
     void this.#stand()
   }
 
+  forget(): void {
+    this.#sessionId = undefined
+    this.#revision = undefined
+    this.#standing?.abort()
+  }
+
   async send(message: Message): Promise<void> {
+    const sentIn = this.#sessionId
     const response = await this.#request('POST', {
       body: JSON.stringify(message),
       headers: { accept: 'application/json, text/event-stream', 'content-type': 'application/json' },
     })
     this.#sessionId ??= response.headers.get('mcp-session-id') ?? undefined
     const type = response.headers.get('content-type') ?? ''
-    if (!response.ok) return this.#refused(message, response)
+    if (!response.ok) return this.#refused(message, response, sentIn)
     if (response.status === 202 || response.status === 204) return void response.body?.cancel()
     if (type.startsWith('application/json')) return this.#take(await response.json())
     if (type.startsWith('text/event-stream'))
@@ -108,13 +117,12 @@ export class HttpWire implements Wire {
   }
 
   /** A refusal with a JSON-RPC error in it is the answer; anything else is a failure of the wire. */
-  async #refused(message: Message, response: Response): Promise<void> {
+  async #refused(message: Message, response: Response, sentIn: string | undefined): Promise<void> {
     const text = await response.text()
     const fault = faultIn(text)
     if (isRequest(message) && fault?.id === message.id) return this.#take(JSON.parse(text))
     const said = fault?.message ?? response.statusText
-    if (response.status === 404 && this.#sessionId !== undefined)
-      this.#ends?.closed(`the server ended the session: ${said}`)
+    if (response.status === 404 && sentIn !== undefined) throw new SessionGone(said)
     throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
   }
 
@@ -173,8 +181,11 @@ export class HttpWire implements Wire {
 
   /** Holds a standing stream open for what belongs to no request, where the server offers one. */
   async #stand(): Promise<void> {
+    const standing = new AbortController()
+    this.#standing = standing
+    const isOver = () => this.#aborter.signal.aborted || standing.signal.aborted
     const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: true }
-    for (let failures = 0; failures < mostResumes && !this.#aborter.signal.aborted; failures++) {
+    for (let failures = 0; failures < mostResumes && !isOver(); failures++) {
       try {
         const response = await this.#openStream(reading.lastEventId)
         if (!response.ok) return void response.body?.cancel()

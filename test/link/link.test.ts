@@ -1,8 +1,9 @@
 import { defineKit, shared, tool } from 'jexo'
-import { dial, RpcError } from 'jexo/link'
+import { dial, dialAll, RpcError } from 'jexo/link'
 import { dial as dialOnNode, overHttp } from 'jexo/node'
 import { Link } from '../../src/link/link.js'
 import type { Wire, WireEnds } from '../../src/link/wire.js'
+import { HttpWire } from '../../src/transport/http-wire.js'
 import type { Loose } from '../support/raw-session.js'
 import { sampleKit } from '../support/sample-kit.js'
 
@@ -148,4 +149,55 @@ describe('a server that misbehaves', () => {
     await expect(link.call('any')).rejects.toThrow(/SIGKILL/)
     expect(await why).toEqual({ why: 'the server ended by SIGKILL' })
   })
+})
+
+describe('a session that the server has ended', () => {
+  test('is opened anew; reads are repeated, the caller of anything else is told', async () => {
+    const service = await overHttp(sampleKit())
+    let session = ''
+    const spy: typeof fetch = async (input, init) => {
+      const response = await fetch(input, init)
+      session = response.headers.get('mcp-session-id') ?? session
+      return response
+    }
+    const link = await Link.open(new HttpWire(new URL(service.url), { fetch: spy }))
+    const drop = () => fetch(service.url, { method: 'DELETE', headers: { 'mcp-session-id': session } })
+    expect((await link.tools()).length).toBe(8)
+    await drop()
+    expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
+    await drop()
+    await expect(link.call('count')).rejects.toMatchObject({ code: 'session-ended' })
+    expect((await link.call('count')).content).toEqual([{ type: 'text', text: '1' }])
+    await link.close()
+    await service.close()
+  })
+})
+
+test('several links open side by side, and one that does not keeps nobody from it', async () => {
+  const { links, failed, close } = await dialAll({
+    one: sampleKit(),
+    two: sampleKit(),
+    gone: 'http://127.0.0.1:9/mcp',
+  })
+  expect(Object.keys(links).sort()).toEqual(['one', 'two'])
+  expect(failed.gone?.message).toMatch(/no connection/)
+  expect((await links.one?.call('add', { a: 1 }))?.structuredContent).toEqual({ sum: 2 })
+  await close()
+})
+
+test('lists are kept until the server says that they have changed', async () => {
+  const kit = sampleKit()
+  let asked = 0
+  const link = await dial(kit, {
+    onMessage: (message) => 'method' in message && message.method === 'tools/list' && asked++,
+  })
+  await link.tools()
+  await link.tools()
+  expect(asked).toBe(1)
+  const changed = new Promise((resolve) => link.on('toolsChanged', () => resolve(true)))
+  kit.replace(kit.parts.slice(1))
+  await changed
+  expect(await link.tools()).toHaveLength(7)
+  expect(asked).toBe(2)
+  await link.close()
 })

@@ -116,7 +116,7 @@ export class HttpEndpoint {
     const read = readMessage(value)
     if (read.kind === 'malformed') return json(400, read.answer ?? malformedResponse)
     if (read.kind === 'request' && read.message.method === 'initialize' && !request.header(sessionHeader)) {
-      return this.#open(read.message)
+      return this.#open(request, read.message)
     }
     const session = this.#sessionOf(request)
     if (!(session instanceof HttpSession)) return session
@@ -126,14 +126,19 @@ export class HttpEndpoint {
     return session.post(read.message)
   }
 
-  async #open(message: Message): Promise<HttpAnswer> {
+  async #open(request: HttpRequest, message: Message): Promise<HttpAnswer> {
     if (this.#isDraining) return tooMany(503, 'The server is stopping.')
     if (this.#sessions.size >= this.limits.maxSessions) this.#endIdle()
     if (this.#sessions.size >= this.limits.maxSessions) {
       return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
     }
     const id = crypto.randomUUID()
-    const session = new HttpSession(this.#running, { id, limits: this.limits, onHost: this.#options.onHost })
+    const session = new HttpSession(this.#running, {
+      id,
+      only: onlyOf(request),
+      limits: this.limits,
+      onHost: this.#options.onHost,
+    })
     this.#sessions.set(id, session)
     const answer = await session.post(message)
     if (session.engine.phase === 'new') {
@@ -166,6 +171,7 @@ export class HttpEndpoint {
     if (!revision) return unsupportedVersion(request)
     const session = new HttpSession(this.#running, {
       stateless: revision,
+      only: onlyOf(request),
       limits: this.limits,
       onHost: this.#options.onHost,
     })
@@ -261,6 +267,9 @@ const malformedResponse = {
   jsonrpc: '2.0',
   error: { code: codes.invalidRequest, message: 'Invalid request: a malformed response' },
 }
+
+/** `?only=` in the URL narrows a session for its life. */
+const onlyOf = (request: HttpRequest) => new URLSearchParams(request.query).get('only') ?? undefined
 
 const tooMany = (status: 429 | 503, message: string) => refusal(status, message, -32000, { 'retry-after': '5' })
 

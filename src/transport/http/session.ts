@@ -15,6 +15,7 @@ export interface HttpSessionOptions {
   id?: string
   identity?: Identity
   stateless?: Revision
+  only?: string | undefined
   limits: HttpLimits
   onHost?: ((engine: Engine) => void) | undefined
 }
@@ -33,7 +34,7 @@ export class HttpSession {
   #lastSeenAt = Date.now()
 
   constructor(running: RunningKit, options: HttpSessionOptions) {
-    const { id, identity, stateless, limits, onHost } = options
+    const { id, identity, stateless, only, limits, onHost } = options
     this.id = id ?? ''
     this.#limits = limits
     this.engine = new Engine(
@@ -47,6 +48,7 @@ export class HttpSession {
         ...(id === undefined ? {} : { sessionId: id }),
         ...(identity ? { identity } : {}),
         ...(stateless ? { stateless } : {}),
+        ...(only === undefined ? {} : { only }),
         limits: { maxInFlight: limits.maxInFlight },
       },
     )

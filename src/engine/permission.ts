@@ -1,0 +1,58 @@
+import type { ToolPart } from '../kit/part.js'
+import type { Incoming } from '../protocol/dialogue.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { Engine } from './engine.js'
+import { askPerson, canAsk } from './person.js'
+
+const cannotAsk = 'this host cannot put questions to a person'
+
+/** Asks for the required arguments that a tool may ask for and that are absent; gives the arguments with the answers. */
+export async function askForMissing(
+  engine: Engine,
+  incoming: Incoming,
+  part: ToolPart,
+  given: JsonObject,
+): Promise<JsonObject | string> {
+  const properties = isObject(part.inputSchema.properties) ? part.inputSchema.properties : {}
+  const missing = part.askFor.filter((name) => given[name] === undefined && properties[name] !== undefined)
+  if (missing.length === 0) return given
+  if (!canAsk(engine, 'form'))
+    return `${part.name} needs ${missing.join(', ')}, and ${cannotAsk}: give them with the call.`
+  const schema = {
+    type: 'object',
+    properties: Object.fromEntries(missing.map((name) => [name, properties[name]])),
+    required: missing,
+  }
+  const answer = await askPerson(
+    engine,
+    incoming,
+    part.name,
+    `${part.title ?? part.name} needs to know more.`,
+    schema,
+  )
+  if (answer.action !== 'accept')
+    return `The person was asked for ${missing.join(', ')} and ${saidNo[answer.action]}. Nothing was done.`
+  return { ...given, ...(answer.content as JsonObject) }
+}
+
+const saidNo = { decline: 'declined', cancel: 'closed the question without an answer' } as const
+
+/** Asks the person before a tool runs, where it wants that; gives why it must not run, or undefined. */
+export async function confirmed(
+  engine: Engine,
+  incoming: Incoming,
+  part: ToolPart,
+  input: unknown,
+): Promise<string | undefined> {
+  if (!part.confirm) return undefined
+  if (!canAsk(engine, 'form')) {
+    return part.confirm.ifPossible
+      ? undefined
+      : `${part.name} runs only after a person has agreed, and ${cannotAsk}. Nothing was done.`
+  }
+  const message = part.confirm.say(input)
+  const answer = await askPerson(engine, incoming, part.name, message, { type: 'object', properties: {} })
+  return answer.action === 'accept'
+    ? undefined
+    : `The person was asked and ${saidNo[answer.action]}. Nothing was done.`
+}

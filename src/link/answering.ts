@@ -1,0 +1,101 @@
+import type { Root } from '../kit/call.js'
+import { interpretingValidator } from '../kit/interpreting-validator.js'
+import { withDefaults } from '../kit/question.js'
+import { checkFor, type JsonSchemaValidator } from '../kit/validation.js'
+import type { Incoming } from '../protocol/dialogue.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { Revision } from '../protocol/revisions.js'
+import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
+import { type ModelAnswer, type ModelRequest, samplingFault } from '../protocol/sampling.js'
+import type { ClientCapabilities } from '../protocol/types.js'
+
+/** What a server asks of the person: to fill a form, or to visit a page. */
+export type Question =
+  | { kind: 'form'; message: string; schema: JsonObject; signal: AbortSignal }
+  | { kind: 'url'; message: string; url: string; elicitationId: string; signal: AbortSignal }
+export type QuestionAnswer =
+  | { action: 'accept'; content?: JsonObject }
+  | { action: 'decline' }
+  | { action: 'cancel' }
+export type Answerer = (question: Question) => QuestionAnswer | Promise<QuestionAnswer>
+/** Answers for the model; throw an `Error` to say that the person refused. */
+export type ModelAnswerer = (request: ModelRequest, signal: AbortSignal) => ModelAnswer | Promise<ModelAnswer>
+
+export interface AnsweringOptions {
+  /** Answers questions of the server; without it the link declares that it cannot be asked. */
+  onQuestion?: Answerer | undefined
+  /** Answers for the model; without it the link declares that it has none. */
+  onModelRequest?: ModelAnswerer | undefined
+  /** Folders to tell a server that asks; without them the link declares that it has none to tell. */
+  roots?: readonly Root[] | undefined
+  validator?: JsonSchemaValidator
+}
+
+/** What a link declares it can do, for the revision it asks for (digest §2). */
+export function clientCapabilities(revision: Revision, options: AnsweringOptions): ClientCapabilities {
+  const modes = revision.elicitation === 'form and url' ? { form: {}, url: {} } : {}
+  return {
+    ...(options.roots ? { roots: { listChanged: true } } : {}),
+    ...(options.onModelRequest ? { sampling: revision.samplingTools ? { tools: {} } : {} } : {}),
+    ...(options.onQuestion && revision.elicitation !== 'none' ? { elicitation: modes } : {}),
+  }
+}
+
+/** Answers what a server may ask of its client; refuses what was not declared. */
+export function answerServer(incoming: Incoming, revision: Revision, options: AnsweringOptions): unknown {
+  const declared = clientCapabilities(revision, options)
+  if (incoming.method === 'ping') return {}
+  if (incoming.method === 'roots/list' && declared.roots) return { roots: options.roots }
+  if (incoming.method === 'sampling/createMessage' && declared.sampling) return answerModel(incoming, options)
+  if (incoming.method === 'elicitation/create' && declared.elicitation)
+    return answerQuestion(incoming, revision, options)
+  throw rpcErrors.methodNotFound(incoming.method)
+}
+
+async function answerModel(
+  { params, signal }: Incoming,
+  { onModelRequest }: AnsweringOptions,
+): Promise<JsonObject> {
+  const fault = Array.isArray(params.messages) ? samplingFault(params.messages) : '"messages" must be an array'
+  if (fault) throw rpcErrors.invalidParams(fault)
+  if (!Number.isInteger(params.maxTokens)) throw rpcErrors.invalidParams('"maxTokens" must be an integer')
+  if (!onModelRequest) throw rpcErrors.methodNotFound('sampling/createMessage')
+  try {
+    return { ...(await onModelRequest(params as unknown as ModelRequest, signal)) }
+  } catch (error) {
+    if (error instanceof RpcError) throw error
+    throw new RpcError(codes.userRejected, error instanceof Error ? error.message : String(error))
+  }
+}
+
+async function answerQuestion(
+  incoming: Incoming,
+  revision: Revision,
+  options: AnsweringOptions,
+): Promise<JsonObject> {
+  const question = questionOf(incoming, revision)
+  const answer = (await options.onQuestion?.(question)) ?? { action: 'cancel' }
+  if (answer.action !== 'accept') return { action: answer.action }
+  if (question.kind === 'url') return { action: 'accept' }
+  const content = withDefaults(question.schema, answer.content ?? {})
+  const check = checkFor(undefined, question.schema, options.validator ?? interpretingValidator)
+  const checked = await check(content)
+  if (checked.ok) return { action: 'accept', content }
+  const reasons = checked.misfits.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
+  throw new RpcError(codes.internal, `The answer does not fit the question: ${reasons}`)
+}
+
+function questionOf({ params, signal }: Incoming, revision: Revision): Question {
+  const { mode = 'form', message, requestedSchema, url, elicitationId } = params
+  if (typeof message !== 'string') throw rpcErrors.invalidParams('"message" must be a string')
+  if (mode === 'form') {
+    if (!isObject(requestedSchema)) throw rpcErrors.invalidParams('"requestedSchema" must be an object')
+    return { kind: 'form', message, schema: requestedSchema, signal }
+  }
+  if (mode === 'url' && revision.elicitation === 'form and url') {
+    if (typeof url !== 'string' || !URL.canParse(url)) throw rpcErrors.invalidParams('"url" must be a URL')
+    if (typeof elicitationId !== 'string') throw rpcErrors.invalidParams('"elicitationId" must be a string')
+    return { kind: 'url', message, url, elicitationId, signal }
+  }
+  throw rpcErrors.invalidParams(`the mode ${JSON.stringify(mode)} was not declared`)
+}

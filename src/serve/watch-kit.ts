@@ -1,0 +1,49 @@
+import { watch } from 'chokidar'
+import type { RunningKit } from '../engine/running-kit.js'
+import { isJexoError } from '../errors.js'
+import { keyOf, type Part } from '../kit/part.js'
+import { loadKit, onLoadedFile, shownPath } from '../target/kit-file.js'
+
+const settleMs = 80
+
+/**
+ * Loads a served kit again when its file or what it imports changes. Sessions stay; calls in flight finish on the old kit. An
+ * edit that does not load leaves the old one serving, and says why. Gives what ends the watching.
+ */
+export function watchKit(file: string, running: RunningKit, say: (text: string) => void): () => void {
+  const watcher = watch([], { ignoreInitial: true })
+  const stopListening = onLoadedFile((loaded) => void watcher.add(loaded))
+  let timer: NodeJS.Timeout | undefined
+  let work = Promise.resolve()
+  const reload = async () => {
+    try {
+      const kit = await loadKit(file, true)
+      const before = running.kit.parts
+      running.exchange(kit)
+      say(`jexo: ${shownPath(file)} loaded again: ${changesBetween(before, kit.parts)}\n`)
+    } catch (error) {
+      const reason = isJexoError(error) ? error.message : String(error)
+      say(`jexo: the edit does not load, the kit from before goes on serving: ${reason}\n`)
+    }
+  }
+  watcher.on('all', () => {
+    clearTimeout(timer)
+    timer = setTimeout(() => {
+      work = work.then(reload)
+    }, settleMs)
+  })
+  return () => {
+    clearTimeout(timer)
+    stopListening()
+    void watcher.close()
+  }
+}
+
+function changesBetween(before: readonly Part[], after: readonly Part[]): string {
+  const names = (parts: readonly Part[]) => new Set(parts.map((part) => `${part.kind} ${keyOf(part)}`))
+  const [old, now] = [names(before), names(after)]
+  const added = [...now].filter((name) => !old.has(name))
+  const gone = [...old].filter((name) => !now.has(name))
+  if (added.length + gone.length === 0) return `${now.size} parts, as before`
+  return [...added.map((name) => `new ${name}`), ...gone.map((name) => `gone ${name}`)].join(', ')
+}

@@ -1,0 +1,44 @@
+import { readFile } from 'node:fs/promises'
+import { parseDocument } from 'yaml'
+import { problems } from '../errors.js'
+import { alwaysAnswer, answersFrom, type ReadyAnswer } from '../link/answerers.js'
+import type { Answerer } from '../link/answering.js'
+import { isObject } from '../protocol/messages.js'
+
+const actions = ['accept', 'decline', 'cancel'] as const
+
+/**
+ * Reads what `--answers` was given: `accept`, `decline` or `cancel` for every question, or a file with answers in order
+ * (`schemas/answers.schema.json`). `onNone` is told of a question that no answer fits.
+ */
+export async function readAnswerer(given: string, onNone: (message: string) => void): Promise<Answerer> {
+  const always = actions.find((action) => action === given)
+  if (always) return alwaysAnswer(always)
+  let text: string
+  try {
+    text = await readFile(given, 'utf8')
+  } catch (error) {
+    throw problems.answersUnreadable(given, (error as NodeJS.ErrnoException).code ?? String(error))
+  }
+  return answersFrom(parseAnswers(given, text), onNone)
+}
+
+/** Parses an answers file, YAML or JSON. Throws a `JexoError` that names the line or the entry that is wrong. */
+export function parseAnswers(file: string, text: string): ReadyAnswer[] {
+  const document = parseDocument(text)
+  const [fault] = document.errors
+  if (fault) throw problems.answersUnreadable(file, fault.message.split('\n')[0] ?? 'not YAML')
+  const value: unknown = document.toJS()
+  if (!isObject(value) || value.version !== 1 || !Array.isArray(value.answers)) {
+    throw problems.answersUnreadable(file, 'it has no "version: 1" and a list "answers"')
+  }
+  return value.answers.map((entry, index) => {
+    const isWhole =
+      isObject(entry) &&
+      actions.some((action) => action === entry.action) &&
+      (entry.about === undefined || typeof entry.about === 'string') &&
+      (entry.content === undefined || isObject(entry.content))
+    if (!isWhole) throw problems.answersUnreadable(file, `answer ${index + 1} is not {about?, action, content?}`)
+    return entry as unknown as ReadyAnswer
+  })
+}

@@ -1,0 +1,99 @@
+import { parse as parseWords } from 'shell-quote'
+import { problems } from '../errors.js'
+import { closestTo } from '../kit/closest.js'
+import type { Link } from '../link/link.js'
+import type { Progress } from '../protocol/dialogue.js'
+import { isObject } from '../protocol/messages.js'
+import type { PromptResult, ReadResult, ToolResult } from '../protocol/types.js'
+import { readArguments } from '../target/arguments.js'
+
+/** What one line at the prompt came to. */
+export type Said =
+  | { kind: 'list' }
+  | { kind: 'help'; text: string }
+  | { kind: 'result'; result: ToolResult; tookMs: number }
+  | { kind: 'contents'; result: ReadResult }
+  | { kind: 'messages'; result: PromptResult }
+  | { kind: 'end' }
+  | { kind: 'nothing' }
+
+export const talkHelp = `list                         what the server offers
+call <tool> [name=value …]   call a tool
+read <uri>                   read a resource
+fill <prompt> [name=value …] fill a prompt
+help                         this
+quit                         end the session`
+
+const verbs = ['list', 'call', 'read', 'fill', 'help', 'quit']
+
+/** Carries out one line of a conversation over a link. Rejects as the link does, or with a `JexoError` for what cannot be read. */
+export async function talk(
+  link: Link,
+  line: string,
+  onProgress: (progress: Progress) => void,
+  signal: AbortSignal,
+): Promise<Said> {
+  const [verb, subject, ...words] = wordsOf(line)
+  if (verb === undefined) return { kind: 'nothing' }
+  if (verb === 'quit' || verb === 'exit') return { kind: 'end' }
+  if (verb === 'list') return { kind: 'list' }
+  if (verb === 'help') return { kind: 'help', text: talkHelp }
+  if (!verbs.includes(verb)) throw problems.verbUnknown(verb, closestTo(verb, verbs))
+  if (subject === undefined) throw problems.argumentUnreadable(line, `a name after ${verb}`)
+  if (verb === 'read') return { kind: 'contents', result: await link.read(subject, { signal }) }
+  if (verb === 'fill') return { kind: 'messages', result: await link.fill(subject, textsOf(words), { signal }) }
+  const tools = await link.tools()
+  const tool = tools.find(({ name }) => name === subject)
+  if (!tool)
+    throw problems.toolUnknown(
+      subject,
+      closestTo(
+        subject,
+        tools.map(({ name }) => name),
+      ),
+      link.label,
+    )
+  const startedAt = performance.now()
+  const result = await link.call(subject, readArguments(subject, tool.inputSchema, words), { onProgress, signal })
+  return { kind: 'result', result, tookMs: performance.now() - startedAt }
+}
+
+/** What may stand where one is typing, for the prompt's completion. */
+export async function completeLine(link: Link, line: string): Promise<[string[], string]> {
+  const words = line.split(/\s+/)
+  const last = words.at(-1) ?? ''
+  const candidates = await candidatesFor(link, words)
+  return [candidates.filter((candidate) => candidate.startsWith(last)), last]
+}
+
+async function candidatesFor(link: Link, words: readonly string[]): Promise<string[]> {
+  const [verb, subject] = words
+  if (words.length <= 1) return verbs
+  if (verb === 'call') {
+    const tools = await link.tools()
+    if (words.length === 2) return tools.map(({ name }) => name)
+    const schema = tools.find(({ name }) => name === subject)?.inputSchema
+    return Object.keys(isObject(schema?.properties) ? schema.properties : {}).map((name) => `${name}=`)
+  }
+  if (verb === 'read') return (await link.resources()).map(({ uri }) => uri)
+  if (verb !== 'fill') return []
+  const prompts = await link.prompts()
+  if (words.length === 2) return prompts.map(({ name }) => name)
+  return (prompts.find(({ name }) => name === subject)?.arguments ?? []).map(({ name }) => `${name}=`)
+}
+
+function wordsOf(line: string): string[] {
+  return parseWords(line, (name) => `$${name}`).map((word) => {
+    if (typeof word === 'string') return word
+    return 'pattern' in word ? word.pattern : 'op' in word ? word.op : ''
+  })
+}
+
+function textsOf(words: readonly string[]): Record<string, string> {
+  const pairs = words.map((word) => {
+    const at = word.indexOf('=')
+    if (at < 1) throw problems.argumentUnreadable(JSON.stringify(word), 'arguments as name=value')
+    return [word.slice(0, at), word.slice(at + 1)] as const
+  })
+  return Object.fromEntries(pairs)
+}

@@ -1,0 +1,32 @@
+import { isJexoError, type JexoError, problems } from '../errors.js'
+import type { Link } from '../link/link.js'
+
+/** Several links side by side: those that opened, and why the others did not. */
+export interface Links {
+  readonly links: Readonly<Record<string, Link>>
+  readonly failed: Readonly<Record<string, JexoError>>
+  /** Closes all of them. */
+  close(): Promise<void>
+}
+
+/** Opens all entries at once; one that does not open keeps nobody else from it. */
+export async function dialEach<T>(
+  entries: Readonly<Record<string, T>>,
+  dial: (target: T) => Promise<Link>,
+): Promise<Links> {
+  const links: Record<string, Link> = {}
+  const failed: Record<string, JexoError> = {}
+  await Promise.all(
+    Object.entries(entries).map(async ([name, target]) => {
+      try {
+        links[name] = await dial(target)
+      } catch (error) {
+        failed[name] = isJexoError(error) ? error : problems.connectFailed(name, String(error), error)
+      }
+    }),
+  )
+  const close = async () => {
+    await Promise.all(Object.values(links).map((link) => link.close()))
+  }
+  return { links, failed, close }
+}

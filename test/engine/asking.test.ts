@@ -1,0 +1,297 @@
+import { defineKit, Refusal, tool } from 'jexo'
+import { alwaysAnswer, answersFrom, dial, type Link, type Question } from 'jexo/link'
+import { z } from 'zod'
+import { questionFor, questionSchema } from '../../src/kit/question.js'
+import { revisions } from '../../src/protocol/revisions.js'
+import { samplingFault } from '../../src/protocol/sampling.js'
+
+const everyKind = z.object({
+  name: z.string().min(2).describe('Name'),
+  mail: z.email().optional(),
+  kg: z.number().min(1).max(90),
+  count: z.int().default(3),
+  calm: z.boolean().default(true),
+  tone: z.enum(['warm', 'plain']).default('warm'),
+  queen: z.union([z.literal('y').meta({ title: 'Yes' }), z.literal('n').meta({ title: 'No' })]),
+  sites: z.array(z.enum(['marsh', 'quarry'])).min(1),
+})
+const ran: unknown[] = []
+const kit = defineKit({
+  name: 'asks',
+  version: '1',
+  parts: [
+    tool('form', { about: 'x', effect: 'read', run: (_, call) => call.askPerson('Everything?', everyKind) }),
+    tool('plain_form', {
+      about: 'x',
+      effect: 'read',
+      run: (_, call) =>
+        call.askPerson('How heavy?', {
+          type: 'object',
+          properties: { kg: { type: 'number', minimum: 1 } },
+          required: ['kg'],
+        }),
+    }),
+    tool('nested', {
+      about: 'x',
+      effect: 'read',
+      run: (_, call) => call.askPerson('x', z.object({ a: z.object({ b: z.string() }) })),
+    }),
+    tool('page', {
+      about: 'x',
+      effect: 'read',
+      async run(_, call) {
+        const sent = await call.sendPersonTo('https://pay.example/1', 'Please pay.')
+        sent.finished()
+        return sent.action
+      },
+    }),
+    tool('gate', {
+      about: 'x',
+      effect: 'read',
+      run: () => {
+        throw new Refusal('Log in first.', { visit: [{ url: 'https://in.example/', message: 'Log in here:' }] })
+      },
+    }),
+    tool('model', {
+      about: 'x',
+      effect: 'read',
+      run: async (_, call) =>
+        (await call.askModel({ messages: [{ role: 'user', content: 'Hi' }], maxTokens: 9 })).content,
+    }),
+    tool('model_tools', {
+      about: 'x',
+      effect: 'read',
+      run: (_, call) =>
+        call.askModel({
+          messages: [{ role: 'user', content: 'Hi' }],
+          maxTokens: 9,
+          tools: [{ name: 't', inputSchema: { type: 'object' } }],
+        }),
+    }),
+    tool('folders', { about: 'x', effect: 'read', run: (_, call) => call.roots() }),
+    tool('remove_hive', {
+      about: 'x',
+      effect: 'remove',
+      input: z.object({ hive: z.string() }),
+      confirm: ({ hive }) => `Really remove ${hive}?`,
+      run: (input) => {
+        ran.push(input)
+        return 'removed'
+      },
+    }),
+    tool('move_hive', {
+      about: 'x',
+      effect: 'change',
+      confirm: { say: () => 'Move?', ifPossible: true },
+      run: () => 'moved',
+    }),
+    tool('weigh', {
+      about: 'x',
+      effect: 'add',
+      input: z.object({ hive: z.string(), kg: z.number().min(1).describe('Weight') }),
+      askFor: ['kg'],
+      run: ({ hive, kg }) => `${hive} ${kg}`,
+    }),
+  ],
+})
+const textOf = async (link: Link, name: string, args: Record<string, unknown> = {}) => {
+  const [block] = (await link.call(name, args)).content
+  return block?.type === 'text' ? block.text : ''
+}
+const newest = 'R4'
+const filled = { name: 'Ada', kg: 41, queen: 'y', sites: ['marsh'] }
+
+describe('askPerson', () => {
+  test('puts every kind of field into a form and gives typed content with defaults', async () => {
+    const questions: Question[] = []
+    const link = await dial(kit, {
+      onQuestion: (question) => {
+        questions.push(question)
+        return { action: 'accept', content: filled }
+      },
+    })
+    expect(JSON.parse(await textOf(link, 'form'))).toEqual({
+      action: 'accept',
+      content: { ...filled, count: 3, calm: true, tone: 'warm' },
+    })
+    expect(questions[0]).toMatchObject({
+      kind: 'form',
+      message: 'Everything?',
+      schema: {
+        properties: {
+          name: { type: 'string', minLength: 2, description: 'Name' },
+          mail: { type: 'string', format: 'email' },
+          kg: { type: 'number', minimum: 1, maximum: 90 },
+          count: { type: 'integer', default: 3 },
+          calm: { type: 'boolean', default: true },
+          tone: { type: 'string', enum: ['warm', 'plain'], default: 'warm' },
+          queen: {
+            oneOf: [
+              { const: 'y', title: 'Yes' },
+              { const: 'n', title: 'No' },
+            ],
+          },
+          sites: { type: 'array', minItems: 1, items: { enum: ['marsh', 'quarry'] } },
+        },
+        required: ['name', 'kg', 'queen', 'sites'],
+      },
+    })
+    await link.close()
+  })
+
+  test.each(['decline', 'cancel'] as const)('tells the author of a %s', async (action) => {
+    const link = await dial(kit, { onQuestion: alwaysAnswer(action) })
+    expect(JSON.parse(await textOf(link, 'form'))).toEqual({ action })
+    await link.close()
+  })
+
+  test('an answer that does not fit is refused before it is sent', async () => {
+    const link = await dial(kit, { onQuestion: () => ({ action: 'accept', content: { kg: 0 } }) })
+    expect(await textOf(link, 'plain_form')).toMatch(/The host refused: The answer does not fit the question: kg/)
+    await link.close()
+  })
+
+  test('what a form cannot hold, and hosts that cannot ask, are said in a sentence', async () => {
+    const asking = await dial(kit, { onQuestion: alwaysAnswer('accept') })
+    expect(await textOf(asking, 'nested')).toMatch(/asks a person for "a", which a form cannot hold/)
+    await asking.close()
+    for (const options of [{}, { onQuestion: alwaysAnswer('accept'), revision: '2025-03-26' }]) {
+      const link = await dial(kit, options)
+      expect(await textOf(link, 'plain_form')).toMatch(
+        /cannot put a question to a person; it did not declare "elicitation"/,
+      )
+      await link.close()
+    }
+  })
+
+  test('goes to an older peer without what it does not know', () => {
+    const revision = revisions.find(({ short }) => short === 'R3')!
+    const { sites, ...rest } = everyKind.shape
+    const older = questionFor(revision, questionSchema(z.object(rest), 'x'), 'x').properties as Record<
+      string,
+      object
+    >
+    expect(older.queen).toEqual({ type: 'string', enum: ['y', 'n'], enumNames: ['Yes', 'No'] })
+    expect(older.calm).toEqual({ type: 'boolean', default: true })
+    expect(older.count).not.toHaveProperty('default')
+    expect(() => questionFor(revision, questionSchema(z.object({ sites }), 'x'), 'x')).toThrow(
+      /several choices in "sites"/,
+    )
+  })
+})
+
+test('pages are visited, told as finished, and demanded by an error where the host can show them', async () => {
+  const link = await dial(kit, { onQuestion: ({ kind }) => ({ action: kind === 'url' ? 'accept' : 'cancel' }) })
+  const finished = new Promise((resolve) => link.on('questionFinished', resolve))
+  expect(await textOf(link, 'page')).toBe('accept')
+  expect(await finished).toEqual({ elicitationId: expect.any(String) })
+  await expect(link.call('gate')).rejects.toMatchObject({
+    code: -32042,
+    data: { elicitations: [{ mode: 'url', url: 'https://in.example/', elicitationId: expect.any(String) }] },
+  })
+  await link.close()
+  const older = await dial(kit, { revision: '2025-06-18', onQuestion: alwaysAnswer('accept') })
+  expect(await textOf(older, 'gate')).toBe('Log in first.\nLog in here: https://in.example/')
+  expect(await textOf(older, 'page')).toMatch(/did not declare "elicitation.url"/)
+  await older.close()
+})
+
+describe('the model and the folders', () => {
+  test('are asked where the host has them', async () => {
+    const link = await dial(kit, {
+      roots: [{ uri: 'file:///hives' }],
+      onModelRequest: ({ messages }) => ({
+        role: 'assistant',
+        model: 'm',
+        content: { type: 'text', text: JSON.stringify(messages) },
+      }),
+    })
+    expect(JSON.parse(await textOf(link, 'folders'))).toEqual([{ uri: 'file:///hives' }])
+    link.setRoots([{ uri: 'file:///other', name: 'other' }])
+    expect(JSON.parse(await textOf(link, 'folders'))).toEqual([{ uri: 'file:///other', name: 'other' }])
+    expect(await textOf(link, 'model')).toContain('[{\\"role\\":\\"user\\"')
+    expect((await link.call('model_tools')).isError).toBeUndefined()
+    await link.close()
+  })
+
+  test('are missed in a sentence where it has not', async () => {
+    const link = await dial(kit, { revision: newest })
+    expect(await textOf(link, 'folders')).toMatch(/did not declare "roots"/)
+    expect(await textOf(link, 'model')).toMatch(/did not declare "sampling"/)
+    await link.close()
+    const older = await dial(kit, {
+      revision: '2025-06-18',
+      onModelRequest: () => ({ role: 'assistant', model: 'm', content: { type: 'text', text: '' } }),
+    })
+    expect(await textOf(older, 'model_tools')).toMatch(/did not declare "sampling.tools"/)
+    await older.close()
+  })
+
+  test.each([
+    [[{ role: 'user', content: { type: 'text', text: 'a' } }], undefined],
+    [[{ role: 'system', content: { type: 'text' } }], /message 1 has no role/],
+    [[{ role: 'assistant', content: [{ type: 'tool_use', id: '1' }] }], /tool use 1 has no result/],
+    [
+      [
+        { role: 'assistant', content: [{ type: 'tool_use', id: '1' }] },
+        { role: 'user', content: { type: 'tool_result', toolUseId: '1' } },
+      ],
+      undefined,
+    ],
+    [
+      [
+        { role: 'assistant', content: [{ type: 'tool_use', id: '1' }] },
+        { role: 'user', content: [{ type: 'tool_result', toolUseId: '1' }, { type: 'text' }] },
+      ],
+      /mixes tool results/,
+    ],
+    [[{ role: 'user', content: { type: 'tool_result', toolUseId: '9' } }], /one tool result for each/],
+  ])('messages %j are judged %p', (messages, fault) => {
+    const found = samplingFault(messages)
+    if (fault) expect(found).toMatch(fault)
+    else expect(found).toBeUndefined()
+  })
+})
+
+describe('confirm and askFor', () => {
+  test('run after a yes, and not after a no', async () => {
+    const yes = await dial(kit, { onQuestion: alwaysAnswer('accept') })
+    expect(await textOf(yes, 'remove_hive', { hive: 'ML-01' })).toBe('removed')
+    await yes.close()
+    const no = await dial(kit, { onQuestion: alwaysAnswer('decline') })
+    expect(await textOf(no, 'remove_hive', { hive: 'ML-02' })).toBe(
+      'The person was asked and declined. Nothing was done.',
+    )
+    expect(await textOf(no, 'move_hive')).toMatch(/declined/)
+    await no.close()
+    expect(ran).toEqual([{ hive: 'ML-01' }])
+  })
+
+  test('say so where the host cannot ask, unless it was only wanted if possible', async () => {
+    const link = await dial(kit)
+    expect(await textOf(link, 'remove_hive', { hive: 'x' })).toMatch(/runs only after a person has agreed/)
+    expect(await textOf(link, 'move_hive')).toBe('moved')
+    expect(await textOf(link, 'weigh', { hive: 'x' })).toMatch(/needs kg, and this host cannot put questions/)
+    await link.close()
+  })
+
+  test('ask for what is absent and only for that', async () => {
+    const unanswered: string[] = []
+    const onQuestion = answersFrom([{ about: 'needs to know', action: 'accept', content: { kg: 40 } }], (message) =>
+      unanswered.push(message),
+    )
+    const link = await dial(kit, { onQuestion })
+    expect(await textOf(link, 'weigh', { hive: 'x', kg: 5 })).toBe('x 5')
+    expect(await textOf(link, 'weigh', { hive: 'x' })).toBe('x 40')
+    expect(await textOf(link, 'weigh', { hive: 'x' })).toMatch(/closed the question without an answer/)
+    expect(unanswered).toHaveLength(1)
+    await link.close()
+  })
+
+  test('are refused at once where they cannot work', () => {
+    const define = (askFor: string[]) => () =>
+      tool('t', { about: 'x', effect: 'read', input: z.object({ deep: z.object({}) }), askFor, run: () => 1 })
+    expect(define(['nope'])).toThrow(/the name of one of its arguments/)
+    expect(define(['deep'])).toThrow(/which a form cannot hold/)
+  })
+})
