@@ -9,21 +9,31 @@ const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/go
 
 prepare()
 const browser = findBrowser()
+const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
 run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
 run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])
 run('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json'])
 process.exit(runJest(process.argv.slice(2)))
 
 function findBrowser() {
-  const found = () => [process.env.JEXO_BROWSER, ...browsers].find((path) => path && existsSync(path))
-  if (found()) return found()
-  const isRoot = process.getuid?.() === 0
-  if (isRoot && existsSync('/usr/bin/apt-get')) {
+  return find('browser', 'Chromium or Chrome', 'JEXO_BROWSER', browsers, 'chromium')
+}
+
+/** A program that tests need: what the variable names, or where Debian puts it, installed if we may. */
+function find(use, what, variable, places, debianPackage) {
+  const found = () => [process.env[variable], ...places].find((path) => path && existsSync(path))
+  if (!found() && process.getuid?.() === 0 && existsSync('/usr/bin/apt-get')) {
     run('Updating the package lists', 'apt-get', ['update', '-qq'])
-    run('Installing chromium', 'apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'chromium'])
+    run(`Installing ${debianPackage}`, 'apt-get', [
+      'install',
+      '-y',
+      '-qq',
+      '--no-install-recommends',
+      debianPackage,
+    ])
   }
   if (found()) return found()
-  process.stderr.write('The page tests need a browser: set JEXO_BROWSER to the path of Chromium or Chrome.\n')
+  process.stderr.write(`The tests need a ${use}: set ${variable} to the path of ${what}.\n`)
   process.exit(2)
 }
 
@@ -35,7 +45,7 @@ function runJest(args) {
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
-    env: { ...process.env, JEXO_BROWSER: browser },
+    env: { ...process.env, JEXO_BROWSER: browser, JEXO_NGINX: nginx },
   })
   if (!existsSync(report)) {
     process.stderr.write('Jest ended without a result.\n')

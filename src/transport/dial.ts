@@ -4,8 +4,9 @@ import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { Link, type LinkOptions } from '../link/link.js'
 import { dialEach, type Links } from './dial-all.js'
-import { HttpWire } from './http-wire.js'
+import { HttpStatus, HttpWire } from './http-wire.js'
 import { MemoryWire } from './memory.js'
+import { TwoEndpointWire } from './two-endpoint-wire.js'
 
 export interface DialOptions extends LinkOptions, Partial<RunningOptions> {
   /** Sent with every request over HTTP. */
@@ -27,7 +28,21 @@ export function dial(target: string | URL | Kit, options: DialOptions = {}): Pro
   }
   const url = String(target)
   if (!/^https?:\/\//.test(url) || !URL.canParse(url)) throw problems.targetUnknown(url)
-  return Link.open(new HttpWire(new URL(url), options.headers ? { headers: options.headers } : {}), options)
+  return openHttp(new URL(url), options)
+}
+
+/** Over HTTP; a server that knows no `initialize` by POST is tried in the older two-endpoint form (digest §8). */
+async function openHttp(url: URL, options: DialOptions): Promise<Link> {
+  const headers = options.headers ? { headers: options.headers } : {}
+  try {
+    return await Link.open(new HttpWire(url, headers), options)
+  } catch (error) {
+    const status = error instanceof Error && error.cause instanceof HttpStatus ? error.cause.status : 0
+    if (status !== 400 && status !== 404 && status !== 405) throw error
+    return Link.open(new TwoEndpointWire(url, headers), options).catch(() => {
+      throw error
+    })
+  }
 }
 
 /**

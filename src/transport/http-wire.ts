@@ -14,6 +14,15 @@ export interface HttpWireOptions {
 const defaultRetryMs = 1000
 const mostResumes = 5
 
+/** The cause of a refusal by status alone. */
+export class HttpStatus extends Error {
+  readonly status: number
+  constructor(status: number) {
+    super(`HTTP ${status}`)
+    this.status = status
+  }
+}
+
 interface Reading {
   lastEventId: string | undefined
   retryMs: number
@@ -123,7 +132,7 @@ export class HttpWire implements Wire {
     if (isRequest(message) && fault?.id === message.id) return this.#take(JSON.parse(text))
     const said = fault?.message ?? response.statusText
     if (response.status === 404 && sentIn !== undefined) throw new SessionGone(said)
-    throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
+    throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`, new HttpStatus(response.status))
   }
 
   #take(value: unknown): void {
@@ -138,7 +147,10 @@ export class HttpWire implements Wire {
     const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: id === undefined }
     let current = response
     for (let resumes = 0; ; resumes++) {
+      const before = reading.lastEventId
       await this.#read(current, reading, id)
+      // Only attempts that bring nothing new count: a server may close its streams as often as it likes.
+      if (reading.lastEventId !== before) resumes = 0
       if (reading.isAnswered || this.#aborter.signal.aborted) return
       // A stream without a single event was cancelled: it has no answer to wait for.
       if (reading.lastEventId === undefined) return

@@ -30,7 +30,7 @@ describe('a session', () => {
     const kit = sampleKit()
     const session = new RawSession(kit)
     await session.initialize('2025-11-25')
-    expect((await session.ask('tools/list')).result.tools).toHaveLength(8)
+    expect((await session.ask('tools/list')).result.tools).toHaveLength(9)
     kit.replace(kit.parts.slice(1))
     expect(session.methods()).toEqual([])
     session.give({ jsonrpc: '2.0', method: 'notifications/initialized' })

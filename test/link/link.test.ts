@@ -162,7 +162,7 @@ describe('a session that the server has ended', () => {
     }
     const link = await Link.open(new HttpWire(new URL(service.url), { fetch: spy }))
     const drop = () => fetch(service.url, { method: 'DELETE', headers: { 'mcp-session-id': session } })
-    expect((await link.tools()).length).toBe(8)
+    expect((await link.tools()).length).toBe(9)
     await drop()
     expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
     await drop()
@@ -197,7 +197,7 @@ test('lists are kept until the server says that they have changed', async () => 
   const changed = new Promise((resolve) => link.on('toolsChanged', () => resolve(true)))
   kit.replace(kit.parts.slice(1))
   await changed
-  expect(await link.tools()).toHaveLength(7)
+  expect(await link.tools()).toHaveLength(8)
   expect(asked).toBe(2)
   await link.close()
 })

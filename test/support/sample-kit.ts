@@ -61,6 +61,17 @@ export function sampleKit() {
           return 'done'
         },
       }),
+      tool('slow_steps', {
+        about: 'Takes a while, with progress on the way.',
+        effect: 'read',
+        async run(_, call) {
+          for (const step of [1, 2, 3]) {
+            await new Promise((resolve) => setTimeout(resolve, 40))
+            call.progress(step, 3)
+          }
+          return 'slow done'
+        },
+      }),
       tool('wait', {
         about: 'Waits until it is cancelled.',
         effect: 'read',

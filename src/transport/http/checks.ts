@@ -70,8 +70,13 @@ export function checkPost(request: HttpRequest): HttpAnswer | undefined {
   if (!accepts(request, 'application/json') || !accepts(request, 'text/event-stream')) {
     return refusal(406, 'Accept must list both application/json and text/event-stream.')
   }
+  return isJson(request) ? undefined : refusal(415, 'Content-Type must be application/json.')
+}
+
+/** True where the body is JSON by its type. */
+export function isJson(request: HttpRequest): boolean {
   const type = (request.header('content-type') ?? '').split(';')[0]?.trim().toLowerCase()
-  return type === 'application/json' ? undefined : refusal(415, 'Content-Type must be application/json.')
+  return type === 'application/json'
 }
 
 /** True where the Accept header allows a media type, by itself or by a wildcard. */

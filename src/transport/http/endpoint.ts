@@ -3,14 +3,18 @@ import type { RunningKit } from '../../engine/running-kit.js'
 import { isRequest, type Message, readMessage } from '../../protocol/messages.js'
 import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
 import { codes } from '../../protocol/rpc-error.js'
-import { type Access, accepts, checkPost, checkSource, checkToken, isOriginAllowed } from './checks.js'
+import { type Access, accepts, checkPost, checkSource, checkToken, isJson, isOriginAllowed } from './checks.js'
 import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
 import { type HttpLimits, httpLimits } from './limits.js'
+import { pageFor } from './page.js'
 import { HttpSession } from './session.js'
+import { TwoEndpointSession } from './two-endpoint.js'
 
 export interface EndpointOptions {
   /** Path of the endpoint; `/mcp` by default. */
   path?: string
+  /** Path of the older two-endpoint form; `/sse` by default, false for none. */
+  ssePath?: string | false
   /** Host names that requests may be sent to, besides loopback. */
   allowedHosts?: readonly string[]
   /** Origins of pages that may call; they get the CORS headers they need. */
@@ -34,7 +38,9 @@ export class HttpEndpoint {
   readonly #running: RunningKit
   readonly #options: EndpointOptions
   readonly #access: Access
+  readonly #ssePath: string | undefined
   readonly #sessions = new Map<string, HttpSession>()
+  readonly #older = new Map<string, TwoEndpointSession>()
   readonly #sweep: ReturnType<typeof setInterval>
   #isDraining = false
 
@@ -42,6 +48,7 @@ export class HttpEndpoint {
     this.#running = running
     this.#options = options
     this.path = options.path ?? '/mcp'
+    this.#ssePath = options.ssePath === false || options.stateless ? undefined : (options.ssePath ?? '/sse')
     this.limits = { ...httpLimits, ...options.limits }
     this.#access = {
       allowedHosts: options.allowedHosts ?? [],
@@ -54,11 +61,11 @@ export class HttpEndpoint {
 
   /** True for paths that this endpoint answers. */
   owns(path: string): boolean {
-    return path === this.path || path.startsWith('/health/')
+    return path === this.path || path === this.#ssePath || path.startsWith('/health/')
   }
 
   get sessions(): number {
-    return this.#sessions.size
+    return this.#sessions.size + this.#older.size
   }
 
   /** Answers one request; never rejects for what a caller did wrong. */
@@ -78,18 +85,22 @@ export class HttpEndpoint {
     this.#isDraining = true
     clearInterval(this.#sweep)
     const endsAt = Date.now() + withinMs
-    const isBusy = () => [...this.#sessions.values()].some((session) => session.engine.inFlight > 0)
+    const all = () => [...this.#sessions.values(), ...this.#older.values()]
+    const isBusy = () => all().some((session) => session.engine.inFlight > 0)
     while (isBusy() && Date.now() < endsAt) await new Promise((resolve) => setTimeout(resolve, 20))
-    for (const session of this.#sessions.values()) session.close('the server is stopping')
+    for (const session of all()) session.close('the server is stopping')
     this.#sessions.clear()
   }
 
   #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
-    if (request.path !== this.path)
+    const isOlder = request.path === this.#ssePath
+    if (request.path !== this.path && !isOlder) {
       return refusal(404, `There is nothing at ${request.path}; the endpoint is ${this.path}.`)
+    }
     if (request.method === 'OPTIONS') return this.#preflight()
     const refused = checkToken(request, this.#access.token)
     if (refused) return refused
+    if (isOlder) return this.#olderForm(request)
     if (request.method === 'POST') return this.#post(request)
     if (request.method === 'GET' && !this.#options.stateless) return this.#get(request)
     if (request.method === 'DELETE' && !this.#options.stateless) return this.#delete(request)
@@ -127,11 +138,8 @@ export class HttpEndpoint {
   }
 
   async #open(request: HttpRequest, message: Message): Promise<HttpAnswer> {
-    if (this.#isDraining) return tooMany(503, 'The server is stopping.')
-    if (this.#sessions.size >= this.limits.maxSessions) this.#endIdle()
-    if (this.#sessions.size >= this.limits.maxSessions) {
-      return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
-    }
+    const full = this.#refuseMore()
+    if (full) return full
     const id = crypto.randomUUID()
     const session = new HttpSession(this.#running, {
       id,
@@ -147,6 +155,49 @@ export class HttpEndpoint {
     }
     answer.headers[sessionHeader] = id
     return answer
+  }
+
+  /** Why no further session is opened now; undefined where one may be. */
+  #refuseMore(): HttpAnswer | undefined {
+    if (this.#isDraining) return tooMany(503, 'The server is stopping.')
+    if (this.sessions >= this.limits.maxSessions) this.#endIdle()
+    if (this.sessions < this.limits.maxSessions) return undefined
+    return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
+  }
+
+  /** The two-endpoint form: GET opens a session by its stream, each POST carries a message into it (digest §8). */
+  async #olderForm(request: HttpRequest): Promise<HttpAnswer> {
+    if (request.method === 'GET') return this.#openOlder(request)
+    if (request.method !== 'POST')
+      return refusal(405, `${request.method} is not offered here.`, -32000, { allow: 'GET, POST' })
+    const session = this.#older.get(new URLSearchParams(request.query).get('session') ?? '')
+    if (!session) return refusal(404, 'This session is unknown or has ended; open the stream again.')
+    if (!isJson(request)) return refusal(415, 'Content-Type must be application/json.')
+    try {
+      return session.take(await request.body(this.limits.maxBytes))
+    } catch (error) {
+      if (error instanceof BodyTooLong)
+        return refusal(413, `The body is longer than ${this.limits.maxBytes} bytes.`)
+      throw error
+    }
+  }
+
+  #openOlder(request: HttpRequest): HttpAnswer {
+    if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
+    const full = this.#refuseMore()
+    if (full) return full
+    const id = crypto.randomUUID()
+    const only = onlyOf(request)
+    const session = new TwoEndpointSession(this.#running, {
+      id,
+      postPath: `${this.#ssePath}?session=${id}`,
+      limits: this.limits,
+      onHost: this.#options.onHost,
+      onClosed: () => this.#older.delete(id),
+      ...(only === undefined ? {} : { only }),
+    })
+    this.#older.set(id, session)
+    return session.open()
   }
 
   #postBatch(request: HttpRequest, values: unknown[]): HttpAnswer | Promise<HttpAnswer> {
@@ -191,7 +242,11 @@ export class HttpEndpoint {
   }
 
   #get(request: HttpRequest): HttpAnswer {
-    if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
+    if (!accepts(request, 'text/event-stream')) {
+      if (accepts(request, 'text/html'))
+        return pageFor(this.#running, `http://${request.header('host') ?? ''}${this.path}`)
+      return refusal(406, 'Accept must list text/event-stream.')
+    }
     const session = this.#sessionOf(request)
     if (!(session instanceof HttpSession)) return session
     if (session.openStreams >= this.limits.maxStreams) {

@@ -1,6 +1,7 @@
 import type { Message } from '../../protocol/messages.js'
 import type { EventStore } from './event-store.js'
 import type { Sink } from './exchange.js'
+import type { HttpLimits } from './limits.js'
 
 export const streamHeaders = {
   'content-type': 'text/event-stream',
@@ -18,7 +19,9 @@ const retryMs = 1000
 export class EventStream {
   readonly id: string
   readonly #store: EventStore
-  readonly #heartbeatMs: number
+  readonly #limits: HttpLimits
+  #closing: ReturnType<typeof setTimeout> | undefined
+  #isPrimed = false
   #sequence = 0
   #sink: Sink | undefined
   #heartbeat: ReturnType<typeof setInterval> | undefined
@@ -26,10 +29,10 @@ export class EventStream {
   /** What was sent before anybody was connected. */
   #unsent: string[] | undefined = []
 
-  constructor(id: string, store: EventStore, heartbeatMs: number) {
+  constructor(id: string, store: EventStore, limits: HttpLimits) {
     this.id = id
     this.#store = store
-    this.#heartbeatMs = heartbeatMs
+    this.#limits = limits
   }
 
   get isOpen(): boolean {
@@ -41,8 +44,11 @@ export class EventStream {
     this.#sink?.end()
     this.#sink = sink
     clearInterval(this.#heartbeat)
-    this.#heartbeat = setInterval(() => sink.write(': still here\n\n'), this.#heartbeatMs)
+    this.#heartbeat = setInterval(() => sink.write(': still here\n\n'), this.#limits.heartbeatMs)
     ;(this.#heartbeat as { unref?: () => void }).unref?.()
+    if (this.#isPrimed && this.#limits.closeStreamAfterMs > 0) {
+      this.#closing = setTimeout(() => this.#end(), this.#limits.closeStreamAfterMs)
+    }
     const missed = this.#unsent ?? (missedAfter === undefined ? [] : this.#store.after(this.id, missedAfter))
     this.#unsent = undefined
     for (const event of missed) sink.write(event)
@@ -54,6 +60,7 @@ export class EventStream {
 
   /** Begins with an event that has an id and no data, from which a client can resume (R4). */
   prime(): void {
+    this.#isPrimed = true
     const event = `id: ${this.#nextId()}\nretry: ${retryMs}\ndata: \n\n`
     this.#keep(event)
   }
@@ -86,6 +93,7 @@ export class EventStream {
 
   #detach(): void {
     clearInterval(this.#heartbeat)
+    clearTimeout(this.#closing)
     this.#sink = undefined
   }
 }

@@ -12,6 +12,8 @@ export interface HttpLimits {
   /** A session nobody used for this long is ended. */
   idleMs: number
   heartbeatMs: number
+  /** A stream is closed after this long, and the client resumes it (revision 2025-11-25 on); 0 for never. */
+  closeStreamAfterMs: number
   /** An answer that takes longer than this goes out on a stream, so that heartbeats keep a proxy from giving up. */
   streamAfterMs: number
 }
@@ -24,5 +26,6 @@ export const httpLimits: HttpLimits = {
   maxWaiting: 256,
   idleMs: 30 * 60_000,
   heartbeatMs: 15_000,
+  closeStreamAfterMs: 0,
   streamAfterMs: 10_000,
 }

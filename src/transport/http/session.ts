@@ -126,7 +126,7 @@ export class HttpSession {
   #openStream(isPrimed: boolean): EventStream {
     this.#store ??= new MemoryEventStore()
     this.#streams ??= new Map()
-    const stream = new EventStream(`s${this.#nextStream++}`, this.#store, this.#limits.heartbeatMs)
+    const stream = new EventStream(`s${this.#nextStream++}`, this.#store, this.#limits)
     this.#streams.set(stream.id, stream)
     this.#forgetOldStreams()
     if (isPrimed && this.engine.revision.streamPriming) stream.prime()

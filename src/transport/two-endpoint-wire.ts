@@ -1,0 +1,81 @@
+import { createParser } from 'eventsource-parser'
+import { problems } from '../errors.js'
+import type { Wire, WireEnds } from '../link/wire.js'
+import { type Message, readMessage } from '../protocol/messages.js'
+import type { HttpWireOptions } from './http-wire.js'
+
+/** A wire to a server of the older form (digest §8): a standing stream for what it says, an address it names for what we say. */
+export class TwoEndpointWire implements Wire {
+  readonly label: string
+  readonly #url: URL
+  readonly #options: HttpWireOptions
+  readonly #fetch: typeof globalThis.fetch
+  readonly #aborter = new AbortController()
+  #postUrl: URL | undefined
+
+  constructor(url: URL, options: HttpWireOptions = {}) {
+    this.label = url.href
+    this.#url = url
+    this.#options = options
+    this.#fetch = options.fetch ?? globalThis.fetch.bind(globalThis)
+  }
+
+  async start(ends: WireEnds): Promise<void> {
+    const headers = { ...this.#options.headers, accept: 'text/event-stream' }
+    const response = await this.#fetch(this.#url, { headers, signal: this.#aborter.signal })
+    const type = response.headers.get('content-type') ?? ''
+    if (!response.ok || !type.startsWith('text/event-stream')) {
+      await response.body?.cancel()
+      throw problems.connectFailed(this.label, `HTTP ${response.status}, and no event stream`)
+    }
+    await new Promise<void>((resolve, reject) => {
+      this.#read(response, ends, (address) => {
+        const url = URL.canParse(address, this.#url.href) ? new URL(address, this.#url) : undefined
+        if (url?.origin !== this.#url.origin)
+          return reject(problems.connectFailed(this.label, `it names an address of another origin, ${address}`))
+        this.#postUrl = url
+        resolve()
+      }).then(
+        () => {
+          reject(problems.connectFailed(this.label, 'the stream ended before it named an address'))
+          ends.closed('the server ended its stream')
+        },
+        (error) => {
+          reject(error)
+          ends.closed(error instanceof Error ? error.message : String(error))
+        },
+      )
+    })
+  }
+
+  async send(message: Message): Promise<void> {
+    if (!this.#postUrl) throw problems.closed('it is not open')
+    const response = await this.#fetch(this.#postUrl, {
+      method: 'POST',
+      body: JSON.stringify(message),
+      headers: { ...this.#options.headers, 'content-type': 'application/json' },
+      signal: this.#aborter.signal,
+    })
+    const said = response.ok ? '' : (await response.text()).slice(0, 200)
+    if (!response.ok) throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
+    await response.body?.cancel()
+  }
+
+  close(): void {
+    this.#aborter.abort()
+  }
+
+  async #read(response: Response, ends: WireEnds, onAddress: (address: string) => void): Promise<void> {
+    const parser = createParser({
+      onEvent: ({ event, data }) => {
+        if (event === 'endpoint') return onAddress(data)
+        for (const value of [JSON.parse(data)].flat()) {
+          const read = readMessage(value)
+          if (read.kind !== 'malformed') ends.receive(read.message)
+        }
+      },
+    })
+    const decoder = new TextDecoder()
+    for await (const chunk of response.body ?? []) parser.feed(decoder.decode(chunk, { stream: true }))
+  }
+}
