@@ -1,5 +1,6 @@
-import type { Call, CallLog, CompletionCall } from '../kit/call.js'
+import type { Call, CallLog, CallSession, CompletionCall, Identity } from '../kit/call.js'
 import type { Schema } from '../kit/schema.js'
+import type { SharedThings } from '../kit/shared.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { type LogLevel, logLevels } from '../protocol/types.js'
 import type { Engine } from './engine.js'
@@ -9,40 +10,8 @@ import { askPerson, sendPersonTo } from './person.js'
 import { roots } from './roots.js'
 
 /** Makes the second argument of an author's function for one request. */
-export function callFor(engine: Engine, incoming: Incoming, logger: string): Call {
-  const { running } = engine
-  const { shared, settings } = running
-  return {
-    get signal() {
-      return incoming.signal
-    },
-    settings,
-    get log() {
-      return logFor(engine, incoming, logger)
-    },
-    get session() {
-      return { id: engine.sessionId, revision: engine.revision.date, client: engine.client }
-    },
-    identity: engine.identity,
-    get meta() {
-      return incoming.meta
-    },
-    progress(done, total, message) {
-      incoming.progress({
-        progress: done,
-        ...(total === undefined ? {} : { total }),
-        ...(message === undefined || !engine.revision.progressMessage ? {} : { message }),
-      })
-    },
-    use: (declared) => shared.use(declared),
-    touch: (uri) => running.touch(uri),
-    askPerson: ((message: string, schema: Schema) =>
-      askPerson(engine, incoming, logger, message, schema)) as Call['askPerson'],
-    sendPersonTo: (url, message) => sendPersonTo(engine, incoming, String(url), message),
-    askModel: (question) => askModel(engine, incoming, question),
-    roots: () => roots(engine, incoming),
-  }
-}
+export const callFor = (engine: Engine, incoming: Incoming, logger: string): Call =>
+  new ActiveCall(engine, incoming, logger)
 
 /** The same for a completion function. */
 export function completionCallFor(
@@ -51,13 +20,78 @@ export function completionCallFor(
   logger: string,
   filled: Readonly<Record<string, string>>,
 ): CompletionCall {
-  return Object.defineProperty(callFor(engine, incoming, logger), 'filled', { value: filled }) as CompletionCall
+  return Object.defineProperty(new ActiveCall(engine, incoming, logger), 'filled', {
+    value: filled,
+  }) as Call as CompletionCall
 }
 
-function logFor(engine: Engine, incoming: Incoming, logger: string): CallLog {
-  const entries = logLevels.map((level: LogLevel) => [
-    level,
-    (message: string, data?: unknown) => sendLog(engine, incoming, level, logger, message, data),
-  ])
-  return Object.fromEntries(entries) as CallLog
+/**
+ * A call that is under way. What it can do are getters of functions: they cost nothing until they are used, which is for most
+ * calls never, and may be taken apart as in `({ hive }, { progress, signal })`.
+ */
+class ActiveCall implements Call {
+  readonly #engine: Engine
+  readonly #incoming: Incoming
+  readonly #logger: string
+  // Of the kit that the call began with, whatever is served by the time it uses them.
+  readonly #shared: SharedThings
+  readonly settings: Readonly<Record<string, string>>
+
+  constructor(engine: Engine, incoming: Incoming, logger: string) {
+    this.#engine = engine
+    this.#incoming = incoming
+    this.#logger = logger
+    this.#shared = engine.running.shared
+    this.settings = engine.running.settings
+  }
+
+  get signal(): AbortSignal {
+    return this.#incoming.signal
+  }
+  get identity(): Identity | undefined {
+    return this.#engine.identity
+  }
+  get meta() {
+    return this.#incoming.meta
+  }
+  get session(): CallSession {
+    const { sessionId, revision, client } = this.#engine
+    return { id: sessionId, revision: revision.date, client }
+  }
+  get log(): CallLog {
+    const entries = logLevels.map((level: LogLevel) => [
+      level,
+      (message: string, data?: unknown) =>
+        sendLog(this.#engine, this.#incoming, level, this.#logger, message, data),
+    ])
+    return Object.fromEntries(entries) as CallLog
+  }
+  get progress(): Call['progress'] {
+    return (done, total, message) =>
+      this.#incoming.progress({
+        progress: done,
+        ...(total === undefined ? {} : { total }),
+        ...(message === undefined || !this.#engine.revision.progressMessage ? {} : { message }),
+      })
+  }
+  get use(): Call['use'] {
+    return (declared) => this.#shared.use(declared)
+  }
+  get touch(): Call['touch'] {
+    return (uri) => this.#engine.running.touch(uri)
+  }
+  get askPerson(): Call['askPerson'] {
+    const ask = (message: string, schema: Schema) =>
+      askPerson(this.#engine, this.#incoming, this.#logger, message, schema)
+    return ask as Call['askPerson']
+  }
+  get sendPersonTo(): Call['sendPersonTo'] {
+    return (url, message) => sendPersonTo(this.#engine, this.#incoming, String(url), message)
+  }
+  get askModel(): Call['askModel'] {
+    return (question) => askModel(this.#engine, this.#incoming, question)
+  }
+  get roots(): Call['roots'] {
+    return () => roots(this.#engine, this.#incoming)
+  }
 }

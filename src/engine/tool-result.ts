@@ -1,6 +1,6 @@
 import { blocksOf } from '../kit/content.js'
 import { isNothing } from '../kit/schema.js'
-import { isObject, type JsonObject } from '../protocol/messages.js'
+import { isObject } from '../protocol/messages.js'
 import type { ContentBlock, ToolResult } from '../protocol/types.js'
 import { failed, failureId } from './failures.js'
 import type { ReadyTool } from './part-index.js'
@@ -29,9 +29,8 @@ async function structured(running: RunningKit, ready: ReadyTool, returned: unkno
       : checked.misfits.map(({ path, reason }) => `${path.join('.') || 'result'}: ${reason}`).join('; ')
     return serverFault(running, ready.part.name, `returned what its output schema does not allow: ${reasons}`)
   }
-  const text = JSON.stringify(checked.value)
-  // What is sent is what JSON made of it, so that structured content and text agree to the letter.
-  return { content: [textBlock(text)], structuredContent: JSON.parse(text) as JsonObject }
+  // Both go out by JSON.stringify of the same value, so that structured content and text agree to the letter.
+  return { content: [textBlock(JSON.stringify(checked.value))], structuredContent: checked.value }
 }
 
 function serverFault(running: RunningKit, tool: string, what: string): ToolResult {

@@ -1,5 +1,4 @@
 import type { ErrorObject } from 'ajv'
-import { interpretingValidator } from './interpreting-validator.js'
 import type { JsonSchema } from './schema.js'
 import type { JsonSchemaValidator, Misfit, Validate } from './validation.js'
 
@@ -9,7 +8,11 @@ type Compile = (schema: JsonSchema) => Validate
 export const compilingValidator: JsonSchemaValidator = {
   prepare(schema) {
     const dialect = String(schema.$schema ?? '')
-    if (/draft-0[34]|2019-09/.test(dialect)) return interpretingValidator.prepare(schema)
+    if (/draft-0[34]|2019-09/.test(dialect)) {
+      return import('./interpreting-validator.js').then(({ interpretingValidator }) =>
+        interpretingValidator.prepare(schema),
+      )
+    }
     compilers ??= loadCompilers()
     return compilers.then(({ current, draft7 }) => (/draft-0[67]/.test(dialect) ? draft7 : current)(schema))
   },

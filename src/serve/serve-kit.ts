@@ -4,7 +4,6 @@ import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import type { Environment } from '../kit/settings.js'
-import { serveHttp } from '../transport/node-http.js'
 import { runOnNode } from '../transport/node-run.js'
 import { serveStdio } from '../transport/stdio.js'
 import type { HttpAddress } from './address.js'
@@ -52,6 +51,8 @@ async function serve(running: RunningKit, options: ServeOptions, environment: En
   const { kit } = running
   const label = `${kit.name} ${kit.version}`
   if (!options.http) return serveStdio(running, { onHost: sayWhoConnected })
+  // Loading Node's HTTP takes longer than all else here together; a server on stdio starts without it.
+  const { serveHttp } = await import('../transport/node-http.js')
   const { host, port } = options.http
   const token = environment.JEXO_TOKEN
   const service = await serveHttp(running, {

@@ -8,15 +8,22 @@ export class LineSplitter {
   readonly #maxBytes: number
   readonly #onLine: (line: string) => void
   readonly #onTooLong: () => void
-  readonly #decoder = new TextDecoder()
+  readonly #decode: (bytes: Uint8Array) => string
   #held: Uint8Array[] = []
   #heldBytes = 0
   #isSkipping = false
 
-  constructor(maxBytes: number, onLine: (line: string) => void, onTooLong: () => void) {
+  constructor(
+    maxBytes: number,
+    onLine: (line: string) => void,
+    onTooLong: () => void,
+    decode?: (bytes: Uint8Array) => string,
+  ) {
     this.#maxBytes = maxBytes
     this.#onLine = onLine
     this.#onTooLong = onTooLong
+    const decoder = new TextDecoder()
+    this.#decode = decode ?? ((bytes) => decoder.decode(bytes))
   }
 
   push(chunk: Uint8Array): void {
@@ -51,9 +58,10 @@ export class LineSplitter {
     this.#heldBytes = 0
     this.#isSkipping = false
     if (isTooLong) return this.#onTooLong()
-    const line = this.#decoder.decode(bytes)
-    const trimmed = line.endsWith('\r') ? line.slice(0, -1) : line
-    if (trimmed.trim() !== '') this.#onLine(trimmed)
+    const line = this.#decode(bytes)
+    if (line.startsWith('{') && !line.endsWith('\r')) return this.#onLine(line)
+    const trimmed = line.trim()
+    if (trimmed !== '') this.#onLine(trimmed)
   }
 
   #joined(rest: Uint8Array): Uint8Array {

@@ -97,14 +97,20 @@ function handlerOf(endpoint: HttpEndpoint) {
     const at = url.indexOf('?')
     const path = at < 0 ? url : url.slice(0, at)
     if (next && !endpoint.owns(path)) return next()
-    endpoint.handle(readRequest(request, path, at < 0 ? '' : url.slice(at))).then(
-      (answer) => write(response, answer),
-      (error) => {
-        process.stderr.write(`jexo: error: ${error instanceof Error ? error.stack : error}\n`)
-        if (!response.headersSent) write(response, { status: 500, headers: {} })
-      },
+    const answer = endpoint.handle(readRequest(request, path, at < 0 ? '' : url.slice(at)))
+    if (!(answer instanceof Promise)) return write(response, answer)
+    answer.then(
+      (given) => write(response, given),
+      (error) => failed(response, error),
     )
   }
+}
+
+/** What nobody foresaw is for the log; the caller only hears that it failed. A caller who is gone hears nothing. */
+function failed(response: ServerResponse, error: unknown): void {
+  if (response.destroyed) return
+  process.stderr.write(`jexo: error: ${error instanceof Error ? error.stack : error}\n`)
+  if (!response.headersSent) write(response, { status: 500, headers: {} })
 }
 
 function readRequest(request: IncomingMessage, path: string, query: string): HttpRequest {
@@ -112,12 +118,20 @@ function readRequest(request: IncomingMessage, path: string, query: string): Htt
     method: request.method ?? 'GET',
     path,
     query,
-    header: (name) => {
-      const value = request.headers[name]
-      return Array.isArray(value) ? value.join(', ') : value
-    },
+    header: (name) => headerOf(request.rawHeaders, name),
     body: (maxBytes) => readBody(request, maxBytes),
   }
+}
+
+/** Looks a header up where it came in: building Node's whole dictionary costs more than the few that are asked for. */
+function headerOf(raw: readonly string[], name: string): string | undefined {
+  let found: string | undefined
+  for (let at = 0; at < raw.length; at += 2) {
+    const key = raw[at] as string
+    if (key.length !== name.length || (key !== name && key.toLowerCase() !== name)) continue
+    found = found === undefined ? raw[at + 1] : `${found}, ${raw[at + 1]}`
+  }
+  return found
 }
 
 function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: number): Promise<string> {

@@ -19,9 +19,11 @@ export interface StdioOptions {
 export async function serveStdio(running: RunningKit, options: StdioOptions = {}): Promise<void> {
   const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
   const guard = installStdoutGuard()
-  const write = (messages: Message | Message[]) => {
-    if (!guard.write(`${JSON.stringify(messages)}\n`)) holdUntilDrained()
-  }
+  const output = new Output(
+    (text) => guard.write(text),
+    () => engine.inFlight > 0,
+  )
+  const write = (messages: Message | Message[]) => output.add(JSON.stringify(messages))
   const intake = new Intake(() => engine, write)
   let onIdle: (() => void) | undefined
   const engine: Engine = new Engine(running, {
@@ -36,15 +38,42 @@ export async function serveStdio(running: RunningKit, options: StdioOptions = {}
     maxBytes,
     (line) => intake.takeText(line),
     () => intake.refuse(codes.invalidRequest, `Invalid request: the message is longer than ${maxBytes} bytes`),
+    (bytes) => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString(),
   )
   process.stdin.on('data', (chunk: Buffer) => lines.push(chunk))
   await untilEnd()
   lines.end()
   if (engine.inFlight > 0) await settledOr(graceMs, (done) => (onIdle = done))
   await running.close()
+  output.flush()
   await new Promise<void>((resolve) =>
     process.stdout.writableLength === 0 ? resolve() : process.stdout.once('drain', resolve),
   )
+}
+
+/** Gathers what is written in one turn of the event loop into one write: a burst of answers costs one system call. */
+class Output {
+  readonly #write: (text: string) => boolean
+  readonly #isMoreComing: () => boolean
+  #lines: string[] = []
+
+  constructor(write: (text: string) => boolean, isMoreComing: () => boolean) {
+    this.#write = write
+    this.#isMoreComing = isMoreComing
+  }
+
+  add(line: string): void {
+    const count = this.#lines.push(line)
+    if (!this.#isMoreComing()) this.flush()
+    else if (count === 1) setImmediate(() => this.flush())
+  }
+
+  flush(): void {
+    if (this.#lines.length === 0) return
+    const text = `${this.#lines.join('\n')}\n`
+    this.#lines = []
+    if (!this.#write(text)) holdUntilDrained()
+  }
 }
 
 /** A slow reader must not make us hold its backlog in memory: nothing more is read until it has caught up. */

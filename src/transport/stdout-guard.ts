@@ -9,7 +9,7 @@ import { syncBuiltinESMExports } from 'node:module'
 interface Guard {
   /** Writes protocol bytes to the real stdout; false where the reader is slow. */
   write(text: string | Uint8Array): boolean
-  where: AsyncLocalStorage<string>
+  runNamed<T>(label: string, run: () => T): T
 }
 
 // One guard a process, even where two copies of the package meet.
@@ -27,7 +27,51 @@ export function installStdoutGuard(): Guard {
 
 /** Runs an author's function so that the guard can name what it was, such as ``tool `weigh_hive` ``. */
 export function runNamed<T>(label: string, run: () => T): T {
-  return held[slot] ? held[slot].where.run(label, run) : run()
+  return held[slot] ? held[slot].runNamed(label, run) : run()
+}
+
+/**
+ * Knows which of the author's functions is running. Until something is printed it only counts what is under way, since following
+ * each call through all that it awaits costs every call; from the first print on, calls are followed exactly.
+ */
+class Whereabouts {
+  readonly #followed = new AsyncLocalStorage<string>()
+  readonly #underWay = new Map<string, number>()
+  #now: string | undefined
+  #isFollowing = false
+
+  run<T>(label: string, run: () => T): T {
+    if (this.#isFollowing) return this.#followed.run(label, run)
+    const before = this.#now
+    this.#now = label
+    this.#underWay.set(label, (this.#underWay.get(label) ?? 0) + 1)
+    let result: T | undefined
+    try {
+      result = run()
+      return result
+    } finally {
+      this.#now = before
+      const leave = () => this.#leave(label)
+      if (result instanceof Promise) result.then(leave, leave)
+      else leave()
+    }
+  }
+
+  /** Where a print comes from, in words. */
+  find(): string {
+    this.#isFollowing = true
+    const place = this.#followed.getStore() ?? this.#now
+    if (place !== undefined) return `in ${place}`
+    const candidates = [...this.#underWay.keys()]
+    if (candidates.length === 0) return 'outside any call'
+    return candidates.length === 1 ? `in ${candidates[0]}` : `in one of ${candidates.join(', ')}`
+  }
+
+  #leave(label: string): void {
+    const left = (this.#underWay.get(label) ?? 1) - 1
+    if (left > 0) this.#underWay.set(label, left)
+    else this.#underWay.delete(label)
+  }
 }
 
 const consoleMethods = [
@@ -44,14 +88,13 @@ const consoleMethods = [
 ] as const
 
 function install(): Guard {
-  const where = new AsyncLocalStorage<string>()
+  const whereabouts = new Whereabouts()
   const said = new Set<string>()
   const realWrite = process.stdout.write.bind(process.stdout)
   let writer: string | undefined
 
   const say = (name: string) => {
-    const place = where.getStore()
-    const text = place ? `${name} in ${place}` : `${name} outside any call`
+    const text = `${name} ${whereabouts.find()}`
     if (said.has(text)) return
     said.add(text)
     process.stderr.write(`jexo: stdout is for the protocol; ${text} was sent to stderr instead:\n`)
@@ -75,7 +118,7 @@ function install(): Guard {
     }
   }
   divertDescriptor(say)
-  return { write: (text) => realWrite(text), where }
+  return { write: (text) => realWrite(text), runNamed: (label, run) => whereabouts.run(label, run) }
 }
 
 /** Writes to descriptor 1 by number pass the stream by; they are sent to 2. */

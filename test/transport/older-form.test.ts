@@ -65,7 +65,7 @@ test('a browser gets a page with the entry to copy, and nothing of the kit is ru
   const kit = sampleKit()
   const service = await overHttp(kit)
   const answer = await fetch(service.url, {
-    headers: { accept: 'text/html,application/xhtml+xml,application/xml;q=0.9' },
+    headers: { accept: 'text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8' },
   })
   expect(answer.headers.get('content-type')).toContain('text/html')
   const text = await answer.text()

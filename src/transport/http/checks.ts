@@ -12,15 +12,19 @@ export interface Access {
 const loopbackNames = new Set(['localhost', '127.0.0.1', '[::1]', '::1'])
 export const isLoopback = (host: string): boolean => loopbackNames.has(host) || /^127(\.\d{1,3}){3}$/.test(host)
 
+const lastHost = new WeakMap<Access, string>()
+
 /** Refuses requests that a web page tricked a browser into (digest §8: Origin, Host against DNS rebinding). */
 export function checkSource(request: HttpRequest, access: Access): HttpAnswer | undefined {
   const host = request.header('host')
-  if (host !== undefined && !isHostAllowed(host, access)) {
+  // Nearly every request comes to the same host: what was right before need not be looked at again.
+  if (host !== undefined && host !== lastHost.get(access) && !isHostAllowed(host, access)) {
     return refusal(
       403,
       `The host ${JSON.stringify(host)} is not served here; name it with --public-url or allowedHosts.`,
     )
   }
+  if (host !== undefined) lastHost.set(access, host)
   const origin = request.header('origin')
   if (origin !== undefined && !isOriginAllowed(origin, host, access)) {
     return refusal(
@@ -67,15 +71,24 @@ function isSame(given: string, wanted: string): boolean {
 
 /** Refuses a POST that does not say it takes both JSON and an event stream, or that is not JSON (digest §8). */
 export function checkPost(request: HttpRequest): HttpAnswer | undefined {
-  if (!accepts(request, 'application/json') || !accepts(request, 'text/event-stream')) {
+  const isUsual = request.header('accept') === 'application/json, text/event-stream'
+  if (!isUsual && (!accepts(request, 'application/json') || !accepts(request, 'text/event-stream'))) {
     return refusal(406, 'Accept must list both application/json and text/event-stream.')
   }
   return isJson(request) ? undefined : refusal(415, 'Content-Type must be application/json.')
 }
 
+/** True for a browser that opens an address: it names pages, and takes anything else only after them. */
+export function isBrowser(request: HttpRequest): boolean {
+  const accept = request.header('accept') ?? ''
+  return accept.includes('text/html') && !accept.includes('text/event-stream')
+}
+
 /** True where the body is JSON by its type. */
 export function isJson(request: HttpRequest): boolean {
-  const type = (request.header('content-type') ?? '').split(';')[0]?.trim().toLowerCase()
+  const given = request.header('content-type')
+  if (given === 'application/json') return true
+  const type = (given ?? '').split(';')[0]?.trim().toLowerCase()
   return type === 'application/json'
 }
 

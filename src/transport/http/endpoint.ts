@@ -3,9 +3,19 @@ import type { RunningKit } from '../../engine/running-kit.js'
 import { isRequest, type Message, readMessage } from '../../protocol/messages.js'
 import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
 import { codes } from '../../protocol/rpc-error.js'
-import { type Access, accepts, checkPost, checkSource, checkToken, isJson, isOriginAllowed } from './checks.js'
+import {
+  type Access,
+  accepts,
+  checkPost,
+  checkSource,
+  checkToken,
+  isBrowser,
+  isJson,
+  isOriginAllowed,
+} from './checks.js'
 import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
 import { type HttpLimits, httpLimits } from './limits.js'
+import { Overdue } from './overdue.js'
 import { pageFor } from './page.js'
 import { HttpSession } from './session.js'
 import { TwoEndpointSession } from './two-endpoint.js'
@@ -40,6 +50,7 @@ export class HttpEndpoint {
   readonly #access: Access
   readonly #ssePath: string | undefined
   readonly #sessions = new Map<string, HttpSession>()
+  readonly #overdue: Overdue
   readonly #older = new Map<string, TwoEndpointSession>()
   readonly #sweep: ReturnType<typeof setInterval>
   #isDraining = false
@@ -50,6 +61,7 @@ export class HttpEndpoint {
     this.path = options.path ?? '/mcp'
     this.#ssePath = options.ssePath === false || options.stateless ? undefined : (options.ssePath ?? '/sse')
     this.limits = { ...httpLimits, ...options.limits }
+    this.#overdue = new Overdue(this.limits.streamAfterMs)
     this.#access = {
       allowedHosts: options.allowedHosts ?? [],
       allowedOrigins: options.allowedOrigins ?? [],
@@ -69,15 +81,16 @@ export class HttpEndpoint {
   }
 
   /** Answers one request; never rejects for what a caller did wrong. */
-  async handle(request: HttpRequest): Promise<HttpAnswer> {
+  handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     if (request.path === '/health/live') return json(200, { status: 'live' })
     if (request.path === '/health/ready') {
       return this.#isDraining ? json(503, { status: 'stopping' }) : json(200, { status: 'ready' })
     }
     const refused = checkSource(request, this.#access)
     if (refused) return refused
-    const answer = await this.#route(request)
-    return this.#withCors(request, answer)
+    const answer = this.#route(request)
+    if (this.#access.allowedOrigins.length === 0) return answer
+    return Promise.resolve(answer).then((given) => this.#withCors(request, given))
   }
 
   /** Takes no new sessions, lets what runs end within the time, then ends the sessions. */
@@ -111,15 +124,24 @@ export class HttpEndpoint {
     return this.#options.stateless ? 'POST' : 'GET, POST, DELETE'
   }
 
-  async #post(request: HttpRequest): Promise<HttpAnswer> {
+  #post(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     const refused = checkPost(request)
     if (refused) return refused
+    return request.body(this.limits.maxBytes).then(
+      (text) => this.#postText(request, text),
+      (error) => {
+        if (error instanceof BodyTooLong)
+          return refusal(413, `The body is longer than ${this.limits.maxBytes} bytes.`)
+        throw error
+      },
+    )
+  }
+
+  #postText(request: HttpRequest, text: string): HttpAnswer | Promise<HttpAnswer> {
     let value: unknown
     try {
-      value = JSON.parse(await request.body(this.limits.maxBytes))
+      value = JSON.parse(text)
     } catch (error) {
-      if (error instanceof BodyTooLong)
-        return refusal(413, `The body is longer than ${this.limits.maxBytes} bytes.`)
       return refusal(400, `Parse error: ${(error as Error).message}`, codes.parse)
     }
     if (this.#options.stateless) return this.#postStateless(request, value)
@@ -145,6 +167,7 @@ export class HttpEndpoint {
       id,
       only: onlyOf(request),
       limits: this.limits,
+      overdue: this.#overdue,
       onHost: this.#options.onHost,
     })
     this.#sessions.set(id, session)
@@ -224,6 +247,7 @@ export class HttpEndpoint {
       stateless: revision,
       only: onlyOf(request),
       limits: this.limits,
+      overdue: this.#overdue,
       onHost: this.#options.onHost,
     })
     const end = (answer: HttpAnswer) => {
@@ -242,11 +266,8 @@ export class HttpEndpoint {
   }
 
   #get(request: HttpRequest): HttpAnswer {
-    if (!accepts(request, 'text/event-stream')) {
-      if (accepts(request, 'text/html'))
-        return pageFor(this.#running, `http://${request.header('host') ?? ''}${this.path}`)
-      return refusal(406, 'Accept must list text/event-stream.')
-    }
+    if (isBrowser(request)) return pageFor(this.#running, `http://${request.header('host') ?? ''}${this.path}`)
+    if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
     const session = this.#sessionOf(request)
     if (!(session instanceof HttpSession)) return session
     if (session.openStreams >= this.limits.maxStreams) {

@@ -1,6 +1,7 @@
 import { isResponse, type Message, type RequestId } from '../../protocol/messages.js'
 import { type EventStream, streamHeaders } from './event-stream.js'
 import { type HttpAnswer, json } from './exchange.js'
+import type { Overdue, Waiting } from './overdue.js'
 
 /** What one POST is answered with: JSON where nothing has to be streamed, else a stream, begun when the first thing comes. */
 export class PostReply {
@@ -8,19 +9,19 @@ export class PostReply {
   readonly #open: Set<RequestId>
   readonly #isBatch: boolean
   readonly #openStream: () => EventStream
-  readonly #timer: ReturnType<typeof setTimeout>
+  readonly #waiting: Waiting
   #responses: Message[] = []
   #stream: EventStream | undefined
   #resolve: (answer: HttpAnswer) => void = () => {}
 
-  constructor(ids: readonly RequestId[], isBatch: boolean, streamAfterMs: number, openStream: () => EventStream) {
+  constructor(ids: readonly RequestId[], isBatch: boolean, overdue: Overdue, openStream: () => EventStream) {
     this.#open = new Set(ids)
     this.#isBatch = isBatch
     this.#openStream = openStream
     this.answer = new Promise((resolve) => {
       this.#resolve = resolve
     })
-    this.#timer = setTimeout(() => this.#upgrade(), streamAfterMs)
+    this.#waiting = overdue.add(() => void this.#upgrade())
   }
 
   take(message: Message): void {
@@ -36,7 +37,7 @@ export class PostReply {
 
   finishIfSettled(): void {
     if (this.#open.size > 0) return
-    clearTimeout(this.#timer)
+    this.#waiting.isSettled = true
     if (this.#stream) return this.#stream.finish()
     const [first] = this.#responses
     if (first) this.#resolve(json(200, this.#isBatch ? this.#responses : first))
@@ -45,7 +46,7 @@ export class PostReply {
   }
 
   #upgrade(): EventStream {
-    clearTimeout(this.#timer)
+    this.#waiting.isSettled = true
     const stream = this.#openStream()
     this.#stream = stream
     for (const response of this.#responses.splice(0)) stream.send(response)

@@ -9,6 +9,7 @@ import { EventStream, streamHeaders } from './event-stream.js'
 import type { HttpAnswer } from './exchange.js'
 import { empty } from './exchange.js'
 import type { HttpLimits } from './limits.js'
+import type { Overdue } from './overdue.js'
 import { PostReply } from './post-reply.js'
 
 export interface HttpSessionOptions {
@@ -17,6 +18,8 @@ export interface HttpSessionOptions {
   stateless?: Revision
   only?: string | undefined
   limits: HttpLimits
+  /** Turns answers that take long into streams. */
+  overdue: Overdue
   onHost?: ((engine: Engine) => void) | undefined
 }
 
@@ -25,6 +28,7 @@ export class HttpSession {
   readonly id: string
   readonly engine: Engine
   readonly #limits: HttpLimits
+  readonly #overdue: Overdue
   #replies = new Map<RequestId, PostReply>()
   #streams: Map<string, EventStream> | undefined
   #standing: EventStream[] = []
@@ -34,9 +38,10 @@ export class HttpSession {
   #lastSeenAt = Date.now()
 
   constructor(running: RunningKit, options: HttpSessionOptions) {
-    const { id, identity, stateless, only, limits, onHost } = options
+    const { id, identity, stateless, only, limits, overdue, onHost } = options
     this.id = id ?? ''
     this.#limits = limits
+    this.#overdue = overdue
     this.engine = new Engine(
       running,
       {
@@ -73,7 +78,7 @@ export class HttpSession {
       this.engine.receive(message)
       return empty(202)
     }
-    const reply = new PostReply([message.id], false, this.#limits.streamAfterMs, () => this.#openStream(true))
+    const reply = new PostReply([message.id], false, this.#overdue, () => this.#openStream(true))
     // An id that is in flight already is refused by the engine; its first holder keeps its reply.
     const earlier = this.#replies.get(message.id)
     this.#replies.set(message.id, reply)
@@ -91,7 +96,7 @@ export class HttpSession {
       for (const message of messages) this.engine.receive(message)
       return empty(202)
     }
-    const reply = new PostReply(ids, true, this.#limits.streamAfterMs, () => this.#openStream(true))
+    const reply = new PostReply(ids, true, this.#overdue, () => this.#openStream(true))
     for (const refusal of refusals) reply.take(refusal)
     for (const id of ids) this.#replies.set(id, reply)
     for (const message of messages) this.engine.receive(message)

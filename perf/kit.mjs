@@ -1,0 +1,33 @@
+/** The kit that is measured: one small tool with structured output, and many more for the list. */
+
+import { z } from 'zod'
+import { defineKit, tool } from '../dist/index.js'
+
+export const input = { hive: 'ML-04' }
+export const output = { kg: 41.2, at: '2026-06-02T06:00:00Z' }
+
+const weigh = tool('weigh_hive', {
+  about: 'Latest reading of the scale under one hive, in kilograms.',
+  input: z.object({ hive: z.string() }),
+  output: z.object({ kg: z.number(), at: z.string() }),
+  effect: 'read',
+  run: () => output,
+})
+
+export const kitOf = (tools = 1) =>
+  defineKit({
+    name: 'perf',
+    version: '1.0.0',
+    parts: [
+      weigh,
+      ...Array.from({ length: tools - 1 }, (_, index) =>
+        tool(`tool_${index}`, {
+          about: `Tool number ${index}.`,
+          input: z.object({ hive: z.string().describe('Hive code') }),
+          effect: 'read',
+          run: () => 1,
+        }),
+      ),
+    ],
+  })
+export default kitOf()

@@ -1,0 +1,285 @@
+/**
+ * `npm run perf`: medians and ratios, each pair measured side by side in the same run, interleaved. Throughput swings on shared
+ * machines, so the server's own CPU time a call stands beside it.
+ */
+import { fork, spawn } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import autocannon from 'autocannon'
+import { input } from './kit.mjs'
+
+const server = fileURLToPath(new URL('./server.mjs', import.meta.url))
+const isQuick = process.argv.includes('--quick')
+const rounds = isQuick ? 3 : 7
+const seconds = isQuick ? 1 : 3
+const median = (list) => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]
+const rows = []
+const progress = (text) => process.stderr.write(`${text} …\n`)
+
+const hello = {
+  jsonrpc: '2.0',
+  id: 0,
+  method: 'initialize',
+  params: { protocolVersion: '2025-11-25', capabilities: {}, clientInfo: { name: 'perf', version: '1' } },
+}
+const initialized = { jsonrpc: '2.0', method: 'notifications/initialized' }
+const call = (id) => ({
+  jsonrpc: '2.0',
+  id,
+  method: 'tools/call',
+  params: { name: 'weigh_hive', arguments: input },
+})
+const json = { 'content-type': 'application/json', accept: 'application/json, text/event-stream' }
+
+function start(kind, ...args) {
+  const child = fork(server, [kind, ...args], { execArgv: ['--expose-gc'], silent: true })
+  const next = () => new Promise((resolve) => child.once('message', resolve))
+  const ask = (what) => {
+    const answer = next()
+    child.send(what)
+    return answer
+  }
+  return { child, next, ask }
+}
+
+async function session(url) {
+  const answer = await fetch(url, { method: 'POST', headers: json, body: JSON.stringify(hello) })
+  await answer.text()
+  const headers = { ...json, 'mcp-session-id': answer.headers.get('mcp-session-id') ?? '' }
+  await fetch(url, { method: 'POST', headers, body: JSON.stringify(initialized) }).then((done) => done.text())
+  return headers
+}
+
+/** Two servers under the same load in turns: calls a second, and CPU time of the server a call. */
+async function comparedOverHttp(name, wanted, kinds, body, connections) {
+  progress(name)
+  const sides = []
+  for (const [kind, ...args] of kinds) {
+    const side = start(kind, ...args)
+    const { url } = await side.next()
+    sides.push({ ...side, url, headers: kind === 'jexo-http' ? await session(url) : json, rates: [], cpus: [] })
+  }
+  let id = 1
+  for (let round = 0; round <= rounds; round++) {
+    for (const side of sides) {
+      const before = (await side.ask('cpu')).cpuMicros
+      const requests = [
+        {
+          method: 'POST',
+          headers: side.headers,
+          setupRequest: (request) => ({ ...request, body: JSON.stringify(body(id++)) }),
+        },
+      ]
+      const result = await autocannon({
+        url: side.url,
+        connections,
+        duration: round === 0 ? 2 * seconds : seconds,
+        requests,
+      })
+      if (result.non2xx + result.errors > 0)
+        throw new Error(`${name}: ${result.non2xx} refused, ${result.errors} failed`)
+      // The first round warms up.
+      if (round === 0) continue
+      side.rates.push(result.requests.average)
+      side.cpus.push(((await side.ask('cpu')).cpuMicros - before) / result.requests.total)
+    }
+  }
+  const [own, bare] = sides.map(({ rates, cpus }) => ({ rate: median(rates), cpu: median(cpus) }))
+  for (const { child } of sides) child.kill()
+  rows.push([
+    name,
+    `${own.rate.toFixed(0)}/s`,
+    bare ? `${bare.rate.toFixed(0)}/s` : '',
+    bare ? (own.rate / bare.rate).toFixed(2) : '',
+    wanted,
+  ])
+  rows.push([
+    `  server's CPU a call`,
+    `${own.cpu.toFixed(0)} µs`,
+    bare ? `${bare.cpu.toFixed(0)} µs` : '',
+    bare ? (bare.cpu / own.cpu).toFixed(2) : '',
+    wanted,
+  ])
+}
+
+async function comparedOverStdio(underWay, wanted) {
+  const name = `stdio round trips, ${underWay} under way`
+  progress(name)
+  const sides = ['jexo-stdio', 'bare-stdio'].map((kind) => ({ ...start(kind), rates: [], cpus: [] }))
+  const count = isQuick ? 3000 : 10_000
+  for (let round = 0; round <= rounds; round++) {
+    for (const side of sides) {
+      if (round === 0) {
+        await roundTrips(side.child, [hello], 1, true)
+        // Compiled code settles late: what is measured is a server that has run for a while.
+        await roundTrips(
+          side.child,
+          Array.from({ length: 4 * count }, (_, id) => call(id + 1)),
+          16,
+        )
+      }
+      const before = (await side.ask('cpu')).cpuMicros
+      const startedAt = performance.now()
+      await roundTrips(
+        side.child,
+        Array.from({ length: count }, (_, id) => call(id + 1)),
+        underWay,
+      )
+      if (round === 0) continue
+      side.rates.push((count * 1000) / (performance.now() - startedAt))
+      side.cpus.push(((await side.ask('cpu')).cpuMicros - before) / count)
+    }
+  }
+  const [own, bare] = sides.map(({ rates, cpus }) => ({ rate: median(rates), cpu: median(cpus) }))
+  for (const { child } of sides) child.kill()
+  rows.push([
+    name,
+    `${own.rate.toFixed(0)}/s`,
+    `${bare.rate.toFixed(0)}/s`,
+    (own.rate / bare.rate).toFixed(2),
+    wanted,
+  ])
+  rows.push([
+    `  server's CPU a call`,
+    `${own.cpu.toFixed(0)} µs`,
+    `${bare.cpu.toFixed(0)} µs`,
+    (bare.cpu / own.cpu).toFixed(2),
+    wanted,
+  ])
+}
+
+/** Keeps so many requests under way until all are answered. */
+function roundTrips(child, messages, underWay, isOpening = false) {
+  return new Promise((resolve) => {
+    let sent = 0
+    let answered = 0
+    const send = () => sent < messages.length && child.stdin.write(`${JSON.stringify(messages[sent++])}\n`)
+    const onData = (chunk) => {
+      for (const byte of chunk) {
+        if (byte !== 10) continue
+        answered++
+        send()
+      }
+      if (answered < messages.length) return
+      child.stdout.off('data', onData)
+      if (isOpening) child.stdin.write(`${JSON.stringify(initialized)}\n`)
+      resolve()
+    }
+    child.stdout.on('data', onData)
+    for (let index = 0; index < underWay; index++) send()
+  })
+}
+
+async function coldStart() {
+  progress('cold start')
+  const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
+  const jexo = fileURLToPath(new URL('../bin/jexo.mjs', import.meta.url))
+  await untilEnd([jexo, 'pack', fileURLToPath(new URL('./kit.mjs', import.meta.url)), '--out', folder])
+  const file = join(folder, 'kit.mjs')
+  const times = { own: [], bare: [] }
+  for (let round = 0; round < (isQuick ? 5 : 15); round++) {
+    times.own.push(await firstAnswer(file))
+    times.bare.push(await untilEnd(['-e', '0']))
+  }
+  rmSync(folder, { recursive: true })
+  const [own, bare] = [median(times.own), median(times.bare)]
+  rows.push([
+    'cold start of a packed kit to its first answer',
+    `${own.toFixed(0)} ms`,
+    `${bare.toFixed(0)} ms`,
+    `+${(own - bare).toFixed(0)} ms`,
+    '≤ +80 ms',
+  ])
+}
+
+function firstAnswer(file) {
+  const startedAt = performance.now()
+  const child = spawn(process.execPath, [file], { stdio: ['pipe', 'pipe', 'ignore'] })
+  child.stdin.write(`${JSON.stringify(hello)}\n`)
+  return new Promise((resolve) => {
+    child.stdout.once('data', () => {
+      resolve(performance.now() - startedAt)
+      child.kill('SIGKILL')
+    })
+  })
+}
+
+function untilEnd(args) {
+  const startedAt = performance.now()
+  const child = spawn(process.execPath, args, { stdio: 'ignore' })
+  return new Promise((resolve) => child.once('close', () => resolve(performance.now() - startedAt)))
+}
+
+async function heapOfSessions() {
+  progress('heap of idle sessions')
+  const { child, next, ask } = start('jexo-http')
+  const { url } = await next()
+  for (let index = 0; index < 50; index++) await session(url)
+  const before = (await ask('heap')).heapBytes
+  const count = 2000
+  for (let index = 0; index < count; index += 20) await Promise.all(Array.from({ length: 20 }, () => session(url)))
+  const after = (await ask('heap')).heapBytes
+  child.kill()
+  rows.push([
+    'heap of an idle session, over 2,000',
+    `${((after - before) / count / 1024).toFixed(1)} kB`,
+    '',
+    '',
+    '≤ 10 kB',
+  ])
+}
+
+async function growth() {
+  progress('heap over 100,000 calls')
+  const { child, next, ask } = start('jexo-http')
+  const { url } = await next()
+  const headers = await session(url)
+  let id = 1
+  const load = (amount) =>
+    autocannon({
+      url,
+      connections: 16,
+      amount,
+      requests: [
+        { method: 'POST', headers, setupRequest: (request) => ({ ...request, body: JSON.stringify(call(id++)) }) },
+      ],
+    })
+  await load(5000)
+  const before = (await ask('heap')).heapBytes
+  await load(isQuick ? 20_000 : 100_000)
+  const after = (await ask('heap')).heapBytes
+  child.kill()
+  rows.push([
+    `heap after ${isQuick ? '20,000' : '100,000'} calls`,
+    `${(after / 1e6).toFixed(1)} MB`,
+    `${(before / 1e6).toFixed(1)} MB before`,
+    (after / before).toFixed(2),
+    'no growth',
+  ])
+}
+
+await comparedOverHttp('HTTP tools/call, 16 connections', '≥ 0.70', [['jexo-http'], ['bare-http']], call, 16)
+await comparedOverStdio(1, '≥ 0.80')
+await comparedOverStdio(16, '')
+await coldStart()
+await heapOfSessions()
+await comparedOverHttp(
+  'tools/list of 1,000 tools',
+  '',
+  [['jexo-http', '1000']],
+  (id) => ({ jsonrpc: '2.0', id, method: 'tools/list' }),
+  4,
+)
+await growth()
+
+const widths = [0, 1, 2, 3, 4].map((column) =>
+  Math.max(...[['', 'Jexo', 'bare', 'ratio', 'to reach'], ...rows].map((row) => row[column].length)),
+)
+for (const row of [['', 'Jexo', 'bare', 'ratio', 'to reach'], ...rows]) {
+  process.stdout.write(
+    `${row.map((cell, column) => (column === 0 ? cell.padEnd(widths[0]) : cell.padStart(widths[column]))).join('  ')}\n`,
+  )
+}
+process.exit(0)

@@ -1,0 +1,53 @@
+/** A measured process: `server.mjs jexo-http | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
+import { createServer } from 'node:http'
+import { overHttp, overStdio } from '../dist/node.js'
+import { kitOf, output } from './kit.mjs'
+
+const [, , kind, tools = '1'] = process.argv
+
+process.on('message', (ask) => {
+  if (ask === 'heap') globalThis.gc?.()
+  const { user, system } = process.cpuUsage()
+  process.send({ cpuMicros: user + system, heapBytes: process.memoryUsage().heapUsed })
+})
+
+/** What a server at the very least does: parse the request, make the result, serialise it. */
+function bareAnswer(text) {
+  const { id, params } = JSON.parse(text)
+  if (params?.arguments?.hive === undefined) return JSON.stringify({ jsonrpc: '2.0', id, result: {} })
+  const body = JSON.stringify(output)
+  return JSON.stringify({
+    jsonrpc: '2.0',
+    id,
+    result: { content: [{ type: 'text', text: body }], structuredContent: output },
+  })
+}
+
+if (kind === 'jexo-http') {
+  const { url } = await overHttp(kitOf(Number(tools)), { limits: { maxSessions: 100_000 } })
+  process.send({ url })
+}
+if (kind === 'bare-http') {
+  const server = createServer((request, response) => {
+    const chunks = []
+    request.on('data', (chunk) => chunks.push(chunk))
+    request.on('end', () => {
+      const text = bareAnswer(String(Buffer.concat(chunks)))
+      response.writeHead(200, { 'content-type': 'application/json', 'content-length': Buffer.byteLength(text) })
+      response.end(text)
+    })
+  })
+  server.listen(0, '127.0.0.1', () => process.send({ url: `http://127.0.0.1:${server.address().port}/mcp` }))
+}
+if (kind === 'jexo-stdio') await overStdio(kitOf())
+if (kind === 'bare-stdio') {
+  let held = ''
+  process.stdin.on('data', (chunk) => {
+    held += chunk
+    for (let at = held.indexOf('\n'); at >= 0; at = held.indexOf('\n')) {
+      process.stdout.write(`${bareAnswer(held.slice(0, at))}\n`)
+      held = held.slice(at + 1)
+    }
+  })
+  process.stdin.on('end', () => process.exit(0))
+}
