@@ -20,7 +20,7 @@ import type {
 } from '../protocol/types.js'
 import { version } from '../version.js'
 import { type AnsweringOptions, answerServer, clientCapabilities } from './answering.js'
-import { readAll } from './lists.js'
+import { KeptLists } from './lists.js'
 import { SessionGone, type Wire } from './wire.js'
 
 export interface LinkOptions extends AnsweringOptions {
@@ -78,7 +78,7 @@ export class Link {
   #opened: InitializeResult | undefined
   #revision: Revision = newestRevision
   #isClosed = false
-  readonly #lists = new Map<string, Promise<unknown[]>>()
+  readonly #lists = new KeptLists()
   readonly #subscribed = new Set<string>()
   #reopening: Promise<void> | undefined
 
@@ -257,18 +257,10 @@ export class Link {
     this.#dialogue.notify('notifications/initialized', undefined)
   }
 
-  /** A whole list; kept as long as the server says that it tells of changes, and none was told. */
   #list<T>(capability: 'tools' | 'resources' | 'prompts', method: string, field: string): Promise<T[]> {
     const declared = this.capabilities[capability]
     if (!declared) return Promise.resolve([])
-    const known = this.#lists.get(method) as Promise<T[]> | undefined
-    if (known) return known.then((list) => [...list])
-    const read = readAll<T>((params) => this.ask(method, params), method, field)
-    if (declared.listChanged) {
-      this.#lists.set(method, read)
-      read.catch(() => this.#lists.delete(method))
-    }
-    return read.then((list) => [...list])
+    return this.#lists.read<T>((params) => this.ask(method, params), method, field, declared.listChanged === true)
   }
 
   #send(message: Message): void {
@@ -304,7 +296,7 @@ export class Link {
   /** Opens a new session on the same wire, and takes up the subscriptions again. */
   async #reopen(): Promise<void> {
     this.#wire.forget?.()
-    this.#lists.clear()
+    this.#lists.forget()
     await this.#initialize()
     await Promise.all([...this.#subscribed].map((uri) => this.ask('resources/subscribe', { uri })))
   }
@@ -339,7 +331,7 @@ export class Link {
   #hear(method: string, params: JsonObject): void {
     const event = events[method]
     if (event) {
-      for (const list of listsOf[event]) this.#lists.delete(list)
+      this.#lists.forget(listsOf[event])
       return this.#emit(event, undefined)
     }
     if (method === 'notifications/resources/updated' && typeof params.uri === 'string') {

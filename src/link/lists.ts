@@ -3,12 +3,31 @@ import type { JsonObject } from '../protocol/messages.js'
 
 const mostPages = 1000
 
+type Ask = (params: JsonObject | undefined) => Promise<JsonObject>
+
+/** Whole lists, each kept as long as the server says that it tells of changes, and told of none. */
+export class KeptLists {
+  readonly #kept = new Map<string, Promise<unknown[]>>()
+
+  read<T>(ask: Ask, method: string, field: string, mayKeep: boolean): Promise<T[]> {
+    const known = this.#kept.get(method) as Promise<T[]> | undefined
+    if (known) return known.then((list) => [...list])
+    const read = readAll<T>(ask, method, field)
+    if (mayKeep) {
+      this.#kept.set(method, read)
+      read.catch(() => this.#kept.delete(method))
+    }
+    return read.then((list) => [...list])
+  }
+
+  /** What is kept of these lists, or of all, is out of date. */
+  forget(methods: readonly string[] = [...this.#kept.keys()]): void {
+    for (const method of methods) this.#kept.delete(method)
+  }
+}
+
 /** Reads every page of a list. Rejects where a page is malformed, or where the server's cursors go round for ever. */
-export async function readAll<T>(
-  ask: (params: JsonObject | undefined) => Promise<JsonObject>,
-  method: string,
-  field: string,
-): Promise<T[]> {
+async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]> {
   const items: T[] = []
   const seen = new Set<unknown>()
   let cursor: unknown

@@ -1,24 +1,15 @@
 import type { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
-import { isRequest, type Message, readMessage } from '../../protocol/messages.js'
+import { type ErrorResponse, isRequest, type Message, readMessage } from '../../protocol/messages.js'
 import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
 import { codes } from '../../protocol/rpc-error.js'
-import {
-  type Access,
-  accepts,
-  checkPost,
-  checkSource,
-  checkToken,
-  isBrowser,
-  isJson,
-  isOriginAllowed,
-} from './checks.js'
-import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
+import { type Access, accepts, checkPost, checkSource, checkToken, isBrowser, isOriginAllowed } from './checks.js'
+import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, onlyOf, refusal } from './exchange.js'
 import { type HttpLimits, httpLimits } from './limits.js'
 import { Overdue } from './overdue.js'
 import { pageFor } from './page.js'
 import { HttpSession } from './session.js'
-import { TwoEndpointSession } from './two-endpoint.js'
+import { TwoEndpointForm } from './two-endpoint.js'
 
 export interface EndpointOptions {
   /** Path of the endpoint; `/mcp` by default. */
@@ -48,10 +39,9 @@ export class HttpEndpoint {
   readonly #running: RunningKit
   readonly #options: EndpointOptions
   readonly #access: Access
-  readonly #ssePath: string | undefined
   readonly #sessions = new Map<string, HttpSession>()
   readonly #overdue: Overdue
-  readonly #older = new Map<string, TwoEndpointSession>()
+  readonly #older: TwoEndpointForm | undefined
   readonly #sweep: ReturnType<typeof setInterval>
   #isDraining = false
 
@@ -59,9 +49,11 @@ export class HttpEndpoint {
     this.#running = running
     this.#options = options
     this.path = options.path ?? '/mcp'
-    this.#ssePath = options.ssePath === false || options.stateless ? undefined : (options.ssePath ?? '/sse')
+    const ssePath = options.ssePath === false || options.stateless ? undefined : (options.ssePath ?? '/sse')
     this.limits = { ...httpLimits, ...options.limits }
     this.#overdue = new Overdue(this.limits.streamAfterMs)
+    this.#older =
+      ssePath === undefined ? undefined : new TwoEndpointForm(running, ssePath, this.limits, options.onHost)
     this.#access = {
       allowedHosts: options.allowedHosts ?? [],
       allowedOrigins: options.allowedOrigins ?? [],
@@ -73,11 +65,11 @@ export class HttpEndpoint {
 
   /** True for paths that this endpoint answers. */
   owns(path: string): boolean {
-    return path === this.path || path === this.#ssePath || path.startsWith('/health/')
+    return path === this.path || path === this.#older?.path || path.startsWith('/health/')
   }
 
   get sessions(): number {
-    return this.#sessions.size + this.#older.size
+    return this.#sessions.size + (this.#older?.sessions.size ?? 0)
   }
 
   /** Answers one request; never rejects for what a caller did wrong. */
@@ -98,7 +90,7 @@ export class HttpEndpoint {
     this.#isDraining = true
     clearInterval(this.#sweep)
     const endsAt = Date.now() + withinMs
-    const all = () => [...this.#sessions.values(), ...this.#older.values()]
+    const all = () => [...this.#sessions.values(), ...(this.#older?.sessions.values() ?? [])]
     const isBusy = () => all().some((session) => session.engine.inFlight > 0)
     while (isBusy() && Date.now() < endsAt) await new Promise((resolve) => setTimeout(resolve, 20))
     for (const session of all()) session.close('the server is stopping')
@@ -106,14 +98,14 @@ export class HttpEndpoint {
   }
 
   #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
-    const isOlder = request.path === this.#ssePath
+    const isOlder = request.path === this.#older?.path
     if (request.path !== this.path && !isOlder) {
       return refusal(404, `There is nothing at ${request.path}; the endpoint is ${this.path}.`)
     }
     if (request.method === 'OPTIONS') return this.#preflight()
     const refused = checkToken(request, this.#access.token)
     if (refused) return refused
-    if (isOlder) return this.#olderForm(request)
+    if (this.#older && isOlder) return this.#older.handle(request, () => this.#refuseMore())
     if (request.method === 'POST') return this.#post(request)
     if (request.method === 'GET' && !this.#options.stateless) return this.#get(request)
     if (request.method === 'DELETE' && !this.#options.stateless) return this.#delete(request)
@@ -147,7 +139,7 @@ export class HttpEndpoint {
     if (this.#options.stateless) return this.#postStateless(request, value)
     if (Array.isArray(value)) return this.#postBatch(request, value)
     const read = readMessage(value)
-    if (read.kind === 'malformed') return json(400, read.answer ?? malformedResponse)
+    if (read.kind === 'malformed') return malformed(read.answer)
     if (read.kind === 'request' && read.message.method === 'initialize' && !request.header(sessionHeader)) {
       return this.#open(request, read.message)
     }
@@ -188,41 +180,6 @@ export class HttpEndpoint {
     return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
   }
 
-  /** The two-endpoint form: GET opens a session by its stream, each POST carries a message into it (digest §8). */
-  async #olderForm(request: HttpRequest): Promise<HttpAnswer> {
-    if (request.method === 'GET') return this.#openOlder(request)
-    if (request.method !== 'POST')
-      return refusal(405, `${request.method} is not offered here.`, -32000, { allow: 'GET, POST' })
-    const session = this.#older.get(new URLSearchParams(request.query).get('session') ?? '')
-    if (!session) return refusal(404, 'This session is unknown or has ended; open the stream again.')
-    if (!isJson(request)) return refusal(415, 'Content-Type must be application/json.')
-    try {
-      return session.take(await request.body(this.limits.maxBytes))
-    } catch (error) {
-      if (error instanceof BodyTooLong)
-        return refusal(413, `The body is longer than ${this.limits.maxBytes} bytes.`)
-      throw error
-    }
-  }
-
-  #openOlder(request: HttpRequest): HttpAnswer {
-    if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
-    const full = this.#refuseMore()
-    if (full) return full
-    const id = crypto.randomUUID()
-    const only = onlyOf(request)
-    const session = new TwoEndpointSession(this.#running, {
-      id,
-      postPath: `${this.#ssePath}?session=${id}`,
-      limits: this.limits,
-      onHost: this.#options.onHost,
-      onClosed: () => this.#older.delete(id),
-      ...(only === undefined ? {} : { only }),
-    })
-    this.#older.set(id, session)
-    return session.open()
-  }
-
   #postBatch(request: HttpRequest, values: unknown[]): HttpAnswer | Promise<HttpAnswer> {
     const session = this.#sessionOf(request)
     if (!(session instanceof HttpSession)) return session
@@ -261,7 +218,7 @@ export class HttpEndpoint {
       return Promise.resolve(session.postBatch(value)).then(end)
     }
     const read = readMessage(value)
-    if (read.kind === 'malformed') return end(json(400, read.answer ?? malformedResponse))
+    if (read.kind === 'malformed') return end(malformed(read.answer))
     return Promise.resolve(session.post(read.message)).then(end)
   }
 
@@ -339,13 +296,11 @@ export class HttpEndpoint {
   }
 }
 
-const malformedResponse = {
-  jsonrpc: '2.0',
-  error: { code: codes.invalidRequest, message: 'Invalid request: a malformed response' },
+/** An error that answers a request, since its id could be read, has status 200 as any answer; else the POST itself was bad. */
+function malformed(answer: ErrorResponse | undefined): HttpAnswer {
+  if (answer === undefined) return refusal(400, 'Invalid request: a malformed response', codes.invalidRequest)
+  return json(answer.id === undefined ? 400 : 200, answer)
 }
-
-/** `?only=` in the URL narrows a session for its life. */
-const onlyOf = (request: HttpRequest) => new URLSearchParams(request.query).get('only') ?? undefined
 
 const tooMany = (status: 429 | 503, message: string) => refusal(status, message, -32000, { 'retry-after': '5' })
 

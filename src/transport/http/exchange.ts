@@ -39,3 +39,7 @@ export const refusal = (
 ): HttpAnswer => json(status, { jsonrpc: '2.0', error: { code, message } }, headers)
 
 export const empty = (status: number, headers: Record<string, string> = {}): HttpAnswer => ({ status, headers })
+
+/** `?only=` in the URL narrows a session for its life. */
+export const onlyOf = (request: HttpRequest): string | undefined =>
+  new URLSearchParams(request.query).get('only') ?? undefined

@@ -1,12 +1,12 @@
 import { Engine, type EngineOptions } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import { Intake } from '../intake.js'
+import { accepts, isJson } from './checks.js'
 import { streamHeaders } from './event-stream.js'
-import type { HttpAnswer, Sink } from './exchange.js'
-import { empty, refusal } from './exchange.js'
+import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, onlyOf, refusal, type Sink } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 
-export interface TwoEndpointOptions extends EngineOptions {
+interface TwoEndpointOptions extends EngineOptions {
   id: string
   /** Where the client posts its messages: a path with the session in it. */
   postPath: string
@@ -15,11 +15,70 @@ export interface TwoEndpointOptions extends EngineOptions {
   onClosed(): void
 }
 
+/** The two-endpoint form beside the newer one: GET opens a session by its stream, each POST carries a message into it. */
+export class TwoEndpointForm {
+  readonly path: string
+  readonly sessions = new Map<string, TwoEndpointSession>()
+  readonly #running: RunningKit
+  readonly #limits: HttpLimits
+  readonly #onHost: ((engine: Engine) => void) | undefined
+
+  constructor(
+    running: RunningKit,
+    path: string,
+    limits: HttpLimits,
+    onHost: ((engine: Engine) => void) | undefined,
+  ) {
+    this.#running = running
+    this.path = path
+    this.#limits = limits
+    this.#onHost = onHost
+  }
+
+  /** Answers a request that was let in; `refuseMore` says why no further session may be opened. */
+  handle(request: HttpRequest, refuseMore: () => HttpAnswer | undefined): HttpAnswer | Promise<HttpAnswer> {
+    if (request.method === 'GET') return this.#open(request, refuseMore)
+    if (request.method === 'POST') return this.#post(request)
+    return refusal(405, `${request.method} is not offered here.`, -32000, { allow: 'GET, POST' })
+  }
+
+  async #post(request: HttpRequest): Promise<HttpAnswer> {
+    const session = this.sessions.get(new URLSearchParams(request.query).get('session') ?? '')
+    if (!session) return refusal(404, 'This session is unknown or has ended; open the stream again.')
+    if (!isJson(request)) return refusal(415, 'Content-Type must be application/json.')
+    try {
+      return session.take(await request.body(this.#limits.maxBytes))
+    } catch (error) {
+      if (error instanceof BodyTooLong)
+        return refusal(413, `The body is longer than ${this.#limits.maxBytes} bytes.`)
+      throw error
+    }
+  }
+
+  #open(request: HttpRequest, refuseMore: () => HttpAnswer | undefined): HttpAnswer {
+    if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
+    const refused = refuseMore()
+    if (refused) return refused
+    const id = crypto.randomUUID()
+    const only = onlyOf(request)
+    const session = new TwoEndpointSession(this.#running, {
+      id,
+      postPath: `${this.path}?session=${id}`,
+      limits: this.#limits,
+      onHost: this.#onHost,
+      onClosed: () => this.sessions.delete(id),
+      ...(only === undefined ? {} : { only }),
+    })
+    this.sessions.set(id, session)
+    return session.open()
+  }
+}
+
 /**
  * One session of the older form (digest §8): everything for the client goes out on the one stream that opened it, and each
  * POST is only acknowledged. The session lives as long as its stream.
  */
-export class TwoEndpointSession {
+class TwoEndpointSession {
   readonly engine: Engine
   readonly #intake: Intake
   readonly #options: TwoEndpointOptions
