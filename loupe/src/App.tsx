@@ -92,7 +92,10 @@ function SchemeSwitch() {
 }
 
 function problemsOf(targets: readonly TargetView[], line: 'live' | 'lost' | 'refused'): string[] {
-  const closed = targets.filter((target) => target.problem).map((target) => `${target.label}: ${target.problem}`)
+  const closed = targets.flatMap(({ label, problem }) => {
+    if (!problem) return []
+    return [problem.startsWith(label) ? problem : `${label}: ${problem}`]
+  })
   if (line === 'refused')
     return ['This link is not valid any more. Open the one that the jexo command printed last.']
   return line === 'lost' ? ['Loupe does not answer; is the command still running?', ...closed] : closed

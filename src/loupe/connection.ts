@@ -1,5 +1,5 @@
 import { fileURLToPath } from 'node:url'
-import { problems } from '../errors.js'
+import { isJexoError, problems } from '../errors.js'
 import type { Link } from '../link/link.js'
 import type { JsonObject, Message } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
@@ -93,7 +93,7 @@ export class Connection {
       this.#set('open', `${link.serverInfo.name} ${link.serverInfo.version}, revision ${link.revision}`)
       await this.#readCatalogue(link)
     } catch (error) {
-      this.#set('closed', error instanceof Error ? error.message : String(error))
+      this.#set('closed', reasonOf(error))
     }
   }
 
@@ -153,6 +153,13 @@ export class Connection {
     this.#journal.add(this.id, { kind: 'state', state, text })
     this.#changed()
   }
+}
+
+/** Why a target did not open: what a child said last, where it ended; the mend is the button beside it. */
+function reasonOf(error: unknown): string {
+  if (isJexoError(error) && error.code === 'closed')
+    return error.what.replace(/^the connection is closed \((.*)\)$/s, '$1')
+  return error instanceof Error ? error.message : String(error)
 }
 
 /** A kit runs in a child, as a host would start it: what it prints is seen, and it may crash without taking Loupe along. */

@@ -18,6 +18,7 @@ export function Score({ entries, names }: Props) {
   const [opened, setOpened] = useState<ReadonlySet<number>>(new Set())
   const [isFollowing, setFollowing] = useState(true)
   const scroller = useRef<HTMLDivElement>(null)
+  const lastTop = useRef(0)
   const shown = lines.slice(-mostLines)
   const firstAt = lines[0]?.at ?? 0
 
@@ -34,9 +35,13 @@ export function Score({ entries, names }: Props) {
       return after
     })
   }
+  // Growing content moves the end away without anybody scrolling: only a move upwards is a wish to stay.
   const onScroll = () => {
     const at = scroller.current
-    if (at) setFollowing(at.scrollHeight - at.scrollTop - at.clientHeight < 24)
+    if (!at) return
+    if (at.scrollHeight - at.scrollTop - at.clientHeight < 24) setFollowing(true)
+    else if (at.scrollTop < lastTop.current - 4) setFollowing(false)
+    lastTop.current = at.scrollTop
   }
 
   return (

@@ -66,6 +66,9 @@ function lineOf(entry: JournalEntry, open: Map<string, OpenCall>): Line {
   if (entry.kind === 'stderr')
     return plain(entry, { shape: 'stderr', from: 'server', title: 'stderr', detail: entry.text })
   if (entry.kind === 'state') {
+    // What a connection that ended left open will not be answered any more.
+    if (entry.state === 'closed')
+      for (const key of [...open.keys()]) if (key.startsWith(`${entry.target} `)) open.delete(key)
     return plain(entry, {
       shape: 'state',
       title: entry.state,
