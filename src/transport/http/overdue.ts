@@ -10,6 +10,7 @@ export interface Waiting {
 export class Overdue {
   readonly #afterMs: number
   #queue: { waiting: Waiting; dueAt: number; act: () => void }[] = []
+  #compactAt = 1024
   #isTimed = false
 
   constructor(afterMs: number) {
@@ -19,7 +20,10 @@ export class Overdue {
   add(act: () => void): Waiting {
     const waiting: Waiting = { isSettled: false }
     // What is settled at the front is forgotten now and then, so that a busy server holds nothing for long.
-    if (this.#queue.length >= 1024) this.#queue = this.#queue.filter((entry) => !entry.waiting.isSettled)
+    if (this.#queue.length >= this.#compactAt) {
+      this.#queue = this.#queue.filter((entry) => !entry.waiting.isSettled)
+      this.#compactAt = Math.max(1024, this.#queue.length * 2)
+    }
     this.#queue.push({ waiting, dueAt: Date.now() + this.#afterMs, act })
     if (!this.#isTimed) this.#time(this.#afterMs)
     return waiting
