@@ -140,7 +140,9 @@ test('works behind nginx with its default buffering', async () => {
     }
     await tryKit(`${base}/mcp`)
   } finally {
-    nginx.kill('SIGQUIT')
+    const ended = new Promise((resolve) => nginx.once('close', resolve))
+    nginx.kill('SIGTERM')
+    await ended
     await service.close()
   }
 })
