@@ -2,6 +2,9 @@ import { createServer, request } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { fetchHandler } from 'jexo/fetch'
 import { dial, nodeHandler, overHttp } from 'jexo/node'
+import { RunningKit } from '../../src/engine/running-kit.js'
+import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
+import { HttpEndpoint } from '../../src/transport/http/endpoint.js'
 import type { Loose } from '../support/raw-session.js'
 import { sampleKit } from '../support/sample-kit.js'
 
@@ -251,6 +254,16 @@ describe.each(ways)('limits %s', (_way, start) => {
     expect(((await newest.json()) as Loose).result.structuredContent).toEqual({ sum: 5 })
     expect(((await (await post({})).json()) as Loose).result.structuredContent).toBeUndefined()
     expect((await post({ 'mcp-protocol-version': 'x' })).status).toBe(400)
+    const streamed = JSON.stringify({
+      jsonrpc: '2.0',
+      id: 2,
+      method: 'tools/call',
+      params: { name: 'steps', _meta: { progressToken: 1 } },
+    })
+    const headers = { ...both, 'mcp-protocol-version': '2025-11-25' }
+    const text = await (await send({ method: 'POST', headers, body: streamed })).text()
+    expect(text.match(/^data: \{/gm)).toHaveLength(4)
+    expect(text).not.toContain('retry:')
     for (const method of ['GET', 'DELETE']) expect((await send({ method, headers: both })).status).toBe(405)
     await close()
   })
@@ -310,4 +323,37 @@ test('a kit is mounted beside the routes of an application', async () => {
   await mounted.close()
   server.closeAllConnections()
   server.close()
+})
+
+test('a stateless POST leaves nothing behind, streamed, cancelled or plain', async () => {
+  const running = new RunningKit(sampleKit(), { environment: {}, validator: interpretingValidator })
+  const endpoint = new HttpEndpoint(running, { stateless: true })
+  const post = (body: object) =>
+    endpoint.handle({
+      method: 'POST',
+      path: '/mcp',
+      query: '',
+      header: (name) => ({ ...both, host: 'localhost', 'mcp-protocol-version': '2025-11-25' })[name],
+      body: async () => JSON.stringify(body),
+    })
+  const call = (name: string) => ({
+    jsonrpc: '2.0',
+    id: 1,
+    method: 'tools/call',
+    params: { name, _meta: { progressToken: 1 } },
+  })
+  for (const body of [
+    call('steps'),
+    call('quiet'),
+    { jsonrpc: '2.0', method: 'notifications/x' },
+    { jsonrpc: '1.0' },
+  ])
+    await post(body)
+  const ended = new Promise<void>(
+    (end) =>
+      void Promise.resolve(post(call('slow_steps'))).then((answer) => answer.stream?.({ write: () => {}, end })),
+  )
+  await ended
+  expect(running.sessions.size).toBe(0)
+  await endpoint.drain(0)
 })

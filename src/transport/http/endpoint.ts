@@ -16,6 +16,8 @@ export interface EndpointOptions {
   path?: string
   /** Path of the older two-endpoint form; `/sse` by default, false for none. */
   ssePath?: string | false
+  /** The URL that others reach the endpoint by, for the page that browsers see. */
+  publicUrl?: string
   /** Host names that requests may be sent to, besides loopback. */
   allowedHosts?: readonly string[]
   /** Origins of pages that may call; they get the CORS headers they need. */
@@ -200,30 +202,28 @@ export class HttpEndpoint {
   #postStateless(request: HttpRequest, value: unknown): HttpAnswer | Promise<HttpAnswer> {
     const revision = revisionOf(request)
     if (!revision) return unsupportedVersion(request)
-    const session = new HttpSession(this.#running, {
+    if (Array.isArray(value) && (!revision.batches || value.length === 0)) {
+      return refusal(400, 'Invalid request: a batch is not possible here.', codes.invalidRequest)
+    }
+    const read = Array.isArray(value) ? undefined : readMessage(value)
+    if (read?.kind === 'malformed') return malformed(read.answer)
+    const session: HttpSession = new HttpSession(this.#running, {
       stateless: revision,
       only: onlyOf(request),
       limits: this.limits,
       overdue: this.#overdue,
       onHost: this.#options.onHost,
+      onIdle: () => session.close('the request is over'),
     })
-    const end = (answer: HttpAnswer) => {
-      if (!answer.stream) session.close('the request is over')
-      return answer
-    }
-    if (Array.isArray(value)) {
-      if (!revision.batches || value.length === 0) {
-        return end(refusal(400, 'Invalid request: a batch is not possible here.', codes.invalidRequest))
-      }
-      return Promise.resolve(session.postBatch(value)).then(end)
-    }
-    const read = readMessage(value)
-    if (read.kind === 'malformed') return end(malformed(read.answer))
-    return Promise.resolve(session.post(read.message)).then(end)
+    const answer = read ? session.post(read.message) : session.postBatch(value as unknown[])
+    // A promise is of requests, and the session ends with the last of them; else there was none.
+    if (!(answer instanceof Promise)) session.close('the request is over')
+    return answer
   }
 
   #get(request: HttpRequest): HttpAnswer {
-    if (isBrowser(request)) return pageFor(this.#running, `http://${request.header('host') ?? ''}${this.path}`)
+    if (isBrowser(request))
+      return pageFor(this.#running, this.#options.publicUrl ?? `http://${request.header('host') ?? ''}${this.path}`)
     if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
     const session = this.#sessionOf(request)
     if (!(session instanceof HttpSession)) return session

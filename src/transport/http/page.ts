@@ -1,11 +1,12 @@
 import type { RunningKit } from '../../engine/running-kit.js'
+import { hostName } from '../../kit/host-name.js'
 import type { HttpAnswer } from './exchange.js'
 
 const escaped = (text: string) => text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`)
 
 /** What a person sees who opens the endpoint in a browser: what is offered, and the entry to copy. */
 export function pageFor({ kit, index }: RunningKit, url: string): HttpAnswer {
-  const entry = JSON.stringify({ mcpServers: { [kit.name.replace(/[^A-Za-z0-9_]+/g, '_')]: { url } } }, null, 2)
+  const entry = JSON.stringify({ mcpServers: { [hostName(kit.name)]: { url } } }, null, 2)
   const tools = [...index.tools.values()].map(
     ({ part }) => `<li><code>${escaped(part.name)}</code> ${escaped(part.about)}</li>`,
   )

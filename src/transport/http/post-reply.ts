@@ -30,7 +30,7 @@ export class PostReply {
     else this.#upgrade().send(message)
   }
 
-  settled(id: RequestId, _answered: boolean): void {
+  settled(id: RequestId): void {
     this.#open.delete(id)
     this.finishIfSettled()
   }

@@ -21,6 +21,8 @@ export interface HttpSessionOptions {
   /** Turns answers that take long into streams. */
   overdue: Overdue
   onHost?: ((engine: Engine) => void) | undefined
+  /** Called when nothing is under way any more. */
+  onIdle?: () => void
 }
 
 /** One session over HTTP: its engine, the replies under way, its streams, and what waits for one. */
@@ -29,6 +31,7 @@ export class HttpSession {
   readonly engine: Engine
   readonly #limits: HttpLimits
   readonly #overdue: Overdue
+  readonly #onIdle: (() => void) | undefined
   #replies = new Map<RequestId, PostReply>()
   #streams: Map<string, EventStream> | undefined
   #standing: EventStream[] = []
@@ -42,11 +45,12 @@ export class HttpSession {
     this.id = id ?? ''
     this.#limits = limits
     this.#overdue = overdue
+    this.#onIdle = options.onIdle
     this.engine = new Engine(
       running,
       {
         send: (message, related) => this.#send(message, related),
-        settled: (requestId, answered) => this.#settled(requestId, answered),
+        settled: (requestId) => this.#settled(requestId),
         opened: (engine) => onHost?.(engine),
       },
       {
@@ -78,7 +82,7 @@ export class HttpSession {
       this.engine.receive(message)
       return empty(202)
     }
-    const reply = new PostReply([message.id], false, this.#overdue, () => this.#openStream(true))
+    const reply = new PostReply([message.id], false, this.#overdue, () => this.#openStream())
     // An id that is in flight already is refused by the engine; its first holder keeps its reply.
     const earlier = this.#replies.get(message.id)
     this.#replies.set(message.id, reply)
@@ -96,7 +100,7 @@ export class HttpSession {
       for (const message of messages) this.engine.receive(message)
       return empty(202)
     }
-    const reply = new PostReply(ids, true, this.#overdue, () => this.#openStream(true))
+    const reply = new PostReply(ids, true, this.#overdue, () => this.#openStream())
     for (const refusal of refusals) reply.take(refusal)
     for (const id of ids) this.#replies.set(id, reply)
     for (const message of messages) this.engine.receive(message)
@@ -106,7 +110,7 @@ export class HttpSession {
 
   /** A standing stream for what belongs to no request; what waited for one goes first. */
   openStanding(): HttpAnswer {
-    const stream = this.#openStream(this.engine.revision.streamPriming)
+    const stream = this.#openStream()
     this.#standing.push(stream)
     for (const message of this.#waiting.splice(0)) stream.send(message)
     return this.#answerOf(stream, undefined)
@@ -128,13 +132,14 @@ export class HttpSession {
     return { status: 200, headers: { ...streamHeaders }, stream: (sink) => stream.attach(sink, missedAfter) }
   }
 
-  #openStream(isPrimed: boolean): EventStream {
+  #openStream(): EventStream {
     this.#store ??= new MemoryEventStore()
     this.#streams ??= new Map()
     const stream = new EventStream(`s${this.#nextStream++}`, this.#store, this.#limits)
     this.#streams.set(stream.id, stream)
     this.#forgetOldStreams()
-    if (isPrimed && this.engine.revision.streamPriming) stream.prime()
+    // Without a session there is nothing to resume.
+    if (this.engine.revision.streamPriming && !this.engine.isStateless) stream.prime()
     return stream
   }
 
@@ -165,9 +170,10 @@ export class HttpSession {
     if (this.#waiting.length > this.#limits.maxWaiting) this.#waiting.shift()
   }
 
-  #settled(id: RequestId, answered: boolean): void {
+  #settled(id: RequestId): void {
     const reply = this.#replies.get(id)
     this.#replies.delete(id)
-    reply?.settled(id, answered)
+    reply?.settled(id)
+    if (this.#replies.size === 0) this.#onIdle?.()
   }
 }
