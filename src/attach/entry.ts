@@ -1,5 +1,6 @@
 import { realpathSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
+import { hostName } from '../kit/host-name.js'
 import type { Kit } from '../kit/kit.js'
 import { loadKit } from '../target/kit-file.js'
 import type { Target } from '../target/target.js'
@@ -45,8 +46,6 @@ export async function entryFor(
     secrets: Object.keys(kit.settings).filter((name) => kit.settings[name]?.secret),
   }
 }
-
-export const hostName = (name: string): string => name.replace(/[^A-Za-z0-9_]+/g, '_').slice(0, 60) || 'server'
 
 /** Settings that are set here and differ from their default: the host starts with an environment of its own. */
 function settingsFor(kit: Kit, environment: Readonly<Record<string, string | undefined>>): Record<string, string> {

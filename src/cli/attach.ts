@@ -6,7 +6,7 @@ import { writeEntry } from '../attach/write-entry.js'
 import { shownPath } from '../target/kit-file.js'
 import { readTarget } from '../target/target.js'
 import { errorColours, Failed, out, say } from './output.js'
-import { type TargetFlags, targetOptions } from './target-options.js'
+import { gather, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
   to?: string
@@ -21,7 +21,7 @@ export const attach = () =>
     .option('--to <file>', "the host's configuration file, JSON or JSONC; without it the entry is printed")
     .option('--as <name>', "name of the entry; the kit's name unless given")
     .option('--replace', 'replace an entry of another server that has the name')
-    .option('--header <name: value>', 'header for a URL', (value, before: string[] = []) => [...before, value])
+    .option('--header <name: value>', 'header for a URL', gather)
     .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))

@@ -1,28 +1,11 @@
 import { type Effect, effectOf } from '../kit/effects.js'
 import { describeSchema } from '../kit/schema.js'
+import type { Catalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { PromptDefinition, ResourceDefinition, TemplateDefinition, ToolDefinition } from '../protocol/types.js'
 import { parseUriTemplate } from '../protocol/uri-template.js'
 import { colours, columns } from './output.js'
-
-/** Everything a server offers. */
-export interface Catalogue {
-  tools: ToolDefinition[]
-  resources: ResourceDefinition[]
-  templates: TemplateDefinition[]
-  prompts: PromptDefinition[]
-}
-
-export async function readCatalogue(link: Link): Promise<Catalogue> {
-  const [tools, resources, templates, prompts] = await Promise.all([
-    link.tools(),
-    link.resources(),
-    link.templates(),
-    link.prompts(),
-  ])
-  return { tools, resources, templates, prompts }
-}
 
 /** A catalogue as a person reads it: by what the tools do, with their arguments in the model's words. */
 export function catalogueText(link: Link, catalogue: Catalogue): string {

@@ -1,13 +1,13 @@
 import { fileURLToPath } from 'node:url'
 import { Command } from 'commander'
 import { tour } from '../demo/tour.js'
-import { isJexoError } from '../errors.js'
-import type { Kit } from '../kit/kit.js'
+import { startLoupe } from '../loupe/start.js'
+import { untilSignal } from '../serve/serve-kit.js'
 import { loadKit } from '../target/kit-file.js'
 import { dialOnNode } from '../transport/node-dial.js'
-import { type HttpService, serveHttp } from '../transport/node-http.js'
-import { startOnFreePort, untilSignal } from './loupe.js'
-import { colours, columns, out, say } from './output.js'
+import { serveHttp } from '../transport/node-http.js'
+import { colours, columns, out } from './output.js'
+import { onFreePort } from './ports.js'
 
 const kitFile = fileURLToPath(new URL('../../examples/apiary/apiary.kit.ts', import.meta.url))
 
@@ -17,8 +17,9 @@ export const demo = () =>
     .option('--tour', 'end after the tour')
     .addHelpText('after', '\nExample: jexo demo --tour')
     .action(async (flags: { tour?: boolean }) => {
-      const service = await serveOnFreePort(await loadKit(kitFile), 4870)
-      const page = await startOnFreePort([{ kind: 'url', url: service.url }], 4871)
+      const kit = await loadKit(kitFile)
+      const service = await onFreePort(4870, (port) => serveHttp(kit, { port }))
+      const page = await onFreePort(4871, (port) => startLoupe([{ kind: 'url', url: service.url }], port))
       out(`${colours.bold('The Marsh Lane apiary')}  a made-up co-op with twelve hives, served by Jexo`)
       out(`  server  ${colours.cyan(service.url)}`)
       out(`  Loupe   ${colours.cyan(page.url)}`)
@@ -50,15 +51,4 @@ async function walk(url: string): Promise<void> {
 
 function wrapped(text: string, width: number): string[] {
   return text.match(new RegExp(`.{1,${width}}(?:\\s|$)|\\S+`, 'g'))?.map((line) => line.trimEnd()) ?? [text]
-}
-
-async function serveOnFreePort(kit: Kit, wanted: number): Promise<HttpService> {
-  for (let port = wanted; ; port++) {
-    try {
-      return await serveHttp(kit, { port })
-    } catch (error) {
-      if (!isJexoError(error) || error.code !== 'port-taken' || port > wanted + 20) throw error
-      say(`Port ${port} is in use; trying ${port + 1}.`)
-    }
-  }
 }

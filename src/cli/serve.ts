@@ -6,7 +6,7 @@ import { serveKit } from '../serve/serve-kit.js'
 import { watchKit } from '../serve/watch-kit.js'
 import { atFile, loadKit } from '../target/kit-file.js'
 import { say } from './output.js'
-import { type TargetFlags, targetOptions } from './target-options.js'
+import { gather, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
   http?: string
@@ -29,10 +29,7 @@ export const serve = () =>
     .option('--only <parts>', 'serve these only: names, globs or tag:…, separated by commas')
     .option('--except <parts>', 'serve all but these')
     .option('--watch', 'load the kit again when its file or what it imports changes')
-    .option('--env <NAME=value>', 'set a variable for the kit (again for more)', (value, before: string[] = []) => [
-      ...before,
-      value,
-    ])
+    .option('--env <NAME=value>', 'set a variable for the kit (again for more)', gather)
     .addHelpText(
       'after',
       '\nExample: jexo serve apiary.kit.ts --http 4870\nOver HTTP, callers send the token in JEXO_TOKEN where it is set.',

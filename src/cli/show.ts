@@ -1,5 +1,6 @@
 import { Command } from 'commander'
-import { catalogueText, readCatalogue } from './catalogue-text.js'
+import { readCatalogue } from '../link/catalogue.js'
+import { catalogueText } from './catalogue-text.js'
 import { out, outJson } from './output.js'
 import { type TargetFlags, withLink, withTarget } from './target-options.js'
 

@@ -14,7 +14,8 @@ export interface TargetFlags {
   revision?: string
 }
 
-const gather = (value: string, before: string[] = []) => [...before, value]
+/** For options that may be given again. */
+export const gather = (value: string, before: string[] = []) => [...before, value]
 
 /** Adds what every command with a target takes. */
 export function withTarget(command: Command): Command {

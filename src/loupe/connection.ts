@@ -1,25 +1,14 @@
 import { fileURLToPath } from 'node:url'
 import { isJexoError, problems } from '../errors.js'
+import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import type { JsonObject, Message } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
-import type {
-  PromptDefinition,
-  ResourceDefinition,
-  ServerCapabilities,
-  TemplateDefinition,
-  ToolDefinition,
-} from '../protocol/types.js'
+import type { ServerCapabilities } from '../protocol/types.js'
 import { shownPath } from '../target/kit-file.js'
 import { openTarget, type Target } from '../target/target.js'
 import type { Journal, TargetState } from './journal.js'
 
-export interface LoupeCatalogue {
-  tools: ToolDefinition[]
-  resources: ResourceDefinition[]
-  templates: TemplateDefinition[]
-  prompts: PromptDefinition[]
-}
 /** What the page knows of a target. */
 export interface TargetView {
   id: string
@@ -32,11 +21,11 @@ export interface TargetView {
   revision: string | undefined
   instructions: string | undefined
   capabilities: ServerCapabilities | undefined
-  catalogue: LoupeCatalogue
+  catalogue: Catalogue
 }
 export type Asked = { result: JsonObject } | { error: { code: number | string; message: string; data?: unknown } }
 
-const nothingOffered: LoupeCatalogue = { tools: [], resources: [], templates: [], prompts: [] }
+const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
 const bin = fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url))
 
 /** One target that Loupe looks at: opens it, writes down what passes, asks on the page's behalf, opens it again. */
@@ -129,13 +118,7 @@ export class Connection {
 
   async #readCatalogue(link: Link): Promise<void> {
     try {
-      const [tools, resources, templates, prompts] = await Promise.all([
-        link.tools(),
-        link.resources(),
-        link.templates(),
-        link.prompts(),
-      ])
-      this.#catalogue = { tools, resources, templates, prompts }
+      this.#catalogue = await readCatalogue(link)
       this.#changed()
     } catch (error) {
       this.#problem = `its lists cannot be read: ${error instanceof Error ? error.message : error}`

@@ -77,7 +77,8 @@ function sayWhoConnected(engine: Engine): void {
   process.stderr.write(`jexo: ${`${name} ${version}`.trim()} connected, revision ${engine.revision.date}\n`)
 }
 
-function untilSignal(): Promise<string> {
+/** Resolves with the signal that asks this process to end. */
+export function untilSignal(): Promise<string> {
   return new Promise((resolve) => {
     for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, () => resolve(signal))
   })
