@@ -106,12 +106,6 @@ export const problems = {
       `${lines.length === 1 ? 'a setting is' : `${lines.length} settings are`} missing: ${lines.join('; ')}`,
       'set them in the environment, or pass --env NAME=value',
     ),
-  settingUnknown: (name: string, known: readonly string[]) =>
-    new JexoError(
-      'setting-unknown',
-      `the kit declares no setting "${name}"`,
-      known.length > 0 ? `it has ${listOf(known)}` : 'declare it under settings in defineKit',
-    ),
   peerCannot: (what: string, capability: string) =>
     new JexoError(
       'peer-cannot',
