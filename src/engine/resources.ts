@@ -135,6 +135,7 @@ function subscribe(engine: Engine, incoming: Incoming) {
 
 function unsubscribe(engine: Engine, { params }: Incoming) {
   if (engine.isStateless) throw rpcErrors.methodNotFound('resources/unsubscribe')
-  engine.subscriptions?.delete(stringParam(params, 'uri'))
+  const uri = stringParam(params, 'uri')
+  engine.subscriptions?.delete(uri)
   return {}
 }

@@ -1,0 +1,169 @@
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type { Revision } from '../../protocol/revisions.js'
+import { mismatch, type Pattern } from './pattern.js'
+import type { Requirement, Step, Subject } from './requirement.js'
+import type { Talk, WireServer } from './talk.js'
+
+/** What came of one requirement; `broken` says which step failed and how. */
+export type Outcome =
+  | { readonly verdict: 'met' }
+  | { readonly verdict: 'not-applicable'; readonly why: string }
+  | { readonly verdict: 'broken'; readonly why: string }
+
+export interface WireCheckOptions {
+  /** How long a server may take to answer a step; 10,000 by default. */
+  stepMs?: number
+}
+
+/**
+ * Holds a server to the rows of the table, one after the other. Rows that leave a session as it was share one, so that a server
+ * that starts slowly is not started for each of them.
+ */
+export class WireCheck {
+  readonly #server: WireServer
+  readonly #revision: Revision
+  readonly #subject: Subject
+  readonly #stepMs: number
+  readonly #open = new Map<string, Talk>()
+  #nextId = 100
+
+  constructor(server: WireServer, revision: Revision, subject: Subject, options: WireCheckOptions = {}) {
+    this.#server = server
+    this.#revision = revision
+    this.#subject = subject
+    this.#stepMs = options.stepMs ?? 10_000
+  }
+
+  async check(row: Requirement): Promise<Outcome> {
+    const why = notApplicable(row, this.#server.transport, this.#revision, this.#subject)
+    if (why !== undefined) return { verdict: 'not-applicable', why }
+    try {
+      const talk = await this.#talkFor(row)
+      const broken = await this.#carryOut(row, talk)
+      if (row.isLast || broken !== undefined || row.opening === 'none') await this.#endTalk(talk)
+      return broken === undefined ? { verdict: 'met' } : { verdict: 'broken', why: broken }
+    } catch (error) {
+      return { verdict: 'broken', why: error instanceof Error ? error.message : String(error) }
+    }
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.#open.values()].map((talk) => talk.close()))
+    this.#open.clear()
+  }
+
+  async #talkFor(row: Requirement): Promise<Talk> {
+    if (row.opening === 'none') return this.#server.open()
+    const key = JSON.stringify([row.opening ?? 'ready', row.client ?? {}, row.isLast ? row.id : ''])
+    const known = this.#open.get(key)
+    if (known) return known
+    const talk = await this.#server.open()
+    this.#open.set(key, talk)
+    await talk.send({
+      jsonrpc: '2.0',
+      id: 0,
+      method: 'initialize',
+      params: {
+        protocolVersion: this.#revision.date,
+        capabilities: row.client ?? {},
+        clientInfo: { name: 'jexo-vet', version: '1' },
+      },
+    })
+    const answer = await talk.next({ id: 0, result: { protocolVersion: this.#revision.date } }, 0, this.#stepMs)
+    if (typeof answer === 'string') throw new Error(`initialize was not answered: ${answer}`)
+    if (row.opening === 'answered') return talk
+    await talk.send({ jsonrpc: '2.0', method: 'notifications/initialized' })
+    talk.opened(this.#revision.date)
+    return talk
+  }
+
+  async #endTalk(talk: Talk): Promise<void> {
+    for (const [key, open] of this.#open) if (open === talk) this.#open.delete(key)
+    await talk.close()
+  }
+
+  async #carryOut(row: Requirement, talk: Talk): Promise<string | undefined> {
+    const kept: JsonObject = {
+      ...this.#subject,
+      id: this.#nextId++,
+      id2: this.#nextId++,
+      revision: this.#revision.date,
+    }
+    const fill = (value: unknown) => filled(value, kept)
+    const begin = talk.came.length
+    const taken = new Set<number>()
+    let last = begin - 1
+    for (const [at, step] of row.exchange.entries()) {
+      if ('expect' in step) {
+        const from = step.isInOrder ? last + 1 : begin
+        const found = await talk.next(fill(step.expect), from, this.#stepMs, taken)
+        if (typeof found === 'string') return `step ${at + 1}: ${found}`
+        taken.add(found.at)
+        last = found.at
+        if (step.as !== undefined) kept[step.as] = found.message
+      } else {
+        const why = await this.#give(step, talk, fill)
+        if (why !== undefined) return `step ${at + 1}: ${why}`
+      }
+    }
+    return this.#neverCame(row, talk, begin, fill)
+  }
+
+  async #give(step: Step, talk: Talk, fill: (value: unknown) => unknown): Promise<string | undefined> {
+    if ('request' in step) return talk.request(step.request, step.answers, fill)
+    if ('send' in step) void Promise.resolve(talk.send(fill(step.send))).catch(() => {})
+    if ('sendText' in step) await talk.sendText(String(fill(step.sendText)))
+    return undefined
+  }
+
+  async #neverCame(
+    row: Requirement,
+    talk: Talk,
+    begin: number,
+    fill: (value: unknown) => unknown,
+  ): Promise<string | undefined> {
+    const patterns: Pattern[] = row.exchange.flatMap((step) => ('never' in step ? [fill(step.never)] : []))
+    if (patterns.length === 0) return undefined
+    const id = this.#nextId++
+    await talk.send({ jsonrpc: '2.0', id, method: 'ping' })
+    const barrier = await talk.next({ id }, begin, this.#stepMs)
+    if (typeof barrier === 'string') return `the server did not answer a ping afterwards: ${barrier}`
+    const unwanted = talk.came
+      .slice(begin)
+      .find((message) => patterns.some((pattern) => mismatch(pattern, message) === undefined))
+    return unwanted === undefined ? undefined : `this should not have come: ${JSON.stringify(unwanted)}`
+  }
+}
+
+function notApplicable(
+  row: Requirement,
+  transport: WireServer['transport'],
+  revision: Revision,
+  subject: Subject,
+): string | undefined {
+  if (row.transports && !row.transports.includes(transport)) return `it is not about ${transport}`
+  if (row.from && revision.short < row.from) return `it came with ${row.from}`
+  if (row.to && revision.short > row.to) return `it ended with ${row.to}`
+  const missing = row.needs?.filter((need) => subject[need] === undefined) ?? []
+  return missing.length > 0 ? `the server has no ${missing.join(', ')}` : undefined
+}
+
+/** Puts values in the place of `{{…}}`: a string that is one placeholder becomes the value itself. */
+function filled(value: unknown, kept: JsonObject): unknown {
+  if (typeof value === 'string') {
+    const whole = /^\{\{([\w.]+)\}\}$/.exec(value)?.[1]
+    if (whole !== undefined) return lookUp(whole, kept) ?? value
+    return value.replace(/\{\{([\w.]+)\}\}/g, (all, path: string) => {
+      const found = lookUp(path, kept)
+      return found === undefined ? all : typeof found === 'string' ? found : JSON.stringify(found)
+    })
+  }
+  if (Array.isArray(value)) return value.map((item) => filled(item, kept))
+  if (!isObject(value)) return value
+  return Object.fromEntries(
+    Object.entries(value).map(([key, inner]) => [String(filled(key, kept)), filled(inner, kept)]),
+  )
+}
+
+const lookUp = (path: string, kept: JsonObject): unknown =>
+  path.split('.').reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), kept)

@@ -1,0 +1,130 @@
+import type { JsonObject } from '../../protocol/messages.js'
+import type { Pattern } from './pattern.js'
+
+export type WireTransport = 'stdio' | 'http' | 'two-endpoint'
+
+/**
+ * What a server has that a requirement can be tried on. Rows name its values by placeholders such as `{{tool.name}}`; a server that lacks
+ * a thing is not held to the rows that need it.
+ */
+export interface Subject {
+  /** A tool that only reads; `wrong` are arguments that its schema refuses, because of `field`. */
+  tool?: { name: string; arguments: JsonObject; wrong: JsonObject; field: string }
+  /** A tool with an output schema. */
+  structuredTool?: Called
+  /** A tool whose call fails by itself. */
+  failingTool?: Called
+  /** A tool whose result breaks its own output schema. */
+  lyingTool?: Called
+  /** A tool that reports progress at least twice. */
+  progressTool?: Called
+  /** A tool that logs at `debug` and at `warning`. */
+  loggingTool?: Called
+  /** A tool that goes on until it is cancelled. */
+  waitingTool?: Called
+  /** Tools that give one kind of content. */
+  audioTool?: Called
+  linkTool?: Called
+  /** A tool that asks the person by a form, and what may be answered. */
+  formTool?: Called & { content: JsonObject }
+  /** A tool that sends the person to a URL, and one that refuses until a URL was visited. */
+  urlTool?: Called
+  visitTool?: Called
+  samplingTool?: Called
+  samplingWithToolsTool?: Called
+  rootsTool?: Called
+  /** A tool that changes a resource. */
+  touchingTool?: Called & { uri: string }
+  /** A tool that changes which tools there are. */
+  growingTool?: Called
+  resource?: { uri: string }
+  binaryResource?: { uri: string }
+  /** A template, and a URI that it makes. */
+  template?: { uriTemplate: string; uri: string; variable: string }
+  prompt?: { name: string; arguments: JsonObject; required: string }
+  /** A prompt's argument that completes. */
+  completion?: { prompt: string; argument: string; typed: string }
+}
+export interface Called {
+  name: string
+  arguments: JsonObject
+}
+export type Need = keyof Subject
+
+/** One request over HTTP, below the protocol. `{{session}}` and `{{revision}}` stand for those of the open session. */
+export interface HttpStep {
+  method: string
+  headers: Readonly<Record<string, string>>
+  /** Text as it is, anything else as JSON. */
+  body?: unknown
+  /** Of the endpoint unless it is named. */
+  path?: string
+}
+export interface HttpExpectation {
+  status: Pattern
+  headers?: Pattern
+  /** The body as JSON where it is JSON, else as text. */
+  body?: Pattern
+}
+
+/** A step of an exchange. */
+export type Step =
+  | { send: unknown }
+  /** A line as it is on stdio, a body as it is over HTTP. */
+  | { sendText: string }
+  /**
+   * A message like this comes, each taken once; `isInOrder`: after the one that was taken last. `as` keeps it for placeholders such
+   * as `{{question.id}}`.
+   */
+  | { expect: Pattern; as?: string; isInOrder?: true }
+  /** Nothing like this has come since the row began, looked at when the server has answered a last ping. */
+  | { never: Pattern }
+  | { request: HttpStep; answers: HttpExpectation }
+
+/** One thing that the standard asks of a server, as data: what it needs, what is exchanged, what has to come. */
+export interface Requirement {
+  readonly id: string
+  /** What has to hold, in a sentence. */
+  readonly says: string
+  /** Section of the digest of the standard. */
+  readonly section: string
+  /** First and last revision it holds in, `R1` to `R4`; all where they are left out. */
+  readonly from?: 'R2' | 'R3' | 'R4'
+  readonly to?: 'R1' | 'R2' | 'R3'
+  readonly transports?: readonly WireTransport[]
+  readonly needs?: readonly Need[]
+  /** What the client declares that it can. */
+  readonly client?: JsonObject
+  /** How far the session is opened before: not at all, `initialize` answered, or ready (also by default). */
+  readonly opening?: 'none' | 'answered' | 'ready'
+  /** The session is of no use to other rows afterwards. */
+  readonly isLast?: boolean
+  readonly exchange: readonly Step[]
+}
+
+/** A request with the id of this row. */
+export const request = (method: string, params?: unknown, id: unknown = '{{id}}'): { send: JsonObject } => ({
+  send: { jsonrpc: '2.0', id, method, ...(params === undefined ? {} : { params }) },
+})
+export const notification = (method: string, params?: unknown): { send: JsonObject } => ({
+  send: { jsonrpc: '2.0', method, ...(params === undefined ? {} : { params }) },
+})
+/** The request of this row is answered with a result like this. */
+export const result = (pattern: Pattern, id: unknown = '{{id}}'): { expect: Pattern } => ({
+  expect: { jsonrpc: '2.0', id, result: pattern, error: { $is: 'absent' } },
+})
+/** The request of this row is refused with this code. */
+export const refused = (code: number, more: JsonObject = {}, id: unknown = '{{id}}'): { expect: Pattern } => ({
+  expect: {
+    jsonrpc: '2.0',
+    id,
+    error: { code, message: { $is: 'string' }, ...more },
+    result: { $is: 'absent' },
+  },
+})
+/** An answer of our side to what the server asked. */
+export const reply = (to: string, answer: JsonObject): { send: JsonObject } => ({
+  send: { jsonrpc: '2.0', id: `{{${to}.id}}`, ...answer },
+})
+export const call = (need: Need, more: JsonObject = {}): { send: JsonObject } =>
+  request('tools/call', { name: `{{${need}.name}}`, arguments: `{{${need}.arguments}}`, ...more })

@@ -1,0 +1,292 @@
+import { call, notification, type Requirement, refused, reply, request, result } from '../requirement.js'
+
+const content = { content: { $is: 'array' } }
+const failed = { isError: true, content: { $has: [{ type: 'text' }] } }
+const form = { elicitation: { form: {} } }
+const url = { elicitation: { form: {}, url: {} } }
+const asked = (method: string, params: object) => ({
+  expect: { jsonrpc: '2.0', id: { $is: 'present' }, method, params },
+  as: 'question',
+})
+const flat = {
+  type: 'object',
+  properties: { $is: 'object' },
+}
+
+/** What the server asks of the client: roots, sampling, elicitation (digest §5). */
+export const askingRows: readonly Requirement[] = [
+  {
+    id: 'asking/form',
+    says: 'A question by form has a message and a flat schema, and what was accepted reaches the tool.',
+    section: '5',
+    from: 'R3',
+    needs: ['formTool'],
+    client: form,
+    exchange: [
+      call('formTool'),
+      asked('elicitation/create', { message: { $is: 'string' }, requestedSchema: flat }),
+      reply('question', { result: { action: 'accept', content: '{{formTool.content}}' } }),
+      result(content),
+    ],
+  },
+  {
+    id: 'asking/form-mode-only-r4',
+    says: 'R3 has no mode in a question.',
+    section: '5',
+    from: 'R3',
+    to: 'R3',
+    needs: ['formTool'],
+    client: form,
+    exchange: [
+      call('formTool'),
+      asked('elicitation/create', { mode: { $is: 'absent' } }),
+      reply('question', { result: { action: 'cancel' } }),
+      result(content),
+    ],
+  },
+  {
+    id: 'asking/empty-capability-means-form',
+    says: 'An empty elicitation capability means forms.',
+    section: '5',
+    from: 'R3',
+    needs: ['formTool'],
+    client: { elicitation: {} },
+    exchange: [
+      call('formTool'),
+      asked('elicitation/create', { requestedSchema: flat }),
+      reply('question', { result: { action: 'decline' } }),
+      result(content),
+    ],
+  },
+  ...(['decline', 'cancel'] as const).map(
+    (action): Requirement => ({
+      id: `asking/${action}`,
+      says: `The answer ${action} reaches the tool, and the call ends with a result.`,
+      section: '5',
+      from: 'R3',
+      needs: ['formTool'],
+      client: form,
+      exchange: [
+        call('formTool'),
+        asked('elicitation/create', {}),
+        reply('question', { result: { action } }),
+        result(content),
+      ],
+    }),
+  ),
+  ...(
+    [
+      ['wrong-content', { result: { action: 'accept', content: { nothing: 'that was asked' } } }],
+      ['unknown-action', { result: { action: 'perhaps' } }],
+      ['no-action', { result: {} }],
+      ['refused', { error: { code: -32603, message: 'No screen here.' } }],
+    ] as const
+  ).map(
+    ([name, answer]): Requirement => ({
+      id: `asking/answer-${name}`,
+      says: `An answer that is no use (${name.replaceAll('-', ' ')}) is a failure of the call that a model can read.`,
+      section: '5',
+      from: 'R3',
+      needs: ['formTool'],
+      client: form,
+      exchange: [
+        call('formTool'),
+        asked('elicitation/create', {}),
+        reply('question', { ...answer }),
+        result(failed),
+      ],
+    }),
+  ),
+  {
+    id: 'asking/undeclared-form',
+    says: 'A client that did not declare elicitation is not asked; the call says so.',
+    section: '2',
+    needs: ['formTool'],
+    exchange: [call('formTool'), result(failed), { never: { method: 'elicitation/create' } }],
+  },
+  {
+    id: 'asking/undeclared-url',
+    says: 'A client that declared forms only is not sent to a URL.',
+    section: '5',
+    from: 'R3',
+    needs: ['urlTool'],
+    client: form,
+    exchange: [call('urlTool'), result(failed), { never: { method: 'elicitation/create' } }],
+  },
+  {
+    id: 'asking/url',
+    says: 'A question by URL has an id, a URL and a message, and its end is told.',
+    section: '5',
+    from: 'R4',
+    needs: ['urlTool'],
+    client: url,
+    exchange: [
+      call('urlTool'),
+      asked('elicitation/create', {
+        mode: 'url',
+        elicitationId: { $is: 'string' },
+        url: { $matches: '^https?://' },
+        message: { $is: 'string' },
+        requestedSchema: { $is: 'absent' },
+      }),
+      reply('question', { result: { action: 'accept' } }),
+      {
+        expect: {
+          method: 'notifications/elicitation/complete',
+          params: { elicitationId: '{{question.params.elicitationId}}' },
+        },
+      },
+      result(content),
+    ],
+  },
+  {
+    id: 'asking/url-required',
+    says: 'A tool that needs a URL visited first is answered with -32042 and the URLs.',
+    section: '5',
+    from: 'R4',
+    needs: ['visitTool'],
+    client: url,
+    exchange: [
+      call('visitTool'),
+      refused(-32042, {
+        data: {
+          elicitations: {
+            $each: { mode: 'url', elicitationId: { $is: 'string' }, url: { $matches: '^https?://' } },
+          },
+        },
+      }),
+    ],
+  },
+  {
+    id: 'asking/url-required-undeclared',
+    says: 'A client that cannot be sent to URLs gets a failure instead of -32042.',
+    section: '5',
+    needs: ['visitTool'],
+    exchange: [call('visitTool'), result(failed)],
+  },
+  {
+    id: 'asking/sampling',
+    says: 'A question to the model has messages and maxTokens, and the answer reaches the tool.',
+    section: '5',
+    needs: ['samplingTool'],
+    client: { sampling: {} },
+    exchange: [
+      call('samplingTool'),
+      asked('sampling/createMessage', {
+        messages: { $each: { role: { $matches: '^(user|assistant)$' }, content: { $is: 'present' } } },
+        maxTokens: { $is: 'integer' },
+      }),
+      reply('question', {
+        result: {
+          role: 'assistant',
+          content: { type: 'text', text: 'Yes.' },
+          model: 'stand-in',
+          stopReason: 'endTurn',
+        },
+      }),
+      result({ ...content, isError: { $oneOf: [{ $is: 'absent' }, false] } }),
+    ],
+  },
+  {
+    id: 'asking/sampling-rejected',
+    says: 'A person who rejects the question to the model (-1) ends the call with a failure.',
+    section: '5',
+    needs: ['samplingTool'],
+    client: { sampling: {} },
+    exchange: [
+      call('samplingTool'),
+      asked('sampling/createMessage', {}),
+      reply('question', { error: { code: -1, message: 'User rejected sampling request' } }),
+      result(failed),
+    ],
+  },
+  {
+    id: 'asking/sampling-undeclared',
+    says: 'A client that did not declare sampling is not asked; the call says so.',
+    section: '2',
+    needs: ['samplingTool'],
+    exchange: [call('samplingTool'), result(failed), { never: { method: 'sampling/createMessage' } }],
+  },
+  {
+    id: 'asking/sampling-tools',
+    says: 'Tools go along with a question to the model where the client declared them.',
+    section: '5',
+    from: 'R4',
+    needs: ['samplingWithToolsTool'],
+    client: { sampling: { tools: {} } },
+    exchange: [
+      call('samplingWithToolsTool'),
+      asked('sampling/createMessage', {
+        tools: { $each: { name: { $is: 'string' }, inputSchema: { type: 'object' } } },
+      }),
+      reply('question', {
+        result: {
+          role: 'assistant',
+          content: [{ type: 'tool_use', id: 'u1', name: '{{question.params.tools.0.name}}', input: {} }],
+          model: 'stand-in',
+          stopReason: 'toolUse',
+        },
+      }),
+      result(content),
+    ],
+  },
+  {
+    id: 'asking/sampling-tools-undeclared',
+    says: 'Tools are not sent to a client that did not declare them.',
+    section: '5',
+    needs: ['samplingWithToolsTool'],
+    client: { sampling: {} },
+    exchange: [call('samplingWithToolsTool'), result(failed), { never: { method: 'sampling/createMessage' } }],
+  },
+  {
+    id: 'asking/roots',
+    says: 'The roots of a client that declared them are asked for.',
+    section: '5',
+    needs: ['rootsTool'],
+    client: { roots: { listChanged: true } },
+    exchange: [
+      call('rootsTool'),
+      { expect: { method: 'roots/list', id: { $is: 'present' } }, as: 'question' },
+      reply('question', { result: { roots: [{ uri: 'file:///srv/apiary', name: 'apiary' }] } }),
+      result(content),
+    ],
+  },
+  {
+    id: 'asking/roots-undeclared',
+    says: 'A client without roots is not asked for them; the call says so.',
+    section: '2',
+    needs: ['rootsTool'],
+    exchange: [call('rootsTool'), result(failed), { never: { method: 'roots/list' } }],
+  },
+  {
+    id: 'asking/cancelled-with-its-call',
+    says: 'A question is cancelled when the call it belongs to is.',
+    section: '3',
+    from: 'R3',
+    needs: ['formTool'],
+    client: form,
+    exchange: [
+      call('formTool'),
+      asked('elicitation/create', {}),
+      notification('notifications/cancelled', { requestId: '{{id}}' }),
+      { expect: { method: 'notifications/cancelled', params: { requestId: '{{question.id}}' } } },
+      { never: { id: '{{id}}', result: { $is: 'present' } } },
+    ],
+  },
+  {
+    id: 'asking/ping-meanwhile',
+    says: 'While a question is open, other requests are answered.',
+    section: '3',
+    from: 'R3',
+    needs: ['formTool'],
+    client: form,
+    exchange: [
+      call('formTool'),
+      asked('elicitation/create', {}),
+      request('ping', undefined, '{{id2}}'),
+      result({}, '{{id2}}'),
+      reply('question', { result: { action: 'cancel' } }),
+      result(content),
+    ],
+  },
+]

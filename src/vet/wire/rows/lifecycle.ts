@@ -1,0 +1,201 @@
+import { notification, type Requirement, refused, request, result } from '../requirement.js'
+
+const hello = (protocolVersion: unknown, more: object = {}) => ({
+  protocolVersion,
+  capabilities: {},
+  clientInfo: { name: 'jexo-vet', version: '1' },
+  ...more,
+})
+
+/** Opening, capabilities, implementation info (digest §2). */
+export const lifecycleRows: readonly Requirement[] = [
+  {
+    id: 'lifecycle/initialize',
+    says: 'initialize is answered in the version that was asked for, with capabilities and who the server is.',
+    section: '2',
+    opening: 'none',
+    exchange: [
+      request('initialize', hello('{{revision}}')),
+      result({
+        protocolVersion: '{{revision}}',
+        capabilities: { $is: 'object' },
+        serverInfo: { name: { $is: 'string' }, version: { $is: 'string' } },
+      }),
+    ],
+  },
+  ...(['1999-01-01', '2999-12-31', 'R4', ''] as const).map(
+    (version): Requirement => ({
+      id: `lifecycle/unknown-version-${version || 'empty'}`,
+      says: `A version that is not known (${JSON.stringify(version)}) is answered with the newest there is.`,
+      section: '2',
+      opening: 'none',
+      exchange: [request('initialize', hello(version)), result({ protocolVersion: '2025-11-25' })],
+    }),
+  ),
+  {
+    id: 'lifecycle/version-missing',
+    says: 'initialize without a version is refused with -32602.',
+    section: '2',
+    opening: 'none',
+    exchange: [
+      request('initialize', { capabilities: {}, clientInfo: { name: 'x', version: '1' } }),
+      refused(-32602),
+    ],
+  },
+  {
+    id: 'lifecycle/no-params',
+    says: 'initialize without parameters is refused with -32602, and may be tried again.',
+    section: '2',
+    opening: 'none',
+    transports: ['stdio', 'two-endpoint'],
+    exchange: [
+      request('initialize'),
+      refused(-32602),
+      request('initialize', hello('{{revision}}'), '{{id2}}'),
+      result({ protocolVersion: '{{revision}}' }, '{{id2}}'),
+    ],
+  },
+  {
+    id: 'lifecycle/request-before-initialize',
+    says: 'A request before initialize is refused with -32600.',
+    section: '2',
+    opening: 'none',
+    transports: ['stdio', 'two-endpoint'],
+    exchange: [request('tools/list'), refused(-32600)],
+  },
+  {
+    id: 'lifecycle/ping-before-initialize',
+    says: 'A ping before initialize is answered.',
+    section: '2',
+    opening: 'none',
+    transports: ['stdio', 'two-endpoint'],
+    exchange: [request('ping'), result({})],
+  },
+  {
+    id: 'lifecycle/batch-before-initialize',
+    says: 'A batch before initialize is refused.',
+    section: '2',
+    opening: 'none',
+    transports: ['stdio'],
+    exchange: [
+      { send: [{ jsonrpc: '2.0', id: '{{id}}', method: 'ping' }] },
+      { expect: { id: { $is: 'absent' }, error: { code: -32600 } } },
+    ],
+  },
+  {
+    id: 'lifecycle/request-before-initialized',
+    says: 'A request between the answer and initialized is answered, since POSTs race.',
+    section: '2',
+    opening: 'answered',
+    exchange: [request('tools/list'), result({ tools: { $is: 'array' } })],
+  },
+  {
+    id: 'lifecycle/second-initialize',
+    says: 'A second initialize on a session is refused with -32600, and the session goes on.',
+    section: '2',
+    exchange: [
+      request('initialize', hello('{{revision}}')),
+      refused(-32600),
+      request('ping', undefined, '{{id2}}'),
+      result({}, '{{id2}}'),
+    ],
+  },
+  {
+    id: 'lifecycle/initialize-not-cancelled',
+    says: 'initialize cannot be cancelled.',
+    section: '2',
+    opening: 'none',
+    transports: ['stdio', 'two-endpoint'],
+    exchange: [
+      request('initialize', hello('{{revision}}')),
+      notification('notifications/cancelled', { requestId: '{{id}}' }),
+      result({ protocolVersion: '{{revision}}' }),
+    ],
+  },
+  {
+    id: 'lifecycle/unknown-capabilities',
+    says: 'Capabilities and client details that are not known are ignored.',
+    section: '2',
+    opening: 'none',
+    exchange: [
+      request(
+        'initialize',
+        hello('{{revision}}', {
+          capabilities: { hives: { many: true }, experimental: { 'x/y': {} } },
+          clientInfo: { name: 'x', version: '1', colour: 'blue' },
+        }),
+      ),
+      result({ protocolVersion: '{{revision}}' }),
+    ],
+  },
+  {
+    id: 'lifecycle/list-changed-declared',
+    says: 'A session declares tools, resources and prompts with listChanged where it has them.',
+    section: '2',
+    opening: 'none',
+    needs: ['tool', 'resource', 'prompt'],
+    exchange: [
+      request('initialize', hello('{{revision}}')),
+      result({
+        capabilities: {
+          tools: { listChanged: true },
+          resources: { listChanged: true, subscribe: true },
+          prompts: { listChanged: true },
+          logging: {},
+        },
+      }),
+    ],
+  },
+  {
+    id: 'lifecycle/completions-declared',
+    says: 'completions is declared where something completes, from R2 on.',
+    section: '2',
+    from: 'R2',
+    opening: 'none',
+    needs: ['completion'],
+    exchange: [request('initialize', hello('{{revision}}')), result({ capabilities: { completions: {} } })],
+  },
+  {
+    id: 'lifecycle/completions-not-in-r1',
+    says: 'R1 has no completions capability, and none is sent.',
+    section: '2',
+    to: 'R1',
+    opening: 'none',
+    exchange: [
+      request('initialize', hello('{{revision}}')),
+      result({ capabilities: { completions: { $is: 'absent' } } }),
+    ],
+  },
+  {
+    id: 'lifecycle/no-title-before-r3',
+    says: 'R1 and R2 know no title on implementation info, and none is sent.',
+    section: '2',
+    to: 'R2',
+    opening: 'none',
+    exchange: [request('initialize', hello('{{revision}}')), result({ serverInfo: { title: { $is: 'absent' } } })],
+  },
+  {
+    id: 'lifecycle/no-icons-before-r4',
+    says: 'Before R4 there are no icons, description or websiteUrl on implementation info.',
+    section: '2',
+    to: 'R3',
+    opening: 'none',
+    exchange: [
+      request('initialize', hello('{{revision}}')),
+      result({
+        serverInfo: { icons: { $is: 'absent' }, description: { $is: 'absent' }, websiteUrl: { $is: 'absent' } },
+      }),
+    ],
+  },
+  {
+    id: 'lifecycle/no-extensions',
+    says: 'extensions and tasks are not declared where the revision has none.',
+    section: '2',
+    to: 'R3',
+    opening: 'none',
+    exchange: [
+      request('initialize', hello('{{revision}}')),
+      result({ capabilities: { extensions: { $is: 'absent' }, tasks: { $is: 'absent' } } }),
+    ],
+  },
+]

@@ -1,0 +1,229 @@
+import { call, notification, type Requirement, refused, request, result } from '../requirement.js'
+
+const levels = ['debug', 'info', 'notice', 'warning', 'error', 'critical', 'alert', 'emergency']
+const lists = [
+  ['tools', 'tools/list', 'tools', 'tool'],
+  ['resources', 'resources/list', 'resources', 'resource'],
+  ['templates', 'resources/templates/list', 'resourceTemplates', 'template'],
+  ['prompts', 'prompts/list', 'prompts', 'prompt'],
+] as const
+const progress = (token: unknown, more: object = {}) => ({
+  expect: {
+    method: 'notifications/progress',
+    params: { progressToken: token, progress: { $is: 'number' }, ...more },
+  },
+})
+
+/** Ping, cancellation, progress, logging, pagination, completion (digest §3). */
+export const utilityRows: readonly Requirement[] = [
+  {
+    id: 'utilities/ping-while-busy',
+    says: 'ping is answered while a call goes on.',
+    section: '3',
+    needs: ['waitingTool'],
+    exchange: [
+      call('waitingTool'),
+      request('ping', {}, '{{id2}}'),
+      result({}, '{{id2}}'),
+      notification('notifications/cancelled', { requestId: '{{id}}' }),
+    ],
+  },
+  {
+    id: 'utilities/cancelled-unanswered',
+    says: 'A request that was cancelled gets no response.',
+    section: '3',
+    needs: ['waitingTool'],
+    exchange: [
+      call('waitingTool'),
+      notification('notifications/cancelled', { requestId: '{{id}}', reason: 'The person has left.' }),
+      { never: { id: '{{id}}' } },
+    ],
+  },
+  {
+    id: 'utilities/cancel-unknown',
+    says: 'A cancellation of an unknown or an answered request is ignored, and so is one without an id.',
+    section: '3',
+    exchange: [
+      request('ping'),
+      result({}),
+      ...['{{id}}', 987_654, 'nobody', null].map((requestId) =>
+        notification('notifications/cancelled', { requestId }),
+      ),
+      notification('notifications/cancelled'),
+      { never: { error: { $is: 'present' } } },
+    ],
+  },
+  ...(['number', 'text'] as const).map((kind): Requirement => {
+    const token = kind === 'number' ? '{{id2}}' : 'token-{{id2}}'
+    return {
+      id: `utilities/progress-${kind}-token`,
+      says: `Progress goes out under a token that is a ${kind}, and before the answer.`,
+      section: '3',
+      needs: ['progressTool'],
+      exchange: [
+        call('progressTool', { _meta: { progressToken: token } }),
+        progress(token),
+        { ...progress(token), isInOrder: true },
+        { ...result({ content: { $is: 'array' } }), isInOrder: true },
+      ],
+    }
+  }),
+  {
+    id: 'utilities/no-progress-without-token',
+    says: 'Without a token there is no progress.',
+    section: '3',
+    needs: ['progressTool'],
+    exchange: [
+      call('progressTool'),
+      result({ content: { $is: 'array' } }),
+      { never: { method: 'notifications/progress' } },
+    ],
+  },
+  {
+    id: 'utilities/no-progress-message-in-r1',
+    says: 'R1 has no message on progress.',
+    section: '3',
+    to: 'R1',
+    needs: ['progressTool'],
+    exchange: [
+      call('progressTool', { _meta: { progressToken: '{{id2}}' } }),
+      progress('{{id2}}', { message: { $is: 'absent' } }),
+      result({ content: { $is: 'array' } }),
+      { never: { method: 'notifications/progress', params: { message: { $is: 'present' } } } },
+    ],
+  },
+  ...levels.map(
+    (level): Requirement => ({
+      id: `utilities/level-${level}`,
+      says: `logging/setLevel takes the level ${level}.`,
+      section: '3',
+      exchange: [request('logging/setLevel', { level }), result({})],
+    }),
+  ),
+  ...[
+    ['loud', { level: 'loud' }],
+    ['capitals', { level: 'ERROR' }],
+    ['missing', {}],
+    ['number', { level: 3 }],
+  ].map(
+    ([name, params]): Requirement => ({
+      id: `utilities/bad-level-${name}`,
+      says: `A log level that is none (${JSON.stringify(params)}) is refused with -32602.`,
+      section: '3',
+      exchange: [request('logging/setLevel', params), refused(-32602)],
+    }),
+  ),
+  {
+    id: 'utilities/log-below-level',
+    says: 'Log messages below the level of the session are not sent, those at it or above are.',
+    section: '3',
+    needs: ['loggingTool'],
+    exchange: [
+      request('logging/setLevel', { level: 'warning' }, '{{id2}}'),
+      result({}, '{{id2}}'),
+      call('loggingTool'),
+      { expect: { method: 'notifications/message', params: { level: 'warning', data: { $is: 'present' } } } },
+      result({ content: { $is: 'array' } }),
+      { never: { method: 'notifications/message', params: { level: 'debug' } } },
+    ],
+  },
+  {
+    id: 'utilities/log-at-debug',
+    says: 'At the level debug everything is sent.',
+    section: '3',
+    needs: ['loggingTool'],
+    exchange: [
+      request('logging/setLevel', { level: 'debug' }, '{{id2}}'),
+      result({}, '{{id2}}'),
+      call('loggingTool'),
+      { expect: { method: 'notifications/message', params: { level: 'debug' } } },
+      { expect: { method: 'notifications/message', params: { level: 'warning' } } },
+    ],
+  },
+  ...lists.flatMap(([name, method, key, need]): Requirement[] => [
+    {
+      id: `utilities/list-${name}`,
+      says: `${method} gives its entries, and nextCursor only where there are more.`,
+      section: '3',
+      needs: [need],
+      exchange: [
+        request(method),
+        result({ [key]: { $is: 'array' }, nextCursor: { $oneOf: [{ $is: 'string' }, { $is: 'absent' }] } }),
+      ],
+    },
+    ...['nonsense', '', 5].map(
+      (cursor): Requirement => ({
+        id: `utilities/bad-cursor-${name}-${cursor === '' ? 'empty' : cursor}`,
+        says: `A cursor that ${method} did not give (${JSON.stringify(cursor)}) is refused with -32602.`,
+        section: '3',
+        needs: [need],
+        exchange: [request(method, { cursor }), refused(-32602)],
+      }),
+    ),
+  ]),
+  {
+    id: 'utilities/complete-prompt',
+    says: 'An argument of a prompt is completed, with at most 100 values.',
+    section: '3',
+    needs: ['completion'],
+    exchange: [
+      request('completion/complete', {
+        ref: { type: 'ref/prompt', name: '{{completion.prompt}}' },
+        argument: { name: '{{completion.argument}}', value: '{{completion.typed}}' },
+      }),
+      result({ completion: { values: { $atMost: 100 } } }),
+    ],
+  },
+  {
+    id: 'utilities/complete-template',
+    says: 'A variable of a resource template is completed, with at most 100 values.',
+    section: '3',
+    needs: ['template', 'completion'],
+    exchange: [
+      request('completion/complete', {
+        ref: { type: 'ref/resource', uri: '{{template.uriTemplate}}' },
+        argument: { name: '{{template.variable}}', value: '' },
+      }),
+      result({ completion: { values: { $atMost: 100 } } }),
+    ],
+  },
+  {
+    id: 'utilities/complete-context',
+    says: 'The other arguments may come along as context.',
+    section: '3',
+    from: 'R3',
+    needs: ['completion'],
+    exchange: [
+      request('completion/complete', {
+        ref: { type: 'ref/prompt', name: '{{completion.prompt}}' },
+        argument: { name: '{{completion.argument}}', value: '{{completion.typed}}' },
+        context: { arguments: { other: 'given' } },
+      }),
+      result({ completion: { values: { $each: { $is: 'string' } } } }),
+    ],
+  },
+  ...(
+    [
+      ['unknown-prompt', { ref: { type: 'ref/prompt', name: 'nobody' }, argument: { name: 'a', value: '' } }],
+      ['unknown-template', { ref: { type: 'ref/resource', uri: 'x://{y}' }, argument: { name: 'y', value: '' } }],
+      ['unknown-ref', { ref: { type: 'ref/hive' }, argument: { name: 'a', value: '' } }],
+      ['no-ref', { argument: { name: 'a', value: '' } }],
+      ['no-argument', { ref: { type: 'ref/prompt', name: '{{completion.prompt}}' } }],
+      [
+        'value-no-text',
+        {
+          ref: { type: 'ref/prompt', name: '{{completion.prompt}}' },
+          argument: { name: '{{completion.argument}}', value: 5 },
+        },
+      ],
+    ] as const
+  ).map(
+    ([name, params]): Requirement => ({
+      id: `utilities/complete-${name}`,
+      says: `A completion that cannot be answered (${name.replaceAll('-', ' ')}) is refused with -32602.`,
+      section: '3',
+      needs: ['completion'],
+      exchange: [request('completion/complete', params), refused(-32602)],
+    }),
+  ),
+]

@@ -1,0 +1,19 @@
+import type { Requirement } from './requirement.js'
+import { askingRows } from './rows/asking.js'
+import { featureRows } from './rows/features.js'
+import { httpRows } from './rows/http.js'
+import { lifecycleRows } from './rows/lifecycle.js'
+import { messageRows } from './rows/messages.js'
+import { stdioRows } from './rows/stdio.js'
+import { utilityRows } from './rows/utilities.js'
+
+/** All that the standard asks of a server, one row a requirement. */
+export const requirements: readonly Requirement[] = [
+  ...messageRows,
+  ...lifecycleRows,
+  ...utilityRows,
+  ...featureRows,
+  ...askingRows,
+  ...stdioRows,
+  ...httpRows,
+]

@@ -1,0 +1,88 @@
+import type { JsonObject } from '../../protocol/messages.js'
+import { mismatch, type Pattern } from './pattern.js'
+import type { HttpExpectation, HttpStep, WireTransport } from './requirement.js'
+
+/** Raw messages to and from a server: nothing is checked, paired or mended on the way. */
+export abstract class Talk {
+  /** All that came, in order; what is no JSON comes as text. */
+  readonly came: unknown[] = []
+  #wake: (() => void)[] = []
+  #end: string | undefined
+
+  abstract send(value: unknown): void | Promise<void>
+  abstract sendText(text: string): void | Promise<void>
+  abstract close(): Promise<void>
+
+  /** `initialize` was answered and `initialized` is sent. */
+  opened(_revision: string): void {}
+  /** Makes one HTTP request and says what is wrong with the answer. */
+  request(
+    _step: HttpStep,
+    _expected: HttpExpectation,
+    _fill: (value: unknown) => unknown,
+  ): Promise<string | undefined> {
+    return Promise.resolve('this transport has no HTTP requests')
+  }
+
+  /** The first message like this from a place on, come already or yet to come; a string says why there is none. */
+  async next(
+    pattern: Pattern,
+    from: number,
+    withinMs: number,
+    taken: ReadonlySet<number> = new Set(),
+  ): Promise<{ message: JsonObject; at: number } | string> {
+    const endsAt = Date.now() + withinMs
+    for (let at = from; ; ) {
+      for (; at < this.came.length; at++) {
+        if (taken.has(at)) continue
+        const message = this.came[at]
+        const why = mismatch(pattern, message)
+        if (why === undefined) return { message: message as JsonObject, at }
+        // The answer to the very request that was asked for will not come again.
+        if (isAnswerFor(pattern, message)) return why
+      }
+      if (this.#end !== undefined) return `the server ended the session: ${this.#end}`
+      const leftMs = endsAt - Date.now()
+      if (leftMs <= 0) return `nothing like ${JSON.stringify(pattern)} came within ${withinMs} ms`
+      await this.#more(leftMs)
+    }
+  }
+
+  protected receive(value: unknown): void {
+    // A batch is looked at as one message, since it came as one.
+    this.came.push(value)
+    this.#rouse()
+  }
+
+  protected ended(why: string): void {
+    this.#end ??= why
+    this.#rouse()
+  }
+
+  #rouse(): void {
+    for (const wake of this.#wake.splice(0)) wake()
+  }
+
+  #more(withinMs: number): Promise<void> {
+    return new Promise((resolve) => {
+      const timer = setTimeout(resolve, withinMs)
+      this.#wake.push(() => {
+        clearTimeout(timer)
+        resolve()
+      })
+    })
+  }
+}
+
+/** A server that is looked at: each `open` begins a new session. */
+export interface WireServer {
+  readonly transport: WireTransport
+  open(): Promise<Talk>
+}
+
+function isAnswerFor(pattern: Pattern, message: unknown): boolean {
+  const wanted = pattern as JsonObject
+  const given = message as JsonObject | null
+  if (typeof given !== 'object' || given === null || wanted.id === undefined) return false
+  return given.id === wanted.id && !('method' in wanted) && !('method' in given)
+}
