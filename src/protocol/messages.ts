@@ -52,6 +52,20 @@ export function readMessage(value: unknown): Read {
   return malformed(id, 'a message has a method, a result or an error')
 }
 
+/** The messages in a text from the wire: one, a batch, or none where it is no JSON. What is malformed is left out. */
+export function messagesIn(text: string): Message[] | undefined {
+  let value: unknown
+  try {
+    value = JSON.parse(text)
+  } catch {
+    return undefined
+  }
+  return [value].flat().flatMap((item) => {
+    const read = readMessage(item)
+    return read.kind === 'malformed' ? [] : [read.message]
+  })
+}
+
 function readCall(value: JsonObject, id: RequestId | undefined): Read {
   if (value.jsonrpc !== '2.0') return malformed(id, 'jsonrpc must be "2.0"')
   if (typeof value.method !== 'string') return malformed(id, 'method must be a string')

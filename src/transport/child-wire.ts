@@ -1,7 +1,7 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { problems } from '../errors.js'
 import type { Wire, WireEnds } from '../link/wire.js'
-import { type Message, readMessage } from '../protocol/messages.js'
+import { type Message, messagesIn } from '../protocol/messages.js'
 import { LineSplitter } from './line-splitter.js'
 
 export interface ChildCommand {
@@ -101,13 +101,9 @@ export class ChildWire implements Wire {
   }
 
   #take(line: string, ends: WireEnds): void {
-    const values = parse(line)
-    if (values === undefined) return this.#options.onStray?.(line)
-    for (const value of values) {
-      const read = readMessage(value)
-      if (read.kind === 'malformed') this.#options.onStray?.(line)
-      else ends.receive(read.message)
-    }
+    const messages = messagesIn(line) ?? []
+    if (messages.length === 0) this.#options.onStray?.(line)
+    for (const message of messages) ends.receive(message)
   }
 
   #hearError(line: string): void {
@@ -125,14 +121,5 @@ export class ChildWire implements Wire {
     const isEnded = await Promise.race([ended, late])
     clearTimeout(timer)
     return isEnded
-  }
-}
-
-function parse(line: string): unknown[] | undefined {
-  try {
-    const value: unknown = JSON.parse(line)
-    return Array.isArray(value) ? value : [value]
-  } catch {
-    return undefined
   }
 }

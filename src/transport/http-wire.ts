@@ -1,7 +1,7 @@
 import { createParser } from 'eventsource-parser'
 import { problems } from '../errors.js'
 import { SessionGone, type Wire, type WireEnds } from '../link/wire.js'
-import { isRequest, isResponse, type Message, type RequestId, readMessage } from '../protocol/messages.js'
+import { isRequest, isResponse, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 
 export interface HttpWireOptions {
@@ -73,12 +73,11 @@ export class HttpWire implements Wire {
     this.#sessionId ??= response.headers.get('mcp-session-id') ?? undefined
     const type = response.headers.get('content-type') ?? ''
     if (!response.ok) return this.#refused(message, response, sentIn)
-    if (response.status === 202 || response.status === 204) return void response.body?.cancel()
-    if (type.startsWith('application/json')) return this.#take(await response.json())
-    if (type.startsWith('text/event-stream'))
-      return this.#follow(response, isRequest(message) ? message.id : undefined)
+    if (type.startsWith('application/json')) return this.#take(await response.text(), message)
+    if (type.startsWith('text/event-stream')) return this.#follow(response, message)
     await response.body?.cancel()
-    if (isRequest(message)) throw problems.connectFailed(this.label, `it answered with ${type || 'nothing'}`)
+    if (!isRequest(message)) return
+    throw problems.answerMalformed(message.method, `HTTP ${response.status} came with ${type || 'nothing'}`)
   }
 
   /** Ends the session at the server, without waiting for long. */
@@ -129,21 +128,22 @@ export class HttpWire implements Wire {
   async #refused(message: Message, response: Response, sentIn: string | undefined): Promise<void> {
     const text = await response.text()
     const fault = faultIn(text)
-    if (isRequest(message) && fault?.id === message.id) return this.#take(JSON.parse(text))
+    if (isRequest(message) && fault?.id === message.id) return this.#take(text, message)
     const said = fault?.message ?? response.statusText
     if (response.status === 404 && sentIn !== undefined) throw new SessionGone(said)
     throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`, new HttpStatus(response.status))
   }
 
-  #take(value: unknown): void {
-    for (const item of Array.isArray(value) ? value : [value]) {
-      const read = readMessage(item)
-      if (read.kind !== 'malformed') this.#ends?.receive(read.message)
-    }
+  #take(text: string, asked: Message): void {
+    const messages = messagesIn(text)
+    for (const message of messages ?? []) this.#ends?.receive(message)
+    if (!isRequest(asked) || messages?.some((message) => isAnswerTo(message, asked.id))) return
+    throw problems.answerMalformed(asked.method, messages ? 'the body is another message' : 'the body is no JSON')
   }
 
   /** Reads a stream to its end; where the answer is still missing then, resumes it after the last event. */
-  async #follow(response: Response, id: RequestId | undefined): Promise<void> {
+  async #follow(response: Response, asked: Message): Promise<void> {
+    const id = isRequest(asked) ? asked.id : undefined
     const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: id === undefined }
     let current = response
     for (let resumes = 0; ; resumes++) {
@@ -152,9 +152,12 @@ export class HttpWire implements Wire {
       // Only attempts that bring nothing new count: a server may close its streams as often as it likes.
       if (reading.lastEventId !== before) resumes = 0
       if (reading.isAnswered || this.#aborter.signal.aborted) return
-      // A stream without a single event was cancelled: it has no answer to wait for.
-      if (reading.lastEventId === undefined) return
-      if (resumes >= mostResumes) throw problems.connectFailed(this.label, 'the stream ended without the answer')
+      // Without an event to resume after there is no answer to wait for: the call was cancelled, or the server does not keep to the rules.
+      if (reading.lastEventId === undefined || resumes >= mostResumes)
+        throw problems.answerMalformed(
+          isRequest(asked) ? asked.method : 'a message',
+          'the stream ended without the answer',
+        )
       await this.#pause(reading.retryMs)
       current = await this.#openStream(reading.lastEventId)
       if (!current.ok)
@@ -172,11 +175,9 @@ export class HttpWire implements Wire {
       onEvent: (event) => {
         if (event.id !== undefined) reading.lastEventId = event.id
         if (event.data === '') return
-        for (const value of [JSON.parse(event.data)].flat()) {
-          const read = readMessage(value)
-          if (read.kind === 'malformed') continue
-          if (isResponse(read.message) && read.message.id === id) reading.isAnswered = true
-          this.#ends?.receive(read.message)
+        for (const message of messagesIn(event.data) ?? []) {
+          if (id !== undefined && isAnswerTo(message, id)) reading.isAnswered = true
+          this.#ends?.receive(message)
         }
       },
       onRetry: (ms) => {
@@ -228,6 +229,7 @@ export class HttpWire implements Wire {
   }
 }
 
+const isAnswerTo = (message: Message, id: RequestId) => isResponse(message) && message.id === id
 const codeOf = (error: Error) => String((error as NodeJS.ErrnoException).code ?? error.name)
 
 function faultIn(text: string): { id: unknown; message: string } | undefined {

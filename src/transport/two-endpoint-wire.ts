@@ -1,7 +1,7 @@
 import { createParser } from 'eventsource-parser'
 import { problems } from '../errors.js'
 import type { Wire, WireEnds } from '../link/wire.js'
-import { type Message, readMessage } from '../protocol/messages.js'
+import { type Message, messagesIn } from '../protocol/messages.js'
 import type { HttpWireOptions } from './http-wire.js'
 
 /** A wire to a server of the older form (digest §8): a standing stream for what it says, an address it names for what we say. */
@@ -69,10 +69,7 @@ export class TwoEndpointWire implements Wire {
     const parser = createParser({
       onEvent: ({ event, data }) => {
         if (event === 'endpoint') return onAddress(data)
-        for (const value of [JSON.parse(data)].flat()) {
-          const read = readMessage(value)
-          if (read.kind !== 'malformed') ends.receive(read.message)
-        }
+        for (const message of messagesIn(data) ?? []) ends.receive(message)
       },
     })
     const decoder = new TextDecoder()

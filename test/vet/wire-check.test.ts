@@ -1,0 +1,217 @@
+import { RunningKit } from '../../src/engine/running-kit.js'
+import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
+import { newestRevision } from '../../src/protocol/revisions.js'
+import { MemoryWire } from '../../src/transport/memory.js'
+import { WireCheck } from '../../src/vet/wire/check.js'
+import { mismatch } from '../../src/vet/wire/pattern.js'
+import type { Subject } from '../../src/vet/wire/requirement.js'
+import { requirements } from '../../src/vet/wire/table.js'
+import { Talk, type WireServer } from '../../src/vet/wire/talk.js'
+import type { Loose } from '../support/raw-session.js'
+import { sampleKit } from '../support/sample-kit.js'
+
+type Mutate = (message: Loose, asked: Loose) => unknown[]
+
+/** A server that is right but for what is changed in its messages on their way out. */
+class LyingTalk extends Talk {
+  readonly #wire = new MemoryWire(
+    new RunningKit(sampleKit(), { environment: {}, validator: interpretingValidator, report: () => {} }),
+    true,
+  )
+  readonly #asked = new Map<unknown, Loose>()
+
+  constructor(mutate: Mutate) {
+    super()
+    this.#wire.start({
+      receive: (message: Loose) => {
+        const asked = 'method' in message ? undefined : this.#asked.get(message.id)
+        for (const sent of mutate(message, asked ?? {})) this.receive(sent)
+      },
+      closed: (why) => this.ended(why),
+    })
+  }
+  send(value: Loose): void {
+    this.#asked.set(value.id, value)
+    this.#wire.send(value)
+  }
+  sendText(): void {}
+  close(): Promise<void> {
+    return this.#wire.close()
+  }
+}
+
+const subject: Subject = {
+  tool: { name: 'add', arguments: { a: 1 }, wrong: { a: 'one' }, field: 'a' },
+  structuredTool: { name: 'add', arguments: { a: 1 } },
+  progressTool: { name: 'steps', arguments: {} },
+  loggingTool: { name: 'steps', arguments: {} },
+  waitingTool: { name: 'wait', arguments: {} },
+  resource: { uri: 'sample://counter' },
+  prompt: { name: 'greet', arguments: { name: 'Ada' }, required: 'name' },
+  completion: { prompt: 'greet', argument: 'name', typed: 'A' },
+}
+
+async function brokenRows(mutate: Mutate): Promise<string[]> {
+  const server: WireServer = { transport: 'two-endpoint', open: async () => new LyingTalk(mutate) }
+  const check = new WireCheck(server, newestRevision, subject, { stepMs: 60 })
+  const broken: string[] = []
+  for (const row of requirements) if ((await check.check(row)).verdict === 'broken') broken.push(row.id)
+  await check.close()
+  return broken
+}
+
+const on =
+  (method: string, change: (message: Loose) => void): Mutate =>
+  (message, asked) => {
+    if (asked.method === method && message.result) change(message)
+    return [message]
+  }
+
+/** A fault, and a row that has to find it. */
+const faults: [fault: string, mutate: Mutate, row: string][] = [
+  [
+    'ids that come back as text',
+    (m) => [{ ...m, ...('id' in m ? { id: String(m.id) } : {}) }],
+    'messages/integer-id',
+  ],
+  [
+    'another revision than was asked for',
+    on('initialize', (m) => {
+      m.result.protocolVersion = '2024-11-05'
+    }),
+    'lifecycle/initialize',
+  ],
+  [
+    'a server without a version',
+    on('initialize', (m) => {
+      delete m.result.serverInfo.version
+    }),
+    'lifecycle/initialize',
+  ],
+  [
+    'capabilities that are left out',
+    on('initialize', (m) => {
+      m.result.capabilities = {}
+    }),
+    'lifecycle/list-changed-declared',
+  ],
+  [
+    'unknown tools as results',
+    (m, asked) => [
+      asked.method === 'tools/call' && m.error
+        ? { jsonrpc: '2.0', id: m.id, result: { content: [], isError: true } }
+        : m,
+    ],
+    'tools/unknown',
+  ],
+  [
+    'wrong arguments as protocol errors',
+    (m) => [m.result?.isError ? { jsonrpc: '2.0', id: m.id, error: { code: -32602, message: 'a' } } : m],
+    'tools/wrong-arguments',
+  ],
+  [
+    'structured content that is left out',
+    on('tools/call', (m) => {
+      delete m.result.structuredContent
+    }),
+    'tools/structured',
+  ],
+  [
+    'a wrong code for unknown resources',
+    (m) => [m.error?.code === -32002 ? { ...m, error: { ...m.error, code: -32602 } } : m],
+    'resources/unknown',
+  ],
+  [
+    'progress after the answer',
+    (m, asked) =>
+      [
+        m,
+        ...(asked.params?._meta
+          ? [
+              {
+                jsonrpc: '2.0',
+                method: 'notifications/progress',
+                params: { progressToken: asked.params._meta.progressToken, progress: 9 },
+              },
+            ]
+          : []),
+      ].slice(m.method === 'notifications/progress' ? 1 : 0),
+    'utilities/progress-number-token',
+  ],
+  [
+    'log messages below the level',
+    (m) => [m.method === 'notifications/message' ? { ...m, params: { ...m.params, level: 'debug' } } : m],
+    'utilities/log-below-level',
+  ],
+  [
+    'answers to notifications',
+    (m, asked) => [
+      m,
+      ...(asked.method === 'ping' ? [{ jsonrpc: '2.0', error: { code: -32601, message: 'x' } }] : []),
+    ],
+    'messages/notification-unanswered',
+  ],
+  ['silence after a ping', (m, asked) => (asked.method === 'ping' ? [] : [m]), 'utilities/ping-while-busy'],
+  [
+    'too many completions',
+    on('completion/complete', (m) => {
+      m.result.completion.values = Array(101).fill('x')
+    }),
+    'utilities/complete-prompt',
+  ],
+  [
+    'a name with a blank',
+    on('tools/list', (m) => {
+      m.result.tools[0].name = 'two words'
+    }),
+    'tools/list',
+  ],
+]
+
+describe('a server is found out by the table', () => {
+  test.each(faults)('for %s', async (_fault, mutate, row) => {
+    expect(await brokenRows(mutate)).toContain(row)
+  })
+
+  test('and one without a fault is not', async () => {
+    expect(await brokenRows((message) => [message])).toEqual([])
+  })
+
+  test('with a reason that says where', async () => {
+    const server: WireServer = {
+      transport: 'two-endpoint',
+      open: async () =>
+        new LyingTalk(
+          on('tools/list', (m) => {
+            m.result.tools[1].inputSchema = null
+          }),
+        ),
+    }
+    const check = new WireCheck(server, newestRevision, subject)
+    const row = requirements.find(({ id }) => id === 'tools/list')
+    expect(row && (await check.check(row))).toEqual({
+      verdict: 'broken',
+      why: 'step 2: message.result.tools[1].inputSchema is null, not an object',
+    })
+    await check.close()
+  })
+})
+
+test.each<[pattern: unknown, value: unknown, says: RegExp | undefined]>([
+  [{ a: 1 }, { a: 1, b: 2 }, undefined],
+  [{ a: 1 }, { a: 2 }, /message\.a is 2, not 1/],
+  [[1, 2], [1], /not 2 elements/],
+  [{ $is: 'absent' }, undefined, undefined],
+  [{ $is: 'integer' }, 1.5, /not integer/],
+  [{ $has: [{ a: 1 }] }, [{ a: 2 }, { a: 1 }], undefined],
+  [{ $has: [3] }, [1], /has nothing like 3/],
+  [{ $each: { $is: 'string' } }, ['a', 5], /message\[1\] is 5/],
+  [{ $oneOf: [1, 2] }, 3, /none of/],
+  [{ $atMost: 1 }, [1, 2], /more than 1/],
+  [{ $matches: '^a' }, 'b', /does not match/],
+  [{ $count: 2 }, [1, 2], undefined],
+])('the pattern %j against %j', (pattern, value, says) => {
+  const why = mismatch(pattern, value)
+  if (says === undefined) expect(why).toBeUndefined()
+  else expect(why).toMatch(says)
+})
