@@ -88,16 +88,21 @@ export class RunningKit {
     void before.closeWhenIdle().then((failures) => this.#reportClosing(failures))
   }
 
-  /** Runs an author's function; what it uses stays open until it is over. */
-  async carry<T>(label: string, run: () => T): Promise<Awaited<T>> {
+  /** Runs an author's function; what it uses stays open until it is over. A promise only where the function gives one. */
+  carry<T>(label: string, run: () => T): T | Promise<Awaited<T>> {
     const { shared } = this
     const { inCall } = this.#options
     shared.enter()
+    let result: T
     try {
-      return await (inCall ? inCall(label, run) : run())
-    } finally {
+      result = inCall ? inCall(label, run) : run()
+    } catch (error) {
       shared.leave()
+      throw error
     }
+    if (isThenable(result)) return Promise.resolve(result).finally(() => shared.leave())
+    shared.leave()
+    return result
   }
 
   report(level: Report['level'], text: string): void {
@@ -136,6 +141,9 @@ export class RunningKit {
     }
   }
 }
+
+const isThenable = (value: unknown): value is PromiseLike<unknown> =>
+  typeof (value as { then?: unknown } | null | undefined)?.then === 'function'
 
 function implementationOf(kit: Kit): Implementation {
   const { name, version, title, about, websiteUrl, icons } = kit

@@ -1,5 +1,6 @@
 import { blocksOf } from '../kit/content.js'
 import { isNothing } from '../kit/schema.js'
+import type { Checked } from '../kit/validation.js'
 import { isObject } from '../protocol/messages.js'
 import type { ContentBlock, ToolResult } from '../protocol/types.js'
 import { failed, failureId } from './failures.js'
@@ -7,7 +8,11 @@ import type { ReadyTool } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 
 /** Turns what a tool's function returned into the standard's result (digest §4). */
-export async function toolResult(running: RunningKit, ready: ReadyTool, returned: unknown): Promise<ToolResult> {
+export function toolResult(
+  running: RunningKit,
+  ready: ReadyTool,
+  returned: unknown,
+): ToolResult | Promise<ToolResult> {
   const { part } = ready
   if (isNothing(part.output)) return { content: blocksOf(returned) ?? [] }
   if (returned === undefined) {
@@ -17,17 +22,20 @@ export async function toolResult(running: RunningKit, ready: ReadyTool, returned
       'returned undefined: is a "return" missing, or should it say output: nothing?',
     )
   }
-  if (ready.checkOutput) return structured(running, ready, returned)
+  if (ready.checkOutput) {
+    const checked = ready.checkOutput(returned)
+    if (!(checked instanceof Promise)) return structured(running, part.name, checked)
+    return checked.then((late) => structured(running, part.name, late))
+  }
   return { content: blocksOf(returned) ?? [{ type: 'text', text: textOf(returned) }] }
 }
 
-async function structured(running: RunningKit, ready: ReadyTool, returned: unknown): Promise<ToolResult> {
-  const checked = await (ready.checkOutput as NonNullable<ReadyTool['checkOutput']>)(returned)
+function structured(running: RunningKit, tool: string, checked: Checked): ToolResult {
   if (!checked.ok || !isObject(checked.value)) {
     const reasons = checked.ok
       ? 'it is not an object'
       : checked.misfits.map(({ path, reason }) => `${path.join('.') || 'result'}: ${reason}`).join('; ')
-    return serverFault(running, ready.part.name, `returned what its output schema does not allow: ${reasons}`)
+    return serverFault(running, tool, `returned what its output schema does not allow: ${reasons}`)
   }
   // Both go out by JSON.stringify of the same value, so that structured content and text agree to the letter.
   return { content: [textBlock(JSON.stringify(checked.value))], structuredContent: checked.value }

@@ -55,6 +55,7 @@ function call(engine: Engine, incoming: Incoming): Promise<ToolResult> {
   return carryOut(engine, incoming, ready, params.arguments ?? {})
 }
 
+/** Waits only for what really is a promise: most checks and many tools are done at once, and each wait costs a turn. */
 async function carryOut(
   engine: Engine,
   incoming: Incoming,
@@ -66,13 +67,15 @@ async function carryOut(
   try {
     const args = part.askFor.length > 0 ? await askForMissing(engine, incoming, part, given) : given
     if (typeof args === 'string') return failed(running, args)
-    const checked = await ready.checkInput(args)
+    const checking = ready.checkInput(args)
+    const checked = checking instanceof Promise ? await checking : checking
     if (!checked.ok) return failed(running, explainMisfits(part.name, part.inputSchema, args, checked.misfits))
     const refused = part.confirm ? await confirmed(engine, incoming, part, checked.value) : undefined
     if (refused !== undefined) return failed(running, refused)
     const context = callFor(engine, incoming, part.name)
-    const returned = await running.carry(`tool \`${part.name}\``, () => part.run(checked.value, context))
-    return toolResultFor(engine.revision, await toolResult(running, ready, returned))
+    const carried = running.carry(`tool \`${part.name}\``, () => part.run(checked.value, context))
+    const result = toolResult(running, ready, carried instanceof Promise ? await carried : carried)
+    return toolResultFor(engine.revision, result instanceof Promise ? await result : result)
   } catch (error) {
     if (incoming.isOver) return { content: [] }
     const visit = isRefusal(error) ? visitError(engine, error) : undefined

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, statSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, extname, join, relative, resolve, sep } from 'node:path'
@@ -42,7 +43,9 @@ export class AssetCollector {
     const contents: Record<string, string> = {}
     for (const name of this.files)
       contents[name] = (await readFile(this.#found.get(name) as string)).toString('base64')
-    return `globalThis.__jexoAssetContents=${JSON.stringify(contents)};\n${code}`
+    const text = JSON.stringify(contents)
+    const hash = createHash('sha256').update(text).digest('hex').slice(0, 16)
+    return `globalThis.__jexoAssetHash="${hash}";globalThis.__jexoAssetContents=${text};\n${code}`
   }
 
   /** A name below one folder, whatever the kit's files reach up to. */

@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs'
 import { chmod, mkdir, writeFile } from 'node:fs/promises'
-import { basename, join, resolve } from 'node:path'
+import { basename, dirname, join, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { type BuildFailure, build, type Plugin } from 'esbuild'
 import { isJexoError, problems } from '../errors.js'
@@ -43,7 +43,7 @@ async function bundle(kitPath: string, assets: AssetCollector): Promise<string> 
     `import kit from ${JSON.stringify(kitPath)}`,
     `runPacked(kit)`,
   ].join('\n')
-  try {
+  const bundled = async (plugins: readonly Plugin[]) => {
     const result = await build({
       stdin: { contents: entry, resolveDir: built, sourcefile: 'entry.js', loader: 'js' },
       bundle: true,
@@ -56,10 +56,13 @@ async function bundle(kitPath: string, assets: AssetCollector): Promise<string> 
       legalComments: 'none',
       logLevel: 'silent',
       banner: { js: requireForCommonJs },
-      plugins: [ownPackages(built), nativeParts(), assetPlugin(assets)],
+      plugins: [ownPackages(built), nativeParts(), assetPlugin(assets), ...plugins],
     })
-    const [output] = result.outputFiles
-    return await assets.withContents(output?.text ?? '')
+    return result.outputFiles[0]?.text ?? ''
+  }
+  try {
+    const small = await bundled([englishOnly()])
+    return await assets.withContents(/\.locales\b/.test(small) ? await bundled([]) : small)
   } catch (error) {
     if (isJexoError(error)) throw error
     throw problems.packFailed(shownPath(kitPath), failureOf(error))
@@ -88,6 +91,23 @@ function ownPackages(built: string): Plugin {
         const source = wanted.replace(/js$/, 'ts')
         return existsSync(wanted) || !existsSync(source) ? undefined : { path: source }
       })
+    },
+  }
+}
+
+/** zod carries its messages in forty languages, a third of a packed file; they stay out where nobody asks for `locales`. */
+function englishOnly(): Plugin {
+  return {
+    name: 'jexo-english-only',
+    setup({ onResolve, onLoad }) {
+      onResolve({ filter: /^\.\.\/locales\/index\.js$/ }, ({ path, resolveDir }) => {
+        if (!/[\\/]zod[\\/]/.test(resolveDir)) return undefined
+        return { path: resolve(resolveDir, path), namespace: 'jexo-english-only' }
+      })
+      onLoad({ filter: /.*/, namespace: 'jexo-english-only' }, ({ path }) => ({
+        contents: `export { default as en } from './en.js'`,
+        resolveDir: dirname(path),
+      }))
     },
   }
 }

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto'
 import { lstatSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
@@ -11,18 +10,18 @@ import { serveKit } from '../serve/serve-kit.js'
 
 const packed = globalThis as {
   __jexoAssetContents?: Record<string, string>
+  __jexoAssetHash?: string
   __jexoAssets?: () => URL
 }
 let assetsAt: URL | undefined
 
 /** Where the packed files are: written to a folder of their own at first use, once for all runs of the same pack. */
 packed.__jexoAssets = () => {
-  assetsAt ??= pathToFileURL(`${unpack(packed.__jexoAssetContents ?? {})}/`)
+  assetsAt ??= pathToFileURL(`${unpack(packed.__jexoAssetContents ?? {}, packed.__jexoAssetHash ?? 'none')}/`)
   return assetsAt
 }
 
-function unpack(contents: Record<string, string>): string {
-  const hash = createHash('sha256').update(JSON.stringify(contents)).digest('hex').slice(0, 16)
+function unpack(contents: Record<string, string>, hash: string): string {
   const folder = join(tmpdir(), `jexo-${process.getuid?.() ?? 'user'}-${hash}`)
   if (isOurs(folder)) return folder
   const draft = mkdtempSync(join(tmpdir(), 'jexo-draft-'))

@@ -51,7 +51,7 @@ async function serve(running: RunningKit, options: ServeOptions, environment: En
   const { kit } = running
   const label = `${kit.name} ${kit.version}`
   if (!options.http) return serveStdio(running, { onHost: sayWhoConnected })
-  // Loading Node's HTTP takes longer than all else here together; a server on stdio starts without it.
+  // A server on stdio starts without what only HTTP needs.
   const { serveHttp } = await import('../transport/node-http.js')
   const { host, port } = options.http
   const token = environment.JEXO_TOKEN

@@ -8,7 +8,7 @@ export class LineSplitter {
   readonly #maxBytes: number
   readonly #onLine: (line: string) => void
   readonly #onTooLong: () => void
-  readonly #decode: (bytes: Uint8Array) => string
+  readonly #decode: (bytes: Uint8Array, from: number, to: number) => string
   #held: Uint8Array[] = []
   #heldBytes = 0
   #isSkipping = false
@@ -17,19 +17,20 @@ export class LineSplitter {
     maxBytes: number,
     onLine: (line: string) => void,
     onTooLong: () => void,
-    decode?: (bytes: Uint8Array) => string,
+    decode?: (bytes: Uint8Array, from: number, to: number) => string,
   ) {
     this.#maxBytes = maxBytes
     this.#onLine = onLine
     this.#onTooLong = onTooLong
     const decoder = new TextDecoder()
-    this.#decode = decode ?? ((bytes) => decoder.decode(bytes))
+    this.#decode = decode ?? ((bytes, from, to) => decoder.decode(bytes.subarray(from, to)))
   }
 
   push(chunk: Uint8Array): void {
     let from = 0
     for (let at = chunk.indexOf(newline); at >= 0; at = chunk.indexOf(newline, from)) {
-      this.#endLine(chunk.subarray(from, at))
+      if (this.#heldBytes > 0) this.#endLine(this.#joined(chunk.subarray(from, at)))
+      else this.#endLine(chunk, from, at)
       from = at + 1
     }
     if (from < chunk.length) this.#hold(chunk.subarray(from))
@@ -37,7 +38,7 @@ export class LineSplitter {
 
   /** The input is over: what came without a newline at the end counts as a line. */
   end(): void {
-    if (this.#heldBytes > 0) this.#endLine(new Uint8Array())
+    if (this.#heldBytes > 0) this.#endLine(this.#joined(new Uint8Array()))
   }
 
   #hold(rest: Uint8Array): void {
@@ -51,20 +52,20 @@ export class LineSplitter {
     }
   }
 
-  #endLine(rest: Uint8Array): void {
-    const bytes = this.#heldBytes > 0 ? this.#joined(rest) : rest
-    const isTooLong = this.#isSkipping || bytes.length > this.#maxBytes
+  #endLine(bytes: Uint8Array, from = 0, to = bytes.length): void {
+    const isTooLong = this.#isSkipping || to - from > this.#maxBytes
     this.#held = []
     this.#heldBytes = 0
     this.#isSkipping = false
     if (isTooLong) return this.#onTooLong()
-    const line = this.#decode(bytes)
+    const line = this.#decode(bytes, from, to)
     if (line.startsWith('{') && !line.endsWith('\r')) return this.#onLine(line)
     const trimmed = line.trim()
     if (trimmed !== '') this.#onLine(trimmed)
   }
 
   #joined(rest: Uint8Array): Uint8Array {
+    if (this.#isSkipping) return rest
     const joined = new Uint8Array(this.#heldBytes + rest.length)
     let at = 0
     for (const piece of [...this.#held, rest]) {

@@ -1,4 +1,4 @@
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
+import type { IncomingMessage, Server, ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import type { RunningKit, RunningOptions } from '../engine/running-kit.js'
 import { problems } from '../errors.js'
@@ -62,6 +62,8 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
   const allowedHosts = [...publicHosts, ...(options.allowedHosts ?? [])]
   const running = isKit(given) ? runOnNode(given, options) : given
   const endpoint = new HttpEndpoint(running, { ...options, allowedHosts })
+  // Loaded here, since a packed kit on stdio would wait for it too.
+  const { createServer } = await import('node:http')
   const server = createServer(handlerOf(endpoint))
   const address = await listen(server, host, port)
   const shown = address.family === 'IPv6' ? `[${address.address}]` : address.address
@@ -118,20 +120,9 @@ function readRequest(request: IncomingMessage, path: string, query: string): Htt
     method: request.method ?? 'GET',
     path,
     query,
-    header: (name) => headerOf(request.rawHeaders, name),
+    header: (name) => request.headers[name] as string | undefined,
     body: (maxBytes) => readBody(request, maxBytes),
   }
-}
-
-/** Looks a header up where it came in: building Node's whole dictionary costs more than the few that are asked for. */
-function headerOf(raw: readonly string[], name: string): string | undefined {
-  let found: string | undefined
-  for (let at = 0; at < raw.length; at += 2) {
-    const key = raw[at] as string
-    if (key.length !== name.length || (key !== name && key.toLowerCase() !== name)) continue
-    found = found === undefined ? raw[at + 1] : `${found}, ${raw[at + 1]}`
-  }
-  return found
 }
 
 function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: number): Promise<string> {
@@ -149,7 +140,10 @@ function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: numbe
     })
     request.on('end', () => resolve(chunks.length === 1 ? String(chunks[0]) : Buffer.concat(chunks).toString()))
     request.on('error', reject)
-    request.on('close', () => reject(new Error('the connection was closed before the body was whole')))
+    // 'close' comes after every request: an error that nobody gets is not worth its stack trace.
+    request.on('close', () => {
+      if (!request.complete) reject(new Error('the connection was closed before the body was whole'))
+    })
   })
 }
 

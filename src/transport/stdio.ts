@@ -38,7 +38,12 @@ export async function serveStdio(running: RunningKit, options: StdioOptions = {}
     maxBytes,
     (line) => intake.takeText(line),
     () => intake.refuse(codes.invalidRequest, `Invalid request: the message is longer than ${maxBytes} bytes`),
-    (bytes) => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString(),
+    (bytes, from, to) =>
+      (Buffer.isBuffer(bytes) ? bytes : Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)).toString(
+        'utf8',
+        from,
+        to,
+      ),
   )
   process.stdin.on('data', (chunk: Buffer) => lines.push(chunk))
   await untilEnd()

@@ -44,17 +44,15 @@ class Whereabouts {
     if (this.#isFollowing) return this.#followed.run(label, run)
     const before = this.#now
     this.#now = label
-    this.#underWay.set(label, (this.#underWay.get(label) ?? 0) + 1)
-    let result: T | undefined
+    let result: T
     try {
       result = run()
-      return result
     } finally {
       this.#now = before
-      const leave = () => this.#leave(label)
-      if (result instanceof Promise) result.then(leave, leave)
-      else leave()
     }
+    // What has returned already prints no more; only what goes on has to be remembered.
+    if (result instanceof Promise) this.#remember(label, result)
+    return result
   }
 
   /** Where a print comes from, in words. */
@@ -65,6 +63,12 @@ class Whereabouts {
     const candidates = [...this.#underWay.keys()]
     if (candidates.length === 0) return 'outside any call'
     return candidates.length === 1 ? `in ${candidates[0]}` : `in one of ${candidates.join(', ')}`
+  }
+
+  #remember(label: string, result: Promise<unknown>): void {
+    this.#underWay.set(label, (this.#underWay.get(label) ?? 0) + 1)
+    const leave = () => this.#leave(label)
+    result.then(leave, leave)
   }
 
   #leave(label: string): void {
