@@ -35,10 +35,11 @@ export async function withLink<T>(
   options: NodeDialOptions = {},
 ): Promise<T> {
   const given = targetOptions(flags)
+  const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
   const opened = await openTarget(await readTarget(target, given), {
     ...options,
     ...given,
-    ...(flags.timeout === undefined ? {} : { timeoutMs: readMs(flags.timeout) }),
+    ...(timeout === undefined || timeout === '' ? {} : { timeoutMs: readMs(timeout) }),
     ...(flags.revision === undefined ? {} : { revision: flags.revision }),
     onStderr: (line) => say(errorColours.dim(`  ${line}`)),
   })
@@ -69,6 +70,6 @@ function split(text: string, at: string, option: string, wanted: string): [strin
 function readMs(text: string): number {
   const value = Number(text)
   if (!Number.isInteger(value) || value <= 0)
-    throw problems.argumentUnreadable(`--timeout ${text}`, 'milliseconds, such as 5000')
+    throw problems.argumentUnreadable(`the time-out ${JSON.stringify(text)}`, 'milliseconds, such as 5000')
   return value
 }

@@ -80,6 +80,10 @@ export class Engine {
     return this.#dialogue.inFlight
   }
 
+  isInFlight(id: RequestId): boolean {
+    return this.#dialogue.isInFlight(id)
+  }
+
   receive(message: Message): void {
     this.#dialogue.receive(message)
   }

@@ -138,6 +138,11 @@ export class Dialogue {
     return this.#incoming.size
   }
 
+  /** True while a request of the peer with this id is being worked on. */
+  isInFlight(id: RequestId): boolean {
+    return this.#incoming.has(id)
+  }
+
   receive(message: Message): void {
     if (this.#closedBecause !== undefined) return
     if (isRequest(message)) this.#answer(message)

@@ -7,6 +7,7 @@ import type { Environment } from '../kit/settings.js'
 import { runOnNode } from '../transport/node-run.js'
 import { serveStdio } from '../transport/stdio.js'
 import type { HttpAddress } from './address.js'
+import { readLimits, type ServeLimits } from './limits.js'
 
 export interface ServeOptions {
   /** Over HTTP at this address; on stdio where it is left out. */
@@ -28,10 +29,16 @@ export interface ServeOptions {
  */
 export async function serveKit(kit: Kit, options: ServeOptions = {}): Promise<void> {
   const environment = options.environment ?? process.env
-  const running = runOnNode(kit, { environment, choose: choiceOf(options, environment) })
+  const limits = readLimits(environment)
+  const { pageSize } = limits
+  const running = runOnNode(kit, {
+    environment,
+    choose: choiceOf(options, environment),
+    ...(pageSize === undefined ? {} : { pageSize }),
+  })
   const stop = options.onRunning?.(running)
   try {
-    await serve(running, options, environment)
+    await serve(running, options, environment, limits)
   } finally {
     stop?.()
   }
@@ -47,10 +54,21 @@ function choiceOf({ only: chosen, except: left }: ServeOptions, environment: Env
   }
 }
 
-async function serve(running: RunningKit, options: ServeOptions, environment: Environment): Promise<void> {
+async function serve(
+  running: RunningKit,
+  options: ServeOptions,
+  environment: Environment,
+  { http: httpLimits, drainMs, maxBytes, graceMs }: ServeLimits,
+): Promise<void> {
   const { kit } = running
   const label = `${kit.name} ${kit.version}`
-  if (!options.http) return serveStdio(running, { onHost: sayWhoConnected })
+  if (!options.http) {
+    return serveStdio(running, {
+      onHost: sayWhoConnected,
+      ...(maxBytes === undefined ? {} : { maxBytes }),
+      ...(graceMs === undefined ? {} : { graceMs }),
+    })
+  }
   // A server on stdio starts without what only HTTP needs.
   const { serveHttp } = await import('../transport/node-http.js')
   const { host, port } = options.http
@@ -59,6 +77,8 @@ async function serve(running: RunningKit, options: ServeOptions, environment: En
     host,
     port,
     onHost: sayWhoConnected,
+    limits: httpLimits,
+    ...(drainMs === undefined ? {} : { drainMs }),
     isOpenToAnyone: options.isOpenToAnyone === true,
     ...(options.path === undefined ? {} : { path: options.path }),
     ...(options.publicUrl === undefined ? {} : { publicUrl: options.publicUrl }),

@@ -64,7 +64,11 @@ export class Intake {
       )
     }
     if (values.length === 0) return this.refuse(codes.invalidRequest, 'Invalid request: the batch is empty')
-    const { batch, messages } = openBatch(values, (replies) => this.#write(replies))
+    const { batch, messages } = openBatch(
+      values,
+      (replies) => this.#write(replies),
+      (id) => engine.isInFlight(id),
+    )
     this.#batches ??= new Set()
     this.#batches.add(batch)
     for (const message of messages) engine.receive(message)
@@ -74,7 +78,12 @@ export class Intake {
 }
 
 /** Reads a batch: what is well formed and may stand in one, and a reply that holds the refusals of the rest already. */
-export function openBatch(values: readonly unknown[], deliver: (replies: Message[]) => void) {
+export function openBatch(
+  values: readonly unknown[],
+  deliver: (replies: Message[]) => void,
+  isInFlight: (id: RequestId) => boolean,
+) {
+  const seen = new Set<RequestId>()
   const reads = values.map(readMessage)
   const messages: Message[] = []
   const refusals: Message[] = []
@@ -84,13 +93,16 @@ export function openBatch(values: readonly unknown[], deliver: (replies: Message
     } else if (read.kind === 'request' && read.message.method === 'initialize') {
       const message = 'Invalid request: initialize is never part of a batch'
       refusals.push(errorResponse(read.message.id, { code: codes.invalidRequest, message }))
+    } else if (read.kind === 'request' && (seen.has(read.message.id) || isInFlight(read.message.id))) {
+      // Refused here already: the answer of the request that has the id must not get into this reply, nor end it.
+      const message = `Invalid request: a request with id ${JSON.stringify(read.message.id)} is in flight`
+      refusals.push(errorResponse(read.message.id, { code: codes.invalidRequest, message }))
     } else {
+      if (read.kind === 'request') seen.add(read.message.id)
       messages.push(read.message)
     }
   }
-  const ids = messages.flatMap((message) =>
-    'id' in message && 'method' in message ? [message.id as RequestId] : [],
-  )
+  const ids = [...seen]
   const batch = new BatchReply(ids, deliver)
   for (const refusal of refusals) batch.add(refusal)
   return { batch, messages, ids }

@@ -19,6 +19,7 @@ const subject: Required<Subject> = {
   progressTool: { name: 'steps', arguments: none },
   loggingTool: { name: 'steps', arguments: none },
   waitingTool: { name: 'wait', arguments: none },
+  slowTool: { name: 'slow_steps', arguments: none },
   audioTool: { name: 'say', arguments: { kind: 'audio' } },
   linkTool: { name: 'say', arguments: { kind: 'link' } },
   formTool: { name: 'ask_form', arguments: none, content: { kg: 41 } },

@@ -81,17 +81,29 @@ describe('serve on stdio', () => {
     expect(await running.end('SIGTERM')).toBe(0)
   })
 
-  test('carries a message of many megabytes', async () => {
+  test('carries a message of fifty megabytes both ways, and refuses one over the limit', async () => {
     const kit = written(
       'echo.kit.mjs',
       `import { defineKit, tool } from 'jexo'
        export default defineKit({ name: 'echo', version: '1', parts: [
          tool('echo', { about: 'x', effect: 'read', input: { type: 'object' }, run: ({ text }) => text })] })`,
     )
-    const text = 'é🐝x'.repeat(2_000_000)
+    const text = 'é🐝x'.repeat(7_200_000)
     const call = { jsonrpc: '2.0', id: 1, method: 'tools/call', params: { name: 'echo', arguments: { text } } }
     const ran = await speak([bin, 'serve', kit], [hello('2025-11-25'), ready, call])
+    expect(Buffer.byteLength(text)).toBeGreaterThan(50_000_000)
     expect(ran.lines.at(-1).result.content[0].text === text).toBe(true)
+    const small = { env: { ...process.env, JEXO_MAX_BYTES: '1000' } as Record<string, string> }
+    const refused = await speak(
+      [bin, 'serve', kit],
+      [hello('2025-11-25'), ready, 'x'.repeat(1001), weigh(2)],
+      small,
+    )
+    expect(refused.lines.map((line) => line.error?.message ?? line.id)).toEqual([
+      'hello',
+      'Invalid request: the message is longer than 1000 bytes',
+      expect.stringContaining('weigh_hive'),
+    ])
   })
 })
 

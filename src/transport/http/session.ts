@@ -94,7 +94,11 @@ export class HttpSession {
   /** Takes a batch (R2). */
   postBatch(values: readonly unknown[]): Promise<HttpAnswer> | HttpAnswer {
     const refusals: Message[] = []
-    const { batch, messages, ids } = openBatch(values, (replies) => refusals.push(...replies))
+    const { batch, messages, ids } = openBatch(
+      values,
+      (replies) => refusals.push(...replies),
+      (id) => this.engine.isInFlight(id),
+    )
     batch.deliverNow()
     if (ids.length === 0 && refusals.length === 0) {
       for (const message of messages) this.engine.receive(message)

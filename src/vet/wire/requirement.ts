@@ -22,6 +22,8 @@ export interface Subject {
   loggingTool?: Called
   /** A tool that goes on until it is cancelled. */
   waitingTool?: Called
+  /** A tool that takes some tenths of a second. */
+  slowTool?: Called
   /** Tools that give one kind of content. */
   audioTool?: Called
   linkTool?: Called

@@ -1,4 +1,4 @@
-import { notification, type Requirement, refused, request, result } from '../requirement.js'
+import { call, notification, type Requirement, refused, request, result } from '../requirement.js'
 
 const noAnswer = { never: { id: '{{id}}' } }
 
@@ -164,6 +164,43 @@ export const messageRows: readonly Requirement[] = [
           ],
         },
       },
+    ],
+  },
+  {
+    id: 'messages/batch-repeats-an-id',
+    says: 'A batch that names an id twice carries out the first and refuses the second.',
+    section: '1',
+    from: 'R2',
+    to: 'R2',
+    exchange: [
+      {
+        send: [
+          { jsonrpc: '2.0', id: '{{id}}', method: 'tools/list' },
+          { jsonrpc: '2.0', id: '{{id}}', method: 'ping' },
+        ],
+      },
+      {
+        expect: {
+          $has: [
+            { id: '{{id}}', result: { tools: { $is: 'array' } } },
+            { id: '{{id}}', error: { code: -32600 } },
+          ],
+        },
+      },
+    ],
+  },
+  {
+    id: 'messages/batch-id-in-flight',
+    says: 'A batch that names an id which is in flight is refused for it, and the first holder keeps its answer.',
+    section: '1',
+    from: 'R2',
+    to: 'R2',
+    needs: ['slowTool'],
+    exchange: [
+      call('slowTool'),
+      { send: [{ jsonrpc: '2.0', id: '{{id}}', method: 'ping' }] },
+      { expect: { $has: [{ id: '{{id}}', error: { code: -32600 } }] } },
+      result({ content: { $is: 'array' } }),
     ],
   },
   {
