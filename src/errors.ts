@@ -143,6 +143,50 @@ export const problems = {
       'end it with: export default defineKit({ … })',
       file,
     ),
+  sourceMissing: (file: string) => new JexoError('source-missing', 'there is no such file', 'check the path', file),
+  sourceRelative: (given: string) =>
+    new JexoError(
+      'source-relative',
+      `${JSON.stringify(given)} could be anywhere, since hosts start servers from other folders`,
+      `write new URL(${JSON.stringify(given.startsWith('.') ? given : `./${given}`)}, import.meta.url)`,
+    ),
+  sourceUnreadable: (file: string, reason: string) =>
+    new JexoError('source-unreadable', `it cannot be read (${reason})`, 'mend it and try again', file),
+  sourceWithoutExports: (file: string) =>
+    new JexoError('source-without-exports', 'it exports nothing', 'export the functions that shall be tools', file),
+  sourceUnknownKind: (source: string, kinds: readonly string[]) =>
+    new JexoError(
+      'source-unknown-kind',
+      `what ${JSON.stringify(source)} is cannot be told from its name`,
+      `say it with --kind: ${kinds.join(', ')}`,
+    ),
+  wrapNameTaken: (tool: string, first: string, second: string) =>
+    new JexoError(
+      'wrap-name-taken',
+      `${first} and ${second} would both be the tool "${tool}"`,
+      'rename one of them, or leave one out with except',
+    ),
+  wrapNothingLeft: (source: string, leftOut: readonly string[]) =>
+    new JexoError(
+      'wrap-nothing-left',
+      leftOut.length > 0 ? `no function of it can be a tool: ${leftOut.join('; ')}` : 'it exports no functions',
+      'change what is named there, or export functions',
+      source,
+    ),
+  wrapInstanceMissing: (className: string, source: string) =>
+    new JexoError(
+      'wrap-instance-missing',
+      `there is no class ${className} to give an instance of`,
+      'name exported classes in instances',
+      source,
+    ),
+  kitFileExists: (file: string) =>
+    new JexoError(
+      'kit-file-exists',
+      'it is there already and is not a kit that was written by wrap',
+      'choose another --out, or remove it first',
+      file,
+    ),
   targetUnknown: (target: string) =>
     new JexoError(
       'target-unknown',

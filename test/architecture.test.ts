@@ -12,6 +12,7 @@ const layers = [
   ['kit'],
   ['engine', 'link'],
   ['transport'],
+  ['wrap'],
   [
     'serve',
     'target',
@@ -25,6 +26,7 @@ const layers = [
     'link.ts',
     'node.ts',
     'guard.ts',
+    'module.ts',
   ],
   ['loupe'],
   ['cli'],

@@ -64,12 +64,23 @@ function remade(part: Part, change: object): Part {
   return branded({ ...part, ...change } as Part, brands.part)
 }
 
-function choose(parts: readonly Part[], names: readonly string[]): Set<Part> {
-  const chosen = new Set<Part>()
+/** What something is chosen by: a name or URI, and tags. */
+export interface Choosable {
+  readonly key: string
+  readonly tags?: readonly string[] | undefined
+}
+const choosable = (part: Part): Choosable => ({ key: keyOf(part), tags: part.tags })
+
+const choose = (parts: readonly Part[], names: readonly string[]): Set<Part> => chosenFrom(parts, choosable, names)
+
+/** The items that these names, globs and tags choose. Throws a `JexoError` with the nearest names where one chooses nothing. */
+export function chosenFrom<T>(items: readonly T[], view: (item: T) => Choosable, names: readonly string[]): Set<T> {
+  const chosen = new Set<T>()
   for (const name of names) {
-    const matches = parts.filter(matcherOf(name))
-    if (matches.length === 0) mustExist(parts, [name])
-    for (const part of matches) chosen.add(part)
+    const matches = items.filter((item) => matcherOf(name)(view(item)))
+    const keys = items.map((item) => view(item).key)
+    if (matches.length === 0) throw problems.partMissing(name, closestTo(name, keys))
+    for (const item of matches) chosen.add(item)
   }
   return chosen
 }
@@ -77,7 +88,7 @@ function choose(parts: readonly Part[], names: readonly string[]): Set<Part> {
 /** The parts that a caller asked to be narrowed to, as in `?only=weigh_*,tag:ledger`; a name that is none matches nothing. */
 export function narrowed(parts: readonly Part[], names: readonly string[]): Part[] {
   const matchers = names.map(matcherOf)
-  return parts.filter((part) => matchers.some((matches) => matches(part)))
+  return parts.filter((part) => matchers.some((matches) => matches(choosable(part))))
 }
 
 /** Names separated by commas, as on a command line. */
@@ -87,16 +98,16 @@ export const namesIn = (text: string): string[] =>
     .map((name) => name.trim())
     .filter(Boolean)
 
-function matcherOf(glob: string): (part: Part) => boolean {
-  if (glob.startsWith('tag:')) return (part) => part.tags?.includes(glob.slice(4)) === true
-  if (!glob.includes('*')) return (part) => keyOf(part) === glob
+function matcherOf(glob: string): (item: Choosable) => boolean {
+  if (glob.startsWith('tag:')) return ({ tags }) => tags?.includes(glob.slice(4)) === true
+  if (!glob.includes('*')) return ({ key }) => key === glob
   const pattern = new RegExp(
     `^${glob
       .split('*')
       .map((text) => text.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
       .join('.*')}$`,
   )
-  return (part) => pattern.test(keyOf(part))
+  return ({ key }) => pattern.test(key)
 }
 
 function mustExist(parts: readonly Part[], names: readonly string[]): void {

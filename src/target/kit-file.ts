@@ -7,6 +7,7 @@ import { isJexoError, problems } from '../errors.js'
 import { nameOf } from '../kit/brand.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { installStdoutGuard, runNamed } from '../transport/stdout-guard.js'
+import { wrapRegistry } from '../wrap/registry.js'
 import { generationParam } from './generation.js'
 
 let areHooksIn = false
@@ -25,8 +26,9 @@ export async function loadKit(file: string, isAgain = false): Promise<Kit> {
   if (!existsSync(path) || statSync(path).isDirectory()) throw problems.kitFileMissing(shown)
   installStdoutGuard()
   installHooks()
+  if (isAgain) wrapRegistry().generation = ++loads
   const module = await runNamed(`the loading of ${shown}`, () =>
-    importKit(path, shown, isAgain ? `?${generationParam}=${++loads}` : ''),
+    importKit(path, shown, isAgain ? `?${generationParam}=${loads}` : ''),
   )
   const given = module.default
   if (!isKit(given)) {

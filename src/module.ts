@@ -1,0 +1,6 @@
+/** Wrapping existing functions: their types and doc comments become tools. */
+export { JexoError } from './errors.js'
+export { type Conversion, type Definitions, fromJson, toJson } from './wrap/module/conversion.js'
+export type { Instances } from './wrap/module/parts.js'
+export type { ModulePlan, ModulePlanOptions, PlannedTool } from './wrap/module/plan.js'
+export { planOf as planModule, type WrapModuleOptions, wrapModule } from './wrap/module/wrap-module.js'

@@ -1,0 +1,182 @@
+import { interpretingValidator } from '../../kit/interpreting-validator.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import type { Validate } from '../../kit/validation.js'
+import { isObject } from '../../protocol/messages.js'
+
+/** How a value goes between JSON and what a function takes and gives. Plain data, so that a plan can hold it; null where both are the same. */
+export type Conversion =
+  | { readonly as: 'date' | 'url' | 'bigint' | 'bytes' | 'buffer' }
+  | { readonly as: 'list' | 'set' | 'iterable'; readonly items: Conversion | null }
+  | { readonly as: 'tuple'; readonly items: readonly (Conversion | null)[]; readonly rest: Conversion | null }
+  | {
+      readonly as: 'map'
+      readonly key: Conversion | null
+      readonly value: Conversion | null
+      readonly isObject: boolean
+    }
+  | {
+      readonly as: 'object'
+      readonly properties: Readonly<Record<string, Conversion>>
+      readonly others: Conversion | null
+    }
+  | { readonly as: 'union'; readonly branches: readonly { schema: JsonSchema; conversion: Conversion | null }[] }
+  /** An instance of a class gives what it shows to everybody. */
+  | {
+      readonly as: 'instance'
+      readonly names: readonly string[]
+      readonly properties: Readonly<Record<string, Conversion>>
+    }
+  /** An object with a `toJSON` of its own. */
+  | { readonly as: 'own'; readonly json: Conversion | null }
+  | { readonly as: 'ref'; readonly name: string }
+
+/** Conversions that refer to themselves, by name, and the schemas of the same names. */
+export interface Definitions {
+  readonly conversions?: Readonly<Record<string, Conversion>>
+  readonly schemas?: Readonly<Record<string, JsonSchema>>
+}
+
+/** What a function takes, from JSON that fits its schema. */
+export function fromJson(value: unknown, conversion: Conversion | null, definitions: Definitions = {}): unknown {
+  if (conversion === null || value === undefined || value === null) return value
+  const inner = (given: unknown, by: Conversion | null) => fromJson(given, by, definitions)
+  switch (conversion.as) {
+    case 'date':
+      return new Date(String(value))
+    case 'url':
+      return new URL(String(value))
+    case 'bigint':
+      return BigInt(value as string | number)
+    case 'bytes':
+      return new Uint8Array(Buffer.from(String(value), 'base64'))
+    case 'buffer':
+      return Buffer.from(String(value), 'base64')
+    case 'set':
+      return new Set(listOf(value).map((item) => inner(item, conversion.items)))
+    case 'map':
+      return new Map(
+        entriesIn(value).map(([key, item]) => [inner(key, conversion.key), inner(item, conversion.value)]),
+      )
+    case 'ref':
+      return inner(value, definitions.conversions?.[conversion.name] ?? null)
+    case 'union': {
+      const fitting = conversion.branches.find(({ schema }) => fits(schema, value, definitions))
+      return inner(value, fitting?.conversion ?? null)
+    }
+    default:
+      return withinShape(value, conversion, inner)
+  }
+}
+
+/** JSON of what a function gave. */
+export function toJson(value: unknown, conversion: Conversion | null, definitions: Definitions = {}): unknown {
+  if (conversion === null || value === undefined || value === null) return value
+  const inner = (given: unknown, by: Conversion | null) => toJson(given, by, definitions)
+  switch (conversion.as) {
+    case 'date':
+      return value instanceof Date ? value.toISOString() : value
+    case 'url':
+    case 'bigint':
+      return String(value)
+    case 'bytes':
+    case 'buffer':
+      return bytesOf(value)
+    case 'own':
+      return inner((value as { toJSON(): unknown }).toJSON(), conversion.json)
+    case 'instance':
+      return instanceToJson(value as Record<string, unknown>, conversion, inner)
+    case 'set':
+    case 'iterable':
+      return [...(value as Iterable<unknown>)].map((item) => inner(item, conversion.items))
+    case 'map': {
+      const entries = [...(value as Map<unknown, unknown>)].map(
+        ([key, item]) => [inner(key, conversion.key), inner(item, conversion.value)] as const,
+      )
+      return conversion.isObject ? Object.fromEntries(entries) : entries
+    }
+    case 'ref':
+      return inner(value, definitions.conversions?.[conversion.name] ?? null)
+    case 'union':
+      return unionToJson(value, conversion.branches, inner, definitions)
+    default:
+      return withinShape(value, conversion, inner)
+  }
+}
+
+function instanceToJson(
+  value: Record<string, unknown>,
+  { names, properties }: Extract<Conversion, { as: 'instance' }>,
+  inner: Inner,
+): unknown {
+  const shown = names.map((name) => [name, inner(value[name], properties[name] ?? null)] as const)
+  return Object.fromEntries(shown.filter(([, item]) => item !== undefined))
+}
+
+type Inner = (value: unknown, conversion: Conversion | null) => unknown
+
+/** Lists, tuples and objects are converted the same way in both directions: element by element. */
+function withinShape(value: unknown, conversion: Conversion, inner: Inner): unknown {
+  if (conversion.as === 'list' || conversion.as === 'iterable') {
+    return listOf(value).map((item) => inner(item, conversion.items))
+  }
+  if (conversion.as === 'tuple') {
+    return listOf(value).map((item, at) =>
+      inner(item, conversion.items[at] ?? (at < conversion.items.length ? null : conversion.rest)),
+    )
+  }
+  if (conversion.as !== 'object' || !isObject(value)) return value
+  return Object.fromEntries(
+    Object.entries(value).map(([key, item]) => [
+      key,
+      inner(
+        item,
+        Object.hasOwn(conversion.properties, key) ? (conversion.properties[key] ?? null) : conversion.others,
+      ),
+    ]),
+  )
+}
+
+/** The branch is the one whose JSON fits its schema; a value that does not convert by it belongs to another. */
+function unionToJson(
+  value: unknown,
+  branches: readonly { schema: JsonSchema; conversion: Conversion | null }[],
+  inner: Inner,
+  definitions: Definitions,
+): unknown {
+  for (const { schema, conversion } of branches) {
+    try {
+      const converted = inner(value, conversion)
+      if (isJson(converted) && fits(schema, converted, definitions)) return converted
+    } catch {
+      // A Date is no Map: the next branch is tried.
+    }
+  }
+  return value
+}
+
+function isJson(value: unknown): boolean {
+  if (typeof value !== 'object' || value === null) return typeof value !== 'bigint'
+  const prototype = Object.getPrototypeOf(value)
+  return Array.isArray(value) || prototype === Object.prototype || prototype === null
+}
+
+const listOf = (value: unknown): unknown[] => (Array.isArray(value) ? value : [])
+const entriesIn = (value: unknown): [unknown, unknown][] =>
+  Array.isArray(value) ? (value as [unknown, unknown][]) : Object.entries(value as object)
+
+function bytesOf(value: unknown): unknown {
+  if (value instanceof ArrayBuffer) return Buffer.from(value).toString('base64')
+  if (!ArrayBuffer.isView(value)) return value
+  return Buffer.from(value.buffer, value.byteOffset, value.byteLength).toString('base64')
+}
+
+const prepared = new WeakMap<JsonSchema, Validate>()
+
+function fits(schema: JsonSchema, value: unknown, { schemas }: Definitions): boolean {
+  let validate = prepared.get(schema)
+  if (!validate) {
+    validate = interpretingValidator.prepare(schemas ? { ...schema, $defs: schemas } : schema) as Validate
+    prepared.set(schema, validate)
+  }
+  return validate(value).length === 0
+}

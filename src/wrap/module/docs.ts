@@ -1,0 +1,107 @@
+import type ts from 'typescript'
+import { type Effect, effects } from '../../kit/effects.js'
+import type { JsonObject } from '../../protocol/messages.js'
+
+export type Compiler = typeof ts
+
+/** What a doc comment says, sorted by what it is for. */
+export interface Docs {
+  readonly about: string
+  readonly title: string | undefined
+  readonly returns: string
+  readonly throws: readonly string[]
+  readonly deprecated: string | undefined
+  readonly isInternal: boolean
+  readonly effect: Effect | undefined
+  readonly examples: readonly string[]
+  /** Constraints of the thing itself, as JSON Schema keywords. */
+  readonly constraints: JsonObject
+  /** By name, `options.most` for a property of a destructured parameter. */
+  readonly parameters: Readonly<Record<string, { about: string; constraints: JsonObject }>>
+}
+
+const numeric = new Set([
+  ...['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
+  ...['minLength', 'maxLength', 'minItems', 'maxItems', 'minProperties', 'maxProperties'],
+])
+const textual = new Set(['pattern', 'format', 'contentEncoding', 'contentMediaType'])
+
+/** Reads the doc comment of a symbol. A constraint that follows a `@param` is of that parameter. */
+export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: ts.Symbol): Docs {
+  const tags = symbol.getJsDocTags(checker)
+  const texts = (name: string) => tags.filter((tag) => tag.name === name).map((tag) => textOf(compiler, tag.text))
+  const effect = texts('effect')[0]?.trim().split(/\s/)[0]
+  const { constraints, parameters } = sortConstraints(compiler, tags)
+  return {
+    about: textOf(compiler, symbol.getDocumentationComment(checker)),
+    title: texts('title')[0],
+    returns: [...texts('returns'), ...texts('return')].join('\n'),
+    throws: [...texts('throws'), ...texts('exception')],
+    deprecated: texts('deprecated')[0],
+    isInternal: tags.some(({ name }) => name === 'internal' || name === 'private' || name === 'ignore'),
+    effect: effects.find((known) => known === effect),
+    examples: texts('example'),
+    constraints,
+    parameters,
+  }
+}
+
+function sortConstraints(compiler: Compiler, tags: readonly ts.JSDocTagInfo[]) {
+  const constraints: JsonObject = {}
+  const parameters: Record<string, { about: string; constraints: JsonObject }> = {}
+  const parameterOf = (name: string) => {
+    parameters[name] ??= { about: '', constraints: {} }
+    return parameters[name]
+  }
+  let current: string | undefined
+  for (const { name: tag, text } of tags) {
+    const said = textOf(compiler, text)
+    if (tag === 'param' || tag === 'arg' || tag === 'argument') {
+      const found = /^\[?([\w$.]+)[^\s\]]*\]?\s*(?:[-–—:]\s*)?([\s\S]*)$/.exec(said)
+      current = found?.[1]
+      if (current !== undefined) parameterOf(current).about = (found?.[2] ?? '').trim()
+      continue
+    }
+    // `@minimum kg 0` names its parameter; else it is of the one that was described last.
+    const named = /^([A-Za-z_$][\w$.]*)\s+(\S[\s\S]*)$/.exec(said)
+    const isNamed = named?.[1] !== undefined && Object.hasOwn(parameters, named[1])
+    const found = constraintOf(tag, isNamed ? (named?.[2] ?? '') : said)
+    if (!found) {
+      if (tag === 'returns' || tag === 'return') current = undefined
+      continue
+    }
+    const target = isNamed ? named?.[1] : current
+    Object.assign(target === undefined ? constraints : parameterOf(target).constraints, found)
+  }
+  return { constraints, parameters }
+}
+
+function constraintOf(tag: string, text: string): JsonObject | undefined {
+  const given = text.trim()
+  if (numeric.has(tag)) {
+    const value = Number(given.split(/\s/)[0])
+    return given !== '' && Number.isFinite(value) ? { [tag]: value } : undefined
+  }
+  if (textual.has(tag) && given !== '') return { [tag]: given.replace(/^\/(.+)\/$/, '$1') }
+  if (tag === 'integer' || ((tag === 'asType' || tag === 'type') && /^\{?integer\}?$/.test(given))) {
+    return { type: 'integer' }
+  }
+  if (tag === 'uniqueItems') return { uniqueItems: given !== 'false' }
+  if (tag === 'default') return defaultOf(given)
+  return undefined
+}
+
+function defaultOf(text: string): JsonObject | undefined {
+  try {
+    return { default: JSON.parse(text.replace(/^'(.*)'$/, '"$1"')) as unknown }
+  } catch {
+    return undefined
+  }
+}
+
+export function textOf(compiler: Compiler, parts: ts.SymbolDisplayPart[] | undefined): string {
+  return compiler
+    .displayPartsToString(parts)
+    .replace(/\{@link(?:code|plain)?\s+([^}|\s]+)(?:[|\s]+([^}]*))?\}/g, (_all, target, label) => label || target)
+    .trim()
+}

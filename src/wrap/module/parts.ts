@@ -1,0 +1,114 @@
+import { isJexoError } from '../../errors.js'
+import type { Call } from '../../kit/call.js'
+import type { ToolPart } from '../../kit/part.js'
+import { isRefusal, Refusal } from '../../kit/refusal.js'
+import { nothing } from '../../kit/schema.js'
+import type { Shared } from '../../kit/shared.js'
+import { tool } from '../../kit/tool.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { fromJson, toJson } from './conversion.js'
+import type { ModulePlan, PlannedTool } from './plan.js'
+
+/** A module as it was loaded: its exports by name. */
+export type Exports = Readonly<Record<string, unknown>>
+/** Instances of exported classes, by the names of the classes. */
+export type Instances = Readonly<Record<string, Shared<unknown>>>
+
+/** The tools of a plan, with the functions of a module behind them. */
+export function modulePartsOf(plan: ModulePlan, exports: Exports, instances: Instances = {}): ToolPart[] {
+  return plan.tools.map((planned) => {
+    const { name, about, title, tags, effect, examples, input, result } = planned
+    return tool(name, {
+      about,
+      ...(title === undefined ? {} : { title }),
+      ...(tags.length > 0 ? { tags } : {}),
+      effect,
+      examples,
+      input,
+      ...(result.form === 'nothing' ? { output: nothing } : {}),
+      ...(result.schema ? { output: result.schema } : {}),
+      run: ((given: JsonObject, call: Call) =>
+        callFunction(planned, exports, instances, given, call)) as () => never,
+    })
+  })
+}
+
+async function callFunction(
+  planned: PlannedTool,
+  exports: Exports,
+  instances: Instances,
+  given: JsonObject,
+  call: Call,
+): Promise<unknown> {
+  const args = argumentsOf(planned, given, call)
+  try {
+    const { self, run } = await functionOf(planned, exports, instances, call)
+    const returned = await Reflect.apply(run, self, args)
+    return await resultOf(planned, returned, call)
+  } catch (error) {
+    // Where the source says when it fails, its message was written for whoever calls.
+    const isMeant = planned.showsErrors && error instanceof Error && !isRefusal(error) && !isJexoError(error)
+    throw isMeant ? new Refusal(error.message, { cause: error }) : error
+  }
+}
+
+type Run = (...args: unknown[]) => unknown
+
+async function functionOf(
+  { path, instanceOf, name }: PlannedTool,
+  exports: Exports,
+  instances: Instances,
+  call: Call,
+): Promise<{ self: unknown; run: Run }> {
+  const shared = instanceOf === undefined ? undefined : instances[instanceOf]
+  const owner = shared
+    ? await call.use(shared)
+    : path.slice(0, -1).reduce((at, key) => member(at, key), exports as unknown)
+  const run = member(owner, path.at(-1) ?? '')
+  if (typeof run !== 'function')
+    throw new Error(`${path.join('.')} of ${name} is no function any more; wrap it again`)
+  return { self: owner === exports ? undefined : owner, run: run as Run }
+}
+
+const member = (owner: unknown, key: string): unknown => (owner as Record<string, unknown> | undefined)?.[key]
+
+/** Named properties back in their places. */
+function argumentsOf({ parameters, inputDefinitions }: PlannedTool, given: JsonObject, call: Call): unknown[] {
+  const progress = (done: number, total?: number) => call.progress(done, total)
+  const args = parameters.flatMap((parameter): unknown[] => {
+    if (parameter.kind === 'signal') return [call.signal]
+    if (parameter.kind === 'progress') return [progress]
+    if (parameter.kind === 'object') {
+      const entries = parameter.properties
+        .filter(({ name }) => given[name] !== undefined)
+        .map(({ name, conversion }) => [name, fromJson(given[name], conversion, inputDefinitions)])
+      if (parameter.signal !== undefined) entries.push([parameter.signal, call.signal])
+      if (parameter.progress !== undefined) entries.push([parameter.progress, progress])
+      return [Object.fromEntries(entries)]
+    }
+    const value = fromJson(given[parameter.name], parameter.conversion, inputDefinitions)
+    return parameter.kind === 'rest' ? ((value as unknown[] | undefined) ?? []) : [value]
+  })
+  while (args.length > 0 && args.at(-1) === undefined) args.pop()
+  return args
+}
+
+async function resultOf({ result }: PlannedTool, returned: unknown, call: Call): Promise<unknown> {
+  const { form, conversion, definitions, isStream } = result
+  if (form === 'nothing') return undefined
+  const whole = isStream ? await gathered(returned as AsyncIterable<unknown>, call) : returned
+  const json = toJson(whole, conversion, definitions)
+  if (form === 'value') return json === undefined ? {} : { value: json }
+  return form === 'any' && json === undefined ? null : json
+}
+
+/** All items of a stream, each counted as progress; a call that was cancelled takes no more of them. */
+async function gathered(stream: AsyncIterable<unknown>, call: Call): Promise<unknown[]> {
+  const items: unknown[] = []
+  for await (const item of stream) {
+    items.push(item)
+    call.progress(items.length)
+    if (call.signal.aborted) break
+  }
+  return items
+}

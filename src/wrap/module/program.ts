@@ -1,0 +1,89 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import { basename, dirname, join, sep } from 'node:path'
+import type ts from 'typescript'
+import type { Compiler } from './docs.js'
+
+/** The compiler's view of a module: its program, and the file whose exports are read. */
+export interface Program {
+  readonly compiler: Compiler
+  readonly program: ts.Program
+  readonly entry: string
+}
+
+/** Opens a program for one file, with the options of the project it is in. */
+export function openProgram(compiler: Compiler, file: string): Program {
+  const entry = typedEntry(compiler, file)
+  const options = optionsFor(compiler, file)
+  const program = compiler.createProgram({ rootNames: [entry], options })
+  return { compiler, program, entry }
+}
+
+function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
+  const config = compiler.findConfigFile(dirname(file), compiler.sys.fileExists)
+  const own = config === undefined ? {} : readConfig(compiler, config)
+  return {
+    target: compiler.ScriptTarget.ES2022,
+    module: compiler.ModuleKind.ESNext,
+    moduleResolution: compiler.ModuleResolutionKind.Bundler,
+    ...own,
+    // What the schemas depend on, whatever the project says.
+    strict: true,
+    strictNullChecks: true,
+    exactOptionalPropertyTypes: false,
+    allowImportingTsExtensions: true,
+    noEmit: true,
+    allowJs: true,
+    checkJs: false,
+    maxNodeModuleJsDepth: 1,
+    skipLibCheck: true,
+    types: existsSync(join(dirname(file), 'node_modules')) || hasNodeTypes(file) ? ['node'] : [],
+  }
+}
+
+function readConfig(compiler: Compiler, config: string): ts.CompilerOptions {
+  const read = compiler.readConfigFile(config, compiler.sys.readFile)
+  const parsed = compiler.parseJsonConfigFileContent(read.config ?? {}, compiler.sys, dirname(config))
+  const { lib, target, module, moduleResolution, paths, baseUrl, jsx, esModuleInterop, customConditions } =
+    parsed.options
+  const kept = { lib, target, module, moduleResolution, paths, baseUrl, jsx, esModuleInterop, customConditions }
+  return Object.fromEntries(Object.entries(kept).filter(([, value]) => value !== undefined)) as ts.CompilerOptions
+}
+
+function hasNodeTypes(file: string): boolean {
+  try {
+    createRequire(file).resolve('@types/node/package.json')
+    return true
+  } catch {
+    return false
+  }
+}
+
+/** Where a package keeps the types of its JavaScript: beside it, where its package says, or in a package of types alone. */
+function typedEntry(compiler: Compiler, file: string): string {
+  const packaged = packageOf(file)
+  if (!packaged || !/\.[cm]?js$/.test(file)) return file
+  const beside = file.replace(/\.([cm]?)js$/, '.d.$1ts')
+  if (existsSync(beside)) return beside
+  const { resolvedModule } = compiler.resolveModuleName(
+    packaged.name,
+    join(packaged.above, 'entry.ts'),
+    { module: compiler.ModuleKind.ESNext, moduleResolution: compiler.ModuleResolutionKind.Bundler },
+    compiler.sys,
+  )
+  return resolvedModule?.resolvedFileName.endsWith('.d.ts') || resolvedModule?.resolvedFileName.endsWith('.d.mts')
+    ? resolvedModule.resolvedFileName
+    : file
+}
+
+function packageOf(file: string): { name: string; above: string } | undefined {
+  const parts = file.split(`${sep}node_modules${sep}`)
+  if (parts.length < 2) return undefined
+  for (let folder = dirname(file); basename(folder) !== 'node_modules'; folder = dirname(folder)) {
+    const manifest = join(folder, 'package.json')
+    if (!existsSync(manifest)) continue
+    const { name } = JSON.parse(readFileSync(manifest, 'utf8')) as { name?: string }
+    if (name !== undefined) return { name, above: parts.slice(0, -1).join(`${sep}node_modules${sep}`) }
+  }
+  return undefined
+}

@@ -1,0 +1,65 @@
+import type { Effect } from '../../kit/effects.js'
+import type { Example } from '../../kit/part.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import type { Conversion, Definitions } from './conversion.js'
+
+/** What a module was found to export, as plain data: everything a plan is made from. */
+export interface ModuleReading {
+  readonly file: string
+  readonly functions: readonly FunctionReading[]
+  readonly leftOut: readonly LeftOut[]
+  readonly warnings: readonly string[]
+}
+
+/** Something that is not taken, and why. */
+export interface LeftOut {
+  readonly name: string
+  /** `colony.ts:12` */
+  readonly where: string
+  readonly reason: string
+  /** What to change so that it is taken. */
+  readonly fix: string
+}
+
+/** Where a function is found in the module: `['weigh']`, `['hives', 'weigh']`, `['default']`. */
+export interface FunctionReading {
+  readonly path: readonly string[]
+  /** The class whose instance it is called on. */
+  readonly instanceOf?: string
+  /** The name people know it by; the default export has that of its function or file. */
+  readonly name: string
+  readonly where: string
+  readonly about: string
+  readonly title?: string
+  readonly effect?: Effect
+  readonly isDeprecated: boolean
+  readonly examples: readonly Example[]
+  readonly parameters: readonly Parameter[]
+  readonly input: JsonSchema
+  readonly inputDefinitions: Definitions
+  readonly result: Result
+}
+
+/** How an argument gets back into its place. */
+export type Parameter =
+  | { readonly kind: 'value' | 'rest'; readonly name: string; readonly conversion: Conversion | null }
+  /** An object whose properties are arguments of the tool. */
+  | {
+      readonly kind: 'object'
+      readonly properties: readonly { readonly name: string; readonly conversion: Conversion | null }[]
+      readonly signal?: string
+      readonly progress?: string
+    }
+  | { readonly kind: 'signal' }
+  | { readonly kind: 'progress' }
+
+export interface Result {
+  /** `object`: given as it is; `value`: as `{ value }`; `nothing`; `any`: without a schema. */
+  readonly form: 'object' | 'value' | 'nothing' | 'any'
+  readonly schema?: JsonSchema
+  readonly conversion: Conversion | null
+  readonly definitions: Definitions
+  /** Items come one after the other, and are counted as progress. */
+  readonly isStream: boolean
+  readonly about?: string
+}

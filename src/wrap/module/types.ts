@@ -1,0 +1,375 @@
+import type ts from 'typescript'
+import type { JsonSchema } from '../../kit/schema.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import type { Conversion, Definitions } from './conversion.js'
+import { type Compiler, docsOf } from './docs.js'
+import { knownType, type Shape, Unfit } from './known-types.js'
+
+/** Types of one function in one direction, as JSON Schema 2020-12; definitions are gathered as types turn out to be recursive. */
+export class TypeReader {
+  readonly #compiler: Compiler
+  readonly #checker: ts.TypeChecker
+  /** What goes in is closed, so that a misspelt argument is noticed; what comes out may have more. */
+  readonly #direction: 'in' | 'out'
+  readonly #at: ts.Node
+  readonly #open = new Map<ts.Type, { name: string | undefined }>()
+  readonly #schemas: Record<string, JsonSchema> = {}
+  readonly #conversions: Record<string, Conversion> = {}
+
+  constructor(compiler: Compiler, checker: ts.TypeChecker, direction: 'in' | 'out', at: ts.Node) {
+    this.#compiler = compiler
+    this.#checker = checker
+    this.#direction = direction
+    this.#at = at
+  }
+
+  /** Schemas and conversions of recursive types, by name. */
+  get definitions(): Definitions {
+    const needed = Object.entries(this.#conversions).filter(([, conversion]) => this.#converts(conversion))
+    return {
+      ...(Object.keys(this.#schemas).length > 0 ? { schemas: this.#schemas } : {}),
+      ...(needed.length > 0 ? { conversions: Object.fromEntries(needed) } : {}),
+    }
+  }
+
+  /** Throws `Unfit` where the type cannot be JSON. */
+  read(type: ts.Type): Shape {
+    return this.pruned(this.#shapeOf(type))
+  }
+
+  /** Without a conversion that in the end converts nothing; to be asked when a type is read to its end. */
+  pruned(shape: Shape): Shape {
+    return shape.conversion && !this.#converts(shape.conversion) ? { ...shape, conversion: null } : shape
+  }
+
+  /** Constraints from the doc comments of named types that a type node refers to, such as `type Percent = number`. */
+  aliasConstraints(node: ts.TypeNode | undefined): JsonObject {
+    if (!node || !this.#compiler.isTypeReferenceNode(node)) return {}
+    const named = this.#checker.getSymbolAtLocation(node.typeName)
+    const alias =
+      named && named.flags & this.#compiler.SymbolFlags.Alias ? this.#checker.getAliasedSymbol(named) : named
+    if (!alias || !(alias.flags & this.#compiler.SymbolFlags.TypeAlias)) return {}
+    const docs = docsOf(this.#compiler, this.#checker, alias)
+    return { ...(docs.about === '' ? {} : { description: docs.about }), ...docs.constraints }
+  }
+
+  isKind(type: ts.Type, flag: keyof typeof ts.TypeFlags): boolean {
+    return (type.flags & this.#compiler.TypeFlags[flag]) !== 0
+  }
+
+  #shapeOf(type: ts.Type): Shape {
+    if ((type as { intrinsicName?: string }).intrinsicName === 'error') {
+      throw new Unfit('its type is not found', 'mend the import or install the types')
+    }
+    if (this.isKind(type, 'TypeParameter'))
+      return this.#shapeOf(this.#checker.getBaseConstraintOfType(type) ?? this.#checker.getUnknownType())
+    if (this.isKind(type, 'Any') || this.isKind(type, 'Unknown')) return plain({})
+    const simple = this.#simple(type)
+    if (simple) return simple
+    if (type.isUnion()) return this.#union(type)
+    if (type.isIntersection() && type.types.some((part) => this.#isPrimitive(part))) return this.#branded(type)
+    if (this.isKind(type, 'NonPrimitive')) return plain({ type: 'object' })
+    return this.#objectLike(type)
+  }
+
+  #simple(type: ts.Type): Shape | undefined {
+    if (this.isKind(type, 'Never')) throw new Unfit('its type is never, which no value has', 'mend the type')
+    if (this.isKind(type, 'EnumLiteral') && !type.isUnion()) return this.#enumMembers([type])
+    if (type.isStringLiteral()) return plain({ type: 'string', const: type.value })
+    if (type.isNumberLiteral()) return plain({ type: 'number', const: type.value })
+    if (this.isKind(type, 'BooleanLiteral')) return plain({ type: 'boolean', const: this.#nameOf(type) === 'true' })
+    if (this.isKind(type, 'TemplateLiteral')) return plain({ type: 'string', pattern: this.#templatePattern(type) })
+    if (this.isKind(type, 'String') || this.isKind(type, 'StringMapping')) return plain({ type: 'string' })
+    if (this.isKind(type, 'Number')) return plain({ type: 'number' })
+    if (this.isKind(type, 'Boolean')) return plain({ type: 'boolean' })
+    if (this.isKind(type, 'BigIntLike'))
+      return { schema: { type: 'string', pattern: '^-?\\d+$' }, conversion: { as: 'bigint' } }
+    if (this.isKind(type, 'Null') || this.isKind(type, 'Undefined') || this.isKind(type, 'Void'))
+      return plain({ type: 'null' })
+    if (this.isKind(type, 'ESSymbolLike')) throw new Unfit('a symbol cannot be JSON', 'take a string instead')
+    return undefined
+  }
+
+  #union(type: ts.UnionType): Shape {
+    const members = type.types.filter((member) => !this.isKind(member, 'Undefined') && !this.isKind(member, 'Void'))
+    const [only] = members
+    if (only && members.length === 1) return this.#shapeOf(only)
+    if (members.every((member) => this.isKind(member, 'EnumLiteral'))) return this.#enumMembers(members)
+    const literals = members.filter((member) => member.isStringLiteral() || member.isNumberLiteral())
+    const booleans = members.filter((member) => this.isKind(member, 'BooleanLiteral'))
+    const isBoolean = booleans.length === 2
+    const order = this.#declaredOrder(type)
+    literals.sort((a, b) => order(a as ts.LiteralType) - order(b as ts.LiteralType))
+    const others = members.filter(
+      (member) => !literals.includes(member as never) && !(isBoolean && booleans.includes(member)),
+    )
+    const branches: Shape[] = [
+      ...(literals.length > 0 ? [literalShape(literals as (ts.StringLiteralType | ts.NumberLiteralType)[])] : []),
+      ...(isBoolean ? [plain({ type: 'boolean' })] : []),
+      ...others.map((member) => this.#shapeOf(member)),
+    ]
+    return unionOf(branches)
+  }
+
+  /** Literals stand as they were written where the union has a name, else numbers by their size. */
+  #declaredOrder(type: ts.UnionType): (literal: ts.LiteralType) => number {
+    const declaration = type.aliasSymbol?.declarations?.find(this.#compiler.isTypeAliasDeclaration)
+    const node = declaration?.type
+    if (!node || !this.#compiler.isUnionTypeNode(node))
+      return ({ value }) => (typeof value === 'number' ? value : 0)
+    const written = node.types.map((member) => member.getText().replace(/^['"`]|['"`]$/g, ''))
+    return ({ value }) => written.indexOf(String(value))
+  }
+
+  /** Numeric members keep their labels as titles. */
+  #enumMembers(members: readonly ts.Type[]): Shape {
+    const values = members.map((member) => ({
+      value: (member as ts.LiteralType).value as string | number,
+      label: this.#checker.symbolToString(member.symbol),
+    }))
+    if (values.every(({ value }) => typeof value === 'string')) {
+      return literalShape(values.map(({ value }) => ({ value })))
+    }
+    return plain({ oneOf: values.map(({ value, label }) => ({ const: value, title: label.replace(/^.*\./, '') })) })
+  }
+
+  #isPrimitive(type: ts.Type): boolean {
+    const { StringLike, NumberLike, BooleanLike, BigIntLike } = this.#compiler.TypeFlags
+    return (type.flags & (StringLike | NumberLike | BooleanLike | BigIntLike)) !== 0
+  }
+
+  /** `string & { __brand: 'hive' }` is a string for everybody else. */
+  #branded(type: ts.IntersectionType): Shape {
+    const [primitive] = type.types.filter((part) => this.#isPrimitive(part))
+    return this.#shapeOf(primitive as ts.Type)
+  }
+
+  #templatePattern(type: ts.Type): string {
+    const { texts, types } = type as ts.TemplateLiteralType
+    const asPattern = (text: string) => text.replace(/[\\^$.*+?()[\]{}|/]/g, '\\$&')
+    const inner = (part: ts.Type | undefined) => {
+      if (!part) return ''
+      if (this.isKind(part, 'NumberLike')) return '-?\\d+(\\.\\d+)?'
+      if (this.isKind(part, 'BigIntLike')) return '-?\\d+'
+      return part.isUnion()
+        ? `(${part.types.map((member) => asPattern(String((member as ts.LiteralType).value ?? ''))).join('|')})`
+        : '.*'
+    }
+    return `^${texts.map((text, at) => asPattern(text) + inner(types[at])).join('')}$`
+  }
+
+  #objectLike(type: ts.Type): Shape {
+    const opened = this.#open.get(type)
+    if (opened) {
+      opened.name ??= this.#freshName(type)
+      return { schema: { $ref: `#/$defs/${opened.name}` }, conversion: { as: 'ref', name: opened.name } }
+    }
+    const open: { name: string | undefined } = { name: undefined }
+    this.#open.set(type, open)
+    const shape = this.#structure(type)
+    this.#open.delete(type)
+    if (open.name === undefined) return shape
+    this.#schemas[open.name] = shape.schema
+    if (shape.conversion) this.#conversions[open.name] = shape.conversion
+    return { schema: { $ref: `#/$defs/${open.name}` }, conversion: { as: 'ref', name: open.name } }
+  }
+
+  #freshName(type: ts.Type): string {
+    const known = type.aliasSymbol?.name ?? type.symbol?.name ?? 'Type'
+    const base = /^[A-Za-z]\w*$/.test(known) && known !== '__type' ? known : 'Type'
+    const taken = new Set([...Object.keys(this.#schemas), ...[...this.#open.values()].map(({ name }) => name)])
+    for (let number = 1; ; number++) {
+      const name = number === 1 ? base : `${base}${number}`
+      if (!taken.has(name)) return name
+    }
+  }
+
+  #structure(type: ts.Type): Shape {
+    const checker = this.#checker
+    if (checker.isTupleType(type)) return this.#tuple(type as ts.TupleTypeReference)
+    if (checker.isArrayType(type)) return this.#list(type)
+    const known = knownType(this.#compiler, checker, type, this.#direction, (inner) => this.#shapeOf(inner))
+    if (known) return known
+    if (type.getCallSignatures().length > 0) throw new Unfit('a function cannot be JSON', 'take data instead')
+    return this.#object(type)
+  }
+
+  #list(type: ts.Type): Shape {
+    const [element] = this.#checker.getTypeArguments(type as ts.TypeReference)
+    const items = this.#shapeOf(element ?? this.#checker.getUnknownType())
+    return {
+      schema: { type: 'array', items: items.schema },
+      conversion: items.conversion ? { as: 'list', items: items.conversion } : null,
+    }
+  }
+
+  #tuple(type: ts.TupleTypeReference): Shape {
+    const { ElementFlags } = this.#compiler
+    const flags = type.target.elementFlags
+    const shapes = this.#checker.getTypeArguments(type).map((element) => this.#shapeOf(element))
+    const isRest = (at: number) => ((flags[at] ?? 0) & (ElementFlags.Rest | ElementFlags.Variadic)) !== 0
+    const fixed = shapes.filter((_shape, at) => !isRest(at))
+    const rest = shapes.find((_shape, at) => isRest(at))
+    const least = flags.filter((flag) => flag & ElementFlags.Required).length
+    const converts = shapes.some(({ conversion }) => conversion !== null)
+    return {
+      schema: {
+        type: 'array',
+        prefixItems: fixed.map(({ schema }) => schema),
+        items: rest ? rest.schema : false,
+        minItems: least,
+        ...(rest ? {} : { maxItems: fixed.length }),
+      },
+      conversion: converts
+        ? { as: 'tuple', items: fixed.map(({ conversion }) => conversion), rest: rest?.conversion ?? null }
+        : null,
+    }
+  }
+
+  /** What an object says it is in JSON is taken by its word. */
+  #ownJson(type: ts.Type): Shape | undefined {
+    const method = this.#direction === 'out' ? this.#checker.getPropertyOfType(type, 'toJSON') : undefined
+    const [signature] = method ? this.#checker.getTypeOfSymbolAtLocation(method, this.#at).getCallSignatures() : []
+    if (!signature) return undefined
+    const shape = this.#shapeOf(signature.getReturnType())
+    return { schema: shape.schema, conversion: { as: 'own', json: shape.conversion } }
+  }
+
+  #object(type: ts.Type): Shape {
+    const own = this.#ownJson(type)
+    if (own) return own
+    const properties: Record<string, JsonSchema> = {}
+    const conversions: Record<string, Conversion> = {}
+    const required: string[] = []
+    for (const symbol of this.#checker.getPropertiesOfType(type)) {
+      const property = this.property(symbol)
+      if (!property) continue
+      properties[symbol.name] = property.shape.schema
+      if (property.shape.conversion) conversions[symbol.name] = property.shape.conversion
+      if (!property.isOptional) required.push(symbol.name)
+    }
+    const index = this.#checker
+      .getIndexInfosOfType(type)
+      .find(({ keyType }) => !this.isKind(keyType, 'ESSymbolLike'))
+    const others = index ? this.#shapeOf(index.type) : undefined
+    const isEmpty = Object.keys(properties).length === 0
+    // `{}` is anything but null and undefined: there is nothing to hold it to.
+    if (isEmpty && !others && type.symbol?.name === '__type' && this.#direction === 'out')
+      return plain({ type: 'object' })
+    const closed = this.#direction === 'in' ? { additionalProperties: false } : {}
+    return {
+      schema: {
+        type: 'object',
+        ...(isEmpty && others ? {} : { properties }),
+        ...(required.length > 0 ? { required } : {}),
+        ...(others ? { additionalProperties: others.schema } : closed),
+      },
+      conversion: this.#objectConversion(type, Object.keys(properties), conversions, others?.conversion ?? null),
+    }
+  }
+
+  #objectConversion(
+    type: ts.Type,
+    names: readonly string[],
+    properties: Readonly<Record<string, Conversion>>,
+    others: Conversion | null,
+  ): Conversion | null {
+    // An instance has more than its type shows: what is private stays inside, and getters count.
+    const isInstance = type.symbol?.valueDeclaration && this.#compiler.isClassLike(type.symbol.valueDeclaration)
+    if (isInstance && this.#direction === 'out') return { as: 'instance', names, properties }
+    return Object.keys(properties).length > 0 || others ? { as: 'object', properties, others } : null
+  }
+
+  /** One property of an object; undefined for what is of no interest to JSON. Throws `Unfit` with the name of the property. */
+  property(symbol: ts.Symbol): { shape: Shape; isOptional: boolean } | undefined {
+    const { name } = symbol
+    if (name.startsWith('__@') || name.startsWith('#')) return undefined
+    const declaration = symbol.valueDeclaration ?? symbol.declarations?.[0]
+    const { ModifierFlags, SymbolFlags } = this.#compiler
+    const modifiers = declaration ? this.#compiler.getCombinedModifierFlags(declaration as ts.Declaration) : 0
+    if (modifiers & (ModifierFlags.Private | ModifierFlags.Protected)) {
+      if (this.#direction === 'out') return undefined
+      throw new Unfit(
+        `it holds the private ${name} of a class, which JSON cannot make`,
+        'take an interface of plain data instead',
+      )
+    }
+    const isMethod = (symbol.flags & SymbolFlags.Method) !== 0
+    // What a class can do is no part of its data on the way out.
+    if (
+      isMethod &&
+      this.#direction === 'out' &&
+      declaration?.parent &&
+      this.#compiler.isClassLike(declaration.parent)
+    )
+      return undefined
+    const type = this.#checker.getTypeOfSymbolAtLocation(symbol, declaration ?? this.#at)
+    const docs = docsOf(this.#compiler, this.#checker, symbol)
+    const node = declaration && 'type' in declaration ? (declaration.type as ts.TypeNode | undefined) : undefined
+    try {
+      const shape = this.#shapeOf(type)
+      const said = docs.about === '' ? {} : { description: docs.about }
+      const marked = docs.deprecated === undefined ? {} : { deprecated: true }
+      const isOptional = (symbol.flags & SymbolFlags.Optional) !== 0 || this.mayBeUndefined(type)
+      return {
+        shape: constrained(shape, { ...this.aliasConstraints(node), ...said, ...marked, ...docs.constraints }),
+        isOptional,
+      }
+    } catch (error) {
+      throw error instanceof Unfit ? error.within(name) : error
+    }
+  }
+
+  mayBeUndefined(type: ts.Type): boolean {
+    return (
+      type.isUnion() && type.types.some((member) => this.isKind(member, 'Undefined') || this.isKind(member, 'Void'))
+    )
+  }
+
+  #nameOf = (type: ts.Type): string => this.#checker.typeToString(type)
+
+  /** True where something is really converted; a reference alone does nothing. */
+  #converts(conversion: Conversion | null, seen = new Set<string>()): boolean {
+    if (conversion === null) return false
+    if (conversion.as === 'ref') {
+      if (seen.has(conversion.name)) return false
+      return this.#converts(this.#conversions[conversion.name] ?? null, new Set([...seen, conversion.name]))
+    }
+    const inner = (given: Conversion | null) => this.#converts(given, seen)
+    if (conversion.as === 'list') return inner(conversion.items)
+    if (conversion.as === 'tuple') return conversion.items.some(inner) || inner(conversion.rest)
+    if (conversion.as === 'object')
+      return Object.values(conversion.properties).some(inner) || inner(conversion.others)
+    if (conversion.as === 'union') return conversion.branches.some((branch) => inner(branch.conversion))
+    return true
+  }
+}
+
+const plain = (schema: JsonSchema): Shape => ({ schema, conversion: null })
+
+/** A schema with more said about it; beside a reference keywords count in 2020-12. */
+export function constrained(shape: Shape, more: JsonObject): Shape {
+  if (Object.keys(more).length === 0) return shape
+  const { type, ...rest } = more
+  const isNumber = shape.schema.type === 'number'
+  return { ...shape, schema: { ...shape.schema, ...(type === 'integer' && isNumber ? { type } : {}), ...rest } }
+}
+
+function literalShape(literals: readonly { value: string | number }[]): Shape {
+  const values = literals.map(({ value }) => value)
+  const [first] = values
+  if (values.length === 1) return plain({ type: typeof first, const: first })
+  const types = new Set(values.map((value) => typeof value))
+  return plain({ ...(types.size === 1 ? { type: [...types][0] } : {}), enum: values })
+}
+
+function unionOf(branches: readonly Shape[]): Shape {
+  const [only] = branches
+  if (only && branches.length === 1) return only
+  // What is converted is looked at first: a date is also a string.
+  const ordered = [...branches].sort((a, b) => Number(b.conversion !== null) - Number(a.conversion !== null))
+  return {
+    schema: { anyOf: branches.map(({ schema }) => schema) },
+    conversion: branches.some(({ conversion }) => conversion !== null) ? { as: 'union', branches: ordered } : null,
+  }
+}

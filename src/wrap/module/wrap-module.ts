@@ -1,0 +1,78 @@
+import { createHash } from 'node:crypto'
+import { existsSync, readFileSync } from 'node:fs'
+import { basename } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import { problems } from '../../errors.js'
+import type { ToolPart } from '../../kit/part.js'
+import { type MadeWrap, wrapRegistry } from '../registry.js'
+import { sourceFile } from '../source.js'
+import { readModuleCached } from './cache.js'
+import { type Exports, type Instances, modulePartsOf } from './parts.js'
+import { type ModulePlan, type ModulePlanOptions, planModule } from './plan.js'
+
+export interface WrapModuleOptions extends ModulePlanOptions {
+  /** Instances of exported classes, by class name: their public methods become tools. */
+  readonly instances?: Instances
+}
+
+/**
+ * Turns the exported functions of a file into tools: their types become schemas, their doc comments descriptions. The source is a
+ * `URL` or an absolute path of a `.ts`, `.mts`, `.tsx` or `.js` file, also one of an installed package. Functions that cannot be
+ * tools are left out; `jexo wrap` says which and why. A packed kit needs neither the source nor the compiler.
+ *
+ * Rejects with a `JexoError` where the file is missing or exports nothing, where an import is not found, or where two functions would
+ * get one name.
+ *
+ * @example parts: [...await wrapModule(new URL('./colony.ts', import.meta.url), { only: ['winter_*'] })]
+ */
+export async function wrapModule(source: URL | string, options: WrapModuleOptions = {}): Promise<ToolPart[]> {
+  const { instances = {}, ...planOptions } = options
+  const file = sourceFile(source)
+  const registry = wrapRegistry()
+  const key = keyOf(file, options)
+  const frozen = registry.frozen[key]
+  if (frozen) return modulePartsOf(frozen.plan as ModulePlan, frozen.module ?? {}, instances)
+  const plan = await planOf(file, planOptions, Object.keys(instances))
+  if (plan.tools.length === 0)
+    throw problems.wrapNothingLeft(
+      file,
+      plan.leftOut.map(({ name, reason }) => `${name} (${reason})`),
+    )
+  const exports = await load(file)
+  registry.onMade?.({ key, plan, modulePath: file } satisfies MadeWrap)
+  return modulePartsOf(plan, exports, instances)
+}
+
+/** The plan alone, without loading the module: what `jexo wrap` shows. */
+export async function planOf(
+  file: string,
+  options: ModulePlanOptions = {},
+  instances: readonly string[] = [],
+): Promise<ModulePlan> {
+  if (!existsSync(file)) throw problems.sourceMissing(file)
+  const reading = await readModuleCached(file)
+  const classes = new Set(reading.functions.map(({ instanceOf }) => instanceOf))
+  const unknown = instances.find((name) => !classes.has(name))
+  if (unknown !== undefined) throw problems.wrapInstanceMissing(unknown, file)
+  return planModule(reading, options, instances)
+}
+
+/** A kit that is loaded again loads what it wraps again with it. */
+async function load(file: string): Promise<Exports> {
+  const { generation } = wrapRegistry()
+  const url = pathToFileURL(file)
+  const isPackage = /[\\/]node_modules[\\/]/.test(file)
+  if (generation !== undefined && !isPackage) url.searchParams.set('jexo-load', String(generation))
+  const module = (await import(url.href)) as Exports
+  // A CommonJS module whose names Node could not see has them on its default export.
+  const whole = module.default
+  return typeof whole === 'object' && whole !== null ? { ...(whole as Exports), ...module } : module
+}
+
+/** What a plan is found by in a packed file: the source and what was asked of it, wherever the file lies. */
+function keyOf(file: string, options: WrapModuleOptions): string {
+  const content = existsSync(file) ? readFileSync(file) : ''
+  const { instances = {}, toolName, ...plain } = options
+  const asked = JSON.stringify([plain, Object.keys(instances), toolName ? String(toolName) : ''])
+  return createHash('sha256').update(basename(file)).update(content).update(asked).digest('hex').slice(0, 24)
+}

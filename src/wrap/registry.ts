@@ -1,0 +1,29 @@
+/** What a packed file brings along for a wrap: its plan, and the modules it needs, already loaded. */
+export interface Frozen {
+  readonly plan: unknown
+  readonly module?: Readonly<Record<string, unknown>>
+}
+/** A wrap that was made while a kit was loaded to be packed. */
+export interface MadeWrap {
+  readonly key: string
+  readonly plan: unknown
+  /** The module that has to travel along. */
+  readonly modulePath?: string
+}
+
+interface Registry {
+  frozen: Record<string, Frozen>
+  /** Hears of each wrap while a kit is packed. */
+  onMade?: ((made: MadeWrap) => void) | undefined
+  /** Which load of a kit is under way, where it is loaded again. */
+  generation?: number
+}
+
+// One registry a process, even where two copies of the package meet.
+const slot = Symbol.for('jexo.wraps')
+const held = globalThis as { [slot]?: Registry }
+
+export function wrapRegistry(): Registry {
+  held[slot] ??= { frozen: {} }
+  return held[slot]
+}
