@@ -169,7 +169,7 @@ export const problems = {
   wrapNothingLeft: (source: string, leftOut: readonly string[]) =>
     new JexoError(
       'wrap-nothing-left',
-      leftOut.length > 0 ? `no function of it can be a tool: ${leftOut.join('; ')}` : 'it exports no functions',
+      leftOut.length > 0 ? `nothing of it can be a tool: ${leftOut.join('; ')}` : 'it exports no functions',
       'change what is named there, or export functions',
       source,
     ),
@@ -185,6 +185,20 @@ export const problems = {
       'kit-file-exists',
       'it is there already and is not a kit that was written by wrap',
       'choose another --out, or remove it first',
+      file,
+    ),
+  kitFileEdited: (file: string) =>
+    new JexoError(
+      'kit-file-edited',
+      'it has been edited since it was written',
+      'see with --check what has moved on and take it over by hand, or write over it with --force',
+      file,
+    ),
+  kitFileUnmarked: (file: string) =>
+    new JexoError(
+      'kit-file-unmarked',
+      'it was not written by jexo wrap, so there is nothing to compare it with',
+      'give the file that --out has written',
       file,
     ),
   targetUnknown: (target: string) =>

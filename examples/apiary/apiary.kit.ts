@@ -1,8 +1,9 @@
 /** The Marsh Lane beekeepers' server: scales, inspections, the field guide. Everything is made up and repeatable. */
 import { readFile } from 'node:fs/promises'
 import { content, defineKit, prompt, Refusal, resource, setting, shared, template, tool } from 'jexo'
+import { wrapModule } from 'jexo/module'
 import { z } from 'zod'
-import { nextInspection, strengthIndex, winterFeed } from './colony.ts'
+import { nextInspection, strengthIndex } from './colony.ts'
 import { sites } from './data/marsh-lane.ts'
 import { type Ledger, openLedger } from './ledger.ts'
 import { openScales } from './scales/scales.ts'
@@ -92,21 +93,8 @@ const colonyStrength = tool('colony_strength', {
   },
 })
 
-const winterFeedFor = tool('winter_feed', {
-  title: 'Winter feed',
-  about:
-    'How many kilograms of sugar to feed before winter, from the stores in the hive and the size of the colony.',
-  input: z.object({
-    storesKg: z.number().min(0).max(60).describe('Honey in the hive now, in kilograms'),
-    framesOfBees: z.number().int().min(1).max(24).describe('Frames that are covered with bees'),
-    winterWeeks: z.number().int().min(1).max(40).default(20).describe('Weeks without forage'),
-  }),
-  output: z.object({ sugarKg: z.number() }),
-  effect: 'read',
-  tags: ['colony'],
-  examples: [{ input: { storesKg: 9, framesOfBees: 8 }, output: { sugarKg: 3.3 } }],
-  run: ({ storesKg, framesOfBees, winterWeeks }) => ({ sugarKg: winterFeed(storesKg, framesOfBees, winterWeeks) }),
-})
+/** Strength index, winter feed and next inspection: plain functions, whose types and doc comments say all there is to say. */
+const colony = await wrapModule(new URL('./colony.ts', import.meta.url), { tags: ['colony'] })
 
 const listInspections = tool('list_inspections', {
   title: 'Inspections of a hive',
@@ -287,7 +275,7 @@ export default defineKit({
     weighHive,
     weighSite,
     colonyStrength,
-    winterFeedFor,
+    ...colony,
     listInspections,
     recordInspection,
     moveHive,

@@ -5,7 +5,7 @@ import type { Link } from '../link/link.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { PromptDefinition, ResourceDefinition, TemplateDefinition, ToolDefinition } from '../protocol/types.js'
 import { parseUriTemplate } from '../protocol/uri-template.js'
-import { colours, columns } from './output.js'
+import { colours, columns, wrapped } from './output.js'
 
 /** A catalogue as a person reads it: by what the tools do, with their arguments in the model's words. */
 export function catalogueText(link: Link, catalogue: Catalogue): string {
@@ -99,16 +99,7 @@ function aligned(rows: readonly (readonly [string, string])[]): string {
     .join('\n')
 }
 
-function wrap(text: string, indent: string): string {
-  const lines: string[] = []
-  let line = ''
-  for (const word of text.split(/\s+/)) {
-    if (line !== '' && indent.length + line.length + 1 + word.length > columns()) {
-      lines.push(indent + line)
-      line = word
-    } else {
-      line = line === '' ? word : `${line} ${word}`
-    }
-  }
-  return [...lines, indent + line].join('\n')
-}
+const wrap = (text: string, indent: string): string =>
+  wrapped(text.replace(/\s+/g, ' '), columns() - indent.length)
+    .map((line) => indent + line)
+    .join('\n')

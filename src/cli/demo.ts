@@ -6,7 +6,7 @@ import { untilSignal } from '../serve/serve-kit.js'
 import { loadKit } from '../target/kit-file.js'
 import { dialOnNode } from '../transport/node-dial.js'
 import { serveHttp } from '../transport/node-http.js'
-import { colours, columns, out } from './output.js'
+import { colours, columns, out, wrapped } from './output.js'
 import { onFreePort } from './ports.js'
 
 const kitFile = fileURLToPath(new URL('../../examples/apiary/apiary.kit.ts', import.meta.url))
@@ -47,8 +47,4 @@ async function walk(url: string): Promise<void> {
     out('')
   }
   await link.close()
-}
-
-function wrapped(text: string, width: number): string[] {
-  return text.match(new RegExp(`.{1,${width}}(?:\\s|$)|\\S+`, 'g'))?.map((line) => line.trimEnd()) ?? [text]
 }

@@ -15,6 +15,7 @@ import { read } from './read.js'
 import { serve } from './serve.js'
 import { show } from './show.js'
 import { talk } from './talk.js'
+import { wrap } from './wrap.js'
 
 /** Runs the command line and ends the process: 0 fine, 1 the thing asked for failed, 2 it could not be done. */
 export async function main(argv: readonly string[]): Promise<void> {
@@ -39,7 +40,7 @@ function programOf(): Command {
     })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
-  for (const verb of [serve, show, call, read, fill, talk, loupe, attach, pack, demo])
+  for (const verb of [wrap, serve, show, call, read, fill, talk, loupe, attach, pack, demo])
     program.addCommand(withExits(verb()))
   return program
 }

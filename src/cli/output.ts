@@ -25,6 +25,12 @@ export function say(text: string): void {
 /** Width of the terminal, or what reads well elsewhere. */
 export const columns = (): number => Math.max(60, Math.min(process.stdout.columns ?? 100, 120))
 
+/** A text in lines of at most a width, broken between words. */
+export function wrapped(text: string, width: number): string[] {
+  const line = new RegExp(`.{1,${width}}(?:\\s|$)|\\S+`, 'g')
+  return text.split('\n').flatMap((row) => row.match(line)?.map((part) => part.trimEnd()) ?? [row])
+}
+
 /** Ends a command: 1 where the thing asked for failed. */
 export class Failed extends Error {}
 

@@ -2,6 +2,7 @@ import type { StandardJSONSchemaV1, StandardSchemaV1 } from '@standard-schema/sp
 import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { branded, brands, hasBrand, nameOf } from './brand.js'
+import type { ObjectOf } from './json-schema-type.js'
 
 /** A plain JSON Schema (2020-12) object. */
 export type JsonSchema = { readonly [keyword: string]: unknown }
@@ -13,14 +14,14 @@ export const nothing = branded({}, brands.nothing)
 export type Nothing = typeof nothing
 export const isNothing = (value: unknown): value is Nothing => hasBrand(value, brands.nothing)
 
-/** What a tool's function gets for a schema: the library's output type, or an object for plain JSON Schema. */
+/** What a tool's function gets for a schema: the library's output type, or what plain JSON Schema says that is written out. */
 export type Given<S> =
   S extends StandardSchemaV1<infer _In, infer Out>
     ? Out
     : S extends undefined
       ? Record<string, never>
-      : { [key: string]: unknown }
-/** What a tool's function may return for a schema: the library's input type, or an object for plain JSON Schema. */
+      : ObjectOf<S, 'given'>
+/** What a tool's function may return for a schema: the library's input type, or what plain JSON Schema says that is written out. */
 export type Returned<S> =
   S extends StandardSchemaV1<infer In, infer _Out>
     ? In
@@ -28,7 +29,7 @@ export type Returned<S> =
       ? undefined | void
       : S extends undefined
         ? unknown
-        : { [key: string]: unknown }
+        : ObjectOf<S, 'returned'>
 
 export function isStandardSchema(value: unknown): value is StandardSchemaV1<unknown, unknown> {
   return (

@@ -2,10 +2,13 @@ import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, statSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, extname, join, relative, resolve, sep } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import type { Loader, Plugin } from 'esbuild'
 import { problems } from '../errors.js'
 
 const assetPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
+/** A package that is named for what it is wrapped as: it travels along as the file that it is. */
+const packagePattern = /import\.meta\.resolve\(\s*(['"])((?:@[\w.-]+\/)?[\w.-]+)\1\s*\)/g
 const placeholder = 'globalThis.__jexoAssets'
 const loaders: Record<string, Loader> = { '.ts': 'ts', '.mts': 'ts', '.tsx': 'tsx', '.jsx': 'jsx' }
 
@@ -58,12 +61,25 @@ export class AssetCollector {
 export function assetPlugin(assets: AssetCollector): Plugin {
   return {
     name: 'jexo-assets',
-    setup({ onLoad }) {
+    setup({ onLoad, resolve: find }) {
       onLoad({ filter: /\.[cm]?[jt]sx?$/ }, async ({ path }) => {
-        if (path.includes(`${sep}node_modules${sep}`)) return undefined
+        if (path.includes(`${sep}node_modules${sep}`) || isOwnSource(path)) return undefined
         const source = await readFile(path, 'utf8')
-        if (!source.includes('import.meta.url')) return undefined
-        const contents = source.replace(assetPattern, (whole, _quote, reference: string) =>
+        if (!source.includes('import.meta.')) return undefined
+        const resolved = new Map<string, string>()
+        for (const [, , name = ''] of source.matchAll(packagePattern)) {
+          const found = await find(name, {
+            kind: 'import-statement',
+            resolveDir: dirname(path),
+            pluginData: 'again',
+          })
+          if (found.errors.length === 0) resolved.set(name, found.path)
+        }
+        const withPackages = source.replace(packagePattern, (whole, _quote, name: string) => {
+          const file = resolved.get(name)
+          return file === undefined ? whole : `${assets.take(path, file)}.href`
+        })
+        const contents = withPackages.replace(assetPattern, (whole, _quote, reference: string) =>
           isModule(resolve(dirname(path), reference)) ? whole : assets.take(path, reference),
         )
         return { contents, loader: loaders[extname(path)] ?? 'js' }
@@ -71,6 +87,11 @@ export function assetPlugin(assets: AssetCollector): Plugin {
     },
   }
 }
+
+/** Jexo's own files name no assets of a kit, not even in the examples of their comments. */
+const own = fileURLToPath(new URL('../..', import.meta.url))
+const isOwnSource = (path: string) =>
+  path.startsWith(join(own, 'dist', sep)) || path.startsWith(join(own, 'src', sep))
 
 const isModule = (path: string) => /\.[cm]?js$/.test(path) && path.includes(`${sep}dist${sep}`)
 

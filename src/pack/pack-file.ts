@@ -7,6 +7,7 @@ import { isJexoError, problems } from '../errors.js'
 import type { Kit } from '../kit/kit.js'
 import { loadKit, shownPath } from '../target/kit-file.js'
 import { version } from '../version.js'
+import { type MadeWrap, wrapRegistry } from '../wrap/registry.js'
 import { AssetCollector, assetPlugin } from './assets.js'
 import { packedMark } from './mark.js'
 
@@ -23,10 +24,10 @@ export interface Packed {
  * `new URL('./…', import.meta.url)` travel inside. Rejects where something cannot be carried: at build time, not later.
  */
 export async function packFile(kitFile: string, outFolder: string): Promise<Packed> {
-  const kit = await loadKit(kitFile)
+  const { kit, wraps } = await loadWithWraps(kitFile)
   const path = resolve(kitFile)
   const assets = new AssetCollector(path)
-  const code = await bundle(path, assets)
+  const code = await bundle(path, assets, wraps)
   const file = join(resolve(outFolder), `${basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')}.mjs`)
   const head = `#!/usr/bin/env node\n${packedMark} ${version}: ${kit.name} ${kit.version}. Run it with node; --help says how.\n`
   await mkdir(resolve(outFolder), { recursive: true })
@@ -35,11 +36,24 @@ export async function packFile(kitFile: string, outFolder: string): Promise<Pack
   return { file, bytes: Buffer.byteLength(head + code), kit, assets: assets.files }
 }
 
-async function bundle(kitPath: string, assets: AssetCollector): Promise<string> {
+/** Runs the kit once, and hears what it wraps: the plans travel along, so that nothing has to be read again where it runs. */
+async function loadWithWraps(kitFile: string): Promise<{ kit: Kit; wraps: MadeWrap[] }> {
+  const wraps: MadeWrap[] = []
+  const registry = wrapRegistry()
+  registry.onMade = (made) => wraps.push(made)
+  try {
+    return { kit: await loadKit(kitFile), wraps }
+  } finally {
+    registry.onMade = undefined
+  }
+}
+
+async function bundle(kitPath: string, assets: AssetCollector, wraps: readonly MadeWrap[]): Promise<string> {
   const built = fileURLToPath(new URL('..', import.meta.url))
   const entry = [
     `import ${JSON.stringify(join(built, 'guard.js'))}`,
     `import { runPacked } from ${JSON.stringify(join(built, 'pack/packed-main.js'))}`,
+    ...(wraps.length > 0 ? [`import 'jexo:frozen'`] : []),
     `import kit from ${JSON.stringify(kitPath)}`,
     `runPacked(kit)`,
   ].join('\n')
@@ -56,7 +70,7 @@ async function bundle(kitPath: string, assets: AssetCollector): Promise<string> 
       legalComments: 'none',
       logLevel: 'silent',
       banner: { js: requireForCommonJs },
-      plugins: [ownPackages(built), nativeParts(), assetPlugin(assets), ...plugins],
+      plugins: [frozenWraps(wraps), ownPackages(built), nativeParts(), assetPlugin(assets), ...plugins],
     })
     return result.outputFiles[0]?.text ?? ''
   }
@@ -108,6 +122,28 @@ function englishOnly(): Plugin {
         contents: `export { default as en } from './en.js'`,
         resolveDir: dirname(path),
       }))
+    },
+  }
+}
+
+/** What wraps find instead of their sources: plans, and the modules behind them. The compiler stays at home. */
+function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
+  const imports = wraps.flatMap(({ modulePath }, at) =>
+    modulePath === undefined ? [] : [`import * as module${at} from ${JSON.stringify(modulePath)}`],
+  )
+  const entries = wraps.map(({ key, plan, modulePath }, at) => {
+    const module = modulePath === undefined ? '' : `, module: module${at}`
+    return `${JSON.stringify(key)}: { plan: ${JSON.stringify(plan)}${module} }`
+  })
+  const contents = `${imports.join('\n')}\nglobalThis[Symbol.for('jexo.wraps')] = { frozen: { ${entries.join(', ')} } }`
+  return {
+    name: 'jexo-frozen-wraps',
+    setup({ onResolve, onLoad }) {
+      onResolve({ filter: /^jexo:frozen$/ }, ({ path }) => ({ path, namespace: 'jexo-frozen', sideEffects: true }))
+      onLoad({ filter: /.*/, namespace: 'jexo-frozen' }, () => ({ contents, resolveDir: process.cwd() }))
+      onResolve({ filter: /^typescript$/ }, ({ path, importer }) =>
+        /[\\/]wrap[\\/]module[\\/]/.test(importer) ? { path, external: true } : undefined,
+      )
     },
   }
 }

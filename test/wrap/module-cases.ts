@@ -1,3 +1,4 @@
+// biome-ignore-all lint/suspicious/noTemplateCurlyInString: the sources hold template literal types
 /** TypeScript → schema → a call that arrives right, and one that is refused. Each case is one exported function of one module. */
 export interface TypeCase {
   /** The exported function. */

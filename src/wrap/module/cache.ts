@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { version } from '../../version.js'
 import { readModule } from './read.js'
 import type { ModuleReading } from './reading.js'
@@ -18,10 +19,15 @@ export async function readModuleCached(file: string): Promise<ModuleReading> {
   const kept = keptAt(at)
   if (kept && Object.entries(kept.stamps).every(([name, stamp]) => stampOf(name) === stamp)) return kept.reading
   const { reading, files } = await readModule(file)
-  const depends = [...files, ...manifestsAbove(file)]
+  const depends = [...files, ...manifestsAbove(file), ...readers]
   keep(at, { stamps: Object.fromEntries(depends.map((name) => [name, stampOf(name)])), reading })
   return reading
 }
+
+/** How types are read is also something that a reading depends on. */
+const readers = ['read', 'types', 'known-types', 'signature', 'docs', 'program'].map((name) =>
+  fileURLToPath(new URL(`./${name}.js`, import.meta.url)),
+)
 
 /** Beside the packages of the project, as caches are; without any, with the system's temporary files. */
 function cacheFile(file: string): string {

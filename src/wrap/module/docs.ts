@@ -33,7 +33,7 @@ export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: ts.S
   const effect = texts('effect')[0]?.trim().split(/\s/)[0]
   const { constraints, parameters } = sortConstraints(compiler, tags)
   return {
-    about: textOf(compiler, symbol.getDocumentationComment(checker)),
+    about: inParagraphs(textOf(compiler, symbol.getDocumentationComment(checker))),
     title: texts('title')[0],
     returns: [...texts('returns'), ...texts('return')].join('\n'),
     throws: [...texts('throws'), ...texts('exception')],
@@ -59,7 +59,7 @@ function sortConstraints(compiler: Compiler, tags: readonly ts.JSDocTagInfo[]) {
     if (tag === 'param' || tag === 'arg' || tag === 'argument') {
       const found = /^\[?([\w$.]+)[^\s\]]*\]?\s*(?:[-–—:]\s*)?([\s\S]*)$/.exec(said)
       current = found?.[1]
-      if (current !== undefined) parameterOf(current).about = (found?.[2] ?? '').trim()
+      if (current !== undefined) parameterOf(current).about = inParagraphs((found?.[2] ?? '').trim())
       continue
     }
     // `@minimum kg 0` names its parameter; else it is of the one that was described last.
@@ -97,6 +97,11 @@ function defaultOf(text: string): JsonObject | undefined {
   } catch {
     return undefined
   }
+}
+
+/** Lines were broken for the width of a source file; paragraphs, lists and code stay. */
+function inParagraphs(text: string): string {
+  return text.replace(/([^\n])\n(?=[^\n\s\-*\d`|#>])/g, '$1 ')
 }
 
 export function textOf(compiler: Compiler, parts: ts.SymbolDisplayPart[] | undefined): string {

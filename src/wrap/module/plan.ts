@@ -43,6 +43,8 @@ export interface ModulePlanOptions {
   readonly prefix?: string
   /** Names of tools, from those of the functions; snake_case by default. */
   readonly toolName?: (name: string) => string
+  /** Put on every tool. */
+  readonly tags?: readonly string[]
   /** What tools do to the world, by tool name, where neither `@effect` nor their name says so. */
   readonly effects?: Readonly<Record<string, Effect>>
 }
@@ -73,7 +75,7 @@ export function planModule(
 
 function plannedTool(
   read: FunctionReading,
-  { prefix = '', toolName = snakeCase, effects = {} }: ModulePlanOptions,
+  { prefix = '', toolName = snakeCase, effects = {}, tags = [] }: ModulePlanOptions,
 ): PlannedTool {
   const whole =
     read.instanceOf === undefined ? read.path.filter((part) => part !== 'default') : [read.instanceOf, read.name]
@@ -89,13 +91,13 @@ function plannedTool(
     isDescribed: read.about !== '',
     effect: effect ?? guessEffect(read.name),
     isEffectGuessed: effect === undefined,
-    tags: read.isDeprecated ? ['deprecated'] : [],
+    tags: [...tags, ...(read.isDeprecated ? ['deprecated'] : [])],
     examples: read.examples,
     parameters: read.parameters,
     input: read.input,
     inputDefinitions: read.inputDefinitions,
     result: read.result,
-    showsErrors: /^Fails: /m.test(read.about),
+    showsErrors: /^Fails\b/m.test(read.about),
   }
 }
 

@@ -37,7 +37,11 @@ function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
     checkJs: false,
     maxNodeModuleJsDepth: 1,
     skipLibCheck: true,
-    types: existsSync(join(dirname(file), 'node_modules')) || hasNodeTypes(file) ? ['node'] : [],
+    types: ['node'],
+    // Node's types are those of the project, or ours where it has none.
+    ...(hasNodeTypes(file)
+      ? {}
+      : { typeRoots: [dirname(dirname(createRequire(import.meta.url).resolve('@types/node/package.json')))] }),
   }
 }
 

@@ -29,7 +29,7 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
   if (!source) throw problems.sourceMissing(file)
   const warnings = checkSources(opened, file)
   const checker = opened.program.getTypeChecker()
-  const found = candidatesIn(compiler, checker, source, file)
+  const found = inOrder(candidatesIn(compiler, checker, source, file), source)
   const functions: FunctionReading[] = []
   const leftOut: LeftOut[] = []
   for (const candidate of found) {
@@ -41,7 +41,8 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
     .getSourceFiles()
     .map(({ fileName }) => fileName)
     .filter((name) => !/[\\/]typescript[\\/]lib[\\/]/.test(name))
-  return { reading: { file, functions, leftOut, warnings }, files }
+  const makeable = makeableClasses(compiler, checker, source)
+  return { reading: { file, functions, leftOut, warnings, makeable }, files }
 }
 
 /** An import that is not found ends it; other errors of types are told, since what they do not touch can still be read. */
@@ -61,6 +62,13 @@ function checkSources({ compiler, program, entry }: Program, file: string): stri
   const syntax = faults.find(({ code }) => code >= 1000 && code < 2000 && code !== 1259)
   if (syntax) throw problems.sourceUnreadable(shown(file), text(syntax))
   return faults.map(text)
+}
+
+/** As they stand in the file; what comes from elsewhere follows. */
+function inOrder(candidates: readonly Candidate[], source: ts.SourceFile): Candidate[] {
+  const place = ({ node }: Candidate) =>
+    node.getSourceFile() === source ? node.getStart() : Number.POSITIVE_INFINITY
+  return [...candidates].sort((a, b) => (place(a) === place(b) ? 0 : place(a) - place(b)))
 }
 
 function candidatesIn(
@@ -110,6 +118,23 @@ function candidatesOf(
     return [{ path: [exportedAs, member.name], name: member.name, symbol: member, node: inner, type: memberType }]
   })
   return [...self, ...members]
+}
+
+function makeableClasses(compiler: Compiler, checker: ts.TypeChecker, source: ts.SourceFile): string[] {
+  const module = checker.getSymbolAtLocation(source)
+  return (module ? checker.getExportsOfModule(module) : []).flatMap((exported) => {
+    const symbol = exported.flags & compiler.SymbolFlags.Alias ? checker.getAliasedSymbol(exported) : exported
+    if (!(symbol.flags & compiler.SymbolFlags.Class) || exported.name === 'default' || !symbol.valueDeclaration)
+      return []
+    const type = checker.getTypeOfSymbolAtLocation(symbol, symbol.valueDeclaration)
+    const needsNothing = type.getConstructSignatures().some((signature) =>
+      signature.getParameters().every((parameter) => {
+        const declaration = parameter.valueDeclaration as ts.ParameterDeclaration | undefined
+        return declaration !== undefined && checker.isOptionalParameter(declaration)
+      }),
+    )
+    return needsNothing ? [exported.name] : []
+  })
 }
 
 /** Public methods, called on an instance that the author gives; static ones on the class. */
@@ -204,9 +229,14 @@ function readFunction(
 function aboutOf(docs: Docs): string {
   const deprecated =
     docs.deprecated === undefined ? [] : [`Deprecated${docs.deprecated === '' ? '.' : `: ${docs.deprecated}`}`]
-  const throws = docs.throws.map((text) => `Fails: ${text.replace(/^\{[^}]*\}\s*/, '')}`)
+  const throws = docs.throws.map((text) => failsText(text.replace(/^\{[^}]*\}\s*/, '')))
   return docs.about === '' ? '' : [...deprecated, docs.about, ...throws].join('\n')
 }
+
+const failsText = (text: string) =>
+  /^(when|if|where|unless)\b/i.test(text)
+    ? `Fails ${text.charAt(0).toLowerCase()}${text.slice(1)}`
+    : `Fails: ${text}`
 
 /** `winterFeed(9, 8) // 3.3`, or the arguments as JSON; what is neither is for people only. */
 function exampleOf(compiler: Compiler, text: string, parameters: FunctionReading['parameters']): Example[] {

@@ -9,6 +9,8 @@ export interface ModuleReading {
   readonly functions: readonly FunctionReading[]
   readonly leftOut: readonly LeftOut[]
   readonly warnings: readonly string[]
+  /** Exported classes whose instances need nothing to be made. */
+  readonly makeable: readonly string[]
 }
 
 /** Something that is not taken, and why. */
@@ -59,6 +61,8 @@ export interface Result {
   readonly schema?: JsonSchema
   readonly conversion: Conversion | null
   readonly definitions: Definitions
+  /** It comes as a promise. */
+  readonly isLater: boolean
   /** Items come one after the other, and are counted as progress. */
   readonly isStream: boolean
   readonly about?: string

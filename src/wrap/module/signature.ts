@@ -141,12 +141,13 @@ export function readResult(place: Place, signature: ts.Signature): Result {
   const types = new TypeReader(place.compiler, checker, 'out', place.node)
   const returned = signature.getReturnType()
   const type = checker.getAwaitedType(returned) ?? returned
+  const isLater = type !== returned
   const about = docs.returns === '' ? {} : { about: docs.returns }
   if (types.isKind(type, 'Any') || types.isKind(type, 'Unknown')) {
-    return { form: 'any', conversion: null, definitions: {}, isStream: false, ...about }
+    return { form: 'any', conversion: null, definitions: {}, isLater, isStream: false, ...about }
   }
   if (types.isKind(type, 'Void') || types.isKind(type, 'Undefined') || types.isKind(type, 'Never')) {
-    return { form: 'nothing', conversion: null, definitions: {}, isStream: false, ...about }
+    return { form: 'nothing', conversion: null, definitions: {}, isLater, isStream: false, ...about }
   }
   const shape = constrained(types.read(type), docs.returns === '' ? {} : { description: docs.returns })
   const { schemas } = types.definitions
@@ -160,6 +161,7 @@ export function readResult(place: Place, signature: ts.Signature): Result {
     schema: schemas ? { ...schema, $defs: schemas } : schema,
     conversion: shape.conversion,
     definitions: types.definitions,
+    isLater,
     isStream: isStream(type),
     ...about,
   }

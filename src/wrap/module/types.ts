@@ -366,6 +366,11 @@ function literalShape(literals: readonly { value: string | number }[]): Shape {
 function unionOf(branches: readonly Shape[]): Shape {
   const [only] = branches
   if (only && branches.length === 1) return only
+  const values = branches.filter(({ schema }) => schema.type !== 'null')
+  const [value] = values
+  // Null is null in JSON too: what is left says how to convert.
+  if (value && values.length === 1)
+    return { schema: { anyOf: branches.map(({ schema }) => schema) }, conversion: value.conversion }
   // What is converted is looked at first: a date is also a string.
   const ordered = [...branches].sort((a, b) => Number(b.conversion !== null) - Number(a.conversion !== null))
   return {

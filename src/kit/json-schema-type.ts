@@ -1,0 +1,53 @@
+/** What is made of a value: a function is given lists that it may change, and may return any list. */
+type Use = 'given' | 'returned'
+
+/** The type of what fits a plain JSON Schema that is written out as a literal; `unknown` where it says more than types can. */
+export type ValueOf<S, U extends Use = 'given'> = S extends { readonly const: infer C }
+  ? C
+  : S extends { readonly enum: readonly (infer E)[] }
+    ? E
+    : S extends { readonly anyOf: readonly (infer B)[] }
+      ? ValueOf<B, U>
+      : S extends { readonly oneOf: readonly (infer B)[] }
+        ? ValueOf<B, U>
+        : S extends { readonly type: infer T }
+          ? OfType<T, S, U>
+          : unknown
+
+/** The same at the root of a tool's schema, where there is always an object. */
+export type ObjectOf<S, U extends Use> = unknown extends ValueOf<S, U> ? { [key: string]: unknown } : ValueOf<S, U>
+
+type OfType<T, S, U extends Use> = T extends 'string'
+  ? string
+  : T extends 'number' | 'integer'
+    ? number
+    : T extends 'boolean'
+      ? boolean
+      : T extends 'null'
+        ? null
+        : T extends 'array'
+          ? ListOf<S, U>
+          : T extends 'object'
+            ? Properties<S, U>
+            : unknown
+
+type ListOf<S, U extends Use> = S extends { readonly prefixItems: infer P extends readonly unknown[] }
+  ? Tuple<P, U>
+  : S extends { readonly items: infer I }
+    ? U extends 'given'
+      ? ValueOf<I, U>[]
+      : readonly ValueOf<I, U>[]
+    : unknown[]
+type Tuple<P extends readonly unknown[], U extends Use> = { -readonly [K in keyof P]: ValueOf<P[K], U> }
+
+type Properties<S, U extends Use> = S extends { readonly properties: infer P }
+  ? Simplified<
+      { [K in keyof P as K extends RequiredOf<S> ? K : never]: ValueOf<P[K], U> } & {
+        [K in keyof P as K extends RequiredOf<S> ? never : K]?: ValueOf<P[K], U> | undefined
+      }
+    >
+  : S extends { readonly additionalProperties: infer A }
+    ? { [key: string]: A extends boolean ? unknown : ValueOf<A, U> }
+    : { [key: string]: unknown }
+type RequiredOf<S> = S extends { readonly required: readonly (infer R)[] } ? R : never
+type Simplified<T> = { [K in keyof T]: T[K] }

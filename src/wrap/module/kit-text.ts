@@ -1,0 +1,285 @@
+import type { JsonSchema } from '../../kit/schema.js'
+import { snakeCase } from '../effect-words.js'
+import type { Conversion, Definitions } from './conversion.js'
+import { isIdentifier, keyText, literal, textLiteral } from './literal.js'
+import type { ModulePlan, PlannedTool } from './plan.js'
+
+export interface KitTextOptions {
+  /** Name of the kit, such as `colony`. */
+  name: string
+  /** What the kit file imports the module by: `./colony.ts`, or the name of a package. */
+  specifier: string
+}
+
+/** A kit file for a plan: TypeScript to be read and edited, with the schemas in it, so that no compiler is needed at run time. */
+export function kitText(plan: ModulePlan, { name, specifier }: KitTextOptions): string {
+  const module = moduleName(name)
+  const writer = new ToolWriter(module)
+  const tools = plan.tools.map((tool) => writer.write(tool))
+  const classes = [...new Set(plan.tools.flatMap(({ instanceOf }) => instanceOf ?? []))]
+  const shareds = classes.map(
+    (className) => `const ${instanceName(className)} = shared(() => new ${module}.${className}())\n`,
+  )
+  const names = ['defineKit', ...writer.imports, ...(classes.length > 0 ? ['shared'] : []), 'tool'].sort(byLetters)
+  return [
+    `import { ${names.join(', ')} } from 'jexo'\n`,
+    writer.helpers.size > 0
+      ? `import { ${[...writer.helpers].sort(byLetters).join(', ')} } from 'jexo/module'\n`
+      : '',
+    `import * as ${module} from ${textLiteral(specifier)}\n\n`,
+    ...shareds,
+    shareds.length > 0 ? '\n' : '',
+    tools.join('\n\n'),
+    '\n\nexport default defineKit({\n',
+    `  name: ${textLiteral(name)},\n`,
+    `  version: '1.0.0',\n`,
+    `  parts: [${plan.tools.length > 4 ? `\n${plan.tools.map((tool) => `    ${constName(tool)},\n`).join('')}  ` : plan.tools.map(constName).join(', ')}],\n`,
+    '})\n',
+  ].join('')
+}
+
+const camelCase = (text: string) =>
+  snakeCase(text).replace(/_(\w)/g, (_all, letter: string) => letter.toUpperCase())
+const constName = ({ name }: PlannedTool) => `${camelCase(name).replace(/^(\d)/, '_$1')}Tool`
+const moduleName = (name: string) => camelCase(name).replace(/^(\d)/, '_$1') || 'source'
+const instanceName = (className: string) => `${camelCase(className)}Instance`
+
+/** Writes tools one by one, and keeps what they need to have imported. */
+class ToolWriter {
+  readonly imports = new Set<string>()
+  readonly helpers = new Set<string>()
+  readonly #module: string
+
+  constructor(module: string) {
+    this.#module = module
+  }
+
+  write(tool: PlannedTool): string {
+    const { name, title, about, effect, isEffectGuessed, tags, examples, input, result } = tool
+    if (result.form === 'nothing') this.imports.add('nothing')
+    const isEmpty = Object.keys(input.properties ?? {}).length === 0
+    const fields = [
+      ...(title === undefined ? [] : [`title: ${textLiteral(title)}`]),
+      `about: ${textLiteral(about)}`,
+      ...(isEmpty ? [] : [`input: ${literal(input, 2, 7)}`]),
+      ...(result.form === 'nothing' ? ['output: nothing'] : []),
+      ...(result.schema ? [`output: ${literal(result.schema, 2, 8)}`] : []),
+      `effect: '${effect}'`,
+      ...(tags.length > 0 ? [`tags: ${literal(tags, 2)}`] : []),
+      ...(examples.length > 0 ? [`examples: ${literal(examples, 2, 10)}`] : []),
+    ]
+    const lines = fields.map((field) => {
+      const remark = isEffectGuessed && field.startsWith('effect:') ? ' // guessed from the name' : ''
+      return `  ${field},${remark}\n`
+    })
+    return `const ${constName(tool)} = tool(${textLiteral(name)}, {\n${lines.join('')}  ${this.#run(tool)},\n})`
+  }
+
+  #run(tool: PlannedTool): string {
+    const { parameters, instanceOf, result, showsErrors } = tool
+    const names = argumentNames(tool)
+    const usesCall =
+      instanceOf !== undefined ||
+      result.isStream ||
+      parameters.some(({ kind }) => kind === 'signal' || kind === 'progress') ||
+      parameters.some(hasExtras)
+    const given = names.every(isIdentifier) ? `{ ${names.join(', ')} }` : 'given'
+    const heads = [...(names.length > 0 ? [given] : usesCall ? ['_'] : []), ...(usesCall ? ['call'] : [])].join(
+      ', ',
+    )
+    const asked = this.#called(tool, given === 'given')
+    const isWaiting = result.isLater || instanceOf !== undefined
+    const steps = result.isStream
+      ? gatheringSteps(asked)
+      : this.#steps(tool, `${result.isLater ? 'await ' : ''}${asked}`)
+    if (steps.length === 1 && !showsErrors) {
+      const [step = ''] = steps
+      const value = step.replace(/^return /, '')
+      // A promise may be given as it is.
+      const bare = value === `await ${asked}` && instanceOf === undefined
+      const body = bare ? asked : value.startsWith('{') ? `(${value})` : value
+      return `run: ${isWaiting && !bare ? 'async ' : ''}(${heads}) => ${body}`
+    }
+    const all = result.isStream ? [...steps, ...this.#steps(tool, 'items')] : steps
+    return `${isWaiting || result.isStream ? 'async ' : ''}run(${heads}) {\n${block(showsErrors ? this.#guarded(all) : all, 4)}  }`
+  }
+
+  /** What a function gave, as statements that end with what the tool gives. */
+  #steps({ result }: PlannedTool, value: string): string[] {
+    const { form, conversion, definitions, schema = {} } = result
+    const shape =
+      form === 'value' ? ((schema.properties as Record<string, JsonSchema> | undefined)?.value ?? {}) : schema
+    const shown = (converted: string) =>
+      form === 'value' ? (converted === 'value' ? '{ value }' : `{ value: ${converted} }`) : converted
+    if (conversion === null) return [`return ${shown(value)}`]
+    const isMissing = form === 'value' && !(schema.required as readonly string[] | undefined)?.includes('value')
+    const isScalar = scalars.has(conversion.as) && !isMissing && !isNullable(shape)
+    if (isScalar) return [`return ${shown(simpleOut(value, conversion, shape) ?? value)}`]
+    const name = value === 'items' ? 'items' : 'result'
+    const first = value === name ? [] : [`const ${name} = ${value}`]
+    const simple = simpleOut(name, conversion, shape)
+    const converted = simple === undefined ? this.#helped('toJson', name, conversion, definitions) : simple
+    return [...first, `return ${shown(isMissing ? `${name} === undefined ? undefined : ${converted}` : converted)}`]
+  }
+
+  #guarded(steps: readonly string[]): string[] {
+    this.imports.add('Refusal')
+    return [
+      'try {',
+      ...steps.flatMap((step) => step.split('\n')).map((line) => `  ${line}`),
+      '} catch (error) {',
+      '  throw new Refusal(error instanceof Error ? error.message : String(error))',
+      '}',
+    ]
+  }
+
+  #called({ path, instanceOf, parameters, input, inputDefinitions }: PlannedTool, isGiven: boolean): string {
+    const required = (input.required ?? []) as readonly string[]
+    const owner = instanceOf === undefined ? this.#module : `(await call.use(${instanceName(instanceOf)}))`
+    const steps = instanceOf === undefined ? path : path.slice(-1)
+    const access = steps.map((step) => (isIdentifier(step) ? `.${step}` : `[${textLiteral(step)}]`)).join('')
+    const shapeOf = (name: string) => (input.properties as Record<string, JsonSchema>)[name] ?? {}
+    const of = (name: string) => (isGiven ? `given[${textLiteral(name)}]` : name)
+    const args = parameters.map((parameter): string => {
+      if (parameter.kind === 'signal') return 'call.signal'
+      if (parameter.kind === 'progress') return 'call.progress'
+      if (parameter.kind !== 'object') {
+        const isThere = required.includes(parameter.name)
+        const value = this.#into(
+          of(parameter.name),
+          parameter.conversion,
+          shapeOf(parameter.name),
+          isThere,
+          inputDefinitions,
+        )
+        return parameter.kind === 'rest' ? `...(${value} ?? [])` : value
+      }
+      const properties = parameter.properties.map(({ name, conversion }) => {
+        const value = this.#into(of(name), conversion, shapeOf(name), required.includes(name), inputDefinitions)
+        return value === name ? name : `${keyText(name)}: ${value}`
+      })
+      if (parameter.signal !== undefined) properties.push(`${keyText(parameter.signal)}: call.signal`)
+      if (parameter.progress !== undefined) properties.push(`${keyText(parameter.progress)}: call.progress`)
+      return `{ ${properties.join(', ')} }`
+    })
+    return `${owner}${access}(${args.join(', ')})`
+  }
+
+  /** An argument on its way in, as the expression that makes it what the function takes. */
+  #into(
+    value: string,
+    conversion: Conversion | null,
+    shape: JsonSchema,
+    isThere: boolean,
+    definitions: Definitions,
+  ): string {
+    if (conversion === null) return value
+    const simple = simpleInto(value, conversion, shape)
+    if (simple === undefined) return this.#helped('fromJson', value, conversion, definitions)
+    return isThere ? simple : `${value} === undefined ? undefined : ${simple}`
+  }
+
+  /** What is too deep to be written out is left to a helper. */
+  #helped(helper: 'fromJson' | 'toJson', value: string, conversion: Conversion, definitions: Definitions): string {
+    this.helpers.add(helper)
+    return `${helper}(${value}, ${literal(conversion, 0, 60)}${definitionsText(conversion, definitions)}) as never`
+  }
+}
+
+const byLetters = (a: string, b: string) => a.toLowerCase().localeCompare(b.toLowerCase())
+const scalars = new Set<Conversion['as']>(['date', 'url', 'bigint', 'bytes', 'buffer', 'set'])
+const block = (steps: readonly string[], indent: number) =>
+  steps
+    .map(
+      (step) =>
+        `${step
+          .split('\n')
+          .map((line) => ' '.repeat(indent) + line)
+          .join('\n')}\n`,
+    )
+    .join('')
+
+const argumentNames = ({ parameters }: PlannedTool): string[] =>
+  parameters.flatMap((parameter) => {
+    if (parameter.kind === 'object') return parameter.properties.map(({ name }) => name)
+    return parameter.kind === 'value' || parameter.kind === 'rest' ? [parameter.name] : []
+  })
+
+const gatheringSteps = (asked: string) => [
+  'const items = []',
+  `for await (const item of ${asked}) {\n  items.push(item)\n  call.progress(items.length)\n}`,
+]
+
+/** Values, lists and objects of values are made as one would write it; undefined for what is deeper. */
+function simpleInto(value: string, conversion: Conversion, shape: JsonSchema): string | undefined {
+  if (isNullable(shape)) return unlessNull(value, conversion, shape, simpleInto)
+  if (conversion.as === 'date') return `new Date(${value})`
+  if (conversion.as === 'url') return `new URL(${value})`
+  if (conversion.as === 'bigint') return `BigInt(${value})`
+  if (conversion.as === 'bytes' || conversion.as === 'buffer') return `Buffer.from(${value}, 'base64')`
+  if (conversion.as === 'set' && conversion.items === null) return `new Set(${value})`
+  if (conversion.as === 'map' && conversion.isObject && conversion.value === null)
+    return `new Map(Object.entries(${value}))`
+  return within(value, conversion, shape, simpleInto)
+}
+
+function simpleOut(value: string, conversion: Conversion, shape: JsonSchema): string | undefined {
+  if (isNullable(shape)) return unlessNull(value, conversion, shape, simpleOut)
+  const whole = value.startsWith('await ') ? `(${value})` : value
+  if (conversion.as === 'date') return `${whole}.toISOString()`
+  if (conversion.as === 'url') return `${whole}.href`
+  if (conversion.as === 'bigint') return `String(${value})`
+  if (conversion.as === 'bytes' || conversion.as === 'buffer') return `Buffer.from(${value}).toString('base64')`
+  if (conversion.as === 'set' && conversion.items === null) return `[...${whole}]`
+  if (conversion.as === 'map' && conversion.isObject && conversion.value === null)
+    return `Object.fromEntries(${value})`
+  if (conversion.as === 'iterable') {
+    // Items of a stream are in a list already.
+    const list = value === 'items' ? 'items' : `[...${whole}]`
+    return conversion.items === null
+      ? list
+      : within(list, { as: 'list', items: conversion.items }, shape, simpleOut)
+  }
+  return within(whole, conversion, shape, simpleOut)
+}
+
+type Simple = (value: string, conversion: Conversion, shape: JsonSchema) => string | undefined
+
+const branchesOf = (shape: JsonSchema) => (shape.anyOf ?? []) as readonly JsonSchema[]
+const isNullable = (shape: JsonSchema) => branchesOf(shape).some(({ type }) => type === 'null')
+
+function unlessNull(value: string, conversion: Conversion, shape: JsonSchema, simple: Simple): string | undefined {
+  const inner = branchesOf(shape).find(({ type }) => type !== 'null') ?? {}
+  const made = simple(value, conversion, inner)
+  return made === undefined ? undefined : `${value} === null ? null : ${made}`
+}
+
+function within(value: string, conversion: Conversion, shape: JsonSchema, simple: Simple): string | undefined {
+  if (conversion.as === 'list' && conversion.items !== null) {
+    const item = simple('item', conversion.items, (shape.items ?? {}) as JsonSchema)
+    return item === undefined || value === 'item'
+      ? undefined
+      : `${value}.map((item) => ${item.startsWith('{') ? `(${item})` : item})`
+  }
+  if (conversion.as !== 'object' || conversion.others !== null || !/^[\w.]+$/.test(value)) return undefined
+  const required = (shape.required ?? []) as readonly string[]
+  const shapes = (shape.properties ?? {}) as Record<string, JsonSchema>
+  const parts: string[] = []
+  for (const [name, inner] of Object.entries(conversion.properties)) {
+    const made = isIdentifier(name) ? simple(`${value}.${name}`, inner, shapes[name] ?? {}) : undefined
+    if (made === undefined) return undefined
+    parts.push(
+      required.includes(name)
+        ? `${name}: ${made}`
+        : `...(${value}.${name} === undefined ? {} : { ${name}: ${made} })`,
+    )
+  }
+  return `{ ...${value}, ${parts.join(', ')} }`
+}
+
+const hasExtras = (parameter: PlannedTool['parameters'][number]) =>
+  parameter.kind === 'object' && (parameter.signal !== undefined || parameter.progress !== undefined)
+
+/** Definitions go along only where the conversion refers to them. */
+const definitionsText = (conversion: Conversion, definitions: Definitions) =>
+  /"as":"(ref|union)"/.test(JSON.stringify(conversion)) ? `, ${literal(definitions, 0, 60)}` : ''
