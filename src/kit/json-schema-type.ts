@@ -3,9 +3,9 @@ type Use = 'given' | 'returned'
 
 /** The type of what fits a plain JSON Schema that is written out as a literal; `unknown` where it says more than types can. */
 export type ValueOf<S, U extends Use = 'given'> = S extends { readonly const: infer C }
-  ? C
+  ? Literal<C, U>
   : S extends { readonly enum: readonly (infer E)[] }
-    ? E
+    ? Literal<E, U>
     : S extends { readonly anyOf: readonly (infer B)[] }
       ? ValueOf<B, U>
       : S extends { readonly oneOf: readonly (infer B)[] }
@@ -15,7 +15,8 @@ export type ValueOf<S, U extends Use = 'given'> = S extends { readonly const: in
           : unknown
 
 /** The same at the root of a tool's schema, where there is always an object. */
-export type ObjectOf<S, U extends Use> = unknown extends ValueOf<S, U> ? { [key: string]: unknown } : ValueOf<S, U>
+export type ObjectOf<S, U extends Use> =
+  unknown extends ValueOf<S, U> ? (U extends 'given' ? { [key: string]: unknown } : object) : ValueOf<S, U>
 
 type OfType<T, S, U extends Use> = T extends 'string'
   ? string
@@ -51,3 +52,14 @@ type Properties<S, U extends Use> = S extends { readonly properties: infer P }
     : { [key: string]: unknown }
 type RequiredOf<S> = S extends { readonly required: readonly (infer R)[] } ? R : never
 type Simplified<T> = { [K in keyof T]: T[K] }
+
+/** TypeScript widens literals on their way out of a function: which of them it was is checked when it is called. */
+type Literal<T, U extends Use> = U extends 'given'
+  ? T
+  : T extends string
+    ? string
+    : T extends number
+      ? number
+      : T extends boolean
+        ? boolean
+        : T

@@ -10,8 +10,12 @@ export type JsonSchema = { readonly [keyword: string]: unknown }
 export type Schema = StandardSchemaV1<unknown, unknown> | JsonSchema
 
 /** Given as `output`: the tool returns nothing on purpose. */
-export const nothing = branded({}, brands.nothing)
-export type Nothing = typeof nothing
+export const nothing = branded({}, brands.nothing) as Nothing
+/** Told apart by a mark that no schema has. */
+export interface Nothing {
+  readonly [mark]: true
+}
+declare const mark: unique symbol
 export const isNothing = (value: unknown): value is Nothing => hasBrand(value, brands.nothing)
 
 /** What a tool's function gets for a schema: the library's output type, or what plain JSON Schema says that is written out. */

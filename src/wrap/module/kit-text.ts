@@ -140,23 +140,26 @@ class ToolWriter {
     const access = steps.map((step) => (isIdentifier(step) ? `.${step}` : `[${textLiteral(step)}]`)).join('')
     const shapeOf = (name: string) => (input.properties as Record<string, JsonSchema>)[name] ?? {}
     const of = (name: string) => (isGiven ? `given[${textLiteral(name)}]` : name)
-    const args = parameters.map((parameter): string => {
+    const callee = `${this.#module}${access}`
+    const args = parameters.map((parameter, at): string => {
       if (parameter.kind === 'signal') return 'call.signal'
       if (parameter.kind === 'progress') return 'call.progress'
       if (parameter.kind !== 'object') {
-        const isThere = required.includes(parameter.name)
-        const value = this.#into(
-          of(parameter.name),
-          parameter.conversion,
-          shapeOf(parameter.name),
-          isThere,
-          inputDefinitions,
-        )
-        return parameter.kind === 'rest' ? `...(${value} ?? [])` : value
-      }
-      const properties = parameter.properties.map(({ name, conversion }) => {
+        const { name, conversion, kind } = parameter
+        const type = `Parameters<typeof ${callee}>[${at}]`
+        if (kind === 'rest') {
+          const list = this.#into(`(${of(name)} ?? [])`, conversion, shapeOf(name), true, inputDefinitions)
+          return `...${parameter.isNarrower ? `(${list} as never[])` : list}`
+        }
         const value = this.#into(of(name), conversion, shapeOf(name), required.includes(name), inputDefinitions)
-        return value === name ? name : `${keyText(name)}: ${value}`
+        return parameter.isNarrower && conversion === null && instanceOf === undefined
+          ? `${value} as ${type}`
+          : value
+      }
+      const properties = parameter.properties.map(({ name, conversion, isNarrower }) => {
+        const value = this.#into(of(name), conversion, shapeOf(name), required.includes(name), inputDefinitions)
+        const cast = isNarrower && conversion === null ? `${value} as never` : value
+        return cast === name ? name : `${keyText(name)}: ${cast}`
       })
       if (parameter.signal !== undefined) properties.push(`${keyText(parameter.signal)}: call.signal`)
       if (parameter.progress !== undefined) properties.push(`${keyText(parameter.progress)}: call.progress`)

@@ -81,7 +81,7 @@ const fixes: Readonly<Record<string, string>> = {
   AbortSignal: 'make it the last parameter',
   Function: 'take data instead',
 }
-const article = (name: string) => (/^[AEIOU]/.test(name) ? 'an' : 'a')
+const article = (name: string) => (/^([AEIOU]|HTML|SVG)/.test(name) ? 'an' : 'a')
 
 /** A map whose keys are texts is an object; any other is a list of pairs. */
 function mapShape(key: Shape, value: Shape): Shape {

@@ -44,11 +44,21 @@ export interface FunctionReading {
 
 /** How an argument gets back into its place. */
 export type Parameter =
-  | { readonly kind: 'value' | 'rest'; readonly name: string; readonly conversion: Conversion | null }
+  | {
+      readonly kind: 'value' | 'rest'
+      readonly name: string
+      readonly conversion: Conversion | null
+      /** Its type says more than its schema can, such as a brand. */
+      readonly isNarrower?: true
+    }
   /** An object whose properties are arguments of the tool. */
   | {
       readonly kind: 'object'
-      readonly properties: readonly { readonly name: string; readonly conversion: Conversion | null }[]
+      readonly properties: readonly {
+        readonly name: string
+        readonly conversion: Conversion | null
+        readonly isNarrower?: true
+      }[]
       readonly signal?: string
       readonly progress?: string
     }

@@ -85,7 +85,7 @@ function readParameter(
     (declaration !== undefined &&
       (declaration.initializer !== undefined || checker.isOptionalParameter(declaration)))
   args.push({ name, shape, isRequired: !isOptional })
-  return { kind: isRest ? 'rest' : 'value', name, conversion: shape.conversion }
+  return { kind: isRest ? 'rest' : 'value', name, conversion: shape.conversion, ...narrower(types) }
 }
 
 /** The properties of a destructured object are arguments themselves, unless a name is taken already. */
@@ -101,7 +101,7 @@ function spreadObject(
   if (symbols.some(({ name }) => args.some((arg) => arg.name === name))) return undefined
   const defaults = bindingDefaults(compiler, declaration.name as ts.ObjectBindingPattern)
   const special: { signal?: string; progress?: string } = {}
-  const properties: { name: string; conversion: Shape['conversion'] }[] = []
+  const properties: { name: string; conversion: Shape['conversion']; isNarrower?: true }[] = []
   for (const symbol of symbols) {
     const { name } = symbol
     const bare = checker.getNonNullableType(checker.getTypeOfSymbolAtLocation(symbol, declaration))
@@ -120,7 +120,7 @@ function spreadObject(
         ...defaultOf(compiler, initializer),
       })
       args.push({ name, shape, isRequired: !found.isOptional && initializer === undefined })
-      properties.push({ name, conversion: types.pruned(shape).conversion })
+      properties.push({ name, conversion: types.pruned(shape).conversion, ...narrower(types) })
     }
   }
   return { kind: 'object', properties, ...special }
@@ -227,6 +227,8 @@ function literalObject(compiler: Compiler, node: ts.ObjectLiteralExpression): Js
   }
   return Object.fromEntries(entries)
 }
+
+const narrower = (types: TypeReader): { isNarrower?: true } => (types.takeNarrower() ? { isNarrower: true } : {})
 
 const isAbortSignal = (type: ts.Type) => type.symbol?.name === 'AbortSignal'
 

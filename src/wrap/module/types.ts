@@ -13,6 +13,7 @@ export class TypeReader {
   readonly #direction: 'in' | 'out'
   readonly #at: ts.Node
   readonly #open = new Map<ts.Type, { name: string | undefined }>()
+  #isNarrower = false
   readonly #schemas: Record<string, JsonSchema> = {}
   readonly #conversions: Record<string, Conversion> = {}
 
@@ -30,6 +31,13 @@ export class TypeReader {
       ...(Object.keys(this.#schemas).length > 0 ? { schemas: this.#schemas } : {}),
       ...(needed.length > 0 ? { conversions: Object.fromEntries(needed) } : {}),
     }
+  }
+
+  /** True where what was read since the last call is narrower than its schema: names of enums, brands, patterns of texts, references. */
+  takeNarrower(): boolean {
+    const was = this.#isNarrower
+    this.#isNarrower = false
+    return was
   }
 
   /** Throws `Unfit` where the type cannot be JSON. */
@@ -78,7 +86,8 @@ export class TypeReader {
     if (type.isStringLiteral()) return plain({ type: 'string', const: type.value })
     if (type.isNumberLiteral()) return plain({ type: 'number', const: type.value })
     if (this.isKind(type, 'BooleanLiteral')) return plain({ type: 'boolean', const: this.#nameOf(type) === 'true' })
-    if (this.isKind(type, 'TemplateLiteral')) return plain({ type: 'string', pattern: this.#templatePattern(type) })
+    if (this.isKind(type, 'TemplateLiteral'))
+      return this.#narrower({ type: 'string', pattern: this.#templatePattern(type) })
     if (this.isKind(type, 'String') || this.isKind(type, 'StringMapping')) return plain({ type: 'string' })
     if (this.isKind(type, 'Number')) return plain({ type: 'number' })
     if (this.isKind(type, 'Boolean')) return plain({ type: 'boolean' })
@@ -128,6 +137,7 @@ export class TypeReader {
       label: this.#checker.symbolToString(member.symbol),
     }))
     if (values.every(({ value }) => typeof value === 'string')) {
+      this.#isNarrower = true
       return literalShape(values.map(({ value }) => ({ value })))
     }
     return plain({ oneOf: values.map(({ value, label }) => ({ const: value, title: label.replace(/^.*\./, '') })) })
@@ -141,7 +151,13 @@ export class TypeReader {
   /** `string & { __brand: 'hive' }` is a string for everybody else. */
   #branded(type: ts.IntersectionType): Shape {
     const [primitive] = type.types.filter((part) => this.#isPrimitive(part))
+    this.#isNarrower = true
     return this.#shapeOf(primitive as ts.Type)
+  }
+
+  #narrower(schema: JsonSchema): Shape {
+    this.#isNarrower = true
+    return plain(schema)
   }
 
   #templatePattern(type: ts.Type): string {
@@ -162,6 +178,7 @@ export class TypeReader {
     const opened = this.#open.get(type)
     if (opened) {
       opened.name ??= this.#freshName(type)
+      this.#isNarrower = true
       return { schema: { $ref: `#/$defs/${opened.name}` }, conversion: { as: 'ref', name: opened.name } }
     }
     const open: { name: string | undefined } = { name: undefined }
