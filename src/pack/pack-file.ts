@@ -141,9 +141,6 @@ function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
     setup({ onResolve, onLoad }) {
       onResolve({ filter: /^jexo:frozen$/ }, ({ path }) => ({ path, namespace: 'jexo-frozen', sideEffects: true }))
       onLoad({ filter: /.*/, namespace: 'jexo-frozen' }, () => ({ contents, resolveDir: process.cwd() }))
-      onResolve({ filter: /^typescript$/ }, ({ path, importer }) =>
-        /[\\/]wrap[\\/]module[\\/]/.test(importer) ? { path, external: true } : undefined,
-      )
     },
   }
 }

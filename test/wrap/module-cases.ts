@@ -591,4 +591,22 @@ export const typeCases: TypeCase[] = [
     call: [{}, { kg: 4 }],
     output: { properties: { kg: { type: 'number' } }, required: ['kg'] },
   },
+  // Names that get in each other's way
+  {
+    name: 'reserved',
+    source:
+      'export function reserved({ class: kind, call, default: other = 1 }: { class: string; call: number; default?: number }) { return [kind, call, other] }',
+    input: { class: { type: 'string' }, call: { type: 'number' }, default: { type: 'number', default: 1 } },
+    call: [{ class: 'a', call: 2 }, value(['a', 2, 1])],
+    wrong: [{ class: 1, call: 2 }, 'class'],
+  },
+  {
+    name: 'shadowing',
+    source: 'export function shadowing(cases: Date, result: Date) { return { cases, result } }',
+    input: { cases: { format: 'date-time' } },
+    call: [
+      { cases: '2026-06-02T06:00:00Z', result: '2026-06-02T07:00:00Z' },
+      { cases: '2026-06-02T06:00:00.000Z', result: '2026-06-02T07:00:00.000Z' },
+    ],
+  },
 ]

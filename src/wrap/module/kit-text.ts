@@ -83,7 +83,7 @@ class ToolWriter {
       result.isStream ||
       parameters.some(({ kind }) => kind === 'signal' || kind === 'progress') ||
       parameters.some(hasExtras)
-    const given = names.every(isIdentifier) ? `{ ${names.join(', ')} }` : 'given'
+    const given = names.every((name) => this.#isFree(name)) ? `{ ${names.join(', ')} }` : 'given'
     const heads = [...(names.length > 0 ? [given] : usesCall ? ['_'] : []), ...(usesCall ? ['call'] : [])].join(
       ', ',
     )
@@ -102,6 +102,11 @@ class ToolWriter {
     }
     const all = result.isStream ? [...steps, ...this.#steps(tool, 'items')] : steps
     return `${isWaiting || result.isStream ? 'async ' : ''}run(${heads}) {\n${block(showsErrors ? this.#guarded(all) : all, 4)}  }`
+  }
+
+  /** True for what can be a variable within `run` without hiding what is used there. */
+  #isFree(name: string): boolean {
+    return isIdentifier(name) && !taken.has(name) && name !== this.#module && !name.endsWith('Instance')
   }
 
   /** What a function gave, as statements that end with what the tool gives. */
@@ -188,6 +193,16 @@ class ToolWriter {
     return `${helper}(${value}, ${literal(conversion, 0, 60)}${definitionsText(conversion, definitions)}) as never`
   }
 }
+
+/** Words of the language, and names that written functions use themselves. */
+const taken = new Set(
+  (
+    'await break case catch class const continue debugger default delete do else enum export extends false finally for function if ' +
+    'implements import in instanceof interface let new null package private protected public return static super switch this throw ' +
+    'true try typeof var void while with yield arguments eval undefined ' +
+    'call given result item items error fromJson toJson tool shared nothing Refusal Buffer Date URL Set Map Object BigInt String Error'
+  ).split(' '),
+)
 
 const byLetters = (a: string, b: string) => a.toLowerCase().localeCompare(b.toLowerCase())
 const scalars = new Set<Conversion['as']>(['date', 'url', 'bigint', 'bytes', 'buffer', 'set'])

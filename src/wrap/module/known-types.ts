@@ -1,12 +1,6 @@
 import type ts from 'typescript'
-import type { JsonSchema } from '../../kit/schema.js'
-import type { Conversion } from './conversion.js'
 import type { Compiler } from './docs.js'
-
-export interface Shape {
-  readonly schema: JsonSchema
-  readonly conversion: Conversion | null
-}
+import type { Shape } from './shapes.js'
 
 /** A type that cannot be JSON: why, and what to change. `path` leads to it through properties. */
 export class Unfit extends Error {

@@ -1,3 +1,4 @@
+import { createRequire } from 'node:module'
 import { basename, relative } from 'node:path'
 import type ts from 'typescript'
 import { problems } from '../../errors.js'
@@ -23,7 +24,8 @@ interface Candidate {
  * not found, no exports at all.
  */
 export async function readModule(file: string): Promise<{ reading: ModuleReading; files: string[] }> {
-  const { default: compiler } = await import('typescript')
+  // By require: an import would first look through nine megabytes for the names that it exports.
+  const compiler = createRequire(import.meta.url)('typescript') as Compiler
   const opened = openProgram(compiler, file)
   const source = opened.program.getSourceFile(opened.entry)
   if (!source) throw problems.sourceMissing(file)

@@ -2,9 +2,10 @@ import type ts from 'typescript'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { type Compiler, type Docs, docsOf } from './docs.js'
-import { isStream, type Shape, Unfit } from './known-types.js'
+import { isStream, Unfit } from './known-types.js'
 import type { FunctionReading, Parameter, Result } from './reading.js'
-import { constrained, TypeReader } from './types.js'
+import { constrained, type Shape } from './shapes.js'
+import { TypeReader } from './types.js'
 
 /** An argument of the tool while the signature is read. */
 interface Argument {

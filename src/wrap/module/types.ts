@@ -3,7 +3,8 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { Conversion, Definitions } from './conversion.js'
 import { type Compiler, docsOf } from './docs.js'
-import { knownType, type Shape, Unfit } from './known-types.js'
+import { knownType, Unfit } from './known-types.js'
+import { constrained, literalShape, plain, reallyConverts, type Shape, templatePattern, unionOf } from './shapes.js'
 
 /** Types of one function in one direction, as JSON Schema 2020-12; definitions are gathered as types turn out to be recursive. */
 export class TypeReader {
@@ -26,7 +27,9 @@ export class TypeReader {
 
   /** Schemas and conversions of recursive types, by name. */
   get definitions(): Definitions {
-    const needed = Object.entries(this.#conversions).filter(([, conversion]) => this.#converts(conversion))
+    const needed = Object.entries(this.#conversions).filter(([, conversion]) =>
+      reallyConverts(conversion, this.#conversions),
+    )
     return {
       ...(Object.keys(this.#schemas).length > 0 ? { schemas: this.#schemas } : {}),
       ...(needed.length > 0 ? { conversions: Object.fromEntries(needed) } : {}),
@@ -47,7 +50,9 @@ export class TypeReader {
 
   /** Without a conversion that in the end converts nothing; to be asked when a type is read to its end. */
   pruned(shape: Shape): Shape {
-    return shape.conversion && !this.#converts(shape.conversion) ? { ...shape, conversion: null } : shape
+    return shape.conversion && !reallyConverts(shape.conversion, this.#conversions)
+      ? { ...shape, conversion: null }
+      : shape
   }
 
   /** Constraints from the doc comments of named types that a type node refers to, such as `type Percent = number`. */
@@ -162,16 +167,14 @@ export class TypeReader {
 
   #templatePattern(type: ts.Type): string {
     const { texts, types } = type as ts.TemplateLiteralType
-    const asPattern = (text: string) => text.replace(/[\\^$.*+?()[\]{}|/]/g, '\\$&')
-    const inner = (part: ts.Type | undefined) => {
-      if (!part) return ''
-      if (this.isKind(part, 'NumberLike')) return '-?\\d+(\\.\\d+)?'
-      if (this.isKind(part, 'BigIntLike')) return '-?\\d+'
-      return part.isUnion()
-        ? `(${part.types.map((member) => asPattern(String((member as ts.LiteralType).value ?? ''))).join('|')})`
-        : '.*'
-    }
-    return `^${texts.map((text, at) => asPattern(text) + inner(types[at])).join('')}$`
+    return templatePattern(
+      texts,
+      types.map((part) => {
+        if (this.isKind(part, 'NumberLike')) return 'number'
+        if (this.isKind(part, 'BigIntLike')) return 'bigint'
+        return part.isUnion() ? part.types.map((member) => String((member as ts.LiteralType).value ?? '')) : 'text'
+      }),
+    )
   }
 
   #objectLike(type: ts.Type): Shape {
@@ -344,54 +347,4 @@ export class TypeReader {
   }
 
   #nameOf = (type: ts.Type): string => this.#checker.typeToString(type)
-
-  /** True where something is really converted; a reference alone does nothing. */
-  #converts(conversion: Conversion | null, seen = new Set<string>()): boolean {
-    if (conversion === null) return false
-    if (conversion.as === 'ref') {
-      if (seen.has(conversion.name)) return false
-      return this.#converts(this.#conversions[conversion.name] ?? null, new Set([...seen, conversion.name]))
-    }
-    const inner = (given: Conversion | null) => this.#converts(given, seen)
-    if (conversion.as === 'list') return inner(conversion.items)
-    if (conversion.as === 'tuple') return conversion.items.some(inner) || inner(conversion.rest)
-    if (conversion.as === 'object')
-      return Object.values(conversion.properties).some(inner) || inner(conversion.others)
-    if (conversion.as === 'union') return conversion.branches.some((branch) => inner(branch.conversion))
-    return true
-  }
-}
-
-const plain = (schema: JsonSchema): Shape => ({ schema, conversion: null })
-
-/** A schema with more said about it; beside a reference keywords count in 2020-12. */
-export function constrained(shape: Shape, more: JsonObject): Shape {
-  if (Object.keys(more).length === 0) return shape
-  const { type, ...rest } = more
-  const isNumber = shape.schema.type === 'number'
-  return { ...shape, schema: { ...shape.schema, ...(type === 'integer' && isNumber ? { type } : {}), ...rest } }
-}
-
-function literalShape(literals: readonly { value: string | number }[]): Shape {
-  const values = literals.map(({ value }) => value)
-  const [first] = values
-  if (values.length === 1) return plain({ type: typeof first, const: first })
-  const types = new Set(values.map((value) => typeof value))
-  return plain({ ...(types.size === 1 ? { type: [...types][0] } : {}), enum: values })
-}
-
-function unionOf(branches: readonly Shape[]): Shape {
-  const [only] = branches
-  if (only && branches.length === 1) return only
-  const values = branches.filter(({ schema }) => schema.type !== 'null')
-  const [value] = values
-  // Null is null in JSON too: what is left says how to convert.
-  if (value && values.length === 1)
-    return { schema: { anyOf: branches.map(({ schema }) => schema) }, conversion: value.conversion }
-  // What is converted is looked at first: a date is also a string.
-  const ordered = [...branches].sort((a, b) => Number(b.conversion !== null) - Number(a.conversion !== null))
-  return {
-    schema: { anyOf: branches.map(({ schema }) => schema) },
-    conversion: branches.some(({ conversion }) => conversion !== null) ? { as: 'union', branches: ordered } : null,
-  }
 }
