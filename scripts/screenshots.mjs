@@ -19,6 +19,12 @@ const isWanted = (name) => wanted.length === 0 || wanted.includes(name)
 const xvfb = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
 await pause(800)
 try {
+  await terminal(
+    'wrap',
+    'jexo wrap colony.ts; jexo wrap suncalc --only get_*times; jexo wrap colony.ts --out /tmp/colony.kit.ts > /dev/null; sed -n /nextInspectionTool/,/^}/p /tmp/colony.kit.ts',
+    14,
+    7,
+  )
   await terminal('show', 'jexo show apiary.kit.ts', 3, 8)
   await terminal(
     'call',
@@ -29,7 +35,7 @@ try {
   await terminal(
     'attach-and-pack',
     'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --out /tmp/packed; cd /tmp/packed; jexo call apiary.mjs weigh_hive hive=ML-04',
-    8,
+    18,
   )
   await pages()
 } finally {

@@ -9,7 +9,8 @@ const sky = await wrapModule(import.meta.resolve('suncalc'), {
 export default defineKit({
   name: 'sunrise',
   version: '1.0.0',
-  about: 'When bees fly and when they sleep: sun and moon over a place, given by latitude and longitude in degrees.',
+  about:
+    'When bees fly and when they sleep: sun and moon over a place, given by latitude and longitude in degrees.',
   // What the library leaves unsaid is said here; everything else comes from its types.
   parts: amended(sky, {
     get_position: { about: 'Where the sun stands at a moment: azimuth and altitude, in degrees.' },

@@ -25,7 +25,12 @@ export function modulePlanText(plan: ModulePlan, source: string): string {
   }
   const bare = tools.filter(({ isDescribed }) => !isDescribed)
   if (bare.length > 0) {
-    lines.push(...note('No description', `${listOf(bare)}: a model chooses by it; write a doc comment.`))
+    lines.push(
+      ...note(
+        'No description',
+        `${listOf(bare)}: a model chooses by it; write a doc comment, or amend it in the kit.`,
+      ),
+    )
   }
   if (warnings.length > 0) {
     lines.push(colours.yellow('Errors of types, which may matter'))
@@ -47,4 +52,4 @@ const does = (tools: readonly PlannedTool[]) => (tools.length === 1 ? 'does' : '
 const listOf = (tools: readonly PlannedTool[]) => tools.map(({ name }) => name).join(', ')
 
 const indented = (text: string, indent: number): string[] =>
-  wrapped(text, columns() - indent).map((line) => ' '.repeat(indent) + line)
+  wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))

@@ -1,7 +1,7 @@
 import { Command } from 'commander'
 import { packFile } from '../pack/pack-file.js'
 import { shownPath } from '../target/kit-file.js'
-import { colours, out, say } from './output.js'
+import { colours, columns, out, say, wrapped } from './output.js'
 
 export const pack = () =>
   new Command('pack')
@@ -15,7 +15,8 @@ export const pack = () =>
       const needed = settings.filter(([, declared]) => declared.default === undefined && !declared.optional)
       out(shownPath(packed.file))
       say(`  ${colours.dim('size')}        ${(packed.bytes / 1024).toFixed(0)} kB`)
-      if (packed.assets.length > 0) say(`  ${colours.dim('inside')}      ${packed.assets.join(', ')}`)
+      const inside = wrapped(packed.assets.join(', '), columns() - 14).join(`\n${' '.repeat(14)}`)
+      if (packed.assets.length > 0) say(`  ${colours.dim('inside')}      ${inside}`)
       say(
         `  ${colours.dim('needs')}       ${needed.length > 0 ? needed.map(([name]) => name).join(', ') : 'nothing from the environment'}`,
       )

@@ -53,22 +53,22 @@ export const wrap = () =>
           ? await planOf(source, options, instances)
           : await writeKit(source, flags.out, { ...options, instances, isForced })
       if (flags.json) return outJson(plan)
-      out(modulePlanText(plan, shownPath(source)))
-      if (flags.out !== undefined) say(`Written: ${flags.out}   (try it: jexo show ${flags.out})`)
+      out(modulePlanText(plan, labelOf(source)))
+      if (flags.out !== undefined) say(`\nWritten: ${flags.out}   (try it: jexo show ${flags.out})`)
       else if (plan.tools.length === 0)
         throw problems.wrapNothingLeft(
-          shownPath(source),
+          labelOf(source),
           plan.leftOut.map(({ name }) => name),
         )
-      else say('Nothing is written yet; --out <name>.kit.ts writes a kit file.')
+      else say('\nNothing is written yet; --out <name>.kit.ts writes a kit file.')
     })
 
 async function check(source: string, kitFile: string | undefined): Promise<void> {
   if (kitFile === undefined) throw problems.argumentUnreadable('--check', '--out <kit file> as well')
   const { differences } = await checkKit(source, kitFile)
-  if (differences.length === 0) return out(`${kitFile} is up to date with ${shownPath(source)}.`)
+  if (differences.length === 0) return out(`${kitFile} is up to date with ${labelOf(source)}.`)
   out(differences.join('\n'))
-  say(`${shownPath(source)} has moved on since ${kitFile} was written.`)
+  say(`${labelOf(source)} has moved on since ${kitFile} was written.`)
   throw new Failed()
 }
 
@@ -76,6 +76,10 @@ async function check(source: string, kitFile: string | undefined): Promise<void>
 async function makeable(source: string): Promise<string[]> {
   return [...(await readModuleCached(source)).makeable]
 }
+
+/** A package goes by its name. */
+const labelOf = (source: string): string =>
+  /.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source)
 
 const moduleFile = /\.[cm]?[jt]sx?$/
 

@@ -1,5 +1,6 @@
 import { appendFileSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { Ajv2020 } from 'ajv/dist/2020.js'
 import type { Link } from 'jexo/link'
 import { dial } from 'jexo/node'
 import ts from 'typescript'
@@ -66,7 +67,10 @@ describe('jexo wrap', () => {
       '--json',
     )
     expect(ran.code).toBe(0)
-    expect(JSON.parse(ran.stdout)).toMatchObject({
+    const plan = JSON.parse(ran.stdout) as Loose
+    const schema = JSON.parse(readFileSync(join(root, 'schemas/module-plan.schema.json'), 'utf8')) as object
+    expect(new Ajv2020({ strict: false }).validate(schema, plan)).toBe(true)
+    expect(plan).toMatchObject({
       version: 1,
       kind: 'module',
       tools: [{ name: 'g_plant_bed' }],

@@ -609,4 +609,18 @@ export const typeCases: TypeCase[] = [
       { cases: '2026-06-02T06:00:00.000Z', result: '2026-06-02T07:00:00.000Z' },
     ],
   },
+  {
+    name: 'textOrBytes',
+    source: 'export function textOrBytes(a: string | Uint8Array) { return typeof a }',
+    input: { a: { anyOf: [{ type: 'string' }, { contentEncoding: 'base64' }] } },
+    call: [{ a: 'abcd' }, value('string')],
+    wrong: [{ a: 1 }, 'a'],
+  },
+  {
+    name: 'numberOrBig',
+    source: 'export function numberOrBig(a: number | bigint) { return typeof a }',
+    input: { a: { anyOf: [{ type: 'number' }, { type: 'string' }] } },
+    call: [{ a: '5' }, value('bigint')],
+    wrong: [{ a: 'five' }, 'a'],
+  },
 ]

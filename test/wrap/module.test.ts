@@ -90,7 +90,7 @@ describe('what a doc comment says', () => {
       effect: 'read',
       isEffectGuessed: false,
       isDescribed: true,
-      examples: [{ input: { hive: 'ML-04', unit: 'kg' }, output: 41.2 }, { input: { hive: 'ML-05' } }],
+      examples: [{ input: { hive: 'ML-04', unit: 'kg' }, output: { value: 41.2 } }, { input: { hive: 'ML-05' } }],
     })
     expect(weigh?.input.properties).toMatchObject({
       hive: { description: 'Hive code, see Hive.' },

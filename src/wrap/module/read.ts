@@ -205,7 +205,7 @@ function readFunction(
       return read()
     } catch (error) {
       if (!(error instanceof Unfit)) throw error
-      const at = [what, error.path.join('.')].filter((part) => part !== '').join(' ')
+      const at = [what, error.path.join('.')].filter((part) => part !== '').join(what === 'parameter' ? ' ' : '.')
       return { name: fullName, where, reason: `${at}: ${error.message}`, fix: error.fix }
     }
   }
@@ -222,7 +222,7 @@ function readFunction(
     ...(docs.title === undefined ? {} : { title: docs.title }),
     ...(docs.effect === undefined ? {} : { effect: docs.effect }),
     isDeprecated: docs.deprecated !== undefined,
-    examples: docs.examples.flatMap((text) => exampleOf(compiler, text, given.parameters)),
+    examples: docs.examples.flatMap((text) => exampleOf(compiler, text, given.parameters, result.form)),
     ...given,
     result,
   }
@@ -241,11 +241,16 @@ const failsText = (text: string) =>
     : `Fails: ${text}`
 
 /** `winterFeed(9, 8) // 3.3`, or the arguments as JSON; what is neither is for people only. */
-function exampleOf(compiler: Compiler, text: string, parameters: FunctionReading['parameters']): Example[] {
+function exampleOf(
+  compiler: Compiler,
+  text: string,
+  parameters: FunctionReading['parameters'],
+  form: FunctionReading['result']['form'],
+): Example[] {
   const bare = text.replace(/^```\w*\n?|```$/g, '').trim()
   const [, code = bare, said] = /^([\s\S]+?)\s*(?:\/\/|→|=>)\s*(?:=>|→)?\s*(\S[^\n]*)?$/.exec(bare) ?? []
   const output = said === undefined ? undefined : literalIn(compiler, said)
-  const shownOutput = output === undefined ? {} : { output }
+  const shownOutput = output === undefined ? {} : { output: form === 'value' ? { value: output } : output }
   const expression = expressionOf(compiler, code.replace(/;$/, ''))
   if (!expression) return []
   const unwrapped = compiler.isAwaitExpression(expression) ? expression.expression : expression

@@ -34,12 +34,17 @@ export function unionOf(branches: readonly Shape[]): Shape {
   // Null is null in JSON too: what is left says how to convert.
   if (value && values.length === 1)
     return { schema: { anyOf: branches.map(({ schema }) => schema) }, conversion: value.conversion }
-  // What is converted is looked at first: a date is also a string.
-  const ordered = [...branches].sort((a, b) => Number(b.conversion !== null) - Number(a.conversion !== null))
+  const ordered = [...branches].sort((a, b) => turnOf(a) - turnOf(b))
   return {
     schema: { anyOf: branches.map(({ schema }) => schema) },
     conversion: branches.some(({ conversion }) => conversion !== null) ? { as: 'union', branches: ordered } : null,
   }
+}
+
+/** Whose turn it is where several branches fit: a date is also a text, and any text could be meant as bytes. */
+function turnOf({ conversion }: Shape): number {
+  if (conversion === null) return 1
+  return conversion.as === 'bytes' || conversion.as === 'buffer' || conversion.as === 'bigint' ? 2 : 0
 }
 
 /** The pattern of a template literal type: fixed texts with numbers, choices or anything between them. */

@@ -210,7 +210,8 @@ export class TypeReader {
     if (checker.isArrayType(type)) return this.#list(type)
     const known = knownType(this.#compiler, checker, type, this.#direction, (inner) => this.#shapeOf(inner))
     if (known) return known
-    if (type.getCallSignatures().length > 0) throw new Unfit('a function cannot be JSON', 'take data instead')
+    if (type.getCallSignatures().length > 0)
+      throw new Unfit('a function cannot be JSON', `${this.#direction === 'in' ? 'take' : 'give'} data instead`)
     return this.#object(type)
   }
 
