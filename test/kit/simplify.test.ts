@@ -1,0 +1,131 @@
+import { Ajv2020 } from 'ajv/dist/2020.js'
+import fc from 'fast-check'
+import { simplified } from 'jexo/module'
+
+type Row = [what: string, full: Record<string, unknown>, simple: Record<string, unknown>, losses: string[]]
+const within = (a: object) => ({ type: 'object', properties: { a } })
+
+const rows: Row[] = [
+  [
+    'what is simple already',
+    within({ type: 'string', minLength: 1 }),
+    within({ type: 'string', minLength: 1 }),
+    [],
+  ],
+  [
+    'a reference',
+    { ...within({ $ref: '#/$defs/A', description: 'x' }), $defs: { A: { type: 'number' } } },
+    within({ type: 'number', description: 'x' }),
+    [],
+  ],
+  [
+    'a type that contains itself',
+    {
+      ...within({ $ref: '#/$defs/N' }),
+      $defs: { N: { type: 'object', properties: { next: { $ref: '#/$defs/N' } } } },
+    },
+    within({ type: 'object', properties: { next: { type: 'object' } } }),
+    ['properties.a.properties.next: that it goes on like N'],
+  ],
+  [
+    'a tuple',
+    within({ type: 'array', prefixItems: [{ type: 'string' }, { type: 'number' }], items: false, minItems: 2 }),
+    within({ type: 'array', minItems: 2, items: { anyOf: [{ type: 'string' }, { type: 'number' }] } }),
+    ['properties.a: which type each place of the list has'],
+  ],
+  [
+    'several types',
+    within({ type: ['string', 'null'] }),
+    within({ type: 'string' }),
+    ['properties.a: that it may be null'],
+  ],
+  [
+    'labels of choices',
+    within({
+      oneOf: [
+        { const: 0, title: 'Calm' },
+        { const: 1, title: 'Wild' },
+      ],
+    }),
+    within({ type: 'number', enum: [0, 1], description: '0: Calm, 1: Wild' }),
+    [],
+  ],
+  ['a constant', within({ const: 'x', type: 'string' }), within({ type: 'string', enum: ['x'] }), []],
+  [
+    'a pattern that looks around',
+    within({ type: 'string', pattern: '^(?!x)' }),
+    within({ type: 'string' }),
+    ['properties.a: a pattern that looks around'],
+  ],
+  [
+    'an unknown format',
+    within({ type: 'string', format: 'iban' }),
+    within({ type: 'string' }),
+    ['properties.a: the format iban'],
+  ],
+  [
+    'many choices',
+    within({ enum: Array.from({ length: 103 }, (_, at) => at) }),
+    within({ enum: Array.from({ length: 100 }, (_, at) => at) }),
+    ['properties.a: 3 of its choices'],
+  ],
+  [
+    'a union at the root',
+    {
+      type: 'object',
+      anyOf: [
+        { type: 'object', properties: { kind: { const: 'a' }, x: { type: 'number' } }, required: ['kind', 'x'] },
+        { type: 'object', properties: { kind: { const: 'b' } }, required: ['kind'] },
+      ],
+    },
+    { type: 'object', properties: { kind: { enum: ['a', 'b'] }, x: { type: 'number' } }, required: ['kind'] },
+    [': which properties go together'],
+  ],
+  [
+    'allOf',
+    {
+      allOf: [
+        { type: 'object', properties: { a: { type: 'string' } }, required: ['a'] },
+        { properties: { b: { type: 'number' } } },
+      ],
+    },
+    { type: 'object', properties: { a: { type: 'string' }, b: { type: 'number' } }, required: ['a'] },
+    [': "allOf", which is written as one'],
+  ],
+]
+
+test.each(rows)('%s is simplified, and what is lost is told', (_what, full, simple, losses) => {
+  const { schema, losses: told } = simplified(full)
+  expect(schema).toEqual(simple)
+  expect(told.map(({ path, what }) => `${path}: ${what}`)).toEqual(losses)
+})
+
+test('whatever is simplified is a schema with an object at its root, without references, tuples or several types', () => {
+  const leaf = fc.constantFrom<object>(
+    { type: 'string' },
+    { type: ['number', 'null'] },
+    { $ref: '#/$defs/T' },
+    { const: 5 },
+    { enum: ['a', null] },
+    {},
+  )
+  const { tree } = fc.letrec<{ tree: object }>((tie) => ({
+    tree: fc.oneof(
+      { depthSize: 'small' },
+      leaf,
+      fc.record({ type: fc.constant('object'), properties: fc.dictionary(fc.constantFrom('a', 'b'), tie('tree')) }),
+      fc.record({ type: fc.constant('array'), prefixItems: fc.array(tie('tree'), { minLength: 1, maxLength: 3 }) }),
+      fc.record({ anyOf: fc.array(tie('tree'), { minLength: 1, maxLength: 3 }) }),
+    ),
+  }))
+  const ajv = new Ajv2020({ strict: false })
+  fc.assert(
+    fc.property(tree, tree, (root, named) => {
+      const { schema } = simplified({ ...root, $defs: { T: named } })
+      expect(schema.type).toBe('object')
+      expect(ajv.validateSchema(schema)).toBe(true)
+      const text = JSON.stringify(schema)
+      for (const gone of ['$ref', 'prefixItems', '"type":[', '$defs']) expect(text).not.toContain(gone)
+    }),
+  )
+})
