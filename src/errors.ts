@@ -152,6 +152,13 @@ export const problems = {
     ),
   sourceUnreadable: (file: string, reason: string) =>
     new JexoError('source-unreadable', `it cannot be read (${reason})`, 'mend it and try again', file),
+  sourceNotLoadable: (file: string) =>
+    new JexoError(
+      'source-not-loadable',
+      'this Node loads no TypeScript by itself',
+      'serve or pack the kit by jexo, or wrap the compiled JavaScript',
+      file,
+    ),
   sourceWithoutExports: (file: string) =>
     new JexoError('source-without-exports', 'it exports nothing', 'export the functions that shall be tools', file),
   sourceUnknownKind: (source: string, kinds: readonly string[]) =>

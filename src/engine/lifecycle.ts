@@ -15,7 +15,9 @@ export const lifecycle: Feature = {
   answers: { initialize, ping: () => ({}) },
   hear: {
     'notifications/initialized': (engine) => {
-      if (engine.phase === 'answered') engine.phase = 'ready'
+      if (engine.phase !== 'answered') return
+      engine.phase = 'ready'
+      engine.running.warm()
     },
   },
 }

@@ -1,6 +1,7 @@
 import { namesIn, narrowed } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
+import { isNothing, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
 import { type Replacement, SharedThings } from '../kit/shared.js'
 import type { JsonSchemaValidator } from '../kit/validation.js'
@@ -42,6 +43,7 @@ export class RunningKit {
   readonly #options: RunningOptions
   readonly #narrowed = new Map<string, PartIndex>()
   #stopListening: () => void
+  #isWarm = false
 
   /** Throws a `JexoError` that names all settings that are missing. */
   constructor(kit: Kit, options: RunningOptions) {
@@ -86,6 +88,17 @@ export class RunningKit {
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
     this.#partsChanged(parts)
     void before.closeWhenIdle().then((failures) => this.#reportClosing(failures))
+  }
+
+  /** Loads what checks plain schemas before the first call has to wait for it. */
+  warm(): void {
+    if (this.#isWarm) return
+    this.#isWarm = true
+    const isPlain = (schema: unknown) => schema !== undefined && !isStandardSchema(schema) && !isNothing(schema)
+    const needed = [...this.index.tools.values()].some(({ part }) => isPlain(part.input) || isPlain(part.output))
+    // A validator that does not load says so at the call that needs it.
+    if (needed)
+      setTimeout(() => void Promise.resolve(this.validator.prepare({ type: 'object' })).catch(() => {}), 0)
   }
 
   /** Runs an author's function; what it uses stays open until it is over. A promise only where the function gives one. */

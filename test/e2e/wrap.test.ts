@@ -194,6 +194,14 @@ describe('the written kit of every type there is', () => {
   })
 })
 
+test('a program that Node runs by itself is told that TypeScript needs to be loaded by somebody', async () => {
+  const source = written('garden.ts', garden)
+  const script = `import { wrapModule } from ${JSON.stringify(join(root, 'dist/module.js'))}
+    await wrapModule(${JSON.stringify(source)}).catch(({ message }) => console.log(message))`
+  const ran = await run(process.execPath, ['--input-type=module', '-e', script])
+  expect(ran.stdout).toMatch(/this Node loads no TypeScript by itself; serve or pack the kit by jexo/)
+})
+
 describe('a live wrap', () => {
   const kitOf = (file: string) => `import { defineKit } from 'jexo'
     import { wrapModule } from 'jexo/module'

@@ -203,6 +203,62 @@ describe('functions are found', () => {
     await link.close()
   })
 
+  test.each<[what: string, file: string, source: string, names: string[], about: string]>([
+    [
+      'CommonJS that exports an object',
+      'a.cjs',
+      '/** Adds. @param {number} a */\nfunction add(a) { return a }\nmodule.exports = { add }',
+      ['add'],
+      'Adds.',
+    ],
+    [
+      'CommonJS that exports a function',
+      'b.cjs',
+      'module.exports = /** @param {string} s */ function shout(s) { return s.toUpperCase() }',
+      ['shout'],
+      'Shout.',
+    ],
+    [
+      'a namespace',
+      'c.mts',
+      'export namespace Geo {\n/** Area. */\nexport function area(w: number) { return w } }',
+      ['geo_area'],
+      'Area.',
+    ],
+    [
+      'an object as the default export',
+      'd.ts',
+      'export default {\n/** Pings. */\nping: (n: number) => n }',
+      ['ping'],
+      'Pings.',
+    ],
+    [
+      'statics of the default class',
+      'e.ts',
+      'export default class Desk {\n/** Opens. */\nstatic open() { return 1 } }',
+      ['desk_open'],
+      'Opens.',
+    ],
+    [
+      'a file with JSX',
+      'f.tsx',
+      '/** Renders. */\nexport function render(name: string): string { return String(<b>{name}</b>) }',
+      ['render'],
+      'Renders.',
+    ],
+    [
+      'a generic over its lists',
+      'g.ts',
+      '/** First. */\nexport function first<const T extends readonly string[]>(names: T): T[number] { return names[0] ?? "" }',
+      ['first'],
+      'First.',
+    ],
+  ])('in %s', async (_what, file, source, names, about) => {
+    const { tools } = await planModule(module(source, file))
+    expect(tools.map(({ name }) => name)).toEqual(names)
+    expect(tools[0]?.about).toBe(about)
+  })
+
   test('in a package that one does not own, by the types it is published with', async () => {
     const link = await linkTo(`${import.meta.dirname}/../../node_modules/suncalc/index.js`, { only: ['get_*'] })
     const times = await link.call('get_times', { date: '2026-06-21T12:00:00Z', lat: 51.5, lng: 0 })

@@ -20,6 +20,12 @@ export interface Docs {
   readonly parameters: Readonly<Record<string, { about: string; constraints: JsonObject }>>
 }
 
+/** A symbol, or the signature of a function where its symbol says nothing. */
+export interface Documented {
+  getDocumentationComment(checker: ts.TypeChecker | undefined): ts.SymbolDisplayPart[]
+  getJsDocTags(checker?: ts.TypeChecker): ts.JSDocTagInfo[]
+}
+
 const numeric = new Set([
   ...['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
   ...['minLength', 'maxLength', 'minItems', 'maxItems', 'minProperties', 'maxProperties'],
@@ -27,7 +33,7 @@ const numeric = new Set([
 const textual = new Set(['pattern', 'format', 'contentEncoding', 'contentMediaType'])
 
 /** Reads the doc comment of a symbol. A constraint that follows a `@param` is of that parameter. */
-export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: ts.Symbol): Docs {
+export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: Documented): Docs {
   const tags = symbol.getJsDocTags(checker)
   const texts = (name: string) => tags.filter((tag) => tag.name === name).map((tag) => textOf(compiler, tag.text))
   const effect = texts('effect')[0]?.trim().split(/\s/)[0]

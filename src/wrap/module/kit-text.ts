@@ -18,7 +18,8 @@ export function kitText(plan: ModulePlan, { name, specifier }: KitTextOptions): 
   const tools = plan.tools.map((tool) => writer.write(tool))
   const classes = [...new Set(plan.tools.flatMap(({ instanceOf }) => instanceOf ?? []))]
   const shareds = classes.map(
-    (className) => `const ${instanceName(className)} = shared(() => new ${module}.${className}())\n`,
+    (className) =>
+      `const ${instanceName(className)} = shared(() => new ${module}.${exportOf(plan, className)}())\n`,
   )
   const names = ['defineKit', ...writer.imports, ...(classes.length > 0 ? ['shared'] : []), 'tool'].sort(byLetters)
   return [
@@ -37,6 +38,10 @@ export function kitText(plan: ModulePlan, { name, specifier }: KitTextOptions): 
     '})\n',
   ].join('')
 }
+
+/** What a class is exported as, which is `default` for one. */
+const exportOf = (plan: ModulePlan, className: string) =>
+  plan.tools.find(({ instanceOf }) => instanceOf === className)?.path[0] ?? className
 
 const camelCase = (text: string) =>
   snakeCase(text).replace(/_(\w)/g, (_all, letter: string) => letter.toUpperCase())

@@ -77,9 +77,7 @@ function plannedTool(
   read: FunctionReading,
   { prefix = '', toolName = snakeCase, effects = {}, tags = [] }: ModulePlanOptions,
 ): PlannedTool {
-  const whole =
-    read.instanceOf === undefined ? read.path.filter((part) => part !== 'default') : [read.instanceOf, read.name]
-  const name = prefix + toolName((whole.length === 0 ? [read.name] : whole).join('_'))
+  const name = prefix + toolName(read.label.join('_'))
   const effect = effects[name] ?? read.effect
   return {
     name,

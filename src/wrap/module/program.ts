@@ -56,6 +56,7 @@ function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
     target: compiler.ScriptTarget.ES2022,
     module: compiler.ModuleKind.ESNext,
     moduleResolution: compiler.ModuleResolutionKind.Bundler,
+    jsx: compiler.JsxEmit.Preserve,
     ...own,
     // What the schemas depend on, whatever the project says.
     strict: true,

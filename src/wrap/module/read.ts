@@ -12,6 +12,7 @@ import { literalValue, readParameters, readResult } from './signature.js'
 /** A function that was found, before its signature is read. */
 interface Candidate {
   path: readonly string[]
+  label: readonly string[]
   name: string
   instanceOf?: string
   symbol: ts.Symbol
@@ -101,11 +102,13 @@ function candidatesOf(
   const symbol = exported.flags & SymbolFlags.Alias ? checker.getAliasedSymbol(exported) : exported
   const node = symbol.valueDeclaration ?? symbol.declarations?.[0] ?? source
   if (!(symbol.flags & SymbolFlags.Value)) return []
-  const ownName = nameOf(symbol, exportedAs, file)
-  if (symbol.flags & SymbolFlags.Class) return methodsOf(compiler, checker, symbol, exportedAs, ownName)
   const type = checker.getTypeOfSymbolAtLocation(symbol, node)
+  const ownName = nameOf(symbol, exportedAs, file, type)
+  if (symbol.flags & SymbolFlags.Class) return methodsOf(compiler, checker, symbol, exportedAs, ownName)
   const self: Candidate[] =
-    type.getCallSignatures().length > 0 ? [{ path: [exportedAs], name: ownName, symbol, node, type }] : []
+    type.getCallSignatures().length > 0
+      ? [{ path: [exportedAs], label: [ownName], name: ownName, symbol, node, type }]
+      : []
   const isData = (type.flags & compiler.TypeFlags.Object) !== 0 && !checker.isArrayLikeType(type)
   if (!isData || (self.length > 0 && !(symbol.flags & SymbolFlags.Namespace))) return self
   const members = checker.getPropertiesOfType(type).flatMap((member): Candidate[] => {
@@ -117,7 +120,16 @@ function candidatesOf(
       /[\\/]lib\.[\w.]+\.d\.ts$/.test(inner.getSourceFile().fileName)
     )
       return []
-    return [{ path: [exportedAs, member.name], name: member.name, symbol: member, node: inner, type: memberType }]
+    return [
+      {
+        path: [exportedAs, member.name],
+        label: exportedAs === 'default' ? [member.name] : [exportedAs, member.name],
+        name: member.name,
+        symbol: member,
+        node: inner,
+        type: memberType,
+      },
+    ]
   })
   return [...self, ...members]
 }
@@ -126,8 +138,7 @@ function makeableClasses(compiler: Compiler, checker: ts.TypeChecker, source: ts
   const module = checker.getSymbolAtLocation(source)
   return (module ? checker.getExportsOfModule(module) : []).flatMap((exported) => {
     const symbol = exported.flags & compiler.SymbolFlags.Alias ? checker.getAliasedSymbol(exported) : exported
-    if (!(symbol.flags & compiler.SymbolFlags.Class) || exported.name === 'default' || !symbol.valueDeclaration)
-      return []
+    if (!(symbol.flags & compiler.SymbolFlags.Class) || !symbol.valueDeclaration) return []
     const type = checker.getTypeOfSymbolAtLocation(symbol, symbol.valueDeclaration)
     const needsNothing = type.getConstructSignatures().some((signature) =>
       signature.getParameters().every((parameter) => {
@@ -135,7 +146,7 @@ function makeableClasses(compiler: Compiler, checker: ts.TypeChecker, source: ts
         return declaration !== undefined && checker.isOptionalParameter(declaration)
       }),
     )
-    return needsNothing ? [exported.name] : []
+    return needsNothing ? [nameOf(symbol, exported.name, source.fileName, type)] : []
   })
 }
 
@@ -167,7 +178,7 @@ function methodsOf(
       const declaration = member.valueDeclaration as ts.Node
       const type = checker.getTypeOfSymbolAtLocation(member, declaration)
       if (type.getCallSignatures().length === 0) return []
-      const common = { name: member.name, symbol: member, node: declaration, type }
+      const common = { label: [className, member.name], name: member.name, symbol: member, node: declaration, type }
       return [{ path: [exportedAs, member.name], ...(instanceOf === undefined ? {} : { instanceOf }), ...common }]
     })
   const statics = checker
@@ -176,14 +187,15 @@ function methodsOf(
   return [...of(checker.getPropertiesOfType(instance), className), ...of(statics, undefined)]
 }
 
-/** The default export goes by the name of its function, or by that of the file. */
-function nameOf(symbol: ts.Symbol, exportedAs: string, file: string): string {
+/** The default export goes by the name of its function or class, or by that of the file. */
+function nameOf(symbol: ts.Symbol, exportedAs: string, file: string, type: ts.Type): string {
   if (exportedAs !== 'default') return exportedAs
-  const own =
-    symbol.valueDeclaration && 'name' in symbol.valueDeclaration
-      ? (symbol.valueDeclaration.name as ts.Node | undefined)
-      : undefined
-  return own?.getText() ?? basename(file).replace(/\..*$/, '')
+  const [signature] = type.getCallSignatures()
+  const names = [symbol.valueDeclaration, signature?.declaration].map((declaration) =>
+    declaration && 'name' in declaration ? (declaration.name as ts.Node | undefined)?.getText() : undefined,
+  )
+  const own = names.find((name) => name !== undefined && /^[A-Za-z_$][\w$]*$/.test(name))
+  return own ?? basename(file).replace(/\..*$/, '')
 }
 
 function readFunction(
@@ -192,14 +204,15 @@ function readFunction(
   candidate: Candidate,
   file: string,
 ): FunctionReading | LeftOut | undefined {
-  const { path, name, instanceOf, symbol, node, type } = candidate
-  const docs = docsOf(compiler, checker, symbol)
+  const { path, label, name, instanceOf, symbol, node, type } = candidate
+  const signature = type.getCallSignatures()[0] as ts.Signature
+  const isSaid = symbol.getDocumentationComment(checker).length + symbol.getJsDocTags(checker).length > 0
+  // What is exported by another name is described where it is declared.
+  const docs = docsOf(compiler, checker, isSaid ? symbol : signature)
   if (docs.isInternal) return undefined
   const where = placeOf(node.getSourceFile(), node.getStart(), file)
-  const signature = type.getCallSignatures()[0] as ts.Signature
   const place = { compiler, checker, docs, node }
-  const fullName =
-    instanceOf === undefined ? path.filter((part) => part !== 'default').join('.') || name : `${instanceOf}.${name}`
+  const fullName = label.join('.')
   const attempt = <T>(what: string, read: () => T): T | LeftOut => {
     try {
       return read()
@@ -215,6 +228,7 @@ function readFunction(
   if ('reason' in result) return result
   return {
     path,
+    label,
     ...(instanceOf === undefined ? {} : { instanceOf }),
     name,
     where,

@@ -26,6 +26,8 @@ export interface LeftOut {
 /** Where a function is found in the module: `['weigh']`, `['hives', 'weigh']`, `['default']`. */
 export interface FunctionReading {
   readonly path: readonly string[]
+  /** What it is called in words of the source: `['Ledger', 'record']`. */
+  readonly label: readonly string[]
   /** The class whose instance it is called on. */
   readonly instanceOf?: string
   /** The name people know it by; the default export has that of its function or file. */

@@ -74,7 +74,7 @@ export class TypeReader {
     if ((type as { intrinsicName?: string }).intrinsicName === 'error') {
       throw new Unfit('its type is not found', 'mend the import or install the types')
     }
-    if (this.isKind(type, 'TypeParameter'))
+    if (this.isKind(type, 'Instantiable') && !this.#simple(type))
       return this.#shapeOf(this.#checker.getBaseConstraintOfType(type) ?? this.#checker.getUnknownType())
     if (this.isKind(type, 'Any') || this.isKind(type, 'Unknown')) return plain({})
     const simple = this.#simple(type)

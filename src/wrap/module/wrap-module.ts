@@ -63,10 +63,19 @@ async function load(file: string): Promise<Exports> {
   const url = pathToFileURL(file)
   const isPackage = /[\\/]node_modules[\\/]/.test(file)
   if (generation !== undefined && !isPackage) url.searchParams.set('jexo-load', String(generation))
-  const module = (await import(url.href)) as Exports
+  const module = await importAt(url, file)
   // A CommonJS module whose names Node could not see has them on its default export.
   const whole = module.default
   return typeof whole === 'object' && whole !== null ? { ...(whole as Exports), ...module } : module
+}
+
+async function importAt(url: URL, file: string): Promise<Exports> {
+  try {
+    return (await import(url.href)) as Exports
+  } catch (error) {
+    const isTypeScript = (error as NodeJS.ErrnoException).code === 'ERR_UNKNOWN_FILE_EXTENSION'
+    throw isTypeScript ? problems.sourceNotLoadable(file) : error
+  }
 }
 
 /** What a plan is found by in a packed file: the source and what was asked of it, wherever the file lies. */
