@@ -129,6 +129,16 @@ describe('jexo wrap', () => {
     expect((await jexo('wrap', source, '--out', kit, '--force')).code).toBe(0)
   })
 
+  test.each(['tool', 'delete', '2 words'])('names a kit file %p so that it loads', async (name) => {
+    const source = written(
+      `${name}.ts`,
+      'export function tool() { return 1 }\nexport function shared() { return 2 }',
+    )
+    const kit = source.replace(/\.ts$/, '.kit.ts')
+    expect((await jexo('wrap', source, '--out', kit)).code).toBe(0)
+    expect(JSON.parse((await jexo('call', kit, 'tool', '--json')).stdout)).toEqual({ value: 1 })
+  })
+
   test.each<[what: string, args: () => string[], says: RegExp]>([
     ['a missing file', () => ['nowhere.ts'], /nowhere\.ts: there is no such file; check the path/],
     ['another kind of file', () => [written('x.py', 'x = 1')], /cannot be told from its name; say it with --kind/],

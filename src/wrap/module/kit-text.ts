@@ -46,7 +46,11 @@ const exportOf = (plan: ModulePlan, className: string) =>
 const camelCase = (text: string) =>
   snakeCase(text).replace(/_(\w)/g, (_all, letter: string) => letter.toUpperCase())
 const constName = ({ name }: PlannedTool) => `${camelCase(name).replace(/^(\d)/, '_$1')}Tool`
-const moduleName = (name: string) => camelCase(name).replace(/^(\d)/, '_$1') || 'source'
+/** The module goes by the kit's name, unless that is a word of the language or of the file itself. */
+function moduleName(name: string): string {
+  const own = camelCase(name).replace(/^(\d)/, '_$1') || 'source'
+  return taken.has(own) ? `${own}Module` : own
+}
 const instanceName = (className: string) => `${camelCase(className)}Instance`
 
 /** Writes tools one by one, and keeps what they need to have imported. */
@@ -205,7 +209,7 @@ const taken = new Set(
     'await break case catch class const continue debugger default delete do else enum export extends false finally for function if ' +
     'implements import in instanceof interface let new null package private protected public return static super switch this throw ' +
     'true try typeof var void while with yield arguments eval undefined ' +
-    'call given result item items error fromJson toJson tool shared nothing Refusal Buffer Date URL Set Map Object BigInt String Error'
+    'call given result item items error defineKit fromJson toJson tool shared nothing Refusal Buffer Date URL Set Map Object BigInt String Error'
   ).split(' '),
 )
 
