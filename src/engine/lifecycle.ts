@@ -15,9 +15,7 @@ export const lifecycle: Feature = {
   answers: { initialize, ping: () => ({}) },
   hear: {
     'notifications/initialized': (engine) => {
-      if (engine.phase !== 'answered') return
-      engine.phase = 'ready'
-      engine.running.warm()
+      if (engine.phase === 'answered') engine.phase = 'ready'
     },
   },
 }

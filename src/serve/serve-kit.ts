@@ -92,7 +92,9 @@ async function serve(
   await service.close()
 }
 
+/** Says who came, and uses the time until the first call. */
 function sayWhoConnected(engine: Engine): void {
+  engine.running.warm()
   const { name = 'a host', version = '' } = engine.client ?? {}
   process.stderr.write(`jexo: ${`${name} ${version}`.trim()} connected, revision ${engine.revision.date}\n`)
 }
