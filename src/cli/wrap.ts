@@ -46,7 +46,8 @@ export const wrap = () =>
         ...(flags.except === undefined ? {} : { except: namesIn(flags.except) }),
         ...(flags.prefix === undefined ? {} : { prefix: flags.prefix }),
       }
-      const instances = await makeable(source)
+      // A written kit can make an instance of a class that needs nothing to be made.
+      const { makeable: instances } = await readModuleCached(source)
       const isForced = flags.force === true
       const plan =
         flags.out === undefined
@@ -70,11 +71,6 @@ async function check(source: string, kitFile: string | undefined): Promise<void>
   out(differences.join('\n'))
   say(`${labelOf(source)} has moved on since ${kitFile} was written.`)
   throw new Failed()
-}
-
-/** A written kit can make an instance of a class that needs nothing to be made. */
-async function makeable(source: string): Promise<string[]> {
-  return [...(await readModuleCached(source)).makeable]
 }
 
 /** A package goes by its name. */

@@ -129,6 +129,12 @@ describe('jexo wrap', () => {
     expect((await jexo('wrap', source, '--out', kit, '--force')).code).toBe(0)
   })
 
+  test('passes over classes that have no methods of their own, such as errors', async () => {
+    const source = `${garden}\nexport class Frozen extends Error {}\nexport class Beds extends Map<string, Date> {}`
+    const ran = await jexo('wrap', written('garden.ts', source))
+    expect([ran.code, ran.stdout.includes('4 tools')]).toEqual([0, true])
+  })
+
   test.each(['tool', 'delete', '2 words'])('names a kit file %p so that it loads', async (name) => {
     const source = written(
       `${name}.ts`,

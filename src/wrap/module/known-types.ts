@@ -99,13 +99,16 @@ function mapShape(key: Shape, value: Shape): Shape {
   }
 }
 
+/** True for the declarations of the language and of Node. */
+export const isPlatformFile = (file: string): boolean =>
+  /[\\/]typescript[\\/]lib[\\/]lib\.[\w.]+\.d\.ts$|[\\/]@types[\\/]node[\\/]/.test(file)
+
 /** Declared as an interface or class by the language's libraries or by Node; `Pick` and its like are only spelled there. */
 function isPlatform(compiler: Compiler, type: ts.Type): boolean {
   const { symbol } = type
   if (!symbol || symbol.name.startsWith('__')) return false
   return (symbol.declarations ?? []).some((declaration) => {
     if (!compiler.isInterfaceDeclaration(declaration) && !compiler.isClassDeclaration(declaration)) return false
-    const file = declaration.getSourceFile().fileName
-    return /[\\/]typescript[\\/]lib[\\/]lib\.[\w.]+\.d\.ts$|[\\/]@types[\\/]node[\\/]/.test(file)
+    return isPlatformFile(declaration.getSourceFile().fileName)
   })
 }

@@ -4,7 +4,7 @@ import type ts from 'typescript'
 import { problems } from '../../errors.js'
 import type { Example } from '../../kit/part.js'
 import { type Compiler, type Docs, docsOf } from './docs.js'
-import { Unfit } from './known-types.js'
+import { isPlatformFile, Unfit } from './known-types.js'
 import { openProgram, type Program } from './program.js'
 import type { FunctionReading, LeftOut, ModuleReading } from './reading.js'
 import { literalValue, readParameters, readResult } from './signature.js'
@@ -44,7 +44,8 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
     .getSourceFiles()
     .map(({ fileName }) => fileName)
     .filter((name) => !/[\\/]typescript[\\/]lib[\\/]/.test(name))
-  const makeable = makeableClasses(compiler, checker, source)
+  const withMethods = new Set(functions.map(({ instanceOf }) => instanceOf))
+  const makeable = makeableClasses(compiler, checker, source).filter((name) => withMethods.has(name))
   return { reading: { file, functions, leftOut, warnings, makeable }, files }
 }
 
@@ -115,11 +116,7 @@ function candidatesOf(
     const inner = member.valueDeclaration ?? node
     const memberType = checker.getTypeOfSymbolAtLocation(member, inner)
     // Methods of what the platform provides, such as a Map that is exported, are nobody's tools.
-    if (
-      memberType.getCallSignatures().length === 0 ||
-      /[\\/]lib\.[\w.]+\.d\.ts$/.test(inner.getSourceFile().fileName)
-    )
-      return []
+    if (memberType.getCallSignatures().length === 0 || isPlatformFile(inner.getSourceFile().fileName)) return []
     return [
       {
         path: [exportedAs, member.name],
@@ -164,6 +161,7 @@ function methodsOf(
     if (
       !(member.flags & (SymbolFlags.Method | SymbolFlags.Property)) ||
       !declaration ||
+      isPlatformFile(declaration.getSourceFile().fileName) ||
       member.name.startsWith('#')
     )
       return false
