@@ -70,9 +70,20 @@ describe('Loupe', () => {
   })
 
   test('draws progress as marks, and cancels', async () => {
-    const { loupe, page } = await open(apiary)
-    await page.getByRole('button', { name: /^weigh_site/ }).click()
-    await page.getByRole('button', { name: 'site "Quarry Field"' }).click()
+    const kit = written(
+      'patient.kit.mjs',
+      `import { once } from 'node:events'
+      import { defineKit, tool } from 'jexo'
+      export default defineKit({ name: 'patient', version: '1', parts: [
+        tool('weigh_all', { about: 'Weighs until it is told to stop.', effect: 'read', async run(_input, call) {
+          call.progress(1, 4, 'ML-05')
+          await once(call.signal, 'abort')
+          return 'stopped'
+        } }),
+      ] })`,
+    )
+    const { loupe, page } = await open(kit)
+    await page.getByRole('button', { name: /^weigh_all/ }).click()
     await page.getByRole('button', { name: 'Send', exact: true }).click()
     await line(page, '1 of 4 · ML-05').waitFor()
     await page.getByRole('button', { name: 'Cancel' }).click()
