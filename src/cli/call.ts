@@ -4,17 +4,20 @@ import { closestTo } from '../kit/closest.js'
 import type { Answerer } from '../link/answering.js'
 import type { Link } from '../link/link.js'
 import type { ToolResult } from '../protocol/types.js'
+import { upstreamCapability } from '../protocol/upstream.js'
 import { readAnswerer } from '../talk/answers-file.js'
 import { askOnTerminal } from '../talk/terminal.js'
 import { readArguments } from '../target/arguments.js'
 import { errorColours, Failed, out, outJson, say } from './output.js'
 import { blockText, resultText } from './result-text.js'
 import { type TargetFlags, withLink, withTarget } from './target-options.js'
+import { upstreamText } from './upstream-text.js'
 
 interface Flags extends TargetFlags {
   args?: string
   answers?: string
   raw?: boolean
+  trace?: boolean
   json?: boolean
 }
 
@@ -28,6 +31,7 @@ export const call = () =>
       .option('--args <json>', 'all arguments as a JSON object')
       .option('--answers <file|accept|decline|cancel>', "how the server's questions are answered")
       .option('--raw', 'the result exactly as it came, as JSON')
+      .option('--trace', 'show what the server did outside for it: requests, statements')
       .option('--json', 'structured content as JSON, else the text as a JSON string')
       .addHelpText('after', '\nExample: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json'),
   ).action(async (target: string, tool: string, words: string[], flags: Flags) => {
@@ -39,6 +43,7 @@ export const call = () =>
       flags,
       async (link) => {
         const args = readArguments(tool, await schemaOf(link, tool), words, flags.args)
+        if (flags.trace && !showsUpstream(link)) say(errorColours.dim(notShown))
         const calledAt = performance.now()
         const answer = await link.call(tool, args, { onProgress: (progress) => sayProgress(tool, progress) })
         tookMs = performance.now() - calledAt
@@ -46,6 +51,7 @@ export const call = () =>
       },
       {
         onQuestion: await answererFor(flags.answers),
+        ...(flags.trace ? { onUpstream: (record) => say(upstreamText(record)) } : {}),
         onLog: ({ level, logger, data }) => say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
       },
     )
@@ -102,6 +108,10 @@ function sayProgress(
   const share = total === undefined ? `${progress}` : `${progress} of ${total}`
   say(errorColours.dim(`${tool}: ${share}${message ? `, ${message}` : ''}`))
 }
+
+const showsUpstream = ({ capabilities }: Link) => capabilities.experimental?.[upstreamCapability] !== undefined
+const notShown =
+  'This server does not show what it does outside; one of Jexo does with: jexo serve … --show-upstream'
 
 const timing = (tool: string, tookMs: number, allMs: number) =>
   errorColours.dim(`${tool} answered in ${tookMs.toFixed(1)} ms (${Math.round(allMs)} ms with connecting)`)

@@ -14,6 +14,7 @@ interface Flags extends TargetFlags {
   publicUrl?: string
   openToAnyone?: boolean
   watch?: boolean
+  showUpstream?: boolean
   only?: string
   except?: string
 }
@@ -29,6 +30,7 @@ export const serve = () =>
     .option('--only <parts>', 'serve these only: names, globs or tag:…, separated by commas')
     .option('--except <parts>', 'serve all but these')
     .option('--watch', 'load the kit again when its file or what it imports changes')
+    .option('--show-upstream', 'tell hosts that ask for it what calls did outside: requests, statements')
     .option('--env <NAME=value>', 'set a variable for the kit (again for more)', gather)
     .addHelpText(
       'after',
@@ -36,11 +38,13 @@ export const serve = () =>
     )
     .action(async (file: string, flags: Flags) => {
       const http = flags.http === undefined ? undefined : readHttpAddress(flags.http)
-      const environment = { ...process.env, ...targetOptions(flags).env }
+      // A kit may look at the environment while it is loaded.
+      const environment = Object.assign(process.env, targetOptions(flags).env)
       const kit = await loadKit(file)
       const options = {
         environment,
         isOpenToAnyone: flags.openToAnyone === true,
+        showsUpstream: flags.showUpstream === true,
         only: namesIn(flags.only ?? ''),
         except: namesIn(flags.except ?? ''),
         ...(flags.watch ? { onRunning: (running: RunningKit) => watchKit(file, running, say) } : {}),

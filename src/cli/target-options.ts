@@ -35,6 +35,8 @@ export async function withLink<T>(
   options: NodeDialOptions = {},
 ): Promise<T> {
   const given = targetOptions(flags)
+  // A kit runs in this process, and may look at its environment while it is loaded.
+  Object.assign(process.env, given.env)
   const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
   const opened = await openTarget(await readTarget(target, given), {
     ...options,

@@ -8,6 +8,7 @@ import { sendLog } from './logging.js'
 import { askModel } from './model.js'
 import { askPerson, sendPersonTo } from './person.js'
 import { roots } from './roots.js'
+import { upstream } from './upstream.js'
 
 /** Makes the second argument of an author's function for one request. */
 export const callFor = (engine: Engine, incoming: Incoming, logger: string): Call =>
@@ -76,6 +77,9 @@ class ActiveCall implements Call {
   }
   get use(): Call['use'] {
     return (declared) => this.#shared.use(declared)
+  }
+  get upstream(): Call['upstream'] {
+    return (kind, label, run) => upstream(this.#engine, this.#incoming, kind, label, run)
   }
   get touch(): Call['touch'] {
     return (uri) => this.#engine.running.touch(uri)

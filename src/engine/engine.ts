@@ -55,7 +55,7 @@ export class Engine {
     this.phase = this.isStateless ? 'ready' : 'new'
     this.capabilities = Object.assign(
       {},
-      ...features.map((feature) => feature.declare(this.index, this.isStateless)),
+      ...features.map((feature) => feature.declare(this.index, this.isStateless, running)),
     )
     this.#dialogue = new Dialogue(
       {

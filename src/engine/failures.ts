@@ -28,8 +28,10 @@ export function rpcFailure(
 }
 
 function messageFor(running: RunningKit, what: string, said: string, error: unknown): string {
-  if (isRefusal(error))
+  if (isRefusal(error)) {
+    if (error.operatorNote !== undefined) running.report('error', `${what}: ${error.operatorNote}`)
     return [error.message, ...(error.visit ?? []).map(({ url, message }) => `${message} ${url}`)].join('\n')
+  }
   if (isJexoError(error)) return error.message
   // What a tool asked of the host, such as its model, and the host said no to.
   if (error instanceof RpcError) return `The host refused: ${error.message}`

@@ -1,5 +1,5 @@
 import { namesIn, narrowed } from '../kit/choose.js'
-import type { Kit } from '../kit/kit.js'
+import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import { isNothing, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
@@ -27,12 +27,15 @@ export interface RunningOptions {
   choose?: (parts: readonly Part[]) => readonly Part[]
   /** How many entries a page of a list has. */
   pageSize?: number
+  /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
+  showsUpstream?: boolean
 }
 
 /** A kit while it is served: its settings read, its parts made ready, its shared things, and the sessions it has. */
 export class RunningKit {
   readonly pageSize: number
   readonly validator: JsonSchemaValidator
+  readonly showsUpstream: boolean
   readonly sessions = new Set<Engine>()
   kit: Kit
   settings: Readonly<Record<string, string>>
@@ -50,12 +53,15 @@ export class RunningKit {
     this.#options = options
     this.pageSize = options.pageSize ?? 1000
     this.validator = options.validator
+    this.showsUpstream = options.showsUpstream === true
     this.kit = kit
-    this.settings = Object.freeze(readSettings(kit.settings, options.environment))
+    const parts = this.#partsOf(kit)
+    const declared = settingsFor(kit, parts)
+    this.settings = Object.freeze(readSettings(declared, options.environment))
     this.shared = new SharedThings({ settings: this.settings }, options.replace)
-    this.mask = maskFor(kit.settings, this.settings)
+    this.mask = maskFor(declared, this.settings)
     this.implementation = implementationOf(kit)
-    this.index = new PartIndex(this.#partsOf(kit), options.validator)
+    this.index = new PartIndex(parts, options.validator)
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
   }
 
@@ -76,14 +82,15 @@ export class RunningKit {
    * are closed then. Throws a `JexoError`, and changes nothing, where the new one cannot be served.
    */
   exchange(kit: Kit): void {
-    const settings = Object.freeze(readSettings(kit.settings, this.#options.environment))
     const parts = this.#partsOf(kit)
+    const declared = settingsFor(kit, parts)
+    const settings = Object.freeze(readSettings(declared, this.#options.environment))
     const before = this.shared
     this.#stopListening()
     this.kit = kit
     this.settings = settings
     this.shared = new SharedThings({ settings }, this.#options.replace)
-    this.mask = maskFor(kit.settings, settings)
+    this.mask = maskFor(declared, settings)
     this.implementation = implementationOf(kit)
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
     this.#partsChanged(parts)

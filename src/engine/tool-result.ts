@@ -1,4 +1,5 @@
 import { blocksOf } from '../kit/content.js'
+import { isOutcome, type Outcome } from '../kit/outcome.js'
 import { isNothing } from '../kit/schema.js'
 import type { Checked } from '../kit/validation.js'
 import { isObject } from '../protocol/messages.js'
@@ -14,6 +15,7 @@ export function toolResult(
   returned: unknown,
 ): ToolResult | Promise<ToolResult> {
   const { part } = ready
+  if (isOutcome(returned)) return outcomeResult(running, ready, returned)
   if (isNothing(part.output)) return { content: blocksOf(returned) ?? [] }
   if (returned === undefined) {
     return serverFault(
@@ -28,6 +30,18 @@ export function toolResult(
     return checked.then((late) => structured(running, part.name, late))
   }
   return { content: blocksOf(returned) ?? [{ type: 'text', text: textOf(returned) }] }
+}
+
+/** Blocks beside the structured content, and what the operator has to know. */
+async function outcomeResult(running: RunningKit, ready: ReadyTool, outcome: Outcome): Promise<ToolResult> {
+  const { part, checkOutput } = ready
+  if (outcome.operatorNote !== undefined) running.report('warning', `tool ${part.name}: ${outcome.operatorNote}`)
+  if (outcome.structured === undefined) return { content: [...outcome.blocks] }
+  const checked = checkOutput
+    ? await checkOutput(outcome.structured)
+    : ({ ok: true, value: outcome.structured } as const)
+  const result = structured(running, part.name, checked)
+  return result.isError ? result : { ...result, content: [...result.content, ...outcome.blocks] }
 }
 
 function structured(running: RunningKit, tool: string, checked: Checked): ToolResult {

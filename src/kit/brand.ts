@@ -7,6 +7,7 @@ export const brands = {
   refusal: Symbol.for('jexo.refusal'),
   content: Symbol.for('jexo.content'),
   nothing: Symbol.for('jexo.nothing'),
+  outcome: Symbol.for('jexo.outcome'),
 } as const
 
 export function hasBrand(value: unknown, brand: symbol): boolean {

@@ -51,8 +51,25 @@ export interface Call {
   askModel(request: ModelQuestion): Promise<ModelAnswer>
   /** The folders the host works in (digest §5). Throws a `JexoError` where the host has none to tell. */
   roots(): Promise<readonly Root[]>
+  /**
+   * Does something outside, such as a request, and lets hosts that want to see it know: what, how long, how it ended. The function
+   * gets a record to note more in; secrets of settings are masked before it goes out. Gives what the function gives.
+   *
+   * @example await call.upstream('smtp', `to ${member}`, (record) => send(letter, record))
+   */
+  upstream<T>(kind: string, label: string, run: (record: UpstreamNotes) => T | Promise<T>): Promise<T>
   /** Tells subscribed hosts that a resource has changed. */
   touch(uri: string): void
+}
+
+/** What may be noted of something that was done outside. */
+export interface UpstreamNotes {
+  /** How it ended, such as `200` or `ok`; a failure's message where nothing is noted. */
+  status?: string | number
+  /** Size of what came back, in bytes. */
+  bytes?: number
+  /** Anything else worth seeing, that JSON can carry. */
+  detail?: JsonObject
 }
 
 export type PersonAnswer<T> = { action: 'accept'; content: T } | { action: 'decline' } | { action: 'cancel' }

@@ -68,6 +68,8 @@ function remade(part: Part, change: object): Part {
 export interface Choosable {
   readonly key: string
   readonly tags?: readonly string[] | undefined
+  /** Other names that it goes by, such as a path. */
+  readonly others?: readonly string[] | undefined
 }
 const choosable = (part: Part): Choosable => ({ key: keyOf(part), tags: part.tags })
 
@@ -99,15 +101,20 @@ export const namesIn = (text: string): string[] =>
     .filter(Boolean)
 
 function matcherOf(glob: string): (item: Choosable) => boolean {
-  if (glob.startsWith('tag:')) return ({ tags }) => tags?.includes(glob.slice(4)) === true
-  if (!glob.includes('*')) return ({ key }) => key === glob
+  if (!glob.includes('*')) {
+    if (glob.startsWith('tag:')) return ({ tags }) => tags?.includes(glob.slice(4)) === true
+    return ({ key, others }) => key === glob || others?.includes(glob) === true
+  }
   const pattern = new RegExp(
     `^${glob
       .split('*')
       .map((text) => text.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
       .join('.*')}$`,
   )
-  return ({ key }) => pattern.test(key)
+  return ({ key, tags, others }) =>
+    pattern.test(key) ||
+    others?.some((name) => pattern.test(name)) === true ||
+    tags?.some((tag) => pattern.test(`tag:${tag}`)) === true
 }
 
 function mustExist(parts: readonly Part[], names: readonly string[]): void {

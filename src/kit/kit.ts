@@ -25,6 +25,7 @@ export interface Kit {
   readonly about: string | undefined
   readonly websiteUrl: string | undefined
   readonly icons: readonly Icon[] | undefined
+  /** Its own settings, and those of its parts; where both declare one, its own counts. */
   readonly settings: Readonly<Record<string, Setting>>
   /** The parts as they are now. */
   readonly parts: readonly Part[]
@@ -45,6 +46,7 @@ export function defineKit(options: KitOptions): Kit {
     throw problems.kitField('version', 'a version, such as 1.0.0')
   }
   let parts = checkParts(options.parts)
+  const own = Object.freeze({ ...options.settings })
   const listeners = new Set<() => void>()
   const kit: Kit = {
     name: options.name,
@@ -53,7 +55,9 @@ export function defineKit(options: KitOptions): Kit {
     about: options.about,
     websiteUrl: options.websiteUrl,
     icons: options.icons,
-    settings: Object.freeze({ ...options.settings }),
+    get settings() {
+      return settingsWith(own, parts)
+    },
     get parts() {
       return parts
     },
@@ -71,6 +75,16 @@ export function defineKit(options: KitOptions): Kit {
 
 /** True for a kit of this or of another copy of the package. */
 export const isKit = (value: unknown): value is Kit => hasBrand(value, brands.kit)
+
+/** The settings that these parts of a kit need: its own, and theirs. */
+export function settingsFor(kit: Kit, parts: readonly Part[]): Readonly<Record<string, Setting>> {
+  const ofParts = new Set(kit.parts.flatMap((part) => Object.values(part.settings ?? {})))
+  const own = Object.entries(kit.settings).filter(([, declared]) => !ofParts.has(declared))
+  return settingsWith(Object.fromEntries(own), parts)
+}
+
+const settingsWith = (own: Readonly<Record<string, Setting>>, parts: readonly Part[]) =>
+  Object.freeze(Object.assign({}, ...parts.map(({ settings }) => settings ?? {}), own) as Record<string, Setting>)
 
 function checkParts(parts: unknown): readonly Part[] {
   if (!Array.isArray(parts)) throw problems.kitField('parts', `an array of parts, not ${nameOf(parts)}`)

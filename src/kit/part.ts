@@ -13,6 +13,7 @@ import { brands, hasBrand } from './brand.js'
 import type { Call, Completer } from './call.js'
 import type { Effect } from './effects.js'
 import type { JsonSchema, Nothing, Schema } from './schema.js'
+import type { Setting } from './settings.js'
 
 /** What all four parts take. */
 export interface PartExtras {
@@ -22,6 +23,8 @@ export interface PartExtras {
   icons?: readonly Icon[]
   /** Goes out as `_meta` of the definition. */
   meta?: JsonObject
+  /** What it takes from the environment: the kit that has this part has these settings too. */
+  settings?: Readonly<Record<string, Setting>>
 }
 export interface Example {
   input: { readonly [argument: string]: unknown }
@@ -120,11 +123,12 @@ export function checkFunction(label: string, field: string, value: unknown): voi
 
 /** The extras that are there, without keys for those that are not. */
 export function extrasOf(given: PartExtras): PartExtras {
-  const { title, tags, icons, meta } = given
+  const { title, tags, icons, meta, settings } = given
   return {
     ...(title === undefined ? {} : { title }),
     ...(tags === undefined ? {} : { tags: Object.freeze([...tags]) }),
     ...(icons === undefined ? {} : { icons: Object.freeze([...icons]) }),
     ...(isObject(meta) ? { meta } : {}),
+    ...(settings === undefined ? {} : { settings: Object.freeze({ ...settings }) }),
   }
 }

@@ -15,11 +15,14 @@ export interface Visit {
 export class Refusal extends Error {
   /** Pages the person has to visit before the call can be made again. */
   readonly visit: readonly Visit[]
+  /** What only the operator shall know: it goes to the server's log, not to the model. */
+  readonly operatorNote: string | undefined
 
-  constructor(message: string, options: ErrorOptions & { visit?: readonly Visit[] } = {}) {
+  constructor(message: string, options: ErrorOptions & { visit?: readonly Visit[]; operatorNote?: string } = {}) {
     super(message, options)
     this.name = 'Refusal'
     this.visit = options.visit ?? []
+    this.operatorNote = options.operatorNote
     Object.defineProperty(this, brands.refusal, { value: true })
   }
 }

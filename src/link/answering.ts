@@ -8,6 +8,7 @@ import type { Revision } from '../protocol/revisions.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import { type ModelAnswer, type ModelRequest, samplingFault } from '../protocol/sampling.js'
 import type { ClientCapabilities } from '../protocol/types.js'
+import { type UpstreamRecord, upstreamCapability } from '../protocol/upstream.js'
 
 /** What a server asks of the person: to fill a form, or to visit a page. */
 export type Question =
@@ -29,6 +30,8 @@ export interface AnsweringOptions {
   /** Folders to tell a server that asks; without them the link declares that it has none to tell. */
   roots?: readonly Root[] | undefined
   validator?: JsonSchemaValidator
+  /** Hears what calls did outside, from servers that show it: requests, statements, files. */
+  onUpstream?: ((record: UpstreamRecord) => void) | undefined
 }
 
 /** What a link declares it can do, for the revision it asks for (digest §2). */
@@ -38,6 +41,7 @@ export function clientCapabilities(revision: Revision, options: AnsweringOptions
     ...(options.roots ? { roots: { listChanged: true } } : {}),
     ...(options.onModelRequest ? { sampling: revision.samplingTools ? { tools: {} } : {} } : {}),
     ...(options.onQuestion && revision.elicitation !== 'none' ? { elicitation: modes } : {}),
+    ...(options.onUpstream ? { experimental: { [upstreamCapability]: {} } } : {}),
   }
 }
 

@@ -18,6 +18,7 @@ import type {
   ToolDefinition,
   ToolResult,
 } from '../protocol/types.js'
+import { type UpstreamRecord, upstreamMethod } from '../protocol/upstream.js'
 import { version } from '../version.js'
 import { type AnsweringOptions, answerServer, clientCapabilities } from './answering.js'
 import { KeptLists } from './lists.js'
@@ -340,6 +341,7 @@ export class Link {
     if (method === 'notifications/elicitation/complete' && typeof params.elicitationId === 'string') {
       return this.#emit('questionFinished', { elicitationId: params.elicitationId })
     }
+    if (method === upstreamMethod) return this.#options.onUpstream?.(params as unknown as UpstreamRecord)
     if (method === 'notifications/message') {
       this.#options.onLog?.(params as unknown as LogMessage)
       this.#emit('log', params as unknown as LogMessage)

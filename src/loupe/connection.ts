@@ -72,6 +72,8 @@ export class Connection {
     try {
       const { link } = await openTarget(asChild(this.#target), {
         onMessage: (message, from) => this.#passed(message, from),
+        // Declares that the page wants to see it; the notifications themselves pass by as messages.
+        onUpstream: () => {},
         onStderr: (text) => this.#journal.add(this.id, { kind: 'stderr', text }),
       })
       this.#link = link
@@ -149,7 +151,10 @@ function reasonOf(error: unknown): string {
 function asChild(target: Target): Target {
   if (target.kind !== 'kit') return target
   const env = { ...process.env, ...target.env }
-  return { kind: 'child', command: { command: process.execPath, args: [bin, 'serve', target.file], env } }
+  return {
+    kind: 'child',
+    command: { command: process.execPath, args: [bin, 'serve', target.file, '--show-upstream'], env },
+  }
 }
 
 function labelOf(target: Target): string {

@@ -18,6 +18,8 @@ export interface ServeOptions {
   /** Parts to serve, by name, glob or `tag:…`; all by default. */
   only?: readonly string[]
   except?: readonly string[]
+  /** Tells hosts that ask for it what calls did outside. */
+  showsUpstream?: boolean
   /** Called with the running kit; gives what ends its work. */
   onRunning?: (running: RunningKit) => () => void
   environment?: Environment
@@ -34,6 +36,7 @@ export async function serveKit(kit: Kit, options: ServeOptions = {}): Promise<vo
   const running = runOnNode(kit, {
     environment,
     choose: choiceOf(options, environment),
+    showsUpstream: options.showsUpstream === true,
     ...(pageSize === undefined ? {} : { pageSize }),
   })
   const stop = options.onRunning?.(running)

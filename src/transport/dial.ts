@@ -23,7 +23,8 @@ export interface DialOptions extends LinkOptions, Partial<RunningOptions> {
  */
 export function dial(target: string | URL | Kit, options: DialOptions = {}): Promise<Link> {
   if (isKit(target)) {
-    const defaults: RunningOptions = { environment: {}, validator: interpretingValidator }
+    const showsUpstream = options.onUpstream !== undefined
+    const defaults: RunningOptions = { environment: {}, validator: interpretingValidator, showsUpstream }
     return Link.open(new MemoryWire(new RunningKit(target, { ...defaults, ...options }), true), options)
   }
   const url = String(target)

@@ -15,7 +15,9 @@ export interface NodeDialOptions extends DialOptions, ChildWireOptions {}
  * @example const link = await dial({ command: process.execPath, args: ['server.mjs'] })
  */
 export function dialOnNode(target: NodeTarget, options: NodeDialOptions = {}): Promise<Link> {
-  if (isKit(target)) return Link.open(new MemoryWire(runOnNode(target, options), true), options)
+  const showsUpstream = options.onUpstream !== undefined
+  if (isKit(target))
+    return Link.open(new MemoryWire(runOnNode(target, { showsUpstream, ...options }), true), options)
   if (typeof target === 'string' || target instanceof URL) return dial(target, options)
   return Link.open(new ChildWire(target, options), options)
 }

@@ -42,8 +42,12 @@ export const ScoreLine = memo(function ScoreLine({ line, firstAt, name, isOpen, 
         <div className="opened">
           <Json value={line.entry.message} label={`Message ${line.title}`} />
           <p>
-            {line.from === 'host' ? 'host → server' : 'server → host'} · {line.entry.bytes.toLocaleString('en')}{' '}
-            bytes · {new Date(line.at).toISOString().slice(11, 23)}
+            {line.shape === 'upstream'
+              ? 'server → upstream'
+              : line.from === 'host'
+                ? 'host → server'
+                : 'server → host'}{' '}
+            · {line.entry.bytes.toLocaleString('en')} bytes · {new Date(line.at).toISOString().slice(11, 23)}
           </p>
         </div>
       )}
@@ -70,6 +74,7 @@ function Lanes({ line }: { line: Line }) {
       ))}
       {isArrow && <span className="arrow" />}
       {line.shape === 'mark' && <span className="dot" />}
+      {line.shape === 'upstream' && <span className="beyond" />}
       {line.share !== undefined && (
         <span className="gauge">
           <span style={{ width: `${Math.round(line.share * 100)}%` }} />

@@ -5,8 +5,8 @@ export interface Line {
   sequence: number
   at: number
   target: string
-  /** `call` and `answer` are arrows between host and server; `mark` belongs to a call; the rest stand alone. */
-  shape: 'call' | 'answer' | 'mark' | 'note' | 'stderr' | 'state'
+  /** `call` and `answer` are arrows between host and server, `upstream` one beyond it; `mark` belongs to a call; the rest stand alone. */
+  shape: 'call' | 'answer' | 'mark' | 'upstream' | 'note' | 'stderr' | 'state'
   from: 'host' | 'server'
   title: string
   detail: string
@@ -136,6 +136,7 @@ function noteLine(entry: JournalEntry, from: Line['from'], message: Wire, open: 
     const detail = params.message === undefined ? said : `${said} · ${params.message}`
     return plain(entry, { shape: 'mark', from, title: 'progress', detail, share, of: call?.sequence })
   }
+  if (method === 'notifications/jexo/upstream') return upstreamLine(entry, params, open)
   if (method === 'notifications/message') {
     const title = `${params.level}${params.logger ? ` · ${params.logger}` : ''}`
     const isFault = /error|critical|alert|emergency/.test(String(params.level))
@@ -161,6 +162,23 @@ function noteLine(entry: JournalEntry, from: Line['from'], message: Wire, open: 
     title,
     detail: String(params.uri ?? ''),
     isQuiet: quietMethods.test(method),
+  })
+}
+
+/** What the server did outside for a call: an arrow to the last lane. */
+function upstreamLine(entry: JournalEntry, params: Record<string, unknown>, open: Map<string, OpenCall>): Line {
+  const { requestId, label, kind, status, bytes, durationMs } = params
+  const isFault = typeof status === 'number' ? status >= 400 : status !== undefined && status !== 'ok'
+  const size = typeof bytes === 'number' ? `${bytes.toLocaleString('en')} bytes` : ''
+  return plain(entry, {
+    shape: 'upstream',
+    from: 'server',
+    // The lane is narrow: the host is in the opened record.
+    title: kind === 'http' ? String(label).replace(/ https?:\/\/[^/]+/, ' ') : `${kind} ${label}`,
+    detail: [status, size].filter((fact) => fact !== undefined && fact !== '').join(' · '),
+    isFault,
+    tookMs: Number(durationMs),
+    of: open.get(keyOf(entry, 'host', requestId))?.sequence,
   })
 }
 

@@ -1,0 +1,67 @@
+import type { UpstreamNotes } from '../kit/call.js'
+import type { Incoming } from '../protocol/dialogue.js'
+import type { JsonObject } from '../protocol/messages.js'
+import { type UpstreamRecord, upstreamCapability, upstreamMethod } from '../protocol/upstream.js'
+import type { Engine } from './engine.js'
+import type { Feature } from './features.js'
+
+/** Shows hosts that ask for it what calls did outside, where the server was told to. */
+export const upstreamFeature: Feature = {
+  declare: (_index, _isStateless, { showsUpstream }) =>
+    showsUpstream ? { experimental: { [upstreamCapability]: {} } } : {},
+  isOffered: () => false,
+  answers: {},
+}
+
+/** Carries out what a call does outside, and tells of it when it is over. */
+export async function upstream<T>(
+  engine: Engine,
+  incoming: Incoming,
+  kind: string,
+  label: string,
+  run: (notes: UpstreamNotes) => T | Promise<T>,
+): Promise<T> {
+  if (!isWanted(engine)) return run({})
+  const sequence = (sequences.get(incoming) ?? 0) + 1
+  sequences.set(incoming, sequence)
+  const startedAt = new Date().toISOString()
+  const began = performance.now()
+  const notes: UpstreamNotes = {}
+  const tell = (failure?: string) => {
+    const { status = failure, bytes, detail } = notes
+    const record: UpstreamRecord = {
+      requestId: incoming.id,
+      sequence,
+      kind,
+      label,
+      startedAt,
+      durationMs: Math.round((performance.now() - began) * 10) / 10,
+      ...(status === undefined ? {} : { status }),
+      ...(bytes === undefined ? {} : { bytes }),
+      ...(detail === undefined ? {} : { detail }),
+    }
+    incoming.notify(upstreamMethod, masked(record, engine.running.mask) as JsonObject)
+  }
+  try {
+    const result = await run(notes)
+    tell()
+    return result
+  } catch (error) {
+    tell(error instanceof Error ? error.message : String(error))
+    throw error
+  }
+}
+
+const isWanted = ({ running, clientCapabilities }: Engine) =>
+  running.showsUpstream && clientCapabilities.experimental?.[upstreamCapability] !== undefined
+
+/** How many things each request has done outside so far. */
+const sequences = new WeakMap<Incoming, number>()
+
+/** Every text in a value, masked; a secret may stand anywhere. */
+function masked(value: unknown, mask: (text: string) => string): unknown {
+  if (typeof value === 'string') return mask(value)
+  if (Array.isArray(value)) return value.map((item) => masked(item, mask))
+  if (typeof value !== 'object' || value === null) return value
+  return Object.fromEntries(Object.entries(value).map(([key, item]) => [key, masked(item, mask)]))
+}

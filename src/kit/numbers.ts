@@ -1,0 +1,20 @@
+import { problems } from '../errors.js'
+import type { Environment } from './settings.js'
+
+/** Those for which nothing at all is a sensible amount. */
+const mayBeNone = new Set(['JEXO_CLOSE_STREAM_AFTER_MS', 'JEXO_GRACE_MS', 'JEXO_DRAIN_MS', 'JEXO_UPSTREAM_RETRIES'])
+
+/** Whole numbers from the environment, by the limit that each variable sets. Throws a `JexoError` that names the one which is none. */
+export function numbersOf<Name extends string>(
+  environment: Environment,
+  variables: Readonly<Record<string, Name>>,
+): Partial<Record<Name, number>> {
+  const given = Object.entries(variables).flatMap(([variable, name]) => {
+    const text = environment[variable]
+    if (text === undefined || text === '') return []
+    const isRight = /^\d{1,12}$/.test(text) && (Number(text) > 0 || mayBeNone.has(variable))
+    if (!isRight) throw problems.argumentUnreadable(`${variable}=${text}`, 'a whole number, such as 5000')
+    return [[name, Number(text)]]
+  })
+  return Object.fromEntries(given)
+}
