@@ -180,12 +180,55 @@ export const problems = {
       'change what is named there, or export functions',
       source,
     ),
+  wrapTakesNothing: (source: string, reasons: string) =>
+    new JexoError(
+      'wrap-takes-nothing',
+      `no operation of it is taken${reasons === '' ? ', since it has none' : `: ${reasons}`}`,
+      'choose others, or take writes with --writes (writes: true)',
+      source,
+    ),
   wrapInstanceMissing: (className: string, source: string) =>
     new JexoError(
       'wrap-instance-missing',
       `there is no class ${className} to give an instance of`,
       'name exported classes in instances',
       source,
+    ),
+  upstreamPrivate: (host: string, address: string) =>
+    new JexoError(
+      'upstream-private',
+      `${host} is ${host === address ? 'an address' : `at ${address}`} within the private network, and the API is not`,
+      'where that is meant, say allowsPrivate: true',
+    ),
+  upstreamTimedOut: (host: string, timeoutMs: number) =>
+    new JexoError(
+      'upstream-timed-out',
+      `${host} did not answer within ${timeoutMs} ms`,
+      'try again later; the limit is JEXO_UPSTREAM_TIMEOUT_MS',
+    ),
+  upstreamRedirect: (from: string, to: string, reason: string) =>
+    new JexoError(
+      'upstream-redirect',
+      `${from} points to ${to}, and ${reason}`,
+      'where that is meant, name the host in allowedHosts',
+    ),
+  upstreamToken: (url: string, status: number, settings: readonly string[]) =>
+    new JexoError(
+      'upstream-token',
+      `${url} gave no token (status ${status}) for what ${settings.join(' and ')} hold`,
+      'check both, and the scopes',
+    ),
+  upstreamBody: (method: string) =>
+    new JexoError(
+      'upstream-body',
+      `a ${method} with a body cannot be handed over in-process`,
+      'use another method',
+    ),
+  upstreamUrl: (setting: string, given: string) =>
+    new JexoError(
+      'upstream-url',
+      `${setting} is ${given === '' ? 'not set' : `${JSON.stringify(given)}, which is no http:// or https:// URL`}`,
+      'set it to where the API is, such as https://api.example/v1',
     ),
   kitFileExists: (file: string) =>
     new JexoError(

@@ -27,6 +27,8 @@ const layers = [
     'node.ts',
     'guard.ts',
     'module.ts',
+    'openapi.ts',
+    'curl.ts',
   ],
   ['loupe'],
   ['cli'],

@@ -1,11 +1,13 @@
-/** The Marsh Lane beekeepers' server: scales, inspections, the field guide. Everything is made up and repeatable. */
+/** The Marsh Lane beekeepers' server: scales, inspections, the registry, the field guide. Everything is made up and repeatable. */
 import { readFile } from 'node:fs/promises'
 import { content, defineKit, prompt, Refusal, resource, setting, shared, template, tool } from 'jexo'
 import { wrapModule } from 'jexo/module'
+import { wrapOpenApi } from 'jexo/openapi'
 import { z } from 'zod'
 import { nextInspection, strengthIndex } from './colony.ts'
 import { sites } from './data/marsh-lane.ts'
 import { type Ledger, openLedger } from './ledger.ts'
+import { demoKey, openRegistry } from './registry/app.ts'
 import { openScales } from './scales/scales.ts'
 
 const ledger = shared(() => openLedger())
@@ -95,6 +97,14 @@ const colonyStrength = tool('colony_strength', {
 
 /** Strength index, winter feed and next inspection: plain functions, whose types and doc comments say all there is to say. */
 const colony = await wrapModule(new URL('./colony.ts', import.meta.url), { tags: ['colony'] })
+
+/** The registry's API by its own description; it runs in this process where nobody says where else it is. */
+const registry = await wrapOpenApi(new URL('./registry/registry.openapi.yaml', import.meta.url), {
+  settingPrefix: 'REGISTRY',
+  tags: ['registry'],
+  writes: ['register_hive'],
+  ...(process.env.REGISTRY_URL ? {} : { upstream: openRegistry() }),
+})
 
 const listInspections = tool('list_inspections', {
   title: 'Inspections of a hive',
@@ -269,6 +279,7 @@ export default defineKit({
   title: 'Marsh Lane apiary',
   about: 'Hives, inspections and honey of the Marsh Lane beekeepers.',
   settings: {
+    REGISTRY_API_KEY: setting({ about: 'Key of the registry.', default: demoKey, secret: true }),
     APIARY_SITE: setting({ about: 'Site that the co-op calls home.', default: 'Marsh Lane' }),
   },
   parts: [
@@ -276,6 +287,7 @@ export default defineKit({
     weighSite,
     colonyStrength,
     ...colony,
+    ...registry,
     listInspections,
     recordInspection,
     moveHive,

@@ -62,8 +62,17 @@ function argumentLines(schema: JsonObject): string[] {
 }
 
 function outputLine(schema: JsonObject | undefined): string[] {
-  if (!schema || !isObject(schema.properties)) return []
-  return [`      ${colours.dim('gives')} ${Object.keys(schema.properties).join(', ')}`]
+  const properties = schema && propertiesOf(schema, schema.$defs)
+  return properties ? [`      ${colours.dim('gives')} ${Object.keys(properties).join(', ')}`] : []
+}
+
+/** An object's properties: its own, or those of what it refers to or is first of all. */
+function propertiesOf(schema: JsonObject, definitions: unknown, depth = 0): JsonObject | undefined {
+  if (isObject(schema.properties)) return schema.properties
+  const [first] = Array.isArray(schema.anyOf) ? schema.anyOf : []
+  const name = typeof schema.$ref === 'string' ? schema.$ref.replace('#/$defs/', '') : undefined
+  const next = name !== undefined && isObject(definitions) ? definitions[name] : first
+  return isObject(next) && depth < 5 ? propertiesOf(next, definitions, depth + 1) : undefined
 }
 
 /** A template, and what is listed under it now: hundreds of alike lines would tell no more. */

@@ -3,7 +3,7 @@ import { signatureOf } from '../wrap/module/write-kit.js'
 import { colours, columns, wrapped } from './output.js'
 
 /** A plan as a person reads it: what is taken, what is left out and why, what is guessed or missing. */
-export function modulePlanText(plan: ModulePlan, source: string): string {
+export function modulePlanText(plan: ModulePlan, source: string, tokens: number): string {
   const { tools, leftOut, warnings } = plan
   const count = `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}`
   const lines = [`${colours.bold(source)}  ${colours.dim(count)}`, '']
@@ -38,6 +38,8 @@ export function modulePlanText(plan: ModulePlan, source: string): string {
     if (warnings.length > 8) lines.push(`  and ${warnings.length - 8} more`)
     lines.push('')
   }
+  const cost = `About ${tokens.toLocaleString('en')} tokens for ${count}. Counted by one widespread encoding, so an estimate for other models.`
+  if (tools.length > 0) lines.push(...note("A model's context", cost))
   return lines.join('\n').trimEnd()
 }
 

@@ -1,21 +1,24 @@
-import { existsSync, readFileSync, statSync } from 'node:fs'
-import { dirname, join, resolve } from 'node:path'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import { namesIn } from '../kit/choose.js'
 import { shownPath } from '../target/kit-file.js'
-import { readModuleCached } from '../wrap/module/cache.js'
-import type { ModulePlanOptions } from '../wrap/module/plan.js'
-import { planOf } from '../wrap/module/wrap-module.js'
-import { checkKit, writeKit } from '../wrap/module/write-kit.js'
+import { tokensOf } from '../wrap/context-cost.js'
+import { type KnownSource, knownSource } from '../wrap/kinds.js'
 import { modulePlanText } from './module-plan-text.js'
 import { Failed, out, outJson, say } from './output.js'
+import { restPlanText } from './rest-plan-text.js'
 
 interface Flags {
   kind?: string
   only?: string
   except?: string
   prefix?: string
+  writes?: boolean
+  catalogue?: boolean
+  templates?: string
+  baseUrl?: string
+  settingPrefix?: string
+  credential?: string
   out?: string
   check?: boolean
   force?: boolean
@@ -25,92 +28,148 @@ interface Flags {
 export const wrap = () =>
   new Command('wrap')
     .description('Says what tools a source would become, and writes a kit file for them.')
-    .argument('<source>', 'a .ts, .mts, .tsx or .js file with functions, or the name of an installed package')
-    .option('--kind <kind>', 'what the source is, where its name does not say it: module')
-    .option('--only <tools>', 'take these only: names, globs or tag:…, separated by commas')
+    .argument(
+      '<source>',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), or curl lines (.md, .sh, .http, .har)',
+    )
+    .option('--kind <kind>', 'what the source is, where its name does not say it: module, openapi, curl')
+    .option('--only <tools>', 'take these only: names, globs or tag:…, separated by commas; of an API also paths')
     .option('--except <tools>', 'take all but these')
     .option('--prefix <text>', 'put before every name')
+    .option('--writes', 'of an API: take what writes too; without it, only what reads or is named by --only')
+    .option(
+      '--catalogue',
+      'of an API: three tools that find, explain and carry out, instead of one for each operation',
+    )
+    .option('--no-catalogue', 'of an API: a tool for each operation, however many')
+    .option('--templates <operations>', 'of an API: these become resource templates instead of tools')
+    .option('--base-url <url>', 'of an API: where it is, instead of where the source says')
+    .option('--setting-prefix <text>', 'of an API: put before the names of its settings, such as REGISTRY')
+    .option(
+      '--credential <kind>',
+      'of an API whose description says none: bearer, basic, header:NAME or query:NAME',
+    )
     .option('--out <file>', 'write a kit file')
     .option('--check', 'with --out: say whether the source has moved on since the kit was written')
     .option('--force', 'with --out: write over a kit that was edited')
     .option('--json', 'the plan as JSON')
     .addHelpText(
       'after',
-      '\nExample: jexo wrap colony.ts\n         jexo wrap colony.ts --out colony.kit.ts && jexo serve colony.kit.ts',
+      [
+        '\nExamples: jexo wrap colony.ts --out colony.kit.ts && jexo serve colony.kit.ts',
+        '          jexo wrap registry.openapi.yaml --only "tag:hives" --out registry.kit.ts',
+        '          jexo wrap README.md          (the curl lines in it)',
+      ].join('\n'),
     )
     .action(async (given: string, flags: Flags) => {
-      const source = sourceOf(given, flags.kind)
-      if (flags.check) return check(source, flags.out)
-      const options: ModulePlanOptions = {
-        ...(flags.only === undefined ? {} : { only: namesIn(flags.only) }),
-        ...(flags.except === undefined ? {} : { except: namesIn(flags.except) }),
-        ...(flags.prefix === undefined ? {} : { prefix: flags.prefix }),
-      }
-      // A written kit can make an instance of a class that needs nothing to be made.
-      const { makeable: instances } = await readModuleCached(source)
-      const isForced = flags.force === true
-      const plan =
-        flags.out === undefined
-          ? await planOf(source, options, instances)
-          : await writeKit(source, flags.out, { ...options, instances, isForced })
-      if (flags.json) return outJson(plan)
-      out(modulePlanText(plan, labelOf(source)))
-      if (flags.out !== undefined) say(`\nWritten: ${flags.out}   (try it: jexo show ${flags.out})`)
-      else if (plan.tools.length === 0)
-        throw problems.wrapNothingLeft(
-          labelOf(source),
-          plan.leftOut.map(({ name }) => name),
-        )
-      else say('\nNothing is written yet; --out <name>.kit.ts writes a kit file.')
+      const known = knownSource(given, flags.kind)
+      if (flags.check) return check(known, flags.out)
+      return known.kind === 'module' ? wrapFunctions(known.source, flags) : wrapApi(known, flags)
     })
 
-async function check(source: string, kitFile: string | undefined): Promise<void> {
+const choice = ({ only, except, prefix }: Flags) => ({
+  ...(only === undefined ? {} : { only: namesIn(only) }),
+  ...(except === undefined ? {} : { except: namesIn(except) }),
+  ...(prefix === undefined ? {} : { prefix }),
+})
+
+async function wrapFunctions(source: string, flags: Flags): Promise<void> {
+  const { planOf } = await import('../wrap/module/wrap-module.js')
+  const { writeKit } = await import('../wrap/module/write-kit.js')
+  const { readModuleCached } = await import('../wrap/module/cache.js')
+  const options = choice(flags)
+  // A written kit can make an instance of a class that needs nothing to be made.
+  const { makeable: instances } = await readModuleCached(source)
+  const isForced = flags.force === true
+  const plan =
+    flags.out === undefined
+      ? await planOf(source, options, instances)
+      : await writeKit(source, flags.out, { ...options, instances, isForced })
+  if (flags.json) return outJson(plan)
+  out(modulePlanText(plan, labelOf(source), await tokensOf(plan.tools)))
+  if (plan.tools.length === 0)
+    throw problems.wrapNothingLeft(
+      labelOf(source),
+      plan.leftOut.map(({ name }) => name),
+    )
+  sayWritten(flags.out)
+}
+
+async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
+  const options = {
+    ...choice(flags),
+    ...(flags.writes ? { writes: true } : {}),
+    ...(flags.catalogue === undefined ? {} : { catalogue: flags.catalogue }),
+    ...(flags.templates === undefined ? {} : { templates: namesIn(flags.templates) }),
+    ...(flags.baseUrl === undefined ? {} : { baseUrl: flags.baseUrl }),
+    ...(flags.settingPrefix === undefined ? {} : { settingPrefix: flags.settingPrefix }),
+    ...(flags.credential === undefined ? {} : { credential: credentialOf(flags.credential) }),
+  }
+  const plan = await planOfApi(known, options)
+  if (flags.out !== undefined) {
+    const { writeRestKit } = await import('../wrap/rest/write-kit.js')
+    const wrapName = known.kind === 'curl' ? 'wrapCurl' : 'wrapOpenApi'
+    writeRestKit(plan, flags.out, { wrap: wrapName, source: known.source, options, isForced: flags.force === true })
+  }
+  if (flags.json) return outJson(plan)
+  out(restPlanText(plan, labelOf(known.source), await costOf(plan)))
+  if (plan.operations.length === 0) {
+    const { reasonsOf } = await import('../wrap/openapi/wrap-openapi.js')
+    throw problems.wrapTakesNothing(labelOf(known.source), reasonsOf(plan))
+  }
+  sayWritten(flags.out)
+}
+
+async function planOfApi({ kind, source }: KnownSource, options: object) {
+  if (kind === 'curl') return (await import('../wrap/curl/wrap-curl.js')).curlPlan(source, options)
+  return (await import('../wrap/openapi/wrap-openapi.js')).openApiPlan(source, options)
+}
+
+/** What either way costs: a tool each, or a catalogue. */
+async function costOf(plan: Awaited<ReturnType<typeof planOfApi>>) {
+  const { restPartsOf } = await import('../wrap/rest/parts.js')
+  const cost = (form: 'tools' | 'catalogue') =>
+    tokensOf(
+      restPartsOf({ ...plan, form }).flatMap((part) =>
+        part.kind === 'tool' ? [{ name: part.name, about: part.about, input: part.inputSchema }] : [],
+      ),
+    )
+  return { tools: await cost('tools'), catalogue: await cost('catalogue') }
+}
+
+function credentialOf(text: string): object {
+  const [kind = '', parameter = ''] = text.split(/:(.*)/s)
+  if (kind === 'bearer' || kind === 'basic') return { kind }
+  if ((kind === 'header' || kind === 'query') && parameter !== '') return { kind: 'apiKey', in: kind, parameter }
+  throw problems.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
+}
+
+async function check(known: KnownSource, kitFile: string | undefined): Promise<void> {
   if (kitFile === undefined) throw problems.argumentUnreadable('--check', '--out <kit file> as well')
-  const { differences } = await checkKit(source, kitFile)
-  if (differences.length === 0) return out(`${kitFile} is up to date with ${labelOf(source)}.`)
+  const label = labelOf(known.source)
+  const differences = await differencesIn(known, kitFile)
+  if (differences.length === 0) return out(`${kitFile} is up to date with ${label}.`)
   out(differences.join('\n'))
-  say(`${labelOf(source)} has moved on since ${kitFile} was written.`)
+  say(`${label} has moved on since ${kitFile} was written.`)
   throw new Failed()
 }
 
-/** A package goes by its name. */
+async function differencesIn(known: KnownSource, kitFile: string): Promise<readonly string[]> {
+  if (known.kind !== 'module') {
+    const { checkRestKit } = await import('../wrap/rest/write-kit.js')
+    return checkRestKit(kitFile, (options) => planOfApi(known, options))
+  }
+  const { checkKit } = await import('../wrap/module/write-kit.js')
+  return (await checkKit(known.source, kitFile)).differences
+}
+
+function sayWritten(file: string | undefined): void {
+  if (file === undefined) say('\nNothing is written yet; --out <name>.kit.ts writes a kit file.')
+  else say(`\nWritten: ${file}   (try it: jexo show ${file})`)
+}
+
+/** A package goes by its name, an address by itself. */
 const labelOf = (source: string): string =>
-  /.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source)
-
-const moduleFile = /\.[cm]?[jt]sx?$/
-
-function sourceOf(given: string, kind: string | undefined): string {
-  if (kind !== undefined && kind !== 'module') throw problems.argumentUnreadable(`--kind ${kind}`, 'module')
-  const path = resolve(given)
-  if (existsSync(path) && statSync(path).isFile()) {
-    if (kind === undefined && !moduleFile.test(path)) throw problems.sourceUnknownKind(given, ['module'])
-    return path
-  }
-  const packaged = /^(@[\w.-]+\/)?[\w.-]+$/.test(given) ? packageEntry(given) : undefined
-  if (packaged === undefined) throw problems.sourceMissing(given)
-  return packaged
-}
-
-/** The file that a package is imported by, from the folder that one is in. */
-function packageEntry(name: string): string | undefined {
-  for (let folder = process.cwd(); ; folder = dirname(folder)) {
-    const root = join(folder, 'node_modules', name)
-    const manifest = join(root, 'package.json')
-    if (existsSync(manifest)) {
-      const {
-        exports,
-        module,
-        main = 'index.js',
-      } = JSON.parse(readFileSync(manifest, 'utf8')) as Record<string, unknown>
-      return join(root, importTarget(exports) ?? String(module ?? main))
-    }
-    if (folder === dirname(folder)) return undefined
-  }
-}
-
-function importTarget(exports: unknown): string | undefined {
-  if (typeof exports === 'string') return exports
-  if (typeof exports !== 'object' || exports === null) return undefined
-  const given = exports as Record<string, unknown>
-  return importTarget(given['.'] ?? given.import ?? given.node ?? given.default ?? given.require)
-}
+  /^https?:/.test(source)
+    ? source
+    : (/.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source))

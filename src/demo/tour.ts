@@ -11,9 +11,15 @@ export interface Stop {
 
 type Step = Omit<Stop, 'outcome' | 'tookMs'> & { run(link: Link): Promise<string> }
 
+/** Where the registry's own API is, and its key. */
+export interface RegistryAt {
+  url: string
+  key: string
+}
+
 /** Walks through the apiary by real calls, one stop after the other. */
-export async function* tour(link: Link, target: string): AsyncGenerator<Stop> {
-  for (const { wish, command, run } of steps(target)) {
+export async function* tour(link: Link, target: string, registry: RegistryAt): AsyncGenerator<Stop> {
+  for (const { wish, command, run } of [...steps(target), ...registrySteps(target, registry)]) {
     const startedAt = performance.now()
     const outcome = await run(link)
     yield { wish, command, outcome, tookMs: performance.now() - startedAt }
@@ -96,6 +102,30 @@ function steps(target: string): Step[] {
           | EmbeddedContent
           | undefined
         return `${messages.length} messages; the second carries ${embedded?.resource.uri ?? 'nothing'}`
+      },
+    },
+  ]
+}
+
+/** A hive is added by a tool, and the REST API behind it is asked without one: is it really there? */
+function registrySteps(target: string, { url, key }: RegistryAt): Step[] {
+  const hive = { hive: 'ML-13', site: 'Orchard End', queen: 2026, frames: 10, keeper: 'Cora Withy' }
+  const words = Object.entries(hive).map(([name, value]) => `${name}=${JSON.stringify(value)}`)
+  return [
+    {
+      wish: 'Register a new hive, by the REST API that was there before',
+      command: `jexo call ${target} register_hive ${words.join(' ')} --trace`,
+      run: async (link) => {
+        const added = structured<typeof hive>(await link.call('register_hive', hive))
+        return `${added.hive} stands at ${added.site}, kept by ${added.keeper}`
+      },
+    },
+    {
+      wish: 'And what does the API itself say?',
+      command: `curl -H "X-Registry-Key: ${key}" ${url}/hives/ML-13`,
+      run: async () => {
+        const response = await fetch(`${url}/hives/ML-13`, { headers: { 'x-registry-key': key } })
+        return `${response.status}: ${await response.text()}`
       },
     },
   ]

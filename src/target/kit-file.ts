@@ -25,7 +25,7 @@ export async function loadKit(file: string, isAgain = false): Promise<Kit> {
   const shown = shownPath(path)
   if (!existsSync(path) || statSync(path).isDirectory()) throw problems.kitFileMissing(shown)
   installStdoutGuard()
-  installHooks()
+  readTypeScript()
   if (isAgain) wrapRegistry().generation = ++loads
   const module = await runNamed(`the loading of ${shown}`, () =>
     importKit(path, shown, isAgain ? `?${generationParam}=${loads}` : ''),
@@ -79,7 +79,8 @@ function reasonOf(error: unknown, path: string): string {
   return `${code === 'ERR_MODULE_NOT_FOUND' ? '' : `${error.name}: `}${said}${place}`
 }
 
-function installHooks(): void {
+/** From now on this process imports TypeScript as kit files are loaded. */
+export function readTypeScript(): void {
   if (areHooksIn) return
   areHooksIn = true
   process.setSourceMapsEnabled(true)

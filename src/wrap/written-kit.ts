@@ -1,4 +1,7 @@
 import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { basename, dirname, relative, resolve, sep } from 'node:path'
+import { problems } from '../errors.js'
 
 /**
  * What a written kit file says of itself in its last line: of which source it was made, with what options, what each tool was like
@@ -51,4 +54,36 @@ export function movedOn(written: WrittenMark['tools'], now: WrittenMark['tools']
     if (written[tool] === now[tool]) return []
     return [{ tool, how: written[tool] === undefined ? 'new' : now[tool] === undefined ? 'gone' : 'changed' }]
   })
+}
+
+/** Writes a kit file with its mark. Throws a `JexoError` where that would lose what somebody has written. */
+export function writeMarked(outFile: string, text: string, mark: WrittenMark, isForced: boolean): void {
+  const out = resolve(outFile)
+  if (existsSync(out) && !isForced) {
+    const found = readMark(readFileSync(out, 'utf8'))
+    if (!found) throw problems.kitFileExists(outFile)
+    if (found.isEdited) throw problems.kitFileEdited(outFile)
+  }
+  mkdirSync(dirname(out), { recursive: true })
+  writeFileSync(out, markedText(text, mark))
+}
+
+/** The mark of a kit file. Throws a `JexoError` where there is no file, or it was not written by `jexo wrap`. */
+export function markIn(outFile: string): WrittenMark {
+  const out = resolve(outFile)
+  if (!existsSync(out)) throw problems.kitFileMissing(outFile)
+  const found = readMark(readFileSync(out, 'utf8'))
+  if (!found) throw problems.kitFileUnmarked(outFile)
+  return found.mark
+}
+
+/** The name that a kit has by its file: `registry.kit.ts` → `registry`. */
+export const kitNameOf = (outFile: string): string => basename(outFile).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
+
+/** How a kit file names another: by its path from there. */
+export function pathFrom(outFile: string, source: string): string {
+  const near = relative(dirname(resolve(outFile)), source)
+    .split(sep)
+    .join('/')
+  return near.startsWith('.') ? near : `./${near}`
 }

@@ -105,7 +105,7 @@ test('show prints what there is, for people and as JSON', async () => {
   const ran = await jexo('show', apiary)
   for (const said of [
     'Marsh Lane apiary',
-    '9 tools',
+    '15 tools',
     'weigh_hive  reads',
     'record_inspection  adds',
     'apiary://hives/{hive}',
@@ -115,7 +115,7 @@ test('show prints what there is, for people and as JSON', async () => {
     expect(ran.stdout).toContain(said)
   }
   const { tools, revision } = JSON.parse((await jexo('show', apiary, '--json', '--revision', '2025-06-18')).stdout)
-  expect([tools.length, revision]).toEqual([9, '2025-06-18'])
+  expect([tools.length, revision]).toEqual([15, '2025-06-18'])
 })
 
 test('read and fill give resources and prompts', async () => {
@@ -159,7 +159,7 @@ describe('pack', () => {
     const [url] = await serving.until(/http:\S+/)
     expect((await jexo('call', url, 'weigh_hive', 'hive=ML-04', '--json')).code).toBe(0)
     expect(await serving.end()).toBe(0)
-    expect((await jexo('show', moved)).stdout).toContain('9 tools')
+    expect((await jexo('show', moved)).stdout).toContain('15 tools')
   })
 
   test('refuses at build time what is not there', async () => {
@@ -178,7 +178,7 @@ describe('pack', () => {
 describe('attach', () => {
   test('prints the entry, absolute, and tries it', async () => {
     const ran = await jexo('attach', 'examples/apiary/apiary.kit.ts')
-    expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 answers, 9 tools/)
+    expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 answers, 15 tools/)
     const [first] = ran.stdout.split(/\n(?=\{)/)
     const { command, args } = JSON.parse(String(first)).mcpServers.apiary
     expect([command, ...args]).toEqual([expect.stringMatching(/^\/.*node/), bin, 'serve', apiary])
@@ -196,7 +196,7 @@ describe('attach', () => {
     const kit = join(folder, 'bees/apiary.kit.ts')
     const ran = await jexo('attach', kit, '--to', file, '--as', 'bees')
     expect(ran).toMatchObject({ code: 0, stdout: expect.stringContaining('mcpServers.bees added') })
-    expect(ran.stderr).toMatch(/9 tools/)
+    expect(ran.stderr).toMatch(/15 tools/)
     const after = readFileSync(file, 'utf8')
     for (const kept of ['// my servers', '// keep', '"theme": "dark"', '"other"']) expect(after).toContain(kept)
     expect(readFileSync(`${file}.before-jexo`, 'utf8')).toBe(before)

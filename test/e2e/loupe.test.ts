@@ -69,6 +69,23 @@ describe('Loupe', () => {
     await loupe.end()
   })
 
+  test('shows what the server asked of an API in the last lane, without the key', async () => {
+    const { loupe, page } = await open(apiary)
+    await page.getByRole('button', { name: /^get_hive/ }).click()
+    await page.getByRole('combobox', { name: 'hive' }).fill('ML-07')
+    await page.getByRole('button', { name: 'Send', exact: true }).click()
+    const asked = line(page, /GET \/hives\/ML-07.*200 · \d+ bytes/)
+    await asked.click()
+    const opened = page.locator('pre', { hasText: 'notifications/jexo/upstream' })
+    await opened.waitFor()
+    const text = await opened.textContent()
+    expect(text).toContain('"X-Registry-Key": "••••"')
+    expect(text).not.toContain('marsh-lane-demo-key')
+    await page.getByText('server → upstream').waitFor()
+    await page.close()
+    await loupe.end()
+  })
+
   test('draws progress as marks, and cancels', async () => {
     const kit = written(
       'patient.kit.mjs',
@@ -148,6 +165,39 @@ describe('Loupe', () => {
     expect(page.url()).not.toContain(token)
     await page.close()
     await loupe.end()
+  })
+})
+
+test('the score hangs what was done outside on its call', () => {
+  const entry = (sequence: number, from: 'client' | 'server', body: object) =>
+    ({
+      kind: 'message',
+      sequence,
+      at: sequence,
+      target: 't',
+      from,
+      bytes: 1,
+      message: { jsonrpc: '2.0', ...body },
+    }) as never
+  const record = {
+    requestId: 1,
+    sequence: 1,
+    kind: 'http',
+    label: 'GET http://x.example/y',
+    status: 503,
+    durationMs: 12,
+  }
+  const [, line] = scoreOf([
+    entry(1, 'client', { id: 1, method: 'tools/call', params: { name: 'a' } }),
+    entry(2, 'server', { method: 'notifications/jexo/upstream', params: record }),
+  ])
+  expect(line).toMatchObject({
+    shape: 'upstream',
+    of: 1,
+    title: 'GET /y',
+    detail: '503',
+    tookMs: 12,
+    isFault: true,
   })
 })
 

@@ -52,9 +52,12 @@ test('serve --watch loads an edit without dropping the session, and keeps the ol
 })
 
 test('serve --only, --except and JEXO_ONLY narrow what is served, and ?only= what a session sees', async () => {
-  const serving = new Running([bin, 'serve', apiary, '--http', '0', '--except', 'move_hive,tag:colony'], {
-    env: { ...process.env, JEXO_ONLY: '*_*,apiary://*' } as Record<string, string>,
-  })
+  const serving = new Running(
+    [bin, 'serve', apiary, '--http', '0', '--except', 'move_hive,tag:colony,tag:registry'],
+    {
+      env: { ...process.env, JEXO_ONLY: '*_*,apiary://*' } as Record<string, string>,
+    },
+  )
   const [url] = await serving.until(/http:\S+/)
   const names = async (target: string) =>
     JSON.parse((await jexo('show', target, '--json')).stdout).tools.map(({ name }: { name: string }) => name)

@@ -1,7 +1,6 @@
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
-import { basename, dirname, relative, resolve, sep } from 'node:path'
+import { resolve, sep } from 'node:path'
 import { problems } from '../../errors.js'
-import { fingerprint, markedText, movedOn, readMark, type WrittenMark } from '../written-kit.js'
+import { fingerprint, kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from '../written-kit.js'
 import { kitText } from './kit-text.js'
 import type { ModulePlan, ModulePlanOptions, PlannedTool } from './plan.js'
 import { planOf } from './wrap-module.js'
@@ -27,33 +26,23 @@ export async function writeKit(source: string, outFile: string, options: WriteKi
       source,
       plan.leftOut.map(({ name, reason }) => `${name} (${reason})`),
     )
-  if (existsSync(out) && !isForced) {
-    const found = readMark(readFileSync(out, 'utf8'))
-    if (!found) throw problems.kitFileExists(outFile)
-    if (found.isEdited) throw problems.kitFileEdited(outFile)
-  }
   const specifier = specifierOf(source, out)
   const mark = markOf(plan, specifier, { ...planOptions, instances })
-  const name = basename(out).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
-  mkdirSync(dirname(out), { recursive: true })
-  writeFileSync(out, markedText(kitText(plan, { name, specifier }), mark))
+  writeMarked(outFile, kitText(plan, { name: kitNameOf(out), specifier }), mark, isForced === true)
   return plan
 }
 
 /** Compares a written kit with what its source is now. Throws a `JexoError` where the file was not written by `writeKit`. */
 export async function checkKit(source: string, outFile: string): Promise<KitCheck> {
   const out = resolve(outFile)
-  const content = existsSync(out) ? readFileSync(out, 'utf8') : undefined
-  if (content === undefined) throw problems.kitFileMissing(outFile)
-  const found = readMark(content)
-  if (!found) throw problems.kitFileUnmarked(outFile)
-  const { instances = [], ...options } = found.mark.options as ModulePlanOptions & { instances?: readonly string[] }
+  const written = markIn(outFile)
+  const { instances = [], ...options } = written.options as ModulePlanOptions & { instances?: readonly string[] }
   const plan = await planOf(source, options, instances)
-  const now = markOf(plan, specifierOf(source, out), found.mark.options)
+  const now = markOf(plan, specifierOf(source, out), written.options)
   const byName = new Map(plan.tools.map((tool) => [tool.name, tool]))
-  const differences = movedOn(found.mark.tools, now.tools).map(({ tool, how }) => {
+  const differences = movedOn(written.tools, now.tools).map(({ tool, how }) => {
     const planned = byName.get(tool)
-    const before = found.mark.tools[tool] ?? ''
+    const before = written.tools[tool] ?? ''
     return how === 'gone' || !planned
       ? `- ${tool}`
       : how === 'new'
@@ -102,6 +91,5 @@ function specifierOf(source: string, out: string): string {
     const parts = inside.split(sep)
     return parts[0]?.startsWith('@') ? parts.slice(0, 2).join('/') : (parts[0] ?? inside)
   }
-  const near = relative(dirname(out), source).split(sep).join('/')
-  return near.startsWith('.') ? near : `./${near}`
+  return pathFrom(out, source)
 }

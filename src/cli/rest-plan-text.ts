@@ -1,0 +1,125 @@
+import { setting } from '../kit/settings.js'
+import { settingsOf } from '../wrap/rest/credentials.js'
+import type { LeftOutOperation, PlannedOperation, RestPlan } from '../wrap/rest/operation.js'
+import { signatureOf } from '../wrap/rest/write-kit.js'
+import { colours, columns, wrapped } from './output.js'
+
+export interface ContextCost {
+  readonly tools: number
+  readonly catalogue: number
+}
+/** Beyond so many, operations are listed by tag with their names only. */
+const maxShownWhole = 60
+
+/** A plan of an API as a person reads it: what is taken, the settings it needs, what is left out and why, what it costs. */
+export function restPlanText(plan: RestPlan, source: string, cost: ContextCost): string {
+  const { operations, form, warnings } = plan
+  const count = `${operations.length} ${operations.length === 1 ? 'operation' : 'operations'} of ${operations.length + plan.leftOut.length}`
+  const lines = [`${colours.bold(plan.title)}  ${colours.dim(`${source}  ${count}`)}`, '']
+  const whole = operations.length <= maxShownWhole
+  lines.push(...(whole ? operations.flatMap(operationLines) : byTag(operations)))
+  lines.push(colours.bold('Settings'), ...settingLines(plan), '')
+  lines.push(...leftOutLines(plan.leftOut))
+  const bare = operations.filter(({ isDescribed }) => !isDescribed)
+  if (bare.length > 0)
+    lines.push(
+      ...note(
+        'No description',
+        `${listOf(bare.map(({ name }) => name))}: a model chooses by it; amend it in the kit.`,
+      ),
+    )
+  if (warnings.length > 0)
+    lines.push(
+      ...note(
+        'Worth a look',
+        warnings.slice(0, 6).join('\n') + (warnings.length > 6 ? `\nand ${warnings.length - 6} more` : ''),
+      ),
+    )
+  lines.push(...note("A model's context", costText(plan, cost)))
+  if (form === 'catalogue')
+    lines.push(
+      ...note(
+        'Catalogue',
+        'These many become three tools: one finds an operation by words, one explains it, one carries it out. --no-catalogue makes a tool of each.',
+      ),
+    )
+  return lines.join('\n').trimEnd()
+}
+
+function operationLines(operation: PlannedOperation): string[] {
+  const { about, effect, method, path, asTemplate, isDescribed } = operation
+  const head = asTemplate === undefined ? signatureOf(operation) : asTemplate
+  const kind = asTemplate === undefined ? effect : 'template'
+  const text = about.split('\n').join(' ')
+  return [
+    `  ${colours.cyan(head)}  ${colours.dim(kind)}  ${colours.dim(`${method} ${path}`)}`,
+    ...indented(isDescribed ? text : colours.dim(text), 4),
+    '',
+  ]
+}
+
+function byTag(operations: readonly PlannedOperation[]): string[] {
+  const tags = new Map<string, string[]>()
+  for (const {
+    tags: [tag = 'without a tag'],
+    name,
+  } of operations)
+    tags.set(tag, [...(tags.get(tag) ?? []), name])
+  return [...tags].flatMap(([tag, names]) => [
+    `  ${colours.cyan(tag)}  ${colours.dim(String(names.length))}`,
+    ...indented(listOf(names, 12), 4),
+    '',
+  ])
+}
+
+function settingLines({ base, credentials, title }: RestPlan): string[] {
+  const declared = {
+    [base.setting]: setting({
+      about: `Where ${title} is`,
+      ...(base.url === undefined ? {} : { default: base.url }),
+    }),
+    ...settingsOf(credentials, title),
+  }
+  return Object.entries(declared).map(([name, { about, default: otherwise, optional }]) => {
+    const need = otherwise !== undefined ? `default ${otherwise}` : optional ? 'optional' : 'needed'
+    return `  ${colours.cyan(name)}  ${about}  ${colours.dim(need)}`
+  })
+}
+
+/** By reason, the commonest first; a few names of each. */
+function leftOutLines(leftOut: readonly LeftOutOperation[]): string[] {
+  if (leftOut.length === 0) return []
+  const reasons = new Map<string, LeftOutOperation[]>()
+  for (const one of leftOut) {
+    const key = one.fix === undefined ? one.reason : `${one.reason}; ${one.fix}`
+    reasons.set(key, [...(reasons.get(key) ?? []), one])
+  }
+  const ranked = [...reasons].sort((a, b) => b[1].length - a[1].length)
+  return [
+    `${colours.bold('Left out')}  ${colours.dim(String(leftOut.length))}`,
+    ...ranked.flatMap(([reason, ones]) => [
+      ...indented(
+        listOf(
+          ones.map(({ name }) => name),
+          8,
+        ),
+        2,
+      ),
+      ...indented(colours.dim(reason), 4),
+    ]),
+    '',
+  ]
+}
+
+function costText({ operations, form }: RestPlan, { tools, catalogue }: ContextCost): string {
+  const each = `about ${tools.toLocaleString('en')} tokens as ${operations.length} ${operations.length === 1 ? 'tool' : 'tools'}`
+  const three = `${catalogue.toLocaleString('en')} as a catalogue of three`
+  const chosen = form === 'catalogue' ? `${three}; ${each}` : `${each}; ${three}`
+  return `${chosen.charAt(0).toUpperCase()}${chosen.slice(1)}. Counted by one widespread encoding, so an estimate for other models.`
+}
+
+const note = (title: string, text: string) => [colours.bold(title), ...indented(text, 2), '']
+const listOf = (names: readonly string[], most = 40) =>
+  names.length > most ? `${names.slice(0, most).join(', ')} and ${names.length - most} more` : names.join(', ')
+const indented = (text: string, indent: number): string[] =>
+  wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))

@@ -1,0 +1,80 @@
+import { type RecordedRequest, type RecordedRequests, variableMark } from './recorded.js'
+
+/** Requests of an `.http` file: separated by `###`, with `@name = value` definitions and `{{name}}` in the text. */
+export function requestsInHttpFile(text: string, file: string): RecordedRequests {
+  const definitions = new Map<string, string>()
+  for (const [, name = '', value = ''] of text.matchAll(/^@([\w.-]+)\s*=\s*(.*)$/gm))
+    definitions.set(name, value.trim())
+  const filled = (line: string, depth = 0): string =>
+    line.replace(/\{\{\s*([^{}]+?)\s*\}\}/g, (_all, name: string) => {
+      const value = definitions.get(name)
+      return value === undefined || depth > 5
+        ? variableMark(name.replace(/[^\w]+/g, '_').replace(/^_+|_+$/g, ''))
+        : filled(value, depth + 1)
+    })
+  const requests: RecordedRequest[] = []
+  const unread: { where: string; reason: string }[] = []
+  let row = 1
+  for (const piece of text.split(/^(?=###)/m)) {
+    const start = row
+    row += piece.split('\n').length - 1
+    const read = requestIn(piece.split(/\r?\n/), filled, (line) => `${file}:${start + line}`)
+    if (read && 'request' in read) requests.push(read.request)
+    else if (read) unread.push(read)
+  }
+  return { requests, unread }
+}
+
+function requestIn(
+  lines: readonly string[],
+  filled: (line: string) => string,
+  where: (line: number) => string,
+): { request: RecordedRequest } | { where: string; reason: string } | undefined {
+  const comments: string[] = []
+  let name: string | undefined
+  let at = 0
+  for (; at < lines.length; at++) {
+    const line = (lines[at] ?? '').trim()
+    const [, tag] = /^(?:#|\/\/)\s*@name\s*=?\s*(\S+)/.exec(line) ?? []
+    if (tag !== undefined) name = tag
+    else if (/^(#|\/\/)/.test(line)) comments.push(line.replace(/^(#+|\/\/)\s*/, ''))
+    else if (line !== '' && !line.startsWith('@') && !line.startsWith('<')) break
+  }
+  const line = lines[at]
+  if (line === undefined) return undefined
+  const [, method = 'GET', first = ''] = /^\s*(?:([A-Z]+)\s+)?(\S.*?)(?:\s+HTTP\/[\d.]+)?\s*$/.exec(line) ?? []
+  let url = first
+  const started = at
+  // A query may go on over several lines.
+  for (at++; /^\s+[?&]/.test(lines[at] ?? ''); at++) url += (lines[at] ?? '').trim()
+  if (!/^(https?:\/\/|\{\{|\/)/i.test(url))
+    return { where: where(started), reason: `${JSON.stringify(line.trim())} is no request` }
+  const headers: [string, string][] = []
+  for (; at < lines.length && (lines[at] ?? '').trim() !== ''; at++) {
+    const [, header, value] = /^([\w-]+)\s*:\s*(.*)$/.exec(lines[at] ?? '') ?? []
+    if (header !== undefined && value !== undefined) headers.push([header, filled(value)])
+  }
+  if (url.startsWith('/'))
+    url = `http://${headers.find(([header]) => header.toLowerCase() === 'host')?.[1] ?? 'localhost'}${url}`
+  const body = lines
+    .slice(at + 1)
+    .join('\n')
+    .replace(/\n[<>]\s*(\{%[\s\S]*?%\}|\S+)[\s\S]*$/, '')
+    .trim()
+  const mediaType = headers.find(([header]) => header.toLowerCase() === 'content-type')?.[1]
+  const type = mediaType === undefined ? {} : { mediaType }
+  const about = comments.filter((comment) => comment !== '').join(' ')
+  return {
+    request: {
+      where: where(started),
+      ...(name === undefined ? {} : { name }),
+      ...(about === '' ? {} : { about }),
+      method,
+      url: filled(url),
+      headers: headers.filter(([header]) => header.toLowerCase() !== 'host'),
+      ...(body === ''
+        ? {}
+        : { body: /^<\s/.test(body) ? { kind: 'file', ...type } : { kind: 'text', text: filled(body), ...type } }),
+    },
+  }
+}

@@ -1,0 +1,167 @@
+import type { Effect } from '../../kit/effects.js'
+import { plainText } from '../openapi/describe.js'
+import { pathName, uniqueNames } from '../openapi/names.js'
+import { type ChoosingOptions, chooseOperations, effectOfMethod } from '../rest/choose.js'
+import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
+import { grouped, type Merged, mergedRequests } from './merge.js'
+import { type RecordedRequests, readable, soleVariable } from './recorded.js'
+import { SecretReader } from './secrets.js'
+import { takenApart } from './taken-apart.js'
+
+export interface CurlPlanOptions extends ChoosingOptions {
+  /** Three tools for all operations instead of one each; by default where there are more than `mostTools`. */
+  readonly catalogue?: boolean
+  /** 40 by default. */
+  readonly mostTools?: number
+  /** Put before every name. */
+  readonly prefix?: string
+  /** Names of tools, by the place of the request (`GET /hives`) or the name that stands with it. */
+  readonly names?: Readonly<Record<string, string>>
+  readonly tags?: readonly string[]
+  /** What operations do to the world, by tool name, where the method does not say it. */
+  readonly effects?: Readonly<Record<string, Effect>>
+  /** Where the API is, instead of where the requests went. */
+  readonly baseUrl?: string
+  /** Put before the names of its settings. From the host's name by default. */
+  readonly settingPrefix?: string
+}
+
+/** Which operations recorded requests amount to. Pure; no secret of the source is in it. */
+export function planCurl(
+  { requests, unread }: RecordedRequests,
+  options: CurlPlanOptions = {},
+  allowsPaths = false,
+): RestPlan {
+  const taken = requests.map(takenApart)
+  const origin = commonest(taken.map((one) => one.origin))
+  const variable = soleVariable(origin)
+  const words = hostWords(variable?.replace(/_?(BASE)?_?(URL|HOST|ENDPOINT)$/i, '') ?? origin)
+  const settingPrefix = options.settingPrefix ?? words.join('_').toUpperCase()
+  const secrets = new SecretReader(settingPrefix)
+  const merged = grouped(taken).map((group) => mergedRequests(group, secrets, allowsPaths))
+  const { prefix = '', names: given = {}, effects = {} } = options
+  const { names } = uniqueNames(
+    merged,
+    (one) => given[`${one.method} ${one.path}`] ?? ownName(one) ?? pathName(one.method, one.path),
+  )
+  const all = merged.map((operation) => {
+    const name = prefix + (names.get(operation) ?? '')
+    return { operation, name, effect: effects[name] ?? effectOfMethod[operation.method] ?? 'change' }
+  })
+  // Somebody has written each of them down: a HEAD, too, is meant.
+  const reasons = chooseOperations(all, options, false)
+  const operations = all
+    .filter((one) => !reasons.has(one))
+    .map(({ operation, name, effect }) => planned(operation, name, effect, origin, options.tags ?? []))
+  const used = new Set(operations.flatMap(({ credentials }) => credentials))
+  const leftOut: LeftOutOperation[] = [
+    ...all.flatMap((one) => {
+      const reason = reasons.get(one)
+      return reason ? [{ name: one.name, where: `${one.operation.method} ${one.operation.path}`, ...reason }] : []
+    }),
+    ...unread.map(({ where, reason }) => ({ name: where, where, reason, fix: 'mend it there' })),
+  ]
+  const plan: RestPlan = {
+    version: 1,
+    kind: 'curl',
+    title: variable === undefined ? origin.replace(/^[a-z]+:\/\//, '') || 'the API' : words.join(' '),
+    slug: words.join('-'),
+    base: {
+      setting: variable ?? `${settingPrefix}_URL`,
+      url: options.baseUrl ?? (variable === undefined && origin !== '' ? origin : undefined),
+    },
+    credentials: secrets.credentials.filter(({ name }) => used.has(name)),
+    operations,
+    leftOut,
+    warnings: [],
+    inputDefinitions: {},
+    outputDefinitions: {},
+    ...(prefix ? { cataloguePrefix: prefix } : {}),
+    form: (options.catalogue ?? operations.length > (options.mostTools ?? 40)) ? 'catalogue' : 'tools',
+  }
+  return withoutLiterals(plan, secrets.literals)
+}
+
+/** The name that stands with one of its requests. */
+const ownName = ({ requests }: Merged): string | undefined => {
+  const name = requests.map(({ request }) => request.name).find((one) => one !== undefined)
+  return name
+    ?.replace(/([a-z\d])([A-Z])/g, '$1_$2')
+    .replace(/[^A-Za-z\d]+/g, '_')
+    .toLowerCase()
+}
+
+function planned(
+  merged: Merged,
+  name: string,
+  effect: Effect,
+  origin: string,
+  tags: readonly string[],
+): PlannedOperation {
+  const { method, path, input, parameters, body, credentials, accept, requests } = merged
+  const said = [
+    ...new Set(
+      requests.flatMap(({ request }) =>
+        request.about === undefined ? [] : [plainText(readable(request.about), 300)],
+      ),
+    ),
+  ].filter((text) => text !== '')
+  const places = requests.map(({ request }) => request.where)
+  const from = `${method} ${path}, as in ${places.slice(0, 3).join(', ')}${places.length > 3 ? ` and ${places.length - 3} more` : ''}.`
+  const [first] = said
+  return {
+    name,
+    about:
+      first === undefined
+        ? from
+        : [
+            ...said.slice(0, 3).map((text) => (/[.!?]$/.test(text) ? text : `${text}.`)),
+            `(${method} ${path})`,
+          ].join(' '),
+    isDescribed: first !== undefined,
+    effect,
+    tags,
+    method,
+    path,
+    ...(merged.origin === origin ? {} : { base: merged.origin }),
+    input,
+    parameters,
+    ...(body ? { body } : {}),
+    answer: { form: 'any', accept },
+    credentials,
+    examples: [],
+  }
+}
+
+function commonest(texts: readonly string[]): string {
+  const counts = new Map<string, number>()
+  for (const text of texts) counts.set(text, (counts.get(text) ?? 0) + 1)
+  return [...counts].sort((a, b) => b[1] - a[1])[0]?.[0] ?? ''
+}
+
+/** `https://api.marshlane.example` → `marshlane`. */
+function hostWords(origin: string): string[] {
+  const host = origin.replace(/^[a-z]+:\/\//i, '').replace(/:\d+$/, '')
+  if (/^([\d.]+|\[.*\]|localhost)$/.test(host) || host === '') return ['api']
+  const labels = host.toLowerCase().split('.')
+  const own =
+    labels.length > 1
+      ? labels.slice(0, -1).filter((label) => !/^(api|www|app|v\d+|co|com|org)$/.test(label))
+      : labels
+  const words = (own.at(-1) ?? labels[0] ?? 'api').split(/[^a-z0-9]+/).filter(Boolean)
+  return words.length > 0 ? words.slice(0, 3) : ['api']
+}
+
+/** A secret may stand in a sentence, too. */
+function withoutLiterals(plan: RestPlan, literals: ReadonlySet<string>): RestPlan {
+  const forms = [...literals]
+    .filter((text) => text.length >= 6)
+    .flatMap((text) => [...new Set([text, encodeURIComponent(text)])])
+  const masked = (value: unknown): unknown => {
+    if (typeof value === 'string') return forms.reduce((text, form) => text.replaceAll(form, '••••'), value)
+    if (Array.isArray(value)) return value.map(masked)
+    if (typeof value !== 'object' || value === null) return value
+    return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, masked(inner)]))
+  }
+  return forms.length > 0 ? (masked(plan) as RestPlan) : plan
+}

@@ -1,0 +1,154 @@
+import { isObject } from '../../protocol/messages.js'
+import { encoded } from '../rest/serialize.js'
+import { parse as parseMediaType } from './media-type.js'
+import { type RecordedBody, type RecordedRequest, soleVariable, variableMarks } from './recorded.js'
+
+/** A request taken apart: each piece of it may be the same in others, or differ. */
+export interface TakenApart {
+  readonly request: RecordedRequest
+  /** Scheme and host; the variable's mark where the URL begins with one. */
+  readonly origin: string
+  /** Pieces of the path, decoded; what varies by its looks has a name. */
+  readonly segments: readonly Segment[]
+  readonly query: readonly Pair[]
+  readonly headers: readonly (readonly [name: string, value: string])[]
+  readonly basic?: string
+  readonly body?: TakenBody
+}
+export interface Segment {
+  readonly text: string
+  readonly raw: string
+  /** A placeholder's name; empty for what looks like an id. */
+  readonly variable?: string
+}
+export interface Pair {
+  readonly name: string
+  readonly value: string
+  readonly raw: string
+}
+export interface TakenBody {
+  readonly form: 'json' | 'form' | 'multipart' | 'text' | 'binary'
+  readonly mediaType: string
+  /** Values in it by their places. */
+  readonly leaves: readonly Leaf[]
+  readonly text?: string
+  readonly json?: unknown
+}
+export interface Leaf {
+  readonly path: readonly string[]
+  readonly value: unknown
+  readonly isFile?: boolean
+  readonly mediaType?: string
+}
+
+export function takenApart(request: RecordedRequest): TakenApart {
+  const [, start = '', rest = ''] =
+    /^((?:[a-z]+:\/\/[^/?#]*|\ue000[^\ue001]*\ue001))(.*)$/is.exec(request.url) ?? []
+  const [, user] = /^[a-z]+:\/\/([^@]*)@/i.exec(start) ?? []
+  const [path = '', query = ''] = rest.replace(/#.*$/s, '').split(/\?(.*)/s)
+  const basic = request.basic ?? (user === undefined ? undefined : decoded(user))
+  const body = request.body && bodyOf(request.body)
+  return {
+    request,
+    origin: start.replace(/\/\/[^@/]*@/, '//').replace(/^(https?):/i, (scheme) => scheme.toLowerCase()),
+    segments: path.split('/').slice(1).map(segmentOf),
+    query: query.split('&').filter(Boolean).map(pairOf),
+    headers: request.headers.filter(([name]) => !/^(content-type|content-length|host)$/i.test(name)),
+    ...(basic === undefined ? {} : { basic }),
+    ...(body ? { body } : {}),
+  }
+}
+
+function segmentOf(written: string): Segment {
+  const text = decoded(written)
+  const raw = isSendable(written) ? written : encoded(text)
+  const [, braced, angled, colon, shouted] =
+    /^(?:\{([\w.-]+)\}|<([\w-]+)>|:([A-Za-z]\w*)|(?:YOUR|MY|THE)_([A-Z\d_]+))$/.exec(text) ?? []
+  const placeholder = soleVariable(text) ?? braced ?? angled ?? colon ?? shouted
+  if (placeholder !== undefined) return { text, raw, variable: placeholder }
+  return looksLikeId(text) ? { text, raw, variable: '' } : { text, raw }
+}
+
+/** Numbers, codes and dates: `7`, `ML-04`, a UUID; no versions, and no words that end with a digit. */
+const looksLikeId = (text: string): boolean =>
+  /\d/.test(text) &&
+  !/^v\d+([.-]\w+)*$/i.test(text) &&
+  !/^[a-z]+\d{1,2}$/.test(text) &&
+  !/^[a-z_-]+[\d.]*\.(json|xml|csv|html?|ya?ml|txt)$/i.test(text)
+
+function pairOf(raw: string): Pair {
+  const at = raw.indexOf('=')
+  const [name, value] = at < 0 ? [raw, ''] : [raw.slice(0, at), raw.slice(at + 1)]
+  const pair = { name: decoded(name.replaceAll('+', ' ')), value: decoded(value.replaceAll('+', ' ')) }
+  return { ...pair, raw: isSendable(raw) ? raw : `${encoded(pair.name)}=${encoded(pair.value)}` }
+}
+
+function bodyOf(body: RecordedBody): TakenBody {
+  if (body.kind === 'multipart') {
+    const leaves = body.fields.map(
+      ({ name, value, mediaType }): Leaf => ({
+        path: [name],
+        value: value ?? '',
+        ...(value === undefined ? { isFile: true } : {}),
+        ...(mediaType === undefined ? {} : { mediaType }),
+      }),
+    )
+    return { form: 'multipart', mediaType: 'multipart/form-data', leaves }
+  }
+  if (body.kind === 'file') {
+    const isText = /json|xml|text|urlencoded/.test(body.mediaType ?? '')
+    return { form: isText ? 'text' : 'binary', mediaType: body.mediaType ?? 'application/octet-stream', leaves: [] }
+  }
+  const { text } = body
+  const named = parseMediaType(body.mediaType ?? '')
+  const json =
+    /json/.test(named) || named === '' || (named.endsWith('urlencoded') && /^\s*[{[]/.test(text))
+      ? parsed(text)
+      : undefined
+  const mediaType = body.mediaType ?? (json ? 'application/json' : 'text/plain')
+  if (json && isObject(json.value))
+    return { form: 'json', mediaType, leaves: leavesOf(json.value), text, json: json.value }
+  if (named.endsWith('urlencoded') && /^[^=&\s]+=/.test(text))
+    return {
+      form: 'form',
+      mediaType: named,
+      leaves: text
+        .split('&')
+        .filter(Boolean)
+        .map(pairOf)
+        .map(({ name, value }) => ({ path: [name], value })),
+      text,
+    }
+  return { form: 'text', mediaType, leaves: [], text }
+}
+
+/** Values of an object by their paths; lists and what is deep are values as they are. */
+function leavesOf(value: object, path: readonly string[] = []): Leaf[] {
+  return Object.entries(value).flatMap(([key, inner]) => {
+    const at = [...path, key]
+    return isObject(inner) && Object.keys(inner).length > 0 && path.length < 3
+      ? leavesOf(inner, at)
+      : [{ path: at, value: inner }]
+  })
+}
+
+/** JSON, also where variables stand in it without quotes. */
+function parsed(text: string): { value: unknown } | undefined {
+  for (const candidate of [text, text.replace(/([:,[]\s*)(\ue000[^\ue001]*\ue001)/g, '$1"$2"')]) {
+    try {
+      return { value: JSON.parse(candidate.replace(variableMarks, (mark) => JSON.stringify(mark).slice(1, -1))) }
+    } catch {}
+  }
+  return undefined
+}
+
+/** Blanks and letters beyond ASCII stand in no address, whatever people write. */
+const isSendable = (text: string): boolean => /^[!-~]*$/.test(text)
+
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
+}

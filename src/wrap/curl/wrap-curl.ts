@@ -1,0 +1,45 @@
+import { problems } from '../../errors.js'
+import type { Part } from '../../kit/part.js'
+import { frozenOr } from '../frozen.js'
+import { reasonsOf } from '../openapi/wrap-openapi.js'
+import { mostToolsFrom } from '../rest/limits.js'
+import type { RestPlan } from '../rest/operation.js'
+import { type RestOptions, restPartsOf } from '../rest/parts.js'
+import { sourceFile } from '../source.js'
+import type { CurlPlanOptions } from './plan.js'
+
+export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
+
+/**
+ * Turns requests that somebody has written down into tools: curl command lines in a text or a Markdown page, an `.http` file, a HAR
+ * recording. Requests that differ in values only become one tool, and what differs its arguments; tokens become settings, and are
+ * never written out. Only what reads is taken unless writes are asked for.
+ *
+ * Rejects with a `JexoError` where the file cannot be read, or nothing of it is taken.
+ *
+ * @example parts: [...await wrapCurl(new URL('./README.md', import.meta.url))]
+ */
+export async function wrapCurl(source: URL | string, options: WrapCurlOptions = {}): Promise<Part[]> {
+  const {
+    upstream: _u,
+    headers: _h,
+    limits: _l,
+    allowedHosts: _a,
+    strictAnswers: _s,
+    allowsPrivate: _p,
+    files,
+    ...rest
+  } = options
+  const plan = await frozenOr('curl', source, { ...rest, allowsPaths: files !== undefined }, () =>
+    curlPlan(source, options),
+  )
+  if (plan.operations.length === 0) throw problems.wrapTakesNothing(sourceFile(source), reasonsOf(plan))
+  return restPartsOf(plan, options)
+}
+
+/** The plan alone: what `jexo wrap` shows. */
+export async function curlPlan(source: URL | string, options: WrapCurlOptions = {}): Promise<RestPlan> {
+  const [{ readRequests }, { planCurl }] = await Promise.all([import('./read.js'), import('./plan.js')])
+  const mostTools = options.mostTools ?? mostToolsFrom(process.env)
+  return planCurl(await readRequests(sourceFile(source)), { ...options, mostTools }, options.files !== undefined)
+}

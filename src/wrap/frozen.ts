@@ -1,0 +1,38 @@
+import { createHash } from 'node:crypto'
+import { existsSync, readFileSync } from 'node:fs'
+import { basename } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import type { JsonObject } from '../protocol/messages.js'
+import { wrapRegistry } from './registry.js'
+import { sourceUrl } from './source.js'
+
+/** The plan that a packed file brought along for a source and what was asked of it; else a new one, which packing hears of. */
+export async function frozenOr<Plan>(
+  kind: string,
+  source: URL | string | JsonObject,
+  options: JsonObject,
+  make: () => Promise<Plan>,
+): Promise<Plan> {
+  const registry = wrapRegistry()
+  const key = keyOf(kind, source, options)
+  const frozen = registry.frozen[key]
+  if (frozen) return frozen.plan as Plan
+  const plan = await make()
+  registry.onMade?.({ key, plan })
+  return plan
+}
+
+/** The content of a file, wherever it lies; the address of what is elsewhere. */
+function keyOf(kind: string, source: URL | string | JsonObject, options: JsonObject): string {
+  const hash = createHash('sha256').update(kind).update(JSON.stringify(options))
+  if (typeof source !== 'string' && !(source instanceof URL))
+    return hash.update(JSON.stringify(source)).digest('hex').slice(0, 24)
+  const url = sourceUrl(source)
+  if (url.protocol !== 'file:') return hash.update(url.href).digest('hex').slice(0, 24)
+  const file = fileURLToPath(url)
+  return hash
+    .update(basename(file))
+    .update(existsSync(file) ? readFileSync(file) : '')
+    .digest('hex')
+    .slice(0, 24)
+}

@@ -1,0 +1,72 @@
+import { closeSync, existsSync, openSync, readFileSync, readSync, statSync } from 'node:fs'
+import { dirname, join, resolve } from 'node:path'
+import { problems } from '../errors.js'
+
+export const wrapKinds = ['module', 'openapi', 'curl'] as const
+export type WrapKind = (typeof wrapKinds)[number]
+
+/** A source as typed, told apart: the kind of wrap for it, and its absolute path or URL. */
+export interface KnownSource {
+  readonly kind: WrapKind
+  readonly source: string
+}
+
+/** Tells what a source is: by its ending, by how a text begins, by being an address or the name of a package. Throws a `JexoError`. */
+export function knownSource(given: string, kind?: string): KnownSource {
+  if (kind !== undefined && !isKind(kind)) throw problems.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
+  if (/^https?:\/\//.test(given)) return { kind: kind ?? 'openapi', source: given }
+  const path = resolve(given)
+  if (existsSync(path) && statSync(path).isFile()) {
+    const found = kind ?? kindOfFile(path)
+    if (found === undefined) throw problems.sourceUnknownKind(given, wrapKinds)
+    return { kind: found, source: path }
+  }
+  const packaged = /^(@[\w.-]+\/)?[\w.-]+$/.test(given) ? packageEntry(given) : undefined
+  if (packaged === undefined) throw problems.sourceMissing(given)
+  return { kind: 'module', source: packaged }
+}
+
+const isKind = (text: string): text is WrapKind => (wrapKinds as readonly string[]).includes(text)
+
+function kindOfFile(path: string): WrapKind | undefined {
+  if (/\.[cm]?[jt]sx?$/i.test(path)) return 'module'
+  if (/\.(har|http|rest|md|markdown|sh|bash|curl)$/i.test(path)) return 'curl'
+  const start = startOf(path)
+  if (/["']?(openapi|swagger)["']?\s*:/.test(start)) return 'openapi'
+  if (/(^|\s)curl\s/.test(start)) return 'curl'
+  return /\.(ya?ml|json)$/i.test(path) ? 'openapi' : undefined
+}
+
+function startOf(path: string): string {
+  const file = openSync(path, 'r')
+  try {
+    const buffer = Buffer.alloc(20_000)
+    return buffer.subarray(0, readSync(file, buffer)).toString()
+  } finally {
+    closeSync(file)
+  }
+}
+
+/** The file that a package is imported by, from the folder that one is in. */
+function packageEntry(name: string): string | undefined {
+  for (let folder = process.cwd(); ; folder = dirname(folder)) {
+    const root = join(folder, 'node_modules', name)
+    const manifest = join(root, 'package.json')
+    if (existsSync(manifest)) {
+      const {
+        exports,
+        module,
+        main = 'index.js',
+      } = JSON.parse(readFileSync(manifest, 'utf8')) as Record<string, unknown>
+      return join(root, importTarget(exports) ?? String(module ?? main))
+    }
+    if (folder === dirname(folder)) return undefined
+  }
+}
+
+function importTarget(exports: unknown): string | undefined {
+  if (typeof exports === 'string') return exports
+  if (typeof exports !== 'object' || exports === null) return undefined
+  const given = exports as Record<string, unknown>
+  return importTarget(given['.'] ?? given.import ?? given.node ?? given.default ?? given.require)
+}

@@ -1,0 +1,71 @@
+import type { ReadOperation } from './reading.js'
+
+/** Descriptions beyond this may be cut by hosts (digest §11). */
+const maxCharacters = 1000
+
+/** What a model reads of an operation: summary, description, what comes back. Made from method and path where nothing is said. */
+export function aboutOf(
+  operation: ReadOperation,
+  argumentNames: readonly string[],
+): { about: string; isDescribed: boolean } {
+  const { summary, description, isDeprecated, method, path } = operation
+  const first = plainText(summary, 300)
+  const more = plainText(description, 800)
+  const isDescribed = first !== '' || more !== ''
+  const taken = argumentNames.length > 0 ? `, by ${argumentNames.slice(0, 8).join(', ')}` : ''
+  const said = isDescribed ? joined(first, more) : `${verbs[method] ?? method} ${path}${taken}.`
+  const gives = givesOf(operation)
+  const parts = [...(isDeprecated ? ['Deprecated.'] : []), said, ...(gives === '' ? [] : [`Gives: ${gives}`])]
+  return { about: cut(parts.join('\n'), maxCharacters), isDescribed }
+}
+
+const verbs: Readonly<Record<string, string>> = {
+  GET: 'Gets',
+  POST: 'Posts to',
+  PUT: 'Puts',
+  PATCH: 'Patches',
+  DELETE: 'Deletes',
+}
+
+function joined(summary: string, description: string): string {
+  if (summary === '') return description
+  if (description === '' || description.toLowerCase().startsWith(summary.toLowerCase().replace(/\.$/, '')))
+    return description || sentence(summary)
+  return `${sentence(summary)} ${description}`
+}
+
+const sentence = (text: string) => (/[.!?:]$/.test(text) ? text : `${text}.`)
+
+/** The description of the first answer that is no error, unless it says nothing. */
+function givesOf({ responses }: ReadOperation): string {
+  const good =
+    responses.find(({ status }) => /^2/.test(status)) ?? responses.find(({ status }) => status === 'default')
+  const text = plainText(good?.description ?? '', 200)
+  return /^(ok|success(ful)?( (operation|response))?|response|default response|created|no content|accepted|successful)?\.?$/i.test(
+    text,
+  )
+    ? ''
+    : sentence(text)
+}
+
+/** Text without markup, invisible characters and needless blanks, cut at the end of a sentence. */
+export function plainText(text: string, most: number): string {
+  const plain = text
+    .replace(/<!--[\s\S]*?-->/g, ' ')
+    .replace(/<\/?(a|abbr|b|code|em|i|kbd|small|span|strong|sub|sup|u)(\s[^<>]*)?>/gi, '')
+    .replace(/<\/?[a-zA-Z][^<>]*>/g, ' ')
+    .replace(/!?\[([^\]]*)\]\([^)]*\)/g, '$1')
+    .replace(/[\u200b-\u200f\u202a-\u202e\u2060-\u2064\ufeff]/g, '')
+    .replace(/^[ \t]*(#+|>)[ \t]*/gm, '')
+    .replace(/\*\*([^*]+)\*\*/g, '$1')
+    .replace(/\s+/g, ' ')
+    .trim()
+  return cut(plain, most)
+}
+
+function cut(text: string, most: number): string {
+  if (text.length <= most) return text
+  const part = text.slice(0, most)
+  const end = Math.max(part.lastIndexOf('. '), part.lastIndexOf('.\n'))
+  return end > most / 3 ? part.slice(0, end + 1) : `${part.slice(0, part.lastIndexOf(' '))} …`
+}

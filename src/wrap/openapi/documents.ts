@@ -1,0 +1,181 @@
+import { readFile, stat } from 'node:fs/promises'
+import { fileURLToPath, pathToFileURL } from 'node:url'
+import { isJexoError, problems } from '../../errors.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { isPrivateHost } from '../rest/address.js'
+import { codeOf, withRedirects, withTimeout } from '../rest/pipeline.js'
+import { networkSender } from '../rest/sender.js'
+import { parseText } from './parse-text.js'
+
+/** How large a description may be, with all that it refers to. */
+const maxBytes = 64_000_000
+const maxDocuments = 500
+
+/** Something found by a reference: the value, and the document and place it is at. */
+export interface Found {
+  readonly value: unknown
+  readonly url: string
+  /** The place in its document, such as `/components/schemas/Hive`. */
+  readonly pointer: string
+}
+
+/** A description and every document it refers to, read; references are followed without any more reading. */
+export class Documents {
+  readonly #documents: ReadonlyMap<string, unknown>
+  readonly #anchors: ReadonlyMap<string, Found>
+  readonly rootUrl: string
+  readonly warnings: readonly string[]
+
+  constructor(
+    rootUrl: string,
+    documents: ReadonlyMap<string, unknown>,
+    warnings: readonly string[],
+    anchors: ReadonlyMap<string, Found>,
+  ) {
+    this.rootUrl = rootUrl
+    this.#documents = documents
+    this.warnings = warnings
+    this.#anchors = anchors
+  }
+
+  get root(): JsonObject {
+    return this.#documents.get(this.rootUrl) as JsonObject
+  }
+
+  /** What a reference in a document leads to; undefined for one that leads nowhere. */
+  find(reference: string, from: string): Found | undefined {
+    const [file = '', fragment = ''] = reference.split('#')
+    const url = file === '' ? from : urlOf(file, from)
+    if (url === undefined || !this.#documents.has(url)) return undefined
+    if (fragment !== '' && !fragment.startsWith('/')) return this.#anchors.get(`${url}#${fragment}`)
+    let value = this.#documents.get(url)
+    for (const step of fragment.split('/').slice(1)) {
+      const key = decoded(step)
+      if (typeof value !== 'object' || value === null || !Object.hasOwn(value, key)) return undefined
+      value = (value as Record<string, unknown>)[key]
+    }
+    return { value, url, pointer: fragment }
+  }
+
+  /** A value, or what it refers to by `$ref`, however many times over; undefined where that leads nowhere or in circles. */
+  followed(value: unknown, url: string): Found | undefined {
+    let at: Found = { value, url, pointer: '' }
+    for (let steps = 0; steps < 50; steps++) {
+      const reference = isObject(at.value) ? at.value.$ref : undefined
+      if (typeof reference !== 'string') return at
+      const next = this.find(reference, at.url)
+      if (!next) return undefined
+      at = next
+    }
+    return undefined
+  }
+}
+
+/** Reads a description and what it refers to. Rejects with a `JexoError` where the description itself cannot be read. */
+export async function readDocuments(source: URL | JsonObject): Promise<Documents> {
+  const rootUrl = source instanceof URL ? source.href.replace(/#.*$/, '') : 'object:description'
+  const documents = new Map<string, unknown>()
+  const anchors = new Map<string, Found>()
+  const warnings: string[] = []
+  let bytes = 0
+  const add = async (url: string, given?: unknown) => {
+    const text = given === undefined ? await textAt(url, rootUrl) : ''
+    bytes += text.length
+    if (bytes > maxBytes) throw problems.sourceUnreadable(shown(rootUrl), `it has more than ${maxBytes / 1e6} MB`)
+    const document = given ?? parseText(text, shown(url))
+    documents.set(url, document)
+    return referencesIn(document, url, anchors)
+  }
+  const waiting = [...(await add(rootUrl, source instanceof URL ? undefined : source))]
+  for (let url = waiting.pop(); url !== undefined; url = waiting.pop()) {
+    if (documents.has(url)) continue
+    if (documents.size >= maxDocuments)
+      throw problems.sourceUnreadable(shown(rootUrl), `it refers to more than ${maxDocuments} files`)
+    try {
+      waiting.push(...(await add(url)))
+    } catch (error) {
+      documents.set(url, undefined)
+      warnings.push(
+        `a reference leads to ${shown(url)}, which cannot be read: ${isJexoError(error) ? error.what : String(error)}`,
+      )
+    }
+  }
+  return new Documents(rootUrl, documents, warnings, anchors)
+}
+
+/** Documents that one refers to, and the anchors in it. */
+function referencesIn(document: unknown, url: string, anchors: Map<string, Found>): Set<string> {
+  const found = new Set<string>()
+  const seen = new Set<object>()
+  const waiting: unknown[] = [document]
+  while (waiting.length > 0) {
+    const at = waiting.pop()
+    if (typeof at !== 'object' || at === null || seen.has(at)) continue
+    seen.add(at)
+    if (!Array.isArray(at)) {
+      const { $ref, $anchor } = at as { $ref?: unknown; $anchor?: unknown }
+      if (typeof $anchor === 'string') anchors.set(`${url}#${$anchor}`, { value: at, url, pointer: `/${$anchor}` })
+      const file = typeof $ref === 'string' ? $ref.split('#')[0] : ''
+      const target = file ? urlOf(file, url) : undefined
+      if (target !== undefined) found.add(target)
+    }
+    for (const inner of Object.values(at)) if (typeof inner === 'object') waiting.push(inner)
+  }
+  return found
+}
+
+/** A file of one's own may refer to the network; what comes from there refers to nothing here. */
+function urlOf(file: string, from: string): string | undefined {
+  if (!URL.canParse(file, from)) return undefined
+  const url = new URL(file, from)
+  const isAllowed =
+    url.protocol === 'https:' || url.protocol === 'http:' || (url.protocol === 'file:' && from.startsWith('file:'))
+  return isAllowed ? url.href : undefined
+}
+
+async function textAt(url: string, rootUrl: string): Promise<string> {
+  if (url.startsWith('file:')) {
+    const file = fileURLToPath(url)
+    const found = await stat(file).catch(() => undefined)
+    if (!found?.isFile()) throw problems.sourceMissing(file)
+    if (found.size > maxBytes) throw problems.sourceUnreadable(file, `it has more than ${maxBytes / 1e6} MB`)
+    return readFile(file, 'utf8')
+  }
+  return fetched(
+    url,
+    isPrivateHost(new URL(rootUrl === 'object:description' ? url : rootUrl).hostname) ||
+      rootUrl.startsWith('file:'),
+  )
+}
+
+async function fetched(url: string, allowsPrivate: boolean): Promise<string> {
+  const network = networkSender({ maxBytes, allowsPrivate })
+  const send = withRedirects(withTimeout(network.send, 30_000), new Set([new URL(url).host]), () => false)
+  try {
+    const { status, body, isCut } = await send(
+      { method: 'GET', url, headers: [['accept', 'application/json, application/yaml, */*;q=0.5']] },
+      new AbortController().signal,
+    )
+    if (status !== 200) throw problems.sourceUnreadable(url, `the server answered ${status}`)
+    if (isCut) throw problems.sourceUnreadable(url, `it has more than ${maxBytes / 1e6} MB`)
+    return Buffer.from(body).toString()
+  } catch (error) {
+    if (isJexoError(error)) throw error
+    throw problems.sourceUnreadable(url, codeOf(error) ?? (error instanceof Error ? error.message : String(error)))
+  } finally {
+    await network.close()
+  }
+}
+
+/** A pointer's step as the key it stands for. */
+function decoded(step: string): string {
+  const plain = step.replaceAll('~1', '/').replaceAll('~0', '~')
+  try {
+    return decodeURIComponent(plain)
+  } catch {
+    return plain
+  }
+}
+
+export const shown = (url: string): string => (url.startsWith('file:') ? fileURLToPath(url) : url)
+export const fileUrl = (file: string): URL => pathToFileURL(file)

@@ -1,0 +1,36 @@
+import { CORE_SCHEMA, load } from 'js-yaml'
+import { problems } from '../../errors.js'
+
+/** A description's text as data: JSON, or YAML. Throws a `JexoError` that says where it breaks. */
+export function parseText(text: string, where: string): unknown {
+  const plain = text.replace(/^\ufeff/, '')
+  if (plain.trim() === '') throw problems.sourceUnreadable(where, 'it is empty')
+  if (/^\s*</.test(plain))
+    throw problems.sourceUnreadable(
+      where,
+      'it is HTML or XML, no description; the description itself often is at a link on that page',
+    )
+  if (/^\s*[{[]/.test(plain)) {
+    try {
+      return JSON.parse(plain)
+    } catch (error) {
+      // YAML may begin the same way.
+      return yamlOf(plain, where, error)
+    }
+  }
+  return yamlOf(plain, where)
+}
+
+/** Dates stay texts, as in JSON. */
+function yamlOf(text: string, where: string, jsonError?: unknown): unknown {
+  try {
+    return load(text, { schema: CORE_SCHEMA })
+  } catch (error) {
+    if (jsonError !== undefined) throw problems.sourceUnreadable(where, reasonOf(jsonError))
+    const { reason, mark } = error as { reason?: string; mark?: { line: number; column: number } }
+    const place = mark ? ` at line ${mark.line + 1}, column ${mark.column + 1}` : ''
+    throw problems.sourceUnreadable(where, `its YAML breaks${place}: ${reason ?? reasonOf(error)}`)
+  }
+}
+
+const reasonOf = (error: unknown) => (error instanceof Error ? error.message : String(error))

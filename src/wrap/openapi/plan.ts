@@ -1,0 +1,226 @@
+import type { Effect } from '../../kit/effects.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import {
+  type Choosable,
+  type ChoosingOptions,
+  chooseOperations,
+  chosenOperations,
+  effectOfMethod,
+} from '../rest/choose.js'
+import type { Credential } from '../rest/credentials.js'
+import { exampleOf } from '../rest/example.js'
+import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
+import { answerOf, pagingOf } from './answers.js'
+import { aboutOf, plainText } from './describe.js'
+import { inputsOf } from './inputs.js'
+import { operationName, titleWords, uniqueNames } from './names.js'
+import type { ReadDescription, ReadOperation } from './reading.js'
+import { SchemaReader } from './schemas.js'
+import { type Needed, SecurityReader } from './security.js'
+
+export interface OpenApiPlanOptions extends ChoosingOptions {
+  /** Three tools for all operations instead of one each; by default where there are more than `mostTools`. */
+  readonly catalogue?: boolean
+  /** 40 by default. */
+  readonly mostTools?: number
+  /** Put before every name. */
+  readonly prefix?: string
+  /** Names of tools, from operation ids or method and path. */
+  readonly toolName?: (operation: { operationId?: string; method: string; path: string }) => string
+  /** Put on every part, beside the tags of the description. */
+  readonly tags?: readonly string[]
+  /** What operations do to the world, by tool name, where the method does not say it: a search by `POST` reads. */
+  readonly effects?: Readonly<Record<string, Effect>>
+  /** `GET`s by path alone that become resource templates instead of tools; chosen as in `only`. */
+  readonly templates?: readonly string[]
+  /** Where the API is, instead of the first server of the description; the environment may say otherwise. */
+  readonly baseUrl?: string
+  /** Put before the names of its settings: `REGISTRY` gives `REGISTRY_URL`. From the title by default. */
+  readonly settingPrefix?: string
+  /** How the API is told who calls, where its description does not say: used for every operation. */
+  readonly credential?: CredentialGiven
+  /** Offers no gathering over pages. */
+  readonly paging?: boolean
+}
+export type CredentialGiven =
+  | { kind: 'bearer' }
+  | { kind: 'basic' }
+  | { kind: 'apiKey'; in: 'header' | 'query' | 'cookie'; parameter: string; prefix?: string }
+  | { kind: 'clientCredentials'; tokenUrl: string; scopes?: readonly string[] }
+
+type Named = Choosable<ReadOperation>
+
+/** Which operations become parts, and why the others do not. Pure: the same description and options give the same plan. */
+export function planOpenApi(
+  reading: ReadDescription,
+  options: OpenApiPlanOptions = {},
+  allowsPaths = false,
+): RestPlan {
+  const { title, servers, documents, malformed } = reading
+  const words = titleWords(title)
+  const settingPrefix = options.settingPrefix ?? words.join('_').toUpperCase()
+  const { all, repeated } = namedOperations(reading, options)
+  const security = new SecurityReader(reading, settingPrefix)
+  const leftOut: LeftOutOperation[] = malformed.map(({ where, reason }) => ({
+    name: where,
+    where,
+    reason,
+    fix: 'mend the description',
+  }))
+  const taken: { named: Named; needs: Extract<Needed, { credentials: readonly string[] }> }[] = []
+  const chosen = chooseOperations(all, options)
+  for (const named of all) {
+    const needs = options.credential ? { credentials: ['own'], isOptional: false } : security.needs(named.operation)
+    const reason =
+      chosen.get(named) ??
+      ('reason' in needs ? { reason: needs.reason, fix: 'give a credential of another kind in code' } : undefined)
+    const { method, path } = named.operation
+    if (reason || 'reason' in needs)
+      leftOut.push({ name: named.name, where: `${method} ${path}`, ...(reason ?? { reason: '' }) })
+    else taken.push({ named, needs })
+  }
+  const inputs = new SchemaReader(documents, 'in', reading.version !== '3.1')
+  const outputs = new SchemaReader(documents, 'out', reading.version !== '3.1')
+  const templates = chosenOperations(all, options.templates)
+  const operations = taken.map(({ named, needs }) =>
+    planned(
+      named,
+      needs.credentials,
+      inputs,
+      outputs,
+      options,
+      allowsPaths,
+      templates.has(named) ? words.join('-') : undefined,
+    ),
+  )
+  const credentials = options.credential
+    ? [ownCredential(options.credential, settingPrefix)]
+    : security.credentials(taken.map(({ named, needs }) => ({ operation: named.operation, needs })))
+  const warnings = [
+    ...documents.warnings,
+    ...inputs.warnings,
+    ...[...outputs.warnings].filter((warning) => !inputs.warnings.has(warning)),
+    ...taken.flatMap(({ named }) => named.operation.warnings.map((warning) => `${named.name}: ${warning}`)),
+    ...repeated.map(
+      ({ operationId, method, path }) =>
+        `the operation id ${operationId} is there more than once; ${method} ${path} goes by its path`,
+    ),
+  ]
+  const isMany = operations.filter(({ asTemplate }) => asTemplate === undefined).length > (options.mostTools ?? 40)
+  return {
+    version: 1,
+    kind: 'openapi',
+    title,
+    slug: words.join('-'),
+    base: { setting: `${settingPrefix}_URL`, url: options.baseUrl ?? servers[0] },
+    credentials,
+    operations,
+    leftOut,
+    warnings: [...new Set(warnings)],
+    inputDefinitions: inputs.definitions,
+    outputDefinitions: outputs.definitions,
+    ...(options.prefix ? { cataloguePrefix: options.prefix } : {}),
+    form: (options.catalogue ?? isMany) ? 'catalogue' : 'tools',
+  }
+}
+
+function namedOperations(
+  { operations }: ReadDescription,
+  options: OpenApiPlanOptions,
+): { all: Named[]; repeated: readonly ReadOperation[] } {
+  const { prefix = '', toolName = operationName, effects = {} } = options
+  const { names, repeated } = uniqueNames(operations, toolName)
+  const all = operations.map((operation) => {
+    const name = prefix + (names.get(operation) ?? '')
+    return { operation, name, effect: effects[name] ?? effectOfMethod[operation.method] ?? 'change' }
+  })
+  return { all, repeated: repeated.filter(({ operationId }) => operationId !== undefined) }
+}
+
+function planned(
+  { operation, name, effect }: Named,
+  credentials: readonly string[],
+  inputs: SchemaReader,
+  outputs: SchemaReader,
+  options: OpenApiPlanOptions,
+  allowsPaths: boolean,
+  scheme: string | undefined,
+): PlannedOperation {
+  const { method, path, operationId, summary, servers, tags, isDeprecated } = operation
+  const { input, parameters, body } = inputsOf(operation, inputs, allowsPaths)
+  const answer = answerOf(operation, outputs)
+  const byName = Object.fromEntries(
+    parameters.flatMap((parameter) =>
+      parameter.in === 'query' && parameter.argument ? [[parameter.name, parameter.argument]] : [],
+    ),
+  )
+  const pages = options.paging === false ? undefined : pagingOf(operation, byName, answer, outputs)
+  const properties = (input.properties ?? {}) as Record<string, JsonSchema>
+  const gather = 'gather' in properties ? 'gather_items' : 'gather'
+  const { about, isDescribed } = aboutOf(operation, Object.keys(properties))
+  const title = plainText(summary, 80).replace(/\.$/, '')
+  const [base] = servers
+  return {
+    name,
+    ...(title !== '' && !title.endsWith('…') ? { title } : {}),
+    about,
+    isDescribed,
+    effect,
+    tags: [...new Set([...(options.tags ?? []), ...tags, ...(isDeprecated ? ['deprecated'] : [])])],
+    method,
+    path,
+    ...(base === undefined ? {} : { base }),
+    ...(operationId === undefined ? {} : { operationId }),
+    input: pages ? { ...input, properties: { ...properties, [gather]: gatherSchema } } : input,
+    parameters,
+    ...(body ? { body } : {}),
+    answer,
+    credentials,
+    ...(pages ? { paging: { argument: gather, ...pages } } : {}),
+    examples: examplesOf(input),
+    ...(scheme !== undefined && isReadable(operation) ? { asTemplate: uriTemplate(scheme, operation) } : {}),
+  }
+}
+
+const gatherSchema: JsonSchema = {
+  type: 'integer',
+  minimum: 1,
+  maximum: 1000,
+  description: 'Gather up to so many items over several pages; without it, one page is given',
+}
+
+/** By its path alone, so that a URI says all. */
+const isReadable = ({ method, parameters, path }: ReadOperation) =>
+  method === 'GET' &&
+  path.includes('{') &&
+  parameters.every(({ in: place, isRequired }) => place === 'path' || !isRequired)
+
+/** Variables of a URI template are words; what the path calls otherwise goes by another name there too. */
+const uriTemplate = (scheme: string, { path }: ReadOperation) =>
+  `${scheme}:/${path.replace(/\{([^{}]+)\}/g, (_all, name: string) => `{${name.replace(/[^A-Za-z0-9_]+/g, '_')}}`)}`
+    .replace(/^([^:]+):\//, '$1://')
+    .replace(':///', '://')
+
+/** One example where the description has one for everything that is required. */
+function examplesOf(input: JsonSchema): PlannedOperation['examples'] {
+  const properties = (input.properties ?? {}) as Record<string, JsonSchema>
+  const required = (input.required ?? []) as readonly string[]
+  const isShown = required.length > 0 && required.every((name) => Array.isArray(properties[name]?.examples))
+  return isShown ? [{ input: exampleOf(input) }] : []
+}
+
+function ownCredential(given: CredentialGiven, prefix: string): Credential {
+  if (given.kind === 'bearer') return { name: 'own', kind: 'bearer', setting: `${prefix}_TOKEN` }
+  if (given.kind === 'apiKey') return { name: 'own', ...given, setting: `${prefix}_API_KEY` }
+  if (given.kind === 'basic')
+    return { name: 'own', kind: 'basic', userSetting: `${prefix}_USER`, passwordSetting: `${prefix}_PASSWORD` }
+  const { tokenUrl, scopes = [] } = given
+  return {
+    name: 'own',
+    kind: 'clientCredentials',
+    tokenUrl,
+    scopes,
+    idSetting: `${prefix}_CLIENT_ID`,
+    secretSetting: `${prefix}_CLIENT_SECRET`,
+  }
+}

@@ -1,0 +1,132 @@
+import { problems } from '../../errors.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { type Documents, readDocuments, shown } from './documents.js'
+import { newerOperation } from './operations.js'
+import type { ReadDescription, ReadOperation } from './reading.js'
+import { olderOperation } from './swagger.js'
+
+const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace', 'query']
+
+/**
+ * Reads a description of OpenAPI 2.0, 3.0 or 3.1: a URL or a value. Rejects with a `JexoError` where it is none; what is wrong with a
+ * single operation leaves that one out.
+ */
+export async function readOpenApi(source: URL | JsonObject): Promise<ReadDescription> {
+  return readingOf(await readDocuments(source))
+}
+
+export function readingOf(documents: Documents): ReadDescription {
+  const { root, rootUrl } = documents
+  const place = shown(rootUrl)
+  const version = versionOf(root, place)
+  const isOlder = version === '2.0'
+  const operations: ReadOperation[] = []
+  const malformed: { where: string; reason: string }[] = []
+  for (const [path, given] of Object.entries(isObject(root.paths) ? root.paths : {})) {
+    if (path.startsWith('x-')) continue
+    const item = documents.followed(given, rootUrl)
+    if (!item || !isObject(item.value)) {
+      malformed.push({ where: path, reason: 'the path holds no operations' })
+      continue
+    }
+    const more = isObject(item.value.additionalOperations) ? item.value.additionalOperations : {}
+    const named = [
+      ...methods.map((method) => [method, item.value as JsonObject] as const),
+      ...Object.keys(more).map((method) => [method, more] as const),
+    ]
+    for (const [method, holder] of named) {
+      const operation = holder[method]
+      if (operation === undefined) continue
+      const where = `${method.toUpperCase()} ${path}`
+      if (!isObject(operation)) {
+        malformed.push({ where, reason: 'it is no object' })
+        continue
+      }
+      const context = {
+        documents,
+        root,
+        path: path.startsWith('/') ? path : `/${path}`,
+        method: method.toUpperCase(),
+        item: item.value as JsonObject,
+        operation,
+        url: item.url,
+      }
+      try {
+        operations.push(isOlder ? olderOperation(context) : newerOperation(context))
+      } catch (error) {
+        malformed.push({ where, reason: `it cannot be read (${error instanceof Error ? error.message : error})` })
+      }
+    }
+  }
+  const info = isObject(root.info) ? root.info : {}
+  return {
+    documents,
+    version,
+    title: typeof info.title === 'string' && info.title.trim() !== '' ? info.title.trim() : 'the API',
+    ...(typeof info.description === 'string' ? { about: info.description } : {}),
+    servers: isOlder ? olderServers(root, rootUrl) : serverUrls(root.servers, rootUrl),
+    securitySchemes: schemesOf(documents, isOlder),
+    operations,
+    malformed,
+  }
+}
+
+function versionOf(root: unknown, place: string): ReadDescription['version'] {
+  if (!isObject(root))
+    throw problems.sourceUnreadable(
+      place,
+      `it is ${root === undefined || root === null ? 'empty' : 'no object'}, not an OpenAPI description`,
+    )
+  const version = String(root.openapi ?? root.swagger ?? '')
+  if (root.swagger !== undefined && version.startsWith('2')) return '2.0'
+  if (/^3\.0(\.|$)/.test(version)) return '3.0'
+  if (/^3\.\d/.test(version)) return '3.1'
+  const said = version === '' ? 'it says neither "openapi" nor "swagger"' : `it is of version ${version}`
+  throw problems.sourceUnreadable(place, `${said}; OpenAPI 2.0, 3.0 and 3.1 can be read`)
+}
+
+/** URLs of servers, variables at their defaults; relative ones from where the description was fetched. */
+export function serverUrls(servers: unknown, rootUrl: string): string[] {
+  if (!Array.isArray(servers)) return []
+  return servers.flatMap((server) => {
+    if (!isObject(server) || typeof server.url !== 'string') return []
+    const variables = isObject(server.variables) ? server.variables : {}
+    const url = server.url.replace(/\{([^{}]+)\}/g, (whole, name: string) => {
+      const variable = variables[name]
+      return isObject(variable) && variable.default !== undefined ? String(variable.default) : whole
+    })
+    return absolute(url, rootUrl)
+  })
+}
+
+/** Only what was fetched over HTTP says where the API is that it stands beside. */
+function absolute(url: string, rootUrl: string): string[] {
+  if (/^https?:\/\//.test(url)) return [url.replace(/\/+$/, '')]
+  return rootUrl.startsWith('http') && URL.canParse(url, rootUrl)
+    ? [new URL(url, rootUrl).href.replace(/\/+$/, '')]
+    : []
+}
+
+function olderServers({ host, basePath, schemes }: JsonObject, rootUrl: string): string[] {
+  const path = typeof basePath === 'string' ? basePath : ''
+  const [first] = Array.isArray(schemes)
+    ? schemes
+        .filter((scheme) => scheme === 'https' || scheme === 'http')
+        .sort()
+        .reverse()
+    : []
+  if (typeof host === 'string') return [`${first ?? 'https'}://${host}${path}`.replace(/\/+$/, '')]
+  return absolute(path === '' ? '/' : path, rootUrl)
+}
+
+function schemesOf(documents: Documents, isOlder: boolean): Record<string, JsonObject> {
+  const { root, rootUrl } = documents
+  const components = isObject(root.components) ? root.components : {}
+  const given = isOlder ? root.securityDefinitions : components.securitySchemes
+  return Object.fromEntries(
+    Object.entries(isObject(given) ? given : {}).flatMap(([name, scheme]) => {
+      const found = documents.followed(scheme, rootUrl)?.value
+      return isObject(found) ? [[name, found]] : []
+    }),
+  )
+}

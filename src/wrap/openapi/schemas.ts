@@ -1,0 +1,261 @@
+import type { JsonSchema } from '../../kit/schema.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type { Documents } from './documents.js'
+
+/** Which way data goes: what is read-only does not go in, what is write-only does not come out. */
+export type Direction = 'in' | 'out'
+
+const types = new Set(['string', 'number', 'integer', 'boolean', 'object', 'array', 'null'])
+/** What people write for types. */
+const otherTypes: Readonly<Record<string, string>> = {
+  int: 'integer',
+  long: 'integer',
+  float: 'number',
+  double: 'number',
+  decimal: 'number',
+  bool: 'boolean',
+  str: 'string',
+  text: 'string',
+  date: 'string',
+  list: 'array',
+  map: 'object',
+  file: 'string',
+}
+/** How many nodes one schema may have, and all of a description. */
+const maxNodes = 50_000
+const maxNodesInAll = 3_000_000
+
+/**
+ * Schemas of a description as JSON Schema 2020-12. What OpenAPI 2.0 and 3.0 say otherwise is rewritten; what is malformed is left out,
+ * so that every schema that comes out is a sound one. Shared schemas become definitions, which may refer to each other in circles.
+ */
+export class SchemaReader {
+  readonly definitions: Record<string, JsonSchema> = {}
+  readonly warnings = new Set<string>()
+  readonly #documents: Documents
+  readonly #direction: Direction
+  readonly #isOlder: boolean
+  readonly #names = new Map<string, string>()
+  #nodes = 0
+  #nodesInAll = 0
+
+  constructor(documents: Documents, direction: Direction, isOlder: boolean) {
+    this.#documents = documents
+    this.#direction = direction
+    this.#isOlder = isOlder
+  }
+
+  read(schema: unknown, url: string): JsonSchema {
+    // Each schema has a budget: aliases of YAML can make little text into endless trees.
+    this.#nodes = 0
+    return this.#at(schema, url)
+  }
+
+  /** A definition by reference, unfolded: what a body's or an answer's own properties are read from. */
+  unfolded(schema: JsonSchema): JsonSchema {
+    let at = schema
+    for (let steps = 0; steps < 20 && typeof at.$ref === 'string'; steps++) {
+      const { $ref, ...beside } = at
+      at = { ...(this.definitions[String($ref).replace('#/$defs/', '')] ?? {}), ...beside }
+    }
+    return at
+  }
+
+  #at(given: unknown, url: string): JsonSchema {
+    if (given === true || !isObject(given)) return {}
+    if (this.#nodes++ > maxNodes || this.#nodesInAll++ > maxNodesInAll) {
+      this.warnings.add('a schema is too large to be taken whole; the rest of it is open')
+      return {}
+    }
+    if (typeof given.$ref === 'string') return this.#reference(given, url)
+    const schema = this.#plain(given, url)
+    if (this.#isOlder && (given.nullable === true || given['x-nullable'] === true)) return nullable(schema)
+    return schema
+  }
+
+  #reference(given: JsonObject, url: string): JsonSchema {
+    const { $ref, ...siblings } = given
+    const found = this.#documents.find(String($ref), url)
+    if (!found || !isObject(found.value)) {
+      this.warnings.add(`the reference ${$ref} leads nowhere`)
+      return {}
+    }
+    const key = `${found.url}#${found.pointer}`
+    let name = this.#names.get(key)
+    if (name === undefined) {
+      name = this.#nameFor(found.pointer, found.url)
+      this.#names.set(key, name)
+      // There before it is read: it may refer to itself.
+      this.definitions[name] = {}
+      this.definitions[name] = this.#at(found.value, found.url)
+    }
+    const reference = { $ref: `#/$defs/${name}` }
+    // A shared schema may be described anew where it is used; newer descriptions may add anything.
+    const beside = this.#isOlder ? pick(siblings, ['description']) : this.#plain(siblings, url)
+    return Object.keys(beside).length > 0 ? { ...beside, ...reference } : reference
+  }
+
+  #nameFor(pointer: string, url: string): string {
+    const last =
+      pointer.split('/').at(-1) ||
+      url
+        .split('/')
+        .at(-1)
+        ?.replace(/\.\w+$/, '') ||
+      'schema'
+    const clean = last.replaceAll('~1', '_').replace(/[^A-Za-z0-9_.-]+/g, '_')
+    let name = clean
+    for (let count = 2; name in this.definitions; count++) name = `${clean}_${count}`
+    return name
+  }
+
+  #plain(given: JsonObject, url: string): JsonSchema {
+    const out: JsonObject = {}
+    const inner = (value: unknown) => this.#at(value, url)
+    const list = (value: unknown) => (value as unknown[]).map(inner)
+    const map = (value: unknown) =>
+      Object.fromEntries(Object.entries(value as object).map(([key, item]) => [key, inner(item)]))
+    const type = typesOf(given.type)
+    if (type !== undefined) out.type = type
+    for (const name of ['title', 'description', '$comment', 'contentEncoding', 'contentMediaType'])
+      if (typeof given[name] === 'string') out[name] = given[name]
+    if (typeof given.format === 'string' && given.format !== '') out.format = given.format
+    if (typeof given.pattern === 'string' && isPattern(given.pattern)) out.pattern = given.pattern
+    for (const name of ['maximum', 'minimum', 'exclusiveMaximum', 'exclusiveMinimum'])
+      if (Number.isFinite(numberOf(given[name]))) out[name] = numberOf(given[name])
+    if (Number(given.multipleOf) > 0) out.multipleOf = Number(given.multipleOf)
+    for (const name of [
+      'maxLength',
+      'minLength',
+      'maxItems',
+      'minItems',
+      'maxProperties',
+      'minProperties',
+      'minContains',
+      'maxContains',
+    ])
+      if (Number.isInteger(numberOf(given[name])) && Number(given[name]) >= 0) out[name] = Number(given[name])
+    for (const name of ['uniqueItems', 'deprecated']) if (given[name] === true) out[name] = true
+    if (given.readOnly === true) out.readOnly = true
+    if (given.writeOnly === true) out.writeOnly = true
+    // Draft 4's form: a flag that makes the limit beside it exclusive.
+    for (const [limit, flag] of [
+      ['minimum', 'exclusiveMinimum'],
+      ['maximum', 'exclusiveMaximum'],
+    ] as const) {
+      if (given[flag] === true && typeof out[limit] === 'number') {
+        out[flag] = out[limit]
+        delete out[limit]
+      }
+    }
+    if (Array.isArray(given.enum) && given.enum.length > 0) out.enum = given.enum
+    if ('const' in given) out.const = given.const
+    if ('default' in given && given.default !== undefined) out.default = given.default
+    const examples = Array.isArray(given.examples)
+      ? given.examples
+      : given.example === undefined
+        ? []
+        : [given.example]
+    if (examples.length > 0) out.examples = examples
+    if (Array.isArray(given.required)) {
+      const required = [...new Set(given.required.filter((name): name is string => typeof name === 'string'))]
+      if (required.length > 0) out.required = required
+    }
+    for (const name of ['properties', 'patternProperties', 'dependentSchemas'])
+      if (isObject(given[name])) out[name] = map(given[name])
+    if (isObject(out.patternProperties))
+      for (const pattern of Object.keys(out.patternProperties))
+        if (!isPattern(pattern)) delete out.patternProperties[pattern]
+    if (Array.isArray(given.items)) out.prefixItems = list(given.items)
+    else if (isObject(given.items)) out.items = inner(given.items)
+    for (const name of ['prefixItems', 'allOf', 'anyOf', 'oneOf'])
+      if (Array.isArray(given[name]) && (given[name] as unknown[]).length > 0) out[name] = list(given[name])
+    for (const name of ['not', 'if', 'then', 'else', 'contains', 'propertyNames', 'unevaluatedItems'])
+      if (isObject(given[name])) out[name] = inner(given[name])
+    for (const name of ['additionalProperties', 'unevaluatedProperties']) {
+      if (given[name] === false) out[name] = false
+      else if (isObject(given[name])) out[name] = inner(given[name])
+    }
+    if (isObject(given.dependentRequired)) out.dependentRequired = given.dependentRequired
+    this.#discriminate(given, out, url)
+    return this.#directed(out)
+  }
+
+  /** Says of each branch by which value it is known, where the description lists the values. */
+  #discriminate(given: JsonObject, out: JsonObject, url: string): void {
+    const { discriminator } = given
+    const branches = Array.isArray(given.oneOf) ? 'oneOf' : Array.isArray(given.anyOf) ? 'anyOf' : undefined
+    if (branches === undefined || !isObject(discriminator) || !isObject(discriminator.mapping)) return
+    const { propertyName, mapping } = discriminator
+    if (typeof propertyName !== 'string') return
+    const places = Object.entries(mapping).map(([value, target]) => {
+      const text = String(target)
+      const found = this.#documents.find(/[#/.]/.test(text) ? text : `#/components/schemas/${text}`, url)
+      return { value, key: found && `${found.url}#${found.pointer}` }
+    })
+    out[branches] = (given[branches] as unknown[]).map((branch, at) => {
+      const found =
+        isObject(branch) && typeof branch.$ref === 'string' ? this.#documents.find(branch.$ref, url) : undefined
+      const values = places
+        .filter(({ key }) => found && key === `${found.url}#${found.pointer}`)
+        .map(({ value }) => value)
+      const made = (out[branches] as JsonSchema[])[at] as JsonSchema
+      if (values.length === 0) return made
+      const property = values.length === 1 ? { const: values[0] } : { enum: values }
+      return { allOf: [made, { properties: { [propertyName]: property }, required: [propertyName] }] }
+    })
+  }
+
+  /** Leaves out what does not go this way. */
+  #directed(schema: JsonObject): JsonSchema {
+    const { readOnly: _read, writeOnly: _write, ...rest } = schema
+    const mark = this.#direction === 'in' ? 'readOnly' : 'writeOnly'
+    const kept: JsonObject = schema[mark] === true ? { ...rest, [mark]: true } : rest
+    if (!isObject(kept.properties)) return kept
+    const gone = Object.entries(kept.properties).filter(
+      ([, property]) => this.unfolded(property as JsonSchema)[mark] === true,
+    )
+    if (gone.length === 0) return kept
+    const names = new Set(gone.map(([name]) => name))
+    const properties = Object.fromEntries(Object.entries(kept.properties).filter(([name]) => !names.has(name)))
+    const required = ((kept.required as string[] | undefined) ?? []).filter((name) => !names.has(name))
+    const { required: _required, ...others } = kept
+    return { ...others, properties, ...(required.length > 0 ? { required } : {}) }
+  }
+}
+
+function typesOf(given: unknown): unknown {
+  const named = [given].flat().flatMap((name) => {
+    const known = typeof name === 'string' ? (otherTypes[name.toLowerCase()] ?? name.toLowerCase()) : ''
+    return types.has(known) ? [known] : []
+  })
+  const unique = [...new Set(named)]
+  return unique.length <= 1 ? unique[0] : unique
+}
+
+/** The same schema, null allowed too. */
+function nullable(schema: JsonSchema): JsonSchema {
+  if (Array.isArray(schema.enum) && !schema.enum.includes(null))
+    return nullable({ ...schema, enum: [...schema.enum, null] })
+  if (typeof schema.type === 'string') return { ...schema, type: [schema.type, 'null'] }
+  if (Array.isArray(schema.type))
+    return schema.type.includes('null') ? schema : { ...schema, type: [...schema.type, 'null'] }
+  const { description, title, ...rest } = schema
+  if (Object.keys(rest).length === 0) return schema
+  return { ...pick(schema, ['title', 'description']), anyOf: [rest, { type: 'null' }] }
+}
+
+const pick = (given: JsonObject, names: readonly string[]): JsonObject =>
+  Object.fromEntries(names.flatMap((name) => (typeof given[name] === 'string' ? [[name, given[name]]] : [])))
+
+const numberOf = (value: unknown): number =>
+  typeof value === 'number' ? value : typeof value === 'string' && value.trim() !== '' ? Number(value) : Number.NaN
+
+function isPattern(text: string): boolean {
+  try {
+    new RegExp(text, 'u')
+    return true
+  } catch {
+    return false
+  }
+}

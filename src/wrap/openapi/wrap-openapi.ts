@@ -1,0 +1,67 @@
+import { problems } from '../../errors.js'
+import type { Part } from '../../kit/part.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { frozenOr } from '../frozen.js'
+import { mostToolsFrom } from '../rest/limits.js'
+import type { RestPlan } from '../rest/operation.js'
+import { type RestOptions, restPartsOf } from '../rest/parts.js'
+import { sourceUrl } from '../source.js'
+import type { OpenApiPlanOptions } from './plan.js'
+
+export interface WrapOpenApiOptions extends OpenApiPlanOptions, RestOptions {}
+/** A description: a file as `URL` or absolute path, an `http(s):` URL, or the value itself. */
+export type OpenApiSource = URL | string | JsonObject
+
+/**
+ * Turns the operations of a REST API into tools, by its OpenAPI description (2.0, 3.0 or 3.1; JSON or YAML). Only what reads is taken
+ * unless writes are asked for. Where the API is and what it takes to be let in become settings of the kit. A packed kit needs no
+ * description.
+ *
+ * Rejects with a `JexoError` where the description cannot be read, or nothing of it is taken.
+ *
+ * @example parts: [...await wrapOpenApi(new URL('./registry.yaml', import.meta.url), { only: ['tag:hives'] })]
+ */
+export async function wrapOpenApi(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<Part[]> {
+  const plan = await frozenOr('openapi', source, planningOptions(options), () => openApiPlan(source, options))
+  if (plan.operations.length === 0) throw problems.wrapTakesNothing(labelOf(source), reasonsOf(plan))
+  return restPartsOf(plan, options)
+}
+
+/** The plan alone: what `jexo wrap` shows. */
+export async function openApiPlan(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<RestPlan> {
+  // A packed kit has its plan with it, and starts without what reads descriptions.
+  const [{ readOpenApi }, { planOpenApi }] = await Promise.all([import('./read.js'), import('./plan.js')])
+  const reading = await readOpenApi(
+    typeof source === 'string' || source instanceof URL ? sourceUrl(source) : source,
+  )
+  const mostTools = options.mostTools ?? mostToolsFrom(process.env)
+  return planOpenApi(reading, { ...options, mostTools }, options.files !== undefined)
+}
+
+/** Options that a plan depends on; functions by their text. */
+const planningOptions = ({
+  upstream: _u,
+  headers: _h,
+  limits: _l,
+  allowedHosts: _a,
+  strictAnswers: _s,
+  allowsPrivate: _p,
+  files,
+  toolName,
+  ...rest
+}: WrapOpenApiOptions) => ({
+  ...rest,
+  toolName: toolName ? String(toolName) : '',
+  allowsPaths: files !== undefined,
+})
+
+export const labelOf = (source: OpenApiSource): string =>
+  typeof source === 'string' ? source : source instanceof URL ? source.href : 'the description'
+
+/** Why nothing is taken, the commonest reasons first. */
+export function reasonsOf({ leftOut }: RestPlan): string {
+  const counts = new Map<string, number>()
+  for (const { reason } of leftOut) counts.set(reason, (counts.get(reason) ?? 0) + 1)
+  const ranked = [...counts].sort((a, b) => b[1] - a[1]).slice(0, 3)
+  return ranked.map(([reason, count]) => `${count} × ${reason}`).join('; ')
+}

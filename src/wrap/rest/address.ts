@@ -1,0 +1,36 @@
+import { type LookupAddress, type LookupOptions, lookup } from 'node:dns'
+import { isIP } from 'node:net'
+import ipaddr from 'ipaddr.js'
+import { problems } from '../../errors.js'
+
+/** True for an address that only this machine or its network reaches: loopback, private, link-local and their kin. */
+export function isPrivateAddress(address: string): boolean {
+  const text = address.replace(/^\[|\]$/g, '').replace(/%.*$/, '')
+  return ipaddr.isValid(text) && ipaddr.process(text).range() !== 'unicast'
+}
+
+/** True for a host that says by its name that it is on this machine or in its network. */
+export function isPrivateHost(hostname: string): boolean {
+  return /(^|\.)localhost\.?$/i.test(hostname) || isPrivateAddress(hostname)
+}
+
+/** Refuses an address written out as such, which is never looked up. */
+export function checkHost(url: URL, allowsPrivate: boolean): void {
+  const host = url.hostname.replace(/^\[|\]$/g, '')
+  if (!allowsPrivate && (isIP(host) !== 0 ? isPrivateAddress(host) : isPrivateHost(host)))
+    throw problems.upstreamPrivate(url.host, host)
+}
+
+type Resolved = (error: Error | null, address: string | LookupAddress[], family?: number) => void
+
+/** Looks a name up for a connection, and refuses one that leads into the private network: at connect time, so that no later answer differs. */
+export function publicLookup(hostname: string, options: LookupOptions, done: Resolved): void {
+  lookup(hostname, { ...options, all: true }, (error, addresses) => {
+    if (error) return done(error, '')
+    const inside = addresses.find(({ address }) => isPrivateAddress(address))
+    if (inside) return done(problems.upstreamPrivate(hostname, inside.address), '')
+    const [first] = addresses
+    if (options.all || !first) return done(null, addresses)
+    done(null, first.address, first.family)
+  })
+}

@@ -1,0 +1,220 @@
+import { content } from '../../kit/content.js'
+import { type Outcome, outcome } from '../../kit/outcome.js'
+import type { Misfit, Validate } from '../../kit/validation.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type { ContentBlock } from '../../protocol/types.js'
+import type { PlannedOperation } from './operation.js'
+import type { UpstreamAnswer } from './sender.js'
+
+export interface AnswerLimits {
+  /** How much text a result may hold. */
+  readonly maxCharacters: number
+}
+
+/**
+ * What an API's answer becomes: JSON is structured content, images and audio are content, other bytes a resource. What does not keep to
+ * its description is passed on and said, never lost; what is too much is cut and said.
+ */
+export function outcomeOf(
+  operation: PlannedOperation,
+  answer: UpstreamAnswer,
+  limits: AnswerLimits,
+  fits?: Validate,
+): Outcome {
+  const { status, body, headers, isCut } = answer
+  const mediaType = (headers.get('content-type') ?? '').split(';')[0]?.trim().toLowerCase() ?? ''
+  if (operation.method === 'HEAD')
+    return outcome({ blocks: [content.text(JSON.stringify({ status, headers: Object.fromEntries(headers) }))] })
+  if (body.length === 0) return outcome({ blocks: [content.text(emptyText(operation, status))] })
+  const claimsJson = isJson(mediaType) || (operation.answer.form !== 'any' && !isBinary(mediaType))
+  const text = textIn(body, headers.get('content-type') ?? '', mediaType)
+  const json = claimsJson && text !== undefined ? parsed(text) : undefined
+  if (json) return jsonOutcome(operation, json.value, isCut, limits, fits)
+  const blocks = otherBlocks(answer, mediaType, text, limits)
+  if (!claimsJson || !isJson(mediaType)) return outcome({ blocks })
+  const why = isCut
+    ? `is longer than the ${body.length.toLocaleString('en')} bytes that are taken`
+    : 'cannot be read as JSON'
+  const note = `The API says that this is ${mediaType}, but it ${why}; here it is as it came.`
+  return outcome({
+    blocks: [content.text(note), ...blocks],
+    operatorNote: `${operation.method} ${operation.path}: the answer ${why}`,
+  })
+}
+
+const emptyText = ({ method, path }: PlannedOperation, status: number) =>
+  `Done: ${method} ${path} answered ${status}${status === 204 ? ' (no content)' : ', with nothing in it'}.`
+
+function jsonOutcome(
+  operation: PlannedOperation,
+  value: unknown,
+  isCut: boolean,
+  { maxCharacters }: AnswerLimits,
+  fits: Validate | undefined,
+): Outcome {
+  const { answer, method, path } = operation
+  const whole = answer.form === 'value' ? { value } : value
+  const { kept, note } = within(whole, maxCharacters)
+  const misfits = fits ? fits(whole) : []
+  const notes = [...(note ? [note] : []), ...(isCut ? ['The answer was longer than is taken.'] : [])]
+  const blocks: ContentBlock[] = notes.map((text) => content.text(text))
+  const report =
+    misfits.length > 0
+      ? { operatorNote: `${method} ${path} answered against its own description: ${saying(misfits)}` }
+      : {}
+  if (misfits.length > 0)
+    blocks.push(content.text(`Note: the answer does not keep to the API's own description (${saying(misfits)}).`))
+  if (answer.form !== 'any' && isObject(kept)) return outcome({ structured: kept, blocks, ...report })
+  const text = typeof kept === 'string' ? kept : JSON.stringify(kept)
+  return outcome({ blocks: [content.text(text), ...blocks], ...report })
+}
+
+const saying = (misfits: readonly Misfit[]) =>
+  misfits
+    .slice(0, 3)
+    .map(({ path, reason }) => `${path.join('.') || 'the whole'}: ${reason}`)
+    .join('; ') + (misfits.length > 3 ? `; and ${misfits.length - 3} more` : '')
+
+/** A value of at most so many characters as JSON: its longest list is shortened until it fits, then its texts. */
+function within(value: unknown, maxCharacters: number): { kept: unknown; note?: string } {
+  if (JSON.stringify(value).length <= maxCharacters) return { kept: value }
+  const list = longestList(value)
+  if (list) {
+    const sizes = list.items.map((item) => JSON.stringify(item ?? null).length + 1)
+    const rest = JSON.stringify(value).length - sizes.reduce((sum, size) => sum + size, 0)
+    const count = fitting(sizes, maxCharacters - rest)
+    if (count > 0) {
+      const kept = list.replacedBy(list.items.slice(0, count))
+      return {
+        kept,
+        note: `Only the first ${count} of ${list.items.length} items are here; ask for fewer or for less of each.`,
+      }
+    }
+  }
+  const text = JSON.stringify(value)
+  return {
+    kept: isObject(value) ? { cut: `${text.slice(0, maxCharacters)}…` } : `${text.slice(0, maxCharacters)}…`,
+    note: `Only the first ${maxCharacters.toLocaleString('en')} of ${text.length.toLocaleString('en')} characters are here; ask for less.`,
+  }
+}
+
+/** How many of these, from the first, fit together. */
+function fitting(sizes: readonly number[], most: number): number {
+  let sum = 0
+  const count = sizes.findIndex((size) => {
+    sum += size
+    return sum > most
+  })
+  return count < 0 ? sizes.length : count
+}
+
+/** The list in a value, or one level deep in it, that takes the most room. */
+function longestList(
+  value: unknown,
+): { items: readonly unknown[]; replacedBy(items: readonly unknown[]): unknown } | undefined {
+  if (Array.isArray(value)) return { items: value, replacedBy: (items) => items }
+  if (!isObject(value)) return undefined
+  const lists = Object.entries(value).filter((entry): entry is [string, unknown[]] => Array.isArray(entry[1]))
+  const size = ([, items]: [string, unknown[]]) => JSON.stringify(items).length
+  const [largest] = lists.sort((a, b) => size(b) - size(a))
+  return largest && { items: largest[1], replacedBy: (items) => ({ ...value, [largest[0]]: items }) }
+}
+
+function otherBlocks(
+  answer: UpstreamAnswer,
+  mediaType: string,
+  text: string | undefined,
+  { maxCharacters }: AnswerLimits,
+): ContentBlock[] {
+  const { body, isCut } = answer
+  const kind = mediaKind(mediaType, body)
+  if (text !== undefined && kind === undefined) {
+    const isLong = text.length > maxCharacters
+    return [
+      content.text(isLong ? text.slice(0, maxCharacters) : text),
+      ...(isLong || isCut
+        ? [
+            content.text(
+              `Only the first ${Math.min(text.length, maxCharacters).toLocaleString('en')} characters are here.`,
+            ),
+          ]
+        : []),
+    ]
+  }
+  const size = body.length.toLocaleString('en')
+  if (isCut)
+    return [
+      content.text(
+        `The answer is ${mediaType || 'binary'} of more than ${size} bytes, which is more than is taken.`,
+      ),
+    ]
+  if (kind?.startsWith('image/')) return [content.image(body, kind)]
+  if (kind?.startsWith('audio/')) return [content.audio(body, kind)]
+  const uri = answer.url.split('?')[0] ?? answer.url
+  return [content.embed({ uri, mimeType: mediaType || 'application/octet-stream', bytes: body })]
+}
+
+const signatures: readonly (readonly [mediaType: string, starts: RegExp])[] = [
+  ['image/png', /^\x89PNG/],
+  ['image/jpeg', /^\xff\xd8\xff/],
+  ['image/gif', /^GIF8/],
+  ['image/webp', /^RIFF[\s\S]{4}WEBP/],
+  ['audio/wav', /^RIFF[\s\S]{4}WAVE/],
+  ['audio/mpeg', /^(ID3|\xff[\xe2-\xfb])/],
+  ['audio/ogg', /^OggS/],
+  ['audio/flac', /^fLaC/],
+]
+
+/** Image or audio by what its bytes say, where they say it; else by what the API says, unless the bytes are plainly text. */
+function mediaKind(claimed: string, body: Uint8Array): string | undefined {
+  const start = Buffer.from(body.subarray(0, 16)).toString('latin1')
+  const [known] = signatures.find(([, starts]) => starts.test(start)) ?? []
+  if (known !== undefined && !(/^(image|audio)\//.test(claimed) && claimed.split('/')[0] === known.split('/')[0]))
+    return known
+  if (!/^(image|audio)\//.test(claimed)) return undefined
+  return claimed !== 'image/svg+xml' && known === undefined && looksLikeText(body) ? undefined : claimed
+}
+
+const isJson = (mediaType: string) =>
+  /^(application|text)\/([\w.+-]+\+)?json$/.test(mediaType) || mediaType.endsWith('+json')
+const isBinary = (mediaType: string) =>
+  /^(image|audio|video|font)\/|^application\/(octet-stream|pdf|zip|gzip)/.test(mediaType)
+const textual =
+  /^text\/|[/+](json|xml|yaml|javascript|ecmascript|graphql|sql|csv|toml)$|^application\/(x-ndjson|x-yaml|x-www-form-urlencoded|rtf)$/
+
+/** The body as text, by its charset; undefined for what is no text. */
+function textIn(body: Uint8Array, contentType: string, mediaType: string): string | undefined {
+  if (!textual.test(mediaType) && !looksLikeText(body)) return undefined
+  const [, charset = 'utf-8'] = /charset="?([\w.:-]+)/i.exec(contentType) ?? []
+  try {
+    return new TextDecoder(charset).decode(body)
+  } catch {
+    return new TextDecoder().decode(body)
+  }
+}
+
+/** No control characters at the start, and sound UTF-8. */
+function looksLikeText(body: Uint8Array): boolean {
+  const start = body.subarray(0, 4096)
+  if (start.some((byte) => byte < 9 || (byte > 13 && byte < 32 && byte !== 27))) return false
+  try {
+    new TextDecoder('utf-8', { fatal: true }).decode(start, { stream: true })
+    return true
+  } catch {
+    return false
+  }
+}
+
+function parsed(text: string): { value: unknown } | undefined {
+  try {
+    return { value: JSON.parse(text.replace(/^\ufeff/, '')) }
+  } catch {
+    return undefined
+  }
+}
+
+/** The JSON in an answer, for what reads it before it is shown. */
+export const jsonOf = ({ body }: UpstreamAnswer): JsonObject | unknown[] | undefined => {
+  const found = parsed(Buffer.from(body).toString())?.value
+  return Array.isArray(found) || isObject(found) ? found : undefined
+}

@@ -1,0 +1,92 @@
+import { chosenFrom } from '../../kit/choose.js'
+import type { Effect } from '../../kit/effects.js'
+
+export interface ChoosingOptions {
+  /**
+   * Operations to take: names of tools, operation ids, paths (`/hives/*`), `GET /hives`, `method:get`, `tag:hives`; globs everywhere. A
+   * write that is named without a glob is taken too.
+   */
+  readonly only?: readonly string[]
+  readonly except?: readonly string[]
+  /** Takes what writes: all, or those that these names and globs choose. Only what reads is taken by default. */
+  readonly writes?: boolean | readonly string[]
+}
+
+/** An operation with the name that its tool would have. */
+export interface Choosable<Operation extends ChoosableOperation = ChoosableOperation> {
+  readonly operation: Operation
+  readonly name: string
+  readonly effect: Effect
+}
+interface ChoosableOperation {
+  readonly operationId?: string
+  readonly method: string
+  readonly path: string
+  readonly tags?: readonly string[]
+}
+
+export const effectOfMethod: Readonly<Record<string, Effect>> = {
+  GET: 'read',
+  QUERY: 'read',
+  HEAD: 'read',
+  OPTIONS: 'read',
+  TRACE: 'read',
+  POST: 'add',
+  PUT: 'change',
+  PATCH: 'change',
+  DELETE: 'remove',
+}
+
+/** What an operation can be chosen by. */
+const view = ({ name, operation: { operationId, method, path, tags = [] } }: Choosable) => ({
+  key: name,
+  tags,
+  others: [
+    ...(operationId === undefined ? [] : [operationId]),
+    path,
+    `path:${path}`,
+    `${method} ${path}`,
+    `method:${method.toLowerCase()}`,
+  ],
+})
+
+/** Those that these names, paths, tags and globs choose. Throws a `JexoError` for one that chooses nothing. */
+export const chosenOperations = <One extends Choosable>(
+  all: readonly One[],
+  names: readonly string[] = [],
+): Set<One> => chosenFrom(all, view, names)
+
+export interface Reason {
+  reason: string
+  fix?: string
+}
+
+/** Why operations are not taken; those without an entry are. Throws a `JexoError` for a name that chooses nothing. */
+export function chooseOperations<One extends Choosable>(
+  all: readonly One[],
+  { only = [], except = [], writes = false }: ChoosingOptions,
+  leavesOutProbes = true,
+): Map<One, Reason> {
+  const wanted = only.length > 0 ? chosenOperations(all, only) : new Set(all)
+  const unwanted = chosenOperations(all, except)
+  const named = chosenOperations(
+    all,
+    only.filter((name) => !name.includes('*') && !/^(\/|tag:|method:|path:)/.test(name)),
+  )
+  const allowed = Array.isArray(writes) ? chosenOperations(all, writes) : new Set<One>(writes === true ? all : [])
+  const reasons = new Map<One, Reason>()
+  for (const one of all) {
+    const { method } = one.operation
+    if (!wanted.has(one) && !(Array.isArray(writes) && allowed.has(one)))
+      reasons.set(one, { reason: 'it is not among those to take' })
+    else if (unwanted.has(one)) reasons.set(one, { reason: 'it is among those to leave out' })
+    else if (leavesOutProbes && /^(HEAD|OPTIONS|TRACE)$/.test(method) && !named.has(one))
+      reasons.set(one, { reason: `${method} tells about requests, not about data`, fix: 'name it to take it' })
+    else if (one.effect !== 'read' && !allowed.has(one) && !named.has(one))
+      reasons.set(one, {
+        reason: 'it writes, and only what reads is taken',
+        fix: 'name it, or take all that write with --writes (writes: true)',
+      })
+  }
+  return reasons
+}

@@ -1,0 +1,219 @@
+import pLimit, { type LimitFunction } from 'p-limit'
+import { isJexoError, problems } from '../../errors.js'
+import type { Call, UpstreamNotes } from '../../kit/call.js'
+import type { Outcome } from '../../kit/outcome.js'
+import { isRefusal, Refusal } from '../../kit/refusal.js'
+import type { Validate } from '../../kit/validation.js'
+import { version } from '../../version.js'
+import { isPrivateHost } from './address.js'
+import { outcomeOf } from './answer.js'
+import { type Credential, Credentials } from './credentials.js'
+import { failureOf } from './failure.js'
+import { withFiles } from './files.js'
+import type { RestLimits } from './limits.js'
+import type { PlannedOperation, RestPlan } from './operation.js'
+import { gathered } from './paging.js'
+import { codeOf, hostOf, withLimit, withRedirects, withRetries, withTimeout } from './pipeline.js'
+import { requestOf, type UpstreamRequest } from './request.js'
+import { type InProcess, inProcessSender, networkSender, type Send, type UpstreamAnswer } from './sender.js'
+import { Unsendable } from './serialize.js'
+
+export interface ClientOptions {
+  readonly limits: RestLimits
+  /** Hosts besides the base URL's own that redirects may lead to. */
+  readonly allowedHosts: readonly string[]
+  /** Allows this machine and its network although the base URL is elsewhere. */
+  readonly allowsPrivate: boolean
+  /** Folder that files to send may be in. */
+  readonly files: string | undefined
+  /** The API in this process. */
+  readonly upstream: InProcess | undefined
+  /** Sent with every request: fixed, or by the call. */
+  readonly headers: HeadersGiven | undefined
+}
+export type HeadersGiven = Readonly<Record<string, string>> | ((call: Call) => Readonly<Record<string, string>>)
+
+/** Carries out the operations of one API: one for a process, opened at the first call. */
+export class RestClient {
+  readonly #plan: RestPlan
+  readonly #options: ClientOptions
+  readonly #settings: Readonly<Record<string, string>>
+  readonly #base: string
+  readonly #credentials: Credentials
+  readonly #limit: LimitFunction
+  readonly #network: { send: Send; close(): Promise<void> }
+  readonly #allowedHosts: ReadonlySet<string>
+
+  /** Throws a `JexoError` where the base URL is missing or none. */
+  constructor(plan: RestPlan, options: ClientOptions, settings: Readonly<Record<string, string>>) {
+    this.#plan = plan
+    this.#options = options
+    this.#settings = settings
+    const { limits, upstream } = options
+    const base = upstream
+      ? (plan.base.url ?? 'http://in-process.localhost')
+      : (settings[plan.base.setting] ?? plan.base.url ?? '')
+    if (!/^https?:\/\//.test(base) || !URL.canParse(base)) throw problems.upstreamUrl(plan.base.setting, base)
+    this.#base = base
+    const allowsPrivate = options.allowsPrivate || isPrivateHost(new URL(base).hostname)
+    const network = networkSender({ maxBytes: limits.maxBytes, allowsPrivate })
+    this.#network = upstream ? { send: inProcessSender(upstream, limits.maxBytes), close: network.close } : network
+    this.#limit = pLimit(limits.maxInFlight)
+    this.#credentials = new Credentials(settings, withTimeout(network.send, limits.timeoutMs))
+    const bases = [base, ...plan.operations.flatMap((operation) => operation.base ?? [])]
+    this.#allowedHosts = new Set([...bases.map((url) => new URL(url).host), ...options.allowedHosts])
+  }
+
+  close(): Promise<void> {
+    return this.#network.close()
+  }
+
+  /** Carries out an operation, and gives what a tool gives for it. Throws a `Refusal` for what the API refuses. */
+  async carryOut(
+    operation: PlannedOperation,
+    given: Readonly<Record<string, unknown>>,
+    call: Call,
+    fits?: Validate,
+  ): Promise<Outcome> {
+    return outcomeOf(operation, await this.answer(operation, given, call), this.#options.limits, fits)
+  }
+
+  /** The answer to an operation as it came, pages gathered. */
+  async answer(
+    operation: PlannedOperation,
+    given: Readonly<Record<string, unknown>>,
+    call: Call,
+  ): Promise<UpstreamAnswer> {
+    const { files, limits } = this.#options
+    try {
+      const read = await withFiles(operation.body, given, files, limits.maxBytes)
+      const ask = (args: Readonly<Record<string, unknown>>, url?: string) => this.#ask(operation, args, url, call)
+      const { paging } = operation
+      const wanted = paging ? given[paging.argument] : undefined
+      const answer =
+        paging && typeof wanted === 'number'
+          ? await gathered({ ...operation, paging }, read, Math.min(wanted, limits.maxGathered), ask, (done) =>
+              call.progress(done, wanted, `${done} items`),
+            )
+          : await ask(read)
+      if (answer.status >= 300) throw failureOf(operation, answer, this.#credentialsOf(operation))
+      return answer
+    } catch (error) {
+      throw this.#meant(error, operation, call)
+    }
+  }
+
+  async #ask(
+    operation: PlannedOperation,
+    given: Readonly<Record<string, unknown>>,
+    url: string | undefined,
+    call: Call,
+  ): Promise<UpstreamAnswer> {
+    const credentials = this.#credentialsOf(operation)
+    const send = this.#sendFor(call, credentials)
+    const made = requestOf(operation, operation.base ?? this.#base, given, this.#settings)
+    const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call)
+    const answer = await send(await this.#credentials.applied(request, credentials), call.signal)
+    // A token may have been taken back before its time.
+    if (answer.status !== 401 || !this.#credentials.forget(credentials)) return answer
+    return send(await this.#credentials.applied(request, credentials), call.signal)
+  }
+
+  #sendFor(call: Call, credentials: readonly Credential[]): Send {
+    const { limits } = this.#options
+    const { timeoutMs, retries, maxPauseMs } = limits
+    const secrets = secretNames(credentials)
+    const recorded: Send = (request, signal) =>
+      call.upstream('http', `${request.method} ${shownUrl(request.url, secrets)}`, async (notes) => {
+        note(notes, request, secrets)
+        const answer = await this.#network.send(request, signal)
+        noteAnswer(notes, answer)
+        return answer
+      })
+    const onRetry = (reason: string, pauseMs: number) =>
+      call.log.info(`${reason}; trying again in ${(pauseMs / 1000).toFixed(1)} s`)
+    const limited = withLimit(withTimeout(recorded, timeoutMs), this.#limit)
+    const retried = withRetries(limited, { retries, pauseMs: 300, maxPauseMs, onRetry })
+    return withRedirects(retried, this.#allowedHosts, (name) => secrets.has(name.toLowerCase()))
+  }
+
+  #credentialsOf({ credentials }: PlannedOperation): Credential[] {
+    return this.#plan.credentials.filter(({ name }) => credentials.includes(name))
+  }
+
+  #withHeaders(request: UpstreamRequest, call: Call): UpstreamRequest {
+    const { headers } = this.#options
+    const own = Object.entries(typeof headers === 'function' ? headers(call) : (headers ?? {}))
+    const names = new Set(own.map(([name]) => name.toLowerCase()))
+    const others = request.headers.filter(([name]) => !names.has(name.toLowerCase()))
+    const agent = [...others, ...own].some(([name]) => name.toLowerCase() === 'user-agent')
+    return {
+      ...request,
+      headers: [...others, ...own, ...(agent ? [] : [['user-agent', `jexo/${version}`] as const])],
+    }
+  }
+
+  /** Errors of the way there, in words for the model, with the rest for the operator. */
+  #meant(error: unknown, { name, method, path }: PlannedOperation, call: Call): unknown {
+    if (error instanceof Unsendable)
+      return new Refusal(`${error.argument ?? name} ${error.message}; correct it and call again.`)
+    if (isRefusal(error) || call.signal.aborted) return error
+    if (isJexoError(error) && error.code === 'upstream-token')
+      return new Refusal(
+        'The API refused access. The operator of this server has been told; trying again will not help.',
+        {
+          operatorNote: error.message,
+        },
+      )
+    const private_ = findJexoError(error)
+    if (private_) return private_
+    const code = codeOf(error)
+    if (code === undefined) return error
+    return new Refusal(`The API cannot be reached (${code}). This is no fault of the call; try again later.`, {
+      operatorNote: `${method} ${path}: ${hostOf({ url: this.#base })} cannot be reached (${code})`,
+    })
+  }
+}
+
+/** Our own refusal, such as of a private address, inside of what the network made of it. */
+function findJexoError(error: unknown): Error | undefined {
+  if (isJexoError(error)) return error
+  const cause = (error as { cause?: unknown } | null)?.cause
+  return cause === undefined ? undefined : findJexoError(cause)
+}
+
+/** Names of headers and query parameters whose values are nobody's business. */
+function secretNames(credentials: readonly Credential[]): ReadonlySet<string> {
+  const keys = credentials.flatMap((credential) =>
+    credential.kind === 'apiKey' ? credential.parameter.toLowerCase() : [],
+  )
+  return new Set(['authorization', 'proxy-authorization', 'cookie', ...keys])
+}
+
+/** A URL to be shown, without what is secret in it. */
+function shownUrl(url: string, secrets: ReadonlySet<string>): string {
+  const [before = '', query] = url.replace(/\/\/[^/@]*@/, '//').split('?')
+  if (query === undefined) return before
+  const pairs = query.split('&').map((pair) => {
+    const [name = ''] = pair.split('=')
+    return secrets.has(decodeURIComponent(name).toLowerCase()) ? `${name}=••••` : pair
+  })
+  return `${before}?${pairs.join('&')}`
+}
+
+const excerptCharacters = 2000
+const excerpt = (bytes: Uint8Array) => Buffer.from(bytes.subarray(0, excerptCharacters)).toString()
+
+function note(notes: UpstreamNotes, { headers, body }: UpstreamRequest, secrets: ReadonlySet<string>): void {
+  const shown = headers.map(([name, value]) => [name, secrets.has(name.toLowerCase()) ? '••••' : value] as const)
+  notes.detail = {
+    sent: { headers: Object.fromEntries(shown), ...(body ? { body: excerpt(body), bytes: body.length } : {}) },
+  }
+}
+
+function noteAnswer(notes: UpstreamNotes, { status, headers, body }: UpstreamAnswer): void {
+  notes.status = status
+  notes.bytes = body.length
+  const { 'set-cookie': _secret, ...shown } = Object.fromEntries(headers)
+  notes.detail = { ...notes.detail, received: { headers: shown, body: excerpt(body) } }
+}

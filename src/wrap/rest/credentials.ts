@@ -1,0 +1,181 @@
+import { problems } from '../../errors.js'
+import { type Setting, setting } from '../../kit/settings.js'
+import type { UpstreamRequest } from './request.js'
+import type { Send } from './sender.js'
+import { encoded } from './serialize.js'
+
+/** How an API is told who calls, and the settings that hold what it takes: never the secret itself. */
+export type Credential = {
+  /** Name of the scheme in the description. */
+  readonly name: string
+  readonly about?: string
+  /** Some operations do without; it is sent where it is set. */
+  readonly isOptional?: boolean
+} & (
+  | {
+      readonly kind: 'apiKey'
+      readonly in: 'header' | 'query' | 'cookie'
+      readonly parameter: string
+      readonly prefix?: string
+      readonly setting: string
+    }
+  | { readonly kind: 'basic'; readonly userSetting: string; readonly passwordSetting: string }
+  | { readonly kind: 'bearer'; readonly setting: string }
+  /** Put elsewhere, by the setting's name: into a path or a body. */
+  | { readonly kind: 'value'; readonly setting: string }
+  | {
+      readonly kind: 'clientCredentials'
+      readonly tokenUrl: string
+      readonly scopes: readonly string[]
+      readonly idSetting: string
+      readonly secretSetting: string
+    }
+)
+
+/** The settings of these credentials, as a kit declares them. */
+export function settingsOf(credentials: readonly Credential[], title: string): Record<string, Setting> {
+  const declared: Record<string, Setting> = {}
+  const add = (name: string, about: string, { isOptional, about: more }: Credential, isSecret = true) => {
+    declared[name] = setting({
+      about: `${about} of ${title}${more ? `: ${more}` : ''}`,
+      secret: isSecret,
+      ...(isOptional ? { optional: true } : {}),
+    })
+  }
+  for (const credential of credentials) {
+    if (credential.kind === 'apiKey') add(credential.setting, 'Key', credential)
+    if (credential.kind === 'value') add(credential.setting, 'Secret', credential)
+    if (credential.kind === 'bearer') add(credential.setting, 'Token', credential)
+    if (credential.kind === 'basic') {
+      add(credential.userSetting, 'User name', credential, false)
+      add(credential.passwordSetting, 'Password', credential)
+    }
+    if (credential.kind === 'clientCredentials') {
+      add(credential.idSetting, 'Client id', credential, false)
+      add(credential.secretSetting, 'Client secret', credential)
+    }
+  }
+  return declared
+}
+
+/** Names of the settings that a credential takes. */
+export function settingNames(credential: Credential): string[] {
+  if (credential.kind === 'basic') return [credential.userSetting, credential.passwordSetting]
+  return credential.kind === 'clientCredentials'
+    ? [credential.idSetting, credential.secretSetting]
+    : [credential.setting]
+}
+
+/** Puts what settings hold into requests, and keeps tokens that were fetched for as long as they are good. */
+export class Credentials {
+  readonly #tokens = new Map<string, { token: Promise<string>; until: number }>()
+  readonly #settings: Readonly<Record<string, string>>
+  readonly #send: Send
+
+  constructor(settings: Readonly<Record<string, string>>, send: Send) {
+    this.#settings = settings
+    this.#send = send
+  }
+
+  /** The request with these credentials in it. Those whose settings are not set are left out. */
+  async applied(request: UpstreamRequest, credentials: readonly Credential[]): Promise<UpstreamRequest> {
+    let made = request
+    for (const credential of credentials) {
+      if (settingNames(credential).every((name) => this.#settings[name])) made = await this.#with(made, credential)
+    }
+    return made
+  }
+
+  /** Forgets tokens that were refused; true where there is something newer to try. */
+  forget(credentials: readonly Credential[]): boolean {
+    const before = this.#tokens.size
+    for (const { name } of credentials) this.#tokens.delete(name)
+    return this.#tokens.size < before
+  }
+
+  async #with(request: UpstreamRequest, credential: Credential): Promise<UpstreamRequest> {
+    const value = (name: string) => this.#settings[name] ?? ''
+    if (credential.kind === 'apiKey') {
+      const { in: place, parameter, prefix = '' } = credential
+      const key = prefix + value(credential.setting)
+      if (place === 'query') return withQuery(request, parameter, key)
+      if (place === 'cookie') return withCookie(request, `${parameter}=${encoded(key)}`)
+      return withHeader(request, parameter, key)
+    }
+    if (credential.kind === 'value') return request
+    if (credential.kind === 'bearer')
+      return withHeader(request, 'authorization', `Bearer ${value(credential.setting)}`)
+    if (credential.kind === 'basic') {
+      const pair = `${value(credential.userSetting)}:${value(credential.passwordSetting)}`
+      return withHeader(request, 'authorization', `Basic ${Buffer.from(pair).toString('base64')}`)
+    }
+    return withHeader(request, 'authorization', `Bearer ${await this.#token(credential)}`)
+  }
+
+  /** One request for a token, however many calls wait for it. */
+  #token(credential: Extract<Credential, { kind: 'clientCredentials' }>): Promise<string> {
+    const known = this.#tokens.get(credential.name)
+    if (known && known.until > Date.now()) return known.token
+    const entry = { token: Promise.resolve(''), until: Number.POSITIVE_INFINITY }
+    // Not ended by the call that happens to need it first: others wait for it too.
+    entry.token = this.#fetchToken(credential, AbortSignal.timeout(30_000)).then(({ token, seconds }) => {
+      entry.until = Date.now() + Math.max(0, seconds - 30) * 1000
+      return token
+    })
+    this.#tokens.set(credential.name, entry)
+    entry.token.catch(() => this.#tokens.get(credential.name) === entry && this.#tokens.delete(credential.name))
+    return entry.token
+  }
+
+  /** OAuth 2, client credentials (RFC 6749, section 4.4); id and secret go as basic authorization. */
+  async #fetchToken(
+    { tokenUrl, scopes, idSetting, secretSetting }: Extract<Credential, { kind: 'clientCredentials' }>,
+    signal: AbortSignal,
+  ): Promise<{ token: string; seconds: number }> {
+    const form = new URLSearchParams({
+      grant_type: 'client_credentials',
+      ...(scopes.length > 0 ? { scope: scopes.join(' ') } : {}),
+    })
+    const pair = [idSetting, secretSetting].map((name) => encoded(this.#settings[name] ?? '')).join(':')
+    const { status, body } = await this.#send(
+      {
+        method: 'POST',
+        url: tokenUrl,
+        headers: [
+          ['accept', 'application/json'],
+          ['content-type', 'application/x-www-form-urlencoded'],
+          ['authorization', `Basic ${Buffer.from(pair).toString('base64')}`],
+        ],
+        body: Buffer.from(form.toString()),
+      },
+      signal,
+    )
+    const { access_token: token, expires_in: seconds = 300 } = jsonIn(body)
+    if (status !== 200 || typeof token !== 'string')
+      throw problems.upstreamToken(tokenUrl, status, [idSetting, secretSetting])
+    return { token, seconds: Number(seconds) }
+  }
+}
+
+function jsonIn(body: Uint8Array): Record<string, unknown> {
+  try {
+    return Object(JSON.parse(Buffer.from(body).toString())) as Record<string, unknown>
+  } catch {
+    return {}
+  }
+}
+
+function withHeader(request: UpstreamRequest, name: string, value: string): UpstreamRequest {
+  const others = request.headers.filter(([known]) => known.toLowerCase() !== name.toLowerCase())
+  return { ...request, headers: [...others, [name, value]] }
+}
+
+function withCookie(request: UpstreamRequest, pair: string): UpstreamRequest {
+  const before = request.headers.find(([name]) => name.toLowerCase() === 'cookie')?.[1]
+  return withHeader(request, 'cookie', before === undefined ? pair : `${before}; ${pair}`)
+}
+
+function withQuery(request: UpstreamRequest, name: string, value: string): UpstreamRequest {
+  const pair = `${encoded(name)}=${encoded(value)}`
+  return { ...request, url: `${request.url}${request.url.includes('?') ? '&' : '?'}${pair}` }
+}

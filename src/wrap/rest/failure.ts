@@ -1,0 +1,169 @@
+import { STATUS_CODES } from 'node:http'
+import { Refusal } from '../../kit/refusal.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { type Credential, settingNames } from './credentials.js'
+import type { PlannedOperation } from './operation.js'
+import { retryAfterMs } from './pipeline.js'
+import type { UpstreamAnswer } from './sender.js'
+
+const maxCharacters = 2000
+
+/** What an API's refusal becomes: a text a model can act on, and for the operator the setting that was refused. */
+export function failureOf(
+  operation: PlannedOperation,
+  answer: UpstreamAnswer,
+  credentials: readonly Credential[],
+): Refusal {
+  const { status } = answer
+  const asked = `${operation.method} ${operation.path}`
+  if (status === 401 || status === 403) {
+    const settings = credentials.flatMap(settingNames)
+    const operatorNote =
+      settings.length > 0
+        ? `${asked} answered ${status}: what ${settings.join(' and ')} ${settings.length === 1 ? 'holds' : 'hold'} was refused`
+        : `${asked} answered ${status}, and no credentials are set up for it`
+    return new Refusal(
+      'The API refused access. The operator of this server has been told; trying again will not help.',
+      {
+        operatorNote,
+      },
+    )
+  }
+  const said = messageIn(answer, operation)
+  const lines = [
+    `The API answered ${status}${STATUS_CODES[status] ? ` ${STATUS_CODES[status]}` : ''}${said === '' ? '.' : `: ${said}`}`,
+  ]
+  const hint = hintFor(answer)
+  if (hint) lines.push(hint)
+  return new Refusal(lines.join('\n'))
+}
+
+function hintFor(answer: UpstreamAnswer): string | undefined {
+  if (answer.status === 429 || answer.status === 503) {
+    const wait = retryAfterMs(answer)
+    const when = wait === undefined ? 'later' : `in ${Math.ceil(wait / 1000)} seconds`
+    return `${answer.status === 429 ? 'It takes no more requests for now' : 'It is not available for now'}; try again ${when}.`
+  }
+  if (answer.status >= 500) return 'This is a fault of the API, not of the call.'
+  if (answer.status >= 300 && answer.status < 400) return 'It points elsewhere, and says not where.'
+  return undefined
+}
+
+/** The API's own words, with the arguments they are about. */
+function messageIn({ body, headers }: UpstreamAnswer, operation: PlannedOperation): string {
+  const text = Buffer.from(body.subarray(0, 200_000)).toString().trim()
+  const json = parsed(text)
+  if (json !== undefined)
+    return shortened([...new Set([...sentences(json), ...complaints(json, operation)])].join('\n'), text)
+  return shortened(
+    /html/.test(headers.get('content-type') ?? '') || /^<(!doctype|html)/i.test(text) ? titleOf(text) : text,
+  )
+}
+
+/** What is said as a whole: RFC 9457's title and detail, or what others call it. */
+function sentences(json: unknown): string[] {
+  if (typeof json === 'string') return [json]
+  if (!isObject(json)) return []
+  const direct = [
+    'title',
+    'detail',
+    'message',
+    'error_description',
+    'msg',
+    'reason',
+    'description',
+    'error',
+    'Message',
+  ]
+    .map((name) => json[name])
+    .filter((value): value is string => typeof value === 'string' && value !== '')
+  return direct.length > 0
+    ? direct
+    : ['error', 'fault', 'data'].flatMap((name) => (isObject(json[name]) ? sentences(json[name]) : []))
+}
+
+/** What is said of single arguments, by the names that the tool has for them. */
+function complaints(json: unknown, operation: PlannedOperation): string[] {
+  if (!isObject(json)) return []
+  const lists = [
+    'errors',
+    'detail',
+    'details',
+    'issues',
+    'invalid-params',
+    'invalid_params',
+    'violations',
+    'validation',
+    'fields',
+  ].map((name) => json[name] ?? (isObject(json.error) ? json.error[name] : undefined))
+  return lists.flatMap((list) => {
+    if (Array.isArray(list)) return list.slice(0, 20).flatMap((item) => complaint(item, operation))
+    // Names with what is wrong with them.
+    return isObject(list)
+      ? Object.entries(list)
+          .slice(0, 20)
+          .map(([name, what]) => `- ${argumentFor(name, operation)}: ${[what].flat().map(plain).join(', ')}`)
+      : []
+  })
+}
+
+function complaint(item: unknown, operation: PlannedOperation): string[] {
+  if (typeof item === 'string') return [`- ${item}`]
+  if (!isObject(item)) return []
+  const source = isObject(item.source) ? item.source : {}
+  const where =
+    item.pointer ??
+    item.field ??
+    item.param ??
+    item.parameter ??
+    item.property ??
+    item.path ??
+    item.loc ??
+    item.instancePath ??
+    source.pointer ??
+    source.parameter ??
+    item.name
+  const what = item.message ?? item.msg ?? item.detail ?? item.reason ?? item.code ?? item.title
+  if (what === undefined) return [`- ${JSON.stringify(item)}`]
+  const missing = isObject(item.params) ? item.params.missingProperty : undefined
+  const place = [where ?? []]
+    .flat()
+    .map(String)
+    .concat(missing === undefined ? [] : [String(missing)])
+    .join('/')
+  return [place === '' ? `- ${plain(what)}` : `- ${argumentFor(place, operation)}: ${plain(what)}`]
+}
+
+/** The tool's name for what an API calls `#/queen_year`, `body.queen_year` or `["query", "queen_year"]`. */
+function argumentFor(place: string, { parameters, body }: PlannedOperation): string {
+  const steps = place.split(/[/.#[\]]+/).filter((step) => step !== '')
+  for (const step of steps) {
+    const parameter = parameters.find(({ name, argument }) => name === step && argument !== undefined)
+    const property = body?.properties?.find(({ path, argument }) => path[0] === step && argument !== undefined)
+    const found = steps.includes('body') ? (property ?? parameter) : (parameter ?? property)
+    if (found?.argument !== undefined) return found.argument
+  }
+  return steps.join('.') || place
+}
+
+const plain = (value: unknown): string => (typeof value === 'string' ? value : JSON.stringify(value))
+
+function parsed(text: string): JsonObject | string | undefined {
+  try {
+    return JSON.parse(text) as JsonObject
+  } catch {
+    return undefined
+  }
+}
+
+function titleOf(html: string): string {
+  const [, title] = /<title[^>]*>([^<]*)/i.exec(html) ?? []
+  return (title ?? html.replace(/<(script|style)[\s\S]*?<\/\1>/gi, ' ').replace(/<[^>]*>/g, ' '))
+    .replace(/\s+/g, ' ')
+    .trim()
+}
+
+function shortened(text: string, instead = ''): string {
+  const said = text.trim() === '' ? instead : text.trim()
+  return said.length > maxCharacters ? `${said.slice(0, maxCharacters)}…` : said
+}

@@ -1,0 +1,90 @@
+import { readFile, realpath, stat } from 'node:fs/promises'
+import { basename, resolve, sep } from 'node:path'
+import type { JsonSchema } from '../../kit/schema.js'
+import { fromBase64 } from '../../protocol/base64.js'
+import type { FileGiven } from './multipart.js'
+import type { PlannedBody } from './operation.js'
+import { Unsendable } from './serialize.js'
+
+/** What a tool takes for a file: its bytes as base64, or the path of one under the folder that the author allows. */
+export const fileSchema = (allowsPaths: boolean, about?: string): JsonSchema => ({
+  type: 'object',
+  description:
+    about ?? (allowsPaths ? 'A file: its bytes as base64, or its path.' : 'A file: its bytes as base64.'),
+  properties: {
+    base64: { type: 'string', contentEncoding: 'base64', description: 'The bytes, as base64' },
+    ...(allowsPaths
+      ? { path: { type: 'string', description: 'Path under the folder of files that is allowed' } }
+      : {}),
+    name: { type: 'string', description: 'File name to send it under' },
+    mediaType: { type: 'string', description: 'Such as image/png' },
+  },
+  ...(allowsPaths ? { oneOf: [{ required: ['base64'] }, { required: ['path'] }] } : { required: ['base64'] }),
+  additionalProperties: false,
+})
+
+/** The arguments with the files among them read. Throws `Unsendable` for what cannot be read or lies outside. */
+export async function withFiles(
+  body: PlannedBody | undefined,
+  given: Readonly<Record<string, unknown>>,
+  folder: string | undefined,
+  maxBytes: number,
+): Promise<Readonly<Record<string, unknown>>> {
+  const names = [
+    ...(body?.form === 'binary' && body.argument !== undefined ? [body.argument] : []),
+    ...(body?.properties ?? []).flatMap(({ argument, isFile }) =>
+      isFile && argument !== undefined ? [argument] : [],
+    ),
+  ]
+  const read = { ...given }
+  for (const name of names) {
+    const value = given[name]
+    if (value === undefined) continue
+    const one = (item: unknown) => fileOf(name, item as Wanted, folder, maxBytes)
+    read[name] = Array.isArray(value) ? await Promise.all(value.map(one)) : await one(value)
+  }
+  return read
+}
+
+interface Wanted {
+  base64?: string
+  path?: string
+  name?: string
+  mediaType?: string
+}
+
+async function fileOf(
+  argument: string,
+  { base64, path, name, mediaType }: Wanted,
+  folder: string | undefined,
+  maxBytes: number,
+): Promise<FileGiven> {
+  const type = mediaType === undefined ? {} : { mediaType }
+  if (path === undefined) {
+    const bytes = decoded(argument, base64 ?? '')
+    return { bytes, ...(name === undefined ? {} : { name }), ...type }
+  }
+  if (folder === undefined) throw new Unsendable(argument, 'no folder of files is allowed here; give base64')
+  const file = await within(argument, folder, path)
+  const found = await stat(file)
+  if (!found.isFile()) throw new Unsendable(argument, `${JSON.stringify(path)} is no file`)
+  if (found.size > maxBytes)
+    throw new Unsendable(argument, `${JSON.stringify(path)} has ${found.size} bytes; at most ${maxBytes} are sent`)
+  return { bytes: await readFile(file), name: name ?? basename(file), ...type }
+}
+
+function decoded(argument: string, base64: string): Uint8Array {
+  try {
+    return fromBase64(base64)
+  } catch {
+    throw new Unsendable(argument, 'its base64 cannot be decoded')
+  }
+}
+
+/** The real path of a file that is really under the folder, links followed. */
+async function within(argument: string, folder: string, path: string): Promise<string> {
+  const root = await realpath(folder)
+  const file = await realpath(resolve(root, path)).catch(() => undefined)
+  if (file?.startsWith(root + sep)) return file
+  throw new Unsendable(argument, `there is no ${JSON.stringify(path)} under the folder of files that is allowed`)
+}

@@ -1,0 +1,50 @@
+import { numbersOf } from '../../kit/numbers.js'
+import type { Environment } from '../../kit/settings.js'
+
+/** Limits of what is asked of an API, and of what comes back. Times in milliseconds, sizes in bytes. */
+export interface RestLimits {
+  /** How long one request may take. */
+  readonly timeoutMs: number
+  /** How often a request is repeated that may be. */
+  readonly retries: number
+  /** The longest pause before that; who asks for a longer one is not waited for. */
+  readonly maxPauseMs: number
+  /** Requests under way at once. */
+  readonly maxInFlight: number
+  /** How much of an answer is taken, and of a file sent. */
+  readonly maxBytes: number
+  /** How many characters a result may have. */
+  readonly maxCharacters: number
+  /** How many items are gathered over pages. */
+  readonly maxGathered: number
+}
+export const restLimits: RestLimits = {
+  timeoutMs: 30_000,
+  retries: 3,
+  maxPauseMs: 20_000,
+  maxInFlight: 8,
+  maxBytes: 10_000_000,
+  maxCharacters: 100_000,
+  maxGathered: 1000,
+}
+
+const variables: Readonly<Record<string, keyof RestLimits>> = {
+  JEXO_UPSTREAM_TIMEOUT_MS: 'timeoutMs',
+  JEXO_UPSTREAM_RETRIES: 'retries',
+  JEXO_UPSTREAM_MAX_PAUSE_MS: 'maxPauseMs',
+  JEXO_UPSTREAM_MAX_IN_FLIGHT: 'maxInFlight',
+  JEXO_UPSTREAM_MAX_BYTES: 'maxBytes',
+  JEXO_UPSTREAM_MAX_GATHERED: 'maxGathered',
+  JEXO_RESULT_MAX_CHARACTERS: 'maxCharacters',
+}
+
+/** More tools than this become a catalogue: `JEXO_MOST_TOOLS`. */
+export const mostToolsFrom = (environment: Environment): number =>
+  numbersOf(environment, { JEXO_MOST_TOOLS: 'most' as const }).most ?? 40
+
+/** What the author says counts before the environment, and that before the defaults. */
+export const limitsFor = (given: Partial<RestLimits>, environment: Environment): RestLimits => ({
+  ...restLimits,
+  ...numbersOf(environment, variables),
+  ...given,
+})

@@ -1,0 +1,97 @@
+import links from 'http-link-header'
+import { isObject } from '../../protocol/messages.js'
+import { jsonOf } from './answer.js'
+import type { PlannedOperation } from './operation.js'
+import type { UpstreamAnswer } from './sender.js'
+
+/** How an operation gives its list page by page, as far as its description shows. A `Link` header is followed wherever there is one. */
+export interface Paging {
+  /** Name of the tool's argument that says how many items to gather. */
+  readonly argument: string
+  readonly by: 'link' | 'cursor' | 'page' | 'offset'
+  /** The tool's argument that goes on: the cursor, the page number or the offset. */
+  readonly next?: string
+  /** Where the next cursor stands in the answer: keys from its root. */
+  readonly cursorAt?: readonly string[]
+  /** Where the items stand; the answer itself where this is empty. */
+  readonly itemsAt: readonly string[]
+}
+
+/** Asks for one page; the URL is that of the next page, where the API gave one. */
+export type AskPage = (given: Readonly<Record<string, unknown>>, url?: string) => Promise<UpstreamAnswer>
+
+/** What to send for the page after this one, or undefined where this was the last. */
+function nextPage(
+  { by, next, cursorAt, itemsAt }: Paging,
+  given: Readonly<Record<string, unknown>>,
+  answer: UpstreamAnswer,
+  json: unknown,
+): { given: Readonly<Record<string, unknown>>; url?: string } | undefined {
+  const linked = linkTo(answer)
+  if (linked !== undefined) return { given, url: linked }
+  if (answer.headers.has('link') || by === 'link' || next === undefined) return undefined
+  const items = listAt(json, itemsAt)
+  if (items.length === 0) return undefined
+  if (by === 'cursor') {
+    const cursor = cursorAt?.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), json)
+    const isThere = (typeof cursor === 'string' && cursor !== '') || typeof cursor === 'number'
+    return isThere && cursor !== given[next] ? { given: { ...given, [next]: cursor } } : undefined
+  }
+  const before = Number(given[next] ?? (by === 'page' ? 1 : 0))
+  return { given: { ...given, [next]: before + (by === 'page' ? 1 : items.length) } }
+}
+
+/** Items from page after page, until there are enough or no more; each page is progress. */
+export async function gathered(
+  { paging }: PlannedOperation & { paging: Paging },
+  given: Readonly<Record<string, unknown>>,
+  wanted: number,
+  ask: AskPage,
+  onProgress: (done: number) => void,
+): Promise<UpstreamAnswer> {
+  const first = await ask(given)
+  const json = jsonOf(first)
+  if (first.status >= 300 || json === undefined) return first
+  const items = [...listAt(json, paging.itemsAt)]
+  const seen = new Set<string>()
+  let next = nextPage(paging, given, first, json)
+  while (next && items.length < wanted && items.length > 0) {
+    const key = next.url ?? JSON.stringify(next.given)
+    // An API that leads in circles is followed once around.
+    if (seen.has(key)) break
+    seen.add(key)
+    onProgress(items.length)
+    const page = await ask(next.given, next.url)
+    const more = jsonOf(page)
+    if (page.status >= 300) return page
+    const found = listAt(more, paging.itemsAt)
+    if (found.length === 0) break
+    items.push(...found)
+    next = nextPage(paging, next.given, page, more)
+  }
+  const whole = withList(json, paging.itemsAt, items.slice(0, wanted))
+  return { ...first, body: Buffer.from(JSON.stringify(whole)), isCut: false }
+}
+
+function linkTo({ headers, url }: UpstreamAnswer): string | undefined {
+  const text = headers.get('link')
+  if (text === undefined) return undefined
+  try {
+    const [next] = links.parse(text).rel('next')
+    const to = next && URL.canParse(next.uri, url) ? new URL(next.uri, url) : undefined
+    // What is secret is sent along: no page is fetched from somewhere else.
+    return to?.host === new URL(url).host ? to.href : undefined
+  } catch {
+    return undefined
+  }
+}
+
+function listAt(json: unknown, path: readonly string[]): readonly unknown[] {
+  const found = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), json)
+  return Array.isArray(found) ? found : []
+}
+
+function withList(json: unknown, [key, ...rest]: readonly string[], items: readonly unknown[]): unknown {
+  if (key === undefined) return items
+  return isObject(json) ? { ...json, [key]: withList(json[key], rest, items) } : json
+}

@@ -1,0 +1,175 @@
+import { problems } from '../../errors.js'
+import type { Call } from '../../kit/call.js'
+import { compilingValidator } from '../../kit/compiling-validator.js'
+import { content } from '../../kit/content.js'
+import type { Part } from '../../kit/part.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import { type Setting, setting } from '../../kit/settings.js'
+import { type Shared, shared } from '../../kit/shared.js'
+import { template } from '../../kit/template.js'
+import { tool } from '../../kit/tool.js'
+import type { Validate } from '../../kit/validation.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { parseUriTemplate } from '../../protocol/uri-template.js'
+import { sourceFile } from '../source.js'
+import { catalogueParts } from './catalogue.js'
+import { type HeadersGiven, RestClient } from './client.js'
+import { settingsOf } from './credentials.js'
+import { publishedOutput, withDefinitions } from './definitions.js'
+import { limitsFor, type RestLimits } from './limits.js'
+import type { PlannedOperation, RestPlan } from './operation.js'
+import type { InProcess } from './sender.js'
+
+/** How requests are made, whatever the source of the plan. */
+export interface RestOptions {
+  /** The API in this very process: nothing crosses a network, and no base URL is needed. */
+  readonly upstream?: InProcess
+  /** Limits; each may be set by a `JEXO_…` variable too. */
+  readonly limits?: Partial<RestLimits>
+  /** Hosts besides the API's own that redirects may lead to. */
+  readonly allowedHosts?: readonly string[]
+  /** Lets requests go to this machine and its network although the base URL is elsewhere. */
+  readonly allowsPrivate?: boolean
+  /** Folder that files to send may be in, as `URL` or absolute path; without it, files are given as base64. */
+  readonly files?: URL | string
+  /** Sent with every request: fixed, or by the call, such as who asks. */
+  readonly headers?: HeadersGiven
+  /** Publishes answers' schemas as they are declared; an answer that does not keep to one is an error then. */
+  readonly strictAnswers?: boolean
+}
+
+/** What parts of a plan share. */
+export interface PartsKit {
+  readonly client: Shared<RestClient>
+  readonly settings: Readonly<Record<string, Setting>>
+  readonly isStrict: boolean
+  fits(operation: PlannedOperation): Promise<Validate | undefined>
+}
+
+/** The parts of a plan: a tool or a template for each operation, or the three tools of a catalogue. */
+export function restPartsOf(plan: RestPlan, options: RestOptions = {}): Part[] {
+  const kit: PartsKit = {
+    client: clientOf(plan, options),
+    settings: Object.freeze({ ...baseSetting(plan, options), ...settingsOf(plan.credentials, plan.title) }),
+    isStrict: options.strictAnswers === true,
+    fits: fitsOf(plan),
+  }
+  if (plan.form === 'catalogue') return catalogueParts(plan, kit)
+  return plan.operations.map((operation) =>
+    operation.asTemplate === undefined
+      ? toolOf(plan, operation, kit)
+      : templateOf(operation, operation.asTemplate, kit),
+  )
+}
+
+function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
+  const { limits = {}, allowedHosts = [], allowsPrivate = false, files, upstream, headers } = options
+  const client = {
+    limits: limitsFor(limits, process.env),
+    allowedHosts,
+    allowsPrivate,
+    files: files === undefined ? undefined : sourceFile(files),
+    upstream,
+    headers,
+  }
+  return shared(
+    ({ settings }) => new RestClient(plan, client, settings),
+    (opened) => opened.close(),
+  )
+}
+
+/** Where the API is; nobody has to say so where it is in this process. */
+function baseSetting({ base, title }: RestPlan, { upstream }: RestOptions): Record<string, Setting> {
+  if (upstream) return {}
+  const about = `Where ${title} is, such as https://api.example/v1`
+  return { [base.setting]: setting({ about, ...(base.url === undefined ? {} : { default: base.url }) }) }
+}
+
+/** The arguments' schema of an operation, whole. */
+export const inputOf = (plan: RestPlan, operation: PlannedOperation): JsonSchema =>
+  withDefinitions(operation.input, plan.inputDefinitions)
+
+/** What the answer's schema promises, whole. */
+export const outputOf = (plan: RestPlan, { answer }: PlannedOperation): JsonSchema | undefined =>
+  answer.schema && withDefinitions(answer.schema, plan.outputDefinitions)
+
+function toolOf(plan: RestPlan, operation: PlannedOperation, kit: PartsKit): Part {
+  const { name, about, title, tags, effect, examples } = operation
+  const output = outputOf(plan, operation)
+  return tool(name, {
+    about,
+    ...(title === undefined ? {} : { title }),
+    ...(tags.length > 0 ? { tags } : {}),
+    effect,
+    examples,
+    settings: kit.settings,
+    input: inputOf(plan, operation),
+    ...(output ? { output: publishedOutput(output, kit.isStrict) } : {}),
+    run: ((given: JsonObject, call: Call) => carriedOut(operation, given, call, kit)) as () => never,
+  })
+}
+
+/** Carries out an operation whose arguments have been checked. */
+export async function carriedOut(operation: PlannedOperation, given: JsonObject, call: Call, kit: PartsKit) {
+  const client = await call.use(kit.client)
+  return client.carryOut(operation, given, call, await kit.fits(operation))
+}
+
+/** A check of answers against what is declared, made at the first; a schema that cannot be checked by is not. */
+function fitsOf(plan: RestPlan): PartsKit['fits'] {
+  const made = new Map<PlannedOperation, Promise<Validate | undefined>>()
+  return (operation) => {
+    const known = made.get(operation)
+    if (known) return known
+    const schema = outputOf(plan, operation)
+    const check = schema
+      ? Promise.resolve(schema)
+          .then((whole) => compilingValidator.prepare(whole))
+          .catch(() => undefined)
+      : Promise.resolve(undefined)
+    made.set(operation, check)
+    return check
+  }
+}
+
+/** A `GET` by path alone, as resources to be read. */
+function templateOf(operation: PlannedOperation, uriTemplate: string, kit: PartsKit): Part {
+  const { name, about, title, tags, input } = operation
+  const uris = parseUriTemplate(uriTemplate)
+  return template(uriTemplate, {
+    name,
+    about,
+    ...(title === undefined ? {} : { title }),
+    ...(tags.length > 0 ? { tags } : {}),
+    settings: kit.settings,
+    async read(variables, call) {
+      const uri = uris.expand(variables)
+      const given = Object.fromEntries(
+        operation.parameters.flatMap(({ name: variable, argument = '' }) => {
+          const text = variables[variable.replace(/[^A-Za-z0-9_]+/g, '_')]
+          return text === undefined ? [] : [[argument, typed(text, input, argument)]]
+        }),
+      )
+      const check = await compilingValidator.prepare(input)
+      const [misfit] = check(given)
+      if (misfit)
+        throw problems.argumentUnreadable(uri, `a URI whose ${misfit.path.join('.')} fits: ${misfit.reason}`)
+      const client = await call.use(kit.client)
+      const { body, headers } = await client.answer(operation, given, call)
+      const mimeType = headers.get('content-type')?.split(';')[0]?.trim() ?? 'application/octet-stream'
+      const isText = /^text\/|json|xml|yaml|csv/.test(mimeType)
+      return content.embed({
+        uri,
+        mimeType,
+        ...(isText ? { text: Buffer.from(body).toString() } : { bytes: body }),
+      })
+    },
+  })
+}
+
+/** A variable of a URI as the type that its argument has. */
+function typed(text: string, input: JsonSchema, name: string): unknown {
+  const { type } = (input.properties as Record<string, JsonSchema> | undefined)?.[name] ?? {}
+  const isNumeric = (type === 'integer' || type === 'number') && /^-?\d+(\.\d+)?$/.test(text)
+  return isNumeric ? Number(text) : type === 'boolean' && /^(true|false)$/.test(text) ? text === 'true' : text
+}

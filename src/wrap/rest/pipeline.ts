@@ -1,0 +1,158 @@
+import type { LimitFunction } from 'p-limit'
+import { problems } from '../../errors.js'
+import type { UpstreamRequest } from './request.js'
+import type { Send, UpstreamAnswer } from './sender.js'
+
+/** Each wraps a sender and does one thing; together they are how a request reaches an API that is slow, busy or moved. */
+
+/** Ends what takes too long, each attempt by itself. */
+export const withTimeout =
+  (send: Send, timeoutMs: number): Send =>
+  async (request, signal) => {
+    const timeout = AbortSignal.timeout(timeoutMs)
+    try {
+      return await abortable(send(request, AbortSignal.any([signal, timeout])), AbortSignal.any([signal, timeout]))
+    } catch (error) {
+      if (timeout.aborted && !signal.aborted) throw problems.upstreamTimedOut(hostOf(request), timeoutMs)
+      throw error
+    }
+  }
+
+/** Lets only so many requests be under way; who gives up while waiting goes at once. */
+export const withLimit =
+  (send: Send, limit: LimitFunction): Send =>
+  (request, signal) =>
+    abortable(
+      limit(() => {
+        signal.throwIfAborted()
+        return send(request, signal)
+      }),
+      signal,
+    )
+
+export interface RetryOptions {
+  readonly retries: number
+  /** First pause; each later one is twice as long. */
+  readonly pauseMs: number
+  /** A server that asks for a longer pause than this is not waited for. */
+  readonly maxPauseMs: number
+  /** Hears of each repetition. */
+  readonly onRetry?: (reason: string, pauseMs: number) => void
+}
+
+/**
+ * Repeats what is safe to repeat, with longer and longer pauses: 429 for everything, since nothing was done; 502 to 504, and connections
+ * that break, for methods that only read. `Retry-After` is kept to.
+ */
+export const withRetries =
+  (send: Send, { retries, pauseMs, maxPauseMs, onRetry }: RetryOptions): Send =>
+  async (request, signal) => {
+    for (let attempt = 0; ; attempt++) {
+      const outcome = await send(request, signal).catch((error: unknown) => ({ error }))
+      const reason = reasonToRepeat(request, outcome)
+      const asked = 'error' in outcome ? undefined : retryAfterMs(outcome)
+      const wait = asked ?? pauseMs * 2 ** attempt * (0.75 + Math.random() / 2)
+      if (reason === undefined || attempt >= retries || wait > maxPauseMs || signal.aborted) {
+        if ('error' in outcome) throw outcome.error
+        return outcome
+      }
+      onRetry?.(reason, wait)
+      await pause(wait, signal)
+    }
+  }
+
+function reasonToRepeat(
+  { method }: UpstreamRequest,
+  outcome: UpstreamAnswer | { error: unknown },
+): string | undefined {
+  const onlyReads = /^(GET|HEAD|OPTIONS|QUERY)$/.test(method)
+  if (!('error' in outcome)) {
+    const { status } = outcome
+    return status === 429 || (onlyReads && status >= 502 && status <= 504) ? `it answered ${status}` : undefined
+  }
+  const code = codeOf(outcome.error)
+  // Refused before anything was sent.
+  if (code === 'ECONNREFUSED') return 'it could not be reached (ECONNREFUSED)'
+  return onlyReads && code !== undefined && brokenConnection.test(code)
+    ? `the connection broke (${code})`
+    : undefined
+}
+const brokenConnection = /^(ECONNRESET|EPIPE|ETIMEDOUT|EAI_AGAIN|UND_ERR_SOCKET|UND_ERR_CONNECT_TIMEOUT)$/
+
+/** `Retry-After` in milliseconds from now: seconds, or a date. */
+export function retryAfterMs({ headers }: Pick<UpstreamAnswer, 'headers'>): number | undefined {
+  const text = headers.get('retry-after')
+  if (text === undefined) return undefined
+  const ms = /^\d+$/.test(text.trim()) ? Number(text) * 1000 : Date.parse(text) - Date.now()
+  return Number.isFinite(ms) ? Math.max(0, ms) : undefined
+}
+
+/** Follows redirects within the allowed hosts, at most five; what is secret goes to the first origin only. */
+export const withRedirects =
+  (send: Send, allowedHosts: ReadonlySet<string>, isSecretHeader: (name: string) => boolean): Send =>
+  async (first, signal) => {
+    let request = first
+    for (let hops = 0; ; hops++) {
+      const answer = await send(request, signal)
+      const location = answer.headers.get('location')
+      if (![301, 302, 303, 307, 308].includes(answer.status) || location === undefined) return answer
+      const from = new URL(request.url)
+      if (!URL.canParse(location, from)) throw problems.upstreamRedirect(from.host, location, 'that is no URL')
+      const to = new URL(location, from)
+      if (hops >= 5) throw problems.upstreamRedirect(from.host, to.host, 'it leads on and on')
+      if (!/^https?:$/.test(to.protocol) || (from.protocol === 'https:' && to.protocol === 'http:'))
+        throw problems.upstreamRedirect(from.host, to.href.split('?')[0] ?? '', 'it leaves HTTPS')
+      if (!allowedHosts.has(to.host))
+        throw problems.upstreamRedirect(from.host, to.host, 'that host is not allowed')
+      request = redirected(request, answer.status, to, from.origin === to.origin, isSecretHeader)
+    }
+  }
+
+function redirected(
+  { method, headers, body }: UpstreamRequest,
+  status: number,
+  to: URL,
+  isSameOrigin: boolean,
+  isSecretHeader: (name: string) => boolean,
+): UpstreamRequest {
+  const becomesGet = status === 303 ? method !== 'HEAD' : status < 303 && method === 'POST'
+  const kept = headers.filter(
+    ([name]) => (isSameOrigin || !isSecretHeader(name)) && !(becomesGet && /^content-/i.test(name)),
+  )
+  return {
+    method: becomesGet ? 'GET' : method,
+    url: to.href,
+    headers: kept,
+    ...(body === undefined || becomesGet ? {} : { body }),
+  }
+}
+
+/** Gives up the waiting at once when the signal says so, whatever becomes of the work. */
+function abortable<T>(work: Promise<T>, signal: AbortSignal): Promise<T> {
+  work.catch(() => {})
+  return new Promise((resolve, reject) => {
+    const stop = () => reject(signal.reason)
+    if (signal.aborted) return stop()
+    signal.addEventListener('abort', stop, { once: true })
+    work.then(resolve, reject).finally(() => signal.removeEventListener('abort', stop))
+  })
+}
+
+function pause(ms: number, signal: AbortSignal): Promise<void> {
+  let timer: NodeJS.Timeout | undefined
+  const waiting = new Promise<void>((resolve) => {
+    timer = setTimeout(resolve, ms)
+  })
+  return abortable(waiting, signal).finally(() => clearTimeout(timer))
+}
+
+export const hostOf = ({ url }: Pick<UpstreamRequest, 'url'>): string => new URL(url).host
+
+/** The code of a network error, wherever it is wrapped; undefined for errors of other kinds. */
+export function codeOf(error: unknown): string | undefined {
+  const { code, cause } = (error ?? {}) as { code?: unknown; cause?: unknown }
+  if (typeof code === 'string' && networkCode.test(code)) return code
+  return cause === undefined ? undefined : codeOf(cause)
+}
+const networkCode =
+  /^(E(CONN|HOST|NET|ADDR|TIMEDOUT|PIPE|NOTFOUND|AI_)|UND_ERR(?!_INVALID)|HPE_|CERT_|ERR_(TLS|SSL)|DEPTH_ZERO|SELF_SIGNED|UNABLE_TO)/

@@ -1,0 +1,178 @@
+import { type FileGiven, multipartBody } from './multipart.js'
+import type { BodyProperty, PlannedBody, PlannedOperation, PlannedParameter, Recorded } from './operation.js'
+import { encoded, serialized, textOf, Unsendable } from './serialize.js'
+
+/** A request as it will be sent, to the byte. */
+export interface UpstreamRequest {
+  readonly method: string
+  readonly url: string
+  readonly headers: readonly (readonly [name: string, value: string])[]
+  readonly body?: Uint8Array
+}
+
+/**
+ * The request of an operation for these arguments. Throws `Unsendable` where a value cannot stand where it has to: an empty piece of a
+ * path, which would name something else, or a header with a line break. Files are bytes already.
+ */
+export function requestOf(
+  operation: PlannedOperation,
+  base: string,
+  given: Readonly<Record<string, unknown>>,
+  settings: Readonly<Record<string, string>> = {},
+): UpstreamRequest {
+  const { method, parameters, body, answer } = operation
+  const valueFor: ValueOf = ({ argument, setting, fixed, otherwise }) =>
+    setting !== undefined ? settings[setting] : argument === undefined ? fixed : (given[argument] ?? otherwise)
+  const sent = (place: PlannedParameter['in']) =>
+    parameters
+      .filter((parameter) => parameter.in === place)
+      .flatMap((parameter) => {
+        const value = valueFor(parameter)
+        const text = recordedText(parameter.recorded, value) ?? serialized(parameter, value)
+        return text === undefined ? [] : [{ parameter, text }]
+      })
+  const query = sent('query').map(({ text }) => text)
+  const cookies = sent('cookie').map(({ text }) => text)
+  const headers: [string, string][] = sent('header').map(({ parameter, text }) => [
+    parameter.name,
+    headerValue(parameter, text),
+  ])
+  const content = body ? bodyOf(body, given, valueFor) : undefined
+  const has = (name: string) => headers.some(([known]) => known.toLowerCase() === name)
+  if (!has('accept')) headers.push(['accept', answer.accept])
+  if (content?.mediaType !== undefined && !has('content-type')) headers.push(['content-type', content.mediaType])
+  if (cookies.length > 0) headers.push(['cookie', cookies.join('; ')])
+  const path = pathOf(
+    operation,
+    new Map(sent('path').map(({ parameter, text }) => [parameter.name, { parameter, text }])),
+  )
+  return {
+    method,
+    url: joined(base, path, query),
+    headers,
+    ...(content ? { body: content.bytes } : {}),
+  }
+}
+
+/** The path with its values in; none of them may turn it into another path. */
+function pathOf(
+  { path, parameters }: PlannedOperation,
+  pieces: ReadonlyMap<string, { parameter: PlannedParameter; text: string }>,
+): string {
+  const whole = path.replace(/\{([^{}]+)\}/g, (placeholder, name: string) => pieces.get(name)?.text ?? placeholder)
+  const wanted = path.split('/')
+  for (const [at, segment] of whole.split('/').entries()) {
+    const [, name] = /\{([^{}]+)\}/.exec(wanted[at] ?? '') ?? []
+    if (name === undefined) continue
+    const argument = parameters.find((parameter) => parameter.in === 'path' && parameter.name === name)?.argument
+    if (segment === '') throw new Unsendable(argument, 'may not be empty, since it is a piece of the path')
+    if (/^(\.|%2e){1,2}$/i.test(segment))
+      throw new Unsendable(
+        argument,
+        `may not be ${JSON.stringify(decodeURIComponent(segment))}, which leads to another path`,
+      )
+  }
+  return whole
+}
+
+function joined(base: string, path: string, query: readonly string[]): string {
+  const [before = '', beforeQuery] = base.split('?')
+  const root = before.replace(/\/+$/, '')
+  const [own = '', ownQuery] = path.split('?')
+  const all = [beforeQuery, ownQuery, ...query].filter((piece) => piece !== undefined && piece !== '')
+  return `${root}${own.startsWith('/') || own === '' ? own : `/${own}`}${all.length > 0 ? `?${all.join('&')}` : ''}`
+}
+
+function headerValue({ argument, name }: PlannedParameter, text: string): string {
+  if (/[^\t\x20-\x7e\x80-\xff]/.test(text))
+    throw new Unsendable(
+      argument,
+      `cannot be sent in the header ${name}: use characters of one line, without letters beyond Latin-1`,
+    )
+  return text
+}
+
+interface Content {
+  readonly bytes: Uint8Array
+  readonly mediaType: string | undefined
+}
+const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text)
+
+type ValueOf = (from: Pick<PlannedParameter, 'argument' | 'setting' | 'fixed' | 'otherwise'>) => unknown
+
+/** The same letters for the same value. */
+const recordedText = (recorded: Recorded | undefined, value: unknown): string | undefined =>
+  recorded !== undefined && JSON.stringify(recorded.value) === JSON.stringify(value) ? recorded.text : undefined
+
+function bodyOf(
+  body: PlannedBody,
+  given: Readonly<Record<string, unknown>>,
+  valueFor: ValueOf,
+): Content | undefined {
+  const { form, mediaType, argument, properties = [], fixed } = body
+  const values = properties.flatMap((property) => {
+    const value = valueFor(property)
+    return value === undefined ? [] : [{ property, value }]
+  })
+  const whole = argument === undefined ? fixed : (given[argument] ?? fixed)
+  if (whole === undefined && values.length === 0) return undefined
+  if (form === 'json') {
+    const json = jsonOf(whole, values)
+    return { bytes: bytesOf(recordedText(body.recorded, json) ?? JSON.stringify(json)), mediaType }
+  }
+  if (form === 'form') {
+    const pairs = argument === undefined ? values : entries(whole)
+    const plain = pairs.map(({ property, value }) => [property.path[0], textOf(value)])
+    return { bytes: bytesOf(recordedText(body.recorded, plain) ?? pairs.flatMap(formPiece).join('&')), mediaType }
+  }
+  if (form === 'multipart') return multipartBody(argument === undefined ? values : entries(whole))
+  if (form === 'binary' && typeof whole === 'object' && whole !== null) {
+    const file = whole as FileGiven
+    return {
+      bytes: file.bytes,
+      mediaType: file.mediaType ?? (mediaType.includes('*') ? 'application/octet-stream' : mediaType),
+    }
+  }
+  return { bytes: bytesOf(textOf(whole)), mediaType: mediaType.includes('*') ? 'text/plain' : mediaType }
+}
+
+const entries = (whole: unknown): { property: BodyProperty; value: unknown }[] =>
+  Object.entries((whole ?? {}) as object)
+    .filter(([, value]) => value !== undefined)
+    .map(([name, value]) => ({ property: { path: [name] }, value }))
+
+/** A JSON value with others set in it. */
+function jsonOf(whole: unknown, values: readonly { property: BodyProperty; value: unknown }[]): unknown {
+  let root: unknown = structuredClone(whole)
+  for (const { property, value } of values) root = placed(root, property.path, value)
+  return root
+}
+
+function placed(at: unknown, [key, ...rest]: readonly (string | number)[], value: unknown): unknown {
+  if (key === undefined) return value
+  const holder = (typeof at === 'object' && at !== null ? at : typeof key === 'number' ? [] : {}) as Record<
+    string | number,
+    unknown
+  >
+  // A key such as __proto__ is a key like any other.
+  Object.defineProperty(holder, key, {
+    value: placed(Object.hasOwn(holder, key) ? holder[key] : undefined, rest, value),
+    enumerable: true,
+    configurable: true,
+    writable: true,
+  })
+  return holder
+}
+
+/** One field of a form: blanks are `+`, lists are repeated, objects are JSON, unless a style says otherwise. */
+function formPiece({ property, value }: { property: BodyProperty; value: unknown }): string[] {
+  const name = String(property.path[0])
+  const plus = (text: string) => text.replaceAll('%20', '+')
+  if (property.style !== undefined) {
+    const { style, explode = style === 'form' } = property
+    const text = serialized({ name, in: 'query', style, explode }, value)
+    return text === undefined ? [] : [style === 'spaceDelimited' ? text : plus(text)]
+  }
+  const items = Array.isArray(value) ? value : [value]
+  return items.map((item) => `${plus(encoded(name))}=${plus(encoded(textOf(item)))}`)
+}

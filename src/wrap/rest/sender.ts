@@ -1,0 +1,103 @@
+import { pipeline, type Readable, type Transform } from 'node:stream'
+import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib'
+import { Agent, type Dispatcher } from 'undici'
+import { problems } from '../../errors.js'
+import { checkHost, publicLookup } from './address.js'
+import type { UpstreamRequest } from './request.js'
+
+/** What came back: the whole body, or as much of it as is taken. */
+export interface UpstreamAnswer {
+  readonly status: number
+  readonly headers: ReadonlyMap<string, string>
+  readonly body: Uint8Array
+  /** More would have come; it was not waited for. */
+  readonly isCut: boolean
+  /** Where it came from, after redirects. */
+  readonly url: string
+}
+/** Sends one request and takes at most `maxBytes` of the answer. */
+export type Send = (request: UpstreamRequest, signal: AbortSignal) => Promise<UpstreamAnswer>
+
+export interface NetworkOptions {
+  readonly maxBytes: number
+  /** Requests may go to this machine and its network, since the base URL does. */
+  readonly allowsPrivate: boolean
+}
+
+/** Sends over the network. Connections are kept open between calls; `close` ends them. */
+export function networkSender({ maxBytes, allowsPrivate }: NetworkOptions): { send: Send; close(): Promise<void> } {
+  const agent = new Agent({
+    connect: { timeout: 10_000, ...(allowsPrivate ? {} : { lookup: publicLookup as never }) },
+    keepAliveTimeout: 4_000,
+  })
+  const send: Send = async ({ method, url, headers, body }, signal) => {
+    const at = new URL(url)
+    checkHost(at, allowsPrivate)
+    const response = await agent.request({
+      origin: at.origin,
+      // As it was written: what a URL object makes of it may be another path.
+      path: url.replace(/^[a-z]+:\/\/[^/?#]*/i, '').replace(/^(?!\/)/, '/'),
+      method: method as Dispatcher.HttpMethod,
+      headers: headers.flat(),
+      body: body ?? null,
+      signal,
+    })
+    const known = new Map(
+      Object.entries(response.headers).map(([name, value]) => [name.toLowerCase(), [value].flat().join(', ')]),
+    )
+    const { bytes, isCut } = await taken(decoded(response.body, known.get('content-encoding')), maxBytes)
+    return { status: response.statusCode, headers: known, body: bytes, isCut, url }
+  }
+  return { send, close: () => agent.destroy() }
+}
+
+/** An API in this very process. */
+export type InProcess = (request: Request) => Promise<Response> | Response
+
+/** Hands requests to an API in this process; nothing crosses a network. */
+export function inProcessSender(upstream: InProcess, maxBytes: number): Send {
+  return async ({ method, url, headers, body }, signal) => {
+    if (body !== undefined && /^(GET|HEAD)$/.test(method)) throw problems.upstreamBody(method)
+    const response = await upstream(
+      new Request(url, {
+        method,
+        headers: headers.map(([name, value]): [string, string] => [name, value]),
+        body: (body ?? null) as BodyInit | null,
+        signal,
+      }),
+    )
+    const stream = (response.body ?? []) as AsyncIterable<Uint8Array>
+    const { bytes, isCut } = await taken(stream, maxBytes)
+    return { status: response.status, headers: new Map(response.headers), body: bytes, isCut, url }
+  }
+}
+
+async function taken(
+  stream: AsyncIterable<Uint8Array>,
+  maxBytes: number,
+): Promise<{ bytes: Uint8Array; isCut: boolean }> {
+  const chunks: Uint8Array[] = []
+  let size = 0
+  for await (const chunk of stream) {
+    chunks.push(chunk)
+    size += chunk.length
+    // Leaving the loop ends the stream, and the connection with it.
+    if (size > maxBytes) return { bytes: Buffer.concat(chunks).subarray(0, maxBytes), isCut: true }
+  }
+  return { bytes: Buffer.concat(chunks), isCut: false }
+}
+
+/** Nobody was asked to compress; some do. */
+function decoded(body: Readable, encoding: string | undefined): Readable {
+  const decoders: Record<string, () => Transform> = {
+    gzip: createGunzip,
+    'x-gzip': createGunzip,
+    deflate: createInflate,
+    br: createBrotliDecompress,
+  }
+  const make = decoders[encoding?.trim().toLowerCase() ?? '']
+  if (!make) return body
+  const decoder = make()
+  pipeline(body, decoder, () => {})
+  return decoder
+}
