@@ -3,8 +3,9 @@ import { colours } from './output.js'
 
 /** A tool's result as a person reads it: structured content as JSON, else each block. */
 export function resultText(result: ToolResult): string {
-  if (result.structuredContent) return colouredJson(result.structuredContent)
-  return result.content.map(blockText).join('\n')
+  if (!result.structuredContent) return result.content.map(blockText).join('\n')
+  // The first block says the same as text; what follows says more.
+  return [colouredJson(result.structuredContent), ...result.content.slice(1).map(blockText)].join('\n')
 }
 
 export function blockText(block: ContentBlock): string {

@@ -53,7 +53,7 @@ export function shownPath(path: string): string {
   return nearby.startsWith('..') || isAbsolute(nearby) || nearby === '' ? path : nearby
 }
 
-/** Hears of each file of the author's that was or will be loaded; gives what ends that. */
+/** Hears of each file of the author's that was or will be loaded, or read by a wrap; gives what ends that. */
 export function onLoadedFile(listener: (file: string) => void): () => void {
   for (const file of loadedFiles) listener(file)
   listeners.add(listener)
@@ -85,10 +85,12 @@ export function readTypeScript(): void {
   areHooksIn = true
   process.setSourceMapsEnabled(true)
   const { port1, port2 } = new MessageChannel()
-  port1.on('message', (file: string) => {
+  const heard = (file: string) => {
     loadedFiles.add(file)
     for (const listener of listeners) listener(file)
-  })
+  }
+  port1.on('message', heard)
+  wrapRegistry().onSource = heard
   port1.unref()
   register('./module-hooks.js', import.meta.url, { data: { port: port2 }, transferList: [port2] })
 }

@@ -22,9 +22,13 @@ export async function frozenOr<Plan>(
   return plan
 }
 
+/** Functions count by their text. */
+const functionText = (_name: string, value: unknown): unknown =>
+  typeof value === 'function' ? String(value) : value
+
 /** The content of a file, wherever it lies; the address of what is elsewhere. */
 function keyOf(kind: string, source: URL | string | JsonObject, options: JsonObject): string {
-  const hash = createHash('sha256').update(kind).update(JSON.stringify(options))
+  const hash = createHash('sha256').update(kind).update(JSON.stringify(options, functionText))
   if (typeof source !== 'string' && !(source instanceof URL))
     return hash.update(JSON.stringify(source)).digest('hex').slice(0, 24)
   const url = sourceUrl(source)

@@ -15,6 +15,8 @@ interface Registry {
   frozen: Record<string, Frozen>
   /** Hears of each wrap while a kit is packed. */
   onMade?: ((made: MadeWrap) => void) | undefined
+  /** Hears of each file that a wrap reads, so that a change of it is noticed. */
+  onSource?: ((file: string) => void) | undefined
   /** Which load of a kit is under way, where it is loaded again. */
   generation?: number
 }

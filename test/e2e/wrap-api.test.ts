@@ -1,5 +1,6 @@
 import { copyFileSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import Ajv2020 from 'ajv/dist/2020.js'
 import { apiary, bin, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
 import { Upstream } from '../support/upstream.js'
 
@@ -21,6 +22,20 @@ describe('jexo wrap of an API', () => {
     expect(stdout).toMatch(/register_hive, retire_hive\n {4}it writes, and only what reads is taken/)
     expect(stdout).toMatch(/About \d+ tokens as 5 tools; \d+ as a catalogue of three/)
     expect(stderr).toContain('Nothing is written yet')
+  })
+
+  test('gives the plan as JSON, in the form that its schema says', async () => {
+    const schema = JSON.parse(readFileSync(join(root, 'schemas/rest-plan.schema.json'), 'utf8')) as object
+    const check = new Ajv2020.default({ strict: false }).compile(schema)
+    const page = written(
+      'N.md',
+      '```\ncurl -u a:b http://x.example/hives/7 -F photo=@a.png -F n=1\ncurl -d a=1 http://x.example/y?z=1\n```\n',
+    )
+    for (const source of [description, page]) {
+      const plan = JSON.parse((await jexo('wrap', source, '--writes', '--json')).stdout)
+      check(plan)
+      expect(check.errors).toBeNull()
+    }
   })
 
   test('writes a kit that names what it takes, keeps to it, and says when the description has moved on', async () => {
@@ -153,6 +168,26 @@ test('an API of Fastify gains tools in its own process, by its own description',
   expect((await jexo('call', kit, 'trees_in_row', 'row=4', '--json')).stdout).toBe('{\n  "trees": 40\n}\n')
   expect((await jexo('call', kit, 'plant', 'kind=plum')).stdout).toContain('{"kind":"plum"}')
   expect((await jexo('call', kit, 'fell', 'row=4')).stdout).toContain('answered 204 (no content)')
+})
+
+test('serve --watch notices an edit of the description', async () => {
+  const folder = newFolder()
+  const source = join(folder, 'registry.openapi.yaml')
+  copyFileSync(description, source)
+  const kit = join(folder, 'registry.kit.ts')
+  writeFileSync(
+    kit,
+    `import { defineKit } from 'jexo'
+    import { wrapOpenApi } from 'jexo/openapi'
+    const parts = await wrapOpenApi(new URL('./registry.openapi.yaml', import.meta.url), { upstream: () => new Response() })
+    export default defineKit({ name: 'registry', version: '1', parts })`,
+  )
+  const env = { ...process.env, MARSH_LANE_REGISTRY_API_KEY: 'k' } as Record<string, string>
+  const server = new Running([bin, 'serve', kit, '--http', '0', '--watch'], { env })
+  await server.until(/http:\S+/)
+  writeFileSync(source, readFileSync(source, 'utf8').replace('operationId: seasonTable', 'operationId: season'))
+  await server.until(/loaded again: new tool season, gone tool season_table/)
+  await server.end()
 })
 
 test('the tour adds a hive by a tool, and the REST API itself shows it', async () => {

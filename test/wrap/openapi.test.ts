@@ -658,8 +658,8 @@ describe('answers', () => {
     const { content, isError } = await call('x')
     expect(isError).toBeUndefined()
     expect(content.map(({ text }: Loose) => text)).toEqual([
+      '{"answered":"{\\"kg\\": 4"}',
       'The API says that this is application/json, but it cannot be read as JSON; here it is as it came.',
-      '{"kg": 4',
     ])
     expect(reports).toHaveLength(1)
   })

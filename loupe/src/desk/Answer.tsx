@@ -43,9 +43,18 @@ function Readable({ asked }: { asked: Outcome['asked'] }) {
     contents?: ResourceContents[]
     messages?: { role: string; content: ContentBlock }[]
   }
-  if (structuredContent) return <Structured value={structuredContent} />
+  // Beside structured content, the first block says the same as text.
+  const blocks = structuredContent ? content?.slice(1) : content
   // biome-ignore lint/suspicious/noArrayIndexKey: blocks have no names, and an answer does not change
-  if (content) return content.map((block, index) => <Block key={`${index}-${block.type}`} block={block} />)
+  const shown = blocks?.map((block, index) => <Block key={`${index}-${block.type}`} block={block} />)
+  if (structuredContent)
+    return (
+      <>
+        <Structured value={structuredContent} />
+        {shown}
+      </>
+    )
+  if (shown) return shown
   if (contents) return contents.map((item) => <Contents key={item.uri} contents={item} />)
   if (messages) {
     return messages.map((message, index) => (

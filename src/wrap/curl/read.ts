@@ -1,6 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { basename } from 'node:path'
 import { problems } from '../../errors.js'
+import { wrapRegistry } from '../registry.js'
 import { commandsIn } from './find-commands.js'
 import { requestsInHar } from './har.js'
 import { requestsInHttpFile } from './http-file.js'
@@ -13,6 +14,7 @@ export async function readRequests(file: string): Promise<RecordedRequests> {
   const bytes = await readFile(file).catch((error: NodeJS.ErrnoException) => {
     throw error.code === 'ENOENT' ? problems.sourceMissing(file) : problems.sourceUnreadable(file, error.message)
   })
+  wrapRegistry().onSource?.(file)
   if (bytes.length > maxBytes) throw problems.sourceUnreadable(file, `it has more than ${maxBytes / 1e6} MB`)
   const found = requestsIn(bytes.toString().replace(/^\ufeff/, ''), basename(file))
   if (found.requests.length === 0 && found.unread.length === 0)

@@ -4,7 +4,7 @@ import { frozenOr } from '../frozen.js'
 import { reasonsOf } from '../openapi/wrap-openapi.js'
 import { mostToolsFrom } from '../rest/limits.js'
 import type { RestPlan } from '../rest/operation.js'
-import { type RestOptions, restPartsOf } from '../rest/parts.js'
+import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
 import { sourceFile } from '../source.js'
 import type { CurlPlanOptions } from './plan.js'
 
@@ -20,19 +20,7 @@ export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
  * @example parts: [...await wrapCurl(new URL('./README.md', import.meta.url))]
  */
 export async function wrapCurl(source: URL | string, options: WrapCurlOptions = {}): Promise<Part[]> {
-  const {
-    upstream: _u,
-    headers: _h,
-    limits: _l,
-    allowedHosts: _a,
-    strictAnswers: _s,
-    allowsPrivate: _p,
-    files,
-    ...rest
-  } = options
-  const plan = await frozenOr('curl', source, { ...rest, allowsPaths: files !== undefined }, () =>
-    curlPlan(source, options),
-  )
+  const plan = await frozenOr('curl', source, planningOptions(options), () => curlPlan(source, options))
   if (plan.operations.length === 0) throw problems.wrapTakesNothing(sourceFile(source), reasonsOf(plan))
   return restPartsOf(plan, options)
 }

@@ -2,6 +2,7 @@ import { readFile, stat } from 'node:fs/promises'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { isJexoError, problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { wrapRegistry } from '../registry.js'
 import { isPrivateHost } from '../rest/address.js'
 import { codeOf, withRedirects, withTimeout } from '../rest/pipeline.js'
 import { networkSender } from '../rest/sender.js'
@@ -138,6 +139,7 @@ async function textAt(url: string, rootUrl: string): Promise<string> {
     const file = fileURLToPath(url)
     const found = await stat(file).catch(() => undefined)
     if (!found?.isFile()) throw problems.sourceMissing(file)
+    wrapRegistry().onSource?.(file)
     if (found.size > maxBytes) throw problems.sourceUnreadable(file, `it has more than ${maxBytes / 1e6} MB`)
     return readFile(file, 'utf8')
   }

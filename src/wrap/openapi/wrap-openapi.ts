@@ -4,7 +4,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 import { frozenOr } from '../frozen.js'
 import { mostToolsFrom } from '../rest/limits.js'
 import type { RestPlan } from '../rest/operation.js'
-import { type RestOptions, restPartsOf } from '../rest/parts.js'
+import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
 import { sourceUrl } from '../source.js'
 import type { OpenApiPlanOptions } from './plan.js'
 
@@ -37,23 +37,6 @@ export async function openApiPlan(source: OpenApiSource, options: WrapOpenApiOpt
   const mostTools = options.mostTools ?? mostToolsFrom(process.env)
   return planOpenApi(reading, { ...options, mostTools }, options.files !== undefined)
 }
-
-/** Options that a plan depends on; functions by their text. */
-const planningOptions = ({
-  upstream: _u,
-  headers: _h,
-  limits: _l,
-  allowedHosts: _a,
-  strictAnswers: _s,
-  allowsPrivate: _p,
-  files,
-  toolName,
-  ...rest
-}: WrapOpenApiOptions) => ({
-  ...rest,
-  toolName: toolName ? String(toolName) : '',
-  allowsPaths: files !== undefined,
-})
 
 export const labelOf = (source: OpenApiSource): string =>
   typeof source === 'string' ? source : source instanceof URL ? source.href : 'the description'

@@ -21,6 +21,20 @@ export function outcomeOf(
   limits: AnswerLimits,
   fits?: Validate,
 ): Outcome {
+  const shown = shownOutcome(operation, answer, limits, fits)
+  if (operation.answer.schema === undefined || shown.structured !== undefined) return shown
+  // Where a schema is published, something structured has to be there (digest §4).
+  const last = shown.blocks.findLast((block) => block.type === 'text')
+  const blocks = shown.blocks.filter((block) => block !== last)
+  return outcome({ ...shown, blocks, structured: { answered: last?.text ?? answer.status } })
+}
+
+function shownOutcome(
+  operation: PlannedOperation,
+  answer: UpstreamAnswer,
+  limits: AnswerLimits,
+  fits?: Validate,
+): Outcome {
   const { status, body, headers, isCut } = answer
   const mediaType = (headers.get('content-type') ?? '').split(';')[0]?.trim().toLowerCase() ?? ''
   if (operation.method === 'HEAD')
@@ -64,7 +78,8 @@ function jsonOutcome(
       : {}
   if (misfits.length > 0)
     blocks.push(content.text(`Note: the answer does not keep to the API's own description (${saying(misfits)}).`))
-  if (answer.form !== 'any' && isObject(kept)) return outcome({ structured: kept, blocks, ...report })
+  if (answer.form !== 'any')
+    return outcome({ structured: isObject(kept) ? kept : { value: kept }, blocks, ...report })
   const text = typeof kept === 'string' ? kept : JSON.stringify(kept)
   return outcome({ blocks: [content.text(text), ...blocks], ...report })
 }

@@ -38,6 +38,21 @@ export interface RestOptions {
   readonly strictAnswers?: boolean
 }
 
+/** The options that a plan depends on: how requests are made is no matter of it. */
+export function planningOptions<Options extends RestOptions>(options: Options) {
+  const {
+    upstream: _u,
+    headers: _h,
+    limits: _l,
+    allowedHosts: _a,
+    strictAnswers: _s,
+    allowsPrivate: _p,
+    files,
+    ...rest
+  } = options
+  return { ...rest, allowsPaths: files !== undefined }
+}
+
 /** What parts of a plan share. */
 export interface PartsKit {
   readonly client: Shared<RestClient>
