@@ -25,13 +25,19 @@ try {
     14,
     7,
   )
-  await terminal('show', 'jexo show apiary.kit.ts', 3, 8)
+  await terminal(
+    'wrap-api',
+    'jexo wrap registry/registry.openapi.yaml --setting-prefix REGISTRY; jexo call apiary.kit.ts register_hive hive=ML-13 site="Orchard End" queen=2026 keeper="Ada Fenn" --trace; jexo call apiary.kit.ts register_hive hive=ML-04 site="Orchard End" queen=2026 keeper="Ada Fenn"',
+    12,
+    8,
+  )
+  await terminal('show', 'jexo show apiary.kit.ts | head -58', 3, 8)
   await terminal(
     'call',
     'jexo call apiary.kit.ts weigh_hive hive=ML-04; jexo call apiary.kit.ts weigh_hive hive=ML-99; jexo call apiary.kit.ts weigh_hive hive=4; jexo call apiary.kit.ts weigh_site "site=Quarry Field"',
     9,
   )
-  await terminal('tour', 'npm run --silent demo -- --tour', 7)
+  await terminal('tour', 'npm run --silent demo -- --tour', 9, 8)
   await terminal(
     'attach-and-pack',
     'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --out /tmp/packed; cd /tmp/packed; jexo call apiary.mjs weigh_hive hive=ML-04',
@@ -69,7 +75,7 @@ async function terminal(name, command, seconds, points = 11) {
     '+sb',
   ]
   const term = spawn('xterm', [...looks, '-e', 'bash', '-c', script], {
-    env: { ...process.env, DISPLAY: display, TERM: 'xterm-256color' },
+    env: { ...process.env, DISPLAY: display, TERM: 'xterm-256color', FORCE_COLOR: '1' },
     stdio: 'ignore',
   })
   await pause(seconds * 1000)
@@ -115,13 +121,13 @@ async function pages() {
   await page.getByRole('button', { name: 'hive "ML-04"' }).click()
   await send()
   await page.getByRole('heading', { name: /^Answer/ }).waitFor()
-  await page
-    .getByRole('log')
-    .getByRole('button')
-    .filter({ hasText: 'answer' })
-    .filter({ hasText: 'kg' })
-    .last()
-    .click()
+  await page.getByText('kg', { exact: true }).waitFor()
+  await choose(/^get_hive/)
+  await page.getByRole('heading', { name: 'get_hive' }).waitFor()
+  await page.getByRole('button', { name: 'hive "ML-04"', exact: true }).click()
+  await send()
+  // The answer is there, and the request behind it in the last lane.
+  await page.getByRole('log').getByRole('button').filter({ hasText: 'GET /hives/ML-04' }).click()
   await pause(300)
   await page.screenshot({ path: join(folder, 'loupe.png') })
   await choose(/^record_inspection/)

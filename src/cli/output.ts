@@ -4,7 +4,9 @@ import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 
 const hasColour = (stream: NodeJS.WriteStream) =>
-  stream.isTTY === true && !process.env.NO_COLOR && process.env.TERM !== 'dumb'
+  (stream.isTTY === true || Boolean(process.env.FORCE_COLOR)) &&
+  !process.env.NO_COLOR &&
+  process.env.TERM !== 'dumb'
 
 /** Colours for stdout and for stderr, each only where it is a terminal. */
 export const colours = pc.createColors(hasColour(process.stdout))

@@ -1,3 +1,4 @@
+import { statSync } from 'node:fs'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import { namesIn } from '../kit/choose.js'
@@ -105,6 +106,9 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
     ...(flags.settingPrefix === undefined ? {} : { settingPrefix: flags.settingPrefix }),
     ...(flags.credential === undefined ? {} : { credential: credentialOf(flags.credential) }),
   }
+  // Large descriptions and slow servers take seconds.
+  if (/^https?:/.test(known.source) || statSync(known.source).size > 4_000_000)
+    say(`Reading ${labelOf(known.source)} …`)
   const plan = await planOfApi(known, options)
   if (flags.out !== undefined) {
     const { writeRestKit } = await import('../wrap/rest/write-kit.js')
