@@ -10,6 +10,7 @@ const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/go
 prepare()
 const browser = findBrowser()
 const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
+const curl = find('client to compare with', 'curl', 'JEXO_CURL', ['/usr/bin/curl'], 'curl')
 run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
 run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])
 run('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json'])
@@ -45,7 +46,7 @@ function runJest(args) {
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
-    env: { ...process.env, JEXO_BROWSER: browser, JEXO_NGINX: nginx },
+    env: { ...process.env, JEXO_BROWSER: browser, JEXO_NGINX: nginx, JEXO_CURL: curl },
   })
   if (!existsSync(report)) {
     process.stderr.write('Jest ended without a result.\n')

@@ -1,4 +1,3 @@
-import { execFileSync } from 'node:child_process'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
@@ -81,7 +80,8 @@ describe('a curl line becomes a tool that sends what curl sends', () => {
     ['what goes on behind a pipe', `curl -s URL/hives | jq '.[0]'`],
   ])('%s', async (_what, line) => {
     const command = line.replace('URL', api.url)
-    await run('bash', ['-c', `${command} -o /dev/null -s`.replace(/\| jq.*?(?= -o)/, '')])
+    const own = command.replace(/^curl/, process.env.JEXO_CURL ?? 'curl')
+    await run('bash', ['-c', `${own} -o /dev/null -s`.replace(/\| jq.*?(?= -o)/, '')])
     const byCurl = essence(api.last)
     const link = await opened(written('README.md', fenced(command)))
     const [tool] = await link.tools()
@@ -358,8 +358,4 @@ what is this
     await link.call('put_raw_hive_png', { body: { base64: 'YWJj' } })
     expect(api.last).toMatchObject({ method: 'PUT', body: 'abc' })
   })
-})
-
-test('curl is there to be compared with', () => {
-  expect(execFileSync('curl', ['--version']).toString()).toMatch(/^curl /)
 })
