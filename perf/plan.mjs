@@ -1,4 +1,8 @@
-/** A measured process: `plan.mjs own|bare <file>` plans a module, or lets TypeScript check it; prints the milliseconds. */
+/**
+ * A measured process, which prints its milliseconds: `plan.mjs own|bare <file>` plans a module, or lets TypeScript check it;
+ * `plan.mjs api|json <file>` plans a large API, or only parses its description.
+ */
+import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 
 const [, , kind, file] = process.argv
@@ -7,6 +11,12 @@ if (kind === 'own') {
   const { planModule } = await import('../dist/module.js')
   const { tools } = await planModule(file)
   if (tools.length !== 200) throw new Error(`${tools.length} tools instead of 200`)
+} else if (kind === 'api') {
+  const { planOpenApi } = await import('../dist/openapi.js')
+  const { operations } = await planOpenApi(file, { writes: true })
+  if (operations.length < 1000) throw new Error(`${operations.length} operations only`)
+} else if (kind === 'json') {
+  JSON.parse(readFileSync(file, 'utf8'))
 } else {
   const ts = createRequire(import.meta.url)('typescript')
   const program = ts.createProgram([file], {

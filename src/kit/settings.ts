@@ -47,6 +47,8 @@ export function maskFor(settings: Readonly<Record<string, Setting>>, values: Rea
     .filter(([name, declared]) => declared.secret && (values[name]?.length ?? 0) >= 4)
     .map(([name]) => values[name] as string)
     .sort((a, b) => b.length - a.length)
-  const forms = secrets.flatMap((secret) => [...new Set([secret, JSON.stringify(secret).slice(1, -1)])])
+  const forms = secrets.flatMap((secret) => [
+    ...new Set([secret, JSON.stringify(secret).slice(1, -1), encodeURIComponent(secret)]),
+  ])
   return (text: string): string => forms.reduce((masked, form) => masked.replaceAll(form, '••••'), text)
 }

@@ -301,6 +301,7 @@ describe('a large real description', () => {
     const explained = JSON.parse(await text('explain_operation', { operation: 'repos_get' }))
     expect(explained).toMatchObject({
       request: 'GET /repos/{owner}/{repo}',
+      answers: { 200: 'Response', 404: 'Resource not found' },
       example: { operation: 'repos_get', arguments: { owner: 'text', repo: 'text' } },
     })
     expect(
@@ -431,6 +432,42 @@ describe('what is taken', () => {
     expect(part?.about).toBe('The sheet of a hive.')
   })
 
+  test('a body of several kinds keeps what its kinds add', async () => {
+    const upstream = await Upstream.start()
+    const pet = { type: 'object', required: ['kind'], properties: { kind: { type: 'string' } } }
+    const content = (schema: object) => ({
+      requestBody: { required: true, content: { 'application/json': { schema } } },
+    })
+    const kinds = { oneOf: [{ $ref: '#/components/schemas/Bee' }, { $ref: '#/components/schemas/Wasp' }] }
+    const { link } = await opened(
+      at(
+        upstream,
+        {
+          '/open': { post: operation('open', content({ ...pet, discriminator: { propertyName: 'kind' } })) },
+          '/closed': {
+            post: operation(
+              'closed',
+              content({
+                ...kinds,
+                discriminator: { propertyName: 'kind', mapping: { bee: '#/components/schemas/Bee', wasp: 'Wasp' } },
+              }),
+            ),
+          },
+        },
+        {
+          components: {
+            schemas: { Bee: { ...pet, properties: { ...pet.properties, kg: { type: 'number' } } }, Wasp: pet },
+          },
+        },
+      ),
+      { writes: true },
+    )
+    await link.call('open', { body: { kind: 'bee', kg: 1 } })
+    expect(upstream.last.body).toBe('{"kind":"bee","kg":1}')
+    expect((await link.call('closed', { body: { kind: 'bee', kg: 1 } })).isError).toBeUndefined()
+    expect((await link.call('closed', { body: { kind: 'fly' } })).isError).toBe(true)
+  })
+
   test('a GET by path can be a resource template', async () => {
     const upstream = await Upstream.start(() => ({ body: { code: 'ML-04' } }))
     const parameters = [{ name: 'hive', in: 'path', required: true, schema: { type: 'string', pattern: '^ML' } }]
@@ -535,6 +572,26 @@ describe('credentials', () => {
     })
     expect((await call('x')).structuredContent).toEqual({ ok: true })
     expect(upstream.last.headers.authorization).toBe('Bearer token-2')
+  })
+
+  test('client credentials go in the form where a server wants them there', async () => {
+    const upstream = await Upstream.start(({ target, body }) =>
+      target !== '/token'
+        ? { body: { ok: true } }
+        : body.includes('client_secret=w%26x')
+          ? { body: { access_token: 't' } }
+          : { status: 401 },
+    )
+    const scheme = { type: 'oauth2', flows: { clientCredentials: { tokenUrl: '/token', scopes: {} } } }
+    const environment = { HIVE_CLIENT_ID: 'bee', HIVE_CLIENT_SECRET: 'w&x' }
+    const { call } = await opened(secured(upstream, { s: scheme }, [{ s: [] }]), {}, environment)
+    expect((await call('x')).structuredContent).toEqual({ ok: true })
+    upstream.answer = () => ({ status: 400 })
+    const refused = await opened(secured(upstream, { s: scheme }, [{ s: [] }]), {}, environment)
+    expect(await refused.text('x')).toMatch(/^The API refused access/)
+    expect(refused.reports[0]).toMatch(
+      /\/token gave no token \(status 400\) for what HIVE_CLIENT_ID and HIVE_CLIENT_SECRET hold/,
+    )
   })
 
   test('a refusal names the setting to the operator, and to the model only that access was refused', async () => {
@@ -947,6 +1004,21 @@ describe('pages are gathered', () => {
 })
 
 describe('an API in the same process', () => {
+  test('under the path that its description says', async () => {
+    const seen: string[] = []
+    const description = described({ '/who': { get: operation('who') } }, { servers: [{ url: '/api/v2/' }] })
+    const upstream = ({ url }: Request) => {
+      seen.push(url)
+      return Response.json({})
+    }
+    const { call } = await opened(description, { upstream })
+    await call('who')
+    expect(seen).toEqual(['http://in-process.localhost/api/v2/who'])
+    await expect(opened(description)).rejects.toThrow(
+      /HIVE_URL \(Where Hive API is, such as https:\/\/api\.example\/api\/v2\)/,
+    )
+  })
+
   test('of Hono, and who calls can be handed on', async () => {
     const app = new Hono()
     app.get('/who', (context) =>

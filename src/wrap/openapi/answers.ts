@@ -2,13 +2,22 @@ import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
 import type { PlannedAnswer } from '../rest/operation.js'
 import type { Paging } from '../rest/paging.js'
+import { plainText } from './describe.js'
 import type { ReadOperation, ReadResponse } from './reading.js'
 import type { SchemaReader } from './schemas.js'
 
 const isJson = (mediaType: string) => /[/+]json\b/.test(mediaType)
 
 /** What comes back: a schema where every answer that is no error is JSON of one, else whatever comes. */
-export function answerOf({ method, responses }: ReadOperation, schemas: SchemaReader): PlannedAnswer {
+export function answerOf(operation: ReadOperation, schemas: SchemaReader): PlannedAnswer {
+  const statuses = Object.fromEntries(
+    operation.responses.map(({ status, description }) => [status, plainText(description, 120)]),
+  )
+  const answer = successOf(operation, schemas)
+  return Object.keys(statuses).length > 0 ? { ...answer, statuses } : answer
+}
+
+function successOf({ method, responses }: ReadOperation, schemas: SchemaReader): PlannedAnswer {
   const good = goodOnes(responses)
   const accept = acceptOf(good)
   const about = good[0]?.description

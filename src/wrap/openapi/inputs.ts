@@ -4,7 +4,7 @@ import { fileSchema } from '../rest/files.js'
 import type { BodyProperty, PlannedBody, PlannedParameter, Style } from '../rest/operation.js'
 import { plainText } from './describe.js'
 import type { Raw, ReadBody, ReadOperation } from './reading.js'
-import type { SchemaReader } from './schemas.js'
+import { openKind, type SchemaReader } from './schemas.js'
 
 export interface PlannedInputs {
   readonly input: JsonSchema
@@ -174,7 +174,7 @@ function wholeBody(
   allowsPaths: boolean,
 ) {
   let argument = 'body'
-  const about = body.description
+  const about = body.description ?? (form === 'text' ? `The body, as ${mediaType}` : undefined)
   const made =
     form === 'binary'
       ? fileSchema(allowsPaths, about === undefined ? undefined : plainText(about, 300))
@@ -197,7 +197,8 @@ function spreadable(schema: JsonSchema, schemas: SchemaReader, isSure: boolean):
   const whole = merged(schema, schemas)
   if (!whole || !isObject(whole.properties)) return undefined
   const names = Object.keys(whole.properties)
-  const hasMore = isObject(whole.additionalProperties) || isObject(whole.patternProperties)
+  const hasKinds = String(whole.$comment ?? '').startsWith(openKind)
+  const hasMore = hasKinds || isObject(whole.additionalProperties) || isObject(whole.patternProperties)
   // Where the body may be left out, what it requires cannot be required.
   const isSafe = isSure || !Array.isArray(whole.required) || whole.required.length === 0
   const isWhole = !['anyOf', 'oneOf', 'not', 'if', 'minProperties'].some((keyword) => keyword in whole)

@@ -112,7 +112,11 @@ export function planOpenApi(
     kind: 'openapi',
     title,
     slug: words.join('-'),
-    base: { setting: `${settingPrefix}_URL`, url: options.baseUrl ?? servers[0] },
+    base: {
+      setting: `${settingPrefix}_URL`,
+      url: options.baseUrl ?? servers[0],
+      ...(servers[0] === undefined && reading.basePath ? { path: reading.basePath } : {}),
+    },
     credentials,
     operations,
     leftOut,

@@ -65,6 +65,7 @@ export function readingOf(documents: Documents): ReadDescription {
     title: typeof info.title === 'string' && info.title.trim() !== '' ? info.title.trim() : 'the API',
     ...(typeof info.description === 'string' ? { about: info.description } : {}),
     servers: isOlder ? olderServers(root, rootUrl) : serverUrls(root.servers, rootUrl),
+    ...pathOf(isOlder ? root.basePath : firstServer(root.servers)),
     securitySchemes: schemesOf(documents, isOlder),
     operations,
     malformed,
@@ -97,6 +98,15 @@ export function serverUrls(servers: unknown, rootUrl: string): string[] {
     })
     return absolute(url, rootUrl)
   })
+}
+
+const firstServer = (servers: unknown): unknown =>
+  Array.isArray(servers) && isObject(servers[0]) ? servers[0].url : undefined
+
+/** The path that a description says where it does not say the host. */
+function pathOf(given: unknown): { basePath?: string } {
+  const path = typeof given === 'string' && given.startsWith('/') ? given.replace(/\/+$/, '') : ''
+  return path === '' ? {} : { basePath: path }
 }
 
 /** Only what was fetched over HTTP says where the API is that it stands beside. */

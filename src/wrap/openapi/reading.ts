@@ -10,6 +10,8 @@ export interface ReadDescription {
   readonly about?: string
   /** Absolute URLs, the first preferred. */
   readonly servers: readonly string[]
+  /** The path of the first server, where it is no more than that. */
+  readonly basePath?: string
   readonly securitySchemes: Readonly<Record<string, JsonObject>>
   readonly operations: readonly ReadOperation[]
   readonly malformed: readonly { where: string; reason: string }[]

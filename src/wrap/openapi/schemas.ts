@@ -25,6 +25,9 @@ const otherTypes: Readonly<Record<string, string>> = {
 const maxNodes = 50_000
 const maxNodesInAll = 3_000_000
 
+/** How a schema's comment begins that has kinds elsewhere, which may have more properties. */
+export const openKind = 'Has kinds, told apart by'
+
 /**
  * Schemas of a description as JSON Schema 2020-12. What OpenAPI 2.0 and 3.0 say otherwise is rewritten; what is malformed is left out,
  * so that every schema that comes out is a sound one. Shared schemas become definitions, which may refer to each other in circles.
@@ -185,9 +188,10 @@ export class SchemaReader {
   #discriminate(given: JsonObject, out: JsonObject, url: string): void {
     const { discriminator } = given
     const branches = Array.isArray(given.oneOf) ? 'oneOf' : Array.isArray(given.anyOf) ? 'anyOf' : undefined
-    if (branches === undefined || !isObject(discriminator) || !isObject(discriminator.mapping)) return
+    if (!isObject(discriminator) || typeof discriminator.propertyName !== 'string') return
     const { propertyName, mapping } = discriminator
-    if (typeof propertyName !== 'string') return
+    if (branches === undefined) out.$comment = `${openKind} ${propertyName}`
+    if (branches === undefined || !isObject(mapping)) return
     const places = Object.entries(mapping).map(([value, target]) => {
       const text = String(target)
       const found = this.#documents.find(/[#/.]/.test(text) ? text : `#/components/schemas/${text}`, url)

@@ -82,6 +82,7 @@ export function catalogueParts(plan: RestPlan, kit: PartsKit): Part[] {
           about: one.about,
           arguments: input,
           ...(output ? { answer: output } : {}),
+          ...(one.answer.statuses ? { answers: one.answer.statuses } : {}),
           example: { operation: name, arguments: one.examples[0]?.input ?? exampleOf(input) },
         }
       },

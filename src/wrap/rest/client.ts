@@ -51,7 +51,7 @@ export class RestClient {
     this.#settings = settings
     const { limits, upstream } = options
     const base = upstream
-      ? (plan.base.url ?? 'http://in-process.localhost')
+      ? (plan.base.url ?? `http://in-process.localhost${plan.base.path ?? ''}`)
       : (settings[plan.base.setting] ?? plan.base.url ?? '')
     if (!/^https?:\/\//.test(base) || !URL.canParse(base)) throw problems.upstreamUrl(plan.base.setting, base)
     this.#base = base

@@ -127,29 +127,32 @@ export class Credentials {
     return entry.token
   }
 
-  /** OAuth 2, client credentials (RFC 6749, section 4.4); id and secret go as basic authorization. */
+  /** OAuth 2, client credentials (RFC 6749, section 4.4). */
   async #fetchToken(
     { tokenUrl, scopes, idSetting, secretSetting }: Extract<Credential, { kind: 'clientCredentials' }>,
     signal: AbortSignal,
   ): Promise<{ token: string; seconds: number }> {
-    const form = new URLSearchParams({
-      grant_type: 'client_credentials',
-      ...(scopes.length > 0 ? { scope: scopes.join(' ') } : {}),
-    })
-    const pair = [idSetting, secretSetting].map((name) => encoded(this.#settings[name] ?? '')).join(':')
-    const { status, body } = await this.#send(
-      {
-        method: 'POST',
-        url: tokenUrl,
-        headers: [
-          ['accept', 'application/json'],
-          ['content-type', 'application/x-www-form-urlencoded'],
-          ['authorization', `Basic ${Buffer.from(pair).toString('base64')}`],
-        ],
-        body: Buffer.from(form.toString()),
-      },
-      signal,
-    )
+    const form = { grant_type: 'client_credentials', ...(scopes.length > 0 ? { scope: scopes.join(' ') } : {}) }
+    const [id = '', secret = ''] = [idSetting, secretSetting].map((name) => this.#settings[name] ?? '')
+    const pair = Buffer.from(`${encoded(id)}:${encoded(secret)}`).toString('base64')
+    const ask = (fields: Record<string, string>, headers: [string, string][] = []) =>
+      this.#send(
+        {
+          method: 'POST',
+          url: tokenUrl,
+          headers: [
+            ['accept', 'application/json'],
+            ['content-type', 'application/x-www-form-urlencoded'],
+            ...headers,
+          ],
+          body: Buffer.from(new URLSearchParams(fields).toString()),
+        },
+        signal,
+      )
+    const asked = await ask(form, [['authorization', `Basic ${pair}`]])
+    // Some take both in the form only (RFC 6749, section 2.3.1).
+    const isRefused = asked.status === 400 || asked.status === 401
+    const { status, body } = isRefused ? await ask({ ...form, client_id: id, client_secret: secret }) : asked
     const { access_token: token, expires_in: seconds = 300 } = jsonIn(body)
     if (status !== 200 || typeof token !== 'string')
       throw problems.upstreamToken(tokenUrl, status, [idSetting, secretSetting])

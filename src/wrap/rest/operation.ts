@@ -31,6 +31,8 @@ export interface PlannedBase {
   readonly setting: string
   /** Undefined where neither description nor options say it. */
   readonly url: string | undefined
+  /** Path that everything lies under, where the description says only that. */
+  readonly path?: string
 }
 /** An operation that no tool is made of, and why. */
 export interface LeftOutOperation {
@@ -135,6 +137,8 @@ export interface PlannedAnswer {
   /** What the description promises, for `object` and `value`; already within `{ value }`. */
   readonly schema?: JsonSchema
   readonly about?: string
+  /** Every answer by its status, as the description words it. */
+  readonly statuses?: Readonly<Record<string, string>>
   /** What is asked for, as in the header `accept`. */
   readonly accept: string
 }

@@ -96,7 +96,7 @@ function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
 /** Where the API is; nobody has to say so where it is in this process. */
 function baseSetting({ base, title }: RestPlan, { upstream }: RestOptions): Record<string, Setting> {
   if (upstream) return {}
-  const about = `Where ${title} is, such as https://api.example/v1`
+  const about = `Where ${title} is, such as https://api.example${base.path ?? '/v1'}`
   return { [base.setting]: setting({ about, ...(base.url === undefined ? {} : { default: base.url }) }) }
 }
 
