@@ -294,7 +294,9 @@ async function planning() {
 async function plannedApi() {
   progress('planning of an API')
   const plan = fileURLToPath(new URL('./plan.mjs', import.meta.url))
-  const file = fileURLToPath(new URL('../node_modules/@octokit/openapi/generated/api.github.com.json', import.meta.url))
+  const file = fileURLToPath(
+    new URL('../node_modules/@octokit/openapi/generated/api.github.com.json', import.meta.url),
+  )
   const times = { own: [], bare: [] }
   for (let round = 0; round < (isQuick ? 2 : 5); round++) {
     times.own.push(Number(await output([plan, 'api', file], process.env)))

@@ -29,6 +29,8 @@ export interface RunningOptions {
   pageSize?: number
   /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
   showsUpstream?: boolean
+  /** Runs although settings are missing: to look at what there is, not to call it. */
+  toleratesMissing?: boolean
 }
 
 /** A kit while it is served: its settings read, its parts made ready, its shared things, and the sessions it has. */
@@ -57,7 +59,7 @@ export class RunningKit {
     this.kit = kit
     const parts = this.#partsOf(kit)
     const declared = settingsFor(kit, parts)
-    this.settings = Object.freeze(readSettings(declared, options.environment))
+    this.settings = Object.freeze(readSettings(declared, options.environment, options.toleratesMissing))
     this.shared = new SharedThings({ settings: this.settings }, options.replace)
     this.mask = maskFor(declared, this.settings)
     this.implementation = implementationOf(kit)
@@ -84,7 +86,9 @@ export class RunningKit {
   exchange(kit: Kit): void {
     const parts = this.#partsOf(kit)
     const declared = settingsFor(kit, parts)
-    const settings = Object.freeze(readSettings(declared, this.#options.environment))
+    const settings = Object.freeze(
+      readSettings(declared, this.#options.environment, this.#options.toleratesMissing),
+    )
     const before = this.shared
     this.#stopListening()
     this.kit = kit

@@ -25,10 +25,11 @@ export function setting(options: SettingOptions): Setting {
 
 export type Environment = Readonly<Record<string, string | undefined>>
 
-/** Takes the values of all settings at once. Throws one `JexoError` that names everything that is missing. */
+/** Takes the values of all settings at once. Throws one `JexoError` that names everything that is missing, unless that is tolerated. */
 export function readSettings(
   settings: Readonly<Record<string, Setting>>,
   environment: Environment,
+  toleratesMissing = false,
 ): Record<string, string> {
   const values: Record<string, string> = {}
   const missing: string[] = []
@@ -37,7 +38,7 @@ export function readSettings(
     if (value !== undefined) values[name] = value
     else if (!declared.optional) missing.push(`${name} (${declared.about.replace(/\.$/, '')})`)
   }
-  if (missing.length > 0) throw problems.settingsMissing(missing)
+  if (missing.length > 0 && !toleratesMissing) throw problems.settingsMissing(missing)
   return values
 }
 
