@@ -29,6 +29,7 @@ const layers = [
     'module.ts',
     'openapi.ts',
     'curl.ts',
+    'graphql.ts',
   ],
   ['loupe'],
   ['cli'],

@@ -1,6 +1,7 @@
 import { setting } from '../kit/settings.js'
 import { settingsOf } from '../wrap/rest/credentials.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../wrap/rest/operation.js'
+import { placeOf } from '../wrap/rest/place.js'
 import { signatureOf } from '../wrap/rest/write-kit.js'
 import { colours, columns, wrapped } from './output.js'
 
@@ -47,12 +48,12 @@ export function restPlanText(plan: RestPlan, source: string, cost: ContextCost):
 }
 
 function operationLines(operation: PlannedOperation): string[] {
-  const { about, effect, method, path, asTemplate, isDescribed } = operation
+  const { about, effect, asTemplate, isDescribed } = operation
   const head = asTemplate === undefined ? signatureOf(operation) : asTemplate
   const kind = asTemplate === undefined ? effect : 'template'
   const text = about.split('\n').join(' ')
   return [
-    `  ${colours.cyan(head)}  ${colours.dim(kind)}  ${colours.dim(`${method} ${path}`)}`,
+    `  ${colours.cyan(head)}  ${colours.dim(kind)}  ${colours.dim(placeOf(operation))}`,
     ...indented(isDescribed ? text : colours.dim(text), 4),
     '',
   ]

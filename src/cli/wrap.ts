@@ -1,4 +1,5 @@
 import { statSync } from 'node:fs'
+import { dirname, resolve } from 'node:path'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import { namesIn } from '../kit/choose.js'
@@ -8,6 +9,7 @@ import { type KnownSource, knownSource } from '../wrap/kinds.js'
 import { modulePlanText } from './module-plan-text.js'
 import { Failed, out, outJson, say } from './output.js'
 import { restPlanText } from './rest-plan-text.js'
+import { gather, targetOptions } from './target-options.js'
 
 interface Flags {
   kind?: string
@@ -20,6 +22,9 @@ interface Flags {
   baseUrl?: string
   settingPrefix?: string
   credential?: string
+  operations?: string
+  adHoc?: boolean
+  header?: string[]
   out?: string
   check?: boolean
   force?: boolean
@@ -31,9 +36,9 @@ export const wrap = () =>
     .description('Says what tools a source would become, and writes a kit file for them.')
     .argument(
       '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), or curl lines (.md, .sh, .http, .har)',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, or curl lines (.md, .sh, .http, .har)',
     )
-    .option('--kind <kind>', 'what the source is, where its name does not say it: module, openapi, curl')
+    .option('--kind <kind>', 'what the source is, where its name does not say it: module, openapi, curl, graphql')
     .option('--only <tools>', 'take these only: names, globs or tag:…, separated by commas; of an API also paths')
     .option('--except <tools>', 'take all but these')
     .option('--prefix <text>', 'put before every name')
@@ -49,6 +54,13 @@ export const wrap = () =>
     .option(
       '--credential <kind>',
       'of an API whose description says none: bearer, basic, header:NAME or query:NAME',
+    )
+    .option('--operations <files>', 'of a graph: files with its operations, separated by commas')
+    .option('--ad-hoc', 'of a graph: two more tools that explain its schema and run a checked query')
+    .option(
+      '--header <name: value>',
+      'of a graph that is asked for its schema: sent with that (again for more)',
+      gather,
     )
     .option('--out <file>', 'write a kit file')
     .option('--check', 'with --out: say whether the source has moved on since the kit was written')
@@ -105,26 +117,47 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
     ...(flags.baseUrl === undefined ? {} : { baseUrl: flags.baseUrl }),
     ...(flags.settingPrefix === undefined ? {} : { settingPrefix: flags.settingPrefix }),
     ...(flags.credential === undefined ? {} : { credential: credentialOf(flags.credential) }),
+    ...(flags.operations === undefined
+      ? {}
+      : { operations: namesIn(flags.operations).map((file) => resolve(file)) }),
+    ...(flags.adHoc ? { adHoc: true } : {}),
   }
   // Large descriptions and slow servers take seconds.
   if (/^https?:/.test(known.source) || statSync(known.source).size > 4_000_000)
     say(`Reading ${labelOf(known.source)} …`)
-  const plan = await planOfApi(known, options)
+  const plan = await planOfApi(known, { ...options, ...introspection(flags) })
   if (flags.out !== undefined) {
     const { writeRestKit } = await import('../wrap/rest/write-kit.js')
-    const wrapName = known.kind === 'curl' ? 'wrapCurl' : 'wrapOpenApi'
-    writeRestKit(plan, flags.out, { wrap: wrapName, source: known.source, options, isForced: flags.force === true })
+    writeRestKit(plan, flags.out, {
+      wrap: wrapNames[known.kind],
+      source: known.source,
+      options,
+      isForced: flags.force === true,
+    })
   }
   if (flags.json) return outJson(plan)
   out(restPlanText(plan, labelOf(known.source), await costOf(plan)))
-  if (plan.operations.length === 0) {
+  if (plan.operations.length === 0 && plan.sdl === undefined) {
     const { reasonsOf } = await import('../wrap/openapi/wrap-openapi.js')
     throw problems.wrapTakesNothing(labelOf(known.source), reasonsOf(plan))
   }
   sayWritten(flags.out)
 }
 
+const wrapNames = {
+  openapi: 'wrapOpenApi',
+  curl: 'wrapCurl',
+  graphql: 'wrapGraphql',
+  module: 'wrapOpenApi',
+} as const
+
+/** What is sent to be let in is for now, not for the kit. */
+function introspection({ header }: Flags): object {
+  return header === undefined ? {} : { introspectionHeaders: targetOptions({ header }).headers }
+}
+
 async function planOfApi({ kind, source }: KnownSource, options: object) {
+  if (kind === 'graphql') return (await import('../wrap/graphql/wrap-graphql.js')).graphPlan(source, options)
   if (kind === 'curl') return (await import('../wrap/curl/wrap-curl.js')).curlPlan(source, options)
   return (await import('../wrap/openapi/wrap-openapi.js')).openApiPlan(source, options)
 }
@@ -161,10 +194,17 @@ async function check(known: KnownSource, kitFile: string | undefined): Promise<v
 async function differencesIn(known: KnownSource, kitFile: string): Promise<readonly string[]> {
   if (known.kind !== 'module') {
     const { checkRestKit } = await import('../wrap/rest/write-kit.js')
-    return checkRestKit(kitFile, (options) => planOfApi(known, options))
+    return checkRestKit(kitFile, (options) => planOfApi(known, besideKit(options, kitFile)))
   }
   const { checkKit } = await import('../wrap/module/write-kit.js')
   return (await checkKit(known.source, kitFile)).differences
+}
+
+/** Files that a kit names are beside it. */
+function besideKit(options: Readonly<Record<string, unknown>>, kitFile: string): object {
+  const { operations } = options
+  if (!Array.isArray(operations)) return options
+  return { ...options, operations: operations.map((file) => resolve(dirname(resolve(kitFile)), String(file))) }
 }
 
 function sayWritten(file: string | undefined): void {

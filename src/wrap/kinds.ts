@@ -2,7 +2,7 @@ import { closeSync, existsSync, openSync, readFileSync, readSync, statSync } fro
 import { dirname, join, resolve } from 'node:path'
 import { problems } from '../errors.js'
 
-export const wrapKinds = ['module', 'openapi', 'curl'] as const
+export const wrapKinds = ['module', 'openapi', 'curl', 'graphql'] as const
 export type WrapKind = (typeof wrapKinds)[number]
 
 /** A source as typed, told apart: the kind of wrap for it, and its absolute path or URL. */
@@ -31,7 +31,9 @@ const isKind = (text: string): text is WrapKind => (wrapKinds as readonly string
 function kindOfFile(path: string): WrapKind | undefined {
   if (/\.[cm]?[jt]sx?$/i.test(path)) return 'module'
   if (/\.(har|http|rest|md|markdown|sh|bash|curl)$/i.test(path)) return 'curl'
+  if (/\.(graphqls?|gql|sdl)$/i.test(path)) return 'graphql'
   const start = startOf(path)
+  if (/"__schema"\s*:/.test(start)) return 'graphql'
   if (/["']?(openapi|swagger)["']?\s*:/.test(start)) return 'openapi'
   if (/(^|\s)curl\s/.test(start)) return 'curl'
   return /\.(ya?ml|json)$/i.test(path) ? 'openapi' : undefined

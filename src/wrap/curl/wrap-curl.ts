@@ -27,7 +27,8 @@ export async function wrapCurl(source: URL | string, options: WrapCurlOptions = 
 
 /** The plan alone: what `jexo wrap` shows. */
 export async function curlPlan(source: URL | string, options: WrapCurlOptions = {}): Promise<RestPlan> {
-  const [{ readRequests }, { planCurl }] = await Promise.all([import('./read.js'), import('./plan.js')])
+  const { readRequests } = await import('./read.js')
+  const { planCurl } = await import('./plan.js')
   const mostTools = options.mostTools ?? mostToolsFrom(process.env)
   return planCurl(await readRequests(sourceFile(source)), { ...options, mostTools }, options.files !== undefined)
 }

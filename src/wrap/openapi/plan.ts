@@ -7,9 +7,9 @@ import {
   chosenOperations,
   effectOfMethod,
 } from '../rest/choose.js'
-import type { Credential } from '../rest/credentials.js'
 import { exampleOf } from '../rest/example.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
+import { type CredentialGiven, ownCredential } from '../rest/own-credential.js'
 import { answerOf, pagingOf } from './answers.js'
 import { aboutOf, plainText } from './describe.js'
 import { inputsOf } from './inputs.js'
@@ -42,12 +42,6 @@ export interface OpenApiPlanOptions extends ChoosingOptions {
   /** Offers no gathering over pages. */
   readonly paging?: boolean
 }
-export type CredentialGiven =
-  | { kind: 'bearer' }
-  | { kind: 'basic' }
-  | { kind: 'apiKey'; in: 'header' | 'query' | 'cookie'; parameter: string; prefix?: string }
-  | { kind: 'clientCredentials'; tokenUrl: string; scopes?: readonly string[] }
-
 type Named = Choosable<ReadOperation>
 
 /** Which operations become parts, and why the others do not. Pure: the same description and options give the same plan. */
@@ -211,20 +205,4 @@ function examplesOf(input: JsonSchema): PlannedOperation['examples'] {
   const required = (input.required ?? []) as readonly string[]
   const isShown = required.length > 0 && required.every((name) => Array.isArray(properties[name]?.examples))
   return isShown ? [{ input: exampleOf(input) }] : []
-}
-
-function ownCredential(given: CredentialGiven, prefix: string): Credential {
-  if (given.kind === 'bearer') return { name: 'own', kind: 'bearer', setting: `${prefix}_TOKEN` }
-  if (given.kind === 'apiKey') return { name: 'own', ...given, setting: `${prefix}_API_KEY` }
-  if (given.kind === 'basic')
-    return { name: 'own', kind: 'basic', userSetting: `${prefix}_USER`, passwordSetting: `${prefix}_PASSWORD` }
-  const { tokenUrl, scopes = [] } = given
-  return {
-    name: 'own',
-    kind: 'clientCredentials',
-    tokenUrl,
-    scopes,
-    idSetting: `${prefix}_CLIENT_ID`,
-    secretSetting: `${prefix}_CLIENT_SECRET`,
-  }
 }

@@ -30,7 +30,8 @@ export async function wrapOpenApi(source: OpenApiSource, options: WrapOpenApiOpt
 /** The plan alone: what `jexo wrap` shows. */
 export async function openApiPlan(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<RestPlan> {
   // A packed kit has its plan with it, and starts without what reads descriptions.
-  const [{ readOpenApi }, { planOpenApi }] = await Promise.all([import('./read.js'), import('./plan.js')])
+  const { readOpenApi } = await import('./read.js')
+  const { planOpenApi } = await import('./plan.js')
   const reading = await readOpenApi(
     typeof source === 'string' || source instanceof URL ? sourceUrl(source) : source,
   )

@@ -4,6 +4,7 @@ import type { Misfit, Validate } from '../../kit/validation.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { ContentBlock } from '../../protocol/types.js'
 import type { PlannedOperation } from './operation.js'
+import { placeOf } from './place.js'
 import type { UpstreamAnswer } from './sender.js'
 
 export interface AnswerLimits {
@@ -52,12 +53,12 @@ function shownOutcome(
   const note = `The API says that this is ${mediaType}, but it ${why}; here it is as it came.`
   return outcome({
     blocks: [content.text(note), ...blocks],
-    operatorNote: `${operation.method} ${operation.path}: the answer ${why}`,
+    operatorNote: `${placeOf(operation)}: the answer ${why}`,
   })
 }
 
-const emptyText = ({ method, path }: PlannedOperation, status: number) =>
-  `Done: ${method} ${path} answered ${status}${status === 204 ? ' (no content)' : ', with nothing in it'}.`
+const emptyText = (operation: PlannedOperation, status: number) =>
+  `Done: ${placeOf(operation)} answered ${status}${status === 204 ? ' (no content)' : ', with nothing in it'}.`
 
 function jsonOutcome(
   operation: PlannedOperation,
@@ -66,7 +67,7 @@ function jsonOutcome(
   { maxCharacters }: AnswerLimits,
   fits: Validate | undefined,
 ): Outcome {
-  const { answer, method, path } = operation
+  const { answer } = operation
   const whole = answer.form === 'value' ? { value } : value
   const { kept, note } = within(whole, maxCharacters)
   const misfits = fits ? fits(whole) : []
@@ -74,7 +75,7 @@ function jsonOutcome(
   const blocks: ContentBlock[] = notes.map((text) => content.text(text))
   const report =
     misfits.length > 0
-      ? { operatorNote: `${method} ${path} answered against its own description: ${saying(misfits)}` }
+      ? { operatorNote: `${placeOf(operation)} answered against its own description: ${saying(misfits)}` }
       : {}
   if (misfits.length > 0)
     blocks.push(content.text(`Note: the answer does not keep to the API's own description (${saying(misfits)}).`))

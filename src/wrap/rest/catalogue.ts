@@ -11,6 +11,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 import { exampleOf } from './example.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 import { carriedOut, inputOf, outputOf, type PartsKit } from './parts.js'
+import { placeOf } from './place.js'
 
 const weights = { name: 4, title: 3, path: 2, tags: 2, about: 1, arguments: 1 }
 const rank: readonly Effect[] = ['read', 'add', 'change', 'remove']
@@ -132,9 +133,9 @@ const tokens = (text: string): string[] =>
     .split(/[^\p{L}\p{N}]+/u)
     .filter((word) => word !== '')
 
-const brief = ({ name, title, about, method, path, effect }: PlannedOperation) => ({
-  operation: name,
-  does: title ?? about.split('\n')[0]?.slice(0, 200) ?? '',
-  request: `${method} ${path}`,
-  effect,
+const brief = (one: PlannedOperation) => ({
+  operation: one.name,
+  does: one.title ?? one.about.split('\n')[0]?.slice(0, 200) ?? '',
+  request: placeOf(one),
+  effect: one.effect,
 })

@@ -1,19 +1,22 @@
 import pLimit, { type LimitFunction } from 'p-limit'
 import { isJexoError, problems } from '../../errors.js'
 import type { Call, UpstreamNotes } from '../../kit/call.js'
-import type { Outcome } from '../../kit/outcome.js'
+import { content } from '../../kit/content.js'
+import { type Outcome, outcome } from '../../kit/outcome.js'
 import { isRefusal, Refusal } from '../../kit/refusal.js'
 import type { Validate } from '../../kit/validation.js'
 import { version } from '../../version.js'
 import { isPrivateHost } from './address.js'
 import { outcomeOf } from './answer.js'
 import { type Credential, Credentials } from './credentials.js'
+import { graphAnswer } from './envelope.js'
 import { failureOf } from './failure.js'
 import { withFiles } from './files.js'
 import type { RestLimits } from './limits.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 import { gathered } from './paging.js'
 import { codeOf, hostOf, withLimit, withRedirects, withRetries, withTimeout } from './pipeline.js'
+import { placeOf } from './place.js'
 import { requestOf, type UpstreamRequest } from './request.js'
 import { type InProcess, inProcessSender, networkSender, type Send, type UpstreamAnswer } from './sender.js'
 import { Unsendable } from './serialize.js'
@@ -75,7 +78,13 @@ export class RestClient {
     call: Call,
     fits?: Validate,
   ): Promise<Outcome> {
-    return outcomeOf(operation, await this.answer(operation, given, call), this.#options.limits, fits)
+    const came = await this.answer(operation, given, call)
+    if (operation.answer.envelope === undefined) return outcomeOf(operation, came, this.#options.limits, fits)
+    const { answer, notes } = graphAnswer(came)
+    const shown = outcomeOf(operation, answer, this.#options.limits, fits)
+    return notes.length === 0
+      ? shown
+      : outcome({ ...shown, blocks: [...shown.blocks, ...notes.map((text) => content.text(text))] })
   }
 
   /** The answer to an operation as it came, pages gathered. */
@@ -154,9 +163,9 @@ export class RestClient {
   }
 
   /** Errors of the way there, in words for the model, with the rest for the operator. */
-  #meant(error: unknown, { name, method, path }: PlannedOperation, call: Call): unknown {
+  #meant(error: unknown, operation: PlannedOperation, call: Call): unknown {
     if (error instanceof Unsendable)
-      return new Refusal(`${error.argument ?? name} ${error.message}; correct it and call again.`)
+      return new Refusal(`${error.argument ?? operation.name} ${error.message}; correct it and call again.`)
     if (isRefusal(error) || call.signal.aborted) return error
     if (isJexoError(error) && error.code === 'upstream-token')
       return new Refusal(
@@ -170,7 +179,7 @@ export class RestClient {
     const code = codeOf(error)
     if (code === undefined) return error
     return new Refusal(`The API cannot be reached (${code}). This is no fault of the call; try again later.`, {
-      operatorNote: `${method} ${path}: ${hostOf({ url: this.#base })} cannot be reached (${code})`,
+      operatorNote: `${placeOf(operation)}: ${hostOf({ url: this.#base })} cannot be reached (${code})`,
     })
   }
 }

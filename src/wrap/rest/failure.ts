@@ -4,6 +4,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { type Credential, settingNames } from './credentials.js'
 import type { PlannedOperation } from './operation.js'
 import { retryAfterMs } from './pipeline.js'
+import { placeOf } from './place.js'
 import type { UpstreamAnswer } from './sender.js'
 
 const maxCharacters = 2000
@@ -15,7 +16,7 @@ export function failureOf(
   credentials: readonly Credential[],
 ): Refusal {
   const { status } = answer
-  const asked = `${operation.method} ${operation.path}`
+  const asked = placeOf(operation)
   if (status === 401 || status === 403) {
     const settings = credentials.flatMap(settingNames)
     const operatorNote =

@@ -63,12 +63,7 @@ export interface PartsKit {
 
 /** The parts of a plan: a tool or a template for each operation, or the three tools of a catalogue. */
 export function restPartsOf(plan: RestPlan, options: RestOptions = {}): Part[] {
-  const kit: PartsKit = {
-    client: clientOf(plan, options),
-    settings: Object.freeze({ ...baseSetting(plan, options), ...settingsOf(plan.credentials, plan.title) }),
-    isStrict: options.strictAnswers === true,
-    fits: fitsOf(plan),
-  }
+  const kit = partsKitOf(plan, options)
   if (plan.form === 'catalogue') return catalogueParts(plan, kit)
   return plan.operations.map((operation) =>
     operation.asTemplate === undefined
@@ -76,6 +71,14 @@ export function restPartsOf(plan: RestPlan, options: RestOptions = {}): Part[] {
       : templateOf(operation, operation.asTemplate, kit),
   )
 }
+
+/** The client of a plan and the settings that its parts bring: one for all parts made of it. */
+export const partsKitOf = (plan: RestPlan, options: RestOptions): PartsKit => ({
+  client: clientOf(plan, options),
+  settings: Object.freeze({ ...baseSetting(plan, options), ...settingsOf(plan.credentials, plan.title) }),
+  isStrict: options.strictAnswers === true,
+  fits: fitsOf(plan),
+})
 
 function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
   const { limits = {}, allowedHosts = [], allowsPrivate = false, files, upstream, headers } = options

@@ -62,10 +62,10 @@ export const withRetries =
   }
 
 function reasonToRepeat(
-  { method }: UpstreamRequest,
+  { method, onlyReads: isSafe = false }: UpstreamRequest,
   outcome: UpstreamAnswer | { error: unknown },
 ): string | undefined {
-  const onlyReads = /^(GET|HEAD|OPTIONS|QUERY)$/.test(method)
+  const onlyReads = isSafe || /^(GET|HEAD|OPTIONS|QUERY)$/.test(method)
   if (!('error' in outcome)) {
     const { status } = outcome
     return status === 429 || (onlyReads && status >= 502 && status <= 504) ? `it answered ${status}` : undefined

@@ -8,6 +8,8 @@ export interface UpstreamRequest {
   readonly url: string
   readonly headers: readonly (readonly [name: string, value: string])[]
   readonly body?: Uint8Array
+  /** It only reads, whatever its method: it may be repeated. */
+  readonly onlyReads?: boolean
 }
 
 /**
@@ -51,6 +53,7 @@ export function requestOf(
     url: joined(base, path, query),
     headers,
     ...(content ? { body: content.bytes } : {}),
+    ...(operation.effect === 'read' ? { onlyReads: true } : {}),
   }
 }
 

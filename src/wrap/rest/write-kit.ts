@@ -3,10 +3,11 @@ import { textLiteral } from '../module/literal.js'
 import { fingerprint, kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from '../written-kit.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 import { inputOf, outputOf } from './parts.js'
+import { placeOf } from './place.js'
 
 export interface RestKitOptions {
   /** The function that the kit calls, and the door it comes from. */
-  readonly wrap: 'wrapOpenApi' | 'wrapCurl'
+  readonly wrap: 'wrapOpenApi' | 'wrapCurl' | 'wrapGraphql'
   /** Absolute path, or a URL. */
   readonly source: string
   /** What was asked for, as it stands in the kit. */
@@ -66,14 +67,22 @@ const fingerprintsOf = (plan: RestPlan) =>
 const markOf = (plan: RestPlan, outFile: string, { source, options }: RestKitOptions): WrittenMark => ({
   kind: plan.kind,
   source: isRemote(source) ? source : pathFrom(outFile, source),
-  options,
+  options: withPaths(options, outFile),
   tools: fingerprintsOf(plan),
 })
+
+/** Files are named by where they are from the kit. */
+function withPaths(options: Readonly<Record<string, unknown>>, outFile: string): Readonly<Record<string, unknown>> {
+  const { operations } = options
+  return Array.isArray(operations)
+    ? { ...options, operations: operations.map((file) => pathFrom(outFile, String(file))) }
+    : options
+}
 
 const isRemote = (source: string) => /^https?:/.test(source)
 
 function kitText(plan: RestPlan, outFile: string, { wrap, source, options }: RestKitOptions): string {
-  const door = wrap === 'wrapCurl' ? 'jexo/curl' : 'jexo/openapi'
+  const door = { wrapOpenApi: 'jexo/openapi', wrapCurl: 'jexo/curl', wrapGraphql: 'jexo/graphql' }[wrap]
   const place = isRemote(source)
     ? textLiteral(source)
     : `new URL(${textLiteral(pathFrom(outFile, source))}, import.meta.url)`
@@ -87,7 +96,7 @@ function kitText(plan: RestPlan, outFile: string, { wrap, source, options }: Res
     `import { defineKit } from 'jexo'\n`,
     `import { ${wrap} } from '${door}'\n\n`,
     `// Settings, from the environment: ${[...new Set(settings)].join(', ')}\n`,
-    `const parts = await ${wrap}(${place}, {\n${optionLines(plan, options).join('')}})\n\n`,
+    `const parts = await ${wrap}(${place}, {\n${optionLines(plan, options, outFile).join('')}})\n\n`,
     'export default defineKit({\n',
     `  name: ${textLiteral(kitNameOf(outFile))},\n`,
     `  version: '1.0.0',\n`,
@@ -98,14 +107,17 @@ function kitText(plan: RestPlan, outFile: string, { wrap, source, options }: Res
 }
 
 /** A kit of single tools names each; a catalogue keeps to what was asked for. */
-function optionLines(plan: RestPlan, options: Readonly<Record<string, unknown>>): string[] {
+function optionLines(plan: RestPlan, options: Readonly<Record<string, unknown>>, outFile: string): string[] {
   const { only: _only, except: _except, writes: _writes, catalogue: _catalogue, ...others } = options
   const rest = Object.entries(plan.form === 'tools' ? others : { ...options, catalogue: true })
-  const kept = rest.map(
-    ([name, value]) => `  ${name}: ${typeof value === 'string' ? textLiteral(value) : JSON.stringify(value)},\n`,
-  )
+  const literalOf = (name: string, value: unknown) => {
+    if (name === 'operations')
+      return `[${(value as string[]).map((file) => `new URL(${textLiteral(pathFrom(outFile, file))}, import.meta.url)`).join(', ')}]`
+    return typeof value === 'string' ? textLiteral(value) : JSON.stringify(value)
+  }
+  const kept = rest.map(([name, value]) => `  ${name}: ${literalOf(name, value)},\n`)
   if (plan.form === 'catalogue') return kept
-  const names = plan.operations.map(({ name, method, path }) => `    ${textLiteral(name)}, // ${method} ${path}\n`)
+  const names = plan.operations.map((operation) => `    ${textLiteral(operation.name)}, // ${placeOf(operation)}\n`)
   const manyTools = plan.operations.length > 40 ? ['  catalogue: false,\n'] : []
   return ['  only: [\n', ...names, '  ],\n', ...manyTools, ...kept]
 }

@@ -1,0 +1,8 @@
+/** Wrapping GraphQL APIs: operations become tools. */
+export { JexoError } from './errors.js'
+export type { GraphPlanOptions } from './wrap/graphql/plan.js'
+export { graphPlan as planGraphql, type WrapGraphqlOptions, wrapGraphql } from './wrap/graphql/wrap-graphql.js'
+export { type RestLimits, restLimits } from './wrap/rest/limits.js'
+export type { LeftOutOperation, PlannedOperation, RestPlan } from './wrap/rest/operation.js'
+export type { CredentialGiven } from './wrap/rest/own-credential.js'
+export type { RestOptions } from './wrap/rest/parts.js'

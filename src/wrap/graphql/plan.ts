@@ -1,0 +1,290 @@
+import {
+  type FragmentDefinitionNode,
+  type GraphQLSchema,
+  isInputType,
+  Kind,
+  type OperationDefinitionNode,
+  parse,
+  print,
+  typeFromAST,
+  validate,
+  valueFromASTUntyped,
+  visit,
+} from 'graphql'
+import type { Effect } from '../../kit/effects.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import { guessEffect, snakeCase } from '../effect-words.js'
+import { plainText } from '../openapi/describe.js'
+import { uniqueNames } from '../openapi/names.js'
+import { type ChoosingOptions, chooseOperations } from '../rest/choose.js'
+import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
+import { type CredentialGiven, ownCredential } from '../rest/own-credential.js'
+import { derivedOperation } from './derive.js'
+import { type GraphReading, type OperationFile, reasonOf } from './read.js'
+import { selectionSchema } from './selection.js'
+import { described, firstLine, InputTypes } from './types.js'
+
+export interface GraphPlanOptions extends ChoosingOptions {
+  /** Where queries go; an endpoint that was asked for its schema by default. The environment may say otherwise. */
+  readonly baseUrl?: string
+  /** Name of the graph, for descriptions; from the host or the file by default. */
+  readonly title?: string
+  /** Put before every name. */
+  readonly prefix?: string
+  readonly tags?: readonly string[]
+  /** What operations do to the world, by tool name, where their names do not say it. */
+  readonly effects?: Readonly<Record<string, Effect>>
+  /** Put before the names of its settings: `LEDGER` gives `LEDGER_URL`. */
+  readonly settingPrefix?: string
+  readonly credential?: CredentialGiven
+  /** Two more tools: one that explains the schema piece by piece, one that runs a query that was checked. */
+  readonly adHoc?: boolean
+  /** Three tools for all operations instead of one each; by default where there are more than `mostTools`. */
+  readonly catalogue?: boolean
+  /** 40 by default. */
+  readonly mostTools?: number
+}
+
+interface Written {
+  readonly operationId: string
+  readonly method: 'query' | 'mutation' | 'subscription'
+  /** Name of the operation; what it is chosen by beside the tool's name. */
+  readonly path: string
+  readonly node: OperationDefinitionNode
+  readonly file: OperationFile
+  readonly isDerived: boolean
+}
+
+/** Which operations become tools. Pure: the same schema, documents and options give the same plan. */
+export function planGraph(reading: GraphReading, options: GraphPlanOptions = {}): RestPlan {
+  const { schema, url, unread } = reading
+  const written = writtenOperations(reading)
+  const prefix = options.prefix ?? ''
+  const { names } = uniqueNames(written, ({ path }) => snakeCase(path) || 'operation')
+  const all = written.map((operation) => {
+    const name = prefix + (names.get(operation) ?? '')
+    return { operation, name, effect: options.effects?.[name] ?? effectOf(operation) }
+  })
+  const reasons = chooseOperations(all, options)
+  const title = options.title ?? titleOf(options.baseUrl ?? url)
+  const settingPrefix = options.settingPrefix ?? title.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
+  const types = new InputTypes()
+  const operations: PlannedOperation[] = []
+  const leftOut: LeftOutOperation[] = unread.map(({ where, reason }) => ({
+    name: where,
+    where,
+    reason,
+    fix: 'mend it there',
+  }))
+  for (const one of all) {
+    const { operation, name } = one
+    const where = `${operation.method} ${operation.path}`
+    const reason = faultOf(schema, operation) ?? reasons.get(one)
+    if (reason) leftOut.push({ name, where, ...reason })
+    else operations.push(plannedOperation(schema, one, types, options))
+  }
+  return {
+    version: 1,
+    kind: 'graphql',
+    title,
+    slug: settingPrefix.toLowerCase().replaceAll('_', '-'),
+    base: { setting: `${settingPrefix}_URL`, url: options.baseUrl ?? url },
+    credentials: options.credential ? [ownCredential(options.credential, settingPrefix)] : [],
+    operations,
+    leftOut,
+    warnings: reading.warnings,
+    inputDefinitions: types.definitions,
+    outputDefinitions: {},
+    ...(prefix ? { cataloguePrefix: prefix } : {}),
+    ...(options.adHoc ? { sdl: reading.sdl, allowsMutations: options.writes === true } : {}),
+    form: (options.catalogue ?? operations.length > (options.mostTools ?? 40)) ? 'catalogue' : 'tools',
+  }
+}
+
+/** What somebody has written; where nobody has, one operation for each root field. */
+function writtenOperations({ schema, documents }: GraphReading): Written[] {
+  const isDerived = documents.length === 0
+  const files = isDerived ? derivedFiles(schema) : documents
+  return files.flatMap((file) =>
+    file.document.definitions.flatMap((node): Written[] => {
+      if (node.kind !== Kind.OPERATION_DEFINITION) return []
+      const [first] = node.selectionSet.selections
+      const path = node.name?.value ?? (first?.kind === Kind.FIELD ? first.name.value : 'operation')
+      return [{ operationId: path, method: node.operation, path, node, file, isDerived }]
+    }),
+  )
+}
+
+function derivedFiles(schema: GraphQLSchema): OperationFile[] {
+  const of = (kind: 'query' | 'mutation') =>
+    Object.values((kind === 'query' ? schema.getQueryType() : schema.getMutationType())?.getFields() ?? {})
+      .filter(({ name }) => !/^(node|nodes|_service|_entities)$/.test(name))
+      .map((field): OperationFile => {
+        const text = derivedOperation(kind, field)
+        return { name: field.name, text, document: parse(text) }
+      })
+  return [...of('query'), ...of('mutation')]
+}
+
+/** Queries read; what a mutation does is told by its name, and is a change where that does not say. */
+function effectOf({ method, path }: Written): Effect {
+  if (method === 'query') return 'read'
+  const guess = guessEffect(path)
+  return guess === 'read' ? 'change' : guess
+}
+
+function faultOf(
+  schema: GraphQLSchema,
+  { method, node, file }: Written,
+): { reason: string; fix?: string } | undefined {
+  if (method === 'subscription')
+    return { reason: 'a subscription goes on and on, and a call ends', fix: 'write a query' }
+  const fragments = file.document.definitions.filter(({ kind }) => kind === Kind.FRAGMENT_DEFINITION)
+  const document = { kind: Kind.DOCUMENT, definitions: [node, ...fragments] } as const
+  const [fault] = validate(schema, document).filter(({ message }) => !/^Fragment ".*" is never used/.test(message))
+  return fault && { reason: reasonOf(fault), fix: `mend it in ${file.name}` }
+}
+
+function plannedOperation(
+  schema: GraphQLSchema,
+  { operation, name, effect }: { operation: Written; name: string; effect: Effect },
+  types: InputTypes,
+  options: GraphPlanOptions,
+): PlannedOperation {
+  const { method, node, path } = operation
+  const document = { kind: Kind.DOCUMENT, definitions: [node, ...fragmentsFor(operation)] } as const
+  const root = schema.getRootType(node.operation)
+  const output = root ? selectionSchema(schema, document, root, node.selectionSet) : { type: 'object' }
+  const { input, properties } = variablesOf(schema, operation, types)
+  const { about, isDescribed } = aboutOf(schema, operation)
+  return {
+    name,
+    about,
+    isDescribed,
+    effect,
+    tags: options.tags ?? [],
+    method: 'POST',
+    path: '',
+    operationId: `${method} ${path}`,
+    input,
+    parameters: [],
+    body: {
+      mediaType: 'application/json',
+      form: 'json',
+      fixed: { query: print(document), ...(node.name ? { operationName: node.name.value } : {}) },
+      properties,
+    },
+    answer: {
+      form: 'object',
+      schema: output,
+      envelope: 'graphql',
+      accept: 'application/graphql-response+json, application/json',
+    },
+    credentials: options.credential ? ['own'] : [],
+    examples: [],
+  }
+}
+
+/** Fragments that an operation uses, and those that they use. */
+function fragmentsFor({ node, file }: Written): FragmentDefinitionNode[] {
+  const byName = new Map(
+    file.document.definitions.flatMap((definition) =>
+      definition.kind === Kind.FRAGMENT_DEFINITION ? [[definition.name.value, definition] as const] : [],
+    ),
+  )
+  const used = new Map<string, FragmentDefinitionNode>()
+  const follow = (from: OperationDefinitionNode | FragmentDefinitionNode): void => {
+    visit(from, {
+      FragmentSpread: ({ name }) => {
+        const found = byName.get(name.value)
+        if (!found || used.has(name.value)) return
+        used.set(name.value, found)
+        follow(found)
+      },
+    })
+  }
+  follow(node)
+  return [...used.values()]
+}
+
+function variablesOf(schema: GraphQLSchema, { node }: Written, types: InputTypes) {
+  const properties: Record<string, JsonSchema> = {}
+  const required: string[] = []
+  const places = (node.variableDefinitions ?? []).map(({ variable, type, defaultValue }) => {
+    const name = variable.name.value
+    const known = typeFromAST(schema, type as never)
+    const shape = known && isInputType(known) ? types.schemaOf(known) : {}
+    const argument = argumentFor(schema, node, name)
+    properties[name] = {
+      ...described(shape, argument),
+      ...(defaultValue ? { default: valueFromASTUntyped(defaultValue) } : {}),
+    }
+    if (type.kind === Kind.NON_NULL_TYPE && !defaultValue) required.push(name)
+    return { argument: name, path: ['variables', name] }
+  })
+  const input: JsonSchema = {
+    type: 'object',
+    ...(places.length > 0 ? { properties } : {}),
+    ...(required.length > 0 ? { required } : {}),
+    additionalProperties: false,
+  }
+  return { input, properties: places }
+}
+
+/** The schema's own words for the argument of a root field that a variable is given to. */
+function argumentFor(schema: GraphQLSchema, node: OperationDefinitionNode, variable: string): string | undefined {
+  const root = schema.getRootType(node.operation)
+  for (const selection of node.selectionSet.selections) {
+    if (selection.kind !== Kind.FIELD) continue
+    const given = selection.arguments?.find(
+      ({ value }) => value.kind === Kind.VARIABLE && value.name.value === variable,
+    )
+    const field = root?.getFields()[selection.name.value]
+    const about = field?.args.find(({ name }) => name === given?.name.value)?.description
+    if (about) return about
+  }
+  return undefined
+}
+
+/** The comment before the operation, else the schema's words for its root fields, and what it gives. */
+function aboutOf(
+  schema: GraphQLSchema,
+  { node, file, isDerived, method }: Written,
+): { about: string; isDescribed: boolean } {
+  const root = schema.getRootType(node.operation)
+  const fields = node.selectionSet.selections.flatMap((selection) =>
+    selection.kind === Kind.FIELD ? [selection] : [],
+  )
+  const words = fields.flatMap(({ name }) => root?.getFields()[name.value]?.description ?? []).map(firstLine)
+  const gives = [
+    ...new Set(
+      fields.flatMap(
+        ({ selectionSet, name }) =>
+          selectionSet?.selections.flatMap((inner) => (inner.kind === Kind.FIELD ? inner.name.value : [])) ??
+          name.value,
+      ),
+    ),
+  ]
+  const comment = isDerived ? '' : commentBefore(file.text, node.loc?.start ?? 0)
+  const said = comment || words.join(' ')
+  const verb = method === 'query' ? 'Gives' : 'Answers with'
+  const given = `${verb} ${gives.slice(0, 12).join(', ')}${gives.length > 12 ? ' and more' : ''}.`
+  const first =
+    said ||
+    `${method === 'query' ? 'Asks for' : 'Carries out'} ${fields.map(({ name }) => name.value).join(' and ')}.`
+  return {
+    about: plainText(`${/[.!?]$/.test(first) ? first : `${first}.`} ${comment ? '' : given}`, 900),
+    isDescribed: said !== '',
+  }
+}
+
+function commentBefore(text: string, at: number): string {
+  const lines = text.slice(0, at).split('\n').slice(0, -1)
+  const comment: string[] = []
+  for (let row = lines.length - 1; row >= 0 && /^\s*#/.test(lines[row] ?? ''); row--)
+    comment.unshift((lines[row] ?? '').replace(/^\s*#\s?/, ''))
+  return comment.join(' ').trim()
+}
+
+const titleOf = (url: string | undefined): string =>
+  url === undefined ? 'graph' : (new URL(url).hostname.replace(/^(api|www)\./, '').split('.')[0] ?? 'graph')

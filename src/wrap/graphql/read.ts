@@ -1,0 +1,135 @@
+import { readFile } from 'node:fs/promises'
+import { fileURLToPath } from 'node:url'
+import {
+  buildASTSchema,
+  buildClientSchema,
+  type DocumentNode,
+  type GraphQLSchema,
+  getIntrospectionQuery,
+  type IntrospectionQuery,
+  parse,
+  printSchema,
+} from 'graphql'
+import { isJexoError, problems } from '../../errors.js'
+import { isObject } from '../../protocol/messages.js'
+import { wrapRegistry } from '../registry.js'
+import { isPrivateHost } from '../rest/address.js'
+import { codeOf, withTimeout } from '../rest/pipeline.js'
+import { networkSender } from '../rest/sender.js'
+import { sourceUrl } from '../source.js'
+
+const maxBytes = 64_000_000
+
+/** A graph as it was read: its schema, and the operations that somebody has written for it. */
+export interface GraphReading {
+  readonly schema: GraphQLSchema
+  /** The schema as text, for what is looked up in it later. */
+  readonly sdl: string
+  /** Where queries go, where the source is an endpoint. */
+  readonly url: string | undefined
+  readonly documents: readonly OperationFile[]
+  readonly unread: readonly { where: string; reason: string }[]
+  /** What is wrong with the schema, and does not matter here. */
+  readonly warnings: readonly string[]
+}
+export interface OperationFile {
+  readonly name: string
+  readonly text: string
+  readonly document: DocumentNode
+}
+
+/**
+ * Reads a graph: an SDL file, a file with the result of introspection, or an endpoint that is asked for it; and files with operations.
+ * Rejects with a `JexoError` where the schema cannot be read.
+ */
+export async function readGraph(
+  source: URL | string,
+  operations: readonly (URL | string)[],
+  headers: Readonly<Record<string, string>> = {},
+): Promise<GraphReading> {
+  const url = sourceUrl(source)
+  const isRemote = url.protocol !== 'file:'
+  const text = isRemote ? await introspected(url, headers) : await textOf(url)
+  const { schema, warnings } = schemaOf(text, isRemote ? url.href : fileURLToPath(url))
+  const documents: OperationFile[] = []
+  const unread: { where: string; reason: string }[] = []
+  for (const file of operations) {
+    const at = sourceUrl(file)
+    const name = at.pathname.split('/').at(-1) ?? at.href
+    const own = await textOf(at)
+    try {
+      documents.push({ name, text: own, document: parse(own, { maxTokens: 200_000 }) })
+    } catch (error) {
+      unread.push({ where: name, reason: reasonOf(error) })
+    }
+  }
+  return { schema, sdl: printSchema(schema), url: isRemote ? url.href : undefined, documents, unread, warnings }
+}
+
+async function textOf(url: URL): Promise<string> {
+  const file = fileURLToPath(url)
+  try {
+    const text = await readFile(file, 'utf8')
+    wrapRegistry().onSource?.(file)
+    return text
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException
+    throw code === 'ENOENT' ? problems.sourceMissing(file) : problems.sourceUnreadable(file, message)
+  }
+}
+
+function schemaOf(text: string, where: string): { schema: GraphQLSchema; warnings: readonly string[] } {
+  try {
+    if (!/^\s*\{\s*"/.test(text)) return writtenSchema(parse(text))
+    const json = JSON.parse(text) as { data?: unknown }
+    const found = isObject(json.data) ? json.data : json
+    return { schema: buildClientSchema(found as unknown as IntrospectionQuery), warnings: [] }
+  } catch (error) {
+    throw problems.sourceUnreadable(where, `it is no GraphQL schema: ${reasonOf(error)}`)
+  }
+}
+
+/** Schemas that are in use are not always right: what can be built is taken, and what is wrong with it is said. */
+function writtenSchema(document: DocumentNode): { schema: GraphQLSchema; warnings: readonly string[] } {
+  try {
+    return { schema: buildASTSchema(document), warnings: [] }
+  } catch (error) {
+    const schema = buildASTSchema(document, { assumeValid: true, assumeValidSDL: true })
+    return { schema, warnings: reasonOf(error).split(/\n+/).slice(0, 5) }
+  }
+}
+
+/** Asks an endpoint for its schema. */
+async function introspected(url: URL, given: Readonly<Record<string, string>>): Promise<string> {
+  const network = networkSender({ maxBytes, allowsPrivate: isPrivateHost(url.hostname) })
+  const headers = { accept: 'application/json', 'content-type': 'application/json', ...given }
+  try {
+    const { status, body } = await withTimeout(network.send, 30_000)(
+      {
+        method: 'POST',
+        url: url.href,
+        headers: Object.entries(headers),
+        body: Buffer.from(JSON.stringify({ query: getIntrospectionQuery() })),
+      },
+      new AbortController().signal,
+    )
+    const text = Buffer.from(body).toString()
+    if (status === 200) return text
+    throw problems.sourceUnreadable(url.href, `introspection was answered by status ${status}`)
+  } catch (error) {
+    if (isJexoError(error)) throw error
+    throw problems.sourceUnreadable(url.href, codeOf(error) ?? reasonOf(error))
+  } finally {
+    await network.close()
+  }
+}
+
+/** What GraphQL says, and where. */
+export function reasonOf(error: unknown): string {
+  const { message, locations } = error as {
+    message?: string
+    locations?: readonly { line: number; column: number }[]
+  }
+  const [place] = locations ?? []
+  return `${message ?? String(error)}${place ? ` (line ${place.line}, column ${place.column})` : ''}`
+}

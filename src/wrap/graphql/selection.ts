@@ -1,0 +1,95 @@
+import {
+  type DocumentNode,
+  type FragmentDefinitionNode,
+  type GraphQLNamedType,
+  type GraphQLOutputType,
+  type GraphQLSchema,
+  getNamedType,
+  isAbstractType,
+  isInterfaceType,
+  isObjectType,
+  Kind,
+  type SelectionSetNode,
+} from 'graphql'
+import type { JsonSchema } from '../../kit/schema.js'
+import { described, outputSchema } from './types.js'
+
+/** What an operation's selection gives, as JSON Schema. The document has been validated. */
+export function selectionSchema(
+  schema: GraphQLSchema,
+  document: DocumentNode,
+  root: GraphQLNamedType,
+  selection: SelectionSetNode,
+): JsonSchema {
+  const fragments = new Map(
+    document.definitions.flatMap((definition) =>
+      definition.kind === Kind.FRAGMENT_DEFINITION ? [[definition.name.value, definition] as const] : [],
+    ),
+  )
+  return objectSchema({ schema, fragments }, root, [selection])
+}
+
+interface Context {
+  readonly schema: GraphQLSchema
+  readonly fragments: ReadonlyMap<string, FragmentDefinitionNode>
+}
+interface Chosen {
+  readonly type: GraphQLOutputType | undefined
+  readonly about: string | null | undefined
+  readonly selections: SelectionSetNode[]
+  /** It is there whatever the value's own type is, and whatever is skipped. */
+  readonly isAlways: boolean
+}
+
+/** Fields of several selections of one value, together. */
+function objectSchema(
+  context: Context,
+  type: GraphQLNamedType,
+  selections: readonly SelectionSetNode[],
+): JsonSchema {
+  const chosen = new Map<string, Chosen>()
+  for (const selection of selections) gather(context, type, selection, true, chosen)
+  const properties = [...chosen].map(([key, { type: given, about, selections: inner }]) => {
+    const schema = given
+      ? outputSchema(given, (named) => objectSchema(context, getNamedType(named) as GraphQLNamedType, inner))
+      : { type: 'string' }
+    return [key, described(schema, about)] as const
+  })
+  const required = [...chosen].filter(([, { isAlways }]) => isAlways).map(([key]) => key)
+  return {
+    type: 'object',
+    properties: Object.fromEntries(properties),
+    ...(required.length > 0 ? { required } : {}),
+  }
+}
+
+function gather(
+  context: Context,
+  type: GraphQLNamedType,
+  set: SelectionSetNode,
+  isAlways: boolean,
+  into: Map<string, Chosen>,
+): void {
+  for (const node of set.selections) {
+    const isKept =
+      isAlways && (node.directives ?? []).every(({ name }) => name.value !== 'skip' && name.value !== 'include')
+    if (node.kind === Kind.FIELD) {
+      const key = (node.alias ?? node.name).value
+      const field = isObjectType(type) || isInterfaceType(type) ? type.getFields()[node.name.value] : undefined
+      const before = into.get(key)
+      into.set(key, {
+        type: before?.type ?? field?.type,
+        about: field?.description,
+        selections: [...(before?.selections ?? []), ...(node.selectionSet ? [node.selectionSet] : [])],
+        isAlways: isKept || before?.isAlways === true,
+      })
+      continue
+    }
+    const fragment = node.kind === Kind.FRAGMENT_SPREAD ? context.fragments.get(node.name.value) : node
+    const condition = fragment?.typeCondition?.name.value
+    const on = condition === undefined ? type : (context.schema.getType(condition) ?? type)
+    // What is chosen for one kind of an abstract type is there for that kind only.
+    const isSure = isKept && (on === type || (isObjectType(type) && isAbstractType(on)))
+    if (fragment) gather(context, on, fragment.selectionSet, isSure, into)
+  }
+}

@@ -1,0 +1,49 @@
+import { problems } from '../../errors.js'
+import type { Part } from '../../kit/part.js'
+import { frozenOr } from '../frozen.js'
+import { reasonsOf } from '../openapi/wrap-openapi.js'
+import { mostToolsFrom } from '../rest/limits.js'
+import type { RestPlan } from '../rest/operation.js'
+import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
+import { adHocParts } from './ad-hoc.js'
+import type { GraphPlanOptions } from './plan.js'
+
+export interface WrapGraphqlOptions extends GraphPlanOptions, RestOptions {
+  /** Files with operations, `URL` or absolute path; without any, there is one operation for each root field. */
+  readonly operations?: readonly (URL | string)[]
+  /** Sent when an endpoint is asked for its schema; never kept. */
+  readonly introspectionHeaders?: Readonly<Record<string, string>>
+}
+
+/**
+ * Turns operations on a GraphQL API into tools: variables become arguments, the selection the answer's schema. The source is an SDL
+ * file, a file with the result of introspection, or the endpoint itself. Mutations are taken when they are named or asked for.
+ *
+ * Rejects with a `JexoError` where the schema cannot be read, or nothing of it is taken.
+ *
+ * @example
+ * parts: [...await wrapGraphql(new URL('./ledger.graphql', import.meta.url), {
+ *   operations: [new URL('./batches.graphql', import.meta.url)], baseUrl: 'https://ledger.example/graphql',
+ * })]
+ */
+export async function wrapGraphql(source: URL | string, options: WrapGraphqlOptions = {}): Promise<Part[]> {
+  const { introspectionHeaders: _secret, operations = [], ...rest } = planningOptions(options)
+  const plan = await frozenOr('graphql', source, { ...rest, operations: operations.map(String) }, () =>
+    graphPlan(source, options),
+  )
+  if (plan.operations.length === 0 && plan.sdl === undefined)
+    throw problems.wrapTakesNothing(String(source), reasonsOf(plan))
+  return [
+    ...(plan.operations.length > 0 ? restPartsOf(plan, options) : []),
+    ...(plan.sdl === undefined ? [] : adHocParts(plan, plan.sdl, options)),
+  ]
+}
+
+/** The plan alone: what `jexo wrap` shows. */
+export async function graphPlan(source: URL | string, options: WrapGraphqlOptions = {}): Promise<RestPlan> {
+  const { readGraph } = await import('./read.js')
+  const { planGraph } = await import('./plan.js')
+  const reading = await readGraph(source, options.operations ?? [], options.introspectionHeaders)
+  const mostTools = options.mostTools ?? mostToolsFrom(process.env)
+  return planGraph(reading, { ...options, mostTools })
+}

@@ -1,0 +1,26 @@
+import { Refusal } from '../../kit/refusal.js'
+import { isObject } from '../../protocol/messages.js'
+import { jsonOf } from './answer.js'
+import type { UpstreamAnswer } from './sender.js'
+
+/**
+ * A GraphQL answer taken out of its envelope: the data, and what went wrong beside it. Throws a `Refusal` where there is no data. An
+ * answer that is no envelope is left as it is.
+ */
+export function graphAnswer(answer: UpstreamAnswer): { answer: UpstreamAnswer; notes: readonly string[] } {
+  const json = jsonOf(answer)
+  if (!isObject(json) || !('data' in json || 'errors' in json)) return { answer, notes: [] }
+  const errors = (Array.isArray(json.errors) ? json.errors : []).filter(isObject).map(errorText)
+  if (json.data === null || json.data === undefined) {
+    throw new Refusal(`The API answered with errors only:\n${errors.map((text) => `- ${text}`).join('\n')}`)
+  }
+  const notes =
+    errors.length > 0 ? [`The API gave only a part of it:\n${errors.map((text) => `- ${text}`).join('\n')}`] : []
+  return { answer: { ...answer, body: Buffer.from(JSON.stringify(json.data)) }, notes }
+}
+
+/** `hives.3.weight: the scale is silent`. */
+function errorText({ message, path }: Record<string, unknown>): string {
+  const place = Array.isArray(path) && path.length > 0 ? `${path.join('.')}: ` : ''
+  return `${place}${typeof message === 'string' ? message.slice(0, 500) : 'an error without a message'}`
+}

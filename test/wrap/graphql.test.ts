@@ -1,0 +1,282 @@
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import Ajv2020 from 'ajv/dist/2020.js'
+import { defineKit } from 'jexo'
+import { planGraphql, type WrapGraphqlOptions, wrapGraphql } from 'jexo/graphql'
+import type { Link } from 'jexo/link'
+import { dial } from 'jexo/node'
+import { jexo, newFolder, Running, root, written } from '../support/cli.js'
+import type { Loose } from '../support/raw-session.js'
+import { Upstream } from '../support/upstream.js'
+
+const sdl = `
+"Where a hive stands."
+enum Site { MARSH_LANE QUARRY_FIELD }
+type Hive { "Code of the hive." code: ID!  site: Site!  "In kilograms." weight: Float }
+type Member { name: String! }
+union Found = Hive | Member
+input NewHive { code: ID!, site: Site = MARSH_LANE, note: String, twin: NewHive }
+type Query {
+  "The hives of the co-op."
+  hives("Only those of this site." site: Site): [Hive!]!
+  hive(code: ID!): Hive!
+  find(words: String!): [Found!]!
+}
+type Mutation { addHive(hive: NewHive!): Hive! }
+type Subscription { weights: Float }
+`
+const operations = `
+# Weighs the hives of a site.
+query WeighHives($site: Site, $rough: Boolean = false) { hives(site: $site) { ...Weighed site @skip(if: $rough) } }
+query OneHive($code: ID!) { hive(code: $code) { code weight } }
+query FindThings($words: String!) { find(words: $words) { __typename ... on Hive { code } ... on Member { name } } }
+mutation AddHive($hive: NewHive!) { addHive(hive: $hive) { code site } }
+subscription Weights { weights }
+query Wrong { hives { colour } }
+fragment Weighed on Hive { code weight }
+`
+let server: Running
+let url: string
+const links: Link[] = []
+beforeAll(async () => {
+  server = new Running([join(root, 'test/support/graph-server.mjs'), sdl])
+  ;[url] = (await server.until(/http:\S+/)) as unknown as [string]
+})
+afterAll(async () => {
+  await Promise.all(links.map((link) => link.close()))
+  await Running.endAll()
+  await Upstream.endAll()
+})
+
+const files = () => ({
+  schema: written('hives.graphql', sdl),
+  operations: [pathToFileURL(written('asks.graphql', operations))],
+})
+async function opened(options: WrapGraphqlOptions = {}, environment: Record<string, string> = {}) {
+  const { schema, operations: asks } = files()
+  const parts = await wrapGraphql(pathToFileURL(schema), { operations: asks, baseUrl: url, ...options })
+  const reports: string[] = []
+  const link = await dial(defineKit({ name: 'test', version: '1', parts }), {
+    environment,
+    report: ({ text }) => reports.push(text),
+  })
+  links.push(link)
+  const call = async (tool: string, args = {}) => (await link.call(tool, args as never)) as Loose
+  const text = async (tool: string, args = {}) =>
+    (await call(tool, args)).content.map((block: Loose) => block.text).join('\n')
+  return { link, call, text, reports }
+}
+
+describe('operations that somebody has written', () => {
+  test('become tools: variables are arguments, the selection is the schema of the answer', async () => {
+    const { schema, operations: asks } = files()
+    const plan = await planGraphql(pathToFileURL(schema), { operations: asks, writes: true })
+    expect(plan.operations.map(({ name, effect, about }) => [name, effect, about])).toEqual([
+      ['weigh_hives', 'read', 'Weighs the hives of a site.'],
+      ['one_hive', 'read', 'Asks for hive. Gives code, weight.'],
+      ['find_things', 'read', 'Asks for find. Gives __typename.'],
+      ['add_hive', 'add', 'Carries out addHive. Answers with code, site.'],
+    ])
+    expect(plan.leftOut.map(({ name, reason }) => [name, reason])).toEqual([
+      ['weights', 'a subscription goes on and on, and a call ends'],
+      ['wrong', expect.stringMatching(/Cannot query field "colour" on type "Hive"\. \(line 8, column 23\)/)],
+    ])
+    const [weigh, , find, add] = plan.operations
+    expect(weigh?.input).toEqual({
+      type: 'object',
+      properties: {
+        site: { type: 'string', enum: ['MARSH_LANE', 'QUARRY_FIELD'], description: 'Only those of this site.' },
+        rough: { type: 'boolean', default: false },
+      },
+      additionalProperties: false,
+    })
+    const hive = (weigh as Loose).answer.schema.properties.hives.items
+    expect(hive.properties).toMatchObject({
+      code: { type: 'string', description: 'Code of the hive.' },
+      weight: { type: ['number', 'null'] },
+    })
+    expect(hive.required).toEqual(['code', 'weight'])
+    expect((find as Loose).answer.schema.properties.find.items.required).toEqual(['__typename'])
+    expect(add?.input.properties).toEqual({ hive: { $ref: '#/$defs/NewHive' } })
+    expect(plan.inputDefinitions.NewHive).toMatchObject({
+      required: ['code'],
+      properties: { twin: { anyOf: [{ $ref: '#/$defs/NewHive' }, { type: 'null' }] } },
+    })
+  })
+
+  test('are carried out; partial errors are shown with the data, and errors alone refuse', async () => {
+    const { call, text } = await opened({ writes: ['add_*'] })
+    expect((await call('weigh_hives', { site: 'MARSH_LANE', rough: true })).structuredContent).toEqual({
+      hives: [{ code: 'ML-04', weight: 41.2 }],
+    })
+    const partly = await call('weigh_hives', {})
+    expect(partly.structuredContent.hives[1]).toEqual({ code: 'ML-07', weight: null, site: 'QUARRY_FIELD' })
+    expect(partly.content[1].text).toBe('The API gave only a part of it:\n- hives.1.weight: the scale is silent')
+    expect(await text('one_hive', { code: 'ML-99' })).toBe(
+      'The API answered with errors only:\n- hive: there is no hive ML-99',
+    )
+    expect(await text('weigh_hives', { site: 'MOON' })).toMatch(
+      /site: given "MOON"; accepted is one of "MARSH_LANE", "QUARRY_FIELD"/,
+    )
+    expect((await call('find_things', { words: 'x' })).structuredContent.find[1]).toEqual({
+      __typename: 'Member',
+      name: 'Ada Fenn',
+    })
+    expect((await call('add_hive', { hive: { code: 'ML-13' } })).structuredContent).toEqual({
+      addHive: { code: 'ML-13', site: 'MARSH_LANE' },
+    })
+  })
+
+  test('that only read are asked again where the connection is busy; mutations are not', async () => {
+    const busy = [{ status: 503 }, { body: { data: { hives: [] } } }]
+    const api = await Upstream.start(() => busy.shift() ?? { status: 503 })
+    const { call } = await opened({ baseUrl: api.url, writes: true })
+    expect((await call('weigh_hives')).structuredContent).toEqual({ hives: [] })
+    await call('add_hive', { hive: { code: 'x' } })
+    expect(api.seen).toHaveLength(3)
+    expect(JSON.parse(api.last.body)).toMatchObject({
+      operationName: 'AddHive',
+      variables: { hive: { code: 'x' } },
+    })
+  })
+
+  test('are let in by a setting', async () => {
+    const { call } = await opened(
+      { credential: { kind: 'bearer' }, settingPrefix: 'HIVES' },
+      { HIVES_TOKEN: 'tok-s3cret' },
+    )
+    await call('one_hive', { code: 'ML-04' })
+    expect(server.said).toContain('"authorization":"Bearer tok-s3cret"')
+  })
+})
+
+test('where nobody has written any, each root field is one, with its plain fields', async () => {
+  const plan = await planGraphql(url, { writes: true })
+  expect(plan.base.url).toBe(url)
+  expect(plan.operations.map(({ name }) => name)).toEqual(['hives', 'hive', 'find', 'add_hive'])
+  expect((plan.operations[0] as Loose).body.fixed.query.replace(/\s+/g, ' ')).toBe(
+    'query hives($site: Site) { hives(site: $site) { code site weight } }',
+  )
+  const kit = defineKit({ name: 'test', version: '1', parts: await wrapGraphql(url) })
+  const link = await dial(kit)
+  links.push(link)
+  expect((await link.call('hive', { code: 'ML-04' })).structuredContent).toEqual({
+    hive: { code: 'ML-04', site: 'MARSH_LANE', weight: 41.2 },
+  })
+})
+
+describe('ad hoc', () => {
+  test('the schema is explained piece by piece, and a checked query runs', async () => {
+    const { text, call } = await opened({ adHoc: true })
+    expect(JSON.parse(await text('explain_graph', { type: 'Hive' }))).toEqual({
+      type: 'Hive',
+      fields: ['code: ID!  # Code of the hive.', 'site: Site!', 'weight: Float  # In kilograms.'],
+    })
+    expect(JSON.parse(await text('explain_graph', { words: 'hives' })).found[0]).toBe(
+      'Query.hives: The hives of the co-op.',
+    )
+    expect(JSON.parse(await text('explain_graph')).roots).toEqual(['Query', 'Mutation'])
+    expect(await text('explain_graph', { type: 'Hve' })).toMatch(/no type "Hve"; the closest are Hive/)
+    expect(
+      JSON.parse(
+        await text('ask_graph', {
+          query: 'query Q($c: ID!) { hive(code: $c) { weight } }',
+          variables: { c: 'ML-04' },
+        }),
+      ),
+    ).toEqual({ hive: { weight: 41.2 } })
+    expect((await call('ask_graph', { query: 'mutation { addHive(hive: {code: "x"}) { code } }' })).isError).toBe(
+      true,
+    )
+  })
+
+  test.each([
+    ['too deep', `{ ${'a { '.repeat(200)}b${' }'.repeat(200)} }`, /more than 10 levels deep/],
+    [
+      'too wide',
+      `{ ${Array.from({ length: 300 }, (_, at) => `a${at}: hives { code }`).join(' ')} }`,
+      /more than 200 fields/,
+    ],
+    [
+      'doubled by fragments',
+      `{ ...f0 } ${Array.from({ length: 30 }, (_, at) => `fragment f${at} on Query { ...f${at + 1} ...f${at + 1} }`).join(' ')} fragment f30 on Query { hives { code } }`,
+      /more than 200 fields/,
+    ],
+    ['too long', `{ ${'hives { code } '.repeat(1200)} }`, /tokens|characters/],
+    ['broken', '{ hives {', /cannot be read: Syntax Error/],
+    ['of another schema', '{ wasps { code } }', /does not fit the schema:\n- Cannot query field "wasps"/],
+    ['several at once', 'query A { hives { code } } query B { hives { code } }', /exactly one operation/],
+    ['a subscription', 'subscription { weights }', /A subscription is not allowed here/],
+  ])('a query that is %s is refused before it is sent', async (_what, query, reason) => {
+    const { text } = await opened({ adHoc: true, baseUrl: 'http://127.0.0.1:9' })
+    expect(await text('ask_graph', { query })).toMatch(reason)
+  })
+})
+
+test('a large real schema is planned whole, with sound schemas, although it is not quite right', async () => {
+  const schema = pathToFileURL(join(root, 'node_modules/@octokit/graphql-schema/schema.graphql'))
+  const plan = await planGraphql(schema)
+  expect(plan.operations.length + plan.leftOut.length).toBeGreaterThan(250)
+  expect(plan.warnings[0]).toMatch(/can only be defined once/)
+  const ajv = new Ajv2020.default({ strict: false, validateFormats: false })
+  const parts = await wrapGraphql(schema, { writes: true, catalogue: false, baseUrl: 'https://graph.example' })
+  for (const part of parts) {
+    if (part.kind !== 'tool') throw new Error(`${part.name} is no tool`)
+    for (const one of [part.inputSchema, part.outputSchema])
+      if (one && !ajv.validateSchema(one)) throw new Error(`${part.name}: ${ajv.errorsText()}`)
+  }
+}, 60_000)
+
+describe('jexo wrap of a graph', () => {
+  test('writes a kit beside its operations, which is checked, packed and called', async () => {
+    const folder = newFolder()
+    const [schema, asks, kit] = ['hives.graphql', 'asks.graphql', 'hives.kit.ts'].map((name) =>
+      join(folder, name),
+    ) as [string, string, string]
+    writeFileSync(schema, sdl)
+    writeFileSync(asks, operations)
+    const flags = ['--operations', asks, '--base-url', url, '--setting-prefix', 'HIVES', '--out', kit]
+    const { stdout, code } = await jexo('wrap', schema, ...flags)
+    expect(code).toBe(0)
+    expect(stdout).toMatch(
+      /weigh_hives\(site\?, rough\?\) {2}read {2}query WeighHives\n {4}Weighs the hives of a site\./,
+    )
+    expect(JSON.parse((await jexo('call', kit, 'one_hive', 'code=ML-04', '--json')).stdout)).toEqual({
+      hive: { code: 'ML-04', weight: 41.2 },
+    })
+    expect((await jexo('wrap', schema, '--out', kit, '--check')).stdout).toContain('is up to date')
+    writeFileSync(asks, operations.replace('{ code weight } }\nquery Find', '{ code } }\nquery Find'))
+    expect((await jexo('wrap', schema, '--out', kit, '--check')).stdout).toContain(
+      '~ one_hive(code)   (description, arguments, answer)',
+    )
+    await jexo('pack', kit, '--out', join(folder, 'out'))
+    writeFileSync(schema, 'gone')
+    const packed = await jexo(
+      'call',
+      `exec:node ${JSON.stringify(join(folder, 'out/hives.mjs'))}`,
+      'one_hive',
+      'code=ML-04',
+      '--json',
+    )
+    expect(JSON.parse(packed.stdout)).toMatchObject({ hive: { code: 'ML-04' } })
+  }, 60_000)
+
+  test.each([
+    [
+      'a schema that is none',
+      written('x.graphql', 'type Query { a: Nope }'),
+      [],
+      /no GraphQL schema: Unknown type "?:? ?"Nope"|Unknown type: "Nope"/,
+    ],
+    [
+      'operations that are not there',
+      written('y.graphql', sdl),
+      ['--operations', 'none.graphql'],
+      /none\.graphql: there is no such file/,
+    ],
+    ['an endpoint that is none', 'http://127.0.0.1:9/graphql', ['--kind', 'graphql'], /ECONNREFUSED/],
+  ])('refuses %s with the reason', async (_what, source, flags, reason) => {
+    expect(await jexo('wrap', source, ...flags)).toMatchObject({ code: 2, stderr: expect.stringMatching(reason) })
+  })
+})
