@@ -21,7 +21,7 @@ export interface DialOptions extends LinkOptions, Partial<RunningOptions> {
  * const link = await dial(kit, { replace: [[scales, fakeScales]] })
  * const { structuredContent } = await link.call('weigh_hive', { hive: 'ML-04' })
  */
-export function dial(target: string | URL | Kit, options: DialOptions = {}): Promise<Link> {
+export async function dial(target: string | URL | Kit, options: DialOptions = {}): Promise<Link> {
   if (isKit(target)) {
     const showsUpstream = options.onUpstream !== undefined
     const defaults: RunningOptions = { environment: {}, validator: interpretingValidator, showsUpstream }

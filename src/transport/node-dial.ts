@@ -14,7 +14,7 @@ export interface NodeDialOptions extends DialOptions, ChildWireOptions {}
  *
  * @example const link = await dial({ command: process.execPath, args: ['server.mjs'] })
  */
-export function dialOnNode(target: NodeTarget, options: NodeDialOptions = {}): Promise<Link> {
+export async function dialOnNode(target: NodeTarget, options: NodeDialOptions = {}): Promise<Link> {
   const showsUpstream = options.onUpstream !== undefined
   if (isKit(target))
     return Link.open(new MemoryWire(runOnNode(target, { showsUpstream, ...options }), true), options)

@@ -78,8 +78,8 @@ test('a shared thing is replaced for a test', async () => {
   await link.close()
 })
 
-test.each(['nonsense', 'ftp://x', 'file.ts'])('a target %p is refused in a sentence', (target) => {
-  expect(() => dial(target)).toThrow(/is no target; give a kit file/)
+test.each(['nonsense', 'ftp://x', 'file.ts'])('a target %p is refused in a sentence', async (target) => {
+  await expect(dial(target)).rejects.toThrow(/is no target; give a kit file/)
 })
 
 test('an address where nobody listens says so', async () => {

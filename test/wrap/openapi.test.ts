@@ -851,11 +851,16 @@ describe('an upstream that is slow, busy or moved', () => {
     expect(await text('x')).toMatch(/did not answer within 150 ms/)
     const controller = new AbortController()
     const { link: patient } = await reading(upstream)
-    upstream.answer = () => {
-      controller.abort(new Error('enough'))
-      return undefined
-    }
+    const ended = new Promise<void>((done) => {
+      upstream.answer = (_seen, response) => {
+        response.on('close', done)
+        controller.abort(new Error('enough'))
+        return undefined
+      }
+    })
     await expect(patient.call('x', {}, { signal: controller.signal })).rejects.toThrow(/enough/)
+    // The request itself is ended too, not only the waiting for it.
+    await ended
     await link.close()
   })
 

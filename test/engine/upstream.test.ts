@@ -1,0 +1,114 @@
+import { defineKit, Refusal, setting, tool } from 'jexo'
+import { dial } from 'jexo/link'
+import type { Loose } from '../support/raw-session.js'
+
+const outside = tool('outside', {
+  about: 'Does three things outside.',
+  effect: 'read',
+  async run(_input, call) {
+    const first = await call.upstream('file', 'notes.txt', (record) => {
+      record.bytes = 12
+      record.detail = { line: 'the key is wax-s3cret' }
+      return 'read'
+    })
+    await call.upstream('sql', 'select 1', async (record) => {
+      record.status = 'ok'
+    })
+    const third = await call
+      .upstream('http', 'GET http://x/?key=wax-s3cret', () => {
+        throw new Error('no answer for wax-s3cret')
+      })
+      .catch((error: Error) => error.message)
+    return { first, third }
+  },
+})
+const kit = (settings = {}) =>
+  defineKit({
+    name: 'test',
+    version: '1',
+    settings: { KEY: setting({ about: 'A key.', secret: true }), ...settings },
+    parts: [outside],
+  })
+const environment = { KEY: 'wax-s3cret' }
+
+test('what a call does outside is told in order, with how it ended and without secrets', async () => {
+  const records: Loose[] = []
+  const link = await dial(kit(), { environment, onUpstream: (record) => records.push(record) })
+  const { content } = await link.call('outside', {})
+  expect(content).toEqual([{ type: 'text', text: '{"first":"read","third":"no answer for wax-s3cret"}' }])
+  expect(records.map(({ sequence, kind, label, status }) => [sequence, kind, label, status])).toEqual([
+    [1, 'file', 'notes.txt', undefined],
+    [2, 'sql', 'select 1', 'ok'],
+    [3, 'http', 'GET http://x/?key=••••', 'no answer for ••••'],
+  ])
+  expect(records[0]).toMatchObject({
+    bytes: 12,
+    detail: { line: 'the key is ••••' },
+    requestId: records[2].requestId,
+  })
+  expect(new Date(records[0].startedAt).getTime()).not.toBeNaN()
+  await link.close()
+})
+
+test('nothing is told to who did not ask, or by a server that was not told to', async () => {
+  const methods: string[] = []
+  const onMessage = (message: Loose) => methods.push(message.method)
+  const silent = await dial(kit(), { environment, onMessage })
+  expect(silent.capabilities.experimental).toBeUndefined()
+  await silent.call('outside', {})
+  await silent.close()
+  const told = await dial(kit(), { environment, onMessage, showsUpstream: true })
+  expect(told.capabilities.experimental).toEqual({ 'jexo/upstream': {} })
+  await told.call('outside', {})
+  await told.close()
+  const refusing = await dial(kit(), { environment, onMessage, showsUpstream: false, onUpstream: () => {} })
+  await refusing.call('outside', {})
+  await refusing.close()
+  expect(methods.filter((method) => method?.includes('upstream'))).toEqual([])
+})
+
+test('a refusal can carry a note for the operator, which the model does not see', async () => {
+  const no = tool('no', {
+    about: 'Refuses.',
+    effect: 'read',
+    run() {
+      throw new Refusal('Not today.', { operatorNote: 'what KEY holds (wax-s3cret) was refused' })
+    },
+  })
+  const reports: string[] = []
+  const settings = { KEY: setting({ about: 'A key.', secret: true }) }
+  const link = await dial(defineKit({ name: 'test', version: '1', settings, parts: [no] }), {
+    environment,
+    report: ({ text }) => reports.push(text),
+  })
+  expect(await link.call('no', {})).toEqual({ content: [{ type: 'text', text: 'Not today.' }], isError: true })
+  expect(reports).toEqual(['tool no: what KEY holds (••••) was refused'])
+  await link.close()
+})
+
+test('parts bring settings; those of parts that are not served are not asked for, and the kit has the last word', async () => {
+  const needing = (name: string, setting_: string) =>
+    tool(name, {
+      about: 'Needs a setting.',
+      effect: 'read',
+      settings: { [setting_]: setting({ about: `Of ${name}.` }) },
+      run: (_input, call) => String(call.settings[setting_]),
+    })
+  const parts = [needing('one', 'ONE'), needing('two', 'TWO')]
+  const plain = defineKit({ name: 'test', version: '1', parts })
+  expect(Object.keys(plain.settings)).toEqual(['ONE', 'TWO'])
+  await expect(dial(plain)).rejects.toThrow(/2 settings are missing: ONE \(Of one\); TWO \(Of two\)/)
+  const choose = (all: readonly (typeof parts)[number][]) => all.filter(({ name }) => name === 'one')
+  const narrowed = await dial(plain, { environment: { ONE: '1' }, choose: choose as never })
+  expect((await narrowed.call('one', {})).content).toEqual([{ type: 'text', text: '1' }])
+  await narrowed.close()
+  const own = defineKit({
+    name: 'test',
+    version: '1',
+    settings: { TWO: setting({ about: 'Two.', default: '2' }) },
+    parts,
+  })
+  const link = await dial(own, { environment: { ONE: '1' } })
+  expect((await link.call('two', {})).content).toEqual([{ type: 'text', text: '2' }])
+  await link.close()
+})
