@@ -5,6 +5,7 @@ import { dirname, extname, join, relative, resolve, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Loader, Plugin } from 'esbuild'
 import { problems } from '../errors.js'
+import { hollowContent } from '../wrap/frozen.js'
 
 const assetPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
 /** A package that is named for what it is wrapped as: it travels along as the file that it is. */
@@ -17,7 +18,11 @@ export class AssetCollector {
   readonly #root: string
   readonly #found = new Map<string, string>()
 
-  constructor(kitPath: string) {
+  readonly #hollow: ReadonlySet<string>
+
+  /** Of files that may hold secrets, which only wraps read, no more than a mark is taken. */
+  constructor(kitPath: string, hollow: readonly string[] = []) {
+    this.#hollow = new Set(hollow)
     this.#root = dirname(kitPath)
   }
 
@@ -44,8 +49,11 @@ export class AssetCollector {
   async withContents(code: string): Promise<string> {
     if (this.#found.size === 0) return code
     const contents: Record<string, string> = {}
-    for (const name of this.files)
-      contents[name] = (await readFile(this.#found.get(name) as string)).toString('base64')
+    for (const name of this.files) {
+      const file = this.#found.get(name) as string
+      const content = this.#hollow.has(file) ? Buffer.from(hollowContent(file)) : await readFile(file)
+      contents[name] = content.toString('base64')
+    }
     const text = JSON.stringify(contents)
     const hash = createHash('sha256').update(text).digest('hex').slice(0, 16)
     return `globalThis.__jexoAssetHash="${hash}";globalThis.__jexoAssetContents=${text};\n${code}`

@@ -26,7 +26,10 @@ export interface Packed {
 export async function packFile(kitFile: string, outFolder: string): Promise<Packed> {
   const { kit, wraps } = await loadWithWraps(kitFile)
   const path = resolve(kitFile)
-  const assets = new AssetCollector(path)
+  const assets = new AssetCollector(
+    path,
+    wraps.flatMap(({ hollowPath }) => hollowPath ?? []),
+  )
   const code = await bundle(path, assets, wraps)
   const file = join(resolve(outFolder), `${basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')}.mjs`)
   const head = `#!/usr/bin/env node\n${packedMark} ${version}: ${kit.name} ${kit.version}. Run it with node; --help says how.\n`

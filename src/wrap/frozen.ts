@@ -4,21 +4,26 @@ import { basename } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { JsonObject } from '../protocol/messages.js'
 import { wrapRegistry } from './registry.js'
-import { sourceUrl } from './source.js'
+import { sourceFile, sourceUrl } from './source.js'
 
-/** The plan that a packed file brought along for a source and what was asked of it; else a new one, which packing hears of. */
+/**
+ * The plan that a packed file brought along for a source and what was asked of it; else a new one, which packing hears of. A source that
+ * may hold secrets does not travel along.
+ */
 export async function frozenOr<Plan>(
   kind: string,
   source: URL | string | JsonObject,
   options: JsonObject,
   make: () => Promise<Plan>,
+  mayHoldSecrets = false,
 ): Promise<Plan> {
   const registry = wrapRegistry()
   const key = keyOf(kind, source, options)
   const frozen = registry.frozen[key]
   if (frozen) return frozen.plan as Plan
   const plan = await make()
-  registry.onMade?.({ key, plan })
+  const isFile = typeof source === 'string' || source instanceof URL
+  registry.onMade?.({ key, plan, ...(mayHoldSecrets && isFile ? { hollowPath: sourceFile(source) } : {}) })
   return plan
 }
 
@@ -34,9 +39,18 @@ function keyOf(kind: string, source: URL | string | JsonObject, options: JsonObj
   const url = sourceUrl(source)
   if (url.protocol !== 'file:') return hash.update(url.href).digest('hex').slice(0, 24)
   const file = fileURLToPath(url)
-  return hash
-    .update(basename(file))
-    .update(existsSync(file) ? readFileSync(file) : '')
-    .digest('hex')
-    .slice(0, 24)
+  return hash.update(basename(file)).update(contentMark(file)).digest('hex').slice(0, 24)
 }
+
+const hollow = 'jexo:hollow '
+
+/** What a file is known by: its content, or the mark of it that a packed file has brought along instead. */
+export function contentMark(file: string): string {
+  if (!existsSync(file)) return ''
+  const content = readFileSync(file)
+  const text = content.subarray(0, 100).toString()
+  return text.startsWith(hollow) ? text.slice(hollow.length) : createHash('sha256').update(content).digest('hex')
+}
+
+/** What is put in the place of a file that may hold secrets. */
+export const hollowContent = (file: string): string => `${hollow}${contentMark(file)}`

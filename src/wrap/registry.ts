@@ -9,6 +9,8 @@ export interface MadeWrap {
   readonly plan: unknown
   /** The module that has to travel along. */
   readonly modulePath?: string
+  /** A source that may hold secrets: of it, only a mark travels along. */
+  readonly hollowPath?: string
 }
 
 interface Registry {

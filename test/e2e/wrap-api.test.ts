@@ -128,6 +128,17 @@ describe('jexo wrap of an API', () => {
       (await jexo('call', kit, 'get_hives_weight_by_hive', 'hive=ML-07', '--env', 'API_TOKEN=other')).code,
     ).toBe(0)
     expect(api.last).toMatchObject({ target: '/hives/ML-07/weight', headers: { authorization: 'Bearer other' } })
+    const folder = newFolder()
+    await jexo('pack', kit, '--out', folder)
+    const packed = readFileSync(join(folder, 'notes.mjs'), 'utf8')
+    const assets = JSON.parse(/__jexoAssetContents=(\{.*?\});\n/.exec(packed)?.[1] ?? '{}') as Record<
+      string,
+      string
+    >
+    expect(Buffer.from(assets['NOTES.md'] ?? '', 'base64').toString()).toMatch(/^jexo:hollow [0-9a-f]{64}$/)
+    const flags = ['get_hives_weight_by_hive', 'hive=ML-09', '--env', 'API_TOKEN=third']
+    expect((await jexo('call', `exec:node ${JSON.stringify(join(folder, 'notes.mjs'))}`, ...flags)).code).toBe(0)
+    expect(api.last).toMatchObject({ target: '/hives/ML-09/weight', headers: { authorization: 'Bearer third' } })
   })
 
   test.each([

@@ -1,10 +1,11 @@
 import { problems } from '../../errors.js'
 import type { Part } from '../../kit/part.js'
-import { frozenOr } from '../frozen.js'
+import { contentMark, frozenOr } from '../frozen.js'
 import { reasonsOf } from '../openapi/wrap-openapi.js'
 import { mostToolsFrom } from '../rest/limits.js'
 import type { RestPlan } from '../rest/operation.js'
 import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
+import { sourceFile } from '../source.js'
 import { adHocParts } from './ad-hoc.js'
 import type { GraphPlanOptions } from './plan.js'
 
@@ -28,8 +29,11 @@ export interface WrapGraphqlOptions extends GraphPlanOptions, RestOptions {
  */
 export async function wrapGraphql(source: URL | string, options: WrapGraphqlOptions = {}): Promise<Part[]> {
   const { introspectionHeaders: _secret, operations = [], ...rest } = planningOptions(options)
-  const plan = await frozenOr('graphql', source, { ...rest, operations: operations.map(String) }, () =>
-    graphPlan(source, options),
+  const plan = await frozenOr(
+    'graphql',
+    source,
+    { ...rest, operations: operations.map((file) => contentMark(sourceFile(file))) },
+    () => graphPlan(source, options),
   )
   if (plan.operations.length === 0 && plan.sdl === undefined)
     throw problems.wrapTakesNothing(String(source), reasonsOf(plan))

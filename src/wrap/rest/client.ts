@@ -210,11 +210,16 @@ function shownUrl(url: string, secrets: ReadonlySet<string>): string {
   return `${before}?${pairs.join('&')}`
 }
 
+const noSecrets: ReadonlySet<string> = new Set()
+/** Headers that carry secrets by their names, whoever put them there. */
+const isSecret = (name: string, secrets: ReadonlySet<string>): boolean =>
+  secrets.has(name.toLowerCase()) || /token|secret|cookie|password|authoriz|api-?key/i.test(name)
+
 const excerptCharacters = 2000
 const excerpt = (bytes: Uint8Array) => Buffer.from(bytes.subarray(0, excerptCharacters)).toString()
 
 function note(notes: UpstreamNotes, { headers, body }: UpstreamRequest, secrets: ReadonlySet<string>): void {
-  const shown = headers.map(([name, value]) => [name, secrets.has(name.toLowerCase()) ? '••••' : value] as const)
+  const shown = headers.map(([name, value]) => [name, isSecret(name, secrets) ? '••••' : value] as const)
   notes.detail = {
     sent: { headers: Object.fromEntries(shown), ...(body ? { body: excerpt(body), bytes: body.length } : {}) },
   }
@@ -223,6 +228,8 @@ function note(notes: UpstreamNotes, { headers, body }: UpstreamRequest, secrets:
 function noteAnswer(notes: UpstreamNotes, { status, headers, body }: UpstreamAnswer): void {
   notes.status = status
   notes.bytes = body.length
-  const { 'set-cookie': _secret, ...shown } = Object.fromEntries(headers)
+  const shown = Object.fromEntries(
+    [...headers].map(([name, value]) => [name, isSecret(name, noSecrets) ? '••••' : value]),
+  )
   notes.detail = { ...notes.detail, received: { headers: shown, body: excerpt(body) } }
 }

@@ -178,7 +178,9 @@ function withCookie(request: UpstreamRequest, pair: string): UpstreamRequest {
   return withHeader(request, 'cookie', before === undefined ? pair : `${before}; ${pair}`)
 }
 
+/** In the place of one of that name, as a link to the next page may have it already. */
 function withQuery(request: UpstreamRequest, name: string, value: string): UpstreamRequest {
-  const pair = `${encoded(name)}=${encoded(value)}`
-  return { ...request, url: `${request.url}${request.url.includes('?') ? '&' : '?'}${pair}` }
+  const [before = '', query = ''] = request.url.split(/\?(.*)/s)
+  const others = query.split('&').filter((pair) => pair !== '' && pair.split('=')[0] !== encoded(name))
+  return { ...request, url: `${before}?${[...others, `${encoded(name)}=${encoded(value)}`].join('&')}` }
 }
