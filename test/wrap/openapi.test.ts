@@ -193,12 +193,13 @@ paths:
     )
     write(
       'schemas.yaml',
-      'Queen:\n  type: object\n  nullable: true\n  properties:\n    mother: { $ref: "#/Queen" }\n    born: { type: string, format: date, example: 2026-01-01 }\n',
+      'Queen:\n  type: object\n  nullable: true\n  <<: &more { title: Queen }\n  properties:\n    mother: { $ref: "#/Queen" }\n    born: { type: string, format: date, example: 2026-01-01 }\n',
     )
     const plan = await planOpenApi(pathToFileURL(join(folder, 'api.yaml')))
     expect(plan.operations.map(({ name }) => name)).toEqual(['queens', 'lost'])
     expect(plan.outputDefinitions.Queen).toEqual({
       type: ['object', 'null'],
+      title: 'Queen',
       properties: {
         mother: { $ref: '#/$defs/Queen' },
         born: { type: 'string', format: 'date', examples: ['2026-01-01'] },

@@ -1,4 +1,4 @@
-import { CORE_SCHEMA, load } from 'js-yaml'
+import { CORE_SCHEMA, load, mergeTag } from 'js-yaml'
 import { problems } from '../../errors.js'
 
 /** A description's text as data: JSON, or YAML. Throws a `JexoError` that says where it breaks. */
@@ -21,10 +21,12 @@ export function parseText(text: string, where: string): unknown {
   return yamlOf(plain, where)
 }
 
-/** Dates stay texts, as in JSON. */
+/** Dates stay texts, as in JSON; `<<` merges, as people use it. */
+const schema = CORE_SCHEMA.withTags(mergeTag)
+
 function yamlOf(text: string, where: string, jsonError?: unknown): unknown {
   try {
-    return load(text, { schema: CORE_SCHEMA })
+    return load(text, { schema })
   } catch (error) {
     if (jsonError !== undefined) throw problems.sourceUnreadable(where, reasonOf(jsonError))
     const { reason, mark } = error as { reason?: string; mark?: { line: number; column: number } }
