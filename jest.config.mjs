@@ -16,5 +16,5 @@ export default {
     ],
   },
   modulePathIgnorePatterns: ['<rootDir>/dist'],
-  testTimeout: 30_000,
+  testTimeout: 90_000,
 }
