@@ -51,8 +51,8 @@ export function planOpenApi(
   allowsPaths = false,
 ): RestPlan {
   const { title, servers, documents, malformed } = reading
-  const words = titleWords(title)
-  const settingPrefix = options.settingPrefix ?? words.join('_').toUpperCase()
+  const settingPrefix = options.settingPrefix ?? titleWords(title).join('_').toUpperCase()
+  const slug = settingPrefix.toLowerCase().replace(/[^a-z0-9]+/g, '-')
   const { all, repeated } = namedOperations(reading, options)
   const security = new SecurityReader(reading, settingPrefix)
   const leftOut: LeftOutOperation[] = malformed.map(({ where, reason }) => ({
@@ -84,7 +84,7 @@ export function planOpenApi(
       outputs,
       options,
       allowsPaths,
-      templates.has(named) ? words.join('-') : undefined,
+      templates.has(named) ? slug : undefined,
     ),
   )
   const credentials = options.credential
@@ -105,7 +105,7 @@ export function planOpenApi(
     version: 1,
     kind: 'openapi',
     title,
-    slug: words.join('-'),
+    slug,
     base: {
       setting: `${settingPrefix}_URL`,
       url: options.baseUrl ?? servers[0],

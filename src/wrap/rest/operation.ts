@@ -10,7 +10,7 @@ export interface RestPlan {
   readonly kind: 'openapi' | 'curl' | 'graphql'
   /** Name of the API, as its description says. */
   readonly title: string
-  /** Words of the title, joined for use in URIs and names: `marsh-lane-registry`. */
+  /** The settings' prefix, or words of the title, for use in URIs: `marsh-lane-registry`. */
   readonly slug: string
   /** Where the API is; the setting overrides the base. */
   readonly base: PlannedBase
