@@ -76,7 +76,7 @@ export const wrap = () =>
     )
     .action(async (given: string, flags: Flags) => {
       const known = knownSource(given, flags.kind)
-      if (flags.check) return check(known, flags.out)
+      if (flags.check) return check(known, flags)
       return known.kind === 'module' ? wrapFunctions(known.source, flags) : wrapApi(known, flags)
     })
 
@@ -129,7 +129,6 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
   if (flags.out !== undefined) {
     const { writeRestKit } = await import('../wrap/rest/write-kit.js')
     writeRestKit(plan, flags.out, {
-      wrap: wrapNames[known.kind],
       source: known.source,
       options,
       isForced: flags.force === true,
@@ -138,18 +137,11 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
   if (flags.json) return outJson(plan)
   out(restPlanText(plan, labelOf(known.source), await costOf(plan)))
   if (plan.operations.length === 0 && plan.sdl === undefined) {
-    const { reasonsOf } = await import('../wrap/openapi/wrap-openapi.js')
+    const { reasonsOf } = await import('../wrap/rest/reasons.js')
     throw problems.wrapTakesNothing(labelOf(known.source), reasonsOf(plan))
   }
   sayWritten(flags.out)
 }
-
-const wrapNames = {
-  openapi: 'wrapOpenApi',
-  curl: 'wrapCurl',
-  graphql: 'wrapGraphql',
-  module: 'wrapOpenApi',
-} as const
 
 /** What is sent to be let in is for now, not for the kit. */
 function introspection({ header }: Flags): object {
@@ -181,20 +173,23 @@ function credentialOf(text: string): object {
   throw problems.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
 }
 
-async function check(known: KnownSource, kitFile: string | undefined): Promise<void> {
+async function check(known: KnownSource, flags: Flags): Promise<void> {
+  const kitFile = flags.out
   if (kitFile === undefined) throw problems.argumentUnreadable('--check', '--out <kit file> as well')
   const label = labelOf(known.source)
-  const differences = await differencesIn(known, kitFile)
+  const differences = await differencesIn(known, kitFile, flags)
   if (differences.length === 0) return out(`${kitFile} is up to date with ${label}.`)
   out(differences.join('\n'))
   say(`${label} has moved on since ${kitFile} was written.`)
   throw new Failed()
 }
 
-async function differencesIn(known: KnownSource, kitFile: string): Promise<readonly string[]> {
+async function differencesIn(known: KnownSource, kitFile: string, flags: Flags): Promise<readonly string[]> {
   if (known.kind !== 'module') {
     const { checkRestKit } = await import('../wrap/rest/write-kit.js')
-    return checkRestKit(kitFile, (options) => planOfApi(known, besideKit(options, kitFile)))
+    return checkRestKit(kitFile, (options) =>
+      planOfApi(known, { ...besideKit(options, kitFile), ...introspection(flags) }),
+    )
   }
   const { checkKit } = await import('../wrap/module/write-kit.js')
   return (await checkKit(known.source, kitFile)).differences

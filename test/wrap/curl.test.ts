@@ -219,6 +219,18 @@ describe('tokens become settings and are never written out', () => {
     expect(JSON.parse(api.last.body)).toEqual({ user: 'ada', password: 'p' })
   })
 
+  test('a password that is an ordinary word leaves names and paths as they are', async () => {
+    const file = written(
+      'README.md',
+      fenced(`curl -u ada:password ${api.url}/password/reset -d 'password_hint=wax&note=password'`),
+    )
+    const link = await opened(file, { settingPrefix: 'BEES' }, { BEES_USER: 'bo', BEES_PASSWORD: 'new' })
+    const [tool] = await link.tools()
+    expect(JSON.stringify(tool?.inputSchema)).not.toContain('"password"')
+    await link.call(tool?.name ?? '', { note: 'calm' })
+    expect(api.last).toMatchObject({ target: '/password/reset', body: 'password_hint=wax&note=calm' })
+  })
+
   test('missing ones are named at start', async () => {
     const file = written('README.md', fenced(`curl ${api.url}/x -H "Authorization: Bearer ${token}"`))
     await expect(opened(file, { settingPrefix: 'BEES' })).rejects.toThrow(/BEES_TOKEN \(Token of 127\.0\.0\.1/)

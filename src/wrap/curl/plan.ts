@@ -1,29 +1,17 @@
 import type { Effect } from '../../kit/effects.js'
-import { plainText } from '../openapi/describe.js'
-import { pathName, uniqueNames } from '../openapi/names.js'
-import { type ChoosingOptions, chooseOperations, effectOfMethod } from '../rest/choose.js'
+import { chooseOperations, effectOfMethod } from '../rest/choose.js'
+import { pathName, uniqueNames } from '../rest/names.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
+import { plainText } from '../rest/plain-text.js'
+import type { RestPlanOptions } from '../rest/plan-options.js'
 import { grouped, type Merged, mergedRequests } from './merge.js'
 import { type RecordedRequests, readable, soleVariable } from './recorded.js'
 import { SecretReader } from './secrets.js'
 import { takenApart } from './taken-apart.js'
 
-export interface CurlPlanOptions extends ChoosingOptions {
-  /** Three tools for all operations instead of one each; by default where there are more than `mostTools`. */
-  readonly catalogue?: boolean
-  /** 40 by default. */
-  readonly mostTools?: number
-  /** Put before every name. */
-  readonly prefix?: string
+export interface CurlPlanOptions extends RestPlanOptions {
   /** Names of tools, by the place of the request (`GET /hives`) or the name that stands with it. */
   readonly names?: Readonly<Record<string, string>>
-  readonly tags?: readonly string[]
-  /** What operations do to the world, by tool name, where the method does not say it. */
-  readonly effects?: Readonly<Record<string, Effect>>
-  /** Where the API is, instead of where the requests went. */
-  readonly baseUrl?: string
-  /** Put before the names of its settings. From the host's name by default. */
-  readonly settingPrefix?: string
 }
 
 /** Which operations recorded requests amount to. Pure; no secret of the source is in it. */
@@ -152,16 +140,22 @@ function hostWords(origin: string): string[] {
   return words.length > 0 ? words.slice(0, 3) : ['api']
 }
 
+const spokenKeys = new Set(['about', 'where', 'reason', 'default', 'examples', 'otherwise', 'fixed', 'recorded'])
+
 /** A secret may stand in a sentence, too. */
 function withoutLiterals(plan: RestPlan, literals: ReadonlySet<string>): RestPlan {
   const forms = [...literals]
     .filter((text) => text.length >= 6)
     .flatMap((text) => [...new Set([text, encodeURIComponent(text)])])
-  const masked = (value: unknown): unknown => {
-    if (typeof value === 'string') return forms.reduce((text, form) => text.replaceAll(form, '••••'), value)
-    if (Array.isArray(value)) return value.map(masked)
+  // Only where people's words and values stand: a name or a path with the same letters has to stay what it is.
+  const masked = (value: unknown, isSpoken: boolean): unknown => {
+    if (typeof value === 'string')
+      return isSpoken ? forms.reduce((text, form) => text.replaceAll(form, '••••'), value) : value
+    if (Array.isArray(value)) return value.map((item) => masked(item, isSpoken))
     if (typeof value !== 'object' || value === null) return value
-    return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, masked(inner)]))
+    return Object.fromEntries(
+      Object.entries(value).map(([key, inner]) => [key, masked(inner, isSpoken || spokenKeys.has(key))]),
+    )
   }
-  return forms.length > 0 ? (masked(plan) as RestPlan) : plan
+  return forms.length > 0 ? (masked(plan, false) as RestPlan) : plan
 }

@@ -1,10 +1,10 @@
 import { problems } from '../../errors.js'
 import type { Part } from '../../kit/part.js'
 import { frozenOr } from '../frozen.js'
-import { reasonsOf } from '../openapi/wrap-openapi.js'
 import { mostToolsFrom } from '../rest/limits.js'
 import type { RestPlan } from '../rest/operation.js'
 import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
+import { reasonsOf } from '../rest/reasons.js'
 import { sourceFile } from '../source.js'
 import type { CurlPlanOptions } from './plan.js'
 

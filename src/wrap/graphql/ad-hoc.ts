@@ -12,7 +12,7 @@ import { Refusal } from '../../kit/refusal.js'
 import { tool } from '../../kit/tool.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { PlannedOperation, RestPlan } from '../rest/operation.js'
-import { carriedOut, partsKitOf, type RestOptions } from '../rest/parts.js'
+import { carriedOut, type PartsKit } from '../rest/parts.js'
 
 /** How much a query may ask for, before anything is sent. */
 const maxDepth = 10
@@ -21,8 +21,7 @@ const maxTokens = 4000
 const maxShown = 80
 
 /** Two tools for questions that nobody has foreseen: one explains the schema piece by piece, one runs a query that was checked. */
-export function adHocParts(plan: RestPlan, sdl: string, options: RestOptions): Part[] {
-  const kit = partsKitOf(plan, options)
+export function adHocParts(plan: RestPlan, sdl: string, kit: PartsKit): Part[] {
   const { settings } = kit
   const prefix = plan.cataloguePrefix ?? ''
   let loaded: Promise<Graph> | undefined

@@ -14,35 +14,23 @@ import {
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { guessEffect, snakeCase } from '../effect-words.js'
-import { plainText } from '../openapi/describe.js'
-import { uniqueNames } from '../openapi/names.js'
-import { type ChoosingOptions, chooseOperations } from '../rest/choose.js'
+import { chooseOperations } from '../rest/choose.js'
+import { uniqueNames } from '../rest/names.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
 import { type CredentialGiven, ownCredential } from '../rest/own-credential.js'
+import { plainText } from '../rest/plain-text.js'
+import type { RestPlanOptions } from '../rest/plan-options.js'
 import { derivedOperation } from './derive.js'
 import { type GraphReading, type OperationFile, reasonOf } from './read.js'
 import { selectionSchema } from './selection.js'
 import { described, firstLine, InputTypes } from './types.js'
 
-export interface GraphPlanOptions extends ChoosingOptions {
-  /** Where queries go; an endpoint that was asked for its schema by default. The environment may say otherwise. */
-  readonly baseUrl?: string
+export interface GraphPlanOptions extends RestPlanOptions {
   /** Name of the graph, for descriptions; from the host or the file by default. */
   readonly title?: string
-  /** Put before every name. */
-  readonly prefix?: string
-  readonly tags?: readonly string[]
-  /** What operations do to the world, by tool name, where their names do not say it. */
-  readonly effects?: Readonly<Record<string, Effect>>
-  /** Put before the names of its settings: `LEDGER` gives `LEDGER_URL`. */
-  readonly settingPrefix?: string
   readonly credential?: CredentialGiven
   /** Two more tools: one that explains the schema piece by piece, one that runs a query that was checked. */
   readonly adHoc?: boolean
-  /** Three tools for all operations instead of one each; by default where there are more than `mostTools`. */
-  readonly catalogue?: boolean
-  /** 40 by default. */
-  readonly mostTools?: number
 }
 
 interface Written {

@@ -1,10 +1,10 @@
 import { problems } from '../../errors.js'
 import type { Part } from '../../kit/part.js'
 import { contentMark, frozenOr } from '../frozen.js'
-import { reasonsOf } from '../openapi/wrap-openapi.js'
 import { mostToolsFrom } from '../rest/limits.js'
 import type { RestPlan } from '../rest/operation.js'
-import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
+import { partsKitOf, planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
+import { reasonsOf } from '../rest/reasons.js'
 import { sourceFile } from '../source.js'
 import { adHocParts } from './ad-hoc.js'
 import type { GraphPlanOptions } from './plan.js'
@@ -37,9 +37,11 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
   )
   if (plan.operations.length === 0 && plan.sdl === undefined)
     throw problems.wrapTakesNothing(String(source), reasonsOf(plan))
+  // One client for all of them.
+  const kit = partsKitOf(plan, options)
   return [
-    ...(plan.operations.length > 0 ? restPartsOf(plan, options) : []),
-    ...(plan.sdl === undefined ? [] : adHocParts(plan, plan.sdl, options)),
+    ...(plan.operations.length > 0 ? restPartsOf(plan, options, kit) : []),
+    ...(plan.sdl === undefined ? [] : adHocParts(plan, plan.sdl, kit)),
   ]
 }
 

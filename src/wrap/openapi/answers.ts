@@ -2,7 +2,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
 import type { PlannedAnswer } from '../rest/operation.js'
 import type { Paging } from '../rest/paging.js'
-import { plainText } from './describe.js'
+import { plainText } from '../rest/plain-text.js'
 import type { ReadOperation, ReadResponse } from './reading.js'
 import type { SchemaReader } from './schemas.js'
 

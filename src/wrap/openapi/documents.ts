@@ -1,5 +1,5 @@
 import { readFile, stat } from 'node:fs/promises'
-import { fileURLToPath, pathToFileURL } from 'node:url'
+import { fileURLToPath } from 'node:url'
 import { isJexoError, problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { wrapRegistry } from '../registry.js'
@@ -180,4 +180,3 @@ function decoded(step: string): string {
 }
 
 export const shown = (url: string): string => (url.startsWith('file:') ? fileURLToPath(url) : url)
-export const fileUrl = (file: string): URL => pathToFileURL(file)

@@ -65,14 +65,14 @@ export function parametersOf({ documents, item, operation, url }: OperationConte
   return [...byKey.values()]
 }
 
-export const placeOf = (place: unknown): Location | undefined =>
+export const locationOf = (place: unknown): Location | undefined =>
   place === 'path' || place === 'query' || place === 'header' || place === 'cookie' ? place : undefined
 /** Said by the request itself, so that a parameter of that name means nothing (OpenAPI 3, Parameter Object). */
 export const isReserved = (place: Location, name: string): boolean =>
   place === 'header' && /^(accept|content-type|authorization)$/i.test(name)
 
 function newerParameter(given: JsonObject, url: string, documents: Documents): ReadParameter[] {
-  const place = placeOf(given.in)
+  const place = locationOf(given.in)
   const name = String(given.name)
   if (place === undefined || isReserved(place, name)) return []
   const style = (

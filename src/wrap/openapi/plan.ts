@@ -1,42 +1,23 @@
-import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
-import {
-  type Choosable,
-  type ChoosingOptions,
-  chooseOperations,
-  chosenOperations,
-  effectOfMethod,
-} from '../rest/choose.js'
+import { type Choosable, chooseOperations, chosenOperations, effectOfMethod } from '../rest/choose.js'
 import { exampleOf } from '../rest/example.js'
+import { operationName, titleWords, uniqueNames } from '../rest/names.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
 import { type CredentialGiven, ownCredential } from '../rest/own-credential.js'
+import { plainText } from '../rest/plain-text.js'
+import type { RestPlanOptions } from '../rest/plan-options.js'
 import { answerOf, pagingOf } from './answers.js'
-import { aboutOf, plainText } from './describe.js'
+import { aboutOf } from './describe.js'
 import { inputsOf } from './inputs.js'
-import { operationName, titleWords, uniqueNames } from './names.js'
 import type { ReadDescription, ReadOperation } from './reading.js'
 import { SchemaReader } from './schemas.js'
 import { type Needed, SecurityReader } from './security.js'
 
-export interface OpenApiPlanOptions extends ChoosingOptions {
-  /** Three tools for all operations instead of one each; by default where there are more than `mostTools`. */
-  readonly catalogue?: boolean
-  /** 40 by default. */
-  readonly mostTools?: number
-  /** Put before every name. */
-  readonly prefix?: string
+export interface OpenApiPlanOptions extends RestPlanOptions {
   /** Names of tools, from operation ids or method and path. */
   readonly toolName?: (operation: { operationId?: string; method: string; path: string }) => string
-  /** Put on every part, beside the tags of the description. */
-  readonly tags?: readonly string[]
-  /** What operations do to the world, by tool name, where the method does not say it: a search by `POST` reads. */
-  readonly effects?: Readonly<Record<string, Effect>>
   /** `GET`s by path alone that become resource templates instead of tools; chosen as in `only`. */
   readonly templates?: readonly string[]
-  /** Where the API is, instead of the first server of the description; the environment may say otherwise. */
-  readonly baseUrl?: string
-  /** Put before the names of its settings: `REGISTRY` gives `REGISTRY_URL`. From the title by default. */
-  readonly settingPrefix?: string
   /** How the API is told who calls, where its description does not say: used for every operation. */
   readonly credential?: CredentialGiven
   /** Offers no gathering over pages. */

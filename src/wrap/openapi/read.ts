@@ -63,7 +63,6 @@ export function readingOf(documents: Documents): ReadDescription {
     documents,
     version,
     title: typeof info.title === 'string' && info.title.trim() !== '' ? info.title.trim() : 'the API',
-    ...(typeof info.description === 'string' ? { about: info.description } : {}),
     servers: isOlder ? olderServers(root, rootUrl) : serverUrls(root.servers, rootUrl),
     ...pathOf(isOlder ? root.basePath : firstServer(root.servers)),
     securitySchemes: schemesOf(documents, isOlder),

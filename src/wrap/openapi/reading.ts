@@ -7,7 +7,6 @@ export interface ReadDescription {
   readonly documents: Documents
   readonly version: '2.0' | '3.0' | '3.1'
   readonly title: string
-  readonly about?: string
   /** Absolute URLs, the first preferred. */
   readonly servers: readonly string[]
   /** The path of the first server, where it is no more than that. */

@@ -1,6 +1,6 @@
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Style } from '../rest/operation.js'
-import { commonOf, isReserved, parametersOf, placeOf, responsesOf } from './operations.js'
+import { commonOf, isReserved, locationOf, parametersOf, responsesOf } from './operations.js'
 import type { OperationContext, ReadBody, ReadOperation, ReadParameter } from './reading.js'
 
 /** An operation of OpenAPI 2.0, in the form of a newer one: bodies and forms are parameters there, and types stand beside names. */
@@ -39,7 +39,7 @@ const styles: Readonly<Record<string, { style: Style; explode: boolean }>> = {
 }
 
 function olderParameter(given: JsonObject, url: string): ReadParameter[] {
-  const place = placeOf(given.in)
+  const place = locationOf(given.in)
   const name = String(given.name)
   if (place === undefined || isReserved(place, name)) return []
   const list = styles[String(given.collectionFormat ?? 'csv')] ?? { style: 'form', explode: false }

@@ -5,6 +5,7 @@ import { frozenOr } from '../frozen.js'
 import { mostToolsFrom } from '../rest/limits.js'
 import type { RestPlan } from '../rest/operation.js'
 import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
+import { reasonsOf } from '../rest/reasons.js'
 import { sourceUrl } from '../source.js'
 import type { OpenApiPlanOptions } from './plan.js'
 
@@ -41,11 +42,3 @@ export async function openApiPlan(source: OpenApiSource, options: WrapOpenApiOpt
 
 export const labelOf = (source: OpenApiSource): string =>
   typeof source === 'string' ? source : source instanceof URL ? source.href : 'the description'
-
-/** Why nothing is taken, the commonest reasons first. */
-export function reasonsOf({ leftOut }: RestPlan): string {
-  const counts = new Map<string, number>()
-  for (const { reason } of leftOut) counts.set(reason, (counts.get(reason) ?? 0) + 1)
-  const ranked = [...counts].sort((a, b) => b[1] - a[1]).slice(0, 3)
-  return ranked.map(([reason, count]) => `${count} × ${reason}`).join('; ')
-}

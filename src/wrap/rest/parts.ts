@@ -62,8 +62,7 @@ export interface PartsKit {
 }
 
 /** The parts of a plan: a tool or a template for each operation, or the three tools of a catalogue. */
-export function restPartsOf(plan: RestPlan, options: RestOptions = {}): Part[] {
-  const kit = partsKitOf(plan, options)
+export function restPartsOf(plan: RestPlan, options: RestOptions = {}, kit = partsKitOf(plan, options)): Part[] {
   if (plan.form === 'catalogue') return catalogueParts(plan, kit)
   return plan.operations.map((operation) =>
     operation.asTemplate === undefined

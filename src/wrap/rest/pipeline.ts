@@ -10,8 +10,9 @@ export const withTimeout =
   (send: Send, timeoutMs: number): Send =>
   async (request, signal) => {
     const timeout = AbortSignal.timeout(timeoutMs)
+    const either = AbortSignal.any([signal, timeout])
     try {
-      return await abortable(send(request, AbortSignal.any([signal, timeout])), AbortSignal.any([signal, timeout]))
+      return await abortable(send(request, either), either)
     } catch (error) {
       if (timeout.aborted && !signal.aborted) throw problems.upstreamTimedOut(hostOf(request), timeoutMs)
       throw error

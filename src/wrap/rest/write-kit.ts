@@ -6,8 +6,6 @@ import { inputOf, outputOf } from './parts.js'
 import { placeOf } from './place.js'
 
 export interface RestKitOptions {
-  /** The function that the kit calls, and the door it comes from. */
-  readonly wrap: 'wrapOpenApi' | 'wrapCurl' | 'wrapGraphql'
   /** Absolute path, or a URL. */
   readonly source: string
   /** What was asked for, as it stands in the kit. */
@@ -81,8 +79,8 @@ function withPaths(options: Readonly<Record<string, unknown>>, outFile: string):
 
 const isRemote = (source: string) => /^https?:/.test(source)
 
-function kitText(plan: RestPlan, outFile: string, { wrap, source, options }: RestKitOptions): string {
-  const door = { wrapOpenApi: 'jexo/openapi', wrapCurl: 'jexo/curl', wrapGraphql: 'jexo/graphql' }[wrap]
+function kitText(plan: RestPlan, outFile: string, { source, options }: RestKitOptions): string {
+  const wrap = { openapi: 'wrapOpenApi', curl: 'wrapCurl', graphql: 'wrapGraphql' }[plan.kind]
   const place = isRemote(source)
     ? textLiteral(source)
     : `new URL(${textLiteral(pathFrom(outFile, source))}, import.meta.url)`
@@ -94,7 +92,7 @@ function kitText(plan: RestPlan, outFile: string, { wrap, source, options }: Res
   ]
   return [
     `import { defineKit } from 'jexo'\n`,
-    `import { ${wrap} } from '${door}'\n\n`,
+    `import { ${wrap} } from 'jexo/${plan.kind}'\n\n`,
     `// Settings, from the environment: ${[...new Set(settings)].join(', ')}\n`,
     `const parts = await ${wrap}(${place}, {\n${optionLines(plan, options, outFile).join('')}})\n\n`,
     'export default defineKit({\n',
