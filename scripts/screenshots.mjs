@@ -21,8 +21,8 @@ await pause(800)
 try {
   await terminal(
     'wrap',
-    'jexo wrap colony.ts; jexo wrap suncalc --only get_*times; jexo wrap colony.ts --out /tmp/colony.kit.ts > /dev/null; sed -n /nextInspectionTool/,/^}/p /tmp/colony.kit.ts',
-    14,
+    'jexo wrap colony.ts; jexo wrap suncalc --only get_times; jexo wrap colony.ts --out /tmp/colony.kit.ts > /dev/null; sed -n /nextInspectionTool/,/^}/p /tmp/colony.kit.ts | head -16',
+    20,
     7,
   )
   await terminal(
@@ -41,7 +41,7 @@ try {
   await terminal(
     'attach-and-pack',
     'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --out /tmp/packed; cd /tmp/packed; jexo call apiary.mjs weigh_hive hive=ML-04',
-    18,
+    26,
   )
   await pages()
 } finally {

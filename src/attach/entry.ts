@@ -2,6 +2,7 @@ import { realpathSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { hostName } from '../kit/host-name.js'
 import type { Kit } from '../kit/kit.js'
+import type { Setting } from '../kit/settings.js'
 import { loadKit } from '../target/kit-file.js'
 import type { Target } from '../target/target.js'
 
@@ -43,11 +44,16 @@ export async function entryFor(
   return {
     name: hostName(kit.name),
     entry: Object.keys(env).length > 0 ? { ...entry, env } : entry,
-    secrets: Object.keys(kit.settings).filter((name) => kit.settings[name]?.secret),
+    secrets: Object.keys(kit.settings).filter((name) => isNeeded(kit.settings[name], environment[name])),
   }
 }
 
 /** Settings that are set here and differ from their default: the host starts with an environment of its own. */
+/** A secret that somebody has to set: one with a default is needed only where the default is not what is used now. */
+const isNeeded = (declared: Setting | undefined, value: string | undefined): boolean =>
+  declared?.secret === true &&
+  ((declared.default === undefined && !declared.optional) || (value !== undefined && value !== ''))
+
 function settingsFor(kit: Kit, environment: Readonly<Record<string, string | undefined>>): Record<string, string> {
   const found: Record<string, string> = {}
   for (const [name, declared] of Object.entries(kit.settings)) {

@@ -179,6 +179,8 @@ describe('attach', () => {
   test('prints the entry, absolute, and tries it', async () => {
     const ran = await jexo('attach', 'examples/apiary/apiary.kit.ts')
     expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 answers, 15 tools/)
+    // Its one secret has a default.
+    expect(ran.stderr).not.toContain('It needs')
     const [first] = ran.stdout.split(/\n(?=\{)/)
     const { command, args } = JSON.parse(String(first)).mcpServers.apiary
     expect([command, ...args]).toEqual([expect.stringMatching(/^\/.*node/), bin, 'serve', apiary])
