@@ -11,6 +11,8 @@ prepare()
 const browser = findBrowser()
 const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
 const curl = find('client to compare with', 'curl', 'JEXO_CURL', ['/usr/bin/curl'], 'curl')
+const postgres = find('database', 'postgres', 'JEXO_POSTGRES', postgresPlaces(), 'postgresql')
+const mariadb = find('database', 'mariadbd', 'JEXO_MARIADB', ['/usr/sbin/mariadbd'], 'mariadb-server-core')
 run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
 run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])
 run('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json'])
@@ -18,6 +20,11 @@ process.exit(runJest(process.argv.slice(2)))
 
 function findBrowser() {
   return find('browser', 'Chromium or Chrome', 'JEXO_BROWSER', browsers, 'chromium')
+}
+
+/** Debian has its servers by version; the newest that is there. */
+function postgresPlaces() {
+  return Array.from({ length: 15 }, (_, at) => `/usr/lib/postgresql/${26 - at}/bin/postgres`)
 }
 
 /** A program that tests need: what the variable names, or where Debian puts it, installed if we may. */
@@ -46,7 +53,14 @@ function runJest(args) {
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
-    env: { ...process.env, JEXO_BROWSER: browser, JEXO_NGINX: nginx, JEXO_CURL: curl },
+    env: {
+      ...process.env,
+      JEXO_BROWSER: browser,
+      JEXO_NGINX: nginx,
+      JEXO_CURL: curl,
+      JEXO_POSTGRES: postgres,
+      JEXO_MARIADB: mariadb,
+    },
   })
   if (!existsSync(report)) {
     process.stderr.write('Jest ended without a result.\n')

@@ -230,6 +230,64 @@ export const problems = {
       `${setting} is ${given === '' ? 'not set' : `${JSON.stringify(given)}, which is no http:// or https:// URL`}`,
       'set it to where the API is, such as https://api.example/v1',
     ),
+  packageMissing: (name: string, what: string) =>
+    new JexoError(
+      'package-missing',
+      `${what} need the package ${name}, which is not installed`,
+      `run: npm install ${name}`,
+    ),
+  topicUnreadable: (topic: string) =>
+    new JexoError(
+      'topic-unreadable',
+      `the topic ${JSON.stringify(topic)} cannot be read`,
+      'write levels and variables that are whole levels, such as scales/{hive}/weight',
+    ),
+  feedAddress: (given: string) =>
+    new JexoError(
+      'feed-address',
+      `${JSON.stringify(given.replace(/\/\/[^@/]*@/, '//'))} is no feed that is known here`,
+      'give mqtt://broker:1883 or mqtts://…, or a source with open or poll',
+    ),
+  feedUnreachable: (where: string, reason: string) =>
+    new JexoError(
+      'feed-unreachable',
+      `it cannot be reached (${reason})`,
+      'check that it runs, its address, user and password',
+      where,
+    ),
+  feedSilent: (where: string, filter: string, listenMs: number) =>
+    new JexoError(
+      'feed-silent',
+      `nothing came on ${filter} within ${listenMs} ms`,
+      'check the topic, or listen longer with --listen',
+      where,
+    ),
+  embeddingsFailed: (where: string, reason: string) =>
+    new JexoError(
+      'embeddings-failed',
+      `it gave no vectors (${reason})`,
+      'check the address, the model and the key',
+      where,
+    ),
+  sqlAddress: (given: string) =>
+    new JexoError(
+      'sql-address',
+      `${JSON.stringify(given)} is no database that is known here`,
+      'give a SQLite file, or a URL such as postgres://db.example/ledger, mysql://… or mariadb://…',
+    ),
+  columnMissing: (column: string, closest: readonly string[]) =>
+    new JexoError(
+      'column-missing',
+      `there is no column ${JSON.stringify(column)} to search`,
+      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'name it as table.column',
+    ),
+  sqlUnreachable: (where: string, reason: string) =>
+    new JexoError(
+      'sql-unreachable',
+      `the database cannot be reached (${reason})`,
+      'check that it runs, its address, user and password',
+      where,
+    ),
   kitFileExists: (file: string) =>
     new JexoError(
       'kit-file-exists',

@@ -1,36 +1,42 @@
-/** The Marsh Lane beekeepers' server: scales, inspections, the registry, the field guide. Everything is made up and repeatable. */
-import { readFile } from 'node:fs/promises'
-import { content, defineKit, prompt, Refusal, resource, setting, shared, template, tool } from 'jexo'
+/** The Marsh Lane beekeepers' server: scales, ledger, registry, graph, field guide. Everything is made up and repeatable. */
+import { type Call, content, defineKit, prompt, Refusal, resource, setting, template, tool } from 'jexo'
+import { wrapFeed } from 'jexo/feed'
+import { wrapFolder } from 'jexo/folder'
+import { wrapGraphql } from 'jexo/graphql'
 import { wrapModule } from 'jexo/module'
 import { wrapOpenApi } from 'jexo/openapi'
+import { type SqlDatabase, type StatementCall, wrapSql } from 'jexo/sql'
 import { z } from 'zod'
 import { nextInspection, strengthIndex } from './colony.ts'
 import { sites } from './data/marsh-lane.ts'
-import { type Ledger, openLedger } from './ledger.ts'
+import { openGraph } from './graph/graph.ts'
+import { allHives, lastInspection, ledger, move, record } from './ledger/ledger.ts'
 import { demoKey, openRegistry } from './registry/app.ts'
-import { openScales } from './scales/scales.ts'
-
-const ledger = shared(() => openLedger())
-const scales = shared(
-  () => openScales(Array.from({ length: 12 }, (_, index) => `ML-${String(index + 1).padStart(2, '0')}`)),
-  (opened) => opened.close(),
-)
+import { scales } from './scales/scales.ts'
 
 const hiveCode = z
   .string()
   .regex(/^ML-\d\d$/)
   .describe('Hive code, such as ML-04')
 
-function knownHive(books: Ledger, hive: string) {
-  const found = books.find(hive)
+async function knownHive(books: SqlDatabase, hive: string, call: StatementCall) {
+  const hives = await allHives(books, call)
+  const found = hives.find((known) => known.hive === hive)
   if (found) return found
   const number = Number(hive.slice(3))
-  const near = books
-    .hives()
+  const near = hives
     .map((known) => known.hive)
     .sort((a, b) => Math.abs(Number(a.slice(3)) - number) - Math.abs(Number(b.slice(3)) - number))
     .slice(0, 3)
   throw new Refusal(`There is no hive ${hive}. The nearest codes are ${near.join(', ')}; there are ML-01 to ML-12.`)
+}
+
+/** The latest weight of a hive; a feed that was opened just now is given a moment. */
+async function weightOf(hive: string, call: Pick<Call, 'use' | 'signal'>) {
+  const feed = await call.use(scales)
+  await feed.until(() => feed.latest('weight', { hive }) !== undefined, 2000, call.signal)
+  const reading = feed.latest('weight', { hive })
+  return reading && { kg: Number(reading.value), at: reading.at.replace('.000', '') }
 }
 
 const weighHive = tool('weigh_hive', {
@@ -42,8 +48,8 @@ const weighHive = tool('weigh_hive', {
   tags: ['scale'],
   examples: [{ input: { hive: 'ML-04' }, output: { kg: 41.2, at: '2026-06-02T06:00:00Z' } }],
   async run({ hive }, call) {
-    knownHive(await call.use(ledger), hive)
-    const reading = (await call.use(scales)).latest(hive)
+    await knownHive(await call.use(ledger), hive, call)
+    const reading = await weightOf(hive, call)
     if (!reading) throw new Refusal(`The scale under ${hive} has not reported yet; try again in a few seconds.`)
     return reading
   },
@@ -62,11 +68,10 @@ const weighSite = tool('weigh_site', {
   examples: [{ input: { site: 'Quarry Field' } }],
   async run({ site }, call) {
     const readings: { hive: string; kg: number; at: string }[] = []
-    const open = await call.use(scales)
-    const hives = (await call.use(ledger)).hives().filter((hive) => hive.site === site)
+    const hives = (await allHives(await call.use(ledger), call)).filter((hive) => hive.site === site)
     for (const { hive } of hives) {
       await pause(120, call.signal)
-      const reading = open.latest(hive)
+      const reading = await weightOf(hive, call)
       if (reading) readings.push({ hive, ...reading })
       else call.log.warning(`the scale under ${hive} is silent`)
       call.progress(readings.length, hives.length, hive)
@@ -87,8 +92,8 @@ const colonyStrength = tool('colony_strength', {
   examples: [{ input: { hive: 'ML-07' } }],
   async run({ hive }, call) {
     const books = await call.use(ledger)
-    knownHive(books, hive)
-    const last = books.inspections(hive).at(-1)
+    await knownHive(books, hive, call)
+    const last = await lastInspection(books, hive, call)
     if (!last) throw new Refusal(`${hive} has not been inspected yet.`)
     const strength = strengthIndex(last.framesOfBees, last.framesOfBrood, last.queenSeen)
     return { strength, lastInspection: last.on, nextInspection: nextInspection(last.on, strength) }
@@ -106,21 +111,27 @@ const registry = await wrapOpenApi(new URL('./registry/registry.openapi.yaml', i
   ...(process.env.REGISTRY_URL ? {} : { upstream: openRegistry() }),
 })
 
-const listInspections = tool('list_inspections', {
-  title: 'Inspections of a hive',
-  about: 'What was found at the inspections of one hive this season, newest first.',
-  input: z.object({
-    hive: hiveCode,
-    most: z.number().int().min(1).max(50).default(5).describe('How many at most'),
-  }),
-  effect: 'read',
+/** The ledger: statements as tools, rows as resources, and a SELECT for what nobody has foreseen. */
+const books = await wrapSql(ledger, {
+  queries: [new URL('./ledger/queries.sql', import.meta.url)],
   tags: ['ledger'],
-  async run({ hive, most }, call) {
-    const books = await call.use(ledger)
-    knownHive(books, hive)
-    return books.inspections(hive).toReversed().slice(0, most)
-  },
+  adHoc: true,
 })
+
+/** The same ledger as a graph, by an operation that somebody wrote; in this process where nobody says where else it is. */
+const graph = await wrapGraphql(new URL('./graph/ledger.graphql', import.meta.url), {
+  operations: [new URL('./graph/history.graphql', import.meta.url)],
+  settingPrefix: 'GRAPH',
+  tags: ['graph'],
+  ...(process.env.GRAPH_URL ? {} : { upstream: openGraph() }),
+})
+
+const guide = await wrapFolder(new URL('./fieldguide/', import.meta.url), {
+  about: 'Pages on bees through the year: swarming, feeding, mites, robbing, scales',
+  tags: ['guide'],
+})
+
+const readings = await wrapFeed(scales, { tags: ['scale'] })
 
 const recordInspection = tool('record_inspection', {
   title: 'Record an inspection',
@@ -153,8 +164,8 @@ const recordInspection = tool('record_inspection', {
   ],
   async run(found, call) {
     const books = await call.use(ledger)
-    knownHive(books, found.hive)
-    const { id, hive } = books.record(found)
+    const { hive } = await knownHive(books, found.hive, call)
+    const id = await record(books, found, call)
     call.touch(`apiary://hives/${hive}`)
     call.log.info(`inspection ${id} of ${hive} recorded`)
     const strength = strengthIndex(found.framesOfBees, found.framesOfBrood, found.queenSeen)
@@ -172,20 +183,20 @@ const moveHive = tool('move_hive', {
   confirm: { say: ({ hive, to }) => `Move ${hive} to ${to}?`, ifPossible: true },
   async run({ hive, to }, call) {
     const books = await call.use(ledger)
-    const { site } = knownHive(books, hive)
+    const { site } = await knownHive(books, hive, call)
     if (site === to) throw new Refusal(`${hive} stands at ${to} already.`)
-    books.move(hive, to)
+    await move(books, hive, to, call)
     call.touch(`apiary://hives/${hive}`)
     return { hive, from: site, to }
   },
 })
 
-const allHives = resource('apiary://hives', {
+const hiveList = resource('apiary://hives', {
   name: 'hives',
   title: 'All hives',
   about: 'The twelve hives: code, site, year of the queen, frames, keeper.',
   mimeType: 'application/json',
-  read: async (call) => (await call.use(ledger)).hives(),
+  read: async (call) => allHives(await call.use(ledger), call),
 })
 
 const hiveSheet = template('apiary://hives/{hive}', {
@@ -194,7 +205,7 @@ const hiveSheet = template('apiary://hives/{hive}', {
   about: 'Everything known about one hive: where it stands, its last inspection, its weight now.',
   mimeType: 'application/json',
   list: async (call) =>
-    (await call.use(ledger)).hives().map(({ hive, site }) => ({
+    (await allHives(await call.use(ledger), call)).map(({ hive, site }) => ({
       uri: `apiary://hives/${hive}`,
       name: hive,
       description: `Sheet of ${hive} at ${site}.`,
@@ -202,34 +213,17 @@ const hiveSheet = template('apiary://hives/{hive}', {
     })),
   complete: {
     hive: async (typed, call) => {
-      const codes = (await call.use(ledger)).hives().map(({ hive }) => hive)
+      const codes = (await allHives(await call.use(ledger), call)).map(({ hive }) => hive)
       return codes.filter((code) => code.includes(typed.toUpperCase()))
     },
   },
   read: async ({ hive = '' }, call) => {
     const books = await call.use(ledger)
-    const found = knownHive(books, hive)
-    const weight = (await call.use(scales)).latest(hive)
-    return { ...found, weight, lastInspection: books.inspections(hive).at(-1) }
+    const found = await knownHive(books, hive, call)
+    const weight = await weightOf(hive, call)
+    return { ...found, weight, lastInspection: await lastInspection(books, hive, call) }
   },
 })
-
-const fieldguide = new URL('./fieldguide/', import.meta.url)
-const pages = [
-  ['swarming', 'How to see a swarm coming, and what to do.'],
-  ['winter-feed', 'How much to feed before winter, and when.'],
-  ['varroa', 'Counting mites and treating against them.'],
-  ['robbing', 'Signs of robbing and how to stop it.'],
-  ['reading-the-scales', 'What a rise, a fall or a step of the weight means.'],
-] as const
-const guide = pages.map(([page, about]) =>
-  resource(`fieldguide://${page}`, {
-    name: page,
-    about,
-    mimeType: 'text/markdown',
-    read: () => readFile(new URL(`${page}.md`, fieldguide), 'utf8'),
-  }),
-)
 
 const inspectionLetter = prompt('inspection_letter', {
   title: 'Letter about an inspection',
@@ -241,19 +235,18 @@ const inspectionLetter = prompt('inspection_letter', {
   }),
   complete: {
     hive: async (typed, call) =>
-      (await call.use(ledger))
-        .hives()
+      (await allHives(await call.use(ledger), call))
         .map(({ hive }) => hive)
         .filter((code) => code.includes(typed.toUpperCase())),
     member: async (typed, call) => {
-      const keepers = new Set((await call.use(ledger)).hives().map(({ keeper }) => keeper))
+      const keepers = new Set((await allHives(await call.use(ledger), call)).map(({ keeper }) => keeper))
       return [...keepers].filter((keeper) => keeper.toLowerCase().includes(typed.toLowerCase())).sort()
     },
   },
   async run({ hive, member, tone = 'plain' }, call) {
     const books = await call.use(ledger)
-    const found = knownHive(books, hive)
-    const sheet = JSON.stringify({ ...found, lastInspection: books.inspections(hive).at(-1) }, null, 2)
+    const found = await knownHive(books, hive, call)
+    const sheet = JSON.stringify({ ...found, lastInspection: await lastInspection(books, hive, call) }, null, 2)
     return [
       content.text(
         `Write a ${tone} letter of at most 120 words to ${member} about the last inspection of ${hive}.`,
@@ -288,10 +281,12 @@ export default defineKit({
     colonyStrength,
     ...colony,
     ...registry,
-    listInspections,
+    ...books,
     recordInspection,
     moveHive,
-    allHives,
+    ...graph,
+    ...readings,
+    hiveList,
     ...guide,
     hiveSheet,
     inspectionLetter,

@@ -5,30 +5,22 @@ import { problems } from '../errors.js'
 import { namesIn } from '../kit/choose.js'
 import { shownPath } from '../target/kit-file.js'
 import { tokensOf } from '../wrap/context-cost.js'
-import { type KnownSource, knownSource } from '../wrap/kinds.js'
+import { type KnownSource, knownSource, wrapKinds } from '../wrap/kinds.js'
 import { modulePlanText } from './module-plan-text.js'
 import { Failed, out, outJson, say } from './output.js'
 import { restPlanText } from './rest-plan-text.js'
 import { gather, targetOptions } from './target-options.js'
+import { type DataFlags, isData, wrapData } from './wrap-data.js'
 
-interface Flags {
+interface Flags extends DataFlags {
   kind?: string
-  only?: string
-  except?: string
-  prefix?: string
   writes?: boolean
   catalogue?: boolean
   templates?: string
   baseUrl?: string
-  settingPrefix?: string
   credential?: string
   operations?: string
-  adHoc?: boolean
   header?: string[]
-  out?: string
-  check?: boolean
-  force?: boolean
-  json?: boolean
 }
 
 export const wrap = () =>
@@ -36,9 +28,9 @@ export const wrap = () =>
     .description('Says what tools a source would become, and writes a kit file for them.')
     .argument(
       '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, or curl lines (.md, .sh, .http, .har)',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl lines (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, or a feed (mqtt://)',
     )
-    .option('--kind <kind>', 'what the source is, where its name does not say it: module, openapi, curl, graphql')
+    .option('--kind <kind>', `what the source is, where its name does not say it: ${wrapKinds.join(', ')}`)
     .option('--only <tools>', 'take these only: names, globs or tag:…, separated by commas; of an API also paths')
     .option('--except <tools>', 'take all but these')
     .option('--prefix <text>', 'put before every name')
@@ -56,7 +48,16 @@ export const wrap = () =>
       'of an API whose description says none: bearer, basic, header:NAME or query:NAME',
     )
     .option('--operations <files>', 'of a graph: files with its operations, separated by commas')
-    .option('--ad-hoc', 'of a graph: two more tools that explain its schema and run a checked query')
+    .option(
+      '--ad-hoc',
+      'of a graph or a database: two more tools, one that explains what there is, one that runs a query that only reads',
+    )
+    .option('--queries <files>', 'of a database: files or folders with SQL statements, separated by commas')
+    .option('--no-tables', 'of a database: no resources for its tables')
+    .option('--name <name>', 'of a database, folder or feed: what its URIs and tools are named by')
+    .option('--hidden', 'of a folder: take hidden files too')
+    .option('--no-search', 'of a folder: no tool that finds passages')
+    .option('--listen <ms>', 'of a feed: how long to listen for what it reports; 3000 by default')
     .option(
       '--header <name: value>',
       'of a graph that is asked for its schema: sent with that (again for more)',
@@ -72,10 +73,15 @@ export const wrap = () =>
         '\nExamples: jexo wrap colony.ts --out colony.kit.ts && jexo serve colony.kit.ts',
         '          jexo wrap registry.openapi.yaml --only "tag:hives" --out registry.kit.ts',
         '          jexo wrap README.md          (the curl lines in it)',
+        '          jexo wrap ledger.sqlite --queries queries/ --out ledger.kit.ts',
+        '          jexo wrap fieldguide/ --out fieldguide.kit.ts',
       ].join('\n'),
     )
     .action(async (given: string, flags: Flags) => {
       const known = knownSource(given, flags.kind)
+      if (flags.check && flags.out === undefined)
+        throw problems.argumentUnreadable('--check', '--out <kit file> as well')
+      if (isData(known)) return wrapData(known, labelOf(known.source), flags)
       if (flags.check) return check(known, flags)
       return known.kind === 'module' ? wrapFunctions(known.source, flags) : wrapApi(known, flags)
     })
@@ -174,8 +180,7 @@ function credentialOf(text: string): object {
 }
 
 async function check(known: KnownSource, flags: Flags): Promise<void> {
-  const kitFile = flags.out
-  if (kitFile === undefined) throw problems.argumentUnreadable('--check', '--out <kit file> as well')
+  const kitFile = flags.out ?? ''
   const label = labelOf(known.source)
   const differences = await differencesIn(known, kitFile, flags)
   if (differences.length === 0) return out(`${kitFile} is up to date with ${label}.`)
@@ -209,6 +214,6 @@ function sayWritten(file: string | undefined): void {
 
 /** A package goes by its name, an address by itself. */
 const labelOf = (source: string): string =>
-  /^https?:/.test(source)
-    ? source
+  /^[a-z][a-z\d+.-]+:\/\//i.test(source)
+    ? source.replace(/\/\/[^@/]*@/, '//')
     : (/.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source))

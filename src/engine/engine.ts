@@ -102,6 +102,10 @@ export class Engine {
     for (const list of ['tools', 'resources', 'prompts']) this.notify(`notifications/${list}/list_changed`)
   }
 
+  resourcesChanged(): void {
+    if (this.phase === 'ready' && !this.isStateless) this.notify('notifications/resources/list_changed')
+  }
+
   resourceChanged(uri: string): void {
     if (this.phase === 'ready' && this.subscriptions?.has(uri))
       this.notify('notifications/resources/updated', { uri })

@@ -1,4 +1,5 @@
 import { isContent } from '../kit/content.js'
+import type { Shared } from '../kit/shared.js'
 import { toBase64 } from '../protocol/base64.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { readResultFor, resourceFor } from '../protocol/downgrade.js'
@@ -74,7 +75,12 @@ function listTemplates(engine: Engine, { params }: Incoming) {
   return { resourceTemplates: items, ...next }
 }
 
-type Reader = { label: string; mimeType: string | undefined; read: () => unknown }
+type Reader = {
+  label: string
+  mimeType: string | undefined
+  source: Shared<unknown> | undefined
+  read: () => unknown
+}
 
 async function read(engine: Engine, incoming: Incoming): Promise<ReadResult> {
   const uri = stringParam(incoming.params, 'uri')
@@ -94,7 +100,8 @@ function readerOf(engine: Engine, incoming: Incoming, uri: string): Reader | und
   const fixed = index.resources.get(uri)?.part
   if (fixed) {
     const context = () => callFor(engine, incoming, fixed.name)
-    return { label: `resource \`${fixed.name}\``, mimeType: fixed.mimeType, read: () => fixed.read(context()) }
+    const { mimeType, source } = fixed
+    return { label: `resource \`${fixed.name}\``, mimeType, source, read: () => fixed.read(context()) }
   }
   for (const { part } of index.templates.values()) {
     const variables = part.parsed.match(uri)
@@ -103,6 +110,7 @@ function readerOf(engine: Engine, incoming: Incoming, uri: string): Reader | und
     return {
       label: `template \`${part.name}\``,
       mimeType: part.mimeType,
+      source: part.source,
       read: () => part.read(variables, context()),
     }
   }
@@ -127,9 +135,12 @@ function contentsOf(uri: string, mimeType: string | undefined, given: unknown): 
 function subscribe(engine: Engine, incoming: Incoming) {
   const uri = stringParam(incoming.params, 'uri')
   if (engine.isStateless) throw rpcErrors.methodNotFound('resources/subscribe')
-  if (!readerOf(engine, incoming, uri)) throw rpcErrors.resourceNotFound(uri)
+  const reader = readerOf(engine, incoming, uri)
+  if (!reader) throw rpcErrors.resourceNotFound(uri)
   engine.subscriptions ??= new Set()
   engine.subscriptions.add(uri)
+  // Somebody waits for news now; whether it comes at once is no matter of this answer.
+  if (reader.source) engine.running.keepOpen(reader.source)
   return {}
 }
 

@@ -3,10 +3,11 @@ import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import { isNothing, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
-import { type Replacement, SharedThings } from '../kit/shared.js'
+import { type Opening, type Replacement, type Shared, SharedThings } from '../kit/shared.js'
 import type { JsonSchemaValidator } from '../kit/validation.js'
 import type { Implementation } from '../protocol/types.js'
 import type { Engine } from './engine.js'
+import { Openers } from './openers.js'
 import { PartIndex } from './part-index.js'
 
 /** Something for the operator's log, not for a peer. `text` is masked already. */
@@ -48,11 +49,14 @@ export class RunningKit {
   readonly #options: RunningOptions
   readonly #narrowed = new Map<string, PartIndex>()
   #stopListening: () => void
+  #openers: Openers
   #isWarm = false
+  #isStarted = false
 
   /** Throws a `JexoError` that names all settings that are missing. */
   constructor(kit: Kit, options: RunningOptions) {
     this.#options = options
+    this.#openers = this.#newOpeners()
     this.pageSize = options.pageSize ?? 1000
     this.validator = options.validator
     this.showsUpstream = options.showsUpstream === true
@@ -60,7 +64,7 @@ export class RunningKit {
     const parts = this.#partsOf(kit)
     const declared = settingsFor(kit, parts)
     this.settings = Object.freeze(readSettings(declared, options.environment, options.toleratesMissing))
-    this.shared = new SharedThings({ settings: this.settings }, options.replace)
+    this.shared = new SharedThings(this.#opening(this.settings), options.replace)
     this.mask = maskFor(declared, this.settings)
     this.implementation = implementationOf(kit)
     this.index = new PartIndex(parts, options.validator)
@@ -91,9 +95,11 @@ export class RunningKit {
     )
     const before = this.shared
     this.#stopListening()
+    this.#openers.close()
+    this.#openers = this.#newOpeners()
     this.kit = kit
     this.settings = settings
-    this.shared = new SharedThings({ settings }, this.#options.replace)
+    this.shared = new SharedThings(this.#opening(settings), this.#options.replace)
     this.mask = maskFor(declared, settings)
     this.implementation = implementationOf(kit)
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
@@ -110,6 +116,18 @@ export class RunningKit {
     // A validator that does not load says so at the call that needs it.
     if (needed)
       setTimeout(() => void Promise.resolve(this.validator.prepare({ type: 'object' })).catch(() => {}), 0)
+  }
+
+  /** Opens what wants to be open from the start; what cannot be is said, and tried again until it is. */
+  start(): void {
+    if (this.#isStarted) return
+    this.#isStarted = true
+    this.#openSources()
+  }
+
+  /** Opens a shared thing without anybody waiting for it. */
+  keepOpen(declared: Shared<unknown>): void {
+    this.#openers.keepOpen(this.shared, declared)
   }
 
   /** Runs an author's function; what it uses stays open until it is over. A promise only where the function gives one. */
@@ -142,8 +160,29 @@ export class RunningKit {
   /** Ends all sessions and closes the shared things. */
   async close(): Promise<void> {
     this.#stopListening()
+    this.#openers.close()
     for (const session of [...this.sessions]) session.close('the server is stopping')
     this.#reportClosing(await this.shared.close())
+  }
+
+  #newOpeners = () => new Openers((level, text) => this.report(level, text))
+
+  #openSources(): void {
+    if (!this.#isStarted) return
+    const sources = new Set(this.#partsOf(this.kit).map(({ source }) => source))
+    for (const source of sources) if (source?.atStart) this.keepOpen(source)
+  }
+
+  #opening(settings: Readonly<Record<string, string>>): Opening {
+    return {
+      settings,
+      touch: (uri) => this.touch(uri),
+      resourcesChanged: () => {
+        for (const session of this.sessions) session.resourcesChanged()
+      },
+      report: (level, text) => this.report(level, text),
+      exchange: (before, after) => exchangeIn(this.kit, before, after),
+    }
   }
 
   #partsOf(kit: Kit): readonly Part[] {
@@ -154,6 +193,7 @@ export class RunningKit {
     this.index = new PartIndex(parts, this.validator, this.index)
     this.#narrowed.clear()
     for (const session of this.sessions) session.partsChanged()
+    this.#openSources()
   }
 
   #reportClosing(failures: readonly unknown[]): void {
@@ -168,6 +208,15 @@ export class RunningKit {
 
 const isThenable = (value: unknown): value is PromiseLike<unknown> =>
   typeof (value as { then?: unknown } | null | undefined)?.then === 'function'
+
+/** The parts after stand where the first of those before stood; what an author has made of parts stays as it is. */
+function exchangeIn(kit: Kit, before: readonly Part[], after: readonly Part[]): void {
+  const gone = new Set(before)
+  const at = kit.parts.findIndex((part) => gone.has(part))
+  if (at < 0) return
+  const kept = (parts: readonly Part[]) => parts.filter((part) => !gone.has(part))
+  kit.replace([...kept(kit.parts.slice(0, at)), ...after, ...kept(kit.parts.slice(at))])
+}
 
 function implementationOf(kit: Kit): Implementation {
   const { name, version, title, about, websiteUrl, icons } = kit

@@ -14,6 +14,7 @@ import type { Call, Completer } from './call.js'
 import type { Effect } from './effects.js'
 import type { JsonSchema, Nothing, Schema } from './schema.js'
 import type { Setting } from './settings.js'
+import type { Shared } from './shared.js'
 
 /** What all four parts take. */
 export interface PartExtras {
@@ -25,6 +26,8 @@ export interface PartExtras {
   meta?: JsonObject
   /** What it takes from the environment: the kit that has this part has these settings too. */
   settings?: Readonly<Record<string, Setting>>
+  /** What it draws on: opened where a host subscribes, so that changes can be told; at start where the shared thing says so. */
+  source?: Shared<unknown>
 }
 export interface Example {
   input: { readonly [argument: string]: unknown }
@@ -123,12 +126,13 @@ export function checkFunction(label: string, field: string, value: unknown): voi
 
 /** The extras that are there, without keys for those that are not. */
 export function extrasOf(given: PartExtras): PartExtras {
-  const { title, tags, icons, meta, settings } = given
+  const { title, tags, icons, meta, settings, source } = given
   return {
     ...(title === undefined ? {} : { title }),
     ...(tags === undefined ? {} : { tags: Object.freeze([...tags]) }),
     ...(icons === undefined ? {} : { icons: Object.freeze([...icons]) }),
     ...(isObject(meta) ? { meta } : {}),
     ...(settings === undefined ? {} : { settings: Object.freeze({ ...settings }) }),
+    ...(source === undefined ? {} : { source }),
   }
 }

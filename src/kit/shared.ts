@@ -1,11 +1,25 @@
 import { branded, brands } from './brand.js'
+import type { Part } from './part.js'
 
+/** What a shared thing gets when it is opened. What it can tell outlives the opening: a source that pushes has news at any time. */
 export interface Opening {
   /** Values of the kit's settings. */
   settings: Readonly<Record<string, string>>
+  /** Tells subscribed hosts that a resource has changed (digest §4). */
+  touch(uri: string): void
+  /** Tells hosts that there are other resources now than before. */
+  resourcesChanged(): void
+  /** A line for the operator's log. */
+  report(level: 'info' | 'warning' | 'error', text: string): void
+  /** Puts other parts in the place of some of the kit's, such as when a source says at last what it has. */
+  exchange(before: readonly Part[], after: readonly Part[]): void
+}
+export interface SharedOptions {
+  /** Opened as soon as the kit is served, and tried again until it is: what fails is a warning, not the end. */
+  atStart?: boolean
 }
 /** A thing that is opened once per process and used by parts: a pool, a connection. */
-export interface Shared<T> {
+export interface Shared<T> extends Readonly<SharedOptions> {
   open(opening: Opening): T | Promise<T>
   close?(thing: T): void | Promise<void>
 }
@@ -19,8 +33,9 @@ export interface Shared<T> {
 export function shared<T>(
   open: (opening: Opening) => T | Promise<T>,
   close?: (thing: Awaited<T>) => void | Promise<void>,
+  options: SharedOptions = {},
 ): Shared<Awaited<T>> {
-  return branded(close ? { open, close } : { open }, brands.shared) as Shared<Awaited<T>>
+  return branded({ open, ...(close ? { close } : {}), ...options }, brands.shared) as Shared<Awaited<T>>
 }
 
 export type Replacement = readonly [Shared<unknown>, unknown]

@@ -95,7 +95,7 @@ function ownPackages(built: string): Plugin {
   return {
     name: 'jexo-own-packages',
     setup({ onResolve, resolve: resolveAgain }) {
-      onResolve({ filter: /^(jexo|zod)(\/|$)/ }, async ({ path, resolveDir, kind, pluginData }) => {
+      onResolve({ filter: /^(jexo|zod|graphql|aedes)(\/|$)/ }, async ({ path, resolveDir, kind, pluginData }) => {
         if (pluginData === 'again') return undefined
         const near = await resolveAgain(path, { kind, resolveDir, pluginData: 'again' })
         return near.errors.length === 0

@@ -20,7 +20,7 @@ type Loaded = { format: string; source?: string | Uint8Array; shortCircuit?: boo
 type NextLoad = (url: string, context: object) => Promise<Loaded>
 
 const loaders: Record<string, 'ts' | 'tsx'> = { '.ts': 'ts', '.mts': 'ts', '.tsx': 'tsx' }
-const ownPackages = /^(jexo|zod)(\/|$)/
+const ownPackages = /^(jexo|zod|graphql|aedes)(\/|$)/
 const wantedAgain: Record<string, string[]> = {
   '.js': ['.ts', '.tsx'],
   '.mjs': ['.mts'],

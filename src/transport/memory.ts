@@ -19,6 +19,7 @@ export class MemoryWire implements Wire {
   }
 
   start(ends: WireEnds): void {
+    this.#running.start()
     const deliver = (messages: Message | Message[]) => {
       for (const message of [messages].flat()) ends.receive(copy(message))
     }

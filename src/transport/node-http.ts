@@ -43,6 +43,7 @@ export interface HttpService {
  */
 export function nodeHandler(kit: Kit, options: NodeHandlerOptions = {}): NodeHandler {
   const running = runOnNode(kit, options)
+  running.start()
   const endpoint = new HttpEndpoint(running, options)
   return Object.assign(handlerOf(endpoint), {
     close: async () => {
@@ -66,6 +67,7 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
   const { createServer } = await import('node:http')
   const server = createServer(handlerOf(endpoint))
   const address = await listen(server, host, port)
+  running.start()
   const shown = address.family === 'IPv6' ? `[${address.address}]` : address.address
   return {
     url: `http://${shown}:${address.port}${endpoint.path}`,

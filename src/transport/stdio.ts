@@ -19,6 +19,7 @@ export interface StdioOptions {
 export async function serveStdio(running: RunningKit, options: StdioOptions = {}): Promise<void> {
   const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
   const guard = installStdoutGuard()
+  running.start()
   const output = new Output(
     (text) => guard.write(text),
     () => engine.inFlight > 0,

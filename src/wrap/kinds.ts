@@ -1,8 +1,10 @@
 import { closeSync, existsSync, openSync, readFileSync, readSync, statSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import { problems } from '../errors.js'
+import { isMqttAddress } from './feed/mqtt.js'
+import { isSqlAddress } from './sql/address.js'
 
-export const wrapKinds = ['module', 'openapi', 'curl', 'graphql'] as const
+export const wrapKinds = ['module', 'openapi', 'curl', 'graphql', 'sql', 'folder', 'feed'] as const
 export type WrapKind = (typeof wrapKinds)[number]
 
 /** A source as typed, told apart: the kind of wrap for it, and its absolute path or URL. */
@@ -15,7 +17,10 @@ export interface KnownSource {
 export function knownSource(given: string, kind?: string): KnownSource {
   if (kind !== undefined && !isKind(kind)) throw problems.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
   if (/^https?:\/\//.test(given)) return { kind: kind ?? 'openapi', source: given }
+  if (isSqlAddress(given)) return { kind: kind ?? 'sql', source: given }
+  if (isMqttAddress(given)) return { kind: kind ?? 'feed', source: given }
   const path = resolve(given)
+  if (existsSync(path) && statSync(path).isDirectory()) return { kind: kind ?? 'folder', source: path }
   if (existsSync(path) && statSync(path).isFile()) {
     const found = kind ?? kindOfFile(path)
     if (found === undefined) throw problems.sourceUnknownKind(given, wrapKinds)
@@ -32,7 +37,9 @@ function kindOfFile(path: string): WrapKind | undefined {
   if (/\.[cm]?[jt]sx?$/i.test(path)) return 'module'
   if (/\.(har|http|rest|md|markdown|sh|bash|curl)$/i.test(path)) return 'curl'
   if (/\.(graphqls?|gql|sdl)$/i.test(path)) return 'graphql'
+  if (/\.(sqlite3?|db3?)$/i.test(path)) return 'sql'
   const start = startOf(path)
+  if (start.startsWith('SQLite format 3\0')) return 'sql'
   if (/"__schema"\s*:/.test(start)) return 'graphql'
   if (/["']?(openapi|swagger)["']?\s*:/.test(start)) return 'openapi'
   if (/(^|\s)curl\s/.test(start)) return 'curl'

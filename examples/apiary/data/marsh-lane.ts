@@ -24,6 +24,22 @@ export interface Inspection {
   note: string
 }
 
+/** Honey of one hive, taken on one day. */
+export interface Batch {
+  id: number
+  hive: string
+  on: string
+  kind: string
+  kg: number
+  /** Water in it, in percent. */
+  moisture: number
+}
+export interface Member {
+  name: string
+  /** Year. */
+  joined: number
+}
+
 /** The demo's clock starts here, so that every run tells the same story. */
 export const demoStart = Date.parse('2026-06-02T06:00:00Z')
 export const members = ['Ada Fenn', 'Bram Oakley', 'Cora Withy', 'Dov Marlow', 'Esme Thorne'] as const
@@ -37,8 +53,15 @@ const notes = [
   'Ventilation opened.',
 ]
 
-/** Twelve hives and the inspections of the season so far. */
-export function marshLane(seed = 412): { hives: Hive[]; inspections: Inspection[] } {
+interface Books {
+  members: Member[]
+  hives: Hive[]
+  inspections: Inspection[]
+  batches: Batch[]
+}
+
+/** Twelve hives, the inspections of the season so far, the honey that was taken. */
+export function marshLane(seed = 412): Books {
   const random = seeded(seed)
   const hives = Array.from(
     { length: 12 },
@@ -52,7 +75,28 @@ export function marshLane(seed = 412): { hives: Hive[]; inspections: Inspection[
   )
   const inspections = hives.flatMap((hive) => seasonOf(hive, random))
   inspections.sort((a, b) => a.on.localeCompare(b.on) || a.hive.localeCompare(b.hive))
-  return { hives, inspections: inspections.map((inspection, index) => ({ ...inspection, id: index + 1 })) }
+  return {
+    members: members.map((name, index) => ({ name, joined: 2011 + index * 3 })),
+    hives,
+    inspections: inspections.map((inspection, index) => ({ ...inspection, id: index + 1 })),
+    batches: batchesOf(hives, random),
+  }
+}
+
+const flowers = ['dandelion', 'apple', 'rape', 'hawthorn'] as const
+
+function batchesOf(hives: readonly Hive[], random: () => number): Batch[] {
+  const batches = hives.flatMap(({ hive }) =>
+    Array.from({ length: between(random, 1, 2) }, () => ({
+      hive,
+      on: new Date(Date.UTC(2026, 4, between(random, 8, 31))).toISOString().slice(0, 10),
+      kind: pick(random, flowers),
+      kg: Math.round((5 + random() * 14) * 10) / 10,
+      moisture: Math.round((15.8 + random() * 2.8) * 10) / 10,
+    })),
+  )
+  batches.sort((a, b) => a.on.localeCompare(b.on) || a.hive.localeCompare(b.hive))
+  return batches.map((batch, index) => ({ id: index + 1, ...batch }))
 }
 
 function seasonOf({ hive, frames }: Hive, random: () => number): Inspection[] {

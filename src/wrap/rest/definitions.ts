@@ -41,15 +41,16 @@ function referencesIn(value: unknown): readonly string[] {
  * What is published of an answer's schema. An API that breaks its own promise must not break the call, so anything else is allowed
  * beside what is declared; with `isStrict` it is not.
  */
-export function publishedOutput(schema: JsonSchema, isStrict: boolean): JsonSchema {
+export function publishedOutput(
+  schema: JsonSchema,
+  isStrict: boolean,
+  otherwise = 'Where the API does not keep to its own description: what it gave.',
+): JsonSchema {
   if (isStrict) return schema
   const { $defs, ...declared } = schema
   return {
     type: 'object',
-    anyOf: [
-      declared,
-      { type: 'object', description: 'Where the API does not keep to its own description: what it gave.' },
-    ],
+    anyOf: [declared, { type: 'object', description: otherwise }],
     ...(isObject($defs) ? { $defs } : {}),
   }
 }

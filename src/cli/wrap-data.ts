@@ -1,0 +1,152 @@
+import { resolve } from 'node:path'
+import { namesIn } from '../kit/choose.js'
+import { tokensOf } from '../wrap/context-cost.js'
+import type { FeedPlanOptions } from '../wrap/feed/plan.js'
+import type { FeedOptions } from '../wrap/feed/shared-feed.js'
+import type { KnownSource } from '../wrap/kinds.js'
+import { checkDataKit, type DataKit, writeDataKit } from '../wrap/written-data.js'
+import { fingerprint } from '../wrap/written-kit.js'
+import { feedPlanText, folderPlanText, sqlPlanText } from './data-plan-text.js'
+import { Failed, out, outJson, say } from './output.js'
+
+/** The flags that matter to databases, folders and feeds. */
+export interface DataFlags {
+  only?: string
+  except?: string
+  prefix?: string
+  name?: string
+  settingPrefix?: string
+  queries?: string
+  tables?: boolean
+  adHoc?: boolean
+  hidden?: boolean
+  search?: boolean
+  listen?: string
+  out?: string
+  check?: boolean
+  force?: boolean
+  json?: boolean
+}
+/** A plan with its text and the kit that would be written. */
+interface Planned {
+  readonly plan: unknown
+  readonly text: string
+  readonly kit: DataKit
+}
+
+export const isData = ({ kind }: KnownSource): boolean => kind === 'sql' || kind === 'folder' || kind === 'feed'
+
+/** Plans a database, a folder or a feed, shows the plan, writes or checks the kit. */
+export async function wrapData(known: KnownSource, label: string, flags: DataFlags): Promise<void> {
+  const { plan, text, kit } = await planned(known, label, flags)
+  if (flags.check && flags.out !== undefined) {
+    const differences = checkDataKit(flags.out, kit.taken)
+    if (differences.length === 0) return out(`${flags.out} is up to date with ${label}.`)
+    out(differences.join('\n'))
+    say(`${label} has moved on since ${flags.out} was written.`)
+    throw new Failed()
+  }
+  if (flags.out !== undefined) writeDataKit(flags.out, kit, flags.force === true)
+  if (flags.json) return outJson(plan)
+  out(text)
+  if (flags.out === undefined) say('\nNothing is written yet; --out <name>.kit.ts writes a kit file.')
+  else say(`\nWritten: ${flags.out}   (try it: jexo show ${flags.out})`)
+}
+
+function planned({ kind, source }: KnownSource, label: string, flags: DataFlags): Promise<Planned> {
+  if (kind === 'sql') return plannedSql(source, label, flags)
+  return kind === 'folder' ? plannedFolder(source, label, flags) : plannedFeed(source, flags)
+}
+
+const given = <T>(name: string, value: T | undefined): Record<string, T> =>
+  value === undefined ? {} : { [name]: value }
+const list = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
+
+async function plannedSql(source: string, label: string, flags: DataFlags): Promise<Planned> {
+  const { sqlPlan } = await import('../wrap/sql/wrap-sql.js')
+  const { settingsOf } = await import('../wrap/sql/address.js')
+  const files = (list(flags.queries) ?? []).map((file) => resolve(file))
+  const options = {
+    ...given('name', flags.name),
+    ...given('settingPrefix', flags.settingPrefix),
+    ...given('only', list(flags.only)),
+    ...given('except', list(flags.except)),
+    ...given('prefix', flags.prefix),
+    ...(flags.tables === false ? { tables: false } : {}),
+    ...(flags.adHoc ? { adHoc: true } : {}),
+  }
+  const plan = await sqlPlan(source, { ...options, queries: files })
+  const tokens = await tokensOf(plan.tools.map(({ name, about, input }) => ({ name, about, input })))
+  const { address, tools, tables } = plan
+  return {
+    plan,
+    text: sqlPlanText(plan, address.url ?? label, tokens),
+    kit: {
+      kind: 'sql',
+      source: address.url ?? source,
+      options,
+      ...(files.length > 0 ? { files: { queries: files } } : {}),
+      about: `The ${address.name} database.`,
+      settings: Object.keys(settingsOf(address)),
+      taken: Object.fromEntries([
+        ...tools.map((tool) => [tool.name, fingerprint(tool)]),
+        ...tables.map((table) => [table.uri, fingerprint(table)]),
+        ...(plan.adHoc ? [['ad hoc', '']] : []),
+      ]),
+    },
+  }
+}
+
+async function plannedFolder(source: string, label: string, flags: DataFlags): Promise<Planned> {
+  const { folderPlan } = await import('../wrap/folder/wrap-folder.js')
+  const options = {
+    ...given('name', flags.name),
+    ...given('prefix', flags.prefix),
+    ...given('take', list(flags.only)),
+    ...given('ignore', list(flags.except)),
+    ...(flags.hidden ? { hidden: true } : {}),
+    ...(flags.search === false ? { search: false } : {}),
+  }
+  const plan = await folderPlan(source, options)
+  return {
+    plan,
+    text: folderPlanText(plan, label),
+    kit: {
+      kind: 'folder',
+      source,
+      options,
+      about: `${plan.about}.`,
+      settings: [],
+      // Files come and go without a new kit.
+      taken: { [`${plan.name}://{+path}`]: '', ...(plan.tool === undefined ? {} : { [plan.tool]: '' }) },
+    },
+  }
+}
+
+async function plannedFeed(source: string, flags: DataFlags): Promise<Planned> {
+  const { readFeed } = await import('../wrap/feed/read.js')
+  const { feedPlan } = await import('../wrap/feed/wrap-feed.js')
+  const listenMs = Number(flags.listen ?? 3000)
+  say(`Listening for ${listenMs} ms …`)
+  const { url, name, channels, examples, topics } = await readFeed(source, listenMs)
+  const options: FeedOptions & FeedPlanOptions = {
+    name: flags.name ?? name,
+    ...given('settingPrefix', flags.settingPrefix),
+    ...given('prefix', flags.prefix),
+    channels,
+  }
+  const plan = feedPlan(url, options)
+  const prefix = options.settingPrefix ?? options.name.toUpperCase().replaceAll('-', '_')
+  return {
+    plan,
+    text: feedPlanText(plan, `${url}  ${topics} topics heard`, examples),
+    kit: {
+      kind: 'feed',
+      source: url,
+      options: { ...options },
+      about: `What ${options.name} reports.`,
+      settings: ['URL', 'USER', 'PASSWORD'].map((part) => `${prefix}_${part}`),
+      taken: Object.fromEntries(plan.channels.map((channel) => [channel.uri, fingerprint(channel)])),
+    },
+  }
+}

@@ -1,0 +1,212 @@
+import type { Opening } from '../../kit/shared.js'
+import { type Channel, readingOf } from './channel.js'
+import { Pacer } from './pacer.js'
+import type { FeedOpening, FeedSink, PushingSource } from './source.js'
+
+export interface Reading {
+  readonly value: unknown
+  /** What the value means, where the channel says so. */
+  readonly label?: string
+  /** When it was taken, ISO 8601; when it came, where nobody says. */
+  readonly at: string
+  readonly receivedAt: string
+}
+export interface FeedLimits {
+  /** How many readings are kept of each series. */
+  readonly history: number
+  /** How many series are kept, the latest ones. */
+  readonly maxSeries: number
+  /** A series that nothing comes of for so long is stale; it never is by itself without it. */
+  readonly staleAfterMs: number | undefined
+  /** Subscribers hear of a series so often at most. */
+  readonly updateEveryMs: number
+}
+export interface ConnectionState {
+  readonly state: 'connected' | 'lost'
+  /** Since when, ISO 8601. */
+  readonly since: string
+  readonly reason?: string
+  /** How often it was lost. */
+  readonly losses: number
+}
+type Keys = Readonly<Record<string, string>>
+
+/** Readings of one kind and one place, such as the weights of one hive. */
+export interface Series {
+  readonly channel: Channel
+  readonly keys: Keys
+  readonly readings: readonly Reading[]
+}
+interface MutableSeries extends Series {
+  readonly readings: Reading[]
+  wasStale: boolean
+}
+
+/** How a feed's resources are named. */
+export interface FeedUris {
+  latest(channel: Channel, keys: Keys): string
+  history(channel: Channel, keys: Keys): string
+  readonly status: string
+}
+
+/** A feed that is open: the latest readings of each series, and whether its source is there. One for all sessions. */
+export class Feed {
+  readonly channels: readonly Channel[]
+  readonly #limits: FeedLimits
+  readonly #uris: FeedUris
+  readonly #opening: Pick<Opening, 'touch' | 'resourcesChanged' | 'report'>
+  readonly #series = new Map<string, MutableSeries>()
+  readonly #waiting = new Set<() => void>()
+  readonly #ending = new AbortController()
+  readonly #pacer: Pacer
+  #staleTimer: NodeJS.Timeout | undefined
+  #close: () => void | Promise<void> = () => {}
+  #connection: ConnectionState = { state: 'connected', since: new Date().toISOString(), losses: 0 }
+
+  constructor(
+    channels: readonly Channel[],
+    limits: FeedLimits,
+    uris: FeedUris,
+    opening: Pick<Opening, 'touch' | 'resourcesChanged' | 'report'>,
+  ) {
+    this.channels = channels
+    this.#limits = limits
+    this.#uris = uris
+    this.#opening = opening
+    this.#pacer = new Pacer(limits.updateEveryMs)
+  }
+
+  get connection(): ConnectionState {
+    return this.#connection
+  }
+
+  /** Connects. Rejects where the source cannot be reached the first time. */
+  async connect(source: PushingSource, settings: FeedOpening['settings']): Promise<void> {
+    const sink: FeedSink = {
+      push: (topic, value, at) => this.#take(topic, value, at),
+      lost: (reason) => this.#turn('lost', reason),
+      found: () => this.#turn('connected'),
+    }
+    const filters = [...new Set(this.channels.map(({ pattern }) => pattern.filter))]
+    this.#close = await source.open(sink, { settings, filters, signal: this.#ending.signal })
+    const { staleAfterMs } = this.#limits
+    if (staleAfterMs === undefined) return
+    this.#staleTimer = setInterval(() => this.#tellStale(), Math.max(250, staleAfterMs / 4))
+    this.#staleTimer.unref()
+  }
+
+  async close(): Promise<void> {
+    this.#ending.abort()
+    clearInterval(this.#staleTimer)
+    this.#pacer.close()
+    await this.#close()
+  }
+
+  /** The newest reading of a series; undefined where none has come. */
+  latest(channel: string, keys: Keys = {}): Reading | undefined {
+    return this.series(channel, keys)?.readings.at(-1)
+  }
+
+  /** Readings of a series, oldest first. */
+  history(channel: string, keys: Keys = {}): readonly Reading[] {
+    return this.series(channel, keys)?.readings ?? []
+  }
+
+  series(channel: string, keys: Keys = {}): Series | undefined {
+    return this.#series.get(idOf(channel, keys))
+  }
+
+  /** All series, or those of one channel. */
+  all(channel?: string): Series[] {
+    return [...this.#series.values()].filter((one) => channel === undefined || one.channel.name === channel)
+  }
+
+  /** Whether nothing has come for longer than it should, or nothing can come. */
+  isStale(series: Series, now = Date.now()): boolean {
+    const { staleAfterMs } = this.#limits
+    const age = now - Date.parse(series.readings.at(-1)?.receivedAt ?? '')
+    return this.#connection.state === 'lost' || (staleAfterMs !== undefined && age > staleAfterMs)
+  }
+
+  /** Waits until something has come, since a feed that was just opened knows nothing yet. False where it took too long. */
+  async until(isThere: () => boolean, timeoutMs: number, signal: AbortSignal): Promise<boolean> {
+    if (isThere()) return true
+    return new Promise((resolve, reject) => {
+      const finish = (act: () => void) => {
+        clearTimeout(timer)
+        this.#waiting.delete(look)
+        signal.removeEventListener('abort', onAbort)
+        act()
+      }
+      const look = () => isThere() && finish(() => resolve(true))
+      const onAbort = () => finish(() => reject(signal.reason))
+      const timer = setTimeout(() => finish(() => resolve(false)), timeoutMs)
+      this.#waiting.add(look)
+      signal.addEventListener('abort', onAbort, { once: true })
+    })
+  }
+
+  #take(topic: string, message: unknown, at: string | undefined): void {
+    const receivedAt = new Date().toISOString()
+    for (const channel of this.channels) {
+      const keys = channel.pattern.match(topic)
+      if (!keys) continue
+      const series = this.#seriesOf(channel, keys)
+      series.readings.push(readingOf(channel, message, receivedAt, at))
+      if (series.readings.length > this.#limits.history) series.readings.shift()
+      series.wasStale = false
+      this.#tell(series)
+    }
+    for (const look of [...this.#waiting]) look()
+  }
+
+  #seriesOf(channel: Channel, keys: Keys): MutableSeries {
+    const id = idOf(channel.name, keys)
+    const known = this.#series.get(id)
+    // Those that something comes of stand last, so that the first is the one to go.
+    if (known) this.#series.delete(id)
+    const series = known ?? { channel, keys, readings: [], wasStale: false }
+    this.#series.set(id, series)
+    if (!known) {
+      const [oldest] = this.#series.keys()
+      if (this.#series.size > this.#limits.maxSeries && oldest !== undefined) this.#series.delete(oldest)
+      this.#pacer.run('list', () => this.#opening.resourcesChanged())
+    }
+    return series
+  }
+
+  #tell({ channel, keys }: Series): void {
+    const latest = this.#uris.latest(channel, keys)
+    this.#pacer.run(latest, () => {
+      this.#opening.touch(latest)
+      this.#opening.touch(this.#uris.history(channel, keys))
+    })
+  }
+
+  #tellStale(): void {
+    for (const series of this.#series.values()) {
+      const isStale = this.isStale(series)
+      if (isStale && !series.wasStale) this.#tell(series)
+      series.wasStale = isStale
+    }
+  }
+
+  #turn(state: ConnectionState['state'], reason?: string): void {
+    if (this.#connection.state === state || this.#ending.signal.aborted) return
+    const losses = this.#connection.losses + (state === 'lost' ? 1 : 0)
+    this.#connection = {
+      state,
+      since: new Date().toISOString(),
+      losses,
+      ...(reason === undefined ? {} : { reason }),
+    }
+    if (state === 'lost')
+      this.#opening.report('warning', `${this.#uris.status}: the connection is lost (${reason}); looking for it`)
+    else this.#opening.report('info', `${this.#uris.status}: the connection is there again`)
+    this.#opening.touch(this.#uris.status)
+    for (const series of this.#series.values()) this.#tell(series)
+  }
+}
+
+const idOf = (channel: string, keys: Keys): string =>
+  JSON.stringify([channel, ...Object.entries(keys).sort(([a], [b]) => (a < b ? -1 : 1))])

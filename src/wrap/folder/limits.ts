@@ -1,0 +1,33 @@
+import { numbersOf } from '../../kit/numbers.js'
+import type { Environment } from '../../kit/settings.js'
+
+/** Limits of what is read of a folder. Sizes in bytes. */
+export interface FolderLimits {
+  /** The largest file that is given as a resource. */
+  readonly maxFileBytes: number
+  /** The largest file that can be found by its words. */
+  readonly maxIndexedFileBytes: number
+  /** How much text is indexed in all. */
+  readonly maxIndexedBytes: number
+  readonly maxFiles: number
+}
+export const folderLimits: FolderLimits = {
+  maxFileBytes: 10_000_000,
+  maxIndexedFileBytes: 5_000_000,
+  maxIndexedBytes: 500_000_000,
+  maxFiles: 100_000,
+}
+
+const variables: Readonly<Record<string, keyof FolderLimits>> = {
+  JEXO_FOLDER_MAX_FILE_BYTES: 'maxFileBytes',
+  JEXO_FOLDER_MAX_INDEXED_FILE_BYTES: 'maxIndexedFileBytes',
+  JEXO_FOLDER_MAX_INDEXED_BYTES: 'maxIndexedBytes',
+  JEXO_FOLDER_MAX_FILES: 'maxFiles',
+}
+
+/** What the author says counts before the environment, and that before the defaults. */
+export const folderLimitsFor = (given: Partial<FolderLimits>, environment: Environment): FolderLimits => ({
+  ...folderLimits,
+  ...numbersOf(environment, variables),
+  ...given,
+})

@@ -1,0 +1,81 @@
+import { basename } from 'node:path'
+import { textFormOf } from './media.js'
+import type { FolderReading } from './read.js'
+
+export interface FolderPlanOptions {
+  /** Scheme of its URIs and part of the search tool's name; the folder's name by default. */
+  readonly name?: string
+  /** What is in it, for descriptions. */
+  readonly about?: string
+  /** One tool that finds passages, unless this is false. */
+  readonly search?: boolean
+  /** Put before the name of the tool. */
+  readonly prefix?: string
+  readonly tags?: readonly string[]
+}
+
+/** What of a folder becomes resources and a tool: plain JSON. Files may come and go without a new plan. */
+export interface FolderPlan {
+  readonly version: 1
+  readonly kind: 'folder'
+  readonly name: string
+  readonly about: string
+  /** By MIME type, the commonest first. */
+  readonly types: readonly {
+    readonly mimeType: string
+    readonly files: number
+    readonly bytes: number
+    readonly isSearched: boolean
+  }[]
+  readonly files: number
+  readonly bytes: number
+  /** Of the search tool. */
+  readonly tool?: string
+  readonly tags: readonly string[]
+  /** The largest files that words are not looked up in. */
+  readonly tooLarge: readonly string[]
+  readonly isCut: boolean
+}
+
+/** What is taken of a folder. Pure: the same reading and options give the same plan. */
+export function planFolder(
+  reading: FolderReading,
+  options: FolderPlanOptions = {},
+  maxIndexedFileBytes = 5_000_000,
+): FolderPlan {
+  const name = schemeOf(options.name ?? basename(reading.root))
+  const types = new Map<string, { mimeType: string; files: number; bytes: number; isSearched: boolean }>()
+  for (const { mimeType, bytes } of reading.files) {
+    const known = types.get(mimeType) ?? {
+      mimeType,
+      files: 0,
+      bytes: 0,
+      isSearched: textFormOf(mimeType) !== 'none',
+    }
+    types.set(mimeType, { ...known, files: known.files + 1, bytes: known.bytes + bytes })
+  }
+  const large = reading.files.filter(
+    ({ bytes, mimeType }) => bytes > maxIndexedFileBytes && textFormOf(mimeType) !== 'none',
+  )
+  return {
+    version: 1,
+    kind: 'folder',
+    name,
+    about: options.about ?? `Files of ${name}`,
+    types: [...types.values()].sort((a, b) => b.files - a.files || (a.mimeType < b.mimeType ? -1 : 1)),
+    files: reading.files.length,
+    bytes: reading.files.reduce((sum, { bytes }) => sum + bytes, 0),
+    ...(options.search === false ? {} : { tool: `${options.prefix ?? ''}search_${name.replaceAll('-', '_')}` }),
+    tags: options.tags ?? [],
+    tooLarge: large.map(({ path }) => path),
+    isCut: reading.isCut,
+  }
+}
+
+/** A scheme of URIs: lower case letters, digits and dashes. */
+const schemeOf = (text: string): string =>
+  text
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .replace(/^(?=\d)/, 'folder-') || 'folder'

@@ -1,0 +1,76 @@
+import { realpathSync, statSync } from 'node:fs'
+import { readdir, stat } from 'node:fs/promises'
+import { join } from 'node:path'
+import { problems } from '../../errors.js'
+import { sourceFile } from '../source.js'
+import { mimeTypeOf } from './media.js'
+import { type FolderRules, type PathFilter, pathFilter } from './rules.js'
+
+/** A file of a folder; its path is relative, with slashes. */
+export interface FolderFile {
+  readonly path: string
+  readonly bytes: number
+  readonly modifiedMs: number
+  readonly mimeType: string
+}
+export interface FolderReading {
+  readonly root: string
+  readonly filter: PathFilter
+  /** Sorted by path. */
+  readonly files: readonly FolderFile[]
+  /** There are more than are taken. */
+  readonly isCut: boolean
+}
+
+/** The folder of a source, by its true path. Throws a `JexoError` where there is none. */
+export function folderRoot(source: URL | string): string {
+  const path = sourceFile(source)
+  const found = statSync(path, { throwIfNoEntry: false })
+  if (!found) throw problems.sourceMissing(path)
+  if (!found.isDirectory()) throw problems.sourceUnreadable(path, 'it is no folder')
+  return realpathSync(path)
+}
+
+/** How many files are looked at side by side. */
+const atOnce = 32
+
+/** Goes through a folder: the files that are taken, links left out. */
+export async function readFolder(
+  source: URL | string,
+  rules: FolderRules,
+  maxFiles: number,
+  signal?: AbortSignal,
+): Promise<FolderReading> {
+  const root = folderRoot(source)
+  const filter = pathFilter(root, rules)
+  const paths: string[] = []
+  const waiting = ['']
+  let isCut = false
+  for (let at = waiting.shift(); at !== undefined; at = waiting.shift()) {
+    signal?.throwIfAborted()
+    for (const entry of await readdir(join(root, at), { withFileTypes: true }).catch(() => [])) {
+      const path = at === '' ? entry.name : `${at}/${entry.name}`
+      if (entry.isDirectory() && filter.entersFolder(path)) waiting.push(path)
+      else if (entry.isFile() && filter.takesFile(path)) {
+        if (paths.length < maxFiles) paths.push(path)
+        else isCut = true
+      }
+    }
+    if (isCut) break
+  }
+  const files: FolderFile[] = []
+  for (let from = 0; from < paths.length; from += atOnce) {
+    const some = await Promise.all(paths.slice(from, from + atOnce).map((path) => fileAt(root, path)))
+    files.push(...some.filter((file) => file !== undefined))
+  }
+  files.sort((a, b) => (a.path < b.path ? -1 : 1))
+  return { root, filter, files, isCut }
+}
+
+/** What is known of a file; undefined where it has gone. */
+export async function fileAt(root: string, path: string): Promise<FolderFile | undefined> {
+  const found = await stat(join(root, ...path.split('/'))).catch(() => undefined)
+  return found?.isFile()
+    ? { path, bytes: found.size, modifiedMs: found.mtimeMs, mimeType: mimeTypeOf(path) }
+    : undefined
+}

@@ -1,0 +1,32 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import ignore from 'ignore'
+
+export interface FolderRules {
+  /** Files to leave out, as in a `.gitignore`: `drafts/`, `*.tmp`, `!keep.tmp`. The folder's own `.gitignore` counts too. */
+  readonly ignore?: readonly string[]
+  /** Takes these only, as in a `.gitignore`: `*.md`. */
+  readonly take?: readonly string[]
+  /** Takes files and folders whose names begin with a dot too. */
+  readonly hidden?: boolean
+}
+
+/** Which paths within a folder are taken; paths are relative, with slashes. */
+export interface PathFilter {
+  takesFile(path: string): boolean
+  entersFolder(path: string): boolean
+}
+
+export function pathFilter(root: string, rules: FolderRules): PathFilter {
+  const own = join(root, '.gitignore')
+  const left = ignore()
+    .add(['.git/', 'node_modules/'])
+    .add(existsSync(own) ? readFileSync(own, 'utf8') : '')
+    .add([...(rules.ignore ?? [])])
+  const taken = rules.take && rules.take.length > 0 ? ignore().add([...rules.take]) : undefined
+  const isSeen = (path: string) => rules.hidden === true || !path.split('/').some((name) => name.startsWith('.'))
+  return {
+    takesFile: (path) => isSeen(path) && !left.ignores(path) && (taken === undefined || taken.ignores(path)),
+    entersFolder: (path) => isSeen(path) && !left.ignores(`${path}/`),
+  }
+}

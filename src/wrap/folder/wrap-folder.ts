@@ -1,0 +1,76 @@
+import { basename } from 'node:path'
+import type { Part } from '../../kit/part.js'
+import { shared } from '../../kit/shared.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { frozenOr } from '../frozen.js'
+import type { FinderOptions } from '../search/finder.js'
+import { sourceFile } from '../source.js'
+import type { Library } from './library.js'
+import { type FolderLimits, folderLimitsFor } from './limits.js'
+import { folderPartsOf } from './parts.js'
+import type { FolderPlan, FolderPlanOptions } from './plan.js'
+import type { FolderRules } from './rules.js'
+import { uriOfPath } from './uris.js'
+
+export interface WrapFolderOptions extends FolderPlanOptions, FolderRules, FinderOptions {
+  /** Limits; each may be set by a `JEXO_FOLDER_…` variable too. */
+  readonly limits?: Partial<FolderLimits>
+  /** Follows edits, so that subscribers hear of them and the search knows them; true by default. */
+  readonly watch?: boolean
+}
+
+/**
+ * Turns a folder into resources, one for each file, and a tool that finds passages in them. Confined to the folder: no `..`, no links that
+ * lead out, nothing hidden unless asked for. Rejects with a `JexoError` where there is no such folder.
+ *
+ * @example parts: [...await wrapFolder(new URL('./fieldguide/', import.meta.url), { about: 'Pages on bees through the year' })]
+ */
+export async function wrapFolder(source: URL | string, options: WrapFolderOptions = {}): Promise<Part[]> {
+  const { limits: given = {}, watch = true, embed, vectors, ...planned } = options
+  const limits = folderLimitsFor(given, process.env)
+  const rules = rulesOf(options)
+  // What is planned depends on the name and the options only, as files come and go.
+  const plan = await frozenOr(
+    'folder',
+    { ...planned, folder: basename(sourceFile(source)) } as JsonObject,
+    rules as JsonObject,
+    () => folderPlan(source, options),
+  )
+  const library = shared<Library>(
+    async (opening) => {
+      // What goes through files and watches them is loaded when it is needed.
+      const { Library } = await import('./library.js')
+      return Library.open(
+        {
+          source,
+          rules,
+          limits,
+          watches: watch,
+          isSearched: plan.tool !== undefined,
+          uriOf: (path) => uriOfPath(plan.name, path),
+          ...(embed ? { embed } : {}),
+          ...(vectors === undefined ? {} : { vectors }),
+        },
+        opening,
+      )
+    },
+    (open) => open.close(),
+    { atStart: true },
+  )
+  return folderPartsOf(plan, library)
+}
+
+/** The plan alone: what `jexo wrap` shows. */
+export async function folderPlan(source: URL | string, options: WrapFolderOptions = {}): Promise<FolderPlan> {
+  const { readFolder } = await import('./read.js')
+  const { planFolder } = await import('./plan.js')
+  const limits = folderLimitsFor(options.limits ?? {}, process.env)
+  const reading = await readFolder(source, rulesOf(options), limits.maxFiles)
+  return planFolder(reading, options, limits.maxIndexedFileBytes)
+}
+
+const rulesOf = ({ ignore, take, hidden }: FolderRules): FolderRules => ({
+  ...(ignore === undefined ? {} : { ignore }),
+  ...(take === undefined ? {} : { take }),
+  ...(hidden === undefined ? {} : { hidden }),
+})

@@ -1,0 +1,13 @@
+import type { Hit } from './word-index.js'
+
+/** How much the first places count before the later ones; the usual choice of reciprocal rank fusion. */
+const evenness = 60
+
+/** One ranking of several: what stands high in any of them, and higher what stands in more than one. */
+export function fused<Key>(rankings: readonly (readonly Hit<Key>[])[]): Hit<Key>[] {
+  const scores = new Map<Key, number>()
+  for (const ranking of rankings)
+    for (const [place, { key }] of ranking.entries())
+      scores.set(key, (scores.get(key) ?? 0) + 1 / (evenness + place + 1))
+  return [...scores].map(([key, score]) => ({ key, score })).sort((a, b) => b.score - a.score)
+}

@@ -1,0 +1,61 @@
+import { problems } from '../../errors.js'
+import { isObject } from '../../protocol/messages.js'
+import type { Embed } from './vectors.js'
+
+export interface HttpEmbeddingsOptions {
+  /** Name of the model, as the endpoint knows it. */
+  readonly model?: string
+  /** Sent as `Authorization: Bearer …`; take it from the environment. */
+  readonly key?: string | undefined
+  readonly headers?: Readonly<Record<string, string>>
+  /** How long one request may take; 30,000 by default. */
+  readonly timeoutMs?: number
+}
+
+/**
+ * Asks an HTTP endpoint for vectors, in the widespread form: `POST {"model", "input": [texts]}` is answered by
+ * `{"data": [{"index", "embedding": [numbers]}]}`. Rejects with a `JexoError` for any other answer.
+ *
+ * @example embed: httpEmbeddings('http://127.0.0.1:8080/v1/embeddings', { model: 'small' })
+ */
+export function httpEmbeddings(url: URL | string, options: HttpEmbeddingsOptions = {}): Embed {
+  const { model, key, headers = {}, timeoutMs = 30_000 } = options
+  const place = String(url)
+  return async (texts, signal) => {
+    const { request } = await import('undici')
+    const { statusCode, body } = await request(place, {
+      method: 'POST',
+      headers: {
+        'content-type': 'application/json',
+        ...(key === undefined ? {} : { authorization: `Bearer ${key}` }),
+        ...headers,
+      },
+      body: JSON.stringify({ ...(model === undefined ? {} : { model }), input: texts }),
+      signal: AbortSignal.any([signal, AbortSignal.timeout(timeoutMs)]),
+    })
+    const text = await body.text()
+    if (statusCode !== 200) throw problems.embeddingsFailed(place, `status ${statusCode}: ${text.slice(0, 200)}`)
+    return vectorsIn(text, texts.length, place)
+  }
+}
+
+function vectorsIn(text: string, count: number, place: string): number[][] {
+  const answer = parsed(text)
+  const data = isObject(answer) && Array.isArray(answer.data) ? answer.data : []
+  const vectors: number[][] = []
+  for (const [at, item] of data.entries()) {
+    if (!isObject(item) || !Array.isArray(item.embedding)) continue
+    vectors[typeof item.index === 'number' ? item.index : at] = item.embedding.map(Number)
+  }
+  const isWhole = vectors.length === count && Array.from(vectors).every((vector) => vector?.every(Number.isFinite))
+  if (!isWhole) throw problems.embeddingsFailed(place, 'it gave no vector for each text')
+  return vectors
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return undefined
+  }
+}

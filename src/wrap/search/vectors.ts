@@ -1,0 +1,96 @@
+import { createHash } from 'node:crypto'
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { sourceFile } from '../source.js'
+import type { Hit } from './word-index.js'
+
+/** Turns texts into vectors, all of one length: what an author gives, such as a call of an embeddings endpoint. */
+export type Embed = (texts: readonly string[], signal: AbortSignal) => Promise<readonly (readonly number[])[]>
+
+const textsAtOnce = 64
+
+/** Vectors of entries, kept by the hash of their text: what has not changed is not asked for again. */
+export class VectorIndex<Key> {
+  readonly #embed: Embed
+  readonly #file: string | undefined
+  readonly #byHash = new Map<string, Float32Array>()
+  readonly #entries = new Map<Key, { readonly hash: string; readonly text: string }>()
+
+  /** With a file, vectors outlive the process. */
+  constructor(embed: Embed, file?: URL | string) {
+    this.#embed = embed
+    this.#file = file === undefined ? undefined : sourceFile(file)
+    if (this.#file !== undefined && existsSync(this.#file)) this.#load(this.#file)
+  }
+
+  add(key: Key, text: string): void {
+    const hash = createHash('sha256').update(text).digest('base64url').slice(0, 22)
+    this.#entries.set(key, { hash, text })
+  }
+
+  remove(key: Key): void {
+    this.#entries.delete(key)
+  }
+
+  /** Asks for the vectors that are missing. Rejects where the author's function does. */
+  async complete(signal: AbortSignal, onProgress?: (done: number, total: number) => void): Promise<void> {
+    const missing = new Map<string, string>()
+    for (const { hash, text } of this.#entries.values()) if (!this.#byHash.has(hash)) missing.set(hash, text)
+    const all = [...missing]
+    for (let from = 0; from < all.length; from += textsAtOnce) {
+      signal.throwIfAborted()
+      const some = all.slice(from, from + textsAtOnce)
+      const vectors = await this.#embed(
+        some.map(([, text]) => text),
+        signal,
+      )
+      if (vectors.length !== some.length)
+        throw new Error(
+          `embed gave ${vectors.length} vectors for ${some.length} texts; it has to give one for each`,
+        )
+      for (const [at, [hash]] of some.entries()) this.#byHash.set(hash, unitVector(vectors[at] ?? []))
+      onProgress?.(Math.min(all.length, from + textsAtOnce), all.length)
+    }
+    if (all.length > 0) this.#save()
+  }
+
+  /** Those whose vectors point the same way as the query's, the best first. */
+  async find(query: string, most: number, signal: AbortSignal, takes?: (key: Key) => boolean): Promise<Hit<Key>[]> {
+    const [vector] = await this.#embed([query], signal)
+    const wanted = unitVector(vector ?? [])
+    const hits: Hit<Key>[] = []
+    for (const [key, { hash }] of this.#entries) {
+      const known = this.#byHash.get(hash)
+      if (!known || known.length !== wanted.length || takes?.(key) === false) continue
+      let score = 0
+      for (let at = 0; at < known.length; at++) score += (known[at] as number) * (wanted[at] as number)
+      hits.push({ key, score })
+    }
+    return hits.sort((a, b) => b.score - a.score).slice(0, most)
+  }
+
+  #load(file: string): void {
+    for (const line of readFileSync(file, 'utf8').split('\n')) {
+      const [hash, encoded] = line.split(' ')
+      if (!hash || !encoded) continue
+      const bytes = new Uint8Array(Buffer.from(encoded, 'base64'))
+      this.#byHash.set(hash, new Float32Array(bytes.buffer, 0, Math.floor(bytes.length / 4)))
+    }
+  }
+
+  /** Only what is still there. */
+  #save(): void {
+    if (this.#file === undefined) return
+    const used = new Set([...this.#entries.values()].map(({ hash }) => hash))
+    const lines = [...this.#byHash].flatMap(([hash, vector]) =>
+      used.has(hash)
+        ? [`${hash} ${Buffer.from(vector.buffer, vector.byteOffset, vector.byteLength).toString('base64')}`]
+        : [],
+    )
+    writeFileSync(this.#file, `${lines.join('\n')}\n`)
+  }
+}
+
+function unitVector(vector: readonly number[]): Float32Array {
+  const length = Math.hypot(...vector) || 1
+  return Float32Array.from(vector, (value) => value / length)
+}

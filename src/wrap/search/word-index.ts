@@ -1,0 +1,156 @@
+import SearchableMap from 'minisearch/SearchableMap'
+import { tellingWords, wordsOf } from './words.js'
+
+/** What can be found: its words, by how much they tell. */
+export interface Entry<Key> {
+  readonly key: Key
+  readonly text: string
+  /** What it is called: headings, a path. */
+  readonly title: string
+}
+export interface Hit<Key> {
+  readonly key: Key
+  readonly score: number
+}
+
+/** Words of a title count as often as that. */
+const titleWeight = 3
+/** A word that only begins as the one wanted, and one that differs by a letter, count so much. */
+const prefixWeight = 0.6
+const fuzzyWeight = 0.4
+const shortestPrefix = 3
+const shortestFuzzy = 5
+/** How many other words one word may stand for. */
+const mostVariants = 50
+/** The usual constants of BM25: how soon more of the same word stops to count, and how much long texts are held back. */
+const saturation = 1.2
+const lengthWeight = 0.75
+/** A posting is the number of an entry and how often it has the word, in one. */
+const countBits = 256
+
+/** How many words of a question count. */
+const mostWords = 32
+
+/**
+ * Finds entries by their words, ranked by BM25: the beginning of a word is enough, and where that is not there either, a letter may be
+ * wrong. The words stand in MiniSearch's radix tree, where they are found by beginnings and by likeness.
+ */
+export class WordIndex<Key> {
+  readonly #terms = new SearchableMap<number[]>()
+  /** The same, for who knows the whole word. */
+  readonly #exact = new Map<string, number[]>()
+  /** By number; undefined for what was removed. */
+  readonly #keys: (Key | undefined)[] = []
+  readonly #lengths: number[] = []
+  readonly #numbers = new Map<Key, number>()
+  #next = 0
+  #totalLength = 0
+  #removed = 0
+
+  get size(): number {
+    return this.#numbers.size
+  }
+
+  /** In the place of what stood under that key before. */
+  add({ key, text, title }: Entry<Key>): void {
+    this.remove(key)
+    const number = this.#next++
+    const counts = new Map<string, number>()
+    const words = wordsOf(text)
+    for (const word of words) counts.set(word, (counts.get(word) ?? 0) + 1)
+    for (const word of wordsOf(title)) counts.set(word, (counts.get(word) ?? 0) + titleWeight)
+    for (const [word, count] of counts) {
+      let postings = this.#exact.get(word)
+      if (!postings) {
+        postings = []
+        this.#exact.set(word, postings)
+        this.#terms.set(word, postings)
+      }
+      postings.push(number * countBits + Math.min(count, countBits - 1))
+    }
+    this.#keys[number] = key
+    this.#lengths[number] = words.length
+    this.#numbers.set(key, number)
+    this.#totalLength += words.length
+  }
+
+  remove(key: Key): void {
+    const number = this.#numbers.get(key)
+    if (number === undefined) return
+    this.#totalLength -= this.#lengths[number] ?? 0
+    this.#numbers.delete(key)
+    this.#keys[number] = undefined
+    // What it had goes with many others at once, since that goes through all words.
+    if (++this.#removed > 1000 + this.size / 10) this.#sweep()
+  }
+
+  /** The best first; entries that have all the words before those that have some. */
+  find(query: string, most: number, takes?: (key: Key) => boolean): Hit<Key>[] {
+    const words = tellingWords(query)
+    const scores = new Float64Array(this.#next)
+    const matched = new Uint8Array(this.#next)
+    for (const word of words.slice(0, mostWords)) {
+      const best = this.#scoresOf(word)
+      for (let number = 0; number < best.length; number++) {
+        const score = best[number] as number
+        if (score === 0) continue
+        scores[number] = (scores[number] as number) + score
+        matched[number] = (matched[number] as number) + 1
+      }
+    }
+    const hits: Hit<Key>[] = []
+    for (let number = 0; number < scores.length; number++) {
+      const key = this.#keys[number]
+      if (scores[number] === 0 || key === undefined || takes?.(key) === false) continue
+      hits.push({ key, score: (scores[number] as number) * ((matched[number] as number) / words.length) ** 2 })
+    }
+    return hits.sort((a, b) => b.score - a.score).slice(0, most)
+  }
+
+  /** What each entry gets for a word, by the variant of it that gives it most. */
+  #scoresOf(word: string): Float64Array {
+    const best = new Float64Array(this.#next)
+    const averageLength = this.#totalLength / Math.max(1, this.size) || 1
+    for (const { postings, weight } of this.#variantsOf(word)) {
+      const rarity = Math.log(1 + (this.size - postings.length + 0.5) / (postings.length + 0.5))
+      const worth = weight * Math.max(rarity || 0, 0.01) * (saturation + 1)
+      for (const posting of postings) {
+        const number = Math.floor(posting / countBits)
+        const count = posting % countBits
+        const length = (this.#lengths[number] as number) / averageLength
+        const score = (worth * count) / (count + saturation * (1 - lengthWeight + lengthWeight * length))
+        if (score > (best[number] as number)) best[number] = score
+      }
+    }
+    return best
+  }
+
+  #variantsOf(word: string): { postings: readonly number[]; weight: number }[] {
+    const exact = this.#exact.get(word)
+    const found = exact ? [{ postings: exact, weight: 1 }] : []
+    if (word.length < shortestPrefix) return found
+    for (const [term, postings] of this.#terms.atPrefix(word)) {
+      if (found.length >= mostVariants) break
+      if (term !== word) found.push({ postings, weight: prefixWeight * (word.length / term.length) })
+    }
+    if (found.length > 0 || word.length < shortestFuzzy) return found
+    const near = [...this.#terms.fuzzyGet(word, word.length > 9 ? 2 : 1)].sort(([, a], [, b]) => a[1] - b[1])
+    return near
+      .slice(0, mostVariants)
+      .map(([, [postings, distance]]) => ({ postings, weight: fuzzyWeight / Math.max(1, distance) }))
+  }
+
+  #sweep(): void {
+    this.#removed = 0
+    for (const [word, postings] of this.#exact) {
+      const kept = postings.filter((posting) => this.#keys[Math.floor(posting / countBits)] !== undefined)
+      if (kept.length === postings.length) continue
+      postings.length = 0
+      for (const posting of kept) postings.push(posting)
+      if (kept.length === 0) {
+        this.#exact.delete(word)
+        this.#terms.delete(word)
+      }
+    }
+  }
+}

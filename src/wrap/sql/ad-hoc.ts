@@ -1,0 +1,160 @@
+import type { Call } from '../../kit/call.js'
+import { closestTo } from '../../kit/closest.js'
+import { type Outcome, outcome } from '../../kit/outcome.js'
+import type { Part } from '../../kit/part.js'
+import { Refusal } from '../../kit/refusal.js'
+import { tool } from '../../kit/tool.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { belongings, cutText } from './belongings.js'
+import { rowsOf, type SharedDatabase } from './database.js'
+import type { PlannedTable, SqlPlan } from './plan.js'
+import { shownTable } from './rows.js'
+import { isCode, type SqlDialect, statementsIn, wordsOf } from './tokens.js'
+
+const dialectNames: Readonly<Record<SqlDialect, string>> = {
+  sqlite: 'SQLite',
+  postgres: 'PostgreSQL',
+  mysql: 'MySQL',
+}
+const maxShown = 60
+const maxSkipped = 1_000_000
+
+/** Two tools for questions that nobody has foreseen: one explains the tables piece by piece, one runs a SELECT. */
+export function adHocParts(plan: SqlPlan, database: SharedDatabase): Part[] {
+  const { address, prefix } = plan
+  const slug = address.name.replaceAll('-', '_')
+  const names = { explain: `${prefix}explain_${slug}`, ask: `${prefix}ask_${slug}` }
+  return [explainTool(names, plan, database), askTool(names, plan, database)]
+}
+
+interface Names {
+  readonly explain: string
+  readonly ask: string
+}
+
+function explainTool({ explain, ask }: Names, plan: SqlPlan, database: SharedDatabase): Part {
+  return tool(explain, {
+    about: `Explains the tables of the ${plan.address.name} database: all of them by name, those that some words find, or one with its columns. Then ${ask} reads from them.`,
+    effect: 'read',
+    ...belongings(database),
+    input: {
+      type: 'object',
+      properties: {
+        table: { type: 'string', description: 'Name of a table or view to show whole' },
+        words: { type: 'string', maxLength: 200, description: 'Words to find tables and columns by' },
+      },
+      additionalProperties: false,
+    } as const,
+    async run({ table, words }, call) {
+      if (plan.isPartial) await call.use(database)
+      return table === undefined ? found(plan.tables, words ?? '') : shown(plan.tables, table)
+    },
+  })
+}
+
+function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase): Part {
+  const { name, dialect } = plan.address
+  return tool(ask, {
+    about: `Reads from the ${name} database by one SELECT statement of ${dialectNames[dialect]}. ${explain} says what tables there are. Long answers are cut; skip gives the next rows.`,
+    effect: 'read',
+    ...belongings(shared),
+    input: {
+      type: 'object',
+      properties: {
+        sql: { type: 'string', minLength: 1, maxLength: 20_000, description: 'One SELECT statement' },
+        skip: {
+          type: 'integer',
+          minimum: 0,
+          maximum: maxSkipped,
+          default: 0,
+          description: 'Rows to leave out before the first, as an answer that was cut says',
+        },
+      },
+      required: ['sql'],
+      additionalProperties: false,
+    },
+    output: {
+      type: 'object',
+      properties: {
+        rows: { type: 'array', items: { type: 'object' } },
+        nextSkip: { type: 'integer', description: 'Give it as skip for the rows after these.' },
+      },
+      required: ['rows'],
+    },
+    run: (async ({ sql, skip = 0 }: { sql: string; skip?: number }, call: Call): Promise<Outcome> => {
+      const text = checked(sql, dialect)
+      const database = await call.use(shared)
+      const answer = await database.run({ text, values: [], access: 'read', skip, isForeign: true }, call)
+      const nextSkip = skip + answer.rows.length
+      const note = `${cutText(answer)} The next ones: the same statement with skip ${nextSkip}; an ORDER BY keeps them in order.`
+      return outcome({
+        structured: { rows: rowsOf(answer), ...(answer.cutBy ? { nextSkip } : {}) } as unknown as JsonObject,
+        blocks: answer.cutBy ? [{ type: 'text', text: note }] : [],
+      })
+    }) as () => never,
+  })
+}
+
+/**
+ * The one statement of a text, for which a `Refusal` is thrown where it is not there, or is not a SELECT. That it only reads is the
+ * database's own business: this is for a clear answer, not for safety, but for what reading transactions let through.
+ */
+function checked(text: string, dialect: SqlDialect): string {
+  const statements = statementsIn(text, dialect)
+  const [statement] = statements
+  if (!statement) throw new Refusal('Give a SELECT statement.')
+  if (statements.length > 1) throw new Refusal('Give one statement only; there are several in it.')
+  const words = wordsOf(statement)
+  const [first = ''] = words
+  if (!/^(SELECT|WITH|VALUES|EXPLAIN)$/.test(first))
+    throw new Refusal(`Only a SELECT is allowed here, and this is ${first ? `a ${first}` : 'none'}.`)
+  if (statement.tokens.some(({ kind }) => kind === 'parameter'))
+    throw new Refusal('Write the values into the statement; there are no parameters here.')
+  const isHidden =
+    dialect === 'mysql' && [...statement.head, ...statement.tokens].some((token) => /^\/\*[!M]/.test(token.text))
+  if (isHidden || (words.includes('INTO') && dialect !== 'sqlite'))
+    throw new Refusal('SELECT … INTO and conditional comments are not allowed here.')
+  return statement.tokens.some(isCode) ? statement.text : ''
+}
+
+function found(tables: readonly PlannedTable[], words: string): object {
+  const wanted = words
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(Boolean)
+  const scored = tables
+    .map((table) => ({ table, score: scoreOf(table, wanted) }))
+    .filter(({ score }) => wanted.length === 0 || score > 0)
+    .sort((a, b) => b.score - a.score)
+  return {
+    tables: scored.slice(0, maxShown).map(({ table: { name, about, columns } }) => {
+      const names = columns.slice(0, 12).map((column) => column.name)
+      return `${name}(${names.join(', ')}${columns.length > 12 ? ', …' : ''})${about ? `: ${about}` : ''}`
+    }),
+    ...(scored.length > maxShown
+      ? { note: `${scored.length - maxShown} more; give words to find others by.` }
+      : {}),
+  }
+}
+
+function scoreOf({ name, about = '', columns }: PlannedTable, wanted: readonly string[]): number {
+  const texts = [name, ...columns.map((column) => column.name)].join(' ').toLowerCase()
+  const said = [about, ...columns.map((column) => column.about ?? '')].join(' ').toLowerCase()
+  return wanted.reduce(
+    (sum, word) =>
+      sum + (name.toLowerCase().includes(word) ? 4 : texts.includes(word) ? 2 : said.includes(word) ? 1 : 0),
+    0,
+  )
+}
+
+function shown(tables: readonly PlannedTable[], name: string): object {
+  const table = tables.find((one) => one.name.toLowerCase() === name.toLowerCase())
+  if (table) return shownTable(table)
+  const closest = closestTo(
+    name,
+    tables.map((one) => one.name),
+  )
+  throw new Refusal(
+    `There is no table ${JSON.stringify(name)}${closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''}.`,
+  )
+}

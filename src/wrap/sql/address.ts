@@ -1,0 +1,144 @@
+import { basename } from 'node:path'
+import { problems } from '../../errors.js'
+import { type Setting, setting } from '../../kit/settings.js'
+import { sourceFile } from '../source.js'
+import type { SqlDialect } from './tokens.js'
+
+/** Where a database is, and the settings that say more: never a password. */
+export interface SqlAddress {
+  readonly dialect: SqlDialect
+  /** Of the file or the database; what URIs and tools are named by. */
+  readonly name: string
+  /** Of a SQLite file: its path. */
+  readonly file?: string
+  /** Of a server: its URL without user and password. */
+  readonly url?: string
+  /** Setting that puts another file or URL in its place. */
+  readonly setting: string
+  readonly userSetting?: string
+  readonly passwordSetting?: string
+}
+
+/** What stood in an address and must not be written anywhere. */
+export interface Secrets {
+  readonly user?: string
+  readonly password?: string
+}
+
+const schemes: Readonly<Record<string, SqlDialect>> = {
+  'postgres:': 'postgres',
+  'postgresql:': 'postgres',
+  'mysql:': 'mysql',
+  'mariadb:': 'mysql',
+}
+const ports: Readonly<Record<string, number>> = { postgres: 5432, mysql: 3306 }
+
+export const isSqlAddress = (text: string): boolean => /^(postgres(ql)?|mysql|mariadb):\/\//.test(text)
+
+/** Reads where a database is. Throws a `JexoError` where that is no file and no URL of a known database. */
+export function readAddress(
+  source: URL | string,
+  given: { name?: string; settingPrefix?: string } = {},
+): { address: SqlAddress; secrets: Secrets } {
+  const text = String(source)
+  if (!isSqlAddress(text)) {
+    if (/^[a-z][a-z\d+.-]+:\/\//i.test(text) && !text.startsWith('file:')) throw problems.sqlAddress(masked(text))
+    const file = sourceFile(source)
+    const name = nameOf(given.name ?? basename(file).replace(/\.(sqlite3?|db3?)$/i, ''))
+    return { address: { dialect: 'sqlite', name, file, setting: `${prefixOf(given, name)}_FILE` }, secrets: {} }
+  }
+  if (!URL.canParse(text)) throw problems.sqlAddress(masked(text))
+  const url = new URL(text)
+  const dialect = schemes[url.protocol] as SqlDialect
+  const { username, password } = url
+  url.username = ''
+  url.password = ''
+  const name = nameOf(given.name ?? (url.pathname.slice(1) || url.hostname))
+  const prefix = prefixOf(given, name)
+  return {
+    address: {
+      dialect,
+      name,
+      url: url.href,
+      setting: `${prefix}_URL`,
+      userSetting: `${prefix}_USER`,
+      passwordSetting: `${prefix}_PASSWORD`,
+    },
+    secrets: {
+      ...(username ? { user: decodeURIComponent(username) } : {}),
+      ...(password ? { password: decodeURIComponent(password) } : {}),
+    },
+  }
+}
+
+/** A scheme of URIs and a part of names: lower case letters, digits and dashes. */
+const nameOf = (text: string): string =>
+  text
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .replace(/^(?=\d)/, 'db-') || 'database'
+
+const prefixOf = ({ settingPrefix }: { settingPrefix?: string }, name: string): string =>
+  settingPrefix ?? name.toUpperCase().replaceAll('-', '_')
+
+const masked = (text: string) => text.replace(/\/\/[^@/]*@/, '//••••@')
+
+/** The settings of a database, as a kit declares them. */
+export function settingsOf(address: SqlAddress, hasSecrets = false): Record<string, Setting> {
+  const { name, url, userSetting, passwordSetting } = address
+  if (url === undefined)
+    return { [address.setting]: setting({ about: `Another file for the ${name} database`, optional: true }) }
+  return {
+    [address.setting]: setting({ about: `Where the ${name} database is`, default: url }),
+    [String(userSetting)]: setting({ about: `User of the ${name} database`, optional: true }),
+    [String(passwordSetting)]: setting({
+      about: `Password of the ${name} database${hasSecrets ? ', in the place of the one that the kit gives' : ''}`,
+      optional: true,
+      secret: true,
+    }),
+  }
+}
+
+/** What a driver connects with. */
+export interface Connection {
+  readonly host: string
+  readonly port: number
+  readonly database: string
+  readonly user?: string
+  readonly password?: string
+  readonly isEncrypted: boolean
+  /** For people: without user and password. */
+  readonly label: string
+}
+
+/** The file that the settings name, or the one that the kit does. */
+export function fileOf(address: SqlAddress, settings: Readonly<Record<string, string | undefined>>): string {
+  return settings[address.setting] ? sourceFile(String(settings[address.setting])) : (address.file ?? '')
+}
+
+/** Settings count before what stood in the address. Throws a `JexoError` where the setting holds no URL. */
+export function connectionOf(
+  address: SqlAddress,
+  settings: Readonly<Record<string, string | undefined>>,
+  secrets: Secrets,
+): Connection {
+  const text = settings[address.setting] || address.url || ''
+  const { address: read, secrets: within } = readAddress(text)
+  if (read.url === undefined) throw problems.sqlAddress(masked(text))
+  const url = new URL(read.url)
+  const user = settings[address.userSetting ?? ''] || within.user || secrets.user
+  const password = settings[address.passwordSetting ?? ''] || within.password || secrets.password
+  const port = Number(url.port) || (ports[read.dialect] ?? 0)
+  const database = decodeURIComponent(url.pathname.slice(1))
+  const wanted = url.searchParams.get('sslmode') ?? url.searchParams.get('ssl')
+  return {
+    host: url.hostname.replace(/^\[|\]$/g, ''),
+    port,
+    database,
+    ...(user === undefined ? {} : { user }),
+    ...(password === undefined ? {} : { password }),
+    isEncrypted: wanted !== null && !/^(disable|false|0)$/.test(wanted),
+    label: `${url.hostname}:${port}/${database}`,
+  }
+}

@@ -1,0 +1,73 @@
+import type { JsonSchema } from '../../kit/schema.js'
+
+const integer: JsonSchema = { type: 'integer' }
+const number: JsonSchema = { type: 'number' }
+const text: JsonSchema = { type: 'string' }
+const flag: JsonSchema = { type: 'boolean' }
+/** Whole numbers and decimals that JSON's numbers would spoil come as text. */
+const large: JsonSchema = { anyOf: [{ type: 'integer' }, { type: 'string', pattern: '^-?\\d+$' }] }
+const decimal: JsonSchema = { anyOf: [{ type: 'number' }, { type: 'string' }] }
+const bytes: JsonSchema = { type: 'string', contentEncoding: 'base64' }
+const date: JsonSchema = { type: 'string', format: 'date' }
+const time: JsonSchema = { type: 'string', description: 'Time, ISO 8601.' }
+
+/** By the type that a column was declared with; SQLite holds it loosely, and what is computed has none. */
+export function sqliteSchema(declared: string | null): JsonSchema {
+  if (declared === null) return {}
+  const type = declared.toUpperCase()
+  if (/BOOL/.test(type)) return { type: 'integer', description: '1 for yes, 0 for no.' }
+  if (/INT/.test(type)) return large
+  if (/CHAR|CLOB|TEXT|DATE|TIME|JSON/.test(type)) return text
+  if (/REAL|FLOA|DOUB/.test(type)) return number
+  if (/NUMERIC|DECIMAL/.test(type)) return { anyOf: [{ type: 'number' }, { type: 'string' }] }
+  return type.includes('BLOB') ? bytes : {}
+}
+
+/** By the object identifier of a type in PostgreSQL. */
+export const postgresSchemas: Readonly<Record<number, JsonSchema>> = {
+  16: flag,
+  17: bytes,
+  20: large,
+  21: integer,
+  23: integer,
+  26: integer,
+  25: text,
+  1043: text,
+  1042: text,
+  18: text,
+  19: text,
+  2950: { type: 'string', format: 'uuid' },
+  // What is not a number in it comes as text.
+  700: decimal,
+  701: decimal,
+  1700: decimal,
+  1082: date,
+  1083: text,
+  1114: time,
+  1184: time,
+  1186: text,
+  114: {},
+  3802: {},
+}
+
+/** What may be given for a parameter: as a column's type, but without the text that stands in for large numbers. */
+export function argumentSchema(schema: JsonSchema): JsonSchema {
+  const [first] = (schema.anyOf ?? []) as JsonSchema[]
+  return first ?? schema
+}
+
+/** By the name of a type, as `information_schema` and the drivers of MySQL and MariaDB have it. */
+export function namedTypeSchema(name: string): JsonSchema {
+  const type = name.toLowerCase()
+  if (/^(tiny|small|medium)?int(eger)?$|^year$|^int[24]$|^oid$/.test(type)) return integer
+  if (/^bigint$|^int8$/.test(type)) return large
+  if (/^(float|double|real|float[48])/.test(type)) return number
+  if (/^(decimal|numeric|newdecimal)/.test(type)) return decimal
+  if (/^bool/.test(type)) return flag
+  if (type === 'date') return date
+  if (/^(datetime|timestamp)/.test(type)) return time
+  if (/blob|binary|bytea/.test(type)) return bytes
+  if (/json/.test(type)) return {}
+  if (type === 'uuid') return { type: 'string', format: 'uuid' }
+  return /char|text|enum|set|time|string/.test(type) ? text : {}
+}

@@ -1,0 +1,200 @@
+import { brands, hasBrand } from '../../kit/brand.js'
+import type { Call } from '../../kit/call.js'
+import { Refusal } from '../../kit/refusal.js'
+import type { Setting } from '../../kit/settings.js'
+import { type Shared, shared } from '../../kit/shared.js'
+import { connectionOf, fileOf, readAddress, type Secrets, type SqlAddress, settingsOf } from './address.js'
+import { type SqlAnswer, type SqlDriver, SqlFailure, type SqlRequest, type SqlValue } from './driver.js'
+import { type SqlLimits, sqlLimitsFor } from './limits.js'
+import { placed, statementsIn } from './tokens.js'
+
+export interface DatabaseOptions {
+  /** What its URIs and tools are named by; from the file or the database by default. */
+  readonly name?: string
+  /** Put before the names of its settings: `LEDGER` gives `LEDGER_URL`, `LEDGER_USER`, `LEDGER_PASSWORD`, or `LEDGER_FILE`. */
+  readonly settingPrefix?: string
+  /** Limits; each may be set by a `JEXO_SQL_…` variable too. */
+  readonly limits?: Partial<SqlLimits>
+  /** Statements that fill a new SQLite file, where there is none. */
+  readonly create?: string | (() => string)
+}
+export type SqlRow = Readonly<Record<string, unknown>>
+export type SqlValues = Readonly<Record<string, SqlValue | undefined>>
+/** Part of a call: what ends a statement, and who hears of it. */
+export type StatementCall = Pick<Call, 'signal' | 'upstream'>
+
+/** A database that an author's own tools use too: `call.use(ledger)` gives an open `SqlDatabase`. */
+export interface SharedDatabase extends Shared<SqlDatabase> {
+  readonly address: SqlAddress
+  readonly secrets: Secrets
+  readonly limits: Partial<SqlLimits>
+  readonly create: DatabaseOptions['create']
+  /** The settings that it takes; parts that are wrapped of it bring them along. */
+  readonly settings: Readonly<Record<string, Setting>>
+}
+
+/**
+ * Declares a database: a SQLite file (`URL` or absolute path), or `postgres://…`, `mysql://…`, `mariadb://…`. User and password are
+ * settings. Opened when the kit is served, and tried again until it is there. Throws a `JexoError` where the address is none.
+ *
+ * @example
+ * const ledger = sqlDatabase(new URL('./ledger.sqlite', import.meta.url))
+ * const rows = await (await call.use(ledger)).rows('select * from hives where hive = :hive', { hive }, call)
+ */
+export function sqlDatabase(source: URL | string, options: DatabaseOptions = {}): SharedDatabase {
+  const { address, secrets } = readAddress(source, options)
+  const { limits = {}, create } = options
+  const opened = shared(
+    async ({ settings }) => {
+      const driver = await driverFor({ address, secrets, limits, create }, settings)
+      return reached(new SqlDatabase(address, driver, limits))
+    },
+    (database) => database.close(),
+    { atStart: true },
+  )
+  const declared = {
+    ...opened,
+    address,
+    limits,
+    create,
+    settings: settingsOf(address, Object.keys(secrets).length > 0),
+  }
+  // Not to be seen where somebody prints it.
+  Object.defineProperty(declared, 'secrets', { value: secrets, enumerable: false })
+  return Object.freeze(Object.defineProperty(declared, brands.shared, { value: true })) as unknown as SharedDatabase
+}
+
+export const isSharedDatabase = (value: unknown): value is SharedDatabase =>
+  hasBrand(value, brands.shared) && 'address' in (value as object)
+
+/** The driver of a database; its package is loaded when it connects. */
+export async function driverFor(
+  { address, secrets, limits, create }: Pick<SharedDatabase, 'address' | 'secrets' | 'limits' | 'create'>,
+  settings: Readonly<Record<string, string | undefined>>,
+): Promise<SqlDriver> {
+  const options = { limits: sqlLimitsFor(limits, process.env), ...(create === undefined ? {} : { create }) }
+  if (address.dialect === 'sqlite')
+    return new (await import('./sqlite.js')).SqliteDriver(fileOf(address, settings), options)
+  const connection = connectionOf(address, settings, secrets)
+  if (address.dialect === 'postgres') return new (await import('./postgres.js')).PostgresDriver(connection, options)
+  return new (await import('./mysql.js')).MysqlDriver(connection, options)
+}
+
+/**
+ * Opens a database for a script, or for what is no call: settings are taken from the environment. Close it. Rejects with a `JexoError`
+ * where it cannot be reached.
+ */
+export async function openDatabase(
+  source: URL | string | SharedDatabase,
+  options: DatabaseOptions = {},
+): Promise<SqlDatabase> {
+  const shared = isSharedDatabase(source) ? source : sqlDatabase(source, options)
+  return reached(new SqlDatabase(shared.address, await driverFor(shared, process.env), shared.limits))
+}
+
+/** Nothing is left open where it is not there. */
+async function reached(database: SqlDatabase): Promise<SqlDatabase> {
+  try {
+    await database.driver.ping()
+    return database
+  } catch (error) {
+    await database.close()
+    throw error
+  }
+}
+
+/** A statement with its places filled in, and how it may be run. */
+export type StatementRun = Pick<SqlRequest, 'text' | 'values' | 'access'> &
+  Partial<Pick<SqlRequest, 'maxRows' | 'skip' | 'isForeign'>>
+
+/** An open database: statements with named parameters, each in a transaction of its own. */
+export class SqlDatabase {
+  readonly driver: SqlDriver
+  readonly limits: SqlLimits
+  readonly #name: string
+
+  constructor(address: SqlAddress, driver: SqlDriver, limits: Partial<SqlLimits> = {}) {
+    this.#name = address.name
+    this.driver = driver
+    this.limits = sqlLimitsFor(limits, process.env)
+  }
+
+  /** Rows of one statement that reads; the database refuses it where it writes. Rejects with a `Refusal` that says why it failed. */
+  async rows(text: string, values: SqlValues = {}, call?: StatementCall): Promise<SqlRow[]> {
+    return rowsOf(await this.run(this.#placed(text, values, 'read'), call))
+  }
+
+  /** Carries out one statement that writes: whole, or not at all where it fails or the call is cancelled. */
+  async change(
+    text: string,
+    values: SqlValues = {},
+    call?: StatementCall,
+  ): Promise<{ changed: number; rows: SqlRow[] }> {
+    const answer = await this.run(this.#placed(text, values, 'write'), call)
+    return { changed: answer.changed ?? 0, rows: rowsOf(answer) }
+  }
+
+  /** Runs a statement within the limits, and tells the call's host of it. */
+  async run(statement: StatementRun, call?: StatementCall): Promise<SqlAnswer> {
+    const { maxRows, maxBytes, timeoutMs } = this.limits
+    const request = { maxRows, maxBytes, timeoutMs, signal: call?.signal, ...statement }
+    const label = statement.text.replace(/\s+/g, ' ').slice(0, 120)
+    const carryOut = async (notes: { status?: string | number; bytes?: number; detail?: object }) => {
+      notes.detail = { statement: statement.text, values: statement.values.map(shown), database: this.driver.label }
+      const answer = await this.driver.run(request)
+      const count = answer.changed === undefined ? answer.rows.length : answer.changed
+      notes.status = `${count} ${count === 1 ? 'row' : 'rows'}${answer.changed === undefined ? '' : ' changed'}`
+      notes.bytes = answer.bytes
+      return answer
+    }
+    try {
+      return await (call ? call.upstream('sql', label, carryOut) : carryOut({}))
+    } catch (error) {
+      throw this.#refusal(error, statement.access)
+    }
+  }
+
+  close(): Promise<void> {
+    return this.driver.close()
+  }
+
+  #placed(text: string, values: SqlValues, access: 'read' | 'write'): StatementRun {
+    const statements = statementsIn(text, this.driver.dialect)
+    const [statement] = statements
+    if (!statement || statements.length > 1) throw new Refusal('Give exactly one statement.')
+    const made = placed(statement, this.driver.dialect)
+    return { text: made.text, values: made.names.map((name) => values[name] ?? null), access }
+  }
+
+  #refusal(error: unknown, access: 'read' | 'write'): unknown {
+    if (!(error instanceof SqlFailure)) return error
+    const { kind, message } = error
+    const options = {
+      cause: error,
+      ...(kind === 'lost' ? { operatorNote: `${this.driver.label}: ${message}` } : {}),
+    }
+    return new Refusal(this.#said(kind, message, access), options)
+  }
+
+  #said(kind: SqlFailure['kind'], message: string, access: 'read' | 'write'): string {
+    const database = `The ${this.#name} database`
+    if (kind === 'cancelled') return `The call was cancelled${access === 'write' ? '; nothing was changed' : ''}.`
+    if (kind === 'timeout')
+      return `${database} took longer than ${this.limits.timeoutMs} ms, and the statement was stopped${access === 'write' ? '; nothing was changed' : ''}. Ask for less; the limit is JEXO_SQL_TIMEOUT_MS.`
+    if (kind === 'locked') return `${database} is locked (${message}). Try again in a moment.`
+    if (kind === 'readonly') return `Only reading is allowed here (${message}).`
+    if (kind === 'statement') return `${database} refused the statement: ${message}`
+    const after =
+      access === 'write' ? 'look whether it was carried out before trying again' : 'try again in a moment'
+    return `${database} is not there: ${message}; ${after}.`
+  }
+}
+
+const shown = (value: SqlValue): string | number | boolean | null => {
+  if (value instanceof Uint8Array) return `${value.length} bytes`
+  return typeof value === 'bigint' ? String(value) : value
+}
+
+/** Rows as objects, by the names of their columns. */
+export const rowsOf = ({ columns, rows }: Pick<SqlAnswer, 'columns' | 'rows'>): SqlRow[] =>
+  rows.map((row) => Object.fromEntries(columns.map((name, at) => [name, row[at] ?? null])))

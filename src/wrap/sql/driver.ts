@@ -1,0 +1,147 @@
+import type { JsonSchema } from '../../kit/schema.js'
+import type { SqlLimits } from './limits.js'
+import type { SqlDialect } from './tokens.js'
+
+/** A value that goes into a statement: always by a place of its own, never as text in it. */
+export type SqlValue = string | number | bigint | boolean | null | Uint8Array
+
+/** A statement with places as its database writes them. */
+export interface SqlRequest {
+  readonly text: string
+  readonly values: readonly SqlValue[]
+  /** Whether the database lets it write: it runs in a transaction either way. */
+  readonly access: 'read' | 'write'
+  readonly maxRows: number
+  readonly maxBytes: number
+  /** Rows to leave out before the first. */
+  readonly skip?: number
+  readonly timeoutMs: number
+  readonly signal?: AbortSignal | undefined
+  /** What others wrote: its connection is given up afterwards, with everything that it may have set or locked. */
+  readonly isForeign?: boolean
+}
+
+/** What came back, in values that JSON can carry. */
+export interface SqlAnswer {
+  readonly columns: readonly string[]
+  readonly rows: readonly (readonly unknown[])[]
+  /** Which ceiling ended it before its end. */
+  readonly cutBy?: 'rows' | 'bytes'
+  /** Rows that were added, changed or removed. */
+  readonly changed?: number
+  readonly bytes: number
+}
+
+/** What a database tells of a statement without running it. */
+export interface Described {
+  readonly columns: readonly DescribedColumn[]
+  /** By place; undefined where the database does not know. */
+  readonly parameters: readonly (JsonSchema | undefined)[]
+}
+export interface DescribedColumn {
+  readonly name: string
+  readonly schema: JsonSchema
+  /** Where it comes from, as far as it is a column of a table. */
+  readonly table?: string
+  readonly column?: string
+}
+
+/** A connection to a database, or a pool of them. Everything that is particular to one kind is behind this. */
+export interface SqlDriver {
+  readonly dialect: SqlDialect
+  /** Where it is, for people: without user and password. */
+  readonly label: string
+  /** Rejects with a `JexoError` where it cannot be reached. */
+  ping(): Promise<void>
+  /** Rejects with a `SqlFailure`. */
+  run(request: SqlRequest): Promise<SqlAnswer>
+  describe(text: string): Promise<Described>
+  close(): Promise<void>
+}
+
+/** Why a statement failed, told apart by what can be done about it. */
+export type FailureKind = 'statement' | 'timeout' | 'cancelled' | 'lost' | 'locked' | 'readonly'
+
+export class SqlFailure extends Error {
+  readonly kind: FailureKind
+
+  constructor(kind: FailureKind, message: string, cause?: unknown) {
+    super(message, cause === undefined ? undefined : { cause })
+    this.name = 'SqlFailure'
+    this.kind = kind
+  }
+}
+
+export interface DriverOptions {
+  readonly limits: SqlLimits
+  /** Statements that fill a new SQLite file where there is none. */
+  readonly create?: string | (() => string)
+}
+
+/** Takes rows until a ceiling is reached. */
+export class RowGatherer {
+  readonly rows: unknown[][] = []
+  bytes = 0
+  cutBy: 'rows' | 'bytes' | undefined
+  #toSkip: number
+  readonly #maxRows: number
+  readonly #maxBytes: number
+
+  constructor({ skip = 0, maxRows, maxBytes }: Pick<SqlRequest, 'skip' | 'maxRows' | 'maxBytes'>) {
+    this.#toSkip = skip
+    this.#maxRows = maxRows
+    this.#maxBytes = maxBytes
+  }
+
+  /** False where no more are wanted. */
+  take(row: unknown[]): boolean {
+    if (this.#toSkip > 0) {
+      this.#toSkip--
+      return true
+    }
+    if (this.rows.length >= this.#maxRows) return this.#cut('rows')
+    const bytes = Buffer.byteLength(JSON.stringify(row))
+    // One row goes out whatever its size; its values have been cut by then.
+    if (this.rows.length > 0 && this.bytes + bytes > this.#maxBytes) return this.#cut('bytes')
+    this.bytes += bytes
+    this.rows.push(this.bytes > this.#maxBytes ? row.map((value) => shortened(value, this.#maxBytes)) : row)
+    return true
+  }
+
+  #cut(by: 'rows' | 'bytes'): false {
+    this.cutBy = by
+    return false
+  }
+}
+
+const shortened = (value: unknown, maxBytes: number): unknown =>
+  typeof value === 'string' && value.length > maxBytes / 4
+    ? `${value.slice(0, Math.floor(maxBytes / 4))}… (${value.length} characters in all)`
+    : value
+
+/** A whole number as JSON can carry it: as text where it is too large for that. */
+export function exactInteger(text: string | bigint): number | string {
+  const number = Number(text)
+  return Number.isSafeInteger(number) ? number : String(text)
+}
+
+/** A decimal as a number where that loses nothing, else as the text that it is. */
+export function exactDecimal(text: string): number | string {
+  const number = Number(text)
+  if (!Number.isFinite(number)) return text
+  const plain = text
+    .replace(/^(-?)0+(?=\d)/, '$1')
+    .replace(/(\.\d*?)0+$/, '$1')
+    .replace(/\.$/, '')
+  return String(number) === plain || plain === '-0' ? number : text
+}
+
+/** Names of columns, told apart where two are the same. */
+export function uniqueColumns(names: readonly string[]): string[] {
+  const seen = new Map<string, number>()
+  return names.map((name) => {
+    const count = (seen.get(name) ?? 0) + 1
+    seen.set(name, count)
+    return count === 1 ? name : `${name}_${count}`
+  })
+}

@@ -1,0 +1,38 @@
+import { numbersOf } from '../../kit/numbers.js'
+import type { Environment } from '../../kit/settings.js'
+
+/** Limits of what is asked of a database, and of what comes back. Times in milliseconds, sizes in bytes. */
+export interface SqlLimits {
+  /** How long one statement may take before it is stopped. */
+  readonly timeoutMs: number
+  /** How long connecting may take. */
+  readonly connectMs: number
+  /** How many rows one answer has. */
+  readonly maxRows: number
+  /** How much of an answer is taken. */
+  readonly maxBytes: number
+  /** Connections at once. */
+  readonly maxConnections: number
+}
+export const sqlLimits: SqlLimits = {
+  timeoutMs: 10_000,
+  connectMs: 5000,
+  maxRows: 200,
+  maxBytes: 200_000,
+  maxConnections: 4,
+}
+
+const variables: Readonly<Record<string, keyof SqlLimits>> = {
+  JEXO_SQL_TIMEOUT_MS: 'timeoutMs',
+  JEXO_SQL_CONNECT_MS: 'connectMs',
+  JEXO_SQL_MAX_ROWS: 'maxRows',
+  JEXO_SQL_MAX_BYTES: 'maxBytes',
+  JEXO_SQL_MAX_CONNECTIONS: 'maxConnections',
+}
+
+/** What the author says counts before the environment, and that before the defaults. */
+export const sqlLimitsFor = (given: Partial<SqlLimits>, environment: Environment): SqlLimits => ({
+  ...sqlLimits,
+  ...numbersOf(environment, variables),
+  ...given,
+})

@@ -1,0 +1,270 @@
+import type { FieldPacket, Connection as MysqlConnection, Pool, PoolConnection, ResultSetHeader } from 'mysql2'
+import { problems } from '../../errors.js'
+import type { Connection } from './address.js'
+import { namedTypeSchema } from './column-types.js'
+import {
+  type Described,
+  type DriverOptions,
+  exactDecimal,
+  exactInteger,
+  RowGatherer,
+  type SqlAnswer,
+  type SqlDriver,
+  SqlFailure,
+  type SqlRequest,
+  type SqlValue,
+  uniqueColumns,
+} from './driver.js'
+import { type Interruption, interruptible } from './interruption.js'
+
+/** MySQL and MariaDB, by a pool of connections. */
+export class MysqlDriver implements SqlDriver {
+  readonly dialect = 'mysql'
+  readonly label: string
+  readonly #config: object
+  readonly #options: DriverOptions
+  #pool: Promise<Pool> | undefined
+
+  constructor(connection: Connection, options: DriverOptions) {
+    const { label, isEncrypted, ...rest } = connection
+    this.label = label
+    this.#options = options
+    this.#config = {
+      ...rest,
+      connectTimeout: options.limits.connectMs,
+      dateStrings: true,
+      supportBigNumbers: true,
+      bigNumberStrings: true,
+      ...(isEncrypted ? { ssl: {} } : {}),
+    }
+  }
+
+  async ping(): Promise<void> {
+    const connection = await this.#connect().catch((error) => {
+      throw problems.sqlUnreachable(this.label, messageOf(error))
+    })
+    connection.release()
+  }
+
+  async run(request: SqlRequest): Promise<SqlAnswer> {
+    const connection = await this.#connect().catch((error) => {
+      throw new SqlFailure('lost', `it cannot be reached (${messageOf(error)})`, error)
+    })
+    const interruption: Interruption = {
+      stop: () => this.#kill(connection.threadId),
+      giveUp: () => cut(connection),
+    }
+    let isBroken = request.isForeign === true
+    try {
+      return await interruptible(request, interruption, async () => {
+        await query(connection, request.access === 'read' ? 'start transaction read only' : 'start transaction')
+        const answer = await this.#carriedOut(connection, request)
+        isBroken ||= answer.isUnfinished
+        if (request.signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
+        if (!answer.isUnfinished) await query(connection, request.access === 'read' ? 'rollback' : 'commit')
+        return answer.answer
+      })
+    } catch (error) {
+      const failure = failureOf(error)
+      isBroken ||= failure.kind === 'lost' || !(await rolledBack(connection))
+      throw failure
+    } finally {
+      if (isBroken) cut(connection)
+      else if (!interruption.isGivenUp) connection.release()
+    }
+  }
+
+  async describe(text: string): Promise<Described> {
+    const connection = await this.#connect()
+    try {
+      const columns = await new Promise<FieldPacket[]>((resolve, reject) =>
+        connection.prepare(text, (error, statement) => {
+          if (error) return reject(error)
+          const { columns = [] } = statement as unknown as { columns?: FieldPacket[] }
+          statement.close()
+          resolve(columns)
+        }),
+      )
+      const { Types } = await loadMysql()
+      return {
+        parameters: [],
+        columns: columns.map(({ name, columnType, orgTable, orgName }) => ({
+          name,
+          schema: namedTypeSchema(typeName(Types as never, Number(columnType))),
+          ...(orgTable && orgName ? { table: orgTable, column: orgName } : {}),
+        })),
+      }
+    } catch (error) {
+      throw failureOf(error)
+    } finally {
+      connection.release()
+    }
+  }
+
+  async close(): Promise<void> {
+    const pool = await this.#pool
+    if (pool) await new Promise<void>((resolve) => pool.end(() => resolve()))
+  }
+
+  async #connect(): Promise<PoolConnection> {
+    this.#pool ??= openPool({ ...this.#config, connectionLimit: this.#options.limits.maxConnections })
+    const pool = await this.#pool
+    const connection = await new Promise<PoolConnection>((resolve, reject) =>
+      pool.getConnection((error, opened) => (error ? reject(error) : resolve(opened))),
+    )
+    if (connection.listenerCount('error') === 0) connection.on('error', () => {})
+    return connection
+  }
+
+  /** Rows as they come; where there are more than are wanted, the server is told to stop, and the connection is given up with the rest. */
+  #carriedOut(
+    connection: PoolConnection,
+    { text, values, ...request }: SqlRequest,
+  ): Promise<{ answer: SqlAnswer; isUnfinished: boolean }> {
+    const gatherer = new RowGatherer(request)
+    let fields: readonly FieldPacket[] = []
+    let header: ResultSetHeader | undefined
+    return new Promise((resolve, reject) => {
+      const answered = (isUnfinished: boolean) =>
+        resolve({
+          isUnfinished,
+          answer: {
+            columns: uniqueColumns(fields.map(({ name }) => name)),
+            rows: gatherer.rows,
+            bytes: gatherer.bytes,
+            ...(gatherer.cutBy === undefined ? {} : { cutBy: gatherer.cutBy }),
+            ...(header ? { changed: header.affectedRows } : {}),
+          },
+        })
+      const running = connection.execute({ sql: text, values: values.map(bound), rowsAsArray: true, typeCast })
+      let isOver = false
+      const failed = (error: Error) => {
+        connection.removeListener('error', failed)
+        if (!isOver) reject(error)
+      }
+      // A connection that is lost is told by itself, not by the statement.
+      connection.on('error', failed)
+      running
+        .on('error', failed)
+        .on('fields', (named: FieldPacket[]) => (fields = named ?? []))
+        .on('result', (row: unknown) => {
+          if (isOver) return
+          if (!Array.isArray(row)) header = row as ResultSetHeader
+          else if (!gatherer.take(row)) {
+            isOver = true
+            void this.#kill(connection.threadId).catch(() => {})
+            answered(true)
+          }
+        })
+        .on('end', () => {
+          connection.removeListener('error', failed)
+          if (!isOver) answered(false)
+        })
+    })
+  }
+
+  async #kill(thread: number): Promise<void> {
+    const { createConnection } = await loadMysql()
+    const killer: MysqlConnection = createConnection(this.#config)
+    killer.on('error', () => {})
+    try {
+      await query(killer, `kill query ${Number(thread)}`)
+    } finally {
+      cut(killer)
+    }
+  }
+}
+
+async function loadMysql(): Promise<typeof import('mysql2')> {
+  try {
+    const loaded = await import('mysql2')
+    return (loaded as unknown as { default: typeof import('mysql2') }).default
+  } catch {
+    throw problems.packageMissing('mysql2', 'MySQL and MariaDB')
+  }
+}
+
+async function openPool(config: object): Promise<Pool> {
+  const { createPool } = await loadMysql()
+  const pool = createPool({ ...config, maxIdle: 1, idleTimeout: 30_000 })
+  // Times are given in UTC, so that they can be told as such.
+  pool.on('connection', (connection) => connection.query("set time_zone = '+00:00'"))
+  return pool
+}
+
+/** Closed for good: to end it politely would be to take all rows that are still to come. */
+function cut(connection: MysqlConnection): void {
+  const { stream } = connection as unknown as { stream: { destroy(): void } }
+  stream.destroy()
+  connection.destroy()
+}
+
+const query = (connection: MysqlConnection, text: string): Promise<void> =>
+  new Promise((resolve, reject) => connection.query(text, (error) => (error ? reject(error) : resolve())))
+
+const rolledBack = (connection: MysqlConnection): Promise<boolean> =>
+  query(connection, 'rollback').then(
+    () => true,
+    () => false,
+  )
+
+/** Whole numbers go as text, which the server takes for what they are; a double is refused where a count is wanted. */
+function bound(value: SqlValue): string | number | Buffer | null | boolean {
+  if (typeof value === 'bigint' || Number.isInteger(value)) return String(value)
+  return value instanceof Uint8Array ? Buffer.from(value) : (value as string | number | null | boolean)
+}
+
+type Field = { type: string; length: number; string(): string | null; buffer(): Buffer | null }
+
+function typeCast(field: Field, next: () => unknown): unknown {
+  const { type } = field
+  if (/BLOB|BINARY|GEOMETRY|^BIT$/.test(type)) {
+    const given = next()
+    return Buffer.isBuffer(given) ? given.toString('base64') : given
+  }
+  const value = next()
+  if (typeof value === 'string') {
+    if (type === 'LONGLONG' || type === 'LONG') return exactInteger(value)
+    if (/DECIMAL/.test(type)) return exactDecimal(value)
+    if (type === 'TIMESTAMP') return `${value.replace(' ', 'T')}Z`
+    if (type === 'DATETIME') return value.replace(' ', 'T')
+  }
+  return value
+}
+
+/** The name of a column's type by its number, as `information_schema` has it. */
+function typeName(types: Readonly<Record<string, number>>, code: number): string {
+  const [found = ''] = Object.entries(types).find(([, value]) => value === code) ?? []
+  const names: Readonly<Record<string, string>> = {
+    LONG: 'int',
+    LONGLONG: 'bigint',
+    SHORT: 'smallint',
+    TINY: 'tinyint',
+    INT24: 'mediumint',
+    NEWDECIMAL: 'decimal',
+    VAR_STRING: 'varchar',
+    STRING: 'char',
+  }
+  // A text column is sent as a blob; which of the two it is, the table says.
+  return names[found] ?? (/BLOB/.test(found) ? '' : found)
+}
+
+function failureOf(error: unknown): SqlFailure {
+  if (error instanceof SqlFailure) return error
+  const { code = '', errno = 0, sqlState } = error as { code?: string; errno?: number; sqlState?: string }
+  const message = messageOf(error)
+  if (errno === 1317 || errno === 1969 || errno === 3024) return new SqlFailure('timeout', message, error)
+  if (errno === 1792) return new SqlFailure('readonly', message, error)
+  if (errno === 1205 || errno === 1213) return new SqlFailure('locked', message, error)
+  const isLost =
+    sqlState === undefined ||
+    /^08/.test(sqlState) ||
+    [1053, 1927, 2006, 2013].includes(errno) ||
+    /^(PROTOCOL|ECONN)/.test(code)
+  return new SqlFailure(isLost ? 'lost' : 'statement', message, error)
+}
+
+const messageOf = (error: unknown): string => {
+  const { message, code } = error as { message?: string; code?: string }
+  return message || code || String(error)
+}

@@ -1,0 +1,109 @@
+import type { Call } from '../../kit/call.js'
+import { type Outcome, outcome } from '../../kit/outcome.js'
+import type { Part } from '../../kit/part.js'
+import { Refusal } from '../../kit/refusal.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import { tool } from '../../kit/tool.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { publishedOutput } from '../rest/definitions.js'
+import { adHocParts } from './ad-hoc.js'
+import { belongings, cutText, rowUri } from './belongings.js'
+import { rowsOf, type SharedDatabase, type SqlRow } from './database.js'
+import type { SqlValue } from './driver.js'
+import type { PlannedQuery, SqlPlan } from './plan.js'
+import { tableParts } from './rows.js'
+import { type SqlSearchOptions, searchTool } from './search.js'
+
+/** The parts of a plan: a tool for each statement, resources for tables, and what is asked for beside. */
+export function sqlPartsOf(plan: SqlPlan, database: SharedDatabase, search?: SqlSearchOptions): Part[] {
+  return [
+    ...plan.tools.map((query) => queryTool(plan, query, database)),
+    ...(plan.adHoc ? adHocParts(plan, database) : []),
+    // Its columns are not known before the database is there.
+    ...(search && !plan.isPartial ? [searchTool(plan, database, search)] : []),
+    ...tableParts(plan, database),
+  ]
+}
+
+function queryTool(plan: SqlPlan, query: PlannedQuery, database: SharedDatabase): Part {
+  const { name, about, title, tags, effect, examples, confirm } = query
+  return tool(name, {
+    about,
+    ...(title === undefined ? {} : { title }),
+    ...(tags.length > 0 ? { tags } : {}),
+    effect,
+    examples: examples.map((input) => ({ input })),
+    input: query.input,
+    ...(query.isOne && !query.row ? {} : { output: publishedOutput(outputOf(query), false, unexpected) }),
+    ...(confirm === undefined
+      ? {}
+      : { confirm: { say: (given: unknown) => filled(confirm, given), ifPossible: true } }),
+    ...belongings(database),
+    run: ((given: JsonObject, call: Call) => carriedOut(plan, query, given, call, database)) as () => never,
+  })
+}
+
+const unexpected = 'Where a value is not of the type that its column has: what is there.'
+
+/** `Move {hive} to {to}?` with what was given. */
+const filled = (sentence: string, given: unknown): string =>
+  sentence.replace(/\{(\w+)\}/g, (_whole, name: string) => String((given as JsonObject)[name] ?? ''))
+
+function outputOf({ row = { type: 'object' }, isOne, effect }: PlannedQuery): JsonSchema {
+  if (isOne) return row
+  const rows = { type: 'array', items: row }
+  if (effect === 'read')
+    return {
+      type: 'object',
+      properties: { rows, more: { type: 'boolean', description: 'There are more rows than these.' } },
+      required: ['rows'],
+    }
+  const changed = { type: 'integer', description: 'How many rows were added, changed or removed.' }
+  return { type: 'object', properties: { changed, ...(row.properties ? { rows } : {}) }, required: ['changed'] }
+}
+
+async function carriedOut(
+  plan: SqlPlan,
+  query: PlannedQuery,
+  given: JsonObject,
+  call: Call,
+  shared: SharedDatabase,
+): Promise<Outcome> {
+  const database = await call.use(shared)
+  const defaults = (query.input.properties ?? {}) as Record<string, JsonSchema>
+  const values = query.names.map((name) => placedValue(given[name] ?? defaults[name]?.default))
+  const access = query.effect === 'read' ? 'read' : 'write'
+  const answer = await database.run({ text: query.text, values, access }, call)
+  const rows = rowsOf(answer)
+  if (access === 'write') touchRows(plan, query, rows, call)
+  if (query.isOne) {
+    const [row] = rows
+    if (!row) throw new Refusal(`There is no such row: ${query.name} found nothing for ${JSON.stringify(given)}.`)
+    return outcome({ structured: row as JsonObject, blocks: [] })
+  }
+  if (access === 'write') {
+    const { changed = 0 } = answer
+    return outcome({ structured: { changed, ...(query.row ? { rows } : {}) } as JsonObject, blocks: [] })
+  }
+  return outcome({
+    structured: { rows, ...(answer.cutBy ? { more: true } : {}) } as unknown as JsonObject,
+    blocks: answer.cutBy
+      ? [{ type: 'text', text: `${cutText(answer)} Ask for less by the arguments of ${query.name}.` }]
+      : [],
+  })
+}
+
+/** A value as the database takes it; what is more than a plain one goes as JSON. */
+function placedValue(given: unknown): SqlValue {
+  if (given === undefined || given === null) return null
+  return typeof given === 'object' ? JSON.stringify(given) : (given as SqlValue)
+}
+
+/** Tells of rows that came back from a statement that writes, as far as they say which they are. */
+function touchRows({ tables }: SqlPlan, query: PlannedQuery, rows: readonly SqlRow[], call: Call): void {
+  const words = new Set(query.text.toLowerCase().match(/\w+/g))
+  for (const table of tables.filter(({ bareName, isByKey }) => isByKey && words.has(bareName.toLowerCase())))
+    for (const row of rows)
+      if (table.key.every((column) => row[column] !== undefined && row[column] !== null))
+        call.touch(rowUri(table.uri, table.key, row))
+}

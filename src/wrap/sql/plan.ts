@@ -1,0 +1,271 @@
+import { chosenFrom } from '../../kit/choose.js'
+import type { Effect } from '../../kit/effects.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import type { SqlAddress } from './address.js'
+import { uniqueColumns } from './driver.js'
+import type { Query } from './queries.js'
+import type { ReadQuery, SqlReading } from './read.js'
+import type { Table } from './tables.js'
+import { parametersOf, placed, wordsOf } from './tokens.js'
+import { argumentsByColumns, originOf, tablesIn } from './typing.js'
+
+export interface SqlPlanOptions {
+  /** Tools and tables to take, by name, glob or `tag:…`. */
+  readonly only?: readonly string[]
+  readonly except?: readonly string[]
+  /** Put before the names of tools. */
+  readonly prefix?: string
+  readonly tags?: readonly string[]
+  /** Tables and views become resources, unless this is false. */
+  readonly tables?: boolean
+  /** Two more tools: one explains the tables piece by piece, one runs a SELECT. */
+  readonly adHoc?: boolean
+}
+
+/** What of a database becomes tools and resources: plain JSON. */
+export interface SqlPlan {
+  readonly version: 1
+  readonly kind: 'sql'
+  readonly address: SqlAddress
+  readonly tools: readonly PlannedQuery[]
+  readonly tables: readonly PlannedTable[]
+  readonly leftOut: readonly LeftOutQuery[]
+  readonly warnings: readonly string[]
+  readonly prefix: string
+  readonly adHoc: boolean
+  /** The database could not be asked: types and tables are not known yet. */
+  readonly isPartial: boolean
+}
+export interface PlannedQuery {
+  readonly name: string
+  readonly title?: string
+  readonly about: string
+  readonly isDescribed: boolean
+  readonly effect: Effect
+  readonly tags: readonly string[]
+  readonly where: string
+  /** The statement, with places as the database has them. */
+  readonly text: string
+  /** Which argument each place holds. */
+  readonly names: readonly string[]
+  readonly input: JsonSchema
+  /** Of a row; undefined where the columns are not known. */
+  readonly row?: JsonSchema
+  readonly isOne: boolean
+  readonly confirm?: string
+  readonly examples: readonly Readonly<Record<string, unknown>>[]
+}
+export interface PlannedTable extends Table {
+  /** The resources of its rows, or of the whole where it has no key. */
+  readonly uri: string
+  readonly isByKey: boolean
+}
+export interface LeftOutQuery {
+  readonly name: string
+  readonly where: string
+  readonly reason: string
+  readonly fix: string
+}
+
+const reading = new Set(['SELECT', 'WITH', 'VALUES', 'TABLE', 'SHOW', 'EXPLAIN'])
+const writing = new Set(['INSERT', 'UPDATE', 'DELETE', 'REPLACE', 'MERGE', 'TRUNCATE', 'CALL'])
+
+/** Which statements and tables are taken. Pure: the same reading and options give the same plan. */
+export function planSql(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan {
+  const { address, queries, tables } = read
+  const prefix = options.prefix ?? ''
+  const known = tables ?? []
+  const items = [
+    ...queries.map((query) => ({ query, key: prefix + query.name, tags: query.tags })),
+    ...(options.tables === false ? [] : known.map((table) => ({ table, key: table.name, tags: [] as string[] }))),
+  ]
+  const chosen = choice(items, options, read.tables === undefined)
+  const leftOut: LeftOutQuery[] = []
+  const warnings: string[] = []
+  const tools: PlannedQuery[] = []
+  const taken = new Map<string, string>()
+  for (const item of items) {
+    if (!('query' in item)) continue
+    const { query, key: name } = item
+    const fault = faultOf(query, taken.get(name)) ?? (chosen.has(item) ? undefined : notAmong)
+    if (fault) leftOut.push({ name, where: query.where, ...fault })
+    else {
+      taken.set(name, query.where)
+      warnings.push(...warningsOf(query, name))
+      tools.push(plannedQuery(query, name, read, options.tags ?? []))
+    }
+  }
+  return {
+    version: 1,
+    kind: 'sql',
+    address,
+    tools,
+    tables: items.flatMap((item) =>
+      'table' in item && chosen.has(item) ? [plannedTable(item.table, address)] : [],
+    ),
+    leftOut,
+    warnings,
+    prefix,
+    adHoc: options.adHoc === true,
+    isPartial: tables === undefined,
+  }
+}
+
+type Item = { key: string; tags: readonly string[] } & ({ query: ReadQuery } | { table: Table })
+
+/** Of a database that is not there, its tables cannot be named; they are not missed then. */
+function choice(items: readonly Item[], { only, except }: SqlPlanOptions, isPartial: boolean): Set<Item> {
+  const find = (names: readonly string[]) =>
+    isPartial
+      ? new Set(names.flatMap((name) => [...found(items, name)]))
+      : chosenFrom(items, ({ key, tags }) => ({ key, tags }), names)
+  const wanted = only && only.length > 0 ? find(only) : new Set(items)
+  for (const left of find(except ?? [])) wanted.delete(left)
+  return wanted
+}
+
+function found(items: readonly Item[], name: string): Set<Item> {
+  try {
+    return chosenFrom(items, ({ key, tags }) => ({ key, tags }), [name])
+  } catch {
+    return new Set()
+  }
+}
+
+const notAmong = { reason: 'it is not among those to take', fix: 'name it' }
+
+function faultOf(query: ReadQuery, other: string | undefined): { reason: string; fix: string } | undefined {
+  const { statement, effect, described, faults, name } = query
+  const [first = ''] = wordsOf(statement)
+  if (!/^[A-Za-z0-9_.-]{1,128}$/.test(name))
+    return { reason: `${JSON.stringify(name)} is no name of a tool`, fix: 'use A-Z a-z 0-9 _ - . in @name' }
+  if (other !== undefined) return { reason: `${other} has that name already`, fix: 'give another by @name' }
+  if (faults.length > 0) return { reason: faults.join('; '), fix: 'mend the comment before it' }
+  if (!reading.has(first) && !writing.has(first))
+    return {
+      reason: `${first || 'it'} is no statement that a tool may run`,
+      fix: 'write a SELECT, INSERT, UPDATE or DELETE',
+    }
+  if (isWriting(query) && effect === undefined)
+    return { reason: 'it writes, and nothing says that it may', fix: 'say it by @effect add, change or remove' }
+  if (isWriting(query) && effect === 'read')
+    return { reason: 'it says @effect read, and writes', fix: 'say @effect add, change or remove' }
+  return typeof described === 'string'
+    ? { reason: `the database refuses it: ${described}`, fix: 'mend the statement' }
+    : undefined
+}
+
+const isWriting = ({ statement }: Query): boolean => {
+  const words = wordsOf(statement)
+  return (
+    writing.has(words[0] ?? '') ||
+    (words[0] === 'WITH' && words.some((word) => /^(INSERT|UPDATE|DELETE|MERGE)$/.test(word)))
+  )
+}
+
+function warningsOf({ parameters, statement, where, described }: ReadQuery, name: string): string[] {
+  if (described === undefined) return []
+  const bare = parametersOf(statement).filter((parameter) => !parameters.get(parameter)?.about)
+  return bare.length > 0 ? [`${name} (${where}) says nothing of ${bare.join(', ')}; note it by @param`] : []
+}
+
+function plannedQuery(query: ReadQuery, name: string, read: SqlReading, tags: readonly string[]): PlannedQuery {
+  const { statement, title, about, examples, isOne, where, confirm, effect = 'read' } = query
+  const tables = tablesIn(statement, read.tables ?? [])
+  const { text, names } = placed(statement, read.address.dialect)
+  const row = rowSchema(query, tables)
+  return {
+    name,
+    ...(title === undefined ? {} : { title }),
+    about: about || composed(query, tables, row),
+    isDescribed: about !== '',
+    effect,
+    tags: [...new Set([...tags, ...query.tags])],
+    where,
+    text,
+    names,
+    input: inputOf(query, names, tables),
+    ...(row ? { row } : {}),
+    isOne,
+    ...(confirm === undefined ? {} : { confirm }),
+    examples,
+  }
+}
+
+/** What the author says of a parameter counts before the database's word, and that before the columns it is compared with. */
+function inputOf(
+  { parameters, statement, described }: ReadQuery,
+  places: readonly string[],
+  tables: readonly Table[],
+): JsonSchema {
+  // In the order of the notes; what is not noted comes after.
+  const used = parametersOf(statement)
+  const names = [...new Set([...[...parameters.keys()].filter((name) => used.includes(name)), ...used])]
+  const byColumns = argumentsByColumns(statement, tables)
+  const told = typeof described === 'object' ? described.parameters : []
+  const properties: Record<string, JsonSchema> = {}
+  for (const name of names) {
+    const notes = parameters.get(name)
+    const column = byColumns.get(name)
+    const description = notes?.about || column?.about
+    properties[name] = {
+      ...(notes?.schema.type === undefined ? (told[places.indexOf(name)] ?? column?.schema) : {}),
+      ...notes?.schema,
+      ...(description ? { description } : {}),
+    }
+  }
+  const required = names.filter((name) => !parameters.get(name)?.isOptional)
+  return {
+    type: 'object',
+    ...(names.length > 0 ? { properties } : {}),
+    ...(required.length > 0 ? { required } : {}),
+    additionalProperties: false,
+  }
+}
+
+/** The columns that come back, in the database's own words; each may be empty where joins or expressions make it so. */
+function rowSchema({ described, statement }: ReadQuery, tables: readonly Table[]): JsonSchema | undefined {
+  if (typeof described !== 'object' || described.columns.length === 0) return undefined
+  const isJoined = wordsOf(statement).some((word) => /^(LEFT|RIGHT|FULL|OUTER|UNION|ROLLUP|CUBE)$/.test(word))
+  const names = uniqueColumns(described.columns.map(({ name }) => name))
+  const properties = described.columns.map((column, at): [string, JsonSchema] => {
+    const origin = originOf(column, tables)
+    const schema = Object.keys(column.schema).length > 0 ? column.schema : (origin?.schema ?? {})
+    const isFilled = origin !== undefined && !origin.isNullable && !isJoined
+    return [
+      String(names[at]),
+      { ...(isFilled ? schema : nullable(schema)), ...(origin?.about ? { description: origin.about } : {}) },
+    ]
+  })
+  return { type: 'object', properties: Object.fromEntries(properties), required: names }
+}
+
+function nullable(schema: JsonSchema): JsonSchema {
+  const { anyOf, type, description, ...rest } = schema
+  const said = description === undefined ? {} : { description }
+  if (Array.isArray(anyOf)) return { ...said, anyOf: [...anyOf, { type: 'null' }] }
+  return type === undefined ? schema : { ...said, anyOf: [{ type, ...rest }, { type: 'null' }] }
+}
+
+function composed({ name, statement }: ReadQuery, tables: readonly Table[], row: JsonSchema | undefined): string {
+  const from = tables.map((table) => table.name).join(', ') || 'the database'
+  const gives = Object.keys((row?.properties ?? {}) as object)
+  const [first = ''] = wordsOf(statement)
+  const verb = writing.has(first) ? `Carries out ${name} on` : 'Rows of'
+  return `${verb} ${from}${gives.length > 0 ? `: ${gives.slice(0, 12).join(', ')}${gives.length > 12 ? ' and more' : ''}` : ''}.`
+}
+
+/** Rows go by their key; what has none is read as a whole. */
+function plannedTable(table: Table, { name }: SqlAddress): PlannedTable {
+  const place = `${name}://${encodeURIComponent(table.name)}`
+  const isByKey = table.key.length > 0
+  const variables = table.key.map((column) => `{${variableOf(column)}}`).join('/')
+  return {
+    ...table,
+    isByKey,
+    uri: isByKey ? `${place}/${variables}` : place === `${name}://schema` ? `${place}-rows` : place,
+  }
+}
+
+/** Names of variables in templates are narrower than those of columns. */
+export const variableOf = (column: string): string => column.replace(/[^A-Za-z0-9_]+/g, '_')

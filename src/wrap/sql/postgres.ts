@@ -1,0 +1,257 @@
+import type { Client, ClientBase, FieldDef, Pool, PoolClient } from 'pg'
+import { problems } from '../../errors.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import type { Connection } from './address.js'
+import { argumentSchema, postgresSchemas } from './column-types.js'
+import {
+  type Described,
+  type DriverOptions,
+  exactDecimal,
+  exactInteger,
+  RowGatherer,
+  type SqlAnswer,
+  type SqlDriver,
+  SqlFailure,
+  type SqlRequest,
+  uniqueColumns,
+} from './driver.js'
+import { type Interruption, interruptible } from './interruption.js'
+
+/** How many rows are fetched at once. */
+const batchRows = 100
+
+/** PostgreSQL, by a pool of connections; rows come through a cursor, so that no more are fetched than are wanted. */
+export class PostgresDriver implements SqlDriver {
+  readonly dialect = 'postgres'
+  readonly label: string
+  readonly #config: object
+  readonly #options: DriverOptions
+  #pool: Promise<Pool> | undefined
+
+  constructor(connection: Connection, options: DriverOptions) {
+    const { label, isEncrypted, ...rest } = connection
+    this.label = label
+    this.#options = options
+    this.#config = {
+      ...rest,
+      application_name: 'jexo',
+      connectionTimeoutMillis: options.limits.connectMs,
+      ...(isEncrypted ? { ssl: true } : {}),
+    }
+  }
+
+  async ping(): Promise<void> {
+    const client = await this.#connect().catch((error) => {
+      throw problems.sqlUnreachable(this.label, messageOf(error))
+    })
+    client.release()
+  }
+
+  async run(request: SqlRequest): Promise<SqlAnswer> {
+    const client = await this.#connect().catch((error) => {
+      throw new SqlFailure('lost', `it cannot be reached (${messageOf(error)})`, error)
+    })
+    const interruption: Interruption = { stop: () => this.#cancel(client), giveUp: () => client.release(true) }
+    let isBroken = request.isForeign === true
+    try {
+      return await interruptible(request, interruption, () => this.#within(client, request))
+    } catch (error) {
+      const failure = failureOf(error)
+      isBroken ||= failure.kind === 'lost' || !(await rolledBack(client))
+      throw failure
+    } finally {
+      if (!interruption.isGivenUp) client.release(isBroken)
+    }
+  }
+
+  async describe(text: string): Promise<Described> {
+    const client = await this.#connect()
+    try {
+      return await describedBy(client, text)
+    } finally {
+      client.release()
+    }
+  }
+
+  async close(): Promise<void> {
+    await (await this.#pool)?.end()
+  }
+
+  async #connect(): Promise<PoolClient> {
+    this.#pool ??= openPool({ ...this.#config, max: this.#options.limits.maxConnections })
+    const client = await (await this.#pool).connect()
+    // A connection that is lost while it rests is no matter of anybody; one in use fails its statement.
+    if (client.listenerCount('error') === 0) client.on('error', () => {})
+    return client
+  }
+
+  async #within(client: PoolClient, request: SqlRequest): Promise<SqlAnswer> {
+    const { access, timeoutMs } = request
+    await client.query(access === 'read' ? 'begin read only' : 'begin')
+    await client.query(`set local statement_timeout = ${Math.ceil(timeoutMs)}`)
+    const answer = access === 'read' ? await fetched(client, request) : await carriedOut(client, request)
+    if (request.signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
+    await client.query(access === 'read' ? 'rollback' : 'commit')
+    return answer
+  }
+
+  /** Asks the server to stop what that connection runs, by another one. */
+  async #cancel(client: PoolClient): Promise<void> {
+    const { Client } = await loadPg()
+    const canceller: Client = new Client(this.#config)
+    canceller.on('error', () => {})
+    try {
+      await canceller.connect()
+      await canceller.query('select pg_cancel_backend($1)', [
+        (client as unknown as { processID: number }).processID,
+      ])
+    } finally {
+      await canceller.end().catch(() => {})
+    }
+  }
+}
+
+async function loadPg(): Promise<typeof import('pg')> {
+  try {
+    const loaded = await import('pg')
+    return loaded.default as unknown as typeof import('pg')
+  } catch {
+    throw problems.packageMissing('pg', 'PostgreSQL')
+  }
+}
+
+async function openPool(config: object): Promise<Pool> {
+  const { Pool } = await loadPg()
+  const pool = new Pool({ ...config, allowExitOnIdle: true })
+  pool.on('error', () => {})
+  return pool
+}
+
+const asJson = {
+  getTypeParser: (oid: number) => (text: string | null) => (text === null ? null : columnValue(oid, text)),
+}
+
+async function fetched(client: PoolClient, { text, values, ...request }: SqlRequest): Promise<SqlAnswer> {
+  const { default: Cursor } = await import('pg-cursor')
+  const config = { rowMode: 'array', types: asJson } as unknown as ConstructorParameters<typeof Cursor>[2]
+  const cursor = client.query(new Cursor<unknown[]>(text, [...values], config))
+  const gatherer = new RowGatherer(request)
+  let fields: readonly FieldDef[] = []
+  for (let isMore = true; isMore; ) {
+    const { rows, fields: named } = await batchOf(cursor)
+    fields = named.length > 0 ? named : fields
+    isMore = rows.length === batchRows && rows.every((row) => gatherer.take(row))
+    if (rows.length < batchRows) rows.every((row) => gatherer.take(row))
+  }
+  await cursor.close()
+  return { ...gathered(gatherer), columns: uniqueColumns(fields.map(({ name }) => name)) }
+}
+
+type Batch = { rows: unknown[][]; fields: readonly FieldDef[] }
+
+const batchOf = (cursor: import('pg-cursor')): Promise<Batch> =>
+  new Promise((resolve, reject) =>
+    cursor.read(batchRows, (error: Error | undefined, rows: unknown[], result: { fields?: FieldDef[] }) =>
+      error ? reject(error) : resolve({ rows: rows as unknown[][], fields: result?.fields ?? [] }),
+    ),
+  )
+
+async function carriedOut(client: PoolClient, { text, values, ...request }: SqlRequest): Promise<SqlAnswer> {
+  const result = await client.query({
+    text,
+    values: [...values],
+    rowMode: 'array',
+    types: asJson as unknown as import('pg').CustomTypesConfig,
+  })
+  const gatherer = new RowGatherer(request)
+  ;(result.rows as unknown[][]).every((row) => gatherer.take(row))
+  const columns = uniqueColumns(result.fields.map(({ name }) => name))
+  return { ...gathered(gatherer), columns, changed: result.rowCount ?? 0 }
+}
+
+const gathered = ({ rows, bytes, cutBy }: RowGatherer) => ({
+  rows,
+  bytes,
+  ...(cutBy === undefined ? {} : { cutBy }),
+})
+
+async function rolledBack(client: PoolClient): Promise<boolean> {
+  try {
+    await client.query('rollback')
+    return true
+  } catch {
+    return false
+  }
+}
+
+/** What the server says of a statement when it has parsed it: types of places and columns. Nothing is run. */
+function describedBy(client: ClientBase, text: string): Promise<Described> {
+  return new Promise((resolve, reject) => {
+    let parameters: readonly (JsonSchema | undefined)[] = []
+    let columns: Described['columns'] = []
+    const heard = ({ dataTypeIDs }: { dataTypeIDs: number[] }) => {
+      parameters = dataTypeIDs.map((oid) => postgresSchemas[oid] && argumentSchema(postgresSchemas[oid]))
+    }
+    type Wire = {
+      parse(query: object): void
+      describe(message: object): void
+      sync(): void
+      once(event: string, listener: (message: { dataTypeIDs: number[] }) => void): void
+      removeListener(event: string, listener: unknown): void
+    }
+    let wire: Wire | undefined
+    const submittable = {
+      submit(connection: Wire) {
+        wire = connection
+        connection.once('parameterDescription', heard)
+        connection.parse({ text, name: '', types: [] })
+        connection.describe({ type: 'S', name: '' })
+        connection.sync()
+      },
+      handleRowDescription({ fields }: { fields: FieldDef[] }) {
+        columns = fields.map(({ name, dataTypeID }) => ({ name, schema: postgresSchemas[dataTypeID] ?? {} }))
+      },
+      handleError: (error: Error) => end(() => reject(failureOf(error))),
+      handleReadyForQuery: () => end(() => resolve({ parameters, columns })),
+    }
+    const end = (finish: () => void) => {
+      wire?.removeListener('parameterDescription', heard)
+      finish()
+    }
+    client.query(submittable as never)
+  })
+}
+
+function failureOf(error: unknown): SqlFailure {
+  if (error instanceof SqlFailure) return error
+  const {
+    code = '',
+    message = String(error),
+    detail,
+    hint,
+  } = error as Partial<Record<'code' | 'message' | 'detail' | 'hint', string>>
+  const said = [message, detail, hint].filter(Boolean).join('; ')
+  if (code === '57014') return new SqlFailure('timeout', said, error)
+  if (code === '25006') return new SqlFailure('readonly', said, error)
+  if (code === '55P03' || code === '40P01') return new SqlFailure('locked', said, error)
+  // By class: connection exceptions, and what an administrator ends; without a code it is the network.
+  const isLost = /^(08|57P|53)/.test(code) || !/^[0-9A-Z]{5}$/.test(code)
+  return new SqlFailure(isLost ? 'lost' : 'statement', isLost ? messageOf(error) : said, error)
+}
+
+const messageOf = (error: unknown): string => {
+  const { message, code, errors } = error as { message?: string; code?: string; errors?: unknown[] }
+  return message || (errors?.[0] ? messageOf(errors[0]) : (code ?? String(error)))
+}
+
+function columnValue(oid: number, text: string): unknown {
+  if (oid === 16) return text === 't'
+  if (oid === 20) return exactInteger(text)
+  if (oid === 21 || oid === 23 || oid === 26) return Number(text)
+  if (oid === 700 || oid === 701 || oid === 1700) return exactDecimal(text)
+  if (oid === 17) return Buffer.from(text.replace(/^\\x/, ''), 'hex').toString('base64')
+  if (oid === 114 || oid === 3802) return JSON.parse(text)
+  if (oid === 1114) return text.replace(' ', 'T')
+  if (oid === 1184 && Number.isFinite(Date.parse(text))) return new Date(text).toISOString()
+  return text
+}

@@ -1,0 +1,16 @@
+import { readdirSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { problems } from '../../errors.js'
+import { sourceFile } from '../source.js'
+
+/** A file, or all of a folder, by name. */
+export function queryFiles(source: URL | string): string[] {
+  const path = sourceFile(source)
+  const found = statSync(path, { throwIfNoEntry: false })
+  if (!found) throw problems.sourceMissing(path)
+  if (!found.isDirectory()) return [path]
+  return readdirSync(path)
+    .filter((name) => /\.sql$/i.test(name))
+    .sort()
+    .map((name) => join(path, name))
+}

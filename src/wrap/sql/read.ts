@@ -1,0 +1,48 @@
+import { readFileSync } from 'node:fs'
+import { basename } from 'node:path'
+import { wrapRegistry } from '../registry.js'
+import type { SqlAddress } from './address.js'
+import { type Described, type SqlDriver, SqlFailure } from './driver.js'
+import { type Query, queriesIn } from './queries.js'
+import { queryFiles } from './query-files.js'
+import { readTables, type Table } from './tables.js'
+import { placed } from './tokens.js'
+
+/** What is known of a database and of the statements that were written for it. */
+export interface SqlReading {
+  readonly address: SqlAddress
+  readonly queries: readonly ReadQuery[]
+  /** Undefined where the database could not be asked. */
+  readonly tables: readonly Table[] | undefined
+}
+export interface ReadQuery extends Query {
+  /** What the database says of it; a message where it refuses it. */
+  readonly described?: Described | string
+}
+
+/** Reads the files, and asks the database, where there is one, what it makes of them. Rejects where a file is missing. */
+export async function readSql(
+  address: SqlAddress,
+  files: readonly (URL | string)[],
+  driver: SqlDriver | undefined,
+  timeoutMs: number,
+): Promise<SqlReading> {
+  const queries = files.flatMap(queryFiles).flatMap((file) => {
+    wrapRegistry().onSource?.(file)
+    return queriesIn(readFileSync(file, 'utf8'), basename(file), address.dialect)
+  })
+  if (!driver) return { address, queries, tables: undefined }
+  const tables = await readTables(driver, timeoutMs)
+  const read: ReadQuery[] = []
+  for (const query of queries) read.push({ ...query, described: await describedBy(driver, query) })
+  return { address, queries: read, tables }
+}
+
+async function describedBy(driver: SqlDriver, { statement }: Query): Promise<Described | string> {
+  try {
+    return await driver.describe(placed(statement, driver.dialect).text)
+  } catch (error) {
+    if (error instanceof SqlFailure && error.kind !== 'lost') return error.message
+    throw error
+  }
+}

@@ -1,0 +1,152 @@
+import { problems } from '../../errors.js'
+import type { Call } from '../../kit/call.js'
+import { closestTo } from '../../kit/closest.js'
+import type { Part } from '../../kit/part.js'
+import { tool } from '../../kit/tool.js'
+import { Finder, type FinderOptions } from '../search/finder.js'
+import { belongings, rowUri } from './belongings.js'
+import type { SharedDatabase, SqlDatabase } from './database.js'
+import type { PlannedTable, SqlPlan } from './plan.js'
+
+export interface SqlSearchOptions extends FinderOptions {
+  /** Text columns that are searched: `inspections.note`. */
+  readonly columns: readonly string[]
+  /** How old the index may be before it is made again; 60,000 by default. */
+  readonly refreshMs?: number
+}
+
+const mostRows = 50_000
+/** A long text is cut where it is shown. */
+const mostShown = 2000
+
+interface Row {
+  readonly table: PlannedTable
+  readonly column: string
+  readonly key: Readonly<Record<string, unknown>>
+  readonly text: string
+}
+interface Built {
+  readonly finder: Finder<number>
+  readonly rows: readonly Row[]
+  readonly note?: string
+  readonly at: number
+}
+
+/** A tool that finds rows by what their text columns say. Throws a `JexoError` for a column that is not there. */
+export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSearchOptions): Part {
+  const { refreshMs = 60_000 } = options
+  const places = options.columns.map((column) => placeOf(plan, column))
+  const states = new WeakMap<SqlDatabase, { built?: Built; making?: Promise<Built> | undefined }>()
+  const index = async (database: SqlDatabase, call: Call): Promise<Built> => {
+    const state = states.get(database) ?? {}
+    states.set(database, state)
+    if (state.built && Date.now() - state.built.at < refreshMs) return state.built
+    state.making ??= build(database, places, options, call)
+      .then((made) => {
+        state.built = made
+        return made
+      })
+      .finally(() => {
+        state.making = undefined
+      })
+    // What is a little old serves until the new one is there.
+    state.making.catch(() => {})
+    return state.built ?? state.making
+  }
+  return tool(`${plan.prefix}search_${plan.address.name.replaceAll('-', '_')}`, {
+    about: `Finds rows of the ${plan.address.name} database by what they say in ${options.columns.join(', ')}. The best first.`,
+    effect: 'read',
+    ...belongings(shared),
+    input: {
+      type: 'object',
+      properties: {
+        query: { type: 'string', minLength: 1, maxLength: 500, description: 'Words to look for, or a question' },
+        most: { type: 'integer', minimum: 1, maximum: 50, default: 10, description: 'How many rows at most' },
+      },
+      required: ['query'],
+      additionalProperties: false,
+    },
+    output: {
+      type: 'object',
+      properties: {
+        rows: {
+          type: 'array',
+          items: {
+            type: 'object',
+            properties: {
+              table: { type: 'string' },
+              key: { type: 'object' },
+              column: { type: 'string' },
+              text: { type: 'string' },
+              uri: { type: 'string', description: 'The resource that has the whole row' },
+              score: { type: 'number' },
+            },
+            required: ['table', 'key', 'column', 'text', 'score'],
+          },
+        },
+        note: { type: 'string' },
+      },
+      required: ['rows'],
+    },
+    run: (async ({ query, most = 10 }: { query: string; most?: number }, call: Call) => {
+      const { finder, rows, note } = await index(await call.use(shared), call)
+      const found = await finder.find(query, most, call.signal)
+      const said = [note, found.note].filter(Boolean).join(' ')
+      return {
+        rows: found.hits.flatMap(({ key: at, score }) => shownRow(rows[at], score)),
+        ...(said === '' ? {} : { note: said }),
+      }
+    }) as () => never,
+  })
+}
+
+function shownRow(row: Row | undefined, score: number): object[] {
+  if (!row) return []
+  const { table, column, key, text } = row
+  const uri = table.isByKey ? { uri: rowUri(table.uri, table.key, key) } : {}
+  const cut = text.length > mostShown ? `${text.slice(0, mostShown)}…` : text
+  return [{ table: table.name, key, column, text: cut, ...uri, score: Math.round(score * 1000) / 1000 }]
+}
+
+function placeOf({ tables }: SqlPlan, text: string): { table: PlannedTable; column: string } {
+  const at = text.lastIndexOf('.')
+  const table = tables.find(({ name }) => name === text.slice(0, at))
+  const column = text.slice(at + 1)
+  if (table?.columns.some(({ name }) => name === column)) return { table, column }
+  const known = tables.flatMap(({ name, columns }) => columns.map((one) => `${name}.${one.name}`))
+  throw problems.columnMissing(text, closestTo(text, known))
+}
+
+async function build(
+  database: SqlDatabase,
+  places: readonly { table: PlannedTable; column: string }[],
+  options: SqlSearchOptions,
+  call: Call,
+): Promise<Built> {
+  const { kyselyOver } = await import('./through-kysely.js')
+  const builder = kyselyOver(database.driver, database.limits.timeoutMs)
+  const finder = new Finder<number>(options)
+  const rows: Row[] = []
+  const full: string[] = []
+  for (const { table, column } of places) {
+    const from = table.schema === undefined ? table.bareName : `${table.schema}.${table.bareName}`
+    const found = await call.upstream('sql', `index ${table.name}.${column}`, () =>
+      builder
+        .selectFrom(from)
+        .select([...new Set([...table.key, column])])
+        .where(column, 'is not', null)
+        .limit(mostRows)
+        .execute(),
+    )
+    if (found.length === mostRows) full.push(`${table.name}.${column}`)
+    for (const row of found) {
+      const key = Object.fromEntries(table.key.map((name) => [name, row[name]]))
+      rows.push({ table, column, key, text: String(row[column]) })
+      finder.add({ key: rows.length - 1, text: String(row[column]), title: '' })
+    }
+  }
+  // Others wait for it too, whatever becomes of this call.
+  await finder.complete(new AbortController().signal)
+  const note = `Only the first ${mostRows} rows of ${full.join(', ')} are searched.`
+  return { finder, rows, at: Date.now(), ...(full.length > 0 ? { note } : {}) }
+}

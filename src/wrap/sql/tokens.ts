@@ -1,0 +1,144 @@
+/** The databases that are known. MariaDB speaks as MySQL does. */
+export type SqlDialect = 'sqlite' | 'postgres' | 'mysql'
+
+export type TokenKind = 'comment' | 'string' | 'name' | 'parameter' | 'word' | 'number' | 'end' | 'space' | 'other'
+export interface Token {
+  readonly kind: TokenKind
+  readonly text: string
+  readonly at: number
+}
+
+type Rule = readonly [TokenKind, RegExp]
+
+const common: readonly Rule[] = [
+  ['space', /\s+/y],
+  ['comment', /--[^\n]*/y],
+  ['parameter', /:[A-Za-z_]\w*/y],
+  ['number', /\d[\w.]*/y],
+  ['word', /[\p{L}_$][\p{L}\p{N}_$]*/uy],
+  ['end', /;/y],
+]
+const quotedTwice: readonly Rule[] = [
+  ['string', /'[^']*(?:''[^']*)*'/y],
+  ['name', /"[^"]*(?:""[^"]*)*"/y],
+]
+const blockComment: Rule = ['comment', /\/\*[\s\S]*?(?:\*\/|$)/y]
+
+const rules: Readonly<Record<SqlDialect, readonly Rule[]>> = {
+  sqlite: [blockComment, ...quotedTwice, ['name', /`[^`]*(?:``[^`]*)*`/y], ['name', /\[[^\]]*\]/y], ...common],
+  postgres: [
+    ['string', /[eE]'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*'/y],
+    ['string', /(\$[A-Za-z_]*\$)[\s\S]*?\1/y],
+    ['other', /::|:=/y],
+    ...quotedTwice,
+    ...common,
+  ],
+  mysql: [
+    blockComment,
+    ['comment', /#[^\n]*/y],
+    ['string', /'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*'/y],
+    ['string', /"[^"\\]*(?:(?:""|\\[\s\S])[^"\\]*)*"/y],
+    ['name', /`[^`]*(?:``[^`]*)*`/y],
+    ['other', /:=/y],
+    ...common,
+  ],
+}
+
+/** A text of SQL in its pieces: what is a string, a comment or a name is told apart from what is code. */
+export function tokensIn(text: string, dialect: SqlDialect): Token[] {
+  const tokens: Token[] = []
+  for (let at = 0; at < text.length; ) {
+    const token = tokenAt(text, at, dialect)
+    tokens.push(token)
+    at += token.text.length
+  }
+  return tokens
+}
+
+function tokenAt(text: string, at: number, dialect: SqlDialect): Token {
+  if (dialect === 'postgres' && text.startsWith('/*', at)) return nestedComment(text, at)
+  for (const [kind, pattern] of rules[dialect]) {
+    pattern.lastIndex = at
+    const [found] = pattern.exec(text) ?? []
+    if (found) return { kind, text: found, at }
+  }
+  return { kind: 'other', text: text[at] ?? '', at }
+}
+
+/** PostgreSQL's comments may hold others. */
+function nestedComment(text: string, at: number): Token {
+  let depth = 0
+  for (let end = at; end < text.length; end++) {
+    if (text.startsWith('/*', end)) depth++
+    else if (text.startsWith('*/', end)) depth--
+    else continue
+    end++
+    if (depth === 0) return { kind: 'comment', text: text.slice(at, end + 1), at }
+  }
+  return { kind: 'comment', text: text.slice(at), at }
+}
+
+/** A statement by its pieces, without the semicolon that ends it. */
+export interface Statement {
+  readonly tokens: readonly Token[]
+  /** What stands before the first word: its comments. */
+  readonly head: readonly Token[]
+  readonly text: string
+  /** Where it begins in the file. */
+  readonly at: number
+}
+
+/** The statements of a text, each with the comments before it. What holds no code is none. */
+export function statementsIn(text: string, dialect: SqlDialect): Statement[] {
+  const statements: Statement[] = []
+  let tokens: Token[] = []
+  const finish = () => {
+    const first = tokens.findIndex(isCode)
+    if (first >= 0) {
+      const code = tokens.slice(first)
+      const head = tokens.slice(0, first)
+      statements.push({ tokens: code, head, text: textOf(code).trim(), at: code[0]?.at ?? 0 })
+    }
+    tokens = []
+  }
+  for (const token of tokensIn(text, dialect)) {
+    if (token.kind === 'end') finish()
+    else tokens.push(token)
+  }
+  finish()
+  return statements
+}
+
+export const isCode = ({ kind }: Token): boolean => kind !== 'comment' && kind !== 'space'
+const textOf = (tokens: readonly Token[]) => tokens.map(({ text }) => text).join('')
+
+/** Words of a statement in capitals, in order. */
+export const wordsOf = ({ tokens }: Pick<Statement, 'tokens'>): string[] =>
+  tokens.filter(({ kind }) => kind === 'word').map(({ text }) => text.toUpperCase())
+
+/** The names of its parameters, each once. */
+export const parametersOf = ({ tokens }: Pick<Statement, 'tokens'>): string[] => [
+  ...new Set(tokens.flatMap(({ kind, text }) => (kind === 'parameter' ? [text.slice(1)] : []))),
+]
+
+/** A statement as the driver takes it: numbered or bare places instead of names, and which name each place holds. */
+export interface Placed {
+  readonly text: string
+  readonly names: readonly string[]
+}
+
+export function placed({ tokens }: Pick<Statement, 'tokens'>, dialect: SqlDialect): Placed {
+  const names: string[] = []
+  const place = (name: string): string => {
+    if (dialect === 'mysql') {
+      names.push(name)
+      return '?'
+    }
+    if (!names.includes(name)) names.push(name)
+    return `${dialect === 'postgres' ? '$' : '?'}${names.indexOf(name) + 1}`
+  }
+  const text = tokens
+    .map((token) => (token.kind === 'parameter' ? place(token.text.slice(1)) : token.text))
+    .join('')
+  return { text: text.trim(), names }
+}

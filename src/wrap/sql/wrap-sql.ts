@@ -1,0 +1,112 @@
+import { problems } from '../../errors.js'
+import { brands } from '../../kit/brand.js'
+import type { Part } from '../../kit/part.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { contentMark, frozenOr } from '../frozen.js'
+import { wrapRegistry } from '../registry.js'
+import { type DatabaseOptions, driverFor, isSharedDatabase, type SharedDatabase, sqlDatabase } from './database.js'
+import { sqlLimitsFor } from './limits.js'
+import { sqlPartsOf } from './parts.js'
+import type { SqlPlan, SqlPlanOptions } from './plan.js'
+import { queryFiles } from './query-files.js'
+import type { SqlSearchOptions } from './search.js'
+
+export interface WrapSqlOptions extends SqlPlanOptions, DatabaseOptions {
+  /** Files with statements, or folders of them, `URL` or absolute path: each statement becomes a tool. */
+  readonly queries?: readonly (URL | string)[]
+  /** A tool that finds rows by what text columns of theirs say. */
+  readonly search?: SqlSearchOptions
+}
+
+/**
+ * Turns a database into tools and resources: statements in `.sql` files become tools, tables and views become resources. The source is a
+ * SQLite file, a `postgres://`, `mysql://` or `mariadb://` URL, or what `sqlDatabase` gave. Where the database cannot be reached, the
+ * statements are taken as they are written, and the rest comes when it is there.
+ *
+ * Rejects with a `JexoError` where a file is missing, a name chooses nothing, or nothing is taken.
+ *
+ * @example
+ * parts: [...await wrapSql(new URL('./ledger.sqlite', import.meta.url), { queries: [new URL('./queries/', import.meta.url)] })]
+ */
+export async function wrapSql(
+  source: URL | string | SharedDatabase,
+  options: WrapSqlOptions = {},
+): Promise<Part[]> {
+  const database = isSharedDatabase(source) ? source : sqlDatabase(source, options)
+  const { queries = [], limits: _limits, create: _create, search, ...rest } = options
+  const marks = queries.flatMap(queryFiles).map(contentMark)
+  const { file: _file, ...place } = database.address
+  const given = { ...rest, queries: marks } as unknown as JsonObject
+  const plan = await frozenOr('sql', place as JsonObject, given, async () => {
+    const { plan: made, failure } = await attemptedPlan(database, options)
+    if (failure !== undefined && wrapRegistry().onMade) throw failure
+    return { ...made, address: place }
+  })
+  if (plan.tools.length === 0 && plan.tables.length === 0 && !plan.isPartial)
+    throw problems.wrapTakesNothing(database.address.name, reasonsOf(plan))
+  return plan.isPartial ? partialParts(plan, database, options) : sqlPartsOf(plan, database, search)
+}
+
+/** The plan alone: what `jexo wrap` shows. Rejects where the database cannot be reached. */
+export async function sqlPlan(
+  source: URL | string | SharedDatabase,
+  options: WrapSqlOptions = {},
+): Promise<SqlPlan> {
+  const database = isSharedDatabase(source) ? source : sqlDatabase(source, options)
+  const { plan, failure } = await attemptedPlan(database, options)
+  if (failure !== undefined) throw failure
+  return plan
+}
+
+export const reasonsOf = ({ leftOut }: SqlPlan): string =>
+  leftOut
+    .slice(0, 3)
+    .map(({ name, reason }) => `${name}: ${reason}`)
+    .join('; ')
+
+/** Asks the database, where it is there; says why not, where it is not. */
+async function attemptedPlan(
+  database: SharedDatabase,
+  options: WrapSqlOptions,
+): Promise<{ plan: SqlPlan; failure?: unknown }> {
+  const { readSql } = await import('./read.js')
+  const { planSql } = await import('./plan.js')
+  const { queries = [] } = options
+  const { address, limits } = database
+  const { timeoutMs } = sqlLimitsFor(limits, process.env)
+  const driver = await driverFor(database, process.env)
+  try {
+    let failure: unknown
+    const isThere = await driver.ping().then(
+      () => true,
+      (error) => {
+        failure = error
+        return false
+      },
+    )
+    const reading = await readSql(address, queries, isThere ? driver : undefined, timeoutMs)
+    return { plan: planSql(reading, options), ...(isThere ? {} : { failure }) }
+  } finally {
+    await driver.close()
+  }
+}
+
+/** Parts of a database that is not there: when it is opened at last, what it has takes their place. */
+function partialParts(plan: SqlPlan, database: SharedDatabase, options: WrapSqlOptions): Part[] {
+  let before: Part[] = []
+  const opening: SharedDatabase['open'] = async (given) => {
+    const opened = await database.open(given)
+    const { readSql } = await import('./read.js')
+    const { planSql } = await import('./plan.js')
+    const reading = await readSql(database.address, options.queries ?? [], opened.driver, opened.limits.timeoutMs)
+    const after = sqlPartsOf(planSql(reading, options), later, options.search)
+    given.exchange(before, after)
+    before = after
+    return opened
+  }
+  const later = Object.freeze(
+    Object.defineProperty({ ...database, open: opening }, brands.shared, { value: true }),
+  ) as SharedDatabase
+  before = sqlPartsOf(plan, later)
+  return before
+}
