@@ -13,19 +13,28 @@ import { onFreePort } from './ports.js'
 const apiary = new URL('../../examples/apiary/', import.meta.url)
 const kitFile = fileURLToPath(new URL('apiary.kit.ts', apiary))
 
-interface Registry {
+interface Served {
   url: string
-  key: string
   close(): Promise<void>
 }
+interface Around {
+  readonly registry: Served & { key: string }
+  readonly graph: Served
+  readonly scales: Served
+}
 
-/** The registry is a program of its own; what runs it is the example's. */
-async function startRegistry(): Promise<Registry> {
+/** What the apiary works with are programs of their own; what runs them is the example's. */
+async function startAround(): Promise<Around> {
   readTypeScript()
-  const { serveRegistry } = (await import(new URL('registry/serve.ts', apiary).href)) as {
-    serveRegistry(port: number): Promise<Registry>
+  const from = async (file: string) => (await import(new URL(file, apiary).href)) as Record<string, unknown>
+  const { serveRegistry } = await from('registry/serve.ts')
+  const { serveGraph } = await from('graph/serve.ts')
+  const { serveScales } = await from('scales/serve.ts')
+  return {
+    registry: await onFreePort(4872, serveRegistry as (port: number) => Promise<Around['registry']>),
+    graph: await onFreePort(4873, serveGraph as (port: number) => Promise<Served>),
+    scales: await onFreePort(4874, serveScales as (port: number) => Promise<Served>),
   }
-  return onFreePort(4872, serveRegistry)
 }
 
 export const demo = () =>
@@ -34,9 +43,9 @@ export const demo = () =>
     .option('--tour', 'end after the tour')
     .addHelpText('after', '\nExample: jexo demo --tour')
     .action(async (flags: { tour?: boolean }) => {
-      const registry = await startRegistry()
-      // The kit is told where the registry is as any kit is: by a setting.
-      process.env.REGISTRY_URL = registry.url
+      const { registry, graph, scales } = await startAround()
+      // The kit is told where they are as any kit is: by settings.
+      Object.assign(process.env, { REGISTRY_URL: registry.url, GRAPH_URL: graph.url, SCALES_URL: scales.url })
       const kit = await loadKit(kitFile)
       const service = await onFreePort(4870, (port) => serveHttp(runOnNode(kit, { showsUpstream: true }), { port }))
       const page = await onFreePort(4871, (port) => startLoupe([{ kind: 'url', url: service.url }], port))
@@ -46,6 +55,8 @@ export const demo = () =>
       out(
         `  registry  ${colours.cyan(registry.url)}  ${colours.dim('a REST API, wrapped by its OpenAPI description')}`,
       )
+      out(`  graph     ${colours.cyan(graph.url)}  ${colours.dim('a GraphQL endpoint over the ledger')}`)
+      out(`  scales    ${colours.cyan(scales.url)}  ${colours.dim('twelve scales that report by MQTT')}`)
       out('')
       await walk(service.url, registry)
       if (!flags.tour) {
@@ -55,10 +66,10 @@ export const demo = () =>
       }
       await page.close()
       await service.close()
-      await registry.close()
+      await Promise.all([registry, graph, scales].map((around) => around.close()))
     })
 
-async function walk(url: string, registry: Registry): Promise<void> {
+async function walk(url: string, registry: Around['registry']): Promise<void> {
   const link = await dialOnNode(url, { clientInfo: { name: 'jexo-tour', version: '1.0.0' } })
   let number = 0
   for await (const stop of tour(link, url, registry)) {

@@ -17,6 +17,10 @@ export const pack = () =>
       say(`  ${colours.dim('size')}        ${(packed.bytes / 1024).toFixed(0)} kB`)
       const inside = wrapped(packed.assets.join(', '), columns() - 14).join(`\n${' '.repeat(14)}`)
       if (packed.assets.length > 0) say(`  ${colours.dim('inside')}      ${inside}`)
+      if (packed.packages.length > 0)
+        say(
+          `  ${colours.dim('native')}      ${packed.packages.join(', ')}: runs on ${process.platform} ${process.arch} only`,
+        )
       say(
         `  ${colours.dim('needs')}       ${needed.length > 0 ? needed.map(([name]) => name).join(', ') : 'nothing from the environment'}`,
       )

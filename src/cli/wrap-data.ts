@@ -1,11 +1,11 @@
-import { resolve } from 'node:path'
+import { dirname, resolve } from 'node:path'
 import { namesIn } from '../kit/choose.js'
 import { tokensOf } from '../wrap/context-cost.js'
 import type { FeedPlanOptions } from '../wrap/feed/plan.js'
 import type { FeedOptions } from '../wrap/feed/shared-feed.js'
 import type { KnownSource } from '../wrap/kinds.js'
 import { checkDataKit, type DataKit, writeDataKit } from '../wrap/written-data.js'
-import { fingerprint } from '../wrap/written-kit.js'
+import { fingerprint, markIn } from '../wrap/written-kit.js'
 import { feedPlanText, folderPlanText, sqlPlanText } from './data-plan-text.js'
 import { Failed, out, outJson, say } from './output.js'
 
@@ -37,7 +37,8 @@ interface Planned {
 export const isData = ({ kind }: KnownSource): boolean => kind === 'sql' || kind === 'folder' || kind === 'feed'
 
 /** Plans a database, a folder or a feed, shows the plan, writes or checks the kit. */
-export async function wrapData(known: KnownSource, label: string, flags: DataFlags): Promise<void> {
+export async function wrapData(known: KnownSource, label: string, given: DataFlags): Promise<void> {
+  const flags = given.check && given.out !== undefined ? { ...given, ...flagsOf(given.out) } : given
   const { plan, text, kit } = await planned(known, label, flags)
   if (flags.check && flags.out !== undefined) {
     const differences = checkDataKit(flags.out, kit.taken)
@@ -51,6 +52,21 @@ export async function wrapData(known: KnownSource, label: string, flags: DataFla
   out(text)
   if (flags.out === undefined) say('\nNothing is written yet; --out <name>.kit.ts writes a kit file.')
   else say(`\nWritten: ${flags.out}   (try it: jexo show ${flags.out})`)
+}
+
+/** What a kit was written with: that is what it is compared with. */
+function flagsOf(kitFile: string): DataFlags {
+  const { queries, only, except, take, ignore, ...options } = markIn(kitFile).options as Record<string, unknown>
+  const names = (value: unknown) => (Array.isArray(value) ? value.join(',') : undefined)
+  const files = Array.isArray(queries)
+    ? queries.map((file) => resolve(dirname(resolve(kitFile)), String(file))).join(',')
+    : undefined
+  return {
+    ...(options as DataFlags),
+    ...given('queries', files),
+    ...given('only', names(only ?? take)),
+    ...given('except', names(except ?? ignore)),
+  }
 }
 
 function planned({ kind, source }: KnownSource, label: string, flags: DataFlags): Promise<Planned> {

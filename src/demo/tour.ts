@@ -19,7 +19,8 @@ export interface RegistryAt {
 
 /** Walks through the apiary by real calls, one stop after the other. */
 export async function* tour(link: Link, target: string, registry: RegistryAt): AsyncGenerator<Stop> {
-  for (const { wish, command, run } of [...steps(target), ...registrySteps(target, registry)]) {
+  const all = [...steps(target), ...dataSteps(target), ...registrySteps(target, registry)]
+  for (const { wish, command, run } of all) {
     const startedAt = performance.now()
     const outcome = await run(link)
     yield { wish, command, outcome, tookMs: performance.now() - startedAt }
@@ -106,6 +107,84 @@ function steps(target: string): Step[] {
     },
   ]
 }
+
+/** What the ledger, the field guide, the graph and the scales know. */
+function dataSteps(target: string): Step[] {
+  const dry = { site: 'Orchard End', driest: 16.5 }
+  const question = 'select site, sum(kg) as kg from season group by site order by kg desc'
+  return [
+    {
+      wish: 'Which honey of Orchard End is dry enough to keep? (a statement in a file)',
+      command: `jexo call ${target} honey_batches site="Orchard End" driest=16.5 --trace`,
+      run: async (link) => {
+        const { rows } = structured<Rows>(await link.call('honey_batches', dry))
+        return rows
+          .map(({ id, kind, kg, moisture }) => `batch ${id}: ${kg} kg of ${kind}, ${moisture} %`)
+          .join('; ')
+      },
+    },
+    {
+      wish: 'A question that nobody has foreseen, as a SELECT',
+      command: `jexo call ${target} ask_ledger sql="${question}"`,
+      run: async (link) => {
+        const { rows } = structured<Rows>(await link.call('ask_ledger', { sql: question }))
+        return rows.map(({ site, kg }) => `${site} ${kg} kg`).join(', ')
+      },
+    },
+    {
+      wish: 'And a DELETE?',
+      command: `jexo call ${target} ask_ledger sql="delete from batches"`,
+      run: async (link) => `refused: ${textOf(await link.call('ask_ledger', { sql: 'delete from batches' }))}`,
+    },
+    {
+      wish: 'How much sugar before winter? Ask the field guide',
+      command: `jexo call ${target} search_fieldguide query="how much sugar" most=1`,
+      run: async (link) => {
+        const { passages } = structured<{
+          passages: { file: string; heading: string; fromLine: number; text: string }[]
+        }>(await link.call('search_fieldguide', { query: 'how much sugar', most: 1 }))
+        const [{ file = '', heading = '', fromLine = 0, text = '' } = {}] = passages
+        return `${file}, line ${fromLine}, ${heading}: ${text.split('\n').slice(1).join(' ').slice(0, 120)} …`
+      },
+    },
+    {
+      wish: 'The story of a hive, by one GraphQL operation',
+      command: `jexo call ${target} hive_history code=ML-04`,
+      run: async (link) => {
+        const { hive } = structured<{
+          hive: { keeper: string; inspections: unknown[]; batches: { kg: number }[] }
+        }>(await link.call('hive_history', { code: 'ML-04' }))
+        return `kept by ${hive.keeper}; ${hive.inspections.length} inspections, ${hive.batches.length} batch of ${hive.batches[0]?.kg} kg`
+      },
+    },
+    {
+      wish: 'What do the scales report, and are they well?',
+      command: `jexo call ${target} latest_scales_state`,
+      run: async (link) => {
+        const { readings } = structured<{ readings: { hive: string; label: string }[] }>(
+          await link.call('latest_scales_state'),
+        )
+        const odd = readings.filter(({ label }) => label !== 'fine').map(({ hive, label }) => `${hive}: ${label}`)
+        return `${readings.length} scales; ${odd.join(', ') || 'all fine'}`
+      },
+    },
+    {
+      wish: 'Tell me when the scale under ML-04 reports again',
+      command: `jexo read ${target} scales://weight/ML-04`,
+      run: async (link) => {
+        const told = new Promise<string>((resolve) => link.on('resourceUpdated', ({ uri }) => resolve(uri)))
+        await link.subscribe('scales://weight/ML-04')
+        const uri = await told
+        const { contents } = await link.read(uri)
+        const { value, unit, isStale } = JSON.parse(contents[0]?.text ?? '{}') as Record<string, unknown>
+        await link.unsubscribe(uri)
+        return `${uri} was updated: ${value} ${unit}, ${isStale ? 'stale' : 'fresh'}`
+      },
+    },
+  ]
+}
+
+type Rows = { rows: Record<string, unknown>[] }
 
 /** A hive is added by a tool, and the REST API behind it is asked without one: is it really there? */
 function registrySteps(target: string, { url, key }: RegistryAt): Step[] {

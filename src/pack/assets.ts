@@ -3,9 +3,11 @@ import { existsSync, readdirSync, statSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, extname, join, relative, resolve, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { gzipSync } from 'node:zlib'
 import type { Loader, Plugin } from 'esbuild'
 import { problems } from '../errors.js'
 import { hollowContent } from '../wrap/frozen.js'
+import { filesOfPackage } from './native-packages.js'
 
 const assetPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
 /** A package that is named for what it is wrapped as: it travels along as the file that it is. */
@@ -45,6 +47,11 @@ export class AssetCollector {
     return `new URL(${JSON.stringify(name)}, ${placeholder}())`
   }
 
+  /** Takes a package that cannot be bundled, with what it needs. */
+  takePackage(name: string): void {
+    for (const [at, file] of filesOfPackage(name)) this.#found.set(at, file)
+  }
+
   /** The bundle with the gathered contents in front of it. */
   async withContents(code: string): Promise<string> {
     if (this.#found.size === 0) return code
@@ -52,7 +59,10 @@ export class AssetCollector {
     for (const name of this.files) {
       const file = this.#found.get(name) as string
       const content = this.#hollow.has(file) ? Buffer.from(hollowContent(file)) : await readFile(file)
-      contents[name] = content.toString('base64')
+      // Native parts are large, and get smaller by that.
+      contents[name] = name.endsWith('.node')
+        ? `gzip:${gzipSync(content, { level: 9 }).toString('base64')}`
+        : content.toString('base64')
     }
     const text = JSON.stringify(contents)
     const hash = createHash('sha256').update(text).digest('hex').slice(0, 16)

@@ -9,7 +9,7 @@ import { loadKit, shownPath } from '../target/kit-file.js'
 import { version } from '../version.js'
 import { type MadeWrap, wrapRegistry } from '../wrap/registry.js'
 import { AssetCollector, assetPlugin } from './assets.js'
-import { packedMark } from './mark.js'
+import { packagesFolder, packedMark } from './mark.js'
 
 export interface Packed {
   file: string
@@ -17,6 +17,8 @@ export interface Packed {
   kit: Kit
   /** Files that the kit reads and that travel inside. */
   assets: readonly string[]
+  /** Packages with native parts that travel inside: it runs on machines such as this one only. */
+  packages: readonly string[]
 }
 
 /**
@@ -30,13 +32,20 @@ export async function packFile(kitFile: string, outFolder: string): Promise<Pack
     path,
     wraps.flatMap(({ hollowPath }) => hollowPath ?? []),
   )
+  for (const name of new Set(wraps.flatMap(({ packages = [] }) => packages))) assets.takePackage(name)
   const code = await bundle(path, assets, wraps)
   const file = join(resolve(outFolder), `${basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')}.mjs`)
   const head = `#!/usr/bin/env node\n${packedMark} ${version}: ${kit.name} ${kit.version}. Run it with node; --help says how.\n`
   await mkdir(resolve(outFolder), { recursive: true })
   await writeFile(file, head + code)
   await chmod(file, 0o755)
-  return { file, bytes: Buffer.byteLength(head + code), kit, assets: assets.files }
+  return {
+    file,
+    bytes: Buffer.byteLength(head + code),
+    kit,
+    assets: assets.files.filter((name) => !name.startsWith(`${packagesFolder}/`)),
+    packages: [...new Set(wraps.flatMap(({ packages = [] }) => packages))],
+  }
 }
 
 /** Runs the kit once, and hears what it wraps: the plans travel along, so that nothing has to be read again where it runs. */

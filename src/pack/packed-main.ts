@@ -1,17 +1,20 @@
 import { lstatSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
-import { pathToFileURL } from 'node:url'
+import { fileURLToPath, pathToFileURL } from 'node:url'
 import { parseArgs } from 'node:util'
+import { gunzipSync } from 'node:zlib'
 import { isJexoError } from '../errors.js'
 import type { Kit } from '../kit/kit.js'
 import { type HttpAddress, readHttpAddress } from '../serve/address.js'
 import { serveKit } from '../serve/serve-kit.js'
+import { packagesFolder } from './mark.js'
 
 const packed = globalThis as {
   __jexoAssetContents?: Record<string, string>
   __jexoAssetHash?: string
   __jexoAssets?: () => URL
+  __jexoPackages?: () => string
 }
 let assetsAt: URL | undefined
 
@@ -21,13 +24,17 @@ packed.__jexoAssets = () => {
   return assetsAt
 }
 
+/** Where packages with native parts are, if there are any. */
+if (Object.keys(packed.__jexoAssetContents ?? {}).some((name) => name.startsWith(`${packagesFolder}/`)))
+  packed.__jexoPackages = () => fileURLToPath(new URL(packagesFolder, packed.__jexoAssets?.()))
+
 function unpack(contents: Record<string, string>, hash: string): string {
   const folder = join(tmpdir(), `jexo-${process.getuid?.() ?? 'user'}-${hash}`)
   if (isOurs(folder)) return folder
   const draft = mkdtempSync(join(tmpdir(), 'jexo-draft-'))
   for (const [name, content] of Object.entries(contents)) {
     mkdirSync(dirname(join(draft, name)), { recursive: true })
-    writeFileSync(join(draft, name), Buffer.from(content, 'base64'))
+    writeFileSync(join(draft, name), bytesOf(content))
   }
   try {
     renameSync(draft, folder)
@@ -39,6 +46,9 @@ function unpack(contents: Record<string, string>, hash: string): string {
     return folder
   }
 }
+
+const bytesOf = (content: string): Uint8Array =>
+  content.startsWith('gzip:') ? gunzipSync(Buffer.from(content.slice(5), 'base64')) : Buffer.from(content, 'base64')
 
 /** A folder that another user put there is not to be trusted. */
 function isOurs(folder: string): boolean {

@@ -15,7 +15,7 @@ export async function frozenOr<Plan>(
   source: URL | string | JsonObject,
   options: JsonObject,
   make: () => Promise<Plan>,
-  mayHoldSecrets = false,
+  { mayHoldSecrets = false, packages = [] }: { mayHoldSecrets?: boolean; packages?: readonly string[] } = {},
 ): Promise<Plan> {
   const registry = wrapRegistry()
   const key = keyOf(kind, source, options)
@@ -23,7 +23,12 @@ export async function frozenOr<Plan>(
   if (frozen) return frozen.plan as Plan
   const plan = await make()
   const isFile = typeof source === 'string' || source instanceof URL
-  registry.onMade?.({ key, plan, ...(mayHoldSecrets && isFile ? { hollowPath: sourceFile(source) } : {}) })
+  registry.onMade?.({
+    key,
+    plan,
+    packages,
+    ...(mayHoldSecrets && isFile ? { hollowPath: sourceFile(source) } : {}),
+  })
   return plan
 }
 

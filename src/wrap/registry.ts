@@ -11,6 +11,8 @@ export interface MadeWrap {
   readonly modulePath?: string
   /** A source that may hold secrets: of it, only a mark travels along. */
   readonly hollowPath?: string
+  /** Packages with native parts that it needs where it runs. */
+  readonly packages?: readonly string[]
 }
 
 interface Registry {

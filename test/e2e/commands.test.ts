@@ -105,7 +105,7 @@ test('show prints what there is, for people and as JSON', async () => {
   const ran = await jexo('show', apiary)
   for (const said of [
     'Marsh Lane apiary',
-    '15 tools',
+    '23 tools',
     'weigh_hive  reads',
     'record_inspection  adds',
     'apiary://hives/{hive}',
@@ -115,11 +115,11 @@ test('show prints what there is, for people and as JSON', async () => {
     expect(ran.stdout).toContain(said)
   }
   const { tools, revision } = JSON.parse((await jexo('show', apiary, '--json', '--revision', '2025-06-18')).stdout)
-  expect([tools.length, revision]).toEqual([15, '2025-06-18'])
+  expect([tools.length, revision]).toEqual([23, '2025-06-18'])
 })
 
 test('read and fill give resources and prompts', async () => {
-  expect((await jexo('read', apiary, 'fieldguide://robbing')).stdout).toMatch(/^# Robbing/)
+  expect((await jexo('read', apiary, 'fieldguide://robbing.md')).stdout).toMatch(/^# Robbing/)
   expect(JSON.parse((await jexo('read', apiary, 'apiary://hives/ML-07')).stdout)).toMatchObject({
     hive: 'ML-07',
     site: 'Quarry Field',
@@ -149,7 +149,7 @@ describe('pack', () => {
     expect(readdirSync(out)).toEqual(['apiary.mjs'])
     const moved = join(newFolder(), 'server.mjs')
     renameSync(join(out, 'apiary.mjs'), moved)
-    const guide = { jsonrpc: '2.0', id: 4, method: 'resources/read', params: { uri: 'fieldguide://varroa' } }
+    const guide = { jsonrpc: '2.0', id: 4, method: 'resources/read', params: { uri: 'fieldguide://varroa.md' } }
     const ran = await speak([moved], [hello('2025-11-25'), ready, weigh(3), guide], { cwd: '/', env: {} })
     expect(ran.code).toBe(0)
     const text = JSON.stringify(ran.lines)
@@ -159,7 +159,7 @@ describe('pack', () => {
     const [url] = await serving.until(/http:\S+/)
     expect((await jexo('call', url, 'weigh_hive', 'hive=ML-04', '--json')).code).toBe(0)
     expect(await serving.end()).toBe(0)
-    expect((await jexo('show', moved)).stdout).toContain('15 tools')
+    expect((await jexo('show', moved)).stdout).toContain('23 tools')
   })
 
   test('refuses at build time what is not there', async () => {
@@ -178,7 +178,7 @@ describe('pack', () => {
 describe('attach', () => {
   test('prints the entry, absolute, and tries it', async () => {
     const ran = await jexo('attach', 'examples/apiary/apiary.kit.ts')
-    expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 answers, 15 tools/)
+    expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 answers, 23 tools/)
     // Its one secret has a default.
     expect(ran.stderr).not.toContain('It needs')
     const [first] = ran.stdout.split(/\n(?=\{)/)
@@ -198,7 +198,7 @@ describe('attach', () => {
     const kit = join(folder, 'bees/apiary.kit.ts')
     const ran = await jexo('attach', kit, '--to', file, '--as', 'bees')
     expect(ran).toMatchObject({ code: 0, stdout: expect.stringContaining('mcpServers.bees added') })
-    expect(ran.stderr).toMatch(/15 tools/)
+    expect(ran.stderr).toMatch(/23 tools/)
     const after = readFileSync(file, 'utf8')
     for (const kept of ['// my servers', '// keep', '"theme": "dark"', '"other"']) expect(after).toContain(kept)
     expect(readFileSync(`${file}.before-jexo`, 'utf8')).toBe(before)

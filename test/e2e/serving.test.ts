@@ -53,7 +53,15 @@ test('serve --watch loads an edit without dropping the session, and keeps the ol
 
 test('serve --only, --except and JEXO_ONLY narrow what is served, and ?only= what a session sees', async () => {
   const serving = new Running(
-    [bin, 'serve', apiary, '--http', '0', '--except', 'move_hive,tag:colony,tag:registry'],
+    [
+      bin,
+      'serve',
+      apiary,
+      '--http',
+      '0',
+      '--except',
+      'move_hive,tag:colony,tag:registry,tag:graph,tag:guide,*_ledger,latest_*,honey_batches,correct_moisture',
+    ],
     {
       env: { ...process.env, JEXO_ONLY: '*_*,apiary://*' } as Record<string, string>,
     },

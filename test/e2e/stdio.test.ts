@@ -12,7 +12,10 @@ describe('serve on stdio', () => {
       const ran = await speak([bin, 'serve', apiary], [hello(date), ready, list, weigh(3)], { cwd: '/', env: {} })
       expect(ran.code).toBe(0)
       const answers = new Map(ran.lines.map((line) => [line.id, line.result]))
-      expect(ran.lines).toHaveLength(3)
+      // Beside the answers, only that there are resources now which were not there before.
+      const news = ran.lines.filter((line) => line.id === undefined).map(({ method }) => method)
+      expect(new Set(news)).toEqual(new Set(news.length > 0 ? ['notifications/resources/list_changed'] : []))
+      expect(ran.lines.length - news.length).toBe(3)
       expect(answers.get('hello').protocolVersion).toBe(date)
       expect(answers.get(2).tools.length).toBeGreaterThan(3)
       expect(JSON.parse(answers.get(3).content[0].text)).toEqual({
@@ -28,7 +31,8 @@ describe('serve on stdio', () => {
       [bin, 'serve', apiary],
       ['garbage', '{"jsonrpc":"2.0"}', '', hello('2025-11-25'), ready, '[1]', weigh(1)],
     )
-    expect(ran.lines.map((line) => line.error?.code ?? 'fine')).toEqual([-32700, -32600, 'fine', -32600, 'fine'])
+    const answers = ran.lines.filter((line) => line.method === undefined)
+    expect(answers.map((line) => line.error?.code ?? 'fine')).toEqual([-32700, -32600, 'fine', -32600, 'fine'])
   })
 
   test('sends to stderr what a kit prints, and says once where it came from', async () => {

@@ -20,7 +20,9 @@ export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
  * @example parts: [...await wrapCurl(new URL('./README.md', import.meta.url))]
  */
 export async function wrapCurl(source: URL | string, options: WrapCurlOptions = {}): Promise<Part[]> {
-  const plan = await frozenOr('curl', source, planningOptions(options), () => curlPlan(source, options), true)
+  const plan = await frozenOr('curl', source, planningOptions(options), () => curlPlan(source, options), {
+    mayHoldSecrets: true,
+  })
   if (plan.operations.length === 0) throw problems.wrapTakesNothing(sourceFile(source), reasonsOf(plan))
   return restPartsOf(plan, options)
 }

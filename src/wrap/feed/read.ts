@@ -3,7 +3,7 @@ import { isObject } from '../../protocol/messages.js'
 import type { ChannelOptions } from './channel.js'
 import { isMqttAddress, mqttSource, shownUrl } from './mqtt.js'
 import type { FeedSink } from './source.js'
-import { patternsOf } from './topics.js'
+import { patternsOf, topicPattern } from './topics.js'
 
 /** What was heard of a broker: channels that its topics make, and an example of each. */
 export interface FeedReading {
@@ -62,8 +62,8 @@ function channelsFor(patterns: readonly string[], seen: ReadonlyMap<string, unkn
         .replace(/^-|-$/g, '') || 'values'
     let name = base
     for (let count = 2; name in channels || name === 'status'; count++) name = `${base}-${count}`
-    const start = topic.split('{')[0] ?? ''
-    const [, example] = [...seen].find(([one]) => one.startsWith(start)) ?? []
+    const pattern = topicPattern(topic)
+    const [, example] = [...seen].find(([one]) => pattern.match(one)) ?? []
     channels[name] = { topic, ...fieldsOf(example) }
     examples[name] = example
   }

@@ -37,11 +37,13 @@ export async function wrapSql(
   const marks = queries.flatMap(queryFiles).map(contentMark)
   const { file: _file, ...place } = database.address
   const given = { ...rest, queries: marks } as unknown as JsonObject
-  const plan = await frozenOr('sql', place as JsonObject, given, async () => {
+  const make = async () => {
     const { plan: made, failure } = await attemptedPlan(database, options)
     if (failure !== undefined && wrapRegistry().onMade) throw failure
     return { ...made, address: place }
-  })
+  }
+  const packages = place.dialect === 'sqlite' ? ['libsql'] : []
+  const plan = await frozenOr('sql', place as JsonObject, given, make, { packages })
   if (plan.tools.length === 0 && plan.tables.length === 0 && !plan.isPartial)
     throw problems.wrapTakesNothing(database.address.name, reasonsOf(plan))
   return plan.isPartial ? partialParts(plan, database, options) : sqlPartsOf(plan, database, search)
