@@ -31,6 +31,12 @@ try {
     12,
     8,
   )
+  await terminal(
+    'wrap-data',
+    'LEDGER_FILE=/tmp/ledger.sqlite jexo call apiary.kit.ts honey_batches driest=16.2 --trace; jexo wrap /tmp/ledger.sqlite --queries ledger/queries.sql --ad-hoc --except "members"; jexo wrap fieldguide',
+    16,
+    8,
+  )
   await terminal('show', 'jexo show apiary.kit.ts | head -58', 3, 8)
   await terminal(
     'call',
