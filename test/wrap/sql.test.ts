@@ -1,11 +1,11 @@
-import { writeFileSync } from 'node:fs'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { defineKit } from 'jexo'
 import type { Link } from 'jexo/link'
 import { dial } from 'jexo/node'
 import { planSql, sqlDatabase, type WrapSqlOptions, wrapSql } from 'jexo/sql'
 import type { Report } from '../../src/engine/running-kit.js'
-import { newFolder } from '../support/cli.js'
+import { newFolder, root } from '../support/cli.js'
 import { type DatabaseServer, fill, mariadbServer, postgresServer, sqliteFile } from '../support/databases.js'
 
 const postgres: DatabaseServer = await postgresServer()
@@ -293,6 +293,12 @@ describe.each(kinds)('%s', (kind) => {
     expect(rows).toEqual([
       expect.objectContaining({ table: 'batches', key: { id: 2 }, column: 'note', uri: 'ledger://batches/2' }),
     ])
+    const embed = async (texts: readonly string[]) =>
+      texts.map((text) => (/wax|insect/i.test(text) ? [0, 1] : [1, 0.1]))
+    const alike = await linkTo(source(), { search: { columns: ['batches.note'], embed } })
+    expect((await alike.call('search_ledger', { query: 'insects', most: 1 })).structuredContent).toMatchObject({
+      rows: [{ key: { id: 2 } }],
+    })
     await expect(linkTo(source(), { search: { columns: ['batches.notes'] } })).rejects.toThrow(
       /no column "batches.notes" to search; the closest are "batches.note"/,
     )
@@ -402,6 +408,25 @@ describe('a SQLite file', () => {
     expect(await textAt(link, 'new://hives/ML-01')).toEqual({ hive: 'ML-01', site: 'Marsh Lane' })
     await link.close()
   })
+})
+
+test('plans are as their JSON Schemas say', async () => {
+  const { planFolder } = await import('jexo/folder')
+  const { planFeed } = await import('jexo/feed')
+  const { compilingValidator } = await import('../../src/kit/compiling-validator.js')
+  const plans = {
+    sql: await planSql(String(sources.sqlite), { queries: [queries], adHoc: true }),
+    folder: await planFolder(join(root, 'docs')),
+    feed: planFeed('mqtt://x', {
+      name: 'x',
+      channels: { w: { topic: 'a/{b}', labels: { 0: 'fine' }, unit: 'kg' } },
+    }),
+  }
+  for (const [kind, plan] of Object.entries(plans)) {
+    const schema = JSON.parse(readFileSync(join(root, `schemas/${kind}-plan.schema.json`), 'utf8'))
+    const check = await compilingValidator.prepare(schema)
+    expect(check(JSON.parse(JSON.stringify(plan)))).toEqual([])
+  }
 })
 
 test.each([

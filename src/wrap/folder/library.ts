@@ -62,15 +62,7 @@ export class Library {
       opening.report('warning', `${root} has more than ${options.limits.maxFiles} files; the rest is left out`)
     const library = new Library(root, filter, files, options, opening)
     if (options.isSearched) library.#indexing = library.#indexAll()
-    if (options.watches)
-      library.#watch = new FolderWatch(
-        root,
-        filter,
-        (change) =>
-          void library
-            .#changed(change.path)
-            .catch((error) => opening.report('warning', `${change.path}: ${error}`)),
-      )
+    if (options.watches) library.#follow()
     return library
   }
 
@@ -166,6 +158,24 @@ export class Library {
     this.#ending.abort()
     await this.#watch?.close()
     await this.#indexing.catch(() => {})
+  }
+
+  #follow(): void {
+    const { report } = this.#opening
+    const heard = (path: string) => this.#changed(path).catch((error) => report('warning', `${path}: ${error}`))
+    // What has happened before the watch was there is found by going through the folder once more.
+    const lookAgain = async () => {
+      const { files } = await readFolder(this.#options.source, this.#options.rules, this.#options.limits.maxFiles)
+      const there = new Set(files.map(({ path }) => path))
+      for (const { path } of files) await heard(path)
+      for (const path of [...this.files.keys()]) if (!there.has(path)) await heard(path)
+    }
+    this.#watch = new FolderWatch(
+      this.root,
+      this.filter,
+      ({ path }) => void heard(path),
+      () => void lookAgain().catch(() => {}),
+    )
   }
 
   async #indexAll(): Promise<void> {

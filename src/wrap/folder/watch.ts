@@ -10,7 +10,7 @@ export class FolderWatch {
   readonly #watcher: FSWatcher
   readonly #timers = new Map<string, NodeJS.Timeout>()
 
-  constructor(root: string, filter: PathFilter, onChange: (change: { path: string }) => void) {
+  constructor(root: string, filter: PathFilter, onChange: (change: { path: string }) => void, onReady: () => void) {
     const pathOf = (place: string) => relative(root, place).split(sep).join('/')
     this.#watcher = watch(root, {
       ignoreInitial: true,
@@ -36,6 +36,7 @@ export class FolderWatch {
       )
     }
     for (const event of ['add', 'change', 'unlink'] as const) this.#watcher.on(event, heard)
+    this.#watcher.on('ready', onReady)
     this.#watcher.on('error', () => {})
   }
 
