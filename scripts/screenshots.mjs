@@ -33,8 +33,8 @@ try {
   )
   await terminal(
     'wrap-data',
-    'LEDGER_FILE=/tmp/ledger.sqlite jexo call apiary.kit.ts honey_batches driest=16.2 --trace; jexo wrap /tmp/ledger.sqlite --queries ledger/queries.sql --ad-hoc --except "members"; jexo wrap fieldguide',
-    16,
+    'jexo wrap /tmp/ledger.sqlite --queries ledger/queries.sql --ad-hoc; jexo wrap fieldguide; LEDGER_FILE=/tmp/ledger.sqlite jexo call apiary.kit.ts honey_batches driest=15.9 --trace',
+    24,
     8,
   )
   await terminal('show', 'jexo show apiary.kit.ts | head -58', 3, 8)
@@ -43,7 +43,7 @@ try {
     'jexo call apiary.kit.ts weigh_hive hive=ML-04; jexo call apiary.kit.ts weigh_hive hive=ML-99; jexo call apiary.kit.ts weigh_hive hive=4; jexo call apiary.kit.ts weigh_site "site=Quarry Field"',
     9,
   )
-  await terminal('tour', 'npm run --silent demo -- --tour', 9, 8)
+  await terminal('tour', 'npm run --silent demo -- --tour', 16, 8)
   await terminal(
     'attach-and-pack',
     'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --out /tmp/packed; cd /tmp/packed; jexo call apiary.mjs weigh_hive hive=ML-04',

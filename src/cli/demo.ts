@@ -73,7 +73,7 @@ async function walk(url: string, registry: Around['registry']): Promise<void> {
   const link = await dialOnNode(url, { clientInfo: { name: 'jexo-tour', version: '1.0.0' } })
   let number = 0
   for await (const stop of tour(link, url, registry)) {
-    out(`${colours.yellow(String(++number))}  ${colours.bold(stop.wish)}`)
+    out(`${colours.yellow(String(++number).padEnd(3))}${colours.bold(stop.wish)}`)
     const [first = '', ...more] = wrapped(stop.command, columns() - 8)
     out(`   ${colours.dim(`$ ${first}`)}`)
     for (const line of more) out(`       ${colours.dim(line)}`)

@@ -47,7 +47,7 @@ function fileTemplate({ name, about, tags }: FolderPlan, library: Shared<Library
       const open = await call.use(library)
       const bytes = await call.upstream('file', path, async (notes) => {
         const read = await open.read(path)
-        Object.assign(notes, { status: 'read', bytes: read.length })
+        Object.assign(notes, { status: 'ok', bytes: read.length })
         return read
       })
       return contentsOf(uriOfPath(name, path), path, bytes)
@@ -137,7 +137,8 @@ async function found(
       ...(within === undefined ? {} : { within }),
       onProgress: ({ done, total }) => call.progress(done, total, 'indexing'),
     })
-    notes.status = `${answer.passages.length} passages`
+    notes.status = 'ok'
+    notes.detail = { answer: `${answer.passages.length} passages` }
     return answer
   })
   if (

@@ -140,10 +140,17 @@ export class SqlDatabase {
     const request = { maxRows, maxBytes, timeoutMs, signal: call?.signal, ...statement }
     const label = statement.text.replace(/\s+/g, ' ').slice(0, 120)
     const carryOut = async (notes: { status?: string | number; bytes?: number; detail?: object }) => {
-      notes.detail = { statement: statement.text, values: statement.values.map(shown), database: this.driver.label }
+      const detail = {
+        statement: statement.text,
+        values: statement.values.map(shown),
+        database: this.driver.label,
+      }
+      notes.detail = detail
       const answer = await this.driver.run(request)
       const count = answer.changed === undefined ? answer.rows.length : answer.changed
-      notes.status = `${count} ${count === 1 ? 'row' : 'rows'}${answer.changed === undefined ? '' : ' changed'}`
+      const rows = `${count} ${count === 1 ? 'row' : 'rows'}${answer.changed === undefined ? '' : ' changed'}`
+      notes.status = 'ok'
+      notes.detail = { ...detail, answer: rows }
       notes.bytes = answer.bytes
       return answer
     }
