@@ -9,8 +9,12 @@ export async function onFreePort<T>(wanted: number, start: (port: number) => Pro
     try {
       return await start(port)
     } catch (error) {
-      if (!isJexoError(error) || error.code !== 'port-taken' || port >= wanted + mostTries) throw error
+      if (!isTaken(error) || port >= wanted + mostTries) throw error
       say(`Port ${port} is in use; trying ${port + 1}.`)
     }
   }
 }
+
+/** As Jexo says it, or Node itself. */
+const isTaken = (error: unknown): boolean =>
+  isJexoError(error) ? error.code === 'port-taken' : (error as { code?: unknown } | null)?.code === 'EADDRINUSE'

@@ -242,17 +242,28 @@ describe('the package', () => {
 test('the demo walks its tour and ends with 0, on the next free ports where its own are taken', async () => {
   const blocker = new Running([bin, 'serve', apiary, '--http', '4870'])
   await blocker.until(/http:\S+|in use/)
+  const other = new Running([bin, 'serve', apiary, '--http', '4874'])
+  await other.until(/http:\S+|in use/)
   const ran = await run(process.execPath, [join(root, 'scripts/demo.mjs'), '--tour'])
   expect(ran.code).toBe(0)
   expect(ran.stderr).toMatch(/Port 4870 is in use; trying 4871/)
+  expect(ran.stderr).toMatch(/Port 4874 is in use; trying 4875/)
   for (const said of [
     'kg at 2026-06-02',
     'There is no hive ML-99',
     'ML-05, ML-06, ML-07, ML-08',
     'is in the ledger',
     'the second carries apiary://hives/ML-04',
+    'batch 11: 17.8 kg of rape, 16.3 %',
+    'Marsh Lane 74.5 kg, Quarry Field',
+    'Only a SELECT is allowed here, and this is a DELETE',
+    'winter-feed.md, line 5, Winter feed › How much',
+    'kept by Ada Fenn; 3 inspections',
+    '12 scales; ML-11: low battery',
+    'scales://weight/ML-04 was updated:',
   ]) {
     expect(ran.stdout.replace(/\s+/g, ' ')).toContain(said)
   }
   await blocker.end()
+  await other.end()
 })

@@ -26,7 +26,7 @@ export async function serveScales(port = 0): Promise<ServedScales> {
     for (const socket of sockets) socket.destroy()
   }
   const bound = await new Promise<number>((resolve, reject) => {
-    server.once('error', reject)
+    server.once('error', (error) => broker.close(() => reject(error)))
     server.listen(port, '127.0.0.1', () => {
       const address = server.address()
       resolve(typeof address === 'object' ? (address?.port ?? 0) : 0)

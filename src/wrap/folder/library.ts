@@ -124,8 +124,9 @@ export class Library {
   async #bestPassages(query: string, files: readonly Hit<string>[]): Promise<Hit<string>[]> {
     const index = new WordIndex<string>()
     const worth = new Map<string, number>()
-    for (const { key: path, score } of files) {
-      for (const [at, { text, heading }] of (await this.#passagesOf(path)).entries()) {
+    const read = await Promise.all(files.map(({ key: path }) => this.#passagesOf(path)))
+    for (const [which, { key: path, score }] of files.entries()) {
+      for (const [at, { text, heading }] of (read[which] ?? []).entries()) {
         index.add({ key: `${path}#${at}`, text, title: `${heading} ${titleOf(path)}` })
         worth.set(`${path}#${at}`, score)
       }
