@@ -107,17 +107,14 @@ function wholeTable(name: string, table: PlannedTable, shared: SharedDatabase): 
     async read(call) {
       const database = await call.use(shared)
       const { maxRows } = database.limits
-      const { sql } = await compiled(database, async (builder) =>
+      const { sql, parameters } = await compiled(database, async (builder) =>
         builder
           .selectFrom(from(table))
           .selectAll()
           .limit(maxRows + 1)
           .compile(),
       )
-      const answer = await database.run(
-        { text: sql.replace(/\blimit [$?]\d*$/i, `limit ${maxRows + 1}`), values: [], access: 'read' },
-        call,
-      )
+      const answer = await database.run({ text: sql, values: parameters as SqlValue[], access: 'read' }, call)
       const rows = {
         uri: table.uri,
         mimeType: 'application/json',
