@@ -188,6 +188,20 @@ describe('search', () => {
   })
 })
 
+test('an edited file takes the room of what it was before, not more', async () => {
+  const folder = folderOf({ 'log.txt': `calm ${'x'.repeat(400)}` })
+  const link = await linkTo(folder, { limits: { maxIndexedBytes: 700 } })
+  expect(await search(link, 'calm')).toHaveLength(1)
+  await settled(folder, link)
+  for (const word of ['swarming', 'robbing', 'wintering']) {
+    const told = new Promise<void>((resolve) => link.on('resourceUpdated', () => resolve()))
+    await link.subscribe('guide://log.txt')
+    put(folder, 'log.txt', `${word} ${'x'.repeat(400)}`)
+    await told
+    expect(await search(link, word)).toHaveLength(1)
+  }
+})
+
 const changed = (link: Link) => new Promise<void>((resolve) => link.on('resourcesChanged', () => resolve()))
 
 /** The watch begins a moment after the folder is opened: it is there when it tells of a file. */

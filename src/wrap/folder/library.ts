@@ -49,6 +49,8 @@ export class Library {
   readonly #recent = new Map<string, { readonly modifiedMs: number; readonly passages: readonly Passage[] }>()
   #definitions: readonly ResourceDefinition[] | undefined
   #watch: FolderWatch | undefined
+  /** How much of the room each file takes. */
+  readonly #indexed = new Map<string, number>()
   #indexedBytes = 0
   #indexing: Promise<void> = Promise.resolve()
   progress: Progress = { done: 0, total: 0 }
@@ -228,6 +230,7 @@ export class Library {
       // Found by going through the folder, which follows no links.
       const read = await readWhole(join(this.root, path), path, maxIndexedFileBytes)
       const text = await textIn(read.bytes, mimeType)
+      this.#indexed.set(path, bytes)
       this.#indexedBytes += bytes
       this.#words.add({ key: path, text, title: titleOf(path) })
       if (this.#likeness.isOn) await this.#addLikeness(path, read.bytes, mimeType)
@@ -250,6 +253,8 @@ export class Library {
   #forget(path: string): void {
     this.#words.remove(path)
     this.#recent.delete(path)
+    this.#indexedBytes -= this.#indexed.get(path) ?? 0
+    this.#indexed.delete(path)
     for (const key of this.#likeKeys.get(path) ?? []) this.#likeness.remove(key)
     this.#likeKeys.delete(path)
   }

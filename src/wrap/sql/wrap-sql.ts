@@ -44,7 +44,7 @@ export async function wrapSql(
   }
   const packages = place.dialect === 'sqlite' ? ['libsql'] : []
   const plan = await frozenOr('sql', place as JsonObject, given, make, { packages })
-  if (plan.tools.length === 0 && plan.tables.length === 0 && !plan.isPartial)
+  if (plan.tools.length === 0 && plan.tables.length === 0 && !plan.adHoc && !plan.isPartial)
     throw problems.wrapTakesNothing(database.address.name, reasonsOf(plan))
   return plan.isPartial ? partialParts(plan, database, options) : sqlPartsOf(plan, database, search)
 }
@@ -100,11 +100,18 @@ function partialParts(plan: SqlPlan, database: SharedDatabase, options: WrapSqlO
     const opened = await database.open(given)
     const { readSql } = await import('./read.js')
     const { planSql } = await import('./plan.js')
-    const reading = await readSql(database.address, options.queries ?? [], opened.driver, opened.limits.timeoutMs)
-    const after = sqlPartsOf(planSql(reading, options), later, options.search)
-    given.exchange(before, after)
-    before = after
-    return opened
+    try {
+      const { address } = database
+      const reading = await readSql(address, options.queries ?? [], opened.driver, opened.limits.timeoutMs)
+      const after = sqlPartsOf(planSql(reading, options), later, options.search)
+      given.exchange(before, after)
+      before = after
+      return opened
+    } catch (error) {
+      // It is tried again, by a new connection.
+      await opened.close()
+      throw error
+    }
   }
   const later = Object.freeze(
     Object.defineProperty({ ...database, open: opening }, brands.shared, { value: true }),
