@@ -40,6 +40,27 @@ const listOf = (names: readonly string[]) => names.map((name) => `"${name}"`).jo
 
 /** Every problem Jexo reports, by what went wrong. */
 export const problems = {
+  tapeUnreadable: (file: string, line: number, reason: string) =>
+    new JexoError(
+      'tape-unreadable',
+      `line ${line} is no line of a tape: ${reason}`,
+      'give a file that jexo relay, serve --tape or Loupe has written; schemas/tape.schema.json says what is in it',
+      file,
+    ),
+  tapeUnwritable: (file: string, reason: string) =>
+    new JexoError(
+      'tape-unwritable',
+      `the tape cannot be written (${reason})`,
+      'name a file in a folder that is there and may be written to',
+      file,
+    ),
+  tapeAsTarget: (file: string) =>
+    new JexoError(
+      'tape-as-target',
+      'a tape is a recording: there is no server in it to ask',
+      'look at it with jexo show or jexo loupe, or give the server it was recorded from',
+      file,
+    ),
   partTaken: (kind: string, key: string) =>
     new JexoError('part-taken', `two parts are the ${kind} "${key}"`, 'rename one of them or leave one out'),
   partName: (kind: string, name: string) =>

@@ -1,102 +1,55 @@
-import { ActionIcon, Button, Tooltip, useComputedColorScheme, useMantineColorScheme } from '@mantine/core'
-import { useEffect, useState } from 'react'
-import { follow, type JournalEntry, reopen, type TargetView } from './api'
+import { useHotkeys } from '@mantine/hooks'
+import { lazy, Suspense, useDeferredValue, useMemo, useState } from 'react'
+import { useRoute } from './bench/route'
+import { useBench } from './bench/useBench'
 import { Desk } from './desk/Desk'
+import { FilterBar } from './score/FilterBar'
+import { filtered, noFilter } from './score/filter'
 import { Score } from './score/Score'
+import { Top } from './Top'
 
-const mostEntries = 20_000
+const Palette = lazy(() => import('./Palette'))
 
 export function App() {
-  const [entries, setEntries] = useState<readonly JournalEntry[]>([])
-  const [targets, setTargets] = useState<readonly TargetView[]>([])
-  const [line, setLine] = useState<'live' | 'lost' | 'refused'>('live')
+  const known = useBench()
+  const [route, go] = useRoute()
+  const [filter, setFilter] = useState(noFilter)
   const [clearedAt, setClearedAt] = useState(0)
+  const [isPaletteOpen, setPaletteOpen] = useState(false)
+  useHotkeys([['mod+K', () => setPaletteOpen(true)]], [])
 
-  useEffect(
-    () =>
-      follow(
-        (more) =>
-          setEntries((before) =>
-            [...before, ...more.filter((entry) => entry.sequence > (before.at(-1)?.sequence ?? 0))].slice(
-              -mostEntries,
-            ),
-          ),
-        setTargets,
-        setLine,
-      ),
-    [],
-  )
+  const { lines, bench, names } = known
+  const wanted = useDeferredValue(filter)
+  const shown = useMemo(() => {
+    const rest = clearedAt === 0 ? lines : lines.filter(({ sequence }) => sequence > clearedAt)
+    return filtered(rest, wanted)
+  }, [lines, clearedAt, wanted])
+  const seen = useMemo(() => new Set(lines.map(({ target }) => target)), [lines])
+  const isOne = new Set([...seen, ...bench.targets.map(({ id }) => id)]).size < 2
 
-  const names =
-    targets.length > 1 ? Object.fromEntries(targets.map(({ id, name, label }) => [id, name ?? label])) : undefined
-  const shown = clearedAt === 0 ? entries : entries.filter((entry) => entry.sequence > clearedAt)
   return (
     <div className="loupe">
-      <header>
-        <div className="top">
-          <h1>
-            <img src="/lens.svg" alt="" /> Loupe
-          </h1>
-          {targets.map((target) => (
-            <Target key={target.id} target={target} />
-          ))}
-          <div className="gap" />
-          <Button size="compact-sm" variant="subtle" onClick={() => setClearedAt(entries.at(-1)?.sequence ?? 0)}>
-            Clear
-          </Button>
-          <SchemeSwitch />
-        </div>
-        {problemsOf(targets, line).map((problem) => (
-          <p key={problem} className="problem" role="alert">
-            {problem}
-          </p>
-        ))}
-      </header>
+      <Top known={known} route={route} go={go} onPalette={() => setPaletteOpen(true)} />
       <main className="body">
-        <Score entries={shown} names={names} />
-        <Desk targets={targets} />
+        <section className="score" aria-label="Score">
+          <FilterBar
+            filter={filter}
+            onFilter={setFilter}
+            shown={shown.length}
+            all={lines.length}
+            targets={isOne ? [] : [...seen].map((id) => ({ value: id, label: names[id] ?? id }))}
+            recordingTo={bench.recordingTo}
+            onClear={() => setClearedAt(lines.at(-1)?.sequence ?? 0)}
+          />
+          <Score known={known} lines={shown} names={isOne ? undefined : names} wanted={route} />
+        </section>
+        <Desk known={known} route={route} go={go} />
       </main>
+      {isPaletteOpen && (
+        <Suspense>
+          <Palette known={known} go={go} onClose={() => setPaletteOpen(false)} />
+        </Suspense>
+      )}
     </div>
   )
-}
-
-function Target({ target }: { target: TargetView }) {
-  return (
-    <div className="target">
-      <span className="light" data-state={target.state} role="img" aria-label={target.state} />
-      <b>{target.name ?? target.label}</b>
-      <Tooltip label={target.label} openDelay={300}>
-        <span>{target.state === 'open' ? `${target.version} · revision ${target.revision}` : target.state}</span>
-      </Tooltip>
-      <Button
-        size="compact-xs"
-        variant="light"
-        onClick={() => void reopen(target.id)}
-        disabled={target.state === 'connecting'}
-      >
-        {target.state === 'open' ? 'Restart' : 'Connect'}
-      </Button>
-    </div>
-  )
-}
-
-function SchemeSwitch() {
-  const { setColorScheme } = useMantineColorScheme()
-  const scheme = useComputedColorScheme('light')
-  const other = scheme === 'dark' ? 'light' : 'dark'
-  return (
-    <ActionIcon variant="subtle" aria-label={`Use ${other} colours`} onClick={() => setColorScheme(other)}>
-      {scheme === 'dark' ? '☀' : '☾'}
-    </ActionIcon>
-  )
-}
-
-function problemsOf(targets: readonly TargetView[], line: 'live' | 'lost' | 'refused'): string[] {
-  const closed = targets.flatMap(({ label, problem }) => {
-    if (!problem) return []
-    return [problem.startsWith(label) ? problem : `${label}: ${problem}`]
-  })
-  if (line === 'refused')
-    return ['This link is not valid any more. Open the one that the jexo command printed last.']
-  return line === 'lost' ? ['Loupe does not answer; is the command still running?', ...closed] : closed
 }

@@ -1,7 +1,25 @@
-import type { Asked, TargetView } from '../../src/loupe/connection.js'
-import type { JournalEntry } from '../../src/loupe/journal.js'
+import type { BenchView, Start } from '../../src/loupe/bench.js'
+import type { PartMark } from '../../src/loupe/catalogue-marks.js'
+import type { ClientSide } from '../../src/loupe/client-side.js'
+import type { Asked, CatalogueView, TargetView } from '../../src/loupe/connection.js'
+import type { Copies } from '../../src/loupe/copies.js'
+import type { OpenQuestion } from '../../src/loupe/questions.js'
+import type { SlimEntry } from '../../src/loupe/slim.js'
+import type { TapeEntry } from '../../src/tape/entry.js'
 
-export type { Asked, JournalEntry, TargetView }
+export type {
+  Asked,
+  BenchView,
+  CatalogueView,
+  ClientSide,
+  Copies,
+  OpenQuestion,
+  PartMark,
+  SlimEntry,
+  Start,
+  TapeEntry,
+  TargetView,
+}
 
 /** The token of the link is kept for this tab only, and taken out of the address bar. */
 function takeToken(): string {
@@ -16,43 +34,122 @@ function takeToken(): string {
 }
 
 const token = takeToken()
+const silent = 'Loupe itself does not answer; is the command still running?'
 
-async function post(path: string, body: unknown): Promise<Response> {
-  return fetch(path, {
-    method: 'POST',
-    headers: { 'content-type': 'application/json', 'x-jexo-token': token },
-    body: JSON.stringify(body),
-  })
+/** Asks the backend; what it refuses is thrown as an `Error` in its words. */
+async function request<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const response = await send(method, path, body)
+  const value = response.status === 204 ? undefined : await response.json()
+  if (!response.ok) throw new Refused(String((value as { error?: unknown }).error ?? response.statusText), value)
+  return value as T
+}
+
+/** A refusal of the backend, with all that it said. */
+export class Refused extends Error {
+  readonly value: unknown
+  constructor(message: string, value: unknown) {
+    super(message)
+    this.value = value
+  }
+}
+
+async function send(method: string, path: string, body?: unknown): Promise<Response> {
+  const isText = typeof body === 'string'
+  try {
+    return await fetch(path, {
+      method,
+      headers: { 'x-jexo-token': token, ...(isText ? {} : { 'content-type': 'application/json' }) },
+      ...(body === undefined ? {} : { body: isText ? body : JSON.stringify(body) }),
+    })
+  } catch {
+    throw new Error(silent)
+  }
 }
 
 /** Sends a request to a target; never rejects. `key` is what it is cancelled by. */
 export async function ask(target: string, key: string, method: string, params: object): Promise<Asked> {
   try {
-    const response = await post(`/api/targets/${target}/ask`, { key, method, params })
+    const response = await send('POST', `/api/targets/${target}/ask`, { key, method, params })
     return (await response.json()) as Asked
-  } catch {
-    return { error: { code: 'failed', message: 'Loupe itself does not answer; is the command still running?' } }
+  } catch (error) {
+    return { error: { code: 'failed', message: (error as Error).message } }
   }
 }
 
-export const cancel = (target: string, key: string): Promise<Response> =>
-  post(`/api/targets/${target}/cancel`, { key })
-export const reopen = (target: string): Promise<Response> => post(`/api/targets/${target}/reopen`, {})
+export const cancel = (target: string, key: string) => request('POST', `/api/targets/${target}/cancel`, { key })
+export const reopen = (target: string) => request('POST', `/api/targets/${target}/reopen`, {})
+export const removeTarget = (target: string) => request('DELETE', `/api/targets/${target}`)
+export const catalogueOf = (target: string) => request<CatalogueView>('GET', `/api/targets/${target}/catalogue`)
+export const setClient = (target: string, client: ClientSide) =>
+  request('PUT', `/api/targets/${target}/client`, client)
+export const answerQuestion = (target: string, requestId: string | number, answer: object) =>
+  request('POST', `/api/targets/${target}/answer`, { requestId, answer })
+export const copiesOf = (target: string, method: string, params: object) =>
+  request<Copies>('POST', `/api/targets/${target}/copies`, { method, params })
+export const entryOf = (sequence: number) => request<TapeEntry>('GET', `/api/entries/${sequence}`)
+export const configNames = (file: string) => request<{ names: string[] }>('POST', '/api/config-entries', { file })
+export const openTapeText = (name: string, text: string) =>
+  request('POST', `/api/tapes?name=${encodeURIComponent(name)}`, text)
 
-/** Follows what happens: entries of the journal and the state of the targets. Gives what ends it. */
+export interface NewTarget {
+  text: string
+  env?: Record<string, string>
+  headers?: Record<string, string>
+  cwd?: string
+  confirmed?: boolean
+}
+/** Adds a target. Where it would start something, what that is comes back, and nothing has happened. */
+export async function addTarget(target: NewTarget): Promise<{ id: string | undefined; starts: Start | undefined }> {
+  try {
+    const { id } = await request<{ id?: string }>('POST', '/api/targets', target)
+    return { id, starts: undefined }
+  } catch (error) {
+    const starts = error instanceof Refused ? (error.value as { starts?: Start }).starts : undefined
+    if (starts) return { id: undefined, starts }
+    throw error
+  }
+}
+
+export interface CaseCall {
+  target: string
+  method: string
+  params: object
+  outcome: Asked
+}
+export const caseDraft = (call: CaseCall) =>
+  request<{ text: string }>('POST', '/api/cases', { ...call, isDraft: true })
+export const saveCase = (call: CaseCall) => request<{ file: string }>('POST', '/api/cases', call)
+
+/** Hands everything that is remembered to the person as a file. */
+export async function downloadTape(): Promise<void> {
+  const response = await send('GET', '/api/tape')
+  const name =
+    /filename="([^"]+)"/.exec(response.headers.get('content-disposition') ?? '')?.[1] ?? 'loupe.tape.jsonl'
+  saveBlob(await response.blob(), name)
+}
+
+export function saveBlob(blob: Blob, name: string): void {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(blob)
+  link.download = name
+  link.click()
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
+}
+
+/** Follows what happens: entries of the journal and the state of all that is looked at. Gives what ends it. */
 export function follow(
-  onEntries: (entries: JournalEntry[]) => void,
-  onTargets: (targets: TargetView[]) => void,
+  onEntries: (entries: SlimEntry[]) => void,
+  onBench: (bench: BenchView) => void,
   onConnected: (state: 'live' | 'lost' | 'refused') => void,
 ): () => void {
-  const source = new EventSource(`/api/journal?token=${encodeURIComponent(token)}`)
-  let gathered: JournalEntry[] = []
-  source.addEventListener('entry', (event) => {
+  const source = new EventSource(`/api/follow?token=${encodeURIComponent(token)}`)
+  let gathered: SlimEntry[] = []
+  source.addEventListener('entries', (event) => {
     // Many come at once; the page draws them together.
-    if (gathered.length === 0) requestAnimationFrame(() => onEntries(gathered.splice(0)))
-    gathered.push(JSON.parse((event as MessageEvent<string>).data) as JournalEntry)
+    if (gathered.length === 0) setTimeout(() => onEntries(gathered.splice(0)), 16)
+    gathered.push(...(JSON.parse((event as MessageEvent<string>).data) as SlimEntry[]))
   })
-  source.addEventListener('targets', (event) => onTargets(JSON.parse((event as MessageEvent<string>).data)))
+  source.addEventListener('bench', (event) => onBench(JSON.parse((event as MessageEvent<string>).data)))
   source.onopen = () => onConnected('live')
   source.onerror = () => onConnected(source.readyState === EventSource.CLOSED ? 'refused' : 'lost')
   return () => {

@@ -1,9 +1,10 @@
 import { createTheme, MantineProvider } from '@mantine/core'
 import '@mantine/core/styles.css'
-import { StrictMode } from 'react'
+import { Component, type ReactNode, StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { App } from './App'
 import './loupe.css'
+import './result/result.css'
 
 const honey = [
   '#fff8e3',
@@ -28,10 +29,30 @@ const theme = createTheme({
   fontFamilyMonospace: 'ui-monospace, "Cascadia Mono", "DejaVu Sans Mono", monospace',
 })
 
+/** Where the page itself breaks, it says so, and what to do; what is recorded is with the command and not lost. */
+class Unbroken extends Component<{ children: ReactNode }, { broken: Error | undefined }> {
+  override state: { broken: Error | undefined } = { broken: undefined }
+  static getDerivedStateFromError(broken: Error) {
+    return { broken }
+  }
+  override render() {
+    const { broken } = this.state
+    if (!broken) return this.props.children
+    return (
+      <p className="problem" role="alert">
+        This page has broken: {broken.message}. <a href={location.pathname}>Load it again</a>; nothing that was
+        recorded is lost.
+      </p>
+    )
+  }
+}
+
 createRoot(document.getElementById('root') as HTMLElement).render(
   <StrictMode>
     <MantineProvider theme={theme} defaultColorScheme="auto">
-      <App />
+      <Unbroken>
+        <App />
+      </Unbroken>
     </MantineProvider>
   </StrictMode>,
 )

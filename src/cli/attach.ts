@@ -1,6 +1,6 @@
 import { resolve } from 'node:path'
 import { Command } from 'commander'
-import { type Attachable, entryFor } from '../attach/entry.js'
+import { type Attachable, entryFor, relayed } from '../attach/entry.js'
 import { tryEntry } from '../attach/try-entry.js'
 import { writeEntry } from '../attach/write-entry.js'
 import { shownPath } from '../target/kit-file.js'
@@ -12,6 +12,8 @@ interface Flags extends TargetFlags {
   to?: string
   as?: string
   replace?: boolean
+  relayed?: boolean
+  tape?: string
 }
 
 export const attach = () =>
@@ -21,18 +23,23 @@ export const attach = () =>
     .option('--to <file>', "the host's configuration file, JSON or JSONC; without it the entry is printed")
     .option('--as <name>', "name of the entry; the kit's name unless given")
     .option('--replace', 'replace an entry of another server that has the name')
+    .option('--relayed', 'put the relay in between, which records what the host asks and gets')
+    .option('--tape <file>', 'where the relay records; <name>.tape.jsonl here unless given')
     .option('--header <name: value>', 'header for a URL', gather)
     .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))
-      const found = await entryFor(target, process.env)
-      const name = flags.as ?? found.name
+      const plain = await entryFor(target, process.env)
+      const name = flags.as ?? plain.name
+      const tape = resolve(flags.tape ?? `${name}.tape.jsonl`)
+      const found = flags.relayed ? { ...plain, entry: relayed(target, plain, tape) } : plain
       if (flags.to === undefined) printShapes(name, found)
       else await write(resolve(flags.to), name, found, flags.replace === true)
       if (found.secrets.length > 0) {
         say(`It needs ${found.secrets.join(', ')} in the host's environment: secrets are not written into entries.`)
       }
       await report(found)
+      if (flags.relayed) say(`See what the host asks: jexo loupe --follow ${shownPath(tape)}`)
     })
 
 function printShapes(name: string, { entry }: Attachable): void {

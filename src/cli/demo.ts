@@ -48,7 +48,7 @@ export const demo = () =>
       Object.assign(process.env, { REGISTRY_URL: registry.url, GRAPH_URL: graph.url, SCALES_URL: scales.url })
       const kit = await loadKit(kitFile)
       const service = await onFreePort(4870, (port) => serveHttp(runOnNode(kit, { showsUpstream: true }), { port }))
-      const page = await onFreePort(4871, (port) => startLoupe([{ kind: 'url', url: service.url }], port))
+      const page = await onFreePort(4871, (port) => startLoupe([{ kind: 'url', url: service.url }], { port }))
       out(`${colours.bold('The Marsh Lane apiary')}  a made-up co-op with twelve hives, served by Jexo`)
       out(`  server    ${colours.cyan(service.url)}`)
       out(`  Loupe     ${colours.cyan(page.url)}`)

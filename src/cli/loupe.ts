@@ -1,25 +1,34 @@
+import { resolve } from 'node:path'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
+import { Bench } from '../loupe/bench.js'
 import { startLoupe } from '../loupe/start.js'
 import { untilSignal } from '../serve/serve-kit.js'
 import { readTarget, type Target } from '../target/target.js'
-import { out, say } from './output.js'
+import { colours, columns, out, say } from './output.js'
 import { onFreePort } from './ports.js'
+import { ScoreText } from './score-text.js'
 import { gather, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
   port: string
+  tape?: string
+  follow?: string[]
+  plain?: boolean
 }
 
 export const loupe = () =>
   new Command('loupe')
-    .description('Opens the inspector page for one or more servers.')
-    .argument('<target...>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
+    .description('Opens the inspector page for servers and tapes.')
+    .argument('[target...]', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
+    .option('--follow <tape>', 'show what is written to a tape, as it is written (again for more)', gather)
+    .option('--tape <file>', 'record everything to a file, with secrets masked')
+    .option('--plain', 'the score as text, in the terminal')
     .option('--port <port>', 'port of the page on this machine', '4871')
     .option('--header <name: value>', 'send a header with every request', gather)
     .option('--env <NAME=value>', 'set a variable for commands', gather)
     .option('--cwd <folder>', 'start commands in this folder')
-    .addHelpText('after', '\nExample: jexo loupe apiary.kit.ts')
+    .addHelpText('after', '\nExamples:\n  jexo loupe apiary.kit.ts\n  jexo loupe --follow apiary.tape.jsonl')
     .action(async (texts: string[], flags: Flags) => {
       const port = Number(flags.port)
       if (!Number.isInteger(port) || port < 0 || port > 65_535) {
@@ -27,9 +36,37 @@ export const loupe = () =>
       }
       const targets: Target[] = []
       for (const text of texts) targets.push(await readTarget(text, targetOptions(flags)))
-      const service = await onFreePort(port, (free) => startLoupe(targets, free))
+      const follow = (flags.follow ?? []).map((file) => resolve(file))
+      if (flags.plain) return plainly(targets, follow)
+      const options = { follow, ...(flags.tape === undefined ? {} : { tape: resolve(flags.tape) }) }
+      const service = await onFreePort(port, (free) => startLoupe(targets, { ...options, port: free }))
       out(service.url)
       say('Open this link; the page is for this machine only. Ctrl-C ends it.')
       await untilSignal()
       await service.close()
     })
+
+/** Prints the score line by line. Tapes alone are printed to their end; where something lives, until it is told to stop. */
+async function plainly(targets: readonly Target[], follow: readonly string[]): Promise<void> {
+  const score = new ScoreText({ width: columns(), colours })
+  const bench = new Bench()
+  out(score.head)
+  bench.journal.listen((entries) => {
+    for (const entry of entries) {
+      const text = score.add(entry)
+      if (text !== undefined) out(text)
+    }
+  })
+  for (const target of targets) {
+    if (target.kind === 'tape') await bench.openTape(target.file, false)
+    else bench.add(target)
+  }
+  for (const file of follow) await bench.openTape(file, true)
+  const failed = bench.tapes.find(({ problem }) => problem !== undefined)
+  const isLive = follow.length > 0 || targets.some(({ kind }) => kind !== 'tape')
+  if (isLive) await untilSignal()
+  await bench.close()
+  // The journal tells of its last entries after this turn.
+  await new Promise((done) => setImmediate(done))
+  if (failed) throw failed.failure
+}

@@ -12,6 +12,7 @@ import { loupe } from './loupe.js'
 import { errorColours, errorValue, Failed, outJson, say } from './output.js'
 import { pack } from './pack.js'
 import { read } from './read.js'
+import { relay } from './relay.js'
 import { serve } from './serve.js'
 import { show } from './show.js'
 import { talk } from './talk.js'
@@ -40,13 +41,14 @@ function programOf(): Command {
     })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
-  for (const verb of [wrap, serve, show, call, read, fill, talk, loupe, attach, pack, demo])
+  for (const verb of [wrap, serve, show, call, read, fill, talk, relay, loupe, attach, pack, demo])
     program.addCommand(withExits(verb()))
   return program
 }
 
 const targetHelp = `
-A target is a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>.
+A target is a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>;
+show and loupe take a tape too (*.tape.jsonl).
 Exit codes: 0 fine, 1 the thing asked for failed, 2 it could not be done.`
 
 function withExits(command: Command): Command {
@@ -58,7 +60,7 @@ function withExits(command: Command): Command {
 
 function exitCodeOf(error: unknown, isJson: boolean): number {
   if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2
-  if (error instanceof Failed) return 1
+  if (error instanceof Failed) return error.exitCode
   if (isJson) outJson(errorValue(error))
   else say(`${errorColours.red('error')} ${messageOf(error)}`)
   return error instanceof RpcError ? 1 : 2

@@ -33,8 +33,14 @@ export function wrapped(text: string, width: number): string[] {
   return text.split('\n').flatMap((row) => row.match(line)?.map((part) => part.trimEnd()) ?? [row])
 }
 
-/** Ends a command: 1 where the thing asked for failed. */
-export class Failed extends Error {}
+/** Ends a command: 1 where the thing asked for failed, or the code of what was run. */
+export class Failed extends Error {
+  readonly exitCode: number
+  constructor(exitCode = 1) {
+    super(`exit code ${exitCode}`)
+    this.exitCode = exitCode
+  }
+}
 
 /** What an error is for `--json`. */
 export function errorValue(error: unknown): { error: { code: number | string; message: string; data?: unknown } } {

@@ -2,6 +2,7 @@ import { Command } from 'commander'
 import type { RunningKit } from '../engine/running-kit.js'
 import { namesIn } from '../kit/choose.js'
 import { readHttpAddress } from '../serve/address.js'
+import { recordingOf } from '../serve/recording.js'
 import { serveKit } from '../serve/serve-kit.js'
 import { watchKit } from '../serve/watch-kit.js'
 import { atFile, loadKit } from '../target/kit-file.js'
@@ -15,6 +16,7 @@ interface Flags extends TargetFlags {
   openToAnyone?: boolean
   watch?: boolean
   showUpstream?: boolean
+  tape?: string
   only?: string
   except?: string
 }
@@ -31,6 +33,7 @@ export const serve = () =>
     .option('--except <parts>', 'serve all but these')
     .option('--watch', 'load the kit again when its file or what it imports changes')
     .option('--show-upstream', 'tell hosts that ask for it what calls did outside: requests, statements')
+    .option('--tape <file>', 'record every message to a file, with secrets masked')
     .option('--env <NAME=value>', 'set a variable for the kit (again for more)', gather)
     .addHelpText(
       'after',
@@ -41,8 +44,10 @@ export const serve = () =>
       // A kit may look at the environment while it is loaded.
       const environment = Object.assign(process.env, targetOptions(flags).env)
       const kit = await loadKit(file)
+      const recording = await recordingOf(kit, environment, flags.tape)
       const options = {
         environment,
+        ...(recording.observer ? { observer: recording.observer } : {}),
         isOpenToAnyone: flags.openToAnyone === true,
         showsUpstream: flags.showUpstream === true,
         only: namesIn(flags.only ?? ''),
@@ -52,5 +57,9 @@ export const serve = () =>
         ...(flags.path === undefined ? {} : { path: flags.path }),
         ...(flags.publicUrl === undefined ? {} : { publicUrl: flags.publicUrl }),
       }
-      await atFile(file, () => serveKit(kit, options))
+      try {
+        await atFile(file, () => serveKit(kit, options))
+      } finally {
+        await recording.close()
+      }
     })

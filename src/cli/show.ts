@@ -1,19 +1,47 @@
+import { readFile } from 'node:fs/promises'
+import { resolve } from 'node:path'
 import { Command } from 'commander'
+import { problems } from '../errors.js'
 import type { Kit } from '../kit/kit.js'
 import { readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
+import { readTape } from '../tape/read.js'
+import { shownPath } from '../target/kit-file.js'
+import { tapeSuffix } from '../target/target.js'
 import { catalogueText } from './catalogue-text.js'
-import { out, outJson } from './output.js'
+import { colours, columns, out, outJson } from './output.js'
+import { ScoreText } from './score-text.js'
 import { type TargetFlags, targetOptions, withLink, withTarget } from './target-options.js'
+
+/** A tape is shown as its score. */
+async function showTape(file: string, isJson: boolean): Promise<void> {
+  const entries = readTape(shownPath(resolve(file)), await textOf(file))
+  if (isJson) return outJson(entries)
+  const score = new ScoreText({ width: columns(), colours })
+  out([score.head, ...entries.flatMap((entry) => score.add(entry) ?? [])].join('\n'))
+}
+
+async function textOf(file: string): Promise<string> {
+  try {
+    return await readFile(file, 'utf8')
+  } catch (error) {
+    throw problems.tapeUnreadable(
+      shownPath(resolve(file)),
+      1,
+      (error as NodeJS.ErrnoException).code ?? String(error),
+    )
+  }
+}
 
 export const show = () =>
   withTarget(
     new Command('show')
       .description('Shows what a server offers, as a person reads it.')
-      .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
+      .argument('<target>', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
       .option('--json', 'the definitions as JSON')
       .addHelpText('after', '\nExample: jexo show apiary.kit.ts'),
   ).action(async (target: string, flags: TargetFlags & { json?: boolean }) => {
+    if (target.endsWith(tapeSuffix)) return showTape(target, flags.json === true)
     const environment = { ...process.env, ...targetOptions(flags).env }
     const look = async (link: Link, kit: Kit | undefined) => {
       const catalogue = await readCatalogue(link)

@@ -2,18 +2,19 @@ import { isObject } from '../protocol/messages.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
 import { columns, errorColours } from './output.js'
 
-/** What a server did outside, in one line; below it what went there and what came back, as far as it fits a line. */
-export function upstreamText({ kind, label, status, bytes, durationMs, detail }: UpstreamRecord): string {
-  const isFault = typeof status === 'number' ? status >= 400 : status !== undefined && status !== 'ok'
-  const shown = status === undefined ? '' : (isFault ? errorColours.red : errorColours.green)(String(status))
-  const size = bytes === undefined ? '' : `${bytes.toLocaleString('en')} bytes`
-  const facts = [shown, size, `${durationMs.toFixed(1)} ms`].filter(Boolean).join('  ')
-  const more = Object.entries(detail ?? {}).flatMap(([name, value]) => {
+/** What stands below a line of the score: where it went in full, what was sent and what came back, as far as each fits a line. */
+export function upstreamDetails({ kind, label, detail }: UpstreamRecord): string {
+  const noted = Object.entries(detail ?? {}).flatMap(([name, value]) => {
     const body = isObject(value) ? value.body : value
-    if (body === undefined || body === '') return []
-    const text = (typeof body === 'string' ? body : JSON.stringify(body)).replace(/\s+/g, ' ')
-    const room = columns() - name.length - 8
-    return [`\n    ${errorColours.dim(`${name}  ${text.length > room ? `${text.slice(0, room)}…` : text}`)}`]
+    return body === undefined || body === '' ? [] : [[name, body] as const]
   })
-  return `  ${errorColours.cyan(kind)}  ${label}  ${facts}${more.join('')}`
+  // A statement is noted by itself.
+  const all = kind === 'http' ? [['asked', label] as const, ...noted] : noted
+  return all.map(([name, body]) => lineOf(name, body)).join('\n')
+}
+
+function lineOf(name: string, body: unknown): string {
+  const text = (typeof body === 'string' ? body : JSON.stringify(body)).replace(/\s+/g, ' ')
+  const room = columns() - name.length - 8
+  return `    ${errorColours.dim(`${name}  ${text.length > room ? `${text.slice(0, room)}…` : text}`)}`
 }

@@ -59,7 +59,10 @@ export class Engine {
     )
     this.#dialogue = new Dialogue(
       {
-        send: (message, related) => ends.send(message, related),
+        send: (message, related) => {
+          running.observer?.message(this, message, 'server')
+          ends.send(message, related)
+        },
         answer: (incoming) => this.#answer(incoming),
         hear: (method, params) => this.#hear(method, params),
         settled: (id, answered) => ends.settled?.(id, answered),
@@ -85,6 +88,7 @@ export class Engine {
   }
 
   receive(message: Message): void {
+    this.running.observer?.message(this, message, 'client')
     this.#dialogue.receive(message)
   }
 
@@ -113,6 +117,7 @@ export class Engine {
 
   close(why: string): void {
     this.running.sessions.delete(this)
+    this.running.observer?.closed(this, why)
     this.#dialogue.close(why)
   }
 

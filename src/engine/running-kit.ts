@@ -5,7 +5,9 @@ import { isNothing, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
 import { type Opening, type Replacement, type Shared, SharedThings } from '../kit/shared.js'
 import type { JsonSchemaValidator } from '../kit/validation.js'
+import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
+import type { UpstreamRecord } from '../protocol/upstream.js'
 import type { Engine } from './engine.js'
 import { Openers } from './openers.js'
 import { PartIndex } from './part-index.js'
@@ -14,6 +16,13 @@ import { PartIndex } from './part-index.js'
 export interface Report {
   level: 'info' | 'warning' | 'error'
   text: string
+}
+/** Sees everything that passes through the sessions of a kit: for recordings. */
+export interface Observer {
+  message(engine: Engine, message: Message, from: 'client' | 'server'): void
+  /** What a call did outside, whether or not its host wants to know. Masked already. */
+  upstream(engine: Engine, record: UpstreamRecord): void
+  closed(engine: Engine, why: string): void
 }
 export interface RunningOptions {
   /** Where settings are read from. */
@@ -30,6 +39,7 @@ export interface RunningOptions {
   pageSize?: number
   /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
   showsUpstream?: boolean
+  observer?: Observer
   /** Runs although settings are missing: to look at what there is, not to call it. */
   toleratesMissing?: boolean
 }
@@ -39,6 +49,7 @@ export class RunningKit {
   readonly pageSize: number
   readonly validator: JsonSchemaValidator
   readonly showsUpstream: boolean
+  readonly observer: Observer | undefined
   readonly sessions = new Set<Engine>()
   kit: Kit
   settings: Readonly<Record<string, string>>
@@ -60,6 +71,7 @@ export class RunningKit {
     this.pageSize = options.pageSize ?? 1000
     this.validator = options.validator
     this.showsUpstream = options.showsUpstream === true
+    this.observer = options.observer
     this.kit = kit
     const parts = this.#partsOf(kit)
     const declared = settingsFor(kit, parts)

@@ -21,7 +21,9 @@ export async function upstream<T>(
   label: string,
   run: (notes: UpstreamNotes) => T | Promise<T>,
 ): Promise<T> {
-  if (!isWanted(engine)) return run({})
+  const { observer } = engine.running
+  const isShown = isWanted(engine)
+  if (!isShown && !observer) return run({})
   const sequence = (sequences.get(incoming) ?? 0) + 1
   sequences.set(incoming, sequence)
   const startedAt = new Date().toISOString()
@@ -40,7 +42,10 @@ export async function upstream<T>(
       ...(bytes === undefined ? {} : { bytes }),
       ...(detail === undefined ? {} : { detail }),
     }
-    incoming.notify(upstreamMethod, masked(record, engine.running.mask) as JsonObject)
+    const shown = masked(record, engine.running.mask) as JsonObject & UpstreamRecord
+    // The message that a host gets is observed as any other.
+    if (isShown) incoming.notify(upstreamMethod, shown)
+    else observer?.upstream(engine, shown)
   }
   try {
     const result = await run(notes)

@@ -3,7 +3,7 @@ import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { withDefaults } from '../kit/question.js'
 import { checkFor, type JsonSchemaValidator } from '../kit/validation.js'
 import type { Incoming } from '../protocol/dialogue.js'
-import { isObject, type JsonObject } from '../protocol/messages.js'
+import { isObject, type JsonObject, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import { type ModelAnswer, type ModelRequest, samplingFault } from '../protocol/sampling.js'
@@ -11,16 +11,25 @@ import type { ClientCapabilities } from '../protocol/types.js'
 import { type UpstreamRecord, upstreamCapability } from '../protocol/upstream.js'
 
 /** What a server asks of the person: to fill a form, or to visit a page. */
-export type Question =
-  | { kind: 'form'; message: string; schema: JsonObject; signal: AbortSignal }
-  | { kind: 'url'; message: string; url: string; elicitationId: string; signal: AbortSignal }
+export type Question = {
+  message: string
+  /** Aborted when the server does not want to know any more. */
+  signal: AbortSignal
+  /** Id of the server's request. */
+  requestId: RequestId
+} & ({ kind: 'form'; schema: JsonObject } | { kind: 'url'; url: string; elicitationId: string })
 export type QuestionAnswer =
   | { action: 'accept'; content?: JsonObject }
   | { action: 'decline' }
   | { action: 'cancel' }
 export type Answerer = (question: Question) => QuestionAnswer | Promise<QuestionAnswer>
 /** Answers for the model; throw an `Error` to say that the person refused. */
-export type ModelAnswerer = (request: ModelRequest, signal: AbortSignal) => ModelAnswer | Promise<ModelAnswer>
+export type ModelAnswerer = (
+  request: ModelRequest,
+  signal: AbortSignal,
+  /** Id of the server's request. */
+  requestId: RequestId,
+) => ModelAnswer | Promise<ModelAnswer>
 
 export interface AnsweringOptions {
   /** Answers questions of the server; without it the link declares that it cannot be asked. */
@@ -57,7 +66,7 @@ export function answerServer(incoming: Incoming, revision: Revision, options: An
 }
 
 async function answerModel(
-  { params, signal }: Incoming,
+  { params, signal, id }: Incoming,
   { onModelRequest }: AnsweringOptions,
 ): Promise<JsonObject> {
   const fault = Array.isArray(params.messages) ? samplingFault(params.messages) : '"messages" must be an array'
@@ -65,7 +74,7 @@ async function answerModel(
   if (!Number.isInteger(params.maxTokens)) throw rpcErrors.invalidParams('"maxTokens" must be an integer')
   if (!onModelRequest) throw rpcErrors.methodNotFound('sampling/createMessage')
   try {
-    return { ...(await onModelRequest(params as unknown as ModelRequest, signal)) }
+    return { ...(await onModelRequest(params as unknown as ModelRequest, signal, id)) }
   } catch (error) {
     if (error instanceof RpcError) throw error
     throw new RpcError(codes.userRejected, error instanceof Error ? error.message : String(error))
@@ -89,17 +98,17 @@ async function answerQuestion(
   throw new RpcError(codes.internal, `The answer does not fit the question: ${reasons}`)
 }
 
-function questionOf({ params, signal }: Incoming, revision: Revision): Question {
+function questionOf({ params, signal, id: requestId }: Incoming, revision: Revision): Question {
   const { mode = 'form', message, requestedSchema, url, elicitationId } = params
   if (typeof message !== 'string') throw rpcErrors.invalidParams('"message" must be a string')
   if (mode === 'form') {
     if (!isObject(requestedSchema)) throw rpcErrors.invalidParams('"requestedSchema" must be an object')
-    return { kind: 'form', message, schema: requestedSchema, signal }
+    return { kind: 'form', message, schema: requestedSchema, signal, requestId }
   }
   if (mode === 'url' && revision.elicitation === 'form and url') {
     if (typeof url !== 'string' || !URL.canParse(url)) throw rpcErrors.invalidParams('"url" must be a URL')
     if (typeof elicitationId !== 'string') throw rpcErrors.invalidParams('"elicitationId" must be a string')
-    return { kind: 'url', message, url, elicitationId, signal }
+    return { kind: 'url', message, url, elicitationId, signal, requestId }
   }
   throw rpcErrors.invalidParams(`the mode ${JSON.stringify(mode)} was not declared`)
 }

@@ -1,24 +1,26 @@
 import { serveStatic } from '@hono/node-server/serve-static'
 import { Hono } from 'hono'
 import { streamSSE } from 'hono/streaming'
-import { isObject } from '../protocol/messages.js'
+import { isJexoError } from '../errors.js'
+import type { TapeEntry } from '../tape/entry.js'
 import { isLoopback } from '../transport/http/checks.js'
-import type { Connection } from './connection.js'
-import type { Journal } from './journal.js'
+import type { Bench } from './bench.js'
+import { slimmed } from './slim.js'
+import { tapeRoutes } from './tape-routes.js'
+import { targetRoutes } from './target-routes.js'
 
 export interface LoupeParts {
-  connections: readonly Connection[]
-  journal: Journal
-  /** Calls the listener when what is known of a target has changed. */
-  onTargets(listener: () => void): () => void
+  bench: Bench
   /** What the page has to send with each request. */
   token: string
   /** Folder of the built page. */
   page: string
 }
 
+const entriesAtOnce = 500
+
 /** Loupe's backend: the page's files, and what the page asks. Loopback only, and only with the token of the link. */
-export function loupeApp({ connections, journal, onTargets, token, page }: LoupeParts): Hono {
+export function loupeApp({ bench, token, page }: LoupeParts): Hono {
   const app = new Hono()
 
   app.use(async (context, next) => {
@@ -40,45 +42,40 @@ export function loupeApp({ connections, journal, onTargets, token, page }: Loupe
     return next()
   })
 
-  app.get('/api/targets', (context) => context.json(connections.map(({ view }) => view)))
+  app.onError((error, context) => {
+    if (isJexoError(error)) return context.json({ error: error.message }, 400)
+    if (error instanceof SyntaxError) return context.json({ error: 'The body is no JSON.' }, 400)
+    throw error
+  })
 
-  app.get('/api/journal', (context) =>
+  app.get('/api/follow', (context) =>
     streamSSE(context, async (stream) => {
       const after = Number(context.req.header('last-event-id') ?? 0)
-      const send = (entry: { sequence: number }) =>
-        void stream.writeSSE({ event: 'entry', id: String(entry.sequence), data: JSON.stringify(entry) })
-      const sendTargets = () =>
-        void stream.writeSSE({ event: 'targets', data: JSON.stringify(connections.map(({ view }) => view)) })
-      for (const entry of journal.after(after)) send(entry)
-      sendTargets()
-      const stops = [journal.listen(send), onTargets(sendTargets)]
+      const send = async (entries: readonly TapeEntry[]) => {
+        for (let from = 0; from < entries.length; from += entriesAtOnce) {
+          const some = entries.slice(from, from + entriesAtOnce)
+          const data = JSON.stringify(some.map(slimmed))
+          await stream.writeSSE({ event: 'entries', id: String(some.at(-1)?.sequence), data })
+        }
+      }
+      const sendBench = () => void stream.writeSSE({ event: 'bench', data: JSON.stringify(bench.view) })
+      sendBench()
+      await send(bench.journal.after(after))
+      const stops = [bench.journal.listen((entries) => void send(entries)), bench.onChange(sendBench)]
       await new Promise<void>((resolve) => stream.onAbort(resolve))
       for (const stop of stops) stop()
     }),
   )
 
-  app.post('/api/targets/:id/ask', async (context) => {
-    const connection = connections.find(({ id }) => id === context.req.param('id'))
-    const body: unknown = await context.req.json()
-    if (!connection)
-      return context.json({ error: { code: 'unknown-target', message: 'There is no such target.' } }, 404)
-    if (!isObject(body) || typeof body.method !== 'string' || typeof body.key !== 'string') {
-      return context.json({ error: { code: 'bad-request', message: 'method and key are needed.' } }, 400)
-    }
-    return context.json(await connection.ask(body.key, body.method, isObject(body.params) ? body.params : {}))
+  app.get('/api/entries/:sequence', (context) => {
+    const entry = bench.journal.find(Number(context.req.param('sequence')))
+    return entry
+      ? context.json(entry.kind === 'http' ? slimmed(entry) : entry)
+      : context.json({ error: 'It is gone.' }, 404)
   })
 
-  app.post('/api/targets/:id/cancel', async (context) => {
-    const body: unknown = await context.req.json()
-    if (isObject(body)) connections.find(({ id }) => id === context.req.param('id'))?.cancel(String(body.key))
-    return context.body(null, 204)
-  })
-
-  app.post('/api/targets/:id/reopen', async (context) => {
-    await connections.find(({ id }) => id === context.req.param('id'))?.open()
-    return context.body(null, 204)
-  })
-
+  app.route('/api', targetRoutes(bench))
+  app.route('/api', tapeRoutes(bench))
   app.get('/*', serveStatic({ root: page }))
   return app
 }

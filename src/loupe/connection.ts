@@ -1,52 +1,101 @@
-import { fileURLToPath } from 'node:url'
 import { isJexoError, problems } from '../errors.js'
+import { compilingValidator } from '../kit/compiling-validator.js'
+import { checkFor } from '../kit/validation.js'
+import type { ReadyAnswer } from '../link/answerers.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
-import type { JsonObject, Message } from '../protocol/messages.js'
+import { isRequest, type JsonObject, type Message, type RequestId } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
-import type { ServerCapabilities } from '../protocol/types.js'
-import { shownPath } from '../target/kit-file.js'
-import { openTarget, type Target } from '../target/target.js'
-import type { Journal, TargetState } from './journal.js'
+import type { ClientCapabilities, ServerCapabilities } from '../protocol/types.js'
+import type { TargetState } from '../tape/entry.js'
+import { maskedHeaders } from '../tape/mask.js'
+import { commandOf } from '../target/command-of.js'
+import { labelOf, openTarget, type Target } from '../target/target.js'
+import { exchangeOf, type HttpExchange } from '../transport/http-wire.js'
+import { costsOf, marksBetween, marksText, type PartMark } from './catalogue-marks.js'
+import { type ClientSide, needsReopening, usualClientSide } from './client-side.js'
+import type { Journal } from './journal.js'
+import { type OpenQuestion, Questions } from './questions.js'
 
-/** What the page knows of a target. */
+/** What the page knows of a target. The catalogue is fetched when its version is another. */
 export interface TargetView {
   id: string
   label: string
+  kind: Target['kind']
   state: TargetState
   /** Why it is not open, in a sentence. */
   problem: string | undefined
+  /** What to do about it. */
+  mend: string | undefined
   name: string | undefined
   version: string | undefined
   revision: string | undefined
   instructions: string | undefined
+  session: string | undefined
+  /** How long the last ping took, in milliseconds. */
+  latencyMs: number | undefined
   capabilities: ServerCapabilities | undefined
-  catalogue: Catalogue
+  clientCapabilities: ClientCapabilities | undefined
+  client: ClientSide
+  questions: OpenQuestion[]
+  catalogueVersion: number
 }
-export type Asked = { result: JsonObject } | { error: { code: number | string; message: string; data?: unknown } }
+export interface CatalogueView extends Catalogue {
+  version: number
+  /** Tokens that a tool costs of a model's context, by name. */
+  costs: Readonly<Record<string, number>>
+  /** What is new, changed or gone since the connect before, by part: `tool weigh_hive`. */
+  marks: Readonly<Record<string, PartMark>>
+  /** Parts that were there before, to be shown as gone. */
+  gone: Catalogue
+}
+export type Asked = {
+  /** What was answered to the server's questions meanwhile. */
+  answers?: readonly ReadyAnswer[]
+} & (
+  | {
+      result: JsonObject
+      /** How structured content does not fit the output schema; empty where it does, left out where there is none. */
+      misfits?: readonly string[]
+    }
+  | { error: { code: number | string; message: string; data?: unknown } }
+)
 
 const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
-const bin = fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url))
 
 /** One target that Loupe looks at: opens it, writes down what passes, asks on the page's behalf, opens it again. */
 export class Connection {
   readonly id: string
   readonly label: string
-  readonly #target: Target
+  readonly target: Target
   readonly #journal: Journal
   readonly #changed: () => void
   readonly #running = new Map<string, AbortController>()
+  readonly #questions: Questions
+  readonly #exchanges = new WeakMap<object, number>()
+  #exchangeCount = 0
   #link: Link | undefined
   #state: TargetState = 'closed'
   #problem: string | undefined
+  #mend: string | undefined
   #catalogue = nothingOffered
+  #catalogueVersion = 0
+  #costs: Record<string, number> = {}
+  /** What was offered at the connect before. */
+  #baseline: Catalogue | undefined
+  #client: ClientSide
+  #declared: ClientCapabilities | undefined
+  #session: string | undefined
+  #latencyMs: number | undefined
 
-  constructor(id: string, target: Target, journal: Journal, changed: () => void) {
+  constructor(id: string, target: Target, journal: Journal, changed: () => void, client = usualClientSide) {
     this.id = id
     this.label = labelOf(target)
-    this.#target = target
+    this.target = target
     this.#journal = journal
     this.#changed = changed
+    this.#client = client
+    this.#questions = new Questions(() => this.#client, changed)
   }
 
   get view(): TargetView {
@@ -54,55 +103,97 @@ export class Connection {
     return {
       id: this.id,
       label: this.label,
+      kind: this.target.kind,
       state: this.#state,
       problem: this.#problem,
+      mend: this.#mend,
       name: link?.serverInfo.title ?? link?.serverInfo.name,
       version: link?.serverInfo.version,
       revision: link?.revision,
       instructions: link?.instructions,
+      session: this.#session,
+      latencyMs: this.#latencyMs,
       capabilities: link?.capabilities,
-      catalogue: this.#catalogue,
+      clientCapabilities: this.#declared,
+      client: this.#client,
+      questions: this.#questions.open,
+      catalogueVersion: this.#catalogueVersion,
+    }
+  }
+
+  get catalogue(): CatalogueView {
+    const marks = this.#baseline ? marksBetween(this.#baseline, this.#catalogue) : {}
+    return {
+      ...this.#catalogue,
+      version: this.#catalogueVersion,
+      costs: this.#costs,
+      marks,
+      gone: goneOf(this.#baseline ?? nothingOffered, marks),
     }
   }
 
   /** Opens the target, or opens it again. Does not reject: what is wrong is part of the view. */
   async open(): Promise<void> {
-    await this.#link?.close()
+    const before = this.#link
+    this.#link = undefined
+    await before?.close()
+    this.#questions.forget()
+    this.#session = undefined
+    this.#latencyMs = undefined
+    if (before) this.#baseline = this.#catalogue
     this.#set('connecting', `connecting to ${this.label}`)
+    const { declares, revision } = this.#client
     try {
-      const { link } = await openTarget(asChild(this.#target), {
+      const { link } = await openTarget(asChild(this.target), {
+        ...(revision === undefined ? {} : { revision }),
         onMessage: (message, from) => this.#passed(message, from),
+        onExchange: (exchange) => this.#exchanged(exchange),
         // Declares that the page wants to see it; the notifications themselves pass by as messages.
-        onUpstream: () => {},
+        ...(declares.upstream ? { onUpstream: () => {} } : {}),
+        ...(declares.elicitation ? { onQuestion: this.#questions.ask } : {}),
+        ...(declares.sampling ? { onModelRequest: this.#questions.askModel } : {}),
+        ...(declares.roots ? { roots: this.#client.roots } : {}),
         onStderr: (text) => this.#journal.add(this.id, { kind: 'stderr', text }),
+        onStray: (text) =>
+          this.#journal.add(this.id, { kind: 'stray', from: 'server', text: text.slice(0, 10_000) }),
       })
       this.#link = link
-      link.on('closed', ({ why }) => this.#link === link && this.#set('closed', why))
+      link.on('closed', ({ why }) => {
+        if (this.#link !== link) return
+        this.#questions.forget()
+        this.#set('closed', why, 'see what it said last in the score, mend it, and press Connect')
+      })
       for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const) {
         link.on(event, () => void this.#readCatalogue(link))
       }
       this.#set('open', `${link.serverInfo.name} ${link.serverInfo.version}, revision ${link.revision}`)
       await this.#readCatalogue(link)
+      await this.ping()
     } catch (error) {
-      this.#set('closed', reasonOf(error))
+      const { what, mend } = reasonOf(error)
+      this.#set('closed', what, mend)
     }
   }
 
   /** Sends a request for the page; `key` is what it is cancelled by. */
   async ask(key: string, method: string, params: JsonObject): Promise<Asked> {
+    if (method === 'ping') return this.#pinged()
     const controller = new AbortController()
     this.#running.set(key, controller)
+    const answeredBefore = this.#questions.answered.length
+    const withAnswers = (asked: Asked): Asked => {
+      const answers = this.#questions.answered.slice(answeredBefore)
+      return answers.length > 0 ? { ...asked, answers } : asked
+    }
     try {
-      const link = this.#state === 'open' ? this.#link : undefined
-      if (!link) throw problems.closed(this.#problem ?? 'it is not open')
+      const link = this.#opened()
       const onProgress = method === 'tools/call' ? { onProgress: () => {} } : {}
-      return {
-        result: await link.ask(method, params, { signal: controller.signal, timeoutMs: 600_000, ...onProgress }),
-      }
+      const options = { signal: controller.signal, timeoutMs: 600_000, ...onProgress }
+      const result = await link.ask(method, params, options)
+      return withAnswers({ result, ...(await this.#fit(method, params, result)) })
     } catch (error) {
       if (controller.signal.aborted) return { error: { code: 'cancelled', message: 'You cancelled it.' } }
-      if (error instanceof RpcError) return { error: { ...error.toFault() } }
-      return { error: { code: 'failed', message: error instanceof Error ? error.message : String(error) } }
+      return withAnswers(faultOf(error))
     } finally {
       this.#running.delete(key)
     }
@@ -112,15 +203,87 @@ export class Connection {
     this.#running.get(key)?.abort(new DOMException('cancelled in Loupe', 'AbortError'))
   }
 
+  answer(requestId: RequestId, given: unknown): string | undefined {
+    return this.#questions.answer(requestId, given)
+  }
+
+  /** Plays the host otherwise from now on; connects anew where a server can only learn of it so. */
+  async setClient(client: ClientSide): Promise<void> {
+    const before = this.#client
+    this.#client = client
+    if (this.#state === 'open' && needsReopening(before, client)) return this.open()
+    if (client.declares.roots && JSON.stringify(before.roots) !== JSON.stringify(client.roots))
+      this.#link?.setRoots(client.roots)
+    this.#changed()
+  }
+
   async close(): Promise<void> {
     const link = this.#link
     this.#link = undefined
+    this.#questions.forget()
     await link?.close()
+  }
+
+  /** Measures how long an empty request takes. A server that does not answer even that is not waited for. */
+  async ping(): Promise<void> {
+    const link = this.#opened()
+    const startedAt = performance.now()
+    await link.ask('ping', undefined, { timeoutMs: 5000 })
+    this.#latencyMs = performance.now() - startedAt
+    this.#changed()
+  }
+
+  async #pinged(): Promise<Asked> {
+    try {
+      await this.ping()
+      return { result: {} }
+    } catch (error) {
+      return faultOf(error)
+    }
+  }
+
+  #opened(): Link {
+    const link = this.#state === 'open' ? this.#link : undefined
+    if (!link) throw problems.closed(this.#problem ?? 'it is not open')
+    return link
+  }
+
+  /** Holds structured content against the output schema. */
+  async #fit(method: string, params: JsonObject, result: JsonObject): Promise<{ misfits?: string[] }> {
+    const schema =
+      method === 'tools/call'
+        ? this.#catalogue.tools.find(({ name }) => name === params.name)?.outputSchema
+        : undefined
+    if (!schema || result.isError === true) return {}
+    if (result.structuredContent === undefined)
+      return { misfits: ['the tool has an output schema, and the answer has no structured content'] }
+    try {
+      const checked = await checkFor(undefined, schema, compilingValidator)(result.structuredContent)
+      if (checked.ok) return { misfits: [] }
+      return { misfits: checked.misfits.map(({ path, reason }) => `${path.join('.') || 'the answer'}: ${reason}`) }
+    } catch (error) {
+      return {
+        misfits: [`the output schema itself cannot be used: ${error instanceof Error ? error.message : error}`],
+      }
+    }
   }
 
   async #readCatalogue(link: Link): Promise<void> {
     try {
+      const before = this.#catalogueVersion > 0 ? this.#catalogue : undefined
       this.#catalogue = await readCatalogue(link)
+      this.#baseline ??= this.#catalogue
+      const marks = before ? marksBetween(before, this.#catalogue) : {}
+      if (Object.keys(marks).length > 0)
+        this.#journal.add(this.id, {
+          kind: 'state',
+          state: 'open',
+          text: `the catalogue changed: ${marksText(marks)}`,
+        })
+      this.#catalogueVersion++
+      this.#changed()
+      this.#costs = await costsOf(this.#catalogue.tools)
+      this.#catalogueVersion++
       this.#changed()
     } catch (error) {
       this.#problem = `its lists cannot be read: ${error instanceof Error ? error.message : error}`
@@ -129,35 +292,69 @@ export class Connection {
   }
 
   #passed(message: Message, from: 'client' | 'server'): void {
-    this.#journal.add(this.id, { kind: 'message', from, message, bytes: JSON.stringify(message).length })
+    if (isRequest(message) && message.method === 'initialize')
+      this.#declared = message.params?.capabilities as ClientCapabilities | undefined
+    const carrier = from === 'client' ? message : exchangeOf(message)
+    const exchange = this.target.kind === 'url' && carrier ? { exchange: this.#numberOf(carrier) } : {}
+    const bytes = Buffer.byteLength(JSON.stringify(message))
+    this.#journal.add(this.id, { kind: 'message', from, message, bytes, ...exchange })
   }
 
-  #set(state: TargetState, text: string): void {
+  #exchanged(given: HttpExchange): void {
+    const { sent, ...exchange } = given
+    const number = sent ? this.#numberOf(sent) : this.#numberOf(given)
+    this.#exchanges.set(given, number)
+    const session = exchange.responseHeaders?.['mcp-session-id']
+    if (session !== undefined) this.#session = maskedHeaders({ 'mcp-session-id': session })['mcp-session-id']
+    this.#journal.add(this.id, { kind: 'http', exchange: number, ...exchange })
+  }
+
+  /** The number of an exchange, known by the message that it carries, or by itself. */
+  #numberOf(carrier: object): number {
+    const known = this.#exchanges.get(carrier)
+    if (known !== undefined) return known
+    this.#exchanges.set(carrier, ++this.#exchangeCount)
+    return this.#exchangeCount
+  }
+
+  #set(state: TargetState, text: string, mend?: string): void {
     this.#state = state
     this.#problem = state === 'closed' ? text : undefined
-    this.#journal.add(this.id, { kind: 'state', state, text })
+    this.#mend = mend
+    this.#journal.add(this.id, { kind: 'state', state, text, label: this.label })
     this.#changed()
   }
 }
 
-/** Why a target did not open: what a child said last, where it ended; the mend is the button beside it. */
-function reasonOf(error: unknown): string {
-  if (isJexoError(error) && error.code === 'closed')
-    return error.what.replace(/^the connection is closed \((.*)\)$/s, '$1')
-  return error instanceof Error ? error.message : String(error)
+function faultOf(error: unknown): Asked {
+  if (error instanceof RpcError) return { error: { ...error.toFault() } }
+  return { error: { code: 'failed', message: error instanceof Error ? error.message : String(error) } }
+}
+
+/** Why a target did not open, and what to do: what a child said last, where it ended. */
+function reasonOf(error: unknown): { what: string; mend: string | undefined } {
+  if (!isJexoError(error)) return { what: error instanceof Error ? error.message : String(error), mend: undefined }
+  if (error.code === 'closed')
+    return {
+      what: error.what.replace(/^the connection is closed \((.*)\)$/s, '$1'),
+      mend: 'mend it, and press Connect',
+    }
+  return { what: error.where === undefined ? error.what : `${error.where}: ${error.what}`, mend: error.mend }
 }
 
 /** A kit runs in a child, as a host would start it: what it prints is seen, and it may crash without taking Loupe along. */
 function asChild(target: Target): Target {
   if (target.kind !== 'kit') return target
-  const env = { ...process.env, ...target.env }
-  return {
-    kind: 'child',
-    command: { command: process.execPath, args: [bin, 'serve', target.file, '--show-upstream'], env },
-  }
+  return { kind: 'child', command: commandOf(target, ['--show-upstream', '--watch']) }
 }
 
-function labelOf(target: Target): string {
-  if (target.kind === 'kit') return shownPath(target.file)
-  return target.kind === 'url' ? target.url : [target.command.command, ...target.command.args].join(' ')
+/** The definitions of parts that are marked as gone. */
+function goneOf(before: Catalogue, marks: Readonly<Record<string, PartMark>>): Catalogue {
+  const isGone = (key: string) => marks[key]?.mark === 'gone'
+  return {
+    tools: before.tools.filter(({ name }) => isGone(`tool ${name}`)),
+    resources: before.resources.filter(({ uri }) => isGone(`resource ${uri}`)),
+    templates: before.templates.filter(({ uriTemplate }) => isGone(`template ${uriTemplate}`)),
+    prompts: before.prompts.filter(({ name }) => isGone(`prompt ${name}`)),
+  }
 }

@@ -1,49 +1,50 @@
-import type { Message } from '../protocol/messages.js'
+import { now, type TapeEntry, type TapeEvent } from '../tape/entry.js'
 
-/** What happened at a target, in the order it happened. The page draws its score from these alone. */
-export type JournalEvent =
-  | { kind: 'message'; from: 'client' | 'server'; message: Message; bytes: number }
-  | { kind: 'stderr'; text: string }
-  | { kind: 'state'; state: TargetState; text: string }
-export type TargetState = 'connecting' | 'open' | 'closed'
+export type { TapeEntry as JournalEntry, TapeEvent as JournalEvent, TargetState } from '../tape/entry.js'
 
-export type JournalEntry = JournalEvent & {
-  sequence: number
-  /** Milliseconds since 1970, with fractions. */
-  at: number
-  /** Id of the target it happened at. */
-  target: string
-}
-
-/** Keeps the newest entries and tells listeners of each new one. */
+/** Keeps the newest entries and tells listeners of new ones, several at once where they come at once. */
 export class Journal {
   readonly #most: number
-  readonly #listeners = new Set<(entry: JournalEntry) => void>()
-  #entries: JournalEntry[] = []
+  readonly #listeners = new Set<(entries: readonly TapeEntry[]) => void>()
+  #entries: TapeEntry[] = []
   #sequence = 0
+  #untold: TapeEntry[] = []
 
-  constructor(most = 20_000) {
+  constructor(most = 60_000) {
     this.#most = most
   }
 
-  add(target: string, event: JournalEvent): void {
-    const entry: JournalEntry = {
-      ...event,
-      sequence: ++this.#sequence,
-      at: performance.timeOrigin + performance.now(),
-      target,
-    }
+  /** Writes an event down; gives the sequence it has. */
+  add(target: string, event: TapeEvent, at = now()): number {
+    const entry: TapeEntry = { ...event, sequence: ++this.#sequence, at, target }
     this.#entries.push(entry)
     if (this.#entries.length > this.#most * 1.1) this.#entries = this.#entries.slice(-this.#most)
-    for (const listener of this.#listeners) listener(entry)
+    if (this.#untold.push(entry) === 1) setImmediate(() => this.#tell())
+    return entry.sequence
   }
 
-  after(sequence: number): readonly JournalEntry[] {
-    return this.#entries.filter((entry) => entry.sequence > sequence)
+  get all(): readonly TapeEntry[] {
+    return this.#entries
   }
 
-  listen(listener: (entry: JournalEntry) => void): () => void {
+  after(sequence: number): readonly TapeEntry[] {
+    return sequence === 0 ? this.#entries : this.#entries.filter((entry) => entry.sequence > sequence)
+  }
+
+  find(sequence: number): TapeEntry | undefined {
+    // Sequences rise by one, so that the place is known.
+    const first = this.#entries[0]?.sequence ?? 0
+    return this.#entries[sequence - first]
+  }
+
+  listen(listener: (entries: readonly TapeEntry[]) => void): () => void {
     this.#listeners.add(listener)
     return () => this.#listeners.delete(listener)
+  }
+
+  #tell(): void {
+    const entries = this.#untold
+    this.#untold = []
+    for (const listener of this.#listeners) listener(entries)
   }
 }

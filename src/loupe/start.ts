@@ -5,33 +5,36 @@ import { relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { createAdaptorServer } from '@hono/node-server'
 import { problems } from '../errors.js'
+import { TapeWriter } from '../tape/write.js'
 import type { Target } from '../target/target.js'
 import { loupeApp } from './app.js'
-import { Connection } from './connection.js'
-import { Journal } from './journal.js'
+import { Bench, secretsOf } from './bench.js'
 
+export interface LoupeOptions {
+  /** Port of the page; 0 for any free one. 4871 by default. */
+  port?: number
+  /** File that everything is recorded to. */
+  tape?: string
+  /** Tapes that are followed as they are written. */
+  follow?: readonly string[]
+}
 export interface LoupeService {
   /** The link to open, with the token in it. */
   readonly url: string
+  readonly bench: Bench
   close(): Promise<void>
 }
 
-/** Starts the inspector page for some targets, on this machine only. Rejects where the port is taken. */
-export async function startLoupe(targets: readonly Target[], port = 4871): Promise<LoupeService> {
+/** Starts the inspector page for some targets and tapes, on this machine only. Rejects where the port is taken. */
+export async function startLoupe(targets: readonly Target[], options: LoupeOptions = {}): Promise<LoupeService> {
+  const { port = 4871, follow = [] } = options
   const page = fileURLToPath(new URL('./page', import.meta.url))
   if (!existsSync(page)) throw problems.pageNotBuilt(page)
-  const journal = new Journal()
-  const listeners = new Set<() => void>()
-  const changed = () => {
-    for (const listener of listeners) listener()
-  }
-  const connections = targets.map((target, index) => new Connection(`t${index + 1}`, target, journal, changed))
+  const recorder =
+    options.tape === undefined ? undefined : await TapeWriter.open(options.tape, targets.flatMap(secretsOf))
+  const bench = new Bench(recorder)
   const token = randomBytes(18).toString('base64url')
-  const onTargets = (listener: () => void) => {
-    listeners.add(listener)
-    return () => listeners.delete(listener)
-  }
-  const app = loupeApp({ connections, journal, onTargets, token, page: relative(process.cwd(), page) || '.' })
+  const app = loupeApp({ bench, token, page: relative(process.cwd(), page) || '.' })
   const server = createAdaptorServer({ fetch: app.fetch })
   await new Promise<void>((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) =>
@@ -39,12 +42,17 @@ export async function startLoupe(targets: readonly Target[], port = 4871): Promi
     )
     server.listen(port, '127.0.0.1', resolve)
   })
-  for (const connection of connections) void connection.open()
+  for (const target of targets) {
+    if (target.kind === 'tape') void bench.openTape(target.file, false)
+    else bench.add(target)
+  }
+  for (const file of follow) void bench.openTape(file, true)
   const { port: taken } = server.address() as AddressInfo
   return {
     url: `http://127.0.0.1:${taken}/?token=${token}`,
+    bench,
     close: async () => {
-      await Promise.all(connections.map((connection) => connection.close()))
+      await bench.close()
       const closed = new Promise((resolve) => server.close(resolve))
       if ('closeAllConnections' in server) server.closeAllConnections()
       await closed

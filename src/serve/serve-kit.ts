@@ -1,5 +1,5 @@
 import type { Engine } from '../engine/engine.js'
-import type { RunningKit } from '../engine/running-kit.js'
+import type { Observer, RunningKit } from '../engine/running-kit.js'
 import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
@@ -20,6 +20,8 @@ export interface ServeOptions {
   except?: readonly string[]
   /** Tells hosts that ask for it what calls did outside. */
   showsUpstream?: boolean
+  /** Sees everything that passes. */
+  observer?: Observer
   /** Called with the running kit; gives what ends its work. */
   onRunning?: (running: RunningKit) => () => void
   environment?: Environment
@@ -37,6 +39,7 @@ export async function serveKit(kit: Kit, options: ServeOptions = {}): Promise<vo
     environment,
     choose: choiceOf(options, environment),
     showsUpstream: options.showsUpstream === true,
+    ...(options.observer ? { observer: options.observer } : {}),
     ...(pageSize === undefined ? {} : { pageSize }),
   })
   const stop = options.onRunning?.(running)

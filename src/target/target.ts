@@ -9,13 +9,14 @@ import type { Link } from '../link/link.js'
 import { packedMark } from '../pack/mark.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import { dialOnNode, type NodeDialOptions } from '../transport/node-dial.js'
-import { atFile, loadKit } from './kit-file.js'
+import { atFile, loadKit, shownPath } from './kit-file.js'
 
 /** What a command works on. */
 export type Target =
   | { kind: 'kit'; file: string; env?: Readonly<Record<string, string>> }
   | { kind: 'url'; url: string; headers?: Readonly<Record<string, string>> }
   | { kind: 'child'; command: ChildCommand }
+  | { kind: 'tape'; file: string }
 
 export interface TargetOptions {
   /** Added to the environment of a kit or a child. */
@@ -25,7 +26,10 @@ export interface TargetOptions {
   headers?: Readonly<Record<string, string>>
 }
 
-/** Reads a target as typed: a kit file, a URL, `exec:<command line>`, or `<host config file>#<entry>`. */
+/** What the name of a tape ends with. */
+export const tapeSuffix = '.tape.jsonl'
+
+/** Reads a target as typed: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a tape. */
 export async function readTarget(text: string, options: TargetOptions = {}): Promise<Target> {
   if (/^https?:\/\//.test(text)) {
     if (!URL.canParse(text)) throw problems.targetUnknown(text)
@@ -33,6 +37,7 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
   }
   if (text.startsWith('exec:'))
     return { kind: 'child', command: withOptions(readCommandLine(text.slice(5)), options) }
+  if (text.endsWith(tapeSuffix)) return { kind: 'tape', file: resolve(text) }
   const hash = text.lastIndexOf('#')
   if (hash > 0 && !existsSync(text)) return configTarget(text.slice(0, hash), text.slice(hash + 1), options)
   if (!/\.[cm]?[jt]sx?$/.test(text) && !existsSync(text)) throw problems.targetUnknown(text)
@@ -52,9 +57,16 @@ export async function openTarget(
     const environment = { ...process.env, ...target.env, ...options.env }
     return { link: await atFile(target.file, () => dialOnNode(kit, { ...options, environment })), kit }
   }
+  if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
   if (target.kind === 'child') return { link: await dialOnNode(target.command, options) }
   const headers = { ...target.headers, ...options.headers }
   return { link: await dialOnNode(target.url, { ...options, headers }) }
+}
+
+/** What a target is called where people read it. */
+export function labelOf(target: Target): string {
+  if (target.kind === 'kit' || target.kind === 'tape') return shownPath(target.file)
+  return target.kind === 'url' ? target.url : [target.command.command, ...target.command.args].join(' ')
 }
 
 async function configTarget(file: string, entry: string, options: TargetOptions): Promise<Target> {

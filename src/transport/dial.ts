@@ -4,13 +4,15 @@ import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { Link, type LinkOptions } from '../link/link.js'
 import { dialEach, type Links } from './dial-all.js'
-import { HttpStatus, HttpWire } from './http-wire.js'
+import { type HttpExchange, HttpStatus, HttpWire } from './http-wire.js'
 import { MemoryWire } from './memory.js'
 import { TwoEndpointWire } from './two-endpoint-wire.js'
 
 export interface DialOptions extends LinkOptions, Partial<RunningOptions> {
   /** Sent with every request over HTTP. */
   headers?: Readonly<Record<string, string>>
+  /** Hears of each HTTP request when the head of its answer is there. */
+  onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
 
 /**
@@ -34,7 +36,7 @@ export async function dial(target: string | URL | Kit, options: DialOptions = {}
 
 /** Over HTTP; a server that knows no `initialize` by POST is tried in the older two-endpoint form (digest §8). */
 async function openHttp(url: URL, options: DialOptions): Promise<Link> {
-  const headers = options.headers ? { headers: options.headers } : {}
+  const headers = { ...(options.headers ? { headers: options.headers } : {}), onExchange: options.onExchange }
   try {
     return await Link.open(new HttpWire(url, headers), options)
   } catch (error) {

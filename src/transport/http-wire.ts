@@ -8,7 +8,29 @@ export interface HttpWireOptions {
   /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
   headers?: Readonly<Record<string, string>>
   fetch?: typeof globalThis.fetch
+  /** Hears of each request when the head of its answer is there, or when there will be none. */
+  onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
+
+/** One HTTP request and the head of its answer. Header names are in lower case. */
+export interface HttpExchange {
+  method: string
+  url: string
+  requestHeaders: Readonly<Record<string, string>>
+  status?: number
+  responseHeaders?: Readonly<Record<string, string>>
+  /** Until the head of the answer was there, in milliseconds. */
+  tookMs: number
+  /** Why there is no answer. */
+  failure?: string
+  /** The message in its body. */
+  sent?: Message
+}
+
+const carriers = new WeakMap<Message, HttpExchange>()
+
+/** The exchange whose answer brought a message; undefined where it came otherwise, or nobody listens to exchanges. */
+export const exchangeOf = (received: Message): HttpExchange | undefined => carriers.get(received)
 
 /** Time a stream may wait before it is asked for again where the server did not say. */
 const defaultRetryMs = 1000
@@ -35,6 +57,8 @@ export class HttpWire implements Wire {
   readonly #url: URL
   readonly #headers: Readonly<Record<string, string>>
   readonly #fetch: typeof globalThis.fetch
+  readonly #onExchange: ((exchange: HttpExchange) => void) | undefined
+  readonly #exchanges = new WeakMap<Response, HttpExchange>()
   readonly #aborter = new AbortController()
   #ends: WireEnds | undefined
   #sessionId: string | undefined
@@ -47,6 +71,7 @@ export class HttpWire implements Wire {
     this.#url = url
     this.#headers = options.headers ?? {}
     this.#fetch = options.fetch ?? globalThis.fetch.bind(globalThis)
+    this.#onExchange = options.onExchange
   }
 
   start(ends: WireEnds): void {
@@ -69,11 +94,12 @@ export class HttpWire implements Wire {
     const response = await this.#request('POST', {
       body: JSON.stringify(message),
       headers: { accept: 'application/json, text/event-stream', 'content-type': 'application/json' },
+      sent: message,
     })
     this.#sessionId ??= response.headers.get('mcp-session-id') ?? undefined
     const type = response.headers.get('content-type') ?? ''
     if (!response.ok) return this.#refused(message, response, sentIn)
-    if (type.startsWith('application/json')) return this.#take(await response.text(), message)
+    if (type.startsWith('application/json')) return this.#take(await response.text(), message, response)
     if (type.startsWith('text/event-stream')) return this.#follow(response, message)
     await response.body?.cancel()
     if (!isRequest(message)) return
@@ -96,23 +122,47 @@ export class HttpWire implements Wire {
     }
   }
 
-  async #request(method: string, init: { body?: string; headers: Record<string, string> }): Promise<Response> {
-    try {
-      return await this.#fetch(this.#url, {
+  async #request(
+    method: string,
+    { sent, ...init }: { body?: string; headers: Record<string, string>; sent?: Message },
+  ): Promise<Response> {
+    const headers = this.#headersFor(init.headers)
+    const startedAt = performance.now()
+    const tell = (more: Partial<HttpExchange>): HttpExchange => {
+      const tookMs = performance.now() - startedAt
+      const exchange = {
         method,
-        ...init,
-        headers: this.#headersFor(init.headers),
-        signal: this.#aborter.signal,
-      })
+        url: this.label,
+        requestHeaders: headers,
+        tookMs,
+        ...(sent ? { sent } : {}),
+        ...more,
+      }
+      this.#onExchange?.(exchange)
+      return exchange
+    }
+    try {
+      const { signal } = this.#aborter
+      const response = await this.#fetch(this.#url, { method, ...init, headers, signal })
+      if (this.#onExchange) {
+        const { status } = response
+        this.#exchanges.set(response, tell({ status, responseHeaders: Object.fromEntries(response.headers) }))
+      }
+      return response
     } catch (error) {
       if (this.#aborter.signal.aborted) throw problems.closed('closed by this side')
       const cause = (error as Error).cause
-      throw problems.connectFailed(
-        this.label,
-        cause instanceof Error ? cause.message || codeOf(cause) : String(error),
-        error,
-      )
+      const reason = cause instanceof Error ? cause.message || codeOf(cause) : String(error)
+      tell({ failure: reason })
+      throw problems.connectFailed(this.label, reason, error)
     }
+  }
+
+  /** Hands a message on, with a note of what brought it. */
+  #received(message: Message, by: Response): void {
+    const exchange = this.#exchanges.get(by)
+    if (exchange) carriers.set(message, exchange)
+    this.#ends?.receive(message)
   }
 
   #headersFor(headers: Record<string, string>): Record<string, string> {
@@ -128,15 +178,15 @@ export class HttpWire implements Wire {
   async #refused(message: Message, response: Response, sentIn: string | undefined): Promise<void> {
     const text = await response.text()
     const fault = faultIn(text)
-    if (isRequest(message) && fault?.id === message.id) return this.#take(text, message)
+    if (isRequest(message) && fault?.id === message.id) return this.#take(text, message, response)
     const said = fault?.message ?? response.statusText
     if (response.status === 404 && sentIn !== undefined) throw new SessionGone(said)
     throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`, new HttpStatus(response.status))
   }
 
-  #take(text: string, asked: Message): void {
+  #take(text: string, asked: Message, by: Response): void {
     const messages = messagesIn(text)
-    for (const message of messages ?? []) this.#ends?.receive(message)
+    for (const message of messages ?? []) this.#received(message, by)
     if (!isRequest(asked) || messages?.some((message) => isAnswerTo(message, asked.id))) return
     throw problems.answerMalformed(asked.method, messages ? 'the body is another message' : 'the body is no JSON')
   }
@@ -177,7 +227,7 @@ export class HttpWire implements Wire {
         if (event.data === '') return
         for (const message of messagesIn(event.data) ?? []) {
           if (id !== undefined && isAnswerTo(message, id)) reading.isAnswered = true
-          this.#ends?.receive(message)
+          this.#received(message, response)
         }
       },
       onRetry: (ms) => {

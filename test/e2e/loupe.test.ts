@@ -1,6 +1,6 @@
 import { writeFileSync } from 'node:fs'
 import type { Browser, Page } from 'playwright-core'
-import { scoreOf } from '../../loupe/src/score/model.js'
+import { scoreOf } from '../../src/score/score.js'
 import { startBrowser } from '../support/browser.js'
 import { apiary, bin, Running, written } from '../support/cli.js'
 
@@ -156,7 +156,7 @@ describe('Loupe', () => {
     const { loupe, page, url } = await open(apiary)
     const { origin, searchParams } = new URL(url)
     const token = String(searchParams.get('token'))
-    const ask = (headers: Record<string, string>) => fetch(`${origin}/api/targets`, { headers })
+    const ask = (headers: Record<string, string>) => fetch(`${origin}/api/tape`, { headers })
     expect((await ask({})).status).toBe(401)
     expect((await ask({ 'x-jexo-token': 'wrong' })).status).toBe(401)
     expect((await ask({ 'x-jexo-token': token })).status).toBe(200)

@@ -50,7 +50,8 @@ describe('jexo wrap of an API', () => {
     const environment = ['--env', `REGISTRY_URL=${registry.url}`, '--env', 'REGISTRY_API_KEY=wax-s3cret']
     const called = await jexo('call', kit, 'list_hives', 'site=Quarry Field', '--trace', '--json', ...environment)
     expect(JSON.parse(called.stdout)).toEqual({ value: [] })
-    expect(called.stderr).toContain(`GET ${registry.url}/hives?site=Quarry%20Field  200  2 bytes`)
+    expect(called.stderr).toContain(`asked  GET ${registry.url}/hives?site=Quarry%20Field`)
+    expect(called.stderr).toMatch(/GET \/hives\?site=Quarry%20Field {2}200 · 2 bytes [\d.]+ ms/)
     expect(called.stderr).not.toContain('s3cret')
     expect(registry.last.headers['x-registry-key']).toBe('wax-s3cret')
     expect((await jexo('show', kit)).stdout).toMatch(/REGISTRY_API_KEY .*\(needed, not set\)/)
@@ -219,8 +220,8 @@ test('what a server did is shown over HTTP only to who asks, and only where the 
   expect(refused.stderr).toContain('This server does not show what it does outside')
   const shown = await open('--show-upstream')
   expect((await jexo('call', shown.url, 'get_hive', 'hive=ML-04', '--trace')).stderr).toMatch(
-    /http {2}GET http:\S+\/hives\/ML-04 {2}200/,
+    /GET \/hives\/ML-04 {2}200 · \d+ bytes/,
   )
-  expect((await jexo('call', shown.url, 'get_hive', 'hive=ML-04')).stderr).not.toContain('http  GET')
+  expect((await jexo('call', shown.url, 'get_hive', 'hive=ML-04')).stderr).not.toContain('GET')
   await Promise.all([silent.server.end(), shown.server.end()])
 })

@@ -1,17 +1,28 @@
 import { TextInput } from '@mantine/core'
 import { useHotkeys } from '@mantine/hooks'
-import { useRef, useState } from 'react'
-import type { TargetView } from '../api'
+import { lazy, Suspense, useMemo, useRef, useState } from 'react'
+import type { Route } from '../bench/route'
+import type { Known } from '../bench/useBench'
 import { PartDesk } from './PartDesk'
-import { type DeskPart, groupsOf } from './parts'
+import { allParts, type DeskPart, groupsOf } from './parts'
+
+const TargetDesk = lazy(() => import('../target/TargetDesk'))
+const AddTarget = lazy(() => import('../target/AddTarget'))
+
+interface Props {
+  known: Known
+  route: Route
+  go: (route: Route) => void
+}
 
 /** The desk: find a part, fill it, send it, read the answer. */
-export function Desk({ targets }: { targets: readonly TargetView[] }) {
+export function Desk({ known, route, go }: Props) {
   const [search, setSearch] = useState('')
-  const [chosen, setChosen] = useState<string>()
   const input = useRef<HTMLInputElement>(null)
+  const { bench, catalogues, names } = known
+  const parts = useMemo(() => allParts({ bench, catalogues, names }), [bench, catalogues, names])
   const back = () => {
-    setChosen(undefined)
+    go({ at: 'parts' })
     setTimeout(() => input.current?.focus())
   }
   useHotkeys([
@@ -19,12 +30,43 @@ export function Desk({ targets }: { targets: readonly TargetView[] }) {
     ['Escape', back],
   ])
 
-  const part = groupsOf(targets, '')
-    .flatMap((group) => group.parts)
-    .find((known) => known.key === chosen)
-  if (part) return <PartDesk key={part.key} part={part} onBack={back} />
-  const groups = groupsOf(targets, search)
-  const isEmpty = targets.length > 0 && targets.every((target) => target.state === 'open') && groups.length === 0
+  const part = route.at === 'part' ? parts.find(({ key }) => key === route.key) : undefined
+  if (part) return <PartDesk key={part.key} part={part} known={known} onBack={back} />
+  const target = route.at === 'target' ? bench.targets.find(({ id }) => id === route.id) : undefined
+  if (target) {
+    return (
+      <Suspense fallback={<aside className="desk" />}>
+        <TargetDesk key={target.id} target={target} catalogue={catalogues[target.id]} onBack={back} />
+      </Suspense>
+    )
+  }
+  const isNothing = known.isReady && bench.targets.length === 0 && bench.tapes.length === 0
+  if (route.at === 'add' || isNothing) {
+    return (
+      <Suspense fallback={<aside className="desk" />}>
+        <AddTarget onBack={isNothing ? undefined : back} onAdded={() => go({ at: 'parts' })} />
+      </Suspense>
+    )
+  }
+  return <Catalogue {...{ known, go, parts, search, setSearch, input }} />
+}
+
+interface CatalogueProps {
+  known: Known
+  go: Props['go']
+  parts: readonly DeskPart[]
+  search: string
+  setSearch: (text: string) => void
+  input: React.RefObject<HTMLInputElement | null>
+}
+
+function Catalogue({ known, go, parts, search, setSearch, input }: CatalogueProps) {
+  const { targets } = known.bench
+  const groups = useMemo(() => groupsOf(parts, search), [parts, search])
+  const isRead =
+    targets.length > 0 && targets.every(({ state, catalogueVersion }) => state === 'open' && catalogueVersion > 0)
+  const cost = parts.reduce((sum, part) => sum + (part.cost ?? 0), 0)
+  const choose = (part: DeskPart) => go({ at: 'part', key: part.key })
   return (
     <aside className="desk" aria-label="Parts">
       <div className="desk-search">
@@ -36,24 +78,27 @@ export function Desk({ targets }: { targets: readonly TargetView[] }) {
           onChange={(event) => setSearch(event.currentTarget.value)}
           onKeyDown={(event) => {
             const first = groups[0]?.parts[0]
-            if (event.key === 'Enter' && first) setChosen(first.key)
+            if (event.key === 'Enter' && first) choose(first)
           }}
         />
+        {cost > 0 && (
+          <p className="cost-all" title="An estimate, by the tokens of one widespread encoding">
+            All tools together take about {cost.toLocaleString('en')} tokens of a model's context.
+          </p>
+        )}
       </div>
       <div className="desk-scroll">
-        {isEmpty && <p>{search ? `Nothing is called like “${search}”.` : 'This server offers nothing.'}</p>}
+        {isRead && groups.length === 0 && (
+          <p>{search ? `Nothing is called like “${search}”.` : 'This server offers nothing.'}</p>
+        )}
+        {targets.length === 0 && known.isReady && <p>A tape has no server to ask: its score is on the left.</p>}
         {groups.map((group) => (
           <section key={group.label} aria-label={group.label}>
             <h2 className="group">
               {group.label} · {group.parts.length}
             </h2>
             {group.parts.map((item) => (
-              <PartButton
-                key={item.key}
-                part={item}
-                onChoose={() => setChosen(item.key)}
-                isNamed={targets.length > 1}
-              />
+              <PartButton key={item.key} part={item} onChoose={choose} isNamed={targets.length > 1} />
             ))}
           </section>
         ))}
@@ -62,20 +107,32 @@ export function Desk({ targets }: { targets: readonly TargetView[] }) {
   )
 }
 
-function PartButton({ part, onChoose, isNamed }: { part: DeskPart; onChoose: () => void; isNamed: boolean }) {
+interface ButtonProps {
+  part: DeskPart
+  onChoose: (part: DeskPart) => void
+  isNamed: boolean
+}
+
+function PartButton({ part, onChoose, isNamed }: ButtonProps) {
+  const about = part.about || 'No description: a model will not know when to use it.'
   return (
     <button
       type="button"
       className="part"
       data-effect={part.kind === 'tool' ? part.effect : undefined}
-      onClick={onChoose}
+      data-mark={part.mark?.mark}
+      onClick={() => onChoose(part)}
     >
-      <b>{part.title}</b>
-      <span>
-        {isNamed
-          ? `${part.targetName}: ${part.about}`
-          : part.about || 'No description: a model will not know when to use it.'}
-      </span>
+      <b>
+        {part.title}
+        {part.mark && (
+          <em className="mark" data-mark={part.mark.mark} title={part.mark.fields.join(', ')}>
+            {part.mark.mark}
+          </em>
+        )}
+        {part.cost !== undefined && <small title="Tokens of a model's context, estimated">{part.cost}</small>}
+      </b>
+      <span>{isNamed ? `${part.targetName}: ${about}` : about}</span>
     </button>
   )
 }

@@ -20,8 +20,11 @@ interface Props {
 export function FieldsForm({ part, onSend, isRunning }: Props) {
   const [values, setValues] = useState<Record<string, string>>({})
   const fields = fieldsOf(part)
+  if (part.kind === 'template' && !readTemplate(part.definition.uriTemplate))
+    return <p className="misfit">This is no URI template that can be filled in: {part.definition.uriTemplate}</p>
   const missing = fields.filter((field) => field.isRequired && !values[field.name])
-  const uri = part.kind === 'template' ? parseUriTemplate(part.definition.uriTemplate).expand(values) : undefined
+  const template = part.kind === 'template' ? readTemplate(part.definition.uriTemplate) : undefined
+  const uri = template?.expand(values)
   const given = Object.fromEntries(Object.entries(values).filter(([, value]) => value !== ''))
   const send = () =>
     part.kind === 'prompt'
@@ -58,7 +61,7 @@ export function FieldsForm({ part, onSend, isRunning }: Props) {
 
 function fieldsOf(part: Props['part']): Field[] {
   if (part.kind === 'template') {
-    const { variables } = parseUriTemplate(part.definition.uriTemplate)
+    const variables = readTemplate(part.definition.uriTemplate)?.variables ?? []
     return variables.map((name) => ({ name, about: undefined, isRequired: true }))
   }
   return (part.definition.arguments ?? []).map((argument) => ({
@@ -66,6 +69,15 @@ function fieldsOf(part: Props['part']): Field[] {
     about: argument.description,
     isRequired: argument.required === true,
   }))
+}
+
+/** A server that was not made here may have a template that cannot be read. */
+function readTemplate(text: string): ReturnType<typeof parseUriTemplate> | undefined {
+  try {
+    return parseUriTemplate(text)
+  } catch {
+    return undefined
+  }
 }
 
 interface FieldProps {

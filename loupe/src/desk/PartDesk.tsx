@@ -1,35 +1,45 @@
 import { Button, Group } from '@mantine/core'
-import { lazy, Suspense, useRef, useState } from 'react'
+import { lazy, Suspense, useEffect, useRef, useState } from 'react'
 import { type Asked, ask, cancel } from '../api'
-import { Json } from '../Json'
-import { duration } from '../score/ScoreLine'
-import { Answer } from './Answer'
+import type { Known } from '../bench/useBench'
+import { Answer } from '../result/Answer'
+import { JsonView } from '../result/JsonView'
+import { duration } from '../score/times'
+import { CopyMenu } from './CopyMenu'
 import { FieldsForm } from './FieldsForm'
 import { type DeskPart, effectLabels } from './parts'
+import { ResourceForm } from './ResourceForm'
+import { Running } from './Running'
 
 const ToolForm = lazy(() => import('./ToolForm'))
 
+/** A request that was sent, and what came of it. */
 export interface Outcome {
+  method: string
+  params: object
   asked: Asked
   tookMs: number
 }
+export type Send = (method: string, params: object) => void
+
+interface Props {
+  part: DeskPart
+  known: Known
+  onBack: () => void
+}
 
 /** One part on the desk: what it is, its form, its answer. */
-export function PartDesk({ part, onBack }: { part: DeskPart; onBack: () => void }) {
-  const [outcome, setOutcome] = useState<Outcome>()
-  const [running, setRunning] = useState<string>()
+export function PartDesk({ part, known, onBack }: Props) {
+  const { outcomes, running, send, stop, follow } = useRequests(part)
   const [isDefinitionShown, setDefinitionShown] = useState(false)
-  const sent = useRef(0)
-
-  const send = async (method: string, params: object) => {
-    const key = `${part.key} ${++sent.current} ${crypto.randomUUID()}`
-    setRunning(key)
-    const startedAt = performance.now()
-    const asked = await ask(part.target, key, method, params)
-    setOutcome({ asked, tookMs: performance.now() - startedAt })
-    setRunning(undefined)
-  }
-
+  const last = outcomes.at(-1)
+  const answer = useRef<HTMLDivElement>(null)
+  // A long form must not hide what came of it.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each new answer is what is gone to
+  useEffect(() => {
+    answer.current?.scrollIntoView({ block: 'nearest' })
+  }, [outcomes])
+  const isGone = part.mark?.mark === 'gone'
   return (
     <aside className="desk" aria-label={`Part ${part.title}`}>
       <div className="desk-scroll">
@@ -41,49 +51,102 @@ export function PartDesk({ part, onBack }: { part: DeskPart; onBack: () => void 
             {isDefinitionShown ? 'Hide definition' : 'Definition'}
           </Button>
         </Group>
-        <div className="part-head">
-          <h2>{part.title}</h2>
-          {part.kind === 'tool' && (
-            <span className="effect" data-effect={part.effect}>
-              {effectLabels[part.effect]}
-            </span>
-          )}
-          <p>{part.about || 'No description: a model will not know when to use it.'}</p>
-        </div>
-        {isDefinitionShown && <Json value={part.definition} label={`Definition of ${part.title}`} />}
-        <div className="part-form">
-          <Suspense fallback={<p>Loading the form…</p>}>
-            <FormOf part={part} onSend={send} isRunning={running !== undefined} />
-          </Suspense>
-          {running !== undefined && (
-            <Button mt="sm" variant="default" onClick={() => void cancel(part.target, running)}>
-              Cancel
-            </Button>
-          )}
-        </div>
-        {outcome && !running && <Answer outcome={outcome} said={duration(outcome.tookMs)} />}
+        <Head part={part} />
+        {isDefinitionShown && <JsonView value={part.definition} label={`Definition of ${part.title}`} />}
+        {!isGone && (
+          <div className="part-form">
+            <Suspense fallback={<p>Loading the form…</p>}>
+              <FormOf part={part} known={known} onSend={send} isRunning={running !== undefined} />
+            </Suspense>
+          </div>
+        )}
+        {running && <Running target={part.target} lines={known.lines} since={running.since} onCancel={stop} />}
+        {last && !running && (
+          <div ref={answer}>
+            <Answer key={outcomes.length} asked={last.asked} said={duration(last.tookMs)} onFollow={follow} />
+            <Group gap="xs" mt="sm">
+              <Button size="compact-sm" variant="default" onClick={() => send(last.method, last.params)}>
+                Repeat
+              </Button>
+              <CopyMenu target={part.target} outcome={last} />
+            </Group>
+          </div>
+        )}
       </div>
     </aside>
   )
 }
 
+function Head({ part }: { part: DeskPart }) {
+  const { mark, cost, definition } = part
+  return (
+    <div className="part-head">
+      <h2>{part.title}</h2>
+      <p className="part-facts">
+        {part.kind === 'tool' && (
+          <span className="effect" data-effect={part.effect}>
+            {effectLabels[part.effect]}
+          </span>
+        )}
+        {definition.title && definition.title !== part.title && <span>{definition.title}</span>}
+        {cost !== undefined && <span>about {cost} tokens of a model's context</span>}
+        {mark && (
+          <em className="mark" data-mark={mark.mark}>
+            {mark.mark}
+            {mark.fields.length > 0 && `: ${mark.fields.join(', ')}`}
+          </em>
+        )}
+      </p>
+      <p>{part.about || 'No description: a model will not know when to use it.'}</p>
+    </div>
+  )
+}
+
+/** Sends requests of a part, one at a time, and keeps what came of them. */
+function useRequests(part: DeskPart) {
+  const [outcomes, setOutcomes] = useState<readonly Outcome[]>([])
+  const [running, setRunning] = useState<{ key: string; since: number }>()
+  const isHere = useRef(true)
+  useEffect(() => {
+    isHere.current = true
+    return () => {
+      isHere.current = false
+    }
+  }, [])
+  const send = async (method: string, params: object) => {
+    const key = `${part.key} ${crypto.randomUUID()}`
+    setRunning({ key, since: performance.timeOrigin + performance.now() })
+    const startedAt = performance.now()
+    const asked = await ask(part.target, key, method, params)
+    if (!isHere.current) return
+    setOutcomes((before) => [...before.slice(-9), { method, params, asked, tookMs: performance.now() - startedAt }])
+    setRunning(undefined)
+  }
+  return {
+    outcomes,
+    running,
+    send: (method: string, params: object) => void send(method, params),
+    stop: () => void (running && cancel(part.target, running.key)),
+    /** What an answer links to is read in its place. */
+    follow: (uri: string) => void send('resources/read', { uri }),
+  }
+}
+
 interface FormProps {
   part: DeskPart
-  onSend: (method: string, params: object) => void
+  known: Known
+  onSend: Send
   isRunning: boolean
 }
 
-function FormOf({ part, onSend, isRunning }: FormProps) {
+function FormOf({ part, known, onSend, isRunning }: FormProps) {
   if (part.kind === 'tool') {
     const call = (args: unknown) => onSend('tools/call', { name: part.definition.name, arguments: args })
     return <ToolForm schema={part.definition.inputSchema} onSend={call} isRunning={isRunning} />
   }
-  if (part.kind === 'resource') {
-    return (
-      <Button loading={isRunning} onClick={() => onSend('resources/read', { uri: part.definition.uri })}>
-        Read
-      </Button>
-    )
-  }
+  const target = known.bench.targets.find(({ id }) => id === part.target)
+  const canSubscribe = target?.capabilities?.resources?.subscribe === true
+  if (part.kind === 'resource')
+    return <ResourceForm part={part} canSubscribe={canSubscribe} onSend={onSend} isRunning={isRunning} />
   return <FieldsForm part={part} onSend={onSend} isRunning={isRunning} />
 }

@@ -1,7 +1,7 @@
 import { json } from '@codemirror/lang-json'
 import { useComputedColorScheme } from '@mantine/core'
 import CodeMirror from '@uiw/react-codemirror'
-import { useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 
 interface Props {
   value: unknown
@@ -12,12 +12,21 @@ interface Props {
 
 /** The arguments as text, checked as one types. */
 export default function RawJson({ value, onValue, onProblem }: Props) {
-  const [text, setText] = useState(() => JSON.stringify(value ?? {}, null, 2))
+  const [text, setText] = useState(() => textOf(value))
+  // What is filled in from elsewhere is shown; what one types oneself is left as it was typed.
+  const own = useRef(value)
+  useEffect(() => {
+    if (value === own.current) return
+    own.current = value
+    setText(textOf(value))
+    onProblem(undefined)
+  }, [value, onProblem])
   const scheme = useComputedColorScheme('light')
   const change = (typed: string) => {
     setText(typed)
     try {
-      onValue(JSON.parse(typed))
+      own.current = JSON.parse(typed)
+      onValue(own.current)
       onProblem(undefined)
     } catch (error) {
       onProblem((error as Error).message)
@@ -34,3 +43,5 @@ export default function RawJson({ value, onValue, onProblem }: Props) {
     />
   )
 }
+
+const textOf = (value: unknown) => JSON.stringify(value ?? {}, null, 2)

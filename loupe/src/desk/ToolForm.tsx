@@ -1,40 +1,12 @@
-import { Button, Group, Text, TextInput } from '@mantine/core'
+import { Button, Group, Text } from '@mantine/core'
 import { useHotkeys } from '@mantine/hooks'
-import type { IChangeEvent } from '@rjsf/core'
-import Form from '@rjsf/mantine'
-import type { RJSFSchema, UiSchema, WidgetProps } from '@rjsf/utils'
-import { customizeValidator } from '@rjsf/validator-ajv8'
-import Ajv2020 from 'ajv/dist/2020.js'
 import { lazy, Suspense, useMemo, useState } from 'react'
-import { brief } from '../score/model'
+import { brief } from '../../../src/score/words.js'
+import { misfitsOf } from './check'
+import SchemaForm from './SchemaForm'
+import { sampleOf } from './schema'
 
 const RawJson = lazy(() => import('./RawJson'))
-const validator = customizeValidator({ AjvClass: Ajv2020 as never, ajvOptionsOverrides: { strict: false } })
-
-/** The theme shows no description under choices and dates, so that it is given as help there. */
-function looksOf(schema: RJSFSchema): UiSchema {
-  const looks: UiSchema = { 'ui:submitButtonOptions': { norender: true } }
-  for (const [name, property] of Object.entries(schema.properties ?? {})) {
-    if (typeof property !== 'object' || property.description === undefined) continue
-    if (property.enum || property.format === 'date') looks[name] = { 'ui:help': property.description }
-  }
-  return looks
-}
-
-function DateField({ id, label, required, value, onChange, rawErrors }: WidgetProps) {
-  return (
-    <TextInput
-      id={id}
-      type="date"
-      label={label}
-      withAsterisk={required === true}
-      value={typeof value === 'string' ? value : ''}
-      error={rawErrors?.[0]}
-      onChange={(event) => onChange(event.currentTarget.value || undefined)}
-    />
-  )
-}
-const widgets = { DateWidget: DateField }
 
 interface Props {
   schema: Record<string, unknown>
@@ -47,57 +19,47 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
   const [args, setArgs] = useState<unknown>({})
   const [isRaw, setRaw] = useState(false)
   const [rawProblem, setRawProblem] = useState<string>()
-  const examples = Array.isArray(schema.examples) ? schema.examples : []
-  const form = useMemo(() => {
-    const { examples: _, ...rest } = schema
-    return rest as RJSFSchema
-  }, [schema])
-  useHotkeys([['mod+Enter', () => rawProblem === undefined && onSend(args)]], [])
+  const [misfits, setMisfits] = useState<readonly string[]>([])
   const hasFields = Object.keys((schema.properties as object | undefined) ?? {}).length > 0
+  const change = (value: unknown) => {
+    setArgs(value)
+    // What was wrong is looked at again as one mends it; nobody is told off while typing for the first time.
+    if (misfits.length > 0 || isRaw) setMisfits(misfitsOf(schema, value))
+  }
+  const send = (value: unknown) => {
+    const found = misfitsOf(schema, value)
+    setMisfits(found)
+    if (found.length === 0) onSend(value)
+  }
+  const take = (value: unknown) => {
+    setArgs(value)
+    setMisfits([])
+  }
+  useHotkeys([['mod+Enter', () => rawProblem === undefined && !isRunning && send(args)]], [])
 
+  const noForm = <p className="misfit">No form can be made of this schema; its arguments can be given as JSON.</p>
   return (
     <div>
-      {examples.length > 0 && (
-        <Group gap="xs" mb="sm">
-          <Text size="sm" c="dimmed">
-            Example
-          </Text>
-          {examples.map((example) => (
-            <Button
-              key={JSON.stringify(example)}
-              size="compact-sm"
-              variant="light"
-              maw="100%"
-              onClick={() => setArgs(example)}
-            >
-              {brief(example).slice(0, 44) || '{}'}
-            </Button>
-          ))}
-        </Group>
-      )}
+      <Fills schema={schema} onTake={take} />
       {isRaw ? (
         <Suspense fallback={<p>Loading the editor…</p>}>
-          <RawJson value={args} onValue={setArgs} onProblem={setRawProblem} />
+          <RawJson value={args} onValue={change} onProblem={setRawProblem} />
         </Suspense>
       ) : (
-        <Form
-          schema={form}
-          uiSchema={looksOf(form)}
-          widgets={widgets}
-          validator={validator}
-          formData={args}
-          noHtml5Validate
-          showErrorList={false}
-          onChange={(event: IChangeEvent) => setArgs(event.formData)}
-          onSubmit={(event: IChangeEvent) => onSend(event.formData)}
-          id="tool-form"
-        >
-          {hasFields ? <span /> : <Text size="sm">It takes no arguments.</Text>}
-        </Form>
+        <SchemaForm id="tool-form" schema={schema} value={args} onValue={change} onSubmit={send} otherwise={noForm}>
+          {hasFields ? undefined : <Text size="sm">It takes no arguments.</Text>}
+        </SchemaForm>
       )}
-      <Group mt="sm">
+      {misfits.length > 0 && (
+        <ul className="misfit" role="alert">
+          {misfits.slice(0, 8).map((misfit) => (
+            <li key={misfit}>{misfit}</li>
+          ))}
+        </ul>
+      )}
+      <Group mt="sm" gap="xs">
         {isRaw ? (
-          <Button loading={isRunning} disabled={rawProblem !== undefined} onClick={() => onSend(args)}>
+          <Button loading={isRunning} disabled={rawProblem !== undefined} onClick={() => send(args)}>
             Send
           </Button>
         ) : (
@@ -108,11 +70,14 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
         <Button variant="subtle" onClick={() => setRaw(!isRaw)} disabled={rawProblem !== undefined}>
           {isRaw ? 'As a form' : 'As JSON'}
         </Button>
-        {!isRaw && (
-          <Button variant="subtle" onClick={() => onSend(args)} title="Lets the server refuse what does not fit">
-            Send unchecked
-          </Button>
-        )}
+        <Button
+          variant="subtle"
+          onClick={() => onSend(args)}
+          disabled={rawProblem !== undefined || isRunning}
+          title="Lets the server refuse what does not fit"
+        >
+          Send unchecked
+        </Button>
         {rawProblem && (
           <Text size="sm" c="red">
             {rawProblem}
@@ -120,5 +85,31 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
         )}
       </Group>
     </div>
+  )
+}
+
+/** Arguments that one click fills in: the author's examples, else a sample made from the schema. */
+function Fills({ schema, onTake }: { schema: Record<string, unknown>; onTake: (value: unknown) => void }) {
+  const examples = Array.isArray(schema.examples) ? schema.examples : []
+  const sample = useMemo(() => (examples.length > 0 ? undefined : sampleOf(schema)), [schema, examples.length])
+  const hasSample = typeof sample === 'object' && sample !== null && Object.keys(sample).length > 0
+  if (examples.length === 0 && !hasSample) return null
+  return (
+    <Group gap="xs" mb="sm">
+      <Text size="sm" c="dimmed">
+        {examples.length > 1 ? 'Examples' : examples.length === 1 ? 'Example' : 'To begin with'}
+      </Text>
+      {(examples.length > 0 ? examples.slice(0, 6) : [sample]).map((example) => (
+        <Button
+          key={JSON.stringify(example)}
+          size="compact-sm"
+          variant="light"
+          maw="100%"
+          onClick={() => onTake(example)}
+        >
+          {brief(example).slice(0, 44) || '{}'}
+        </Button>
+      ))}
+    </Group>
   )
 }

@@ -1,14 +1,26 @@
 import { type Effect, effectOf } from '../../../src/kit/effects.js'
+import type { Catalogue } from '../../../src/link/catalogue.js'
 import type {
   PromptDefinition,
   ResourceDefinition,
   TemplateDefinition,
   ToolDefinition,
 } from '../../../src/protocol/types.js'
-import type { TargetView } from '../api'
+import type { PartMark } from '../api'
+import type { Known } from '../bench/useBench'
 
 /** One thing a target offers, as the desk lists it. */
-export type DeskPart = { key: string; target: string; targetName: string; title: string; about: string } & (
+export type DeskPart = {
+  /** Tells it from all others, and stands in the address: `t1 tool weigh_hive`. */
+  key: string
+  target: string
+  targetName: string
+  title: string
+  about: string
+  /** Tokens it costs of a model's context. */
+  cost: number | undefined
+  mark: PartMark | undefined
+} & (
   | { kind: 'tool'; effect: Effect; definition: ToolDefinition }
   | { kind: 'resource'; definition: ResourceDefinition }
   | { kind: 'template'; definition: TemplateDefinition }
@@ -26,11 +38,21 @@ export const effectLabels: Record<Effect, string> = {
   remove: 'Removes',
 }
 
-/** Everything all targets offer, grouped by what it does. */
-export function groupsOf(targets: readonly TargetView[], search: string): PartGroup[] {
-  const all = targets.flatMap(partsOf)
+/** Everything all targets offer. */
+export function allParts({ bench, catalogues, names }: Pick<Known, 'bench' | 'catalogues' | 'names'>): DeskPart[] {
+  return bench.targets.flatMap(({ id }) => {
+    const catalogue = catalogues[id]
+    if (!catalogue) return []
+    const name = names[id] ?? id
+    const { costs, marks } = catalogue
+    return [...partsOf(id, name, catalogue, costs, marks), ...partsOf(id, name, catalogue.gone, {}, marks)]
+  })
+}
+
+/** Parts grouped by what they do to the world; only those in which all words of a search are. */
+export function groupsOf(parts: readonly DeskPart[], search: string): PartGroup[] {
   const words = search.toLowerCase().split(/\s+/).filter(Boolean)
-  const found = all.filter((part) => {
+  const found = parts.filter((part) => {
     const text = `${part.title} ${part.about} ${part.definition.title ?? ''} ${part.targetName}`.toLowerCase()
     return words.every((word) => text.includes(word))
   })
@@ -48,50 +70,37 @@ export function groupsOf(targets: readonly TargetView[], search: string): PartGr
   return [...tools, ...others].filter((group) => group.parts.length > 0)
 }
 
-function partsOf(target: TargetView): DeskPart[] {
-  const { tools, resources, templates, prompts } = target.catalogue
-  const base = { target: target.id, targetName: target.name ?? target.label }
+function partsOf(
+  target: string,
+  targetName: string,
+  { tools, resources, templates, prompts }: Catalogue,
+  costs: Readonly<Record<string, number>>,
+  marks: Readonly<Record<string, PartMark>>,
+): DeskPart[] {
+  const base = (kind: DeskPart['kind'], title: string, about: string | undefined) => ({
+    key: `${target} ${kind} ${title}`,
+    target,
+    targetName,
+    title,
+    about: about ?? '',
+    cost: kind === 'tool' ? costs[title] : undefined,
+    mark: marks[`${kind} ${title}`],
+  })
   return [
-    ...tools.map(
-      (definition): DeskPart => ({
-        ...base,
-        kind: 'tool',
-        key: `${target.id} tool ${definition.name}`,
-        title: definition.name,
-        about: definition.description ?? '',
-        effect: effectOf(definition.annotations),
-        definition,
-      }),
-    ),
-    ...templates.map(
-      (definition): DeskPart => ({
-        ...base,
-        kind: 'template',
-        key: `${target.id} template ${definition.uriTemplate}`,
-        title: definition.uriTemplate,
-        about: definition.description ?? definition.name,
-        definition,
-      }),
-    ),
-    ...prompts.map(
-      (definition): DeskPart => ({
-        ...base,
-        kind: 'prompt',
-        key: `${target.id} prompt ${definition.name}`,
-        title: definition.name,
-        about: definition.description ?? '',
-        definition,
-      }),
-    ),
-    ...resources.map(
-      (definition): DeskPart => ({
-        ...base,
-        kind: 'resource',
-        key: `${target.id} resource ${definition.uri}`,
-        title: definition.uri,
-        about: definition.description ?? definition.name,
-        definition,
-      }),
-    ),
+    ...tools.map((definition): DeskPart => {
+      const effect = effectOf(definition.annotations)
+      return { ...base('tool', definition.name, definition.description), kind: 'tool', effect, definition }
+    }),
+    ...templates.map((definition): DeskPart => {
+      const { uriTemplate, description, name } = definition
+      return { ...base('template', uriTemplate, description ?? name), kind: 'template', definition }
+    }),
+    ...prompts.map((definition): DeskPart => {
+      return { ...base('prompt', definition.name, definition.description), kind: 'prompt', definition }
+    }),
+    ...resources.map((definition): DeskPart => {
+      const { uri, description, name } = definition
+      return { ...base('resource', uri, description ?? name), kind: 'resource', definition }
+    }),
   ]
 }

@@ -1,40 +1,68 @@
-import { useEffect, useMemo, useRef, useState } from 'react'
-import type { JournalEntry } from '../api'
-import { scoreOf } from './model'
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import type { Line } from '../../../src/score/line.js'
+import type { OpenQuestion } from '../api'
+import type { Route } from '../bench/route'
+import type { Known } from '../bench/useBench'
 import { ScoreLine } from './ScoreLine'
 import './score.css'
 
-const mostLines = 1000
-
 interface Props {
-  entries: readonly JournalEntry[]
+  known: Known
+  lines: readonly Line[]
   /** Names of the targets, where there is more than one. */
   names: Readonly<Record<string, string>> | undefined
+  /** Where the address leads: a message is opened and shown. */
+  wanted: Route
 }
 
-/** The score: time runs down, lanes across. Follows the newest line until one scrolls up. */
-export function Score({ entries, names }: Props) {
-  const lines = useMemo(() => scoreOf(entries), [entries])
+/** The score: time runs down, lanes across. Follows the newest line until one scrolls up. Only what is in view is drawn. */
+export function Score({ known, lines, names, wanted }: Props) {
   const [opened, setOpened] = useState<ReadonlySet<number>>(new Set())
   const [isFollowing, setFollowing] = useState(true)
   const scroller = useRef<HTMLDivElement>(null)
   const lastTop = useRef(0)
-  const shown = lines.slice(-mostLines)
   const firstAt = lines[0]?.at ?? 0
+  const questions = useMemo(
+    () =>
+      new Map<string, OpenQuestion>(
+        known.bench.targets.flatMap(({ id, questions }) =>
+          questions.map((question) => [`${id} ${JSON.stringify(question.requestId)}`, question] as const),
+        ),
+      ),
+    [known.bench.targets],
+  )
+  const rows = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: (index) => heightOf(lines[index]),
+    getItemKey: (index) => lines[index]?.sequence ?? index,
+    overscan: 12,
+  })
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new line is what moves the view
   useEffect(() => {
-    if (isFollowing) scroller.current?.scrollTo({ top: scroller.current.scrollHeight })
-  }, [lines, isFollowing])
+    if (isFollowing && lines.length > 0) rows.scrollToIndex(lines.length - 1, { align: 'end' })
+  }, [lines, isFollowing, questions])
 
-  const toggle = (sequence: number) => {
+  const goal = wanted.at === 'message' ? wanted.sequence : undefined
+  const goalIndex = goal === undefined ? -1 : lines.findIndex(({ sequence }) => sequence === goal)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it is gone to once it is there, not each time lines come
+  useEffect(() => {
+    if (goalIndex < 0 || goal === undefined) return
+    setFollowing(false)
+    setOpened((before) => new Set([...before, goal]))
+    rows.scrollToIndex(goalIndex, { align: 'center' })
+  }, [goal, goalIndex < 0])
+
+  const toggle = useCallback((sequence: number) => {
     setFollowing(false)
     setOpened((before) => {
       const after = new Set(before)
       if (!after.delete(sequence)) after.add(sequence)
       return after
     })
-  }
+  }, [])
   // Growing content moves the end away without anybody scrolling: only a move upwards is a wish to stay.
   const onScroll = () => {
     const at = scroller.current
@@ -45,27 +73,42 @@ export function Score({ entries, names }: Props) {
   }
 
   return (
-    <section className="score" aria-label="Score">
+    <>
       <div className="lanes-head" aria-hidden="true">
         <span />
         <span>Person</span>
-        <span>Host · this page</span>
+        <span>{known.bench.targets.length > 0 ? 'Host · this page' : 'Host'}</span>
         <span>Server</span>
         <span>Upstream</span>
       </div>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls has to be reachable by keyboard */}
       <div className="lanes" ref={scroller} onScroll={onScroll} tabIndex={0} role="log" aria-label="What happened">
-        {lines.length > mostLines && <p className="cut">{lines.length - mostLines} earlier lines are not shown.</p>}
-        {shown.map((line) => (
-          <ScoreLine
-            key={line.sequence}
-            line={line}
-            firstAt={firstAt}
-            name={names?.[line.target]}
-            isOpen={opened.has(line.sequence)}
-            onToggle={() => toggle(line.sequence)}
-          />
-        ))}
+        <div className="lines" style={{ height: rows.getTotalSize() }}>
+          {rows.getVirtualItems().map(({ index, start, key }) => {
+            const line = lines[index]
+            if (!line) return null
+            return (
+              <div
+                key={key}
+                data-index={index}
+                ref={rows.measureElement}
+                className="placed"
+                style={{ transform: `translateY(${start}px)` }}
+              >
+                <ScoreLine
+                  line={line}
+                  firstAt={firstAt}
+                  name={names?.[line.target]}
+                  isOpen={opened.has(line.sequence)}
+                  isGoal={line.sequence === goal}
+                  question={line.shape === 'question' ? questions.get(questionKey(line)) : undefined}
+                  onToggle={toggle}
+                  exchanges={known.exchanges}
+                />
+              </div>
+            )
+          })}
+        </div>
         <div className="lanes-tail" aria-hidden="true">
           <span className="lane person" />
           <span className="lane host" />
@@ -78,6 +121,18 @@ export function Score({ entries, names }: Props) {
           To the newest ↓
         </button>
       )}
-    </section>
+    </>
   )
+}
+
+function questionKey({ target, entry }: Line): string {
+  const id = entry.kind === 'message' ? (entry.message as { id?: unknown }).id : undefined
+  return `${target} ${JSON.stringify(id)}`
+}
+
+/** As the style sheet has it, before it is measured. */
+function heightOf(line: Line | undefined): number {
+  if (!line) return 30
+  if (line.isQuiet) return 30
+  return /^(mark|upstream|stderr|stray|state)$/.test(line.shape) ? 28 : 46
 }

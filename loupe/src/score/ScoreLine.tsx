@@ -1,31 +1,44 @@
-import { memo } from 'react'
-import { Json } from '../Json'
-import type { Line } from './model'
+import { lazy, memo, Suspense } from 'react'
+import type { Line } from '../../../src/score/line.js'
+import type { OpenQuestion } from '../api'
+import type { HttpEntry } from '../bench/useBench'
+import { Opened } from './Opened'
+import { duration, timeOf } from './times'
+
+const QuestionCard = lazy(() => import('./QuestionCard'))
 
 interface Props {
   line: Line
   firstAt: number
   name: string | undefined
   isOpen: boolean
-  onToggle: () => void
+  /** The address leads here. */
+  isGoal: boolean
+  /** What the server waits for, where this is its question and nobody has answered. */
+  question: OpenQuestion | undefined
+  onToggle: (sequence: number) => void
+  exchanges: ReadonlyMap<string, HttpEntry>
 }
 
-/** One line of the score; a click opens its exact JSON in place. */
-export const ScoreLine = memo(function ScoreLine({ line, firstAt, name, isOpen, onToggle }: Props) {
+/** One line of the score; a click opens what it was exactly, in place. */
+export const ScoreLine = memo(function ScoreLine(props: Props) {
+  const { line, firstAt, name, isOpen, isGoal, question, onToggle, exchanges } = props
   const classes = [
     'line',
     `is-${line.shape}`,
     `from-${line.from}`,
     line.isFault && 'fault',
     line.isQuiet && 'quiet',
+    isGoal && 'goal',
   ]
-  const canOpen = line.entry.kind === 'message'
+  const { kind } = line.entry
+  const canOpen = kind !== 'state'
   return (
     <div className={classes.filter(Boolean).join(' ')} data-sequence={line.sequence}>
       <button
         type="button"
         className="row"
-        onClick={onToggle}
+        onClick={() => onToggle(line.sequence)}
         disabled={!canOpen}
         aria-expanded={canOpen ? isOpen : undefined}
       >
@@ -38,26 +51,19 @@ export const ScoreLine = memo(function ScoreLine({ line, firstAt, name, isOpen, 
           {line.detail && <span>{line.detail}</span>}
         </span>
       </button>
-      {isOpen && line.entry.kind === 'message' && (
-        <div className="opened">
-          <Json value={line.entry.message} label={`Message ${line.title}`} />
-          <p>
-            {line.shape === 'upstream'
-              ? 'server → upstream'
-              : line.from === 'host'
-                ? 'host → server'
-                : 'server → host'}{' '}
-            · {line.entry.bytes.toLocaleString('en')} bytes · {new Date(line.at).toISOString().slice(11, 23)}
-          </p>
-        </div>
+      {question && (
+        <Suspense fallback={<p className="card">Loading the question…</p>}>
+          <QuestionCard target={line.target} question={question} />
+        </Suspense>
       )}
+      {isOpen && canOpen && <Opened line={line} exchanges={exchanges} />}
     </div>
   )
 })
 
 /** The lanes behind a line, its bar while calls are open, and its arrow or mark. */
 function Lanes({ line }: { line: Line }) {
-  const isArrow = line.shape === 'call' || line.shape === 'answer' || line.shape === 'note'
+  const isArrow = /^(call|answer|note|question|reply)$/.test(line.shape)
   return (
     <span className="staff" aria-hidden="true">
       <span className="lane person" />
@@ -73,6 +79,7 @@ function Lanes({ line }: { line: Line }) {
         />
       ))}
       {isArrow && <span className="arrow" />}
+      {(line.shape === 'question' || line.shape === 'reply') && <span className="arrow to-person" />}
       {line.shape === 'mark' && <span className="dot" />}
       {line.shape === 'upstream' && <span className="beyond" />}
       {line.share !== undefined && (
@@ -82,16 +89,4 @@ function Lanes({ line }: { line: Line }) {
       )}
     </span>
   )
-}
-
-export function duration(ms: number): string {
-  if (ms < 10) return `${ms.toFixed(1)} ms`
-  return ms < 1000 ? `${Math.round(ms)} ms` : `${(ms / 1000).toFixed(2)} s`
-}
-
-function timeOf(ms: number): string {
-  const seconds = ms / 1000
-  return seconds < 60
-    ? `${seconds.toFixed(2)} s`
-    : `${Math.floor(seconds / 60)}:${(seconds % 60).toFixed(1).padStart(4, '0')}`
 }

@@ -1,0 +1,53 @@
+import { Button, Group } from '@mantine/core'
+import { useState } from 'react'
+import { ask } from '../api'
+import type { Send } from './PartDesk'
+import type { DeskPart } from './parts'
+
+interface Props {
+  part: Extract<DeskPart, { kind: 'resource' }>
+  canSubscribe: boolean
+  onSend: Send
+  isRunning: boolean
+}
+
+/** Resources that are subscribed to, by target and URI; a subscription outlives the desk that it was made at. */
+const subscribed = new Set<string>()
+
+/** Reads a resource, and has its changes told. */
+export function ResourceForm({ part, canSubscribe, onSend, isRunning }: Props) {
+  return (
+    <Group gap="xs">
+      <Button loading={isRunning} onClick={() => onSend('resources/read', { uri: part.definition.uri })}>
+        Read
+      </Button>
+      {canSubscribe && <Subscribe target={part.target} uri={part.definition.uri} />}
+    </Group>
+  )
+}
+
+/** Has a resource's changes told, or not any more. */
+export function Subscribe({ target, uri }: { target: string; uri: string }) {
+  const key = `${target} ${uri}`
+  const [isOn, setOn] = useState(subscribed.has(key))
+  const [problem, setProblem] = useState<string>()
+  const toggle = async () => {
+    const asked = await ask(target, crypto.randomUUID(), isOn ? 'resources/unsubscribe' : 'resources/subscribe', {
+      uri,
+    })
+    if ('error' in asked) return setProblem(asked.error.message)
+    setProblem(undefined)
+    if (isOn) subscribed.delete(key)
+    else subscribed.add(key)
+    setOn(!isOn)
+  }
+  return (
+    <>
+      <Button variant="default" onClick={() => void toggle()} aria-pressed={isOn}>
+        {isOn ? 'Unsubscribe' : 'Subscribe'}
+      </Button>
+      {isOn && <small>Changes are told in the score.</small>}
+      {problem !== undefined && <p className="misfit">{problem}</p>}
+    </>
+  )
+}

@@ -1,0 +1,109 @@
+import { Button } from '@mantine/core'
+import { useState } from 'react'
+import type { ContentBlock, ResourceContents } from '../../../src/protocol/types.js'
+import type { Asked } from '../api'
+import { Block, Blocks, Contents, type OnFollow, Value } from './Content'
+import { JsonView } from './JsonView'
+
+interface Props {
+  asked: Asked
+  /** How long it took, and how large it is. */
+  said: string
+  onFollow: OnFollow | undefined
+}
+
+/** An answer as a host would show it, and as it came. */
+export function Answer({ asked, said, onFollow }: Props) {
+  const [isRaw, setRaw] = useState(false)
+  const isFault = 'error' in asked || asked.result.isError === true
+  return (
+    <section className="answer" data-fault={isFault || undefined} aria-label="Answer" aria-live="polite">
+      <h3>
+        {headOf(asked)}
+        <small>{said}</small>
+        <Button size="compact-xs" variant="subtle" ml="auto" onClick={() => setRaw(!isRaw)}>
+          {isRaw ? 'Readable' : 'As it came'}
+        </Button>
+      </h3>
+      {'misfits' in asked && asked.misfits && <Fit misfits={asked.misfits} />}
+      {isRaw ? (
+        <JsonView value={'error' in asked ? asked.error : asked.result} label="Answer as it came" />
+      ) : (
+        <Readable asked={asked} onFollow={onFollow} />
+      )}
+    </section>
+  )
+}
+
+function headOf(asked: Asked): string {
+  if ('error' in asked) return asked.error.code === 'cancelled' ? 'Cancelled' : `Refused (${asked.error.code})`
+  return asked.result.isError === true ? 'The tool says no' : 'Answer'
+}
+
+function Fit({ misfits }: { misfits: readonly string[] }) {
+  if (misfits.length === 0) return <p className="fit">✓ Fits its output schema</p>
+  return (
+    <div className="misfit" role="alert">
+      Does not fit its output schema:
+      <ul>
+        {misfits.slice(0, 20).map((misfit) => (
+          <li key={misfit}>{misfit}</li>
+        ))}
+      </ul>
+      {misfits.length > 20 && <p>and {misfits.length - 20} more</p>}
+    </div>
+  )
+}
+
+function Readable({ asked, onFollow }: Pick<Props, 'asked' | 'onFollow'>) {
+  if ('error' in asked) {
+    return (
+      <>
+        <pre className="text">{asked.error.message}</pre>
+        {asked.error.data !== undefined && <JsonView value={asked.error.data} label="Data of the error" />}
+      </>
+    )
+  }
+  const { structuredContent, content, contents, messages, description } = asked.result as {
+    structuredContent?: Record<string, unknown>
+    content?: ContentBlock[]
+    contents?: ResourceContents[]
+    messages?: { role: string; content: ContentBlock }[]
+    description?: string
+  }
+  if (structuredContent) {
+    // Beside structured content, the first block says the same as text.
+    return (
+      <>
+        <Value value={structuredContent} label="Structured content" />
+        <Blocks blocks={content?.slice(1) ?? []} onFollow={onFollow} />
+      </>
+    )
+  }
+  if (content) return content.length > 0 ? <Blocks blocks={content} onFollow={onFollow} /> : <p>An empty answer.</p>
+  if (contents) return contents.map((item) => <Contents key={item.uri} contents={item} />)
+  if (messages) return <Conversation messages={messages} description={description} onFollow={onFollow} />
+  return <JsonView value={asked.result} label="Result" />
+}
+
+interface ConversationProps {
+  messages: readonly { role: string; content: ContentBlock }[]
+  description: string | undefined
+  onFollow: OnFollow | undefined
+}
+
+/** A prompt as what it becomes: a conversation. */
+function Conversation({ messages, description, onFollow }: ConversationProps) {
+  return (
+    <div className="conversation">
+      {description !== undefined && <p>{description}</p>}
+      {messages.map((message, index) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: messages have no names, and an answer does not change
+        <article key={`${index}-${message.role}`} data-role={message.role} aria-label={message.role}>
+          <h4>{message.role}</h4>
+          <Block block={message.content} onFollow={onFollow} />
+        </article>
+      ))}
+    </div>
+  )
+}

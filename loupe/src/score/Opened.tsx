@@ -1,0 +1,167 @@
+import { Button, CopyButton } from '@mantine/core'
+import { lazy, Suspense, useEffect, useState } from 'react'
+import type { Line } from '../../../src/score/line.js'
+import { entryOf, type SlimEntry, type TapeEntry } from '../api'
+import { hashOf } from '../bench/route'
+import type { HttpEntry } from '../bench/useBench'
+import { JsonView } from '../result/JsonView'
+import { duration } from './times'
+
+const Difference = lazy(() => import('../result/Difference'))
+
+interface Props {
+  line: Line
+  exchanges: ReadonlyMap<string, HttpEntry>
+}
+
+/** What a line was exactly: its JSON, its HTTP headers, and how it differs from the answer before to the same call. */
+export function Opened({ line, exchanges }: Props) {
+  const [view, setView] = useState<'message' | 'headers' | 'before'>('message')
+  const entry = useWhole(line.entry)
+  const exchange =
+    line.entry.kind === 'message' && line.entry.exchange !== undefined
+      ? exchanges.get(`${line.target} ${line.entry.exchange}`)
+      : line.entry.kind === 'http'
+        ? line.entry
+        : undefined
+  return (
+    <div className="opened">
+      <div className="opened-bar">
+        {(exchange || line.previous !== undefined) && (
+          <>
+            <Choice at={view} value="message" onChoose={setView}>
+              Message
+            </Choice>
+            {exchange && (
+              <Choice at={view} value="headers" onChoose={setView}>
+                HTTP headers
+              </Choice>
+            )}
+            {line.previous !== undefined && (
+              <Choice at={view} value="before" onChoose={setView}>
+                Compared with the answer before
+              </Choice>
+            )}
+          </>
+        )}
+        <span className="gap" />
+        <CopyButton
+          value={`${location.origin}${location.pathname}${hashOf({ at: 'message', sequence: line.sequence })}`}
+        >
+          {({ copied, copy }) => (
+            <Button size="compact-xs" variant="subtle" onClick={copy}>
+              {copied ? 'Copied' : 'Copy link'}
+            </Button>
+          )}
+        </CopyButton>
+      </div>
+      {view === 'headers' && exchange ? (
+        <Headers exchange={exchange} />
+      ) : view === 'before' && line.previous !== undefined ? (
+        <Suspense fallback={<p>Comparing…</p>}>
+          <Difference before={line.previous} after={line.sequence} />
+        </Suspense>
+      ) : entry === undefined ? (
+        <p>Loading all of it…</p>
+      ) : (
+        <JsonView value={contentOf(entry)} label={`Message ${line.title}`} />
+      )}
+      <p>{footOf(line)}</p>
+    </div>
+  )
+}
+
+interface ChoiceProps<T extends string> {
+  at: T
+  value: T
+  onChoose: (value: T) => void
+  children: React.ReactNode
+}
+
+function Choice<T extends string>({ at, value, onChoose, children }: ChoiceProps<T>) {
+  return (
+    <Button
+      size="compact-xs"
+      variant={at === value ? 'light' : 'subtle'}
+      aria-pressed={at === value}
+      onClick={() => onChoose(value)}
+    >
+      {children}
+    </Button>
+  )
+}
+
+/** The whole entry; of a large message the page has only the beginning, and fetches the rest here. */
+function useWhole(entry: SlimEntry): TapeEntry | undefined {
+  const [whole, setWhole] = useState<TapeEntry>()
+  const isCut = entry.isCut === true
+  useEffect(() => {
+    if (!isCut) return
+    let isWanted = true
+    entryOf(entry.sequence).then(
+      (found) => isWanted && setWhole(found),
+      () => isWanted && setWhole(entry),
+    )
+    return () => {
+      isWanted = false
+    }
+  }, [isCut, entry])
+  return isCut ? whole : entry
+}
+
+function contentOf(entry: TapeEntry): unknown {
+  switch (entry.kind) {
+    case 'message':
+      return entry.message
+    case 'upstream':
+      return entry.record
+    case 'http': {
+      const { sequence: _, at: __, target: ___, ...rest } = entry
+      return rest
+    }
+    default:
+      return entry.text
+  }
+}
+
+function Headers({ exchange }: { exchange: HttpEntry }) {
+  const { method, url, status, requestHeaders, responseHeaders, tookMs, failure } = exchange
+  return (
+    <section className="headers" aria-label="HTTP headers">
+      <h4>
+        {method} {url}
+      </h4>
+      <HeaderList headers={requestHeaders} />
+      <h4>
+        {failure ?? `HTTP ${status}`} after {duration(tookMs)}
+      </h4>
+      <HeaderList headers={responseHeaders ?? {}} />
+    </section>
+  )
+}
+
+function HeaderList({ headers }: { headers: Readonly<Record<string, string>> }) {
+  return (
+    <dl className="facts">
+      {Object.entries(headers).map(([name, value]) => (
+        <div key={name} style={{ display: 'contents' }}>
+          <dt>{name}</dt>
+          <dd>{value}</dd>
+        </div>
+      ))}
+    </dl>
+  )
+}
+
+function footOf(line: Line): string {
+  const way =
+    line.shape === 'upstream'
+      ? 'server → upstream'
+      : line.entry.kind === 'stderr'
+        ? 'server, on stderr'
+        : line.from === 'host'
+          ? 'host → server'
+          : 'server → host'
+  const bytes = line.entry.kind === 'message' ? ` · ${line.entry.bytes.toLocaleString('en')} bytes` : ''
+  return `${way}${bytes} · ${new Date(line.at).toISOString().slice(11, 23)}`
+}

@@ -1,0 +1,111 @@
+import { tmpdir } from 'node:os'
+import { join, resolve } from 'node:path'
+import { Command } from 'commander'
+import { problems } from '../errors.js'
+import { relayBetween } from '../relay/relay-between.js'
+import { type RelayEnds, relayChild } from '../relay/relay-child.js'
+import { relayHttp } from '../relay/relay-http.js'
+import { readHttpAddress } from '../serve/address.js'
+import { untilSignal } from '../serve/serve-kit.js'
+import type { TapeEvent } from '../tape/entry.js'
+import { secretsIn, secretsOfHeaders } from '../tape/mask.js'
+import { TapeWriter } from '../tape/write.js'
+import { commandOf } from '../target/command-of.js'
+import { shownPath } from '../target/kit-file.js'
+import { labelOf, readTarget, type Target } from '../target/target.js'
+import { HttpWire } from '../transport/http-wire.js'
+import { installStdoutGuard } from '../transport/stdout-guard.js'
+import { Failed, out, say } from './output.js'
+import { gather, type TargetFlags, targetOptions } from './target-options.js'
+
+interface Flags extends TargetFlags {
+  tape?: string
+  http?: string | true
+}
+
+export const relay = () =>
+  new Command('relay')
+    .description('Stands between a real host and a server, byte for byte, and records what passes.')
+    .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
+    .option('--tape <file>', 'where it is recorded; a file that is there is gone on with')
+    .option(
+      '--http [[host:]port]',
+      'for a URL: listen for hosts over HTTP; otherwise the host speaks on stdin and stdout',
+    )
+    .option('--header <name: value>', 'send a header with every request (again for more)', gather)
+    .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
+    .option('--cwd <folder>', 'start a command in this folder')
+    .addHelpText(
+      'after',
+      `
+Examples:
+  jexo relay apiary.kit.ts --tape apiary.tape.jsonl        what a host starts instead of the server
+  jexo relay http://127.0.0.1:4870/mcp --http 4875 --tape apiary.tape.jsonl
+  jexo loupe --follow apiary.tape.jsonl                    beside it, to see it live`,
+    )
+    .action(async (text: string, flags: Flags) => {
+      const target = await readTarget(text, targetOptions(flags))
+      if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
+      if (flags.http !== undefined && target.kind !== 'url')
+        throw problems.argumentUnreadable('--http', 'a URL as target; a command is spoken to on stdin and stdout')
+      const file = resolve(flags.tape ?? join(tmpdir(), `jexo-relay-${process.pid}.tape.jsonl`))
+      const writer = await TapeWriter.open(file, secretsOf(target), (reason) =>
+        say(`jexo: the tape ${file} cannot be written any more (${reason}); the relay goes on without it`),
+      )
+      say(`jexo: recording to ${shownPath(file)}`)
+      // Runs that go on with a tape must not be taken for one.
+      const run = Math.random().toString(36).slice(2, 6)
+      try {
+        const code = await carry(target, flags, (name, event) => writer.add(`${run}-${name}`, event))
+        if (code !== 0) throw new Failed(code)
+      } finally {
+        await writer.close()
+      }
+    })
+
+type Add = (target: string, event: TapeEvent) => void
+
+async function carry(target: Exclude<Target, { kind: 'tape' }>, flags: Flags, add: Add): Promise<number> {
+  if (target.kind !== 'url') {
+    const stop = new AbortController()
+    const stopped = () => stop.abort()
+    for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stopped)
+    const code = await relayChild(commandOf(target), standardEnds(), (event) => add('s1', event), {
+      label: labelOf(target),
+      signal: stop.signal,
+    })
+    return stop.signal.aborted ? 0 : code
+  }
+  if (flags.http !== undefined) {
+    const address = flags.http === true ? { host: '127.0.0.1', port: 4875 } : readHttpAddress(flags.http)
+    const service = await relayHttp(new URL(target.url), { ...address, headers: target.headers ?? {} }, add)
+    out(service.url)
+    say(`Give this URL to the host in place of ${target.url}. Ctrl-C ends it.`)
+    await untilSignal()
+    await service.close()
+    return 0
+  }
+  if (process.stdin.isTTY) say('It waits for a host on stdin; with --http it listens on a port instead.')
+  let exchanges = 0
+  const wire = new HttpWire(new URL(target.url), {
+    ...(target.headers ? { headers: target.headers } : {}),
+    onExchange: ({ sent: _, ...exchange }) => add('s1', { kind: 'http', exchange: ++exchanges, ...exchange }),
+  })
+  await Promise.race([relayBetween(wire, standardEnds(), (event) => add('s1', event)), untilSignal()])
+  return 0
+}
+
+function standardEnds(): RelayEnds {
+  const guard = installStdoutGuard()
+  return {
+    input: process.stdin,
+    write: (bytes) => guard.write(bytes),
+    drained: (then) => process.stdout.once('drain', then),
+    writeError: (bytes) => void process.stderr.write(bytes),
+  }
+}
+
+function secretsOf(target: Target): string[] {
+  if (target.kind === 'url') return secretsOfHeaders(target.headers ?? {})
+  return secretsIn({ ...process.env, ...(target.kind === 'child' ? target.command.env : {}) })
+}

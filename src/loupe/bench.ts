@@ -1,0 +1,137 @@
+import { secretsIn, secretsOfHeaders } from '../tape/mask.js'
+import { readTape } from '../tape/read.js'
+import { type TapeWriter, tapeText } from '../tape/write.js'
+import { commandOf } from '../target/command-of.js'
+import { shownPath } from '../target/kit-file.js'
+import { labelOf, type Target } from '../target/target.js'
+import { Connection, type TargetView } from './connection.js'
+import { Journal } from './journal.js'
+import { TapeView } from './tape-target.js'
+
+/** What the page knows of all that is looked at. */
+export interface BenchView {
+  targets: TargetView[]
+  tapes: { id: string; label: string; problem: string | undefined }[]
+  /** File that everything is recorded to. */
+  recordingTo: string | undefined
+}
+
+/** What would be started for a target, for a person to confirm. */
+export interface Start {
+  command: string
+  args: readonly string[]
+  cwd: string
+  /** Names of the variables that are given beside those of this process. */
+  variables: readonly string[]
+}
+
+/** Everything Loupe looks at: targets, tapes, and the journal of what happens. */
+export class Bench {
+  readonly journal = new Journal()
+  readonly connections: Connection[] = []
+  readonly tapes: TapeView[] = []
+  readonly #listeners = new Set<() => void>()
+  readonly #recorder: TapeWriter | undefined
+  #count = 0
+  #isTelling = false
+
+  constructor(recorder?: TapeWriter) {
+    this.#recorder = recorder
+    this.journal.listen((entries) => {
+      for (const { sequence: _, at, target, ...event } of entries) recorder?.add(target, event, at)
+    })
+  }
+
+  get view(): BenchView {
+    return {
+      targets: this.connections.map(({ view }) => view),
+      tapes: this.tapes.map(({ id, label, problem }) => ({ id, label, problem })),
+      recordingTo: this.#recorder && shownPath(this.#recorder.file),
+    }
+  }
+
+  /** Takes a target in, and begins to open it. */
+  add(target: Exclude<Target, { kind: 'tape' }>): Connection {
+    const connection = new Connection(`t${++this.#count}`, target, this.journal, this.#changed)
+    this.connections.push(connection)
+    void connection.open()
+    return connection
+  }
+
+  async remove(id: string): Promise<void> {
+    for (const list of [this.connections, this.tapes] as (Connection | TapeView)[][]) {
+      const at = list.findIndex((item) => item.id === id)
+      const [found] = at < 0 ? [] : list.splice(at, 1)
+      await found?.close()
+    }
+    this.#changed()
+  }
+
+  /** Opens a tape's file; with `isLive` goes on with what is written to it. Resolves when what is there was read. */
+  async openTape(file: string, isLive: boolean): Promise<void> {
+    const tape = this.#newTape(labelOf({ kind: 'tape', file }))
+    await tape.read(file, isLive)
+    this.#changed()
+  }
+
+  /** Takes in the text of a tape that the page was given. Throws a `JexoError` where it is none, and takes nothing then. */
+  takeTape(label: string, text: string): void {
+    const entries = readTape(label, text)
+    this.#newTape(label).take(entries)
+    this.#changed()
+  }
+
+  /** All that is remembered as the text of a tape, with secrets masked. */
+  tapeText(): string {
+    return tapeText(this.journal.all, this.secrets)
+  }
+
+  /** Values that must not get into a file. */
+  get secrets(): string[] {
+    return [...secretsIn(process.env), ...this.connections.flatMap(({ target }) => secretsOf(target))]
+  }
+
+  onChange(listener: () => void): () => void {
+    this.#listeners.add(listener)
+    return () => this.#listeners.delete(listener)
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.connections, ...this.tapes].map((item) => item.close()))
+    await this.#recorder?.close()
+  }
+
+  #newTape(label: string): TapeView {
+    const tape = new TapeView(`p${++this.#count}`, label, this.journal, this.#changed)
+    this.tapes.push(tape)
+    return tape
+  }
+
+  /** Tells listeners once, however much has changed in this turn. */
+  #changed = (): void => {
+    if (this.#isTelling) return
+    this.#isTelling = true
+    setImmediate(() => {
+      this.#isTelling = false
+      for (const listener of this.#listeners) listener()
+    })
+  }
+}
+
+/** What opening a target would start on this machine; undefined where it starts nothing. */
+export function startOf(target: Target): Start | undefined {
+  if (target.kind === 'url' || target.kind === 'tape') return undefined
+  const { command, args, cwd, env = {} } = commandOf(target)
+  return {
+    command,
+    args,
+    cwd: cwd ?? process.cwd(),
+    variables: Object.keys(env).filter((name) => env[name] !== process.env[name]),
+  }
+}
+
+export function secretsOf(target: Target): string[] {
+  if (target.kind === 'url') return secretsOfHeaders(target.headers ?? {})
+  if (target.kind === 'child') return secretsIn(target.command.env ?? {})
+  return target.kind === 'kit' ? secretsIn(target.env ?? {}) : []
+}

@@ -1,0 +1,58 @@
+import type { Catalogue } from '../link/catalogue.js'
+import type { ToolDefinition } from '../protocol/types.js'
+
+/** A part that is not what it was when the target was connected to before. */
+export interface PartMark {
+  mark: 'new' | 'changed' | 'gone'
+  /** What of it is another: `description`, `inputSchema`. */
+  fields: readonly string[]
+}
+
+/** Parts by what tells them apart, such as `tool weigh_hive`. */
+export function keyedParts(catalogue: Catalogue): Map<string, Readonly<Record<string, unknown>>> {
+  const { tools, resources, templates, prompts } = catalogue
+  return new Map<string, object>([
+    ...tools.map((part) => [`tool ${part.name}`, part] as const),
+    ...resources.map((part) => [`resource ${part.uri}`, part] as const),
+    ...templates.map((part) => [`template ${part.uriTemplate}`, part] as const),
+    ...prompts.map((part) => [`prompt ${part.name}`, part] as const),
+  ]) as Map<string, Readonly<Record<string, unknown>>>
+}
+
+/** What is new, changed or gone, by part. */
+export function marksBetween(before: Catalogue, after: Catalogue): Record<string, PartMark> {
+  const old = keyedParts(before)
+  const now = keyedParts(after)
+  const marks: Record<string, PartMark> = {}
+  for (const [key, part] of now) {
+    const was = old.get(key)
+    if (!was) marks[key] = { mark: 'new', fields: [] }
+    else if (JSON.stringify(was) !== JSON.stringify(part)) {
+      const names = new Set([...Object.keys(was), ...Object.keys(part)])
+      const fields = [...names].filter((name) => JSON.stringify(was[name]) !== JSON.stringify(part[name]))
+      if (fields.length > 0) marks[key] = { mark: 'changed', fields }
+    }
+  }
+  for (const key of old.keys()) if (!now.has(key)) marks[key] = { mark: 'gone', fields: [] }
+  return marks
+}
+
+/** Marks in a sentence: `new tool late_tool; changed tool weigh_hive (description)`. */
+export function marksText(marks: Readonly<Record<string, PartMark>>): string {
+  const all = Object.entries(marks)
+  const shown = all
+    .slice(0, 8)
+    .map(([key, { mark, fields }]) => `${mark} ${key}${fields.length > 0 ? ` (${fields.join(', ')})` : ''}`)
+  return [...shown, ...(all.length > 8 ? [`and ${all.length - 8} more`] : [])].join('; ')
+}
+
+/** What each tool costs of a model's context, in tokens: an estimate, by one widespread encoding. */
+export async function costsOf(tools: readonly ToolDefinition[]): Promise<Record<string, number>> {
+  const { countTokens } = await import('gpt-tokenizer/encoding/o200k_base')
+  return Object.fromEntries(
+    tools.map(({ name, description, inputSchema }) => [
+      name,
+      countTokens(JSON.stringify({ name, description, parameters: inputSchema })),
+    ]),
+  )
+}

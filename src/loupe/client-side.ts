@@ -1,0 +1,69 @@
+import { fileURLToPath } from 'node:url'
+import type { Root } from '../kit/call.js'
+import { isObject } from '../protocol/messages.js'
+import { revisions } from '../protocol/revisions.js'
+
+/** How Loupe plays the host for one target. */
+export interface ClientSide {
+  /** Revision to ask for; the newest where it is left out. */
+  revision?: string
+  /** What is declared; what is not, the server may not ask for. */
+  declares: { roots: boolean; sampling: boolean; elicitation: boolean; upstream: boolean }
+  roots: readonly Root[]
+  /** Who answers questions: the person in the page, or the same answer each time. */
+  questions: 'person' | 'accept' | 'decline' | 'cancel'
+  /** Who answers for the model. */
+  model: 'person' | 'stand-in' | 'canned'
+  /** What the model says where its answer is canned. */
+  cannedAnswer: string
+}
+
+export const usualClientSide: ClientSide = {
+  declares: { roots: true, sampling: true, elicitation: true, upstream: true },
+  roots: [],
+  questions: 'person',
+  model: 'person',
+  cannedAnswer: '',
+}
+
+/** True where a change is only seen by a server that is connected to anew. */
+export function needsReopening(before: ClientSide, after: ClientSide): boolean {
+  return before.revision !== after.revision || JSON.stringify(before.declares) !== JSON.stringify(after.declares)
+}
+
+/** Reads what the page sent; a text says what is wrong with it. */
+export function readClientSide(value: unknown): ClientSide | string {
+  if (!isObject(value) || !isObject(value.declares)) return 'it is not a client side'
+  const { revision, roots, declares } = value
+  if (revision !== undefined && !revisions.some(({ date }) => date === revision))
+    return `the revision ${JSON.stringify(revision)} is unknown`
+  if (!Array.isArray(roots)) return '"roots" is not a list'
+  const wrong = roots.find((root) => !isObject(root) || !isFolder(root.uri))
+  if (wrong) return `the root ${JSON.stringify(isObject(wrong) ? wrong.uri : wrong)} is no file:// URI of a folder`
+  return {
+    ...(revision === undefined ? {} : { revision: String(revision) }),
+    declares: {
+      roots: declares.roots === true,
+      sampling: declares.sampling === true,
+      elicitation: declares.elicitation === true,
+      upstream: declares.upstream === true,
+    },
+    roots: roots
+      .filter(isObject)
+      .map(({ uri, name }) => ({ uri: String(uri), ...(name ? { name: String(name) } : {}) })),
+    questions: oneOf(value.questions, ['person', 'accept', 'decline', 'cancel']),
+    model: oneOf(value.model, ['person', 'stand-in', 'canned']),
+    cannedAnswer: typeof value.cannedAnswer === 'string' ? value.cannedAnswer : '',
+  }
+}
+
+const oneOf = <T extends string>(value: unknown, known: readonly [T, ...T[]]): T =>
+  known.find((item) => item === value) ?? known[0]
+
+function isFolder(uri: unknown): boolean {
+  try {
+    return typeof uri === 'string' && fileURLToPath(uri) !== ''
+  } catch {
+    return false
+  }
+}

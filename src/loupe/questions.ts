@@ -1,0 +1,123 @@
+import type { ReadyAnswer } from '../link/answerers.js'
+import type { Question, QuestionAnswer } from '../link/answering.js'
+import { isObject, type JsonObject, type RequestId } from '../protocol/messages.js'
+import { codes, RpcError } from '../protocol/rpc-error.js'
+import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import { standInModel } from '../talk/stand-in-model.js'
+import type { ClientSide } from './client-side.js'
+
+/** What a server waits for: a person's answer, or a model's. */
+export type OpenQuestion = { requestId: RequestId } & (
+  | { kind: 'form'; message: string; schema: JsonObject }
+  | { kind: 'url'; message: string; url: string }
+  | { kind: 'model'; request: ModelRequest }
+)
+type Waiting = OpenQuestion & { resolve(value: never): void; reject(error: unknown): void }
+
+/** Questions of one server, until the page has answered them or the server has lost interest. */
+export class Questions {
+  readonly #waiting = new Map<RequestId, Waiting>()
+  readonly #changed: () => void
+  readonly #side: () => ClientSide
+  /** What was answered, in order: a case brings the answers along. */
+  readonly answered: ReadyAnswer[] = []
+
+  constructor(side: () => ClientSide, changed: () => void) {
+    this.#side = side
+    this.#changed = changed
+  }
+
+  get open(): OpenQuestion[] {
+    return [...this.#waiting.values()].map(({ resolve: _, reject: __, ...question }) => question)
+  }
+
+  /** For `onQuestion` of a link. */
+  ask = async (question: Question): Promise<QuestionAnswer> => {
+    const { questions } = this.#side()
+    const { message, requestId, signal } = question
+    const asked: OpenQuestion =
+      question.kind === 'form'
+        ? { kind: 'form', requestId, message, schema: question.schema }
+        : { kind: 'url', requestId, message, url: question.url }
+    const answer =
+      questions === 'person' ? await this.#wait<QuestionAnswer>(asked, signal) : ({ action: questions } as const)
+    this.answered.push({ about: message, ...answer })
+    return answer
+  }
+
+  /** For `onModelRequest` of a link. */
+  askModel = async (request: ModelRequest, signal: AbortSignal, requestId: RequestId): Promise<ModelAnswer> => {
+    const { model, cannedAnswer } = this.#side()
+    if (model === 'stand-in') return standInModel(request)
+    if (model === 'canned') return spoken(cannedAnswer)
+    return this.#wait<ModelAnswer>({ kind: 'model', requestId, request }, signal)
+  }
+
+  /** Takes the page's answer to a question; a text says why it is none. */
+  answer(requestId: RequestId, given: unknown): string | undefined {
+    const waiting = this.#waiting.get(requestId)
+    if (!waiting) return 'The server does not wait for this answer any more.'
+    if (!isObject(given)) return 'An answer is an object.'
+    if (waiting.kind === 'model') return this.#answerForModel(waiting, given)
+    const { action, content } = given
+    if (action !== 'accept' && action !== 'decline' && action !== 'cancel') return 'Accept, decline or cancel it.'
+    this.#done(waiting)
+    const answer: QuestionAnswer =
+      action === 'accept' ? { action, ...(isObject(content) ? { content } : {}) } : { action }
+    waiting.resolve(answer as never)
+    return undefined
+  }
+
+  /** The server is gone: nobody waits any more. */
+  forget(): void {
+    for (const waiting of [...this.#waiting.values()]) {
+      this.#done(waiting)
+      waiting.reject(new Error('the server is gone'))
+    }
+  }
+
+  #answerForModel(waiting: Extract<Waiting, { kind: 'model' }>, given: JsonObject): undefined | string {
+    const { text, standIn, refuse } = given
+    if (refuse === true) {
+      this.#done(waiting)
+      waiting.reject(new RpcError(codes.userRejected, 'The person refused the request.'))
+      return undefined
+    }
+    if (standIn !== true && typeof text !== 'string') return 'An answer for the model is a text.'
+    this.#done(waiting)
+    waiting.resolve((standIn === true ? standInModel(waiting.request) : spoken(String(text))) as never)
+    return undefined
+  }
+
+  #wait<T>(question: OpenQuestion, signal: AbortSignal): Promise<T> {
+    return new Promise<T>((resolve, reject) => {
+      const waiting = { ...question, resolve, reject } as Waiting
+      this.#waiting.set(question.requestId, waiting)
+      signal.addEventListener(
+        'abort',
+        () => this.#waiting.get(question.requestId) === waiting && this.#drop(waiting),
+        {
+          once: true,
+        },
+      )
+      this.#changed()
+    })
+  }
+
+  #drop(waiting: Waiting): void {
+    this.#done(waiting)
+    waiting.reject(new Error('the server does not wait any more'))
+  }
+
+  #done(waiting: Waiting): void {
+    this.#waiting.delete(waiting.requestId)
+    this.#changed()
+  }
+}
+
+const spoken = (text: string): ModelAnswer => ({
+  role: 'assistant',
+  content: { type: 'text', text },
+  model: 'by-hand',
+  stopReason: 'endTurn',
+})

@@ -1,0 +1,39 @@
+import { isObject } from '../protocol/messages.js'
+import type { TapeEntry } from '../tape/entry.js'
+import { maskedHeaders } from '../tape/mask.js'
+
+/** An entry as the page keeps it: of a large message only as much as the score shows; the rest is fetched when it is opened. */
+export type SlimEntry = TapeEntry & { isCut?: true }
+
+const wholeUpToBytes = 16 * 1024
+const mostCharacters = 400
+const mostItems = 12
+
+/** An entry for the page. Credentials in headers never get there. */
+export function slimmed(entry: TapeEntry): SlimEntry {
+  if (entry.kind === 'http') {
+    const { requestHeaders, responseHeaders } = entry
+    return {
+      ...entry,
+      requestHeaders: maskedHeaders(requestHeaders),
+      ...(responseHeaders ? { responseHeaders: maskedHeaders(responseHeaders) } : {}),
+    }
+  }
+  if (entry.kind === 'message' && entry.bytes > wholeUpToBytes)
+    return { ...entry, message: cut(entry.message, 0) as typeof entry.message, isCut: true }
+  if ((entry.kind === 'stray' || entry.kind === 'stderr') && entry.text.length > wholeUpToBytes)
+    return { ...entry, text: entry.text.slice(0, mostCharacters), isCut: true }
+  return entry
+}
+
+function cut(value: unknown, depth: number): unknown {
+  if (typeof value === 'string') return value.length > mostCharacters ? `${value.slice(0, mostCharacters)}…` : value
+  if (depth > 6) return isObject(value) || Array.isArray(value) ? '…' : value
+  if (Array.isArray(value)) return value.slice(0, mostItems).map((item) => cut(item, depth + 1))
+  if (!isObject(value)) return value
+  return Object.fromEntries(
+    Object.entries(value)
+      .slice(0, mostItems * 2)
+      .map(([key, item]) => [key, cut(item, depth + 1)]),
+  )
+}

@@ -1,0 +1,83 @@
+import { mkdir, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { Hono } from 'hono'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { caseFileName, caseText, type RecordedCall } from '../replay/case-file.js'
+import { maskForTape } from '../tape/mask.js'
+import { shownPath } from '../target/kit-file.js'
+import type { Bench } from './bench.js'
+
+const caseMethods = ['tools/call', 'resources/read', 'prompts/get'] as const
+
+/** What the page asks of recordings: tapes to keep and to open, calls to keep as cases. */
+export function tapeRoutes(bench: Bench): Hono {
+  const app = new Hono()
+
+  app.get('/tape', (context) => {
+    context.header('Content-Disposition', `attachment; filename="${fileNameOf(bench)}"`)
+    return context.body(bench.tapeText(), 200, { 'content-type': 'application/jsonl' })
+  })
+
+  /** The text of a tape from the person's disk. */
+  app.post('/tapes', async (context) => {
+    bench.takeTape(context.req.query('name') ?? 'a tape', await context.req.text())
+    return context.json({})
+  })
+
+  /** Writes a case into the folder `cases` beside which Loupe was started; `isDraft` only gives its text. */
+  app.post('/cases', async (context) => {
+    const body: unknown = await context.req.json()
+    const call = isObject(body) ? callIn(bench, body) : undefined
+    if (!call || !isObject(body)) return context.json({ error: 'A call and what came of it are needed.' }, 400)
+    const text = caseText(masked(call, bench.secrets))
+    if (body.isDraft === true) return context.json({ text })
+    return context.json({
+      text,
+      file: shownPath(await writeNew(join(process.cwd(), 'cases'), caseFileName(call), text)),
+    })
+  })
+  return app
+}
+
+/** A name for a download: whose tape it is, and of when. */
+function fileNameOf(bench: Bench): string {
+  const first = bench.view.targets[0]
+  const name = (first?.name ?? first?.label ?? 'loupe').replace(/[^A-Za-z0-9_.-]+/g, '-').slice(-40)
+  const time = new Date().toISOString().slice(0, 19).replace(/[:T]/g, '-')
+  return `${name}-${time}.tape.jsonl`
+}
+
+function callIn(bench: Bench, body: JsonObject): RecordedCall | undefined {
+  const method = caseMethods.find((known) => known === body.method)
+  const connection = bench.connections.find(({ id }) => id === body.target)
+  const { params, outcome } = body
+  if (!method || !connection || !isObject(params) || !isObject(outcome)) return undefined
+  const { answers, result, error } = outcome
+  if (!isObject(result) && !isObject(error)) return undefined
+  return {
+    target: connection.label,
+    method,
+    params,
+    outcome: (isObject(error) ? { error } : { result }) as RecordedCall['outcome'],
+    answers: Array.isArray(answers) ? answers : [],
+  }
+}
+
+function masked(call: RecordedCall, secrets: readonly string[]): RecordedCall {
+  const mask = maskForTape(secrets)
+  return mask(call as never) as unknown as RecordedCall
+}
+
+/** Writes a file that was not there: `name.case.yaml`, else `name-2.case.yaml`. */
+async function writeNew(folder: string, name: string, text: string): Promise<string> {
+  await mkdir(folder, { recursive: true })
+  for (let number = 1; ; number++) {
+    const file = join(folder, number === 1 ? name : name.replace('.case.yaml', `-${number}.case.yaml`))
+    try {
+      await writeFile(file, text, { flag: 'wx' })
+      return file
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error
+    }
+  }
+}

@@ -1,0 +1,109 @@
+import { Hono } from 'hono'
+import { readConfigEntries } from '../attach/config-file.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { readTarget, type TargetOptions } from '../target/target.js'
+import type { Bench } from './bench.js'
+import { startOf } from './bench.js'
+import { readClientSide } from './client-side.js'
+import type { Connection } from './connection.js'
+import { copiesOf } from './copies.js'
+
+/** What the page asks of targets: to be added, opened, asked, answered. */
+export function targetRoutes(bench: Bench): Hono {
+  const app = new Hono()
+  const find = (id: string): Connection | undefined => bench.connections.find((connection) => connection.id === id)
+  const unknown = { error: 'There is no such target.' }
+
+  /** Nothing is started on this machine before a person has seen what: without `confirmed` it is only told. */
+  app.post('/targets', async (context) => {
+    const body: unknown = await context.req.json()
+    if (!isObject(body) || typeof body.text !== 'string' || body.text.trim() === '')
+      return context.json({ error: 'Say what to look at.' }, 400)
+    const target = await readTarget(body.text.trim(), optionsIn(body))
+    if (target.kind === 'tape') {
+      await bench.openTape(target.file, body.isLive === true)
+      return context.json({})
+    }
+    const starts = startOf(target)
+    if (starts && body.confirmed !== true) return context.json({ starts }, 409)
+    return context.json({ id: bench.add(target).id })
+  })
+
+  app.delete('/targets/:id', async (context) => {
+    await bench.remove(context.req.param('id'))
+    return context.body(null, 204)
+  })
+
+  app.get('/targets/:id/catalogue', (context) => {
+    const found = find(context.req.param('id'))
+    return found ? context.json(found.catalogue) : context.json(unknown, 404)
+  })
+
+  app.post('/targets/:id/ask', async (context) => {
+    const connection = find(context.req.param('id'))
+    const body: unknown = await context.req.json()
+    if (!connection)
+      return context.json({ error: { code: 'unknown-target', message: 'There is no such target.' } }, 404)
+    if (!isObject(body) || typeof body.method !== 'string' || typeof body.key !== 'string') {
+      return context.json({ error: { code: 'bad-request', message: 'method and key are needed.' } }, 400)
+    }
+    return context.json(await connection.ask(body.key, body.method, isObject(body.params) ? body.params : {}))
+  })
+
+  app.post('/targets/:id/cancel', async (context) => {
+    const body: unknown = await context.req.json()
+    if (isObject(body)) find(context.req.param('id'))?.cancel(String(body.key))
+    return context.body(null, 204)
+  })
+
+  app.post('/targets/:id/reopen', async (context) => {
+    await find(context.req.param('id'))?.open()
+    return context.body(null, 204)
+  })
+
+  app.post('/targets/:id/answer', async (context) => {
+    const connection = find(context.req.param('id'))
+    const body: unknown = await context.req.json()
+    if (!connection || !isObject(body)) return context.json(unknown, 404)
+    const { requestId, answer } = body
+    const fault = connection.answer(requestId as string | number, answer)
+    return fault === undefined ? context.json({}) : context.json({ error: fault }, 409)
+  })
+
+  app.put('/targets/:id/client', async (context) => {
+    const connection = find(context.req.param('id'))
+    if (!connection) return context.json(unknown, 404)
+    const client = readClientSide(await context.req.json())
+    if (typeof client === 'string') return context.json({ error: client }, 400)
+    await connection.setClient(client)
+    return context.json({})
+  })
+
+  app.post('/targets/:id/copies', async (context) => {
+    const connection = find(context.req.param('id'))
+    const body: unknown = await context.req.json()
+    if (!connection || !isObject(body) || typeof body.method !== 'string') return context.json(unknown, 404)
+    const params: JsonObject = isObject(body.params) ? body.params : {}
+    return context.json(copiesOf(connection.target, connection.label, body.method, params))
+  })
+
+  /** Names of the servers in a host's configuration file. */
+  app.post('/config-entries', async (context) => {
+    const body: unknown = await context.req.json()
+    const file = isObject(body) && typeof body.file === 'string' ? body.file : ''
+    return context.json({ names: Object.keys(await readConfigEntries(file)) })
+  })
+  return app
+}
+
+function optionsIn(body: JsonObject): TargetOptions {
+  const { env, headers, cwd } = body
+  return {
+    ...(isObject(env) ? { env: stringsOf(env) } : {}),
+    ...(isObject(headers) ? { headers: stringsOf(headers) } : {}),
+    ...(typeof cwd === 'string' && cwd !== '' ? { cwd } : {}),
+  }
+}
+
+const stringsOf = (value: JsonObject) =>
+  Object.fromEntries(Object.entries(value).map(([name, item]) => [name, String(item)]))

@@ -1,0 +1,28 @@
+import { messagesIn } from '../protocol/messages.js'
+import type { Side, TapeEvent } from '../tape/entry.js'
+import { LineSplitter } from '../transport/line-splitter.js'
+
+const longestLineBytes = 512 * 1024 * 1024
+
+/** Takes notes of bytes that pass as lines; what passes is not touched. */
+export function lineNotes(add: (event: TapeEvent) => void, from: Side): LineSplitter {
+  return new LineSplitter(
+    longestLineBytes,
+    (line) => {
+      for (const event of eventsIn(line, from)) add(event)
+    },
+    () => add({ kind: 'stray', from, text: `a line of more than ${longestLineBytes} bytes` }),
+  )
+}
+
+/** The messages in a text from the wire; a text that holds none is told as it is. */
+export function eventsIn(text: string, from: Side, exchange?: number): TapeEvent[] {
+  const messages = messagesIn(text) ?? []
+  const carried = exchange === undefined ? {} : { exchange }
+  if (messages.length === 0) return [{ kind: 'stray', from, text: text.slice(0, 10_000) }]
+  if (messages.length === 1 && messages[0])
+    return [{ kind: 'message', from, message: messages[0], bytes: Buffer.byteLength(text), ...carried }]
+  return messages.map((message) => {
+    return { kind: 'message', from, message, bytes: Buffer.byteLength(JSON.stringify(message)), ...carried }
+  })
+}

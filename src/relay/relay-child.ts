@@ -1,0 +1,126 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import type { Readable } from 'node:stream'
+import { problems } from '../errors.js'
+import { isObject } from '../protocol/messages.js'
+import type { UpstreamRecord } from '../protocol/upstream.js'
+import type { TapeEvent } from '../tape/entry.js'
+import type { ChildCommand } from '../transport/child-wire.js'
+import { LineSplitter } from '../transport/line-splitter.js'
+import { lineNotes } from './record-lines.js'
+
+export interface RelayEnds {
+  /** What the host says. */
+  input: Readable
+  /** Writes what the server says; false where the host is slow, and `drained` is called once it has caught up. */
+  write(bytes: Uint8Array): boolean
+  drained(then: () => void): void
+  /** What the server writes to stderr. */
+  writeError(bytes: Uint8Array): void
+}
+
+/** The variable that names the descriptor by which a kit tells its parent what it does outside. */
+export const upstreamVariable = 'JEXO_UPSTREAM_FD'
+
+const graceMs = 5000
+
+/**
+ * Stands between a host on stdio and a server in a child process. Bytes pass as they are, both ways; `add` hears what they
+ * were. Resolves with the child's exit code once it has ended; rejects with a `JexoError` where it cannot be started.
+ */
+export function relayChild(
+  command: ChildCommand,
+  ends: RelayEnds,
+  add: (event: TapeEvent) => void,
+  { label = [command.command, ...command.args].join(' '), signal }: { label?: string; signal?: AbortSignal } = {},
+): Promise<number> {
+  const child = spawn(command.command, [...command.args], {
+    stdio: ['pipe', 'pipe', 'pipe', 'pipe'],
+    env: { ...(command.env ?? process.env), [upstreamVariable]: '3' } as NodeJS.ProcessEnv,
+    ...(command.cwd === undefined ? {} : { cwd: command.cwd }),
+  })
+  return new Promise((resolve, reject) => {
+    child.once('error', (error) => {
+      add({ kind: 'state', state: 'closed', text: error.message })
+      reject(problems.connectFailed(label, error.message, error))
+    })
+    child.once('spawn', () => {
+      add({ kind: 'state', state: 'open', text: `${label} runs as process ${child.pid}`, label })
+      passInput(child, ends, add)
+      passOutput(child, ends, add)
+      hearUpstream(child, add)
+    })
+    const stop = () => void child.kill('SIGTERM')
+    signal?.addEventListener('abort', stop, { once: true })
+    child.once('close', (code, by) => {
+      signal?.removeEventListener('abort', stop)
+      add({
+        kind: 'state',
+        state: 'closed',
+        text: by ? `the server ended by ${by}` : `the server ended with code ${code}`,
+      })
+      resolve(code ?? 1)
+    })
+  })
+}
+
+function passInput(child: ChildProcess, { input }: RelayEnds, add: (event: TapeEvent) => void): void {
+  const { stdin } = child
+  if (!stdin) return
+  const notes = lineNotes(add, 'client')
+  input.on('data', (chunk: Buffer) => notes.push(chunk))
+  input.once('end', () => {
+    notes.end()
+    // A server that does not end when its host has gone would stay for ever.
+    setTimeout(() => child.kill('SIGTERM'), graceMs).unref()
+    setTimeout(() => child.kill('SIGKILL'), graceMs * 2).unref()
+  })
+  // The child may be gone before the host has said everything.
+  stdin.on('error', () => {})
+  input.pipe(stdin)
+}
+
+function passOutput(child: ChildProcess, ends: RelayEnds, add: (event: TapeEvent) => void): void {
+  const notes = lineNotes(add, 'server')
+  child.stdout?.on('data', (chunk: Buffer) => {
+    const isTaken = ends.write(chunk)
+    notes.push(chunk)
+    if (isTaken) return
+    child.stdout?.pause()
+    ends.drained(() => child.stdout?.resume())
+  })
+  child.stdout?.once('end', () => notes.end())
+  const errors = new LineSplitter(
+    1024 * 1024,
+    (text) => add({ kind: 'stderr', text }),
+    () => {},
+  )
+  child.stderr?.on('data', (chunk: Buffer) => {
+    ends.writeError(chunk)
+    errors.push(chunk)
+  })
+  child.stderr?.once('end', () => errors.end())
+}
+
+/** What a kit of ours did outside comes past the host, on a descriptor of its own; other servers leave it alone. */
+function hearUpstream(child: ChildProcess, add: (event: TapeEvent) => void): void {
+  const lines = new LineSplitter(
+    1024 * 1024,
+    (line) => {
+      const record = recordIn(line)
+      if (record) add({ kind: 'upstream', record })
+    },
+    () => {},
+  )
+  const channel = child.stdio[3] as Readable | null
+  channel?.on('error', () => {})
+  channel?.on('data', (chunk: Buffer) => lines.push(chunk))
+}
+
+function recordIn(line: string): UpstreamRecord | undefined {
+  try {
+    const value: unknown = JSON.parse(line)
+    return isObject(value) && typeof value.label === 'string' ? (value as unknown as UpstreamRecord) : undefined
+  } catch {
+    return undefined
+  }
+}

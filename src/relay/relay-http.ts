@@ -1,0 +1,247 @@
+import {
+  createServer,
+  type IncomingMessage,
+  type RequestOptions,
+  request as requestHttp,
+  type ServerResponse,
+} from 'node:http'
+import { request as requestHttps } from 'node:https'
+import type { AddressInfo } from 'node:net'
+import { PassThrough, type Readable, type Transform } from 'node:stream'
+import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib'
+import { createParser } from 'eventsource-parser'
+import { problems } from '../errors.js'
+import { isRequest, messagesIn } from '../protocol/messages.js'
+import type { TapeEvent } from '../tape/entry.js'
+import { isLoopback } from '../transport/http/checks.js'
+import { eventsIn } from './record-lines.js'
+
+export interface HttpRelay {
+  /** What the host is to be given in place of the server's URL. */
+  readonly url: string
+  close(): Promise<void>
+}
+export interface HttpRelayOptions {
+  host: string
+  port: number
+  /** Sent to the server with every request, over those of the host. */
+  headers?: Readonly<Record<string, string>>
+}
+
+/** Of one connection, and so not for the next one. */
+const hopByHop = new Set([
+  'connection',
+  'keep-alive',
+  'proxy-connection',
+  'te',
+  'trailer',
+  'transfer-encoding',
+  'upgrade',
+  'host',
+])
+
+/**
+ * Stands between hosts and a server over HTTP: requests and answers pass as they are, event streams as they come; `add` hears what
+ * was said, by session. Rejects with a `JexoError` where the port is taken.
+ */
+export async function relayHttp(
+  to: URL,
+  options: HttpRelayOptions,
+  add: (target: string, event: TapeEvent) => void,
+): Promise<HttpRelay> {
+  const sessions = new Sessions(to.href, add)
+  let exchanges = 0
+  const server = createServer((request, response) => {
+    const host = (request.headers.host ?? '').replace(/:\d+$/, '')
+    if (isLoopback(options.host) && !isLoopback(host)) {
+      response.writeHead(403).end('This relay answers on this machine only.')
+      return
+    }
+    new Exchange(++exchanges, to, sessions, options.headers ?? {}).carry(request, response)
+  })
+  // Event streams stay open for as long as a session lasts.
+  server.requestTimeout = 0
+  const address = await new Promise<AddressInfo>((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) =>
+      reject(error.code === 'EADDRINUSE' ? problems.portTaken(options.host, options.port) : error),
+    )
+    server.listen(options.port, options.host, () => resolve(server.address() as AddressInfo))
+  })
+  const shown = address.family === 'IPv6' ? `[${address.address}]` : address.address
+  return {
+    url: `http://${shown}:${address.port}${to.pathname}${to.search}`,
+    close: async () => {
+      const closed = new Promise((resolve) => server.close(resolve))
+      server.closeAllConnections()
+      await closed
+    },
+  }
+}
+
+/** Sessions by the id that the server gave them; each is a target of the tape. */
+class Sessions {
+  readonly #label: string
+  readonly #add: (target: string, event: TapeEvent) => void
+  readonly #names = new Map<string, string>()
+  #count = 0
+
+  constructor(label: string, add: (target: string, event: TapeEvent) => void) {
+    this.#label = label
+    this.#add = add
+  }
+
+  /** A name for what belongs to no session yet: `initialize` opens one, anything else has none. */
+  nameFor(id: string | undefined, isOpening: boolean): string {
+    const known = id === undefined ? undefined : this.#names.get(id)
+    if (known) return known
+    const name = id === undefined && !isOpening ? 's0' : `s${++this.#count}`
+    if (id !== undefined) this.#names.set(id, name)
+    if (name !== 's0' || !this.#names.has('')) {
+      if (name === 's0') this.#names.set('', name)
+      const text = name === 's0' ? 'without a session' : `session ${this.#count}`
+      this.#add(name, { kind: 'state', state: 'open', text: `${this.#label}, ${text}`, label: this.#label })
+    }
+    return name
+  }
+
+  opened(id: string, name: string): void {
+    if (!this.#names.has(id)) this.#names.set(id, name)
+  }
+
+  add(name: string, event: TapeEvent): void {
+    this.#add(name, event)
+  }
+}
+
+/** One request on its way to the server, and its answer on the way back. */
+class Exchange {
+  readonly #number: number
+  readonly #to: URL
+  readonly #sessions: Sessions
+  readonly #headers: Readonly<Record<string, string>>
+  readonly #startedAt = performance.now()
+  #session = 's0'
+
+  constructor(number: number, to: URL, sessions: Sessions, headers: Readonly<Record<string, string>>) {
+    this.#number = number
+    this.#to = to
+    this.#sessions = sessions
+    this.#headers = headers
+  }
+
+  carry(request: IncomingMessage, response: ServerResponse): void {
+    const headers = onwards(request.rawHeaders, this.#headers)
+    const send = this.#to.protocol === 'https:' ? requestHttps : requestHttp
+    const options: RequestOptions = { method: request.method, path: request.url, headers, setHost: true }
+    const outgoing = send(new URL(request.url ?? '/', this.#to.origin), options)
+    const chunks: Buffer[] = []
+    request.on('data', (chunk: Buffer) => chunks.push(chunk))
+    request.once('end', () => this.#said(request, Buffer.concat(chunks)))
+    outgoing.once('response', (answer) => this.#answered(request, answer, response))
+    outgoing.once('error', (error) => this.#failed(request, response, error))
+    response.once('close', () => outgoing.destroy())
+    request.pipe(outgoing)
+  }
+
+  #said(request: IncomingMessage, body: Buffer): void {
+    const text = body.toString()
+    const messages = messagesIn(text) ?? []
+    const isOpening = messages.some((message) => isRequest(message) && message.method === 'initialize')
+    this.#session = this.#sessions.nameFor(request.headers['mcp-session-id'] as string | undefined, isOpening)
+    if (body.length === 0) return
+    for (const event of eventsIn(text, 'client', this.#number)) this.#sessions.add(this.#session, event)
+  }
+
+  #answered(request: IncomingMessage, answer: IncomingMessage, response: ServerResponse): void {
+    const id = answer.headers['mcp-session-id']
+    if (typeof id === 'string') this.#sessions.opened(id, this.#session)
+    this.#note(request, {
+      status: answer.statusCode ?? 0,
+      responseHeaders: headersOf(answer.rawHeaders),
+    })
+    response.writeHead(answer.statusCode ?? 502, answer.statusMessage, onwards(answer.rawHeaders, {}))
+    response.flushHeaders()
+    this.#listen(answer)
+    answer.once('error', () => response.destroy())
+    answer.pipe(response)
+  }
+
+  #failed(request: IncomingMessage, response: ServerResponse, error: NodeJS.ErrnoException): void {
+    // The host has gone: nobody waits for what failed.
+    if (response.destroyed) return
+    const failure = error.message || error.code || 'no connection'
+    this.#note(request, { failure })
+    if (response.headersSent) response.destroy()
+    else response.writeHead(502, { 'content-type': 'text/plain' }).end(`The server cannot be reached: ${failure}`)
+  }
+
+  #note(
+    request: IncomingMessage,
+    more: { status?: number; responseHeaders?: Record<string, string>; failure?: string },
+  ) {
+    this.#sessions.add(this.#session, {
+      kind: 'http',
+      exchange: this.#number,
+      method: request.method ?? '',
+      url: new URL(request.url ?? '/', this.#to.origin).href,
+      requestHeaders: headersOf(request.rawHeaders),
+      tookMs: performance.now() - this.#startedAt,
+      ...more,
+    })
+  }
+
+  /** Takes notes of an answer's body as it passes. */
+  #listen(answer: IncomingMessage): void {
+    const type = answer.headers['content-type'] ?? ''
+    const hear = (text: string) => {
+      for (const event of eventsIn(text, 'server', this.#number)) this.#sessions.add(this.#session, event)
+    }
+    if (type.startsWith('text/event-stream')) {
+      const parser = createParser({
+        onEvent: ({ data, event }) => data !== '' && event !== 'endpoint' && hear(data),
+      })
+      const decoder = new TextDecoder()
+      plain(answer).on('data', (chunk: Buffer) => parser.feed(decoder.decode(chunk, { stream: true })))
+    } else if (type.startsWith('application/json')) {
+      const chunks: Buffer[] = []
+      plain(answer)
+        .on('data', (chunk: Buffer) => chunks.push(chunk))
+        .once('end', () => chunks.length > 0 && hear(Buffer.concat(chunks).toString()))
+    }
+  }
+}
+
+/** The bytes of a body before they were compressed. */
+function plain(answer: IncomingMessage): Readable {
+  const makers: Readonly<Record<string, () => Transform>> = {
+    gzip: createGunzip,
+    deflate: createInflate,
+    br: createBrotliDecompress,
+  }
+  const decoder = makers[answer.headers['content-encoding'] ?? '']?.() ?? new PassThrough()
+  decoder.on('error', () => {})
+  answer.on('data', (chunk: Buffer) => decoder.write(chunk))
+  answer.once('end', () => decoder.end())
+  return decoder
+}
+
+/** Headers to pass on, in their order and as they were written. */
+function onwards(
+  raw: readonly string[],
+  over: Readonly<Record<string, string>>,
+): Record<string, string | string[]> {
+  const replaced = new Set(Object.keys(over).map((name) => name.toLowerCase()))
+  const headers: Record<string, string | string[]> = {}
+  for (const [name, value] of pairsOf(raw)) {
+    if (hopByHop.has(name.toLowerCase()) || replaced.has(name.toLowerCase())) continue
+    const before = headers[name]
+    headers[name] = before === undefined ? value : [before, value].flat()
+  }
+  return { ...headers, ...over }
+}
+
+const pairsOf = (raw: readonly string[]): [string, string][] =>
+  Array.from({ length: raw.length / 2 }, (_, at) => [raw[at * 2] ?? '', raw[at * 2 + 1] ?? ''])
+
+const headersOf = (raw: readonly string[]): Record<string, string> =>
+  Object.fromEntries(pairsOf(raw).map(([name, value]) => [name.toLowerCase(), value]))

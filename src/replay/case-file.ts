@@ -1,0 +1,60 @@
+import { stringify } from 'yaml'
+import type { ReadyAnswer } from '../link/answerers.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+
+/** A call that was made, and what came of it. */
+export interface RecordedCall {
+  /** What the target was called when it was recorded, so that the case can be run by itself. */
+  target: string
+  method: 'tools/call' | 'resources/read' | 'prompts/get'
+  params: JsonObject
+  outcome: { result: JsonObject } | { error: { code: number | string; message: string } }
+  /** What was answered to the server's questions meanwhile, in their order. */
+  answers: readonly ReadyAnswer[]
+}
+
+/**
+ * A recorded call as the text of a case file (`schemas/case.schema.json`): YAML, short, made to be edited by hand. What is
+ * expected is what came, in its most telling form: structured content, else text.
+ */
+export function caseText({ target, method, params, outcome, answers }: RecordedCall): string {
+  const { arguments: given } = params
+  const step = {
+    ...(method === 'resources/read' ? { read: params.uri } : {}),
+    ...(method === 'prompts/get' ? { fill: params.name } : {}),
+    ...(method === 'tools/call' ? { call: params.name } : {}),
+    ...(isObject(given) && Object.keys(given).length > 0 ? { with: given } : {}),
+    ...(answers.length > 0 ? { answers } : {}),
+    expect: expectationOf(outcome),
+  }
+  return stringify({ version: 1, target, steps: [step] }, { lineWidth: 100 })
+}
+
+/** A name for the file of a case: `weigh_hive.case.yaml`. */
+export function caseFileName({ method, params }: Pick<RecordedCall, 'method' | 'params'>): string {
+  const subject = String((method === 'resources/read' ? params.uri : params.name) ?? 'call')
+  return `${
+    subject
+      .replace(/[^A-Za-z0-9_.-]+/g, '-')
+      .replace(/^-+|-+$/g, '')
+      .slice(0, 60) || 'call'
+  }.case.yaml`
+}
+
+function expectationOf(outcome: RecordedCall['outcome']): JsonObject {
+  if ('error' in outcome) return { error: { code: outcome.error.code, message: outcome.error.message } }
+  const { isError, structuredContent, content, contents, messages } = outcome.result
+  if (isError === true) return { failure: textOf(content) }
+  if (isObject(structuredContent)) return { structured: structuredContent }
+  if (Array.isArray(contents)) return { text: textOf(contents) }
+  if (Array.isArray(messages))
+    return { text: textOf(messages.map((message) => isObject(message) && message.content)) }
+  return { text: textOf(content) }
+}
+
+function textOf(blocks: unknown): string {
+  const list = Array.isArray(blocks) ? blocks.filter(isObject) : []
+  return list
+    .map((block) => (typeof block.text === 'string' ? block.text : `(${block.type ?? block.mimeType ?? 'bytes'})`))
+    .join('\n')
+}

@@ -1,0 +1,249 @@
+import type { TapeEntry } from '../tape/entry.js'
+import type { Bar, Line } from './line.js'
+import { answerText, brief, replyText } from './words.js'
+
+interface OpenCall {
+  slot: number
+  sequence: number
+  at: number
+  method: string
+  /** Method and what it is about: the same for a call that is repeated. */
+  subject: string
+  token: unknown
+}
+type Wire = {
+  id?: unknown
+  method?: string
+  params?: Record<string, unknown>
+  result?: unknown
+  error?: { code: number; message: string }
+}
+type MessageEntry = Extract<TapeEntry, { kind: 'message' }>
+type Given = Partial<Line> & Pick<Line, 'shape' | 'title' | 'detail'>
+
+const quietMethods =
+  /^(initialize|ping|notifications\/initialized|(tools|resources|prompts|resources\/templates)\/list|logging\/setLevel|completion\/complete|roots\/list)$/
+const askingMethods = /^(elicitation\/create|sampling\/createMessage)$/
+/** Bars that are drawn, and places that are told apart: hundreds of open calls would tell no more. */
+const mostBars = 8
+const mostSlots = 64
+
+/** Draws up a score entry by entry. The same entries give the same lines; what was drawn does not change. */
+export class Score {
+  readonly #open = new Map<string, OpenCall>()
+  readonly #answers = new Map<string, number>()
+  #bars: readonly Bar[] = []
+  readonly #taken = new Set<number>()
+
+  /** The line of an entry; undefined for what only belongs to another line, such as headers. */
+  add(entry: TapeEntry): Line | undefined {
+    if (entry.kind === 'http') {
+      if (entry.failure === undefined && (entry.status ?? 0) < 400) return undefined
+      const said = entry.failure ?? `HTTP ${entry.status}`
+      return this.#line(entry, {
+        shape: 'note',
+        from: 'server',
+        title: said,
+        detail: `${entry.method} ${entry.url}`,
+        isFault: true,
+      })
+    }
+    const before = this.#bars
+    const line = this.#draw(entry)
+    // The call that begins here has its bar from the next line on; the one that ends here still has it.
+    const began = new Set(this.#bars.filter((bar) => !before.includes(bar)))
+    const ended = before.filter((bar) => bar.sequence === line.of && !this.#bars.includes(bar))
+    const kept = began.size > 0 ? this.#bars.filter((bar) => !began.has(bar)) : this.#bars
+    return { ...line, open: ended.length > 0 ? [...kept, ...ended].sort((a, b) => a.slot - b.slot) : kept }
+  }
+
+  #draw(entry: Exclude<TapeEntry, { kind: 'http' }>): Line {
+    switch (entry.kind) {
+      case 'stderr':
+        return this.#line(entry, { shape: 'stderr', from: 'server', title: 'stderr', detail: entry.text })
+      case 'stray': {
+        const from = entry.from === 'client' ? 'host' : 'server'
+        return this.#line(entry, { shape: 'stray', from, title: 'no message', detail: entry.text, isFault: true })
+      }
+      case 'state':
+        // What a connection that ended left open will not be answered any more.
+        if (entry.state === 'closed')
+          for (const [key] of this.#open) if (key.startsWith(`${entry.target} `)) this.#end(key)
+        return this.#line(entry, {
+          shape: 'state',
+          title: entry.state,
+          detail: entry.text,
+          isFault: entry.state === 'closed',
+        })
+      case 'upstream':
+        return this.#upstream(entry, entry.record as unknown as Record<string, unknown>)
+      case 'message':
+        return this.#message(entry)
+    }
+  }
+
+  #message(entry: MessageEntry): Line {
+    const from = entry.from === 'client' ? 'host' : 'server'
+    const message = entry.message as Wire
+    if (message.method === undefined) return this.#answer(entry, from, message)
+    return message.id === undefined ? this.#note(entry, from, message) : this.#call(entry, from, message)
+  }
+
+  #call(entry: MessageEntry, from: Line['from'], message: Wire): Line {
+    const method = message.method ?? ''
+    const params = message.params ?? {}
+    const ref = params.ref as { name?: string; uri?: string } | undefined
+    const subject = String(params.name ?? params.uri ?? ref?.name ?? ref?.uri ?? '')
+    const token = (params._meta as { progressToken?: unknown } | undefined)?.progressToken
+    const title = subject ? `${method} ${subject}` : method
+    const { sequence, at } = entry
+    this.#begin(keyOf(entry, from, message.id), { slot: 0, sequence, at, method, subject: title, token })
+    if (askingMethods.test(method)) {
+      const said = method.startsWith('elicitation') ? String(params.message ?? '') : lastText(params.messages)
+      return this.#line(entry, { shape: 'question', from, title: method, detail: said })
+    }
+    const isQuiet = quietMethods.test(method)
+    return this.#line(entry, {
+      shape: 'call',
+      from,
+      title,
+      detail: params.arguments === undefined ? '' : brief(params.arguments),
+      isQuiet,
+    })
+  }
+
+  #answer(entry: MessageEntry, from: Line['from'], message: Wire): Line {
+    const key = keyOf(entry, from === 'server' ? 'host' : 'server', message.id)
+    const call = this.#end(key)
+    const result = (message.result ?? {}) as { isError?: boolean }
+    const isFault = message.error !== undefined || result.isError === true
+    const isReply = call !== undefined && askingMethods.test(call.method)
+    const answerKey = call && `${entry.target} ${call.subject}`
+    const previous = answerKey === undefined ? undefined : this.#answers.get(answerKey)
+    if (answerKey !== undefined) this.#answers.set(answerKey, entry.sequence)
+    const said = isReply ? replyText(message.result) : answerText(message.result)
+    return this.#line(entry, {
+      shape: isReply ? 'reply' : 'answer',
+      from,
+      title: isFault
+        ? message.error
+          ? `error ${message.error.code}`
+          : 'tool error'
+        : isReply
+          ? 'reply'
+          : 'answer',
+      detail: message.error ? message.error.message : said,
+      isFault,
+      isQuiet: !isFault && call !== undefined && quietMethods.test(call.method),
+      tookMs: call ? entry.at - call.at : undefined,
+      of: call?.sequence,
+      previous,
+    })
+  }
+
+  #note(entry: MessageEntry, from: Line['from'], message: Wire): Line {
+    const method = message.method ?? ''
+    const params = message.params ?? {}
+    if (method === 'notifications/progress') return this.#progress(entry, from, params)
+    if (method === 'notifications/jexo/upstream') return this.#upstream(entry, params)
+    if (method === 'notifications/message') {
+      const title = `${params.level}${params.logger ? ` · ${params.logger}` : ''}`
+      const isFault = /error|critical|alert|emergency/.test(String(params.level))
+      return this.#line(entry, { shape: 'mark', from, title, detail: brief(params.data), isFault })
+    }
+    if (method === 'notifications/cancelled') {
+      const call = this.#end(keyOf(entry, from, params.requestId))
+      const detail = String(params.reason ?? '')
+      return this.#line(entry, {
+        shape: 'note',
+        from,
+        title: 'cancelled',
+        detail,
+        of: call?.sequence,
+        isFault: true,
+      })
+    }
+    const title = method.replace('notifications/', '')
+    const isQuiet = quietMethods.test(method)
+    return this.#line(entry, { shape: 'note', from, title, detail: String(params.uri ?? ''), isQuiet })
+  }
+
+  #progress(entry: MessageEntry, from: Line['from'], params: Record<string, unknown>): Line {
+    const call = [...this.#open].find(
+      ([key, { token }]) =>
+        token !== undefined && token === params.progressToken && key.startsWith(`${entry.target} `),
+    )?.[1]
+    const { progress, total } = params as { progress: number; total?: number }
+    const share = total ? progress / total : undefined
+    const said = total === undefined ? String(progress) : `${progress} of ${total}`
+    const detail = params.message === undefined ? said : `${said} · ${params.message}`
+    return this.#line(entry, { shape: 'mark', from, title: 'progress', detail, share, of: call?.sequence })
+  }
+
+  /** What the server did outside for a call: an arrow to the last lane. */
+  #upstream(entry: TapeEntry, params: Record<string, unknown>): Line {
+    const { requestId, label, kind, status, bytes, durationMs } = params
+    const isFault = typeof status === 'number' ? status >= 400 : status !== undefined && status !== 'ok'
+    const size = typeof bytes === 'number' ? `${bytes.toLocaleString('en')} bytes` : ''
+    return this.#line(entry, {
+      shape: 'upstream',
+      from: 'server',
+      // The lane is narrow: the host is in the opened record.
+      title: kind === 'http' ? String(label).replace(/ https?:\/\/[^/]+/, ' ') : `${kind} ${label}`,
+      detail: [status, size].filter((fact) => fact !== undefined && fact !== '').join(' · '),
+      isFault,
+      tookMs: Number(durationMs),
+      of: this.#open.get(keyOf(entry, 'host', requestId))?.sequence,
+    })
+  }
+
+  #begin(key: string, call: OpenCall): void {
+    this.#end(key)
+    let slot = 0
+    while (slot < mostSlots && this.#taken.has(slot)) slot++
+    this.#taken.add(slot)
+    this.#open.set(key, { ...call, slot })
+    if (slot < mostBars) this.#bars = [...this.#bars, { sequence: call.sequence, slot }]
+  }
+
+  #end(key: string): OpenCall | undefined {
+    const call = this.#open.get(key)
+    if (!call) return undefined
+    this.#open.delete(key)
+    this.#taken.delete(call.slot)
+    if (call.slot < mostBars) this.#bars = this.#bars.filter(({ sequence }) => sequence !== call.sequence)
+    return call
+  }
+
+  #line(entry: TapeEntry, given: Given): Line {
+    return {
+      sequence: entry.sequence,
+      at: entry.at,
+      target: entry.target,
+      from: 'host',
+      isFault: false,
+      isQuiet: false,
+      tookMs: undefined,
+      share: undefined,
+      of: undefined,
+      previous: undefined,
+      open: this.#bars,
+      entry,
+      ...given,
+    }
+  }
+}
+
+/** The whole score of some entries. */
+export function scoreOf(entries: Iterable<TapeEntry>): Line[] {
+  const score = new Score()
+  return [...entries].flatMap((entry) => score.add(entry) ?? [])
+}
+
+const keyOf = (entry: TapeEntry, asker: string, id: unknown) => `${entry.target} ${asker} ${JSON.stringify(id)}`
+
+function lastText(messages: unknown): string {
+  const last = (Array.isArray(messages) ? messages.at(-1) : undefined) as { content?: unknown } | undefined
+  const blocks = [last?.content].flat() as ({ text?: string; type?: string } | undefined)[]
+  return blocks.map((block) => block?.text ?? block?.type ?? '').join(' ')
+}

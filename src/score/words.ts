@@ -1,0 +1,44 @@
+/** A value in one short line: `hive "ML-04", most 5`. */
+export function brief(value: unknown): string {
+  if (typeof value === 'string') return value
+  if (typeof value !== 'object' || value === null) return JSON.stringify(value) ?? ''
+  if (Array.isArray(value)) return value.length === 1 ? brief(value[0]) : `${value.length} items`
+  return Object.entries(value)
+    .map(([key, item]) => `${key} ${inner(item)}`)
+    .join(', ')
+}
+
+function inner(item: unknown): string {
+  if (typeof item !== 'object' || item === null) return JSON.stringify(item)
+  return Array.isArray(item) ? `[${item.length}]` : '{…}'
+}
+
+/** What an answer says, in one line. */
+export function answerText(result: unknown): string {
+  const { structuredContent, content, contents, messages, ...rest } = (result ?? {}) as Record<string, unknown>
+  const { serverInfo, protocolVersion } = rest as {
+    serverInfo?: { name?: string; version?: string }
+    protocolVersion?: string
+  }
+  if (serverInfo) return `${serverInfo.name} ${serverInfo.version}, revision ${protocolVersion}`
+  if (structuredContent) return brief(structuredContent)
+  const first = (Array.isArray(content) ? content : Array.isArray(contents) ? contents : [])[0] as
+    | { text?: string; type?: string; mimeType?: string }
+    | undefined
+  if (first)
+    return (
+      first.text?.slice(0, 400).replace(/\s+/g, ' ').slice(0, 160) ??
+      `${first.type ?? ''} ${first.mimeType ?? ''}`.trim()
+    )
+  if (Array.isArray(messages)) return `${messages.length} ${messages.length === 1 ? 'message' : 'messages'}`
+  return brief(rest)
+}
+
+/** What a person or a model answered. */
+export function replyText(result: unknown): string {
+  const { action, content, model } = (result ?? {}) as { action?: string; content?: unknown; model?: string }
+  if (action !== undefined) return content === undefined ? action : `${action}: ${brief(content)}`
+  const blocks = (Array.isArray(content) ? content : [content]) as ({ text?: string; type?: string } | undefined)[]
+  const said = blocks.map((block) => block?.text ?? block?.type ?? '').join(' ')
+  return [model, said.slice(0, 160).replace(/\s+/g, ' ')].filter(Boolean).join(': ')
+}

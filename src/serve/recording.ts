@@ -1,0 +1,54 @@
+import { createWriteStream } from 'node:fs'
+import { resolve } from 'node:path'
+import type { Observer } from '../engine/running-kit.js'
+import { type Kit, settingsFor } from '../kit/kit.js'
+import type { Environment } from '../kit/settings.js'
+import { upstreamVariable } from '../relay/relay-child.js'
+import { secretsIn } from '../tape/mask.js'
+import { recordKit, tellUpstream } from '../tape/record-kit.js'
+import { TapeWriter } from '../tape/write.js'
+
+export interface Recording {
+  observer?: Observer
+  /** Resolves when everything is written. */
+  close(): Promise<void>
+}
+
+/**
+ * What a served kit is recorded by: a tape, or a parent that records already and only wants to hear what is done outside. Rejects
+ * with a `JexoError` where the tape cannot be written.
+ */
+export async function recordingOf(
+  kit: Kit,
+  environment: Environment,
+  tape: string | undefined,
+): Promise<Recording> {
+  const descriptor = Number(environment[upstreamVariable])
+  // What the kit starts itself is not meant by it.
+  delete process.env[upstreamVariable]
+  if (tape !== undefined) return onTape(kit, environment, resolve(tape))
+  if (!Number.isInteger(descriptor) || descriptor < 3) return { close: async () => {} }
+  const stream = createWriteStream('', { fd: descriptor })
+  stream.on('error', () => {})
+  return { observer: tellUpstream((line) => void stream.write(line)), close: async () => {} }
+}
+
+async function onTape(kit: Kit, environment: Environment, file: string): Promise<Recording> {
+  const writer = await TapeWriter.open(file, secretsOfKit(kit, environment), (reason) =>
+    process.stderr.write(
+      `jexo: the tape ${file} cannot be written any more (${reason}); serving goes on without it\n`,
+    ),
+  )
+  // Runs that go on with a tape must not be taken for one.
+  const run = Math.random().toString(36).slice(2, 6)
+  return {
+    observer: recordKit(`${kit.name} ${kit.version}`, (target, event) => writer.add(target, event), `${run}-s`),
+    close: () => writer.close(),
+  }
+}
+
+function secretsOfKit(kit: Kit, environment: Environment): string[] {
+  const declared = Object.entries(settingsFor(kit, kit.parts)).filter(([, setting]) => setting.secret)
+  const values = declared.map(([name, setting]) => environment[name] || setting.default || '')
+  return [...values, ...secretsIn(environment)]
+}

@@ -1,0 +1,58 @@
+import type { Message } from '../protocol/messages.js'
+import type { UpstreamRecord } from '../protocol/upstream.js'
+
+export type TargetState = 'connecting' | 'open' | 'closed'
+export type Side = 'client' | 'server'
+
+/** What happened at a target. A score is drawn from these alone, and a tape is a file of them. */
+export type TapeEvent =
+  | {
+      kind: 'message'
+      from: Side
+      message: Message
+      /** Size as it was on the wire, in bytes. */
+      bytes: number
+      /** Number of the HTTP exchange that carried it. */
+      exchange?: number
+    }
+  /** An HTTP request and the head of its answer; bodies are messages. */
+  | {
+      kind: 'http'
+      exchange: number
+      method: string
+      url: string
+      requestHeaders: Readonly<Record<string, string>>
+      status?: number
+      responseHeaders?: Readonly<Record<string, string>>
+      /** Until the head of the answer was there, in milliseconds. */
+      tookMs: number
+      failure?: string
+    }
+  /** What a server did outside, told past the host. */
+  | { kind: 'upstream'; record: UpstreamRecord }
+  /** A line where messages belong that is none. */
+  | { kind: 'stray'; from: Side; text: string }
+  | { kind: 'stderr'; text: string }
+  /** `label` says what the target is, where it is met for the first time. */
+  | { kind: 'state'; state: TargetState; text: string; label?: string }
+
+export type TapeEntry = TapeEvent & {
+  /** Counts from 1 in the order of the tape. Not in the file: a line's place says it. */
+  sequence: number
+  /** Milliseconds since 1970, with fractions. */
+  at: number
+  /** Id of the target it happened at. */
+  target: string
+}
+
+/** First line of a tape. */
+export interface TapeHeader {
+  version: 1
+  kind: 'tape'
+  /** ISO 8601. */
+  startedAt: string
+  writer: string
+}
+
+/** Milliseconds since 1970, finer than `Date.now`. */
+export const now = (): number => performance.timeOrigin + performance.now()

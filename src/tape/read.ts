@@ -1,0 +1,82 @@
+import { problems } from '../errors.js'
+import { isObject, readMessage } from '../protocol/messages.js'
+import type { TapeEntry, TapeEvent } from './entry.js'
+
+/**
+ * Reads a tape line by line. The file may still be written to: what is not a whole line yet is not given in. Throws a
+ * `JexoError` that names the file, the line and what is wrong with it.
+ */
+export class TapeReader {
+  readonly #file: string
+  #lines = 0
+  #sequence = 0
+
+  constructor(file: string) {
+    this.#file = file
+  }
+
+  /** The entry of a line; undefined for a header or an empty line. A tape that is written to again has a header in its middle. */
+  take(line: string): TapeEntry | undefined {
+    this.#lines++
+    if (line.trim() === '') return undefined
+    const value = this.#parse(line)
+    if (value.kind === 'tape') {
+      if (value.version !== 1) throw this.#wrong(`it is of version ${JSON.stringify(value.version)}, this reads 1`)
+      return undefined
+    }
+    if (this.#lines === 1) throw this.#wrong('it does not begin with {"version":1,"kind":"tape",…}')
+    const fault = faultOf(value)
+    if (fault) throw this.#wrong(fault)
+    return { ...(value as unknown as TapeEvent & { at: number; target: string }), sequence: ++this.#sequence }
+  }
+
+  #parse(line: string) {
+    try {
+      const value: unknown = JSON.parse(line)
+      if (isObject(value)) return value
+    } catch {
+      // Said below, with the line.
+    }
+    throw this.#wrong('it is not a JSON object')
+  }
+
+  #wrong(reason: string) {
+    return problems.tapeUnreadable(this.#file, this.#lines, reason)
+  }
+}
+
+/** Reads a whole tape. */
+export function readTape(file: string, text: string): TapeEntry[] {
+  const reader = new TapeReader(file)
+  const lines = text.split('\n')
+  // A last line without its end was cut off while it was written.
+  if (!text.endsWith('\n')) lines.pop()
+  return lines.flatMap((line) => reader.take(line) ?? [])
+}
+
+const isSide = (value: unknown) => value === 'client' || value === 'server'
+const isHeaders = (value: unknown) =>
+  isObject(value) && Object.values(value).every((item) => typeof item === 'string')
+
+/** What each kind of entry must have. Unknown fields stay: a later writer may know more. */
+const needs: Readonly<Record<string, (value: Readonly<Record<string, unknown>>) => boolean>> = {
+  message: ({ from, message, bytes }) =>
+    isSide(from) && readMessage(message).kind !== 'malformed' && typeof bytes === 'number',
+  http: ({ exchange, method, url, requestHeaders, responseHeaders }) =>
+    typeof exchange === 'number' &&
+    typeof method === 'string' &&
+    typeof url === 'string' &&
+    isHeaders(requestHeaders) &&
+    (responseHeaders === undefined || isHeaders(responseHeaders)),
+  upstream: ({ record }) => isObject(record) && typeof record.label === 'string',
+  stray: ({ from, text }) => isSide(from) && typeof text === 'string',
+  stderr: ({ text }) => typeof text === 'string',
+  state: ({ state, text }) => /^(connecting|open|closed)$/.test(String(state)) && typeof text === 'string',
+}
+
+function faultOf(value: Readonly<Record<string, unknown>>): string | undefined {
+  if (typeof value.at !== 'number' || typeof value.target !== 'string') return 'it lacks "at" or "target"'
+  const isWhole = needs[String(value.kind)]
+  if (!isWhole) return `it has an unknown kind, ${JSON.stringify(value.kind)}`
+  return isWhole(value) ? undefined : `a ${value.kind} lacks something, or has it in another form`
+}

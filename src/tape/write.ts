@@ -1,0 +1,94 @@
+import { createWriteStream, statSync, type WriteStream } from 'node:fs'
+import { problems } from '../errors.js'
+import { version } from '../version.js'
+import { now, type TapeEvent, type TapeHeader } from './entry.js'
+import { maskForTape } from './mask.js'
+
+/** Writes what happens to a file, line by line, as it happens. A file that is there is gone on with. */
+export class TapeWriter {
+  readonly file: string
+  readonly #stream: WriteStream
+  readonly #mask: (event: TapeEvent) => TapeEvent
+  readonly #failed: (reason: string) => void
+  #isBroken = false
+
+  private constructor(
+    file: string,
+    stream: WriteStream,
+    secrets: readonly string[],
+    failed: (reason: string) => void,
+  ) {
+    this.file = file
+    this.#stream = stream
+    this.#mask = maskForTape(secrets)
+    this.#failed = failed
+    stream.on('error', (error: NodeJS.ErrnoException) => this.#broke(error.code ?? error.message))
+  }
+
+  /**
+   * Opens the file; rejects with a `JexoError` where it cannot be written to. A disk that fills up later ends the recording, not
+   * the session: `failed` is told.
+   */
+  static open(
+    file: string,
+    secrets: readonly string[] = [],
+    failed: (reason: string) => void = () => {},
+  ): Promise<TapeWriter> {
+    const stream = createWriteStream(file, { flags: 'a' })
+    return new Promise((resolve, reject) => {
+      stream.once('error', (error: NodeJS.ErrnoException) =>
+        reject(problems.tapeUnwritable(file, error.code ?? error.message)),
+      )
+      stream.once('open', () => {
+        const writer = new TapeWriter(file, stream, secrets, failed)
+        if (statSync(file).size === 0) writer.#line(header())
+        resolve(writer)
+      })
+    })
+  }
+
+  add(target: string, event: TapeEvent, at = now()): void {
+    this.#line({ at, target, ...this.#mask(event) })
+  }
+
+  /** Resolves when everything is in the file. */
+  close(): Promise<void> {
+    return new Promise((resolve) => {
+      if (this.#isBroken) return resolve()
+      this.#stream.once('error', () => resolve())
+      this.#stream.end(() => resolve())
+    })
+  }
+
+  #line(value: object): void {
+    if (!this.#isBroken) this.#stream.write(`${JSON.stringify(value)}\n`)
+  }
+
+  #broke(reason: string): void {
+    if (this.#isBroken) return
+    this.#isBroken = true
+    this.#failed(reason)
+  }
+}
+
+const header = (): TapeHeader => ({
+  version: 1,
+  kind: 'tape',
+  startedAt: new Date().toISOString(),
+  writer: `jexo ${version}`,
+})
+
+/** Entries as the text of a tape. */
+export function tapeText(
+  entries: Iterable<TapeEvent & { at: number; target: string }>,
+  secrets: readonly string[],
+) {
+  const mask = maskForTape(secrets)
+  const lines = [JSON.stringify(header())]
+  for (const { sequence: _, at, target, ...event } of entries as Iterable<
+    TapeEvent & { at: number; target: string; sequence?: number }
+  >) {
+    lines.push(JSON.stringify({ at, target, ...mask(event as TapeEvent) }))
+  }
+  return `${lines.join('\n')}\n`
+}
