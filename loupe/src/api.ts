@@ -1,10 +1,10 @@
 import type { BenchView, Start } from '../../src/loupe/bench.js'
 import type { PartMark } from '../../src/loupe/catalogue-marks.js'
 import type { ClientSide } from '../../src/loupe/client-side.js'
-import type { Asked, CatalogueView, TargetView } from '../../src/loupe/connection.js'
 import type { Copies } from '../../src/loupe/copies.js'
 import type { OpenQuestion } from '../../src/loupe/questions.js'
 import type { SlimEntry } from '../../src/loupe/slim.js'
+import type { Asked, CatalogueView, TargetView } from '../../src/loupe/view.js'
 import type { TapeEntry } from '../../src/tape/entry.js'
 
 export type {
@@ -21,16 +21,16 @@ export type {
   TargetView,
 }
 
-/** The token of the link is kept for this tab only, and taken out of the address bar. */
+/** The token of the link is kept by the browser for this address, and taken out of the address bar. */
 function takeToken(): string {
   const url = new URL(location.href)
   const given = url.searchParams.get('token')
   if (given !== null) {
-    sessionStorage.setItem('token', given)
+    localStorage.setItem('token', given)
     url.searchParams.delete('token')
     history.replaceState(null, '', url)
   }
-  return given ?? sessionStorage.getItem('token') ?? ''
+  return given ?? localStorage.getItem('token') ?? ''
 }
 
 const token = takeToken()
@@ -40,17 +40,8 @@ const silent = 'Loupe itself does not answer; is the command still running?'
 async function request<T>(method: string, path: string, body?: unknown): Promise<T> {
   const response = await send(method, path, body)
   const value = response.status === 204 ? undefined : await response.json()
-  if (!response.ok) throw new Refused(String((value as { error?: unknown }).error ?? response.statusText), value)
+  if (!response.ok) throw new Error(String((value as { error?: unknown }).error ?? response.statusText))
   return value as T
-}
-
-/** A refusal of the backend, with all that it said. */
-export class Refused extends Error {
-  readonly value: unknown
-  constructor(message: string, value: unknown) {
-    super(message)
-    this.value = value
-  }
 }
 
 async function send(method: string, path: string, body?: unknown): Promise<Response> {
@@ -99,16 +90,8 @@ export interface NewTarget {
   confirmed?: boolean
 }
 /** Adds a target. Where it would start something, what that is comes back, and nothing has happened. */
-export async function addTarget(target: NewTarget): Promise<{ id: string | undefined; starts: Start | undefined }> {
-  try {
-    const { id } = await request<{ id?: string }>('POST', '/api/targets', target)
-    return { id, starts: undefined }
-  } catch (error) {
-    const starts = error instanceof Refused ? (error.value as { starts?: Start }).starts : undefined
-    if (starts) return { id: undefined, starts }
-    throw error
-  }
-}
+export const addTarget = (target: NewTarget) =>
+  request<{ id?: string; starts?: Start }>('POST', '/api/targets', target)
 
 export interface CaseCall {
   target: string

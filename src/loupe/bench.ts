@@ -4,9 +4,10 @@ import { type TapeWriter, tapeText } from '../tape/write.js'
 import { commandOf } from '../target/command-of.js'
 import { shownPath } from '../target/kit-file.js'
 import { labelOf, type Target } from '../target/target.js'
-import { Connection, type TargetView } from './connection.js'
+import { Connection } from './connection.js'
 import { Journal } from './journal.js'
 import { TapeView } from './tape-target.js'
+import type { TargetView } from './view.js'
 
 /** What the page knows of all that is looked at. */
 export interface BenchView {

@@ -1,65 +1,20 @@
 import { isJexoError, problems } from '../errors.js'
 import { compilingValidator } from '../kit/compiling-validator.js'
 import { checkFor } from '../kit/validation.js'
-import type { ReadyAnswer } from '../link/answerers.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
-import { isRequest, type JsonObject, type Message, type RequestId } from '../protocol/messages.js'
+import { isRequest, type JsonObject, type RequestId } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
-import type { ClientCapabilities, ServerCapabilities } from '../protocol/types.js'
+import type { ClientCapabilities } from '../protocol/types.js'
 import type { TargetState } from '../tape/entry.js'
-import { maskedHeaders } from '../tape/mask.js'
 import { commandOf } from '../target/command-of.js'
 import { labelOf, openTarget, type Target } from '../target/target.js'
-import { exchangeOf, type HttpExchange } from '../transport/http-wire.js'
 import { costsOf, marksBetween, marksText, type PartMark } from './catalogue-marks.js'
 import { type ClientSide, needsReopening, usualClientSide } from './client-side.js'
 import type { Journal } from './journal.js'
-import { type OpenQuestion, Questions } from './questions.js'
-
-/** What the page knows of a target. The catalogue is fetched when its version is another. */
-export interface TargetView {
-  id: string
-  label: string
-  kind: Target['kind']
-  state: TargetState
-  /** Why it is not open, in a sentence. */
-  problem: string | undefined
-  /** What to do about it. */
-  mend: string | undefined
-  name: string | undefined
-  version: string | undefined
-  revision: string | undefined
-  instructions: string | undefined
-  session: string | undefined
-  /** How long the last ping took, in milliseconds. */
-  latencyMs: number | undefined
-  capabilities: ServerCapabilities | undefined
-  clientCapabilities: ClientCapabilities | undefined
-  client: ClientSide
-  questions: OpenQuestion[]
-  catalogueVersion: number
-}
-export interface CatalogueView extends Catalogue {
-  version: number
-  /** Tokens that a tool costs of a model's context, by name. */
-  costs: Readonly<Record<string, number>>
-  /** What is new, changed or gone since the connect before, by part: `tool weigh_hive`. */
-  marks: Readonly<Record<string, PartMark>>
-  /** Parts that were there before, to be shown as gone. */
-  gone: Catalogue
-}
-export type Asked = {
-  /** What was answered to the server's questions meanwhile. */
-  answers?: readonly ReadyAnswer[]
-} & (
-  | {
-      result: JsonObject
-      /** How structured content does not fit the output schema; empty where it does, left out where there is none. */
-      misfits?: readonly string[]
-    }
-  | { error: { code: number | string; message: string; data?: unknown } }
-)
+import { Questions } from './questions.js'
+import { Recorder } from './recorder.js'
+import type { Asked, CatalogueView, TargetView } from './view.js'
 
 const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
 
@@ -72,8 +27,7 @@ export class Connection {
   readonly #changed: () => void
   readonly #running = new Map<string, AbortController>()
   readonly #questions: Questions
-  readonly #exchanges = new WeakMap<object, number>()
-  #exchangeCount = 0
+  readonly #recorder: Recorder
   #link: Link | undefined
   #state: TargetState = 'closed'
   #problem: string | undefined
@@ -85,7 +39,6 @@ export class Connection {
   #baseline: Catalogue | undefined
   #client: ClientSide
   #declared: ClientCapabilities | undefined
-  #session: string | undefined
   #latencyMs: number | undefined
 
   constructor(id: string, target: Target, journal: Journal, changed: () => void, client = usualClientSide) {
@@ -95,6 +48,7 @@ export class Connection {
     this.#journal = journal
     this.#changed = changed
     this.#client = client
+    this.#recorder = new Recorder(id, journal)
     this.#questions = new Questions(() => this.#client, changed)
   }
 
@@ -111,7 +65,7 @@ export class Connection {
       version: link?.serverInfo.version,
       revision: link?.revision,
       instructions: link?.instructions,
-      session: this.#session,
+      session: this.#recorder.session,
       latencyMs: this.#latencyMs,
       capabilities: link?.capabilities,
       clientCapabilities: this.#declared,
@@ -138,7 +92,7 @@ export class Connection {
     this.#link = undefined
     await before?.close()
     this.#questions.forget()
-    this.#session = undefined
+    this.#recorder.session = undefined
     this.#latencyMs = undefined
     if (before) this.#baseline = this.#catalogue
     this.#set('connecting', `connecting to ${this.label}`)
@@ -146,8 +100,12 @@ export class Connection {
     try {
       const { link } = await openTarget(asChild(this.target), {
         ...(revision === undefined ? {} : { revision }),
-        onMessage: (message, from) => this.#passed(message, from),
-        onExchange: (exchange) => this.#exchanged(exchange),
+        onMessage: (message, from) => {
+          if (isRequest(message) && message.method === 'initialize')
+            this.#declared = message.params?.capabilities as ClientCapabilities | undefined
+          this.#recorder.message(message, from, this.target.kind === 'url')
+        },
+        onExchange: (exchange) => this.#recorder.exchange(exchange),
         // Declares that the page wants to see it; the notifications themselves pass by as messages.
         ...(declares.upstream ? { onUpstream: () => {} } : {}),
         ...(declares.elicitation ? { onQuestion: this.#questions.ask } : {}),
@@ -291,32 +249,6 @@ export class Connection {
     }
   }
 
-  #passed(message: Message, from: 'client' | 'server'): void {
-    if (isRequest(message) && message.method === 'initialize')
-      this.#declared = message.params?.capabilities as ClientCapabilities | undefined
-    const carrier = from === 'client' ? message : exchangeOf(message)
-    const exchange = this.target.kind === 'url' && carrier ? { exchange: this.#numberOf(carrier) } : {}
-    const bytes = Buffer.byteLength(JSON.stringify(message))
-    this.#journal.add(this.id, { kind: 'message', from, message, bytes, ...exchange })
-  }
-
-  #exchanged(given: HttpExchange): void {
-    const { sent, ...exchange } = given
-    const number = sent ? this.#numberOf(sent) : this.#numberOf(given)
-    this.#exchanges.set(given, number)
-    const session = exchange.responseHeaders?.['mcp-session-id']
-    if (session !== undefined) this.#session = maskedHeaders({ 'mcp-session-id': session })['mcp-session-id']
-    this.#journal.add(this.id, { kind: 'http', exchange: number, ...exchange })
-  }
-
-  /** The number of an exchange, known by the message that it carries, or by itself. */
-  #numberOf(carrier: object): number {
-    const known = this.#exchanges.get(carrier)
-    if (known !== undefined) return known
-    this.#exchanges.set(carrier, ++this.#exchangeCount)
-    return this.#exchangeCount
-  }
-
   #set(state: TargetState, text: string, mend?: string): void {
     this.#state = state
     this.#problem = state === 'closed' ? text : undefined
@@ -328,6 +260,10 @@ export class Connection {
 
 function faultOf(error: unknown): Asked {
   if (error instanceof RpcError) return { error: { ...error.toFault() } }
+  if (isJexoError(error) && error.code === 'closed') {
+    const { what } = reasonOf(error)
+    return { error: { code: 'no-answer', message: `${what}. Mend it, and press Connect.` } }
+  }
   return { error: { code: 'failed', message: error instanceof Error ? error.message : String(error) } }
 }
 

@@ -25,7 +25,7 @@ export function targetRoutes(bench: Bench): Hono {
       return context.json({})
     }
     const starts = startOf(target)
-    if (starts && body.confirmed !== true) return context.json({ starts }, 409)
+    if (starts && body.confirmed !== true) return context.json({ starts })
     return context.json({ id: bench.add(target).id })
   })
 

@@ -51,13 +51,16 @@ export async function relayHttp(
 ): Promise<HttpRelay> {
   const sessions = new Sessions(to.href, add)
   let exchanges = 0
+  const underWay = new Set<Promise<void>>()
   const server = createServer((request, response) => {
     const host = (request.headers.host ?? '').replace(/:\d+$/, '')
     if (isLoopback(options.host) && !isLoopback(host)) {
       response.writeHead(403).end('This relay answers on this machine only.')
       return
     }
-    new Exchange(++exchanges, to, sessions, options.headers ?? {}).carry(request, response)
+    const noted = new Exchange(++exchanges, to, sessions, options.headers ?? {}).carry(request, response)
+    underWay.add(noted)
+    void noted.finally(() => underWay.delete(noted))
   })
   // Event streams stay open for as long as a session lasts.
   server.requestTimeout = 0
@@ -74,6 +77,8 @@ export async function relayHttp(
       const closed = new Promise((resolve) => server.close(resolve))
       server.closeAllConnections()
       await closed
+      // What has passed is written down too.
+      await Promise.all(underWay)
     },
   }
 }
@@ -129,7 +134,8 @@ class Exchange {
     this.#headers = headers
   }
 
-  carry(request: IncomingMessage, response: ServerResponse): void {
+  /** Resolves when everything that passed has been noted. */
+  carry(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const headers = onwards(request.rawHeaders, this.#headers)
     const send = this.#to.protocol === 'https:' ? requestHttps : requestHttp
     const options: RequestOptions = { method: request.method, path: request.url, headers, setHost: true }
@@ -137,10 +143,15 @@ class Exchange {
     const chunks: Buffer[] = []
     request.on('data', (chunk: Buffer) => chunks.push(chunk))
     request.once('end', () => this.#said(request, Buffer.concat(chunks)))
-    outgoing.once('response', (answer) => this.#answered(request, answer, response))
-    outgoing.once('error', (error) => this.#failed(request, response, error))
-    response.once('close', () => outgoing.destroy())
     request.pipe(outgoing)
+    response.once('close', () => outgoing.destroy())
+    return new Promise((resolve) => {
+      outgoing.once('response', (answer) => void this.#answered(request, answer, response).then(resolve))
+      outgoing.once('error', (error) => {
+        this.#failed(request, response, error)
+        resolve()
+      })
+    })
   }
 
   #said(request: IncomingMessage, body: Buffer): void {
@@ -152,7 +163,7 @@ class Exchange {
     for (const event of eventsIn(text, 'client', this.#number)) this.#sessions.add(this.#session, event)
   }
 
-  #answered(request: IncomingMessage, answer: IncomingMessage, response: ServerResponse): void {
+  #answered(request: IncomingMessage, answer: IncomingMessage, response: ServerResponse): Promise<void> {
     const id = answer.headers['mcp-session-id']
     if (typeof id === 'string') this.#sessions.opened(id, this.#session)
     this.#note(request, {
@@ -161,9 +172,10 @@ class Exchange {
     })
     response.writeHead(answer.statusCode ?? 502, answer.statusMessage, onwards(answer.rawHeaders, {}))
     response.flushHeaders()
-    this.#listen(answer)
     answer.once('error', () => response.destroy())
+    const noted = this.#listen(answer)
     answer.pipe(response)
+    return noted
   }
 
   #failed(request: IncomingMessage, response: ServerResponse, error: NodeJS.ErrnoException): void {
@@ -190,8 +202,8 @@ class Exchange {
     })
   }
 
-  /** Takes notes of an answer's body as it passes. */
-  #listen(answer: IncomingMessage): void {
+  /** Takes notes of an answer's body as it passes; resolves at its end. */
+  #listen(answer: IncomingMessage): Promise<void> {
     const type = answer.headers['content-type'] ?? ''
     const hear = (text: string) => {
       for (const event of eventsIn(text, 'server', this.#number)) this.#sessions.add(this.#session, event)
@@ -201,15 +213,23 @@ class Exchange {
         onEvent: ({ data, event }) => data !== '' && event !== 'endpoint' && hear(data),
       })
       const decoder = new TextDecoder()
-      plain(answer).on('data', (chunk: Buffer) => parser.feed(decoder.decode(chunk, { stream: true })))
-    } else if (type.startsWith('application/json')) {
-      const chunks: Buffer[] = []
-      plain(answer)
-        .on('data', (chunk: Buffer) => chunks.push(chunk))
-        .once('end', () => chunks.length > 0 && hear(Buffer.concat(chunks).toString()))
+      return untilEnd(
+        plain(answer).on('data', (chunk: Buffer) => parser.feed(decoder.decode(chunk, { stream: true }))),
+      )
     }
+    const chunks: Buffer[] = []
+    if (!type.startsWith('application/json')) return Promise.resolve()
+    return untilEnd(plain(answer).on('data', (chunk: Buffer) => chunks.push(chunk))).then(() => {
+      if (chunks.length > 0) hear(Buffer.concat(chunks).toString())
+    })
   }
 }
+
+const untilEnd = (stream: Readable) =>
+  new Promise<void>((resolve) => {
+    stream.once('end', resolve)
+    stream.once('close', resolve)
+  })
 
 /** The bytes of a body before they were compressed. */
 function plain(answer: IncomingMessage): Readable {
@@ -222,6 +242,8 @@ function plain(answer: IncomingMessage): Readable {
   decoder.on('error', () => {})
   answer.on('data', (chunk: Buffer) => decoder.write(chunk))
   answer.once('end', () => decoder.end())
+  // Cut off in the middle, what is left will not come.
+  answer.once('close', () => decoder.end())
   return decoder
 }
 

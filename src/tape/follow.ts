@@ -68,7 +68,7 @@ export function followTape(
   const next = () => {
     work = work.then(readOn).catch((error) => {
       if (isOver) return
-      isOver = true
+      void stop()
       failed(error)
     })
     return work
@@ -82,12 +82,15 @@ export function followTape(
   // Some file systems tell nothing of changes.
   const timer = setInterval(() => void next(), 1000)
   timer.unref()
+  const stop = async () => {
+    isOver = true
+    clearInterval(timer)
+    await watcher.close()
+  }
   return {
     ready: next(),
     close: async () => {
-      isOver = true
-      clearInterval(timer)
-      await watcher.close()
+      await stop()
       await work
     },
   }

@@ -1,6 +1,5 @@
 import { writeFileSync } from 'node:fs'
 import type { Browser, Page } from 'playwright-core'
-import { scoreOf } from '../../src/score/score.js'
 import { startBrowser } from '../support/browser.js'
 import { apiary, bin, Running, written } from '../support/cli.js'
 
@@ -166,69 +165,4 @@ describe('Loupe', () => {
     await page.close()
     await loupe.end()
   })
-})
-
-test('the score hangs what was done outside on its call', () => {
-  const entry = (sequence: number, from: 'client' | 'server', body: object) =>
-    ({
-      kind: 'message',
-      sequence,
-      at: sequence,
-      target: 't',
-      from,
-      bytes: 1,
-      message: { jsonrpc: '2.0', ...body },
-    }) as never
-  const record = {
-    requestId: 1,
-    sequence: 1,
-    kind: 'http',
-    label: 'GET http://x.example/y',
-    status: 503,
-    durationMs: 12,
-  }
-  const [, line] = scoreOf([
-    entry(1, 'client', { id: 1, method: 'tools/call', params: { name: 'a' } }),
-    entry(2, 'server', { method: 'notifications/jexo/upstream', params: record }),
-  ])
-  expect(line).toMatchObject({
-    shape: 'upstream',
-    of: 1,
-    title: 'GET /y',
-    detail: '503',
-    tookMs: 12,
-    isFault: true,
-  })
-})
-
-test('the score pairs calls with their answers and keeps bars of open calls apart', () => {
-  const message = (sequence: number, from: 'client' | 'server', body: object) =>
-    ({
-      kind: 'message',
-      sequence,
-      at: sequence * 10,
-      target: 't',
-      from,
-      bytes: 1,
-      message: { jsonrpc: '2.0', ...body },
-    }) as never
-  const lines = scoreOf([
-    message(1, 'client', {
-      id: 1,
-      method: 'tools/call',
-      params: { name: 'a', arguments: { x: 1 }, _meta: { progressToken: 1 } },
-    }),
-    message(2, 'client', { id: 2, method: 'tools/call', params: { name: 'b' } }),
-    message(3, 'server', { method: 'notifications/progress', params: { progressToken: 1, progress: 1, total: 2 } }),
-    message(4, 'server', { id: 1, result: { content: [], structuredContent: { kg: 3 } } }),
-    message(5, 'server', { id: 2, error: { code: -32602, message: 'no' } }),
-  ])
-  expect(lines.map(({ shape, of, tookMs, share, isFault }) => ({ shape, of, tookMs, share, isFault }))).toEqual([
-    { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
-    { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
-    { shape: 'mark', of: 1, tookMs: undefined, share: 0.5, isFault: false },
-    { shape: 'answer', of: 1, tookMs: 30, share: undefined, isFault: false },
-    { shape: 'answer', of: 2, tookMs: 30, share: undefined, isFault: true },
-  ])
-  expect(lines.map(({ open }) => open.map(({ slot }) => slot))).toEqual([[], [0], [0, 1], [0, 1], [1]])
 })

@@ -1,16 +1,23 @@
-import { TextInput } from '@mantine/core'
+import { Textarea, TextInput } from '@mantine/core'
 import type { IChangeEvent } from '@rjsf/core'
 import Form from '@rjsf/mantine'
-import type { RJSFSchema, WidgetProps } from '@rjsf/utils'
+import type { FieldProps, RJSFSchema, WidgetProps } from '@rjsf/utils'
 import { customizeValidator } from '@rjsf/validator-ajv8'
 import Ajv2020 from 'ajv/dist/2020.js'
-import { Component, type ReactNode, useMemo } from 'react'
+import { Component, type ReactNode, useMemo, useState } from 'react'
 import { formSchemaOf, looksOf } from './schema'
 
 const options = { ajvOptionsOverrides: { strict: false } }
 const validator2020 = customizeValidator({ AjvClass: Ajv2020 as never, ...options })
 // Tuples as the form knows them are of an older draft.
 const validatorForTuples = customizeValidator(options)
+
+/** What nobody has filled in is not sent: no empty objects, no first choices. */
+const onlyWhatIsGiven = {
+  arrayMinItems: { populate: 'never' },
+  emptyObjectFields: 'populateRequiredDefaults',
+  constAsDefaults: 'skipOneOf',
+} as const
 
 interface Props {
   id: string
@@ -22,23 +29,28 @@ interface Props {
   children?: ReactNode
   /** Stands in for a form that cannot be made. */
   otherwise: ReactNode
+  /** Called where none can be made. */
+  onBroken?: () => void
 }
 
 /** A form made from a JSON Schema. */
-export default function SchemaForm({ id, schema, value, onValue, onSubmit, children, otherwise }: Props) {
+export default function SchemaForm({ id, schema, value, onValue, onSubmit, children, otherwise, onBroken }: Props) {
   const form = useMemo(() => formSchemaOf(schema), [schema])
   const hasTuples = useMemo(() => JSON.stringify(schema).includes('"prefixItems"'), [schema])
   return (
-    <Safely otherwise={otherwise}>
+    <Safely otherwise={otherwise} onBroken={onBroken}>
       <Form
         schema={form}
         uiSchema={looksOf(form)}
         widgets={widgets}
+        fields={fields}
         validator={hasTuples ? validatorForTuples : validator2020}
         formData={value}
         noHtml5Validate
+        // What is wrong stands at the fields.
+        onError={() => {}}
         showErrorList={false}
-        omitExtraData={false}
+        experimental_defaultFormStateBehavior={onlyWhatIsGiven}
         idPrefix={id}
         onChange={(event: IChangeEvent<unknown, RJSFSchema>) => onValue(event.formData)}
         onSubmit={(event: IChangeEvent<unknown, RJSFSchema>) => onSubmit(event.formData)}
@@ -65,11 +77,48 @@ function DateField({ id, label, required, value, onChange, rawErrors }: WidgetPr
 }
 const widgets = { DateWidget: DateField }
 
+/** A value of any form, as JSON; what is no JSON is a text. */
+function AnyJson({ fieldPathId, name, schema, formData, onChange, required }: FieldProps) {
+  const [text, setText] = useState(formData === undefined ? '' : JSON.stringify(formData))
+  return (
+    <Textarea
+      label={schema.title ?? name}
+      description={schema.description ?? 'Anything, as JSON'}
+      withAsterisk={required === true}
+      autosize
+      value={text}
+      onChange={(event) => {
+        const typed = event.currentTarget.value
+        setText(typed)
+        onChange(typed === '' ? undefined : jsonIn(typed), fieldPathId.path)
+      }}
+    />
+  )
+}
+const fields = { AnyJson }
+
+function jsonIn(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return text
+  }
+}
+
+interface SafelyProps {
+  otherwise: ReactNode
+  onBroken: (() => void) | undefined
+  children: ReactNode
+}
+
 /** A schema may be such that no form can be made of it: then the rest of the page goes on. */
-class Safely extends Component<{ otherwise: ReactNode; children: ReactNode }, { isBroken: boolean }> {
+class Safely extends Component<SafelyProps, { isBroken: boolean }> {
   override state = { isBroken: false }
   static getDerivedStateFromError() {
     return { isBroken: true }
+  }
+  override componentDidCatch() {
+    this.props.onBroken?.()
   }
   override render() {
     return this.state.isBroken ? this.props.otherwise : this.props.children

@@ -18,6 +18,7 @@ interface Props {
 export default function ToolForm({ schema, onSend, isRunning }: Props) {
   const [args, setArgs] = useState<unknown>({})
   const [isRaw, setRaw] = useState(false)
+  const [isFormless, setFormless] = useState(false)
   const [rawProblem, setRawProblem] = useState<string>()
   const [misfits, setMisfits] = useState<readonly string[]>([])
   const hasFields = Object.keys((schema.properties as object | undefined) ?? {}).length > 0
@@ -37,16 +38,27 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
   }
   useHotkeys([['mod+Enter', () => rawProblem === undefined && !isRunning && send(args)]], [])
 
-  const noForm = <p className="misfit">No form can be made of this schema; its arguments can be given as JSON.</p>
   return (
     <div>
       <Fills schema={schema} onTake={take} />
+      {isFormless && <p className="misfit">No form can be made of this schema; give its arguments as JSON.</p>}
       {isRaw ? (
         <Suspense fallback={<p>Loading the editor…</p>}>
           <RawJson value={args} onValue={change} onProblem={setRawProblem} />
         </Suspense>
       ) : (
-        <SchemaForm id="tool-form" schema={schema} value={args} onValue={change} onSubmit={send} otherwise={noForm}>
+        <SchemaForm
+          id="tool-form"
+          schema={schema}
+          value={args}
+          onValue={change}
+          onSubmit={send}
+          otherwise={null}
+          onBroken={() => {
+            setFormless(true)
+            setRaw(true)
+          }}
+        >
           {hasFields ? undefined : <Text size="sm">It takes no arguments.</Text>}
         </SchemaForm>
       )}
@@ -67,7 +79,7 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
             Send
           </Button>
         )}
-        <Button variant="subtle" onClick={() => setRaw(!isRaw)} disabled={rawProblem !== undefined}>
+        <Button variant="subtle" onClick={() => setRaw(!isRaw)} disabled={rawProblem !== undefined || isFormless}>
           {isRaw ? 'As a form' : 'As JSON'}
         </Button>
         <Button

@@ -32,7 +32,9 @@ function withoutRootExamples({ examples: _, $schema: __, ...rest }: Schema): Sch
 }
 
 function adapt(given: unknown, depth: number): unknown {
-  if (given === true) return {}
+  // The form leaves out what says nothing at all.
+  if (given === true || (isSchema(given) && Object.keys(given).length === 0))
+    return { description: 'Anything, as JSON' }
   if (!isSchema(given) || depth > 60) return given
   const schema: Schema = { ...given }
   for (const key of maps) {
@@ -53,7 +55,7 @@ function adapt(given: unknown, depth: number): unknown {
     const tuple = prefixItems.map((item) => adapt(item, depth + 1))
     return { ...rest, items: tuple, ...(items === undefined ? {} : { additionalItems: items }) }
   }
-  return withTitledChoices(schema)
+  return withType(withTitledChoices(schema))
 }
 
 /** `enumNames` is how R3 gives titles to choices. */
@@ -63,6 +65,29 @@ function withTitledChoices(schema: Schema): Schema {
   return { ...rest, oneOf: values.map((value, at) => ({ const: value, title: String(titles[at] ?? value) })) }
 }
 
+/** The form wants a type where values say it already. */
+function withType(schema: Schema): Schema {
+  if (schema.type !== undefined) return schema
+  const branches = schema.oneOf ?? schema.anyOf
+  const constants = Array.isArray(branches) && branches.every((branch) => isSchema(branch) && 'const' in branch)
+  const values = Array.isArray(schema.enum)
+    ? schema.enum
+    : constants
+      ? (branches as Schema[]).map((branch) => branch.const)
+      : 'const' in schema
+        ? [schema.const]
+        : []
+  const types = new Set(values.map((value) => (value === null ? 'null' : typeof value)))
+  if (types.size === 1) return { ...schema, type: [...types][0] }
+  return isSchema(schema.properties) ? { ...schema, type: 'object' } : schema
+}
+
+/** True where a schema says nothing of its form, so that only JSON fits. */
+const isAnything = (schema: Schema): boolean =>
+  !['type', 'enum', 'const', '$ref', 'oneOf', 'anyOf', 'allOf', 'if', 'properties', 'items'].some(
+    (key) => key in schema,
+  )
+
 /** The theme shows no description under choices and dates, so that it is given as help there. */
 export function looksOf(schema: RJSFSchema): UiSchema {
   const looks: UiSchema = { 'ui:submitButtonOptions': { norender: true } }
@@ -71,6 +96,27 @@ export function looksOf(schema: RJSFSchema): UiSchema {
     if (property.enum || property.oneOf || property.format === 'date')
       looks[name] = { 'ui:help': property.description }
   }
+  return { ...looks, ...anythingIn(schema as Schema, 0) }
+}
+
+/** What can be anything is given as JSON, however deep it stands. */
+function anythingIn(schema: Schema, depth: number): UiSchema {
+  const looks: UiSchema = {}
+  if (depth > 12) return looks
+  const look = (item: unknown): UiSchema | undefined => {
+    if (!isSchema(item)) return undefined
+    if (isAnything(item)) return { 'ui:field': 'AnyJson' }
+    const inner = anythingIn(item, depth + 1)
+    return Object.keys(inner).length > 0 ? inner : undefined
+  }
+  for (const [name, property] of Object.entries(isSchema(schema.properties) ? schema.properties : {})) {
+    const found = look(property)
+    if (found) looks[name] = found
+  }
+  const items = look(schema.items)
+  if (items) looks.items = items
+  const more = look(schema.additionalProperties)
+  if (more) looks.additionalProperties = more
   return looks
 }
 

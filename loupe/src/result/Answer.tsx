@@ -36,7 +36,11 @@ export function Answer({ asked, said, onFollow }: Props) {
 }
 
 function headOf(asked: Asked): string {
-  if ('error' in asked) return asked.error.code === 'cancelled' ? 'Cancelled' : `Refused (${asked.error.code})`
+  if ('error' in asked) {
+    const { code } = asked.error
+    if (code === 'cancelled') return 'Cancelled'
+    return typeof code === 'number' ? `Refused (${code})` : 'No answer'
+  }
   return asked.result.isError === true ? 'The tool says no' : 'Answer'
 }
 

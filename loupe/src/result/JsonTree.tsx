@@ -20,7 +20,7 @@ export default function JsonTree({ value, search }: Props) {
       {found && (
         <p className="tree-found">
           {found.matches.size === 0
-            ? 'Nothing found.'
+            ? `Nothing found${found.isCut ? ' in the first three million places' : ''}.`
             : `${found.isCut ? 'The first ' : ''}${found.matches.size} found`}
         </p>
       )}
@@ -39,7 +39,7 @@ interface NodeProps {
 function Node({ name, value, path, found }: NodeProps) {
   const key = pathKey(path)
   const isLeaf = typeof value !== 'object' || value === null
-  const [isOpen, setOpen] = useState(path.length < 2 || found?.open.has(key) === true)
+  const [isOpen, setOpen] = useState(isOpenAtFirst(value, path) || found?.leads.has(key) === true)
   const [shown, setShown] = useState(itemsAtOnce)
   const isMatch = found?.matches.has(key) === true
   const label = name === undefined ? '' : `${name}: `
@@ -51,13 +51,9 @@ function Node({ name, value, path, found }: NodeProps) {
       </div>
     )
   }
-  const items = Object.entries(value as object)
-  const isList = Array.isArray(value)
-  const size = isList ? `[${items.length}]` : `{${items.length}}`
-  // What a search has found is shown however far down the list it is.
-  const listed = found
-    ? items.filter(([child], at) => at < shown || isWanted(found, [...path, child]))
-    : items.slice(0, shown)
+  const keys = Object.keys(value)
+  const size = Array.isArray(value) ? `[${keys.length}]` : `{${keys.length}}`
+  const listed = isOpen ? listedOf(keys, shown, found?.leads.get(key)) : []
   return (
     <div className="node" data-match={isMatch || undefined}>
       <button type="button" className="node-head" aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
@@ -67,12 +63,18 @@ function Node({ name, value, path, found }: NodeProps) {
       </button>
       {isOpen && (
         <div className="branch">
-          {listed.map(([child, item]) => (
-            <Node key={child} name={child} value={item} path={[...path, child]} found={found} />
+          {listed.map((child) => (
+            <Node
+              key={child}
+              name={child}
+              value={(value as Record<string, unknown>)[child]}
+              path={[...path, child]}
+              found={found}
+            />
           ))}
-          {items.length > shown && (
+          {keys.length > shown && (
             <Button size="compact-xs" variant="subtle" onClick={() => setShown(shown + itemsAtOnce * 5)}>
-              {(items.length - shown).toLocaleString('en')} more
+              {(keys.length - shown).toLocaleString('en')} more
             </Button>
           )}
         </div>
@@ -81,7 +83,17 @@ function Node({ name, value, path, found }: NodeProps) {
   )
 }
 
-const isWanted = (found: Found, path: Path) => found.open.has(pathKey(path)) || found.matches.has(pathKey(path))
+/** What is small is seen at once: an envelope should hide nothing. */
+const isOpenAtFirst = (value: unknown, path: Path) =>
+  path.length < 1 ||
+  (path.length < 5 && typeof value === 'object' && value !== null && Object.keys(value).length <= 8)
+
+/** The first of many, and what a search has found however far down it is. */
+function listedOf(keys: readonly string[], most: number, leads: ReadonlySet<string> | undefined): string[] {
+  const first = keys.slice(0, most)
+  const further = leads ? [...leads].filter((key) => !first.includes(key)) : []
+  return [...first, ...further]
+}
 
 function Leaf({ value }: { value: unknown }) {
   const [shown, setShown] = useState(charactersAtOnce)

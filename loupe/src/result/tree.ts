@@ -1,15 +1,15 @@
-/** A step into a value: a key of an object, an index of an array. */
+/** Steps into a value: keys of objects, indexes of arrays. */
 export type Path = readonly string[]
 export interface Found {
   /** Nodes that match, by path. */
   matches: ReadonlySet<string>
-  /** Nodes that have to be open for all matches to be seen. */
-  open: ReadonlySet<string>
-  /** True where the search was given up: there is more than anybody looks through. */
+  /** Children that lead to a match, by the path of their parent. */
+  leads: ReadonlyMap<string, ReadonlySet<string>>
+  /** True where not everything was looked through. */
   isCut: boolean
 }
 
-const mostVisited = 300_000
+const mostVisited = 3_000_000
 const mostMatches = 300
 
 export const pathKey = (path: Path): string => JSON.stringify(path)
@@ -17,27 +17,35 @@ export const pathKey = (path: Path): string => JSON.stringify(path)
 /** Finds keys and values that hold a text. */
 export function findIn(value: unknown, text: string): Found {
   const wanted = text.toLowerCase()
+  const has = (place: string) => place.toLowerCase().includes(wanted)
   const matches = new Set<string>()
-  const open = new Set<string>()
+  const leads = new Map<string, Set<string>>()
+  const path: string[] = []
   let visited = 0
   let isCut = false
-  const visit = (node: unknown, path: Path): void => {
+  const note = () => {
+    matches.add(pathKey(path))
+    for (let depth = 0; depth < path.length; depth++) {
+      const parent = pathKey(path.slice(0, depth))
+      const children = leads.get(parent) ?? new Set()
+      leads.set(parent, children.add(path[depth] ?? ''))
+    }
+  }
+  const visit = (node: unknown): void => {
     if (matches.size >= mostMatches || ++visited > mostVisited) {
       isCut = true
       return
     }
-    const own = path.at(-1) ?? ''
     const isLeaf = typeof node !== 'object' || node === null
-    if (own.toLowerCase().includes(wanted) || (isLeaf && String(node).toLowerCase().includes(wanted))) {
-      matches.add(pathKey(path))
-      for (let length = 0; length < path.length; length++) open.add(pathKey(path.slice(0, length)))
-    }
+    if (has(path.at(-1) ?? '') || (isLeaf && has(String(node)))) note()
     if (isLeaf) return
-    for (const [key, item] of Object.entries(node as object)) {
+    for (const key in node) {
       if (isCut) return
-      visit(item, [...path, key])
+      path.push(key)
+      visit((node as Record<string, unknown>)[key])
+      path.pop()
     }
   }
-  visit(value, [])
-  return { matches, open, isCut }
+  visit(value)
+  return { matches, leads, isCut }
 }

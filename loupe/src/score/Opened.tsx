@@ -1,5 +1,5 @@
 import { Button, CopyButton } from '@mantine/core'
-import { lazy, Suspense, useEffect, useState } from 'react'
+import { lazy, Suspense, useEffect, useRef, useState } from 'react'
 import type { Line } from '../../../src/score/line.js'
 import { entryOf, type SlimEntry, type TapeEntry } from '../api'
 import { hashOf } from '../bench/route'
@@ -18,6 +18,12 @@ interface Props {
 export function Opened({ line, exchanges }: Props) {
   const [view, setView] = useState<'message' | 'headers' | 'before'>('message')
   const entry = useWhole(line.entry)
+  const place = useRef<HTMLDivElement>(null)
+  // What is opened at the lower edge is wanted in view.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it grows with what is shown
+  useEffect(() => {
+    place.current?.scrollIntoView({ block: 'nearest' })
+  }, [entry, view])
   const exchange =
     line.entry.kind === 'message' && line.entry.exchange !== undefined
       ? exchanges.get(`${line.target} ${line.entry.exchange}`)
@@ -25,7 +31,7 @@ export function Opened({ line, exchanges }: Props) {
         ? line.entry
         : undefined
   return (
-    <div className="opened">
+    <div className="opened" ref={place}>
       <div className="opened-bar">
         {(exchange || line.previous !== undefined) && (
           <>

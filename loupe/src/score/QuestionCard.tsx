@@ -1,5 +1,5 @@
 import { Button, Group, Textarea } from '@mantine/core'
-import { useId, useState } from 'react'
+import { useEffect, useId, useRef, useState } from 'react'
 import { answerQuestion, type OpenQuestion } from '../api'
 import SchemaForm from '../desk/SchemaForm'
 import { Block } from '../result/Content'
@@ -14,6 +14,11 @@ type Answer = (answer: object) => void
 export default function QuestionCard({ target, question }: Props) {
   const [problem, setProblem] = useState<string>()
   const [isSent, setSent] = useState(false)
+  const card = useRef<HTMLElement>(null)
+  // The person is needed here: the first field is ready to be typed into.
+  useEffect(() => {
+    card.current?.querySelector<HTMLElement>('input, textarea, button')?.focus()
+  }, [])
   const answer = (given: object) => {
     setSent(true)
     answerQuestion(target, question.requestId, given).catch((error: Error) => {
@@ -22,7 +27,7 @@ export default function QuestionCard({ target, question }: Props) {
     })
   }
   return (
-    <section className="card" aria-label="The server asks" data-sent={isSent || undefined}>
+    <section ref={card} className="card" aria-label="The server asks" data-sent={isSent || undefined}>
       {question.kind === 'form' && <FormCard question={question} onAnswer={answer} isSent={isSent} />}
       {question.kind === 'url' && <VisitCard question={question} onAnswer={answer} isSent={isSent} />}
       {question.kind === 'model' && <ModelCard question={question} onAnswer={answer} isSent={isSent} />}

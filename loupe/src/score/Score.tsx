@@ -40,10 +40,13 @@ export function Score({ known, lines, names, wanted }: Props) {
     overscan: 12,
   })
 
+  // A card grows once its form is there.
+  const height = rows.getTotalSize()
+
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new line is what moves the view
   useEffect(() => {
     if (isFollowing && lines.length > 0) rows.scrollToIndex(lines.length - 1, { align: 'end' })
-  }, [lines, isFollowing, questions])
+  }, [lines, isFollowing, height])
 
   const goal = wanted.at === 'message' ? wanted.sequence : undefined
   const goalIndex = goal === undefined ? -1 : lines.findIndex(({ sequence }) => sequence === goal)
@@ -83,7 +86,7 @@ export function Score({ known, lines, names, wanted }: Props) {
       </div>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls has to be reachable by keyboard */}
       <div className="lanes" ref={scroller} onScroll={onScroll} tabIndex={0} role="log" aria-label="What happened">
-        <div className="lines" style={{ height: rows.getTotalSize() }}>
+        <div className="lines" style={{ height }}>
           {rows.getVirtualItems().map(({ index, start, key }) => {
             const line = lines[index]
             if (!line) return null
@@ -92,7 +95,7 @@ export function Score({ known, lines, names, wanted }: Props) {
                 key={key}
                 data-index={index}
                 ref={rows.measureElement}
-                className="placed"
+                className="placed staves"
                 style={{ transform: `translateY(${start}px)` }}
               >
                 <ScoreLine
@@ -109,12 +112,7 @@ export function Score({ known, lines, names, wanted }: Props) {
             )
           })}
         </div>
-        <div className="lanes-tail" aria-hidden="true">
-          <span className="lane person" />
-          <span className="lane host" />
-          <span className="lane server" />
-          <span className="lane upstream" />
-        </div>
+        <div className="lanes-tail staves" aria-hidden="true" />
       </div>
       {!isFollowing && (
         <button type="button" className="to-newest" onClick={() => setFollowing(true)}>

@@ -66,10 +66,6 @@ function Lanes({ line }: { line: Line }) {
   const isArrow = /^(call|answer|note|question|reply)$/.test(line.shape)
   return (
     <span className="staff" aria-hidden="true">
-      <span className="lane person" />
-      <span className="lane host" />
-      <span className="lane server" />
-      <span className="lane upstream" />
       {line.open.map(({ sequence, slot }) => (
         <span
           key={sequence}

@@ -59,9 +59,7 @@ export default function AddTarget({ onBack, onAdded }: Props) {
             ← All parts
           </Button>
         )}
-        <div className="part-head">
-          <h2>What shall be looked at?</h2>
-        </div>
+        <h2 className="desk-title">What shall be looked at?</h2>
         <SegmentedControl
           fullWidth
           size="xs"

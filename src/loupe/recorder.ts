@@ -1,0 +1,44 @@
+import type { Message } from '../protocol/messages.js'
+import { maskedHeaders } from '../tape/mask.js'
+import { exchangeOf, type HttpExchange } from '../transport/http-wire.js'
+import type { Journal } from './journal.js'
+
+/** Writes down what passes on one connection, and which HTTP exchange carried what. */
+export class Recorder {
+  readonly #id: string
+  readonly #journal: Journal
+  readonly #numbers = new WeakMap<object, number>()
+  #count = 0
+  /** Id of the session at the server, as far as it may be shown. */
+  session: string | undefined
+
+  constructor(id: string, journal: Journal) {
+    this.#id = id
+    this.#journal = journal
+  }
+
+  message(message: Message, from: 'client' | 'server', isHttp: boolean): void {
+    const carrier = from === 'client' ? message : exchangeOf(message)
+    const exchange = isHttp && carrier ? { exchange: this.#numberOf(carrier) } : {}
+    const bytes = Buffer.byteLength(JSON.stringify(message))
+    this.#journal.add(this.#id, { kind: 'message', from, message, bytes, ...exchange })
+  }
+
+  exchange(given: HttpExchange): void {
+    const { sent, ...exchange } = given
+    const number = this.#numberOf(sent ?? given)
+    // What came back knows the exchange, not what was sent.
+    this.#numbers.set(given, number)
+    const id = exchange.responseHeaders?.['mcp-session-id']
+    if (id !== undefined) this.session = maskedHeaders({ 'mcp-session-id': id })['mcp-session-id']
+    this.#journal.add(this.#id, { kind: 'http', exchange: number, ...exchange })
+  }
+
+  /** The number of an exchange, known by the message that it carries, or by itself. */
+  #numberOf(carrier: object): number {
+    const known = this.#numbers.get(carrier)
+    if (known !== undefined) return known
+    this.#numbers.set(carrier, ++this.#count)
+    return this.#count
+  }
+}

@@ -1,0 +1,53 @@
+import type { ReadyAnswer } from '../link/answerers.js'
+import type { Catalogue } from '../link/catalogue.js'
+import type { JsonObject } from '../protocol/messages.js'
+import type { ClientCapabilities, ServerCapabilities } from '../protocol/types.js'
+import type { TargetState } from '../tape/entry.js'
+import type { Target } from '../target/target.js'
+import type { PartMark } from './catalogue-marks.js'
+import type { ClientSide } from './client-side.js'
+import type { OpenQuestion } from './questions.js'
+
+/** What the page knows of a target. The catalogue is fetched when its version is another. */
+export interface TargetView {
+  id: string
+  label: string
+  kind: Target['kind']
+  state: TargetState
+  /** Why it is not open, in a sentence. */
+  problem: string | undefined
+  /** What to do about it. */
+  mend: string | undefined
+  name: string | undefined
+  version: string | undefined
+  revision: string | undefined
+  instructions: string | undefined
+  session: string | undefined
+  /** How long the last ping took, in milliseconds. */
+  latencyMs: number | undefined
+  capabilities: ServerCapabilities | undefined
+  clientCapabilities: ClientCapabilities | undefined
+  client: ClientSide
+  questions: OpenQuestion[]
+  catalogueVersion: number
+}
+export interface CatalogueView extends Catalogue {
+  version: number
+  /** Tokens that a tool costs of a model's context, by name. */
+  costs: Readonly<Record<string, number>>
+  /** What is new, changed or gone since the connect before, by part: `tool weigh_hive`. */
+  marks: Readonly<Record<string, PartMark>>
+  /** Parts that were there before, to be shown as gone. */
+  gone: Catalogue
+}
+export type Asked = {
+  /** What was answered to the server's questions meanwhile. */
+  answers?: readonly ReadyAnswer[]
+} & (
+  | {
+      result: JsonObject
+      /** How structured content does not fit the output schema; empty where it does, left out where there is none. */
+      misfits?: readonly string[]
+    }
+  | { error: { code: number | string; message: string; data?: unknown } }
+)

@@ -1,0 +1,199 @@
+import type { Browser } from 'playwright-core'
+import { startBrowser } from '../support/browser.js'
+import { Running } from '../support/cli.js'
+import { LoupePage, oddServer } from '../support/loupe.js'
+
+let browser: Browser
+let odd: LoupePage
+beforeAll(async () => {
+  browser = await startBrowser()
+})
+beforeEach(async () => {
+  odd = await LoupePage.open(browser, [oddServer])
+})
+afterEach(() => odd.end())
+afterAll(async () => {
+  await browser.close()
+  await Running.endAll()
+})
+
+describe('Loupe, with a server that is odd', () => {
+  test('makes a form of nested objects, tuples, titled choices, unions and anything, in step with its JSON', async () => {
+    const { page } = odd
+    await odd.part('tool fill_form')
+    await page.getByRole('button', { name: /^name "Fern"/ }).click()
+    await page.getByLabel('anything').fill('{"a":[1]}')
+    await page.getByRole('combobox', { name: 'size' }).click()
+    await page.getByRole('option', { name: 'Large' }).click()
+    await page.getByRole('combobox', { name: 'old' }).click()
+    await page.getByRole('option', { name: 'Birch' }).click()
+    await page.getByRole('textbox', { name: 'mail' }).fill('fern@example.org')
+    await odd.send()
+    // Needs another field beside it: only the schema itself knows that.
+    await page.getByText(/must have property when/).waitFor()
+    await page.getByRole('button', { name: 'As JSON' }).click()
+    const editor = page.locator('.cm-content')
+    expect(await editor.textContent()).toContain('"size": "l"')
+    await editor.fill('{"name":"Fern","box":{"width":0}}')
+    await page.getByText(/box\.width: must be >= 1/).waitFor()
+    await editor.fill('{"name":"Fern","box":{"width":3},"old":"b","pair":["x",2]}')
+    await page.getByRole('button', { name: 'As a form' }).click()
+    expect(await page.getByRole('textbox', { name: 'width' }).inputValue()).toBe('3')
+    expect(await page.getByRole('textbox', { name: 'pair-2' }).inputValue()).toBe('2')
+    await odd.send()
+    await odd.answer().getByText('"pair"').waitFor()
+    expect(JSON.parse(String(await odd.answer().locator('pre').textContent()))).toEqual({
+      name: 'Fern',
+      box: { width: 3 },
+      old: 'b',
+      pair: ['x', 2],
+    })
+    expect(odd.faults).toEqual([])
+  })
+
+  test('takes arguments as JSON where no form can be made', async () => {
+    await odd.part('tool odd name/ü')
+    await odd.page.getByText('No form can be made of this schema').waitFor()
+    await odd.page.locator('.cm-content').fill('{"x":1}')
+    await odd.send()
+    await odd.answer().getByText('ok', { exact: true }).waitFor()
+  })
+
+  test('shows every kind of content, follows links, and runs nothing of it', async () => {
+    const { page } = odd
+    await odd.call('shapes')
+    await page.getByRole('heading', { name: 'Robbing' }).waitFor()
+    await page.getByRole('figure').getByText('what is inside').waitFor()
+    await page.getByText('This is no picture that can be shown').waitFor()
+    expect(await odd.answer().locator('img').count()).toBe(2)
+    expect(await odd.answer().locator('audio').count()).toBe(1)
+    expect(
+      await odd
+        .answer()
+        .locator('a')
+        .evaluateAll((links) => links.map((link) => link.getAttribute('href'))),
+    ).toEqual(['https://example.org/'])
+    await page.getByRole('button', { name: 'kg', exact: true }).click()
+    expect(await page.getByRole('table').locator('tbody td').first().textContent()).toBe('ML-02')
+    expect(await page.evaluate('window.broken')).toBeUndefined()
+    await page.getByRole('button', { name: 'The page' }).click()
+    await page.getByRole('heading', { name: 'The page' }).waitFor()
+    await odd.line('resources/read odd://page').waitFor()
+  })
+
+  test('says where an answer does not fit its output schema, and where it is an error of the protocol', async () => {
+    await odd.call('wrong')
+    await odd.page.getByText('Does not fit its output schema').waitFor()
+    await odd.page.getByText(/kg: .*number/).waitFor()
+    await odd.call('refuse')
+    await odd.page.getByRole('heading', { name: 'Refused (-32603)' }).waitFor()
+    await odd.page.getByRole('region', { name: 'Data of the error' }).getByText('"2026-06-01"').waitFor()
+  })
+
+  test('shows how far a slow call is, and cancels it and one that is never answered', async () => {
+    const { page } = odd
+    await odd.part('tool slow')
+    await page.getByRole('textbox', { name: 'steps' }).fill('1000')
+    await odd.send()
+    await page
+      .getByRole('status')
+      .getByText(/^[2-9] of 1000$/)
+      .waitFor()
+    await page.getByRole('button', { name: 'Cancel', exact: true }).click()
+    await page.getByRole('heading', { name: 'Cancelled' }).waitFor()
+    await odd.call('silent')
+    await page.getByRole('button', { name: 'Cancel', exact: true }).click()
+    await page.getByRole('heading', { name: 'Cancelled' }).waitFor()
+    await odd.line('tools/call silent').waitFor()
+    expect(await odd.line('cancelled').count()).toBe(2)
+  })
+
+  test('outlives a server that crashes, says what it said last, and connects again', async () => {
+    const { page } = odd
+    await odd.call('crash')
+    await page.getByRole('heading', { name: 'No answer' }).waitFor()
+    await page
+      .getByRole('alert')
+      .getByText(/ended with code 3, saying: out of honey.*To do: /)
+      .waitFor()
+    await odd.line('out of honey').first().waitFor()
+    await page.getByRole('button', { name: 'Connect', exact: true }).click()
+    await odd.call('mumble')
+    await odd.answer().getByText('mumbled').waitFor()
+    await odd.line('Listening on port 3000').click()
+    await page.locator('pre', { hasText: 'Listening on port 3000' }).waitFor()
+  })
+
+  test('scrolls and searches twenty thousand messages, and draws only those in view', async () => {
+    const { page } = odd
+    await odd.call('flood')
+    await odd.answer().getByText('that was all').waitFor()
+    await page.getByText(/^20,0\d\d lines$/).waitFor()
+    const rows = await page.getByRole('log').locator('.line').count()
+    expect(rows).toBeGreaterThan(10)
+    expect(rows).toBeLessThan(120)
+    await odd.line('drop 20000').waitFor()
+    await page.getByRole('log').evaluate((log) => log.scrollTo({ top: log.scrollHeight / 2 }))
+    await odd
+      .line(/drop (9\d\d\d|10\d\d\d)$/)
+      .first()
+      .waitFor()
+    await page.getByLabel('Search the score').fill('drop 12345')
+    await page.getByText(/^1 of 20,0\d\d$/).waitFor()
+    await odd.line('drop 12345').waitFor()
+    await page.getByLabel('Search the score').fill('')
+    await page.getByRole('button', { name: 'All kinds' }).click()
+    await page.getByRole('checkbox', { name: 'Progress and logs' }).uncheck()
+    await odd.line('tools/call flood').waitFor()
+    expect(await odd.line(/drop/).count()).toBe(0)
+  })
+
+  test('shows twenty megabytes piece by piece, and finds what is in them', async () => {
+    const { page } = odd
+    await odd.call('huge')
+    await odd
+      .answer()
+      .getByText(/^honey honey/)
+      .waitFor()
+    await page.getByRole('button', { name: /^20,9\d\d,\d{3} characters more$/ }).waitFor()
+    await page.getByRole('combobox', { name: 'as' }).click()
+    await page.getByRole('option', { name: 'list' }).click()
+    await odd.send()
+    await odd.answer().getByText('rows · 200,000').waitFor()
+    expect(await page.getByRole('table').locator('tbody tr').count()).toBe(50)
+    // The page itself has only the beginning; what is opened is fetched whole.
+    await odd.line(/answer.*rows \[12\]/).click()
+    const tree = page.getByRole('log').getByRole('region', { name: 'Tree' })
+    await tree.getByRole('button', { name: /rows.*\[200000\]/ }).waitFor()
+    await page.getByLabel('Search in Message answer').fill('199998')
+    await tree.getByText('1 found').or(tree.getByText('2 found')).waitFor()
+    expect(await tree.locator('[data-match]').count()).toBeGreaterThan(0)
+    expect(odd.faults).toEqual([])
+  })
+
+  test('marks what is new, changed and gone, in the catalogue and in the score', async () => {
+    const { page } = odd
+    await odd.call('change')
+    await odd
+      .line(/catalogue changed: .*changed tool slow \(description\).*new tool late_tool.*gone tool mumble/)
+      .waitFor()
+    await page.keyboard.press('Escape')
+    await page.getByRole('button', { name: /^late_tool ?new/ }).waitFor()
+    await page.getByRole('button', { name: /^slow ?changed.*Now even slower/ }).waitFor()
+    await page.getByRole('button', { name: /^mumble ?gone/ }).click()
+    expect(await page.getByRole('button', { name: 'Send', exact: true }).count()).toBe(0)
+  })
+
+  test('shows a prompt as the conversation that it becomes, with completion, and says what is wrong with a template', async () => {
+    const { page } = odd
+    await odd.part('prompt letter')
+    await page.getByRole('combobox', { name: 'hive' }).fill('12')
+    await page.getByRole('option', { name: 'ML-12' }).click()
+    await page.getByRole('button', { name: 'Fill' }).click()
+    await page.getByRole('article', { name: 'user' }).getByText('Write about ML-12.').waitFor()
+    await page.getByRole('article', { name: 'assistant' }).getByText('Dear keeper,').waitFor()
+    await odd.part('template odd://{broken')
+    await page.getByText('This is no URI template').waitFor()
+    expect(odd.faults).toEqual([])
+  })
+})

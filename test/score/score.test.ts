@@ -1,0 +1,187 @@
+import { ScoreText } from '../../src/cli/score-text.js'
+import { Score, scoreOf } from '../../src/score/score.js'
+import { brief } from '../../src/score/words.js'
+import type { TapeEntry, TapeEvent } from '../../src/tape/entry.js'
+
+let sequence = 0
+beforeEach(() => {
+  sequence = 0
+})
+const entry = (event: TapeEvent, target = 't'): TapeEntry => ({
+  ...event,
+  sequence: ++sequence,
+  at: sequence * 10,
+  target,
+})
+const message = (from: 'client' | 'server', body: object, target = 't') =>
+  entry({ kind: 'message', from, message: { jsonrpc: '2.0', ...body } as never, bytes: 1 }, target)
+const call = (id: number, name: string, more: object = {}, target = 't') =>
+  message('client', { id, method: 'tools/call', params: { name, ...more } }, target)
+const record = {
+  requestId: 1,
+  sequence: 1,
+  kind: 'http',
+  label: 'GET http://x.example/y',
+  status: 503,
+  durationMs: 12,
+  startedAt: 'x',
+}
+
+describe('the score', () => {
+  test('pairs calls with their answers and keeps bars of open calls apart', () => {
+    const lines = scoreOf([
+      call(1, 'a', { arguments: { x: 1 }, _meta: { progressToken: 1 } }),
+      call(2, 'b'),
+      message('server', { method: 'notifications/progress', params: { progressToken: 1, progress: 1, total: 2 } }),
+      message('server', { id: 1, result: { content: [], structuredContent: { kg: 3 } } }),
+      message('server', { id: 2, error: { code: -32602, message: 'no' } }),
+    ])
+    expect(lines.map(({ shape, of, tookMs, share, isFault }) => ({ shape, of, tookMs, share, isFault }))).toEqual([
+      { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
+      { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
+      { shape: 'mark', of: 1, tookMs: undefined, share: 0.5, isFault: false },
+      { shape: 'answer', of: 1, tookMs: 30, share: undefined, isFault: false },
+      { shape: 'answer', of: 2, tookMs: 30, share: undefined, isFault: true },
+    ])
+    expect(lines.map(({ open }) => open.map(({ slot }) => slot))).toEqual([[], [0], [0, 1], [0, 1], [1]])
+  })
+
+  test('hangs what was done outside on its call, whether it came by the host or past it', () => {
+    const [, byHost, past] = scoreOf([
+      call(1, 'a'),
+      message('server', { method: 'notifications/jexo/upstream', params: record }),
+      entry({ kind: 'upstream', record }),
+    ])
+    const wanted = { shape: 'upstream', of: 1, title: 'GET /y', detail: '503', tookMs: 12, isFault: true }
+    expect(byHost).toMatchObject(wanted)
+    expect(past).toMatchObject(wanted)
+  })
+
+  test('takes questions to the person and replies back', () => {
+    const lines = scoreOf([
+      call(1, 'a'),
+      message('server', { id: 1, method: 'elicitation/create', params: { message: 'How many?' } }),
+      message('client', { id: 1, result: { action: 'accept', content: { frames: 6 } } }),
+      message('server', {
+        id: 2,
+        method: 'sampling/createMessage',
+        params: { messages: [{ role: 'user', content: { type: 'text', text: 'Why?' } }] },
+      }),
+      message('client', { id: 2, error: { code: -1, message: 'refused' } }),
+      message('server', { id: 1, result: { content: [{ type: 'text', text: 'done' }] } }),
+    ])
+    expect(lines.map(({ shape, from, detail }) => [shape, from, detail])).toEqual([
+      ['call', 'host', ''],
+      ['question', 'server', 'How many?'],
+      ['reply', 'host', 'accept: frames 6'],
+      ['question', 'server', 'Why?'],
+      ['reply', 'host', 'refused'],
+      ['answer', 'server', 'done'],
+    ])
+    expect(lines[5]?.of).toBe(1)
+  })
+
+  test('knows the answer before to the same call, and only to that', () => {
+    const lines = scoreOf([
+      call(1, 'a'),
+      message('server', { id: 1, result: {} }),
+      call(2, 'b'),
+      message('server', { id: 2, result: {} }),
+      call(3, 'a'),
+      message('server', { id: 3, result: {} }),
+    ])
+    expect(lines.map(({ previous }) => previous)).toEqual([
+      undefined,
+      undefined,
+      undefined,
+      undefined,
+      undefined,
+      2,
+    ])
+  })
+
+  test('keeps sessions apart that use the same ids', () => {
+    const lines = scoreOf([
+      call(1, 'a', {}, 's1'),
+      call(1, 'b', {}, 's2'),
+      message('server', { id: 1, result: {} }, 's2'),
+      message('server', { id: 1, result: {} }, 's1'),
+    ])
+    expect(lines.map(({ of }) => of)).toEqual([undefined, undefined, 2, 1])
+  })
+
+  test('ends what is open when the server is gone, and when it is cancelled', () => {
+    const lines = scoreOf([
+      call(1, 'a'),
+      call(2, 'b'),
+      message('client', { method: 'notifications/cancelled', params: { requestId: 1, reason: 'enough' } }),
+      entry({ kind: 'state', state: 'closed', text: 'it ended' }),
+      entry({ kind: 'stderr', text: 'x' }),
+    ])
+    expect(lines[2]).toMatchObject({ shape: 'note', title: 'cancelled', of: 1, isFault: true })
+    expect(lines.at(-1)?.open).toEqual([])
+  })
+
+  test('draws HTTP exchanges only where they failed', () => {
+    const exchange = {
+      kind: 'http',
+      exchange: 1,
+      method: 'POST',
+      url: 'http://x/',
+      requestHeaders: {},
+      tookMs: 1,
+    } as const
+    const score = new Score()
+    expect(score.add(entry({ ...exchange, status: 200 }))).toBeUndefined()
+    expect(score.add(entry({ ...exchange, status: 401 }))).toMatchObject({ title: 'HTTP 401', isFault: true })
+    expect(score.add(entry({ ...exchange, failure: 'refused' }))).toMatchObject({ title: 'refused', isFault: true })
+  })
+
+  test('is drawn in time that grows with its length, thousands of open calls or not', () => {
+    const score = new Score()
+    for (let id = 1; id <= 30_000; id++) score.add(call(id, 'a'))
+    const line = score.add(message('server', { id: 29_999, result: {} }))
+    expect(line?.of).toBe(29_999)
+    expect(line?.open.length).toBeLessThanOrEqual(9)
+  })
+})
+
+test('a value is told in one line', () => {
+  expect(brief({ hive: 'ML-04', list: [1, 2], deep: { a: 1 }, none: null })).toBe(
+    'hive "ML-04", list [2], deep {…}, none null',
+  )
+  expect(brief(['only'])).toBe('only')
+})
+
+describe('the score as text', () => {
+  const plain = { bold: String, dim: String, red: String, yellow: String } as never
+  const draw = (entries: TapeEntry[], width = 80) => {
+    const score = new ScoreText({ width, colours: plain })
+    return [score.head, ...entries.flatMap((item) => score.add(item) ?? [])]
+  }
+
+  test('has the same lanes, and every line the same width', () => {
+    const lines = draw([
+      call(1, 'weigh_hive', { arguments: { hive: 'ML-04' } }),
+      entry({ kind: 'upstream', record: { ...record, status: 200 } }),
+      message('server', {
+        id: 9,
+        method: 'elicitation/create',
+        params: { message: 'How many frames of brood are there in it?' },
+      }),
+      message('client', { id: 9, result: { action: 'decline' } }),
+      message('server', { id: 1, result: { content: [{ type: 'text', text: 'x'.repeat(500) }] } }),
+    ])
+    expect(lines.slice(1).map((line) => line.length)).toEqual([76, 76, 76, 76, 76].map(() => lines[1]?.length))
+    expect(lines[1]).toMatch(/^0\.00 s {3}│ {5}│─ tools\/call weigh_hive {2}hive "ML-04" ─+▶│ {6}│$/)
+    expect(lines[2]).toMatch(/GET \/y {2}200 12 ms ┃─+▶■$/)
+    expect(lines[3]).toMatch(/│◀────│◀─ elicitation\/create {2}How many frames/)
+    expect(lines[4]).toMatch(/│─────│─ reply 10 ms {2}decline ─+▶┃/)
+    expect(lines[5]).toMatch(/│◀─ answer 40 ms {2}x+… ──┃/)
+  })
+
+  test('says which session a line is of where that changes', () => {
+    const lines = draw([call(1, 'a', {}, 's1'), call(1, 'b', {}, 's2')])
+    expect(lines.at(-1)).toMatch(/· s2\n/)
+  })
+})
