@@ -16,6 +16,9 @@ import { Questions } from './questions.js'
 import { Recorder } from './recorder.js'
 import type { Asked, CatalogueView, TargetView } from './view.js'
 
+/** How long changes of the catalogue are gathered. */
+const gatherMs = 30
+
 const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
 
 /** One target that Loupe looks at: opens it, writes down what passes, asks on the page's behalf, opens it again. */
@@ -39,6 +42,7 @@ export class Connection {
   #baseline: Catalogue | undefined
   #client: ClientSide
   #declared: ClientCapabilities | undefined
+  #rereading: NodeJS.Timeout | undefined
   #latencyMs: number | undefined
 
   constructor(id: string, target: Target, journal: Journal, changed: () => void, client = usualClientSide) {
@@ -122,7 +126,7 @@ export class Connection {
         this.#set('closed', why, 'see what it said last in the score, mend it, and press Connect')
       })
       for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const) {
-        link.on(event, () => void this.#readCatalogue(link))
+        link.on(event, () => this.#catalogueChanged(link))
       }
       this.#set('open', `${link.serverInfo.name} ${link.serverInfo.version}, revision ${link.revision}`)
       await this.#readCatalogue(link)
@@ -176,6 +180,7 @@ export class Connection {
   }
 
   async close(): Promise<void> {
+    clearTimeout(this.#rereading)
     const link = this.#link
     this.#link = undefined
     this.#questions.forget()
@@ -224,6 +229,12 @@ export class Connection {
         misfits: [`the output schema itself cannot be used: ${error instanceof Error ? error.message : error}`],
       }
     }
+  }
+
+  /** Servers tell of each list by itself: what is told together is read once. */
+  #catalogueChanged(link: Link): void {
+    clearTimeout(this.#rereading)
+    this.#rereading = setTimeout(() => void this.#readCatalogue(link), gatherMs)
   }
 
   async #readCatalogue(link: Link): Promise<void> {

@@ -1,4 +1,3 @@
-import { quote } from 'shell-quote'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { newestRevision } from '../protocol/revisions.js'
 import type { Target } from '../target/target.js'
@@ -22,15 +21,15 @@ export function copiesOf(target: Target, typed: string, method: string, params: 
 }
 
 function cliOf(typed: string, method: string, params: JsonObject): string {
-  const at = quote([typed])
-  if (method === 'resources/read') return `jexo read ${at} ${quote([String(params.uri)])}`
+  const at = word(typed)
+  if (method === 'resources/read') return `jexo read ${at} ${word(String(params.uri))}`
   const args = isObject(params.arguments) ? params.arguments : {}
   const verb = method === 'prompts/get' ? 'fill' : 'call'
   const isFlat = Object.values(args).every((value) => typeof value !== 'object' || value === null)
   const given = isFlat
-    ? Object.entries(args).map(([name, value]) => quote([`${name}=${value}`]))
-    : ['--args', quote([JSON.stringify(args)])]
-  return ['jexo', verb, at, quote([String(params.name)]), ...given].join(' ')
+    ? Object.entries(args).map(([name, value]) => word(`${name}=${value}`))
+    : ['--args', word(JSON.stringify(args))]
+  return ['jexo', verb, at, word(String(params.name)), ...given].join(' ')
 }
 
 function shellOf(target: Target, method: string, params: JsonObject): string {
@@ -49,7 +48,7 @@ function shellOf(target: Target, method: string, params: JsonObject): string {
   const lines = [hello, ready, call].map((message) => singleQuoted(JSON.stringify(message)))
   if (target.kind === 'url') return curlOf(target.url, target.headers ?? {}, lines)
   const command = target.kind === 'child' ? [target.command.command, ...target.command.args] : []
-  const started = target.kind === 'kit' ? `jexo serve ${quote([target.file])}` : quote(command)
+  const started = target.kind === 'kit' ? `jexo serve ${word(target.file)}` : command.map(word).join(' ')
   return `printf '%s\\n' ${lines.join(' \\\n  ')} | ${started}`
 }
 
@@ -59,7 +58,7 @@ function curlOf(
   [hello, ready, call]: readonly string[],
 ): string {
   const given = Object.entries(headers).map(([name, value]) => ` \\\n  -H ${headerWord(name, value)}`)
-  const base = `curl -sS ${quote([url])}${given.join('')} \\\n  -H 'Content-Type: application/json' -H 'Accept: application/json, text/event-stream'`
+  const base = `curl -sS ${word(url)}${given.join('')} \\\n  -H 'Content-Type: application/json' -H 'Accept: application/json, text/event-stream'`
   const inSession = `${base} -H "Mcp-Session-Id: $SESSION" -H 'MCP-Protocol-Version: ${newestRevision.date}'`
   return [
     `SESSION=$(${base} -D - -o /dev/null \\\n  -d ${hello} | tr -d '\\r' | sed -n 's/^mcp-session-id: //Ip')`,
@@ -113,6 +112,8 @@ function headerCode(name: string, value: string): string {
   return isSecret(name) ? `\`${schemeOf(value)}\${process.env.${variableOf(name)}}\`` : JSON.stringify(value)
 }
 
+/** A word for a shell, quoted only where it has to be. */
+const word = (text: string) => (/^[\w@%+=:,./-]+$/.test(text) ? text : singleQuoted(text))
 const singleQuoted = (text: string) => `'${text.replaceAll("'", `'\\''`)}'`
 const code = (value: unknown) => JSON.stringify(value, null, 2).replace(/^(\s*)"([A-Za-z_$][\w$]*)":/gm, '$1$2:')
 

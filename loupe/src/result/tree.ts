@@ -11,6 +11,7 @@ export interface Found {
 
 const mostVisited = 3_000_000
 const mostMatches = 300
+const mostDeep = 400
 
 export const pathKey = (path: Path): string => JSON.stringify(path)
 
@@ -32,7 +33,7 @@ export function findIn(value: unknown, text: string): Found {
     }
   }
   const visit = (node: unknown): void => {
-    if (matches.size >= mostMatches || ++visited > mostVisited) {
+    if (matches.size >= mostMatches || ++visited > mostVisited || path.length > mostDeep) {
       isCut = true
       return
     }

@@ -1,5 +1,5 @@
-import { Button, Checkbox, FileButton, Menu, Select, TextInput } from '@mantine/core'
-import { useState } from 'react'
+import { Button, Checkbox, Menu, Select, TextInput } from '@mantine/core'
+import { useRef, useState } from 'react'
 import { downloadTape, openTapeText } from '../api'
 import { type Filter, type Kind, kindLabels } from './filter'
 
@@ -19,12 +19,13 @@ const count = (number: number) => number.toLocaleString('en')
 /** What of the score is shown, and what is done with all of it. */
 export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, onClear }: Props) {
   const [problem, setProblem] = useState<string>()
+  const chooser = useRef<HTMLInputElement>(null)
   const toggle = (kind: Kind, isShown: boolean) =>
     onFilter({
       ...filter,
       hidden: isShown ? filter.hidden.filter((item) => item !== kind) : [...filter.hidden, kind],
     })
-  const openTape = async (file: File | null) => {
+  const openTape = async (file: File | undefined) => {
     if (!file) return
     try {
       await openTapeText(file.name, await file.text())
@@ -94,12 +95,22 @@ export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, 
         </Menu.Target>
         <Menu.Dropdown>
           <Menu.Item onClick={() => void downloadTape()}>Save all as a tape</Menu.Item>
-          <FileButton onChange={(file) => void openTape(file)} accept=".jsonl">
-            {(props) => <Menu.Item {...props}>Open a tape…</Menu.Item>}
-          </FileButton>
+          <Menu.Item onClick={() => chooser.current?.click()}>Open a tape…</Menu.Item>
           <Menu.Item onClick={onClear}>Clear what is shown</Menu.Item>
         </Menu.Dropdown>
       </Menu>
+      {/* Not in the menu: that is gone by the time a file is chosen. */}
+      <input
+        ref={chooser}
+        type="file"
+        accept=".jsonl"
+        hidden
+        aria-label="A tape"
+        onChange={(event) => {
+          void openTape(event.currentTarget.files?.[0])
+          event.currentTarget.value = ''
+        }}
+      />
       {problem !== undefined && (
         <p className="problem" role="alert">
           {problem}

@@ -1,0 +1,189 @@
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { Ajv2020 } from 'ajv/dist/2020.js'
+import type { Browser } from 'playwright-core'
+import { parse } from 'yaml'
+import { startBrowser } from '../support/browser.js'
+import { apiary, newFolder, Running, root } from '../support/cli.js'
+import { LoupePage, oddServer } from '../support/loupe.js'
+
+let browser: Browser
+beforeAll(async () => {
+  browser = await startBrowser()
+})
+afterAll(async () => {
+  await browser.close()
+  await Running.endAll()
+})
+
+describe('Loupe, as the host of a server that asks', () => {
+  let odd: LoupePage
+  beforeEach(async () => {
+    odd = await LoupePage.open(browser, [oddServer])
+  })
+  afterEach(() => odd.end())
+  const card = () => odd.page.getByRole('region', { name: 'The server asks' })
+  /** Plays the host otherwise from now on. */
+  const play = async (change: () => Promise<void>) => {
+    await odd.page.goto(`${new URL(odd.url).origin}/#/target/t1`)
+    await odd.page.getByRole('button', { name: 'Use this' }).waitFor()
+    await change()
+    await odd.page.getByRole('button', { name: 'Use this' }).click()
+  }
+
+  test('puts a question on a card in the score, checks the answer, and hands it over', async () => {
+    await odd.call('ask_person')
+    await card().getByText('How many frames of brood?').waitFor()
+    await odd.page.getByText('1 asked').waitFor()
+    const frames = card().getByRole('textbox', { name: 'Frames' })
+    await card().getByRole('button', { name: 'Accept', exact: true }).click()
+    await card()
+      .getByText(/must have required property/)
+      .first()
+      .waitFor()
+    await frames.fill('6')
+    await card().getByRole('combobox', { name: 'temper' }).click()
+    await odd.page.getByRole('option', { name: 'Defensive' }).click()
+    await card().getByRole('button', { name: 'Accept', exact: true }).click()
+    await odd
+      .answer()
+      .getByText('accept {"frames":6,"temper":"d"}')
+      .or(odd.answer().getByText('accept {"temper":"d","frames":6}'))
+      .waitFor()
+    expect(await card().count()).toBe(0)
+    await odd.line(/reply.*accept: /).waitFor()
+  })
+
+  test('declines and cancels questions, and sends nobody to a page unseen', async () => {
+    await odd.call('ask_person')
+    await card().getByRole('button', { name: 'Decline' }).click()
+    await odd.answer().getByText('decline null').waitFor()
+    await odd.call('send_away')
+    await card().getByText('bees.example.org', { exact: true }).waitFor()
+    await card().getByText('https://bees.example.org/sign-in?next=1').waitFor()
+    await card().getByRole('button', { name: 'Cancel' }).click()
+    await odd.answer().getByText('cancel', { exact: true }).waitFor()
+    await odd.call('send_away')
+    await card().getByRole('button', { name: 'Accept without opening' }).click()
+    await odd.answer().getByText('accept', { exact: true }).waitFor()
+  })
+
+  test('answers for the model by hand, by the stand-in, by a text that is always the same, or not at all', async () => {
+    await odd.call('ask_model')
+    await card().getByText('You keep bees.').waitFor()
+    await card().getByLabel('Answer for the model').fill('Not this week.')
+    await card().getByRole('button', { name: 'Answer', exact: true }).click()
+    await odd.answer().getByText('by-hand: Not this week.').waitFor()
+    await odd.call('ask_model')
+    await card().getByRole('button', { name: 'Let the stand-in answer' }).click()
+    await odd.answer().getByText('jexo-stand-in: (stand-in) Is the colony about to swarm?').waitFor()
+    await odd.call('ask_model')
+    await card().getByRole('button', { name: 'Refuse' }).click()
+    await odd
+      .answer()
+      .getByText(/^refused -1: The person refused/)
+      .waitFor()
+    await play(async () => {
+      await odd.page.getByRole('combobox', { name: 'For the model answers' }).click()
+      await odd.page.getByRole('option', { name: 'the text below, each time' }).click()
+      await odd.page.getByLabel('What the model says').fill('Ask a keeper.')
+    })
+    await odd.call('ask_model')
+    await odd.answer().getByText('by-hand: Ask a keeper.').waitFor()
+  })
+
+  test('tells the folders it was given, and of other ones', async () => {
+    await odd.call('ask_folders')
+    await odd.answer().getByText('[]').waitFor()
+    await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('not a folder'))
+    await odd.page.getByText(/"not" is no file:\/\/ URI/).waitFor()
+    await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('file:///home/bee/hives The hives'))
+    await odd.line('roots/list_changed').waitFor()
+    await odd.call('ask_folders')
+    await odd.answer().getByText('file:///home/bee/hives').waitFor()
+    await odd.call('told_folders')
+    await odd.answer().getByText('1', { exact: true }).waitFor()
+  })
+
+  test('declares only what it is told to, and asks for the revision it is told to', async () => {
+    const { page } = odd
+    await play(async () => {
+      await page.getByRole('checkbox', { name: /elicitation/ }).uncheck()
+      await page.getByRole('checkbox', { name: /sampling/ }).uncheck()
+      await page.getByRole('combobox', { name: 'Revision to ask for' }).click()
+      await page.getByRole('option', { name: '2025-06-18' }).click()
+    })
+    await page
+      .getByRole('banner')
+      .getByText(/revision 2025-06-18/)
+      .waitFor()
+    const declared = page.getByRole('region', { name: 'This page declares' })
+    await declared.getByText('roots (listChanged)').waitFor()
+    expect(await declared.textContent()).not.toMatch(/elicitation|sampling/)
+    await odd.call('ask_model')
+    await odd
+      .answer()
+      .getByText(/^refused -32601/)
+      .waitFor()
+    await odd.call('ask_person')
+    await odd
+      .answer()
+      .getByText(/^refused: Method not found/)
+      .waitFor()
+  })
+
+  test('pings, sets the log level, subscribes, and shows what comes of it', async () => {
+    const { page } = odd
+    await page.getByRole('button', { name: /^open odd/ }).click()
+    await page.getByRole('button', { name: 'Ping', exact: true }).click()
+    await page.getByText('It answered the ping.').waitFor()
+    await page.getByRole('combobox', { name: 'Least severity of log messages to be sent' }).click()
+    await page.getByRole('option', { name: 'warning' }).click()
+    await odd.line('from now on warning').waitFor()
+    await odd.part('resource odd://page')
+    await page.getByRole('button', { name: 'Subscribe' }).click()
+    await odd.line(/resources\/updated.*odd:\/\/page/).waitFor()
+    await page.getByRole('button', { name: 'Unsubscribe' }).click()
+    await page.getByRole('button', { name: 'Subscribe', exact: true }).waitFor()
+  })
+})
+
+test('a newcomer finds a tool, fills it in, sends it, answers its question and keeps it as a case', async () => {
+  const folder = newFolder()
+  const loupe = await LoupePage.open(browser, [apiary], { cwd: folder })
+  const { page } = loupe
+  await page
+    .getByRole('button', { name: /^record_harvest|^record_inspection/ })
+    .first()
+    .waitFor()
+  await page.getByLabel('Find a part').fill('strength index')
+  await page.keyboard.press('Enter')
+  await page.getByRole('button', { name: 'Send', exact: true }).waitFor()
+  await loupe.part('tool record_inspection')
+  await page
+    .getByRole('button', { name: /^hive "/ })
+    .first()
+    .click()
+  await page.getByRole('textbox', { name: 'storesKg' }).fill('')
+  await page.getByRole('button', { name: 'Send unchecked' }).click()
+  const card = page.getByRole('region', { name: 'The server asks' })
+  await card.getByRole('textbox').last().fill('11')
+  await card.getByRole('button', { name: 'Accept', exact: true }).click()
+  await loupe.answer().getByText('nextInspection').waitFor()
+  await page.getByRole('button', { name: 'Save as a case' }).click()
+  await page.getByText('Saved as cases/record_inspection.case.yaml').waitFor()
+  const saved = parse(readFileSync(join(folder, 'cases/record_inspection.case.yaml'), 'utf8'))
+  const isCase = new Ajv2020({ strict: false }).compile(
+    JSON.parse(readFileSync(join(root, 'schemas/case.schema.json'), 'utf8')),
+  )
+  expect(isCase(saved) || isCase.errors).toBe(true)
+  expect(saved.steps[0]).toMatchObject({
+    call: 'record_inspection',
+    answers: [{ action: 'accept', content: { storesKg: 11 } }],
+    expect: { structured: { hive: 'ML-04' } },
+  })
+  await page.getByRole('button', { name: 'Save as a case' }).click()
+  await page.getByText('Saved as cases/record_inspection-2.case.yaml').waitFor()
+  expect(loupe.faults).toEqual([])
+  await loupe.end()
+})

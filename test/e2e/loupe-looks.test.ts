@@ -1,0 +1,102 @@
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import { join } from 'node:path'
+import { gzipSync } from 'node:zlib'
+import type { Browser } from 'playwright-core'
+import { startBrowser } from '../support/browser.js'
+import { Running, root } from '../support/cli.js'
+import { LoupePage, oddServer } from '../support/loupe.js'
+
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
+let browser: Browser
+let first: LoupePage
+beforeAll(async () => {
+  browser = await startBrowser()
+  first = await LoupePage.open(browser, [oddServer])
+})
+afterAll(async () => {
+  await first.end()
+  await browser.close()
+  await Running.endAll()
+})
+
+/** Serious faults for people who cannot see or use a mouse. */
+async function faultsOf(page: LoupePage['page']): Promise<string[]> {
+  // As a debugger does it: the page's own policy lets nothing in.
+  await page.evaluate(axe)
+  return page.evaluate(async () => {
+    const found = await (
+      globalThis as never as {
+        axe: { run: () => Promise<{ violations: { id: string; impact: string; nodes: { html: string }[] }[] }> }
+      }
+    ).axe.run()
+    return found.violations
+      .filter(({ impact }) => impact === 'serious' || impact === 'critical')
+      .map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`)
+  })
+}
+
+describe.each([
+  ['light', 1280],
+  ['dark', 1280],
+  ['light', 1024],
+] as const)('the page in %s colours, %i px wide', (colorScheme, width) => {
+  let loupe: LoupePage
+  beforeAll(async () => {
+    loupe = await LoupePage.at(browser, first.loupe, first.url, { colorScheme, viewport: { width, height: 800 } })
+  })
+  afterAll(() => loupe.page.close())
+  const isWithin = () => loupe.page.evaluate(() => document.documentElement.scrollWidth <= innerWidth)
+
+  test('has no serious fault for those who use it otherwise, in any of its states, and fits', async () => {
+    const { page } = loupe
+    await page.getByRole('button', { name: /^mumble/ }).waitFor()
+    const faults: Record<string, string[]> = { catalogue: await faultsOf(page) }
+    await loupe.part('tool fill_form')
+    await page.getByRole('button', { name: /^name "Fern"/ }).click()
+    faults.form = await faultsOf(page)
+    await page.getByRole('button', { name: 'As JSON' }).click()
+    await page.locator('.cm-content').waitFor()
+    faults.editor = await faultsOf(page)
+    await loupe.call('shapes')
+    await page.getByRole('heading', { name: 'Robbing' }).waitFor()
+    faults.answer = await faultsOf(page)
+    await loupe.call('ask_person')
+    await page.getByRole('region', { name: 'The server asks' }).getByText('Frames').waitFor()
+    faults.question = await faultsOf(page)
+    expect(await isWithin()).toBe(true)
+    await page.getByRole('button', { name: 'Decline' }).click()
+    await loupe.call('ask_model')
+    await page.getByLabel('Answer for the model').waitFor()
+    faults.model = await faultsOf(page)
+    await page.getByRole('button', { name: 'Refuse' }).click()
+    await loupe.line('tools/call ask_model').last().click()
+    faults.opened = await faultsOf(page)
+    await page.getByRole('button', { name: /^open odd/ }).click()
+    await page.getByRole('heading', { name: 'What both can do' }).waitFor()
+    faults.target = await faultsOf(page)
+    await page.getByRole('button', { name: '+ Add' }).click()
+    await page.getByRole('heading', { name: 'What shall be looked at?' }).waitFor()
+    faults.adding = await faultsOf(page)
+    await page.keyboard.press('Control+k')
+    await page.getByRole('listbox').waitFor()
+    faults.palette = await faultsOf(page)
+    expect(Object.entries(faults).filter(([, found]) => found.length > 0)).toEqual([])
+    expect(await isWithin()).toBe(true)
+    expect(loupe.faults).toEqual([])
+  })
+})
+
+test('the page loads less than 400 kB at first, and nothing from elsewhere', async () => {
+  const page = await browser.newPage()
+  const asked: string[] = []
+  page.on('request', (request) => asked.push(request.url()))
+  await page.goto(first.url)
+  await page.getByRole('button', { name: /^mumble/ }).waitFor()
+  const { origin } = new URL(first.url)
+  expect(asked.filter((url) => !url.startsWith(origin))).toEqual([])
+  const files = asked.map((url) => new URL(url).pathname).filter((path) => path.startsWith('/assets/'))
+  const bytes = files.map((path) => gzipSync(readFileSync(join(root, 'dist/loupe/page', path))).length)
+  expect(bytes.reduce((sum, size) => sum + size, 0)).toBeLessThan(400_000)
+  await page.close()
+})

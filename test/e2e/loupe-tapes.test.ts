@@ -1,0 +1,220 @@
+import { readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Browser } from 'playwright-core'
+import { startBrowser } from '../support/browser.js'
+import {
+  apiary,
+  bin,
+  hello,
+  jexo,
+  newFolder,
+  Running,
+  ready,
+  root,
+  run,
+  speak,
+  weigh,
+  written,
+} from '../support/cli.js'
+import { LoupePage, oddServer } from '../support/loupe.js'
+
+let browser: Browser
+beforeAll(async () => {
+  browser = await startBrowser()
+})
+afterAll(async () => {
+  await browser.close()
+  await Running.endAll()
+})
+const newTape = () => join(newFolder(), 'hives.tape.jsonl')
+const kinds = (file: string) =>
+  readFileSync(file, 'utf8')
+    .trimEnd()
+    .split('\n')
+    .map((line) => JSON.parse(line).kind as string)
+
+test('a relay stands between a host and a kit: the same bytes, everything on the tape, the upstream lane too', async () => {
+  const file = newTape()
+  const batches = {
+    jsonrpc: '2.0',
+    id: 9,
+    method: 'tools/call',
+    params: { name: 'honey_batches', arguments: { driest: 16 } },
+  }
+  const lines = [hello('2025-11-25'), ready, weigh(2), batches]
+  const bare = await speak([bin, 'serve', apiary], lines)
+  const relayed = await speak([bin, 'relay', apiary, '--tape', file], lines)
+  expect(relayed.code).toBe(0)
+  const answered = (of: typeof bare) => of.lines.flatMap(({ id, result }) => (result ? [id] : [])).sort()
+  expect(answered(bare)).toEqual([2, 9, 'hello'])
+  expect(answered(relayed)).toEqual(answered(bare))
+  expect(relayed.stdout.split('\n')[0]).toBe(bare.stdout.split('\n')[0])
+  expect(kinds(file)).toEqual(expect.arrayContaining(['tape', 'message', 'upstream', 'stderr', 'state']))
+  const shown = await jexo('show', file)
+  expect(shown.stdout).toMatch(/tools\/call weigh_hive {2}hive "ML-04" ─+▶/)
+  expect(shown.stdout).toMatch(/sql select .* ok · .*─▶■/)
+  expect(shown.stdout).toContain('closed: the server ended with code 0')
+  expect(JSON.parse((await jexo('show', file, '--json')).stdout)[0]).toMatchObject({
+    kind: 'state',
+    label: expect.stringContaining('apiary.kit.ts'),
+  })
+})
+
+test('a relay goes before a command and before a URL, and says what is wrong', async () => {
+  const served = new Running([bin, 'serve', apiary, '--http', '0'])
+  const [url] = await served.until(/http:\S+/)
+  const tape = newTape()
+  const relay = new Running([bin, 'relay', url, '--http', '0', '--tape', tape])
+  const [through] = await relay.until(/http:\S+/)
+  expect(through).not.toBe(url)
+  const called = await jexo('call', through, 'weigh_hive', 'hive=ML-04', '--json')
+  expect(JSON.parse(called.stdout)).toMatchObject({ kg: expect.any(Number) })
+  expect(await relay.end()).toBe(0)
+  expect(kinds(tape)).toContain('http')
+  const spoken = await speak([bin, 'relay', url, '--tape', newTape()], [hello('2025-06-18')])
+  expect(spoken.lines[0]).toMatchObject({ id: 'hello', result: { protocolVersion: '2025-06-18' } })
+  await served.end()
+  const crashed = await speak(
+    [bin, 'relay', `exec:${process.execPath} '${written('five.mjs', 'process.exit(5)')}'`, '--tape', newTape()],
+    [],
+  )
+  expect(crashed.code).toBe(5)
+  expect(await jexo('relay', apiary, '--tape', join(newFolder(), 'no/such.tape.jsonl'))).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('the tape cannot be written (ENOENT)'),
+  })
+  expect(await jexo('relay', apiary, '--http', '1')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('--http'),
+  })
+  expect(await jexo('relay', 'old.tape.jsonl')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('a tape is a recording'),
+  })
+})
+
+test('serve records by itself: sessions apart, what was done outside, and no secrets', async () => {
+  const file = newTape()
+  const kit = written(
+    'vault.kit.mjs',
+    `import { defineKit, setting, tool } from 'jexo'
+    export default defineKit({ name: 'vault', version: '1',
+      settings: { WAX: setting({ about: 'A secret.', secret: true }) },
+      parts: [tool('look', { about: 'Looks.', effect: 'read', run: (_, call) =>
+        call.upstream('file', 'open the vault', () => 'inside: ' + call.settings.WAX) })] })`,
+  )
+  const server = new Running([bin, 'serve', kit, '--http', '0', '--tape', file], {
+    env: { ...process.env, WAX: 'b33swax!' } as never,
+  })
+  const [url] = await server.until(/http:\S+/)
+  for (let time = 0; time < 2; time++)
+    expect((await jexo('call', url, 'look')).stdout).toContain('inside: b33swax!')
+  await server.end()
+  const text = readFileSync(file, 'utf8')
+  expect(text).not.toContain('b33swax')
+  expect(text).toContain('inside: ••••')
+  const shown = (await jexo('loupe', '--plain', file)).stdout
+  expect(shown.match(/file open the vault/g)).toHaveLength(2)
+  expect(shown).toMatch(/vault 1, session 2/)
+})
+
+test('attach writes the relayed entry, which works from anywhere and records', async () => {
+  const folder = newFolder()
+  const config = join(folder, 'host.json')
+  const file = join(folder, 'apiary.tape.jsonl')
+  const attached = await run(
+    process.execPath,
+    [bin, 'attach', apiary, '--relayed', '--tape', file, '--to', config],
+    { cwd: folder },
+  )
+  expect(attached).toMatchObject({
+    code: 0,
+    stderr: expect.stringMatching(/tried it: apiary .*23 tools[\s\S]*jexo loupe --follow/),
+  })
+  const { args } = JSON.parse(readFileSync(config, 'utf8')).mcpServers.apiary
+  expect(args.slice(1)).toEqual(['relay', apiary, '--tape', file])
+  expect((await jexo('call', `${config}#apiary`, 'weigh_hive', 'hive=ML-04')).code).toBe(0)
+  expect(readFileSync(file, 'utf8')).toContain('"weigh_hive"')
+  const child = await jexo('attach', oddServer, '--relayed', '--tape', newTape())
+  expect(child.code).toBe(0)
+  expect(child.stdout).toMatch(/"relay",\s+"exec:/)
+})
+
+test('Loupe follows what a real host does, live, from before it begins', async () => {
+  const file = newTape()
+  const loupe = await LoupePage.open(browser, ['--follow', file])
+  await loupe.page.getByText('A tape has no server to ask').waitFor()
+  const host = new Running([bin, 'relay', apiary, '--tape', file])
+  host.child.stdin.write(
+    `${JSON.stringify(hello('2025-11-25'))}\n${JSON.stringify(ready)}\n${JSON.stringify(weigh(2))}\n`,
+  )
+  await loupe.line(/tools\/call weigh_hive/).waitFor()
+  await loupe.line(/answer.*kg/).click()
+  await loupe.page.locator('pre', { hasText: '"structuredContent"' }).waitFor()
+  host.child.stdin.end()
+  await loupe.line(/the server ended with code 0/).waitFor()
+  expect(loupe.faults).toEqual([])
+  await loupe.end()
+})
+
+test('everything in the page is kept as a tape, masked, and opened again without a server', async () => {
+  const recorded = newTape()
+  const loupe = await LoupePage.open(browser, [oddServer, '--tape', recorded, '--env', 'HIVE_TOKEN=wax-t0ken'])
+  const { page } = loupe
+  await page.getByText(/● .*hives\.tape\.jsonl/).waitFor()
+  await loupe.part('tool fill_form')
+  await page.getByRole('button', { name: 'As JSON' }).click()
+  await page.locator('.cm-content').fill('{"name":"the wax-t0ken","box":{"width":1},"password":"hunter22"}')
+  await loupe.send()
+  await loupe
+    .answer()
+    .getByText(/hunter22/)
+    .waitFor()
+  await page.getByRole('button', { name: 'Tape' }).click()
+  const download = page.waitForEvent('download')
+  await page.getByRole('menuitem', { name: 'Save all as a tape' }).click()
+  const saved = join(newFolder(), (await download).suggestedFilename())
+  await (await download).saveAs(saved)
+  expect(saved).toMatch(/odd-20\d\d-.*\.tape\.jsonl$/)
+  await loupe.end()
+  for (const file of [saved, recorded]) {
+    const text = readFileSync(file, 'utf8')
+    expect(text).toContain('tools/call')
+    expect(text).not.toMatch(/wax-t0ken|"password":"hunter22"/)
+  }
+  const again = await LoupePage.open(browser, [saved])
+  await again.line(/tools\/call fill_form/).click()
+  await again.page.locator('pre', { hasText: 'the ••••' }).first().waitFor()
+  await again.page.getByRole('button', { name: 'Tape' }).click()
+  const chooser = again.page.waitForEvent('filechooser')
+  await again.page.getByRole('menuitem', { name: 'Open a tape…' }).click()
+  await (await chooser).setFiles(recorded)
+  await again.page.getByText('hives.tape.jsonl').first().waitFor()
+  await again.page.getByRole('combobox', { name: 'Target' }).waitFor()
+  const broken = written('broken.tape.jsonl', '{"version":1,"kind":"tape"}\nnonsense\n')
+  await again.page.locator('input[type=file]').setInputFiles(broken)
+  await again.page
+    .getByRole('alert')
+    .getByText(/line 2 is no line of a tape/)
+    .waitFor()
+  await again.end()
+  expect(await jexo('loupe', '--plain', broken)).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('line 2'),
+  })
+})
+
+test('the score is printed as text: of a tape to its end, of a server until it is told to stop', async () => {
+  const live = new Running([bin, 'loupe', '--plain', oddServer])
+  await live.until(/│◀─ answer .* tools \[17\]/)
+  expect(live.said).toMatch(/Person Host +Server Upstream/)
+  expect(await live.end()).toBe(0)
+  const traced = await jexo('call', apiary, 'honey_batches', 'driest=15.9', '--trace')
+  expect(traced.stderr).toMatch(/tools\/call honey_batches {2}driest 15\.9 ─+▶/)
+  expect(traced.stderr).toMatch(/sql select .* ok .*─▶■\n {4}statement/)
+  const file = newTape()
+  writeFileSync(file, readFileSync(join(root, 'test/support/crashed.tape.jsonl')))
+  const printed = await jexo('loupe', '--plain', file)
+  expect(printed).toMatchObject({ code: 0 })
+  expect(printed.stdout).toBe((await jexo('show', file)).stdout)
+})

@@ -1,0 +1,226 @@
+import { spawnSync } from 'node:child_process'
+import { readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Browser } from 'playwright-core'
+import { startBrowser } from '../support/browser.js'
+import { apiary, bin, newFolder, Running, root, run, written } from '../support/cli.js'
+import { LoupePage, oddServer } from '../support/loupe.js'
+
+let browser: Browser
+beforeAll(async () => {
+  browser = await startBrowser()
+})
+afterAll(async () => {
+  await browser.close()
+  await Running.endAll()
+})
+const kitText = (about: string, more = '') => `import { defineKit, tool } from 'jexo'
+  export default defineKit({ name: 'garden', version: '1', parts: [
+    tool('count_flowers', { about: '${about}', effect: 'read', run: () => 'seven' }), ${more}
+  ] })`
+
+test('targets are added in the page: what would be started is shown first, and nothing starts before that is confirmed', async () => {
+  const kit = written('garden.kit.mjs', kitText('Counts the flowers.'))
+  const folder = newFolder()
+  const config = join(folder, 'host.json')
+  writeFileSync(
+    config,
+    JSON.stringify({
+      mcpServers: { odd_one: { command: process.execPath, args: [join(root, 'test/support/odd-server.mjs')] } },
+    }),
+  )
+  const served = new Running([bin, 'serve', kit, '--http', '0'], {
+    env: { ...process.env, JEXO_TOKEN: 'let-me-in' } as never,
+  })
+  const [url] = await served.until(/http:\S+/)
+  const loupe = await LoupePage.open(browser, [])
+  const { page } = loupe
+  const add = page.getByRole('complementary', { name: 'Add a target' })
+  const confirm = page.getByRole('region', { name: 'Confirm what is started' })
+  const begin = async (kind: string) => {
+    await page.goto(`${new URL(loupe.url).origin}/#/add`)
+    await add.getByText(kind, { exact: true }).click()
+  }
+
+  await add.getByLabel('Kit file').last().fill(kit)
+  await add.getByLabel('Environment').fill('SITE=Quarry Field')
+  await add.getByRole('button', { name: 'Add', exact: true }).click()
+  await confirm.getByText(/serve .*garden\.kit\.mjs/).waitFor()
+  await confirm.getByText(/with SITE/).waitFor()
+  expect(await loupe.line('connecting').count()).toBe(0)
+  await confirm.getByRole('button', { name: 'Start it' }).click()
+  await page.getByRole('button', { name: /^count_flowers/ }).waitFor()
+
+  await begin('URL')
+  await add.getByLabel('URL').last().fill(url)
+  await add.getByRole('button', { name: 'Add', exact: true }).click()
+  await page
+    .getByRole('alert')
+    .getByText(/HTTP 401/)
+    .waitFor()
+  await begin('URL')
+  await add.getByLabel('URL').last().fill(url)
+  await add.getByLabel('Headers').fill('Authorization: Bearer let-me-in')
+  await add.getByRole('button', { name: 'Add', exact: true }).click()
+  await page
+    .getByRole('button', { name: /^count_flowers.*garden: / })
+    .nth(1)
+    .waitFor()
+
+  await begin("Host's file")
+  await add.getByLabel('Configuration file of a host').fill(config)
+  await add.getByRole('combobox', { name: 'Entry' }).click()
+  await page.getByRole('option', { name: 'odd_one' }).click()
+  await add.getByRole('button', { name: 'Add', exact: true }).click()
+  await confirm.getByText(/odd-server\.mjs/).waitFor()
+  await confirm.getByRole('button', { name: 'Leave it' }).click()
+  expect(await page.getByRole('button', { name: /odd/ }).count()).toBe(0)
+
+  await begin('Kit file')
+  await add.getByLabel('Kit file').last().fill('/no/such/kit')
+  await add.getByRole('button', { name: 'Add', exact: true }).click()
+  await add
+    .getByRole('alert')
+    .getByText(/no\/such\/kit/)
+    .waitFor()
+
+  await page.goto(`${new URL(loupe.url).origin}/#/target/t2`)
+  await page.getByRole('button', { name: 'Remove' }).click()
+  await page.getByRole('alert').waitFor({ state: 'detached' })
+  await page.getByRole('combobox', { name: 'Target' }).waitFor()
+  await served.end()
+  await loupe.end()
+})
+
+test('nothing is started by a request that is not confirmed, whoever sends it', async () => {
+  const loupe = await LoupePage.open(browser, [])
+  const { origin, searchParams } = new URL(loupe.url)
+  const mark = join(newFolder(), 'started')
+  const text = `exec:${process.execPath} -e "require('fs').writeFileSync('${mark}','')"`
+  const ask = (headers: Record<string, string>, body: object) =>
+    fetch(`${origin}/api/targets`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json', ...headers },
+      body: JSON.stringify(body),
+    })
+  expect((await ask({}, { text, confirmed: true })).status).toBe(401)
+  const told = await ask({ 'x-jexo-token': String(searchParams.get('token')) }, { text })
+  expect(await told.json()).toMatchObject({ starts: { command: process.execPath } })
+  expect(() => readFileSync(mark)).toThrow()
+  await loupe.end()
+})
+
+test('an edit of a kit is seen: the catalogue changes, and says what changed', async () => {
+  const kit = written('garden.kit.mjs', kitText('Counts the flowers.'))
+  const loupe = await LoupePage.open(browser, [kit])
+  const { page } = loupe
+  await page.getByRole('button', { name: /^count_flowers/ }).waitFor()
+  writeFileSync(
+    kit,
+    kitText('Counts all flowers.', "tool('cut_grass', { about: 'Cuts it.', effect: 'change', run: () => 1 }),"),
+  )
+  await page.getByRole('button', { name: /^cut_grass ?new/ }).waitFor()
+  await page.getByRole('button', { name: /^count_flowers ?changed.*Counts all flowers/ }).waitFor()
+  await loupe.line(/catalogue changed: /).waitFor()
+  // Connected to anew, what is there now is what it is compared with.
+  await page.getByRole('button', { name: 'Restart', exact: true }).click()
+  await page.getByRole('button', { name: /^cut_grass(?! ?new)/ }).waitFor()
+  await loupe.end()
+})
+
+test('anything is found by the keyboard alone, and an address leads to a part and to a message', async () => {
+  const loupe = await LoupePage.open(browser, [oddServer])
+  const { page } = loupe
+  await page.getByRole('button', { name: /^mumble/ }).waitFor()
+  await page.keyboard.press('Control+k')
+  await page.getByRole('combobox', { name: 'Find anything' }).fill('ask')
+  await page.keyboard.press('ArrowDown')
+  await page.keyboard.press('ArrowUp')
+  await page.keyboard.press('Enter')
+  await page.getByRole('heading', { name: 'ask_person' }).waitFor()
+  expect(page.url()).toContain('#/part/t1%20tool%20ask_person')
+  await page.keyboard.press('Escape')
+  await page.keyboard.type('mumb')
+  await page.keyboard.press('Enter')
+  await page.getByRole('heading', { name: 'mumble' }).waitFor()
+  await page.getByRole('button', { name: 'Send', exact: true }).waitFor()
+  await page.keyboard.press('Control+Enter')
+  await loupe.answer().getByText('mumbled').waitFor()
+  const sequence = await page.locator('.line', { hasText: 'tools/call mumble' }).getAttribute('data-sequence')
+  await page.goto(`${new URL(loupe.url).origin}/#/message/${sequence}`)
+  await page.locator('pre', { hasText: '"mumble"' }).waitFor()
+  // A part's address does in a page of its own what it does here.
+  const other = await LoupePage.at(browser, loupe.loupe, `${loupe.url}#/part/t1%20tool%20wrong`)
+  await other.page.getByRole('heading', { name: 'wrong' }).waitFor()
+  await other.page.close()
+  await loupe.end()
+})
+
+test('HTTP headers are shown without credentials, and an answer beside the one before', async () => {
+  const served = new Running([bin, 'serve', apiary, '--http', '0'], {
+    env: { ...process.env, JEXO_TOKEN: 'let-me-in' } as never,
+  })
+  const [url] = await served.until(/http:\S+/)
+  const loupe = await LoupePage.open(browser, [url, '--header', 'Authorization: Bearer let-me-in'])
+  const { page } = loupe
+  await loupe.part('tool weigh_hive')
+  await page.getByRole('button', { name: 'hive "ML-04"' }).click()
+  await loupe.send()
+  await page.getByText('✓ Fits its output schema').waitFor()
+  await loupe.line('tools/call weigh_hive').click()
+  await page.getByRole('button', { name: 'HTTP headers' }).click()
+  const headers = page.getByRole('region', { name: 'HTTP headers' })
+  await headers.getByText('Bearer ••••').waitFor()
+  await headers.getByText(/^HTTP 200 after/).waitFor()
+  expect(await headers.textContent()).toMatch(/mcp-protocol-version2025-11-25/)
+  await page.getByRole('button', { name: 'Repeat' }).click()
+  await loupe
+    .line(/answer.*kg/)
+    .nth(1)
+    .click()
+  await page.getByRole('button', { name: 'Compared with the answer before' }).click()
+  await page
+    .getByText(/Exactly the same answer as before|^[+−] /)
+    .first()
+    .waitFor()
+  await page.getByRole('button', { name: /^open Marsh Lane apiary/ }).click()
+  await page.getByText(/^[0-9a-f-]{6}••••$/).waitFor()
+  await served.end()
+  await loupe.end()
+})
+
+test('a call is copied as a command line, as a shell script, as a program and as a case, and each does what it did', async () => {
+  const served = new Running([bin, 'serve', apiary, '--http', '0'])
+  const [url] = await served.until(/http:\S+/)
+  const loupe = await LoupePage.open(browser, [url])
+  const { page } = loupe
+  await loupe.part('tool winter_feed')
+  await page.getByRole('textbox', { name: 'storesKg' }).fill('9')
+  await page.getByRole('textbox', { name: 'framesOfBees' }).fill('8')
+  await loupe.send()
+  await loupe.answer().getByRole('button', { name: 'As it came' }).click()
+  const answer = JSON.parse(String(await loupe.answer().locator('pre').textContent()))
+  const copied = async (name: string) => {
+    await page.getByRole('button', { name: 'Copy as' }).click()
+    await page.getByRole('menuitem', { name }).click()
+    const said = page.getByRole('status').getByText(/is copied|to be copied/)
+    await said.waitFor()
+    return page.getByLabel('What was copied').inputValue()
+  }
+  const cli = await copied('Command line')
+  expect(cli).toBe(`jexo call ${url} winter_feed storesKg=9 framesOfBees=8`)
+  const byCli = await run(process.execPath, [bin, ...cli.split(' ').slice(1), '--raw'])
+  expect(JSON.parse(byCli.stdout)).toEqual(answer)
+  const shell = await copied('curl or shell')
+  const byCurl = spawnSync('bash', ['-c', shell], { encoding: 'utf8' })
+  expect(JSON.parse(byCurl.stdout)).toMatchObject({ id: 2, result: answer })
+  const program = await copied('TypeScript')
+  expect(program).toContain('link.call("winter_feed"')
+  const file = written('again.mjs', program.replace("'jexo/node'", JSON.stringify(join(root, 'dist/node.js'))))
+  const byProgram = await run(process.execPath, [file])
+  expect(byProgram.stderr).toBe('')
+  expect(byProgram.stdout).toContain('content')
+  expect(await copied('Case file')).toContain('call: winter_feed')
+  await served.end()
+  await loupe.end()
+})
