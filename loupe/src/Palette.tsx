@@ -42,42 +42,47 @@ export default function Palette({ known, go, onClose }: Props) {
     }
   }
   return (
-    <Modal opened onClose={onClose} withCloseButton={false} size="lg" aria-label="Find anything" yOffset="12vh">
-      <TextInput
-        data-autofocus
-        role="combobox"
-        aria-label="Find anything"
-        aria-expanded
-        aria-controls="palette"
-        aria-activedescendant={found[chosen] ? `palette-${chosen}` : undefined}
-        placeholder="A part, a target, or something to do"
-        value={text}
-        onChange={(event) => {
-          setText(event.currentTarget.value)
-          setAt(0)
-        }}
-        onKeyDown={onKeyDown}
-      />
-      <div id="palette" role="listbox" aria-label="Found" className="palette">
-        {found.map((item, index) => (
-          // biome-ignore lint/a11y/useKeyWithClickEvents: the keys are those of the field above, as in any combobox
-          <div
-            key={item.key}
-            id={`palette-${index}`}
-            role="option"
-            tabIndex={-1}
-            aria-selected={index === chosen}
-            className="palette-item"
-            onClick={() => take(item)}
-          >
-            <b>{item.title}</b>
-            <small>{item.kind}</small>
-            <span>{item.about}</span>
+    <Modal.Root opened onClose={onClose} size="lg" yOffset="12vh">
+      <Modal.Overlay />
+      <Modal.Content aria-label="Find anything">
+        <Modal.Body pt="md">
+          <TextInput
+            data-autofocus
+            role="combobox"
+            aria-label="Find anything"
+            aria-expanded
+            aria-controls="palette"
+            aria-activedescendant={found[chosen] ? `palette-${chosen}` : undefined}
+            placeholder="A part, a target, or something to do"
+            value={text}
+            onChange={(event) => {
+              setText(event.currentTarget.value)
+              setAt(0)
+            }}
+            onKeyDown={onKeyDown}
+          />
+          <div id="palette" role="listbox" aria-label="Found" className="palette">
+            {found.map((item, index) => (
+              // biome-ignore lint/a11y/useKeyWithClickEvents: the keys are those of the field above, as in any combobox
+              <div
+                key={item.key}
+                id={`palette-${index}`}
+                role="option"
+                tabIndex={-1}
+                aria-selected={index === chosen}
+                className="palette-item"
+                onClick={() => take(item)}
+              >
+                <b>{item.title}</b>
+                <small>{item.kind}</small>
+                <span>{item.about}</span>
+              </div>
+            ))}
+            {found.length === 0 && <p>Nothing is called like that.</p>}
           </div>
-        ))}
-        {found.length === 0 && <p>Nothing is called like that.</p>}
-      </div>
-    </Modal>
+        </Modal.Body>
+      </Modal.Content>
+    </Modal.Root>
   )
 }
 

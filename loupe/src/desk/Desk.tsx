@@ -1,6 +1,6 @@
 import { TextInput } from '@mantine/core'
 import { useHotkeys } from '@mantine/hooks'
-import { lazy, Suspense, useMemo, useRef, useState } from 'react'
+import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import type { Route } from '../bench/route'
 import type { Known } from '../bench/useBench'
 import { PartDesk } from './PartDesk'
@@ -21,9 +21,12 @@ export function Desk({ known, route, go }: Props) {
   const input = useRef<HTMLInputElement>(null)
   const { bench, catalogues, names } = known
   const parts = useMemo(() => allParts({ bench, catalogues, names }), [bench, catalogues, names])
+  const isWanted = useRef(false)
   const back = () => {
+    // The field is there at once, or as soon as the address is another.
+    isWanted.current = true
+    input.current?.focus()
     go({ at: 'parts' })
-    setTimeout(() => input.current?.focus())
   }
   useHotkeys([
     ['/', back],
@@ -48,7 +51,7 @@ export function Desk({ known, route, go }: Props) {
       </Suspense>
     )
   }
-  return <Catalogue {...{ known, go, parts, search, setSearch, input }} />
+  return <Catalogue {...{ known, go, parts, search, setSearch, input, isWanted }} />
 }
 
 interface CatalogueProps {
@@ -58,9 +61,15 @@ interface CatalogueProps {
   search: string
   setSearch: (text: string) => void
   input: React.RefObject<HTMLInputElement | null>
+  /** One comes back to search on. */
+  isWanted: React.RefObject<boolean>
 }
 
-function Catalogue({ known, go, parts, search, setSearch, input }: CatalogueProps) {
+function Catalogue({ known, go, parts, search, setSearch, input, isWanted }: CatalogueProps) {
+  useEffect(() => {
+    if (isWanted.current) input.current?.focus()
+    isWanted.current = false
+  }, [input, isWanted])
   const { targets } = known.bench
   const groups = useMemo(() => groupsOf(parts, search), [parts, search])
   const isRead =

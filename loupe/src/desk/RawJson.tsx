@@ -1,6 +1,7 @@
 import { json } from '@codemirror/lang-json'
-import { useComputedColorScheme } from '@mantine/core'
-import CodeMirror from '@uiw/react-codemirror'
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language'
+import { tags } from '@lezer/highlight'
+import CodeMirror, { EditorView } from '@uiw/react-codemirror'
 import { useEffect, useRef, useState } from 'react'
 
 interface Props {
@@ -21,7 +22,6 @@ export default function RawJson({ value, onValue, onProblem }: Props) {
     setText(textOf(value))
     onProblem(undefined)
   }, [value, onProblem])
-  const scheme = useComputedColorScheme('light')
   const change = (typed: string) => {
     setText(typed)
     try {
@@ -32,16 +32,28 @@ export default function RawJson({ value, onValue, onProblem }: Props) {
       onProblem((error as Error).message)
     }
   }
-  return (
-    <CodeMirror
-      value={text}
-      height="200px"
-      theme={scheme}
-      extensions={[json()]}
-      onChange={change}
-      aria-label="Arguments as JSON"
-    />
-  )
+  return <CodeMirror value={text} height="200px" theme="none" extensions={extensions} onChange={change} />
 }
 
+// The colours of JSON everywhere else on the page, in both schemes.
+const colours = HighlightStyle.define([
+  { tag: tags.propertyName, color: 'var(--host-ink)' },
+  { tag: tags.string, color: 'var(--server-ink)' },
+  { tag: [tags.number, tags.bool, tags.null], color: 'var(--honey-ink)' },
+])
+const looks = EditorView.theme({
+  '&': { color: 'var(--ink)', backgroundColor: 'var(--paper)', border: '1px solid var(--rule-strong)' },
+  '.cm-gutters': { color: 'var(--ink-soft)', backgroundColor: 'var(--card)', border: 'none' },
+  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
+  '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'transparent' },
+  '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
+    backgroundColor: 'var(--honey-soft) !important',
+  },
+})
+const extensions = [
+  json(),
+  syntaxHighlighting(colours),
+  looks,
+  EditorView.contentAttributes.of({ 'aria-label': 'Arguments as JSON' }),
+]
 const textOf = (value: unknown) => JSON.stringify(value ?? {}, null, 2)
