@@ -4,23 +4,18 @@ import { closestTo } from '../kit/closest.js'
 import type { Answerer } from '../link/answering.js'
 import type { Link } from '../link/link.js'
 import type { ToolResult } from '../protocol/types.js'
-import { type UpstreamRecord, upstreamCapability, upstreamMethod } from '../protocol/upstream.js'
+import { upstreamCapability } from '../protocol/upstream.js'
 import { readAnswerer } from '../talk/answers-file.js'
 import { askOnTerminal } from '../talk/terminal.js'
-import { now } from '../tape/entry.js'
 import { readArguments } from '../target/arguments.js'
-import type { NodeDialOptions } from '../transport/node-dial.js'
-import { columns, errorColours, Failed, out, outJson, say } from './output.js'
+import { errorColours, Failed, out, outJson, say } from './output.js'
 import { blockText, resultText } from './result-text.js'
-import { ScoreText } from './score-text.js'
 import { type TargetFlags, withLink, withTarget } from './target-options.js'
-import { upstreamDetails } from './upstream-text.js'
 
 interface Flags extends TargetFlags {
   args?: string
   answers?: string
   raw?: boolean
-  trace?: boolean
   json?: boolean
 }
 
@@ -34,7 +29,6 @@ export const call = () =>
       .option('--args <json>', 'all arguments as a JSON object')
       .option('--answers <file|accept|decline|cancel>', "how the server's questions are answered")
       .option('--raw', 'the result exactly as it came, as JSON')
-      .option('--trace', 'the score of it: every message, and what the server did outside')
       .option('--json', 'structured content as JSON, else the text as a JSON string')
       .addHelpText('after', '\nExample: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json'),
   ).action(async (target: string, tool: string, words: string[], flags: Flags) => {
@@ -54,7 +48,6 @@ export const call = () =>
       },
       {
         onQuestion: await answererFor(flags.answers),
-        ...(flags.trace ? traceOptions() : {}),
         onLog: ({ level, logger, data }) => say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
       },
     )
@@ -62,33 +55,6 @@ export const call = () =>
     if (!isQuiet) say(timing(tool, tookMs, performance.now() - startedAt))
     if (result.isError) throw new Failed()
   })
-
-/** Draws what passes on stderr, as it passes; below what was done outside stands what was sent and what came back. */
-function traceOptions(): NodeDialOptions {
-  const score = new ScoreText({ width: columns(), colours: errorColours })
-  let sequence = 0
-  say(score.head)
-  return {
-    onUpstream: () => {},
-    onMessage: (message, from) => {
-      const bytes = JSON.stringify(message).length
-      const text = score.add({
-        kind: 'message',
-        from,
-        message,
-        bytes,
-        sequence: ++sequence,
-        at: now(),
-        target: 'call',
-      })
-      if (text !== undefined) say(text)
-      if ('method' in message && message.method === upstreamMethod && message.params) {
-        const details = upstreamDetails(message.params as unknown as UpstreamRecord)
-        if (details !== '') say(details)
-      }
-    },
-  }
-}
 
 /** On a terminal the person is asked; elsewhere a question is cancelled, and that is said. */
 async function answererFor(answers: string | undefined): Promise<Answerer> {

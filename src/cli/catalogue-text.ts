@@ -8,14 +8,19 @@ import { parseUriTemplate } from '../protocol/uri-template.js'
 import { colours, columns, wrapped } from './output.js'
 
 /** A catalogue as a person reads it: by what the tools do, with their arguments in the model's words. */
-export function catalogueText(link: Link, catalogue: Catalogue): string {
+export function catalogueText(link: Link, catalogue: Catalogue, tokens?: number): string {
   const { name, version, title } = link.serverInfo
   const { tools, resources, templates, prompts } = catalogue
   const alone = resources.filter(({ uri }) => !templates.some((item) => matches(item, uri)))
   const sections = [
     `${colours.bold(title ?? name)} ${version}  ${colours.dim(`revision ${link.revision} · ${link.label}`)}`,
     ...(link.instructions === undefined ? [] : [wrap(link.instructions, '')]),
-    ...section('tool', tools, toolsText),
+    ...section(
+      'tool',
+      tools,
+      toolsText,
+      tokens === undefined ? '' : `about ${tokens.toLocaleString('en')} tokens of a model's context`,
+    ),
     ...section('resource', alone, (list) => aligned(list.map((item) => [item.uri, item.description ?? item.name]))),
     ...section('template', templates, (list) => list.map((item) => templateText(item, resources)).join('\n')),
     ...section('prompt', prompts, (list) => list.map(promptText).join('\n')),
@@ -23,9 +28,10 @@ export function catalogueText(link: Link, catalogue: Catalogue): string {
   return sections.join('\n')
 }
 
-function section<T>(noun: string, list: readonly T[], text: (list: readonly T[]) => string): string[] {
+function section<T>(noun: string, list: readonly T[], text: (list: readonly T[]) => string, fact = ''): string[] {
   if (list.length === 0) return []
-  return ['', colours.bold(list.length === 1 ? `1 ${noun}` : `${list.length} ${noun}s`), text(list)]
+  const head = colours.bold(list.length === 1 ? `1 ${noun}` : `${list.length} ${noun}s`)
+  return ['', fact ? `${head}  ${colours.dim(fact)}` : head, text(list)]
 }
 
 const effectWords: Record<Effect, string> = { read: 'reads', add: 'adds', change: 'changes', remove: 'removes' }

@@ -28,7 +28,10 @@ export const loupe = () =>
     .option('--header <name: value>', 'send a header with every request', gather)
     .option('--env <NAME=value>', 'set a variable for commands', gather)
     .option('--cwd <folder>', 'start commands in this folder')
-    .addHelpText('after', '\nExamples:\n  jexo loupe apiary.kit.ts\n  jexo loupe --follow apiary.tape.jsonl')
+    .addHelpText(
+      'after',
+      '\nExample: jexo loupe apiary.kit.ts\nA real host, live: jexo loupe --follow apiary.tape.jsonl',
+    )
     .action(async (texts: string[], flags: Flags) => {
       const port = Number(flags.port)
       if (!Number.isInteger(port) || port < 0 || port > 65_535) {

@@ -38,10 +38,9 @@ export const relay = () =>
     .addHelpText(
       'after',
       `
-Examples:
-  jexo relay apiary.kit.ts --tape apiary.tape.jsonl        what a host starts instead of the server
-  jexo relay http://127.0.0.1:4870/mcp --http 4875 --tape apiary.tape.jsonl
-  jexo loupe --follow apiary.tape.jsonl                    beside it, to see it live`,
+Example: jexo relay apiary.kit.ts --tape apiary.tape.jsonl
+         jexo relay http://127.0.0.1:4870/mcp --http 4875 --tape apiary.tape.jsonl
+Beside it, to see it live: jexo loupe --follow apiary.tape.jsonl`,
     )
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))

@@ -3,15 +3,22 @@ import { resolve } from 'node:path'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import type { Kit } from '../kit/kit.js'
-import { readCatalogue } from '../link/catalogue.js'
+import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import { readTape } from '../tape/read.js'
 import { shownPath } from '../target/kit-file.js'
 import { tapeSuffix } from '../target/target.js'
+import { tokensOf } from '../wrap/context-cost.js'
 import { catalogueText } from './catalogue-text.js'
 import { colours, columns, out, outJson } from './output.js'
 import { ScoreText } from './score-text.js'
 import { type TargetFlags, targetOptions, withLink, withTarget } from './target-options.js'
+
+/** Tokens that the tools take of a model's context. */
+const contextCost = ({ tools }: Catalogue) =>
+  tokensOf(
+    tools.map(({ name, description = '', inputSchema }) => ({ name, about: description, input: inputSchema })),
+  )
 
 /** A tape is shown as its score. */
 async function showTape(file: string, isJson: boolean): Promise<void> {
@@ -48,7 +55,7 @@ export const show = () =>
       const { serverInfo, revision, capabilities, instructions } = link
       const settings = Object.entries(kit?.settings ?? {}).map(([name, declared]) => ({ name, ...declared }))
       if (flags.json) return outJson({ serverInfo, revision, capabilities, instructions, ...catalogue, settings })
-      out(catalogueText(link, catalogue))
+      out(catalogueText(link, catalogue, await contextCost(catalogue)))
       const isMissing = ({ name, default: otherwise, optional }: (typeof settings)[number]) =>
         !environment[name] && otherwise === undefined && !optional
       const lines = settings.map(

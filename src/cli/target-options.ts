@@ -5,6 +5,7 @@ import type { Link } from '../link/link.js'
 import { openTarget, readTarget } from '../target/target.js'
 import type { NodeDialOptions } from '../transport/node-dial.js'
 import { errorColours, say } from './output.js'
+import { traceOptions } from './trace.js'
 
 export interface TargetFlags {
   header?: string[]
@@ -12,6 +13,7 @@ export interface TargetFlags {
   cwd?: string
   timeout?: string
   revision?: string
+  trace?: boolean
 }
 
 /** For options that may be given again. */
@@ -24,6 +26,7 @@ export function withTarget(command: Command): Command {
     .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
     .option('--cwd <folder>', 'start a command in this folder')
     .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
+    .option('--trace', 'draw the score of it on stderr: every message, and what the server did outside')
     .option('--revision <date>', 'revision of the standard to ask for, such as 2025-06-18')
 }
 
@@ -39,6 +42,7 @@ export async function withLink<T>(
   Object.assign(process.env, given.env)
   const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
   const opened = await openTarget(await readTarget(target, given), {
+    ...(flags.trace ? traceOptions() : {}),
     ...options,
     ...given,
     ...(timeout === undefined || timeout === '' ? {} : { timeoutMs: readMs(timeout) }),

@@ -7,7 +7,7 @@ interface OpenCall {
   sequence: number
   at: number
   method: string
-  /** Method and what it is about: the same for a call that is repeated. */
+  /** Method, what it is about, and its arguments: the same for a call that is repeated. */
   subject: string
   token: unknown
 }
@@ -97,7 +97,14 @@ export class Score {
     const token = (params._meta as { progressToken?: unknown } | undefined)?.progressToken
     const title = subject ? `${method} ${subject}` : method
     const { sequence, at } = entry
-    this.#begin(keyOf(entry, from, message.id), { slot: 0, sequence, at, method, subject: title, token })
+    this.#begin(keyOf(entry, from, message.id), {
+      slot: 0,
+      sequence,
+      at,
+      method,
+      subject: `${title} ${JSON.stringify(params.arguments ?? null)}`,
+      token,
+    })
     if (askingMethods.test(method)) {
       const said = method.startsWith('elicitation') ? String(params.message ?? '') : lastText(params.messages)
       return this.#line(entry, { shape: 'question', from, title: method, detail: said })

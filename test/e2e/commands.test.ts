@@ -134,7 +134,19 @@ test('read and fill give resources and prompts', async () => {
 test('help goes with every verb, and only verbs that exist are listed', async () => {
   const { stderr, code } = await jexo('--help')
   expect(code).toBe(0)
-  for (const verb of ['serve', 'show', 'call', 'read', 'fill', 'loupe', 'attach', 'pack', 'demo']) {
+  for (const verb of [
+    'serve',
+    'show',
+    'call',
+    'read',
+    'fill',
+    'talk',
+    'relay',
+    'loupe',
+    'attach',
+    'pack',
+    'demo',
+  ]) {
     expect(stderr).toMatch(new RegExp(`^  ${verb} `, 'm'))
     expect((await jexo(verb, '--help')).stderr).toMatch(/Example: jexo/)
   }

@@ -100,6 +100,19 @@ describe('the score', () => {
     ])
   })
 
+  test('takes a call with other arguments for another call', () => {
+    const weigh = (id: number, hive: string) => call(id, 'weigh_hive', { arguments: { hive } })
+    const lines = scoreOf([
+      weigh(1, 'ML-01'),
+      message('server', { id: 1, result: {} }),
+      weigh(2, 'ML-02'),
+      message('server', { id: 2, result: {} }),
+      weigh(3, 'ML-01'),
+      message('server', { id: 3, result: {} }),
+    ])
+    expect([lines[3]?.previous, lines[5]?.previous]).toEqual([undefined, 2])
+  })
+
   test('keeps sessions apart that use the same ids', () => {
     const lines = scoreOf([
       call(1, 'a', {}, 's1'),

@@ -64,6 +64,7 @@ function Readable({ asked, onFollow }: Pick<Props, 'asked' | 'onFollow'>) {
     return (
       <>
         <pre className="text">{asked.error.message}</pre>
+        <Pages data={asked.error.data} />
         {asked.error.data !== undefined && <JsonView value={asked.error.data} label="Data of the error" />}
       </>
     )
@@ -88,6 +89,24 @@ function Readable({ asked, onFollow }: Pick<Props, 'asked' | 'onFollow'>) {
   if (contents) return contents.map((item) => <Contents key={item.uri} contents={item} />)
   if (messages) return <Conversation messages={messages} description={description} onFollow={onFollow} />
   return <JsonView value={asked.result} label="Result" />
+}
+
+/** Pages that have to be visited before the call can be made again (-32042). */
+function Pages({ data }: { data: unknown }) {
+  const list = (data as { elicitations?: { url?: unknown; message?: unknown }[] } | undefined)?.elicitations
+  const pages = Array.isArray(list) ? list.filter(({ url }) => typeof url === 'string') : []
+  return pages.map(({ url, message }) => (
+    <p key={String(url)}>
+      {String(message ?? 'Visit')}:{' '}
+      {/^https?:/.test(String(url)) ? (
+        <a href={String(url)} target="_blank" rel="noreferrer noopener">
+          {String(url)}
+        </a>
+      ) : (
+        <code>{String(url)}</code>
+      )}
+    </p>
+  ))
 }
 
 interface ConversationProps {
