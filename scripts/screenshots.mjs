@@ -3,8 +3,9 @@
  * real xterm under Xvfb (Debian: xvfb xterm imagemagick), those of the page of Chromium.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { mkdirSync } from 'node:fs'
-import { join } from 'node:path'
+import { mkdirSync, mkdtempSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { dirname, join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { chromium } from 'playwright-core'
 import { prepare, root } from './prepare.mjs'
@@ -12,6 +13,13 @@ import { prepare, root } from './prepare.mjs'
 prepare()
 const folder = join(root, 'docs/screenshots')
 mkdirSync(folder, { recursive: true })
+const browserFlags = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+]
 const display = ':97'
 const wanted = process.argv.slice(2)
 const isWanted = (name) => wanted.length === 0 || wanted.includes(name)
@@ -48,6 +56,12 @@ try {
     'attach-and-pack',
     'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --out /tmp/packed; cd /tmp/packed; jexo call apiary.mjs weigh_hive hive=ML-04',
     26,
+  )
+  await terminal(
+    'score',
+    'jexo call apiary.kit.ts honey_batches driest=15.9 --trace; jexo attach apiary.kit.ts --relayed --tape /tmp/apiary.tape.jsonl --to /tmp/host.json; jexo call /tmp/host.json#apiary weigh_hive hive=ML-99; jexo show /tmp/apiary.tape.jsonl',
+    14,
+    8,
   )
   await pages()
 } finally {
@@ -92,30 +106,53 @@ async function terminal(name, command, seconds, points = 11) {
   process.stdout.write(`${name}.png ${status === 0 ? 'taken' : 'failed'}\n`)
 }
 
-async function pages() {
-  if (!['loupe', 'loupe-form', 'loupe-dark'].some(isWanted)) return
-  const loupe = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'loupe', 'apiary.kit.ts', '--port', '0'], {
-    cwd: join(root, 'examples/apiary'),
+/** Starts Loupe with some arguments; gives its page and what ends both. */
+async function loupe(args, cwd = join(root, 'examples/apiary')) {
+  const running = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'loupe', ...args, '--port', '0'], {
+    cwd,
   })
   const url = await new Promise((resolve) => {
-    loupe.stdout.on('data', (chunk) => {
+    running.stdout.on('data', (chunk) => {
       const found = /http:\S+/.exec(String(chunk))
       if (found) resolve(found[0])
     })
   })
   const browser = await chromium.launch({
     executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium',
-    args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking'],
+    args: browserFlags,
   })
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
-  const send = () => page.getByRole('button', { name: 'Send', exact: true }).click()
-  const choose = async (part) => {
-    await page.keyboard.press('Escape')
-    await page.getByRole('button', { name: part }).click()
-  }
   await page.goto(url)
+  return {
+    page,
+    line: (text) => page.getByRole('log').getByRole('button').filter({ hasText: text }),
+    send: () => page.getByRole('button', { name: 'Send', exact: true }).click(),
+    choose: async (part) => {
+      await page.keyboard.press('Escape')
+      await page.getByRole('button', { name: part }).click()
+    },
+    take: async (name) => {
+      await pause(400)
+      await page.screenshot({ path: join(folder, `${name}.png`) })
+      process.stdout.write(`${name}.png taken\n`)
+    },
+    end: async () => {
+      await browser.close()
+      running.kill('SIGINT')
+    },
+  }
+}
+
+async function pages() {
+  if (['loupe', 'loupe-form', 'loupe-question', 'loupe-target'].some(isWanted)) await tried()
+  if (isWanted('loupe-follow')) await followed()
+}
+
+async function tried() {
+  const { page, line, send, choose, take, end } = await loupe(['apiary.kit.ts'])
   await page.getByRole('button', { name: /^weigh_hive/ }).waitFor()
-  await page.getByRole('button', { name: 'Clear' }).click()
+  await page.getByRole('button', { name: 'Tape' }).click()
+  await page.getByRole('menuitem', { name: 'Clear what is shown' }).click()
   await choose(/^weigh_site/)
   await page.getByRole('button', { name: 'site "Quarry Field"' }).click()
   await send()
@@ -126,22 +163,58 @@ async function pages() {
   await page.getByText('The tool says no').waitFor()
   await page.getByRole('button', { name: 'hive "ML-04"' }).click()
   await send()
-  await page.getByRole('heading', { name: /^Answer/ }).waitFor()
   await page.getByText('kg', { exact: true }).waitFor()
   await choose(/^get_hive/)
   await page.getByRole('heading', { name: 'get_hive' }).waitFor()
   await page.getByRole('button', { name: 'hive "ML-04"', exact: true }).click()
   await send()
   // The answer is there, and the request behind it in the last lane.
-  await page.getByRole('log').getByRole('button').filter({ hasText: 'GET /hives/ML-04' }).click()
-  await pause(300)
-  await page.screenshot({ path: join(folder, 'loupe.png') })
+  await line('GET /hives/ML-04').click()
+  await take('loupe')
+  await line('GET /hives/ML-04').click()
+  await choose(/^record_inspection/)
+  await page.getByRole('button', { name: /^hive "ML-04", on/ }).click()
+  await page.getByRole('textbox', { name: 'storesKg' }).fill('')
+  await page.getByRole('button', { name: 'Send unchecked' }).click()
+  await page.getByRole('region', { name: 'The server asks' }).getByRole('textbox').last().fill('11')
+  await take('loupe-question')
+  await page.getByRole('button', { name: 'Accept', exact: true }).click()
+  await page.getByRole('button', { name: 'Save as a case' }).waitFor()
+  await page.getByRole('button', { name: /^open Marsh Lane apiary/ }).click()
+  await page.getByRole('heading', { name: 'What both can do' }).waitFor()
+  await take('loupe-target')
   await choose(/^record_inspection/)
   await page.getByRole('button', { name: /^hive "ML-04", on/ }).click()
   await page.emulateMedia({ colorScheme: 'dark' })
-  await pause(400)
-  await page.screenshot({ path: join(folder, 'loupe-form.png') })
-  await browser.close()
-  loupe.kill('SIGINT')
-  process.stdout.write('loupe.png, loupe-form.png taken\n')
+  await take('loupe-form')
+  await end()
+}
+
+/** A host of its own asks through the relay, while Loupe follows the tape. */
+async function followed() {
+  const tape = join(mkdtempSync(join(tmpdir(), 'jexo-tape-')), 'apiary.tape.jsonl')
+  const { page, line, take, end } = await loupe(['--follow', 'apiary.tape.jsonl'], dirname(tape))
+  const host = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'relay', 'apiary.kit.ts', '--tape', tape], {
+    cwd: join(root, 'examples/apiary'),
+    stdio: ['pipe', 'ignore', 'ignore'],
+  })
+  const say = (message) => host.stdin.write(`${JSON.stringify({ jsonrpc: '2.0', ...message })}\n`)
+  const clientInfo = { name: 'kitchen-host', version: '3.1' }
+  say({ id: 1, method: 'initialize', params: { protocolVersion: '2025-06-18', capabilities: {}, clientInfo } })
+  await line('answer').first().waitFor()
+  say({ method: 'notifications/initialized' })
+  say({ id: 2, method: 'tools/list' })
+  const call = (id, name, args) => say({ id, method: 'tools/call', params: { name, arguments: args } })
+  call(3, 'weigh_hive', { hive: 'ML-04' })
+  await line(/answer.*kg/).waitFor()
+  call(4, 'honey_batches', { driest: 16 })
+  call(5, 'move_hive', { hive: 'ML-40', to: 'Orchard End' })
+  await line(/tool error|error -32/)
+    .first()
+    .waitFor()
+  await line(/answer.*rows/).click()
+  await page.getByLabel('Message answer').first().waitFor()
+  await take('loupe-follow')
+  host.stdin.end()
+  await end()
 }

@@ -12,6 +12,14 @@ const browser = findBrowser()
 const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
 const curl = find('client to compare with', 'curl', 'JEXO_CURL', ['/usr/bin/curl'], 'curl')
 const postgres = find('database', 'postgres', 'JEXO_POSTGRES', postgresPlaces(), 'postgresql')
+// What sets a database up has moved between Debian's packages.
+find(
+  'database',
+  'my_print_defaults',
+  'JEXO_MARIADB_DEFAULTS',
+  ['/usr/bin/my_print_defaults'],
+  'mariadb-client-core',
+)
 const mariadb = find('database', 'mariadbd', 'JEXO_MARIADB', ['/usr/sbin/mariadbd'], 'mariadb-server-core')
 run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
 run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])

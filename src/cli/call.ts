@@ -42,13 +42,17 @@ export const call = () =>
         const args = readArguments(tool, await schemaOf(link, tool), words, flags.args)
         if (flags.trace && !showsUpstream(link)) say(errorColours.dim(notShown))
         const calledAt = performance.now()
-        const answer = await link.call(tool, args, { onProgress: (progress) => sayProgress(tool, progress) })
+        const answer = await link.call(tool, args, {
+          // The score has it already.
+          onProgress: (progress) => flags.trace || sayProgress(tool, progress),
+        })
         tookMs = performance.now() - calledAt
         return answer
       },
       {
         onQuestion: await answererFor(flags.answers),
-        onLog: ({ level, logger, data }) => say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
+        onLog: ({ level, logger, data }) =>
+          flags.trace || say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
       },
     )
     print(result, flags)

@@ -8,7 +8,7 @@ import { readTarget, type Target } from '../target/target.js'
 import { colours, columns, out, say } from './output.js'
 import { onFreePort } from './ports.js'
 import { ScoreText } from './score-text.js'
-import { gather, type TargetFlags, targetOptions } from './target-options.js'
+import { gather, readMs, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
   port: string
@@ -28,6 +28,8 @@ export const loupe = () =>
     .option('--header <name: value>', 'send a header with every request', gather)
     .option('--env <NAME=value>', 'set a variable for commands', gather)
     .option('--cwd <folder>', 'start commands in this folder')
+    .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
+    .option('--revision <date>', 'revision of the standard to ask for at first')
     .addHelpText(
       'after',
       '\nExample: jexo loupe apiary.kit.ts\nA real host, live: jexo loupe --follow apiary.tape.jsonl',
@@ -41,7 +43,12 @@ export const loupe = () =>
       for (const text of texts) targets.push(await readTarget(text, targetOptions(flags)))
       const follow = (flags.follow ?? []).map((file) => resolve(file))
       if (flags.plain) return plainly(targets, follow)
-      const options = { follow, ...(flags.tape === undefined ? {} : { tape: resolve(flags.tape) }) }
+      const options = {
+        follow,
+        ...(flags.timeout === undefined ? {} : { timeoutMs: readMs(flags.timeout) }),
+        ...(flags.revision === undefined ? {} : { revision: flags.revision }),
+        ...(flags.tape === undefined ? {} : { tape: resolve(flags.tape) }),
+      }
       const service = await onFreePort(port, (free) => startLoupe(targets, { ...options, port: free }))
       out(service.url)
       say('Open this link; the page is for this machine only. Ctrl-C ends it.')

@@ -73,7 +73,7 @@ function split(text: string, at: string, option: string, wanted: string): [strin
   return [text.slice(0, index).trim(), text.slice(index + 1).trim()]
 }
 
-function readMs(text: string): number {
+export function readMs(text: string): number {
   const value = Number(text)
   if (!Number.isInteger(value) || value <= 0)
     throw problems.argumentUnreadable(`the time-out ${JSON.stringify(text)}`, 'milliseconds, such as 5000')

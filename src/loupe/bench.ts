@@ -4,7 +4,7 @@ import { type TapeWriter, tapeText } from '../tape/write.js'
 import { commandOf } from '../target/command-of.js'
 import { shownPath } from '../target/kit-file.js'
 import { labelOf, type Target } from '../target/target.js'
-import { Connection } from './connection.js'
+import { Connection, type ConnectionOptions } from './connection.js'
 import { Journal } from './journal.js'
 import { TapeView } from './tape-target.js'
 import type { TargetView } from './view.js'
@@ -33,11 +33,13 @@ export class Bench {
   readonly tapes: TapeView[] = []
   readonly #listeners = new Set<() => void>()
   readonly #recorder: TapeWriter | undefined
+  readonly #options: ConnectionOptions
   #count = 0
   #isTelling = false
 
-  constructor(recorder?: TapeWriter) {
+  constructor(recorder?: TapeWriter, options: ConnectionOptions = {}) {
     this.#recorder = recorder
+    this.#options = options
     this.journal.listen((entries) => {
       for (const { sequence: _, at, target, ...event } of entries) recorder?.add(target, event, at)
     })
@@ -53,7 +55,7 @@ export class Bench {
 
   /** Takes a target in, and begins to open it. */
   add(target: Exclude<Target, { kind: 'tape' }>): Connection {
-    const connection = new Connection(`t${++this.#count}`, target, this.journal, this.#changed)
+    const connection = new Connection(`t${++this.#count}`, target, this.journal, this.#changed, this.#options)
     this.connections.push(connection)
     void connection.open()
     return connection

@@ -56,3 +56,14 @@ export async function costsOf(tools: readonly ToolDefinition[]): Promise<Record<
     ]),
   )
 }
+
+/** The definitions of parts that are marked as gone. */
+export function goneOf(before: Catalogue, marks: Readonly<Record<string, PartMark>>): Catalogue {
+  const isGone = (key: string) => marks[key]?.mark === 'gone'
+  return {
+    tools: before.tools.filter(({ name }) => isGone(`tool ${name}`)),
+    resources: before.resources.filter(({ uri }) => isGone(`resource ${uri}`)),
+    templates: before.templates.filter(({ uriTemplate }) => isGone(`template ${uriTemplate}`)),
+    prompts: before.prompts.filter(({ name }) => isGone(`prompt ${name}`)),
+  }
+}

@@ -1,18 +1,18 @@
-import { isJexoError, problems } from '../errors.js'
+import { problems } from '../errors.js'
 import { compilingValidator } from '../kit/compiling-validator.js'
 import { checkFor } from '../kit/validation.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import { isRequest, type JsonObject, type RequestId } from '../protocol/messages.js'
-import { RpcError } from '../protocol/rpc-error.js'
 import type { ClientCapabilities } from '../protocol/types.js'
 import type { TargetState } from '../tape/entry.js'
 import { commandOf } from '../target/command-of.js'
 import { labelOf, openTarget, type Target } from '../target/target.js'
-import { costsOf, marksBetween, marksText, type PartMark } from './catalogue-marks.js'
+import { costsOf, goneOf, marksBetween, marksText } from './catalogue-marks.js'
 import { type ClientSide, needsReopening, usualClientSide } from './client-side.js'
 import type { Journal } from './journal.js'
 import { Questions } from './questions.js'
+import { faultOf, reasonOf } from './reasons.js'
 import { Recorder } from './recorder.js'
 import type { Asked, CatalogueView, TargetView } from './view.js'
 
@@ -20,6 +20,13 @@ import type { Asked, CatalogueView, TargetView } from './view.js'
 const gatherMs = 30
 
 const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
+
+export interface ConnectionOptions {
+  /** Revision to ask for at first. */
+  revision?: string
+  /** How long a request may stay unanswered. */
+  timeoutMs?: number
+}
 
 /** One target that Loupe looks at: opens it, writes down what passes, asks on the page's behalf, opens it again. */
 export class Connection {
@@ -31,6 +38,11 @@ export class Connection {
   readonly #running = new Map<string, AbortController>()
   readonly #questions: Questions
   readonly #recorder: Recorder
+  readonly #timeoutMs: number | undefined
+  /** Counts attempts to open: what comes of an earlier one is of no interest any more. */
+  #attempt = 0
+  /** Resolves when the attempt that is under way is over, one way or the other. */
+  #opening: Promise<void> | undefined
   #link: Link | undefined
   #state: TargetState = 'closed'
   #problem: string | undefined
@@ -45,13 +57,20 @@ export class Connection {
   #rereading: NodeJS.Timeout | undefined
   #latencyMs: number | undefined
 
-  constructor(id: string, target: Target, journal: Journal, changed: () => void, client = usualClientSide) {
+  constructor(
+    id: string,
+    target: Target,
+    journal: Journal,
+    changed: () => void,
+    { revision, timeoutMs }: ConnectionOptions = {},
+  ) {
     this.id = id
     this.label = labelOf(target)
     this.target = target
     this.#journal = journal
     this.#changed = changed
-    this.#client = client
+    this.#client = revision === undefined ? usualClientSide : { ...usualClientSide, revision }
+    this.#timeoutMs = timeoutMs
     this.#recorder = new Recorder(id, journal)
     this.#questions = new Questions(() => this.#client, changed)
   }
@@ -91,7 +110,13 @@ export class Connection {
   }
 
   /** Opens the target, or opens it again. Does not reject: what is wrong is part of the view. */
-  async open(): Promise<void> {
+  open(): Promise<void> {
+    const opening = this.#open()
+    this.#opening = opening
+    return opening
+  }
+
+  async #open(): Promise<void> {
     const before = this.#link
     this.#link = undefined
     await before?.close()
@@ -101,9 +126,11 @@ export class Connection {
     if (before) this.#baseline = this.#catalogue
     this.#set('connecting', `connecting to ${this.label}`)
     const { declares, revision } = this.#client
+    const attempt = ++this.#attempt
     try {
       const { link } = await openTarget(asChild(this.target), {
         ...(revision === undefined ? {} : { revision }),
+        ...(this.#timeoutMs === undefined ? {} : { timeoutMs: this.#timeoutMs }),
         onMessage: (message, from) => {
           if (isRequest(message) && message.method === 'initialize')
             this.#declared = message.params?.capabilities as ClientCapabilities | undefined
@@ -119,6 +146,7 @@ export class Connection {
         onStray: (text) =>
           this.#journal.add(this.id, { kind: 'stray', from: 'server', text: text.slice(0, 10_000) }),
       })
+      if (attempt !== this.#attempt) return await link.close()
       this.#link = link
       link.on('closed', ({ why }) => {
         if (this.#link !== link) return
@@ -132,6 +160,7 @@ export class Connection {
       await this.#readCatalogue(link)
       await this.ping()
     } catch (error) {
+      if (attempt !== this.#attempt) return
       const { what, mend } = reasonOf(error)
       this.#set('closed', what, mend)
     }
@@ -148,9 +177,11 @@ export class Connection {
       return answers.length > 0 ? { ...asked, answers } : asked
     }
     try {
+      // Who sends while it connects means the server that is on its way.
+      if (this.#state === 'connecting') await this.#opening
       const link = this.#opened()
       const onProgress = method === 'tools/call' ? { onProgress: () => {} } : {}
-      const options = { signal: controller.signal, timeoutMs: 600_000, ...onProgress }
+      const options = { signal: controller.signal, timeoutMs: this.#timeoutMs ?? 600_000, ...onProgress }
       const result = await link.ask(method, params, options)
       return withAnswers({ result, ...(await this.#fit(method, params, result)) })
     } catch (error) {
@@ -181,6 +212,7 @@ export class Connection {
 
   async close(): Promise<void> {
     clearTimeout(this.#rereading)
+    this.#attempt++
     const link = this.#link
     this.#link = undefined
     this.#questions.forget()
@@ -269,39 +301,8 @@ export class Connection {
   }
 }
 
-function faultOf(error: unknown): Asked {
-  if (error instanceof RpcError) return { error: { ...error.toFault() } }
-  if (isJexoError(error) && error.code === 'closed') {
-    const { what } = reasonOf(error)
-    return { error: { code: 'no-answer', message: `${what}. Mend it, and press Connect.` } }
-  }
-  return { error: { code: 'failed', message: error instanceof Error ? error.message : String(error) } }
-}
-
-/** Why a target did not open, and what to do: what a child said last, where it ended. */
-function reasonOf(error: unknown): { what: string; mend: string | undefined } {
-  if (!isJexoError(error)) return { what: error instanceof Error ? error.message : String(error), mend: undefined }
-  if (error.code === 'closed')
-    return {
-      what: error.what.replace(/^the connection is closed \((.*)\)$/s, '$1'),
-      mend: 'mend it, and press Connect',
-    }
-  return { what: error.where === undefined ? error.what : `${error.where}: ${error.what}`, mend: error.mend }
-}
-
 /** A kit runs in a child, as a host would start it: what it prints is seen, and it may crash without taking Loupe along. */
 function asChild(target: Target): Target {
   if (target.kind !== 'kit') return target
   return { kind: 'child', command: commandOf(target, ['--show-upstream', '--watch']) }
-}
-
-/** The definitions of parts that are marked as gone. */
-function goneOf(before: Catalogue, marks: Readonly<Record<string, PartMark>>): Catalogue {
-  const isGone = (key: string) => marks[key]?.mark === 'gone'
-  return {
-    tools: before.tools.filter(({ name }) => isGone(`tool ${name}`)),
-    resources: before.resources.filter(({ uri }) => isGone(`resource ${uri}`)),
-    templates: before.templates.filter(({ uriTemplate }) => isGone(`template ${uriTemplate}`)),
-    prompts: before.prompts.filter(({ name }) => isGone(`prompt ${name}`)),
-  }
 }

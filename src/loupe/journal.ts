@@ -1,17 +1,26 @@
 import { now, type TapeEntry, type TapeEvent } from '../tape/entry.js'
+import { slimmed, wholeUpToBytes } from './slim.js'
 
 export type { TapeEntry as JournalEntry, TapeEvent as JournalEvent, TargetState } from '../tape/entry.js'
 
-/** Keeps the newest entries and tells listeners of new ones, several at once where they come at once. */
+/**
+ * Keeps the newest entries and tells listeners of new ones, several at once where they come at once. Of large messages the newest
+ * are kept whole, as many as there is room for, and of older ones the beginning.
+ */
 export class Journal {
   readonly #most: number
+  readonly #mostLargeBytes: number
+  /** Sequences of messages that are kept whole though they are large, and the sum of their sizes. */
+  readonly #large: number[] = []
+  #largeBytes = 0
   readonly #listeners = new Set<(entries: readonly TapeEntry[]) => void>()
   #entries: TapeEntry[] = []
   #sequence = 0
   #untold: TapeEntry[] = []
 
-  constructor(most = 60_000) {
+  constructor(most = 60_000, mostLargeBytes = 256 * 1024 * 1024) {
     this.#most = most
+    this.#mostLargeBytes = mostLargeBytes
   }
 
   /** Writes an event down; gives the sequence it has. */
@@ -19,6 +28,7 @@ export class Journal {
     const entry: TapeEntry = { ...event, sequence: ++this.#sequence, at, target }
     this.#entries.push(entry)
     if (this.#entries.length > this.#most * 1.1) this.#entries = this.#entries.slice(-this.#most)
+    this.#makeRoom(entry)
     if (this.#untold.push(entry) === 1) setImmediate(() => this.#tell())
     return entry.sequence
   }
@@ -40,6 +50,20 @@ export class Journal {
   listen(listener: (entries: readonly TapeEntry[]) => void): () => void {
     this.#listeners.add(listener)
     return () => this.#listeners.delete(listener)
+  }
+
+  #makeRoom(entry: TapeEntry): void {
+    if (entry.kind !== 'message' || entry.bytes <= wholeUpToBytes) return
+    this.#large.push(entry.sequence)
+    this.#largeBytes += entry.bytes
+    while (this.#largeBytes > this.#mostLargeBytes && this.#large.length > 1) {
+      const sequence = this.#large.shift() ?? 0
+      const at = sequence - (this.#entries[0]?.sequence ?? 0)
+      const old = this.#entries[at]
+      if (old?.kind !== 'message') continue
+      this.#largeBytes -= old.bytes
+      this.#entries[at] = slimmed(old)
+    }
   }
 
   #tell(): void {

@@ -5,7 +5,8 @@ import { maskedHeaders } from '../tape/mask.js'
 /** An entry as the page keeps it: of a large message only as much as the score shows; the rest is fetched when it is opened. */
 export type SlimEntry = TapeEntry & { isCut?: true }
 
-const wholeUpToBytes = 16 * 1024
+/** Messages up to this size go to the page whole. */
+export const wholeUpToBytes = 16 * 1024
 const mostCharacters = 400
 const mostItems = 12
 

@@ -15,6 +15,10 @@ export interface LoupeOptions {
   port?: number
   /** File that everything is recorded to. */
   tape?: string
+  /** Revision to ask for at first; the newest by default. */
+  revision?: string
+  /** How long a request may stay unanswered; for those of the page ten minutes by default. */
+  timeoutMs?: number
   /** Tapes that are followed as they are written. */
   follow?: readonly string[]
 }
@@ -31,8 +35,16 @@ export async function startLoupe(targets: readonly Target[], options: LoupeOptio
   const page = fileURLToPath(new URL('./page', import.meta.url))
   if (!existsSync(page)) throw problems.pageNotBuilt(page)
   const recorder =
-    options.tape === undefined ? undefined : await TapeWriter.open(options.tape, targets.flatMap(secretsOf))
-  const bench = new Bench(recorder)
+    options.tape === undefined
+      ? undefined
+      : await TapeWriter.open(options.tape, targets.flatMap(secretsOf), (reason) =>
+          process.stderr.write(`jexo: the tape cannot be written any more (${reason}); Loupe goes on without it\n`),
+        )
+  const { revision, timeoutMs } = options
+  const bench = new Bench(recorder, {
+    ...(revision === undefined ? {} : { revision }),
+    ...(timeoutMs === undefined ? {} : { timeoutMs }),
+  })
   const token = randomBytes(18).toString('base64url')
   const app = loupeApp({ bench, token, page: relative(process.cwd(), page) || '.' })
   const server = createAdaptorServer({ fetch: app.fetch })

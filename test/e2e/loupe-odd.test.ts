@@ -133,7 +133,10 @@ describe('Loupe, with a server that is odd', () => {
     expect(rows).toBeGreaterThan(10)
     expect(rows).toBeLessThan(120)
     await odd.line('drop 20000').waitFor()
-    await page.getByRole('log').evaluate((log) => log.scrollTo({ top: log.scrollHeight / 2 }))
+    await page.getByRole('log').evaluate((log) => {
+      log.dispatchEvent(new WheelEvent('wheel', { bubbles: true }))
+      log.scrollTo({ top: log.scrollHeight / 2 })
+    })
     await odd
       .line(/drop (9\d\d\d|10\d\d\d)$/)
       .first()

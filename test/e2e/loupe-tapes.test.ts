@@ -143,7 +143,7 @@ test('attach writes the relayed entry, which works from anywhere and records', a
 test('Loupe follows what a real host does, live, from before it begins', async () => {
   const file = newTape()
   const loupe = await LoupePage.open(browser, ['--follow', file])
-  await loupe.page.getByText('A tape has no server to ask').waitFor()
+  await loupe.page.getByText('Nothing is recorded yet').waitFor()
   const host = new Running([bin, 'relay', apiary, '--tape', file])
   host.child.stdin.write(
     `${JSON.stringify(hello('2025-11-25'))}\n${JSON.stringify(ready)}\n${JSON.stringify(weigh(2))}\n`,
@@ -151,6 +151,9 @@ test('Loupe follows what a real host does, live, from before it begins', async (
   await loupe.line(/tools\/call weigh_hive/).waitFor()
   await loupe.line(/answer.*kg/).click()
   await loupe.page.locator('pre', { hasText: '"structuredContent"' }).waitFor()
+  const session = loupe.page.getByRole('region', { name: 'Session of test 1' })
+  await session.getByRole('row', { name: /tools\/call weigh_hive 1/ }).waitFor()
+  await session.getByText('apiary 1.0.0').waitFor()
   host.child.stdin.end()
   await loupe.line(/the server ended with code 0/).waitFor()
   expect(loupe.faults).toEqual([])

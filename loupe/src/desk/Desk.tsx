@@ -7,6 +7,7 @@ import { PartDesk } from './PartDesk'
 import { allParts, type DeskPart, groupsOf } from './parts'
 
 const TargetDesk = lazy(() => import('../target/TargetDesk'))
+const TapeDesk = lazy(() => import('../target/TapeDesk'))
 const AddTarget = lazy(() => import('../target/AddTarget'))
 
 interface Props {
@@ -48,6 +49,13 @@ export function Desk({ known, route, go }: Props) {
     return (
       <Suspense fallback={<aside className="desk" />}>
         <AddTarget onBack={isNothing ? undefined : back} onAdded={() => go({ at: 'parts' })} />
+      </Suspense>
+    )
+  }
+  if (bench.targets.length === 0 && bench.tapes.length > 0) {
+    return (
+      <Suspense fallback={<aside className="desk" />}>
+        <TapeDesk known={known} />
       </Suspense>
     )
   }
@@ -100,7 +108,6 @@ function Catalogue({ known, go, parts, search, setSearch, input, isWanted }: Cat
         {isRead && groups.length === 0 && (
           <p>{search ? `Nothing is called like “${search}”.` : 'This server offers nothing.'}</p>
         )}
-        {targets.length === 0 && known.isReady && <p>A tape has no server to ask: its score is on the left.</p>}
         {groups.map((group) => (
           <section key={group.label} aria-label={group.label}>
             <h2 className="group">

@@ -7,6 +7,9 @@ import type { Known } from '../bench/useBench'
 import { ScoreLine } from './ScoreLine'
 import './score.css'
 
+/** How long a scroll may come after the hand that caused it. */
+const handMs = 1000
+
 interface Props {
   known: Known
   lines: readonly Line[]
@@ -22,6 +25,7 @@ export function Score({ known, lines, names, wanted }: Props) {
   const [isFollowing, setFollowing] = useState(true)
   const scroller = useRef<HTMLDivElement>(null)
   const lastTop = useRef(0)
+  const touchedAt = useRef(Number.NEGATIVE_INFINITY)
   const firstAt = lines[0]?.at ?? 0
   const questions = useMemo(
     () =>
@@ -66,14 +70,25 @@ export function Score({ known, lines, names, wanted }: Props) {
       return after
     })
   }, [])
-  // Growing content moves the end away without anybody scrolling: only a move upwards is a wish to stay.
+  // Content that grows or is measured moves the view too: only a move upwards by a hand is a wish to stay.
+  const touched = () => {
+    touchedAt.current = performance.now()
+  }
   const onScroll = () => {
     const at = scroller.current
     if (!at) return
     if (at.scrollHeight - at.scrollTop - at.clientHeight < 24) setFollowing(true)
-    else if (at.scrollTop < lastTop.current - 4) setFollowing(false)
+    else if (at.scrollTop < lastTop.current - 4 && performance.now() - touchedAt.current < handMs)
+      setFollowing(false)
     lastTop.current = at.scrollTop
   }
+  // A server that waits for the person is what the person wants to see.
+  const waiting = questions.size
+  const wereWaiting = useRef(0)
+  useEffect(() => {
+    if (waiting > wereWaiting.current) setFollowing(true)
+    wereWaiting.current = waiting
+  }, [waiting])
 
   return (
     <>
@@ -84,8 +99,20 @@ export function Score({ known, lines, names, wanted }: Props) {
         <span>Server</span>
         <span>Upstream</span>
       </div>
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls has to be reachable by keyboard */}
-      <div className="lanes" ref={scroller} onScroll={onScroll} tabIndex={0} role="log" aria-label="What happened">
+      <div
+        className="lanes"
+        ref={scroller}
+        onScroll={onScroll}
+        onWheel={touched}
+        onTouchMove={touched}
+        onKeyDown={touched}
+        onPointerDown={touched}
+        onPointerMove={(event) => event.buttons > 0 && touched()}
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls has to be reachable by keyboard
+        tabIndex={0}
+        role="log"
+        aria-label="What happened"
+      >
         <div className="lines" style={{ height }}>
           {rows.getVirtualItems().map(({ index, start, key }) => {
             const line = lines[index]
