@@ -1,5 +1,5 @@
 import { tmpdir } from 'node:os'
-import { join, resolve } from 'node:path'
+import { basename, join, resolve } from 'node:path'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import { relayBetween } from '../relay/relay-between.js'
@@ -70,7 +70,8 @@ async function carry(target: Exclude<Target, { kind: 'tape' }>, flags: Flags, ad
     const stopped = () => stop.abort()
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stopped)
     const code = await relayChild(commandOf(target), standardEnds(), (event) => add('s1', event), {
-      label: labelOf(target),
+      // A tape is read elsewhere: where the kit was seen from here says nothing there.
+      label: target.kind === 'kit' ? basename(target.file) : labelOf(target),
       signal: stop.signal,
     })
     return stop.signal.aborted ? 0 : code

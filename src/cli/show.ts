@@ -7,7 +7,7 @@ import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import { readTape } from '../tape/read.js'
 import { shownPath } from '../target/kit-file.js'
-import { tapeSuffix } from '../target/target.js'
+import { readTarget } from '../target/target.js'
 import { tokensOf } from '../wrap/context-cost.js'
 import { catalogueText } from './catalogue-text.js'
 import { colours, columns, out, outJson } from './output.js'
@@ -48,7 +48,8 @@ export const show = () =>
       .option('--json', 'the definitions as JSON')
       .addHelpText('after', '\nExample: jexo show apiary.kit.ts'),
   ).action(async (target: string, flags: TargetFlags & { json?: boolean }) => {
-    if (target.endsWith(tapeSuffix)) return showTape(target, flags.json === true)
+    const found = await readTarget(target, targetOptions(flags))
+    if (found.kind === 'tape') return showTape(found.file, flags.json === true)
     const environment = { ...process.env, ...targetOptions(flags).env }
     const look = async (link: Link, kit: Kit | undefined) => {
       const catalogue = await readCatalogue(link)

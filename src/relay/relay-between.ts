@@ -54,14 +54,15 @@ export async function relayBetween(wire: Wire, ends: RelayEnds, add: (event: Tap
     () => {},
   )
   add({ kind: 'state', state: 'open', text: wire.label, label: wire.label })
-  let closedBy = 'the host has gone'
+  const gone = 'the host has gone'
+  let closedBy = gone
   await new Promise<void>((resolve, reject) => {
     // The server went first: the host learns of it by our end.
-    const gone = (why: string) => {
+    const ended = (why: string) => {
       closedBy = why
       resolve()
     }
-    Promise.resolve(wire.start({ receive: toHost, closed: gone })).then(() => {
+    Promise.resolve(wire.start({ receive: toHost, closed: ended })).then(() => {
       ends.input.on('data', (chunk: Buffer) => lines.push(chunk))
       ends.input.once('end', () => {
         lines.end()
@@ -70,6 +71,6 @@ export async function relayBetween(wire: Wire, ends: RelayEnds, add: (event: Tap
       })
     }, reject)
   })
-  add({ kind: 'state', state: 'closed', text: closedBy })
+  add({ kind: 'state', state: 'closed', text: closedBy, ...(closedBy === gone ? { isClean: true as const } : {}) })
   await wire.close()
 }

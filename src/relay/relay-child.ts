@@ -57,6 +57,7 @@ export function relayChild(
         kind: 'state',
         state: 'closed',
         text: by ? `the server ended by ${by}` : `the server ended with code ${code}`,
+        ...(code === 0 || signal?.aborted ? { isClean: true as const } : {}),
       })
       resolve(code ?? 1)
     })

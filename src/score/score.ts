@@ -73,7 +73,7 @@ export class Score {
           shape: 'state',
           title: entry.state,
           detail: entry.text,
-          isFault: entry.state === 'closed',
+          isFault: entry.state === 'closed' && entry.isClean !== true,
         })
       case 'upstream':
         return this.#upstream(entry, entry.record as unknown as Record<string, unknown>)

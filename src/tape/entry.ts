@@ -1,5 +1,6 @@
 import type { Message } from '../protocol/messages.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
+import type { HttpExchange } from '../transport/http-wire.js'
 
 export type TargetState = 'connecting' | 'open' | 'closed'
 export type Side = 'client' | 'server'
@@ -16,25 +17,16 @@ export type TapeEvent =
       exchange?: number
     }
   /** An HTTP request and the head of its answer; bodies are messages. */
-  | {
-      kind: 'http'
-      exchange: number
-      method: string
-      url: string
-      requestHeaders: Readonly<Record<string, string>>
-      status?: number
-      responseHeaders?: Readonly<Record<string, string>>
-      /** Until the head of the answer was there, in milliseconds. */
-      tookMs: number
-      failure?: string
-    }
+  | ({ kind: 'http'; exchange: number } & Omit<HttpExchange, 'sent'>)
   /** What a server did outside, told past the host. */
   | { kind: 'upstream'; record: UpstreamRecord }
   /** A line where messages belong that is none. */
   | { kind: 'stray'; from: Side; text: string }
   | { kind: 'stderr'; text: string }
-  /** `label` says what the target is, where it is met for the first time. */
-  | { kind: 'state'; state: TargetState; text: string; label?: string }
+  /**
+   * `label` says what the target is, where it is met for the first time; `isClean` that it ended as it should.
+   */
+  | { kind: 'state'; state: TargetState; text: string; label?: string; isClean?: true }
 
 export type TapeEntry = TapeEvent & {
   /** Counts from 1 in the order of the tape. Not in the file: a line's place says it. */

@@ -22,7 +22,7 @@ export function recordKit(label: string, add: (target: string, event: TapeEvent)
     upstream: (engine, record) => add(nameOf(engine), { kind: 'upstream', record }),
     closed: (engine, why) => {
       // A session that never said anything is none to tell of.
-      if (names.has(engine)) add(nameOf(engine), { kind: 'state', state: 'closed', text: why })
+      if (names.has(engine)) add(nameOf(engine), { kind: 'state', state: 'closed', text: why, isClean: true })
     },
   }
 }

@@ -26,8 +26,8 @@ export interface TargetOptions {
   headers?: Readonly<Record<string, string>>
 }
 
-/** What the name of a tape ends with. */
-export const tapeSuffix = '.tape.jsonl'
+/** What the name of a tape ends with, there or not there yet. */
+const tapeSuffix = '.tape.jsonl'
 
 /** Reads a target as typed: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a tape. */
 export async function readTarget(text: string, options: TargetOptions = {}): Promise<Target> {
@@ -42,7 +42,9 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
   if (hash > 0 && !existsSync(text)) return configTarget(text.slice(0, hash), text.slice(hash + 1), options)
   if (!/\.[cm]?[jt]sx?$/.test(text) && !existsSync(text)) throw problems.targetUnknown(text)
   const file = resolve(text)
-  if (await isPacked(file))
+  const begin = await beginningOf(file)
+  if (/^\{"version":\d+,"kind":"tape"/.test(begin)) return { kind: 'tape', file }
+  if (begin.includes(packedMark))
     return { kind: 'child', command: withOptions({ command: process.execPath, args: [file] }, options) }
   return { kind: 'kit', file, ...(options.env ? { env: options.env } : {}) }
 }
@@ -95,12 +97,13 @@ function readCommandLine(line: string): ChildCommand {
   return { command, args }
 }
 
-async function isPacked(file: string): Promise<boolean> {
-  if (!existsSync(file)) return false
+/** The first bytes of a file, by which what was made here is known. */
+async function beginningOf(file: string): Promise<string> {
+  if (!existsSync(file)) return ''
   const handle = await open(file)
   try {
     const { buffer, bytesRead } = await handle.read(Buffer.alloc(256), 0, 256, 0)
-    return buffer.subarray(0, bytesRead).toString().includes(packedMark)
+    return buffer.subarray(0, bytesRead).toString()
   } finally {
     await handle.close()
   }

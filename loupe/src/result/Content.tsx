@@ -2,6 +2,7 @@ import { Button } from '@mantine/core'
 import { lazy, Suspense, useState } from 'react'
 import type { ContentBlock, ResourceContents } from '../../../src/protocol/types.js'
 import { saveBlob } from '../api'
+import { Facts } from '../Facts'
 import { DataTable, isTable } from './DataTable'
 import { JsonView } from './JsonView'
 
@@ -130,16 +131,7 @@ export function Value({ value, label }: { value: unknown; label: string }) {
   if (facts.length + tables.length < Object.keys(value).length) return <JsonView value={value} label={label} />
   return (
     <>
-      {facts.length > 0 && (
-        <dl className="facts">
-          {facts.map(([key, item]) => (
-            <div key={key} style={{ display: 'contents' }}>
-              <dt>{key}</dt>
-              <dd>{cut(String(item))}</dd>
-            </div>
-          ))}
-        </dl>
-      )}
+      {facts.length > 0 && <Facts facts={facts.map(([key, item]) => [key, cut(String(item))])} />}
       {tables.map(([key, rows]) => (
         <section key={key}>
           <h4 className="table-name">

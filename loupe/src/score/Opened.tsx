@@ -4,6 +4,7 @@ import type { Line } from '../../../src/score/line.js'
 import { entryOf, type SlimEntry, type TapeEntry } from '../api'
 import { hashOf } from '../bench/route'
 import type { HttpEntry } from '../bench/useBench'
+import { Facts } from '../Facts'
 import { JsonView } from '../result/JsonView'
 import { duration } from './times'
 
@@ -137,25 +138,12 @@ function Headers({ exchange }: { exchange: HttpEntry }) {
       <h4>
         {method} {url}
       </h4>
-      <HeaderList headers={requestHeaders} />
+      <Facts facts={Object.entries(requestHeaders)} />
       <h4>
         {failure ?? `HTTP ${status}`} after {duration(tookMs)}
       </h4>
-      <HeaderList headers={responseHeaders ?? {}} />
+      <Facts facts={Object.entries(responseHeaders ?? {})} />
     </section>
-  )
-}
-
-function HeaderList({ headers }: { headers: Readonly<Record<string, string>> }) {
-  return (
-    <dl className="facts">
-      {Object.entries(headers).map(([name, value]) => (
-        <div key={name} style={{ display: 'contents' }}>
-          <dt>{name}</dt>
-          <dd>{value}</dd>
-        </div>
-      ))}
-    </dl>
   )
 }
 

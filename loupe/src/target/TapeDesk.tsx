@@ -1,6 +1,7 @@
 import { Table } from '@mantine/core'
 import { useMemo } from 'react'
 import type { Known } from '../bench/useBench'
+import { Facts } from '../Facts'
 import { duration } from '../score/times'
 import { type Session, sessionsOf } from './sessions'
 
@@ -33,16 +34,7 @@ function SessionView({ session, label }: { session: Session; label: string | und
   ]
   return (
     <section className="session" aria-label={`Session of ${host ?? 'a host'}`}>
-      <dl className="facts">
-        {facts.map(([fact, value]) =>
-          value === undefined ? null : (
-            <div key={fact} style={{ display: 'contents' }}>
-              <dt>{fact}</dt>
-              <dd>{value}</dd>
-            </div>
-          ),
-        )}
-      </dl>
+      <Facts facts={facts} />
       {calls.length > 0 && (
         <Table fz="xs" withTableBorder aria-label="What was asked">
           <Table.Thead>

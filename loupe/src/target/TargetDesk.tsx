@@ -2,6 +2,7 @@ import { Button, Group, Select } from '@mantine/core'
 import { useState } from 'react'
 import { logLevels } from '../../../src/protocol/types.js'
 import { ask, type CatalogueView, removeTarget, reopen, type TargetView } from '../api'
+import { Facts } from '../Facts'
 import { JsonView } from '../result/JsonView'
 import { ClientForm } from './ClientForm'
 
@@ -41,16 +42,7 @@ export default function TargetDesk({ target, catalogue, onBack }: Props) {
             {mend !== undefined && <b> To do: {mend}.</b>}
           </p>
         )}
-        <dl className="facts">
-          {facts.map(([fact, value]) =>
-            value === undefined ? null : (
-              <div key={fact} style={{ display: 'contents' }}>
-                <dt>{fact}</dt>
-                <dd>{value}</dd>
-              </div>
-            ),
-          )}
-        </dl>
+        <Facts facts={facts} />
         {instructions && <blockquote>{instructions}</blockquote>}
         <Actions target={target} onBack={onBack} />
         <h3 className="group">What both can do</h3>
