@@ -1,5 +1,5 @@
 import { useHotkeys } from '@mantine/hooks'
-import { lazy, Suspense, useDeferredValue, useMemo, useState } from 'react'
+import { lazy, Suspense, useDeferredValue, useEffect, useMemo, useState } from 'react'
 import { useRoute } from './bench/route'
 import { useBench } from './bench/useBench'
 import { Desk } from './desk/Desk'
@@ -8,7 +8,8 @@ import { filtered, noFilter } from './score/filter'
 import { Score } from './score/Score'
 import { Top } from './Top'
 
-const Palette = lazy(() => import('./Palette'))
+const loadPalette = () => import('./Palette')
+const Palette = lazy(loadPalette)
 
 export function App() {
   const known = useBench()
@@ -16,6 +17,11 @@ export function App() {
   const [filter, setFilter] = useState(noFilter)
   const [clearedAt, setClearedAt] = useState(0)
   const [isPaletteOpen, setPaletteOpen] = useState(false)
+  // It is there before the first letters are typed into it.
+  useEffect(() => {
+    const timer = setTimeout(() => void loadPalette(), 1500)
+    return () => clearTimeout(timer)
+  }, [])
   useHotkeys([['mod+K', () => setPaletteOpen(true)]], [])
 
   const { lines, bench, names } = known

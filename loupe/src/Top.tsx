@@ -41,7 +41,6 @@ export function Top({ known, route, go, onPalette }: Props) {
             + Add
           </Button>
         </div>
-        <div className="gap" />
         <Tooltip label="Find anything: Ctrl+K">
           <Button size="compact-sm" variant="default" onClick={onPalette}>
             Find <kbd>Ctrl K</kbd>

@@ -32,9 +32,8 @@ async function textOf(file: string): Promise<string> {
   try {
     return await readFile(file, 'utf8')
   } catch (error) {
-    throw problems.tapeUnreadable(
+    throw problems.sourceUnreadable(
       shownPath(resolve(file)),
-      1,
       (error as NodeJS.ErrnoException).code ?? String(error),
     )
   }
