@@ -400,6 +400,13 @@ export const problems = {
       'mend it by hand',
       file,
     ),
+  configUnwritable: (file: string, reason: string) =>
+    new JexoError(
+      'config-unwritable',
+      `it cannot be written (${reason}); it is as it was`,
+      'make it and its folder writable for you, or copy the entry by hand',
+      file,
+    ),
   configEntryMissing: (file: string, entry: string, known: readonly string[]) =>
     new JexoError(
       'config-entry-missing',

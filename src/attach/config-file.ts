@@ -1,48 +1,13 @@
 import { readFile } from 'node:fs/promises'
-import { type ParseError, parse, printParseErrorCode } from 'jsonc-parser'
-import { isJexoError, problems } from '../errors.js'
+import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ChildCommand } from '../transport/child-wire.js'
+import { shapeOf } from './shape/shape-of.js'
 
 /** An entry of a host's configuration: a command to start, or a URL. */
 export type ConfigEntry = ChildCommand | { url: string; headers?: Readonly<Record<string, string>> }
 
-/** The map of servers in a configuration, and the path of keys that leads to it (digest §11). */
-export interface ServerMap {
-  path: readonly string[]
-  servers: JsonObject
-}
-
-/** Reads a JSON or JSONC text. Throws a `JexoError` that names the file and the place. */
-export function parseConfig(file: string, text: string): JsonObject {
-  const errors: ParseError[] = []
-  const value: unknown = text.trim() === '' ? {} : parse(text, errors, { allowTrailingComma: true })
-  const [first] = errors
-  if (first) {
-    const line = text.slice(0, first.offset).split('\n').length
-    throw problems.configUnreadable(file, `${printParseErrorCode(first.error)} in line ${line}`)
-  }
-  if (!isObject(value)) throw problems.configUnreadable(file, 'it is not a JSON object')
-  return value
-}
-
-const places: readonly (readonly string[])[] = [
-  ['mcpServers'],
-  ['servers'],
-  ['mcp', 'mcpServers'],
-  ['mcp', 'servers'],
-]
-
-/** Finds the map of servers, wherever hosts keep it. */
-export function findServers(config: JsonObject): ServerMap | undefined {
-  for (const path of places) {
-    const servers = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), config)
-    if (isObject(servers)) return { path, servers }
-  }
-  return undefined
-}
-
-/** One entry of a host configuration file. Rejects with a `JexoError` that names what is there instead. */
+/** One entry of a host configuration file, of any shape. Rejects with a `JexoError` that names what is there instead. */
 export async function readConfigEntry(file: string, name: string): Promise<ConfigEntry> {
   const servers = await readServers(file)
   const entry = Object.hasOwn(servers, name) ? servers[name] : undefined
@@ -59,12 +24,13 @@ export async function readConfigEntries(file: string): Promise<Record<string, Co
 }
 
 async function readServers(file: string): Promise<JsonObject> {
+  let text: string
   try {
-    return findServers(parseConfig(file, await readFile(file, 'utf8')))?.servers ?? {}
+    text = await readFile(file, 'utf8')
   } catch (error) {
-    if (isJexoError(error)) throw error
     throw problems.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
   }
+  return shapeOf(file, text).read(file, text)?.servers ?? {}
 }
 
 function readEntry(file: string, name: string, entry: JsonObject): ConfigEntry {
@@ -82,5 +48,11 @@ function readEntry(file: string, name: string, entry: JsonObject): ConfigEntry {
   }
 }
 
+/** Texts of a map. `${env:NAME}` stands for a variable of the host's own environment. */
 const stringsOf = (value: JsonObject) =>
-  Object.fromEntries(Object.entries(value).map(([key, item]) => [key, String(item)]))
+  Object.fromEntries(
+    Object.entries(value).map(([key, item]) => [
+      key,
+      String(item).replace(/\$\{env:(\w+)\}/g, (_, variable: string) => process.env[variable] ?? ''),
+    ]),
+  )

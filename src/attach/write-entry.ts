@@ -1,46 +1,90 @@
-import { copyFile, readFile, rename, writeFile } from 'node:fs/promises'
-import { applyEdits, modify } from 'jsonc-parser'
+import { copyFile, readFile, rename, unlink, writeFile } from 'node:fs/promises'
+import { createTwoFilesPatch } from 'diff'
 import { problems } from '../errors.js'
-import { isObject } from '../protocol/messages.js'
-import { findServers, parseConfig } from './config-file.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { HostEntry } from './entry.js'
+import type { ShapeName } from './shape/shape.js'
+import { shapeOf } from './shape/shape-of.js'
 
-export interface Written {
+/** What is to be done to a file, before anything is. */
+export interface Change {
+  file: string
   /** Path of keys under which the entry stands. */
   path: readonly string[]
-  isNew: boolean
-  isUnchanged: boolean
-  /** Where the file as it was is kept; undefined where there was none. */
-  backup: string | undefined
+  did: 'added' | 'renewed' | 'removed' | 'is there already' | 'is not there'
+  /** What changes, line by line; empty where nothing does. */
+  difference: string
+  before: string | undefined
+  after: string
+}
+export interface ChangeOptions {
+  shape?: ShapeName
+  /** Replaces an entry of another server that has the name. */
+  mayReplace?: boolean
 }
 
 /**
- * Writes an entry into a host's JSON or JSONC configuration: comments, order and other entries stay, the file as it
- * was is kept beside it, and it is replaced in one step. Rejects where the name is another server's.
+ * Plans to write an entry into a host's configuration: comments, order and other entries stay. Rejects with a `JexoError` where the file
+ * cannot be read, or the name is another server's.
  */
-export async function writeEntry(
+export async function planEntry(
   file: string,
   name: string,
   entry: HostEntry,
-  mayReplace = false,
-): Promise<Written> {
+  { shape: asked, mayReplace = false }: ChangeOptions = {},
+): Promise<Change> {
   const before = await readIfThere(file)
   const text = before ?? ''
-  const map = findServers(parseConfig(file, text)) ?? { path: ['mcpServers'], servers: {} }
+  const shape = shapeOf(file, text, asked)
+  const map = shape.read(file, text) ?? { path: asked === 'servers' ? ['servers'] : [], servers: {} }
   const known = Object.hasOwn(map.servers, name) ? map.servers[name] : undefined
-  const path = [...map.path, name]
-  if (JSON.stringify(known) === JSON.stringify(typed(map.path, entry))) {
-    return { path, isNew: false, isUnchanged: true, backup: undefined }
+  const wanted = map.path.at(-1) === 'servers' ? typed(entry) : { ...entry }
+  const isSame = JSON.stringify(known) === JSON.stringify(wanted)
+  if (isObject(known) && !isSame && !mayReplace && !isSameServer(known, entry))
+    throw problems.configEntryTaken(file, name)
+  const after = isSame ? text : shape.put(file, text, name, wanted)
+  const path = [...(shape.read(file, after)?.path ?? []), name]
+  const did = isSame ? 'is there already' : known === undefined ? 'added' : 'renewed'
+  return { file, path, did, before, after, difference: differenceOf(file, text, after) }
+}
+
+/** Plans to take an entry out of a host's configuration. */
+export async function planRemoval(
+  file: string,
+  name: string,
+  { shape: asked }: ChangeOptions = {},
+): Promise<Change> {
+  const before = await readIfThere(file)
+  const text = before ?? ''
+  const shape = shapeOf(file, text, asked)
+  const map = shape.read(file, text)
+  const isThere = map !== undefined && Object.hasOwn(map.servers, name)
+  const after = isThere ? shape.remove(file, text, name) : text
+  const path = [...(map?.path ?? []), name]
+  return {
+    file,
+    path,
+    did: isThere ? 'removed' : 'is not there',
+    before,
+    after,
+    difference: differenceOf(file, text, after),
   }
-  if (isObject(known) && !mayReplace && !isSameServer(known, entry)) throw problems.configEntryTaken(file, name)
-  const edits = modify(text, path, typed(map.path, entry), { formattingOptions: formattingOf(text) })
-  const after = applyEdits(text, edits)
+}
+
+/** Carries a change out in one step; the file as it was is kept beside it. Gives where, undefined where nothing was to be kept. */
+export async function carryOut({ file, before, after }: Change): Promise<string | undefined> {
+  if (before === after) return undefined
   const backup = before === undefined ? undefined : `${file}.before-jexo`
-  if (backup) await copyFile(file, backup)
   const draft = `${file}.jexo-draft`
-  await writeFile(draft, after.endsWith('\n') ? after : `${after}\n`)
-  await rename(draft, file)
-  return { path, isNew: known === undefined, isUnchanged: false, backup }
+  try {
+    if (backup) await copyFile(file, backup)
+    await writeFile(draft, after)
+    await rename(draft, file)
+  } catch (error) {
+    await unlink(draft).catch(() => {})
+    throw problems.configUnwritable(file, (error as NodeJS.ErrnoException).code ?? String(error))
+  }
+  return backup
 }
 
 async function readIfThere(file: string): Promise<string | undefined> {
@@ -53,22 +97,19 @@ async function readIfThere(file: string): Promise<string | undefined> {
 }
 
 /** A map called `servers` says of each entry how it is reached. */
-function typed(path: readonly string[], entry: HostEntry): object {
-  if (path.at(-1) !== 'servers') return entry
-  return { type: 'url' in entry ? 'http' : 'stdio', ...entry }
-}
+const typed = (entry: HostEntry): JsonObject => ({ type: 'url' in entry ? 'http' : 'stdio', ...entry })
 
 /** True where the entry that is there starts the same kit or has the same URL: then it is ours to renew. */
 function isSameServer(known: Readonly<Record<string, unknown>>, entry: HostEntry): boolean {
   if ('url' in entry) return known.url === entry.url
-  return Array.isArray(known.args) && known.args.at(-1) === entry.args.at(-1)
+  if (!Array.isArray(known.args)) return false
+  // A relay goes before the same thing.
+  const subject = (args: readonly unknown[]) => (args[1] === 'serve' || args[1] === 'relay' ? args[2] : args.at(-1))
+  return subject(known.args) === subject(entry.args)
 }
 
-function formattingOf(text: string) {
-  const indent = /\n([ \t]+)\S/.exec(text)?.[1] ?? '  '
-  return {
-    insertSpaces: !indent.includes('\t'),
-    tabSize: indent.length,
-    eol: text.includes('\r\n') ? '\r\n' : '\n',
-  }
+function differenceOf(file: string, before: string, after: string): string {
+  if (before === after) return ''
+  const patch = createTwoFilesPatch(file, file, before, after, '', '', { context: 2 })
+  return patch.split('\n').slice(3).join('\n')
 }

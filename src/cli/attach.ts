@@ -1,15 +1,21 @@
 import { resolve } from 'node:path'
-import { Command } from 'commander'
+import { Command, Option } from 'commander'
 import { type Attachable, entryFor, relayed } from '../attach/entry.js'
+import { type ShapeName, shapeNames } from '../attach/shape/shape.js'
+import { shapeOf } from '../attach/shape/shape-of.js'
 import { tryEntry } from '../attach/try-entry.js'
-import { writeEntry } from '../attach/write-entry.js'
+import { type Change, carryOut, planEntry, planRemoval } from '../attach/write-entry.js'
+import { problems } from '../errors.js'
 import { shownPath } from '../target/kit-file.js'
 import { readTarget } from '../target/target.js'
 import { errorColours, Failed, out, say } from './output.js'
 import { gather, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
-  to?: string
+  to?: string[]
+  shape?: ShapeName
+  dryRun?: boolean
+  remove?: boolean
   as?: string
   replace?: boolean
   relayed?: boolean
@@ -20,7 +26,19 @@ export const attach = () =>
   new Command('attach')
     .description("Writes the entry into a host's configuration, and tries it as the host would.")
     .argument('<target>', 'kit file, URL, exec:<command line>, or a packed file')
-    .option('--to <file>', "the host's configuration file, JSON or JSONC; without it the entry is printed")
+    .option(
+      '--to <file>',
+      "the host's configuration file (again for more); without it every shape is printed",
+      gather,
+    )
+    .addOption(
+      new Option(
+        '--shape <shape>',
+        "how it is written; told from the file's name and content unless given",
+      ).choices(shapeNames),
+    )
+    .option('--dry-run', 'only show what would change')
+    .option('--remove', 'take the entry out again')
     .option('--as <name>', "name of the entry; the kit's name unless given")
     .option('--replace', 'replace an entry of another server that has the name')
     .option('--relayed', 'put the relay in between, which records what the host asks and gets')
@@ -33,28 +51,80 @@ export const attach = () =>
       const name = flags.as ?? plain.name
       const tape = resolve(flags.tape ?? `${name}.tape.jsonl`)
       const found = flags.relayed ? { ...plain, entry: relayed(target, plain, tape) } : plain
-      if (flags.to === undefined) printShapes(name, found)
-      else await write(resolve(flags.to), name, found, flags.replace === true)
+      if (flags.remove) return takeOut(flags, name)
+      if (flags.to === undefined) printShapes(name, found, flags.shape)
+      else await write(flags.to, name, found, flags)
       if (found.secrets.length > 0) {
         say(`It needs ${found.secrets.join(', ')} in the host's environment: secrets are not written into entries.`)
       }
-      await report(found)
+      if (flags.dryRun) return
+      await report(withSecrets(found))
       if (flags.relayed) say(`See what the host asks: jexo loupe --follow ${shownPath(tape)}`)
     })
 
-function printShapes(name: string, { entry }: Attachable): void {
-  const type = 'url' in entry ? 'http' : 'stdio'
-  say('For hosts with a map "mcpServers":')
-  out(JSON.stringify({ mcpServers: { [name]: entry } }, null, 2))
-  say('\nFor hosts with a map "servers":')
-  out(JSON.stringify({ servers: { [name]: { type, ...entry } } }, null, 2))
+/** What hosts have in common is the entry; how it is written differs. */
+function printShapes(name: string, { entry }: Attachable, only: ShapeName | undefined): void {
+  const labels: Record<ShapeName, string> = {
+    mcpServers: 'For hosts with a map "mcpServers" (JSON)',
+    servers: 'For hosts with a map "servers" (JSON)',
+    toml: 'For hosts with TOML tables',
+    yaml: 'For hosts with a YAML list',
+  }
+  for (const shape of shapeNames) {
+    if (only !== undefined && only !== shape) continue
+    say(`${only === undefined && shape !== 'mcpServers' ? '\n' : ''}${labels[shape]}:`)
+    const typed = shape === 'servers' ? { type: 'url' in entry ? 'http' : 'stdio', ...entry } : { ...entry }
+    out(shapeOf('', '', shape).put('', '', name, typed).trimEnd())
+  }
+  if (!('url' in entry)) return
+  say(`\nFor hosts with a dialog: the URL is ${entry.url}`)
+  for (const [header, value] of Object.entries(entry.headers ?? {}))
+    say(`and it needs the header ${header}: ${value}`)
 }
 
-async function write(file: string, name: string, { entry }: Attachable, mayReplace: boolean): Promise<void> {
-  const written = await writeEntry(file, name, entry, mayReplace)
-  const did = written.isUnchanged ? 'is there already' : written.isNew ? 'added' : 'renewed'
-  out(`${shownPath(file)}: ${written.path.join('.')} ${did}`)
-  if (written.backup) say(errorColours.dim(`The file as it was: ${shownPath(written.backup)}`))
+/** All files are planned before the first is written, so that one that cannot be read leaves all as they were. */
+async function write(files: readonly string[], name: string, { entry }: Attachable, flags: Flags): Promise<void> {
+  const options = { mayReplace: flags.replace === true, ...(flags.shape ? { shape: flags.shape } : {}) }
+  const changes: Change[] = []
+  for (const file of files) changes.push(await planEntry(resolve(file), name, entry, options))
+  for (const change of changes) await carry(change, flags.dryRun === true)
+}
+
+async function takeOut(flags: Flags, name: string): Promise<void> {
+  const options = flags.shape ? { shape: flags.shape } : {}
+  const changes: Change[] = []
+  for (const file of flags.to ?? []) changes.push(await planRemoval(resolve(file), name, options))
+  if (changes.length === 0) throw problems.argumentUnreadable('--remove', 'the file to take it out of, by --to')
+  for (const change of changes) await carry(change, flags.dryRun === true)
+  if (changes.every(({ did }) => did === 'is not there')) throw new Failed()
+  if (!flags.dryRun) say('Restart or refresh the host, so that it forgets the entry.')
+}
+
+async function carry(change: Change, isDry: boolean): Promise<void> {
+  const { file, path, did, difference } = change
+  out(`${shownPath(file)}: ${path.join('.')} ${isDry && difference !== '' ? `would be ${did}` : did}`)
+  if (difference !== '') say(coloured(difference))
+  if (isDry) return
+  const backup = await carryOut(change)
+  if (backup) say(errorColours.dim(`The file as it was: ${shownPath(backup)}`))
+}
+
+const coloured = (difference: string) =>
+  difference
+    .trimEnd()
+    .split('\n')
+    .filter((line) => !/^(===|---|\+\+\+|\\)/.test(line))
+    .map((line) =>
+      line.startsWith('+') ? errorColours.green(line) : line.startsWith('-') ? errorColours.red(line) : line,
+    )
+    .join('\n')
+
+/** To be tried as a host would that has the secrets; they are in no file. */
+function withSecrets(found: Attachable): Attachable {
+  const set = found.secrets.filter((name) => process.env[name])
+  if (set.length === 0 || 'url' in found.entry) return found
+  const env = { ...found.entry.env, ...Object.fromEntries(set.map((name) => [name, process.env[name] ?? ''])) }
+  return { ...found, entry: { ...found.entry, env } }
 }
 
 async function report({ entry }: Attachable): Promise<void> {

@@ -1,0 +1,58 @@
+import { applyEdits, modify, type ParseError, parse, printParseErrorCode } from 'jsonc-parser'
+import { problems } from '../../errors.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type { ServerMap, Shape } from './shape.js'
+
+/** Where hosts keep their map of servers, at the top or in larger settings. */
+export const places: readonly (readonly string[])[] = [
+  ['mcpServers'],
+  ['servers'],
+  ['mcp', 'mcpServers'],
+  ['mcp', 'servers'],
+]
+
+/** JSON with or without comments, with a map of servers; `otherwise` is where one is begun that is not there yet. */
+export function jsonShape(otherwise: 'mcpServers' | 'servers'): Shape {
+  const pathIn = (file: string, text: string) => findServers(parseConfig(file, text))?.path ?? [otherwise]
+  return {
+    read: (file, text) => findServers(parseConfig(file, text)),
+    put: (file, text, name, entry) => edited(text, [...pathIn(file, text), name], entry),
+    remove: (file, text, name) => edited(text, [...pathIn(file, text), name], undefined),
+  }
+}
+
+/** Reads a JSON or JSONC text. Throws a `JexoError` that names the file and the place. */
+export function parseConfig(file: string, text: string): JsonObject {
+  const errors: ParseError[] = []
+  const value: unknown = text.trim() === '' ? {} : parse(text, errors, { allowTrailingComma: true })
+  const [first] = errors
+  if (first) {
+    const line = text.slice(0, first.offset).split('\n').length
+    throw problems.configUnreadable(file, `${printParseErrorCode(first.error)} in line ${line}`)
+  }
+  if (!isObject(value)) throw problems.configUnreadable(file, 'it is not a JSON object')
+  return value
+}
+
+/** Finds the map of servers, wherever hosts keep it. */
+export function findServers(config: JsonObject): ServerMap | undefined {
+  for (const path of places) {
+    const servers = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), config)
+    if (isObject(servers)) return { path, servers }
+  }
+  return undefined
+}
+
+function edited(text: string, path: readonly string[], value: JsonObject | undefined): string {
+  const after = applyEdits(text, modify(text, [...path], value, { formattingOptions: formattingOf(text) }))
+  return after.endsWith('\n') ? after : `${after}\n`
+}
+
+function formattingOf(text: string) {
+  const indent = /\n([ \t]+)\S/.exec(text)?.[1] ?? '  '
+  return {
+    insertSpaces: !indent.includes('\t'),
+    tabSize: indent.length,
+    eol: text.includes('\r\n') ? '\r\n' : '\n',
+  }
+}

@@ -1,0 +1,23 @@
+import type { JsonObject } from '../../protocol/messages.js'
+
+/** The forms in which hosts keep their servers, by what they look like (digest §11). */
+export const shapeNames = ['mcpServers', 'servers', 'toml', 'yaml'] as const
+export type ShapeName = (typeof shapeNames)[number]
+
+/** The servers in a host's configuration, as they are written there. */
+export interface ServerMap {
+  /** Keys that lead to them, for people. */
+  path: readonly string[]
+  /** Entries by name. */
+  servers: JsonObject
+}
+
+/**
+ * One way to keep servers in a file. All functions are from text to text; `file` is only named in errors. They throw a `JexoError` where
+ * the text cannot be read, and change nothing in it but the entry: comments, order and other entries stay.
+ */
+export interface Shape {
+  read(file: string, text: string): ServerMap | undefined
+  put(file: string, text: string, name: string, entry: JsonObject): string
+  remove(file: string, text: string, name: string): string
+}

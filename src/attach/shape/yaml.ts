@@ -1,0 +1,65 @@
+import { type Document, isMap, isSeq, parseDocument, type YAMLMap, type YAMLSeq } from 'yaml'
+import { problems } from '../../errors.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { places } from './json.js'
+import type { Shape } from './shape.js'
+
+/** YAML with a list of servers, each with its name; or a map of them. At the top, or where hosts keep maps. */
+export const yamlShape: Shape = {
+  read: (file, text) => {
+    const found = find(parseYaml(file, text))
+    return found && { path: found.path, servers: serversIn(found.node) }
+  },
+  put: (file, text, name, entry) => {
+    const document = parseYaml(file, text)
+    const found = find(document)
+    if (!found) document.setIn(['mcpServers'], document.createNode([{ name, ...entry }]))
+    else if (isMap(found.node)) found.node.set(document.createNode(name), document.createNode(entry))
+    else putInto(document, found.node, name, entry)
+    return document.toString({ lineWidth: 0 })
+  },
+  remove: (file, text, name) => {
+    const document = parseYaml(file, text)
+    const found = find(document)
+    if (!found) return text
+    if (isMap(found.node)) found.node.delete(name)
+    else found.node.items = found.node.items.filter((item) => !isNamed(item, name))
+    return document.toString({ lineWidth: 0 })
+  },
+}
+
+function parseYaml(file: string, text: string): Document {
+  const document = parseDocument(text)
+  const [fault] = document.errors
+  if (!fault) return document
+  throw problems.configUnreadable(file, fault.message.split('\n')[0]?.replace(/:$/, '') ?? 'it is no YAML')
+}
+
+function find(document: Document): { path: readonly string[]; node: YAMLSeq | YAMLMap } | undefined {
+  if (isSeq(document.contents)) return { path: [], node: document.contents }
+  for (const path of places) {
+    const node = document.getIn(path, true)
+    if (isSeq(node) || isMap(node)) return { path, node }
+  }
+  return undefined
+}
+
+function serversIn(node: YAMLSeq | YAMLMap): JsonObject {
+  const value: unknown = node.toJSON()
+  if (!Array.isArray(value)) return isObject(value) ? value : {}
+  return Object.fromEntries(
+    value
+      .filter(isObject)
+      .map(({ name, ...entry }, index) => [typeof name === 'string' ? name : `${index + 1}`, entry]),
+  )
+}
+
+const isNamed = (item: unknown, name: string) => isMap(item) && item.get('name') === name
+
+function putInto(document: Document, list: YAMLSeq, name: string, entry: JsonObject): void {
+  const known = list.items.find((item) => isNamed(item, name))
+  if (!isMap(known)) return list.add(document.createNode({ name, ...entry }))
+  // Field by field, so that comments beside the name stay.
+  for (const key of Object.keys(known.toJSON())) if (key !== 'name' && !(key in entry)) known.delete(key)
+  for (const [key, value] of Object.entries(entry)) known.set(key, document.createNode(value))
+}

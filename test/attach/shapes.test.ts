@@ -1,0 +1,168 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { dirname } from 'node:path'
+import fc from 'fast-check'
+import { readConfigEntries, readConfigEntry } from '../../src/attach/config-file.js'
+import { type ShapeName, shapeNames } from '../../src/attach/shape/shape.js'
+import { shapeOf } from '../../src/attach/shape/shape-of.js'
+import { carryOut, planEntry, planRemoval } from '../../src/attach/write-entry.js'
+import { jexo, written } from '../support/cli.js'
+
+const entry = {
+  command: '/opt/no de/bin/nöde',
+  args: ['C:\\bees\\jexo.mjs', 'serve', '/é/"a b"/k.ts'],
+  env: { SITE: 'Quarry # Field', N: '' },
+}
+const other = { command: '/bin/other', args: ['x'] }
+
+/** A host's file of each shape, with comments, another server and other settings. */
+const files: Record<ShapeName, { name: string; text: string; kept: string[] }> = {
+  mcpServers: {
+    name: 'host.jsonc',
+    text: '{\n\t// mine\n\t"mcpServers": {\n\t\t"other": { "command": "/bin/other", "args": ["x"] }, // keep\n\t},\n\t"theme": "dark"\n}\n',
+    kept: ['// mine', '// keep', '"theme": "dark"'],
+  },
+  servers: {
+    name: 'settings.json',
+    text: '{\n  "editor": 1,\n  "mcp": {\n    "servers": { "other": { "type": "stdio", "command": "/bin/other", "args": ["x"] } }\n  }\n}\n',
+    kept: ['"editor": 1'],
+  },
+  toml: {
+    name: 'host.toml',
+    text: '# mine\nmodel = "x"\n\n[mcp_servers.other] # keep\ncommand = "/bin/other"\nargs = [\n  "x",\n]\n\n# of the looks\n[ui]\ntheme = "dark"\n',
+    kept: ['# mine', '# keep', '# of the looks', 'theme = "dark"'],
+  },
+  yaml: {
+    name: 'host.yaml',
+    text: '# mine\nmcpServers:\n  # first\n  - name: other # keep\n    command: /bin/other\n    args: [x]\ntheme: dark\n',
+    kept: ['# mine', '# first', '# keep', 'theme: dark'],
+  },
+}
+
+describe.each(shapeNames)('a host configuration of the shape %s', (name) => {
+  const { name: fileName, text, kept } = files[name]
+
+  test('takes an entry, gives it back as it was, and is as it was when it is taken out', async () => {
+    const file = written(fileName, text)
+    const change = await planEntry(file, 'bees', entry)
+    expect(change).toMatchObject({ did: 'added', path: expect.arrayContaining(['bees']) })
+    expect(change.difference).toMatch(/^\+/m)
+    expect(readFileSync(file, 'utf8')).toBe(text)
+    await carryOut(change)
+    expect(await readConfigEntry(file, 'bees')).toEqual(entry)
+    expect(await readConfigEntries(file)).toMatchObject({ other })
+    for (const word of kept) expect(readFileSync(file, 'utf8')).toContain(word)
+    expect((await planEntry(file, 'bees', entry)).did).toBe('is there already')
+    const renewed = { ...entry, env: { SITE: 'other' } }
+    const again = await planEntry(file, 'bees', renewed)
+    expect(again.did).toBe('renewed')
+    await carryOut(again)
+    expect(await readConfigEntry(file, 'bees')).toEqual(renewed)
+    await carryOut(await planRemoval(file, 'bees'))
+    for (const word of kept) expect(readFileSync(file, 'utf8')).toContain(word)
+    expect(Object.keys(await readConfigEntries(file))).toEqual(['other'])
+    expect((await planRemoval(file, 'bees')).did).toBe('is not there')
+  })
+
+  test("is begun where there is none, and refuses a name that is another server's", async () => {
+    const file = written(`new-${fileName}`, '')
+    await carryOut(
+      await planEntry(
+        file,
+        'bees',
+        { url: 'http://127.0.0.1:1/mcp', headers: { 'X-Site': 'Quarry' } },
+        { shape: name },
+      ),
+    )
+    expect(await readConfigEntry(file, 'bees')).toEqual({
+      url: 'http://127.0.0.1:1/mcp',
+      headers: { 'X-Site': 'Quarry' },
+    })
+    const taken = written(fileName, text)
+    await expect(planEntry(taken, 'other', entry)).rejects.toThrow(/"other" is taken/)
+    expect((await planEntry(taken, 'other', entry, { mayReplace: true })).did).toBe('renewed')
+  })
+
+  test('keeps any name and any text', () => {
+    fc.assert(
+      fc.property(fc.string({ minLength: 1, unit: 'grapheme' }), fc.string({ unit: 'grapheme' }), (key, value) => {
+        fc.pre(key !== '__proto__' && !/^\s|\s$/.test(key))
+        const shape = shapeOf(fileName, text)
+        const after = shape.put(fileName, text, key, { command: value, args: [value] })
+        expect(shape.read(fileName, after)?.servers[key]).toEqual({ command: value, args: [value] })
+      }),
+      { numRuns: 60 },
+    )
+  })
+})
+
+test.each([
+  ['broken.json', '{ "mcpServers": ', /in line 1/],
+  ['broken.toml', 'a = 1\nb = \n', /line 2/],
+  ['broken.yaml', 'a: [1\nb: 2\n', /cannot be read as a host configuration/],
+  ['inline.toml', 'mcp_servers = { other = { command = "x" } }\n', /cannot be edited/],
+])('%s is refused with the place, and left as it was', async (name, text, wanted) => {
+  const file = written(name, text)
+  await expect(planEntry(file, 'bees', entry)).rejects.toThrow(wanted)
+  expect(readFileSync(file, 'utf8')).toBe(text)
+})
+
+test('line ends of another system stay', async () => {
+  const text = files.toml.text.replaceAll('\n', '\r\n')
+  const file = written('host.toml', text)
+  await carryOut(await planEntry(file, 'bees', entry))
+  expect(readFileSync(file, 'utf8').replaceAll('\r\n', '')).not.toMatch(/\r|\n/)
+})
+
+test("references to the host's environment are followed when an entry is used", async () => {
+  process.env.JEXO_TEST_WAX = 'soft'
+  const reference = ['$', '{env:JEXO_TEST_WAX}'].join('')
+  const servers = { a: { type: 'stdio', command: 'x', env: { WAX: reference } } }
+  const file = written('host.json', JSON.stringify({ servers }))
+  expect(await readConfigEntry(file, 'a')).toMatchObject({ env: { WAX: 'soft' } })
+  delete process.env.JEXO_TEST_WAX
+})
+
+const kitText = `import { defineKit, tool } from 'jexo'
+  export default defineKit({ name: 'garden', version: '1', parts: [tool('count_flowers', { about: 'Counts.', effect: 'read', run: () => 'seven' })] })`
+
+test('jexo attach writes into several files of any shape, shows what changes, tries it, and takes it out again', async () => {
+  const kit = written('garden é.kit.mjs', kitText)
+  const into = shapeNames.map((name) => written(files[name].name, files[name].text))
+  const to = into.flatMap((file) => ['--to', file])
+  const dry = await jexo('attach', kit, ...to, '--dry-run')
+  expect(dry).toMatchObject({ code: 0, stdout: expect.stringMatching(/garden would be added/) })
+  expect(into.map((file) => readFileSync(file, 'utf8'))).toEqual(shapeNames.map((name) => files[name].text))
+  const ran = await jexo('attach', kit, ...to)
+  expect(ran.stderr).toMatch(/\+\[mcp_servers\.garden\][\s\S]*tried it: garden 1 answers, 1 tool/)
+  for (const file of into) expect((await jexo('call', `${file}#garden`, 'count_flowers')).stdout).toBe('seven\n')
+  expect((await jexo('attach', kit, ...to, '--remove')).stdout.match(/garden removed/g)).toHaveLength(4)
+  expect((await jexo('attach', kit, ...to, '--remove')).code).toBe(1)
+  const broken = written('broken.json', '{')
+  const mixed = await jexo('attach', kit, '--to', String(into[0]), '--to', broken)
+  expect(mixed.code).toBe(2)
+  expect(readFileSync(String(into[0]), 'utf8')).not.toContain('garden')
+})
+
+test('jexo attach prints every shape, or one, and what a dialog is to be given', async () => {
+  const kit = written('garden.kit.mjs', kitText)
+  const all = await jexo('attach', kit)
+  for (const word of ['"mcpServers"', '"servers"', '[mcp_servers.garden]', '- name: garden'])
+    expect(all.stdout).toContain(word)
+  const one = await jexo('attach', kit, '--shape', 'toml')
+  expect(one.stdout).toMatch(/^\[mcp_servers\.garden\]\ncommand = /)
+  const url = await jexo('attach', 'http://127.0.0.1:9/mcp', '--header', 'X-Site: Quarry')
+  expect(url.stderr).toMatch(
+    /with a dialog: the URL is http:\/\/127\.0\.0\.1:9\/mcp\nand it needs the header X-Site: Quarry/,
+  )
+  expect(await jexo('attach', kit, '--shape', 'ini')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('Allowed choices'),
+  })
+})
+
+test('a file that cannot be written is left as it was', async () => {
+  const file = written('host.json', '{}')
+  const change = await planEntry(`${dirname(file)}/no/such/host.json`, 'bees', entry)
+  await expect(carryOut(change)).rejects.toThrow(/cannot be written \(ENOENT\); it is as it was/)
+  expect(existsSync(change.file)).toBe(false)
+})
