@@ -8,10 +8,11 @@ import { relayHttp } from '../relay/relay-http.js'
 import { readHttpAddress } from '../serve/address.js'
 import { untilSignal } from '../serve/serve-kit.js'
 import type { TapeEvent } from '../tape/entry.js'
-import { secretsIn, secretsOfHeaders } from '../tape/mask.js'
+import { secretsIn } from '../tape/mask.js'
 import { TapeWriter } from '../tape/write.js'
 import { commandOf } from '../target/command-of.js'
 import { shownPath } from '../target/kit-file.js'
+import { secretsOf } from '../target/secrets-of.js'
 import { labelOf, readTarget, type Target } from '../target/target.js'
 import { HttpWire } from '../transport/http-wire.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
@@ -48,7 +49,7 @@ Beside it, to see it live: jexo loupe --follow apiary.tape.jsonl`,
       if (flags.http !== undefined && target.kind !== 'url')
         throw problems.argumentUnreadable('--http', 'a URL as target; a command is spoken to on stdin and stdout')
       const file = resolve(flags.tape ?? join(tmpdir(), `jexo-relay-${process.pid}.tape.jsonl`))
-      const writer = await TapeWriter.open(file, secretsOf(target), (reason) =>
+      const writer = await TapeWriter.open(file, [...secretsIn(process.env), ...secretsOf(target)], (reason) =>
         say(`jexo: the tape ${file} cannot be written any more (${reason}); the relay goes on without it`),
       )
       say(`jexo: recording to ${shownPath(file)}`)
@@ -103,9 +104,4 @@ function standardEnds(): RelayEnds {
     drained: (then) => process.stdout.once('drain', then),
     writeError: (bytes) => void process.stderr.write(bytes),
   }
-}
-
-function secretsOf(target: Target): string[] {
-  if (target.kind === 'url') return secretsOfHeaders(target.headers ?? {})
-  return secretsIn({ ...process.env, ...(target.kind === 'child' ? target.command.env : {}) })
 }

@@ -1,8 +1,9 @@
-import { secretsIn, secretsOfHeaders } from '../tape/mask.js'
+import { secretsIn } from '../tape/mask.js'
 import { readTape } from '../tape/read.js'
 import { type TapeWriter, tapeText } from '../tape/write.js'
 import { commandOf } from '../target/command-of.js'
 import { shownPath } from '../target/kit-file.js'
+import { secretsOf } from '../target/secrets-of.js'
 import { labelOf, type Target } from '../target/target.js'
 import { Connection, type ConnectionOptions } from './connection.js'
 import { Journal } from './journal.js'
@@ -41,7 +42,10 @@ export class Bench {
     this.#recorder = recorder
     this.#options = options
     this.journal.listen((entries) => {
-      for (const { sequence: _, at, target, ...event } of entries) recorder?.add(target, event, at)
+      for (const { sequence: _, at, target, ...event } of entries) {
+        // What comes of a tape is on one already.
+        if (!target.includes('/')) recorder?.add(target, event, at)
+      }
     })
   }
 
@@ -101,6 +105,8 @@ export class Bench {
 
   async close(): Promise<void> {
     await Promise.all([...this.connections, ...this.tapes].map((item) => item.close()))
+    // The journal tells of its last entries after this turn.
+    await new Promise((done) => setImmediate(done))
     await this.#recorder?.close()
   }
 
@@ -131,10 +137,4 @@ export function startOf(target: Target): Start | undefined {
     cwd: cwd ?? process.cwd(),
     variables: Object.keys(env).filter((name) => env[name] !== process.env[name]),
   }
-}
-
-export function secretsOf(target: Target): string[] {
-  if (target.kind === 'url') return secretsOfHeaders(target.headers ?? {})
-  if (target.kind === 'child') return secretsIn(target.command.env ?? {})
-  return target.kind === 'kit' ? secretsIn(target.env ?? {}) : []
 }

@@ -6,9 +6,10 @@ import { fileURLToPath } from 'node:url'
 import { createAdaptorServer } from '@hono/node-server'
 import { problems } from '../errors.js'
 import { TapeWriter } from '../tape/write.js'
+import { secretsOf } from '../target/secrets-of.js'
 import type { Target } from '../target/target.js'
 import { loupeApp } from './app.js'
-import { Bench, secretsOf } from './bench.js'
+import { Bench } from './bench.js'
 
 export interface LoupeOptions {
   /** Port of the page; 0 for any free one. 4871 by default. */

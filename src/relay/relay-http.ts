@@ -13,7 +13,7 @@ import { createParser } from 'eventsource-parser'
 import { problems } from '../errors.js'
 import { isRequest, messagesIn } from '../protocol/messages.js'
 import type { TapeEvent } from '../tape/entry.js'
-import { isLoopback } from '../transport/http/checks.js'
+import { isLoopback, isOriginAllowed } from '../transport/http/checks.js'
 import { eventsIn } from './record-lines.js'
 
 export interface HttpRelay {
@@ -27,6 +27,8 @@ export interface HttpRelayOptions {
   /** Sent to the server with every request, over those of the host. */
   headers?: Readonly<Record<string, string>>
 }
+
+const anyonesOwn = { allowedHosts: [], allowedOrigins: [], token: undefined }
 
 /** Of one connection, and so not for the next one. */
 const hopByHop = new Set([
@@ -56,6 +58,16 @@ export async function relayHttp(
     const host = (request.headers.host ?? '').replace(/:\d+$/, '')
     if (isLoopback(options.host) && !isLoopback(host)) {
       response.writeHead(403).end('This relay answers on this machine only.')
+      return
+    }
+    // With the headers it is given, it must not be at the service of any page that is open in a browser.
+    const { origin } = request.headers
+    if (origin !== undefined && !isOriginAllowed(origin, request.headers.host, anyonesOwn)) {
+      response.writeHead(403).end('This relay is not for pages of other origins.')
+      return
+    }
+    if (!request.url?.startsWith('/')) {
+      response.writeHead(400).end('A path is needed.')
       return
     }
     const noted = new Exchange(++exchanges, to, sessions, options.headers ?? {}).carry(request, response)
@@ -138,8 +150,11 @@ class Exchange {
   carry(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const headers = onwards(request.rawHeaders, this.#headers)
     const send = this.#to.protocol === 'https:' ? requestHttps : requestHttp
-    const options: RequestOptions = { method: request.method, path: request.url, headers, setHost: true }
-    const outgoing = send(new URL(request.url ?? '/', this.#to.origin), options)
+    // Never by resolving the path: one that begins with two slashes names another host.
+    const { protocol, hostname, port } = this.#to
+    const place = { protocol, hostname: hostname.replace(/^\[|\]$/g, ''), port, path: request.url }
+    const options: RequestOptions = { ...place, method: request.method, headers, setHost: true }
+    const outgoing = send(options)
     const chunks: Buffer[] = []
     request.on('data', (chunk: Buffer) => chunks.push(chunk))
     request.once('end', () => this.#said(request, Buffer.concat(chunks)))
@@ -195,7 +210,7 @@ class Exchange {
       kind: 'http',
       exchange: this.#number,
       method: request.method ?? '',
-      url: new URL(request.url ?? '/', this.#to.origin).href,
+      url: `${this.#to.origin}${request.url}`,
       requestHeaders: headersOf(request.rawHeaders),
       tookMs: performance.now() - this.#startedAt,
       ...more,

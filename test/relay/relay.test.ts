@@ -204,6 +204,7 @@ describe('a relay over HTTP', () => {
     answer = () => ({ status: 200, headers: {}, body: Buffer.from('') })
     const { relay, events } = await open()
     expect((await post(relay.url, '{}', { host: 'evil.example' })).status).toBe(403)
+    expect((await post(relay.url, '{}', { origin: 'https://evil.example' })).status).toBe(403)
     expect(events).toEqual([])
     await relay.close()
     const gone = await relayHttp(
@@ -216,6 +217,19 @@ describe('a relay over HTTP', () => {
     expect(given.body.toString()).toMatch(/cannot be reached: .*ECONNREFUSED/)
     expect(events.at(-1)?.[1]).toMatchObject({ kind: 'http', failure: expect.stringContaining('ECONNREFUSED') })
     await gone.close()
+  })
+
+  test('goes to its server and to no other, whatever the path is', async () => {
+    const asked: unknown[] = []
+    answer = (_, headers) => {
+      asked.push([headers.host, headers['x-url']])
+      return { status: 200, headers: {}, body: Buffer.from('') }
+    }
+    const { relay } = await open({ authorization: 'Bearer of-the-relay' })
+    const { origin } = new URL(relay.url)
+    await post(`${origin}//127.0.0.1:9/steal`, '{}')
+    expect(asked).toEqual([[url.host, '//127.0.0.1:9/steal']])
+    await relay.close()
   })
 
   test('stands before a real server for a whole session: streams come as they are, each session apart', async () => {
