@@ -336,6 +336,44 @@ async function searched() {
   rows.push(['  memory of the process then', `${(bytes / 1e6).toFixed(0)} MB`, '', '', ''])
 }
 
+/** Calls through the relay, which records them, beside the same calls without it. */
+async function relayed() {
+  progress('the relay')
+  const bin = fileURLToPath(new URL('../bin/jexo.mjs', import.meta.url))
+  const kit = fileURLToPath(new URL('./relayed.kit.mjs', import.meta.url))
+  const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
+  const count = isQuick ? 1000 : 5000
+  const sides = [
+    ['relay', kit, '--tape', join(folder, 'perf.tape.jsonl')],
+    ['serve', kit],
+  ].map((args) => ({
+    child: spawn(process.execPath, [bin, ...args], { stdio: ['pipe', 'pipe', 'ignore'] }),
+    rates: [],
+  }))
+  for (let round = 0; round <= rounds; round++) {
+    for (const { child, rates } of sides) {
+      if (round === 0) await roundTrips(child, [hello], 1, true)
+      const startedAt = performance.now()
+      await roundTrips(
+        child,
+        Array.from({ length: count }, (_, id) => call(id + 1)),
+        1,
+      )
+      if (round > 0) rates.push((count * 1000) / (performance.now() - startedAt))
+    }
+  }
+  for (const { child } of sides) child.stdin.end()
+  rmSync(folder, { recursive: true, force: true })
+  const [own, bare] = sides.map(({ rates }) => median(rates))
+  rows.push([
+    'stdio round trips through the relay, recorded, beside none',
+    `${own.toFixed(0)}/s`,
+    `${bare.toFixed(0)}/s`,
+    (own / bare).toFixed(2),
+    '',
+  ])
+}
+
 async function plannedApi() {
   progress('planning of an API')
   const plan = fileURLToPath(new URL('./plan.mjs', import.meta.url))
@@ -385,6 +423,7 @@ function output(args, env) {
 await comparedOverHttp('HTTP tools/call, 16 connections', '≥ 0.70', [['jexo-http'], ['bare-http']], call, 16)
 await comparedOverStdio(1, '≥ 0.80')
 await comparedOverStdio(16, '')
+await relayed()
 await coldStart()
 await heapOfSessions()
 await comparedOverHttp(
