@@ -7,7 +7,7 @@ import { type RelayEnds, relayChild } from '../relay/relay-child.js'
 import { relayHttp } from '../relay/relay-http.js'
 import { readHttpAddress } from '../serve/address.js'
 import { untilSignal } from '../serve/serve-kit.js'
-import type { TapeEvent } from '../tape/entry.js'
+import { now, type TapeEvent } from '../tape/entry.js'
 import { secretsIn } from '../tape/mask.js'
 import { TapeWriter } from '../tape/write.js'
 import { commandOf } from '../target/command-of.js'
@@ -55,17 +55,36 @@ Beside it, to see it live: jexo loupe --follow apiary.tape.jsonl`,
       say(`jexo: recording to ${shownPath(file)}`)
       // Runs that go on with a tape must not be taken for one.
       const run = Math.random().toString(36).slice(2, 6)
+      // A kit tells its secrets before anything else: until then nothing is written.
+      let held: [string, TapeEvent, number][] | undefined = target.kind === 'kit' ? [] : undefined
+      const add: Add = (name, event) => {
+        if (held) held.push([`${run}-${name}`, event, now()])
+        else writer.add(`${run}-${name}`, event)
+      }
+      const release = () => {
+        for (const entry of held ?? []) writer.add(...entry)
+        held = undefined
+      }
       try {
-        const code = await carry(target, flags, (name, event) => writer.add(`${run}-${name}`, event))
+        const code = await carry(target, flags, add, (secrets) => {
+          writer.addSecrets(secrets)
+          release()
+        })
         if (code !== 0) throw new Failed(code)
       } finally {
+        release()
         await writer.close()
       }
     })
 
 type Add = (target: string, event: TapeEvent) => void
 
-async function carry(target: Exclude<Target, { kind: 'tape' }>, flags: Flags, add: Add): Promise<number> {
+async function carry(
+  target: Exclude<Target, { kind: 'tape' }>,
+  flags: Flags,
+  add: Add,
+  onSecrets: (secrets: string[]) => void,
+): Promise<number> {
   if (target.kind !== 'url') {
     const stop = new AbortController()
     const stopped = () => stop.abort()
@@ -74,6 +93,7 @@ async function carry(target: Exclude<Target, { kind: 'tape' }>, flags: Flags, ad
       // A tape is read elsewhere: where the kit was seen from here says nothing there.
       label: target.kind === 'kit' ? basename(target.file) : labelOf(target),
       signal: stop.signal,
+      onSecrets,
     })
     return stop.signal.aborted ? 0 : code
   }

@@ -35,12 +35,19 @@ export class Bench {
   readonly #listeners = new Set<() => void>()
   readonly #recorder: TapeWriter | undefined
   readonly #options: ConnectionOptions
+  readonly #toldSecrets = new Set<string>()
   #count = 0
   #isTelling = false
 
   constructor(recorder?: TapeWriter, options: ConnectionOptions = {}) {
     this.#recorder = recorder
-    this.#options = options
+    this.#options = {
+      ...options,
+      onSecrets: (secrets) => {
+        for (const secret of secrets) this.#toldSecrets.add(secret)
+        recorder?.addSecrets(secrets)
+      },
+    }
     this.journal.listen((entries) => {
       for (const { sequence: _, at, target, ...event } of entries) {
         // What comes of a tape is on one already.
@@ -95,7 +102,8 @@ export class Bench {
 
   /** Values that must not get into a file. */
   get secrets(): string[] {
-    return [...secretsIn(process.env), ...this.connections.flatMap(({ target }) => secretsOf(target))]
+    const given = this.connections.flatMap(({ target }) => secretsOf(target))
+    return [...secretsIn(process.env), ...given, ...this.#toldSecrets]
   }
 
   onChange(listener: () => void): () => void {

@@ -1,15 +1,15 @@
 import { problems } from '../errors.js'
-import { compilingValidator } from '../kit/compiling-validator.js'
-import { checkFor } from '../kit/validation.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import { isRequest, type JsonObject, type RequestId } from '../protocol/messages.js'
 import type { ClientCapabilities } from '../protocol/types.js'
+import { readAside, upstreamVariable } from '../relay/relay-child.js'
 import type { TargetState } from '../tape/entry.js'
 import { commandOf } from '../target/command-of.js'
 import { labelOf, openTarget, type Target } from '../target/target.js'
 import { costsOf, goneOf, marksBetween, marksText } from './catalogue-marks.js'
 import { type ClientSide, needsReopening, usualClientSide } from './client-side.js'
+import { fitOf } from './fit.js'
 import type { Journal } from './journal.js'
 import { Questions } from './questions.js'
 import { faultOf, reasonOf } from './reasons.js'
@@ -26,6 +26,8 @@ export interface ConnectionOptions {
   revision?: string
   /** How long a request may stay unanswered. */
   timeoutMs?: number
+  /** Hears which values must not get into a file. */
+  onSecrets?: (secrets: readonly string[]) => void
 }
 
 /** One target that Loupe looks at: opens it, writes down what passes, asks on the page's behalf, opens it again. */
@@ -39,6 +41,7 @@ export class Connection {
   readonly #questions: Questions
   readonly #recorder: Recorder
   readonly #timeoutMs: number | undefined
+  readonly #onSecrets: (secrets: readonly string[]) => void
   /** Counts attempts to open: what comes of an earlier one is of no interest any more. */
   #attempt = 0
   /** Resolves when the attempt that is under way is over, one way or the other. */
@@ -62,7 +65,7 @@ export class Connection {
     target: Target,
     journal: Journal,
     changed: () => void,
-    { revision, timeoutMs }: ConnectionOptions = {},
+    { revision, timeoutMs, onSecrets = () => {} }: ConnectionOptions = {},
   ) {
     this.id = id
     this.label = labelOf(target)
@@ -71,6 +74,7 @@ export class Connection {
     this.#changed = changed
     this.#client = revision === undefined ? usualClientSide : { ...usualClientSide, revision }
     this.#timeoutMs = timeoutMs
+    this.#onSecrets = onSecrets
     this.#recorder = new Recorder(id, journal)
     this.#questions = new Questions(() => this.#client, changed)
   }
@@ -143,6 +147,7 @@ export class Connection {
         ...(declares.sampling ? { onModelRequest: this.#questions.askModel } : {}),
         ...(declares.roots ? { roots: this.#client.roots } : {}),
         onStderr: (text) => this.#journal.add(this.id, { kind: 'stderr', text }),
+        ...(this.target.kind === 'kit' ? { aside: { variable: upstreamVariable, hear: this.#heardAside } } : {}),
         onStray: (text) =>
           this.#journal.add(this.id, { kind: 'stray', from: 'server', text: text.slice(0, 10_000) }),
       })
@@ -183,7 +188,7 @@ export class Connection {
       const onProgress = method === 'tools/call' ? { onProgress: () => {} } : {}
       const options = { signal: controller.signal, timeoutMs: this.#timeoutMs ?? 600_000, ...onProgress }
       const result = await link.ask(method, params, options)
-      return withAnswers({ result, ...(await this.#fit(method, params, result)) })
+      return withAnswers({ result, ...(await fitOf(this.#catalogue, method, params, result)) })
     } catch (error) {
       if (controller.signal.aborted) return { error: { code: 'cancelled', message: 'You cancelled it.' } }
       return withAnswers(faultOf(error))
@@ -243,24 +248,10 @@ export class Connection {
     return link
   }
 
-  /** Holds structured content against the output schema. */
-  async #fit(method: string, params: JsonObject, result: JsonObject): Promise<{ misfits?: string[] }> {
-    const schema =
-      method === 'tools/call'
-        ? this.#catalogue.tools.find(({ name }) => name === params.name)?.outputSchema
-        : undefined
-    if (!schema || result.isError === true) return {}
-    if (result.structuredContent === undefined)
-      return { misfits: ['the tool has an output schema, and the answer has no structured content'] }
-    try {
-      const checked = await checkFor(undefined, schema, compilingValidator)(result.structuredContent)
-      if (checked.ok) return { misfits: [] }
-      return { misfits: checked.misfits.map(({ path, reason }) => `${path.join('.') || 'the answer'}: ${reason}`) }
-    } catch (error) {
-      return {
-        misfits: [`the output schema itself cannot be used: ${error instanceof Error ? error.message : error}`],
-      }
-    }
+  /** A kit in a child says what must not be written down. */
+  #heardAside = (line: string): void => {
+    const { secrets } = readAside(line)
+    if (secrets) this.#onSecrets(secrets)
   }
 
   /** Servers tell of each list by itself: what is told together is read once. */

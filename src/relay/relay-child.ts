@@ -18,7 +18,15 @@ export interface RelayEnds {
   writeError(bytes: Uint8Array): void
 }
 
-/** The variable that names the descriptor by which a kit tells its parent what it does outside. */
+export interface RelayOptions {
+  /** What the server is called on the tape. */
+  label?: string
+  signal?: AbortSignal
+  /** Hears which values must not be written down, from a kit of ours, before it answers anything. */
+  onSecrets?: ((secrets: string[]) => void) | undefined
+}
+
+/** The variable that names the descriptor by which a kit tells its parent what is not for its host. */
 export const upstreamVariable = 'JEXO_UPSTREAM_FD'
 
 const graceMs = 5000
@@ -31,7 +39,7 @@ export function relayChild(
   command: ChildCommand,
   ends: RelayEnds,
   add: (event: TapeEvent) => void,
-  { label = [command.command, ...command.args].join(' '), signal }: { label?: string; signal?: AbortSignal } = {},
+  { label = [command.command, ...command.args].join(' '), signal, onSecrets }: RelayOptions = {},
 ): Promise<number> {
   const child = spawn(command.command, [...command.args], {
     stdio: ['pipe', 'pipe', 'pipe', 'pipe'],
@@ -47,7 +55,7 @@ export function relayChild(
       add({ kind: 'state', state: 'open', text: `${label} runs as process ${child.pid}`, label })
       passInput(child, ends, add)
       passOutput(child, ends, add)
-      hearUpstream(child, add)
+      hearAside(child, add, onSecrets)
     })
     const stop = () => void child.kill('SIGTERM')
     signal?.addEventListener('abort', stop, { once: true })
@@ -102,13 +110,18 @@ function passOutput(child: ChildProcess, ends: RelayEnds, add: (event: TapeEvent
   child.stderr?.once('end', () => errors.end())
 }
 
-/** What a kit of ours did outside comes past the host, on a descriptor of its own; other servers leave it alone. */
-function hearUpstream(child: ChildProcess, add: (event: TapeEvent) => void): void {
+/** What a kit of ours says past the host, on a descriptor of its own; other servers leave it alone. */
+function hearAside(
+  child: ChildProcess,
+  add: (event: TapeEvent) => void,
+  onSecrets?: (secrets: string[]) => void,
+): void {
   const lines = new LineSplitter(
     1024 * 1024,
     (line) => {
-      const record = recordIn(line)
-      if (record) add({ kind: 'upstream', record })
+      const aside = readAside(line)
+      if (aside.record) add({ kind: 'upstream', record: aside.record })
+      if (aside.secrets) onSecrets?.(aside.secrets)
     },
     () => {},
   )
@@ -117,11 +130,14 @@ function hearUpstream(child: ChildProcess, add: (event: TapeEvent) => void): voi
   channel?.on('data', (chunk: Buffer) => lines.push(chunk))
 }
 
-function recordIn(line: string): UpstreamRecord | undefined {
+/** Reads a line that a kit tells its parent: what it did outside, or values that must not be written down. */
+export function readAside(line: string): { record?: UpstreamRecord; secrets?: string[] } {
   try {
     const value: unknown = JSON.parse(line)
-    return isObject(value) && typeof value.label === 'string' ? (value as unknown as UpstreamRecord) : undefined
+    if (!isObject(value)) return {}
+    if (Array.isArray(value.secrets)) return { secrets: value.secrets.map(String) }
+    return typeof value.label === 'string' ? { record: value as unknown as UpstreamRecord } : {}
   } catch {
-    return undefined
+    return {}
   }
 }

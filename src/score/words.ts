@@ -37,7 +37,7 @@ export function answerText(result: unknown): string {
 /** What a person or a model answered. */
 export function replyText(result: unknown): string {
   const { action, content, model } = (result ?? {}) as { action?: string; content?: unknown; model?: string }
-  if (action !== undefined) return content === undefined ? action : `${action}: ${brief(content)}`
+  if (action !== undefined) return [action, brief(content ?? {})].filter(Boolean).join(': ')
   const blocks = (Array.isArray(content) ? content : [content]) as ({ text?: string; type?: string } | undefined)[]
   const said = blocks.map((block) => block?.text ?? block?.type ?? '').join(' ')
   return [model, said.slice(0, 160).replace(/\s+/g, ' ')].filter(Boolean).join(': ')

@@ -15,7 +15,8 @@ export interface Recording {
 }
 
 /**
- * What a served kit is recorded by: a tape, or a parent that records already and only wants to hear what is done outside. Rejects
+ * What a served kit is recorded by: a tape, or a parent that records already and only wants to hear what must not be written
+ * down, and what is done outside. Rejects
  * with a `JexoError` where the tape cannot be written.
  */
 export async function recordingOf(
@@ -30,6 +31,8 @@ export async function recordingOf(
   if (!Number.isInteger(descriptor) || descriptor < 3) return { close: async () => {} }
   const stream = createWriteStream('', { fd: descriptor })
   stream.on('error', () => {})
+  // First of all, so that nothing of them is written down before.
+  stream.write(`${JSON.stringify({ secrets: secretsOfKit(kit, environment) })}\n`)
   return { observer: tellUpstream((line) => void stream.write(line)), close: async () => {} }
 }
 

@@ -8,7 +8,8 @@ import { maskForTape } from './mask.js'
 export class TapeWriter {
   readonly file: string
   readonly #stream: WriteStream
-  readonly #mask: (event: TapeEvent) => TapeEvent
+  #mask: (event: TapeEvent) => TapeEvent
+  readonly #secrets: Set<string>
   readonly #failed: (reason: string) => void
   #isBroken = false
 
@@ -20,6 +21,7 @@ export class TapeWriter {
   ) {
     this.file = file
     this.#stream = stream
+    this.#secrets = new Set(secrets)
     this.#mask = maskForTape(secrets)
     this.#failed = failed
     stream.on('error', (error: NodeJS.ErrnoException) => this.#broke(error.code ?? error.message))
@@ -45,6 +47,12 @@ export class TapeWriter {
         resolve(writer)
       })
     })
+  }
+
+  /** From now on these are masked too. */
+  addSecrets(secrets: readonly string[]): void {
+    for (const secret of secrets) this.#secrets.add(secret)
+    this.#mask = maskForTape([...this.#secrets])
   }
 
   add(target: string, event: TapeEvent, at = now()): void {

@@ -1,4 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process'
+import type { Readable } from 'node:stream'
 import { problems } from '../errors.js'
 import type { Wire, WireEnds } from '../link/wire.js'
 import { type Message, messagesIn } from '../protocol/messages.js'
@@ -16,6 +17,8 @@ export interface ChildWireOptions {
   onStderr?: (line: string) => void
   /** Hears lines on the child's stdout that are no messages. */
   onStray?: (line: string) => void
+  /** Hears lines that the child says on a fourth descriptor, which the variable names. */
+  aside?: { variable: string; hear(line: string): void } | undefined
   /** How long the child may take to end by itself, and again after SIGTERM; 2,000 by default. */
   graceMs?: number
   maxBytes?: number
@@ -38,9 +41,10 @@ export class ChildWire implements Wire {
 
   start(ends: WireEnds): Promise<void> {
     const { command, args, cwd, env } = this.#command
+    const { aside } = this.#options
     const child = spawn(command, [...args], {
-      stdio: ['pipe', 'pipe', 'pipe'],
-      env: (env ?? process.env) as NodeJS.ProcessEnv,
+      stdio: aside ? ['pipe', 'pipe', 'pipe', 'pipe'] : ['pipe', 'pipe', 'pipe'],
+      env: { ...(env ?? process.env), ...(aside ? { [aside.variable]: '3' } : {}) } as NodeJS.ProcessEnv,
       ...(cwd === undefined ? {} : { cwd }),
     })
     this.#child = child
@@ -86,6 +90,7 @@ export class ChildWire implements Wire {
     )
     child.stdout?.on('data', (chunk: Buffer) => lines.push(chunk))
     child.stderr?.on('data', (chunk: Buffer) => errors.push(chunk))
+    this.#hearAside(child)
     child.stdin?.on('error', () => {})
     this.#ended = new Promise((resolve) => {
       child.once('close', (code, signal) => {
@@ -98,6 +103,19 @@ export class ChildWire implements Wire {
       })
       child.once('error', () => resolve())
     })
+  }
+
+  #hearAside(child: ChildProcess): void {
+    const { aside } = this.#options
+    const channel = child.stdio[3] as Readable | null | undefined
+    if (!aside || !channel) return
+    const lines = new LineSplitter(
+      1024 * 1024,
+      (line) => aside.hear(line),
+      () => {},
+    )
+    channel.on('error', () => {})
+    channel.on('data', (chunk: Buffer) => lines.push(chunk))
   }
 
   #take(line: string, ends: WireEnds): void {

@@ -93,9 +93,8 @@ test('a relay goes before a command and before a URL, and says what is wrong', a
   })
 })
 
-test('serve records by itself: sessions apart, what was done outside, and no secrets', async () => {
-  const file = newTape()
-  const kit = written(
+const vault = () =>
+  written(
     'vault.kit.mjs',
     `import { defineKit, setting, tool } from 'jexo'
     export default defineKit({ name: 'vault', version: '1',
@@ -103,6 +102,35 @@ test('serve records by itself: sessions apart, what was done outside, and no sec
       parts: [tool('look', { about: 'Looks.', effect: 'read', run: (_, call) =>
         call.upstream('file', 'open the vault', () => 'inside: ' + call.settings.WAX) })] })`,
   )
+const withWax = { env: { ...process.env, WAX: 'b33swax!' } as never }
+
+test('a kit tells the relay and Loupe which of its settings are secrets, and they get onto no tape', async () => {
+  const kit = vault()
+  const file = newTape()
+  const look = { jsonrpc: '2.0', id: 2, method: 'tools/call', params: { name: 'look' } }
+  const { stdout } = await speak([bin, 'relay', kit, '--tape', file], [hello('2025-11-25'), ready, look], withWax)
+  expect(stdout).toContain('inside: b33swax!')
+  expect(readFileSync(file, 'utf8')).toMatch(/inside: ••••/)
+  expect(readFileSync(file, 'utf8')).not.toContain('b33swax')
+  const recorded = newTape()
+  const loupe = await LoupePage.open(browser, [kit, '--tape', recorded], withWax)
+  await loupe.call('look')
+  await loupe.answer().getByText('inside: b33swax!').waitFor()
+  const download = loupe.page.waitForEvent('download')
+  await loupe.page.getByRole('button', { name: 'Tape' }).click()
+  await loupe.page.getByRole('menuitem', { name: 'Save all as a tape' }).click()
+  const saved = join(newFolder(), 'saved.tape.jsonl')
+  await (await download).saveAs(saved)
+  await loupe.end()
+  for (const tape of [saved, recorded]) {
+    expect(readFileSync(tape, 'utf8')).toMatch(/inside: ••••/)
+    expect(readFileSync(tape, 'utf8')).not.toContain('b33swax')
+  }
+})
+
+test('serve records by itself: sessions apart, what was done outside, and no secrets', async () => {
+  const file = newTape()
+  const kit = vault()
   const server = new Running([bin, 'serve', kit, '--http', '0', '--tape', file], {
     env: { ...process.env, WAX: 'b33swax!' } as never,
   })

@@ -65,9 +65,15 @@ export class Running {
       const found = pattern.exec(this.said)
       if (found) return found
       if (this.child.exitCode !== null) throw new Error(`it ended before it said ${pattern}:\n${this.said}`)
-      await new Promise((wake) => {
-        for (const stream of [this.child.stdout, this.child.stderr]) stream.once('data', wake)
-        this.child.once('close', wake)
+      await new Promise<void>((resolve) => {
+        const streams = [this.child.stdout, this.child.stderr]
+        const wake = () => {
+          for (const stream of streams) stream.off('data', wake)
+          this.child.off('close', wake)
+          resolve()
+        }
+        for (const stream of streams) stream.on('data', wake)
+        this.child.on('close', wake)
       })
     }
   }

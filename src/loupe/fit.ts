@@ -1,0 +1,26 @@
+import { compilingValidator } from '../kit/compiling-validator.js'
+import { checkFor } from '../kit/validation.js'
+import type { Catalogue } from '../link/catalogue.js'
+import type { JsonObject } from '../protocol/messages.js'
+
+/** Holds structured content against the output schema of its tool: what does not fit, in words; nothing where there is no schema. */
+export async function fitOf(
+  { tools }: Catalogue,
+  method: string,
+  params: JsonObject,
+  result: JsonObject,
+): Promise<{ misfits?: string[] }> {
+  const schema = method === 'tools/call' ? tools.find(({ name }) => name === params.name)?.outputSchema : undefined
+  if (!schema || result.isError === true) return {}
+  if (result.structuredContent === undefined)
+    return { misfits: ['the tool has an output schema, and the answer has no structured content'] }
+  try {
+    const checked = await checkFor(undefined, schema, compilingValidator)(result.structuredContent)
+    if (checked.ok) return { misfits: [] }
+    return { misfits: checked.misfits.map(({ path, reason }) => `${path.join('.') || 'the answer'}: ${reason}`) }
+  } catch (error) {
+    return {
+      misfits: [`the output schema itself cannot be used: ${error instanceof Error ? error.message : error}`],
+    }
+  }
+}
