@@ -89,6 +89,8 @@ async function carry(
     const stop = new AbortController()
     const stopped = () => stop.abort()
     for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stopped)
+    // The host has gone without a word.
+    process.stdout.on('error', stopped)
     const code = await relayChild(commandOf(target), standardEnds(), (event) => add('s1', event), {
       // A tape is read elsewhere: where the kit was seen from here says nothing there.
       label: target.kind === 'kit' ? basename(target.file) : labelOf(target),
@@ -106,6 +108,7 @@ async function carry(
     await service.close()
     return 0
   }
+  process.stdout.on('error', () => {})
   if (process.stdin.isTTY) say('It waits for a host on stdin; with --http it listens on a port instead.')
   let exchanges = 0
   const wire = new HttpWire(new URL(target.url), {

@@ -26,7 +26,7 @@ export function Score({ known, lines, names, wanted }: Props) {
   const scroller = useRef<HTMLDivElement>(null)
   const lastTop = useRef(0)
   const touchedAt = useRef(Number.NEGATIVE_INFINITY)
-  const firstAt = lines[0]?.at ?? 0
+  const beginnings = useMemo(() => beginningsOf(lines), [lines])
   const questions = useMemo(
     () =>
       new Map<string, OpenQuestion>(
@@ -127,7 +127,7 @@ export function Score({ known, lines, names, wanted }: Props) {
               >
                 <ScoreLine
                   line={line}
-                  firstAt={firstAt}
+                  firstAt={beginnings.get(recordingOf(line)) ?? line.at}
                   name={names?.[line.target]}
                   isOpen={opened.has(line.sequence)}
                   isGoal={line.sequence === goal}
@@ -149,6 +149,15 @@ export function Score({ known, lines, names, wanted }: Props) {
     </>
   )
 }
+
+/** What is live has one beginning; each tape has its own, of another day perhaps. */
+function beginningsOf(lines: readonly Line[]): ReadonlyMap<string, number> {
+  const beginnings = new Map<string, number>()
+  for (const line of lines) if (!beginnings.has(recordingOf(line))) beginnings.set(recordingOf(line), line.at)
+  return beginnings
+}
+
+const recordingOf = ({ target }: Line) => (target.includes('/') ? target.slice(0, target.indexOf('/')) : '')
 
 function questionKey({ target, entry }: Line): string {
   const id = entry.kind === 'message' ? (entry.message as { id?: unknown }).id : undefined
