@@ -27,6 +27,9 @@ describe('Loupe, with a server that is odd', () => {
     await page.getByRole('option', { name: 'Large' }).click()
     await page.getByRole('combobox', { name: 'old' }).click()
     await page.getByRole('option', { name: 'Birch' }).click()
+    await page.getByRole('combobox', { name: 'sent' }).click()
+    await page.getByRole('option', { name: 'hand' }).click()
+    await page.getByRole('textbox', { name: 'to', exact: true }).fill('Ada')
     await page.getByRole('textbox', { name: 'mail' }).fill('fern@example.org')
     await odd.send()
     // Needs another field beside it: only the schema itself knows that.
@@ -34,6 +37,8 @@ describe('Loupe, with a server that is odd', () => {
     await page.getByRole('button', { name: 'As JSON' }).click()
     const editor = page.locator('.cm-content')
     expect(await editor.textContent()).toContain('"size": "l"')
+    // Who chooses a branch has chosen what tells it apart.
+    expect((await editor.textContent())?.replace(/\s+/g, ' ')).toContain('"by": "hand", "to": "Ada"')
     await editor.fill('{"name":"Fern","box":{"width":0}}')
     await page.getByText(/box\.width: must be >= 1/).waitFor()
     await editor.fill('{"name":"Fern","box":{"width":3},"old":"b","pair":["x",2]}')

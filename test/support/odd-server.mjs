@@ -55,6 +55,16 @@ const form = {
         { type: 'number', title: 'A number' },
       ],
     },
+    sent: {
+      oneOf: [
+        {
+          type: 'object',
+          properties: { by: { const: 'post' }, street: { type: 'string' } },
+          required: ['by', 'street'],
+        },
+        { type: 'object', properties: { by: { const: 'hand' }, to: { type: 'string' } }, required: ['by', 'to'] },
+      ],
+    },
     when: { type: 'string', format: 'date-time' },
     mail: { type: 'string', format: 'email' },
     anything: true,

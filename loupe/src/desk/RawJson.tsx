@@ -32,7 +32,16 @@ export default function RawJson({ value, onValue, onProblem }: Props) {
       onProblem((error as Error).message)
     }
   }
-  return <CodeMirror value={text} height="200px" theme="none" extensions={extensions} onChange={change} />
+  return (
+    <CodeMirror
+      value={text}
+      minHeight="200px"
+      maxHeight="420px"
+      theme="none"
+      extensions={extensions}
+      onChange={change}
+    />
+  )
 }
 
 // The colours of JSON everywhere else on the page, in both schemes.
@@ -42,7 +51,12 @@ const colours = HighlightStyle.define([
   { tag: [tags.number, tags.bool, tags.null], color: 'var(--honey-ink)' },
 ])
 const looks = EditorView.theme({
-  '&': { color: 'var(--ink)', backgroundColor: 'var(--paper)', border: '1px solid var(--rule-strong)' },
+  '&': {
+    color: 'var(--ink)',
+    backgroundColor: 'var(--paper)',
+    border: '1px solid var(--rule-strong)',
+    fontSize: '13px',
+  },
   '.cm-gutters': { color: 'var(--ink-soft)', backgroundColor: 'var(--card)', border: 'none' },
   '.cm-cursor': { borderLeftColor: 'var(--ink)' },
   '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'transparent' },

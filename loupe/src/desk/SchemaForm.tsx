@@ -1,7 +1,7 @@
 import { Textarea, TextInput } from '@mantine/core'
 import type { IChangeEvent } from '@rjsf/core'
 import Form from '@rjsf/mantine'
-import type { FieldProps, RJSFSchema, WidgetProps } from '@rjsf/utils'
+import type { FieldProps, RJSFSchema, RJSFValidationError, WidgetProps } from '@rjsf/utils'
 import { customizeValidator } from '@rjsf/validator-ajv8'
 import Ajv2020 from 'ajv/dist/2020.js'
 import { Component, type ReactNode, useMemo, useState } from 'react'
@@ -49,6 +49,7 @@ export default function SchemaForm({ id, schema, value, onValue, onSubmit, child
         noHtml5Validate
         // What is wrong stands at the fields.
         onError={() => {}}
+        transformErrors={mostTelling}
         showErrorList={false}
         experimental_defaultFormStateBehavior={onlyWhatIsGiven}
         idPrefix={id}
@@ -60,6 +61,14 @@ export default function SchemaForm({ id, schema, value, onValue, onSubmit, child
       </Form>
     </Safely>
   )
+}
+
+/** That no branch of a union fits is of no help beside what is wrong within the branch. */
+function mostTelling(errors: RJSFValidationError[]): RJSFValidationError[] {
+  const isUnion = ({ name }: RJSFValidationError) => name === 'anyOf' || name === 'oneOf'
+  const isWithin = (inner: RJSFValidationError, outer: RJSFValidationError) =>
+    !isUnion(inner) && (inner.property ?? '').startsWith(outer.property ?? '')
+  return errors.filter((error) => !isUnion(error) || !errors.some((other) => isWithin(other, error)))
 }
 
 function DateField({ id, label, required, value, onChange, rawErrors }: WidgetProps) {

@@ -44,7 +44,7 @@ function adapt(given: unknown, depth: number): unknown {
   }
   for (const key of lists) {
     const list = schema[key]
-    if (Array.isArray(list)) schema[key] = list.map((item) => adapt(item, depth + 1))
+    if (Array.isArray(list)) schema[key] = list.map((item) => asBranch(adapt(item, depth + 1)))
   }
   for (const key of singles) {
     const item = schema[key]
@@ -57,6 +57,24 @@ function adapt(given: unknown, depth: number): unknown {
   }
   return withType(withTitledChoices(schema))
 }
+
+/** A branch of a union is called by the constants that tell it apart, else by its fields; who chooses it has chosen the constants. */
+function asBranch(branch: unknown): unknown {
+  if (!isSchema(branch) || !isSchema(branch.properties)) return branch
+  const properties = Object.entries(branch.properties)
+  const constants = properties.flatMap(([, item]) => (isConstant(item) ? [String(item.const)] : []))
+  const words = constants.length > 0 ? constants : properties.slice(0, 3).map(([name]) => name)
+  return {
+    ...(words.length > 0 ? { title: words.join(', ') } : {}),
+    ...branch,
+    properties: Object.fromEntries(
+      properties.map(([name, item]) => [name, isConstant(item) ? chosen(item) : item]),
+    ),
+  }
+}
+/** A list of one, which the form fills in; constants it does not. */
+const chosen = ({ const: value, ...rest }: Schema): Schema => ({ ...rest, enum: [value], default: value })
+const isConstant = (item: unknown): item is Schema => isSchema(item) && 'const' in item
 
 /** `enumNames` is how R3 gives titles to choices. */
 function withTitledChoices(schema: Schema): Schema {
