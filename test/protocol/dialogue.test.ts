@@ -1,3 +1,4 @@
+import { jest } from '@jest/globals'
 import { Dialogue, type Incoming } from '../../src/protocol/dialogue.js'
 import type { Message } from '../../src/protocol/messages.js'
 
@@ -70,16 +71,24 @@ describe('a dialogue', () => {
   })
 
   test('progress only rises and extends the timeout', async () => {
-    const { client } = pair(async (request) => {
-      for (const progress of [1, 1, 0, 2]) {
-        await new Promise((resolve) => setTimeout(resolve, 30))
-        request.progress({ progress })
-      }
-      return {}
-    })
-    const seen: number[] = []
-    await client.ask('slow', {}, { timeoutMs: 100, onProgress: ({ progress }) => seen.push(progress) })
-    expect(seen).toEqual([1, 2])
+    jest.useFakeTimers()
+    try {
+      const steps = [1, 1, 0, 2]
+      const { client } = pair(async (request) => {
+        for (const progress of steps) {
+          await new Promise((resolve) => setTimeout(resolve, 30))
+          request.progress({ progress })
+        }
+        return {}
+      })
+      const seen: number[] = []
+      const asked = client.ask('slow', {}, { timeoutMs: 100, onProgress: ({ progress }) => seen.push(progress) })
+      for (const _ of steps) await jest.advanceTimersByTimeAsync(30)
+      await asked
+      expect(seen).toEqual([1, 2])
+    } finally {
+      jest.useRealTimers()
+    }
   })
 
   test('sends no progress without a token, and nothing after the response', async () => {
