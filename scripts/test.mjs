@@ -1,6 +1,6 @@
 /** `npm test`: sets up what is missing, builds, lints, checks types, runs all of Jest, and says how many passed. */
 import { spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { bin, prepare, root, run } from './prepare.mjs'
@@ -54,7 +54,9 @@ function find(use, what, variable, places, debianPackage) {
 }
 
 function runJest(args) {
+  // What tests leave behind goes with it. Servers that run as other users look into it too.
   const folder = mkdtempSync(join(tmpdir(), 'jexo-tests-'))
+  chmodSync(folder, 0o755)
   const report = join(folder, 'report.json')
   const jest = join(root, 'node_modules/jest/bin/jest.js')
   const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest]
@@ -63,6 +65,7 @@ function runJest(args) {
     stdio: ['ignore', 2, 2],
     env: {
       ...process.env,
+      TMPDIR: folder,
       JEXO_BROWSER: browser,
       JEXO_NGINX: nginx,
       JEXO_CURL: curl,
@@ -75,7 +78,7 @@ function runJest(args) {
     return status || 1
   }
   const { numPassedTests, numFailedTests, numFailedTestSuites, success } = JSON.parse(readFileSync(report, 'utf8'))
-  rmSync(folder, { recursive: true })
+  rmSync(folder, { recursive: true, force: true, maxRetries: 3 })
   // A suite that does not even load has no test to count, and has failed all the same.
   const failed = Math.max(numFailedTests, numFailedTestSuites > 0 && numFailedTests === 0 ? numFailedTestSuites : 0)
   process.stdout.write(`${numPassedTests} passed, ${failed} failed\n`)

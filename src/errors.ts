@@ -336,6 +336,12 @@ export const problems = {
       `${JSON.stringify(target)} is no target`,
       'give a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>',
     ),
+  commandMissing: (command: string) =>
+    new JexoError(
+      'command-missing',
+      `there is no program ${JSON.stringify(command)} on this machine's PATH`,
+      'install it, or give its whole path',
+    ),
   connectFailed: (target: string, reason: string, cause?: unknown) =>
     new JexoError(
       'connect-failed',
@@ -384,6 +390,25 @@ export const problems = {
       'public-without-access',
       `${host} can be reached from other machines and nothing checks who calls`,
       'set JEXO_TOKEN to a secret that callers must send, or pass --open-to-anyone',
+    ),
+  publicWithoutName: (host: string) =>
+    new JexoError(
+      'public-without-name',
+      `${host} is reached by names that this server does not know, and requests by unknown names are refused`,
+      'give --public-url (JEXO_PUBLIC_URL), or the names by --allowed-host (JEXO_ALLOWED_HOSTS)',
+    ),
+  sshFailed: (destination: string, reason: string) =>
+    new JexoError(
+      'ssh-failed',
+      `${destination} cannot be reached by ssh (${reason})`,
+      'try ssh by itself with the same name; keys, names and ports stand in its configuration',
+    ),
+  environmentFileUnreadable: (file: string, reason: string) =>
+    new JexoError(
+      'environment-file-unreadable',
+      `it cannot be read (${reason})`,
+      'give a file of NAME=value lines',
+      file,
     ),
   packNative: (file: string) =>
     new JexoError(

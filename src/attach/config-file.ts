@@ -48,11 +48,14 @@ function readEntry(file: string, name: string, entry: JsonObject): ConfigEntry {
   }
 }
 
-/** Texts of a map. `${env:NAME}` stands for a variable of the host's own environment. */
-const stringsOf = (value: JsonObject) =>
+/**
+ * Texts of a map. `${env:NAME}` stands for a variable of the host's own environment, `${input:NAME}` for what the host asks a person for:
+ * here both are taken from the environment.
+ */
+export const stringsOf = (value: Readonly<Record<string, unknown>>): Record<string, string> =>
   Object.fromEntries(
     Object.entries(value).map(([key, item]) => [
       key,
-      String(item).replace(/\$\{env:(\w+)\}/g, (_, variable: string) => process.env[variable] ?? ''),
+      String(item).replace(/\$\{(?:env|input):([^}]+)\}/g, (_, name: string) => process.env[name] ?? ''),
     ]),
   )

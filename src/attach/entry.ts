@@ -1,53 +1,95 @@
-import { realpathSync } from 'node:fs'
+import { existsSync, realpathSync } from 'node:fs'
+import { resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { quote } from 'shell-quote'
+import which from 'which'
 import { problems } from '../errors.js'
 import { hostName } from '../kit/host-name.js'
-import type { Kit } from '../kit/kit.js'
+import { settingsFor } from '../kit/kit.js'
 import type { Setting } from '../kit/settings.js'
 import { loadKit, shownPath } from '../target/kit-file.js'
 import type { Target } from '../target/target.js'
+import type { ChildCommand } from '../transport/child-wire.js'
 
 /** What a host needs to start or reach a server. Everything in it is absolute: hosts have another PATH and folder. */
 export type HostEntry =
   | { command: string; args: string[]; env?: Record<string, string>; cwd?: string }
   | { url: string; headers?: Record<string, string> }
 
+/** A secret that a server needs: its value goes into no file. */
+export interface NeededSecret {
+  name: string
+  about: string
+}
+
 export interface Attachable {
   name: string
   entry: HostEntry
-  /** Secrets the kit needs: they do not go into the entry. */
-  secrets: readonly string[]
+  /** Secrets the kit needs: they do not go into the entry, but by reference where the shape has such. */
+  secrets: readonly NeededSecret[]
+}
+
+export interface EntryOptions {
+  /** Variables that were given for the entry. */
+  env?: Readonly<Record<string, string>>
+  /** Folder that was given for it. */
+  cwd?: string
 }
 
 /** The entry for a target, and a name that hosts accept: no dashes, spaces or dots, at most 60 characters. */
 export async function entryFor(
   target: Target,
   environment: Readonly<Record<string, string | undefined>>,
+  { env: given = {}, cwd }: EntryOptions = {},
 ): Promise<Attachable> {
   if (target.kind === 'url') {
     const { url, headers } = target
     const entry = headers && Object.keys(headers).length > 0 ? { url, headers: { ...headers } } : { url }
     return { name: hostName(new URL(url).hostname), entry, secrets: [] }
   }
-  if (target.kind === 'child') {
-    const { command, args } = target.command
-    const last = args.at(-1) ?? command
-    return {
-      name: hostName(last.replace(/^.*[\\/]/, '').replace(/\.[cm]?js$/, '')),
-      entry: { command, args: [...args] },
-      secrets: [],
-    }
-  }
+  if (target.kind === 'child') return entryForCommand(target.command, environment, given)
   if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
   const kit = await loadKit(target.file)
   const jexo = realpathSync(fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url)))
-  const env = settingsFor(kit, environment)
-  const entry = { command: realpathSync(process.execPath), args: [jexo, 'serve', realpathSync(target.file)] }
+  const declared = settingsFor(kit, kit.parts)
+  const env = { ...settingsToWrite(declared, environment), ...given }
+  const entry = {
+    command: realpathSync(process.execPath),
+    args: [jexo, 'serve', realpathSync(target.file)],
+    ...(cwd === undefined ? {} : { cwd: resolve(cwd) }),
+  }
   return {
     name: hostName(kit.name),
     entry: Object.keys(env).length > 0 ? { ...entry, env } : entry,
-    secrets: Object.keys(kit.settings).filter((name) => isNeeded(kit.settings[name], environment[name])),
+    secrets: Object.entries(declared)
+      .filter(([name, setting]) => !(name in given) && isNeeded(setting, environment[name]))
+      .map(([name, { about }]) => ({ name, about })),
+  }
+}
+
+/** A command by its absolute path: hosts have another PATH and another folder. Throws where there is no such program. */
+function entryForCommand(
+  { command, args, cwd, env = {} }: ChildCommand,
+  environment: Readonly<Record<string, string | undefined>>,
+  given: Readonly<Record<string, string>>,
+): Attachable {
+  const folder = resolve(cwd ?? '.')
+  const program = which.sync(/[\\/]/.test(command) ? resolve(folder, command) : command, { nothrow: true })
+  if (program === null) throw problems.commandMissing(command)
+  const isFile = (word: string) => !word.startsWith('-') && existsSync(resolve(folder, word))
+  const paths = args.map((word) => (isFile(word) ? resolve(folder, word) : word))
+  const last = paths.findLast((word) => !word.startsWith('-')) ?? command
+  const own = Object.entries(env).filter(([name, value]) => value !== undefined && value !== environment[name])
+  const wanted = { ...Object.fromEntries(own), ...given } as Record<string, string>
+  return {
+    name: hostName(last.replace(/^.*[\\/]/, '').replace(/\.(kit\.)?[cm]?[jt]s$/, '')),
+    entry: {
+      command: program,
+      args: paths,
+      ...(Object.keys(wanted).length > 0 ? { env: wanted } : {}),
+      ...(cwd === undefined ? {} : { cwd: folder }),
+    },
+    secrets: [],
   }
 }
 
@@ -58,8 +100,9 @@ export async function entryFor(
 export function relayed(target: Target, { entry }: Attachable, tape: string): HostEntry {
   const jexo = realpathSync(fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url)))
   const what = target.kind === 'kit' ? [realpathSync(target.file)] : wordsFor(entry)
-  const env = 'env' in entry && entry.env ? { env: entry.env } : {}
-  return { command: realpathSync(process.execPath), args: [jexo, 'relay', ...what, '--tape', tape], ...env }
+  const kept =
+    'url' in entry ? {} : { ...(entry.env ? { env: entry.env } : {}), ...(entry.cwd ? { cwd: entry.cwd } : {}) }
+  return { command: realpathSync(process.execPath), args: [jexo, 'relay', ...what, '--tape', tape], ...kept }
 }
 
 function wordsFor(entry: HostEntry): string[] {
@@ -74,9 +117,12 @@ const isNeeded = (declared: Setting | undefined, value: string | undefined): boo
   ((declared.default === undefined && !declared.optional) || (value !== undefined && value !== ''))
 
 /** Settings that are set here and differ from their default: the host starts with an environment of its own. */
-function settingsFor(kit: Kit, environment: Readonly<Record<string, string | undefined>>): Record<string, string> {
+function settingsToWrite(
+  settings: Readonly<Record<string, Setting>>,
+  environment: Readonly<Record<string, string | undefined>>,
+): Record<string, string> {
   const found: Record<string, string> = {}
-  for (const [name, declared] of Object.entries(kit.settings)) {
+  for (const [name, declared] of Object.entries(settings)) {
     const value = environment[name]
     if (value !== undefined && value !== '' && value !== declared.default && !declared.secret) found[name] = value
   }

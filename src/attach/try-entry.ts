@@ -1,6 +1,7 @@
 import { tmpdir } from 'node:os'
 import { isJexoError } from '../errors.js'
 import { dialOnNode } from '../transport/node-dial.js'
+import { stringsOf } from './config-file.js'
 import type { HostEntry } from './entry.js'
 
 export type Tried =
@@ -13,8 +14,8 @@ export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tr
   const target =
     'url' in entry
       ? entry.url
-      : { command: entry.command, args: entry.args, cwd: entry.cwd ?? tmpdir(), env: { ...entry.env } }
-  const headers = 'url' in entry && entry.headers ? { headers: entry.headers } : {}
+      : { command: entry.command, args: entry.args, cwd: entry.cwd ?? tmpdir(), env: stringsOf(entry.env ?? {}) }
+  const headers = 'url' in entry && entry.headers ? { headers: stringsOf(entry.headers) } : {}
   try {
     const link = await dialOnNode(target, { timeoutMs, ...headers })
     try {
@@ -26,6 +27,12 @@ export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tr
       await link.close()
     }
   } catch (error) {
-    return { ok: false, reason: isJexoError(error) || error instanceof Error ? error.message : String(error) }
+    return { ok: false, reason: reasonOf(error) }
   }
+}
+
+/** What is to be done is done elsewhere than here: in the kit, the entry, the environment. */
+function reasonOf(error: unknown): string {
+  if (!isJexoError(error)) return error instanceof Error ? error.message : String(error)
+  return error.code === 'closed' ? error.what : error.message
 }

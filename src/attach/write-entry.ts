@@ -2,8 +2,8 @@ import { copyFile, readFile, rename, unlink, writeFile } from 'node:fs/promises'
 import { createTwoFilesPatch } from 'diff'
 import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import type { HostEntry } from './entry.js'
-import type { ShapeName } from './shape/shape.js'
+import type { Attachable, HostEntry, NeededSecret } from './entry.js'
+import type { HostInput, Shape, ShapeName } from './shape/shape.js'
 import { shapeOf } from './shape/shape-of.js'
 
 /** What is to be done to a file, before anything is. */
@@ -21,6 +21,8 @@ export interface ChangeOptions {
   shape?: ShapeName
   /** Replaces an entry of another server that has the name. */
   mayReplace?: boolean
+  /** Secrets that the server needs: by reference where the shape has such, else left out. */
+  secrets?: readonly NeededSecret[]
 }
 
 /**
@@ -31,21 +33,28 @@ export async function planEntry(
   file: string,
   name: string,
   entry: HostEntry,
-  { shape: asked, mayReplace = false }: ChangeOptions = {},
+  { shape: asked, mayReplace = false, secrets = [] }: ChangeOptions = {},
 ): Promise<Change> {
   const before = await readIfThere(file)
   const text = before ?? ''
   const shape = shapeOf(file, text, asked)
   const map = shape.read(file, text) ?? { path: asked === 'servers' ? ['servers'] : [], servers: {} }
   const known = Object.hasOwn(map.servers, name) ? map.servers[name] : undefined
-  const wanted = map.path.at(-1) === 'servers' ? typed(entry) : { ...entry }
+  const { wanted, inputs } = asWritten(shape, map.path, entry, secrets)
   const isSame = JSON.stringify(known) === JSON.stringify(wanted)
   if (isObject(known) && !isSame && !mayReplace && !isSameServer(known, entry))
     throw problems.configEntryTaken(file, name)
-  const after = isSame ? text : shape.put(file, text, name, wanted)
+  const after = isSame ? text : shape.put(file, text, name, wanted, inputs)
   const path = [...(shape.read(file, after)?.path ?? []), name]
   const did = isSame ? 'is there already' : known === undefined ? 'added' : 'renewed'
   return { file, path, did, before, after, difference: differenceOf(file, text, after) }
+}
+
+/** The text of a file of a shape that holds the entry and nothing else. */
+export function textOf(name: ShapeName, entryName: string, { entry, secrets }: Attachable): string {
+  const shape = shapeOf('', '', name)
+  const { wanted, inputs } = asWritten(shape, [name], entry, secrets)
+  return shape.put('', '', entryName, wanted, inputs)
 }
 
 /** Plans to take an entry out of a host's configuration. */
@@ -96,8 +105,23 @@ async function readIfThere(file: string): Promise<string | undefined> {
   }
 }
 
-/** A map called `servers` says of each entry how it is reached. */
-const typed = (entry: HostEntry): JsonObject => ({ type: 'url' in entry ? 'http' : 'stdio', ...entry })
+/** How an entry is written in a map: one called `servers` says of each how it is reached, and has inputs for secrets. */
+function asWritten(
+  shape: Shape,
+  path: readonly string[],
+  entry: HostEntry,
+  secrets: readonly NeededSecret[],
+): { wanted: JsonObject; inputs: HostInput[] } {
+  if (path.at(-1) !== 'servers') return { wanted: { ...entry }, inputs: [] }
+  const type = 'url' in entry ? 'http' : 'stdio'
+  if (!shape.takesInputs || 'url' in entry || secrets.length === 0)
+    return { wanted: { type, ...entry }, inputs: [] }
+  const references = Object.fromEntries(secrets.map(({ name }) => [name, `\${input:${name}}`]))
+  return {
+    wanted: { type, ...entry, env: { ...entry.env, ...references } },
+    inputs: secrets.map(({ name, about }) => ({ id: name, description: about })),
+  }
+}
 
 /** True where the entry that is there starts the same kit or has the same URL: then it is ours to renew. */
 function isSameServer(known: Readonly<Record<string, unknown>>, entry: HostEntry): boolean {

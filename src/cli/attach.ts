@@ -2,10 +2,10 @@ import { resolve } from 'node:path'
 import { Command, Option } from 'commander'
 import { type Attachable, entryFor, relayed } from '../attach/entry.js'
 import { type ShapeName, shapeNames } from '../attach/shape/shape.js'
-import { shapeOf } from '../attach/shape/shape-of.js'
 import { tryEntry } from '../attach/try-entry.js'
-import { type Change, carryOut, planEntry, planRemoval } from '../attach/write-entry.js'
+import { type Change, carryOut, planEntry, planRemoval, textOf } from '../attach/write-entry.js'
 import { problems } from '../errors.js'
+import { hostName } from '../kit/host-name.js'
 import { shownPath } from '../target/kit-file.js'
 import { readTarget } from '../target/target.js'
 import { errorColours, Failed, out, say } from './output.js'
@@ -40,6 +40,8 @@ export const attach = () =>
     .option('--dry-run', 'only show what would change')
     .option('--remove', 'take the entry out again')
     .option('--as <name>', "name of the entry; the kit's name unless given")
+    .option('--env <NAME=value>', 'a variable for the entry (again for more)', gather)
+    .option('--cwd <folder>', 'the folder that the host starts it in')
     .option('--replace', 'replace an entry of another server that has the name')
     .option('--relayed', 'put the relay in between, which records what the host asks and gets')
     .option('--tape <file>', 'where the relay records; <name>.tape.jsonl here unless given')
@@ -47,23 +49,36 @@ export const attach = () =>
     .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))
-      const plain = await entryFor(target, process.env)
-      const name = flags.as ?? plain.name
+      const plain = await entryFor(target, { ...process.env }, targetOptions({ ...flags, header: [] }))
+      const name = nameFor(flags.as ?? plain.name)
       const tape = resolve(flags.tape ?? `${name}.tape.jsonl`)
       const found = flags.relayed ? { ...plain, entry: relayed(target, plain, tape) } : plain
       if (flags.remove) return takeOut(flags, name)
       if (flags.to === undefined) printShapes(name, found, flags.shape)
       else await write(flags.to, name, found, flags)
-      if (found.secrets.length > 0) {
-        say(`It needs ${found.secrets.join(', ')} in the host's environment: secrets are not written into entries.`)
-      }
+      sayOfSecrets(found)
       if (flags.dryRun) return
       await report(withSecrets(found))
       if (flags.relayed) say(`See what the host asks: jexo loupe --follow ${shownPath(tape)}`)
     })
 
+function nameFor(wanted: string): string {
+  const name = hostName(wanted)
+  if (name !== wanted) say(`Named ${name}: some hosts choke on dashes, spaces, dots and names over 60 characters.`)
+  return name
+}
+
+function sayOfSecrets({ secrets }: Attachable): void {
+  if (secrets.length === 0) return
+  const names = secrets.map(({ name }) => name).join(', ')
+  say(
+    `It needs ${names}: secrets are not written into entries. A host with "inputs" asks for them; for any other, set them in its environment.`,
+  )
+}
+
 /** What hosts have in common is the entry; how it is written differs. */
-function printShapes(name: string, { entry }: Attachable, only: ShapeName | undefined): void {
+function printShapes(name: string, found: Attachable, only: ShapeName | undefined): void {
+  const { entry } = found
   const labels: Record<ShapeName, string> = {
     mcpServers: 'For hosts with a map "mcpServers" (JSON)',
     servers: 'For hosts with a map "servers" (JSON)',
@@ -73,8 +88,7 @@ function printShapes(name: string, { entry }: Attachable, only: ShapeName | unde
   for (const shape of shapeNames) {
     if (only !== undefined && only !== shape) continue
     say(`${only === undefined && shape !== 'mcpServers' ? '\n' : ''}${labels[shape]}:`)
-    const typed = shape === 'servers' ? { type: 'url' in entry ? 'http' : 'stdio', ...entry } : { ...entry }
-    out(shapeOf('', '', shape).put('', '', name, typed).trimEnd())
+    out(textOf(shape, name, found).trimEnd())
   }
   if (!('url' in entry)) return
   say(`\nFor hosts with a dialog: the URL is ${entry.url}`)
@@ -83,8 +97,9 @@ function printShapes(name: string, { entry }: Attachable, only: ShapeName | unde
 }
 
 /** All files are planned before the first is written, so that one that cannot be read leaves all as they were. */
-async function write(files: readonly string[], name: string, { entry }: Attachable, flags: Flags): Promise<void> {
-  const options = { mayReplace: flags.replace === true, ...(flags.shape ? { shape: flags.shape } : {}) }
+async function write(files: readonly string[], name: string, found: Attachable, flags: Flags): Promise<void> {
+  const { entry, secrets } = found
+  const options = { secrets, mayReplace: flags.replace === true, ...(flags.shape ? { shape: flags.shape } : {}) }
   const changes: Change[] = []
   for (const file of files) changes.push(await planEntry(resolve(file), name, entry, options))
   for (const change of changes) await carry(change, flags.dryRun === true)
@@ -121,9 +136,9 @@ const coloured = (difference: string) =>
 
 /** To be tried as a host would that has the secrets; they are in no file. */
 function withSecrets(found: Attachable): Attachable {
-  const set = found.secrets.filter((name) => process.env[name])
+  const set = found.secrets.filter(({ name }) => process.env[name])
   if (set.length === 0 || 'url' in found.entry) return found
-  const env = { ...found.entry.env, ...Object.fromEntries(set.map((name) => [name, process.env[name] ?? ''])) }
+  const env = { ...found.entry.env, ...Object.fromEntries(set.map(({ name }) => [name, process.env[name] ?? ''])) }
   return { ...found, entry: { ...found.entry, env } }
 }
 

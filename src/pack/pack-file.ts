@@ -66,8 +66,8 @@ async function bundle(kitPath: string, assets: AssetCollector, wraps: readonly M
     `import ${JSON.stringify(join(built, 'guard.js'))}`,
     `import { runPacked } from ${JSON.stringify(join(built, 'pack/packed-main.js'))}`,
     ...(wraps.length > 0 ? [`import 'jexo:frozen'`] : []),
-    `import kit from ${JSON.stringify(kitPath)}`,
-    `runPacked(kit)`,
+    // After it was seen which variables there are.
+    `runPacked(() => import(${JSON.stringify(kitPath)}))`,
   ].join('\n')
   const bundled = async (plugins: readonly Plugin[]) => {
     const result = await build({

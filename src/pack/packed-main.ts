@@ -1,13 +1,14 @@
-import { lstatSync, mkdirSync, mkdtempSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { lstatSync, mkdirSync, mkdtempSync, realpathSync, renameSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { dirname, join } from 'node:path'
+import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { parseArgs } from 'node:util'
 import { gunzipSync } from 'node:zlib'
-import { isJexoError } from '../errors.js'
-import type { Kit } from '../kit/kit.js'
-import { type HttpAddress, readHttpAddress } from '../serve/address.js'
+import { isJexoError, problems } from '../errors.js'
+import { type Kit, settingsFor } from '../kit/kit.js'
+import { readRunOptions, type ServeFlags } from '../serve/options.js'
 import { serveKit } from '../serve/serve-kit.js'
+import { takeEnvironmentFile } from '../target/dot-env.js'
 import { packagesFolder } from './mark.js'
 
 const packed = globalThis as {
@@ -59,32 +60,67 @@ function isOurs(folder: string): boolean {
 const usage = (kit: Kit) => `${kit.name} ${kit.version}: a Model Context Protocol server
 
   node FILE                        serve on stdin and stdout
-  node FILE --http [HOST:]PORT     serve over HTTP
-  --public-url URL                 the URL that others reach it by
+  node FILE --http [[HOST:]PORT]   serve over HTTP (JEXO_HOST, JEXO_PORT)
+  --path PATH                      path of the endpoint (JEXO_PATH)
+  --public-url URL                 the URL that others reach it by (JEXO_PUBLIC_URL)
+  --allowed-host NAME              another name it may be reached by (JEXO_ALLOWED_HOSTS)
   --open-to-anyone                 let anyone call where other machines can reach it
-`
+  --needs-name                     refuse to start for other machines without a name that it is reached by
+  --log FORM, --log-level LEVEL    text or json; debug, info, warning or error (JEXO_LOG, JEXO_LOG_LEVEL)
+  --metrics [[HOST:]PORT]          count calls and sessions (JEXO_METRICS)
+  --env-file FILE                  variables; a file .env beside this one is taken anyway
+${settingsText(kit)}`
 
-/** What a packed file does when it is run. */
-export async function runPacked(kit: Kit): Promise<void> {
+function settingsText(kit: Kit): string {
+  const settings = Object.entries(settingsFor(kit, kit.parts))
+  if (settings.length === 0) return ''
+  const lines = settings.map(([name, { about, default: usual, optional }]) => {
+    const need = usual === undefined ? (optional ? '' : ' (needed)') : ` (${usual} by default)`
+    return `  ${name.padEnd(30)}   ${about}${need}`
+  })
+  return `\nIt reads from the environment:\n${lines.join('\n')}\n`
+}
+
+/** What a packed file does when it is run. Its kit is loaded when variables beside it are there. */
+export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<void> {
   try {
-    const { values } = parseArgs({
-      options: {
-        http: { type: 'string' },
-        'public-url': { type: 'string' },
-        'open-to-anyone': { type: 'boolean' },
-        help: { type: 'boolean' },
-      },
-    })
-    if (values.help) return void process.stderr.write(usage(kit))
-    const address: HttpAddress | undefined = values.http === undefined ? undefined : readHttpAddress(values.http)
-    await serveKit(kit, {
-      ...(address ? { http: address } : {}),
-      ...(values['public-url'] === undefined ? {} : { publicUrl: values['public-url'] }),
-      isOpenToAnyone: values['open-to-anyone'] === true,
-    })
+    const { flags, isHelp } = readFlags(process.argv.slice(2))
+    for (const file of flags.envFile) takeEnvironmentFile(resolve(file), true)
+    takeEnvironmentFile(join(dirname(realpathSync(process.argv[1] ?? '.')), '.env'))
+    const { default: kit } = await load()
+    if (isHelp) return void process.stderr.write(usage(kit))
+    await serveKit(kit, readRunOptions(flags, process.env))
     process.exit(0)
   } catch (error) {
     process.stderr.write(`${isJexoError(error) ? error.message : error instanceof Error ? error.stack : error}\n`)
     process.exit(2)
   }
 }
+
+const text = { type: 'string' } as const
+const yes = { type: 'boolean' } as const
+const many = { type: 'string', multiple: true } as const
+
+function readFlags(words: readonly string[]): { flags: ServeFlags & { envFile: string[] }; isHelp: boolean } {
+  // These may stand alone: the environment or a default says the rest.
+  const isAlone = (word: string, next = '--') =>
+    (word === '--http' || word === '--metrics') && next.startsWith('--')
+  const args = words.map((word, at) => (isAlone(word, words[at + 1]) ? `${word}=` : word))
+  try {
+    const { values } = parseArgs({
+      args,
+      options: {
+        ...{ http: text, path: text, 'public-url': text, log: text, 'log-level': text, metrics: text },
+        ...{ 'open-to-anyone': yes, 'needs-name': yes, help: yes, 'allowed-host': many, 'env-file': many },
+      },
+    })
+    const { help, 'env-file': envFile = [], ...others } = values
+    const named = Object.entries(others).map(([name, value]) => [camel(name), value === '' ? true : value])
+    return { flags: { ...Object.fromEntries(named), envFile }, isHelp: help === true }
+  } catch (error) {
+    const [reason] = (error as Error).message.split('. ')
+    throw problems.argumentUnreadable(`the command line (${reason})`, 'the arguments that --help names')
+  }
+}
+
+const camel = (name: string) => name.replace(/-(\w)/g, (_, letter: string) => letter.toUpperCase())

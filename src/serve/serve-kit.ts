@@ -1,20 +1,20 @@
 import type { Engine } from '../engine/engine.js'
 import type { Observer, RunningKit } from '../engine/running-kit.js'
+import { problems } from '../errors.js'
 import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import type { Environment } from '../kit/settings.js'
+import { isLoopback } from '../transport/http/checks.js'
 import { runOnNode } from '../transport/node-run.js'
 import { serveStdio } from '../transport/stdio.js'
-import type { HttpAddress } from './address.js'
 import { readLimits, type ServeLimits } from './limits.js'
+import { jsonLog, type Log, textLog } from './log.js'
+import type { Metrics } from './metrics.js'
+import { allOf, type CallDone, observeCalls } from './observe-calls.js'
+import type { RunOptions } from './options.js'
 
-export interface ServeOptions {
-  /** Over HTTP at this address; on stdio where it is left out. */
-  http?: HttpAddress
-  path?: string
-  publicUrl?: string
-  isOpenToAnyone?: boolean
+export interface ServeOptions extends RunOptions {
   /** Parts to serve, by name, glob or `tag:…`; all by default. */
   only?: readonly string[]
   except?: readonly string[]
@@ -23,7 +23,7 @@ export interface ServeOptions {
   /** Sees everything that passes. */
   observer?: Observer
   /** Called with the running kit; gives what ends its work. */
-  onRunning?: (running: RunningKit) => () => void
+  onRunning?: (running: RunningKit, log: Log) => () => void
   environment?: Environment
 }
 
@@ -31,20 +31,34 @@ export interface ServeOptions {
  * Serves a kit until it is told to stop: stdin closes, or SIGTERM or SIGINT comes. Says on stderr where it listens,
  * and one line for each host that connects. `JEXO_TOKEN` in the environment is what callers over HTTP must send.
  */
-export async function serveKit(kit: Kit, options: ServeOptions = {}): Promise<void> {
+export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   const environment = options.environment ?? process.env
   const limits = readLimits(environment)
+  checkNames(options)
+  const { form, level } = options.log
+  const log = form === 'json' ? await jsonLog(level, { kit: kit.name, version: kit.version }) : textLog(level)
+  const metrics = options.metrics ? await metricsFor(kit) : undefined
+  // For people, each call is a detail; for programs it is what they read logs for.
+  const tellsCalls = form === 'json' || level === 'debug'
+  const observer = allOf([
+    ...(options.observer ? [options.observer] : []),
+    ...(tellsCalls ? [observeCalls((call) => logCall(log, call))] : []),
+    ...(metrics ? [metrics.observer] : []),
+  ])
   const { pageSize } = limits
   const running = runOnNode(kit, {
     environment,
     choose: choiceOf(options, environment),
     showsUpstream: options.showsUpstream === true,
-    ...(options.observer ? { observer: options.observer } : {}),
+    report: ({ level, text }) => log.write(level, text),
+    ...(observer ? { observer } : {}),
     ...(pageSize === undefined ? {} : { pageSize }),
   })
-  const stop = options.onRunning?.(running)
+  metrics?.watch(running)
+  const stop = options.onRunning?.(running, log)
   try {
-    await serve(running, options, environment, limits)
+    if (options.http) await serveOverHttp(running, options, { environment, limits, log, metrics })
+    else await serveOverStdio(running, limits, log)
   } finally {
     stop?.()
   }
@@ -60,49 +74,118 @@ function choiceOf({ only: chosen, except: left }: ServeOptions, environment: Env
   }
 }
 
-async function serve(
+/** A server that waits for other machines under no name that it knows would refuse them all. */
+function checkNames({ http, publicUrl, allowedHosts, needsName }: ServeOptions): void {
+  if (!needsName || !http || isLoopback(http.host) || publicUrl !== undefined || allowedHosts.length > 0) return
+  throw problems.publicWithoutName(`${http.host}:${http.port}`)
+}
+
+const serveOverStdio = (running: RunningKit, { maxBytes, graceMs }: ServeLimits, log: Log): Promise<void> =>
+  serveStdio(running, {
+    onHost: (engine) => sayWhoConnected(engine, log),
+    ...(maxBytes === undefined ? {} : { maxBytes }),
+    ...(graceMs === undefined ? {} : { graceMs }),
+  })
+
+interface Surroundings {
+  environment: Environment
+  limits: ServeLimits
+  log: Log
+  metrics: Metrics | undefined
+}
+
+async function serveOverHttp(
   running: RunningKit,
   options: ServeOptions,
-  environment: Environment,
-  { http: httpLimits, drainMs, maxBytes, graceMs }: ServeLimits,
+  { environment, limits, log, metrics }: Surroundings,
 ): Promise<void> {
-  const { kit } = running
-  const label = `${kit.name} ${kit.version}`
-  if (!options.http) {
-    return serveStdio(running, {
-      onHost: sayWhoConnected,
-      ...(maxBytes === undefined ? {} : { maxBytes }),
-      ...(graceMs === undefined ? {} : { graceMs }),
-    })
-  }
   // A server on stdio starts without what only HTTP needs.
   const { serveHttp } = await import('../transport/node-http.js')
-  const { host, port } = options.http
+  const { host = '127.0.0.1', port = 0 } = options.http ?? {}
+  const { path, publicUrl, allowedHosts, isOpenToAnyone, through } = options
   const token = environment.JEXO_TOKEN
+  if (through && !token && !isOpenToAnyone) throw problems.publicWithoutAccess(through.destination)
   const service = await serveHttp(running, {
     host,
     port,
-    onHost: sayWhoConnected,
-    limits: httpLimits,
-    ...(drainMs === undefined ? {} : { drainMs }),
-    isOpenToAnyone: options.isOpenToAnyone === true,
-    ...(options.path === undefined ? {} : { path: options.path }),
-    ...(options.publicUrl === undefined ? {} : { publicUrl: options.publicUrl }),
+    allowedHosts,
+    isOpenToAnyone,
+    onHost: (engine) => sayWhoConnected(engine, log),
+    limits: limits.http,
+    ...(limits.drainMs === undefined ? {} : { drainMs: limits.drainMs }),
+    ...(path === undefined ? {} : { path }),
+    ...(publicUrl === undefined ? {} : { publicUrl }),
     ...(token ? { token } : {}),
+    ...(metrics && options.metrics === true ? { routes: { '/metrics': textRoute(metrics) } } : {}),
   })
-  process.stderr.write(
-    `jexo: ${label} at ${options.publicUrl ?? service.url}${token ? ' (callers need JEXO_TOKEN)' : ''}\n`,
-  )
-  const signal = await untilSignal()
-  process.stderr.write(`jexo: ${signal}: finishing what runs\n`)
-  await service.close()
+  const ends: (() => void)[] = []
+  try {
+    const { kit } = running
+    const shown = publicUrl ?? service.url
+    log.write('info', `${kit.name} ${kit.version} at ${shown}${token ? ' (callers need JEXO_TOKEN)' : ''}`, {
+      url: shown,
+    })
+    if (metrics && typeof options.metrics === 'object') {
+      const { serveMetrics } = await import('./metrics.js')
+      const { url, close } = await serveMetrics(metrics, options.metrics)
+      ends.push(close)
+      log.write('info', `metrics at ${url}`, { url })
+    }
+    if (through) ends.push(await reachThrough(through, service.url, publicUrl, log))
+    const signal = await untilSignal()
+    log.write('info', `${signal}: finishing what runs`)
+  } finally {
+    for (const end of ends) end()
+    await service.close()
+  }
+}
+
+async function reachThrough(
+  through: NonNullable<ServeOptions['through']>,
+  url: string,
+  publicUrl: string | undefined,
+  log: Log,
+): Promise<() => void> {
+  const { openThrough } = await import('./through.js')
+  const { port, pathname } = new URL(url)
+  const close = await openThrough(through, Number(port), log)
+  const far = publicUrl ?? `http://127.0.0.1:${(through.remote ?? port).replace(/^.*:/, '')}${pathname}`
+  log.write('info', `reached through ${through.destination}, ${publicUrl ? 'at' : 'there at'} ${far}`, { url: far })
+  return close
+}
+
+async function metricsFor(kit: Kit): Promise<Metrics> {
+  const { newMetrics } = await import('./metrics.js')
+  return newMetrics({ kit: kit.name })
+}
+
+const textRoute = (metrics: Metrics) => async () => ({
+  status: 200,
+  headers: { 'content-type': metrics.contentType },
+  body: await metrics.text(),
+})
+
+function logCall(log: Log, { method, name, outcome, durationMs, session, code }: CallDone): void {
+  const what = name === undefined ? method : `${method} ${name}`
+  const ofSession = session === undefined ? {} : { session }
+  const fields = { method, ...(name === undefined ? {} : { name }), outcome, durationMs, ...ofSession }
+  const level = log.form === 'text' ? 'debug' : 'info'
+  log.write(level, `${what}: ${outcome}${code === undefined ? '' : ` ${code}`}, ${durationMs} ms`, {
+    ...fields,
+    ...(code === undefined ? {} : { code }),
+  })
 }
 
 /** Says who came, and uses the time until the first call. */
-function sayWhoConnected(engine: Engine): void {
+function sayWhoConnected(engine: Engine, log: Log): void {
   engine.running.warm()
   const { name = 'a host', version = '' } = engine.client ?? {}
-  process.stderr.write(`jexo: ${`${name} ${version}`.trim()} connected, revision ${engine.revision.date}\n`)
+  const revision = engine.revision.date
+  log.write('info', `${`${name} ${version}`.trim()} connected, revision ${revision}`, {
+    host: name,
+    hostVersion: version,
+    revision,
+  })
 }
 
 /** Resolves with the signal that asks this process to end. */

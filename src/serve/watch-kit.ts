@@ -3,6 +3,7 @@ import type { RunningKit } from '../engine/running-kit.js'
 import { isJexoError } from '../errors.js'
 import { keyOf, type Part } from '../kit/part.js'
 import { loadKit, onLoadedFile, shownPath } from '../target/kit-file.js'
+import type { LogLevel } from './log.js'
 
 const settleMs = 80
 
@@ -10,7 +11,11 @@ const settleMs = 80
  * Loads a served kit again when its file or what it imports changes. Sessions stay; calls in flight finish on the old kit. An
  * edit that does not load leaves the old one serving, and says why. Gives what ends the watching.
  */
-export function watchKit(file: string, running: RunningKit, say: (text: string) => void): () => void {
+export function watchKit(
+  file: string,
+  running: RunningKit,
+  say: (level: LogLevel, text: string) => void,
+): () => void {
   const watcher = watch([], { ignoreInitial: true })
   const stopListening = onLoadedFile((loaded) => void watcher.add(loaded))
   let timer: NodeJS.Timeout | undefined
@@ -20,10 +25,10 @@ export function watchKit(file: string, running: RunningKit, say: (text: string) 
       const kit = await loadKit(file, true)
       const before = running.kit.parts
       running.exchange(kit)
-      say(`jexo: ${shownPath(file)} loaded again: ${changesBetween(before, kit.parts)}\n`)
+      say('info', `${shownPath(file)} loaded again: ${changesBetween(before, kit.parts)}`)
     } catch (error) {
       const reason = isJexoError(error) ? error.message : String(error)
-      say(`jexo: the edit does not load, the kit from before goes on serving: ${reason}\n`)
+      say('warning', `the edit does not load, the kit from before goes on serving: ${reason}`)
     }
   }
   watcher.on('all', () => {

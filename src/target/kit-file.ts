@@ -1,6 +1,6 @@
 import { existsSync, statSync } from 'node:fs'
 import { register } from 'node:module'
-import { isAbsolute, relative, resolve } from 'node:path'
+import { dirname, isAbsolute, join, relative, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { MessageChannel } from 'node:worker_threads'
 import { isJexoError, problems } from '../errors.js'
@@ -8,6 +8,7 @@ import { nameOf } from '../kit/brand.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { installStdoutGuard, runNamed } from '../transport/stdout-guard.js'
 import { wrapRegistry } from '../wrap/registry.js'
+import { takeEnvironmentFile } from './dot-env.js'
 import { generationParam } from './generation.js'
 
 let areHooksIn = false
@@ -17,7 +18,7 @@ const listeners = new Set<(file: string) => void>()
 
 /**
  * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs.
- * `isAgain` loads it and what it imports anew.
+ * `isAgain` loads it and what it imports anew. Variables in a file `.env` beside it are there for it, unless they are set.
  * Rejects with a `JexoError` that says in a sentence which file, which part and what to do.
  */
 export async function loadKit(file: string, isAgain = false): Promise<Kit> {
@@ -25,6 +26,7 @@ export async function loadKit(file: string, isAgain = false): Promise<Kit> {
   const shown = shownPath(path)
   if (!existsSync(path) || statSync(path).isDirectory()) throw problems.kitFileMissing(shown)
   installStdoutGuard()
+  takeEnvironmentFile(join(dirname(path), '.env'))
   readTypeScript()
   if (isAgain) wrapRegistry().generation = ++loads
   const module = await runNamed(`the loading of ${shown}`, () =>

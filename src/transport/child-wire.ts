@@ -97,7 +97,8 @@ export class ChildWire implements Wire {
         lines.end()
         errors.end()
         const how = signal ? `by ${signal}` : `with code ${code}`
-        const said = this.#lastErrors.length > 0 ? `, saying: ${this.#lastErrors.join(' | ')}` : ''
+        const telling = tellingLines(this.#lastErrors)
+        const said = telling.length > 0 ? `, saying: ${telling.join(' | ')}` : ''
         ends.closed(`the server ended ${how}${said}`)
         resolve()
       })
@@ -126,7 +127,7 @@ export class ChildWire implements Wire {
 
   #hearError(line: string): void {
     this.#lastErrors.push(line)
-    if (this.#lastErrors.length > 3) this.#lastErrors.shift()
+    if (this.#lastErrors.length > 40) this.#lastErrors.shift()
     this.#options.onStderr?.(line)
   }
 
@@ -140,4 +141,10 @@ export class ChildWire implements Wire {
     clearTimeout(timer)
     return isEnded
   }
+}
+
+/** What is told of a server's last words: its error where one stands among them, without the stack under it; else the last lines. */
+function tellingLines(lines: readonly string[]): string[] {
+  const error = lines.findLast((line) => /^\S*(Error|Exception)\b.*:|^error\b|^jexo: error/i.test(line))
+  return error === undefined ? lines.slice(-3) : [error]
 }

@@ -16,9 +16,41 @@ export function jsonShape(otherwise: 'mcpServers' | 'servers'): Shape {
   const pathIn = (file: string, text: string) => findServers(parseConfig(file, text))?.path ?? [otherwise]
   return {
     read: (file, text) => findServers(parseConfig(file, text)),
-    put: (file, text, name, entry) => edited(text, [...pathIn(file, text), name], entry),
-    remove: (file, text, name) => edited(text, [...pathIn(file, text), name], undefined),
+    takesInputs: true,
+    put: (file, text, name, entry, inputs = []) => {
+      const path = pathIn(file, text)
+      const known = listAt(parseConfig(file, text), inputsBeside(path))
+      const missing = inputs.filter(({ id }) => !known.some((item) => isObject(item) && item.id === id))
+      const asked = missing.map((input) => ({ type: 'promptString', ...input, password: true }))
+      const withEntry = edited(text, [...path, name], entry)
+      return asked.length === 0 ? withEntry : edited(withEntry, inputsBeside(path), [...known, ...asked])
+    },
+    remove: (file, text, name) => {
+      const path = pathIn(file, text)
+      const entry = findServers(parseConfig(file, text))?.servers[name]
+      return withoutUnused(file, edited(text, [...path, name], undefined), inputsBeside(path), referredIn(entry))
+    },
   }
+}
+
+const inputsBeside = (path: readonly string[]) => [...path.slice(0, -1), 'inputs']
+
+const referredIn = (value: unknown) =>
+  [...(JSON.stringify(value) ?? '').matchAll(/\$\{input:([^}"]+)\}/g)].map(([, id]) => id)
+
+/** Inputs that only the entry referred to which was taken out go with it. */
+function withoutUnused(file: string, text: string, path: readonly string[], ids: readonly unknown[]): string {
+  const config = parseConfig(file, text)
+  const known = listAt(config, path)
+  const used = new Set(referredIn(config))
+  const kept = known.filter((item) => !isObject(item) || !ids.includes(item.id) || used.has(String(item.id)))
+  if (kept.length === known.length) return text
+  return edited(text, path, kept.length === 0 ? undefined : kept)
+}
+
+function listAt(config: JsonObject, path: readonly string[]): unknown[] {
+  const found = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), config)
+  return Array.isArray(found) ? found : []
 }
 
 /** Reads a JSON or JSONC text. Throws a `JexoError` that names the file and the place. */
@@ -43,7 +75,7 @@ export function findServers(config: JsonObject): ServerMap | undefined {
   return undefined
 }
 
-function edited(text: string, path: readonly string[], value: JsonObject | undefined): string {
+function edited(text: string, path: readonly string[], value: JsonObject | unknown[] | undefined): string {
   const after = applyEdits(text, modify(text, [...path], value, { formattingOptions: formattingOf(text) }))
   return after.endsWith('\n') ? after : `${after}\n`
 }

@@ -4,6 +4,12 @@ import type { JsonObject } from '../../protocol/messages.js'
 export const shapeNames = ['mcpServers', 'servers', 'toml', 'yaml'] as const
 export type ShapeName = (typeof shapeNames)[number]
 
+/** A value that the host asks a person for and keeps, so that it stands in no file. Entries refer to it by `${input:<id>}`. */
+export interface HostInput {
+  id: string
+  description: string
+}
+
 /** The servers in a host's configuration, as they are written there. */
 export interface ServerMap {
   /** Keys that lead to them, for people. */
@@ -17,7 +23,9 @@ export interface ServerMap {
  * the text cannot be read, and change nothing in it but the entry: comments, order and other entries stay.
  */
 export interface Shape {
+  /** True where entries may refer to inputs, which stand beside a map called `servers`. */
+  takesInputs: boolean
   read(file: string, text: string): ServerMap | undefined
-  put(file: string, text: string, name: string, entry: JsonObject): string
+  put(file: string, text: string, name: string, entry: JsonObject, inputs?: readonly HostInput[]): string
   remove(file: string, text: string, name: string): string
 }

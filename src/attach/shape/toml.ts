@@ -7,6 +7,7 @@ const root = 'mcp_servers'
 
 /** TOML with a table `[mcp_servers.<name>]` for each server. */
 export const tomlShape: Shape = {
+  takesInputs: false,
   read: (file, text) => {
     const servers = parseToml(file, text)[root]
     return isObject(servers) ? { path: [root], servers } : undefined

@@ -6,6 +6,7 @@ import type { Shape } from './shape.js'
 
 /** YAML with a list of servers, each with its name; or a map of them. At the top, or where hosts keep maps. */
 export const yamlShape: Shape = {
+  takesInputs: false,
   read: (file, text) => {
     const found = find(parseYaml(file, text))
     return found && { path: found.path, servers: serversIn(found.node) }

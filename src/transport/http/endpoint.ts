@@ -29,6 +29,8 @@ export interface EndpointOptions {
   limits?: Partial<HttpLimits>
   /** Called when a host has connected: who, by which revision. */
   onHost?: (engine: Engine) => void
+  /** What else is answered, by path: for those who may call. */
+  routes?: Readonly<Record<string, () => Promise<HttpAnswer>>>
 }
 
 const sessionHeader = 'mcp-session-id'
@@ -101,6 +103,8 @@ export class HttpEndpoint {
 
   #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     const isOlder = request.path === this.#older?.path
+    const route = this.#options.routes?.[request.path]
+    if (route) return checkToken(request, this.#access.token) ?? route()
     if (request.path !== this.path && !isOlder) {
       return refusal(404, `There is nothing at ${request.path}; the endpoint is ${this.path}.`)
     }

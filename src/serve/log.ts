@@ -1,0 +1,50 @@
+import { problems } from '../errors.js'
+
+export const logLevels = ['debug', 'info', 'warning', 'error'] as const
+export type LogLevel = (typeof logLevels)[number]
+export const logForms = ['text', 'json'] as const
+export type LogForm = (typeof logForms)[number]
+
+/** Where a server tells its operator what happens: stderr, one line each. */
+export interface Log {
+  readonly form: LogForm
+  write(level: LogLevel, text: string, fields?: Readonly<Record<string, unknown>>): void
+}
+
+/** Lines for people: `jexo: …`. Fields are for programs, and left out. */
+export function textLog(least: LogLevel = 'info'): Log {
+  const from = logLevels.indexOf(least)
+  return {
+    form: 'text',
+    write: (level, text) => {
+      if (logLevels.indexOf(level) < from) return
+      process.stderr.write(`jexo: ${level === 'info' ? '' : `${level}: `}${text}\n`)
+    },
+  }
+}
+
+/** One JSON object a line, by pino: `level`, `time` (ISO 8601), `msg`, and fields. `base` stands in each. */
+export async function jsonLog(least: LogLevel, base: Readonly<Record<string, unknown>>): Promise<Log> {
+  const { pino } = await import('pino')
+  const names = { debug: 'debug', info: 'info', warning: 'warn', error: 'error' } as const
+  const logger = pino(
+    {
+      level: names[least],
+      base: { ...base, pid: process.pid },
+      timestamp: pino.stdTimeFunctions.isoTime,
+      formatters: { level: (level) => ({ level }) },
+    },
+    pino.destination({ dest: 2, sync: true }),
+  )
+  return { form: 'json', write: (level, text, fields = {}) => logger[names[level]](fields, text) }
+}
+
+/** Reads a form and a level as they are typed. Throws a `JexoError` that names what there is. */
+export function readLogChoice(form = 'text', level = 'info'): { form: LogForm; level: LogLevel } {
+  const wanted = level === 'warn' ? 'warning' : level
+  const foundForm = logForms.find((known) => known === form)
+  const foundLevel = logLevels.find((known) => known === wanted)
+  if (!foundForm) throw problems.argumentUnreadable(`the log form ${JSON.stringify(form)}`, logForms.join(' or '))
+  if (!foundLevel) throw problems.argumentUnreadable(`the log level ${JSON.stringify(level)}`, logLevels.join(', '))
+  return { form: foundForm, level: foundLevel }
+}

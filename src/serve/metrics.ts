@@ -1,0 +1,94 @@
+import { createServer } from 'node:http'
+import type { Observer, RunningKit } from '../engine/running-kit.js'
+import { problems } from '../errors.js'
+import type { HttpAddress } from './address.js'
+import { observeCalls } from './observe-calls.js'
+
+/** What a server counts of itself, for Prometheus and what reads its text form. */
+export interface Metrics {
+  readonly observer: Observer
+  readonly contentType: string
+  /** Counts the sessions of this kit. */
+  watch(running: RunningKit): void
+  text(): Promise<string>
+}
+
+/** Calls by tool and outcome, how long they took, sessions, and what Node tells of its process. */
+export async function newMetrics(labels: Readonly<Record<string, string>>): Promise<Metrics> {
+  const { Counter, Gauge, Histogram, Registry, collectDefaultMetrics } = (await import('prom-client')).default
+  const registry = new Registry()
+  registry.setDefaultLabels(labels)
+  collectDefaultMetrics({ register: registry })
+  const registers = [registry]
+  const requests = new Counter({
+    name: 'jexo_requests_total',
+    help: 'Requests of hosts that are over.',
+    labelNames: ['method', 'outcome'],
+    registers,
+  })
+  const calls = new Counter({
+    name: 'jexo_tool_calls_total',
+    help: 'Calls of tools that are over.',
+    labelNames: ['tool', 'outcome'],
+    registers,
+  })
+  const durations = new Histogram({
+    name: 'jexo_tool_call_duration_seconds',
+    help: 'How long calls of tools took.',
+    labelNames: ['tool'],
+    buckets: [0.005, 0.02, 0.1, 0.5, 2, 10, 60],
+    registers,
+  })
+  const kits: RunningKit[] = []
+  const known = (tool: string) => kits.some(({ index }) => index.tools.has(tool))
+  new Gauge({
+    name: 'jexo_sessions',
+    help: 'Sessions that are open.',
+    registers,
+    collect() {
+      this.set(kits.reduce((sum, { sessions }) => sum + sessions.size, 0))
+    },
+  })
+  return {
+    observer: observeCalls(({ method, name, outcome, durationMs }) => {
+      requests.inc({ method: methods.has(method) ? method : 'other', outcome })
+      if (method !== 'tools/call') return
+      // Callers choose the name: what there is not is counted as one.
+      const tool = name !== undefined && known(name) ? name : 'unknown'
+      calls.inc({ tool, outcome })
+      durations.observe({ tool }, durationMs / 1000)
+    }),
+    contentType: registry.contentType,
+    watch: (running) => void kits.push(running),
+    text: () => registry.metrics(),
+  }
+}
+
+const methods = new Set([
+  ...['initialize', 'ping', 'tools/list', 'tools/call', 'resources/list', 'resources/templates/list'],
+  ...['resources/read', 'resources/subscribe', 'resources/unsubscribe', 'prompts/list', 'prompts/get'],
+  ...['completion/complete', 'logging/setLevel'],
+])
+
+/** Serves the metrics on a port of their own, to whoever reaches it. Rejects where the port is taken. */
+export async function serveMetrics(
+  metrics: Metrics,
+  { host, port }: HttpAddress,
+): Promise<{ url: string; close(): void }> {
+  const server = createServer((request, response) => {
+    if (request.url !== '/metrics') return void response.writeHead(404).end('The metrics are at /metrics.\n')
+    metrics.text().then(
+      (text) => response.writeHead(200, { 'content-type': metrics.contentType }).end(text),
+      () => response.writeHead(500).end(),
+    )
+  })
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) =>
+      reject(error.code === 'EADDRINUSE' ? problems.portTaken(host, port) : error),
+    )
+    server.listen(port, host, resolve)
+  })
+  const taken = server.address() as { port: number }
+  const shown = host.includes(':') ? `[${host}]` : host
+  return { url: `http://${shown}:${taken.port}/metrics`, close: () => server.close() }
+}

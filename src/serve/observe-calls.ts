@@ -1,0 +1,82 @@
+import type { Engine } from '../engine/engine.js'
+import type { Observer } from '../engine/running-kit.js'
+import { isObject, isRequest, type Message, type RequestId } from '../protocol/messages.js'
+
+/** A request of a host, when it is over. */
+export interface CallDone {
+  method: string
+  /** What was called, read or filled: the name of a tool or prompt, the URI of a resource. */
+  name: string | undefined
+  outcome: 'ok' | 'tool error' | 'error' | 'cancelled'
+  /** Code of the protocol error, where it was one. */
+  code?: number
+  durationMs: number
+  /** The beginning of its id: enough to tell sessions apart, too little to take one over. */
+  session: string | undefined
+}
+
+interface Open {
+  method: string
+  name: string | undefined
+  startedAt: number
+}
+
+/** Hears of each request when it is over: for logs and metrics. What was asked and answered stays unseen. */
+export function observeCalls(done: (call: CallDone) => void): Observer {
+  const open = new WeakMap<Engine, Map<RequestId, Open>>()
+  const finish = (engine: Engine, id: RequestId, outcome: CallDone['outcome'], code?: number) => {
+    const call = open.get(engine)?.get(id)
+    if (!call) return
+    open.get(engine)?.delete(id)
+    const { method, name, startedAt } = call
+    const durationMs = Math.round((performance.now() - startedAt) * 10) / 10
+    done({
+      method,
+      name,
+      outcome,
+      durationMs,
+      session: engine.sessionId?.slice(0, 8),
+      ...(code === undefined ? {} : { code }),
+    })
+  }
+  return {
+    message: (engine, message, from) => {
+      if (from === 'client') {
+        if (isRequest(message)) {
+          const calls = open.get(engine) ?? new Map<RequestId, Open>()
+          open.set(engine, calls.set(message.id, { ...nameOf(message), startedAt: performance.now() }))
+        } else if ('method' in message && message.method === 'notifications/cancelled') {
+          finish(engine, message.params?.requestId as RequestId, 'cancelled')
+        }
+        return
+      }
+      if ('method' in message || message.id === undefined || message.id === null) return
+      if ('error' in message) return finish(engine, message.id, 'error', message.error.code)
+      finish(engine, message.id, message.result.isError === true ? 'tool error' : 'ok')
+    },
+    upstream: () => {},
+    closed: (engine) => void open.delete(engine),
+  }
+}
+
+/** Several observers as one. */
+export function allOf(observers: readonly Observer[]): Observer | undefined {
+  if (observers.length < 2) return observers[0]
+  return {
+    message: (...seen) => {
+      for (const observer of observers) observer.message(...seen)
+    },
+    upstream: (...seen) => {
+      for (const observer of observers) observer.upstream(...seen)
+    },
+    closed: (...seen) => {
+      for (const observer of observers) observer.closed(...seen)
+    },
+  }
+}
+
+function nameOf(message: Message): { method: string; name: string | undefined } {
+  const { method, params } = message as { method: string; params?: unknown }
+  const { name, uri } = isObject(params) ? params : {}
+  return { method, name: typeof name === 'string' ? name : typeof uri === 'string' ? uri : undefined }
+}

@@ -1,0 +1,80 @@
+import { problems } from '../errors.js'
+import { namesIn } from '../kit/choose.js'
+import type { Environment } from '../kit/settings.js'
+import { type HttpAddress, readHttpAddress } from './address.js'
+import { type LogForm, type LogLevel, readLogChoice } from './log.js'
+import type { Through } from './through.js'
+
+/** What a server may be told on a command line; what is not is taken from the environment. */
+export interface ServeFlags {
+  /** `[host:]port`; true where only HTTP was asked for. */
+  http?: string | true
+  path?: string
+  publicUrl?: string
+  allowedHost?: readonly string[]
+  openToAnyone?: boolean
+  needsName?: boolean
+  log?: string
+  logLevel?: string
+  /** `[host:]port` of their own; true for the path `/metrics` beside the endpoint. */
+  metrics?: string | true
+  through?: string
+  throughPort?: string
+}
+
+/** How a server is run, however it was told. */
+export interface RunOptions {
+  /** Over HTTP at this address; on stdio where it is left out. */
+  http?: HttpAddress
+  path?: string
+  publicUrl?: string
+  allowedHosts: readonly string[]
+  isOpenToAnyone: boolean
+  /** Refuses to start on an address of other machines as long as no name is known that it is reached by. */
+  needsName: boolean
+  log: { form: LogForm; level: LogLevel }
+  metrics?: HttpAddress | true
+  through?: Through
+}
+
+const defaultPort = 4870
+
+/** Flags first, then `JEXO_…` variables, then defaults. Throws a `JexoError` that says which of them cannot be read. */
+export function readRunOptions(flags: ServeFlags, environment: Environment): RunOptions {
+  const { http, path = environment.JEXO_PATH, publicUrl = environment.JEXO_PUBLIC_URL } = flags
+  const metrics = flags.metrics ?? environment.JEXO_METRICS
+  if (path !== undefined && path !== '' && !path.startsWith('/'))
+    throw problems.argumentUnreadable(`the path ${JSON.stringify(path)}`, 'a path that begins with /, such as /mcp')
+  if (publicUrl !== undefined && publicUrl !== '' && !/^https?:$/.test(protocolOf(publicUrl)))
+    throw problems.argumentUnreadable(
+      `the public URL ${JSON.stringify(publicUrl)}`,
+      'one with its scheme, such as https://hives.example/mcp',
+    )
+  return {
+    ...(http === undefined ? {} : { http: addressOf(http, environment) }),
+    ...(path ? { path } : {}),
+    ...(publicUrl ? { publicUrl } : {}),
+    allowedHosts: [...(flags.allowedHost ?? []), ...namesIn(environment.JEXO_ALLOWED_HOSTS ?? '')],
+    isOpenToAnyone: flags.openToAnyone === true || isYes(environment.JEXO_OPEN_TO_ANYONE),
+    needsName: flags.needsName === true || isYes(environment.JEXO_NEEDS_NAME),
+    log: readLogChoice(
+      flags.log ?? (environment.JEXO_LOG || undefined),
+      flags.logLevel ?? (environment.JEXO_LOG_LEVEL || undefined),
+    ),
+    ...(metrics ? { metrics: metrics === true || isYes(metrics) ? true : readHttpAddress(metrics) } : {}),
+    ...(flags.through === undefined ? {} : { through: { destination: flags.through, remote: flags.throughPort } }),
+  }
+}
+
+/** A host or a port that is not typed is taken from `JEXO_HOST` and `JEXO_PORT`. */
+function addressOf(typed: string | true, environment: Environment): HttpAddress {
+  const host = environment.JEXO_HOST || '127.0.0.1'
+  if (typed === true) {
+    const port = environment.JEXO_PORT || String(defaultPort)
+    return readHttpAddress(`${host.includes(':') && !host.startsWith('[') ? `[${host}]` : host}:${port}`)
+  }
+  return typed.includes(':') ? readHttpAddress(typed) : { ...readHttpAddress(typed), host }
+}
+
+const isYes = (text: string | undefined) => text === '1' || text === 'true' || text === 'yes'
+const protocolOf = (url: string) => (URL.canParse(url) ? new URL(url).protocol : '')

@@ -1,0 +1,86 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import { problems } from '../errors.js'
+import { sshCommand } from '../ship/ssh.js'
+import type { Log } from './log.js'
+
+export interface Through {
+  /** `[user@]host` or `ssh://[user@]host[:port]`, as the system's ssh takes it. */
+  destination: string
+  /** Where it listens on the far side, `[address:]port`; the port of the server there, on its loopback, by default. */
+  remote?: string | undefined
+}
+
+const mark = 'jexo-through'
+const longestPauseMs = 30_000
+
+/**
+ * Lets others reach a port of this machine through another one, by a reverse forward of the system's ssh. Rejects where the first attempt
+ * fails; a forward that is lost later is opened again. Gives what ends it.
+ */
+export async function openThrough({ destination, remote }: Through, port: number, log: Log): Promise<() => void> {
+  const forward = `${remote ?? port}:127.0.0.1:${port}`
+  let isStopped = false
+  let child: ChildProcess | undefined
+  let timer: NodeJS.Timeout | undefined
+  let pauseMs = 1000
+  const open = async (): Promise<void> => {
+    const opened = openOnce(destination, forward)
+    child = opened.child
+    await opened.isUp
+    pauseMs = 1000
+    void opened.ended.then((reason) => {
+      if (isStopped) return
+      log.write('warning', `the way through ${destination} is lost (${reason}); it is opened again`)
+      again()
+    })
+  }
+  const again = () => {
+    timer = setTimeout(() => {
+      open().then(
+        () => log.write('info', `reached through ${destination} again`),
+        (error) => {
+          if (isStopped) return
+          pauseMs = Math.min(pauseMs * 2, longestPauseMs)
+          log.write('warning', error instanceof Error ? error.message : String(error))
+          again()
+        },
+      )
+    }, pauseMs)
+  }
+  await open()
+  return () => {
+    isStopped = true
+    clearTimeout(timer)
+    child?.kill()
+  }
+}
+
+function openOnce(destination: string, forward: string) {
+  const { command, args } = sshCommand()
+  const options = ['ExitOnForwardFailure=yes', 'ServerAliveInterval=15', 'ServerAliveCountMax=3']
+  // The far side says when it is there, and ends with us.
+  const child = spawn(
+    command,
+    [
+      ...args,
+      '-T',
+      ...options.flatMap((option) => ['-o', option]),
+      ...['-R', forward, '--', destination, `echo ${mark}; exec cat >/dev/null`],
+    ],
+    { stdio: ['pipe', 'pipe', 'pipe'] },
+  )
+  let said = ''
+  child.stderr.on('data', (chunk) => {
+    said = `${said}${chunk}`.slice(-2000)
+  })
+  child.stdin.on('error', () => {})
+  const ended = new Promise<string>((resolve) => {
+    child.once('error', (error) => resolve(error.message))
+    child.once('close', (code) => resolve(said.trim().split('\n').at(-1) || `ssh ended with code ${code}`))
+  })
+  const isUp = new Promise<void>((resolve, reject) => {
+    child.stdout.on('data', (chunk) => String(chunk).includes(mark) && resolve())
+    void ended.then((reason) => reject(problems.sshFailed(destination, reason)))
+  })
+  return { child, isUp, ended }
+}
