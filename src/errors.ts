@@ -410,6 +410,29 @@ export const problems = {
       'give a file of NAME=value lines',
       file,
     ),
+  packForeign: (packages: readonly string[]) =>
+    new JexoError(
+      'pack-foreign',
+      `the kit carries native parts (${packages.join(', ')}) of ${process.platform}, and an image runs on Linux`,
+      'pack it on Linux',
+    ),
+  folderUnwritable: (folder: string, reason: string) =>
+    new JexoError('folder-unwritable', `nothing can be written there (${reason})`, 'name another folder', folder),
+  packageBroken: (where: string, reason: string) =>
+    new JexoError(
+      'package-broken',
+      `the package does not work (${reason})`,
+      'mend that; --no-check leaves the trial out',
+      where,
+    ),
+  registryNameMissing: (name: string | undefined) =>
+    new JexoError(
+      'registry-name-missing',
+      name === undefined
+        ? 'the registry of servers needs a name for this one'
+        : `${JSON.stringify(name)} is no name there`,
+      'give --registry-name <reverse domain>/<name>, such as org.example/apiary, or a websiteUrl in the kit',
+    ),
   packNative: (file: string) =>
     new JexoError(
       'pack-native',

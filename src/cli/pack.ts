@@ -1,28 +1,69 @@
-import { Command } from 'commander'
-import { packFile } from '../pack/pack-file.js'
+import { Command, Option } from 'commander'
+import { checkPackage } from '../pack/check-package.js'
+import type { FormOptions } from '../pack/form.js'
+import { type FormName, formNames, forms } from '../pack/forms.js'
+import { type Packed, packKit } from '../pack/pack-kit.js'
+import { writeOut } from '../pack/write-out.js'
 import { shownPath } from '../target/kit-file.js'
 import { colours, columns, out, say, wrapped } from './output.js'
 
+interface Flags extends FormOptions {
+  as: FormName
+  out: string
+  check: boolean
+}
+
 export const pack = () =>
   new Command('pack')
-    .description('Packs a kit and everything it imports into one file that needs only Node.')
+    .description('Packs a kit and everything it imports: one file that needs only Node, or what a place asks for.')
     .argument('<kit>', 'kit file, .ts or .js')
+    .addOption(
+      new Option('--as <form>', formNames.map((name) => `${name}: ${forms[name].about}`).join('; '))
+        .choices(formNames)
+        .default('file'),
+    )
     .option('--out <folder>', 'where to put it', 'packed')
-    .addHelpText('after', '\nExample: jexo pack apiary.kit.ts --out packed && node packed/apiary.mjs --help')
-    .action(async (file: string, flags: { out: string }) => {
-      const packed = await packFile(file, flags.out)
-      const settings = Object.entries(packed.kit.settings)
-      const needed = settings.filter(([, declared]) => declared.default === undefined && !declared.optional)
-      out(shownPath(packed.file))
-      say(`  ${colours.dim('size')}        ${(packed.bytes / 1024).toFixed(0)} kB`)
-      const inside = wrapped(packed.assets.join(', '), columns() - 14).join(`\n${' '.repeat(14)}`)
-      if (packed.assets.length > 0) say(`  ${colours.dim('inside')}      ${inside}`)
-      if (packed.packages.length > 0)
-        say(
-          `  ${colours.dim('native')}      ${packed.packages.join(', ')}: runs on ${process.platform} ${process.arch} only`,
+    .option('--public-url <url>', 'the URL that others will reach it by')
+    .option('--package-name <name>', "name of the npm package; the kit's unless given")
+    .option('--registry-name <name>', 'name in the registry of servers, such as org.example/apiary')
+    .option('--image <name>', "name of the image; the kit's with its version unless given")
+    .option('--no-check', 'do not try the npm package')
+    .addHelpText(
+      'after',
+      '\nExample: jexo pack apiary.kit.ts --out packed && node packed/apiary.mjs --help\n         jexo pack apiary.kit.ts --as container --out image',
+    )
+    .action(async (file: string, flags: Flags) => {
+      const form = forms[flags.as]
+      const packed = await packKit(file)
+      const files = form.files(packed, flags)
+      await writeOut(flags.out, files)
+      for (const { path } of files) out(shownPath(`${flags.out}/${path}`))
+      describe(packed, flags.as)
+      if (flags.as === 'npm' && flags.check) {
+        const { tarball, bytes, tools } = await checkPackage(flags.out, packed.settings)
+        fact(
+          'tried',
+          `${shownPath(tarball)} (${inKb(bytes)}) runs by npx: ${tools === 1 ? '1 tool' : `${tools} tools`}`,
         )
-      say(
-        `  ${colours.dim('needs')}       ${needed.length > 0 ? needed.map(([name]) => name).join(', ') : 'nothing from the environment'}`,
-      )
-      say(`  ${colours.dim('run it')}      node ${shownPath(packed.file)}   (--http 4870 for HTTP)`)
+      }
+      fact('next', form.next(packed, shownPath(flags.out)).join('\n'))
     })
+
+function describe({ code, assets, packages, settings, kit }: Packed, form: FormName): void {
+  fact('holds', `${kit.name} ${kit.version}, ${kit.parts.length} parts`)
+  if (form !== 'registry') fact('size', inKb(Buffer.byteLength(code)))
+  if (assets.length > 0) fact('inside', assets.join(', '))
+  if (packages.length > 0)
+    fact('native', `${packages.join(', ')}: runs on ${process.platform} ${process.arch} only`)
+  const needed = settings.filter(({ isNeeded }) => isNeeded).map(({ name }) => name)
+  const others = settings.filter(({ isNeeded }) => !isNeeded).map(({ name }) => name)
+  fact('needs', needed.length > 0 ? needed.join(', ') : 'nothing from the environment')
+  if (others.length > 0) fact('may have', others.join(', '))
+}
+
+const inKb = (bytes: number) => `${(bytes / 1024).toFixed(0)} kB`
+
+function fact(label: string, text: string): void {
+  const lines = text.split('\n').flatMap((line) => wrapped(line, columns() - 14))
+  say(`  ${colours.dim(label.padEnd(12))}${lines.join(`\n${' '.repeat(14)}`)}`)
+}

@@ -83,6 +83,8 @@ function settingsText(kit: Kit): string {
 
 /** What a packed file does when it is run. Its kit is loaded when variables beside it are there. */
 export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<void> {
+  // Stack traces name the author's own files and lines, where the map lies beside.
+  process.setSourceMapsEnabled(true)
   try {
     const { flags, isHelp } = readFlags(process.argv.slice(2))
     for (const file of flags.envFile) takeEnvironmentFile(resolve(file), true)

@@ -1,0 +1,81 @@
+import { basename, dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { type BuildFailure, build, type Plugin } from 'esbuild'
+import { isJexoError, problems } from '../errors.js'
+import { shownPath } from '../target/kit-file.js'
+import type { MadeWrap } from '../wrap/registry.js'
+import { type AssetCollector, assetPlugin } from './assets.js'
+import { englishOnly, frozenWraps, nativeParts, ownPackages } from './plugins.js'
+
+/** A kit and what it imports as one module, and the map from its lines to those of the sources. */
+export interface Bundle {
+  code: string
+  map: string
+}
+
+/** Bundles a kit with what serves it. Rejects with a `JexoError` that says what cannot be carried, and where. */
+export async function bundle(kitPath: string, assets: AssetCollector, wraps: readonly MadeWrap[]): Promise<Bundle> {
+  const built = fileURLToPath(new URL('..', import.meta.url)).replace(/[\\/]$/, '')
+  const entry = [
+    `import ${JSON.stringify(join(built, 'guard.js'))}`,
+    `import { runPacked } from ${JSON.stringify(join(built, 'pack/packed-main.js'))}`,
+    ...(wraps.length > 0 ? [`import 'jexo:frozen'`] : []),
+    // After it was seen which variables there are.
+    `runPacked(() => import(${JSON.stringify(kitPath)}))`,
+  ].join('\n')
+  const bundled = async (plugins: readonly Plugin[]) => {
+    const result = await build({
+      stdin: { contents: entry, resolveDir: built, sourcefile: 'entry.js', loader: 'js' },
+      bundle: true,
+      write: false,
+      outfile: join(dirname(kitPath), 'packed.mjs'),
+      sourcemap: 'external',
+      sourcesContent: false,
+      platform: 'node',
+      format: 'esm',
+      target: 'node20',
+      minifySyntax: true,
+      minifyWhitespace: true,
+      legalComments: 'none',
+      logLevel: 'silent',
+      banner: { js: requireForCommonJs },
+      plugins: [frozenWraps(wraps), ownPackages(built), nativeParts(), assetPlugin(assets), ...plugins],
+    })
+    const textOf = (ending: string) => result.outputFiles.find(({ path }) => path.endsWith(ending))?.text ?? ''
+    return { code: textOf('.mjs'), map: textOf('.map') }
+  }
+  try {
+    const small = await bundled([englishOnly()])
+    const { code, map } = /\.locales\b/.test(small.code) ? await bundled([]) : small
+    const whole = await assets.withContents(code)
+    const added = whole.slice(0, whole.length - code.length).split('\n').length - 1
+    return { code: whole, map: steadyMap(map, added, basename(built)) }
+  } catch (error) {
+    if (isJexoError(error)) throw error
+    throw problems.packFailed(shownPath(kitPath), failureOf(error))
+  }
+}
+
+/** Moves a source map down, and calls its sources the same wherever they lie: packing twice gives the same bytes. */
+export function steadyMap(text: string, lines: number, built = 'dist'): string {
+  const map = JSON.parse(text) as { sources: string[]; mappings: string }
+  const sources = map.sources.map((source) => {
+    const inPackage = source.lastIndexOf('node_modules/')
+    if (inPackage >= 0) return source.slice(inPackage)
+    const at = source.lastIndexOf(`${built}/`)
+    return source.startsWith('../') && at >= 0 ? `jexo/${source.slice(at)}` : source
+  })
+  return JSON.stringify({ ...map, sources, mappings: ';'.repeat(lines) + map.mappings })
+}
+
+/** CommonJS packages ask for Node's modules by require, which an ES module does not have. */
+const requireForCommonJs =
+  "import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);"
+
+function failureOf(error: unknown): string {
+  const [first] = (error as BuildFailure).errors ?? []
+  if (!first) return error instanceof Error ? error.message : String(error)
+  const detail = first.detail
+  if (isJexoError(detail)) return detail.message
+  return first.location ? `${first.text} (${first.location.file}:${first.location.line})` : first.text
+}

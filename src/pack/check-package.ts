@@ -1,0 +1,67 @@
+import { spawn } from 'node:child_process'
+import { mkdtemp, rm } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import { join, resolve } from 'node:path'
+import { problems } from '../errors.js'
+import { dialOnNode } from '../transport/node-dial.js'
+import type { PackedSetting } from './pack-kit.js'
+
+export interface CheckedPackage {
+  /** The tarball that npm would publish. */
+  tarball: string
+  bytes: number
+  tools: number
+}
+
+const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
+
+/**
+ * Makes the tarball that `npm publish` would send, and runs the program out of it by npx, from an empty folder. Settings that are needed
+ * and not set here get a value to start with. Rejects with a `JexoError` where one of both does not work.
+ */
+export async function checkPackage(folder: string, settings: readonly PackedSetting[]): Promise<CheckedPackage> {
+  const at = resolve(folder)
+  const said = await run(['pack', '--json', '--silent', '--pack-destination', at], at)
+  const [{ filename, size, name }] = JSON.parse(said) as [{ filename: string; size: number; name: string }]
+  const tarball = join(at, filename)
+  const elsewhere = await mkdtemp(join(tmpdir(), 'jexo-npx-'))
+  const filled = settings.filter(({ isNeeded, name }) => isNeeded && !process.env[name])
+  try {
+    const link = await dialOnNode(
+      {
+        command: npm,
+        args: ['exec', '--yes', '--offline', `--package=${tarball}`, '--', name.replace(/^.*\//, '')],
+        cwd: elsewhere,
+        env: { ...process.env, ...Object.fromEntries(filled.map(({ name }) => [name, 'to be set'])) },
+      },
+      { timeoutMs: 60_000 },
+    )
+    try {
+      return { tarball, bytes: size, tools: (await link.tools()).length }
+    } finally {
+      await link.close()
+    }
+  } catch (error) {
+    throw problems.packageBroken(tarball, error instanceof Error ? error.message : String(error))
+  } finally {
+    await rm(elsewhere, { recursive: true, force: true })
+  }
+}
+
+function run(args: readonly string[], cwd: string): Promise<string> {
+  const child = spawn(npm, [...args], { cwd, stdio: ['ignore', 'pipe', 'pipe'] })
+  let said = ''
+  let complaint = ''
+  child.stdout.on('data', (chunk) => {
+    said += chunk
+  })
+  child.stderr.on('data', (chunk) => {
+    complaint += chunk
+  })
+  return new Promise((resolve, reject) => {
+    child.once('error', (error) => reject(problems.packageBroken(cwd, error.message)))
+    child.once('close', (code) =>
+      code === 0 ? resolve(said) : reject(problems.packageBroken(cwd, complaint.trim().split('\n')[0] ?? '')),
+    )
+  })
+}

@@ -1,0 +1,62 @@
+import type { Packed } from './pack-kit.js'
+
+/** A file of what was packed, by its path below the folder. */
+export interface OutFile {
+  path: string
+  text: string
+  /** True where it is run by its name. */
+  isProgram?: boolean
+}
+
+/** What a form may be told. */
+export interface FormOptions {
+  /** The URL that others will reach it by. */
+  publicUrl?: string
+  /** Name in the registry of npm; the kit's by default. */
+  packageName?: string
+  /** Name of the image; the kit's with its version by default. */
+  image?: string
+  /** Name in the registry of servers, `<reverse domain>/<name>`. */
+  registryName?: string
+}
+
+/** One way to put a packed kit somewhere: pure, from what was packed to files. */
+export interface Form {
+  /** A sentence for people. */
+  about: string
+  /** Throws a `JexoError` where something it needs was not said. */
+  files(packed: Packed, options: FormOptions): OutFile[]
+  /** What to do with it, line by line. */
+  next(packed: Packed, folder: string): string[]
+}
+
+/** The packed file itself, and the map to its sources. */
+export const codeFiles = ({ fileName, code, map }: Packed): OutFile[] => [
+  { path: fileName, text: code, isProgram: true },
+  { path: `${fileName}.map`, text: map },
+]
+
+/** A name that packages, images, services and Kubernetes all take: lower case, digits, dashes. */
+export const plainName = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .slice(0, 50) || 'server'
+
+/** `.env.example`: what it reads, for somebody to fill in. Secrets have no value here. */
+export function environmentExample({ kit, settings }: Packed, more: readonly string[] = []): string {
+  const lines = settings.flatMap(({ name, about, default: usual, isSecret, isNeeded }) => [
+    `# ${about}${isSecret ? ' A secret.' : ''}${isNeeded ? ' Needed.' : ''}`,
+    isNeeded ? `${name}=` : `# ${name}=${isSecret ? '' : (usual ?? '')}`,
+  ])
+  return `${[`# What ${kit.name} reads from its environment.`, ...lines, ...more].join('\n')}\n`
+}
+
+/** What every server over HTTP reads. */
+export const httpEnvironment = (publicUrl: string | undefined): string[] => [
+  '# The URL that others reach it by. Needed.',
+  `JEXO_PUBLIC_URL=${publicUrl ?? ''}`,
+  '# What callers send as a bearer token. A secret. Needed, unless JEXO_OPEN_TO_ANYONE=1 says that anybody may call.',
+  'JEXO_TOKEN=',
+]

@@ -1,0 +1,88 @@
+import { Document } from 'yaml'
+import { problems } from '../../errors.js'
+import { codeFiles, environmentExample, type Form, httpEnvironment, plainName } from '../form.js'
+import type { Packed } from '../pack-kit.js'
+
+/** Node's own slim image, by its long-term line. */
+export const baseImage = 'docker.io/library/node:22-slim'
+export const containerPort = 4870
+
+/** A build context for an image, and a compose file to run it. */
+export const containerForm: Form = {
+  about: 'a build context for an image, with a compose file',
+  files: (packed, { publicUrl, image }) => {
+    if (packed.packages.length > 0 && process.platform !== 'linux') throw problems.packForeign(packed.packages)
+    return [
+      ...codeFiles(packed),
+      { path: 'Containerfile', text: containerfile(packed) },
+      { path: 'compose.yaml', text: compose(packed, image ?? imageOf(packed)) },
+      { path: '.dockerignore', text: `*\n!${packed.fileName}\n!${packed.fileName}.map\n` },
+      { path: '.env.example', text: environmentExample(packed, httpEnvironment(publicUrl)) },
+    ]
+  },
+  next: (packed, folder) => [
+    `cp ${folder}/.env.example ${folder}/.env   and fill it in`,
+    `docker compose --project-directory ${folder} up --build   (podman compose does as well)`,
+    `or: docker build -f ${folder}/Containerfile -t ${imageOf(packed)} ${folder}`,
+  ],
+}
+
+export const imageOf = ({ kit }: Packed) => `${plainName(kit.name)}:${kit.version.replace(/[^\w.-]/g, '-')}`
+
+/** What the image is asked by itself whether it is well. */
+const healthCheck = `fetch('http://127.0.0.1:${containerPort}/health/ready').then((r)=>process.exit(r.ok?0:1),()=>process.exit(1))`
+
+function containerfile({ kit, fileName, packages }: Packed): string {
+  const platform = packages.length > 0 ? `--platform=linux/${process.arch === 'x64' ? 'amd64' : process.arch} ` : ''
+  return `# ${kit.name} ${kit.version}, a Model Context Protocol server.
+FROM ${platform}${baseImage}
+WORKDIR /app
+COPY --chown=root:root ${fileName} ${fileName}.map ./
+ENV NODE_ENV=production JEXO_LOG=json JEXO_HOST=0.0.0.0 JEXO_PORT=${containerPort} JEXO_NEEDS_NAME=1
+# Not root, and nothing in /app may be written. What travels inside is unpacked to /tmp.
+USER node
+EXPOSE ${containerPort}
+STOPSIGNAL SIGTERM
+HEALTHCHECK --interval=10s --timeout=3s --start-period=10s --retries=3 \\
+  CMD ["node", "-e", "${healthCheck}"]
+# It starts only with JEXO_PUBLIC_URL (or JEXO_ALLOWED_HOSTS) and JEXO_TOKEN.
+ENTRYPOINT ["node", "/app/${fileName}"]
+CMD ["--http"]
+`
+}
+
+function compose({ kit }: Packed, image: string): string {
+  const name = plainName(kit.name)
+  const document = new Document({
+    services: {
+      [name]: {
+        build: { context: '.', dockerfile: 'Containerfile' },
+        image,
+        env_file: ['.env'],
+        ports: [`127.0.0.1:${containerPort}:${containerPort}`],
+        read_only: true,
+        tmpfs: ['/tmp'],
+        cap_drop: ['ALL'],
+        security_opt: ['no-new-privileges:true'],
+        stop_grace_period: '15s',
+        restart: 'unless-stopped',
+        mem_limit: '512m',
+      },
+      redis: {
+        image: 'docker.io/library/redis:7-alpine',
+        profiles: ['redis'],
+        read_only: true,
+        tmpfs: ['/tmp'],
+        volumes: ['redis:/data'],
+        cap_drop: ['ALL'],
+        user: 'redis',
+        security_opt: ['no-new-privileges:true'],
+        restart: 'unless-stopped',
+      },
+    },
+    volumes: { redis: {} },
+  })
+  document.commentBefore =
+    ' A proxy with TLS goes in front. Redis is for kits that keep something in it, as redis://redis:6379:\n docker compose --profile redis up'
+  return document.toString({ lineWidth: 0 })
+}

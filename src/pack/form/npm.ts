@@ -1,0 +1,47 @@
+import { problems } from '../../errors.js'
+import { codeFiles, type Form, plainName } from '../form.js'
+import { readmeFor } from '../readme.js'
+
+const packageName = /^(@[a-z0-9~-][a-z0-9._~-]*\/)?[a-z0-9~-][a-z0-9._~-]*$/
+
+/** A package with a program in it, for `npm publish` and `npx`. */
+export const npmForm: Form = {
+  about: 'a package for npm, with a program that npx runs',
+  files: (packed, { packageName: asked, registryName }) => {
+    const { kit, fileName } = packed
+    const name = asked ?? plainName(kit.name)
+    if (!packageName.test(name) || name.length > 214)
+      throw problems.argumentUnreadable(
+        `the package name ${JSON.stringify(name)}`,
+        'one such as @marsh-lane/apiary',
+      )
+    if (!/^\d+\.\d+\.\d+(?:[-+][\w.+-]+)?$/.test(kit.version))
+      throw problems.argumentUnreadable(
+        `the kit's version ${JSON.stringify(kit.version)}`,
+        'a version that npm takes, such as 1.0.0, in the kit',
+      )
+    const manifest = {
+      name,
+      version: kit.version,
+      ...(kit.about === undefined ? {} : { description: kit.about }),
+      ...(kit.websiteUrl === undefined ? {} : { homepage: kit.websiteUrl }),
+      type: 'module',
+      bin: { [name.replace(/^.*\//, '')]: fileName },
+      files: [fileName, `${fileName}.map`, 'README.md'],
+      engines: { node: '>=20.19' },
+      ...platformOf(packed.packages),
+      // By this the registry of servers knows that the package is that server's.
+      ...(registryName === undefined ? {} : { mcpName: registryName }),
+    }
+    return [
+      ...codeFiles(packed),
+      { path: 'package.json', text: `${JSON.stringify(manifest, null, 2)}\n` },
+      { path: 'README.md', text: readmeFor(packed, `npx -y ${name}`) },
+    ]
+  },
+  next: (_, folder) => [`npm publish ${folder}`],
+}
+
+/** Native parts are of this machine's kind. */
+const platformOf = (packages: readonly string[]) =>
+  packages.length > 0 ? { os: [process.platform], cpu: [process.arch] } : {}

@@ -1,0 +1,82 @@
+import { basename, resolve } from 'node:path'
+import { type Kit, settingsFor } from '../kit/kit.js'
+import { loadKit } from '../target/kit-file.js'
+import { version } from '../version.js'
+import { type MadeWrap, wrapRegistry } from '../wrap/registry.js'
+import { AssetCollector } from './assets.js'
+import { bundle, steadyMap } from './bundle.js'
+import { packagesFolder, packedMark } from './mark.js'
+
+/** A variable that a packed kit reads. */
+export interface PackedSetting {
+  name: string
+  about: string
+  default: string | undefined
+  isSecret: boolean
+  /** Without it the kit does not start. */
+  isNeeded: boolean
+}
+
+/** A kit, packed and not yet written anywhere. The same kit gives the same bytes. */
+export interface Packed {
+  /** Name of its file, such as `apiary.mjs`. */
+  fileName: string
+  code: string
+  /** From lines of the code to those of the sources. */
+  map: string
+  kit: Kit
+  settings: readonly PackedSetting[]
+  /** Files that the kit reads and that travel inside. */
+  assets: readonly string[]
+  /** Packages with native parts that travel inside: it runs on machines such as this one only. */
+  packages: readonly string[]
+}
+
+/**
+ * Packs a kit and everything it imports into one ES module that needs only Node. Files that the kit names by
+ * `new URL('./…', import.meta.url)` travel inside. Rejects where something cannot be carried: at build time, not later.
+ */
+export async function packKit(kitFile: string): Promise<Packed> {
+  const { kit, wraps } = await loadWithWraps(kitFile)
+  const path = resolve(kitFile)
+  const assets = new AssetCollector(
+    path,
+    wraps.flatMap(({ hollowPath }) => hollowPath ?? []),
+  )
+  const packages = [...new Set(wraps.flatMap(({ packages = [] }) => packages))]
+  for (const name of packages) assets.takePackage(name)
+  const { code, map } = await bundle(path, assets, wraps)
+  const fileName = `${basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')}.mjs`
+  const head = `#!/usr/bin/env node\n${packedMark} ${version}: ${kit.name} ${kit.version}. Run it with node; --help says how.\n`
+  return {
+    fileName,
+    code: `${head}${code}\n//# sourceMappingURL=${fileName}.map\n`,
+    map: steadyMap(map, 2),
+    kit,
+    settings: settingsOf(kit),
+    assets: assets.files.filter((name) => !name.startsWith(`${packagesFolder}/`)),
+    packages,
+  }
+}
+
+function settingsOf(kit: Kit): PackedSetting[] {
+  return Object.entries(settingsFor(kit, kit.parts)).map(([name, { about, secret, optional, ...declared }]) => ({
+    name,
+    about,
+    default: declared.default,
+    isSecret: secret === true,
+    isNeeded: declared.default === undefined && optional !== true,
+  }))
+}
+
+/** Runs the kit once, and hears what it wraps: the plans travel along, so that nothing has to be read again where it runs. */
+async function loadWithWraps(kitFile: string): Promise<{ kit: Kit; wraps: MadeWrap[] }> {
+  const wraps: MadeWrap[] = []
+  const registry = wrapRegistry()
+  registry.onMade = (made) => wraps.push(made)
+  try {
+    return { kit: await loadKit(kitFile), wraps }
+  } finally {
+    registry.onMade = undefined
+  }
+}

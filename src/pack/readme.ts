@@ -1,0 +1,28 @@
+import type { ToolPart } from '../kit/part.js'
+import type { Packed } from './pack-kit.js'
+
+/** The README of a package: what it offers, how it is run, what it reads. */
+export function readmeFor({ kit, settings }: Packed, command: string): string {
+  const tools = kit.parts.filter((part): part is ToolPart => part.kind === 'tool')
+  const rows = tools.map(({ name, about }) => `| \`${name}\` | ${inCell(about)} |`)
+  const variables = settings.map(
+    ({ name, about, default: usual, isSecret, isNeeded }) =>
+      `| \`${name}\` | ${inCell(about)}${isSecret ? ' A secret.' : ''} | ${isNeeded ? 'needed' : usual === undefined || isSecret ? '' : `\`${usual}\``} |`,
+  )
+  return [
+    `# ${kit.title ?? kit.name}`,
+    '',
+    ...(kit.about === undefined ? [] : [kit.about, '']),
+    'A Model Context Protocol server.',
+    '',
+    '```sh',
+    `${command}                 # on stdin and stdout, as hosts start it`,
+    `${command} --http 4870     # over HTTP`,
+    '```',
+    ...(rows.length > 0 ? ['', '| tool | what it does |', '| --- | --- |', ...rows] : []),
+    ...(variables.length > 0 ? ['', '| variable | what for | default |', '| --- | --- | --- |', ...variables] : []),
+    '',
+  ].join('\n')
+}
+
+const inCell = (text: string) => text.replaceAll('|', '\\|').replace(/\s+/g, ' ')
