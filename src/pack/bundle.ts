@@ -5,7 +5,7 @@ import { isJexoError, problems } from '../errors.js'
 import { shownPath } from '../target/kit-file.js'
 import type { MadeWrap } from '../wrap/registry.js'
 import { type AssetCollector, assetPlugin } from './assets.js'
-import { englishOnly, frozenWraps, nativeParts, ownPackages } from './plugins.js'
+import { englishOnly, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
 /** A kit and what it imports as one module, and the map from its lines to those of the sources. */
 export interface Bundle {
@@ -17,11 +17,11 @@ export interface Bundle {
 export async function bundle(kitPath: string, assets: AssetCollector, wraps: readonly MadeWrap[]): Promise<Bundle> {
   const built = fileURLToPath(new URL('..', import.meta.url)).replace(/[\\/]$/, '')
   const entry = [
-    `import ${JSON.stringify(join(built, 'guard.js'))}`,
-    `import { runPacked } from ${JSON.stringify(join(built, 'pack/packed-main.js'))}`,
+    `import './guard.js'`,
+    `import { runPacked } from './pack/packed-main.js'`,
     ...(wraps.length > 0 ? [`import 'jexo:frozen'`] : []),
     // After it was seen which variables there are.
-    `runPacked(() => import(${JSON.stringify(kitPath)}))`,
+    `runPacked(() => import('jexo:kit'))`,
   ].join('\n')
   const bundled = async (plugins: readonly Plugin[]) => {
     const result = await build({
@@ -36,10 +36,20 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
       target: 'node20',
       minifySyntax: true,
       minifyWhitespace: true,
+      // Else the paths of this machine would stand in it. Names are kept for what tells them.
+      minifyIdentifiers: true,
+      keepNames: true,
       legalComments: 'none',
       logLevel: 'silent',
       banner: { js: requireForCommonJs },
-      plugins: [frozenWraps(wraps), ownPackages(built), nativeParts(), assetPlugin(assets), ...plugins],
+      plugins: [
+        kitItself(kitPath),
+        frozenWraps(wraps),
+        ownPackages(built),
+        nativeParts(),
+        assetPlugin(assets),
+        ...plugins,
+      ],
     })
     const textOf = (ending: string) => result.outputFiles.find(({ path }) => path.endsWith(ending))?.text ?? ''
     return { code: textOf('.mjs'), map: textOf('.map') }

@@ -10,6 +10,7 @@ import { readRunOptions, type ServeFlags } from '../serve/options.js'
 import { serveKit } from '../serve/serve-kit.js'
 import { takeEnvironmentFile } from '../target/dot-env.js'
 import { packagesFolder } from './mark.js'
+import { readableTraces } from './traces.js'
 
 const packed = globalThis as {
   __jexoAssetContents?: Record<string, string>
@@ -83,18 +84,19 @@ function settingsText(kit: Kit): string {
 
 /** What a packed file does when it is run. Its kit is loaded when variables beside it are there. */
 export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<void> {
-  // Stack traces name the author's own files and lines, where the map lies beside.
-  process.setSourceMapsEnabled(true)
+  const file = realpathSync(process.argv[1] ?? '.')
+  const readable = readableTraces(file)
   try {
     const { flags, isHelp } = readFlags(process.argv.slice(2))
     for (const file of flags.envFile) takeEnvironmentFile(resolve(file), true)
-    takeEnvironmentFile(join(dirname(realpathSync(process.argv[1] ?? '.')), '.env'))
+    takeEnvironmentFile(join(dirname(file), '.env'))
     const { default: kit } = await load()
     if (isHelp) return void process.stderr.write(usage(kit))
-    await serveKit(kit, readRunOptions(flags, process.env))
+    await serveKit(kit, { ...readRunOptions(flags, process.env), readable })
     process.exit(0)
   } catch (error) {
-    process.stderr.write(`${isJexoError(error) ? error.message : error instanceof Error ? error.stack : error}\n`)
+    const said = isJexoError(error) ? error.message : String(error instanceof Error ? error.stack : error)
+    process.stderr.write(`${readable(said)}\n`)
     process.exit(2)
   }
 }

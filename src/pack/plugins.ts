@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs'
-import { dirname, resolve } from 'node:path'
+import { dirname, join, resolve, sep } from 'node:path'
 import type { Plugin } from 'esbuild'
 import { problems } from '../errors.js'
 import type { MadeWrap } from '../wrap/registry.js'
@@ -12,9 +12,14 @@ export function ownPackages(built: string): Plugin {
       onResolve({ filter: /^(jexo|zod|graphql|aedes)(\/|$)/ }, async ({ path, resolveDir, kind, pluginData }) => {
         if (pluginData === 'again') return undefined
         const near = await resolveAgain(path, { kind, resolveDir, pluginData: 'again' })
-        return near.errors.length === 0
-          ? near
-          : resolveAgain(path, { kind, resolveDir: built, pluginData: 'again' })
+        const found =
+          near.errors.length === 0
+            ? near
+            : await resolveAgain(path, { kind, resolveDir: built, pluginData: 'again' })
+        // A checkout's own tsconfig leads to its sources: that would be a second copy of what serves the kit.
+        const sources = join(built, '../src', sep)
+        if (!found.path.startsWith(sources)) return found
+        return { path: join(built, found.path.slice(sources.length).replace(/ts$/, 'js')) }
       })
       // What names its compiled form, as TypeScript asks for, is found by its source.
       onResolve({ filter: /^\.{1,2}\/.*\.m?js$/ }, ({ path, resolveDir }) => {
@@ -43,20 +48,28 @@ export function englishOnly(): Plugin {
   }
 }
 
+/** Where something was found is told by the file's name: folders of this machine are nobody's business elsewhere. */
+const withoutFolders = (key: string, value: unknown) =>
+  key === 'where' && typeof value === 'string' ? value.replace(/^.*[\\/](?=[^\\/]+:\d+$)/, '') : value
+
 /** What wraps find instead of their sources: plans, and the modules behind them. The compiler stays at home. */
 export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   const imports = wraps.flatMap(({ modulePath }, at) =>
-    modulePath === undefined ? [] : [`import * as module${at} from ${JSON.stringify(modulePath)}`],
+    modulePath === undefined ? [] : [`import * as module${at} from 'jexo:module${at}'`],
   )
   const entries = wraps.map(({ key, plan, modulePath }, at) => {
     const module = modulePath === undefined ? '' : `, module: module${at}`
-    return `${JSON.stringify(key)}: { plan: ${JSON.stringify(plan)}${module} }`
+    return `${JSON.stringify(key)}: { plan: ${JSON.stringify(plan, withoutFolders)}${module} }`
   })
   const contents = `${imports.join('\n')}\nglobalThis[Symbol.for('jexo.wraps')] = { frozen: { ${entries.join(', ')} } }`
   return {
     name: 'jexo-frozen-wraps',
     setup({ onResolve, onLoad }) {
       onResolve({ filter: /^jexo:frozen$/ }, ({ path }) => ({ path, namespace: 'jexo-frozen', sideEffects: true }))
+      // By names that are the same on every machine, so that the map is.
+      onResolve({ filter: /^jexo:module\d+$/ }, ({ path }) => ({
+        path: wraps[Number(path.slice(11))]?.modulePath ?? path,
+      }))
       onLoad({ filter: /.*/, namespace: 'jexo-frozen' }, () => ({ contents, resolveDir: process.cwd() }))
     },
   }
@@ -69,6 +82,16 @@ export function nativeParts(): Plugin {
       onLoad({ filter: /\.node$/ }, ({ path }) => {
         throw problems.packNative(path)
       })
+    },
+  }
+}
+
+/** The kit by a name that is the same on every machine. */
+export function kitItself(path: string): Plugin {
+  return {
+    name: 'jexo-kit',
+    setup({ onResolve }) {
+      onResolve({ filter: /^jexo:kit$/ }, () => ({ path }))
     },
   }
 }

@@ -25,6 +25,8 @@ export interface ServeOptions extends RunOptions {
   /** Called with the running kit; gives what ends its work. */
   onRunning?: (running: RunningKit, log: Log) => () => void
   environment?: Environment
+  /** Makes what is reported readable: for traces of packed files. */
+  readable?: (text: string) => string
 }
 
 /**
@@ -46,11 +48,12 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
     ...(metrics ? [metrics.observer] : []),
   ])
   const { pageSize } = limits
+  const { readable = (text: string) => text } = options
   const running = runOnNode(kit, {
     environment,
     choose: choiceOf(options, environment),
     showsUpstream: options.showsUpstream === true,
-    report: ({ level, text }) => log.write(level, text),
+    report: ({ level, text }) => log.write(level, readable(text)),
     ...(observer ? { observer } : {}),
     ...(pageSize === undefined ? {} : { pageSize }),
   })
