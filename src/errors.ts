@@ -403,6 +403,63 @@ export const problems = {
       `${destination} cannot be reached by ssh (${reason})`,
       'try ssh by itself with the same name; keys, names and ports stand in its configuration',
     ),
+  releaseFailed: (id: string, reason: string) =>
+    new JexoError(
+      'release-failed',
+      `the release ${id} is not fit to serve (${reason})`,
+      'what served before goes on; mend the kit, pack it and ship it again',
+    ),
+  releaseUnknown: (id: string | undefined, kept: readonly string[]) =>
+    new JexoError(
+      'release-unknown',
+      id === undefined ? 'there is no release to go back to' : `there is no release ${id} here`,
+      kept.length > 0 ? `these are kept: ${kept.join(', ')}` : 'ship one first',
+    ),
+  artefactForeign: (platform: string, here: string) =>
+    new JexoError(
+      'artefact-foreign',
+      `it carries native parts for ${platform}, and this machine is ${here}`,
+      'pack it on a machine of that kind',
+    ),
+  artefactMissing: (file: string, reason: string) =>
+    new JexoError(
+      'artefact-missing',
+      `it cannot be read (${reason})`,
+      'give a packed file, as jexo pack makes it',
+      file,
+    ),
+  placeUnusable: (reason: string) =>
+    new JexoError('place-unusable', `the folder cannot be used (${reason})`, 'name one that may be written to'),
+  publicUrlSilent: (url: string, reason: string) =>
+    new JexoError(
+      'public-url-silent',
+      `the release serves, but does not answer through its URL (${reason})`,
+      'look at the proxy, the name and the port in between',
+      url,
+    ),
+  notPacked: (file: string) =>
+    new JexoError(
+      'not-packed',
+      'it is no packed file',
+      'make one with jexo pack, or give the kit file itself',
+      file,
+    ),
+  placeElsewhere: (address: string) =>
+    new JexoError(
+      'place-elsewhere',
+      `the place listens on ${address} as long as it runs`,
+      'stop it with --stop first, then ship with the other address',
+    ),
+  placeBusy: (id: string) =>
+    new JexoError('place-busy', `the release ${id} is being switched to`, 'wait until that is over'),
+  placeNotRunning: () =>
+    new JexoError('place-not-running', 'nothing runs at this place', 'ship something to it first'),
+  supervisorFailed: (reason: string) =>
+    new JexoError(
+      'supervisor-failed',
+      `the supervisor of the place does not start (${reason})`,
+      'mend that, and ship again',
+    ),
   environmentFileUnreadable: (file: string, reason: string) =>
     new JexoError(
       'environment-file-unreadable',

@@ -9,11 +9,12 @@ import { call } from './call.js'
 import { demo } from './demo.js'
 import { fill } from './fill.js'
 import { loupe } from './loupe.js'
-import { errorColours, errorValue, Failed, outJson, say } from './output.js'
+import { errorColours, errorValue, Failed, out, outJson, say } from './output.js'
 import { pack } from './pack.js'
 import { read } from './read.js'
 import { relay } from './relay.js'
 import { serve } from './serve.js'
+import { shipCommand } from './ship.js'
 import { show } from './show.js'
 import { talk } from './talk.js'
 import { wrap } from './wrap.js'
@@ -36,12 +37,12 @@ function programOf(): Command {
     .version(version)
     .exitOverride()
     .configureOutput({
-      writeOut: (text) => process.stderr.write(text),
+      writeOut: out,
       writeErr: (text) => process.stderr.write(text),
     })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
-  for (const verb of [wrap, serve, show, call, read, fill, talk, relay, loupe, attach, pack, demo])
+  for (const verb of [wrap, serve, show, call, read, fill, talk, relay, loupe, attach, pack, shipCommand, demo])
     program.addCommand(withExits(verb()))
   return program
 }
@@ -53,17 +54,20 @@ Exit codes: 0 fine, 1 the thing asked for failed, 2 it could not be done.`
 
 function withExits(command: Command): Command {
   return command.exitOverride().configureOutput({
-    writeOut: (text) => process.stderr.write(text),
+    writeOut: out,
     writeErr: (text) => process.stderr.write(text),
   })
 }
+
+/** What was asked for was tried, and failed. */
+const refusals = new Set(['release-failed', 'public-url-silent', 'package-broken'])
 
 function exitCodeOf(error: unknown, isJson: boolean): number {
   if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2
   if (error instanceof Failed) return error.exitCode
   if (isJson) outJson(errorValue(error))
   else say(`${errorColours.red('error')} ${messageOf(error)}`)
-  return error instanceof RpcError ? 1 : 2
+  return error instanceof RpcError || (isJexoError(error) && refusals.has(error.code)) ? 1 : 2
 }
 
 function messageOf(error: unknown): string {

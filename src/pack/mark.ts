@@ -3,3 +3,22 @@ export const packedMark = '// Packed by Jexo'
 
 /** Where packages with native parts lie in a packed file. */
 export const packagesFolder = '_packages'
+
+export interface PackedHead {
+  kit: string
+  version: string
+  /** `linux-x64` where it carries native parts. */
+  platform?: string
+}
+
+/** The lines at the top of a packed file. */
+export const headOf = (jexo: string, { kit, version, platform }: PackedHead): string =>
+  `#!/usr/bin/env node\n${packedMark} ${jexo}: ${kit} ${version}${platform === undefined ? '' : ` for ${platform}`}. Run it with node; --help says how.\n`
+
+/** Reads those lines again; undefined where a text is no packed file. */
+export function readPackedHead(text: string): PackedHead | undefined {
+  const [, line = ''] = text.slice(0, 1000).split('\n')
+  const found = /^\/\/ Packed by Jexo \S+: (.+?) (\S+?)(?: for (\S+?))?\. Run it/.exec(line)
+  if (found?.[1] === undefined || found[2] === undefined) return undefined
+  return { kit: found[1], version: found[2], ...(found[3] === undefined ? {} : { platform: found[3] }) }
+}

@@ -5,7 +5,7 @@ import { version } from '../version.js'
 import { type MadeWrap, wrapRegistry } from '../wrap/registry.js'
 import { AssetCollector } from './assets.js'
 import { bundle, steadyMap } from './bundle.js'
-import { packagesFolder, packedMark } from './mark.js'
+import { headOf, packagesFolder } from './mark.js'
 
 /** A variable that a packed kit reads. */
 export interface PackedSetting {
@@ -47,7 +47,8 @@ export async function packKit(kitFile: string): Promise<Packed> {
   for (const name of packages) assets.takePackage(name)
   const { code, map } = await bundle(path, assets, wraps)
   const fileName = `${basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')}.mjs`
-  const head = `#!/usr/bin/env node\n${packedMark} ${version}: ${kit.name} ${kit.version}. Run it with node; --help says how.\n`
+  const platform = packages.length > 0 ? { platform: `${process.platform}-${process.arch}` } : {}
+  const head = headOf(version, { kit: kit.name, version: kit.version, ...platform })
   return {
     fileName,
     code: `${head}${code}\n//# sourceMappingURL=${fileName}.map\n`,

@@ -1,0 +1,75 @@
+import { spawn } from 'node:child_process'
+import { resolve } from 'node:path'
+import { quote } from 'shell-quote'
+import { problems } from '../errors.js'
+import { LineSplitter } from '../transport/line-splitter.js'
+import { sshCommand } from './ssh.js'
+
+/** Where a place is: a folder of this machine, or of one that ssh reaches. */
+export interface Place {
+  folder: string
+  /** `[user@]host`; undefined for this machine. */
+  destination: string | undefined
+}
+
+/** Reads `--to`: a folder, or `[user@]host:folder` as ssh has it. A drive letter is no host. */
+export function readPlace(text: string): Place {
+  const found = /^([^:/\\]{2,}):(.+)$/.exec(text)
+  if (found?.[1] !== undefined && found[2] !== undefined) return { destination: found[1], folder: found[2] }
+  return { destination: undefined, folder: resolve(text) }
+}
+
+export const labelOfPlace = ({ destination, folder }: Place): string =>
+  destination === undefined ? folder : `${destination}:${folder}`
+
+/** Puts a file there, in one step; makes the folder first. */
+export async function putFile(place: Place, name: string, content: Uint8Array): Promise<void> {
+  const { folder } = place
+  const program = `mkdir -p -- ${quote([folder])} && cd -- ${quote([folder])} && cat > ${name}.draft && mv ${name}.draft ${name}`
+  await runShell(place, program, content, () => {})
+}
+
+/** Runs a script of the place's folder with its Node, and hears what it says line by line. */
+export async function runThere(
+  place: Place,
+  node: string,
+  words: readonly string[],
+  input: Uint8Array,
+  hear: (line: string) => void,
+): Promise<void> {
+  const program = `cd -- ${quote([place.folder])} && exec ${quote([node, ...words])}`
+  await runShell(place, program, input, hear)
+}
+
+/** Runs a line of the POSIX shell, here or there. Rejects with a `JexoError` that holds what it complained of. */
+function runShell(
+  { destination }: Place,
+  program: string,
+  input: Uint8Array,
+  hear: (line: string) => void,
+): Promise<void> {
+  const { command, args } = sshCommand()
+  const child =
+    destination === undefined
+      ? spawn('/bin/sh', ['-c', program], { stdio: 'pipe' })
+      : spawn(command, [...args, '-T', '--', destination, program], { stdio: 'pipe' })
+  const lines = new LineSplitter(16 * 1024 * 1024, hear, () => {})
+  let complaint = ''
+  child.stdout.on('data', (chunk: Buffer) => lines.push(chunk))
+  child.stderr.on('data', (chunk) => {
+    complaint = `${complaint}${chunk}`.slice(-2000)
+  })
+  child.stdin.on('error', () => {})
+  child.stdin.end(input)
+  return new Promise((done, reject) => {
+    const failed = (reason: string) =>
+      reject(destination === undefined ? problems.placeUnusable(reason) : problems.sshFailed(destination, reason))
+    child.once('error', (error) => failed(error.message))
+    child.once('close', (code) => {
+      lines.end()
+      // What the script itself refuses it has said already.
+      if (code === 0 || code === 1) return done()
+      failed(complaint.trim().split('\n').at(-1) || `it ended with code ${code}`)
+    })
+  })
+}

@@ -1,0 +1,129 @@
+import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+
+/** How a place serves: kept in its folder, changed by the options of `ship`. */
+export interface PlaceSettings {
+  /** Address of its port; 127.0.0.1 by default. */
+  host: string
+  port: number
+  /** Path of the endpoint; /mcp by default. */
+  path: string
+  /** The URL that others reach it by. */
+  publicUrl?: string
+  allowedHosts?: string[]
+  isOpenToAnyone?: boolean
+  /** How long sessions of a release before may go on; ten minutes by default. */
+  drainMs: number
+  /** How long a release may take until it is ready; thirty seconds by default. */
+  readyMs: number
+}
+
+export const usualSettings: PlaceSettings = {
+  host: '127.0.0.1',
+  port: 4870,
+  path: '/mcp',
+  drainMs: 600_000,
+  readyMs: 30_000,
+}
+
+/** One release, as the place remembers it. */
+export interface ReleaseNote {
+  id: string
+  /** Name of the packed file. */
+  file: string
+  kit: string
+  version: string
+  /** When it was last switched to, or refused. ISO 8601. */
+  at: string
+  outcome: 'served' | 'refused'
+}
+export interface PlaceMemory {
+  current?: string
+  /** Oldest first. */
+  releases: ReleaseNote[]
+}
+
+/** How the supervisor that runs is spoken to. */
+export interface RunningNote {
+  pid: number
+  port: number
+  token: string
+}
+
+/** What `ship` sends, in front of the packed file's bytes. */
+export interface ShipHeader {
+  id: string
+  file: string
+  kit: string
+  version: string
+  /** `linux-x64` where it carries native parts. */
+  platform?: string
+  bytes: number
+  settings: Partial<PlaceSettings>
+  /** Variables for the place's `.env`. */
+  environment: Record<string, string>
+  /** Makes a token where access needs one and there is none. */
+  makesToken: boolean
+}
+
+/** What the far side says while it works: one JSON object a line. */
+export type FarEvent =
+  | { say: string }
+  | { failed: { code: string; message: string } }
+  | { done: ShipDone }
+  | { status: PlaceStatus }
+  | { logs: string }
+
+export interface ShipDone {
+  id: string
+  /** Where it is reached on the far machine. */
+  url: string
+  publicUrl?: string
+  /** What callers send; only to whoever ships. */
+  token?: string
+  tools: number
+}
+
+export interface PlaceStatus {
+  url: string
+  publicUrl?: string
+  isRunning: boolean
+  current?: string
+  releases: (ReleaseNote & { state: 'serving' | 'draining' | 'starting' | 'kept'; sessions: number })[]
+}
+
+export const places = {
+  settings: (folder: string) => join(folder, 'place.json'),
+  memory: (folder: string) => join(folder, 'releases.json'),
+  running: (folder: string) => join(folder, 'running.json'),
+  environment: (folder: string) => join(folder, '.env'),
+  release: (folder: string, id: string) => join(folder, 'releases', id),
+  log: (folder: string, name: string) => join(folder, 'logs', `${name}.log`),
+}
+
+export async function readJson<T>(file: string): Promise<T | undefined> {
+  try {
+    return JSON.parse(await readFile(file, 'utf8')) as T
+  } catch {
+    return undefined
+  }
+}
+
+/** Writes a file in one step; only its owner may read it. */
+export async function writeWhole(file: string, content: string | Uint8Array, mode = 0o600): Promise<void> {
+  await mkdir(join(file, '..'), { recursive: true })
+  const draft = `${file}.${process.pid}.draft`
+  await writeFile(draft, content, { mode })
+  await rename(draft, file)
+}
+
+export const writeJson = (file: string, value: unknown): Promise<void> =>
+  writeWhole(file, `${JSON.stringify(value, null, 2)}\n`)
+
+export const readSettings = async (folder: string): Promise<PlaceSettings> => ({
+  ...usualSettings,
+  ...(await readJson<Partial<PlaceSettings>>(places.settings(folder))),
+})
+
+export const readMemory = async (folder: string): Promise<PlaceMemory> =>
+  (await readJson<PlaceMemory>(places.memory(folder))) ?? { releases: [] }

@@ -1,0 +1,60 @@
+import type { Link } from '../link/link.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { ToolDefinition } from '../protocol/types.js'
+import { dial } from '../transport/dial.js'
+
+export interface Proof {
+  server: string
+  tools: number
+  /** The tool that was really called: one that only reads, with its own example. */
+  called?: string
+  /** What it said where it failed by itself: that is the kit's, not the way's. */
+  failure?: string
+  tookMs: number
+}
+
+/** Asks a server by its URL as a host would, and calls one tool that only reads. Rejects with a `JexoError` where it does not answer. */
+export async function prove(url: string, token: string | undefined, timeoutMs = 15_000): Promise<Proof> {
+  const startedAt = performance.now()
+  const link = await dial(url, { timeoutMs, ...(token ? { headers: { authorization: `Bearer ${token}` } } : {}) })
+  try {
+    const tools = await link.tools()
+    const { name, version } = link.serverInfo
+    const called = await callOne(link, tools)
+    return {
+      server: `${name} ${version}`,
+      tools: tools.length,
+      ...called,
+      tookMs: Math.round(performance.now() - startedAt),
+    }
+  } finally {
+    await link.close()
+  }
+}
+
+/** The first that answers, of a few: one may need what is not there. */
+async function callOne(
+  link: Link,
+  tools: readonly ToolDefinition[],
+): Promise<{ called?: string; failure?: string }> {
+  let failed: { called: string; failure: string } | undefined
+  const harmless = tools.flatMap(({ name, annotations, inputSchema }) => {
+    const args = annotations?.readOnlyHint === true ? argumentsFor(inputSchema) : undefined
+    return args ? [{ name, args }] : []
+  })
+  for (const { name, args } of harmless.slice(0, 3)) {
+    const { isError, content } = await link.call(name, args)
+    if (!isError) return { called: name }
+    const [first] = content
+    failed ??= { called: name, failure: first?.type === 'text' ? first.text : 'it failed' }
+  }
+  return failed ?? {}
+}
+
+/** An example of the author's, or nothing where nothing is needed. */
+function argumentsFor(schema: JsonObject): JsonObject | undefined {
+  const [example] = Array.isArray(schema.examples) ? schema.examples : []
+  if (isObject(example)) return example
+  const required = Array.isArray(schema.required) ? schema.required : []
+  return required.length === 0 ? {} : undefined
+}

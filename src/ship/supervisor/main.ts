@@ -1,0 +1,160 @@
+import { randomBytes } from 'node:crypto'
+import { existsSync, readFileSync } from 'node:fs'
+import { readFile, rm } from 'node:fs/promises'
+import { join } from 'node:path'
+import { parse } from 'dotenv'
+import { problems } from '../../errors.js'
+import { isLoopback } from '../../transport/http/checks.js'
+import {
+  type FarEvent,
+  type PlaceSettings,
+  places,
+  readMemory,
+  readSettings,
+  type ShipHeader,
+  writeJson,
+  writeWhole,
+} from '../place.js'
+import { ensureSupervised, failureOf, give, isSupervised, superviseHere } from './control.js'
+import { urlAt } from './supervisor.js'
+
+/** The far side of `ship`, in the folder of the place: what it says is one JSON object a line. */
+const folder = process.cwd()
+const tell = (event: FarEvent) => void process.stdout.write(`${JSON.stringify(event)}\n`)
+
+async function main([verb, ...words]: string[]): Promise<void> {
+  if (verb === 'run') return run()
+  if (verb === 'ship') return ship()
+  if (verb === 'rollback') {
+    await ensureSupervised(folder)
+    return give(folder, { verb: 'rollback', ...(words[0] ? { id: words[0] } : {}) }, withToken)
+  }
+  if (verb === 'status') return status()
+  if (verb === 'stop') return stop()
+  if (verb === 'logs') return logs(Number(words[0] ?? 50))
+  throw problems.argumentUnreadable(
+    `the order ${JSON.stringify(verb)}`,
+    'run, ship, rollback, status, stop or logs',
+  )
+}
+
+/** Over when the port is free again. */
+async function stop(): Promise<void> {
+  await give(folder, { verb: 'stop' }, tell)
+  const latestAt = Date.now() + 30_000
+  while (existsSync(places.running(folder)) && Date.now() < latestAt)
+    await new Promise((wake) => setTimeout(wake, 50))
+}
+
+async function run(): Promise<void> {
+  const log = (text: string) => void process.stderr.write(`${new Date().toISOString()} ${text}\n`)
+  try {
+    await superviseHere(folder, log)
+  } catch (error) {
+    log(failureOf(error).message)
+    await new Promise((resolve) =>
+      process.send ? process.send({ failed: failureOf(error) }, resolve) : resolve(0),
+    )
+    process.exit(1)
+  }
+  process.exit(0)
+}
+
+/** Takes a packed file in from stdin, after a line that says what it is, and has it switched to. */
+async function ship(): Promise<void> {
+  const chunks: Buffer[] = []
+  for await (const chunk of process.stdin) chunks.push(chunk as Buffer)
+  const input = Buffer.concat(chunks)
+  const end = input.indexOf(10)
+  const header = JSON.parse(input.subarray(0, end).toString()) as ShipHeader
+  const bytes = input.subarray(end + 1)
+  if (bytes.length !== header.bytes)
+    throw problems.releaseFailed(header.id, `${bytes.length} of ${header.bytes} bytes arrived`)
+  const here = `${process.platform}-${process.arch}`
+  if (header.platform !== undefined && header.platform !== here)
+    throw problems.artefactForeign(header.platform, here)
+  await settle(header)
+  const { id, file, kit, version } = header
+  const place = join(places.release(folder, id), file)
+  const isNew = !existsSync(place)
+  if (isNew) await writeWhole(place, bytes)
+  const note = { id, file, kit, version, at: new Date().toISOString(), outcome: 'served' as const }
+  let isFine = false
+  try {
+    await ensureSupervised(folder)
+    await give(folder, { verb: 'switch', note }, async (event) => {
+      isFine ||= 'done' in event
+      withToken(event)
+    })
+  } finally {
+    const isKnown = (await readMemory(folder)).releases.some(
+      (known) => known.id === id && known.outcome === 'served',
+    )
+    if (!isFine && isNew && !isKnown) await rm(places.release(folder, id), { recursive: true, force: true })
+  }
+}
+
+/** Keeps what was said of the place. Throws a `JexoError`, and keeps nothing, where others could call and nothing checks who does. */
+async function settle({ settings: given, environment: more, makesToken }: ShipHeader): Promise<void> {
+  const before = await readSettings(folder)
+  const settings: PlaceSettings = { ...before, ...given }
+  const file = places.environment(folder)
+  const text = await readFile(file, 'utf8').catch(() => '')
+  const known = parse(text)
+  const isPublic = !isLoopback(settings.host) || settings.publicUrl !== undefined
+  const hasToken = Boolean(more.JEXO_TOKEN || known.JEXO_TOKEN)
+  if (isPublic && !hasToken && !settings.isOpenToAnyone) {
+    if (!makesToken) throw problems.publicWithoutAccess(settings.publicUrl ?? settings.host)
+    more.JEXO_TOKEN = randomBytes(24).toString('base64url')
+  }
+  if (!isLoopback(settings.host) && settings.publicUrl === undefined && !settings.allowedHosts?.length)
+    throw problems.publicWithoutName(settings.host)
+  const added = Object.entries(more).filter(([name, value]) => known[name] !== value)
+  const kept = text.split('\n').filter((line) => !added.some(([name]) => line.startsWith(`${name}=`)))
+  const lines = [...kept.filter((line, at) => line !== '' || at < kept.length - 1), ...added.map(variableLine)]
+  if (added.length > 0) await writeWhole(file, `${lines.join('\n')}\n`)
+  await writeJson(places.settings(folder), settings)
+}
+
+const variableLine = ([name, value]: [string, string]) =>
+  `${name}=${/^[\w./:@%+-]*$/.test(value) ? value : `'${value.replaceAll("'", "\\'")}'`}`
+
+/** Whoever ships may know what callers send. */
+function withToken(event: FarEvent): void {
+  if (!('done' in event)) return tell(event)
+  const token = existsSync(places.environment(folder))
+    ? parse(readFileSync(places.environment(folder), 'utf8')).JEXO_TOKEN
+    : undefined
+  tell({ done: { ...event.done, ...(token ? { token } : {}) } })
+}
+
+async function status(): Promise<void> {
+  if (await isSupervised(folder)) return give(folder, { verb: 'status' }, tell)
+  const { host, port, path, publicUrl } = await readSettings(folder)
+  const { current, releases } = await readMemory(folder)
+  tell({
+    status: {
+      url: urlAt(host, port, path),
+      isRunning: false,
+      ...(publicUrl === undefined ? {} : { publicUrl }),
+      ...(current === undefined ? {} : { current }),
+      releases: releases.map((note) => ({ ...note, state: 'kept', sessions: 0 })),
+    },
+  })
+}
+
+/** The last lines of what the current release and the supervisor have said. */
+async function logs(count: number): Promise<void> {
+  const { current } = await readMemory(folder)
+  const texts: string[] = []
+  for (const name of ['supervisor', ...(current === undefined ? [] : [current])]) {
+    const text = await readFile(places.log(folder, name), 'utf8').catch(() => '')
+    texts.push(`== ${name}\n${text.trimEnd().split('\n').slice(-count).join('\n')}`)
+  }
+  tell({ logs: texts.join('\n') })
+}
+
+main(process.argv.slice(2)).catch((error) => {
+  tell({ failed: failureOf(error) })
+  process.exitCode = 1
+})

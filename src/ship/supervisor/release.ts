@@ -1,0 +1,202 @@
+import { type ChildProcess, spawn } from 'node:child_process'
+import { createWriteStream, existsSync, mkdirSync, renameSync, statSync, type WriteStream } from 'node:fs'
+import { createServer } from 'node:net'
+import { dirname, join } from 'node:path'
+import { problems } from '../../errors.js'
+import { type PlaceSettings, places, type ReleaseNote } from '../place.js'
+import { prove } from '../prove.js'
+
+const longestLogBytes = 10 * 1024 * 1024
+const lineCount = 3
+
+/** A release while it runs: its process, its port, the requests that are in it. */
+export class Release {
+  readonly note: ReleaseNote
+  readonly #folder: string
+  readonly #settings: PlaceSettings
+  readonly #environment: NodeJS.ProcessEnv
+  readonly #token: string | undefined
+  #child: ChildProcess | undefined
+  #port = 0
+  #isUp = false
+  #isStopping = false
+  #last: string[] = []
+  #waiting: (() => void)[] = []
+  #pauseMs = 200
+  /** Requests that are under way through it, streams too. */
+  inFlight = 0
+  tools = 0
+
+  constructor(folder: string, note: ReleaseNote, settings: PlaceSettings, environment: NodeJS.ProcessEnv) {
+    this.#folder = folder
+    this.note = note
+    this.#settings = settings
+    this.#environment = environment
+    this.#token = environment.JEXO_TOKEN || undefined
+  }
+
+  get port(): number {
+    return this.#port
+  }
+  get isUp(): boolean {
+    return this.#isUp
+  }
+
+  /** Starts it, and waits until it answers as a host would have it. Rejects with a `JexoError` that says why it does not. */
+  async start(): Promise<void> {
+    try {
+      await this.#startOnce()
+    } catch (error) {
+      await this.stop()
+      throw error
+    }
+  }
+
+  /** Resolves when it is up, or after a time. */
+  async whenUp(withinMs: number): Promise<boolean> {
+    if (this.#isUp || this.#isStopping) return this.#isUp
+    await new Promise<void>((resolve) => {
+      const timer = setTimeout(resolve, withinMs)
+      this.#waiting.push(() => {
+        clearTimeout(timer)
+        resolve()
+      })
+    })
+    return this.#isUp
+  }
+
+  /** Asks it to end, and lets what runs in it finish. */
+  async stop(): Promise<void> {
+    this.#isStopping = true
+    this.#isUp = false
+    const child = this.#child
+    if (!child || child.exitCode !== null || child.signalCode !== null) return
+    const ended = new Promise<void>((resolve) => child.once('close', () => resolve()))
+    child.kill('SIGTERM')
+    const timer = setTimeout(() => child.kill('SIGKILL'), 15_000)
+    await ended
+    clearTimeout(timer)
+  }
+
+  async #startOnce(): Promise<void> {
+    this.#port = await freePort()
+    const { path, publicUrl, allowedHosts = [], isOpenToAnyone, readyMs } = this.#settings
+    const flags = [
+      ...['--http', `127.0.0.1:${this.#port}`, '--path', path],
+      ...(publicUrl === undefined ? [] : ['--public-url', publicUrl]),
+      ...allowedHosts.flatMap((name) => ['--allowed-host', name]),
+      ...(isOpenToAnyone ? ['--open-to-anyone'] : []),
+    ]
+    const file = join(places.release(this.#folder, this.note.id), this.note.file)
+    const child = spawn(process.execPath, [file, ...flags], {
+      cwd: dirname(file),
+      env: { JEXO_LOG: 'json', ...this.#environment },
+      stdio: ['ignore', 'pipe', 'pipe'],
+    })
+    this.#child = child
+    this.#keepLog(child)
+    const ended = new Promise<never>((_, reject) => {
+      child.once('error', (error) => reject(problems.releaseFailed(this.note.id, error.message)))
+      child.once('close', (code, signal) => {
+        this.#wentDown()
+        reject(
+          problems.releaseFailed(
+            this.note.id,
+            `it ended ${signal ? `by ${signal}` : `with code ${code}`}${this.#said}`,
+          ),
+        )
+      })
+    })
+    ended.catch(() => {})
+    await Promise.race([this.#ready(readyMs), ended])
+    this.#isUp = true
+    this.#pauseMs = 200
+    for (const wake of this.#waiting.splice(0)) wake()
+  }
+
+  /** Ready is what says so and then really answers. */
+  async #ready(withinMs: number): Promise<void> {
+    const endsAt = Date.now() + withinMs
+    const late = () => problems.releaseFailed(this.note.id, `it is not ready after ${withinMs} ms${this.#said}`)
+    for (;;) {
+      const answer = await fetch(`http://127.0.0.1:${this.#port}/health/ready`, {
+        signal: AbortSignal.timeout(2000),
+      }).catch(() => undefined)
+      if (answer?.ok) break
+      if (Date.now() > endsAt || this.#isStopping) throw late()
+      await new Promise((resolve) => setTimeout(resolve, 50))
+    }
+    try {
+      const url = `http://127.0.0.1:${this.#port}${this.#settings.path}`
+      this.tools = (await prove(url, this.#token, Math.max(1000, endsAt - Date.now()))).tools
+    } catch (error) {
+      throw problems.releaseFailed(
+        this.note.id,
+        `it is up and does not answer: ${error instanceof Error ? error.message : error}`,
+      )
+    }
+  }
+
+  get #said(): string {
+    return this.#last.length > 0 ? `, saying: ${this.#last.join(' | ')}` : ''
+  }
+
+  /** A release that has served and ends by itself is started again. */
+  #wentDown(): void {
+    const wasUp = this.#isUp
+    this.#isUp = false
+    if (this.#isStopping || !wasUp) return
+    const again = () => {
+      if (this.#isStopping) return
+      this.#startOnce().catch(() => {
+        this.#pauseMs = Math.min(this.#pauseMs * 2, 10_000)
+        if (!this.#isStopping) setTimeout(again, this.#pauseMs)
+      })
+    }
+    setTimeout(again, this.#pauseMs)
+  }
+
+  #keepLog(child: ChildProcess): void {
+    const file = places.log(this.#folder, this.note.id)
+    mkdirSync(dirname(file), { recursive: true })
+    let log: WriteStream | undefined
+    let bytes = existsSync(file) ? statSync(file).size : 0
+    const write = (chunk: Buffer) => {
+      if (bytes > longestLogBytes) {
+        log?.end()
+        log = undefined
+        renameSync(file, `${file}.1`)
+        bytes = 0
+      }
+      log ??= createWriteStream(file, { flags: 'a', mode: 0o600 })
+      bytes += chunk.length
+      log.write(chunk)
+      const lines = String(chunk).split('\n').filter(Boolean).map(readable)
+      this.#last = [...this.#last, ...lines].slice(-lineCount)
+    }
+    child.stdout?.on('data', write)
+    child.stderr?.on('data', write)
+    child.once('close', () => log?.end())
+  }
+}
+
+/** What a line of a log says, where it is JSON. */
+function readable(line: string): string {
+  try {
+    const { msg } = JSON.parse(line) as { msg?: unknown }
+    return typeof msg === 'string' ? msg : line
+  } catch {
+    return line.slice(0, 500)
+  }
+}
+
+function freePort(): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const server = createServer()
+    server.once('error', reject)
+    server.listen(0, '127.0.0.1', () => {
+      const { port } = server.address() as { port: number }
+      server.close(() => resolve(port))
+    })
+  })
+}

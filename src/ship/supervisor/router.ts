@@ -1,0 +1,161 @@
+import {
+  Agent,
+  createServer,
+  request as httpRequest,
+  type IncomingMessage,
+  type Server,
+  type ServerResponse,
+} from 'node:http'
+import { problems } from '../../errors.js'
+import type { Release } from './release.js'
+
+/** How long a request waits for a release that is being started again. */
+const patienceMs = 5000
+/** Sessions that nobody has used for longer have ended where they were. */
+const idleMs = 31 * 60_000
+
+interface Session {
+  release: Release
+  seenAt: number
+  /** Streams of it that are open: it is in use as long. */
+  open: number
+}
+
+/**
+ * The port of a place: passes every request to a release. A session stays with the release that opened it; what is new goes to the
+ * current one.
+ */
+export class Router {
+  readonly #sessions = new Map<string, Session>()
+  readonly #server: Server
+  readonly #agent = new Agent({ keepAlive: true, maxSockets: Number.POSITIVE_INFINITY })
+  readonly #sweep: NodeJS.Timeout
+  current: Release | undefined
+
+  constructor() {
+    this.#server = createServer((request, response) => void this.#pass(request, response))
+    // Streams may be silent for long, and heartbeats are the releases'.
+    this.#server.requestTimeout = 0
+    this.#sweep = setInterval(() => this.#forgetIdle(), 60_000)
+    this.#sweep.unref()
+  }
+
+  listen(host: string, port: number): Promise<number> {
+    return new Promise((resolve, reject) => {
+      this.#server.once('error', (error: NodeJS.ErrnoException) =>
+        reject(error.code === 'EADDRINUSE' ? problems.portTaken(host, port) : error),
+      )
+      this.#server.listen(port, host, () => resolve((this.#server.address() as { port: number }).port))
+    })
+  }
+
+  sessionsOf(release: Release): number {
+    return [...this.#sessions.values()].filter((session) => session.release === release).length
+  }
+
+  /** From now on sessions of a release are unknown, so that their hosts open them anew. */
+  forget(release: Release): void {
+    for (const [id, session] of this.#sessions) if (session.release === release) this.#sessions.delete(id)
+  }
+
+  async close(): Promise<void> {
+    clearInterval(this.#sweep)
+    const closed = new Promise((resolve) => this.#server.close(resolve))
+    this.#server.closeAllConnections()
+    this.#agent.destroy()
+    await closed
+  }
+
+  async #pass(request: IncomingMessage, response: ServerResponse): Promise<void> {
+    const id = sessionIn(request)
+    const session = id === undefined ? undefined : this.#sessions.get(id)
+    if (session) session.seenAt = Date.now()
+    const release = session?.release ?? this.current
+    if (!release || !(release.isUp || (await release.whenUp(patienceMs)))) return unavailable(response)
+    release.inFlight++
+    if (session) session.open++
+    response.once('close', () => {
+      release.inFlight--
+      if (session) session.open--
+    })
+    this.#forward(request, response, release, id)
+  }
+
+  #forward(request: IncomingMessage, response: ServerResponse, release: Release, id: string | undefined): void {
+    const { method, url, headers } = request
+    const onward = httpRequest({
+      agent: this.#agent,
+      host: '127.0.0.1',
+      port: release.port,
+      method: method ?? 'GET',
+      path: url ?? '/',
+      headers: { ...headers, 'x-forwarded-for': forwardedFor(request) },
+    })
+    onward.on('response', (answer) => {
+      this.#learn(answer, request, response, release, id)
+      response.writeHead(answer.statusCode ?? 502, withoutHops(answer.headers))
+      response.flushHeaders()
+      answer.pipe(response)
+      answer.once('error', () => response.destroy())
+    })
+    onward.once('error', () => {
+      if (!response.headersSent) unavailable(response)
+      else response.destroy()
+    })
+    response.once('close', () => onward.destroy())
+    request.pipe(onward)
+  }
+
+  /** Where sessions are is seen by what passes: the id in an answer, a DELETE, a 404, the first event of the older form. */
+  #learn(
+    answer: IncomingMessage,
+    { method }: IncomingMessage,
+    response: ServerResponse,
+    release: Release,
+    id: string | undefined,
+  ): void {
+    const status = answer.statusCode ?? 0
+    const opened = answer.headers['mcp-session-id']
+    if (typeof opened === 'string') this.#sessions.set(opened, { release, seenAt: Date.now(), open: 0 })
+    if (id !== undefined && (status === 404 || (method === 'DELETE' && status < 300))) this.#sessions.delete(id)
+    const isStream = String(answer.headers['content-type']).startsWith('text/event-stream')
+    if (method !== 'GET' || id !== undefined || !isStream) return
+    answer.once('data', (chunk: Buffer) => {
+      const found = /[?&]session=([\w-]+)/.exec(String(chunk))?.[1]
+      if (found === undefined) return
+      // Such a session lives as long as its stream.
+      this.#sessions.set(found, { release, seenAt: Date.now(), open: 1 })
+      response.once('close', () => this.#sessions.delete(found))
+    })
+  }
+
+  #forgetIdle(): void {
+    const since = Date.now() - idleMs
+    for (const [id, { seenAt, open }] of this.#sessions) if (open === 0 && seenAt < since) this.#sessions.delete(id)
+  }
+}
+
+function sessionIn({ headers, url = '' }: IncomingMessage): string | undefined {
+  const header = headers['mcp-session-id']
+  if (typeof header === 'string') return header
+  return /[?&]session=([\w-]+)/.exec(url)?.[1]
+}
+
+function unavailable(response: ServerResponse): void {
+  if (response.headersSent) return void response.destroy()
+  response.writeHead(503, { 'content-type': 'application/json', 'retry-after': '1' })
+  response.end('{"jsonrpc":"2.0","error":{"code":-32000,"message":"No release is up at the moment; try again."}}')
+}
+
+const forwardedFor = ({ headers, socket }: IncomingMessage) =>
+  [headers['x-forwarded-for'], socket.remoteAddress].filter(Boolean).join(', ')
+
+/** Headers of one connection are not those of the next. */
+function withoutHops({
+  connection: _,
+  'keep-alive': __,
+  'transfer-encoding': ___,
+  ...rest
+}: IncomingMessage['headers']) {
+  return rest
+}
