@@ -17,7 +17,7 @@ interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
   tape?: string
   only?: string
   except?: string
-  envFile?: string[]
+  envFrom?: string[]
 }
 
 export const serve = () =>
@@ -51,7 +51,7 @@ export const serve = () =>
       'count calls and sessions: at /metrics, or on a port of their own (JEXO_METRICS)',
     )
     .option('--env <NAME=value>', 'set a variable for the kit (again for more)', gather)
-    .option('--env-file <file>', 'take variables from a file; .env beside the kit is taken anyway', gather)
+    .option('--env-from <file>', 'take variables from a file; .env beside the kit is taken anyway', gather)
     .addHelpText(
       'after',
       '\nExample: jexo serve apiary.kit.ts --http 4870\nOver HTTP, callers send the token in JEXO_TOKEN where it is set.',
@@ -59,7 +59,7 @@ export const serve = () =>
     .action(async (file: string, flags: Flags) => {
       // A kit may look at the environment while it is loaded.
       const environment = Object.assign(process.env, targetOptions({ env: flags.env ?? [] }).env)
-      for (const named of flags.envFile ?? []) takeEnvironmentFile(resolve(named), true)
+      for (const named of flags.envFrom ?? []) takeEnvironmentFile(resolve(named), true)
       // What cannot be read is said before anything is loaded; a file beside the kit may add to it.
       readRunOptions(flags, environment)
       const kit = await loadKit(file)

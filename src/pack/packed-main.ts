@@ -69,7 +69,7 @@ const usage = (kit: Kit) => `${kit.name} ${kit.version}: a Model Context Protoco
   --needs-name                     refuse to start for other machines without a name that it is reached by
   --log FORM, --log-level LEVEL    text or json; debug, info, warning or error (JEXO_LOG, JEXO_LOG_LEVEL)
   --metrics [[HOST:]PORT]          count calls and sessions (JEXO_METRICS)
-  --env-file FILE                  variables; a file .env beside this one is taken anyway
+  --env-from FILE                  variables; a file .env beside this one is taken anyway
 ${settingsText(kit)}`
 
 function settingsText(kit: Kit): string {
@@ -88,7 +88,7 @@ export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<
   const readable = readableTraces(file)
   try {
     const { flags, isHelp } = readFlags(process.argv.slice(2))
-    for (const file of flags.envFile) takeEnvironmentFile(resolve(file), true)
+    for (const file of flags.envFrom) takeEnvironmentFile(resolve(file), true)
     takeEnvironmentFile(join(dirname(file), '.env'))
     const { default: kit } = await load()
     if (isHelp) return void process.stderr.write(usage(kit))
@@ -105,7 +105,7 @@ const text = { type: 'string' } as const
 const yes = { type: 'boolean' } as const
 const many = { type: 'string', multiple: true } as const
 
-function readFlags(words: readonly string[]): { flags: ServeFlags & { envFile: string[] }; isHelp: boolean } {
+function readFlags(words: readonly string[]): { flags: ServeFlags & { envFrom: string[] }; isHelp: boolean } {
   // These may stand alone: the environment or a default says the rest.
   const isAlone = (word: string, next = '--') =>
     (word === '--http' || word === '--metrics') && next.startsWith('--')
@@ -115,12 +115,12 @@ function readFlags(words: readonly string[]): { flags: ServeFlags & { envFile: s
       args,
       options: {
         ...{ http: text, path: text, 'public-url': text, log: text, 'log-level': text, metrics: text },
-        ...{ 'open-to-anyone': yes, 'needs-name': yes, help: yes, 'allowed-host': many, 'env-file': many },
+        ...{ 'open-to-anyone': yes, 'needs-name': yes, help: yes, 'allowed-host': many, 'env-from': many },
       },
     })
-    const { help, 'env-file': envFile = [], ...others } = values
+    const { help, 'env-from': envFrom = [], ...others } = values
     const named = Object.entries(others).map(([name, value]) => [camel(name), value === '' ? true : value])
-    return { flags: { ...Object.fromEntries(named), envFile }, isHelp: help === true }
+    return { flags: { ...Object.fromEntries(named), envFrom }, isHelp: help === true }
   } catch (error) {
     const [reason] = (error as Error).message.split('. ')
     throw problems.argumentUnreadable(`the command line (${reason})`, 'the arguments that --help names')

@@ -3,6 +3,7 @@ import type { Readable } from 'node:stream'
 import { problems } from '../errors.js'
 import type { Wire, WireEnds } from '../link/wire.js'
 import { type Message, messagesIn } from '../protocol/messages.js'
+import { keptLines, lastWords } from './last-words.js'
 import { LineSplitter } from './line-splitter.js'
 
 export interface ChildCommand {
@@ -97,8 +98,7 @@ export class ChildWire implements Wire {
         lines.end()
         errors.end()
         const how = signal ? `by ${signal}` : `with code ${code}`
-        const telling = tellingLines(this.#lastErrors)
-        const said = telling.length > 0 ? `, saying: ${telling.join(' | ')}` : ''
+        const said = lastWords(this.#lastErrors)
         ends.closed(`the server ended ${how}${said}`)
         resolve()
       })
@@ -127,7 +127,7 @@ export class ChildWire implements Wire {
 
   #hearError(line: string): void {
     this.#lastErrors.push(line)
-    if (this.#lastErrors.length > 40) this.#lastErrors.shift()
+    if (this.#lastErrors.length > keptLines) this.#lastErrors.shift()
     this.#options.onStderr?.(line)
   }
 
@@ -141,10 +141,4 @@ export class ChildWire implements Wire {
     clearTimeout(timer)
     return isEnded
   }
-}
-
-/** What is told of a server's last words: its error where one stands among them, without the stack under it; else the last lines. */
-function tellingLines(lines: readonly string[]): string[] {
-  const error = lines.findLast((line) => /^\S*(Error|Exception)\b.*:|^error\b|^jexo: error/i.test(line))
-  return error === undefined ? lines.slice(-3) : [error]
 }

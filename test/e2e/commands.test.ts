@@ -132,7 +132,7 @@ test('read and fill give resources and prompts', async () => {
 })
 
 test('help goes with every verb, and only verbs that exist are listed', async () => {
-  const { stderr, code } = await jexo('--help')
+  const { stdout, code } = await jexo('--help')
   expect(code).toBe(0)
   for (const verb of [
     'serve',
@@ -145,10 +145,11 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
     'loupe',
     'attach',
     'pack',
+    'ship',
     'demo',
   ]) {
-    expect(stderr).toMatch(new RegExp(`^  ${verb} `, 'm'))
-    expect((await jexo(verb, '--help')).stderr).toMatch(/Example: jexo/)
+    expect(stdout).toMatch(new RegExp(`^  ${verb} `, 'm'))
+    expect((await jexo(verb, '--help')).stdout).toMatch(/Example: jexo/)
   }
   expect((await jexo('frobnicate')).code).toBe(2)
 })
@@ -158,7 +159,7 @@ describe('pack', () => {
     const out = newFolder()
     const packed = await jexo('pack', apiary, '--out', out)
     expect(packed.code).toBe(0)
-    expect(readdirSync(out)).toEqual(['apiary.mjs'])
+    expect(readdirSync(out)).toEqual(['apiary.mjs', 'apiary.mjs.map'])
     const moved = join(newFolder(), 'server.mjs')
     renameSync(join(out, 'apiary.mjs'), moved)
     const guide = { jsonrpc: '2.0', id: 4, method: 'resources/read', params: { uri: 'fieldguide://varroa.md' } }

@@ -9,6 +9,7 @@ import {
   type FarEvent,
   type PlaceSettings,
   places,
+  readJson,
   readMemory,
   readSettings,
   type ShipHeader,
@@ -26,6 +27,7 @@ async function main([verb, ...words]: string[]): Promise<void> {
   if (verb === 'run') return run()
   if (verb === 'ship') return ship()
   if (verb === 'rollback') {
+    if ((await readMemory(folder)).releases.length === 0) throw problems.releaseUnknown(words[0], [])
     await ensureSupervised(folder)
     return give(folder, { verb: 'rollback', ...(words[0] ? { id: words[0] } : {}) }, withToken)
   }
@@ -73,7 +75,7 @@ async function ship(): Promise<void> {
   const here = `${process.platform}-${process.arch}`
   if (header.platform !== undefined && header.platform !== here)
     throw problems.artefactForeign(header.platform, here)
-  await settle(header)
+  const putBack = await settle(header)
   const { id, file, kit, version } = header
   const place = join(places.release(folder, id), file)
   const isNew = !existsSync(place)
@@ -87,6 +89,7 @@ async function ship(): Promise<void> {
       withToken(event)
     })
   } finally {
+    if (!isFine) await putBack()
     const isKnown = (await readMemory(folder)).releases.some(
       (known) => known.id === id && known.outcome === 'served',
     )
@@ -94,8 +97,15 @@ async function ship(): Promise<void> {
   }
 }
 
-/** Keeps what was said of the place. Throws a `JexoError`, and keeps nothing, where others could call and nothing checks who does. */
-async function settle({ settings: given, environment: more, makesToken }: ShipHeader): Promise<void> {
+/**
+ * Keeps what was said of the place; gives what takes that back. Throws a `JexoError`, and keeps nothing, where others could call and
+ * nothing checks who does.
+ */
+async function settle({
+  settings: given,
+  environment: more,
+  makesToken,
+}: ShipHeader): Promise<() => Promise<void>> {
   const before = await readSettings(folder)
   const settings: PlaceSettings = { ...before, ...given }
   const file = places.environment(folder)
@@ -112,8 +122,14 @@ async function settle({ settings: given, environment: more, makesToken }: ShipHe
   const added = Object.entries(more).filter(([name, value]) => known[name] !== value)
   const kept = text.split('\n').filter((line) => !added.some(([name]) => line.startsWith(`${name}=`)))
   const lines = [...kept.filter((line, at) => line !== '' || at < kept.length - 1), ...added.map(variableLine)]
+  const had = await readJson<PlaceSettings>(places.settings(folder))
   if (added.length > 0) await writeWhole(file, `${lines.join('\n')}\n`)
   await writeJson(places.settings(folder), settings)
+  return async () => {
+    if (added.length > 0) await writeWhole(file, text)
+    if (had) await writeJson(places.settings(folder), had)
+    else await rm(places.settings(folder), { force: true })
+  }
 }
 
 const variableLine = ([name, value]: [string, string]) =>

@@ -3,11 +3,11 @@ import { createWriteStream, existsSync, mkdirSync, renameSync, statSync, type Wr
 import { createServer } from 'node:net'
 import { dirname, join } from 'node:path'
 import { problems } from '../../errors.js'
+import { keptLines, lastWords } from '../../transport/last-words.js'
 import { type PlaceSettings, places, type ReleaseNote } from '../place.js'
 import { prove } from '../prove.js'
 
 const longestLogBytes = 10 * 1024 * 1024
-const lineCount = 3
 
 /** A release while it runs: its process, its port, the requests that are in it. */
 export class Release {
@@ -138,7 +138,7 @@ export class Release {
   }
 
   get #said(): string {
-    return this.#last.length > 0 ? `, saying: ${this.#last.join(' | ')}` : ''
+    return lastWords(this.#last)
   }
 
   /** A release that has served and ends by itself is started again. */
@@ -172,7 +172,7 @@ export class Release {
       bytes += chunk.length
       log.write(chunk)
       const lines = String(chunk).split('\n').filter(Boolean).map(readable)
-      this.#last = [...this.#last, ...lines].slice(-lineCount)
+      this.#last = [...this.#last, ...lines].slice(-keptLines)
     }
     child.stdout?.on('data', write)
     child.stderr?.on('data', write)

@@ -25,7 +25,8 @@ export interface ChildAnswer {
 /**
  * The whole program of that process. A statement in SQLite cannot be stopped from the thread that runs it, so it runs in a process that
  * can be ended; what it had not committed is rolled back by the file itself. It goes there as text, so that a packed kit needs no second
- * file: nothing from outside this function may be used in it.
+ * file: nothing from outside this function may be used in it. Its functions are methods of one object, since a bundler that keeps the names of
+ * functions calls a helper of its own for any other.
  */
 export function childProgram(): void {
   type Statement = {
@@ -40,69 +41,73 @@ export function childProgram(): void {
   type Database = { prepare(text: string): Statement; exec(text: string): void }
   let database: Database
 
-  const rowsOf = (statement: Statement, request: Extract<ChildRequest, { op: 'run' }>) => {
-    const rows: unknown[][] = []
-    let bytes = 0
-    let place = 0
-    for (const row of statement.safeIntegers(true).raw().iterate(request.values)) {
-      if (place++ < request.skip) continue
-      // One more than is wanted says that there are more.
-      if (rows.length > request.maxRows || (bytes > request.maxBytes && rows.length > 1))
-        return { rows, isCut: true }
-      for (const value of row)
-        bytes +=
-          typeof value === 'string' ? value.length : value instanceof ArrayBuffer ? value.byteLength * 1.4 : 8
-      rows.push(row)
-    }
-    return { rows, isCut: false }
-  }
-
-  const run = (request: Extract<ChildRequest, { op: 'run' }>): ChildAnswer => {
-    database.exec(request.access === 'write' ? 'begin immediate' : 'begin')
-    try {
-      const statement = database.prepare(request.text)
-      let answer: ChildAnswer
-      if (statement.reader) {
-        const columns = statement.columns()
-        const { rows, isCut } = rowsOf(statement, request)
-        answer = { columns, rows, isCut, ...(request.access === 'write' ? { changed: rows.length } : {}) }
-      } else answer = { columns: [], rows: [], changed: Number(statement.run(request.values).changes) }
-      // A statement that was left in its midst holds the file until then.
-      database.exec(request.access === 'write' ? 'commit' : 'rollback')
-      return answer
-    } catch (error) {
-      try {
-        database.exec('rollback')
-      } catch {
-        // The failure has ended the transaction already.
+  const own = {
+    rowsOf(statement: Statement, request: Extract<ChildRequest, { op: 'run' }>) {
+      const rows: unknown[][] = []
+      let bytes = 0
+      let place = 0
+      for (const row of statement.safeIntegers(true).raw().iterate(request.values)) {
+        if (place++ < request.skip) continue
+        // One more than is wanted says that there are more.
+        if (rows.length > request.maxRows || (bytes > request.maxBytes && rows.length > 1))
+          return { rows, isCut: true }
+        for (const value of row)
+          bytes +=
+            typeof value === 'string' ? value.length : value instanceof ArrayBuffer ? value.byteLength * 1.4 : 8
+        rows.push(row)
       }
-      throw error
-    }
-  }
+      return { rows, isCut: false }
+    },
 
-  const libraryAt = (path: string) => process.getBuiltinModule('node:module').createRequire(path)(path)
+    run(request: Extract<ChildRequest, { op: 'run' }>): ChildAnswer {
+      database.exec(request.access === 'write' ? 'begin immediate' : 'begin')
+      try {
+        const statement = database.prepare(request.text)
+        let answer: ChildAnswer
+        if (statement.reader) {
+          const columns = statement.columns()
+          const { rows, isCut } = own.rowsOf(statement, request)
+          answer = { columns, rows, isCut, ...(request.access === 'write' ? { changed: rows.length } : {}) }
+        } else answer = { columns: [], rows: [], changed: Number(statement.run(request.values).changes) }
+        // A statement that was left in its midst holds the file until then.
+        database.exec(request.access === 'write' ? 'commit' : 'rollback')
+        return answer
+      } catch (error) {
+        try {
+          database.exec('rollback')
+        } catch {
+          // The failure has ended the transaction already.
+        }
+        throw error
+      }
+    },
 
-  const answer = (request: ChildRequest): ChildAnswer => {
-    if (request.op === 'make') {
-      const made = new (libraryAt(request.library))(request.file)
-      made.exec(`begin;\n${request.script}\n;commit`)
-      made.close()
-      return {}
-    }
-    if (request.op === 'open') {
-      const Library = libraryAt(request.library)
-      database = new Library(request.file, { timeout: request.busyMs })
-      database.prepare('select count(*) from sqlite_master').raw().all([])
-      return {}
-    }
-    if (request.op === 'describe') return { columns: database.prepare(request.text).columns() }
-    return run(request)
+    libraryAt(path: string) {
+      return process.getBuiltinModule('node:module').createRequire(path)(path)
+    },
+
+    answer(request: ChildRequest): ChildAnswer {
+      if (request.op === 'make') {
+        const made = new (own.libraryAt(request.library))(request.file)
+        made.exec(`begin;\n${request.script}\n;commit`)
+        made.close()
+        return {}
+      }
+      if (request.op === 'open') {
+        const Library = own.libraryAt(request.library)
+        database = new Library(request.file, { timeout: request.busyMs })
+        database.prepare('select count(*) from sqlite_master').raw().all([])
+        return {}
+      }
+      if (request.op === 'describe') return { columns: database.prepare(request.text).columns() }
+      return own.run(request)
+    },
   }
 
   process.on('message', (request: ChildRequest) => {
     let answered: ChildAnswer
     try {
-      answered = answer(request)
+      answered = own.answer(request)
     } catch (error) {
       const { message, code } = error as { message: string; code?: string }
       answered = { failure: { message: String(message ?? error), code: String(code ?? '') } }

@@ -1,0 +1,275 @@
+import { spawnSync } from 'node:child_process'
+import { existsSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:http'
+import { join } from 'node:path'
+import { dial } from 'jexo/link'
+import { bin, newFolder, type Ran, Running, root, run } from '../support/cli.js'
+import { freePort } from '../support/databases.js'
+import { Sshd } from '../support/sshd.js'
+
+/** A kit that says which version it is, and takes its time. */
+const kitText = (version: string, more = '') => `import { defineKit, tool } from 'jexo'
+import { z } from 'zod'
+${more}
+const which = tool('which_version', {
+  about: 'The version that answers.', effect: 'read', input: z.object({ waitMs: z.number().default(0) }),
+  examples: [{ input: { waitMs: 0 } }],
+  run: async ({ waitMs }) => { await new Promise((wake) => setTimeout(wake, waitMs)); return ${JSON.stringify(version)} },
+})
+const die = tool('die', { about: 'Ends the process.', effect: 'change', run: () => process.exit(7) })
+export default defineKit({ name: 'teller', version: ${JSON.stringify(version)}, parts: [which, die] })`
+
+const places = new Set<string>()
+const env = { ...process.env, NO_COLOR: '1' } as Record<string, string>
+const ship = (...words: string[]): Promise<Ran> => run(process.execPath, [bin, 'ship', ...words], { env })
+
+/** A new place with a release in it. */
+async function newPlace(
+  ...more: string[]
+): Promise<{ folder: string; url: string; kit: (text: string) => string }> {
+  const folder = join(newFolder(), 'pläce')
+  places.add(folder)
+  const sources = newFolder()
+  const kit = (text: string) => {
+    writeFileSync(join(sources, 'teller.kit.ts'), text)
+    return join(sources, 'teller.kit.ts')
+  }
+  const ran = await ship(kit(kitText('1.0.0')), '--to', folder, '--port', String(await freePort()), ...more)
+  expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining('it answers: teller 1.0.0, 2 tools') })
+  return { folder, url: ran.stdout.trim(), kit }
+}
+
+const which = async (url: string) => {
+  const link = await dial(url)
+  try {
+    return (await link.call('which_version')).content[0]
+  } finally {
+    await link.close()
+  }
+}
+const says = (version: string) => ({ text: version })
+
+afterEach(async () => {
+  for (const folder of places) await ship('--to', folder, '--stop')
+  places.clear()
+})
+afterAll(() => Running.endAll())
+
+test('a ship under a constant load of calls switches releases, and no call fails', async () => {
+  const { folder, url, kit } = await newPlace('--drain', '3000')
+  const heard: string[] = []
+  const failures: unknown[] = []
+  let isOver = false
+  const callsIn = async (times: number) => {
+    const link = await dial(url)
+    for (let count = 0; count < times && !isOver; count++) {
+      const { content, isError } = await link.call('which_version', { waitMs: 10 })
+      if (isError) failures.push(content)
+      heard.push(content[0]?.type === 'text' ? content[0].text : '?')
+    }
+    await link.close()
+  }
+  // Some keep one session all the time, others open a new one for each few calls.
+  const load = [100_000, 100_000, 3, 3, 3, 1, 1, 1].map(async (times) => {
+    while (!isOver) await callsIn(times).catch((error) => failures.push(error))
+  })
+  for (const version of ['2.0.0', '3.0.0']) {
+    const ran = await ship(kit(kitText(version)), '--to', folder)
+    expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining(`teller ${version}`) })
+  }
+  // The sessions that stayed are over with the time that was given, and go on with the new release.
+  const latestAt = Date.now() + 20_000
+  while (Date.now() < latestAt && heard.slice(-100).some((version) => version !== '3.0.0'))
+    await new Promise((wake) => setTimeout(wake, 100))
+  isOver = true
+  await Promise.all(load)
+  expect(failures).toEqual([])
+  expect(new Set(heard)).toEqual(new Set(['1.0.0', '2.0.0', '3.0.0']))
+  expect(new Set(heard.slice(-50))).toEqual(new Set(['3.0.0']))
+})
+
+test('a session stays with the release that opened it until it ends; rollback goes back, and status and logs tell of it', async () => {
+  const { folder, url, kit } = await newPlace()
+  const link = await dial(url)
+  const older = new AbortController()
+  const stream = await fetch(url.replace('/mcp', '/sse'), {
+    headers: { accept: 'text/event-stream' },
+    signal: older.signal,
+  })
+  const reader = stream.body?.getReader()
+  const first = new TextDecoder().decode((await reader?.read())?.value)
+  await ship(kit(kitText('2.0.0')), '--to', folder)
+  expect((await link.call('which_version')).content[0]).toMatchObject(says('1.0.0'))
+  expect(await which(url)).toMatchObject(says('2.0.0'))
+  // The older form's session too: what is posted into it is known only by the release that opened it.
+  const posted = await fetch(new URL(/data: (\S+)/.exec(first)?.[1] ?? '', url), {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ jsonrpc: '2.0', id: 1, method: 'ping' }),
+  })
+  expect(posted.status).toBe(202)
+  const status = await ship('--to', folder, '--status')
+  expect(status.stdout).toMatch(/2\.0\.0-\w+ +teller 2\.0\.0 +serving/)
+  expect(status.stdout).toMatch(/1\.0\.0-\w+ +teller 1\.0\.0 +draining +2 sessions/)
+  older.abort()
+  await link.close()
+  const until = async (pattern: RegExp) => {
+    for (let said = ''; !pattern.test(said); ) said = (await ship('--to', folder, '--logs')).stdout
+  }
+  await until(/1\.0\.0-\w+ has ended/)
+  const back = await ship('--to', folder, '--rollback', '--json')
+  expect(JSON.parse(back.stdout)).toMatchObject({ url, tools: 2, proof: { called: 'which_version' } })
+  expect(await which(url)).toMatchObject(says('1.0.0'))
+  expect(await ship('--to', folder, '--rollback', 'none')).toMatchObject({
+    code: 2,
+    stderr: expect.stringMatching(/there is no release none here; these are kept: .*1\.0\.0-\w+/),
+  })
+})
+
+test('a release that fails its health check never serves: the old one goes on, and it is said why', async () => {
+  const { folder, url, kit } = await newPlace()
+  for (const [more, reason] of [
+    ["throw new Error('no honey')", /not fit to serve \(it ended with code 1, saying: .*no honey/],
+    ['await new Promise(() => setInterval(() => {}, 1000))', /not fit to serve \(it is not ready after 1500 ms/],
+  ] as const) {
+    const packed = join(newFolder(), 'bad.mjs')
+    // Packed by hand: what packing itself would find is not meant.
+    const whole = readFileSync(await packedOf(kit(kitText('2.0.0'))), 'utf8')
+    writeFileSync(packed, whole.replace(/^(.*\n.*\n)/, `$1${more};\n`))
+    const ran = await ship(packed, '--to', folder, '--ready', '1500')
+    expect(ran).toMatchObject({ code: 1, stderr: expect.stringMatching(reason) })
+    expect(ran.stderr).toMatch(/what served before goes on/)
+    expect(await which(url)).toMatchObject(says('1.0.0'))
+  }
+  expect((await ship('--to', folder, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
+})
+
+const packedOf = async (kit: string) => {
+  const out = newFolder()
+  expect((await run(process.execPath, [bin, 'pack', kit, '--out', out], { env })).code).toBe(0)
+  return join(out, 'teller.mjs')
+}
+
+test('a release that crashes is started again, and requests wait for it', async () => {
+  const { url } = await newPlace()
+  const link = await dial(url)
+  await expect(link.call('die')).rejects.toThrow()
+  expect(await which(url)).toMatchObject(says('1.0.0'))
+  await link.close()
+})
+
+test('what others can reach has a token, which the attach line holds; the place keeps its secrets to itself', async () => {
+  const port = await freePort()
+  const publicUrl = `http://localhost:${port}/hives`
+  const folder = join(newFolder(), 'place')
+  places.add(folder)
+  const kit = join(newFolder(), 'teller.kit.ts')
+  writeFileSync(kit, kitText('1.0.0'))
+  const ran = await ship(
+    ...[kit, '--to', folder, '--port', String(port), '--path', '/hives', '--public-url', publicUrl],
+    ...['--env', "MOTTO=a 'b' c"],
+  )
+  expect(ran).toMatchObject({ code: 0, stdout: `${publicUrl}\n` })
+  const token = /Authorization: Bearer ([\w-]+)/.exec(ran.stderr)?.[1]
+  expect((await fetch(publicUrl, { method: 'POST' })).status).toBe(401)
+  const link = await dial(publicUrl, { headers: { authorization: `Bearer ${token}` } })
+  expect((await link.call('which_version')).content[0]).toMatchObject(says('1.0.0'))
+  await link.close()
+  const secrets = join(folder, '.env')
+  expect(readFileSync(secrets, 'utf8')).toContain(`JEXO_TOKEN=${token}`)
+  expect(statSync(secrets).mode & 0o077).toBe(0)
+  expect(await ship(kit, '--to', folder, '--port', String(port + 1))).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining(`the place listens on 127.0.0.1:${port} as long as it runs`),
+  })
+})
+
+describe('what cannot be shipped', () => {
+  test('is refused in a sentence, and leaves nothing half-done', async () => {
+    const taken = createServer()
+    await new Promise<void>((resolve) => taken.listen(0, '127.0.0.1', resolve))
+    const { port } = taken.address() as { port: number }
+    const folder = join(newFolder(), 'place')
+    const kit = join(newFolder(), 'teller.kit.ts')
+    writeFileSync(kit, kitText('1.0.0'))
+    const packed = await packedOf(kit)
+    const foreign = join(newFolder(), 'foreign.mjs')
+    writeFileSync(foreign, readFileSync(packed, 'utf8').replace('. Run it', ' for plan9-mips. Run it'))
+    const rows: [string[], RegExp][] = [
+      [[packed, '--port', String(port)], new RegExp(`127\\.0\\.0\\.1:${port} is in use`)],
+      [[foreign], /it carries native parts for plan9-mips, and this machine is/],
+      [[join(root, 'README.md')], /README\.md: it is no packed file; make one with jexo pack/],
+      [['no-such.mjs'], /no-such\.mjs: it cannot be read \(ENOENT\)/],
+      [[packed, '--host', '0.0.0.0'], /0\.0\.0\.0 is reached by names that this server does not know/],
+      [['--rollback'], /there is no release to go back to; ship one first/],
+      [[packed, '--port', 'x'], /the port "x" cannot be read/],
+    ]
+    for (const [words, said] of rows) {
+      const ran = await ship(...words, '--to', folder)
+      expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(said) })
+      expect(existsSync(join(folder, 'running.json'))).toBe(false)
+    }
+    taken.close()
+  })
+})
+
+describe('over ssh', () => {
+  let sshd: Sshd
+  beforeAll(async () => {
+    sshd = await Sshd.start()
+    env.JEXO_SSH = sshd.ssh
+  })
+  afterAll(async () => {
+    delete env.JEXO_SSH
+    await sshd.stop()
+  })
+
+  test('a release is put to another host, switched to and gone back from there', async () => {
+    const folder = join(newFolder(), 'far é')
+    const to = ['--to', `far:${folder}`, '--node', process.execPath]
+    const kit = join(newFolder(), 'teller.kit.ts')
+    const port = String(await freePort())
+    writeFileSync(kit, kitText('1.0.0'))
+    const first = await ship(kit, ...to, '--port', port)
+    expect(first).toMatchObject({
+      code: 0,
+      stderr: expect.stringMatching(/it answers there: 1\.0\.0-\w+, 2 tools/),
+    })
+    writeFileSync(kit, kitText('2.0.0'))
+    const second = await ship(kit, ...to, '--public-url', `http://localhost:${port}/mcp`)
+    expect(second).toMatchObject({ code: 0, stderr: expect.stringContaining('it answers: teller 2.0.0') })
+    expect((await ship(...to, '--rollback')).code).toBe(0)
+    expect((await ship(...to, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
+    expect((await ship(...to, '--stop')).code).toBe(0)
+    const nowhere = await ship(kit, '--to', 'nowhere.invalid:x')
+    expect(nowhere).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(/nowhere\.invalid cannot be reached by ssh/),
+    })
+  })
+
+  test('serve --through lets another machine reach a server here, and opens the way again when it is lost', async () => {
+    const kit = join(newFolder(), 'teller.kit.ts')
+    writeFileSync(kit, kitText('1.0.0'))
+    const [here, there] = [await freePort(), await freePort()]
+    const words = [bin, 'serve', kit, '--http', String(here), '--through', 'far', '--through-port', String(there)]
+    const refused = await run(process.execPath, words, { env })
+    expect(refused).toMatchObject({ code: 2, stderr: expect.stringContaining('nothing checks who calls') })
+    const serving = new Running([...words, '--open-to-anyone'], { env })
+    const [, url = ''] = await serving.until(/reached through far, there at (\S+)/)
+    expect(url).toContain(`:${there}/`)
+    expect(await which(url)).toMatchObject(says('1.0.0'))
+    spawnSync('pkill', ['-f', `^ssh .*-R ${there}:127.0.0.1:${here}`])
+    await serving.until(/the way through far is lost/)
+    await serving.until(/reached through far again/)
+    expect(await which(url)).toMatchObject(says('1.0.0'))
+    expect(await serving.end('SIGTERM')).toBe(0)
+    const wrong = await run(process.execPath, [...words.slice(0, 6), 'nowhere.invalid', '--open-to-anyone'], {
+      env,
+    })
+    expect(wrong).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(/nowhere\.invalid cannot be reached by ssh/),
+    })
+  })
+})
