@@ -40,6 +40,24 @@ const listOf = (names: readonly string[]) => names.map((name) => `"${name}"`).jo
 
 /** Every problem Jexo reports, by what went wrong. */
 export const problems = {
+  caseUnreadable: (file: string, reason: string) =>
+    new JexoError(
+      'case-unreadable',
+      reason,
+      'write it as schemas/case.schema.json says, or record one with jexo call --save',
+      file,
+    ),
+  caseUnwritable: (file: string, reason: string) =>
+    new JexoError('case-unwritable', `it cannot be written (${reason})`, 'name a file that is not there yet', file),
+  folderNotEmpty: (folder: string) =>
+    new JexoError(
+      'folder-not-empty',
+      'there is something in it already',
+      'name a folder that is not there yet',
+      folder,
+    ),
+  installFailed: (folder: string, reason: string) =>
+    new JexoError('install-failed', `npm install failed (${reason})`, 'run it there yourself', folder),
   tapeUnreadable: (file: string, line: number, reason: string) =>
     new JexoError(
       'tape-unreadable',

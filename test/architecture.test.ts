@@ -27,6 +27,7 @@ const layers = [
     'replay',
     'ship',
     'new',
+    'testing',
     'testing.ts',
     'index.ts',
     'fetch.ts',

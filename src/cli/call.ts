@@ -1,12 +1,18 @@
+import { mkdir, writeFile } from 'node:fs/promises'
+import { dirname } from 'node:path'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import { closestTo } from '../kit/closest.js'
+import type { ReadyAnswer } from '../link/answerers.js'
 import type { Answerer } from '../link/answering.js'
 import type { Link } from '../link/link.js'
+import type { JsonObject } from '../protocol/messages.js'
 import type { ToolResult } from '../protocol/types.js'
 import { upstreamCapability } from '../protocol/upstream.js'
+import { caseText, type RecordedCall } from '../replay/case-file.js'
 import { readAnswerer } from '../talk/answers-file.js'
 import { askOnTerminal } from '../talk/terminal.js'
+import { maskForTape, secretsIn } from '../tape/mask.js'
 import { readArguments } from '../target/arguments.js'
 import { errorColours, Failed, out, outJson, say } from './output.js'
 import { blockText, resultText } from './result-text.js'
@@ -17,6 +23,7 @@ interface Flags extends TargetFlags {
   answers?: string
   raw?: boolean
   json?: boolean
+  save?: string
 }
 
 export const call = () =>
@@ -29,17 +36,20 @@ export const call = () =>
       .option('--args <json>', 'all arguments as a JSON object')
       .option('--answers <file|accept|decline|cancel>', "how the server's questions are answered")
       .option('--raw', 'the result exactly as it came, as JSON')
+      .option('--save <case>', 'keep the call and what came of it as a case (*.case.yaml)')
       .option('--json', 'structured content as JSON, else the text as a JSON string')
       .addHelpText('after', '\nExample: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json'),
   ).action(async (target: string, tool: string, words: string[], flags: Flags) => {
     const startedAt = performance.now()
     let tookMs = 0
     const isQuiet = flags.json || flags.raw
+    const answers: ReadyAnswer[] = []
+    let args: JsonObject = {}
     const result = await withLink(
       target,
       flags,
       async (link) => {
-        const args = readArguments(tool, await schemaOf(link, tool), words, flags.args)
+        args = readArguments(tool, await schemaOf(link, tool), words, flags.args)
         if (flags.trace && !showsUpstream(link)) say(errorColours.dim(notShown))
         const calledAt = performance.now()
         const answer = await link.call(tool, args, {
@@ -50,15 +60,45 @@ export const call = () =>
         return answer
       },
       {
-        onQuestion: await answererFor(flags.answers),
+        onQuestion: remembering(await answererFor(flags.answers), answers),
         onLog: ({ level, logger, data }) =>
           flags.trace || say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
       },
     )
     print(result, flags)
+    if (flags.save !== undefined)
+      await saveCase(flags.save, {
+        target,
+        method: 'tools/call',
+        params: { name: tool, arguments: args },
+        outcome: { result: result as unknown as JsonObject },
+        answers,
+      })
     if (!isQuiet) say(timing(tool, tookMs, performance.now() - startedAt))
     if (result.isError) throw new Failed()
   })
+
+/** Writes down what was answered, for a case. */
+const remembering =
+  (answerer: Answerer, answers: ReadyAnswer[]): Answerer =>
+  async (question) => {
+    const answer = await answerer(question)
+    answers.push({ about: question.message, ...answer })
+    return answer
+  }
+
+/** Secrets of the environment do not get into a file. */
+async function saveCase(file: string, call: RecordedCall): Promise<void> {
+  const masked = maskForTape(secretsIn(process.env))(call as never) as unknown as RecordedCall
+  const name = /\.case\.ya?ml$/.test(file) ? file : `${file}.case.yaml`
+  try {
+    await mkdir(dirname(name), { recursive: true })
+    await writeFile(name, caseText(masked), { flag: 'wx' })
+  } catch (error) {
+    throw problems.caseUnwritable(name, (error as NodeJS.ErrnoException).code ?? String(error))
+  }
+  say(`saved as ${name}; run it with: jexo replay ${name}`)
+}
 
 /** On a terminal the person is asked; elsewhere a question is cancelled, and that is said. */
 async function answererFor(answers: string | undefined): Promise<Answerer> {

@@ -9,10 +9,12 @@ import { call } from './call.js'
 import { demo } from './demo.js'
 import { fill } from './fill.js'
 import { loupe } from './loupe.js'
+import { newCommand } from './new.js'
 import { errorColours, errorValue, Failed, out, outJson, say } from './output.js'
 import { pack } from './pack.js'
 import { read } from './read.js'
 import { relay } from './relay.js'
+import { replay } from './replay.js'
 import { serve } from './serve.js'
 import { shipCommand } from './ship.js'
 import { show } from './show.js'
@@ -42,7 +44,23 @@ function programOf(): Command {
     })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
-  for (const verb of [wrap, serve, show, call, read, fill, talk, relay, loupe, attach, pack, shipCommand, demo])
+  for (const verb of [
+    newCommand,
+    wrap,
+    serve,
+    show,
+    call,
+    read,
+    fill,
+    talk,
+    relay,
+    loupe,
+    attach,
+    replay,
+    pack,
+    shipCommand,
+    demo,
+  ])
     program.addCommand(withExits(verb()))
   return program
 }

@@ -50,7 +50,7 @@ export const pack = () =>
     })
 
 function describe({ code, assets, packages, settings, kit }: Packed, form: FormName): void {
-  fact('holds', `${kit.name} ${kit.version}, ${kit.parts.length} parts`)
+  fact('holds', `${kit.name} ${kit.version}, ${kit.parts.length === 1 ? '1 part' : `${kit.parts.length} parts`}`)
   if (form !== 'registry') fact('size', inKb(Buffer.byteLength(code)))
   if (assets.length > 0) fact('inside', assets.join(', '))
   if (packages.length > 0)

@@ -17,15 +17,16 @@ const loadedFiles = new Set<string>()
 const listeners = new Set<(file: string) => void>()
 
 /**
- * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs.
+ * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs; in a test runner's process stdout is the
+ * runner's, and not guarded.
  * `isAgain` loads it and what it imports anew. Variables in a file `.env` beside it are there for it, unless they are set.
  * Rejects with a `JexoError` that says in a sentence which file, which part and what to do.
  */
-export async function loadKit(file: string, isAgain = false): Promise<Kit> {
+export async function loadKit(file: string, isAgain = false, guardsStdout = true): Promise<Kit> {
   const path = resolve(file)
   const shown = shownPath(path)
   if (!existsSync(path) || statSync(path).isDirectory()) throw problems.kitFileMissing(shown)
-  installStdoutGuard()
+  if (guardsStdout) installStdoutGuard()
   takeEnvironmentFile(join(dirname(path), '.env'))
   readTypeScript()
   if (isAgain) wrapRegistry().generation = ++loads

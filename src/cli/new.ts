@@ -1,0 +1,23 @@
+import { Command } from 'commander'
+import { install, newProject } from '../new/new-project.js'
+import { shownPath } from '../target/kit-file.js'
+import { errorColours, out, say } from './output.js'
+
+export const newCommand = () =>
+  new Command('new')
+    .description('Makes a small kit project that runs and passes its test.')
+    .argument('<dir>', 'a folder that is not there yet')
+    .option('--no-install', 'do not install its packages')
+    .addHelpText('after', '\nExample: jexo new hives && cd hives && npm test')
+    .action(async (dir: string, flags: { install: boolean }) => {
+      const { folder, name, files } = await newProject(dir)
+      const shown = shownPath(folder)
+      for (const file of files) out(`${shown}/${file}`)
+      if (flags.install) {
+        say('installing its packages …')
+        await install(folder, (text) => text && say(errorColours.dim(`  ${text}`)))
+      }
+      say(
+        `Next: cd ${shown}${flags.install ? '' : ' && npm install'} && npm test, then npx jexo loupe ${name}.kit.ts`,
+      )
+    })

@@ -1,0 +1,162 @@
+import { version } from '../version.js'
+
+export interface ProjectFile {
+  path: string
+  text: string
+  isProgram?: boolean
+}
+
+/** What a new project is called, and where its Jexo comes from. */
+export interface ProjectNames {
+  /** Name of the folder, package and kit: lower case, digits, dashes. */
+  name: string
+  /** What stands for jexo in `dependencies`. */
+  jexo: string
+  zod: string
+}
+
+/** The files of a new kit project: it runs, passes its test, and holds nothing to delete. */
+export function projectFiles({ name, jexo, zod }: ProjectNames): ProjectFile[] {
+  const kit = `${name}.kit.ts`
+  return [
+    { path: 'package.json', text: manifest(name, jexo, zod) },
+    { path: kit, text: kitText(name) },
+    { path: `test/${name}.test.mjs`, text: testText(kit) },
+    { path: 'cases/days_between.case.yaml', text: caseText(kit) },
+    { path: 'ci.sh', text: ciText, isProgram: true },
+    { path: 'README.md', text: readme(name, kit) },
+    { path: 'tsconfig.json', text: tsconfig },
+    { path: '.gitignore', text: 'node_modules/\npacked/\n.env\n*.tape.jsonl\n' },
+  ]
+}
+
+const manifest = (name: string, jexo: string, zod: string) =>
+  `${JSON.stringify(
+    {
+      name,
+      version: '0.1.0',
+      private: true,
+      type: 'module',
+      scripts: {
+        test: 'node --test test/*.test.mjs && jexo replay cases/',
+        start: `jexo serve ${name}.kit.ts`,
+        loupe: `jexo loupe ${name}.kit.ts`,
+        pack: `jexo pack ${name}.kit.ts`,
+      },
+      engines: { node: '>=20.19' },
+      dependencies: { jexo, zod },
+    },
+    null,
+    2,
+  )}\n`
+
+const kitText = (name: string) => `import { defineKit, Refusal, tool } from 'jexo'
+import { z } from 'zod'
+
+const dayMs = 24 * 60 * 60 * 1000
+
+const daysBetween = tool('days_between', {
+  about: 'How many days lie between two dates. Negative where the second is before the first.',
+  input: z.object({
+    from: z.iso.date().describe('First date, such as 2026-06-02'),
+    to: z.iso.date().describe('Second date, such as 2026-06-09'),
+  }),
+  output: z.object({ days: z.number().int() }),
+  effect: 'read',
+  examples: [{ input: { from: '2026-06-02', to: '2026-06-09' }, output: { days: 7 } }],
+  run({ from, to }) {
+    const days = Math.round((Date.parse(to) - Date.parse(from)) / dayMs)
+    if (Math.abs(days) > 365_000) throw new Refusal('These dates are more than a thousand years apart; is one mistyped?')
+    return { days }
+  },
+})
+
+export default defineKit({
+  name: '${name}',
+  version: '0.1.0',
+  about: 'Reckons with dates.',
+  parts: [daysBetween],
+})
+`
+
+const testText = (kit: string) => `import assert from 'node:assert/strict'
+import { after, before, test } from 'node:test'
+import { openKit } from 'jexo/testing'
+
+let link
+before(async () => {
+  link = await openKit(new URL('../${kit}', import.meta.url))
+})
+after(() => link.close())
+
+test('counts the days between two dates', async () => {
+  const { structuredContent } = await link.call('days_between', { from: '2026-06-02', to: '2026-06-09' })
+  assert.deepEqual(structuredContent, { days: 7 })
+})
+
+test('asks whether a date is mistyped where they are far apart', async () => {
+  const { isError, content } = await link.call('days_between', { from: '0026-06-02', to: '2026-06-09' })
+  assert.equal(isError, true)
+  assert.match(content[0].text, /mistyped/)
+})
+`
+
+const caseText = (kit: string) => `# Recorded calls with what is expected of them: jexo replay cases/
+# Record one with: jexo call ${kit} days_between from=2026-06-02 to=2026-06-09 --save cases/another.case.yaml
+version: 1
+target: ${kit}
+steps:
+  - call: days_between
+    with: { from: "2026-06-02", to: "2026-06-09" }
+    expect:
+      structured: { days: 7 }
+  - call: days_between
+    with: { from: June, to: "2026-06-09" }
+    expect:
+      failure: true
+`
+
+const ciText = `#!/bin/sh
+# Everything that has to hold before a change goes in, for any CI.
+set -eu
+cd "$(dirname "$0")"
+npm install --no-audit --no-fund
+npm test
+npx jexo pack *.kit.ts --out packed
+`
+
+const readme = (name: string, kit: string) => `# ${name}
+
+A Model Context Protocol server, made with Jexo.
+
+\`\`\`sh
+npm test                        # the tests, and the recorded cases
+npm run loupe                   # a page to see and try everything
+npx jexo call ${kit} days_between from=2026-06-02 to=2026-06-09
+npx jexo attach ${kit}   # the entry for a host's configuration
+npm start                       # on stdin and stdout, as hosts start it
+npm run pack                    # one file that needs only Node
+\`\`\`
+
+Tools are values in \`${kit}\`: a name, what it does in words for a model, a schema, a function. Add one to \`parts\`;
+\`jexo wrap\` makes them from functions, APIs, databases and folders that are there already. \`ci.sh\` is for CI.
+`
+
+const tsconfig = `${JSON.stringify(
+  {
+    compilerOptions: {
+      target: 'es2022',
+      module: 'nodenext',
+      strict: true,
+      noEmit: true,
+      skipLibCheck: true,
+      types: ['node'],
+    },
+    include: ['*.ts'],
+  },
+  null,
+  2,
+)}\n`
+
+/** What a project depends on where this Jexo was installed from a registry. */
+export const releasedRange = `^${version}`

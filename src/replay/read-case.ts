@@ -1,0 +1,67 @@
+import { readFile } from 'node:fs/promises'
+import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js'
+import { type Document, LineCounter, parseDocument } from 'yaml'
+import { problems } from '../errors.js'
+import type { Case } from './case.js'
+
+type Faults = (value: unknown) => ErrorObject[]
+let known: Faults | undefined
+
+/** Reads a case file. Rejects with a `JexoError` that names line and column of what is wrong. */
+export async function readCase(file: string): Promise<Case> {
+  const text = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw problems.caseUnreadable(file, error.code ?? error.message)
+  })
+  return parseCase(file, text, await schema())
+}
+
+export function parseCase(file: string, text: string, faultsOf: Faults): Case {
+  const lines = new LineCounter()
+  const document = parseDocument(text, { lineCounter: lines })
+  const [fault] = document.errors
+  const at = (offset: number) => {
+    const { line, col } = lines.linePos(offset)
+    return `line ${line}, column ${col}`
+  }
+  if (fault)
+    throw problems.caseUnreadable(
+      file,
+      `${at(fault.pos[0])}: ${fault.message.split('\n')[0]?.replace(/ at line.*$/, '')}`,
+    )
+  const value: unknown = document.toJS()
+  const [wrong] = faultsOf(value)
+  if (wrong) {
+    const path = wrong.instancePath.split('/').slice(1)
+    throw problems.caseUnreadable(
+      file,
+      `${at(offsetOf(document, path))}: ${path.join('.') || 'the case'} ${wordsFor(wrong)}`,
+    )
+  }
+  const { target, mask = [], steps } = value as Pick<Case, 'target' | 'steps'> & { mask?: string[] }
+  return { file, target, mask, steps }
+}
+
+/** Where a value stands, or the nearest that is there. */
+function offsetOf(document: Document, path: readonly string[]): number {
+  for (let length = path.length; length >= 0; length--) {
+    const keys = path.slice(0, length).map((key) => (/^\d+$/.test(key) ? Number(key) : key))
+    const node = length === 0 ? document.contents : document.getIn(keys, true)
+    const range = (node as { range?: [number, number, number] } | undefined)?.range
+    if (range) return range[0]
+  }
+  return 0
+}
+
+function wordsFor({ message = 'is wrong', params, keyword }: ErrorObject): string {
+  if (keyword === 'additionalProperties') return `has "${params.additionalProperty}", which means nothing there`
+  if (keyword === 'oneOf') return 'names none of call, read and fill, or several'
+  return message
+}
+
+async function schema(): Promise<Faults> {
+  if (known) return known
+  const text = await readFile(new URL('../../schemas/case.schema.json', import.meta.url), 'utf8')
+  const check = new Ajv2020({ strict: false }).compile(JSON.parse(text))
+  known = (value) => (check(value) ? [] : (check.errors ?? []))
+  return known
+}

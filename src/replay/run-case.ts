@@ -1,0 +1,137 @@
+import { existsSync } from 'node:fs'
+import { dirname, join, relative, resolve } from 'node:path'
+import { isJexoError, problems } from '../errors.js'
+import { answersFrom } from '../link/answerers.js'
+import type { Answerer } from '../link/answering.js'
+import type { Link } from '../link/link.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { RpcError } from '../protocol/rpc-error.js'
+import { standInModel } from '../talk/stand-in-model.js'
+import { openTarget, readTarget, type TargetOptions } from '../target/target.js'
+import { type Case, type CaseReport, type CaseStep, labelOfStep, type Outcome, type StepReport } from './case.js'
+import { differencesOf } from './compare.js'
+import { readCase } from './read-case.js'
+import { filled, maskValues, valueAt } from './values.js'
+
+export interface ReplayOptions extends TargetOptions {
+  /** Another target than the case names. */
+  target?: string
+  /** How long a step may take; 60,000 by default. */
+  timeoutMs?: number
+  revision?: string
+}
+
+/** Runs the steps of a case file against its target. Never rejects: what is wrong is part of the report. */
+export async function runCase(file: string, options: ReplayOptions = {}): Promise<CaseReport> {
+  const startedAt = performance.now()
+  const report: CaseReport = { file, ok: false, steps: [], durationMs: 0 }
+  try {
+    const read = await readCase(file)
+    const asked = { answerer: undefined as Answerer | undefined }
+    const link = await openFor(read, options, asked)
+    try {
+      report.steps = await runSteps(read, link, asked)
+    } finally {
+      await link.close()
+    }
+    report.ok =
+      report.steps.length === read.steps.length && report.steps.every(({ differences }) => differences.length === 0)
+  } catch (error) {
+    report.problem = isJexoError(error) || error instanceof Error ? error.message : String(error)
+  }
+  report.durationMs = Math.round(performance.now() - startedAt)
+  return report
+}
+
+/** Runs the steps of a case over a link that is open. `asked` is where questions of the server are answered from meanwhile. */
+export async function runSteps(
+  { steps, mask }: Pick<Case, 'steps' | 'mask'>,
+  link: Link,
+  asked: { answerer: Answerer | undefined },
+): Promise<StepReport[]> {
+  const kept = new Map<string, unknown>()
+  const masked = maskValues(mask)
+  const durations: number[] = []
+  const reports: StepReport[] = []
+  for (const given of steps) {
+    const step = filled(given, kept)
+    const unanswered: string[] = []
+    asked.answerer = answersFrom(step.answers ?? [], (message) => unanswered.push(message))
+    const outcome = await outcomeOf(link, step)
+    durations.push(outcome.durationMs)
+    const differences = await differencesOf(step.expect, outcome, durations, masked)
+    for (const message of unanswered)
+      if (differences.length > 0) differences.push(`the server asked, and no answer was ready: ${message}`)
+    for (const [name, pointer] of Object.entries(step.keep ?? {})) {
+      const value = valueAt({ structured: outcome.structured, text: outcome.text }, pointer)
+      if (value === undefined) differences.push(`keep ${name}: there is nothing at ${pointer}`)
+      else kept.set(name, value)
+    }
+    reports.push({ label: labelOfStep(given), differences, outcome })
+    // What follows would only fail for the same reason.
+    if (differences.length > 0) break
+  }
+  return reports
+}
+
+async function outcomeOf(link: Link, step: CaseStep): Promise<Outcome> {
+  const startedAt = performance.now()
+  const over = (outcome: Omit<Outcome, 'durationMs'>): Outcome => ({
+    ...outcome,
+    durationMs: Math.round((performance.now() - startedAt) * 10) / 10,
+  })
+  try {
+    if (step.call !== undefined) {
+      const { content, structuredContent, isError } = await link.call(step.call, step.with ?? {})
+      const text = textOf(content)
+      if (isError) return over({ text: '', failure: text })
+      return over({ text, ...(isObject(structuredContent) ? { structured: structuredContent } : {}) })
+    }
+    if (step.read !== undefined) return over({ text: textOf((await link.read(step.read)).contents) })
+    const { messages } = await link.fill(step.fill ?? '', (step.with ?? {}) as Record<string, string>)
+    return over({ text: textOf(messages.map(({ content }) => content)) })
+  } catch (error) {
+    if (error instanceof RpcError) return over({ text: '', error: { code: error.code, message: error.message } })
+    if (isJexoError(error)) return over({ text: '', error: { code: error.code, message: error.message } })
+    throw error
+  }
+}
+
+/** As a case is recorded: the text of all blocks, and of others what they are. */
+export function textOf(blocks: readonly unknown[]): string {
+  return blocks
+    .filter(isObject)
+    .map((block: JsonObject) =>
+      typeof block.text === 'string' ? block.text : `(${block.type ?? block.mimeType ?? 'bytes'})`,
+    )
+    .join('\n')
+}
+
+async function openFor(
+  { file, target }: Case,
+  { target: other, timeoutMs = 60_000, revision, ...options }: ReplayOptions,
+  asked: { answerer: Answerer | undefined },
+): Promise<Link> {
+  const named = other ?? target
+  if (named === undefined) throw problems.caseUnreadable(file, 'it names no target')
+  const found = await readTarget(other ?? nearestTo(file, named), options)
+  const { link } = await openTarget(found, {
+    ...options,
+    timeoutMs,
+    ...(revision === undefined ? {} : { revision }),
+    onQuestion: (question) => asked.answerer?.(question) ?? { action: 'cancel' },
+    onModelRequest: standInModel,
+    onStderr: () => {},
+  })
+  return link
+}
+
+/** A kit is named as it was seen where the case was recorded: from here, or from a folder above the case. */
+function nearestTo(file: string, target: string): string {
+  if (/^\w+:/.test(target) || existsSync(target)) return target
+  for (let folder = dirname(resolve(file)); ; folder = dirname(folder)) {
+    const path = target.replace(/#[^#]*$/, '')
+    if (existsSync(join(folder, path))) return relative(process.cwd(), join(folder, target)) || target
+    if (folder === dirname(folder)) return target
+  }
+}

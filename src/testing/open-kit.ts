@@ -1,0 +1,22 @@
+import { fileURLToPath } from 'node:url'
+import { isKit, type Kit } from '../kit/kit.js'
+import type { Link } from '../link/link.js'
+import { atFile, loadKit } from '../target/kit-file.js'
+import type { DialOptions } from '../transport/dial.js'
+import { dialOnNode } from '../transport/node-dial.js'
+
+/**
+ * Opens a link to a kit in this process, over memory: a kit, or the file of one (TypeScript or JavaScript). `replace` puts something else
+ * in the place of shared things, `environment` gives it its settings. Rejects with a `JexoError` where the kit cannot be loaded or started.
+ *
+ * @example
+ * const link = await openKit(new URL('../hives.kit.ts', import.meta.url), { replace: [[scales, fakeScales]] })
+ * const { structuredContent } = await link.call('weigh_hive', { hive: 'ML-04' })
+ * await link.close()
+ */
+export async function openKit(kit: Kit | URL | string, options: DialOptions = {}): Promise<Link> {
+  if (isKit(kit)) return dialOnNode(kit, options)
+  const file = kit instanceof URL ? fileURLToPath(kit) : kit
+  const loaded = await loadKit(file, false, false)
+  return atFile(file, () => dialOnNode(loaded, { environment: process.env, ...options }))
+}

@@ -1,0 +1,53 @@
+import { answersFrom, type ReadyAnswer } from '../link/answerers.js'
+import type { Answerer, ModelAnswerer, Question } from '../link/answering.js'
+import type { ModelRequest } from '../protocol/sampling.js'
+
+/** A person who answers by a script, and remembers what was asked. */
+export interface ScriptedPerson {
+  readonly onQuestion: Answerer
+  /** Messages of all questions, in their order. */
+  readonly asked: readonly string[]
+  /** Those that no answer was ready for; they were cancelled. */
+  readonly unanswered: readonly string[]
+}
+
+/**
+ * A person for tests: each answer is given once, to the first question that it fits.
+ *
+ * @example
+ * const person = scriptedPerson([{ about: 'storesKg', action: 'accept', content: { storesKg: 11 } }])
+ * const link = await openKit(kit, { onQuestion: person.onQuestion })
+ */
+export function scriptedPerson(answers: readonly ReadyAnswer[]): ScriptedPerson {
+  const asked: string[] = []
+  const unanswered: string[] = []
+  const answer = answersFrom(answers, (message) => unanswered.push(message))
+  return {
+    asked,
+    unanswered,
+    onQuestion: (question: Question) => {
+      asked.push(question.message)
+      return answer(question)
+    },
+  }
+}
+
+/** A model that answers by a script, and remembers what it was asked. */
+export interface ScriptedModel {
+  readonly onModelRequest: ModelAnswerer
+  readonly requests: readonly ModelRequest[]
+}
+
+/** A model for tests: gives one text after the other; when there is none left, it refuses. */
+export function scriptedModel(texts: readonly string[]): ScriptedModel {
+  const requests: ModelRequest[] = []
+  return {
+    requests,
+    onModelRequest: (request) => {
+      const text = texts[requests.length]
+      requests.push(request)
+      if (text === undefined) throw new Error('the script of the model is over')
+      return { role: 'assistant', content: { type: 'text', text }, model: 'scripted', stopReason: 'endTurn' }
+    },
+  }
+}
