@@ -29,7 +29,8 @@ export function parseCase(file: string, text: string, faultsOf: Faults): Case {
       `${at(fault.pos[0])}: ${fault.message.split('\n')[0]?.replace(/ at line.*$/, '')}`,
     )
   const value: unknown = document.toJS()
-  const [wrong] = faultsOf(value)
+  const faults = faultsOf(value)
+  const wrong = faults.find(({ keyword }) => keyword === 'oneOf') ?? faults[0]
   if (wrong) {
     const path = wrong.instancePath.split('/').slice(1)
     throw problems.caseUnreadable(
