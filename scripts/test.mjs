@@ -21,6 +21,16 @@ find(
   'mariadb-client-core',
 )
 const mariadb = find('database', 'mariadbd', 'JEXO_MARIADB', ['/usr/sbin/mariadbd'], 'mariadb-server-core')
+const sshd = find('ssh server', 'sshd', 'JEXO_SSHD', ['/usr/sbin/sshd'], 'openssh-server')
+find('ssh client', 'ssh', 'JEXO_SSH_CLIENT', ['/usr/bin/ssh'], 'openssh-client')
+find('way to end a process by its command line', 'pkill', 'JEXO_PKILL', ['/usr/bin/pkill'], 'procps')
+const systemd = find(
+  'check of service units',
+  'systemd-analyze',
+  'JEXO_SYSTEMD_ANALYZE',
+  ['/usr/bin/systemd-analyze'],
+  'systemd',
+)
 run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
 run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])
 run('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json'])
@@ -71,6 +81,8 @@ function runJest(args) {
       JEXO_CURL: curl,
       JEXO_POSTGRES: postgres,
       JEXO_MARIADB: mariadb,
+      JEXO_SSHD: sshd,
+      JEXO_SYSTEMD_ANALYZE: systemd,
     },
   })
   if (!existsSync(report)) {

@@ -1,5 +1,5 @@
 import { existsSync, readFileSync } from 'node:fs'
-import { dirname } from 'node:path'
+import { dirname, isAbsolute, join } from 'node:path'
 import fc from 'fast-check'
 import { readConfigEntries, readConfigEntry } from '../../src/attach/config-file.js'
 import { type ShapeName, shapeNames } from '../../src/attach/shape/shape.js'
@@ -165,4 +165,88 @@ test('a file that cannot be written is left as it was', async () => {
   const change = await planEntry(`${dirname(file)}/no/such/host.json`, 'bees', entry)
   await expect(carryOut(change)).rejects.toThrow(/cannot be written \(ENOENT\); it is as it was/)
   expect(existsSync(change.file)).toBe(false)
+})
+
+describe('what an entry holds', () => {
+  const secretKit = `import { defineKit, setting, tool } from 'jexo'
+const t = tool('length', { about: 'How long the key is.', effect: 'read', run: (_, call) => String(call.settings.KEY?.length) })
+export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settings: { KEY: setting({ about: 'The key.', secret: true }) } })`
+
+  test('a secret is asked for by hosts that have inputs, and goes again with the entry', async () => {
+    const kit = written('secret.kit.ts', secretKit)
+    const before = '{\n  "servers": { "other": { "type": "stdio", "command": "/bin/other", "args": [] } }\n}\n'
+    const file = written('settings.json', before)
+    process.env.KEY = 'abc'
+    const ran = await jexo('attach', kit, '--to', file, '--as', 'my hives')
+    expect(ran).toMatchObject({
+      code: 0,
+      stderr: expect.stringContaining('Named my_hives: some hosts choke on dashes'),
+    })
+    const text = readFileSync(file, 'utf8')
+    expect(text).not.toContain('abc')
+    expect(JSON.parse(text)).toMatchObject({
+      // biome-ignore lint/suspicious/noTemplateCurlyInString: as hosts write it
+      servers: { my_hives: { type: 'stdio', env: { KEY: '${input:KEY}' } } },
+      inputs: [{ type: 'promptString', id: 'KEY', description: 'The key.', password: true }],
+    })
+    // What the host would be told is taken from the environment here.
+    expect(await jexo('call', `${file}#my_hives`, 'length')).toMatchObject({ code: 0, stdout: '3\n' })
+    expect((await jexo('attach', kit, '--to', file, '--as', 'my hives')).stdout).toContain('is there already')
+    expect((await jexo('attach', kit, '--to', file, '--as', 'my hives', '--remove')).code).toBe(0)
+    expect(JSON.parse(readFileSync(file, 'utf8'))).toEqual(JSON.parse(before))
+    delete process.env.KEY
+    const without = await jexo('attach', kit, '--to', written('host.json', ''))
+    expect(without).toMatchObject({
+      code: 1,
+      stderr: expect.stringMatching(/It needs KEY: secrets are not written[\s\S]*a setting is missing: KEY/),
+    })
+  })
+
+  test('a command is written by its whole path, and its files too; what was given for it goes along', async () => {
+    const script = written('sérver.mjs', `console.error('Error: no honey\\n    at x'); process.exit(1)`)
+    const file = written('host.json', '')
+    const words = [
+      'attach',
+      'exec:node sérver.mjs --flag',
+      '--to',
+      file,
+      '--env',
+      'SITE=a b',
+      '--cwd',
+      dirname(script),
+    ]
+    const ran = await jexo(...words)
+    // Its error, without the stack under it.
+    expect(ran).toMatchObject({
+      code: 1,
+      stderr: expect.stringMatching(/does not answer: .*saying: Error: no honey\)\n/),
+    })
+    const { command, args, env, cwd } = JSON.parse(readFileSync(file, 'utf8')).mcpServers.s_rver
+    expect({ args, env, cwd }).toEqual({ args: [script, '--flag'], env: { SITE: 'a b' }, cwd: dirname(script) })
+    expect(isAbsolute(command)).toBe(true)
+    expect(await jexo('attach', 'exec:no-such-program x')).toMatchObject({
+      ...{
+        code: 2,
+        stderr: expect.stringContaining('there is no program "no-such-program" on this machine\'s PATH'),
+      },
+    })
+  })
+
+  test('a packed file is tried and called from every shape, from a path with spaces and letters beyond ASCII', async () => {
+    const out = join(dirname(written('x', '')), 'pâcked up')
+    expect(
+      (await jexo('pack', written('hives.kit.ts', secretKit.replace('secret: true', "default: 'k'")), '--out', out))
+        .code,
+    ).toBe(0)
+    for (const shape of shapeNames) {
+      const { name } = files[shape]
+      const file = written(name, files[shape].text)
+      const ran = await jexo('attach', join(out, 'hives.mjs'), '--to', file)
+      expect(ran).toMatchObject({
+        code: 0,
+        stderr: expect.stringMatching(/tried it: my-hives\.v2 1 answers, 1 tool,.*\n.*Restart or refresh the host/),
+      })
+      expect(await jexo('call', `${file}#hives`, 'length')).toMatchObject({ code: 0, stdout: '1\n' })
+    }
+  })
 })

@@ -132,3 +132,101 @@ test('the answers schema accepts the documented form', async () => {
   ).toEqual([])
   expect(check({ version: 1, answers: [{ action: 'maybe' }] })).not.toEqual([])
 })
+
+describe('a server that runs for real', () => {
+  const told = `import { defineKit, Refusal, setting, tool } from 'jexo'
+const site = tool('site', { about: 'The site.', effect: 'read', run: (_, call) => call.settings.SITE })
+const no = tool('refuse', { about: 'Refuses.', effect: 'read', run: () => { throw new Refusal('No.') } })
+export default defineKit({ name: 'told', version: '1', parts: [site, no], settings: { SITE: setting({ about: 'Site.' }) } })`
+  const plain = { PATH: process.env.PATH ?? '', HOME: process.env.HOME ?? '' }
+
+  test('takes what it is told from variables and from .env beside the kit, and flags before both', async () => {
+    const kit = written('told.kit.ts', told)
+    writeFileSync(join(dirname(kit), '.env'), 'SITE=Quarry Field\nJEXO_PATH=/from-file\nJEXO_TOKEN=t\n')
+    const rows: [string[], Record<string, string>, RegExp, string][] = [
+      [['--http', '0'], {}, /at (http:\/\/127\.0\.0\.1:\d+\/from-file)/, 'Quarry Field'],
+      [
+        ['--http', '0', '--path', '/flag'],
+        { SITE: 'Orchard End' },
+        /at (http:\/\/127\.0\.0\.1:\d+\/flag)/,
+        'Orchard End',
+      ],
+      [
+        ['--http'],
+        { JEXO_PORT: '0', JEXO_HOST: '127.0.0.2', JEXO_PATH: '/x' },
+        /at (http:\/\/127\.0\.0\.2:\d+\/x)/,
+        'Quarry Field',
+      ],
+    ]
+    for (const [flags, env, at, site] of rows) {
+      const serving = new Running([bin, 'serve', kit, ...flags], { env: { ...plain, ...env } })
+      const [, url = ''] = await serving.until(at)
+      const link = await dial(url, { headers: { authorization: 'Bearer t' } })
+      expect((await link.call('site')).content[0]).toMatchObject({ text: site })
+      await link.close()
+      expect(await serving.end('SIGTERM')).toBe(0)
+    }
+    const wrong: [string[], Record<string, string>, RegExp][] = [
+      [['--http', '0', '--log', 'xml'], {}, /the log form "xml" cannot be read; give text or json/],
+      [['--http', '0'], { JEXO_LOG_LEVEL: 'loud' }, /the log level "loud" cannot be read/],
+      [['--http', '0', '--path', 'mcp'], {}, /a path that begins with \//],
+      [['--http', '0', '--public-url', 'hives.example'], {}, /one with its scheme/],
+      [
+        ['--http', '0.0.0.0:0', '--needs-name'],
+        {},
+        /0\.0\.0\.0:0 is reached by names that this server does not know/,
+      ],
+      [['--env-from', 'none.env'], {}, /none\.env: it cannot be read \(ENOENT\)/],
+    ]
+    for (const [flags, env, said] of wrong) {
+      const ran = await run(process.execPath, [bin, 'serve', kit, ...flags], { env: { ...plain, ...env } })
+      expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(said) })
+    }
+  })
+
+  test('logs for programs, counts calls, and is asked for both with the token only', async () => {
+    const kit = written('told.kit.ts', told)
+    const env = { ...plain, SITE: 'Marsh Lane', JEXO_TOKEN: 't', JEXO_LOG: 'json' }
+    const serving = new Running([bin, 'serve', kit, '--http', '0', '--metrics'], { env })
+    const [, url = ''] = await serving.until(/"url":"(http:[^"]+)"/)
+    const headers = { authorization: 'Bearer t' }
+    const link = await dial(url, { headers })
+    await link.call('site')
+    await link.call('refuse')
+    await expect(link.call('nothing')).rejects.toThrow()
+    const lines = () =>
+      serving.said
+        .trim()
+        .split('\n')
+        .map((line) => JSON.parse(line))
+    await serving.until(/"name":"nothing"/)
+    expect(lines()).toEqual(
+      expect.arrayContaining([
+        expect.objectContaining({ level: 'info', kit: 'told', host: 'jexo', revision: '2025-11-25' }),
+        expect.objectContaining({
+          method: 'tools/call',
+          name: 'site',
+          outcome: 'ok',
+          durationMs: expect.any(Number),
+        }),
+        expect.objectContaining({ name: 'refuse', outcome: 'tool error' }),
+        expect.objectContaining({ name: 'nothing', outcome: 'error', code: -32602 }),
+      ]),
+    )
+    // Enough to tell sessions apart, too little to take one over.
+    expect(lines().find(({ session }) => session).session).toHaveLength(8)
+    const metrics = new URL('/metrics', url)
+    expect((await fetch(metrics)).status).toBe(401)
+    const text = await (await fetch(metrics, { headers })).text()
+    expect(text).toContain('jexo_tool_calls_total{tool="site",outcome="ok",kit="told"} 1')
+    expect(text).toContain('jexo_tool_calls_total{tool="refuse",outcome="tool error",kit="told"} 1')
+    expect(text).toContain('jexo_tool_calls_total{tool="unknown",outcome="error",kit="told"} 1')
+    expect(text).toMatch(/jexo_sessions\{kit="told"\} 1/)
+    await link.close()
+    expect(await serving.end('SIGTERM')).toBe(0)
+    const apart = new Running([bin, 'serve', kit, '--http', '0', '--metrics', '127.0.0.1:0'], { env })
+    const [, other = ''] = await apart.until(/"msg":"metrics at (\S+)"/)
+    expect(await (await fetch(other)).text()).toContain('process_cpu_user_seconds_total')
+    expect(await apart.end('SIGTERM')).toBe(0)
+  })
+})
