@@ -58,6 +58,12 @@ try {
     26,
   )
   await terminal(
+    'ship',
+    'jexo pack apiary.kit.ts --as container --out /tmp/image; jexo ship apiary.kit.ts --to /tmp/place --port 4890; SITE=1 jexo ship /tmp/broken.mjs --to /tmp/place; jexo ship --to /tmp/place --rollback; jexo ship --to /tmp/place --status; jexo ship --to /tmp/place --stop',
+    26,
+    8,
+  )
+  await terminal(
     'score',
     'jexo call apiary.kit.ts honey_batches driest=15.9 --trace; jexo attach apiary.kit.ts --relayed --tape /tmp/apiary.tape.jsonl --to /tmp/host.json; jexo call /tmp/host.json#apiary weigh_hive hive=ML-99; jexo show /tmp/apiary.tape.jsonl',
     14,

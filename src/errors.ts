@@ -47,6 +47,20 @@ export const problems = {
       'write it as schemas/case.schema.json says, or record one with jexo call --save',
       file,
     ),
+  vetSettings: (file: string, reason: string) =>
+    new JexoError(
+      'vet-settings',
+      reason,
+      'write them as {"jexo": {"vet": {"<rule>": {"as": "off", "because": "…"}}}}; jexo vet --rules names them',
+      file,
+    ),
+  contractUnreadable: (file: string, reason: string) =>
+    new JexoError(
+      'contract-unreadable',
+      `it is no contract (${reason})`,
+      'save one anew with jexo vet --save',
+      file,
+    ),
   caseUnwritable: (file: string, reason: string) =>
     new JexoError('case-unwritable', `it cannot be written (${reason})`, 'name a file that is not there yet', file),
   folderNotEmpty: (folder: string) =>

@@ -19,6 +19,7 @@ import { serve } from './serve.js'
 import { shipCommand } from './ship.js'
 import { show } from './show.js'
 import { talk } from './talk.js'
+import { vetCommand } from './vet.js'
 import { wrap } from './wrap.js'
 
 /** Runs the command line and ends the process: 0 fine, 1 the thing asked for failed, 2 it could not be done. */
@@ -56,6 +57,7 @@ function programOf(): Command {
     relay,
     loupe,
     attach,
+    vetCommand,
     replay,
     pack,
     shipCommand,

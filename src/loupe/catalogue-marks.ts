@@ -1,5 +1,4 @@
 import type { Catalogue } from '../link/catalogue.js'
-import type { ToolDefinition } from '../protocol/types.js'
 
 /** A part that is not what it was when the target was connected to before. */
 export interface PartMark {
@@ -44,17 +43,6 @@ export function marksText(marks: Readonly<Record<string, PartMark>>): string {
     .slice(0, 8)
     .map(([key, { mark, fields }]) => `${mark} ${key}${fields.length > 0 ? ` (${fields.join(', ')})` : ''}`)
   return [...shown, ...(all.length > 8 ? [`and ${all.length - 8} more`] : [])].join('; ')
-}
-
-/** What each tool costs of a model's context, in tokens: an estimate, by one widespread encoding. */
-export async function costsOf(tools: readonly ToolDefinition[]): Promise<Record<string, number>> {
-  const { countTokens } = await import('gpt-tokenizer/encoding/o200k_base')
-  return Object.fromEntries(
-    tools.map(({ name, description, inputSchema }) => [
-      name,
-      countTokens(JSON.stringify({ name, description, parameters: inputSchema })),
-    ]),
-  )
 }
 
 /** The definitions of parts that are marked as gone. */

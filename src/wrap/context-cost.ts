@@ -1,4 +1,5 @@
 import type { JsonSchema } from '../kit/schema.js'
+import type { ToolDefinition } from '../protocol/types.js'
 
 /** What a host puts before a model of a tool. */
 export interface ToolText {
@@ -15,4 +16,18 @@ export async function tokensOf(tools: readonly ToolText[]): Promise<number> {
       sum + countTokens(JSON.stringify({ name, description: about, parameters: input })),
     0,
   )
+}
+
+/** What each tool costs of a model's context, in tokens, by name. */
+export async function costsOf(tools: readonly ToolDefinition[]): Promise<Record<string, number>> {
+  const costs = tools.map(async ({ name, description = '', inputSchema }) => {
+    return [name, await tokensOf([{ name, about: description, input: inputSchema }])] as const
+  })
+  return Object.fromEntries(await Promise.all(costs))
+}
+
+/** How many tokens a text is. */
+export async function tokensIn(text: string): Promise<number> {
+  const { countTokens } = await import('gpt-tokenizer/encoding/o200k_base')
+  return countTokens(text)
 }

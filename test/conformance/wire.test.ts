@@ -47,7 +47,7 @@ beforeAll(async () => {
 afterAll(() => service.close())
 
 const servers: [WireServer['transport'], () => WireServer][] = [
-  ['stdio', () => childServer(process.execPath, [join(folder, 'everything.mjs')])],
+  ['stdio', () => childServer({ command: process.execPath, args: [join(folder, 'everything.mjs')] })],
   ['http', () => httpServer(service.url)],
   ['two-endpoint', () => twoEndpointServer(service.url.replace(/\/mcp$/, '/sse'))],
 ]

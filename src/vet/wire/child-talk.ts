@@ -1,19 +1,24 @@
 import { type ChildProcess, spawn } from 'node:child_process'
+import type { ChildCommand } from '../../transport/child-wire.js'
 import { Talk, type WireServer } from './talk.js'
 
 /** A server that is started as a child for each session and speaks by lines (digest §7). */
-export const childServer = (command: string, args: readonly string[]): WireServer => ({
+export const childServer = (command: ChildCommand): WireServer => ({
   transport: 'stdio',
-  open: async () => new ChildTalk(command, args),
+  open: async () => new ChildTalk(command),
 })
 
 class ChildTalk extends Talk {
   readonly #child: ChildProcess
   readonly #ended: Promise<void>
 
-  constructor(command: string, args: readonly string[]) {
+  constructor({ command, args, cwd, env }: ChildCommand) {
     super()
-    const child = spawn(command, [...args], { stdio: ['pipe', 'pipe', 'ignore'] })
+    const child = spawn(command, [...args], {
+      stdio: ['pipe', 'pipe', 'ignore'],
+      ...(cwd === undefined ? {} : { cwd }),
+      ...(env === undefined ? {} : { env: env as NodeJS.ProcessEnv }),
+    })
     this.#child = child
     let held = ''
     child.stdout?.setEncoding('utf8').on('data', (chunk: string) => {

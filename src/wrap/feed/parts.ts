@@ -59,6 +59,7 @@ function seriesPart(plan: FeedPlan, channel: PlannedChannel, shared: SharedFeed,
             return feed.all(channel.name).map(({ channel: of, keys }) => ({
               uri: shared.uris.latest(of, keys),
               name: `${channel.name} ${Object.values(keys).join(' ')}`,
+              description: `${channel.about}: the latest reading of ${Object.values(keys).join(', ')}.`,
               mimeType: 'application/json',
             }))
           },

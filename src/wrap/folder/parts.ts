@@ -20,6 +20,8 @@ export function folderPartsOf(plan: FolderPlan, library: Shared<Library>): Part[
   return plan.tool === undefined ? [files] : [searchTool(plan.tool, plan, library), files]
 }
 
+const titleOf = (path: string) => path.replace(/\.\w+$/, '').replace(/[-_]/g, ' ')
+
 function fileTemplate({ name, about, tags }: FolderPlan, library: Shared<Library>): Part {
   return template(`${name}://{+path}`, {
     name: `${name}_file`,
@@ -30,6 +32,7 @@ function fileTemplate({ name, about, tags }: FolderPlan, library: Shared<Library
       (await call.use(library)).definitions(({ path, bytes, mimeType, modifiedMs }) => ({
         uri: uriOfPath(name, path),
         name: path,
+        description: `${about.replace(/\.$/, '')}: ${titleOf(path)}.`,
         mimeType,
         size: bytes,
         annotations: { lastModified: new Date(modifiedMs).toISOString() },

@@ -6,10 +6,12 @@ import {
   type OperationDefinitionNode,
   parse,
   print,
+  TypeInfo,
   typeFromAST,
   validate,
   valueFromASTUntyped,
   visit,
+  visitWithTypeInfo,
 } from 'graphql'
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
@@ -219,19 +221,20 @@ function variablesOf(schema: GraphQLSchema, { node }: Written, types: InputTypes
   return { input, properties: places }
 }
 
-/** The schema's own words for the argument of a root field that a variable is given to. */
+/** The schema's own words for the first argument that a variable is given to, at whatever depth. */
 function argumentFor(schema: GraphQLSchema, node: OperationDefinitionNode, variable: string): string | undefined {
-  const root = schema.getRootType(node.operation)
-  for (const selection of node.selectionSet.selections) {
-    if (selection.kind !== Kind.FIELD) continue
-    const given = selection.arguments?.find(
-      ({ value }) => value.kind === Kind.VARIABLE && value.name.value === variable,
-    )
-    const field = root?.getFields()[selection.name.value]
-    const about = field?.args.find(({ name }) => name === given?.name.value)?.description
-    if (about) return about
-  }
-  return undefined
+  const types = new TypeInfo(schema)
+  let about: string | undefined
+  visit(
+    node,
+    visitWithTypeInfo(types, {
+      Argument: ({ value }) => {
+        if (value.kind === Kind.VARIABLE && value.name.value === variable)
+          about ??= types.getArgument()?.description ?? undefined
+      },
+    }),
+  )
+  return about
 }
 
 /** The comment before the operation, else the schema's words for its root fields, and what it gives. */

@@ -1,0 +1,163 @@
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { Surface } from './surface.js'
+
+/** What a server offered when it was saved: what its users may rely on. */
+export interface Contract {
+  version: 1
+  kind: 'contract'
+  name: string
+  tools: Record<string, { input: JsonObject; output?: JsonObject }>
+  prompts: Record<string, { required: string[] }>
+  resources: string[]
+  templates: string[]
+}
+
+export function contractOf({ name, tools, prompts, resources, templates }: Surface): Contract {
+  return {
+    version: 1,
+    kind: 'contract',
+    name,
+    tools: Object.fromEntries(
+      tools.map(({ name, inputSchema, outputSchema }) => [
+        name,
+        { input: inputSchema, ...(isObject(outputSchema) ? { output: outputSchema } : {}) },
+      ]),
+    ),
+    prompts: Object.fromEntries(
+      prompts.map(({ name, arguments: given = [] }) => [
+        name,
+        { required: given.filter(({ required }) => required).map(({ name }) => name) },
+      ]),
+    ),
+    resources: resources.map(({ uri }) => uri),
+    templates: templates.map(({ uriTemplate }) => uriTemplate),
+  }
+}
+
+export interface Drift {
+  where: string
+  what: string
+  isBreaking: boolean
+}
+
+/** What has changed since: breaking is what a caller who relied on it would notice. */
+export function driftBetween(before: Contract, now: Contract): Drift[] {
+  return [
+    ...between('tool', before.tools, now.tools, (name, old, current) => [
+      ...inputDrift(`tool ${name}`, old.input, current.input),
+      ...outputDrift(`tool ${name}`, old.output, current.output),
+    ]),
+    ...between('prompt', before.prompts, now.prompts, (name, old, current) =>
+      current.required
+        .filter((argument) => !old.required.includes(argument))
+        .map((argument) => ({
+          where: `prompt ${name}`,
+          what: `the argument ${argument} is required now`,
+          isBreaking: true,
+        })),
+    ),
+    ...lists('resource', before.resources, now.resources),
+    ...lists('template', before.templates, now.templates),
+  ]
+}
+
+function between<T>(
+  kind: string,
+  before: Record<string, T>,
+  now: Record<string, T>,
+  compare: (name: string, old: T, current: T) => Drift[],
+): Drift[] {
+  const gone = Object.keys(before).filter((name) => !Object.hasOwn(now, name))
+  const fresh = Object.keys(now).filter((name) => !Object.hasOwn(before, name))
+  return [
+    ...gone.map((name) => ({ where: `${kind} ${name}`, what: 'it is gone', isBreaking: true })),
+    ...fresh.map((name) => ({ where: `${kind} ${name}`, what: 'it is new', isBreaking: false })),
+    ...Object.entries(before).flatMap(([name, old]) => {
+      const current = now[name]
+      return current === undefined ? [] : compare(name, old, current)
+    }),
+  ]
+}
+
+const lists = (kind: string, before: readonly string[], now: readonly string[]): Drift[] => [
+  ...before
+    .filter((uri) => !now.includes(uri))
+    .map((uri) => ({ where: `${kind} ${uri}`, what: 'it is gone', isBreaking: true })),
+  ...now
+    .filter((uri) => !before.includes(uri))
+    .map((uri) => ({ where: `${kind} ${uri}`, what: 'it is new', isBreaking: false })),
+]
+
+/** What a caller sends has to be taken still: less may be asked for, not more. */
+function inputDrift(where: string, before: JsonObject, now: JsonObject): Drift[] {
+  const [old, current] = [fieldsOf(before), fieldsOf(now)]
+  const drift: Drift[] = []
+  for (const [name, schema] of Object.entries(current.fields)) {
+    const was = old.fields[name]
+    const isRequired = current.required.has(name)
+    if (was === undefined)
+      drift.push({
+        where,
+        what: `the argument ${name} is new${isRequired ? ' and required' : ''}`,
+        isBreaking: isRequired,
+      })
+    else {
+      if (isRequired && !old.required.has(name))
+        drift.push({ where, what: `the argument ${name} is required now`, isBreaking: true })
+      drift.push(...narrowing(where, `the argument ${name}`, was, schema))
+    }
+  }
+  for (const name of Object.keys(old.fields))
+    if (!Object.hasOwn(current.fields, name))
+      drift.push({ where, what: `the argument ${name} is gone`, isBreaking: now.additionalProperties === false })
+  return drift
+}
+
+/** What a caller reads has to be there still: more may be given, not less. */
+function outputDrift(where: string, before: JsonObject | undefined, now: JsonObject | undefined): Drift[] {
+  if (!before) return now ? [{ where, what: 'its output has a schema now', isBreaking: false }] : []
+  if (!now) return [{ where, what: 'its output has no schema any more', isBreaking: true }]
+  const [old, current] = [fieldsOf(before), fieldsOf(now)]
+  return Object.entries(old.fields).flatMap(([name, schema]) => {
+    const is = current.fields[name]
+    if (is === undefined) return [{ where, what: `the field ${name} of its output is gone`, isBreaking: true }]
+    if (old.required.has(name) && !current.required.has(name))
+      return [{ where, what: `the field ${name} of its output may be missing now`, isBreaking: true }]
+    return narrowing(where, `the field ${name} of its output`, is, schema)
+  })
+}
+
+/** Where a schema takes less than it did: its type, its choices, its limits. */
+function narrowing(where: string, label: string, before: JsonObject, now: JsonObject): Drift[] {
+  const drift: Drift[] = []
+  const told = (what: string, isBreaking: boolean) => drift.push({ where, what: `${label} ${what}`, isBreaking })
+  const [was, is] = [typesOf(before), typesOf(now)]
+  if (was.length > 0 && is.length > 0 && was.some((type) => !is.includes(type)))
+    told(`was ${was.join(' or ')}, and is ${is.join(' or ')} now`, true)
+  const [choices, fewer] = [before.enum, now.enum]
+  if (Array.isArray(fewer)) {
+    const gone = Array.isArray(choices) ? choices.filter((choice) => !fewer.includes(choice)) : undefined
+    if (gone === undefined) told('has a list of choices now', true)
+    else if (gone.length > 0) told(`takes ${gone.map(String).join(', ')} no more`, true)
+  }
+  if (now.pattern !== undefined && now.pattern !== before.pattern) told('has another pattern', true)
+  for (const key of ['minimum', 'minLength', 'minItems'])
+    if (typeof now[key] === 'number' && now[key] > Number(before[key] ?? Number.NEGATIVE_INFINITY))
+      told(`has a greater ${key}`, true)
+  for (const key of ['maximum', 'maxLength', 'maxItems'])
+    if (typeof now[key] === 'number' && now[key] < Number(before[key] ?? Number.POSITIVE_INFINITY))
+      told(`has a smaller ${key}`, true)
+  return drift
+}
+
+const typesOf = ({ type }: JsonObject): unknown[] => (type === undefined ? [] : [type].flat())
+
+function fieldsOf({ properties, required }: JsonObject) {
+  const fields = isObject(properties) ? properties : {}
+  return {
+    fields: Object.fromEntries(
+      Object.entries(fields).map(([name, schema]) => [name, isObject(schema) ? schema : {}]),
+    ),
+    required: new Set(Array.isArray(required) ? required : []),
+  }
+}

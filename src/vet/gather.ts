@@ -1,0 +1,75 @@
+import { existsSync } from 'node:fs'
+import { readdir } from 'node:fs/promises'
+import { dirname, join } from 'node:path'
+import type { Kit } from '../kit/kit.js'
+import { readCatalogue } from '../link/catalogue.js'
+import type { Link } from '../link/link.js'
+import { labelOfStep } from '../replay/case.js'
+import { readCase } from '../replay/read-case.js'
+import { commandOf } from '../target/command-of.js'
+import { openTarget, type Target } from '../target/target.js'
+import type { NodeDialOptions } from '../transport/node-dial.js'
+import { costsOf, tokensIn } from '../wrap/context-cost.js'
+import type { Contract } from './contract.js'
+import type { Surface } from './surface.js'
+
+export interface GatherOptions {
+  /** What was saved of it. */
+  contract?: Contract | undefined
+  /** Folder of recorded cases; `cases` beside a kit by default. */
+  cases?: string | undefined
+  timeoutMs?: number
+}
+
+/** Looks at all of a target that rules ask for. Rejects with a `JexoError` where it does not start or answer. */
+export async function surfaceOf(
+  target: Exclude<Target, { kind: 'tape' }>,
+  { contract, cases, timeoutMs = 30_000 }: GatherOptions = {},
+): Promise<Surface> {
+  const strays: string[] = []
+  const options: NodeDialOptions = { timeoutMs, onStderr: () => {}, onStray: (line) => strays.push(line) }
+  // A kit is looked at as a host would start it, beside its own knowledge.
+  const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
+  const { link } = await openTarget(started, options)
+  try {
+    const surface = await lookAt(link)
+    const folder = cases ?? (target.kind === 'kit' ? join(dirname(target.file), 'cases') : undefined)
+    return {
+      ...surface,
+      contract,
+      strays,
+      ...(target.kind === 'kit' ? { kit: await kitOf(target) } : {}),
+      ...(folder !== undefined && existsSync(folder) ? { results: await resultsIn(folder) } : {}),
+    }
+  } finally {
+    await link.close()
+  }
+}
+
+async function kitOf(target: Extract<Target, { kind: 'kit' }>): Promise<Kit | undefined> {
+  const { link, kit } = await openTarget(target, { toleratesMissing: true })
+  await link.close()
+  return kit
+}
+
+/** What a server says of itself over a link that is open. */
+export async function lookAt(link: Link): Promise<Surface> {
+  const catalogue = await readCatalogue(link)
+  const { name, version } = link.serverInfo
+  return { ...catalogue, name, version, instructions: link.instructions, costs: await costsOf(catalogue.tools) }
+}
+
+/** How much of a model's context recorded results take. A case that cannot be read is the business of `replay`. */
+async function resultsIn(folder: string): Promise<{ case: string; step: string; tokens: number }[]> {
+  const names = (await readdir(folder)).filter((name) => /\.case\.ya?ml$/.test(name)).sort()
+  const found: { case: string; step: string; tokens: number }[] = []
+  for (const name of names) {
+    const read = await readCase(join(folder, name)).catch(() => undefined)
+    for (const step of read?.steps ?? []) {
+      const { structured, exactly, text } = step.expect
+      const recorded = text ?? JSON.stringify(exactly ?? structured ?? '')
+      found.push({ case: name, step: labelOfStep(step), tokens: await tokensIn(recorded) })
+    }
+  }
+  return found
+}

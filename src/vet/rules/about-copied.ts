@@ -1,0 +1,19 @@
+import type { Rule } from '../finding.js'
+import { inTool } from '../surface.js'
+import { alike } from '../wording.js'
+
+export const aboutCopied: Rule = {
+  id: 'about-copied',
+  group: 'words',
+  severity: 'error',
+  about: 'Tools with the same description.',
+  check: ({ tools }) =>
+    alike(
+      tools.filter(({ description }) => description?.trim()),
+      ({ description = '' }) => description.trim().toLowerCase(),
+    ).map((group) => ({
+      where: group.map(inTool).join(' and '),
+      what: 'they have the same description',
+      mend: 'say of each what the other does not do',
+    })),
+}

@@ -1,0 +1,17 @@
+import type { Rule } from '../finding.js'
+import { inTool } from '../surface.js'
+
+export const aboutMissing: Rule = {
+  id: 'about-missing',
+  group: 'words',
+  severity: 'error',
+  about: 'Tools without a description: a model goes by nothing else.',
+  check: ({ tools }) =>
+    tools
+      .filter(({ description }) => !description?.trim())
+      .map((tool) => ({
+        where: inTool(tool),
+        what: 'it has no description',
+        mend: 'say in a sentence what it does and gives',
+      })),
+}

@@ -1,0 +1,18 @@
+import type { Rule } from '../finding.js'
+import { inTool } from '../surface.js'
+import { wordsIn } from '../wording.js'
+
+export const aboutShort: Rule = {
+  id: 'about-short',
+  group: 'words',
+  severity: 'warning',
+  about: 'Descriptions of a word or two.',
+  check: ({ tools }) =>
+    tools
+      .filter(({ description = '' }) => description.trim() !== '' && wordsIn(description).length < 3)
+      .map((tool) => ({
+        where: inTool(tool),
+        what: `its description is only ${JSON.stringify(tool.description)}`,
+        mend: 'say what it does, to what, and what it gives',
+      })),
+}

@@ -1,0 +1,44 @@
+import type { Rule } from '../finding.js'
+import { inTool } from '../surface.js'
+import { wordsIn } from '../wording.js'
+
+const writing = new Set(
+  'add create insert write update set change edit modify move rename delete remove drop clear purge destroy reset send post publish upload cancel archive register record book order pay transfer install'.split(
+    ' ',
+  ),
+)
+const reading = new Set(
+  'get list read find search show look count check describe explain preview estimate compare'.split(' '),
+)
+
+export const effectContradicts: Rule = {
+  id: 'effect-contradicts',
+  group: 'safety',
+  severity: 'error',
+  about: 'Effects that contradict the name.',
+  check: ({ tools }) =>
+    tools.flatMap((tool) => {
+      const words = wordsIn(tool.name)
+      const { readOnlyHint, destructiveHint } = tool.annotations ?? {}
+      const [writes] = words.filter((word) => writing.has(word))
+      const [first = ''] = words
+      if (readOnlyHint === true && writes !== undefined && !reading.has(first))
+        return [
+          {
+            where: inTool(tool),
+            what: `it says that it only reads, and is called ${tool.name}`,
+            mend: 'say what it does: effect add, change or remove',
+          },
+        ]
+      if (readOnlyHint !== true && destructiveHint === true && reading.has(first) && writes === undefined)
+        return [
+          {
+            where: inTool(tool),
+            what: `it says that it destroys, and is called ${tool.name}`,
+            mend: 'say effect read, or name it for what it destroys',
+            severity: 'warning' as const,
+          },
+        ]
+      return []
+    }),
+}

@@ -1,0 +1,26 @@
+import type { Found, Rule } from '../finding.js'
+import { misfitsOf } from '../misfits.js'
+
+export const exampleOutputInvalid: Rule = {
+  id: 'example-output-invalid',
+  group: 'schemas',
+  severity: 'error',
+  about: 'Examples whose answer is not what the output schema says.',
+  check: async ({ kit }) => {
+    const found: Found[] = []
+    for (const part of kit?.parts ?? []) {
+      if (part.kind !== 'tool' || !part.outputSchema) continue
+      for (const [at, { output }] of part.examples.entries()) {
+        if (output === undefined) continue
+        const [misfit] = await misfitsOf(part.outputSchema, output)
+        if (misfit)
+          found.push({
+            where: `tool ${part.name}, example ${at + 1}`,
+            what: `its output does not fit the output schema: ${misfit}`,
+            mend: 'mend the example, or the schema',
+          })
+      }
+    }
+    return found
+  },
+}

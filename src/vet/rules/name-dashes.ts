@@ -1,0 +1,18 @@
+import type { Rule } from '../finding.js'
+import { inTool } from '../surface.js'
+import { normalised } from '../wording.js'
+
+export const nameDashes: Rule = {
+  id: 'name-dashes',
+  group: 'words',
+  severity: 'warning',
+  about: 'Dashes, dots and other signs in names, on which some hosts choke.',
+  check: ({ tools }) =>
+    tools
+      .filter(({ name }) => /[^A-Za-z0-9_]/.test(name))
+      .map((tool) => ({
+        where: inTool(tool),
+        what: `the name "${tool.name}" has ${[...new Set(tool.name.replace(/[A-Za-z0-9_]/g, ''))].map((sign) => JSON.stringify(sign)).join(', ')}`,
+        mend: `use letters, digits and underscores: ${normalised(tool.name)}`,
+      })),
+}

@@ -1,0 +1,21 @@
+import type { Rule } from '../finding.js'
+import { inTool } from '../surface.js'
+
+export const nameDefault: Rule = {
+  id: 'name-default',
+  group: 'words',
+  severity: 'error',
+  about: 'Names that were never chosen: tool1, my_tool, example.',
+  check: ({ tools }) =>
+    tools
+      .filter(({ name }) =>
+        /^(my|new|a)?[_-]?(tool|function|func|fn|example|sample|demo|test|foo|bar|untitled|unnamed|hello)([_-]?(world|tool))?[_-]?\d*$/i.test(
+          name,
+        ),
+      )
+      .map((tool) => ({
+        where: inTool(tool),
+        what: `the name "${tool.name}" is a placeholder`,
+        mend: 'name it for what it does',
+      })),
+}

@@ -1,0 +1,23 @@
+import type { Rule } from '../finding.js'
+import { inTool, parametersOf } from '../surface.js'
+import { alike } from '../wording.js'
+
+export const parameterCopied: Rule = {
+  id: 'parameter-copied',
+  group: 'words',
+  severity: 'warning',
+  about: 'Parameters of one tool with the same description.',
+  check: ({ tools }) =>
+    tools.flatMap((tool) =>
+      alike(
+        parametersOf(tool).filter(
+          ([, { description }]) => typeof description === 'string' && description.trim() !== '',
+        ),
+        ([, { description }]) => String(description).trim().toLowerCase(),
+      ).map((group) => ({
+        where: `${inTool(tool)}, parameters ${group.map(([name]) => name).join(' and ')}`,
+        what: 'they have the same description',
+        mend: 'say what sets each apart',
+      })),
+    ),
+}

@@ -1,0 +1,19 @@
+import type { Rule } from '../finding.js'
+import { inTool, parametersOf } from '../surface.js'
+
+export const parameterUndescribed: Rule = {
+  id: 'parameter-undescribed',
+  group: 'words',
+  severity: 'warning',
+  about: 'Parameters without a description.',
+  check: ({ tools }) =>
+    tools.flatMap((tool) =>
+      parametersOf(tool)
+        .filter(([, { description }]) => typeof description !== 'string' || description.trim() === '')
+        .map(([name]) => ({
+          where: `${inTool(tool)}, parameter ${name}`,
+          what: 'it has no description',
+          mend: 'say what it is, with an example of its form',
+        })),
+    ),
+}

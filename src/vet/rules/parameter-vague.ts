@@ -1,0 +1,23 @@
+import type { Rule } from '../finding.js'
+import { inTool, parametersOf } from '../surface.js'
+
+export const parameterVague: Rule = {
+  id: 'parameter-vague',
+  group: 'words',
+  severity: 'warning',
+  about: 'Parameters whose names say nothing.',
+  check: ({ tools }) =>
+    tools.flatMap((tool) =>
+      parametersOf(tool)
+        .filter(([name]) =>
+          /^(.|arg\d*|args|param\d*|params|data|input|value|val|obj|object|payload|options|opts|stuff|thing|x\d|tmp|foo|bar)$/i.test(
+            name,
+          ),
+        )
+        .map(([name]) => ({
+          where: `${inTool(tool)}, parameter ${name}`,
+          what: 'its name does not say what it is',
+          mend: 'name it for what it holds, such as hive',
+        })),
+    ),
+}

@@ -1,0 +1,25 @@
+import type { Rule } from '../finding.js'
+import { inTool, parametersOf } from '../surface.js'
+import { wordsIn } from '../wording.js'
+
+const paths = new Set('path file filename filepath dir directory folder'.split(' '))
+
+export const pathUnlimited: Rule = {
+  id: 'path-unlimited',
+  group: 'safety',
+  severity: 'warning',
+  about: 'Paths that a model may choose freely.',
+  check: ({ tools }) =>
+    tools.flatMap((tool) =>
+      parametersOf(tool)
+        .filter(
+          ([name, { type, pattern, enum: choices }]) =>
+            type === 'string' && !pattern && !choices && wordsIn(name).some((word) => paths.has(word)),
+        )
+        .map(([name]) => ({
+          where: `${inTool(tool)}, parameter ${name}`,
+          what: 'it is a path without limits',
+          mend: 'give a pattern or choices, and refuse what leads out of one folder',
+        })),
+    ),
+}

@@ -1,0 +1,34 @@
+import { compilingValidator } from '../../kit/compiling-validator.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import type { Found, Rule } from '../finding.js'
+import { inTool, schemasOf } from '../surface.js'
+
+async function faultOf(schema: JsonSchema): Promise<string | undefined> {
+  try {
+    await compilingValidator.prepare(schema)
+    return undefined
+  } catch (error) {
+    return error instanceof Error ? error.message : String(error)
+  }
+}
+
+export const schemaBroken: Rule = {
+  id: 'schema-broken',
+  group: 'schemas',
+  severity: 'error',
+  about: 'Schemas that cannot be used.',
+  check: async ({ tools }) => {
+    const found: Found[] = []
+    for (const tool of tools)
+      for (const { of, schema } of schemasOf(tool)) {
+        const reason = await faultOf(schema)
+        if (reason !== undefined)
+          found.push({
+            where: inTool(tool),
+            what: `its ${of} schema cannot be used: ${reason}`,
+            mend: 'mend it by the JSON Schema that it says it is (2020-12 unless $schema names another)',
+          })
+      }
+    return found
+  },
+}

@@ -1,0 +1,17 @@
+import type { Rule } from '../finding.js'
+import { inInputs, placeIn } from '../surface.js'
+
+const most = 5
+
+export const schemaDeep: Rule = {
+  id: 'schema-deep',
+  group: 'schemas',
+  severity: 'warning',
+  about: 'Inputs nested deeper than some endpoints for chat take.',
+  check: (surface) =>
+    inInputs(surface, (_, depth) => (depth === most + 1 ? depth : undefined)).map(({ tool, path, found }) => ({
+      where: placeIn(tool, path),
+      what: `it is nested ${found} levels deep; some endpoints take ${most}`,
+      mend: 'flatten it, or make several tools of it',
+    })),
+}

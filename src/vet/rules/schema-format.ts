@@ -1,0 +1,21 @@
+import type { Rule } from '../finding.js'
+import { inInputs, placeIn } from '../surface.js'
+
+const known = new Set(
+  'date date-time time duration email uri uuid ipv4 ipv6 hostname regex int32 int64 float double'.split(' '),
+)
+
+export const schemaFormat: Rule = {
+  id: 'schema-format',
+  group: 'schemas',
+  severity: 'warning',
+  about: 'Formats that endpoints for chat do not know.',
+  check: (surface) =>
+    inInputs(surface, ({ format }) => (typeof format === 'string' && !known.has(format) ? format : undefined)).map(
+      ({ tool, path, found }) => ({
+        where: placeIn(tool, path),
+        what: `the format ${JSON.stringify(found)} is not known everywhere`,
+        mend: 'say it in the description, or by a pattern',
+      }),
+    ),
+}

@@ -1,0 +1,23 @@
+import type { Rule } from '../finding.js'
+import { inTool, parametersOf } from '../surface.js'
+
+export const schemaNothingRequired: Rule = {
+  id: 'schema-nothing-required',
+  group: 'schemas',
+  severity: 'note',
+  about:
+    'Tools with several arguments and none of them required: a model leaves out what it does not have to give.',
+  check: ({ tools }) =>
+    tools
+      .filter(
+        (tool) =>
+          parametersOf(tool).length > 2 &&
+          !(Array.isArray(tool.inputSchema.required) && tool.inputSchema.required.length > 0),
+      )
+      .filter((tool) => parametersOf(tool).every(([, schema]) => schema.default === undefined))
+      .map((tool) => ({
+        where: inTool(tool),
+        what: `none of its ${parametersOf(tool).length} arguments is required, and none has a default`,
+        mend: 'require what it cannot do without, and give defaults to the rest',
+      })),
+}

@@ -1,0 +1,39 @@
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type { Rule } from '../finding.js'
+import { inTool, schemasIn } from '../surface.js'
+
+/** Definitions that lead back to themselves. */
+function loopsIn(root: JsonObject): string[] {
+  const refsIn = (schema: unknown) =>
+    [...schemasIn(schema)].flatMap(({ schema: { $ref } }) => (typeof $ref === 'string' ? [$ref] : []))
+  const targetOf = (ref: string) =>
+    ref
+      .replace(/^#\/?/, '')
+      .split('/')
+      .filter(Boolean)
+      .reduce<unknown>(
+        (at, key) => (isObject(at) ? at[key.replaceAll('~1', '/').replaceAll('~0', '~')] : undefined),
+        root,
+      )
+  const reaches = (ref: string, wanted: string, seen: Set<string>): boolean =>
+    refsIn(targetOf(ref)).some(
+      (next) => next === wanted || (!seen.has(next) && reaches(next, wanted, seen.add(next))),
+    )
+  return [...new Set(refsIn(root))].filter((ref) => ref === '#' || reaches(ref, ref, new Set([ref])))
+}
+
+export const schemaRecursive: Rule = {
+  id: 'schema-recursive',
+  group: 'schemas',
+  severity: 'warning',
+  about: 'Inputs that contain themselves.',
+  check: ({ tools }) =>
+    tools.flatMap((tool) => {
+      const names = loopsIn(tool.inputSchema)
+      return names.map((name) => ({
+        where: inTool(tool),
+        what: `its input contains itself by $ref ${name}; some endpoints refuse that`,
+        mend: 'write out as many levels as are needed',
+      }))
+    }),
+}

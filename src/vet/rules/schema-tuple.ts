@@ -1,0 +1,17 @@
+import type { Rule } from '../finding.js'
+import { inInputs, placeIn } from '../surface.js'
+
+export const schemaTuple: Rule = {
+  id: 'schema-tuple',
+  group: 'schemas',
+  severity: 'warning',
+  about: 'Tuples, which some endpoints for chat refuse.',
+  check: (surface) =>
+    inInputs(surface, ({ prefixItems }) => (Array.isArray(prefixItems) ? prefixItems.length : undefined)).map(
+      ({ tool, path, found }) => ({
+        where: placeIn(tool, path),
+        what: `a list of ${found} places of their own kinds (prefixItems)`,
+        mend: 'use an object with named fields',
+      }),
+    ),
+}

@@ -1,0 +1,17 @@
+import type { Rule } from '../finding.js'
+import { inInputs, placeIn } from '../surface.js'
+
+export const schemaTypeList: Rule = {
+  id: 'schema-type-list',
+  group: 'schemas',
+  severity: 'warning',
+  about: 'Several types in one place, which some endpoints for chat refuse.',
+  check: (surface) =>
+    inInputs(surface, ({ type }) => (Array.isArray(type) ? type.map(String) : undefined)).map(
+      ({ tool, path, found }) => ({
+        where: placeIn(tool, path),
+        what: `the type is ${found.join(' or ')}`,
+        mend: found.includes('null') ? 'leave it out instead of giving null' : 'decide for one, or use anyOf',
+      }),
+    ),
+}

@@ -1,0 +1,20 @@
+import type { Rule } from '../finding.js'
+
+const most = 40
+
+export const toolsMany: Rule = {
+  id: 'tools-many',
+  group: 'size',
+  severity: 'warning',
+  about: 'More tools than a model chooses well from.',
+  check: ({ tools }) =>
+    tools.length > most
+      ? [
+          {
+            where: 'tools',
+            what: `there are ${tools.length} to choose from`,
+            mend: 'serve fewer (--only), or a catalogue of them',
+          },
+        ]
+      : [],
+}

@@ -1,0 +1,52 @@
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { ToolDefinition } from '../protocol/types.js'
+import { misfitsOf } from './misfits.js'
+import type { Surface } from './surface.js'
+import type { Called, Subject } from './wire/requirement.js'
+
+/** What the table of the standard can be tried on in any server: only what reads, by its own examples, or without arguments. */
+export async function subjectOf({ tools, resources, prompts }: Surface): Promise<Subject> {
+  const readable: { tool: ToolDefinition; called: Called }[] = []
+  for (const tool of tools) {
+    const args = tool.annotations?.readOnlyHint === true ? await argumentsFor(tool.inputSchema) : undefined
+    if (args) readable.push({ tool, called: { name: tool.name, arguments: args } })
+  }
+  const typed = readable.flatMap(({ tool, called }) => wrongFor(tool, called))
+  const structured = readable.find(({ tool }) => tool.outputSchema !== undefined)
+  const prompt = prompts.find(({ arguments: given = [] }) => given.some(({ required }) => required))
+  const required = prompt?.arguments?.find((argument) => argument.required)?.name
+  const [resource] = resources
+  return {
+    ...(typed[0] ? { tool: typed[0] } : {}),
+    ...(structured ? { structuredTool: structured.called } : {}),
+    ...(resource ? { resource: { uri: resource.uri } } : {}),
+    ...(prompt && required !== undefined
+      ? {
+          prompt: {
+            name: prompt.name,
+            arguments: Object.fromEntries(
+              (prompt.arguments ?? []).filter((argument) => argument.required).map(({ name }) => [name, 'x']),
+            ),
+            required,
+          },
+        }
+      : {}),
+  }
+}
+
+async function argumentsFor(schema: JsonObject): Promise<JsonObject | undefined> {
+  const [example] = Array.isArray(schema.examples) ? schema.examples : []
+  if (isObject(example)) return (await misfitsOf(schema, example)).length === 0 ? example : undefined
+  return Array.isArray(schema.required) && schema.required.length > 0 ? undefined : {}
+}
+
+/** An argument of another type than the schema wants. */
+function wrongFor({ inputSchema }: ToolDefinition, called: Called): NonNullable<Subject['tool']>[] {
+  const properties = isObject(inputSchema.properties) ? inputSchema.properties : {}
+  for (const [field, schema] of Object.entries(properties)) {
+    const type = isObject(schema) ? schema.type : undefined
+    if (type === 'string' || type === 'number' || type === 'integer' || type === 'boolean')
+      return [{ ...called, wrong: { ...called.arguments, [field]: { not: 'this' } }, field }]
+  }
+  return []
+}

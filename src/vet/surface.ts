@@ -1,0 +1,80 @@
+import type { Kit } from '../kit/kit.js'
+import type { Catalogue } from '../link/catalogue.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { PromptDefinition, ToolDefinition } from '../protocol/types.js'
+import type { Contract } from './contract.js'
+
+/** All of a server that rules look at: what it says of itself over the wire, and what is known beside. */
+export interface Surface extends Catalogue {
+  name: string
+  version: string
+  instructions: string | undefined
+  /** Tokens that each tool costs of a model's context. */
+  costs: Readonly<Record<string, number>>
+  /** The kit itself, where the target is one: it knows more than the wire says. */
+  kit?: Kit | undefined
+  /** What was offered when it was saved. */
+  contract?: Contract | undefined
+  /** Results in recorded cases, by size. */
+  results?: readonly { case: string; step: string; tokens: number }[]
+  /** Lines on stdout that are no messages; of a child only. */
+  strays?: readonly string[]
+}
+
+export const inTool = ({ name }: ToolDefinition) => `tool ${name}`
+export const inPrompt = ({ name }: PromptDefinition) => `prompt ${name}`
+
+/** The arguments of a tool, by name. */
+export function parametersOf(tool: ToolDefinition): [string, JsonObject][] {
+  const { properties } = tool.inputSchema
+  if (!isObject(properties)) return []
+  return Object.entries(properties).map(([name, schema]) => [name, isObject(schema) ? schema : {}])
+}
+
+/** Every schema within a schema, with its path and how deep it stands. References are not followed. */
+export function* schemasIn(
+  schema: unknown,
+  path = '',
+  depth = 0,
+): Generator<{ schema: JsonObject; path: string; depth: number }> {
+  if (!isObject(schema) || depth > 40) return
+  yield { schema, path, depth }
+  const inner = (key: string, item: unknown, more = 1) =>
+    schemasIn(item, path === '' ? key : `${path}.${key}`, depth + more)
+  for (const key of ['properties', 'patternProperties', '$defs', 'definitions', 'dependentSchemas']) {
+    const map = schema[key]
+    // Definitions stand aside: they are as deep as where they are used.
+    if (isObject(map))
+      for (const [name, item] of Object.entries(map))
+        yield* inner(`${key}.${name}`, item, key === 'properties' ? 1 : 0)
+  }
+  for (const key of ['anyOf', 'oneOf', 'allOf', 'prefixItems']) {
+    const list = schema[key]
+    if (Array.isArray(list)) for (const [at, item] of list.entries()) yield* inner(`${key}.${at}`, item, 0)
+  }
+  for (const key of ['items', 'additionalProperties', 'not', 'if', 'then', 'else', 'contains', 'propertyNames'])
+    yield* inner(key, schema[key])
+}
+
+/** What each tool takes and gives, for rules about schemas. */
+export const schemasOf = (tool: ToolDefinition): { of: 'input' | 'output'; schema: JsonObject }[] => [
+  { of: 'input', schema: tool.inputSchema },
+  ...(isObject(tool.outputSchema) ? [{ of: 'output' as const, schema: tool.outputSchema }] : []),
+]
+
+/** A rule's work for each schema within each tool's input. */
+export function inInputs<T>(
+  { tools }: Surface,
+  look: (schema: JsonObject, depth: number) => T | undefined,
+): { tool: ToolDefinition; path: string; found: T }[] {
+  return tools.flatMap((tool) =>
+    [...schemasIn(tool.inputSchema)].flatMap(({ schema, path, depth }) => {
+      const found = look(schema, depth)
+      return found === undefined ? [] : [{ tool, path, found }]
+    }),
+  )
+}
+
+/** A place in a tool's input, in words. */
+export const placeIn = (tool: ToolDefinition, path: string): string =>
+  path === '' ? inTool(tool) : `${inTool(tool)}, input ${path.replaceAll('properties.', '')}`

@@ -1,0 +1,70 @@
+import { problems } from '../errors.js'
+import { newestRevision, revisions } from '../protocol/revisions.js'
+import { commandOf } from '../target/command-of.js'
+import type { Target } from '../target/target.js'
+import type { Finding } from './finding.js'
+import { subjectOf } from './subject.js'
+import type { Surface } from './surface.js'
+import { WireCheck } from './wire/check.js'
+import { childServer } from './wire/child-talk.js'
+import { httpServer } from './wire/http-talk.js'
+import { requirements } from './wire/table.js'
+import type { WireServer } from './wire/talk.js'
+
+export interface WireReport {
+  revision: string
+  /** By section of the standard: how many rows hold, how many do not, how many this server cannot be held to. */
+  sections: { section: string; met: number; broken: number; left: number }[]
+  findings: Finding[]
+}
+
+/** Holds a server to the table of the standard, in one revision. What is called is only what reads. */
+export async function wireFindings(
+  target: Exclude<Target, { kind: 'tape' }>,
+  surface: Surface,
+  asked: string | undefined,
+  onRow: (done: number, all: number) => void = () => {},
+): Promise<WireReport> {
+  const revision = asked === undefined ? newestRevision : revisions.find(({ date }) => date === asked)
+  if (!revision)
+    throw problems.argumentUnreadable(`the revision ${asked}`, revisions.map(({ date }) => date).join(', '))
+  const check = new WireCheck(serverFor(target), revision, await subjectOf(surface), { stepMs: 5000 })
+  const sections = new Map<string, { section: string; met: number; broken: number; left: number }>()
+  const findings: Finding[] = []
+  try {
+    for (const [at, row] of requirements.entries()) {
+      onRow(at, requirements.length)
+      const outcome = await check.check(row)
+      const [section = row.section] = row.section.split('.')
+      const sum = sections.get(section) ?? { section, met: 0, broken: 0, left: 0 }
+      sections.set(section, sum)
+      if (outcome.verdict === 'met') sum.met++
+      else if (outcome.verdict === 'not-applicable') sum.left++
+      else {
+        sum.broken++
+        findings.push({
+          rule: `wire-${row.id}`,
+          group: 'wire',
+          severity: 'error',
+          where: `standard §${row.section}`,
+          what: `${row.says} It does not: ${outcome.why}`.slice(0, 600),
+          mend: 'mend it as that section of the standard says',
+        })
+      }
+    }
+  } finally {
+    await check.close()
+  }
+  return {
+    revision: revision.date,
+    sections: [...sections.values()].sort((one, other) =>
+      one.section.localeCompare(other.section, 'en', { numeric: true }),
+    ),
+    findings,
+  }
+}
+
+function serverFor(target: Exclude<Target, { kind: 'tape' }>): WireServer {
+  if (target.kind === 'url') return httpServer(target.url, target.headers)
+  return childServer(commandOf(target))
+}

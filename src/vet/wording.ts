@@ -1,0 +1,32 @@
+/** Words of a name or a text, lower case, for comparing. */
+export const wordsIn = (text: string): string[] =>
+  text
+    .replace(/([a-z0-9])([A-Z])/g, '$1 $2')
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter(Boolean)
+
+/** Words that tell nothing apart. */
+const small = new Set(
+  'a an the of for to in on at by with and or from is are be it its this that one all given'.split(' '),
+)
+
+export const tellingWords = (text: string): Set<string> => new Set(wordsIn(text).filter((word) => !small.has(word)))
+
+/** How much two texts share of their telling words, from 0 to 1. */
+export function likeness(one: string, other: string): number {
+  const [a, b] = [tellingWords(one), tellingWords(other)]
+  if (a.size === 0 || b.size === 0) return 0
+  const shared = [...a].filter((word) => b.has(word)).length
+  return shared / (a.size + b.size - shared)
+}
+
+/** A name as hosts may write it that take fewer characters. */
+export const normalised = (name: string): string => name.toLowerCase().replace(/[^a-z0-9]+/g, '_')
+
+/** Groups of things that have the same key, where there are several. */
+export function alike<T>(items: readonly T[], keyOf: (item: T) => string): T[][] {
+  const groups = new Map<string, T[]>()
+  for (const item of items) groups.set(keyOf(item), [...(groups.get(keyOf(item)) ?? []), item])
+  return [...groups.values()].filter((group) => group.length > 1)
+}
