@@ -64,9 +64,9 @@ function find(use, what, variable, places, debianPackage) {
 }
 
 function runJest(args) {
-  // What tests leave behind goes with it. Servers that run as other users look into it too.
+  // What tests leave behind goes with it. Servers that run as other users write into it too, as into any folder for such things.
   const folder = mkdtempSync(join(tmpdir(), 'jexo-tests-'))
-  chmodSync(folder, 0o755)
+  chmodSync(folder, 0o1777)
   const report = join(folder, 'report.json')
   const jest = join(root, 'node_modules/jest/bin/jest.js')
   const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest]

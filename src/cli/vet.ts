@@ -65,7 +65,14 @@ export const vetCommand = () =>
         surface.contract = undefined
         say(`saved what it offers as ${shownPath(contractFile)}`)
       }
-      const wire = flags.wire ? await wireFindings(target, surface, flags.revision, progress) : undefined
+      const wire = flags.wire
+        ? await wireFindings(
+            target,
+            surface,
+            { revision: flags.revision, stepMs: flags.timeout === undefined ? undefined : readMs(flags.timeout) },
+            progress,
+          )
+        : undefined
       if (wire && process.stderr.isTTY) process.stderr.write('\r\u001b[K')
       const folder = target.kind === 'kit' ? dirname(target.file) : process.cwd()
       const choices = await readChoices(folder, new Set(rules.map(({ id }) => id)))

@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path'
 import type { Kit } from '../kit/kit.js'
 import { readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
+import type { PromptDefinition } from '../protocol/types.js'
 import { labelOfStep } from '../replay/case.js'
 import { readCase } from '../replay/read-case.js'
 import { commandOf } from '../target/command-of.js'
@@ -56,7 +57,29 @@ async function kitOf(target: Extract<Target, { kind: 'kit' }>): Promise<Kit | un
 export async function lookAt(link: Link): Promise<Surface> {
   const catalogue = await readCatalogue(link)
   const { name, version } = link.serverInfo
-  return { ...catalogue, name, version, instructions: link.instructions, costs: await costsOf(catalogue.tools) }
+  const [costs, filled] = await Promise.all([costsOf(catalogue.tools), fillOne(link, catalogue.prompts)])
+  return { ...catalogue, name, version, instructions: link.instructions, costs, filled }
+}
+
+/** A prompt with a required argument that can be filled by what the server itself completes: asking is harmless. */
+async function fillOne(link: Link, prompts: readonly PromptDefinition[]): Promise<Surface['filled']> {
+  for (const { name, arguments: given = [] } of prompts.slice(0, 3)) {
+    const needed = given.filter(({ required }) => required)
+    const [first] = needed
+    if (!first) continue
+    try {
+      const filled: Record<string, string> = {}
+      for (const { name: argument } of needed) {
+        const { values } = await link.complete({ prompt: name }, { name: argument, value: '' }, filled)
+        filled[argument] = values[0] ?? 'x'
+      }
+      await link.fill(name, filled)
+      return { name, arguments: filled, required: first.name }
+    } catch {
+      // Another one may take it.
+    }
+  }
+  return undefined
 }
 
 /** How much of a model's context recorded results take. A case that cannot be read is the business of `replay`. */

@@ -5,7 +5,7 @@ import type { Surface } from './surface.js'
 import type { Called, Subject } from './wire/requirement.js'
 
 /** What the table of the standard can be tried on in any server: only what reads, by its own examples, or without arguments. */
-export async function subjectOf({ tools, resources, prompts }: Surface): Promise<Subject> {
+export async function subjectOf({ tools, resources, filled }: Surface): Promise<Subject> {
   const readable: { tool: ToolDefinition; called: Called }[] = []
   for (const tool of tools) {
     const args = tool.annotations?.readOnlyHint === true ? await argumentsFor(tool.inputSchema) : undefined
@@ -13,24 +13,12 @@ export async function subjectOf({ tools, resources, prompts }: Surface): Promise
   }
   const typed = readable.flatMap(({ tool, called }) => wrongFor(tool, called))
   const structured = readable.find(({ tool }) => tool.outputSchema !== undefined)
-  const prompt = prompts.find(({ arguments: given = [] }) => given.some(({ required }) => required))
-  const required = prompt?.arguments?.find((argument) => argument.required)?.name
   const [resource] = resources
   return {
     ...(typed[0] ? { tool: typed[0] } : {}),
     ...(structured ? { structuredTool: structured.called } : {}),
     ...(resource ? { resource: { uri: resource.uri } } : {}),
-    ...(prompt && required !== undefined
-      ? {
-          prompt: {
-            name: prompt.name,
-            arguments: Object.fromEntries(
-              (prompt.arguments ?? []).filter((argument) => argument.required).map(({ name }) => [name, 'x']),
-            ),
-            required,
-          },
-        }
-      : {}),
+    ...(filled ? { prompt: filled } : {}),
   }
 }
 

@@ -17,6 +17,8 @@ export interface Surface extends Catalogue {
   contract?: Contract | undefined
   /** Results in recorded cases, by size. */
   results?: readonly { case: string; step: string; tokens: number }[]
+  /** A prompt that was filled, with the arguments that it took. */
+  filled?: { name: string; arguments: JsonObject; required: string } | undefined
   /** Lines on stdout that are no messages; of a child only. */
   strays?: readonly string[]
 }

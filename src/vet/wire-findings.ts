@@ -22,13 +22,16 @@ export interface WireReport {
 export async function wireFindings(
   target: Exclude<Target, { kind: 'tape' }>,
   surface: Surface,
-  asked: string | undefined,
+  { revision: asked, stepMs = 2000 }: { revision?: string | undefined; stepMs?: number | undefined },
   onRow: (done: number, all: number) => void = () => {},
 ): Promise<WireReport> {
   const revision = asked === undefined ? newestRevision : revisions.find(({ date }) => date === asked)
   if (!revision)
     throw problems.argumentUnreadable(`the revision ${asked}`, revisions.map(({ date }) => date).join(', '))
-  const check = new WireCheck(serverFor(target), revision, await subjectOf(surface), { stepMs: 5000 })
+  const check = new WireCheck(serverFor(target), revision, await subjectOf(surface), {
+    stepMs,
+    openMs: 20_000,
+  })
   const sections = new Map<string, { section: string; met: number; broken: number; left: number }>()
   const findings: Finding[] = []
   try {

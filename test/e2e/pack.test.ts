@@ -139,7 +139,7 @@ describe('the forms of pack', () => {
     )
     expect(ran).toMatchObject({
       code: 0,
-      stderr: expect.stringMatching(/tried +.*marsh-lane-hives-1\.2\.3\.tgz .* runs by npx: 2 tools/),
+      stderr: expect.stringMatching(/tried\s+.*marsh-lane-hives-1\.2\.3\.tgz[\s\S]* runs\s+by\s+npx:\s+2\s+tools/),
     })
     expect(JSON.parse(text('package.json'))).toMatchObject({
       name: '@marsh-lane/hives',

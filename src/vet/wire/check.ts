@@ -13,6 +13,8 @@ export type Outcome =
 export interface WireCheckOptions {
   /** How long a server may take to answer a step; 10,000 by default. */
   stepMs?: number
+  /** How long it may take until it answers at all, once it is started; as `stepMs` by default. */
+  openMs?: number
 }
 
 /**
@@ -24,6 +26,7 @@ export class WireCheck {
   readonly #revision: Revision
   readonly #subject: Subject
   readonly #stepMs: number
+  readonly #openMs: number
   readonly #open = new Map<string, Talk>()
   #nextId = 100
 
@@ -32,6 +35,7 @@ export class WireCheck {
     this.#revision = revision
     this.#subject = subject
     this.#stepMs = options.stepMs ?? 10_000
+    this.#openMs = options.openMs ?? this.#stepMs
   }
 
   async check(row: Requirement): Promise<Outcome> {
@@ -69,7 +73,7 @@ export class WireCheck {
         clientInfo: { name: 'jexo-vet', version: '1' },
       },
     })
-    const answer = await talk.next({ id: 0, result: { protocolVersion: this.#revision.date } }, 0, this.#stepMs)
+    const answer = await talk.next({ id: 0, result: { protocolVersion: this.#revision.date } }, 0, this.#openMs)
     if (typeof answer === 'string') throw new Error(`initialize was not answered: ${answer}`)
     if (row.opening === 'answered') return talk
     await talk.send({ jsonrpc: '2.0', method: 'notifications/initialized' })
@@ -96,7 +100,12 @@ export class WireCheck {
     for (const [at, step] of row.exchange.entries()) {
       if ('expect' in step) {
         const from = step.isInOrder ? last + 1 : begin
-        const found = await talk.next(fill(step.expect), from, this.#stepMs, taken)
+        const found = await talk.next(
+          fill(step.expect),
+          from,
+          row.opening === 'none' ? this.#openMs : this.#stepMs,
+          taken,
+        )
         if (typeof found === 'string') return `step ${at + 1}: ${found}`
         taken.add(found.at)
         last = found.at

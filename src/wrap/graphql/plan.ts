@@ -229,8 +229,9 @@ function argumentFor(schema: GraphQLSchema, node: OperationDefinitionNode, varia
     node,
     visitWithTypeInfo(types, {
       Argument: ({ value }) => {
-        if (value.kind === Kind.VARIABLE && value.name.value === variable)
-          about ??= types.getArgument()?.description ?? undefined
+        // What skips and includes a field is no argument of it.
+        if (types.getDirective() || value.kind !== Kind.VARIABLE) return
+        if (value.name.value === variable) about ??= types.getArgument()?.description ?? undefined
       },
     }),
   )

@@ -1,0 +1,251 @@
+import { readFileSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { readChoices } from '../../src/vet/configuration.js'
+import { contractOf, driftBetween } from '../../src/vet/contract.js'
+import { rules } from '../../src/vet/rules.js'
+import { sarifOf } from '../../src/vet/sarif.js'
+import { vet } from '../../src/vet/vet.js'
+import { apiary, jexo, newFolder, root, written } from '../support/cli.js'
+import { clean, faults } from './faults.js'
+
+describe('the rules', () => {
+  test('find nothing in a server that is as it should be', async () => {
+    expect(await vet(clean)).toEqual({ findings: [], asked: rules.length, off: [] })
+  })
+
+  test.each(rules.map((rule) => [rule.id, rule] as const))(
+    '%s is found where it was put, and says what to do',
+    async (id, rule) => {
+      const surface = faults[id]
+      expect(surface).toBeDefined()
+      const found = surface ? (await vet(surface)).findings.filter((finding) => finding.rule === id) : []
+      expect(found.length).toBeGreaterThan(0)
+      for (const finding of found) {
+        expect(finding).toMatchObject({
+          group: rule.group,
+          where: expect.stringMatching(/\w/),
+          what: expect.stringMatching(/\w/),
+        })
+        expect(finding.mend).toMatch(/^[a-z]/)
+      }
+    },
+  )
+
+  test('are fifty and more, each with a name of its own that is the name of its file', () => {
+    expect(new Set(rules.map(({ id }) => id)).size).toBe(rules.length)
+    expect(rules.length).toBeGreaterThanOrEqual(50)
+    expect(Object.keys(faults).sort()).toEqual(rules.map(({ id }) => id).sort())
+    for (const { id } of rules)
+      expect(readFileSync(join(root, 'src/vet/rules', `${id}.ts`), 'utf8')).toContain(`id: '${id}'`)
+  })
+
+  test('that break on odd content are told of, and the others are asked', async () => {
+    const odd = { ...clean, tools: [{ ...clean.tools[0], description: 7 }] } as never
+    const { findings } = await vet(odd)
+    expect(findings).toEqual(
+      expect.arrayContaining([
+        expect.objectContaining({ what: expect.stringContaining('the rule could not be asked') }),
+      ]),
+    )
+  })
+})
+
+describe('a contract', () => {
+  const before = contractOf(clean)
+  const changed = (change: (tool: Record<string, unknown>) => unknown) => {
+    const now = structuredClone(before)
+    now.tools.weigh_hive = change(now.tools.weigh_hive as never) as never
+    return driftBetween(before, now).map(({ what, isBreaking }) => [what, isBreaking])
+  }
+  const input = (properties: object, required: string[] = ['hive']) => ({
+    input: { type: 'object', properties, required },
+  })
+  const hive = { type: 'string', description: 'Hive code, such as ML-04', pattern: '^ML-\\d\\d$' }
+
+  test.each<[string, object, [string, boolean][]]>([
+    ['a new argument', input({ hive, unit: { type: 'string' } }), [['the argument unit is new', false]]],
+    [
+      'a new required argument',
+      input({ hive, unit: {} }, ['hive', 'unit']),
+      [['the argument unit is new and required', true]],
+    ],
+    [
+      'another type',
+      input({ hive: { ...hive, type: 'number' } }),
+      [['the argument hive was string, and is number now', true]],
+    ],
+    [
+      'choices',
+      input({ hive: { ...hive, enum: ['ML-01'] } }),
+      [['the argument hive has a list of choices now', true]],
+    ],
+    [
+      'another pattern',
+      input({ hive: { ...hive, pattern: 'x' } }),
+      [['the argument hive has another pattern', true]],
+    ],
+    [
+      'a shorter text',
+      input({ hive: { ...hive, maxLength: 5 } }),
+      [['the argument hive has a smaller maxLength', true]],
+    ],
+    ['other words', input({ hive: { ...hive, description: 'Code' } }), []],
+    [
+      'an output schema',
+      { ...input({ hive }), output: { type: 'object' } },
+      [['its output has a schema now', false]],
+    ],
+  ])('tells breaking and harmless changes apart: %s', (_, tool, expected) => {
+    expect(changed(() => tool)).toEqual(expected)
+  })
+
+  test('what is given may become more, not less', () => {
+    const giving = (properties: object, required: string[]) => ({
+      ...before,
+      tools: { a: { input: {}, output: { type: 'object', properties, required } } },
+    })
+    const old = giving({ kg: { type: 'number' }, at: { type: 'string' } }, ['kg'])
+    expect(driftBetween(old, giving({ kg: { type: 'number' }, at: { type: 'string' }, site: {} }, ['kg']))).toEqual(
+      [],
+    )
+    expect(driftBetween(old, giving({ at: { type: ['string', 'null'] } }, []))).toMatchObject([
+      { what: 'the field kg of its output is gone', isBreaking: true },
+      { what: 'the field at of its output was string or null, and is string now', isBreaking: true },
+    ])
+  })
+})
+
+describe("a project's own choices", () => {
+  const known = new Set(rules.map(({ id }) => id))
+  const chosen = (vetting: unknown) =>
+    readChoices(dirname(written('package.json', JSON.stringify({ jexo: { vet: vetting } }))), known)
+
+  test('set rules off, or make them more or less grave, with a reason', async () => {
+    const choices = await chosen({
+      'name-dashes': { as: 'off', because: 'our host takes them' },
+      'about-short': { as: 'note', because: 'they are short' },
+    })
+    const { findings, off } = await vet(
+      { ...clean, tools: [{ ...clean.tools[0], name: 'weigh-hive', description: 'Scales.' }] as never },
+      choices,
+    )
+    expect(off).toEqual([{ rule: 'name-dashes', as: 'off', because: 'our host takes them' }])
+    expect(findings).toMatchObject([{ rule: 'about-short', severity: 'note' }])
+  })
+
+  test.each([
+    [{ 'no-such': { as: 'off', because: 'x' } }, /there is no rule "no-such"/],
+    [{ 'name-dashes': { as: 'off' } }, /"name-dashes" needs a reason in "because"/],
+    [{ 'name-dashes': false }, /is to be as off, error, warning or note/],
+    [7, /is no map of rules/],
+  ])('are refused where they cannot be meant: %j', async (vetting, said) => {
+    await expect(chosen(vetting)).rejects.toThrow(said)
+  })
+})
+
+test('findings become SARIF, with every rule described', async () => {
+  const { findings } = await vet(faults['about-orders'] ?? clean)
+  const { runs } = sarifOf(findings, 'hives.kit.ts') as {
+    runs: [{ results: unknown[]; tool: { driver: { rules: unknown[] } } }]
+  }
+  expect(runs[0].tool.driver.rules).toHaveLength(rules.length)
+  expect(runs[0].results).toEqual([
+    expect.objectContaining({
+      ...{ ruleId: 'about-orders', level: 'error' },
+      message: {
+        text: expect.stringMatching(/^tool weigh_hive: it gives orders to the model.*\. Describe what it does/),
+      },
+    }),
+  ])
+})
+
+describe('jexo vet', () => {
+  test('finds the apiary clean, and what it was told to leave out', async () => {
+    const ran = await jexo('vet', apiary, '--strict')
+    expect(ran).toMatchObject({
+      code: 0,
+      stdout: '',
+      stderr: expect.stringMatching(
+        /off: command-parameter, because ask_ledger only reads.*\n.*nothing found by 50 rules/,
+      ),
+    })
+  })
+
+  test('says what is wrong with a server of any making, as text, JSON and SARIF', async () => {
+    const server = written(
+      'odd.mjs',
+      `console.log('listening')
+      process.stdin.setEncoding('utf8').on('data', (chunk) => { for (const line of chunk.split('\\n').filter(Boolean)) {
+        const { id, method } = JSON.parse(line)
+        const answers = { initialize: { protocolVersion: '2025-11-25', capabilities: { tools: {} }, serverInfo: { name: 'server', version: '' } }, ping: {},
+          'tools/list': { tools: [{ name: 'query', inputSchema: { type: 'object', properties: { sql: { type: 'string' } } } }, { name: 'run', description: 'Runs.', inputSchema: { type: 'object' } }] } }
+        if (id !== undefined) console.log(JSON.stringify(answers[method] ? { jsonrpc: '2.0', id, result: answers[method] } : { jsonrpc: '2.0', id, error: { code: -32601, message: 'no' } }))
+      } })`,
+    )
+    const sarif = join(newFolder(), 'vet.sarif')
+    const ran = await jexo('vet', `exec:"${process.execPath}" "${server}"`, '--sarif', sarif)
+    expect(ran.code).toBe(1)
+    expect(ran.stdout).toMatch(/^error +tool query +about-missing$/m)
+    expect(ran.stdout).toMatch(/it prints "listening" where only messages belong/)
+    expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 51 rules/)
+    expect(JSON.parse(readFileSync(sarif, 'utf8')).runs[0].results.length).toBeGreaterThan(5)
+    const data = await jexo('vet', `exec:"${process.execPath}" "${server}"`, '--json', '--wire', '--timeout', '300')
+    const { findings, wire } = JSON.parse(data.stdout)
+    expect(findings).toEqual(
+      expect.arrayContaining([
+        expect.objectContaining({ rule: 'name-vague', where: 'tool query', severity: 'error' }),
+      ]),
+    )
+    expect(wire.sections.find(({ section }: { section: string }) => section === '1')).toMatchObject({
+      broken: expect.any(Number),
+      met: expect.any(Number),
+    })
+    expect(findings.some(({ rule }: { rule: string }) => rule.startsWith('wire-'))).toBe(true)
+  })
+
+  test('keeps a contract, and tells what has changed since', async () => {
+    const kit = (input: string) => `import { defineKit, tool } from 'jexo'
+      import { z } from 'zod'
+      export default defineKit({ name: 'k', version: '1.0.0', about: 'A kit.', parts: [tool('weigh_hive', { about: 'The scale under a hive.', effect: 'read', input: z.object({ ${input} }), run: () => 'x' })] })`
+    const file = written('scale.kit.ts', kit("hive: z.string().describe('Its code')"))
+    expect(await jexo('vet', file, '--save')).toMatchObject({
+      code: 0,
+      stderr: expect.stringContaining('scale.contract.json'),
+    })
+    expect((await jexo('vet', file, '--strict')).code).toBe(0)
+    writeFileSync(file, kit("hive: z.number().describe('Its code'), unit: z.string().describe('Unit').optional()"))
+    const ran = await jexo('vet', file)
+    expect(ran.code).toBe(1)
+    expect(ran.stdout).toMatch(
+      /error +tool weigh_hive +drift-breaking\n +the argument hive was string, and is number now/,
+    )
+    expect(ran.stdout).toMatch(/note +tool weigh_hive +drift-harmless\n +the argument unit is new/)
+    writeFileSync(file.replace('.kit.ts', '.contract.json'), '{}')
+    expect(await jexo('vet', file)).toMatchObject({ code: 2, stderr: expect.stringContaining('it is no contract') })
+  })
+
+  test('names its rules, and holds a good server to the standard without a finding', async () => {
+    const listed = await jexo('vet', '--rules')
+    for (const { id } of rules) expect(listed.stdout).toContain(id)
+    const kit = written(
+      'hives.kit.ts',
+      `import { defineKit, prompt, resource, tool } from 'jexo'
+      import { z } from 'zod'
+      const site = z.enum(['Marsh Lane', 'Quarry Field']).describe('Name of a site')
+      export default defineKit({ name: 'hives', version: '1.0.0', about: 'Hives.', parts: [
+        tool('count_hives', { about: 'How many hives stand at one site.', effect: 'read', input: z.object({ site }), output: z.object({ hives: z.number() }), examples: [{ input: { site: 'Marsh Lane' } }], run: () => ({ hives: 4 }) }),
+        resource('hives://all', { name: 'all', about: 'All hives.', mimeType: 'text/plain', read: () => 'ML-01' }),
+        prompt('site_letter', { about: 'A letter about a site.', input: z.object({ site }), run: ({ site }) => 'About ' + site }),
+      ] })`,
+    )
+    const ran = await jexo('vet', kit, '--wire', '--strict')
+    expect(ran).toMatchObject({
+      code: 0,
+      stdout: expect.stringMatching(/The standard, revision 2025-11-25:\n +§1 +\d+ hold/),
+    })
+    expect(await jexo('vet', 'no-such.kit.ts')).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(/no-such\.kit\.ts/),
+    })
+  })
+})
