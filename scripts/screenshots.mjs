@@ -3,7 +3,7 @@
  * real xterm under Xvfb (Debian: xvfb xterm imagemagick), those of the page of Chromium.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
@@ -198,6 +198,28 @@ async function loupe(args, cwd = join(root, 'examples/apiary')) {
 async function pages() {
   if (['loupe', 'loupe-form', 'loupe-question', 'loupe-target'].some(isWanted)) await tried()
   if (isWanted('loupe-follow')) await followed()
+  if (isWanted('rehearsal')) await rehearsed()
+}
+
+/** Two questions that are asked otherwise than the apiary's words, beside its own. */
+async function rehearsed() {
+  const folder = mkdtempSync(join(tmpdir(), 'jexo-rehearsal-'))
+  const own = readFileSync(join(root, 'examples/apiary/apiary.questions.yaml'), 'utf8')
+  const more =
+    '  - { ask: "Show me all registered hives.", tool: list_hives }\n  - { ask: "Who looks after ML-05?", tool: get_hive }\n'
+  writeFileSync(join(folder, 'all.questions.yaml'), own + more)
+  const page = join(folder, 'rehearsal.html')
+  const words = ['rehearse', 'examples/apiary/apiary.kit.ts', join(folder, 'all.questions.yaml'), '--html', page]
+  spawnSync(process.execPath, [join(root, 'bin/jexo.mjs'), ...words], { cwd: root, stdio: 'ignore' })
+  const browser = await chromium.launch({
+    executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium',
+    args: browserFlags,
+  })
+  const shown = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  await shown.goto(`file://${page}`)
+  await shown.screenshot({ path: join(root, 'docs/screenshots/rehearsal.png') })
+  process.stdout.write('rehearsal.png taken\n')
+  await browser.close()
 }
 
 async function tried() {

@@ -70,7 +70,7 @@ function runJest(args) {
   const report = join(folder, 'report.json')
   const jest = join(root, 'node_modules/jest/bin/jest.js')
   const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest]
-  const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
+  const { status } = spawnSync(process.execPath, [...flags, '--maxWorkers=100%', '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
     env: {

@@ -61,6 +61,15 @@ export const problems = {
       'save one anew with jexo vet --save',
       file,
     ),
+  questionsUnreadable: (file: string, reason: string) =>
+    new JexoError('questions-unreadable', reason, 'write it as schemas/questions.schema.json says', file),
+  modelUnusable: (url: string, reason: string) =>
+    new JexoError(
+      'model-unusable',
+      `the model gives no answer that can be used (${reason})`,
+      'give the URL of a chat endpoint with function calling, and its key in JEXO_MODEL_KEY',
+      url,
+    ),
   caseUnwritable: (file: string, reason: string) =>
     new JexoError('case-unwritable', `it cannot be written (${reason})`, 'name a file that is not there yet', file),
   folderNotEmpty: (folder: string) =>

@@ -25,6 +25,7 @@ const layers = [
     'score',
     'relay',
     'replay',
+    'rehearse',
     'ship',
     'new',
     'testing',

@@ -13,6 +13,7 @@ import { newCommand } from './new.js'
 import { errorColours, errorValue, Failed, out, outJson, say } from './output.js'
 import { pack } from './pack.js'
 import { read } from './read.js'
+import { rehearseCommand } from './rehearse.js'
 import { relay } from './relay.js'
 import { replay } from './replay.js'
 import { serve } from './serve.js'
@@ -59,6 +60,7 @@ function programOf(): Command {
     attach,
     vetCommand,
     replay,
+    rehearseCommand,
     pack,
     shipCommand,
     demo,

@@ -147,6 +147,7 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
     'new',
     'vet',
     'replay',
+    'rehearse',
     'pack',
     'ship',
     'demo',

@@ -1,5 +1,5 @@
 import { readFileSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import { defineKit, Refusal, tool } from 'jexo'
 import { openKit, runCase, scriptedModel, scriptedPerson } from 'jexo/testing'
 import { z } from 'zod'
@@ -154,6 +154,11 @@ describe('what is compared', () => {
 })
 
 describe('jexo replay', () => {
+  test('finds the apiary as its cases have it', async () => {
+    const ran = await jexo('replay', join(dirname(apiary), 'cases'))
+    expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining('2 cases as expected') })
+  })
+
   test('saves a call, runs it, says what has changed, and takes the change over', async () => {
     const folder = newFolder()
     const file = join(folder, 'weigh.case.yaml')

@@ -65,6 +65,16 @@ export class Release {
     return this.#isUp
   }
 
+  /** Nothing listens there any more: it has ended, and will be started again. Where it has not after all, it is up again soon. */
+  lost(): void {
+    this.#isUp = false
+    const child = this.#child
+    setTimeout(() => {
+      const isAlive = child === this.#child && child?.exitCode === null && child.signalCode === null
+      if (isAlive && !this.#isStopping) this.#cameUp()
+    }, 1000)
+  }
+
   /** Asks it to end, and lets what runs in it finish. */
   async stop(): Promise<void> {
     this.#isStopping = true
@@ -95,10 +105,11 @@ export class Release {
     })
     this.#child = child
     this.#keepLog(child)
+    let hasServed = false
     const ended = new Promise<never>((_, reject) => {
       child.once('error', (error) => reject(problems.releaseFailed(this.note.id, error.message)))
       child.once('close', (code, signal) => {
-        this.#wentDown()
+        this.#wentDown(hasServed)
         reject(
           problems.releaseFailed(
             this.note.id,
@@ -109,6 +120,11 @@ export class Release {
     })
     ended.catch(() => {})
     await Promise.race([this.#ready(readyMs), ended])
+    hasServed = true
+    this.#cameUp()
+  }
+
+  #cameUp(): void {
     this.#isUp = true
     this.#pauseMs = 200
     for (const wake of this.#waiting.splice(0)) wake()
@@ -142,10 +158,9 @@ export class Release {
   }
 
   /** A release that has served and ends by itself is started again. */
-  #wentDown(): void {
-    const wasUp = this.#isUp
+  #wentDown(hasServed: boolean): void {
     this.#isUp = false
-    if (this.#isStopping || !wasUp) return
+    if (this.#isStopping || !hasServed) return
     const again = () => {
       if (this.#isStopping) return
       this.#startOnce().catch(() => {

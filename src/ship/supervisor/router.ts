@@ -10,7 +10,7 @@ import { problems } from '../../errors.js'
 import type { Release } from './release.js'
 
 /** How long a request waits for a release that is being started again. */
-const patienceMs = 5000
+const patienceMs = 10_000
 /** Sessions that nobody has used for longer have ended where they were. */
 const idleMs = 31 * 60_000
 
@@ -28,7 +28,8 @@ interface Session {
 export class Router {
   readonly #sessions = new Map<string, Session>()
   readonly #server: Server
-  readonly #agent = new Agent({ keepAlive: true, maxSockets: Number.POSITIVE_INFINITY })
+  // A connection for each request: one that is kept may end just as it is used, and what was sent would be lost.
+  readonly #agent = new Agent({ keepAlive: false, maxSockets: Number.POSITIVE_INFINITY })
   readonly #sweep: NodeJS.Timeout
   current: Release | undefined
 
@@ -98,12 +99,20 @@ export class Router {
       answer.pipe(response)
       answer.once('error', () => response.destroy())
     })
-    onward.once('error', () => {
-      if (!response.headersSent) unavailable(response)
-      else response.destroy()
+    // The body goes on its way only where somebody takes it.
+    onward.once('socket', (socket) => socket.once('connect', () => request.pipe(onward)))
+    onward.once('error', (error: NodeJS.ErrnoException) => {
+      if (response.headersSent) return void response.destroy()
+      if (error.code !== 'ECONNREFUSED') return unavailable(response)
+      // It has ended this very moment. Nothing was sent yet: what comes in its place gets it.
+      release.lost()
+      void release
+        .whenUp(patienceMs)
+        .then((isUp) =>
+          isUp && !response.destroyed ? this.#forward(request, response, release, id) : unavailable(response),
+        )
     })
     response.once('close', () => onward.destroy())
-    request.pipe(onward)
   }
 
   /** Where sessions are is seen by what passes: the id in an answer, a DELETE, a 404, the first event of the older form. */

@@ -1,0 +1,69 @@
+import { writeFile } from 'node:fs/promises'
+import { Command } from 'commander'
+import { problems } from '../errors.js'
+import { pageOf } from '../rehearse/page.js'
+import { readQuestions } from '../rehearse/questions.js'
+import { type RehearsalReport, rehearse, standInWarning } from '../rehearse/rehearse.js'
+import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from './output.js'
+import { type TargetFlags, withLink, withTarget } from './target-options.js'
+
+interface Flags extends TargetFlags {
+  model?: string
+  modelName?: string
+  html?: string
+  json?: boolean
+  atLeast?: string
+}
+
+export const rehearseCommand = () =>
+  withTarget(
+    new Command('rehearse')
+      .description('Asks which tool would be picked for each question of a file.')
+      .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
+      .argument('<questions>', 'a file of questions (*.questions.yaml)')
+      .option('--model <url>', 'ask a chat endpoint with function calling instead; its key in JEXO_MODEL_KEY')
+      .option('--model-name <name>', 'which model of that endpoint')
+      .option('--at-least <share>', 'share of questions that has to be right, from 0 to 1', '1')
+      .option('--html <file>', 'write the report as a page too')
+      .option('--json', 'the report as JSON')
+      .addHelpText('after', '\nExample: jexo rehearse apiary.kit.ts apiary.questions.yaml --html rehearsal.html'),
+  ).action(async (target: string, file: string, flags: Flags) => {
+    const questions = await readQuestions(file)
+    const share = Number(flags.atLeast)
+    if (!(share >= 0 && share <= 1)) throw problems.argumentUnreadable('--at-least', 'a share from 0 to 1')
+    const { report, server } = await withLink(target, flags, async (link) => ({
+      server: link.serverInfo.title ?? link.serverInfo.name,
+      report: await rehearse(await link.tools(), questions, {
+        url: flags.model,
+        model: flags.modelName,
+        key: process.env.JEXO_MODEL_KEY,
+        onQuestion: (done, all) =>
+          flags.model &&
+          process.stderr.isTTY &&
+          process.stderr.write(`\r${errorColours.dim(`question ${done + 1} of ${all}`)}`),
+      }),
+    }))
+    if (flags.html !== undefined) await writeFile(flags.html, pageOf(report, server))
+    if (flags.json) outJson(report)
+    else print(report)
+    const misread = report.questions.filter(({ misread }) => misread.length > 0).length
+    if (report.right - misread < share * questions.length) throw new Failed()
+  })
+
+function print({ questions, right, confusions, by }: RehearsalReport): void {
+  for (const { ask, expected, picked, isRight, margin, ranking, misread } of questions) {
+    const mark = isRight ? colours.green('✓') : colours.red('✗')
+    out(`${mark} ${ask}`)
+    const next = ranking[1] ? colours.dim(`, ${Math.round(margin * 100)} % before ${ranking[1].tool}`) : ''
+    out(`    ${isRight ? picked : `${colours.red(picked)}, meant ${expected}`}${isRight ? next : ''}`)
+    for (const line of misread) out(`    ${colours.red(line)}`)
+  }
+  for (const { expected, picked, questions: asked, add, stolenBy } of confusions) {
+    const times = asked.length === 1 ? 'once' : `${asked.length} times`
+    out(`\n${colours.bold(picked)} is picked ${times} where ${colours.bold(expected)} was meant`)
+    if (add.length > 0) out(`  ${expected} does not have the words: ${add.join(', ')}`)
+    if (stolenBy.length > 0) out(`  ${picked} has of them: ${stolenBy.join(', ')}`)
+  }
+  say(`\n${right} of ${questions.length} lead to the tool that was meant, by ${by}`)
+  if (by === 'the stand-in') for (const line of wrapped(standInWarning, columns())) say(errorColours.dim(line))
+}

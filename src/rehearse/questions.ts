@@ -1,0 +1,47 @@
+import { readFile } from 'node:fs/promises'
+import { LineCounter, parseDocument } from 'yaml'
+import { problems } from '../errors.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+
+/** What somebody might ask, and the tool that ought to be picked for it. */
+export interface Question {
+  ask: string
+  /** Name of the tool; `none` where no tool is of use. */
+  tool: string
+  /** Arguments that ought to be read from it; others may be there. */
+  with?: JsonObject
+}
+
+/** Reads a file of questions (`schemas/questions.schema.json`). Rejects with a `JexoError` that names the line or the question that is wrong. */
+export async function readQuestions(file: string): Promise<Question[]> {
+  const text = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw problems.questionsUnreadable(file, error.code ?? error.message)
+  })
+  return parseQuestions(file, text)
+}
+
+export function parseQuestions(file: string, text: string): Question[] {
+  const lines = new LineCounter()
+  const document = parseDocument(text, { lineCounter: lines })
+  const [fault] = document.errors
+  if (fault) {
+    const { line, col } = lines.linePos(fault.pos[0])
+    throw problems.questionsUnreadable(
+      file,
+      `line ${line}, column ${col}: ${fault.message.split('\n')[0]?.replace(/ at line.*$/, '')}`,
+    )
+  }
+  const value: unknown = document.toJS()
+  if (!isObject(value) || value.version !== 1 || !Array.isArray(value.questions) || value.questions.length === 0)
+    throw problems.questionsUnreadable(file, 'it has no "version: 1" and a list "questions"')
+  return value.questions.map((entry, at) => {
+    const isWhole =
+      isObject(entry) &&
+      typeof entry.ask === 'string' &&
+      entry.ask.trim() !== '' &&
+      typeof entry.tool === 'string' &&
+      (entry.with === undefined || isObject(entry.with))
+    if (!isWhole) throw problems.questionsUnreadable(file, `question ${at + 1} is not {ask, tool, with?}`)
+    return entry as unknown as Question
+  })
+}

@@ -1,0 +1,121 @@
+import type { JsonObject } from '../protocol/messages.js'
+import type { ToolDefinition } from '../protocol/types.js'
+import { subsetDifferences } from '../replay/compare.js'
+import { type ChatModelOptions, pickByModel } from './chat-model.js'
+import type { Question } from './questions.js'
+import { type Ranked, StandInPicker, stems } from './stand-in.js'
+
+export interface Rehearsed {
+  ask: string
+  expected: string
+  picked: string
+  isRight: boolean
+  /** The best few, by the stand-in. */
+  ranking: Ranked[]
+  margin: number
+  arguments: JsonObject
+  /** How arguments differ from those expected. */
+  misread: string[]
+}
+/** One tool that is picked in place of another. */
+export interface Confusion {
+  expected: string
+  picked: string
+  questions: string[]
+  /** Words of these questions that the expected tool does not have: said in its description, they would lead to it. */
+  add: string[]
+  /** Words that spoke for the other one alone. */
+  stolenBy: string[]
+}
+export interface RehearsalReport {
+  by: string
+  questions: Rehearsed[]
+  right: number
+  confusions: Confusion[]
+  /** How often each tool (or `none`) was picked for each expected one. */
+  matrix: { names: string[]; counts: number[][] }
+}
+
+export interface RehearseOptions extends ChatModelOptions {
+  /** A chat endpoint to ask instead of the stand-in. */
+  url?: string | undefined
+  onQuestion?: (done: number, all: number) => void
+}
+
+/** Asks which tool would be picked for each question. Rejects with a `JexoError` where a model is asked and does not answer. */
+export async function rehearse(
+  tools: readonly ToolDefinition[],
+  questions: readonly Question[],
+  { url, onQuestion = () => {}, ...model }: RehearseOptions = {},
+): Promise<RehearsalReport> {
+  const picker = new StandInPicker(tools)
+  const rehearsed: Rehearsed[] = []
+  for (const [at, { ask, tool: expected, with: wanted }] of questions.entries()) {
+    onQuestion(at, questions.length)
+    const choice = url === undefined ? picker.pick(ask) : await pickByModel(url, tools, ask, model)
+    const isRight = choice.tool === expected
+    rehearsed.push({
+      ask,
+      expected,
+      picked: choice.tool,
+      isRight,
+      ranking: choice.ranking.filter(({ score }) => score > 0).slice(0, 4),
+      margin: choice.margin,
+      arguments: choice.arguments,
+      misread: isRight && wanted ? subsetDifferences(wanted, choice.arguments, 'arguments') : [],
+    })
+  }
+  return {
+    by: url === undefined ? 'the stand-in' : (model.model ?? url),
+    questions: rehearsed,
+    right: rehearsed.filter(({ isRight }) => isRight).length,
+    confusions: confusionsIn(rehearsed, picker),
+    matrix: matrixOf(rehearsed),
+  }
+}
+
+function confusionsIn(rehearsed: readonly Rehearsed[], picker: StandInPicker): Confusion[] {
+  const groups = new Map<string, Rehearsed[]>()
+  for (const one of rehearsed.filter(({ isRight }) => !isRight)) {
+    const key = JSON.stringify([one.expected, one.picked])
+    groups.set(key, [...(groups.get(key) ?? []), one])
+  }
+  return [...groups.values()]
+    .map((group) => {
+      const { expected = '', picked = '' } = group[0] ?? {}
+      const [own, others] = [picker.wordsOf(expected), picker.wordsOf(picked)]
+      const asked = [...new Set(group.flatMap(({ ask }) => stemmedWords(ask)))]
+      const missing = asked.filter(({ stem }) => !own.has(stem))
+      return {
+        expected,
+        picked,
+        questions: group.map(({ ask }) => ask),
+        add: expected === 'none' ? [] : unique(missing.map(({ word }) => word)).slice(0, 6),
+        stolenBy: unique(missing.filter(({ stem }) => others.has(stem)).map(({ word }) => word)).slice(0, 6),
+      }
+    })
+    .sort((one, other) => other.questions.length - one.questions.length)
+}
+
+/** Words as they were asked, with what they are compared by. */
+const stemmedWords = (text: string) =>
+  text.split(/[^\p{L}\p{N}-]+/u).flatMap((word) => {
+    const [stem] = stems(word)
+    return stem === undefined ? [] : [{ word: word.toLowerCase(), stem }]
+  })
+
+const unique = (words: readonly string[]) => [...new Set(words)]
+
+function matrixOf(rehearsed: readonly Rehearsed[]): RehearsalReport['matrix'] {
+  const names = unique(rehearsed.flatMap(({ expected, picked }) => [expected, picked])).sort(
+    (one, other) => Number(one === 'none') - Number(other === 'none') || one.localeCompare(other),
+  )
+  const counts = names.map((expected) =>
+    names.map((picked) => rehearsed.filter((one) => one.expected === expected && one.picked === picked).length),
+  )
+  return { names, counts }
+}
+
+/** What the figures of a stand-in mean, said wherever they are shown. */
+export const standInWarning =
+  'The stand-in goes by words alone, offline. It shows which descriptions lack the words that people use, and which tools share them. It cannot tell what a model makes of meaning, of a conversation, or of its own habits: ask one with --model.'
