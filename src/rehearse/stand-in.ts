@@ -164,7 +164,7 @@ function valueFor(question: string, { inputSchema }: ToolDefinition): string | u
   return undefined
 }
 
-const tokensIn = (question: string) => question.split(/[\s,;:!?()"']+|\.(?=\s|$)/).filter(Boolean)
+const tokensIn = (question: string) => question.split(/[\s;:!?()"']+|[,.](?=\s|$)/).filter(Boolean)
 
 function matches(pattern: string, text: string): boolean {
   try {
