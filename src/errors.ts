@@ -469,6 +469,12 @@ export const problems = {
       'give a packed file, as jexo pack makes it',
       file,
     ),
+  farNodeMissing: (reason: string) =>
+    new JexoError(
+      'far-node-missing',
+      `there is no such Node on that machine (${reason})`,
+      'install Node 20.19 or later there, or say where it is with --node <path>',
+    ),
   placeUnusable: (reason: string) =>
     new JexoError('place-unusable', `the folder cannot be used (${reason})`, 'name one that may be written to'),
   publicUrlSilent: (url: string, reason: string) =>

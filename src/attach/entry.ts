@@ -84,7 +84,7 @@ function entryForCommand(
   return {
     name: hostName(last.replace(/^.*[\\/]/, '').replace(/\.(kit\.)?[cm]?[jt]s$/, '')),
     entry: {
-      command: program,
+      command: program === process.execPath ? realpathSync(program) : program,
       args: paths,
       ...(Object.keys(wanted).length > 0 ? { env: wanted } : {}),
       ...(cwd === undefined ? {} : { cwd: folder }),

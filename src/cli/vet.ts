@@ -9,7 +9,7 @@ import { readChoices } from '../vet/configuration.js'
 import { type Contract, contractOf } from '../vet/contract.js'
 import { type Finding, groups } from '../vet/finding.js'
 import { surfaceOf } from '../vet/gather.js'
-import { rules } from '../vet/rules.js'
+import { ruleIds, rules } from '../vet/rules.js'
 import { sarifOf } from '../vet/sarif.js'
 import { type VetReport, vet } from '../vet/vet.js'
 import { type WireReport, wireFindings } from '../vet/wire-findings.js'
@@ -75,7 +75,7 @@ export const vetCommand = () =>
         : undefined
       if (wire && process.stderr.isTTY) process.stderr.write('\r\u001b[K')
       const folder = target.kind === 'kit' ? dirname(target.file) : process.cwd()
-      const choices = await readChoices(folder, new Set(rules.map(({ id }) => id)))
+      const choices = await readChoices(folder, ruleIds)
       const report = await vet(surface, choices, wire?.findings)
       if (flags.sarif !== undefined) {
         const artefact = target.kind === 'kit' ? shownPath(target.file) : labelOf(target)

@@ -1,3 +1,4 @@
+import { dirname } from 'node:path'
 import { problems } from '../errors.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
@@ -7,6 +8,10 @@ import { readAside, upstreamVariable } from '../relay/relay-child.js'
 import type { TargetState } from '../tape/entry.js'
 import { commandOf } from '../target/command-of.js'
 import { labelOf, openTarget, type Target } from '../target/target.js'
+import { byPart, type PartFinding } from '../vet/by-part.js'
+import { readChoices } from '../vet/configuration.js'
+import { ruleIds } from '../vet/rules.js'
+import { vet } from '../vet/vet.js'
 import { costsOf } from '../wrap/context-cost.js'
 import { goneOf, marksBetween, marksText } from './catalogue-marks.js'
 import { type ClientSide, needsReopening, usualClientSide } from './client-side.js'
@@ -54,6 +59,7 @@ export class Connection {
   #catalogue = nothingOffered
   #catalogueVersion = 0
   #costs: Record<string, number> = {}
+  #findings: Record<string, PartFinding[]> = {}
   /** What was offered at the connect before. */
   #baseline: Catalogue | undefined
   #client: ClientSide
@@ -109,6 +115,7 @@ export class Connection {
       ...this.#catalogue,
       version: this.#catalogueVersion,
       costs: this.#costs,
+      findings: this.#findings,
       marks,
       gone: goneOf(this.#baseline ?? nothingOffered, marks),
     }
@@ -276,12 +283,24 @@ export class Connection {
       this.#catalogueVersion++
       this.#changed()
       this.#costs = await costsOf(this.#catalogue.tools)
+      this.#findings = await this.#vetted(link)
       this.#catalogueVersion++
       this.#changed()
     } catch (error) {
       this.#problem = `its lists cannot be read: ${error instanceof Error ? error.message : error}`
       this.#changed()
     }
+  }
+
+  async #vetted(link: Link): Promise<Record<string, PartFinding[]>> {
+    const { name, version } = link.serverInfo
+    const { instructions } = link
+    // What a project has set off is off here too; what is wrong with its settings is the command's business.
+    const choices =
+      this.target.kind === 'kit' ? await readChoices(dirname(this.target.file), ruleIds).catch(() => []) : []
+    const surface = { ...this.#catalogue, name, version, instructions, costs: this.#costs }
+    const { findings } = await vet(surface, choices)
+    return byPart(findings.filter(({ severity }) => severity !== 'note'))
   }
 
   #set(state: TargetState, text: string, mend?: string): void {

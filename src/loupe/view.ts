@@ -4,6 +4,7 @@ import type { JsonObject } from '../protocol/messages.js'
 import type { ClientCapabilities, ServerCapabilities } from '../protocol/types.js'
 import type { TargetState } from '../tape/entry.js'
 import type { Target } from '../target/target.js'
+import type { PartFinding } from '../vet/by-part.js'
 import type { PartMark } from './catalogue-marks.js'
 import type { ClientSide } from './client-side.js'
 import type { OpenQuestion } from './questions.js'
@@ -35,6 +36,8 @@ export interface CatalogueView extends Catalogue {
   version: number
   /** Tokens that a tool costs of a model's context, by name. */
   costs: Readonly<Record<string, number>>
+  /** What `vet` has found, by part. */
+  findings: Readonly<Record<string, readonly PartFinding[]>>
   /** What is new, changed or gone since the connect before, by part: `tool weigh_hive`. */
   marks: Readonly<Record<string, PartMark>>
   /** Parts that were there before, to be shown as gone. */

@@ -12,10 +12,11 @@ export interface Place {
   destination: string | undefined
 }
 
-/** Reads `--to`: a folder, or `[user@]host:folder` as ssh has it. A drive letter is no host. */
+/** Reads `--to`: a folder, or `[user@]host:folder` as ssh has it: relative to the home there. A drive letter is no host. */
 export function readPlace(text: string): Place {
   const found = /^([^:/\\]{2,}):(.+)$/.exec(text)
-  if (found?.[1] !== undefined && found[2] !== undefined) return { destination: found[1], folder: found[2] }
+  if (found?.[1] !== undefined && found[2] !== undefined)
+    return { destination: found[1], folder: found[2].replace(/^~\//, '') }
   return { destination: undefined, folder: resolve(text) }
 }
 
@@ -69,6 +70,7 @@ function runShell(
       lines.end()
       // What the script itself refuses it has said already.
       if (code === 0 || code === 1) return done()
+      if (code === 127) return reject(problems.farNodeMissing(complaint.trim().split('\n').at(-1) ?? ''))
       failed(complaint.trim().split('\n').at(-1) || `it ended with code ${code}`)
     })
   })

@@ -99,9 +99,11 @@ async function tell(
 ): Promise<{ done?: ShipDone; status?: PlaceStatus; logs?: string }> {
   const heard: { done?: ShipDone; status?: PlaceStatus; logs?: string } = {}
   let failed: { code: string; message: string } | undefined
+  let isThere = false
   const hear = (line: string) => {
     const event = readEvent(line)
     if (!event) return
+    isThere = true
     if ('say' in event) say(event.say)
     else if ('failed' in event) failed = event.failed
     else Object.assign(heard, event)
@@ -109,6 +111,7 @@ async function tell(
   const program = node ?? (place.destination === undefined ? process.execPath : 'node')
   await runThere(place, program, [supervisorFile, ...words], input, hear)
   if (failed) throw relayedFailure(failed)
+  if (!isThere) throw problems.placeNotRunning()
   return heard
 }
 

@@ -105,3 +105,5 @@ export const rules: readonly Rule[] = [
   toolsMany,
   urlUnlimited,
 ]
+
+export const ruleIds: ReadonlySet<string> = new Set(rules.map(({ id }) => id))

@@ -13,12 +13,11 @@ const small = new Set(
 
 export const tellingWords = (text: string): Set<string> => new Set(wordsIn(text).filter((word) => !small.has(word)))
 
-/** How much two texts share of their telling words, from 0 to 1. */
-export function likeness(one: string, other: string): number {
-  const [a, b] = [tellingWords(one), tellingWords(other)]
-  if (a.size === 0 || b.size === 0) return 0
-  const shared = [...a].filter((word) => b.has(word)).length
-  return shared / (a.size + b.size - shared)
+/** How much two sets of words share, from 0 to 1. */
+export function likeness(one: ReadonlySet<string>, other: ReadonlySet<string>): number {
+  let shared = 0
+  for (const word of one) if (other.has(word)) shared++
+  return shared / (one.size + other.size - shared || 1)
 }
 
 /** A name as hosts may write it that take fewer characters. */

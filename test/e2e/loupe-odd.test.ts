@@ -56,6 +56,16 @@ describe('Loupe, with a server that is odd', () => {
     expect(odd.faults).toEqual([])
   })
 
+  test('tells what vet has found in a part, and what to do', async () => {
+    const { page } = odd
+    await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
+    await page.getByText(/\d+ findings of vet/).click()
+    await page
+      .getByText(/its input contains itself by \$ref .*To do: write out as many levels as are needed/)
+      .waitFor()
+    expect(odd.faults).toEqual([])
+  })
+
   test('takes arguments as JSON where no form can be made', async () => {
     await odd.part('tool odd name/ü')
     await odd.page.getByText('No form can be made of this schema').waitFor()

@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { join } from 'node:path'
+import { parse } from 'dotenv'
 import { dial } from 'jexo/link'
 import { bin, newFolder, type Ran, Running, root, run } from '../support/cli.js'
 import { freePort } from '../support/databases.js'
@@ -177,7 +178,10 @@ test('what others can reach has a token, which the attach line holds; the place 
   await link.close()
   const secrets = join(folder, '.env')
   expect(readFileSync(secrets, 'utf8')).toContain(`JEXO_TOKEN=${token}`)
+  expect(parse(readFileSync(secrets, 'utf8'))).toMatchObject({ MOTTO: "a 'b' c" })
   expect(statSync(secrets).mode & 0o077).toBe(0)
+  const quoted = await ship(kit, '--to', folder, '--env', `MOTTO='"\``)
+  expect(quoted).toMatchObject({ code: 2, stderr: expect.stringContaining('without quotes of all three kinds') })
   expect(await ship(kit, '--to', folder, '--port', String(port + 1))).toMatchObject({
     code: 2,
     stderr: expect.stringContaining(`the place listens on 127.0.0.1:${port} as long as it runs`),
@@ -201,6 +205,7 @@ describe('what cannot be shipped', () => {
       [[join(root, 'README.md')], /README\.md: it is no packed file; make one with jexo pack/],
       [['no-such.mjs'], /no-such\.mjs: it cannot be read \(ENOENT\)/],
       [[packed, '--host', '0.0.0.0'], /0\.0\.0\.0 is reached by names that this server does not know/],
+      [['--stop'], /nothing runs at this place/],
       [['--rollback'], /there is no release to go back to; ship one first/],
       [[packed, '--port', 'x'], /the port "x" cannot be read/],
     ]
@@ -241,6 +246,11 @@ describe('over ssh', () => {
     expect((await ship(...to, '--rollback')).code).toBe(0)
     expect((await ship(...to, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
     expect((await ship(...to, '--stop')).code).toBe(0)
+    const without = await ship(kit, '--to', `far:${folder}`, '--node', '/no/node')
+    expect(without).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('there is no such Node on that machine'),
+    })
     const nowhere = await ship(kit, '--to', 'nowhere.invalid:x')
     expect(nowhere).toMatchObject({
       code: 2,

@@ -146,6 +146,11 @@ function PartButton({ part, onChoose, isNamed }: ButtonProps) {
             {part.mark.mark}
           </em>
         )}
+        {part.findings.length > 0 && (
+          <em className="mark" data-mark="vet" title={part.findings.map(({ what }) => what).join('; ')}>
+            {part.findings.length === 1 ? '1 finding' : `${part.findings.length} findings`}
+          </em>
+        )}
         {part.cost !== undefined && <small title="Tokens of a model's context, estimated">{part.cost}</small>}
       </b>
       <span>{isNamed ? `${part.targetName}: ${about}` : about}</span>

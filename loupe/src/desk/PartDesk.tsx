@@ -98,7 +98,25 @@ function Head({ part }: { part: DeskPart }) {
         )}
       </p>
       <p>{part.about || 'No description: a model will not know when to use it.'}</p>
+      <Findings part={part} />
     </div>
+  )
+}
+
+/** What `jexo vet` says of it, and what to do. */
+function Findings({ part: { findings } }: { part: DeskPart }) {
+  if (findings.length === 0) return null
+  return (
+    <details className="findings">
+      <summary>{findings.length === 1 ? '1 finding of vet' : `${findings.length} findings of vet`}</summary>
+      <ul>
+        {findings.map(({ rule, severity, what, mend }) => (
+          <li key={`${rule} ${what}`}>
+            <b>{severity}</b> {what}. <span>To do: {mend}.</span>
+          </li>
+        ))}
+      </ul>
+    </details>
   )
 }
 

@@ -1,11 +1,13 @@
 import { type Effect, effectOf } from '../../../src/kit/effects.js'
 import type { Catalogue } from '../../../src/link/catalogue.js'
+import type { CatalogueView } from '../../../src/loupe/view.js'
 import type {
   PromptDefinition,
   ResourceDefinition,
   TemplateDefinition,
   ToolDefinition,
 } from '../../../src/protocol/types.js'
+import type { PartFinding } from '../../../src/vet/by-part.js'
 import type { PartMark } from '../api'
 import type { Known } from '../bench/useBench'
 
@@ -20,6 +22,8 @@ export type DeskPart = {
   /** Tokens it costs of a model's context. */
   cost: number | undefined
   mark: PartMark | undefined
+  /** What `jexo vet` has found in it. */
+  findings: readonly PartFinding[]
 } & (
   | { kind: 'tool'; effect: Effect; definition: ToolDefinition }
   | { kind: 'resource'; definition: ResourceDefinition }
@@ -44,8 +48,8 @@ export function allParts({ bench, catalogues, names }: Pick<Known, 'bench' | 'ca
     const catalogue = catalogues[id]
     if (!catalogue) return []
     const name = names[id] ?? id
-    const { costs, marks } = catalogue
-    return [...partsOf(id, name, catalogue, costs, marks), ...partsOf(id, name, catalogue.gone, {}, marks)]
+    const gone = { ...catalogue.gone, costs: {}, findings: {}, marks: catalogue.marks }
+    return [...partsOf(id, name, catalogue), ...partsOf(id, name, gone)]
   })
 }
 
@@ -73,9 +77,15 @@ export function groupsOf(parts: readonly DeskPart[], search: string): PartGroup[
 function partsOf(
   target: string,
   targetName: string,
-  { tools, resources, templates, prompts }: Catalogue,
-  costs: Readonly<Record<string, number>>,
-  marks: Readonly<Record<string, PartMark>>,
+  {
+    tools,
+    resources,
+    templates,
+    prompts,
+    costs,
+    marks,
+    findings,
+  }: Catalogue & Pick<CatalogueView, 'costs' | 'marks' | 'findings'>,
 ): DeskPart[] {
   const base = (kind: DeskPart['kind'], title: string, about: string | undefined) => ({
     key: `${target} ${kind} ${title}`,
@@ -85,6 +95,7 @@ function partsOf(
     about: about ?? '',
     cost: kind === 'tool' ? costs[title] : undefined,
     mark: marks[`${kind} ${title}`],
+    findings: findings[`${kind} ${title}`] ?? [],
   })
   return [
     ...tools.map((definition): DeskPart => {

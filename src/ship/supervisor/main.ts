@@ -44,6 +44,7 @@ async function main([verb, ...words]: string[]): Promise<void> {
 async function stop(): Promise<void> {
   await give(folder, { verb: 'stop' }, tell)
   const latestAt = Date.now() + 30_000
+  tell({ say: 'stopping' })
   while (existsSync(places.running(folder)) && Date.now() < latestAt)
     await new Promise((wake) => setTimeout(wake, 50))
 }
@@ -132,8 +133,14 @@ async function settle({
   }
 }
 
-const variableLine = ([name, value]: [string, string]) =>
-  `${name}=${/^[\w./:@%+-]*$/.test(value) ? value : `'${value.replaceAll("'", "\\'")}'`}`
+/** A line as `.env` files have it: in quotes that the value itself does not hold. Throws a `JexoError` where it holds all of them. */
+function variableLine([name, value]: [string, string]): string {
+  if (/^[\w./:@%+-]*$/.test(value)) return `${name}=${value}`
+  const quote = ["'", '`', '"'].find((sign) => !value.includes(sign))
+  if (quote === undefined || (quote === '"' && value.includes('\\')))
+    throw problems.argumentUnreadable(`the value of ${name}`, 'one without quotes of all three kinds')
+  return `${name}=${quote}${value}${quote}`
+}
 
 /** Whoever ships may know what callers send. */
 function withToken(event: FarEvent): void {

@@ -7,16 +7,16 @@ export const aboutAlike: Rule = {
   group: 'words',
   severity: 'warning',
   about: 'Tools that a reader could not tell apart by their descriptions.',
-  check: ({ tools }) =>
-    tools.flatMap((one, at) =>
-      tools.slice(at + 1).flatMap((other) => {
-        const [a = '', b = ''] = [one.description, other.description]
-        if (
-          a.trim().toLowerCase() === b.trim().toLowerCase() ||
-          Math.min(tellingWords(a).size, tellingWords(b).size) < 3
-        )
-          return []
-        const share = likeness(a, b)
+  check: ({ tools }) => {
+    const said = tools.map(({ description = '' }) => ({
+      text: description.trim().toLowerCase(),
+      words: tellingWords(description),
+    }))
+    return tools.flatMap((one, at) =>
+      tools.slice(at + 1).flatMap((other, ahead) => {
+        const [a, b] = [said[at], said[at + 1 + ahead]]
+        if (!a || !b || a.text === b.text || Math.min(a.words.size, b.words.size) < 3) return []
+        const share = likeness(a.words, b.words)
         if (share < 0.8) return []
         return [
           {
@@ -26,5 +26,6 @@ export const aboutAlike: Rule = {
           },
         ]
       }),
-    ),
+    )
+  },
 }
