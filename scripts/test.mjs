@@ -70,25 +70,21 @@ function runJest(args) {
   const report = join(folder, 'report.json')
   const jest = join(root, 'node_modules/jest/bin/jest.js')
   const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest]
-  const { status } = spawnSync(
-    process.execPath,
-    [...flags, '--maxWorkers=100%', '--json', `--outputFile=${report}`, ...args],
-    {
-      cwd: root,
-      stdio: ['ignore', 2, 2],
-      env: {
-        ...process.env,
-        TMPDIR: folder,
-        JEXO_BROWSER: browser,
-        JEXO_NGINX: nginx,
-        JEXO_CURL: curl,
-        JEXO_POSTGRES: postgres,
-        JEXO_MARIADB: mariadb,
-        JEXO_SSHD: sshd,
-        JEXO_SYSTEMD_ANALYZE: systemd,
-      },
+  const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
+    cwd: root,
+    stdio: ['ignore', 2, 2],
+    env: {
+      ...process.env,
+      TMPDIR: folder,
+      JEXO_BROWSER: browser,
+      JEXO_NGINX: nginx,
+      JEXO_CURL: curl,
+      JEXO_POSTGRES: postgres,
+      JEXO_MARIADB: mariadb,
+      JEXO_SSHD: sshd,
+      JEXO_SYSTEMD_ANALYZE: systemd,
     },
-  )
+  })
   if (!existsSync(report)) {
     process.stderr.write('Jest ended without a result.\n')
     return status || 1

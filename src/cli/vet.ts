@@ -25,6 +25,7 @@ interface Flags extends TargetFlags {
   json?: boolean
   sarif?: string
   rules?: boolean
+  rowTimeout?: string
 }
 
 export const vetCommand = () =>
@@ -43,6 +44,7 @@ export const vetCommand = () =>
     .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
     .option('--cwd <folder>', 'start a command in this folder')
     .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
+    .option('--row-timeout <ms>', 'how long a row of --wire may wait; 2000 unless given')
     .option('--revision <date>', 'revision of the standard for --wire')
     .addHelpText(
       'after',
@@ -69,7 +71,10 @@ export const vetCommand = () =>
         ? await wireFindings(
             target,
             surface,
-            { revision: flags.revision, stepMs: flags.timeout === undefined ? undefined : readMs(flags.timeout) },
+            {
+              revision: flags.revision,
+              stepMs: flags.rowTimeout === undefined ? undefined : readMs(flags.rowTimeout),
+            },
             progress,
           )
         : undefined

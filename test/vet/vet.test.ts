@@ -189,7 +189,14 @@ describe('jexo vet', () => {
     expect(ran.stdout).toMatch(/it prints "listening" where only messages belong/)
     expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 51 rules/)
     expect(JSON.parse(readFileSync(sarif, 'utf8')).runs[0].results.length).toBeGreaterThan(5)
-    const data = await jexo('vet', `exec:"${process.execPath}" "${server}"`, '--json', '--wire', '--timeout', '300')
+    const data = await jexo(
+      'vet',
+      `exec:"${process.execPath}" "${server}"`,
+      '--json',
+      '--wire',
+      '--row-timeout',
+      '300',
+    )
     const { findings, wire } = JSON.parse(data.stdout)
     expect(findings).toEqual(
       expect.arrayContaining([

@@ -41,6 +41,10 @@ export class Release {
   get isUp(): boolean {
     return this.#isUp
   }
+  /** It was asked to end. */
+  get isStopping(): boolean {
+    return this.#isStopping
+  }
 
   /** Starts it, and waits until it answers as a host would have it. Rejects with a `JexoError` that says why it does not. */
   async start(): Promise<void> {

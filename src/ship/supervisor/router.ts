@@ -104,15 +104,19 @@ export class Router {
     onward.once('error', (error: NodeJS.ErrnoException) => {
       if (response.headersSent) return void response.destroy()
       if (error.code !== 'ECONNREFUSED') return unavailable(response)
-      // It has ended this very moment. Nothing was sent yet: what comes in its place gets it.
-      release.lost()
-      void release
-        .whenUp(patienceMs)
-        .then((isUp) =>
-          isUp && !response.destroyed ? this.#forward(request, response, release, id) : unavailable(response),
-        )
+      // It has ended this very moment, and nothing was sent yet: what comes in its place gets it.
+      void this.#instead(release).then((other) =>
+        other && !response.destroyed ? this.#forward(request, response, other, id) : unavailable(response),
+      )
     })
     response.once('close', () => onward.destroy())
+  }
+
+  /** What takes a request that a release was too late for: the current one where it was to end, else itself when it is up again. */
+  async #instead(release: Release): Promise<Release | undefined> {
+    release.lost()
+    const other = release.isStopping && this.current !== undefined ? this.current : release
+    return other.isUp || (await other.whenUp(patienceMs)) ? other : undefined
   }
 
   /** Where sessions are is seen by what passes: the id in an answer, a DELETE, a 404, the first event of the older form. */

@@ -17,6 +17,8 @@ import { Router } from './router.js'
 
 /** How many releases stay on disk, to go back to. */
 const keptReleases = 5
+/** Time for requests that were passed on to a release just before it was to end. */
+const settleMs = 1000
 
 /** Owns the port of a place, and decides which release serves it. */
 export class Supervisor {
@@ -156,10 +158,14 @@ export class Supervisor {
       const isIdle = this.#router.sessionsOf(release) === 0 && release.inFlight === 0
       if (!isIdle && Date.now() < endsAt) return void setTimeout(look, 100)
       this.#router.forget(release)
-      void release.stop().then(() => {
-        this.#draining.delete(release)
-        this.#log(`${release.note.id} has ended${isIdle ? '' : '; the time for its sessions was over'}`)
-      })
+      // What was on its way to it arrives first.
+      const settled = new Promise((wake) => setTimeout(wake, isIdle ? 0 : settleMs))
+      void settled
+        .then(() => release.stop())
+        .then(() => {
+          this.#draining.delete(release)
+          this.#log(`${release.note.id} has ended${isIdle ? '' : '; the time for its sessions was over'}`)
+        })
     }
     look()
   }
