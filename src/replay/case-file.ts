@@ -52,7 +52,8 @@ function expectationOf(outcome: RecordedCall['outcome']): JsonObject {
   return { text: textOf(content) }
 }
 
-function textOf(blocks: unknown): string {
+/** The text of all blocks, and of others what they are: recorded and replayed alike. */
+export function textOf(blocks: unknown): string {
   const list = Array.isArray(blocks) ? blocks.filter(isObject) : []
   return list
     .map((block) => (typeof block.text === 'string' ? block.text : `(${block.type ?? block.mimeType ?? 'bytes'})`))

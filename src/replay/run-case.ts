@@ -4,11 +4,12 @@ import { isJexoError, problems } from '../errors.js'
 import { answersFrom } from '../link/answerers.js'
 import type { Answerer } from '../link/answering.js'
 import type { Link } from '../link/link.js'
-import { isObject, type JsonObject } from '../protocol/messages.js'
+import { isObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { standInModel } from '../talk/stand-in-model.js'
 import { openTarget, readTarget, type TargetOptions } from '../target/target.js'
 import { type Case, type CaseReport, type CaseStep, labelOfStep, type Outcome, type StepReport } from './case.js'
+import { textOf } from './case-file.js'
 import { differencesOf } from './compare.js'
 import { readCase } from './read-case.js'
 import { filled, maskValues, valueAt } from './values.js'
@@ -95,16 +96,6 @@ async function outcomeOf(link: Link, step: CaseStep): Promise<Outcome> {
     if (isJexoError(error)) return over({ text: '', error: { code: error.code, message: error.message } })
     throw error
   }
-}
-
-/** As a case is recorded: the text of all blocks, and of others what they are. */
-export function textOf(blocks: readonly unknown[]): string {
-  return blocks
-    .filter(isObject)
-    .map((block: JsonObject) =>
-      typeof block.text === 'string' ? block.text : `(${block.type ?? block.mimeType ?? 'bytes'})`,
-    )
-    .join('\n')
 }
 
 async function openFor(
