@@ -4,30 +4,13 @@ import { isObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { version } from '../version.js'
-import { attach } from './attach.js'
-import { call } from './call.js'
-import { demo } from './demo.js'
-import { fill } from './fill.js'
-import { loupe } from './loupe.js'
-import { newCommand } from './new.js'
 import { errorColours, errorValue, Failed, out, outJson, say } from './output.js'
-import { pack } from './pack.js'
-import { read } from './read.js'
-import { rehearseCommand } from './rehearse.js'
-import { relay } from './relay.js'
-import { replay } from './replay.js'
-import { serve } from './serve.js'
-import { shipCommand } from './ship.js'
-import { show } from './show.js'
-import { talk } from './talk.js'
-import { vetCommand } from './vet.js'
-import { wrap } from './wrap.js'
 
 /** Runs the command line and ends the process: 0 fine, 1 the thing asked for failed, 2 it could not be done. */
 export async function main(argv: readonly string[]): Promise<void> {
   installStdoutGuard()
-  const program = programOf()
   try {
+    const program = await programOf(argv.slice(2))
     await program.parseAsync([...argv])
     await finish(0)
   } catch (error) {
@@ -35,7 +18,29 @@ export async function main(argv: readonly string[]): Promise<void> {
   }
 }
 
-function programOf(): Command {
+/** Verbs in the order of the work. Only the one that was typed is loaded: what the others need takes longer than most calls. */
+const verbs: Readonly<Record<string, () => Promise<() => Command>>> = {
+  new: async () => (await import('./new.js')).newCommand,
+  wrap: async () => (await import('./wrap.js')).wrap,
+  serve: async () => (await import('./serve.js')).serve,
+  show: async () => (await import('./show.js')).show,
+  call: async () => (await import('./call.js')).call,
+  read: async () => (await import('./read.js')).read,
+  fill: async () => (await import('./fill.js')).fill,
+  talk: async () => (await import('./talk.js')).talk,
+  relay: async () => (await import('./relay.js')).relay,
+  loupe: async () => (await import('./loupe.js')).loupe,
+  attach: async () => (await import('./attach.js')).attach,
+  vet: async () => (await import('./vet.js')).vetCommand,
+  replay: async () => (await import('./replay.js')).replay,
+  rehearse: async () => (await import('./rehearse.js')).rehearseCommand,
+  pack: async () => (await import('./pack.js')).pack,
+  ship: async () => (await import('./ship.js')).shipCommand,
+  demo: async () => (await import('./demo.js')).demo,
+  completion: async () => (await import('./completion.js')).completion,
+}
+
+async function programOf([verb = '']: readonly string[]): Promise<Command> {
   const program = new Command('jexo')
     .description('Turns what you have into a Model Context Protocol server, runs it, and shows its work.')
     .version(version)
@@ -46,26 +51,11 @@ function programOf(): Command {
     })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
-  for (const verb of [
-    newCommand,
-    wrap,
-    serve,
-    show,
-    call,
-    read,
-    fill,
-    talk,
-    relay,
-    loupe,
-    attach,
-    vetCommand,
-    replay,
-    rehearseCommand,
-    pack,
-    shipCommand,
-    demo,
-  ])
-    program.addCommand(withExits(verb()))
+  const typed = Object.hasOwn(verbs, verb) && verb !== 'completion' ? [verb] : Object.keys(verbs)
+  for (const name of typed) {
+    const command = await verbs[name]?.()
+    if (command) program.addCommand(withExits(command()))
+  }
   return program
 }
 

@@ -2,17 +2,26 @@ import { writeFile } from 'node:fs/promises'
 import { availableParallelism } from 'node:os'
 import { Command } from 'commander'
 import pLimit from 'p-limit'
+import { problems } from '../errors.js'
+import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { CaseReport } from '../replay/case.js'
+import { type Coverage, coverageOf } from '../replay/coverage.js'
 import { findCases } from '../replay/find-cases.js'
 import { junitOf } from '../replay/junit.js'
 import { type ReplayOptions, runCase } from '../replay/run-case.js'
-import { updatedCase, writeCase } from '../replay/update-case.js'
-import { colours, Failed, out, outJson, say } from './output.js'
+import { saveTape } from '../replay/save-tape.js'
+import { watchCases } from '../replay/watch-cases.js'
+import { untilSignal } from '../serve/serve-kit.js'
+import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from './output.js'
+import { reviewUpdates } from './replay-update.js'
 import { gather, readMs, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
   target?: string
   update?: boolean
+  watch?: boolean
+  coverage?: boolean
+  save?: string
   json?: boolean
   junit?: string
 }
@@ -20,9 +29,15 @@ interface Flags extends TargetFlags {
 export const replay = () =>
   new Command('replay')
     .description('Runs recorded cases, and says what is not as expected.')
-    .argument('<cases...>', 'case files, or folders of them (*.case.yaml)')
+    .argument('<cases...>', 'case files, or folders of them (*.case.yaml); with --save, tapes')
     .option('--target <target>', 'run them against this instead of what they name')
-    .option('--update', 'write what came as what is expected, and show what changes')
+    .option(
+      '--update',
+      'take over what came as what is expected: asked for each case on a terminal, shown elsewhere',
+    )
+    .option('--watch', 'run them again when a case or the kit changes')
+    .option('--coverage', 'name all that no case tries')
+    .option('--save <folder>', 'make cases of tapes, one for each session, its calls as steps')
     .option('--json', 'the reports as JSON')
     .option('--junit <file>', 'write the reports as JUnit XML too')
     .option('--header <name: value>', 'send a header with every request (again for more)', gather)
@@ -32,9 +47,16 @@ export const replay = () =>
     .option('--revision <date>', 'revision of the standard to ask for, such as 2025-06-18')
     .addHelpText(
       'after',
-      '\nExample: jexo replay cases/\n         jexo replay cases/ --target https://hives.example/mcp',
+      `
+Example: jexo replay cases/
+         jexo replay cases/ --target https://hives.example/mcp
+         jexo replay hives.tape.jsonl --save cases/ --target hives.kit.ts`,
     )
     .action(async (words: string[], flags: Flags) => {
+      if (flags.save !== undefined) return saveTapes(words, flags.save, flags.target)
+      const [tape] = words.filter((word) => word.endsWith('.tape.jsonl'))
+      if (tape !== undefined)
+        throw problems.caseUnreadable(tape, 'a tape is no case; --save <folder> makes cases of it')
       const given = targetOptions(flags)
       Object.assign(process.env, given.env)
       const options: ReplayOptions = {
@@ -43,22 +65,70 @@ export const replay = () =>
         ...(flags.timeout === undefined ? {} : { timeoutMs: readMs(flags.timeout) }),
         ...(flags.revision === undefined ? {} : { revision: flags.revision }),
       }
-      const limit = pLimit(availableParallelism())
-      const files = await findCases(words)
-      const reports = await Promise.all(files.map((file) => limit(() => runCase(file, options))))
-      if (flags.junit !== undefined) await writeFile(flags.junit, junitOf(reports))
-      if (flags.json) outJson(reports)
-      else for (const report of reports) print(report)
-      const failed = reports.filter(({ ok }) => !ok)
-      if (flags.update) return update(failed)
-      const count = (number: number) => (number === 1 ? '1 case' : `${number} cases`)
-      say(
-        failed.length === 0
-          ? colours.green(`${count(reports.length)} as expected`)
-          : colours.red(`${count(failed.length)} of ${reports.length} not as expected`),
-      )
-      if (failed.length > 0) throw new Failed()
+      if (!flags.watch) return run(words, flags, options)
+      await runWatched(words, flags, options)
+      const stop = await watchCases(words, async () => {
+        say(errorColours.dim(`\n${new Date().toLocaleTimeString('en-GB')}: something changed`))
+        await runWatched(words, flags, { ...options, isAgain: true })
+      })
+      say(errorColours.dim('watching the cases and what they run against; Ctrl-C ends it'))
+      await untilSignal()
+      await stop()
     })
+
+async function run(words: readonly string[], flags: Flags, options: ReplayOptions): Promise<void> {
+  const limit = pLimit(availableParallelism())
+  const files = await findCases(words)
+  const catalogues = new Map<string, Catalogue>()
+  const onOpen: ReplayOptions['onOpen'] = async (link) => {
+    const { name } = link.serverInfo
+    if (!catalogues.has(name)) catalogues.set(name, await readCatalogue(link))
+  }
+  const reports = await Promise.all(files.map((file) => limit(() => runCase(file, { ...options, onOpen }))))
+  const [catalogue] = catalogues.values()
+  // Of several servers it would not be one coverage.
+  const coverage =
+    catalogue && catalogues.size === 1
+      ? coverageOf(
+          catalogue,
+          reports.flatMap(({ steps }) => steps),
+        )
+      : undefined
+  if (flags.junit !== undefined) await writeFile(flags.junit, junitOf(reports))
+  if (flags.json) outJson(flags.coverage ? { cases: reports, coverage } : reports)
+  else for (const report of reports) print(report)
+  if (coverage && flags.coverage && !flags.json) printCoverage(coverage)
+  const failed = reports.filter(({ ok }) => !ok)
+  if (flags.update) return reviewUpdates(failed)
+  const count = (number: number) => (number === 1 ? '1 case' : `${number} cases`)
+  say(
+    failed.length === 0
+      ? errorColours.green(`${count(reports.length)} as expected`)
+      : errorColours.red(`${count(failed.length)} of ${reports.length} not as expected`),
+  )
+  if (coverage) say(errorColours.dim(coverageLine(coverage, flags.coverage === true)))
+  if (failed.length > 0) throw new Failed()
+}
+
+/** While watching, cases that fail, or cannot be read, are said and waited over. */
+async function runWatched(words: readonly string[], flags: Flags, options: ReplayOptions): Promise<void> {
+  try {
+    await run(words, flags, options)
+  } catch (error) {
+    if (!(error instanceof Failed)) say(`${errorColours.red('error')} ${(error as Error).message}`)
+  }
+}
+
+async function saveTapes(tapes: readonly string[], folder: string, target: string | undefined): Promise<void> {
+  for (const tape of tapes)
+    for (const saved of await saveTape(tape, folder, target)) {
+      out(saved.file)
+      say(
+        `${saved.steps === 1 ? '1 step' : `${saved.steps} steps`}${saved.unanswered > 0 ? `; ${saved.unanswered} calls had no answer on the tape` : ''}`,
+      )
+      if (saved.target === undefined) say('It names no target: add one, or run it with --target.')
+    }
+}
 
 function print({ file, ok, problem, steps, durationMs }: CaseReport): void {
   out(
@@ -69,17 +139,26 @@ function print({ file, ok, problem, steps, durationMs }: CaseReport): void {
     for (const difference of differences) out(`    step ${at + 1}, ${label}: ${difference}`)
 }
 
-async function update(failed: readonly CaseReport[]): Promise<void> {
-  let isStuck = false
-  for (const report of failed) {
-    const change = report.problem === undefined ? await updatedCase(report) : undefined
-    if (!change) {
-      isStuck = true
-      continue
-    }
-    await writeCase(report.file, change.text)
-    out(`${report.file} updated`)
-    say(change.difference)
+function coverageLine({ parts, branches, refusals }: Coverage, isShown: boolean): string {
+  const share = ({ all, without }: Coverage['parts'], what: (share: string) => string) =>
+    all === 0 ? [] : [what(`${all - without.length} of ${all}`)]
+  const shares = [
+    ...share(parts, (some) => `${some} parts`),
+    ...share(branches, (some) => `${some} choices in their inputs`),
+    ...share(refusals, (some) => `refusals of ${some} tools`),
+  ]
+  return `covered: ${shares.join(', ')}${isShown ? '' : '; --coverage names the rest'}`
+}
+
+function printCoverage({ parts, branches, refusals }: Coverage): void {
+  const lists = [
+    ['no case for', parts.without],
+    ['no case with', branches.without],
+    ['no case in which it refuses', refusals.without],
+  ] as const
+  for (const [what, names] of lists) {
+    if (names.length === 0) continue
+    out(colours.bold(what))
+    for (const line of wrapped(names.join('; '), columns() - 2)) out(`  ${line}`)
   }
-  if (isStuck) throw new Failed()
 }

@@ -1,24 +1,23 @@
-import { existsSync } from 'node:fs'
-import { readFile, writeFile } from 'node:fs/promises'
-import { dirname } from 'node:path'
+import { randomInt } from 'node:crypto'
+import { writeFile } from 'node:fs/promises'
 import { Command } from 'commander'
 import { problems } from '../errors.js'
 import { shownPath } from '../target/kit-file.js'
-import { labelOf, readTarget, type Target } from '../target/target.js'
-import { readChoices } from '../vet/configuration.js'
-import { type Contract, contractOf } from '../vet/contract.js'
+import { labelOf, readTarget } from '../target/target.js'
+import { contractOf } from '../vet/contract.js'
 import { type Finding, groups } from '../vet/finding.js'
-import { surfaceOf } from '../vet/gather.js'
-import { ruleIds, rules } from '../vet/rules.js'
+import { probeRules } from '../vet/probe/verdict.js'
+import { rules } from '../vet/rules.js'
 import { sarifOf } from '../vet/sarif.js'
-import { type VetReport, vet } from '../vet/vet.js'
-import { type WireReport, wireFindings } from '../vet/wire-findings.js'
+import { contractFileOf, type TargetReport, vetTarget } from '../vet/vet-target.js'
 import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from './output.js'
 import { gather, readMs, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
   strict?: boolean
   wire?: boolean
+  probe?: string
+  seed?: string
   save?: string | true
   contract?: string
   cases?: string
@@ -34,6 +33,11 @@ export const vetCommand = () =>
     .argument('[target]', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
     .option('--strict', 'exit with 1 where there is an error or a warning; without it, only for errors')
     .option('--wire', 'hold it to the table of the standard too, row by row')
+    .option(
+      '--probe <calls>',
+      'call each tool that only reads this often with generated arguments, allowed and forbidden',
+    )
+    .option('--seed <number>', 'where the generator of --probe begins; the same seed makes the same calls')
     .option('--save [file]', 'save what it offers as its contract; changes are findings from then on')
     .option('--contract <file>', 'the contract; beside a kit, <name>.contract.json unless given')
     .option('--cases <folder>', 'recorded cases, whose results are weighed; cases beside a kit unless given')
@@ -44,7 +48,10 @@ export const vetCommand = () =>
     .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
     .option('--cwd <folder>', 'start a command in this folder')
     .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
-    .option('--row-timeout <ms>', 'how long a row of --wire may wait; 2000 unless given')
+    .option(
+      '--row-timeout <ms>',
+      'how long a row of --wire, or a call of --probe, may wait; 2000 and 5000 unless given',
+    )
     .option('--revision <date>', 'revision of the standard for --wire')
     .addHelpText(
       'after',
@@ -56,69 +63,54 @@ export const vetCommand = () =>
         throw problems.argumentUnreadable('the target', 'a kit file, a URL, a command or an entry')
       const target = await readTarget(text, targetOptions(flags))
       if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
-      const contractFile = flags.contract ?? (typeof flags.save === 'string' ? flags.save : contractFileOf(target))
-      const surface = await surfaceOf(target, {
-        contract: await readContract(contractFile, flags.contract !== undefined && flags.save === undefined),
+      const report = await vetTarget(target, {
+        contract: flags.contract,
+        ignoresContract: flags.save !== undefined,
         cases: flags.cases,
-        ...(flags.timeout === undefined ? {} : { timeoutMs: readMs(flags.timeout) }),
+        wire: flags.wire ? { revision: flags.revision } : undefined,
+        probe:
+          flags.probe === undefined
+            ? undefined
+            : {
+                calls: readCount('--probe', flags.probe),
+                seed: flags.seed === undefined ? randomInt(2 ** 31) : readCount('--seed', flags.seed),
+              },
+        timeoutMs: flags.timeout === undefined ? undefined : readMs(flags.timeout),
+        rowTimeoutMs: flags.rowTimeout === undefined ? undefined : readMs(flags.rowTimeout),
+        onProgress: progress,
       })
+      if (process.stderr.isTTY) process.stderr.write('\r\u001b[K')
       if (flags.save !== undefined) {
-        await writeFile(contractFile, `${JSON.stringify(contractOf(surface), null, 2)}\n`)
-        surface.contract = undefined
-        say(`saved what it offers as ${shownPath(contractFile)}`)
+        const file = flags.contract ?? (flags.save === true ? contractFileOf(target) : flags.save)
+        await writeFile(file, `${JSON.stringify(contractOf(report.surface), null, 2)}\n`)
+        say(`saved what it offers as ${shownPath(file)}`)
       }
-      const wire = flags.wire
-        ? await wireFindings(
-            target,
-            surface,
-            {
-              revision: flags.revision,
-              stepMs: flags.rowTimeout === undefined ? undefined : readMs(flags.rowTimeout),
-            },
-            progress,
-          )
-        : undefined
-      if (wire && process.stderr.isTTY) process.stderr.write('\r\u001b[K')
-      const folder = target.kind === 'kit' ? dirname(target.file) : process.cwd()
-      const choices = await readChoices(folder, ruleIds)
-      const report = await vet(surface, choices, wire?.findings)
       if (flags.sarif !== undefined) {
         const artefact = target.kind === 'kit' ? shownPath(target.file) : labelOf(target)
         await writeFile(flags.sarif, `${JSON.stringify(sarifOf(report.findings, artefact), null, 2)}\n`)
       }
-      if (flags.json)
-        outJson({ ...report, ...(wire ? { wire: { revision: wire.revision, sections: wire.sections } } : {}) })
-      else print(report, wire)
+      const { surface: _, ...shown } = report
+      if (flags.json) outJson(shown)
+      else print(report)
       const isGrave = ({ severity }: Finding) =>
         severity === 'error' || (flags.strict === true && severity === 'warning')
       if (report.findings.some(isGrave)) throw new Failed()
     })
 
-const contractFileOf = (target: Target): string =>
-  target.kind === 'kit' ? target.file.replace(/(\.kit)?\.[cm]?[jt]sx?$/, '.contract.json') : 'server.contract.json'
-
-async function readContract(file: string, isWanted: boolean): Promise<Contract | undefined> {
-  if (!existsSync(file)) {
-    if (isWanted) throw problems.contractUnreadable(file, 'there is no such file')
-    return undefined
-  }
-  try {
-    const contract = JSON.parse(await readFile(file, 'utf8')) as Contract
-    if (contract.kind !== 'contract' || contract.version !== 1)
-      throw new Error('it has no "kind": "contract" and "version": 1')
-    return contract
-  } catch (error) {
-    throw problems.contractUnreadable(file, (error as Error).message)
-  }
+function progress(what: string, done: number, all: number): void {
+  if (process.stderr.isTTY) process.stderr.write(`\r\u001b[K${errorColours.dim(`${what} ${done + 1} of ${all}`)}`)
 }
 
-function progress(done: number, all: number): void {
-  if (process.stderr.isTTY) process.stderr.write(`\r${errorColours.dim(`the standard: row ${done + 1} of ${all}`)}`)
+function readCount(option: string, text: string): number {
+  const count = Number(text)
+  if (!Number.isSafeInteger(count) || count < 1)
+    throw problems.argumentUnreadable(`${option} ${text}`, 'a whole number from 1 up')
+  return count
 }
 
 const paint = { error: colours.red, warning: colours.yellow, note: colours.dim } as const
 
-function print({ findings, asked, off }: VetReport, wire: WireReport | undefined): void {
+function print({ findings, asked, off, wire, probe: probed }: TargetReport): void {
   for (const { rule, severity, places, what, mend } of together(findings)) {
     const [first, ...others] = wrapped(placesText(places), columns() - 9)
     out(`${paint[severity](severity.padEnd(8))} ${colours.bold(first ?? '')}  ${colours.dim(rule)}`)
@@ -132,6 +124,11 @@ function print({ findings, asked, off }: VetReport, wire: WireReport | undefined
       out(
         `  §${section.padEnd(4)} ${String(met).padStart(3)} hold${broken > 0 ? colours.red(`, ${broken} do not`) : ''}${colours.dim(left > 0 ? `, ${left} not for this server` : '')}`,
       )
+  }
+  if (probed) {
+    const left = probed.left > 0 ? `; ${probed.left} that may change something were not called` : ''
+    const tools = probed.tools === 1 ? '1 tool' : `${probed.tools} tools`
+    say(colours.dim(`probed ${tools} by ${probed.calls} calls, seed ${probed.seed}${left}`))
   }
   for (const { rule, because } of off) say(colours.dim(`off: ${rule}, because ${because}`))
   const count = (severity: Finding['severity']) =>
@@ -170,11 +167,14 @@ function placesText(places: readonly string[]): string {
 const mostPlaces = 6
 
 function listRules(): void {
-  for (const group of groups) {
+  for (const group of groups.filter((group) => group !== 'probe')) {
     out(colours.bold(group))
     for (const { id, severity, about } of rules.filter((rule) => rule.group === group))
       out(`  ${id.padEnd(24)} ${paint[severity](severity.padEnd(8))} ${about}`)
   }
   out(colours.bold('wire, by --wire'))
   out('  wire-…                   error    Every row of the table of the standard.')
+  out(colours.bold('probe, by --probe'))
+  for (const { id, severity, about } of probeRules)
+    out(`  ${id.padEnd(24)} ${paint[severity](severity.padEnd(8))} ${about}`)
 }

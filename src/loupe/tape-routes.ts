@@ -1,8 +1,9 @@
-import { mkdir, writeFile } from 'node:fs/promises'
+import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Hono } from 'hono'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import { caseFileName, caseText, type RecordedCall } from '../replay/case-file.js'
+import { caseStem, caseText, type RecordedCall } from '../replay/case-file.js'
+import { writeNew } from '../replay/save-tape.js'
 import { maskForTape } from '../tape/mask.js'
 import { shownPath } from '../target/kit-file.js'
 import type { Bench } from './bench.js'
@@ -31,10 +32,9 @@ export function tapeRoutes(bench: Bench): Hono {
     if (!call || !isObject(body)) return context.json({ error: 'A call and what came of it are needed.' }, 400)
     const text = caseText(masked(call, bench.secrets))
     if (body.isDraft === true) return context.json({ text })
-    return context.json({
-      text,
-      file: shownPath(await writeNew(join(process.cwd(), 'cases'), caseFileName(call), text)),
-    })
+    const folder = join(process.cwd(), 'cases')
+    await mkdir(folder, { recursive: true })
+    return context.json({ text, file: shownPath(await writeNew(folder, caseStem(call), text)) })
   })
   return app
 }
@@ -66,18 +66,4 @@ function callIn(bench: Bench, body: JsonObject): RecordedCall | undefined {
 function masked(call: RecordedCall, secrets: readonly string[]): RecordedCall {
   const mask = maskForTape(secrets)
   return mask(call as never) as unknown as RecordedCall
-}
-
-/** Writes a file that was not there: `name.case.yaml`, else `name-2.case.yaml`. */
-async function writeNew(folder: string, name: string, text: string): Promise<string> {
-  await mkdir(folder, { recursive: true })
-  for (let number = 1; ; number++) {
-    const file = join(folder, number === 1 ? name : name.replace('.case.yaml', `-${number}.case.yaml`))
-    try {
-      await writeFile(file, text, { flag: 'wx' })
-      return file
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error
-    }
-  }
 }

@@ -17,9 +17,18 @@ export interface RecordedCall {
  * A recorded call as the text of a case file (`schemas/case.schema.json`): YAML, short, made to be edited by hand. What is
  * expected is what came, in its most telling form: structured content, else text.
  */
-export function caseText({ target, method, params, outcome, answers }: RecordedCall): string {
+export const caseText = (call: RecordedCall): string => sequenceText(call.target, [call])
+
+/** Recorded calls as the text of one case file, a step each. Without a target, `replay --target` has to name one. */
+export const sequenceText = (target: string | undefined, calls: readonly RecordedCall[]): string =>
+  stringify(
+    { version: 1, ...(target === undefined ? {} : { target }), steps: calls.map(stepOf) },
+    { lineWidth: 100 },
+  )
+
+function stepOf({ method, params, outcome, answers }: RecordedCall): JsonObject {
   const { arguments: given } = params
-  const step = {
+  return {
     ...(method === 'resources/read' ? { read: params.uri } : {}),
     ...(method === 'prompts/get' ? { fill: params.name } : {}),
     ...(method === 'tools/call' ? { call: params.name } : {}),
@@ -27,18 +36,17 @@ export function caseText({ target, method, params, outcome, answers }: RecordedC
     ...(answers.length > 0 ? { answers } : {}),
     expect: expectationOf(outcome),
   }
-  return stringify({ version: 1, target, steps: [step] }, { lineWidth: 100 })
 }
 
-/** A name for the file of a case: `weigh_hive.case.yaml`. */
-export function caseFileName({ method, params }: Pick<RecordedCall, 'method' | 'params'>): string {
+/** A name for the file of a case, without its suffix: `weigh_hive`. */
+export function caseStem({ method, params }: Pick<RecordedCall, 'method' | 'params'>): string {
   const subject = String((method === 'resources/read' ? params.uri : params.name) ?? 'call')
-  return `${
+  return (
     subject
       .replace(/[^A-Za-z0-9_.-]+/g, '-')
       .replace(/^-+|-+$/g, '')
       .slice(0, 60) || 'call'
-  }.case.yaml`
+  )
 }
 
 function expectationOf(outcome: RecordedCall['outcome']): JsonObject {

@@ -55,6 +55,8 @@ export interface Outcome {
 
 export interface StepReport {
   label: string
+  /** The step with kept values in it. */
+  step: CaseStep
   /** What is not as expected, a sentence each; empty where all is. */
   differences: string[]
   outcome: Outcome | undefined

@@ -20,6 +20,8 @@ export interface ReplayOptions extends TargetOptions {
   /** How long a step may take; 60,000 by default. */
   timeoutMs?: number
   revision?: string
+  /** Hears of each link before its steps are run. */
+  onOpen?: (link: Link) => Promise<void>
 }
 
 /** Runs the steps of a case file against its target. Never rejects: what is wrong is part of the report. */
@@ -31,7 +33,8 @@ export async function runCase(file: string, options: ReplayOptions = {}): Promis
     const asked = { answerer: undefined as Answerer | undefined }
     const link = await openFor(read, options, asked)
     try {
-      report.steps = await runSteps(read, link, asked)
+      await options.onOpen?.(link)
+      report.steps = await runSteps(read, link, asked, options.timeoutMs)
     } finally {
       await link.close()
     }
@@ -49,6 +52,7 @@ export async function runSteps(
   { steps, mask }: Pick<Case, 'steps' | 'mask'>,
   link: Link,
   asked: { answerer: Answerer | undefined },
+  timeoutMs = 60_000,
 ): Promise<StepReport[]> {
   const kept = new Map<string, unknown>()
   const masked = maskValues(mask)
@@ -58,7 +62,7 @@ export async function runSteps(
     const step = filled(given, kept)
     const unanswered: string[] = []
     asked.answerer = answersFrom(step.answers ?? [], (message) => unanswered.push(message))
-    const outcome = await outcomeOf(link, step)
+    const outcome = await outcomeOf(link, step, timeoutMs)
     durations.push(outcome.durationMs)
     const differences = await differencesOf(step.expect, outcome, durations, masked)
     for (const message of unanswered)
@@ -68,30 +72,33 @@ export async function runSteps(
       if (value === undefined) differences.push(`keep ${name}: there is nothing at ${pointer}`)
       else kept.set(name, value)
     }
-    reports.push({ label: labelOfStep(given), differences, outcome })
+    reports.push({ label: labelOfStep(given), step, differences, outcome })
     // What follows would only fail for the same reason.
     if (differences.length > 0) break
   }
   return reports
 }
 
-async function outcomeOf(link: Link, step: CaseStep): Promise<Outcome> {
+async function outcomeOf(link: Link, step: CaseStep, timeoutMs: number): Promise<Outcome> {
   const startedAt = performance.now()
+  // Progress keeps a request alive, and a step must end all the same.
+  const signal = AbortSignal.timeout(timeoutMs)
   const over = (outcome: Omit<Outcome, 'durationMs'>): Outcome => ({
     ...outcome,
     durationMs: Math.round((performance.now() - startedAt) * 10) / 10,
   })
   try {
     if (step.call !== undefined) {
-      const { content, structuredContent, isError } = await link.call(step.call, step.with ?? {})
+      const { content, structuredContent, isError } = await link.call(step.call, step.with ?? {}, { signal })
       const text = textOf(content)
       if (isError) return over({ text: '', failure: text })
       return over({ text, ...(isObject(structuredContent) ? { structured: structuredContent } : {}) })
     }
-    if (step.read !== undefined) return over({ text: textOf((await link.read(step.read)).contents) })
-    const { messages } = await link.fill(step.fill ?? '', (step.with ?? {}) as Record<string, string>)
+    if (step.read !== undefined) return over({ text: textOf((await link.read(step.read, { signal })).contents) })
+    const { messages } = await link.fill(step.fill ?? '', (step.with ?? {}) as Record<string, string>, { signal })
     return over({ text: textOf(messages.map(({ content }) => content)) })
-  } catch (error) {
+  } catch (caught) {
+    const error = signal.aborted ? problems.requestTimedOut(labelOfStep(step), timeoutMs) : caught
     if (error instanceof RpcError) return over({ text: '', error: { code: error.code, message: error.message } })
     if (isJexoError(error)) return over({ text: '', error: { code: error.code, message: error.message } })
     throw error
@@ -100,7 +107,7 @@ async function outcomeOf(link: Link, step: CaseStep): Promise<Outcome> {
 
 async function openFor(
   { file, target }: Case,
-  { target: other, timeoutMs = 60_000, revision, ...options }: ReplayOptions,
+  { target: other, timeoutMs = 60_000, revision, onOpen: _, ...options }: ReplayOptions,
   asked: { answerer: Answerer | undefined },
 ): Promise<Link> {
   const named = other ?? target

@@ -24,6 +24,8 @@ export interface TargetOptions {
   /** Working folder of a child. */
   cwd?: string
   headers?: Readonly<Record<string, string>>
+  /** Loads a kit and what it imports anew, though it was loaded before. */
+  isAgain?: boolean
 }
 
 /** What the name of a tape ends with, there or not there yet. */
@@ -55,7 +57,7 @@ export async function openTarget(
   options: NodeDialOptions & TargetOptions = {},
 ): Promise<{ link: Link; kit?: Kit }> {
   if (target.kind === 'kit') {
-    const kit = await loadKit(target.file)
+    const kit = await loadKit(target.file, options.isAgain)
     const environment = { ...process.env, ...target.env, ...options.env }
     return { link: await atFile(target.file, () => dialOnNode(kit, { ...options, environment })), kit }
   }

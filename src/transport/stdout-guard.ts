@@ -12,6 +12,14 @@ interface Guard {
   runNamed<T>(label: string, run: () => T): T
 }
 
+const before = 'jexo: stdout is for the protocol; '
+const after = ' was sent to stderr instead:'
+
+/** What printed, and where, such as `console.log in the loading of hives.kit.ts`, where a line on stderr is the guard's. */
+export function divertedBy(line: string): string | undefined {
+  return line.startsWith(before) && line.endsWith(after) ? line.slice(before.length, -after.length) : undefined
+}
+
 // One guard a process, even where two copies of the package meet.
 const slot = Symbol.for('jexo.guard')
 const held = globalThis as { [slot]?: Guard }
@@ -101,7 +109,7 @@ function install(): Guard {
     const text = `${name} ${whereabouts.find()}`
     if (said.has(text)) return
     said.add(text)
-    process.stderr.write(`jexo: stdout is for the protocol; ${text} was sent to stderr instead:\n`)
+    process.stderr.write(`${before}${text}${after}\n`)
   }
 
   process.stdout.write = ((chunk: string | Uint8Array, encoding?: unknown, done?: unknown) => {

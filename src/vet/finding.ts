@@ -4,7 +4,7 @@ import type { Surface } from './surface.js'
 export const severities = ['error', 'warning', 'note'] as const
 export type Severity = (typeof severities)[number]
 
-export const groups = ['words', 'schemas', 'size', 'safety', 'wire'] as const
+export const groups = ['words', 'schemas', 'size', 'safety', 'wire', 'probe'] as const
 export type Group = (typeof groups)[number]
 
 /** What a rule has found in one place. */

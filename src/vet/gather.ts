@@ -12,6 +12,7 @@ import { openTarget, type Target } from '../target/target.js'
 import type { NodeDialOptions } from '../transport/node-dial.js'
 import { costsOf, tokensIn } from '../wrap/context-cost.js'
 import type { Contract } from './contract.js'
+import { Heard } from './heard.js'
 import type { Surface } from './surface.js'
 
 export interface GatherOptions {
@@ -27,8 +28,8 @@ export async function surfaceOf(
   target: Exclude<Target, { kind: 'tape' }>,
   { contract, cases, timeoutMs = 30_000 }: GatherOptions = {},
 ): Promise<Surface> {
-  const strays: string[] = []
-  const options: NodeDialOptions = { timeoutMs, onStderr: () => {}, onStray: (line) => strays.push(line) }
+  const heard = new Heard()
+  const options: NodeDialOptions = { timeoutMs, ...heard.listeners }
   // A kit is looked at as a host would start it, beside its own knowledge.
   const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
   const { link } = await openTarget(started, options)
@@ -38,7 +39,8 @@ export async function surfaceOf(
     return {
       ...surface,
       contract,
-      strays,
+      strays: heard.strays,
+      diverted: heard.diverted,
       ...(target.kind === 'kit' ? { kit: await kitOf(target) } : {}),
       ...(folder !== undefined && existsSync(folder) ? { results: await resultsIn(folder) } : {}),
     }

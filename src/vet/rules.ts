@@ -1,4 +1,5 @@
 import type { Rule } from './finding.js'
+import { probeRules } from './probe/verdict.js'
 import { aboutAlike } from './rules/about-alike.js'
 import { aboutCopied } from './rules/about-copied.js'
 import { aboutLong } from './rules/about-long.js'
@@ -27,6 +28,7 @@ import { parameterCopied } from './rules/parameter-copied.js'
 import { parameterUndescribed } from './rules/parameter-undescribed.js'
 import { parameterVague } from './rules/parameter-vague.js'
 import { pathUnlimited } from './rules/path-unlimited.js'
+import { printDiverted } from './rules/print-diverted.js'
 import { promptUndescribed } from './rules/prompt-undescribed.js'
 import { removeUnconfirmed } from './rules/remove-unconfirmed.js'
 import { resourceUndescribed } from './rules/resource-undescribed.js'
@@ -81,6 +83,7 @@ export const rules: readonly Rule[] = [
   parameterUndescribed,
   parameterVague,
   pathUnlimited,
+  printDiverted,
   promptUndescribed,
   removeUnconfirmed,
   resourceUndescribed,
@@ -106,4 +109,5 @@ export const rules: readonly Rule[] = [
   urlUnlimited,
 ]
 
-export const ruleIds: ReadonlySet<string> = new Set(rules.map(({ id }) => id))
+/** Ids that a project may choose for: rules, and what probing finds. */
+export const ruleIds: ReadonlySet<string> = new Set([...rules, ...probeRules].map(({ id }) => id))

@@ -21,6 +21,8 @@ export interface Surface extends Catalogue {
   filled?: { name: string; arguments: JsonObject; required: string } | undefined
   /** Lines on stdout that are no messages; of a child only. */
   strays?: readonly string[]
+  /** What printed to stdout and was sent to stderr by the guard, such as `console.log in the loading of hives.kit.ts`. */
+  diverted?: readonly string[]
 }
 
 export const inTool = ({ name }: ToolDefinition) => `tool ${name}`

@@ -151,11 +151,26 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
     'pack',
     'ship',
     'demo',
+    'completion',
   ]) {
     expect(stdout).toMatch(new RegExp(`^  ${verb} `, 'm'))
     expect((await jexo(verb, '--help')).stdout).toMatch(/Example: jexo/)
   }
   expect((await jexo('frobnicate')).code).toBe(2)
+})
+
+test('shells complete verbs, options and their choices', async () => {
+  const { stdout: script } = await jexo('completion', 'bash')
+  const trial = `${script}
+try() { COMP_WORDS=("$@"); COMP_CWORD=$((\${#COMP_WORDS[@]}-1)); COMPREPLY=(); _jexo; echo "\${COMPREPLY[*]}"; }
+try jexo re; try jexo vet --s; try jexo pack --as ""`
+  const ran = await run('bash', ['-c', trial])
+  expect(ran.stdout).toBe(
+    'read relay replay rehearse\n--strict --seed --save --sarif\nfile npm container service kubernetes registry\n',
+  )
+  expect((await jexo('completion', 'zsh')).stdout).toContain('compdef _jexo jexo')
+  expect((await jexo('completion', 'fish')).stdout).toMatch(/^complete -c jexo .* -a replay/m)
+  expect((await jexo('completion', 'csh')).code).toBe(2)
 })
 
 describe('pack', () => {

@@ -3,7 +3,7 @@ import { readClientSide } from '../../src/loupe/client-side.js'
 import { copiesOf } from '../../src/loupe/copies.js'
 import { Journal } from '../../src/loupe/journal.js'
 import { slimmed } from '../../src/loupe/slim.js'
-import { caseFileName, caseText } from '../../src/replay/case-file.js'
+import { caseStem, caseText } from '../../src/replay/case-file.js'
 import { standInModel } from '../../src/talk/stand-in-model.js'
 import type { TapeEntry, TapeEvent } from '../../src/tape/entry.js'
 
@@ -118,10 +118,10 @@ describe('a case', () => {
   })
 
   test('has a name that every file system takes', () => {
-    expect(caseFileName({ method: 'resources/read', params: { uri: 'apiary://hives/ML 04?x=é' } })).toBe(
-      'apiary-hives-ML-04-x.case.yaml',
+    expect(caseStem({ method: 'resources/read', params: { uri: 'apiary://hives/ML 04?x=é' } })).toBe(
+      'apiary-hives-ML-04-x',
     )
-    expect(caseFileName({ method: 'tools/call', params: { name: '../..' } })).not.toContain('/')
+    expect(caseStem({ method: 'tools/call', params: { name: '../..' } })).not.toContain('/')
   })
 })
 

@@ -160,5 +160,6 @@ export const faults: Record<string, Surface> = {
   'url-unlimited': taking({ webhook: { type: 'string', ...about } }),
   'command-parameter': taking({ sql: { type: 'string', ...about } }),
   'secret-parameter': taking({ apiKey: { type: 'string', ...about } }),
+  'print-diverted': { ...clean, diverted: ['console.log in the loading of hives.kit.ts'] },
   'stray-output': { ...clean, strays: ['listening …'] },
 }

@@ -166,7 +166,7 @@ describe('jexo vet', () => {
       code: 0,
       stdout: '',
       stderr: expect.stringMatching(
-        /off: command-parameter, because ask_ledger only reads.*\n.*nothing found by 50 rules/,
+        /off: command-parameter, because ask_ledger only reads.*\n.*nothing found by 51 rules/,
       ),
     })
   })
@@ -187,7 +187,7 @@ describe('jexo vet', () => {
     expect(ran.code).toBe(1)
     expect(ran.stdout).toMatch(/^error +tool query +about-missing$/m)
     expect(ran.stdout).toMatch(/it prints "listening" where only messages belong/)
-    expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 51 rules/)
+    expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 52 rules/)
     expect(JSON.parse(readFileSync(sarif, 'utf8')).runs[0].results.length).toBeGreaterThan(5)
     const data = await jexo(
       'vet',

@@ -9,6 +9,6 @@ export const strayOutput: Rule = {
     strays.slice(0, 5).map((line) => ({
       where: 'stdout',
       what: `it prints ${JSON.stringify(line.slice(0, 80))} where only messages belong`,
-      mend: 'print to stderr, or serve it by jexo serve, which keeps prints away',
+      mend: 'print to stderr; jexo serve keeps its own prints away, a program that it starts needs stdio: ["ignore", 2, 2], or "pipe"',
     })),
 }

@@ -1,0 +1,8 @@
+/**
+ * Packs kits; what `jexo pack` does, as functions.
+ * @module
+ */
+export type { Form, FormOptions, OutFile } from './pack/form.js'
+export { type FormName, forms } from './pack/forms.js'
+export { type Packed, type PackedSetting, packKit } from './pack/pack-kit.js'
+export { writeOut } from './pack/write-out.js'

@@ -1,0 +1,55 @@
+import { mkdir, readFile, writeFile } from 'node:fs/promises'
+import { basename, join } from 'node:path'
+import { problems } from '../errors.js'
+import { readTape } from '../tape/read.js'
+import { type RecordedCall, sequenceText } from './case-file.js'
+import { callsOnTape } from './cases-of-tape.js'
+
+/** A case file that was made of a session. */
+export interface SavedSession {
+  file: string
+  steps: number
+  unanswered: number
+  /** What it is to be run against, where that is known. */
+  target: string | undefined
+}
+
+/**
+ * Makes a case of each session on a tape, its calls as steps, in a folder. Files that are there are not written over. Rejects with a `JexoError` where
+ * the tape cannot be read, or nothing was called on it.
+ */
+export async function saveTape(tape: string, folder: string, target?: string): Promise<SavedSession[]> {
+  const text = await readFile(tape, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw problems.caseUnreadable(tape, `the tape cannot be read (${error.code ?? error.message})`)
+  })
+  const sessions = callsOnTape(readTape(tape, text)).filter(({ calls }) => calls.length > 0)
+  if (sessions.length === 0)
+    throw problems.caseUnreadable(
+      tape,
+      'nothing was called, read or filled on this tape, so there is no case in it',
+    )
+  await mkdir(folder, { recursive: true })
+  const name = basename(tape).replace(/\.tape\.jsonl$/, '')
+  const saved: SavedSession[] = []
+  for (const [at, { label, calls, unanswered }] of sessions.entries()) {
+    const named = target ?? (/^https?:\/\//.test(label) ? label : undefined)
+    const stem = sessions.length === 1 ? name : `${name}-${at + 1}`
+    const file = await writeNew(folder, stem, sequenceText(named, calls as RecordedCall[]))
+    saved.push({ file, steps: calls.length, unanswered, target: named })
+  }
+  return saved
+}
+
+/** Writes a case that was not there: `name.case.yaml`, else `name-2.case.yaml`. */
+export async function writeNew(folder: string, stem: string, text: string): Promise<string> {
+  for (let number = 1; ; number++) {
+    const file = join(folder, `${number === 1 ? stem : `${stem}-${number}`}.case.yaml`)
+    try {
+      await writeFile(file, text, { flag: 'wx' })
+      return file
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException
+      if (code !== 'EEXIST') throw problems.caseUnwritable(file, code ?? String(error))
+    }
+  }
+}

@@ -1,0 +1,87 @@
+import { diffLines } from 'diff'
+import { compilingValidator } from '../kit/compiling-validator.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { textOf } from '../replay/case-file.js'
+import { subsetDifferences } from '../replay/compare.js'
+
+/** What `expect` can say of results when it knows these matchers; `R` is what the runner's own matchers give. */
+export interface KitMatchers<R = unknown> {
+  /** A tool's answer: every field that is written has to be in its structured content, or its text is this or matches this. */
+  toAnswer(expected: JsonObject | string | RegExp): R
+  /** A tool says no, with this text or one that matches; with any where nothing is given. */
+  toRefuse(expected?: string | RegExp): R
+  /** Structured content, or any other value, fits a JSON Schema. */
+  toFitSchema(schema: JsonObject): Promise<R>
+}
+
+interface Verdict {
+  pass: boolean
+  message: () => string
+}
+
+/**
+ * Matchers for results of calls, for every runner with `expect.extend`. What fails is said field by field, with the lines that differ.
+ *
+ * @example
+ * expect.extend(kitMatchers)
+ * expect(await link.call('weigh_hive', { hive: 'ML-04' })).toAnswer({ kg: 36.99 })
+ * expect(await link.call('weigh_hive', { hive: 'ML-99' })).toRefuse(/There is no hive/)
+ */
+export const kitMatchers = {
+  toAnswer(received: unknown, expected: JsonObject | string | RegExp): Verdict {
+    const { text, structured, failure } = partsOf(received)
+    if (failure !== undefined) return verdict(false, `the tool failed: ${failure}`)
+    if (typeof expected === 'string' || expected instanceof RegExp) return textVerdict(text, expected)
+    const found = subsetDifferences(expected, structured, 'structured')
+    return verdict(found.length === 0, [...found, differing(expected, structured)].join('\n'))
+  },
+
+  toRefuse(received: unknown, expected?: string | RegExp): Verdict {
+    const { text, failure } = partsOf(received)
+    if (failure === undefined) return verdict(false, `the tool did not fail; it answered: ${text}`)
+    return expected === undefined ? verdict(true, `the tool failed: ${failure}`) : textVerdict(failure, expected)
+  },
+
+  async toFitSchema(received: unknown, schema: JsonObject): Promise<Verdict> {
+    const isResult = isObject(received) && Array.isArray(received.content)
+    const value = isResult ? received.structuredContent : received
+    const validate = await compilingValidator.prepare(schema)
+    const misfits = validate(value).map(({ path, reason }) => `${path.join('.') || 'the value'} ${reason}`)
+    const shown = JSON.stringify(value, null, 2) ?? 'nothing'
+    return verdict(misfits.length === 0, ['it does not fit:', ...misfits, shown].join('\n'))
+  },
+}
+
+function partsOf(received: unknown) {
+  if (!isObject(received) || !Array.isArray(received.content))
+    throw new TypeError('expected a result of link.call, an object with "content"')
+  const text = textOf(received.content)
+  return { text, structured: received.structuredContent, failure: received.isError === true ? text : undefined }
+}
+
+function textVerdict(text: string, expected: string | RegExp): Verdict {
+  const pass = typeof expected === 'string' ? text === expected : expected.test(text)
+  return verdict(
+    pass,
+    typeof expected === 'string' ? differing(expected, text) : `it does not match ${expected}:\n${text}`,
+  )
+}
+
+const verdict = (pass: boolean, said: string): Verdict => ({
+  pass,
+  message: () => (pass ? 'it is so, and was expected not to be' : said),
+})
+
+/** Lines that are expected begin with -, those that came with +. */
+function differing(expected: unknown, received: unknown): string {
+  const [before, after] = [expected, received].map((value) =>
+    typeof value === 'string' ? value : (JSON.stringify(value, null, 2) ?? 'nothing'),
+  )
+  const lines = diffLines(`${before}\n`, `${after}\n`).flatMap(({ value, added, removed }) =>
+    value
+      .replace(/\n$/, '')
+      .split('\n')
+      .map((line) => `${removed ? '- ' : added ? '+ ' : '  '}${line}`),
+  )
+  return ['- expected', '+ received', '', ...lines].join('\n')
+}

@@ -1,0 +1,41 @@
+import { install } from '@sinonjs/fake-timers'
+
+/** Time that stands still, and goes on when it is told to. */
+export interface StillClock {
+  /** Milliseconds since 1970, as `Date.now()` gives them meanwhile. */
+  readonly now: number
+  /** Lets so many milliseconds go by: timers that are due are run, and what awaits them goes on. */
+  advance(ms: number): Promise<void>
+  /** Gives the real time back. */
+  end(): void
+}
+
+/**
+ * Stops time for the whole process: `Date`, `setTimeout` and `setInterval` go by this clock until `end`. For kits that look at the time, wait or
+ * poll. Links in memory work on meanwhile; what comes over a network does too, but its time-outs do not pass.
+ *
+ * @example
+ * const clock = stillClock('2026-06-02T06:00:00Z')
+ * const weighing = link.call('weigh_site', { site: 'Quarry Field' })   // waits between hives
+ * await clock.advance(2000)
+ * const { structuredContent } = await weighing
+ * clock.end()
+ */
+export function stillClock(at: string | number | Date): StillClock {
+  const start = new Date(at)
+  if (Number.isNaN(start.getTime()))
+    throw new RangeError(`stillClock: ${JSON.stringify(at)} is no time, such as 2026-06-02T06:00:00Z`)
+  const clock = install({
+    now: start,
+    toFake: ['Date', 'setTimeout', 'clearTimeout', 'setInterval', 'clearInterval'],
+  })
+  return {
+    get now() {
+      return clock.now
+    },
+    async advance(ms) {
+      await clock.tickAsync(ms)
+    },
+    end: () => clock.uninstall(),
+  }
+}

@@ -1,0 +1,12 @@
+/**
+ * Looks for what keeps a model or a host from using a server well; what `jexo vet` does, as functions.
+ * @module
+ */
+export { readTarget, type Target, type TargetOptions } from './target/target.js'
+export { type Contract, contractOf, driftBetween } from './vet/contract.js'
+export type { Finding, Group, Rule, Severity } from './vet/finding.js'
+export { rules } from './vet/rules.js'
+export { sarifOf } from './vet/sarif.js'
+export type { Surface } from './vet/surface.js'
+export type { VetReport } from './vet/vet.js'
+export { type TargetReport, type VetOptions, vetTarget } from './vet/vet-target.js'

@@ -1,0 +1,20 @@
+import { divertedBy } from '../transport/stdout-guard.js'
+
+/** What a child prints beside its messages while it is looked at. */
+export class Heard {
+  /** Lines on stdout that are no messages. */
+  readonly strays: string[] = []
+  /** What the guard kept away from stdout. */
+  readonly diverted: string[] = []
+
+  /** Options of a link that listen. */
+  readonly listeners = {
+    onStray: (line: string) => {
+      if (!this.strays.includes(line)) this.strays.push(line)
+    },
+    onStderr: (line: string) => {
+      const print = divertedBy(line)
+      if (print !== undefined && !this.diverted.includes(print)) this.diverted.push(print)
+    },
+  }
+}

@@ -1,0 +1,210 @@
+import { problems } from '../../errors.js'
+import type { Link } from '../../link/link.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type { ToolDefinition } from '../../protocol/types.js'
+import { commandOf } from '../../target/command-of.js'
+import { openTarget, type Target } from '../../target/target.js'
+import type { Finding } from '../finding.js'
+import { Heard } from '../heard.js'
+import { misfitsOf } from '../misfits.js'
+import { inTool } from '../surface.js'
+import { fitting } from './arbitrary.js'
+import { breaking } from './breaking.js'
+import { type Answer, type ProbeRule, probeRules, type Verdict, verdictOn } from './verdict.js'
+
+export interface ProbeOptions {
+  /** Calls for each tool, half of them with arguments that its schema forbids. */
+  calls: number
+  /** Where the generator begins; the same seed gives the same calls. */
+  seed: number
+  /** How long a call may stay unanswered; 5,000 by default. */
+  timeoutMs?: number | undefined
+  onTool?: (done: number, all: number) => void
+  /** Hears what is printed meanwhile. */
+  heard?: Heard
+}
+
+export interface ProbeReport {
+  seed: number
+  /** How many tools were called, and how often in all; shrinking not counted. */
+  tools: number
+  calls: number
+  /** Tools that were not called, since they do not say that they only read. */
+  left: number
+  findings: Finding[]
+}
+
+/** Tools that are probed at the same time. */
+const mostAtOnce = 4
+/** How often, and how long, a failing call is made smaller. */
+const mostShrinks = 200
+const mostShrinkMs = 10_000
+/** How often one tool may hang or end the server before it is left alone. */
+const mostLosses = 4
+const shrinksOfLoss = 3
+
+/**
+ * Calls every tool that only reads with generated arguments, those that its schema allows and those that it forbids, and says what breaks:
+ * by the smallest arguments that still do it. Rejects with a `JexoError` where the target cannot be started.
+ */
+export async function probe(
+  target: Exclude<Target, { kind: 'tape' }>,
+  tools: readonly ToolDefinition[],
+  { calls, seed, timeoutMs = 5000, onTool = () => {}, heard = new Heard() }: ProbeOptions,
+): Promise<ProbeReport> {
+  const readers = tools.filter(({ annotations }) => annotations?.readOnlyHint === true)
+  const report: ProbeReport = {
+    seed,
+    tools: readers.length,
+    calls: 0,
+    left: tools.length - readers.length,
+    findings: [],
+  }
+  const waiting = [...readers]
+  let done = 0
+  // Each works on tools of its own over a link of its own: what ends a server is then known.
+  const work = async () => {
+    const caller = new Caller(target, timeoutMs, heard)
+    try {
+      for (let tool = waiting.shift(); tool; tool = waiting.shift()) {
+        onTool(done++, readers.length)
+        const { made, findings } = await probeTool(caller, tool, calls, seed)
+        report.calls += made
+        report.findings.push(...findings)
+      }
+    } finally {
+      await caller.close()
+    }
+  }
+  await Promise.all(Array.from({ length: Math.min(mostAtOnce, readers.length) }, work))
+  return report
+}
+
+async function probeTool(
+  caller: Caller,
+  tool: ToolDefinition,
+  calls: number,
+  seed: number,
+): Promise<{ made: number; findings: Finding[] }> {
+  const { default: fc } = await import('fast-check')
+  const valid = fitting(fc, tool.inputSchema)
+  const wrong = breaking(fc, tool.inputSchema, valid)
+  const halves = [
+    { values: valid, numRuns: Math.ceil(calls / 2) },
+    { values: wrong, numRuns: Math.floor(calls / 2) },
+  ]
+  const findings: Finding[] = []
+  let made = 0
+  let losses = 0
+  for (const { values, numRuns } of halves) {
+    if (numRuns === 0) continue
+    // Each is called once; what has been judged is not called again when the generator comes by a second time.
+    const judged = new Map<string, Verdict | undefined>()
+    const judge = async (value: unknown): Promise<Verdict | undefined> => {
+      const args = isObject(value) ? value : {}
+      const key = JSON.stringify(args)
+      if (!judged.has(key) && losses < mostLosses) {
+        const verdict = await caller.judge(tool, args)
+        judged.set(key, verdict)
+        if (verdict && lost.has(verdict.rule)) losses++
+      }
+      return judged.get(key)
+    }
+    await fc.check(
+      fc.asyncProperty(values, async (value) => {
+        await judge(value)
+        return true
+      }),
+      { numRuns, seed },
+    )
+    made += judged.size
+    for (const rule of new Set([...judged.values()].flatMap((verdict) => (verdict ? [verdict.rule] : [])))) {
+      if (findings.some((finding) => finding.rule === rule)) continue
+      const until = Date.now() + mostShrinkMs
+      let shrinks = mostShrinks
+      if (lost.has(rule)) losses = Math.min(losses, mostLosses - shrinksOfLoss)
+      const { counterexample } = await fc.check(
+        fc.asyncProperty(values, async (value) => {
+          const isKnown = judged.has(JSON.stringify(isObject(value) ? value : {}))
+          if (!isKnown && (shrinks-- <= 0 || Date.now() > until)) return true
+          return (await judge(value))?.rule !== rule
+        }),
+        { numRuns, seed },
+      )
+      const [smallest] = counterexample ?? []
+      const args = isObject(smallest) ? smallest : {}
+      const verdict = judged.get(JSON.stringify(args))
+      if (verdict) findings.push(findingOf(tool, args, verdict, seed))
+    }
+  }
+  return { made, findings }
+}
+
+function findingOf(tool: ToolDefinition, args: JsonObject, { rule, what, mend }: Verdict, seed: number): Finding {
+  const severity = probeRules.find(({ id }) => id === rule)?.severity ?? 'error'
+  const shown = JSON.stringify(args)
+  const given = shown.length > 300 ? `${shown.slice(0, 300)}… (${shown.length} characters)` : shown
+  return {
+    rule,
+    group: 'probe',
+    severity,
+    where: inTool(tool),
+    what: `called with ${given}, ${what}`,
+    mend: `${mend} (seed ${seed})`,
+  }
+}
+
+/** Calls over a link that is opened again where a call has ended it. */
+class Caller {
+  readonly #target: Exclude<Target, { kind: 'tape' }>
+  readonly #timeoutMs: number
+  readonly #heard: Heard
+  #link: Link | undefined
+  /** A server that hangs takes its time to end; the next one need not wait for it. */
+  readonly #closing: Promise<void>[] = []
+  constructor(target: Exclude<Target, { kind: 'tape' }>, timeoutMs: number, heard: Heard) {
+    this.#target = target
+    this.#timeoutMs = timeoutMs
+    this.#heard = heard
+  }
+
+  async judge(tool: ToolDefinition, args: JsonObject): Promise<Verdict | undefined> {
+    const isAllowed = (await misfitsOf(tool.inputSchema, args)).length === 0
+    const verdict = await verdictOn(tool, isAllowed, await this.#call(tool.name, args))
+    if (verdict && lost.has(verdict.rule)) this.#drop()
+    return verdict
+  }
+
+  async #call(tool: string, args: JsonObject): Promise<Answer> {
+    const link = await this.#opened()
+    // Progress may keep a call alive for ever; the bound is one that it does not move.
+    const signal = AbortSignal.timeout(this.#timeoutMs)
+    try {
+      return { result: await link.call(tool, args, { signal, timeoutMs: this.#timeoutMs }) }
+    } catch (error) {
+      return { error: signal.aborted ? problems.requestTimedOut(`tools/call ${tool}`, this.#timeoutMs) : error }
+    }
+  }
+
+  async #opened(): Promise<Link> {
+    if (!this.#link) {
+      const target = this.#target
+      const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
+      const { link } = await openTarget(started, { timeoutMs: 30_000, ...this.#heard.listeners })
+      this.#link = link
+    }
+    return this.#link
+  }
+
+  #drop(): void {
+    if (this.#link) this.#closing.push(this.#link.close())
+    this.#link = undefined
+  }
+
+  async close(): Promise<void> {
+    this.#drop()
+    await Promise.all(this.#closing)
+  }
+}
+
+const lost: ReadonlySet<ProbeRule> = new Set(['probe-crash', 'probe-hang'])

@@ -1,0 +1,116 @@
+import { isJexoError } from '../../errors.js'
+import { codes, RpcError } from '../../protocol/rpc-error.js'
+import type { ToolDefinition, ToolResult } from '../../protocol/types.js'
+import { textOf } from '../../replay/case-file.js'
+import type { Finding } from '../finding.js'
+import { misfitsOf } from '../misfits.js'
+
+/** What generated calls can bring to light. */
+export const probeRules = [
+  { id: 'probe-crash', severity: 'error', about: 'A generated call ends the server.' },
+  { id: 'probe-hang', severity: 'error', about: 'A generated call gets no answer in time.' },
+  { id: 'probe-protocol-error', severity: 'error', about: 'A generated call gets a protocol error, not a result.' },
+  { id: 'probe-stack-trace', severity: 'error', about: 'An answer shows a stack trace to the model.' },
+  {
+    id: 'probe-threw',
+    severity: 'warning',
+    about: 'A generated call makes the tool throw what it did not foresee.',
+  },
+  {
+    id: 'probe-output-misfit',
+    severity: 'error',
+    about: 'A structured answer does not fit the schema for output.',
+  },
+  {
+    id: 'probe-wrong-taken',
+    severity: 'warning',
+    about: 'Arguments that the schema forbids are taken all the same.',
+  },
+] as const satisfies readonly Pick<Finding & { id: string; about: string }, 'id' | 'severity' | 'about'>[]
+
+export type ProbeRule = (typeof probeRules)[number]['id']
+
+/** What is wrong with an answer, if anything. */
+export interface Verdict {
+  rule: ProbeRule
+  what: string
+  mend: string
+}
+
+/** What came of a generated call: a result, or what it was rejected with. */
+export type Answer = { result: ToolResult } | { error: unknown }
+
+const trace =
+  /\n\s+at .+:\d+:\d+\)?|Traceback \(most recent call last\)|\n\s*File ".+", line \d+|\tat [\w.$]+\(\w+\.java:\d+\)|goroutine \d+ \[/
+const unforeseen =
+  /\(error [0-9a-f]{8}\)|\b(TypeError|ReferenceError|RangeError|AttributeError|KeyError|IndexError|NullPointerException)\b|is not a function|[Cc]annot read propert|undefined is not|panic:/
+
+/** Judges the answer to a call whose arguments the schema allows, or does not. */
+export async function verdictOn(
+  tool: ToolDefinition,
+  isAllowed: boolean,
+  answer: Answer,
+): Promise<Verdict | undefined> {
+  if ('error' in answer) return verdictOnError(isAllowed, answer.error)
+  const { content, structuredContent, isError } = answer.result
+  const text = textOf(content)
+  if (trace.test(text))
+    return {
+      rule: 'probe-stack-trace',
+      what: `it answers with a stack trace, which a model cannot use and which tells of the machine: ${brief(text)}`,
+      mend: 'say in a sentence what is wrong with the arguments, and log the rest',
+    }
+  if (isError === true) {
+    if (!unforeseen.test(text)) return undefined
+    return {
+      rule: 'probe-threw',
+      what: `it fails in a way that nobody foresaw: ${brief(text)}`,
+      mend: 'refuse such arguments in words a model can act on, or forbid them in the schema',
+    }
+  }
+  if (!isAllowed)
+    return {
+      rule: 'probe-wrong-taken',
+      what: 'it takes arguments that its schema forbids, and answers as if all were well',
+      mend: 'check arguments against the schema before they are used',
+    }
+  if (tool.outputSchema === undefined) return undefined
+  const misfits =
+    structuredContent === undefined
+      ? ['there is no structured content']
+      : await misfitsOf(tool.outputSchema, structuredContent)
+  if (misfits.length === 0) return undefined
+  return {
+    rule: 'probe-output-misfit',
+    what: `its answer does not fit its schema for output: ${misfits.slice(0, 3).join('; ')}`,
+    mend: 'give what the schema says, or say in the schema what is given',
+  }
+}
+
+function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined {
+  if (error instanceof RpcError) {
+    // A server may refuse what its schema forbids either way; the newest revision wants a result.
+    if (!isAllowed && error.code === codes.invalidParams) return undefined
+    return {
+      rule: 'probe-protocol-error',
+      what: `it answers with protocol error ${error.code}, which hosts do not show to a model: ${brief(error.message)}`,
+      mend: 'answer with a result that has "isError": true and says what is wrong',
+    }
+  }
+  if (isJexoError(error) && error.code === 'request-timed-out')
+    return {
+      rule: 'probe-hang',
+      what: `it does not answer: ${brief(error.message)}`,
+      mend: 'limit the work, or tell of progress, and obey when the call is cancelled',
+    }
+  return {
+    rule: 'probe-crash',
+    what: `the server ends or the connection breaks: ${brief(error instanceof Error ? error.message : String(error))}`,
+    mend: 'catch what can be thrown there, and answer with what is wrong',
+  }
+}
+
+const brief = (text: string): string => {
+  const line = text.replace(/\s+/g, ' ').trim()
+  return line.length > 220 ? `${line.slice(0, 220)}…` : line
+}

@@ -1,0 +1,110 @@
+import { existsSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
+import { dirname } from 'node:path'
+import { problems } from '../errors.js'
+import type { Target } from '../target/target.js'
+import { readChoices } from './configuration.js'
+import type { Contract } from './contract.js'
+import { surfaceOf } from './gather.js'
+import { Heard } from './heard.js'
+import { type ProbeReport, probe } from './probe/probe.js'
+import { ruleIds } from './rules.js'
+import type { Surface } from './surface.js'
+import { type VetReport, vet } from './vet.js'
+import { type WireReport, wireFindings } from './wire-findings.js'
+
+export interface VetOptions {
+  /** File of a contract that was saved; beside a kit, `<name>.contract.json` where there is one. */
+  contract?: string | undefined
+  /** Leaves any contract aside. */
+  ignoresContract?: boolean
+  /** Folder of recorded cases; `cases` beside a kit by default. */
+  cases?: string | undefined
+  /** Holds it to the table of the standard too, in this revision or the newest. */
+  wire?: { revision?: string | undefined } | undefined
+  /** Calls each tool that only reads so often with generated arguments. */
+  probe?: { calls: number; seed: number } | undefined
+  /** How long a request may stay unanswered; 30,000 by default. */
+  timeoutMs?: number | undefined
+  /** How long a row of `wire` or a call of `probe` may wait; 2,000 and 5,000 by default. */
+  rowTimeoutMs?: number | undefined
+  onProgress?: (what: string, done: number, all: number) => void
+}
+
+export interface TargetReport extends VetReport {
+  wire?: Omit<WireReport, 'findings'>
+  probe?: Omit<ProbeReport, 'findings'>
+  /** All that was looked at. */
+  surface: Surface
+}
+
+/** Looks at a target by every rule, and by what else is asked for. Rejects with a `JexoError` where it does not start or answer. */
+export async function vetTarget(
+  target: Exclude<Target, { kind: 'tape' }>,
+  {
+    contract,
+    ignoresContract,
+    cases,
+    wire,
+    probe: probing,
+    timeoutMs,
+    rowTimeoutMs,
+    onProgress = () => {},
+  }: VetOptions = {},
+): Promise<TargetReport> {
+  const saved = ignoresContract
+    ? undefined
+    : await readContract(contract ?? contractFileOf(target), contract !== undefined)
+  const surface = await surfaceOf(target, {
+    contract: saved,
+    cases,
+    ...(timeoutMs === undefined ? {} : { timeoutMs }),
+  })
+  const held = wire
+    ? await wireFindings(target, surface, { ...wire, revision: wire.revision, stepMs: rowTimeoutMs }, (done, all) =>
+        onProgress('the standard: row', done, all),
+      )
+    : undefined
+  const heard = new Heard()
+  const probed = probing
+    ? await probe(target, surface.tools, {
+        ...probing,
+        timeoutMs: rowTimeoutMs,
+        heard,
+        onTool: (done, all) => onProgress('probing: tool', done, all),
+      })
+    : undefined
+  surface.strays = [...new Set([...(surface.strays ?? []), ...heard.strays])]
+  surface.diverted = [...new Set([...(surface.diverted ?? []), ...heard.diverted])]
+  const choices = await readChoices(target.kind === 'kit' ? dirname(target.file) : process.cwd(), ruleIds)
+  const report = await vet(surface, choices, [...(held?.findings ?? []), ...(probed?.findings ?? [])])
+  return {
+    ...report,
+    surface,
+    ...(held ? { wire: without(held) } : {}),
+    ...(probed ? { probe: without(probed) } : {}),
+  }
+}
+
+function without<T extends { findings: unknown }>({ findings: _, ...rest }: T): Omit<T, 'findings'> {
+  return rest
+}
+
+/** Where the contract of a target is kept. */
+export const contractFileOf = (target: Target): string =>
+  target.kind === 'kit' ? target.file.replace(/(\.kit)?\.[cm]?[jt]sx?$/, '.contract.json') : 'server.contract.json'
+
+async function readContract(file: string, isWanted: boolean): Promise<Contract | undefined> {
+  if (!existsSync(file)) {
+    if (isWanted) throw problems.contractUnreadable(file, 'there is no such file')
+    return undefined
+  }
+  try {
+    const contract = JSON.parse(await readFile(file, 'utf8')) as Contract
+    if (contract.kind !== 'contract' || contract.version !== 1)
+      throw new Error('it has no "kind": "contract" and "version": 1')
+    return contract
+  } catch (error) {
+    throw problems.contractUnreadable(file, (error as Error).message)
+  }
+}

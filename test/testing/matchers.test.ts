@@ -1,0 +1,89 @@
+import { defineKit, Refusal, tool } from 'jexo'
+import { type KitMatchers, kitMatchers, openKit, stillClock } from 'jexo/testing'
+import { z } from 'zod'
+
+declare global {
+  namespace jest {
+    interface Matchers<R> extends KitMatchers<R> {}
+  }
+}
+expect.extend(kitMatchers)
+
+const weigh = tool('weigh', {
+  about: 'Weighs.',
+  effect: 'read',
+  input: z.object({ hive: z.string() }),
+  output: z.object({ kg: z.number(), rows: z.array(z.string()) }),
+  run: ({ hive }) => {
+    if (hive !== 'ML-04') throw new Refusal(`There is no hive ${hive}.`)
+    return { kg: 41, rows: ['a', 'b'] }
+  },
+})
+const wait = tool('wait', {
+  about: 'Waits ten minutes.',
+  effect: 'read',
+  run: async () => {
+    await new Promise((wake) => setTimeout(wake, 600_000))
+    return new Date().toISOString()
+  },
+})
+const kit = defineKit({ name: 'k', version: '1', parts: [weigh, wait] })
+
+describe('matchers', () => {
+  test('hold for what is so', async () => {
+    const link = await openKit(kit)
+    const answer = await link.call('weigh', { hive: 'ML-04' })
+    expect(answer).toAnswer({ kg: 41 })
+    expect(answer).toAnswer(/"kg": ?41/)
+    expect(answer).not.toAnswer({ kg: 40 })
+    await expect(answer).toFitSchema({ required: ['kg'] })
+    const refused = await link.call('weigh', { hive: 'x' })
+    expect(refused).toRefuse()
+    expect(refused).toRefuse('There is no hive x.')
+    expect(refused).not.toRefuse(/scale/)
+    expect(answer).not.toRefuse()
+    await link.close()
+  })
+
+  test('say what is not, field by field and line by line', async () => {
+    const link = await openKit(kit)
+    const answer = await link.call('weigh', { hive: 'ML-04' })
+    const said = (matcher: () => unknown) => expect(matcher)
+    said(() => expect(answer).toAnswer({ kg: 40, rows: ['a', 'c'] })).toThrow(
+      /structured\.kg: expected 40, got 41\nstructured\.rows\[1\]: expected "c", got "b"\n- expected\n\+ received[\s\S]*- {3}"kg": 40,\n\+ {3}"kg": 41,/,
+    )
+    said(() => expect(answer).toRefuse()).toThrow(/the tool did not fail; it answered: /)
+    said(() => expect({ content: [], isError: true }).toAnswer({})).toThrow(/the tool failed/)
+    said(() => expect(7).toAnswer({})).toThrow(/expected a result of link\.call/)
+    said(() => expect(answer).not.toAnswer({ kg: 41 })).toThrow(/was expected not to be/)
+    await expect(async () =>
+      expect(answer).toFitSchema({ properties: { kg: { type: 'string' } } }),
+    ).rejects.toThrow(/kg must be string/)
+    await expect(async () => expect(answer).toFitSchema({ type: 'nothing' })).rejects.toThrow()
+    await link.close()
+  })
+})
+
+test('a clock that stands still goes on when it is told to, and gives the real time back', async () => {
+  const real = Date.now()
+  const clock = stillClock('2026-06-02T06:00:00Z')
+  try {
+    const link = await openKit(kit, { timeoutMs: 3_600_000 })
+    const waiting = link.call('wait')
+    await clock.advance(599_000)
+    let isOver = false
+    void waiting.then(() => {
+      isOver = true
+    })
+    await clock.advance(500)
+    expect(isOver).toBe(false)
+    await clock.advance(500)
+    expect(await waiting).toAnswer('2026-06-02T06:10:00.000Z')
+    expect(clock.now).toBe(Date.parse('2026-06-02T06:10:00Z'))
+    await link.close()
+  } finally {
+    clock.end()
+  }
+  expect(Date.now()).toBeGreaterThanOrEqual(real)
+  expect(() => stillClock('noon')).toThrow(/is no time/)
+})
