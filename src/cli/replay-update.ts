@@ -1,4 +1,4 @@
-import { createInterface, type Interface } from 'node:readline/promises'
+import { createInterface } from 'node:readline'
 import type { CaseReport } from '../replay/case.js'
 import { updatedCase, writeCase } from '../replay/update-case.js'
 import { Failed, out, say } from './output.js'
@@ -8,23 +8,13 @@ import { Failed, out, say } from './output.js'
  * not be run, and what was left as it is, still fails.
  */
 export async function reviewUpdates(failed: readonly CaseReport[]): Promise<void> {
-  const terminal = process.stdin.isTTY
-    ? createInterface({ input: process.stdin, output: process.stderr })
-    : undefined
-  let takesAll = terminal === undefined
+  const person = process.stdin.isTTY ? new Reviewer() : undefined
   let left = 0
   try {
     for (const report of failed) {
       const change = report.problem === undefined ? await updatedCase(report) : undefined
-      if (!change) {
-        left++
-        continue
-      }
-      say(change.difference)
-      const answer = takesAll ? 'y' : await ask(terminal, report.file)
-      if (answer === 'a') takesAll = true
-      if (answer === 'q') throw new Failed()
-      if (answer === 'n') {
+      if (change) say(change.difference)
+      if (!change || (person && !(await person.takes(report.file)))) {
         left++
         continue
       }
@@ -32,19 +22,35 @@ export async function reviewUpdates(failed: readonly CaseReport[]): Promise<void
       out(`${report.file} updated`)
     }
   } finally {
-    terminal?.close()
+    person?.end()
   }
   if (left > 0) throw new Failed()
 }
 
-async function ask(terminal: Interface | undefined, file: string): Promise<string> {
-  if (!terminal) return 'y'
-  // Ctrl-C and the end of the input both leave everything as it is.
-  const ended = new Promise<string>((resolve) => terminal.once('close', () => resolve('q')))
-  terminal.once('SIGINT', () => terminal.close())
-  for (;;) {
-    const asked = terminal.question(`Take this over into ${file}? y yes, n no, a all, q quit: `)
-    const answer = (await Promise.race([asked, ended])).trim().toLowerCase().slice(0, 1)
-    if (answer !== '' && 'ynaq'.includes(answer)) return answer
+/** Asks for each file. Ctrl-C and the end of the input leave everything as it is from there on. */
+class Reviewer {
+  readonly #terminal = createInterface({ input: process.stdin, output: process.stderr })
+  readonly #lines = this.#terminal[Symbol.asyncIterator]()
+  #forAll: boolean | undefined
+
+  constructor() {
+    this.#terminal.once('SIGINT', () => this.#terminal.close())
+  }
+
+  async takes(file: string): Promise<boolean> {
+    while (this.#forAll === undefined) {
+      this.#terminal.setPrompt(`Take this over into ${file}? y yes, n no, a all, q quit: `)
+      this.#terminal.prompt()
+      const { value, done } = await this.#lines.next()
+      const answer = done ? 'q' : String(value).trim().toLowerCase().slice(0, 1)
+      if (answer === 'y' || answer === 'n') return answer === 'y'
+      if (answer === 'a') this.#forAll = true
+      if (answer === 'q') this.#forAll = false
+    }
+    return this.#forAll
+  }
+
+  end(): void {
+    this.#terminal.close()
   }
 }
