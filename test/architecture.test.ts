@@ -34,6 +34,8 @@ const layers = [
     'replay.ts',
     'rehearse.ts',
     'pack.ts',
+    'host',
+    'host.ts',
     'index.ts',
     'fetch.ts',
     'link.ts',

@@ -1,7 +1,8 @@
 import type { JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
 import { subsetDifferences } from '../replay/compare.js'
-import { type ChatModelOptions, pickByModel } from './chat-model.js'
+import type { ChatModelOptions } from './chat-endpoint.js'
+import { pickByModel } from './chat-model.js'
 import type { Question } from './questions.js'
 import { type Ranked, StandInPicker, stems } from './stand-in.js'
 

@@ -1,0 +1,227 @@
+import { randomBytes } from 'node:crypto'
+import {
+  type Attachment,
+  Conversation,
+  Host,
+  type HostModel,
+  type HostServer,
+  openersFor,
+  type Step,
+  standInLimits,
+} from 'jexo/host'
+
+/** What the page gets to see of a server. */
+export interface ServerView {
+  id: string
+  state: HostServer['state']
+  reason?: string | undefined
+  name?: string | undefined
+  about?: string | undefined
+  revision?: string | undefined
+  tools: {
+    name: string
+    title?: string | undefined
+    about: string
+    effect: 'read' | 'write'
+    isOn: boolean
+    example?: unknown
+  }[]
+  resources: { uri: string; name: string; about: string }[]
+  templates: { uriTemplate: string; name: string; about: string }[]
+  prompts: { name: string; about: string; arguments: { name: string; about: string; required: boolean }[] }[]
+}
+export interface RoomView {
+  servers: ServerView[]
+  model: string
+  /** What the model cannot do, where it is the stand-in. */
+  limits?: string | undefined
+  isBusy: boolean
+  /** What cannot be attached, in words. */
+  trouble?: string | undefined
+}
+export type RoomEvent = { view: RoomView } | { step: Step } | { cleared: true }
+
+/** Longer answers are opened on their own. */
+const mostShown = 6000
+
+/** One person, some servers, one conversation: all that the page shows. */
+export class Room {
+  /** Whoever asks for anything has to know it: the page is told. */
+  readonly key = randomBytes(18).toString('base64url')
+  readonly #host: Host
+  readonly #model: HostModel
+  readonly #listeners = new Set<(event: RoomEvent) => void>()
+  #conversation: Conversation
+  #trouble: string | undefined
+
+  constructor(model: HostModel) {
+    this.#model = model
+    this.#host = new Host({ onChange: () => this.#tellView() })
+    this.#conversation = this.#begin()
+  }
+
+  get view(): RoomView {
+    return {
+      servers: this.#host.servers.map(serverView),
+      model: this.#model.name,
+      ...(this.#model.name === 'stand-in' ? { limits: standInLimits } : {}),
+      isBusy: this.#conversation.isBusy,
+      trouble: this.#trouble,
+    }
+  }
+
+  /** Hears what happens from now on, after all that is there already. Gives what ends it. */
+  listen(listener: (event: RoomEvent) => void): () => void {
+    listener({ view: this.view })
+    for (const step of this.#conversation.steps) listener({ step: slim(step) })
+    this.#listeners.add(listener)
+    return () => this.#listeners.delete(listener)
+  }
+
+  /** Attaches what a text names; what cannot be read is told in the view. */
+  async attach(text: string): Promise<void> {
+    this.#trouble = undefined
+    try {
+      const openers = await openersFor(text.trim())
+      if (openers.length === 0) this.#trouble = `${text}: there are no servers in it`
+      // One that is slow keeps nobody waiting: how each is doing is in the view.
+      for (const { id, open } of openers) void this.#host.attach(id, open)
+    } catch (error) {
+      this.#trouble = error instanceof Error ? error.message : String(error)
+    }
+    this.#tellView()
+  }
+  detach = (id: string) => this.#host.detach(id)
+  reopen = (id: string) => this.#host.reopen(id)
+  switch = (id: string, isOn: boolean, tool?: string) => this.#host.switch(id, isOn, tool)
+
+  /** What the person says; the conversation goes on by itself. */
+  say(text: string, attached: readonly Attachment[]): boolean {
+    if (this.#conversation.isBusy) return false
+    void this.#conversation.say(text, attached).finally(() => this.#tellView())
+    this.#tellView()
+    return true
+  }
+  /** Ends this conversation and begins another. */
+  clear(): void {
+    this.#conversation.stop()
+    this.#conversation = this.#begin()
+    this.#tell({ cleared: true })
+    this.#tellView()
+  }
+  get conversation(): Conversation {
+    return this.#conversation
+  }
+
+  async read(server: string, uri: string): Promise<Attachment> {
+    const { contents } = await this.#link(server).read(uri)
+    const text = contents
+      .map((item) => ('text' in item ? String(item.text) : `(${item.mimeType ?? 'bytes'})`))
+      .join('\n')
+    return { label: uri, text }
+  }
+  async fill(server: string, prompt: string, args: Record<string, string>): Promise<Attachment> {
+    const { messages } = await this.#link(server).fill(prompt, args)
+    const text = messages.map(({ content }) => {
+      if (content.type === 'text') return content.text
+      if (content.type === 'resource' && 'text' in content.resource)
+        return `[${content.resource.uri}]\n${content.resource.text}`
+      return `(${content.type})`
+    })
+    return { label: prompt, text: text.join('\n\n') }
+  }
+  complete(
+    server: string,
+    of: { prompt: string } | { template: string },
+    name: string,
+    value: string,
+    filled: Record<string, string>,
+  ) {
+    return this.#link(server).complete(of, { name, value }, filled)
+  }
+  /** A step with everything in it. */
+  whole(id: number): Step | undefined {
+    return this.#conversation.steps.find((step) => step.id === id)
+  }
+
+  async close(): Promise<void> {
+    this.#conversation.stop()
+    await this.#host.close()
+  }
+
+  #begin(): Conversation {
+    const conversation: Conversation = new Conversation(this.#host, {
+      model: this.#model,
+      onStep: (step) => conversation === this.#conversation && this.#tell({ step: slim(step) }),
+    })
+    return conversation
+  }
+  #link(server: string) {
+    const link = this.#host.linkOf(server)
+    if (!link) throw new Error(`${server} is down`)
+    return link
+  }
+  #tellView(): void {
+    this.#tell({ view: this.view })
+  }
+  #tell(event: RoomEvent): void {
+    for (const listener of this.#listeners) listener(event)
+  }
+}
+
+function serverView({
+  id,
+  state,
+  reason,
+  name,
+  instructions,
+  revision,
+  tools,
+  off,
+  resources,
+  templates,
+  prompts,
+}: HostServer): ServerView {
+  return {
+    id,
+    state,
+    reason,
+    name,
+    about: instructions,
+    revision,
+    tools: tools.map(({ name, title, description = '', annotations, inputSchema }) => ({
+      name,
+      title: title ?? annotations?.title,
+      about: description,
+      effect: annotations?.readOnlyHint === true ? 'read' : 'write',
+      isOn: !off.has(name),
+      example: Array.isArray(inputSchema.examples) ? inputSchema.examples[0] : undefined,
+    })),
+    resources: resources
+      .slice(0, 200)
+      .map(({ uri, name, title, description = '' }) => ({ uri, name: title ?? name, about: description })),
+    templates: templates.map(({ uriTemplate, name, title, description = '' }) => ({
+      uriTemplate,
+      name: title ?? name,
+      about: description,
+    })),
+    prompts: prompts.map(({ name, description = '', arguments: given = [] }) => ({
+      name,
+      about: description,
+      arguments: given.map(({ name, description = '', required = false }) => ({
+        name,
+        about: description,
+        required,
+      })),
+    })),
+  }
+}
+
+/** A step as the page gets it: a long answer is cut, and opened on its own. */
+function slim(step: Step): Step {
+  if (step.kind !== 'call' || !step.result) return step
+  const isLong = JSON.stringify(step.result).length > mostShown
+  if (!isLong && (step.text?.length ?? 0) <= mostShown) return step
+  const { result: _, ...rest } = step
+  return { ...rest, text: `${step.text?.slice(0, mostShown)}…` }
+}

@@ -1,0 +1,40 @@
+import { Button, Group } from '@mantine/core'
+import type { SamplingStep } from 'jexo/host'
+import type { Act } from './Servers.tsx'
+
+/** A server that asks for the model: the person sees what it wants said, and lets it or not. */
+export function SamplingCard({ step, act }: { step: SamplingStep; act: Act }) {
+  const { id, server, request, state, answer } = step
+  const said = request.messages
+    .map(({ role, content }) => `${role}: ${[content].flat().map(textIn).join(' ')}`)
+    .join('\n')
+  return (
+    <article className={`card ${state === 'open' ? 'asks' : ''}`} aria-label="Request for the model">
+      <h3>
+        {server} asks for the model <span className="soft">(at most {request.maxTokens} tokens)</span>
+      </h3>
+      <pre>{request.systemPrompt ? `system: ${request.systemPrompt}\n${said}` : said}</pre>
+      {state === 'open' && (
+        <Group gap={8}>
+          <Button size="xs" onClick={() => act(`steps/${id}/model`, { isAllowed: true })}>
+            Let the model answer
+          </Button>
+          <Button
+            size="xs"
+            variant="subtle"
+            color="red"
+            onClick={() => act(`steps/${id}/model`, { isAllowed: false })}
+          >
+            Refuse
+          </Button>
+        </Group>
+      )}
+      {state === 'running' && <p className="soft">The model is at work.</p>}
+      {state === 'refused' && <p className="soft">It was not answered.</p>}
+      {state === 'withdrawn' && <p className="soft">{server} does not ask any more.</p>}
+      {answer && <pre>{[answer.content].flat().map(textIn).join(' ')}</pre>}
+    </article>
+  )
+}
+
+const textIn = (block: object) => ('text' in block ? String(block.text) : '(no text)')

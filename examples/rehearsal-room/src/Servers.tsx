@@ -1,0 +1,114 @@
+import { Badge, Button, Checkbox, Group, TextInput } from '@mantine/core'
+import { useState } from 'react'
+import type { ServerView } from '../backend/room.ts'
+
+export type Act = (path: string, body?: object) => void
+
+/** Servers side by side: what they offer, which tools the model is told of, how they are. */
+export function Servers({
+  servers,
+  trouble,
+  act,
+}: {
+  servers: readonly ServerView[]
+  trouble?: string | undefined
+  act: Act
+}) {
+  const [text, setText] = useState('')
+  const on = servers.flatMap(({ tools, state }) => (state === 'open' ? tools.filter(({ isOn }) => isOn) : []))
+  return (
+    <aside className="servers" aria-label="Servers">
+      <h2>Servers</h2>
+      <p className="soft">
+        {on.length === 1 ? 'The model is told of 1 tool.' : `The model is told of ${on.length} tools.`}
+      </p>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault()
+          if (text.trim() === '') return
+          act('servers', { text })
+          setText('')
+        }}
+      >
+        <TextInput
+          size="xs"
+          label="Attach a server"
+          placeholder="kit file, URL, exec:…, or host configuration"
+          value={text}
+          onChange={({ currentTarget }) => setText(currentTarget.value)}
+          rightSectionWidth={62}
+          rightSection={
+            <Button size="compact-xs" type="submit">
+              Attach
+            </Button>
+          }
+        />
+      </form>
+      {trouble && (
+        <p className="fault" role="alert">
+          {trouble}
+        </p>
+      )}
+      {servers.map((server) => (
+        <Server key={server.id} server={server} act={act} />
+      ))}
+    </aside>
+  )
+}
+
+const colours = { open: 'moss', connecting: 'yellow', down: 'red' } as const
+
+function Server({ server, act }: { server: ServerView; act: Act }) {
+  const { id, state, reason, name, about, tools } = server
+  const count = tools.filter(({ isOn }) => isOn).length
+  return (
+    <section className={`server ${state}`} aria-label={`Server ${id}`}>
+      <Group justify="space-between" wrap="nowrap" gap={6}>
+        <h3>{name ?? id}</h3>
+        <Badge size="xs" variant="light" color={colours[state]}>
+          {state}
+        </Badge>
+      </Group>
+      {about && <p className="soft">{about}</p>}
+      {reason && <p className="fault">{reason}</p>}
+      <Group gap={6}>
+        {state === 'down' && (
+          <Button size="compact-xs" variant="light" onClick={() => act(`servers/${id}/reopen`)}>
+            Open again
+          </Button>
+        )}
+        {tools.length > 0 && (
+          <Button
+            size="compact-xs"
+            variant="subtle"
+            onClick={() => act(`servers/${id}/switch`, { isOn: count === 0 })}
+          >
+            {count === 0 ? 'All on' : 'All off'}
+          </Button>
+        )}
+        <Button size="compact-xs" variant="subtle" color="gray" onClick={() => act(`servers/${id}/detach`)}>
+          Detach
+        </Button>
+      </Group>
+      {tools.map(({ name: tool, title, about: says, effect, isOn }) => (
+        <div key={tool} className="tool">
+          <Checkbox
+            size="xs"
+            checked={isOn}
+            aria-label={`${tool} is offered to the model`}
+            onChange={({ currentTarget }) => act(`servers/${id}/switch`, { tool, isOn: currentTarget.checked })}
+          />
+          <span title={says}>
+            {tool}{' '}
+            {effect === 'write' && (
+              <Badge size="xs" variant="outline" color="orange">
+                changes
+              </Badge>
+            )}
+            <small>{title ?? says}</small>
+          </span>
+        </div>
+      ))}
+    </section>
+  )
+}

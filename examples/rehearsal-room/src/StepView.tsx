@@ -1,0 +1,32 @@
+import type { Step } from 'jexo/host'
+import { CallCard } from './CallCard.tsx'
+import { QuestionCard } from './QuestionCard.tsx'
+import { SamplingCard } from './SamplingCard.tsx'
+import type { Act } from './Servers.tsx'
+
+export function StepView({ step, act }: { step: Step; act: Act }) {
+  switch (step.kind) {
+    case 'person':
+      return (
+        <div className="person">
+          {step.text}
+          {step.attached.map(({ label, text }) => (
+            <details key={label}>
+              <summary className="soft">attached: {label}</summary>
+              <pre>{text.slice(0, 4000)}</pre>
+            </details>
+          ))}
+        </div>
+      )
+    case 'model':
+      return <div className="model">{step.text}</div>
+    case 'note':
+      return <div className={step.isFault ? 'note fault' : 'note soft'}>{step.text}</div>
+    case 'call':
+      return <CallCard step={step} act={act} />
+    case 'question':
+      return <QuestionCard step={step} act={act} />
+    case 'sampling':
+      return <SamplingCard step={step} act={act} />
+  }
+}

@@ -1,0 +1,43 @@
+import type { Step } from 'jexo/host'
+import { useEffect, useState } from 'react'
+import type { RoomEvent, RoomView } from '../backend/room.ts'
+
+const key = document.querySelector<HTMLMetaElement>('meta[name=room-key]')?.content ?? ''
+
+/** Asks the backend; rejects with what it says is wrong. */
+export async function ask<T = unknown>(path: string, body?: object): Promise<T> {
+  const response = await fetch(`/api/${path}`, {
+    method: body ? 'POST' : 'GET',
+    headers: { 'content-type': 'application/json', 'x-room-key': key },
+    ...(body ? { body: JSON.stringify(body) } : {}),
+  }).catch(() => {
+    throw new Error('The room does not answer. Is it still running?')
+  })
+  const answer = await response.json().catch(() => ({}))
+  if (!response.ok) throw new Error((answer as { error?: string }).error ?? `HTTP ${response.status}`)
+  return answer as T
+}
+
+/** All that happens in the room, as it happens. */
+export function useRoom(): { view: RoomView | undefined; steps: readonly Step[]; isConnected: boolean } {
+  const [view, setView] = useState<RoomView>()
+  const [steps, setSteps] = useState<ReadonlyMap<number, Step>>(new Map())
+  const [isConnected, setConnected] = useState(true)
+  useEffect(() => {
+    const source = new EventSource(`/api/events?key=${key}`)
+    source.onopen = () => {
+      setConnected(true)
+      setSteps(new Map())
+    }
+    // The browser tries again by itself; what is there then comes whole.
+    source.onerror = () => setConnected(false)
+    source.onmessage = ({ data }) => {
+      const event = JSON.parse(data) as RoomEvent
+      if ('view' in event) setView(event.view)
+      else if ('cleared' in event) setSteps(new Map())
+      else setSteps((before) => new Map(before).set(event.step.id, event.step))
+    }
+    return () => source.close()
+  }, [])
+  return { view, steps: [...steps.values()].sort((one, other) => one.id - other.id), isConnected }
+}

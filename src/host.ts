@@ -1,0 +1,13 @@
+/**
+ * The loop of a host without its page: servers side by side, a model that proposes calls, a person who approves them. For tests, scripts, and
+ * hosts of one's own.
+ * @module
+ */
+export { chatHostModel } from './host/chat-host-model.js'
+export { Conversation, type ConversationOptions } from './host/conversation.js'
+export { functionsOf, type HostFunction } from './host/functions.js'
+export { Host, type HostOptions, type HostServer, type OpenLink } from './host/host.js'
+export type { HostMessage, HostModel, ModelCall, ModelTurn } from './host/model.js'
+export { type NamedOpener, openersFor } from './host/openers.js'
+export { standInHostModel, standInLimits } from './host/stand-in-host-model.js'
+export type { Attachment, CallStep, Decision, QuestionStep, SamplingStep, Step } from './host/step.js'

@@ -1,0 +1,256 @@
+import { isJexoError } from '../errors.js'
+import type { QuestionAnswer } from '../link/answering.js'
+import type { JsonObject } from '../protocol/messages.js'
+import { RpcError } from '../protocol/rpc-error.js'
+import { textOf } from '../replay/case-file.js'
+import type { Host } from './host.js'
+import type { HostMessage, HostModel, ModelCall } from './model.js'
+import { Questions } from './questions.js'
+import type { Attachment, CallStep, Decision, Step } from './step.js'
+
+export interface ConversationOptions {
+  model: HostModel
+  /** Decides proposals without a person, for tests and scripts; a person decides by `decide` where it is left out, or gives undefined. */
+  onProposal?: (step: CallStep) => Decision | undefined
+  /** Hears of every step that is new or has changed. */
+  onStep?: (step: Step) => void
+  /** Turns of the model in answer to one sentence; 8 by default. */
+  mostTurns?: number
+  /** Characters of an answer that the model gets to see; 40,000 by default. */
+  mostCharacters?: number
+}
+
+/**
+ * The loop of a host: the person says something, the model proposes calls, the person approves or refuses them, answers go back to
+ * the model until it has nothing more to call. What servers ask meanwhile are steps too.
+ *
+ * @example
+ * const host = new Host()
+ * await host.attach('apiary', (options) => dial(kit, options))
+ * const conversation = new Conversation(host, { model: standInHostModel(), onProposal: () => 'once' })
+ * const steps = await conversation.say('How heavy is ML-04?')
+ */
+export class Conversation {
+  readonly #host: Host
+  readonly #options: ConversationOptions
+  readonly #steps: Step[] = []
+  readonly #messages: HostMessage[] = []
+  /** Functions that the person has approved for the whole conversation. */
+  readonly #trusted = new Set<string>()
+  readonly #deciding = new Map<number, (decided: { decision: Decision; arguments: JsonObject }) => void>()
+  readonly #running = new Map<number, AbortController>()
+  readonly #questions: Questions
+  #turn: AbortController | undefined
+  #count = 0
+  model: HostModel
+
+  constructor(host: Host, options: ConversationOptions) {
+    this.#host = host
+    this.#options = options
+    this.model = options.model
+    this.#questions = new Questions({
+      add: (step) => this.#add(step),
+      changed: (step) => this.#options.onStep?.(step),
+      complete: (request, signal) => this.model.complete(request, signal),
+      nextId: () => ++this.#count,
+    })
+    host.ears = {
+      question: (server, question) => this.#questions.ask(server, question),
+      modelRequest: (server, request, signal) => this.#questions.askModel(server, request, signal),
+      log: (server, { level, data }) => {
+        const text = typeof data === 'string' ? data : JSON.stringify(data)
+        const call = this.#lastRunningAt(server)
+        if (!call) return
+        call.logs.push({ level, text })
+        this.#options.onStep?.(call)
+      },
+    }
+  }
+
+  get steps(): readonly Step[] {
+    return this.#steps
+  }
+  /** Whether the model, or a call, is at work. */
+  get isBusy(): boolean {
+    return this.#turn !== undefined
+  }
+
+  /** The person says something. Resolves when the model has nothing more to call, with the steps that came of it. */
+  async say(text: string, attached: readonly Attachment[] = []): Promise<readonly Step[]> {
+    if (this.#turn) throw new Error('the model is at work; wait for it, or stop it')
+    const from = this.#steps.length
+    const turn = new AbortController()
+    this.#turn = turn
+    this.#add({ kind: 'person', id: ++this.#count, text, attached })
+    this.#messages.push({ role: 'person', text, attached })
+    try {
+      await this.#takeTurns(turn.signal)
+    } catch (error) {
+      const said = error instanceof Error ? error.message : String(error)
+      this.#note(turn.signal.aborted ? 'Stopped.' : said, !turn.signal.aborted)
+    } finally {
+      this.#turn = undefined
+    }
+    return this.#steps.slice(from)
+  }
+
+  /** Decides a proposed call, with its arguments as the person has edited them. False where there is none to decide. */
+  decide(id: number, decision: Decision, args?: JsonObject): boolean {
+    const step = this.#steps.find((known): known is CallStep => known.kind === 'call' && known.id === id)
+    const decideIt = this.#deciding.get(id)
+    if (!step || !decideIt) return false
+    decideIt({ decision, arguments: args ?? step.arguments })
+    return true
+  }
+
+  /** Cancels a call that runs. */
+  cancel(id: number): boolean {
+    const running = this.#running.get(id)
+    running?.abort(new Error('the person cancelled it'))
+    return running !== undefined
+  }
+
+  /** Answers a question of a server. */
+  answer(id: number, answer: QuestionAnswer): boolean {
+    return this.#questions.answer(id, answer)
+  }
+
+  /** Lets the model answer a server that asks for it, or refuses. */
+  answerForModel(id: number, isAllowed: boolean): boolean {
+    return this.#questions.answerForModel(id, isAllowed)
+  }
+
+  /** Ends the turn: calls that run are cancelled, proposals refused. */
+  stop(): void {
+    for (const [, running] of this.#running) running.abort(new Error('the person stopped it'))
+    for (const [id] of this.#deciding) this.decide(id, 'refuse')
+    this.#turn?.abort(new Error('stopped'))
+  }
+
+  async #takeTurns(signal: AbortSignal): Promise<void> {
+    const { mostTurns = 8 } = this.#options
+    for (let turns = 0; turns < mostTurns; turns++) {
+      const { text, calls } = await this.model.turn(this.#messages, this.#host.functions(), signal)
+      if (signal.aborted) throw signal.reason
+      this.#messages.push({ role: 'model', text, calls })
+      if (text !== '') this.#add({ kind: 'model', id: ++this.#count, text })
+      if (calls.length === 0) return
+      for (const call of calls) await this.#carryOut(call)
+      if (signal.aborted) throw signal.reason
+    }
+    this.#note(`The model has called ${mostTurns} times for one sentence; it was stopped there.`, true)
+  }
+
+  async #carryOut(call: ModelCall): Promise<void> {
+    const found = this.#host.functions().find(({ name }) => name === call.name)
+    if (!found) {
+      this.#note(`The model called ${call.name}, which is not there.`, true)
+      this.#tell(call, `There is no function ${call.name}.`, true)
+      return
+    }
+    const step: CallStep = {
+      kind: 'call',
+      id: ++this.#count,
+      call: call.id,
+      server: found.server,
+      function: call.name,
+      tool: found.tool.name,
+      arguments: call.arguments,
+      because: call.because,
+      state: 'proposed',
+      approved: undefined,
+      logs: [],
+    }
+    this.#add(step)
+    const { decision, arguments: given } = await this.#decisionOn(step)
+    step.arguments = given
+    if (decision === 'refuse') {
+      this.#change(step, { state: 'refused' })
+      this.#tell(call, 'The person refused this call.', true)
+      return
+    }
+    step.approved = decision
+    if (decision === 'conversation') this.#trusted.add(step.function)
+    await this.#run(step)
+    this.#tell(call, step.text ?? '', step.isError === true || step.state !== 'done')
+  }
+
+  async #decisionOn(step: CallStep): Promise<{ decision: Decision; arguments: JsonObject }> {
+    if (this.#trusted.has(step.function)) return { decision: 'conversation', arguments: step.arguments }
+    const decision = this.#options.onProposal?.(step)
+    if (decision) return { decision, arguments: step.arguments }
+    return new Promise((resolve) => {
+      this.#deciding.set(step.id, (decided) => {
+        this.#deciding.delete(step.id)
+        resolve(decided)
+      })
+    })
+  }
+
+  async #run(step: CallStep): Promise<void> {
+    const link = this.#host.linkOf(step.server)
+    if (!link) {
+      this.#change(step, { state: 'lost', text: `${step.server} is down; nothing was called.`, isError: true })
+      return
+    }
+    const running = new AbortController()
+    this.#running.set(step.id, running)
+    this.#change(step, { state: 'running' })
+    const startedAt = performance.now()
+    try {
+      const result = await link.call(step.tool, step.arguments, {
+        signal: running.signal,
+        onProgress: ({ progress: done, total, message }) =>
+          this.#change(step, { progress: { done, total, message } }),
+      })
+      const text = resultText(result, this.#options.mostCharacters ?? 40_000)
+      this.#change(step, { state: 'done', result, text, isError: result.isError === true })
+    } catch (error) {
+      const isCancelled = running.signal.aborted
+      const text = isCancelled ? 'The person cancelled this call.' : reasonOf(error)
+      this.#change(step, { state: isCancelled ? 'cancelled' : 'lost', text, isError: true })
+    } finally {
+      this.#running.delete(step.id)
+      this.#change(step, { tookMs: Math.round((performance.now() - startedAt) * 10) / 10 })
+    }
+  }
+
+  #lastRunningAt(server: string): CallStep | undefined {
+    return this.#steps.findLast(
+      (step): step is CallStep => step.kind === 'call' && step.server === server && step.state === 'running',
+    )
+  }
+
+  #tell({ id, name }: ModelCall, text: string, isError: boolean): void {
+    this.#messages.push({ role: 'tool', call: id, name, text, isError })
+  }
+
+  #note(text: string, isFault: boolean): void {
+    this.#add({ kind: 'note', id: ++this.#count, text, isFault })
+  }
+
+  #add(step: Step): void {
+    this.#steps.push(step)
+    this.#options.onStep?.(step)
+  }
+
+  #change(step: CallStep, change: Partial<CallStep>): void {
+    Object.assign(step, change)
+    this.#options.onStep?.(step)
+  }
+}
+
+/** What a model is told of a result: its structured content, else its text, cut where it is too much. */
+function resultText(
+  result: { content: unknown; structuredContent?: unknown; isError?: boolean },
+  most: number,
+): string {
+  const { structuredContent, content, isError } = result
+  const text = structuredContent !== undefined && !isError ? JSON.stringify(structuredContent) : textOf(content)
+  return text.length > most ? `${text.slice(0, most)}\n(cut: ${text.length - most} characters more)` : text
+}
+
+function reasonOf(error: unknown): string {
+  if (error instanceof RpcError) return `the server refused (${error.code}): ${error.message}`
+  return isJexoError(error) || error instanceof Error ? error.message : String(error)
+}

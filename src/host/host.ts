@@ -1,0 +1,198 @@
+import type { Root } from '../kit/call.js'
+import type { Question, QuestionAnswer } from '../link/answering.js'
+import { readCatalogue } from '../link/catalogue.js'
+import type { Link, LinkOptions } from '../link/link.js'
+import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type {
+  LogMessage,
+  PromptDefinition,
+  ResourceDefinition,
+  TemplateDefinition,
+  ToolDefinition,
+} from '../protocol/types.js'
+import { functionsOf, type HostFunction } from './functions.js'
+
+/** Opens a link to a server, with the options that make it the host's. Called again when the server has gone. */
+export type OpenLink = (options: LinkOptions) => Promise<Link>
+
+/** A server at the host, and what it offers now. */
+export interface HostServer {
+  readonly id: string
+  state: 'connecting' | 'open' | 'down'
+  /** Why it is down. */
+  reason?: string
+  name?: string
+  version?: string
+  revision?: string
+  instructions?: string | undefined
+  link?: Link
+  tools: ToolDefinition[]
+  resources: ResourceDefinition[]
+  templates: TemplateDefinition[]
+  prompts: PromptDefinition[]
+  /** Names of tools that the person has switched off. */
+  readonly off: Set<string>
+}
+
+/** What servers ask of a host while something is called; a conversation answers. */
+export interface HostEars {
+  question(server: string, question: Question): Promise<QuestionAnswer>
+  modelRequest(server: string, request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
+  log(server: string, message: LogMessage): void
+}
+
+export interface HostOptions {
+  /** Folders that servers are told of when they ask. */
+  roots?: readonly Root[]
+  /** Hears that something about a server has changed. */
+  onChange?: (server: HostServer) => void
+}
+
+/** Holds servers side by side, as a chat program does: what they offer, what is switched on, what they ask. */
+export class Host {
+  readonly #servers = new Map<string, HostServer>()
+  readonly #openers = new Map<string, OpenLink>()
+  readonly #options: HostOptions
+  ears: HostEars | undefined
+
+  constructor(options: HostOptions = {}) {
+    this.#options = options
+  }
+
+  get servers(): readonly HostServer[] {
+    return [...this.#servers.values()]
+  }
+
+  /** Takes in a server. Never rejects: one that does not open is `down`, with its reason, and can be opened again. */
+  async attach(id: string, open: OpenLink): Promise<HostServer> {
+    const unused = this.#unusedId(id)
+    const server: HostServer = {
+      id: unused,
+      state: 'connecting',
+      tools: [],
+      resources: [],
+      templates: [],
+      prompts: [],
+      off: new Set(),
+    }
+    this.#servers.set(unused, server)
+    this.#openers.set(unused, open)
+    await this.#open(server)
+    return server
+  }
+
+  /** Opens a server again that is down. */
+  async reopen(id: string): Promise<void> {
+    const server = this.#servers.get(id)
+    if (server && server.state === 'down') await this.#open(server)
+  }
+
+  async detach(id: string): Promise<void> {
+    const server = this.#servers.get(id)
+    this.#servers.delete(id)
+    this.#openers.delete(id)
+    await server?.link?.close()
+    if (server) this.#changed(server)
+  }
+
+  /** Switches a tool, or all tools of a server, on or off. */
+  switch(id: string, isOn: boolean, tool?: string): void {
+    const server = this.#servers.get(id)
+    if (!server) return
+    const names = tool === undefined ? server.tools.map(({ name }) => name) : [tool]
+    for (const name of names) {
+      if (isOn) server.off.delete(name)
+      else server.off.add(name)
+    }
+    this.#changed(server)
+  }
+
+  /** What a model is told of: the tools of all servers that are open, less those that are switched off. */
+  functions(): HostFunction[] {
+    const open = this.servers.filter(({ state }) => state === 'open')
+    return functionsOf(
+      open.map(({ id, tools, off }) => ({ id, tools: tools.filter(({ name }) => !off.has(name)) })),
+    )
+  }
+
+  linkOf(id: string): Link | undefined {
+    const server = this.#servers.get(id)
+    return server?.state === 'open' ? server.link : undefined
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(this.servers.map(({ id }) => this.detach(id)))
+  }
+
+  async #open(server: HostServer): Promise<void> {
+    const open = this.#openers.get(server.id)
+    if (!open) return
+    server.state = 'connecting'
+    delete server.reason
+    this.#changed(server)
+    try {
+      const link = await open(this.#linkOptions(server.id))
+      // It was taken away while it opened.
+      if (!this.#servers.has(server.id)) return await link.close()
+      server.link = link
+      server.name = link.serverInfo.title ?? link.serverInfo.name
+      server.version = link.serverInfo.version
+      server.revision = link.revision
+      server.instructions = link.instructions
+      link.on('closed', ({ why }) => this.#gone(server, link, why))
+      for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const)
+        link.on(event, () => void this.#refresh(server, link))
+      await this.#refresh(server, link)
+      if (server.state === 'connecting') server.state = 'open'
+      this.#changed(server)
+    } catch (error) {
+      this.#down(server, error instanceof Error ? error.message : String(error))
+    }
+  }
+
+  async #refresh(server: HostServer, link: Link): Promise<void> {
+    try {
+      Object.assign(server, await readCatalogue(link))
+      this.#changed(server)
+    } catch (error) {
+      if (server.link === link && server.state === 'connecting') throw error
+    }
+  }
+
+  #gone(server: HostServer, link: Link, why: string): void {
+    if (server.link === link && this.#servers.has(server.id)) this.#down(server, why)
+  }
+
+  #down(server: HostServer, reason: string): void {
+    server.state = 'down'
+    server.reason = reason
+    delete server.link
+    this.#changed(server)
+  }
+
+  #linkOptions(id: string): LinkOptions {
+    const { roots } = this.#options
+    return {
+      ...(roots ? { roots } : {}),
+      clientInfo: { name: 'jexo-host', version: '1.0.0' },
+      onQuestion: async (question) => (await this.ears?.question(id, question)) ?? { action: 'cancel' },
+      onModelRequest: async (request, signal) => {
+        if (!this.ears) throw new Error('no conversation is going on')
+        return this.ears.modelRequest(id, request, signal)
+      },
+      onLog: (message) => this.ears?.log(id, message),
+    }
+  }
+
+  #changed(server: HostServer): void {
+    this.#options.onChange?.(server)
+  }
+
+  #unusedId(wanted: string): string {
+    const base = wanted.replace(/[^A-Za-z0-9_]+/g, '_').replace(/^_+|_+$/g, '') || 'server'
+    for (let number = 1; ; number++) {
+      const id = number === 1 ? base : `${base}_${number}`
+      if (!this.#servers.has(id)) return id
+    }
+  }
+}

@@ -1,0 +1,45 @@
+import { existsSync } from 'node:fs'
+import { basename } from 'node:path'
+import { readConfigEntries } from '../attach/config-file.js'
+import { commandOf } from '../target/command-of.js'
+import { openTarget, readTarget } from '../target/target.js'
+import { dialOnNode } from '../transport/node-dial.js'
+import type { OpenLink } from './host.js'
+
+export interface NamedOpener {
+  id: string
+  open: OpenLink
+}
+
+/**
+ * What opens the servers that a text names: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a host's configuration file
+ * with all of its entries. A kit is started as a host would start it. Rejects with a `JexoError` where the text names nothing, or the file cannot be read.
+ */
+export async function openersFor(text: string, timeoutMs = 60_000): Promise<NamedOpener[]> {
+  if (/\.(json|jsonc|toml|ya?ml)$/.test(text) && existsSync(text)) {
+    const entries = Object.entries(await readConfigEntries(text))
+    return entries.map(([id, entry]) => ({
+      id,
+      open: (options) =>
+        'url' in entry
+          ? dialOnNode(entry.url, { timeoutMs, ...options, ...(entry.headers ? { headers: entry.headers } : {}) })
+          : dialOnNode(entry, { timeoutMs, ...options, onStderr: () => {} }),
+    }))
+  }
+  const target = await readTarget(text)
+  const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
+  const open: OpenLink = async (options) =>
+    (await openTarget(started, { timeoutMs, ...options, onStderr: () => {} })).link
+  return [{ id: idOf(text), open }]
+}
+
+const idOf = (text: string): string => {
+  if (/^https?:/.test(text)) return new URL(text).host
+  if (text.includes('#')) return text.slice(text.lastIndexOf('#') + 1)
+  return basename(
+    text
+      .replace(/^exec:/, '')
+      .split(' ')
+      .at(-1) ?? text,
+  ).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
+}

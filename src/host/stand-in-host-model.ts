@@ -1,0 +1,119 @@
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { argumentsIn, StandInPicker, stems } from '../rehearse/stand-in.js'
+import { standInModel } from '../talk/stand-in-model.js'
+import type { HostFunction } from './functions.js'
+import type { HostMessage, HostModel, ModelTurn } from './model.js'
+
+/** Says plainly what this model is not. */
+export const standInLimits =
+  'This is a stand-in for a model. It picks tools by the words that a sentence shares with their names and descriptions, and reads arguments by rules: it understands nothing, makes one call for a sentence, and repeats what a tool answers. Whether a real model would pick the same, it cannot tell.'
+
+/**
+ * A model that ships with Jexo: offline, and always the same for the same. It proposes at most one call for what the person says, takes up
+ * the call before where a sentence only brings another value, and gives back what the tool answered.
+ */
+export function standInHostModel(): HostModel {
+  let counter = 0
+  return {
+    name: 'stand-in',
+    complete: async (request) => standInModel(request),
+    async turn(messages, functions) {
+      const last = messages.at(-1)
+      if (last?.role === 'tool') return { text: reportOf(last), calls: [] }
+      if (last?.role !== 'person') return { text: '', calls: [] }
+      return proposalFor(last, messages, functions, `call_${++counter}`)
+    },
+  }
+}
+
+function proposalFor(
+  said: Extract<HostMessage, { role: 'person' }>,
+  messages: readonly HostMessage[],
+  functions: readonly HostFunction[],
+  id: string,
+): ModelTurn {
+  const again = followUp(said.text, messages, functions, id)
+  if (again) return again
+  // What the model is told are functions: it ranks them under the names that it would call them by.
+  const tools = functions.map(({ name, tool }) => ({ ...tool, name }))
+  const { tool, arguments: given, ranking } = new StandInPicker(tools).pick(said.text)
+  const chosen = functions.find(({ name }) => name === tool)
+  if (!chosen) return nothingFits(said, ranking)
+  const because = ranking[0]?.because.join(', ')
+  return {
+    text: missingText(chosen, given),
+    calls: [
+      { id, name: chosen.name, arguments: given, ...(because ? { because: `words in common: ${because}` } : {}) },
+    ],
+  }
+}
+
+/** "And ML-07?": the call before, with what the sentence brings in place of what was given. */
+function followUp(
+  text: string,
+  messages: readonly HostMessage[],
+  functions: readonly HostFunction[],
+  id: string,
+): ModelTurn | undefined {
+  const before = messages.flatMap((message) => (message.role === 'model' ? message.calls : [])).at(-1)
+  const again = functions.find(({ name }) => name === before?.name)
+  if (!before || !again) return undefined
+  const brought = argumentsIn(text, again.tool)
+  const values = new Set(stems(Object.values(brought).join(' ')))
+  // A sentence that says more than the value is a wish of its own.
+  const isOnlyValues = values.size > 0 && stems(text).every((word) => values.has(word))
+  if (!isOnlyValues) return undefined
+  return {
+    text: '',
+    calls: [
+      {
+        id,
+        name: again.name,
+        arguments: { ...before.arguments, ...brought },
+        because: 'as before, with another value',
+      },
+    ],
+  }
+}
+
+function nothingFits(
+  said: { attached: readonly { label: string }[] },
+  ranking: readonly { tool: string }[],
+): ModelTurn {
+  const near = ranking.slice(0, 3).map(({ tool }) => tool)
+  const attached = said.attached.map(({ label }) => label).join(', ')
+  const about = attached === '' ? '' : ` I see what you attached (${attached}), but I only pick tools.`
+  const closest = near.length === 0 ? ' There are no tools to pick from.' : ` The nearest are ${near.join(', ')}.`
+  return { text: `No tool here shares enough words with that.${closest}${about}`, calls: [] }
+}
+
+function missingText({ tool }: HostFunction, given: JsonObject): string {
+  const required = Array.isArray(tool.inputSchema.required) ? tool.inputSchema.required.map(String) : []
+  const missing = required.filter((name) => !(name in given))
+  if (missing.length === 0) return ''
+  return `I found no ${missing.join(', ')} in your sentence. Add it to the arguments, or approve as it is: the server may ask for what is missing.`
+}
+
+function reportOf({ text, isError, name }: Extract<HostMessage, { role: 'tool' }>): string {
+  if (isError) return `${name} did not do it: ${brief(text)}`
+  return `${name} answers: ${brief(spoken(text))}`
+}
+
+/** Fields of a small object as a sentence; anything else as it is. */
+function spoken(text: string): string {
+  try {
+    const value: unknown = JSON.parse(text)
+    if (!isObject(value)) return text
+    const fields = Object.entries(value)
+    if (fields.length > 6 || fields.some(([, field]) => typeof field === 'object' && field !== null)) return text
+    return fields.map(([name, field]) => `${name} ${field}`).join(', ')
+  } catch {
+    return text
+  }
+}
+
+const mostCharacters = 600
+const brief = (text: string) =>
+  text.length > mostCharacters
+    ? `${text.slice(0, mostCharacters)}… (${text.length} characters; open the answer for all of it)`
+    : text

@@ -1,0 +1,66 @@
+import type { Question, QuestionAnswer } from '../link/answering.js'
+import type { JsonObject } from '../protocol/messages.js'
+import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { ToolResult } from '../protocol/types.js'
+
+/** Something that was added to what the person says: a resource, or the messages of a prompt. */
+export interface Attachment {
+  label: string
+  text: string
+}
+
+/** One thing that happened in a conversation, in its order. A step changes until it is over. */
+export type Step =
+  | { kind: 'person'; id: number; text: string; attached: readonly Attachment[] }
+  | { kind: 'model'; id: number; text: string }
+  /** Something that went wrong, or is worth knowing, in words for the person. */
+  | { kind: 'note'; id: number; text: string; isFault: boolean }
+  | CallStep
+  | QuestionStep
+  | SamplingStep
+
+export interface CallStep {
+  kind: 'call'
+  id: number
+  /** Id that the model gave to its call. */
+  call: string
+  server: string
+  /** Name of the function that the model was told of. */
+  function: string
+  tool: string
+  arguments: JsonObject
+  because: string | undefined
+  /** `refused` by the person; `cancelled` while it ran; `lost` where no answer came. */
+  state: 'proposed' | 'running' | 'done' | 'refused' | 'cancelled' | 'lost'
+  approved: 'once' | 'conversation' | undefined
+  progress?: { done: number; total?: number | undefined; message?: string | undefined }
+  logs: { level: string; text: string }[]
+  result?: ToolResult
+  /** What the model is told of the answer. */
+  text?: string
+  isError?: boolean
+  tookMs?: number
+}
+
+export interface QuestionStep {
+  kind: 'question'
+  id: number
+  server: string
+  question:
+    | Omit<Question & { kind: 'form' }, 'signal' | 'requestId'>
+    | Omit<Question & { kind: 'url' }, 'signal' | 'requestId'>
+  state: 'open' | 'answered' | 'withdrawn'
+  answer?: QuestionAnswer
+}
+
+export interface SamplingStep {
+  kind: 'sampling'
+  id: number
+  server: string
+  request: ModelRequest
+  state: 'open' | 'running' | 'answered' | 'refused' | 'withdrawn'
+  answer?: ModelAnswer
+}
+
+/** How a proposed call may be decided. */
+export type Decision = 'once' | 'conversation' | 'refuse'

@@ -1,0 +1,77 @@
+import { problems } from '../errors.js'
+import { simplified } from '../kit/simplify.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+
+export interface ChatModelOptions {
+  /** Name of the model, where the endpoint has several. */
+  model?: string | undefined
+  /** Sent as a bearer token. */
+  key?: string | undefined
+  timeoutMs?: number
+}
+
+/** What such an endpoint is told of a function: its schema simplified to what they take. */
+export const functionOf = (name: string, description: string, schema: JsonObject): JsonObject => ({
+  type: 'function',
+  function: { name, description, parameters: simplified(schema).schema },
+})
+
+export interface ChatCall {
+  id: string
+  name: string
+  arguments: JsonObject
+}
+export interface ChatMessage {
+  text: string | undefined
+  calls: ChatCall[]
+}
+
+/** Asks a chat endpoint with function calling: `POST <url>`. Rejects with a `JexoError` where it does not answer as such endpoints do. */
+export async function askEndpoint(
+  url: string,
+  body: JsonObject,
+  { model, key, timeoutMs = 60_000 }: ChatModelOptions,
+  signal?: AbortSignal,
+): Promise<ChatMessage> {
+  const late = AbortSignal.timeout(timeoutMs)
+  const response = await fetch(url, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json', ...(key ? { authorization: `Bearer ${key}` } : {}) },
+    body: JSON.stringify({ ...(model === undefined ? {} : { model }), temperature: 0, ...body }),
+    signal: signal ? AbortSignal.any([signal, late]) : late,
+  }).catch((error: Error) => {
+    throw problems.modelUnusable(url, error.cause instanceof Error ? error.cause.message : error.message)
+  })
+  const text = await response.text()
+  if (!response.ok) throw problems.modelUnusable(url, `${response.status} ${text.slice(0, 200)}`)
+  return readMessage(url, text)
+}
+
+function readMessage(url: string, text: string): ChatMessage {
+  let answer: unknown
+  try {
+    answer = JSON.parse(text)
+  } catch {
+    throw problems.modelUnusable(url, 'its answer is no JSON')
+  }
+  const choices = isObject(answer) && Array.isArray(answer.choices) ? answer.choices : []
+  const message = isObject(choices[0]) ? choices[0].message : undefined
+  if (!isObject(message)) throw problems.modelUnusable(url, 'its answer has no choices with a message')
+  const calls = (Array.isArray(message.tool_calls) ? message.tool_calls : []).flatMap((call, at) => {
+    const called = isObject(call) && isObject(call.function) ? call.function : undefined
+    if (!isObject(call) || !called || typeof called.name !== 'string') return []
+    const id = typeof call.id === 'string' ? call.id : `call_${at + 1}`
+    return [{ id, name: called.name, arguments: argumentsOf(called.arguments) }]
+  })
+  return { text: typeof message.content === 'string' ? message.content : undefined, calls }
+}
+
+/** Models write arguments as a text, and not always JSON. */
+function argumentsOf(value: unknown): JsonObject {
+  try {
+    const parsed: unknown = typeof value === 'string' ? JSON.parse(value) : value
+    return isObject(parsed) ? parsed : {}
+  } catch {
+    return {}
+  }
+}
