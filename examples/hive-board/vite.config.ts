@@ -1,0 +1,12 @@
+import react from '@vitejs/plugin-react'
+import { defineConfig } from 'vite'
+
+/** The server keeps to its own address for browsers: the page and the endpoint come from the same one. */
+const proxy = { '/mcp': { target: process.env.HIVES_URL ?? 'http://127.0.0.1:4880', changeOrigin: false } }
+
+export default defineConfig({
+  plugins: [react()],
+  build: { chunkSizeWarningLimit: 1800 },
+  server: { proxy },
+  preview: { proxy },
+})
