@@ -1,0 +1,34 @@
+import { defineKit } from 'jexo'
+import { nodeHandler } from 'jexo/node'
+import { wrapOpenApi } from 'jexo/openapi'
+
+/** Tools of the application's own routes, at /mcp on its own port. They call the application from within: hooks, checks and errors are its own. */
+export function addTools(app) {
+  let mcp
+  const upstream = async (request) => {
+    const { pathname, search } = new URL(request.url)
+    const payload = request.method === 'GET' ? {} : { payload: Buffer.from(await request.arrayBuffer()) }
+    const headers = Object.fromEntries(request.headers)
+    const answer = await app.inject({ method: request.method, url: pathname + search, headers, ...payload })
+    return new Response(answer.rawPayload, {
+      status: answer.statusCode,
+      headers: { 'content-type': answer.headers['content-type'] ?? '' },
+    })
+  }
+  app.addHook('onReady', async () => {
+    const parts = await wrapOpenApi(app.swagger(), {
+      upstream,
+      baseUrl: 'http://orchard.internal/',
+      writes: ['record_harvest'],
+    })
+    mcp = nodeHandler(
+      defineKit({ name: 'orchard', version: '1.0.0', about: 'Trees and harvests of Orchard End.', parts }),
+    )
+  })
+  app.addHook('onRequest', (request, reply, done) => {
+    if (!/^\/mcp(\?|$)/.test(request.url)) return done()
+    reply.hijack()
+    mcp(request.raw, reply.raw)
+  })
+  app.addHook('onClose', () => mcp?.close())
+}
