@@ -1,0 +1,28 @@
+/** `npm start`: the kit over HTTP, and the page beside it. Ctrl-C ends both. */
+import { spawn } from 'node:child_process'
+import { fileURLToPath } from 'node:url'
+
+const here = (path) => fileURLToPath(new URL(path, import.meta.url))
+const port = process.env.PORT ?? '4886'
+const notes = process.env.NOTES_PORT ?? '4885'
+const start = (args, env = {}) =>
+  spawn(process.execPath, args, { cwd: here('.'), stdio: 'inherit', env: { ...process.env, ...env } })
+
+const children = [
+  start([here('../../bin/jexo.mjs'), 'serve', here('notes.kit.ts'), '--http', notes]),
+  start(
+    [here('../../node_modules/vite/bin/vite.js'), 'preview', '--host', '127.0.0.1', '--port', port, '--strictPort'],
+    { NOTES_URL: `http://127.0.0.1:${notes}` },
+  ),
+]
+console.log(`Field notes are at http://127.0.0.1:${port}/`)
+const end = () => {
+  for (const child of children) child.kill('SIGTERM')
+}
+for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, end)
+// One without the other is of no use.
+for (const child of children)
+  child.on('exit', (code) => {
+    end()
+    process.exitCode ||= code ?? 0
+  })
