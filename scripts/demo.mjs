@@ -1,9 +1,10 @@
 /** `npm run demo`: installs and builds if needed, then runs the demo in this very terminal. */
 import { spawn } from 'node:child_process'
 import { join } from 'node:path'
-import { prepare, root } from './prepare.mjs'
+import { prepare, prepareExamples, root } from './prepare.mjs'
 
 prepare()
+prepareExamples(['rehearsal-room'])
 const demo = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'demo', ...process.argv.slice(2)], {
   stdio: 'inherit',
 })

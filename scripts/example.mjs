@@ -7,7 +7,9 @@ import { prepare, root } from './prepare.mjs'
 const [name = '', ...args] = process.argv.slice(2)
 const folder = join(root, 'examples', name)
 if (!/^[\w-]+$/.test(name) || !existsSync(join(folder, 'package.json'))) {
-  const examples = readdirSync(join(root, 'examples')).filter((entry) => existsSync(join(root, 'examples', entry, 'package.json')))
+  const examples = readdirSync(join(root, 'examples')).filter((entry) =>
+    existsSync(join(root, 'examples', entry, 'package.json')),
+  )
   process.stderr.write(`Usage: npm run example <name>\n`)
   for (const entry of examples) {
     const { description } = JSON.parse(readFileSync(join(root, 'examples', entry, 'package.json'), 'utf8'))

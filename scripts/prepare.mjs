@@ -36,6 +36,24 @@ export function prepare() {
   )
 }
 
+/** Builds the examples that are built, by Vite; all of them, or those that are named. */
+export function prepareExamples(names) {
+  const examples = names ?? readdirSync(join(root, 'examples'))
+  for (const name of examples) {
+    const folder = join(root, 'examples', name)
+    const manifest = join(folder, 'package.json')
+    if (!existsSync(manifest) || !JSON.parse(readFileSync(manifest, 'utf8')).scripts.build) continue
+    step(
+      `example ${name}`,
+      `examples/${name}/dist/.built`,
+      ['package-lock.json', 'src', `examples/${name}`],
+      () => {
+        run(`Building the example ${name}`, npm, ['run', 'build', '--silent', '--', '--logLevel', 'warn'], folder)
+      },
+    )
+  }
+}
+
 export const bin = (name) => join(root, 'node_modules', '.bin', process.platform === 'win32' ? `${name}.cmd` : name)
 
 /** Runs a command with its output on stderr; ends with its exit code where it fails. */
@@ -46,7 +64,7 @@ export function run(what, command, args, cwd = root) {
     cwd,
     stdio: ['ignore', 2, 2],
     // What calls this may be a test; the page is built for people all the same.
-    env: { ...process.env, ...(command.includes('vite') ? { NODE_ENV: 'production' } : {}) },
+    env: { ...process.env, ...(command.includes('vite') || args[0] === 'run' ? { NODE_ENV: 'production' } : {}) },
     shell: process.platform === 'win32',
   })
   if (error || status !== 0) {
@@ -82,7 +100,8 @@ function hashOf(words, inputs) {
 function addTo(hash, path) {
   if (!existsSync(path)) return
   if (statSync(path).isDirectory()) {
-    for (const entry of readdirSync(path).sort()) if (entry !== 'node_modules') addTo(hash, join(path, entry))
+    for (const entry of readdirSync(path).sort())
+      if (!['node_modules', 'dist', '.jexo'].includes(entry)) addTo(hash, join(path, entry))
   } else {
     hash.update(path.slice(root.length)).update(readFileSync(path))
   }

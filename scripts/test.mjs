@@ -3,11 +3,12 @@ import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { bin, prepare, root, run } from './prepare.mjs'
+import { bin, prepare, prepareExamples, root, run } from './prepare.mjs'
 
 const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome']
 
 prepare()
+prepareExamples()
 const browser = findBrowser()
 const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
 const curl = find('client to compare with', 'curl', 'JEXO_CURL', ['/usr/bin/curl'], 'curl')
@@ -34,6 +35,7 @@ const systemd = find(
 run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
 run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])
 run('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json'])
+run('Checking types of the examples', bin('tsc'), ['-p', 'examples/tsconfig.json'])
 process.exit(runJest(process.argv.slice(2)))
 
 function findBrowser() {

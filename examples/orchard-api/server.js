@@ -17,6 +17,8 @@ const express = buildExpress().listen(expressPort, '127.0.0.1', (error) => {
 const end = async () => {
   express.closeAllConnections()
   express.close()
+  // Browsers and links keep theirs open for as long as they may.
+  fastify.server.closeAllConnections()
   await fastify.close()
   process.exit(0)
 }

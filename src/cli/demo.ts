@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Command } from 'commander'
 import { tour } from '../demo/tour.js'
@@ -51,7 +52,9 @@ export const demo = () =>
       const page = await onFreePort(4871, (port) => startLoupe([{ kind: 'url', url: service.url }], { port }))
       out(`${colours.bold('The Marsh Lane apiary')}  a made-up co-op with twelve hives, served by Jexo`)
       out(`  server    ${colours.cyan(service.url)}`)
+      const room = await openRoom([service.url])
       out(`  Loupe     ${colours.cyan(page.url)}`)
+      if (room) out(`  room      ${colours.cyan(room.url)}  ${colours.dim('a stand-in for a chat host')}`)
       out(
         `  registry  ${colours.cyan(registry.url)}  ${colours.dim('a REST API, wrapped by its OpenAPI description')}`,
       )
@@ -60,14 +63,31 @@ export const demo = () =>
       out('')
       await walk(service.url, registry)
       if (!flags.tour) {
-        out(`\nOpen the Loupe link, pick ${colours.bold('weigh_hive')}, take its example and send it.`)
+        out(`${colours.bold('Try it')}`)
+        out(`  server  jexo call ${service.url} weigh_hive hive=ML-04 --trace`)
+        out(`  Loupe   pick ${colours.bold('weigh_hive')}, take its example, send it, and open the answer.`)
+        if (room)
+          out(
+            '  room    say "What is the reading of the scale under ML-04?", approve the call; then say "And ML-07?"',
+          )
         out('Ctrl-C ends the demo.')
         await untilSignal()
       }
+      await room?.close()
       await page.close()
       await service.close()
       await Promise.all([registry, graph, scales].map((around) => around.close()))
     })
+
+/** The rehearsal room, where it is built: in a checkout, by `npm run demo`. */
+async function openRoom(servers: readonly string[]): Promise<Served | undefined> {
+  const built = new URL('../../examples/rehearsal-room/dist/backend/main.js', import.meta.url)
+  if (!existsSync(built)) return undefined
+  const { startRoom } = (await import(built.href)) as {
+    startRoom(options: { servers: readonly string[]; port: number }): Promise<Served>
+  }
+  return onFreePort(4876, (port) => startRoom({ servers, port }))
+}
 
 async function walk(url: string, registry: Around['registry']): Promise<void> {
   const link = await dialOnNode(url, { clientInfo: { name: 'jexo-tour', version: '1.0.0' } })

@@ -75,6 +75,7 @@ function Question({ asked: { question, answer } }: { asked: Asked }) {
         schema={question.schema as RJSFSchema}
         validator={validator}
         showErrorList={false}
+        noHtml5Validate
         formData={formData}
         onChange={(event) => setFormData(event.formData)}
         onSubmit={(event) =>

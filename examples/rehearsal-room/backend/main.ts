@@ -54,7 +54,8 @@ async function main(): Promise<void> {
 }
 
 if (process.argv[1] && import.meta.url === (await import('node:url')).pathToFileURL(process.argv[1]).href)
-  main().catch((error: Error) => {
-    console.error(`error ${error.message}\n${usage}`)
+  main().catch((error: NodeJS.ErrnoException) => {
+    const taken = error.code === 'EADDRINUSE' ? '; give another with --port' : ''
+    console.error(`error ${error.message}${taken}\n${usage}`)
     process.exit(2)
   })

@@ -19,9 +19,7 @@ const types: Record<string, string> = {
 export async function serveRoom(room: Room, port: number): Promise<{ url: string; close(): Promise<void> }> {
   const server = createServer(getRequestListener(routesOf(room).fetch))
   await new Promise<void>((resolve, reject) => {
-    server.once('error', (error: NodeJS.ErrnoException) =>
-      reject(error.code === 'EADDRINUSE' ? new Error(`port ${port} is in use; give another with --port`) : error),
-    )
+    server.once('error', reject)
     server.listen(port, '127.0.0.1', resolve)
   })
   const { port: open } = server.address() as { port: number }

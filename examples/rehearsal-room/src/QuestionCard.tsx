@@ -33,6 +33,7 @@ export function QuestionCard({ step, act }: { step: QuestionStep; act: Act }) {
           schema={question.schema as RJSFSchema}
           validator={validator}
           showErrorList={false}
+          noHtml5Validate
           formData={formData}
           onChange={(event) => setFormData(event.formData)}
           onSubmit={(event) => give({ action: 'accept', content: event.formData ?? {} })}

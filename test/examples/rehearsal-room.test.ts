@@ -1,0 +1,153 @@
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Browser, Page } from 'playwright-core'
+import { startBrowser } from '../support/browser.js'
+import { apiary, newFolder, Running, root, run } from '../support/cli.js'
+import { exampleFolder, openPage } from '../support/example.js'
+
+const main = join(exampleFolder('rehearsal-room'), 'dist/backend/main.js')
+const odd = join(root, 'test/support/odd-server.mjs')
+let browser: Browser
+let room: Running
+let page: Page
+let faults: string[]
+
+beforeAll(async () => {
+  browser = await startBrowser()
+  const config = join(newFolder(), 'host.json')
+  const entries = { odd: { command: process.execPath, args: [odd] }, gone: { url: 'http://127.0.0.1:9/mcp' } }
+  writeFileSync(config, JSON.stringify({ mcpServers: entries }))
+  room = new Running([main, '--port', '0', apiary, config])
+  const [url] = await room.until(/http:\S+/)
+  const opened = await openPage(browser, url)
+  page = opened.page
+  faults = opened.faults
+  await server('apiary').getByText('open', { exact: true }).waitFor()
+}, 60_000)
+afterAll(async () => {
+  await browser?.close()
+  await Running.endAll()
+})
+afterEach(() => expect(faults).toEqual([]))
+
+const server = (id: string) => page.getByRole('region', { name: `Server ${id}` })
+const say = async (text: string) => {
+  await page.getByLabel('What you say').fill(text)
+  await page.keyboard.press('Enter')
+}
+const last = (name: string) => page.getByRole('article', { name }).last()
+const anew = () => page.getByRole('button', { name: 'Begin anew' }).click()
+
+test('a question is answered: proposed, approved, called, and the next by the same approval', async () => {
+  await page.getByText(/it understands nothing/).waitFor()
+  await say('What is the reading of the scale under ML-04?')
+  const call = last('Call of weigh_hive')
+  await call.getByText('proposed, not called yet').waitFor()
+  expect(await call.getByLabel('Arguments').inputValue()).toContain('ML-04')
+  await call.getByRole('button', { name: 'For this conversation' }).click()
+  await page.getByText(/^weigh_hive answers: kg 3\d/).waitFor()
+  await call.getByText('the request').click()
+  await call.getByText('"method": "tools/call"').waitFor()
+  await call.getByText('the answer').click()
+  await call.getByText('"structuredContent"').waitFor()
+  await say('And ML-07?')
+  await last('Call of weigh_hive').getByText('approved for this conversation').waitFor()
+  expect(await page.getByText(/^weigh_hive answers/).count()).toBe(2)
+  await anew()
+  await page.getByText('nothing is called before you do').waitFor()
+})
+
+test('what a server asks is answered by its form, and a refusal calls nothing', async () => {
+  await say('Record an inspection of ML-04 on 2026-06-02')
+  await last('Call of record_inspection').getByRole('button', { name: 'Approve once' }).click()
+  const question = last('Question')
+  await question.getByLabel('framesOfBrood').fill('6')
+  await question.getByLabel('framesOfBees').fill('9')
+  await question.getByLabel('storesKg').fill('11')
+  await question.getByRole('button', { name: 'Answer' }).click()
+  await page.getByText(/^record_inspection answers: id \d+, hive ML-04/).waitFor()
+  await page.getByText(/You answered apiary: \{"framesOfBrood":6/).waitFor()
+  await say('Move hive ML-04 to Quarry Field')
+  await last('Call of move_hive').getByRole('button', { name: 'Refuse' }).click()
+  await page.getByText('move_hive did not do it: The person refused this call.').waitFor()
+  await anew()
+})
+
+test('resources and prompts are attached, with values that the server completes', async () => {
+  await page.getByRole('button', { name: 'Attach a resource' }).click()
+  await page
+    .getByRole('menuitem', { name: /Sheet of a hive/ })
+    .or(page.getByRole('menuitem', { name: 'apiary://hives/{hive}' }))
+    .first()
+    .click()
+  const dialog = page.getByRole('dialog')
+  await dialog.getByLabel('hive').fill('04')
+  await page.getByRole('option', { name: 'ML-04' }).click()
+  await dialog.getByRole('button', { name: 'Attach' }).click()
+  await page.getByRole('button', { name: 'Take apiary://hives/ML-04 away' }).waitFor()
+  await page.getByRole('button', { name: 'Use a prompt' }).click()
+  await page.getByRole('menuitem', { name: /inspection_letter/ }).click()
+  await dialog.getByLabel('hive').fill('ML-03')
+  await dialog.getByLabel('member').fill('Ada')
+  await page.getByRole('option', { name: 'Ada Fenn' }).click()
+  await dialog.getByRole('button', { name: 'Attach' }).click()
+  await page.getByRole('button', { name: 'Take inspection_letter away' }).waitFor()
+  await say('Hello there')
+  await page.getByText(/I see what you attached \(apiary:\/\/hives\/ML-04, inspection_letter\)/).waitFor()
+  await page.getByText('attached: inspection_letter').click()
+  await page.getByText(/Write a plain letter of at most 120 words to Ada Fenn/).waitFor()
+  await anew()
+})
+
+test('tools are switched off for the model, and one that is missing is not picked', async () => {
+  const told = async () =>
+    Number(/\d+/.exec((await page.getByText(/^The model is told of/).textContent()) ?? '')?.[0])
+  const before = await told()
+  await page.getByLabel('weigh_hive is offered to the model').click()
+  await page.getByText(`The model is told of ${before - 1} tools.`).waitFor()
+  await say('What is the reading of the scale under ML-04?')
+  await page.getByRole('article').last().waitFor()
+  expect(await page.getByRole('article', { name: 'Call of weigh_hive' }).count()).toBe(0)
+  await page.getByRole('button', { name: 'Stop' }).click()
+  await page.getByText('Stopped.').waitFor()
+  await page.getByLabel('weigh_hive is offered to the model').click()
+  await anew()
+})
+
+test('servers that are down, crash, or answer 5 MB are told of in plain words, and the rest works on', async () => {
+  await server('gone').getByText('down').waitFor()
+  await server('gone')
+    .getByText(/no connection/)
+    .waitFor()
+  await server('apiary').getByRole('button', { name: 'All off' }).click()
+  await say('huge')
+  await last('Call of huge').getByRole('button', { name: 'Approve once' }).click()
+  await page.getByText(/characters; open the answer for all of it/).waitFor()
+  await last('Call of huge').getByText('the answer').click()
+  await last('Call of huge')
+    .getByText(/characters more/)
+    .waitFor()
+  await say('crash')
+  await last('Call of crash').getByRole('button', { name: 'Approve once' }).click()
+  await server('odd').getByText('down', { exact: true }).waitFor()
+  await server('odd').getByRole('button', { name: 'Open again' }).click()
+  await server('odd').getByText('open', { exact: true }).waitFor()
+  await page.getByLabel('Attach a server').fill('nowhere.kit.ts')
+  await page.getByRole('button', { name: 'Attach', exact: true }).click()
+  await page.getByText(/nowhere\.kit\.ts/).waitFor()
+  await server('apiary').getByRole('button', { name: 'All on' }).click()
+  await anew()
+  await say('What is the reading of the scale under ML-04?')
+  await last('Call of weigh_hive').waitFor()
+})
+
+test('only its own page may use the room', async () => {
+  const url = new URL(page.url())
+  expect((await fetch(new URL('/api/stop', url), { method: 'POST' })).status).toBe(403)
+  expect((await fetch(new URL('/../package.json', url))).status).toBe(404)
+})
+
+test('what cannot be started says so', async () => {
+  const ran = await run(process.execPath, [main, '--port', 'many'])
+  expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(/--port many is no port[\s\S]*Usage/) })
+})
