@@ -8,6 +8,7 @@ import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { chromium } from 'playwright-core'
+import { examplePages } from './example-screenshots.mjs'
 import { prepare, root } from './prepare.mjs'
 
 prepare()
@@ -89,7 +90,15 @@ try {
     14,
     8,
   )
+  await terminal(
+    'orchard-api',
+    'cd ../orchard-api; grep -n "addTools" fastify/app.js express/app.js; jexo show http://127.0.0.1:4883/mcp; jexo call http://127.0.0.1:4883/mcp get_tree id=OE-99; jexo call http://127.0.0.1:4883/mcp record_harvest tree=OE-20 on=2026-09-12 kg=40 --trace; curl -s http://127.0.0.1:4883/harvests?tree=OE-20',
+    14,
+    9,
+    'orchard-api',
+  )
   await pages()
+  await examplePages(isWanted, folder, browserFlags)
 } finally {
   xvfb.kill()
 }
@@ -120,8 +129,12 @@ process.stdin.setEncoding('utf8').on('data', (chunk) => {
 })`
 }
 
-async function terminal(name, command, seconds, points = 11) {
+async function terminal(name, command, seconds, points = 11, example = undefined) {
   if (!isWanted(name)) return
+  const beside =
+    example &&
+    spawn('npm', ['start', '--silent'], { cwd: join(root, 'examples', example), stdio: 'ignore', detached: true })
+  if (beside) await pause(6000)
   const shown = command
     .split('; ')
     .map((line) => {
@@ -155,6 +168,7 @@ async function terminal(name, command, seconds, points = 11) {
     stdio: 'inherit',
   })
   term.kill()
+  if (beside) process.kill(-beside.pid, 'SIGTERM')
   process.stdout.write(`${name}.png ${status === 0 ? 'taken' : 'failed'}\n`)
 }
 
@@ -196,7 +210,7 @@ async function loupe(args, cwd = join(root, 'examples/apiary')) {
 }
 
 async function pages() {
-  if (['loupe', 'loupe-form', 'loupe-question', 'loupe-target'].some(isWanted)) await tried()
+  if (['loupe', 'loupe-question'].some(isWanted)) await tried()
   if (isWanted('loupe-follow')) await followed()
   if (isWanted('rehearsal')) await rehearsed()
 }
@@ -254,13 +268,6 @@ async function tried() {
   await take('loupe-question')
   await page.getByRole('button', { name: 'Accept', exact: true }).click()
   await page.getByRole('button', { name: 'Save as a case' }).waitFor()
-  await page.getByRole('button', { name: /^open Marsh Lane apiary/ }).click()
-  await page.getByRole('heading', { name: 'What both can do' }).waitFor()
-  await take('loupe-target')
-  await choose(/^record_inspection/)
-  await page.getByRole('button', { name: /^hive "ML-04", on/ }).click()
-  await page.emulateMedia({ colorScheme: 'dark' })
-  await take('loupe-form')
   await end()
 }
 

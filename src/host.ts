@@ -3,7 +3,7 @@
  * hosts of one's own.
  * @module
  */
-export { chatHostModel } from './host/chat-host-model.js'
+export { chatHostModel, endpointFunctions } from './host/chat-host-model.js'
 export { Conversation, type ConversationOptions } from './host/conversation.js'
 export { functionsOf, type HostFunction } from './host/functions.js'
 export { Host, type HostOptions, type HostServer, type OpenLink } from './host/host.js'

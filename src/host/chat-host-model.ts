@@ -1,6 +1,7 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 import { askEndpoint, type ChatModelOptions, functionOf } from '../rehearse/chat-endpoint.js'
+import type { HostFunction } from './functions.js'
 import type { HostMessage, HostModel } from './model.js'
 
 /**
@@ -12,7 +13,7 @@ export function chatHostModel(url: string, options: ChatModelOptions = {}): Host
   return {
     name: options.model ?? url,
     async turn(messages, functions, signal) {
-      const tools = functions.map(({ name, description, parameters }) => functionOf(name, description, parameters))
+      const tools = endpointFunctions(functions)
       const body = { messages: messages.map(wireOf), ...(tools.length > 0 ? { tools } : {}) }
       const { text = '', calls } = await askEndpoint(url, body, options, signal)
       return { text, calls }
@@ -30,6 +31,10 @@ export function chatHostModel(url: string, options: ChatModelOptions = {}): Host
     },
   }
 }
+
+/** Functions in the form that chat endpoints take, with schemas simplified to what they understand (digest §11). */
+export const endpointFunctions = (functions: readonly HostFunction[]): JsonObject[] =>
+  functions.map(({ name, description, parameters }) => functionOf(name, description, parameters))
 
 function wireOf(message: HostMessage): JsonObject {
   switch (message.role) {

@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { Browser, Page } from 'playwright-core'
 import { startBrowser } from '../support/browser.js'
-import { apiary, newFolder, Running, root, run } from '../support/cli.js'
+import { apiary, newFolder, Running, root, run, written } from '../support/cli.js'
 import { exampleFolder, openPage } from '../support/example.js'
 
 const main = join(exampleFolder('rehearsal-room'), 'dist/backend/main.js')
@@ -30,6 +30,19 @@ afterAll(async () => {
 })
 afterEach(() => expect(faults).toEqual([]))
 
+/** A server by hand whose question has a form that leads nowhere. */
+const oddly = `import { createInterface } from 'node:readline'
+const send = (message) => console.log(JSON.stringify({ jsonrpc: '2.0', ...message }))
+const tools = [{ name: 'ask_oddly', description: 'Asks oddly.', inputSchema: { type: 'object' } }]
+const requestedSchema = { type: 'object', properties: { a: { $ref: '#/nowhere' } } }
+let called
+createInterface({ input: process.stdin }).on('line', (line) => {
+  const { id, method, params, result } = JSON.parse(line)
+  if (method === 'initialize') send({ id, result: { protocolVersion: params.protocolVersion, capabilities: { tools: {} }, serverInfo: { name: 'oddly', version: '0' } } })
+  else if (method === 'tools/list') send({ id, result: { tools } })
+  else if (method === 'tools/call') { called = id; send({ id: 'q', method: 'elicitation/create', params: { message: 'Where to?', requestedSchema } }) }
+  else if (id === 'q') send({ id: called, result: { content: [{ type: 'text', text: result.action }] } })
+})`
 const server = (id: string) => page.getByRole('region', { name: `Server ${id}` })
 const say = async (text: string) => {
   await page.getByLabel('What you say').fill(text)
@@ -139,6 +152,22 @@ test('servers that are down, crash, or answer 5 MB are told of in plain words, a
   await anew()
   await say('What is the reading of the scale under ML-04?')
   await last('Call of weigh_hive').waitFor()
+})
+
+test('a form that the page cannot draw is declined, and what the model is told can be read', async () => {
+  await anew()
+  const server = written('oddly.mjs', oddly)
+  await page.getByLabel('Attach a server').fill(`exec:"${process.execPath}" "${server}"`)
+  await page.getByRole('button', { name: 'Attach', exact: true }).click()
+  await page.getByText('what the model is told, as functions').click()
+  await page.getByText('"name": "ask_oddly"').waitFor()
+  await say('ask oddly')
+  await last('Call of ask_oddly').getByRole('button', { name: 'Approve once' }).click()
+  await last('Question')
+    .getByText(/This page cannot draw the form/)
+    .waitFor()
+  await last('Question').getByRole('button', { name: 'Decline' }).click()
+  await page.getByText('ask_oddly answers: decline').waitFor()
 })
 
 test('only its own page may use the room', async () => {

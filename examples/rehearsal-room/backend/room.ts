@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import {
   type Attachment,
   Conversation,
+  endpointFunctions,
   Host,
   type HostModel,
   type HostServer,
@@ -139,6 +140,9 @@ export class Room {
   ) {
     return this.#link(server).complete(of, { name, value }, filled)
   }
+  /** What the model is told, in the form that chat endpoints take. */
+  functions = () => endpointFunctions(this.#host.functions())
+
   /** A step with everything in it. */
   whole(id: number): Step | undefined {
     return this.#conversation.steps.find((step) => step.id === id)

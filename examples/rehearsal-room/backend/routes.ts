@@ -94,6 +94,7 @@ function routesOf(room: Room): Hono {
     const step = room.whole(Number(context.req.param('id')))
     return step ? context.json(step) : context.json({ error: 'That is gone.' }, 404)
   })
+  app.get('/api/functions', (context) => context.json(room.functions()))
   app.post('/api/stop', (context) => {
     room.conversation.stop()
     return context.json({})

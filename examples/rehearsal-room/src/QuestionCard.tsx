@@ -4,6 +4,7 @@ import type { RJSFSchema } from '@rjsf/utils'
 import validator from '@rjsf/validator-ajv8'
 import type { QuestionStep } from 'jexo/host'
 import { useState } from 'react'
+import { Boundary } from './Boundary.tsx'
 import type { Act } from './Servers.tsx'
 
 /** What a server asks the person: a form to fill in, or a page to visit. */
@@ -29,17 +30,36 @@ export function QuestionCard({ step, act }: { step: QuestionStep; act: Act }) {
       <h3>{question.message}</h3>
       <p className="soft">{server} asks. It gets to see what you fill in.</p>
       {question.kind === 'form' ? (
-        <Form
-          schema={question.schema as RJSFSchema}
-          validator={validator}
-          showErrorList={false}
-          noHtml5Validate
-          formData={formData}
-          onChange={(event) => setFormData(event.formData)}
-          onSubmit={(event) => give({ action: 'accept', content: event.formData ?? {} })}
+        <Boundary
+          instead={(reason) => (
+            <>
+              <p className="fault">
+                This page cannot draw the form that {server} asks with: {reason.split('\n')[0]}
+              </p>
+              <pre>{JSON.stringify(question.schema, null, 2)}</pre>
+              <Group gap={8}>
+                <Button size="xs" variant="light" onClick={() => give({ action: 'decline' })}>
+                  Decline
+                </Button>
+                <Button size="xs" variant="subtle" color="gray" onClick={() => give({ action: 'cancel' })}>
+                  Cancel
+                </Button>
+              </Group>
+            </>
+          )}
         >
-          <Choices accept="Answer" give={give} isSubmit />
-        </Form>
+          <Form
+            schema={question.schema as RJSFSchema}
+            validator={validator}
+            showErrorList={false}
+            noHtml5Validate
+            formData={formData}
+            onChange={(event) => setFormData(event.formData)}
+            onSubmit={(event) => give({ action: 'accept', content: event.formData ?? {} })}
+          >
+            <Choices accept="Answer" give={give} isSubmit />
+          </Form>
+        </Boundary>
       ) : (
         <>
           <p>

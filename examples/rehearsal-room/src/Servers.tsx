@@ -1,6 +1,7 @@
 import { Badge, Button, Checkbox, Group, TextInput } from '@mantine/core'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import type { ServerView } from '../backend/room.ts'
+import { ask } from './useRoom.ts'
 
 export type Act = (path: string, body?: object) => void
 
@@ -22,6 +23,7 @@ export function Servers({
       <p className="soft">
         {on.length === 1 ? 'The model is told of 1 tool.' : `The model is told of ${on.length} tools.`}
       </p>
+      <Told isChanged={on.map(({ name }) => name).join()} />
       <form
         onSubmit={(event) => {
           event.preventDefault()
@@ -53,6 +55,25 @@ export function Servers({
         <Server key={server.id} server={server} act={act} />
       ))}
     </aside>
+  )
+}
+
+/** The list as chat endpoints take it: what the model is told, to the letter. */
+function Told({ isChanged }: { isChanged: string }) {
+  const [text, setText] = useState<string>()
+  const [isOpen, setOpen] = useState(false)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another list is read anew
+  useEffect(() => {
+    if (!isOpen) return
+    ask('functions')
+      .then((functions) => setText(JSON.stringify(functions, null, 2)))
+      .catch((error: Error) => setText(error.message))
+  }, [isOpen, isChanged])
+  return (
+    <details className="opened" onToggle={({ currentTarget }) => setOpen(currentTarget.open)}>
+      <summary className="soft">what the model is told, as functions</summary>
+      <pre>{text ?? 'loading…'}</pre>
+    </details>
   )
 }
 

@@ -1,10 +1,19 @@
 import type { Step } from 'jexo/host'
+import { Boundary } from './Boundary.tsx'
 import { CallCard } from './CallCard.tsx'
 import { QuestionCard } from './QuestionCard.tsx'
 import { SamplingCard } from './SamplingCard.tsx'
 import type { Act } from './Servers.tsx'
 
 export function StepView({ step, act }: { step: Step; act: Act }) {
+  return (
+    <Boundary instead={(reason) => <div className="note fault">This step cannot be shown: {reason}</div>}>
+      <Shown step={step} act={act} />
+    </Boundary>
+  )
+}
+
+function Shown({ step, act }: { step: Step; act: Act }) {
   switch (step.kind) {
     case 'person':
       return (

@@ -1,0 +1,97 @@
+/** Pictures of the examples' pages, each started as `npm run example` starts it. */
+import { spawn } from 'node:child_process'
+import { join } from 'node:path'
+import { setTimeout as pause } from 'node:timers/promises'
+import { chromium } from 'playwright-core'
+import { prepareExamples, root } from './prepare.mjs'
+
+const shots = {
+  'rehearsal-room': {
+    url: 'http://127.0.0.1:4876/',
+    args: ['--', '../apiary/apiary.kit.ts'],
+    async play(page) {
+      const say = async (text) => {
+        await page.getByLabel('What you say').fill(text)
+        await page.keyboard.press('Enter')
+      }
+      await page.getByText('The model is told of 23 tools.').waitFor()
+      await say('What is the reading of the scale under ML-04?')
+      await page.getByRole('button', { name: 'For this conversation' }).click()
+      await page.getByText(/^weigh_hive answers/).waitFor()
+      await page.getByText('the answer').click()
+      await say('And ML-07?')
+      await page
+        .getByText(/^weigh_hive answers/)
+        .nth(1)
+        .waitFor()
+      await say('Move hive ML-04 to Quarry Field')
+      await page.getByRole('button', { name: 'Approve once' }).waitFor()
+    },
+  },
+  'hive-board': {
+    url: 'http://127.0.0.1:4881/',
+    async play(page) {
+      await page.getByText('live', { exact: true }).waitFor()
+      // Some readings make a line.
+      await pause(45_000)
+    },
+  },
+  'in-the-page': {
+    url: 'http://127.0.0.1:4882/',
+    async play(page) {
+      for (const bees of ['12000', '8000', '15000']) {
+        await page.getByLabel(/^bees/).fill(bees)
+        await page.getByRole('button', { name: 'Call' }).click()
+        await page.getByText(`about ${Number(bees).toLocaleString('en')} bees`).waitFor()
+      }
+      await page.getByText('The messages of this session').click()
+    },
+  },
+  'field-notes': {
+    url: 'http://127.0.0.1:4886/',
+    async play(page) {
+      await page.getByLabel('Words to look for').fill('swarm cells')
+      await page.getByRole('button', { name: 'Find' }).click()
+      await page.getByText('Two sealed').waitFor()
+      await page.getByLabel('Site of the review').selectOption('Quarry Field')
+      await page.getByRole('button', { name: 'Fill season_review' }).click()
+      await page.getByText('Review the year').waitFor()
+    },
+  },
+}
+
+export async function examplePages(isWanted, folder, browserFlags) {
+  for (const [name, { url, args = [], play }] of Object.entries(shots)) {
+    if (!isWanted(name)) continue
+    prepareExamples([name])
+    const running = spawn('npm', ['start', '--silent', ...args], {
+      cwd: join(root, 'examples', name),
+      stdio: 'ignore',
+      detached: true,
+    })
+    const browser = await chromium.launch({
+      executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium',
+      args: browserFlags,
+    })
+    try {
+      await untilThere(url)
+      const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+      await page.goto(url)
+      await play(page)
+      await pause(400)
+      await page.screenshot({ path: join(folder, `${name}.png`) })
+      process.stdout.write(`${name}.png taken\n`)
+    } finally {
+      await browser.close()
+      process.kill(-running.pid, 'SIGTERM')
+    }
+  }
+}
+
+async function untilThere(url) {
+  for (let tries = 0; tries < 120; tries++) {
+    if (await fetch(url).catch(() => undefined)) return
+    await pause(250)
+  }
+  throw new Error(`nothing answers at ${url}`)
+}
