@@ -52,7 +52,7 @@ try {
     24,
     8,
   )
-  await terminal('show', 'jexo show apiary.kit.ts | head -58', 3, 8)
+  await terminal('show', 'jexo show apiary.kit.ts | head -58', 7, 8)
   await terminal(
     'call',
     'jexo call apiary.kit.ts weigh_hive hive=ML-04; jexo call apiary.kit.ts weigh_hive hive=ML-99; jexo call apiary.kit.ts weigh_hive hive=4; jexo call apiary.kit.ts weigh_site "site=Quarry Field"',
@@ -92,7 +92,7 @@ try {
   )
   await terminal(
     'orchard-api',
-    'cd ../orchard-api; grep -n "addTools" fastify/app.js express/app.js; jexo show http://127.0.0.1:4883/mcp; jexo call http://127.0.0.1:4883/mcp get_tree id=OE-99; jexo call http://127.0.0.1:4883/mcp record_harvest tree=OE-20 on=2026-09-12 kg=40 --trace; curl -s http://127.0.0.1:4883/harvests?tree=OE-20',
+    'cd ../orchard-api; grep -n "addTools" fastify/app.js express/app.js; jexo show http://127.0.0.1:4883/mcp; jexo call http://127.0.0.1:4883/mcp get_tree id=OE-99; jexo call http://127.0.0.1:4883/mcp record_harvest tree=OE-20 on=2026-09-12 kg=40; curl -s http://127.0.0.1:4883/harvests?tree=OE-20',
     14,
     9,
     'orchard-api',

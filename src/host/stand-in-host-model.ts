@@ -39,13 +39,21 @@ function proposalFor(
   const { tool, arguments: given, ranking } = new StandInPicker(tools).pick(said.text)
   const chosen = functions.find(({ name }) => name === tool)
   if (!chosen) return nothingFits(said, ranking)
-  const because = ranking[0]?.because.join(', ')
+  const because = asSaid(ranking[0]?.because ?? [], said.text).join(', ')
   return {
     text: missingText(chosen, given),
     calls: [
       { id, name: chosen.name, arguments: given, ...(because ? { because: `words in common: ${because}` } : {}) },
     ],
   }
+}
+
+/** Words as they stand in the sentence: they are compared without their endings. */
+function asSaid(because: readonly string[], text: string): string[] {
+  const words = text.match(/[\p{L}\p{N}-]+/gu) ?? []
+  return [
+    ...new Set(because.map((stem) => words.find((word) => word === stem || stems(word).includes(stem)) ?? stem)),
+  ]
 }
 
 /** "And ML-07?": the call before, with what the sentence brings in place of what was given. */

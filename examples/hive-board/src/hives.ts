@@ -29,6 +29,8 @@ export class Hives {
   #link: Link | undefined
   #timer: ReturnType<typeof setTimeout> | undefined
   #isOver = false
+  /** What was never there was not lost. */
+  #wasLive = false
   readonly #url: string
   readonly #changed: (state: BoardState) => void
   readonly #ask: (question: Question) => Promise<QuestionAnswer>
@@ -72,7 +74,8 @@ export class Hives {
       else await this.#link.ping()
       if (this.#state.connection !== 'live') {
         await this.#readAll()
-        const losses = this.#state.losses + (this.#state.connection === 'lost' ? 1 : 0)
+        const losses = this.#state.losses + (this.#wasLive ? 1 : 0)
+        this.#wasLive = true
         this.#set({ connection: 'live', why: '', losses })
       }
     } catch (error) {
