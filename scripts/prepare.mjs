@@ -1,5 +1,5 @@
 /** Installs and builds what is missing or out of date, and nothing else; says what it does while it does it. */
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -72,6 +72,31 @@ export function run(what, command, args, cwd = root) {
     process.exit(status || 1)
   }
   process.stderr.write(`${what}: done in ${((Date.now() - startedAt) / 1000).toFixed(1)} s\n`)
+}
+
+/** As `run`, while others run beside it; what it says comes whole, when it has ended. */
+export function runBeside(what, command, args) {
+  const startedAt = Date.now()
+  const child = spawn(command, args, {
+    cwd: root,
+    stdio: ['ignore', 'pipe', 'pipe'],
+    shell: process.platform === 'win32',
+  })
+  let said = ''
+  for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk) => (said += chunk))
+  return new Promise((resolve) => {
+    const end = (problem) => {
+      if (said !== '') process.stderr.write(said)
+      if (problem !== undefined) {
+        process.stderr.write(`${what} failed (${problem})\n`)
+        process.exit(1)
+      }
+      process.stderr.write(`${what}: done in ${((Date.now() - startedAt) / 1000).toFixed(1)} s\n`)
+      resolve()
+    }
+    child.once('error', (error) => end(error.message))
+    child.once('close', (code) => end(code === 0 ? undefined : `exit code ${code}`))
+  })
 }
 
 function checkNode() {

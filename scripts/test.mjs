@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { bin, prepare, prepareExamples, root, run } from './prepare.mjs'
+import { bin, prepare, prepareExamples, root, run, runBeside } from './prepare.mjs'
 
 const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome']
 
@@ -32,10 +32,12 @@ const systemd = find(
   ['/usr/bin/systemd-analyze'],
   'systemd',
 )
-run('Linting', bin('biome'), ['check', '--error-on-warnings', '.'])
-run('Checking types', bin('tsc'), ['-p', 'tsconfig.json'])
-run('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json'])
-run('Checking types of the examples', bin('tsc'), ['-p', 'examples/tsconfig.json'])
+await Promise.all([
+  runBeside('Linting', bin('biome'), ['check', '--error-on-warnings', '.']),
+  runBeside('Checking types', bin('tsc'), ['-p', 'tsconfig.json']),
+  runBeside('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json']),
+  runBeside('Checking types of the examples', bin('tsc'), ['-p', 'examples/tsconfig.json']),
+])
 process.exit(runJest(process.argv.slice(2)))
 
 function findBrowser() {

@@ -195,7 +195,7 @@ describe('jexo vet', () => {
       '--json',
       '--wire',
       '--row-timeout',
-      '300',
+      '100',
     )
     const { findings, wire } = JSON.parse(data.stdout)
     expect(findings).toEqual(
