@@ -79,13 +79,19 @@ Example: jexo replay cases/
 async function run(words: readonly string[], flags: Flags, options: ReplayOptions): Promise<void> {
   const limit = pLimit(availableParallelism())
   const files = await findCases(words)
-  const catalogues = new Map<string, Catalogue>()
+  const catalogues = new Map<string, Promise<Catalogue | undefined>>()
   const onOpen: ReplayOptions['onOpen'] = async (link) => {
     const { name } = link.serverInfo
-    if (!catalogues.has(name)) catalogues.set(name, await readCatalogue(link))
+    // A server that cannot list has cases all the same; only their coverage is not known.
+    if (!catalogues.has(name))
+      catalogues.set(
+        name,
+        readCatalogue(link).catch(() => undefined),
+      )
+    await catalogues.get(name)
   }
   const reports = await Promise.all(files.map((file) => limit(() => runCase(file, { ...options, onOpen }))))
-  const [catalogue] = catalogues.values()
+  const catalogue = await [...catalogues.values()][0]
   // Of several servers it would not be one coverage.
   const coverage =
     catalogue && catalogues.size === 1

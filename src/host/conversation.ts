@@ -3,6 +3,7 @@ import type { QuestionAnswer } from '../link/answering.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { textOf } from '../replay/case-file.js'
+import type { HostFunction } from './functions.js'
 import type { Host } from './host.js'
 import type { HostMessage, HostModel, ModelCall } from './model.js'
 import { Questions } from './questions.js'
@@ -35,7 +36,7 @@ export class Conversation {
   readonly #options: ConversationOptions
   readonly #steps: Step[] = []
   readonly #messages: HostMessage[] = []
-  /** Functions that the person has approved for the whole conversation. */
+  /** Tools that the person has approved for the whole conversation, by server: names of functions change with the servers that are there. */
   readonly #trusted = new Set<string>()
   readonly #deciding = new Map<number, (decided: { decision: Decision; arguments: JsonObject }) => void>()
   readonly #running = new Map<number, AbortController>()
@@ -130,19 +131,25 @@ export class Conversation {
   async #takeTurns(signal: AbortSignal): Promise<void> {
     const { mostTurns = 8 } = this.#options
     for (let turns = 0; turns < mostTurns; turns++) {
-      const { text, calls } = await this.model.turn(this.#messages, this.#host.functions(), signal)
+      const functions = this.#host.functions()
+      const { text, calls } = await this.model.turn(this.#messages, functions, signal)
       if (signal.aborted) throw signal.reason
       this.#messages.push({ role: 'model', text, calls })
       if (text !== '') this.#add({ kind: 'model', id: ++this.#count, text })
       if (calls.length === 0) return
-      for (const call of calls) await this.#carryOut(call)
+      // Each call is answered to the model, those too that come after the person has stopped it.
+      for (const call of calls) {
+        if (signal.aborted) this.#tell(call, 'The person stopped before this call.', true)
+        else await this.#carryOut(call, functions)
+      }
       if (signal.aborted) throw signal.reason
     }
     this.#note(`The model has called ${mostTurns} times for one sentence; it was stopped there.`, true)
   }
 
-  async #carryOut(call: ModelCall): Promise<void> {
-    const found = this.#host.functions().find(({ name }) => name === call.name)
+  /** `functions` are those that the model was told of: what its name meant then is called, whatever came since. */
+  async #carryOut(call: ModelCall, functions: readonly HostFunction[]): Promise<void> {
+    const found = functions.find(({ name }) => name === call.name)
     if (!found) {
       this.#note(`The model called ${call.name}, which is not there.`, true)
       this.#tell(call, `There is no function ${call.name}.`, true)
@@ -170,13 +177,13 @@ export class Conversation {
       return
     }
     step.approved = decision
-    if (decision === 'conversation') this.#trusted.add(step.function)
+    if (decision === 'conversation') this.#trusted.add(trustKey(step))
     await this.#run(step)
     this.#tell(call, step.text ?? '', step.isError === true || step.state !== 'done')
   }
 
   async #decisionOn(step: CallStep): Promise<{ decision: Decision; arguments: JsonObject }> {
-    if (this.#trusted.has(step.function)) return { decision: 'conversation', arguments: step.arguments }
+    if (this.#trusted.has(trustKey(step))) return { decision: 'conversation', arguments: step.arguments }
     const decision = this.#options.onProposal?.(step)
     if (decision) return { decision, arguments: step.arguments }
     return new Promise((resolve) => {
@@ -239,6 +246,8 @@ export class Conversation {
     this.#options.onStep?.(step)
   }
 }
+
+const trustKey = ({ server, tool }: CallStep): string => JSON.stringify([server, tool])
 
 /** What a model is told of a result: its structured content, else its text, cut where it is too much. */
 function resultText(

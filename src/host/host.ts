@@ -146,7 +146,10 @@ export class Host {
       if (server.state === 'connecting') server.state = 'open'
       this.#changed(server)
     } catch (error) {
+      // It may have opened, and then not said what it offers.
+      const { link } = server
       this.#down(server, error instanceof Error ? error.message : String(error))
+      await link?.close()
     }
   }
 

@@ -200,6 +200,43 @@ describe('a conversation', () => {
   })
 })
 
+test('what was approved for one server is not approved for another that has a tool of that name', async () => {
+  const { conversation, until, host } = await roomWith()
+  const proposed = until(isCall('proposed'))
+  const first = conversation.say('Reading of the scale under ML-04')
+  conversation.decide((await proposed).id, 'conversation')
+  await first
+  await host.detach('hives')
+  await host.attach('strangers', (given) => dial(kit(), given))
+  const again = until(isCall('proposed'))
+  const second = conversation.say('Reading of the scale under ML-04')
+  expect(await again).toMatchObject({ server: 'strangers', function: 'weigh_hive', state: 'proposed' })
+  conversation.stop()
+  await second
+  await host.close()
+})
+
+test('a stop ends what was proposed together, and the model is told of every call', async () => {
+  const seen: string[][] = []
+  const model = {
+    ...standInHostModel(),
+    turn: async (messages: readonly { role: string }[]) => {
+      seen.push(messages.map(({ role }) => role))
+      const call = (id: string) => ({ id, name: 'weigh_hive', arguments: { hive: 'ML-04' } })
+      return seen.length === 1 ? { text: '', calls: [call('a'), call('b')] } : { text: 'Fine.', calls: [] }
+    },
+  }
+  const { conversation, until, host } = await roomWith({ model })
+  const proposed = until(isCall('proposed'))
+  const said = conversation.say('both')
+  await proposed
+  conversation.stop()
+  expect((await said).filter(({ kind }) => kind === 'call')).toHaveLength(1)
+  await conversation.say('and now?')
+  expect(seen[1]).toEqual(['person', 'model', 'tool', 'tool', 'person'])
+  await host.close()
+})
+
 describe('a host', () => {
   test('gives functions names of their own among all servers, and leaves out what is switched off', async () => {
     const host = new Host()

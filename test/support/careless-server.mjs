@@ -21,6 +21,7 @@ const tools = [
   }),
   t('lax', { day: { type: 'string', format: 'date' } }),
   t('thrower', { day: { type: 'string' } }),
+  t('maker', { text: { type: 'string', minLength: 5, maxLength: 1 } }),
   t('good', { hive: { type: 'string', pattern: '^ML-\\d\\d$' } }),
   { ...t('writer', {}), annotations: {} },
 ]

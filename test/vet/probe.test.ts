@@ -15,6 +15,10 @@ const target = async () => (await readTarget(careless)) as never
 describe('what is generated from a schema', () => {
   const schemas: [string, JsonObject][] = [
     ['texts with a pattern', { type: 'string', pattern: '^ML-\\d\\d$' }],
+    [
+      'texts with a pattern and a length that hardly any has',
+      { type: 'string', pattern: '^[a-z]{60}$', minLength: 60 },
+    ],
     ['texts with bounds', { type: 'string', minLength: 3, maxLength: 5 }],
     [
       'formats',
@@ -104,6 +108,7 @@ describe('probing', () => {
         'tool hanger probe-hang',
         'tool lax probe-wrong-taken',
         'tool liar probe-output-misfit',
+        'tool maker probe-unmade',
         'tool thrower probe-threw',
         'tool tracer probe-stack-trace',
       ]),
@@ -112,7 +117,7 @@ describe('probing', () => {
     expect(new Set(report.findings.map(({ rule }) => rule)).size).toBe(probeRules.length)
     const what = report.findings.find(({ rule }) => rule === 'probe-stack-trace')?.what
     expect(what).toContain('called with {"list":[100]}')
-    expect(report).toMatchObject({ tools: 8, left: 1, seed: 7 })
+    expect(report).toMatchObject({ tools: 9, left: 1, seed: 7 })
   })
 
   test('makes the same calls by the same seed', async () => {
@@ -127,7 +132,7 @@ describe('probing', () => {
     const ran = await jexo('vet', careless, '--probe', '20', '--seed', '3', '--row-timeout', '300', '--json')
     expect(ran.code).toBe(1)
     const { probe: counts, findings } = JSON.parse(ran.stdout)
-    expect(counts).toMatchObject({ seed: 3, tools: 8, left: 1 })
+    expect(counts).toMatchObject({ seed: 3, tools: 9, left: 1 })
     expect(findings.some(({ group }: { group: string }) => group === 'probe')).toBe(true)
     const wrong = await jexo('vet', careless, '--probe', 'many')
     expect(wrong).toMatchObject({ code: 2, stderr: expect.stringContaining('--probe many') })

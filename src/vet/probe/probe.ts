@@ -45,7 +45,7 @@ const shrinksOfLoss = 3
 
 /**
  * Calls every tool that only reads with generated arguments, those that its schema allows and those that it forbids, and says what breaks:
- * by the smallest arguments that still do it. Rejects with a `JexoError` where the target cannot be started.
+ * by the smallest arguments that still do it. A tool that cannot be probed is a finding too; the others are.
  */
 export async function probe(
   target: Exclude<Target, { kind: 'tape' }>,
@@ -68,7 +68,9 @@ export async function probe(
     try {
       for (let tool = waiting.shift(); tool; tool = waiting.shift()) {
         onTool(done++, readers.length)
-        const { made, findings } = await probeTool(caller, tool, calls, seed)
+        const { made, findings } = await probeTool(caller, tool, calls, seed).catch((error: Error) =>
+          unmade(tool, error),
+        )
         report.calls += made
         report.findings.push(...findings)
       }
@@ -138,6 +140,16 @@ async function probeTool(
     }
   }
   return { made, findings }
+}
+
+/** A schema that no value fits, or a server that does not come back, is told; the other tools are probed. */
+function unmade(tool: ToolDefinition, error: Error): { made: number; findings: Finding[] } {
+  const what = `it could not be probed to the end: ${error.message.split('\n')[0]}`
+  const mend = 'look whether a value can fit its schema, and whether the server starts again'
+  return {
+    made: 0,
+    findings: [{ rule: 'probe-unmade', group: 'probe', severity: 'note', where: inTool(tool), what, mend }],
+  }
 }
 
 function findingOf(tool: ToolDefinition, args: JsonObject, { rule, what, mend }: Verdict, seed: number): Finding {

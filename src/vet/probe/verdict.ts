@@ -26,6 +26,7 @@ export const probeRules = [
     severity: 'warning',
     about: 'Arguments that the schema forbids are taken all the same.',
   },
+  { id: 'probe-unmade', severity: 'note', about: 'A tool could not be probed to the end.' },
 ] as const satisfies readonly Pick<Finding & { id: string; about: string }, 'id' | 'severity' | 'about'>[]
 
 export type ProbeRule = (typeof probeRules)[number]['id']
