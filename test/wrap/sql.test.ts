@@ -219,12 +219,12 @@ describe.each(kinds)('%s', (kind) => {
       { id: 2, id_2: 2 },
     ])
     const refused: [string, RegExp][] = [
-      ['delete from batches', /Only a SELECT is allowed here, and this is a DELETE/],
+      ['delete from batches', /Only a SELECT is allowed here; this is a DELETE/],
       ['select 1; delete from batches', /one statement only/],
       ['', /sql: given/],
       ['-- nothing', /Give a SELECT statement/],
       ['select * from nowhere', /refused the statement: .*nowhere/],
-      ['select * from batches where id = :id', /no parameters here/],
+      ['select * from batches where id = :id', /parameters are not supported here/],
       [`with gone as (delete from batches returning id) select * from gone`, /Only reading|refused the statement/],
     ]
     for (const [sql, message] of refused) expect(textOf(await link.call('ask_ledger', { sql }))).toMatch(message)

@@ -7,9 +7,10 @@ import { tool } from '../../kit/tool.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { belongings, cutText } from './belongings.js'
 import { rowsOf, type SharedDatabase } from './database.js'
+import { foreignStatement } from './foreign.js'
 import type { PlannedTable, SqlPlan } from './plan.js'
 import { shownTable } from './rows.js'
-import { isCode, type SqlDialect, statementsIn, wordsOf } from './tokens.js'
+import type { SqlDialect } from './tokens.js'
 
 const dialectNames: Readonly<Record<SqlDialect, string>> = {
   sqlite: 'SQLite',
@@ -82,7 +83,7 @@ function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase)
       required: ['rows'],
     },
     run: (async ({ sql, skip = 0 }: { sql: string; skip?: number }, call: Call): Promise<Outcome> => {
-      const text = checked(sql, dialect)
+      const text = foreignStatement(sql, dialect)
       const database = await call.use(shared)
       const answer = await database.run({ text, values: [], access: 'read', skip, isForeign: true }, call)
       const nextSkip = skip + answer.rows.length
@@ -93,28 +94,6 @@ function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase)
       })
     }) as () => never,
   })
-}
-
-/**
- * The one statement of a text, for which a `Refusal` is thrown where it is not there, or is not a SELECT. That it only reads is the
- * database's own business: this is for a clear answer, not for safety, but for what reading transactions let through.
- */
-function checked(text: string, dialect: SqlDialect): string {
-  const statements = statementsIn(text, dialect)
-  const [statement] = statements
-  if (!statement) throw new Refusal('Give a SELECT statement.')
-  if (statements.length > 1) throw new Refusal('Give one statement only; there are several in it.')
-  const words = wordsOf(statement)
-  const [first = ''] = words
-  if (!/^(SELECT|WITH|VALUES|EXPLAIN)$/.test(first))
-    throw new Refusal(`Only a SELECT is allowed here, and this is ${first ? `a ${first}` : 'none'}.`)
-  if (statement.tokens.some(({ kind }) => kind === 'parameter'))
-    throw new Refusal('Write the values into the statement; there are no parameters here.')
-  const isHidden =
-    dialect === 'mysql' && [...statement.head, ...statement.tokens].some((token) => /^\/\*[!M]/.test(token.text))
-  if (isHidden || (words.includes('INTO') && dialect !== 'sqlite'))
-    throw new Refusal('SELECT … INTO and conditional comments are not allowed here.')
-  return statement.tokens.some(isCode) ? statement.text : ''
 }
 
 function found(tables: readonly PlannedTable[], words: string): object {

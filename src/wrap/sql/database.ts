@@ -45,9 +45,16 @@ export function sqlDatabase(source: URL | string, options: DatabaseOptions = {})
   const { address, secrets } = readAddress(source, options)
   const { limits = {}, create } = options
   const opened = shared(
-    async ({ settings }) => {
+    async ({ settings, report }) => {
       const driver = await driverFor({ address, secrets, limits, create }, settings)
-      return reached(new SqlDatabase(address, driver, limits))
+      const database = await reached(new SqlDatabase(address, driver, limits))
+      const wide = await driver.privileges?.().catch(() => undefined)
+      if (wide !== undefined)
+        report(
+          'warning',
+          `${address.name}: the database role is ${wide}. Use a role that may read only the tables it needs.`,
+        )
+      return database
     },
     (database) => database.close(),
     { atStart: true },

@@ -56,6 +56,8 @@ export interface SqlDriver {
   /** Rejects with a `SqlFailure`. */
   run(request: SqlRequest): Promise<SqlAnswer>
   describe(text: string): Promise<Described>
+  /** What the role may do beyond its tables, in words that follow "the role is"; undefined if nothing. */
+  privileges?(): Promise<string | undefined>
   close(): Promise<void>
 }
 

@@ -11,6 +11,8 @@ export interface SqlLimits {
   readonly maxRows: number
   /** How much of an answer is taken. */
   readonly maxBytes: number
+  /** The largest row that is read from the database at all; a larger one is an error. */
+  readonly maxRowBytes: number
   /** Connections at once. */
   readonly maxConnections: number
 }
@@ -19,6 +21,7 @@ export const sqlLimits: SqlLimits = {
   connectMs: 5000,
   maxRows: 200,
   maxBytes: 200_000,
+  maxRowBytes: 16_000_000,
   maxConnections: 4,
 }
 
@@ -27,6 +30,7 @@ const variables: Readonly<Record<string, keyof SqlLimits>> = {
   JEXO_SQL_CONNECT_MS: 'connectMs',
   JEXO_SQL_MAX_ROWS: 'maxRows',
   JEXO_SQL_MAX_BYTES: 'maxBytes',
+  JEXO_SQL_MAX_ROW_BYTES: 'maxRowBytes',
   JEXO_SQL_MAX_CONNECTIONS: 'maxConnections',
 }
 

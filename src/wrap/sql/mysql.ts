@@ -1,3 +1,4 @@
+import type { Duplex } from 'node:stream'
 import type { FieldPacket, Connection as MysqlConnection, Pool, PoolConnection, ResultSetHeader } from 'mysql2'
 import { problems } from '../../errors.js'
 import type { Connection } from './address.js'
@@ -15,6 +16,7 @@ import {
   type SqlValue,
   uniqueColumns,
 } from './driver.js'
+import { limitFrames, mysqlFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
 
 /** MySQL and MariaDB, by a pool of connections. */
@@ -57,6 +59,8 @@ export class MysqlDriver implements SqlDriver {
     let isBroken = request.isForeign === true
     try {
       return await interruptible(request, interruption, async () => {
+        // How strings and names are quoted depends on this mode, and the statement was read with the usual one.
+        if (request.isForeign) await query(connection, "set session sql_mode = 'STRICT_TRANS_TABLES'")
         await query(connection, request.access === 'read' ? 'start transaction read only' : 'start transaction')
         const answer = await this.#carriedOut(connection, request)
         isBroken ||= answer.isUnfinished
@@ -125,6 +129,8 @@ export class MysqlDriver implements SqlDriver {
     let fields: readonly FieldPacket[] = []
     let header: ResultSetHeader | undefined
     return new Promise((resolve, reject) => {
+      const { stream } = connection as unknown as { stream: Duplex }
+      const stop = limitFrames(stream, mysqlFraming, this.#options.limits.maxRowBytes, (failure) => failed(failure))
       const answered = (isUnfinished: boolean) =>
         resolve({
           isUnfinished,
@@ -139,6 +145,7 @@ export class MysqlDriver implements SqlDriver {
       const running = connection.execute({ sql: text, values: values.map(bound), rowsAsArray: true, typeCast })
       let isOver = false
       const failed = (error: Error) => {
+        stop()
         connection.removeListener('error', failed)
         if (!isOver) reject(error)
       }
@@ -157,10 +164,27 @@ export class MysqlDriver implements SqlDriver {
           }
         })
         .on('end', () => {
+          stop()
           connection.removeListener('error', failed)
           if (!isOver) answered(false)
         })
     })
+  }
+
+  async privileges(): Promise<string | undefined> {
+    const connection = await this.#connect()
+    try {
+      const grants = await new Promise<string>((resolve, reject) =>
+        connection.query({ sql: 'show grants', rowsAsArray: true }, (error, rows) =>
+          error ? reject(error) : resolve((rows as unknown as string[][]).flat().join('\n')),
+        ),
+      )
+      const [, everywhere = ''] = /^GRANT (.*) ON \*\.\*/im.exec(grants) ?? []
+      const [found] = /\b(FILE|SUPER|ALL PRIVILEGES)\b/i.exec(everywhere) ?? []
+      return found && `one with ${found.toUpperCase()} on the whole server, which may reach its files`
+    } finally {
+      connection.release()
+    }
   }
 
   async #kill(thread: number): Promise<void> {

@@ -81,7 +81,9 @@ export function planSql(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan
   ]
   const chosen = choice(items, options, read.tables === undefined)
   const leftOut: LeftOutQuery[] = []
-  const warnings: string[] = []
+  const warnings = (read.refused ?? []).map(
+    ({ name, reason }) => `${name}: skipped, the database refuses it (${reason})`,
+  )
   const tools: PlannedQuery[] = []
   const taken = new Map<string, string>()
   for (const item of items) {

@@ -1,5 +1,7 @@
+import type { Duplex } from 'node:stream'
 import type { Client, ClientBase, FieldDef, Pool, PoolClient } from 'pg'
 import { problems } from '../../errors.js'
+import { isRefusal } from '../../kit/refusal.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { Connection } from './address.js'
 import { argumentSchema, postgresSchemas } from './column-types.js'
@@ -15,7 +17,9 @@ import {
   type SqlRequest,
   uniqueColumns,
 } from './driver.js'
+import { limitFrames, postgresFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
+import { checkForeign, widePrivileges } from './postgres-guard.js'
 
 /** How many rows are fetched at once. */
 const batchRows = 100
@@ -56,6 +60,7 @@ export class PostgresDriver implements SqlDriver {
     try {
       return await interruptible(request, interruption, () => this.#within(client, request))
     } catch (error) {
+      if (isRefusal(error)) throw error
       const failure = failureOf(error)
       isBroken ||= failure.kind === 'lost' || !(await rolledBack(client))
       throw failure
@@ -89,10 +94,38 @@ export class PostgresDriver implements SqlDriver {
     const { access, timeoutMs } = request
     await client.query(access === 'read' ? 'begin read only' : 'begin')
     await client.query(`set local statement_timeout = ${Math.ceil(timeoutMs)}`)
-    const answer = access === 'read' ? await fetched(client, request) : await carriedOut(client, request)
+    if (request.isForeign) await checkForeign(client, request.text)
+    const answer = await this.#bounded(client, () =>
+      access === 'read' ? fetched(client, request) : carriedOut(client, request),
+    )
     if (request.signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
     await client.query(access === 'read' ? 'rollback' : 'commit')
     return answer
+  }
+
+  /** A row beyond the limit ends the connection before it has been collected. */
+  async #bounded<T>(client: PoolClient, run: () => Promise<T>): Promise<T> {
+    const { stream } = (client as unknown as { connection: { stream: Duplex } }).connection
+    let exceeded: SqlFailure | undefined
+    const stop = limitFrames(stream, postgresFraming, this.#options.limits.maxRowBytes, (failure) => {
+      exceeded = failure
+    })
+    try {
+      return await run()
+    } catch (error) {
+      throw exceeded ?? error
+    } finally {
+      stop()
+    }
+  }
+
+  async privileges(): Promise<string | undefined> {
+    const client = await this.#connect()
+    try {
+      return await widePrivileges(client)
+    } finally {
+      client.release()
+    }
   }
 
   /** Asks the server to stop what that connection runs, by another one. */

@@ -5,7 +5,7 @@ import type { SqlAddress } from './address.js'
 import { type Described, type SqlDriver, SqlFailure } from './driver.js'
 import { type Query, queriesIn } from './queries.js'
 import { queryFiles } from './query-files.js'
-import { readTables, type Table } from './tables.js'
+import { type RefusedTable, readTables, type Table } from './tables.js'
 import { placed } from './tokens.js'
 
 /** What is known of a database and of the statements that were written for it. */
@@ -14,6 +14,8 @@ export interface SqlReading {
   readonly queries: readonly ReadQuery[]
   /** Undefined where the database could not be asked. */
   readonly tables: readonly Table[] | undefined
+  /** Tables and views that the database cannot describe. */
+  readonly refused?: readonly RefusedTable[]
 }
 export interface ReadQuery extends Query {
   /** What the database says of it; a message where it refuses it. */
@@ -32,10 +34,10 @@ export async function readSql(
     return queriesIn(readFileSync(file, 'utf8'), basename(file), address.dialect)
   })
   if (!driver) return { address, queries, tables: undefined }
-  const tables = await readTables(driver, timeoutMs)
+  const { tables, refused } = await readTables(driver, timeoutMs)
   const read: ReadQuery[] = []
   for (const query of queries) read.push({ ...query, described: await describedBy(driver, query) })
-  return { address, queries: read, tables }
+  return { address, queries: read, tables, refused }
 }
 
 async function describedBy(driver: SqlDriver, { statement }: Query): Promise<Described | string> {

@@ -1,6 +1,15 @@
+import type { SqliteGuard } from './sqlite-guard.js'
+
 /** What the process that holds a SQLite file is asked. */
 export type ChildRequest =
-  | { readonly op: 'open'; readonly library: string; readonly file: string; readonly busyMs: number }
+  | {
+      readonly op: 'open'
+      readonly library: string
+      readonly file: string
+      readonly busyMs: number
+      /** What SQLite may take of memory, so that no value grows beyond it. */
+      readonly maxHeapBytes: number
+    }
   | {
       readonly op: 'run'
       readonly text: string
@@ -9,6 +18,8 @@ export type ChildRequest =
       readonly maxRows: number
       readonly maxBytes: number
       readonly skip: number
+      /** For a statement that others wrote: the only functions and virtual tables that it may use. */
+      readonly guard?: SqliteGuard
     }
   | { readonly op: 'make'; readonly library: string; readonly file: string; readonly script: string }
   | { readonly op: 'describe'; readonly text: string }
@@ -51,17 +62,71 @@ export function childProgram(): void {
         // One more than is wanted says that there are more.
         if (rows.length > request.maxRows || (bytes > request.maxBytes && rows.length > 1))
           return { rows, isCut: true }
-        for (const value of row)
-          bytes +=
-            typeof value === 'string' ? value.length : value instanceof ArrayBuffer ? value.byteLength * 1.4 : 8
+        for (const [at, value] of row.entries()) {
+          const size = typeof value === 'string' ? value.length : own.bytesOf(value) * 1.4
+          bytes += size
+          // A value larger than the whole result may be is cut before it travels.
+          if (size > request.maxBytes) row[at] = own.cut(value, request.maxBytes)
+        }
         rows.push(row)
       }
       return { rows, isCut: false }
     },
 
+    bytesOf(value: unknown): number {
+      return value instanceof ArrayBuffer || ArrayBuffer.isView(value) ? value.byteLength : 8
+    },
+
+    cut(value: unknown, maxBytes: number): unknown {
+      if (typeof value !== 'string') return `(${own.bytesOf(value)} bytes)`
+      return `${value.slice(0, Math.floor(maxBytes / 4))}… (${value.length} characters in all)`
+    },
+
+    /** The virtual tables that a statement opens: SQLite names each by a handle that is the same for the life of the connection. */
+    handlesOf(text: string): string[] {
+      return own
+        .programOf(text)
+        .filter((row) => row[1] === 'VOpen')
+        .map((row) => String(row[5]))
+    },
+
+    programOf(text: string): unknown[][] {
+      return database.prepare(`explain ${text}`).raw().all([]) as unknown[][]
+    },
+
+    /** The compiled program says which functions and virtual tables a statement uses, however they are spelled, views included. */
+    check(text: string, guard: SqliteGuard): void {
+      const refuse = (name: string) => {
+        throw Object.assign(new Error(name), { code: 'JEXO_NOT_ALLOWED' })
+      }
+      const handles = new Set<string>()
+      for (const row of own.programOf(text)) {
+        if (row[1] === 'VOpen') handles.add(String(row[5]))
+        else if (/^(Pure)?Func|^Agg/.test(String(row[1]))) {
+          const [, name] = /^(.+)\(-?\d+\)$/.exec(String(row[5])) ?? []
+          if (name !== undefined && !guard.functions.includes(name.toLowerCase())) refuse(`The function ${name}`)
+        }
+      }
+      if (handles.size === 0) return
+      const ownTables = `select name from sqlite_master where type = 'table' and sql like 'create virtual%'`
+      const named = (database.prepare(ownTables).raw().all([]) as unknown[][]).map(([name]) => String(name))
+      for (const name of [...guard.tables, ...named]) {
+        for (const given of ['', '(1)']) {
+          try {
+            const from = `"${name.replaceAll('"', '""')}"${given}`
+            for (const handle of own.handlesOf(`select 1 from ${from}`)) handles.delete(handle)
+          } catch {
+            // This build does not have it, or it wants other arguments.
+          }
+        }
+      }
+      if (handles.size > 0) refuse('A table-valued function of this statement')
+    },
+
     run(request: Extract<ChildRequest, { op: 'run' }>): ChildAnswer {
       database.exec(request.access === 'write' ? 'begin immediate' : 'begin')
       try {
+        if (request.guard && !/^explain\b/i.test(request.text)) own.check(request.text, request.guard)
         const statement = database.prepare(request.text)
         let answer: ChildAnswer
         if (statement.reader) {
@@ -96,6 +161,7 @@ export function childProgram(): void {
       if (request.op === 'open') {
         const Library = own.libraryAt(request.library)
         database = new Library(request.file, { timeout: request.busyMs })
+        database.prepare(`pragma hard_heap_limit = ${request.maxHeapBytes}`).raw().all([])
         database.prepare('select count(*) from sqlite_master').raw().all([])
         return {}
       }

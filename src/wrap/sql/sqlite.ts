@@ -17,7 +17,12 @@ import {
   type SqlRequest,
   uniqueColumns,
 } from './driver.js'
+import { notAllowed } from './foreign.js'
 import { type ChildAnswer, type ChildRequest, childProgram } from './sqlite-child.js'
+import { sqliteGuard } from './sqlite-guard.js'
+
+/** What SQLite may take of memory for itself, beside four of the largest rows. */
+const heapBytes = 32_000_000
 
 /** A SQLite file, each connection in a process of its own: a statement is stopped by ending that. */
 export class SqliteDriver implements SqlDriver {
@@ -60,7 +65,17 @@ export class SqliteDriver implements SqlDriver {
     const { text, values, access, maxRows, maxBytes, skip = 0 } = request
     const child = await this.#take(access)
     try {
-      const asked = { op: 'run', text, values: values.map(bound), access, maxRows, maxBytes, skip } as const
+      const guard = request.isForeign ? { guard: sqliteGuard } : {}
+      const asked = {
+        op: 'run',
+        text,
+        values: values.map(bound),
+        access,
+        maxRows,
+        maxBytes,
+        skip,
+        ...guard,
+      } as const
       return answerOf(await child.ask(asked, request), request)
     } finally {
       this.#give(access, child)
@@ -139,10 +154,12 @@ export class SqliteDriver implements SqlDriver {
     const child = new Child()
     this.#busy[access].add(child)
     try {
-      const { timeoutMs, connectMs } = this.#options.limits
+      const { timeoutMs, connectMs, maxRowBytes } = this.#options.limits
+      const maxHeapBytes = heapBytes + 4 * maxRowBytes
       const file = `${pathToFileURL(this.#file).href}?mode=${access === 'read' ? 'ro' : 'rw'}`
       const busyMs = Math.min(5000, Math.ceil(timeoutMs / 2))
-      await child.ask({ op: 'open', library: libraryPath(), file, busyMs }, { timeoutMs: connectMs + busyMs })
+      const opening = { op: 'open', library: libraryPath(), file, busyMs, maxHeapBytes } as const
+      await child.ask(opening, { timeoutMs: connectMs + busyMs })
       return child
     } catch (error) {
       child.end()
@@ -247,7 +264,10 @@ function libraryPath(): string {
   }
 }
 
-function failureOf({ message, code }: { message: string; code: string }): SqlFailure {
+function failureOf({ message, code }: { message: string; code: string }): Error {
+  if (code === 'JEXO_NOT_ALLOWED') return notAllowed(message)
+  if (/out of memory/i.test(message))
+    return new SqlFailure('statement', 'it takes more memory than a statement may; select less')
   if (/BUSY|LOCKED/.test(code)) return new SqlFailure('locked', 'another program has locked the file')
   if (/READONLY/.test(code)) return new SqlFailure('readonly', message)
   if (/NOTADB|CORRUPT/.test(code)) return new SqlFailure('lost', `the file is no SQLite database (${message})`)

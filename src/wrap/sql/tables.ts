@@ -1,7 +1,7 @@
-import { sql } from 'kysely'
+import { type ColumnMetadata, sql, type TableMetadata } from 'kysely'
 import type { JsonSchema } from '../../kit/schema.js'
 import { namedTypeSchema, sqliteSchema } from './column-types.js'
-import type { SqlDriver } from './driver.js'
+import { type SqlDriver, SqlFailure } from './driver.js'
 import { kyselyOver } from './through-kysely.js'
 import { isCode, type Token, tokensIn } from './tokens.js'
 
@@ -28,6 +28,12 @@ export interface Table {
   readonly references: readonly { readonly column: string; readonly to: string }[]
 }
 
+/** A table or view that the database lists but cannot describe, such as a view of a table that is gone. */
+export interface RefusedTable {
+  readonly name: string
+  readonly reason: string
+}
+
 interface Facts {
   /** By table, as `schema.table` where there are schemas. */
   readonly keys: ReadonlyMap<string, readonly string[]>
@@ -36,14 +42,20 @@ interface Facts {
   readonly references: ReadonlyMap<string, Table['references']>
 }
 
-/** Tables and views of a database, with their keys and comments. */
-export async function readTables(driver: SqlDriver, timeoutMs: number): Promise<Table[]> {
+/** Tables and views of a database, with their keys and comments, and those that the database itself refuses to describe. */
+export async function readTables(
+  driver: SqlDriver,
+  timeoutMs: number,
+): Promise<{ tables: Table[]; refused: RefusedTable[] }> {
   const database = kyselyOver(driver, timeoutMs)
-  const found = await database.introspection.getTables()
   const rows = async (text: string): Promise<Record<string, string>[]> =>
     (await sql.raw<Record<string, string>>(text).execute(database)).rows
-  const facts = await { sqlite: sqliteFacts, postgres: postgresFacts, mysql: mysqlFacts }[driver.dialect](rows)
-  return found.map(({ name: bareName, schema, isView, columns }): Table => {
+  const { found, refused } = await describedTables(database, driver.dialect, rows)
+  const facts = await { sqlite: sqliteFacts, postgres: postgresFacts, mysql: mysqlFacts }[driver.dialect](
+    rows,
+    refused,
+  )
+  const tables = found.map(({ name: bareName, schema, isView, columns }): Table => {
     const key = driver.dialect === 'postgres' ? `${schema}.${bareName}` : bareName
     const about = facts.comments.get(key)
     return {
@@ -61,7 +73,52 @@ export async function readTables(driver: SqlDriver, timeoutMs: number): Promise<
       references: facts.references.get(key) ?? [],
     }
   })
+  return { tables, refused }
 }
+
+type FoundTable = Pick<TableMetadata, 'name' | 'schema' | 'isView'> & {
+  readonly columns: readonly Pick<ColumnMetadata, 'name' | 'dataType' | 'isNullable' | 'comment'>[]
+}
+
+/** SQLite describes all tables by one statement, which fails as a whole if one of them is broken; then each is asked for by itself. */
+async function describedTables(
+  database: ReturnType<typeof kyselyOver>,
+  dialect: SqlDriver['dialect'],
+  rows: Rows,
+): Promise<{ found: readonly FoundTable[]; refused: RefusedTable[] }> {
+  try {
+    return { found: await database.introspection.getTables(), refused: [] }
+  } catch (error) {
+    if (dialect !== 'sqlite' || !(error instanceof SqlFailure) || error.kind !== 'statement') throw error
+  }
+  const found: FoundTable[] = []
+  const refused: RefusedTable[] = []
+  const listed = await rows(
+    `select name as t, type as c from sqlite_master where type in ('table', 'view') and name not like 'sqlite_%' order by name`,
+  )
+  for (const { t: name = '', c: type } of listed) {
+    try {
+      const columns = await rows(
+        `select name, type, "notnull" as n from pragma_table_info(${quoted(name)}) order by cid`,
+      )
+      found.push({
+        name,
+        isView: type === 'view',
+        columns: columns.map((column) => ({
+          name: String(column.name),
+          dataType: String(column.type),
+          isNullable: Number(column.n) === 0,
+        })),
+      })
+    } catch (error) {
+      if (!(error instanceof SqlFailure) || error.kind !== 'statement') throw error
+      refused.push({ name, reason: error.message })
+    }
+  }
+  return { found, refused }
+}
+
+const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
 
 type Rows = (text: string) => Promise<Record<string, string>[]>
 
@@ -75,8 +132,10 @@ const commentsIn = (rows: readonly Record<string, string>[]) =>
   new Map(rows.flatMap(({ t, about }) => (about ? [[String(t), String(about)] as const] : [])))
 
 /** SQLite keeps the text that made a table, and with it the comments that stand there. */
-async function sqliteFacts(rows: Rows): Promise<Facts> {
-  const tables = `(select name, sql from sqlite_master where type in ('table', 'view'))`
+async function sqliteFacts(rows: Rows, refused: readonly RefusedTable[]): Promise<Facts> {
+  const without =
+    refused.length > 0 ? ` and name not in (${refused.map(({ name }) => quoted(name)).join(', ')})` : ''
+  const tables = `(select name, sql from sqlite_master where type in ('table', 'view')${without})`
   const keys = await rows(
     `select m.name as t, p.name as c from ${tables} m, pragma_table_info(m.name) p where p.pk > 0 order by m.name, p.pk`,
   )

@@ -10,14 +10,16 @@ export interface Token {
 
 type Rule = readonly [TokenKind, RegExp]
 
+// Words are what every one of these databases takes for a name: any character beyond ASCII may stand in it. A number ends where its digits
+// do, so that `1.into` holds the word that the database sees in it.
 const common: readonly Rule[] = [
   ['space', /\s+/y],
-  ['comment', /--[^\n]*/y],
   ['parameter', /:[A-Za-z_]\w*/y],
-  ['number', /\d[\w.]*/y],
-  ['word', /[\p{L}_$][\p{L}\p{N}_$]*/uy],
+  ['number', /\d+(?:\.\d+)?(?:[eE][+-]?\d+)?/y],
+  ['word', /[A-Za-z_\u0080-\uffff][\w$\u0080-\uffff]*/y],
   ['end', /;/y],
 ]
+const lineComment: Rule = ['comment', /--[^\n]*/y]
 const quotedTwice: readonly Rule[] = [
   ['string', /'[^']*(?:''[^']*)*'/y],
   ['name', /"[^"]*(?:""[^"]*)*"/y],
@@ -25,17 +27,27 @@ const quotedTwice: readonly Rule[] = [
 const blockComment: Rule = ['comment', /\/\*[\s\S]*?(?:\*\/|$)/y]
 
 const rules: Readonly<Record<SqlDialect, readonly Rule[]>> = {
-  sqlite: [blockComment, ...quotedTwice, ['name', /`[^`]*(?:``[^`]*)*`/y], ['name', /\[[^\]]*\]/y], ...common],
+  sqlite: [
+    blockComment,
+    lineComment,
+    ...quotedTwice,
+    ['name', /`[^`]*(?:``[^`]*)*`/y],
+    ['name', /\[[^\]]*\]/y],
+    ...common,
+  ],
   postgres: [
     ['string', /[eE]'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*'/y],
-    ['string', /(\$[A-Za-z_]*\$)[\s\S]*?\1/y],
+    ['string', /(\$(?:[A-Za-z_\u0080-\uffff][\w\u0080-\uffff]*)?\$)[\s\S]*?\1/y],
     ['other', /::|:=/y],
+    // PostgreSQL ends a line comment at a carriage return too.
+    ['comment', /--[^\n\r]*/y],
     ...quotedTwice,
     ...common,
   ],
   mysql: [
     blockComment,
-    ['comment', /#[^\n]*/y],
+    // Two dashes begin a comment only before a space: `--1` is a number.
+    ['comment', /(?:--(?=[\s\p{Cc}]|$)|#)[^\n]*/uy],
     ['string', /'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*'/y],
     ['string', /"[^"\\]*(?:(?:""|\\[\s\S])[^"\\]*)*"/y],
     ['name', /`[^`]*(?:``[^`]*)*`/y],
