@@ -162,6 +162,12 @@ export const problems = {
     ),
   kitField: (field: string, wanted: string) =>
     new JexoError('kit-field', `the kit has no usable "${field}"`, `give ${wanted}`),
+  settingName: (name: string) =>
+    new JexoError(
+      'kit-field',
+      `${JSON.stringify(name)} cannot be the name of a setting`,
+      'use letters, digits and underscores, as in SCALES_URL',
+    ),
   settingsMissing: (lines: readonly string[]) =>
     new JexoError(
       'settings-missing',

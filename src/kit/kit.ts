@@ -41,12 +41,13 @@ export interface Kit {
  * @example export default defineKit({ name: 'apiary', version: '1.0.0', parts: [weighHive] })
  */
 export function defineKit(options: KitOptions): Kit {
-  if (typeof options.name !== 'string' || options.name === '') throw problems.kitField('name', 'a short name')
-  if (typeof options.version !== 'string' || options.version === '') {
-    throw problems.kitField('version', 'a version, such as 1.0.0')
-  }
+  if (!isLine(options.name, 128)) throw problems.kitField('name', 'a short name on one line')
+  if (!isLine(options.version, 128)) throw problems.kitField('version', 'a version, such as 1.0.0')
+  if (options.title !== undefined && !isLine(options.title, 256))
+    throw problems.kitField('title', 'a short title on one line')
   let parts = checkParts(options.parts)
   const own = Object.freeze({ ...options.settings })
+  checkSettingNames(settingsWith(own, parts))
   const listeners = new Set<() => void>()
   const kit: Kit = {
     name: options.name,
@@ -73,6 +74,10 @@ export function defineKit(options: KitOptions): Kit {
   return Object.freeze(Object.defineProperty(kit, brands.kit, { value: true }))
 }
 
+/** True for a text that can be written on one line of any file: no line ends or other control characters. */
+const isLine = (value: unknown, most: number): value is string =>
+  typeof value === 'string' && value !== '' && value.length <= most && !/[\p{Cc}\u2028\u2029]/u.test(value)
+
 /** True for a kit of this or of another copy of the package. */
 export const isKit = (value: unknown): value is Kit => hasBrand(value, brands.kit)
 
@@ -85,6 +90,10 @@ export function settingsFor(kit: Kit, parts: readonly Part[]): Readonly<Record<s
 
 const settingsWith = (own: Readonly<Record<string, Setting>>, parts: readonly Part[]) =>
   Object.freeze(Object.assign({}, ...parts.map(({ settings }) => settings ?? {}), own) as Record<string, Setting>)
+
+function checkSettingNames(settings: Readonly<Record<string, Setting>>): void {
+  for (const name of Object.keys(settings)) if (!/^[A-Za-z_]\w{0,127}$/.test(name)) throw problems.settingName(name)
+}
 
 function checkParts(parts: unknown): readonly Part[] {
   if (!Array.isArray(parts)) throw problems.kitField('parts', `an array of parts, not ${nameOf(parts)}`)

@@ -1,3 +1,4 @@
+import { envComment, envLine } from '../escape/env-file.js'
 import type { Packed } from './pack-kit.js'
 
 /** A file of what was packed, by its path below the folder. */
@@ -47,16 +48,16 @@ export const plainName = (name: string): string =>
 /** `.env.example`: what it reads, for somebody to fill in. Secrets have no value here. */
 export function environmentExample({ kit, settings }: Packed, more: readonly string[] = []): string {
   const lines = settings.flatMap(({ name, about, default: usual, isSecret, isNeeded }) => [
-    `# ${about}${isSecret ? ' A secret.' : ''}${isNeeded ? ' Needed.' : ''}`,
-    isNeeded ? `${name}=` : `# ${name}=${isSecret ? '' : (usual ?? '')}`,
+    envComment(`${about}${isSecret ? ' A secret.' : ''}${isNeeded ? ' Needed.' : ''}`),
+    isNeeded ? envLine(name, '') : envComment(envLine(name, isSecret ? '' : (usual ?? ''))),
   ])
-  return `${[`# What ${kit.name} reads from its environment.`, ...lines, ...more].join('\n')}\n`
+  return `${[envComment(`What ${kit.name} reads from its environment.`), ...lines, ...more].join('\n')}\n`
 }
 
 /** What every server over HTTP reads. */
 export const httpEnvironment = (publicUrl: string | undefined): string[] => [
   '# The URL that others reach it by. Needed.',
-  `JEXO_PUBLIC_URL=${publicUrl ?? ''}`,
+  envLine('JEXO_PUBLIC_URL', publicUrl ?? ''),
   '# What callers send as a bearer token. A secret. Needed, unless JEXO_OPEN_TO_ANYONE=1 says that anybody may call.',
   'JEXO_TOKEN=',
 ]

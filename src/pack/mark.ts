@@ -1,3 +1,5 @@
+import { oneLine } from '../escape/one-line.js'
+
 /** The second line of every packed file begins so: by it a file is known as a server to run, not a kit to load. */
 export const packedMark = '// Packed by Jexo'
 
@@ -13,7 +15,7 @@ export interface PackedHead {
 
 /** The lines at the top of a packed file. */
 export const headOf = (jexo: string, { kit, version, platform }: PackedHead): string =>
-  `#!/usr/bin/env node\n${packedMark} ${jexo}: ${kit} ${version}${platform === undefined ? '' : ` for ${platform}`}. Run it with node; --help says how.\n`
+  `#!/usr/bin/env node\n${packedMark} ${jexo}: ${oneLine(kit)} ${oneLine(version)}${platform === undefined ? '' : ` for ${platform}`}. Run it with node; --help says how.\n`
 
 /** Reads those lines again; undefined where a text is no packed file. */
 export function readPackedHead(text: string): PackedHead | undefined {

@@ -46,7 +46,9 @@ export async function packKit(kitFile: string): Promise<Packed> {
   const packages = [...new Set(wraps.flatMap(({ packages = [] }) => packages))]
   for (const name of packages) assets.takePackage(name)
   const { code, map } = await bundle(path, assets, wraps)
-  const fileName = `${basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')}.mjs`
+  // It is written into code, units and commands.
+  const stem = basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
+  const fileName = `${stem.replace(/[^\w.-]+/g, '-').replace(/^[.-]+/, '') || 'kit'}.mjs`
   const platform = packages.length > 0 ? { platform: `${process.platform}-${process.arch}` } : {}
   const head = headOf(version, { kit: kit.name, version: kit.version, ...platform })
   return {

@@ -59,7 +59,7 @@ export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   )
   const entries = wraps.map(({ key, plan, modulePath }, at) => {
     const module = modulePath === undefined ? '' : `, module: module${at}`
-    return `${JSON.stringify(key)}: { plan: ${JSON.stringify(plan, withoutFolders)}${module} }`
+    return `${JSON.stringify(key)}: { plan: JSON.parse(${JSON.stringify(JSON.stringify(plan, withoutFolders))})${module} }`
   })
   const contents = `${imports.join('\n')}\nglobalThis[Symbol.for('jexo.wraps')] = { frozen: { ${entries.join(', ')} } }`
   return {

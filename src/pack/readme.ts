@@ -1,3 +1,4 @@
+import { oneLine } from '../escape/one-line.js'
 import type { ToolPart } from '../kit/part.js'
 import type { Packed } from './pack-kit.js'
 
@@ -7,12 +8,12 @@ export function readmeFor({ kit, settings }: Packed, command: string): string {
   const rows = tools.map(({ name, about }) => `| \`${name}\` | ${inCell(about)} |`)
   const variables = settings.map(
     ({ name, about, default: usual, isSecret, isNeeded }) =>
-      `| \`${name}\` | ${inCell(about)}${isSecret ? ' A secret.' : ''} | ${isNeeded ? 'needed' : usual === undefined || isSecret ? '' : `\`${usual}\``} |`,
+      `| \`${name}\` | ${inCell(about)}${isSecret ? ' A secret.' : ''} | ${isNeeded ? 'needed' : usual === undefined || isSecret ? '' : `\`${inCell(usual).replaceAll('`', "'")}\``} |`,
   )
   return [
-    `# ${kit.title ?? kit.name}`,
+    `# ${inLine(kit.title ?? kit.name)}`,
     '',
-    ...(kit.about === undefined ? [] : [kit.about, '']),
+    ...(kit.about === undefined ? [] : [kit.about.replaceAll('<', '&lt;'), '']),
     'A Model Context Protocol server.',
     '',
     '```sh',
@@ -25,4 +26,6 @@ export function readmeFor({ kit, settings }: Packed, command: string): string {
   ].join('\n')
 }
 
-const inCell = (text: string) => text.replaceAll('|', '\\|').replace(/\s+/g, ' ')
+/** Text in Markdown that can neither open an element of HTML nor end its line. */
+const inLine = (text: string) => oneLine(text).replaceAll('<', '&lt;')
+const inCell = (text: string) => inLine(text).replaceAll('|', '\\|').replace(/\s+/g, ' ')

@@ -1,5 +1,5 @@
 import { problems } from '../errors.js'
-import { textLiteral } from './module/literal.js'
+import { keyText, lineComment, literal, textLiteral } from '../escape/typescript.js'
 import { kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from './written-kit.js'
 
 /** A kit file to be written for a database, a folder or a feed. */
@@ -53,14 +53,16 @@ function kitText(outFile: string, { kind, source, options, files = {}, about, se
   // A folder is one by its slash.
   const place = isAddress(source) ? textLiteral(source) : urlOf(kind === 'folder' ? `${source}/` : source)
   const lines = [
-    ...Object.entries(options).map(([name, value]) => `  ${name}: ${literal(value, '  ')},\n`),
-    ...Object.entries(files).map(([name, paths]) => `  ${name}: [${paths.map(urlOf).join(', ')}],\n`),
+    ...Object.entries(options).map(
+      ([name, value]) => `  ${keyText(name)}: ${literal(value, 2, name.length + 2)},\n`,
+    ),
+    ...Object.entries(files).map(([name, paths]) => `  ${keyText(name)}: [${paths.map(urlOf).join(', ')}],\n`),
   ]
   const given = lines.length > 0 ? `, {\n${lines.join('')}}` : ''
   return [
     `import { defineKit } from 'jexo'\n`,
     `import { ${functions[kind]} } from 'jexo/${kind}'\n\n`,
-    settings.length > 0 ? `// Settings, from the environment: ${settings.join(', ')}\n` : '',
+    settings.length > 0 ? `${lineComment(`Settings, from the environment: ${settings.join(', ')}`)}\n` : '',
     `const parts = await ${functions[kind]}(${place}${given})\n\n`,
     'export default defineKit({\n',
     `  name: ${textLiteral(kitNameOf(outFile))},\n`,
@@ -69,17 +71,4 @@ function kitText(outFile: string, { kind, source, options, files = {}, about, se
     '  parts,\n',
     '})\n',
   ].join('')
-}
-
-/** A plain value as it is written by hand. */
-function literal(value: unknown, indent: string): string {
-  if (typeof value === 'string') return textLiteral(value)
-  if (Array.isArray(value)) return `[${value.map((item) => literal(item, indent)).join(', ')}]`
-  if (typeof value !== 'object' || value === null) return JSON.stringify(value)
-  const more = `${indent}  `
-  const lines = Object.entries(value).map(([name, inner]) => {
-    const key = /^[A-Za-z_]\w*$/.test(name) ? name : textLiteral(name)
-    return `${more}${key}: ${literal(inner, more)},\n`
-  })
-  return `{\n${lines.join('')}${indent}}`
 }

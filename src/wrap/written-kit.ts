@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { basename, dirname, relative, resolve, sep } from 'node:path'
 import { problems } from '../errors.js'
+import { jsonLine } from '../escape/typescript.js'
 
 /**
  * What a written kit file says of itself in its last line: of which source it was made, with what options, what each tool was like
@@ -20,7 +21,7 @@ const start = '// jexo wrap: '
 
 /** The text of a kit file with its mark. */
 export function markedText(text: string, mark: WrittenMark): string {
-  return `${text}\n${start}${JSON.stringify({ ...mark, text: fingerprint(text) })}\n`
+  return `${text}\n${start}${jsonLine({ ...mark, text: fingerprint(text) })}\n`
 }
 
 /** The mark of a kit file, and whether somebody has edited it since; undefined where it was not written by `jexo wrap`. */

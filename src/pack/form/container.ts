@@ -1,5 +1,6 @@
 import { Document } from 'yaml'
 import { problems } from '../../errors.js'
+import { containerComment, containerInstruction } from '../../escape/containerfile.js'
 import { codeFiles, environmentExample, type Form, httpEnvironment, plainName } from '../form.js'
 import type { Packed } from '../pack-kit.js'
 
@@ -34,10 +35,10 @@ const healthCheck = `fetch('http://127.0.0.1:${containerPort}/health/ready').the
 
 function containerfile({ kit, fileName, packages }: Packed): string {
   const platform = packages.length > 0 ? `--platform=linux/${process.arch === 'x64' ? 'amd64' : process.arch} ` : ''
-  return `# ${kit.name} ${kit.version}, a Model Context Protocol server.
+  return `${containerComment(`${kit.name} ${kit.version}, a Model Context Protocol server.`)}
 FROM ${platform}${baseImage}
 WORKDIR /app
-COPY --chown=root:root ${fileName} ${fileName}.map ./
+${containerInstruction('COPY --chown=root:root', [fileName, `${fileName}.map`, './'])}
 ENV NODE_ENV=production JEXO_LOG=json JEXO_HOST=0.0.0.0 JEXO_PORT=${containerPort} JEXO_NEEDS_NAME=1
 # Not root, and nothing in /app may be written. What travels inside is unpacked to /tmp.
 USER node
@@ -46,7 +47,7 @@ STOPSIGNAL SIGTERM
 HEALTHCHECK --interval=10s --timeout=3s --start-period=10s --retries=3 \\
   CMD ["node", "-e", "${healthCheck}"]
 # It starts only with JEXO_PUBLIC_URL (or JEXO_ALLOWED_HOSTS) and JEXO_TOKEN.
-ENTRYPOINT ["node", "/app/${fileName}"]
+${containerInstruction('ENTRYPOINT', ['node', `/app/${fileName}`])}
 CMD ["--http"]
 `
 }

@@ -1,3 +1,4 @@
+import { unitArgument, unitValue } from '../../escape/unit-file.js'
 import { codeFiles, environmentExample, type Form, httpEnvironment, plainName } from '../form.js'
 import type { Packed } from '../pack-kit.js'
 
@@ -23,13 +24,13 @@ export const serviceForm: Form = {
 function unit({ kit, fileName }: Packed): string {
   const name = plainName(kit.name)
   return `[Unit]
-Description=${kit.title ?? kit.name} ${kit.version}, a Model Context Protocol server
+Description=${unitValue(`${kit.title ?? kit.name} ${kit.version}`)}, a Model Context Protocol server
 After=network-online.target
 Wants=network-online.target
 
 [Service]
 Type=exec
-ExecStart=/usr/bin/node /opt/${name}/${fileName} --http
+ExecStart=/usr/bin/node ${unitArgument(`/opt/${name}/${fileName}`)} --http
 Environment=NODE_ENV=production JEXO_LOG=json JEXO_PORT=4870
 # JEXO_TOKEN, JEXO_PUBLIC_URL and the kit's settings. Another port or address: JEXO_PORT, JEXO_HOST.
 EnvironmentFile=-/etc/${name}.env

@@ -1,6 +1,6 @@
 import { encoded } from '../rest/serialize.js'
 import { parse as parseContentType } from './media-type.js'
-import type { RecordedBody, RecordedField, RecordedRequest } from './recorded.js'
+import { type RecordedBody, type RecordedField, type RecordedRequest, startsWithVariable } from './recorded.js'
 
 /** Options that take a value which is of no concern to the request itself. */
 const ignoredWithValue = new Set([
@@ -106,7 +106,7 @@ export function requestOfCurl(words: readonly string[], where: string): Recorded
   return {
     where,
     method: method ?? (isUpload ? 'PUT' : body ? 'POST' : 'GET'),
-    url: withQuery(/^[a-z]+:\/\//i.test(url) || url.startsWith('\ue000') ? url : `http://${url}`, query),
+    url: withQuery(/^[a-z]+:\/\//i.test(url) || startsWithVariable(url) ? url : `http://${url}`, query),
     headers,
     ...(body ? { body } : {}),
     ...(basic === undefined ? {} : { basic }),

@@ -32,9 +32,23 @@ export interface RecordedRequests {
   readonly unread: readonly { where: string; reason: string }[]
 }
 
-/** A variable in a text, such as `$TOKEN` or `{{token}}`, as a mark of private characters that no text contains by itself. */
-export const variableMark = (name: string): string => `\ue000${name}\ue001`
-export const variableMarks = /\ue000([^\ue001]*)\ue001/g
+/** Chosen anew in each process, so that no source can write a mark of its own, escaped or encoded. */
+const nonce = crypto.randomUUID().replaceAll('-', '')
+
+/** A variable in a text, such as `$TOKEN` or `{{token}}`, as a mark that no source can contain by itself. */
+export const variableMark = (name: string): string => `\ue000${nonce}${variableName(name)}\ue001`
+export const variableMarks = new RegExp(`\ue000${nonce}(\\w+)\ue001`, 'g')
+/** The same as part of another expression, without a group. */
+export const variableMarkSource = `\ue000${nonce}\\w+\ue001`
+
+/** A name that a setting can have, whatever the source calls the variable. */
+const variableName = (name: string): string =>
+  name
+    .slice(0, 100)
+    .replace(/\W+/g, '_')
+    .replace(/^(?=\d)/, '_') || 'value'
+
+export const startsWithVariable = (text: string): boolean => text.startsWith(`\ue000${nonce}`)
 
 /** The one variable that a text is, or undefined. */
 export const soleVariable = (text: string): string | undefined => {

@@ -1,7 +1,17 @@
 import { isObject } from '../../protocol/messages.js'
 import { encoded } from '../rest/serialize.js'
 import { parse as parseMediaType } from './media-type.js'
-import { type RecordedBody, type RecordedRequest, soleVariable, variableMarks } from './recorded.js'
+import {
+  type RecordedBody,
+  type RecordedRequest,
+  soleVariable,
+  variableMarkSource,
+  variableMarks,
+} from './recorded.js'
+
+const addressParts = new RegExp(`^((?:[a-z]+:\\/\\/[^/?#]*|${variableMarkSource}))(.*)$`, 'is')
+/** Variables that stand in JSON without quotes. */
+const bareMarks = new RegExp(`([:,[]\\s*)(${variableMarkSource})`, 'g')
 
 /** A request taken apart: each piece of it may be the same in others, or differ. */
 export interface TakenApart {
@@ -42,8 +52,7 @@ export interface Leaf {
 }
 
 export function takenApart(request: RecordedRequest): TakenApart {
-  const [, start = '', rest = ''] =
-    /^((?:[a-z]+:\/\/[^/?#]*|\ue000[^\ue001]*\ue001))(.*)$/is.exec(request.url) ?? []
+  const [, start = '', rest = ''] = addressParts.exec(request.url) ?? []
   const [, user] = /^[a-z]+:\/\/([^@]*)@/i.exec(start) ?? []
   const [path = '', query = ''] = rest.replace(/#.*$/s, '').split(/\?(.*)/s)
   const basic = request.basic ?? (user === undefined ? undefined : decoded(user))
@@ -134,7 +143,7 @@ function leavesOf(value: object, path: readonly string[] = []): Leaf[] {
 
 /** JSON, also where variables stand in it without quotes. */
 function parsed(text: string): { value: unknown } | undefined {
-  for (const candidate of [text, text.replace(/([:,[]\s*)(\ue000[^\ue001]*\ue001)/g, '$1"$2"')]) {
+  for (const candidate of [text, text.replace(bareMarks, '$1"$2"')]) {
     try {
       return { value: JSON.parse(candidate.replace(variableMarks, (mark) => JSON.stringify(mark).slice(1, -1))) }
     } catch {}

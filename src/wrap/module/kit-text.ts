@@ -1,7 +1,7 @@
+import { isIdentifier, keyText, literal, textLiteral } from '../../escape/typescript.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { snakeCase } from '../effect-words.js'
 import type { Conversion, Definitions } from './conversion.js'
-import { isIdentifier, keyText, literal, textLiteral } from './literal.js'
 import type { ModulePlan, PlannedTool } from './plan.js'
 
 export interface KitTextOptions {
@@ -19,7 +19,7 @@ export function kitText(plan: ModulePlan, { name, specifier }: KitTextOptions): 
   const classes = [...new Set(plan.tools.flatMap(({ instanceOf }) => instanceOf ?? []))]
   const shareds = classes.map(
     (className) =>
-      `const ${instanceName(className)} = shared(() => new ${module}.${exportOf(plan, className)}())\n`,
+      `const ${instanceName(className)} = shared(() => new ${module}${accessText(exportOf(plan, className))}())\n`,
   )
   const names = ['defineKit', ...writer.imports, ...(classes.length > 0 ? ['shared'] : []), 'tool'].sort(byLetters)
   return [
@@ -45,13 +45,19 @@ const exportOf = (plan: ModulePlan, className: string) =>
 
 const camelCase = (text: string) =>
   snakeCase(text).replace(/_(\w)/g, (_all, letter: string) => letter.toUpperCase())
-const constName = ({ name }: PlannedTool) => `${camelCase(name).replace(/^(\d)/, '_$1')}Tool`
+const constName = ({ name }: PlannedTool) => `${variableName(name)}Tool`
+/** A name for a variable: what an identifier cannot hold is left out. */
+const variableName = (text: string) =>
+  camelCase(text)
+    .replace(/[^\w$]/g, '')
+    .replace(/^(\d)/, '_$1')
+const accessText = (name: string) => (isIdentifier(name) ? `.${name}` : `[${textLiteral(name)}]`)
 /** The module goes by the kit's name, unless that is a word of the language or of the file itself. */
 function moduleName(name: string): string {
-  const own = camelCase(name).replace(/^(\d)/, '_$1') || 'source'
+  const own = variableName(name) || 'source'
   return taken.has(own) ? `${own}Module` : own
 }
-const instanceName = (className: string) => `${camelCase(className)}Instance`
+const instanceName = (className: string) => `${variableName(className)}Instance`
 
 /** Writes tools one by one, and keeps what they need to have imported. */
 class ToolWriter {
@@ -151,7 +157,7 @@ class ToolWriter {
     const required = (input.required ?? []) as readonly string[]
     const owner = instanceOf === undefined ? this.#module : `(await call.use(${instanceName(instanceOf)}))`
     const steps = instanceOf === undefined ? path : path.slice(-1)
-    const access = steps.map((step) => (isIdentifier(step) ? `.${step}` : `[${textLiteral(step)}]`)).join('')
+    const access = steps.map(accessText).join('')
     const shapeOf = (name: string) => (input.properties as Record<string, JsonSchema>)[name] ?? {}
     const of = (name: string) => (isGiven ? `given[${textLiteral(name)}]` : name)
     const callee = `${this.#module}${access}`

@@ -1,5 +1,5 @@
 import { problems } from '../../errors.js'
-import { textLiteral } from '../module/literal.js'
+import { keyText, lineComment, literal, textLiteral } from '../../escape/typescript.js'
 import { fingerprint, kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from '../written-kit.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 import { inputOf, outputOf } from './parts.js'
@@ -93,7 +93,7 @@ function kitText(plan: RestPlan, outFile: string, { source, options }: RestKitOp
   return [
     `import { defineKit } from 'jexo'\n`,
     `import { ${wrap} } from 'jexo/${plan.kind}'\n\n`,
-    `// Settings, from the environment: ${[...new Set(settings)].join(', ')}\n`,
+    `${lineComment(`Settings, from the environment: ${[...new Set(settings)].join(', ')}`)}\n`,
     `const parts = await ${wrap}(${place}, {\n${optionLines(plan, options, outFile).join('')}})\n\n`,
     'export default defineKit({\n',
     `  name: ${textLiteral(kitNameOf(outFile))},\n`,
@@ -111,11 +111,13 @@ function optionLines(plan: RestPlan, options: Readonly<Record<string, unknown>>,
   const literalOf = (name: string, value: unknown) => {
     if (name === 'operations')
       return `[${(value as string[]).map((file) => `new URL(${textLiteral(pathFrom(outFile, file))}, import.meta.url)`).join(', ')}]`
-    return typeof value === 'string' ? textLiteral(value) : JSON.stringify(value)
+    return literal(value, 2, name.length + 2)
   }
-  const kept = rest.map(([name, value]) => `  ${name}: ${literalOf(name, value)},\n`)
+  const kept = rest.map(([name, value]) => `  ${keyText(name)}: ${literalOf(name, value)},\n`)
   if (plan.form === 'catalogue') return kept
-  const names = plan.operations.map((operation) => `    ${textLiteral(operation.name)}, // ${placeOf(operation)}\n`)
+  const names = plan.operations.map(
+    (operation) => `    ${textLiteral(operation.name)}, ${lineComment(placeOf(operation))}\n`,
+  )
   const manyTools = plan.operations.length > 40 ? ['  catalogue: false,\n'] : []
   return ['  only: [\n', ...names, '  ],\n', ...manyTools, ...kept]
 }

@@ -25,11 +25,24 @@ function flatLiteral(value: unknown): string {
   return entries.length === 0 ? '{}' : `{ ${entries.join(', ')} }`
 }
 
-export const keyText = (key: string): string => (isIdentifier(key) ? key : textLiteral(key))
+/** A key as it may stand in an object literal. `__proto__` without brackets would set the prototype. */
+export function keyText(key: string): string {
+  if (key === '__proto__') return `['__proto__']`
+  return isIdentifier(key) ? key : textLiteral(key)
+}
 export const isIdentifier = (text: string): boolean => /^[A-Za-z_$][\w$]*$/.test(text)
 
-/** Single quotes, unless the text has some itself. */
+/** Single quotes, unless the text has some itself. Nothing in it can end the literal. */
 export function textLiteral(text: string): string {
-  const json = JSON.stringify(text)
+  const json = withoutSeparators(JSON.stringify(text))
   return text.includes("'") ? json : `'${json.slice(1, -1).replaceAll('\\"', '"')}'`
 }
+
+/** JSON on one line of source code: the two line separators that JSON leaves as they are end a line in JavaScript. */
+export const jsonLine = (value: unknown): string => withoutSeparators(JSON.stringify(value))
+
+const withoutSeparators = (json: string): string =>
+  json.replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')
+
+/** A comment that ends at the end of its line, whatever the text holds. */
+export const lineComment = (text: string): string => `// ${text.replace(/[\p{Cc}\u2028\u2029]+/gu, ' ').trim()}`
