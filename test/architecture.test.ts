@@ -8,7 +8,7 @@ const source = join(root, 'src')
 
 /** Layers from the lowest: a file may import its own layer and those below. */
 const layers = [
-  ['protocol', 'errors.ts', 'version.ts'],
+  ['protocol', 'escape', 'errors.ts', 'version.ts'],
   ['kit'],
   ['engine', 'link'],
   ['transport'],
@@ -52,8 +52,9 @@ const layers = [
   ['loupe'],
   ['cli'],
 ]
-const withoutNode = /^(protocol|kit|engine|link|transport\/http)\/|^(errors|version|index|fetch|link)\.ts$/
-const portableTransport = /^transport\/(intake|line-splitter|memory|dial|http-wire|fetch-handler)\.ts$/
+const withoutNode = /^(protocol|escape|kit|engine|link|transport\/http)\/|^(errors|version|index|fetch|link)\.ts$/
+const portableTransport =
+  /^transport\/(byte-gatherer|intake|line-splitter|memory|dial|http-wire|fetch-handler)\.ts$/
 
 const files = readdirSync(source, { recursive: true, withFileTypes: true })
   .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name))

@@ -21,6 +21,7 @@ interface Flags extends DataFlags {
   credential?: string
   operations?: string
   header?: string[]
+  keepValues?: boolean
 }
 
 export const wrap = () =>
@@ -47,6 +48,7 @@ export const wrap = () =>
       '--credential <kind>',
       'of an API whose description says none: bearer, basic, header:NAME or query:NAME',
     )
+    .option('--keep-values', 'of a HAR recording: use the recorded values as defaults and examples')
     .option('--operations <files>', 'of a graph: files with its operations, separated by commas')
     .option(
       '--ad-hoc',
@@ -127,6 +129,7 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
       ? {}
       : { operations: namesIn(flags.operations).map((file) => resolve(file)) }),
     ...(flags.adHoc ? { adHoc: true } : {}),
+    ...(flags.keepValues ? { keepValues: true } : {}),
   }
   // Large descriptions and slow servers take seconds.
   if (/^https?:/.test(known.source) || statSync(known.source).size > 4_000_000)

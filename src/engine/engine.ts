@@ -131,7 +131,8 @@ export class Engine {
   }
 
   #hear(method: string, params: JsonObject): void {
-    for (const feature of features) feature.hear?.[method]?.(this, params)
+    // Peers choose the name: one such as `constructor` must not find what every object has.
+    for (const { hear } of features) if (hear && Object.hasOwn(hear, method)) hear[method]?.(this, params)
   }
 }
 

@@ -45,7 +45,14 @@ function clientOf(info: unknown): Implementation {
   if (!isObject(info) || typeof info.name !== 'string' || typeof info.version !== 'string') {
     throw rpcErrors.invalidParams('"clientInfo" must have a name and a version')
   }
-  return info as unknown as Implementation
+  const { name, version, title, description, websiteUrl } = info
+  const cut = (text: unknown, most: number) => (typeof text === 'string' ? text.slice(0, most) : undefined)
+  const more = { title: cut(title, 200), description: cut(description, 500), websiteUrl: cut(websiteUrl, 500) }
+  return {
+    name: name.slice(0, 200),
+    version: version.slice(0, 100),
+    ...Object.fromEntries(Object.entries(more).filter(([, text]) => text !== undefined)),
+  }
 }
 
 function capabilitiesFor(engine: Engine): ServerCapabilities {

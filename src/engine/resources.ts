@@ -3,6 +3,7 @@ import type { Shared } from '../kit/shared.js'
 import { toBase64 } from '../protocol/base64.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { readResultFor, resourceFor } from '../protocol/downgrade.js'
+import type { JsonObject } from '../protocol/messages.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import type { EmbeddedContent, ReadResult, ResourceContents, ResourceDefinition } from '../protocol/types.js'
 import { callFor } from './call-context.js'
@@ -83,7 +84,7 @@ type Reader = {
 }
 
 async function read(engine: Engine, incoming: Incoming): Promise<ReadResult> {
-  const uri = stringParam(incoming.params, 'uri')
+  const uri = uriParam(incoming.params)
   const reader = readerOf(engine, incoming, uri)
   if (!reader) throw rpcErrors.resourceNotFound(uri)
   const { running } = engine
@@ -133,20 +134,33 @@ function contentsOf(uri: string, mimeType: string | undefined, given: unknown): 
 }
 
 function subscribe(engine: Engine, incoming: Incoming) {
-  const uri = stringParam(incoming.params, 'uri')
+  const uri = uriParam(incoming.params)
   if (engine.isStateless) throw rpcErrors.methodNotFound('resources/subscribe')
   const reader = readerOf(engine, incoming, uri)
   if (!reader) throw rpcErrors.resourceNotFound(uri)
   engine.subscriptions ??= new Set()
+  if (engine.subscriptions.size >= maxSubscriptions && !engine.subscriptions.has(uri))
+    throw new RpcError(codes.internal, `this session has ${maxSubscriptions} subscriptions already; end some first`)
   engine.subscriptions.add(uri)
   // Somebody waits for news now; whether it comes at once is no matter of this answer.
   if (reader.source) engine.running.keepOpen(reader.source)
   return {}
 }
 
+/** How many resources one session may subscribe to; their URIs are bounded, too. */
+const maxSubscriptions = 1000
+const maxUriCharacters = 8192
+
+function uriParam(params: JsonObject): string {
+  const uri = stringParam(params, 'uri')
+  if (uri.length > maxUriCharacters)
+    throw rpcErrors.invalidParams(`"uri" is longer than ${maxUriCharacters} characters`)
+  return uri
+}
+
 function unsubscribe(engine: Engine, { params }: Incoming) {
   if (engine.isStateless) throw rpcErrors.methodNotFound('resources/unsubscribe')
-  const uri = stringParam(params, 'uri')
+  const uri = uriParam(params)
   engine.subscriptions?.delete(uri)
   return {}
 }

@@ -2,6 +2,7 @@ import { problems } from '../errors.js'
 import { branded, brands } from './brand.js'
 import { closestTo } from './closest.js'
 import type { Effect } from './effects.js'
+import { globMatcher } from './glob.js'
 import { checkName, type Example, keyOf, type Part, type PartExtras } from './part.js'
 
 /** Plain functions on arrays of parts, for what was wrapped and needs to be cut down or reworded. */
@@ -105,16 +106,9 @@ function matcherOf(glob: string): (item: Choosable) => boolean {
     if (glob.startsWith('tag:')) return ({ tags }) => tags?.includes(glob.slice(4)) === true
     return ({ key, others }) => key === glob || others?.includes(glob) === true
   }
-  const pattern = new RegExp(
-    `^${glob
-      .split('*')
-      .map((text) => text.replace(/[\\^$.+?()[\]{}|]/g, '\\$&'))
-      .join('.*')}$`,
-  )
+  const matches = globMatcher(glob)
   return ({ key, tags, others }) =>
-    pattern.test(key) ||
-    others?.some((name) => pattern.test(name)) === true ||
-    tags?.some((tag) => pattern.test(`tag:${tag}`)) === true
+    matches(key) || others?.some(matches) === true || tags?.some((tag) => matches(`tag:${tag}`)) === true
 }
 
 function mustExist(parts: readonly Part[], names: readonly string[]): void {

@@ -1,8 +1,12 @@
-import type { ErrorObject } from 'ajv'
+import type { Ajv, ErrorObject, Options } from 'ajv'
+import type { Ajv2020 } from 'ajv/dist/2020.js'
+import { boundedFormat } from './formats.js'
+import { nativeTest, needsLinearEngine, type PatternMaker, patternMakerFor } from './pattern.js'
 import type { JsonSchema } from './schema.js'
-import type { JsonSchemaValidator, Misfit, Validate } from './validation.js'
+import { hasDuplicates } from './unique.js'
+import { isSmall, type JsonSchemaValidator, type Misfit, maxMisfits, type Validate } from './validation.js'
 
-type Compile = (schema: JsonSchema) => Validate
+type Compile = (schema: JsonSchema, makePattern: PatternMaker) => Validate
 
 /** Checks JSON Schema by compiling it with Ajv, which is loaded when the first plain schema is checked. */
 export const compilingValidator: JsonSchemaValidator = {
@@ -14,7 +18,11 @@ export const compilingValidator: JsonSchemaValidator = {
       )
     }
     compilers ??= loadCompilers()
-    return compilers.then(({ current, draft7 }) => (/draft-0[67]/.test(dialect) ? draft7 : current)(schema))
+    const compileWith = (makePattern: PatternMaker) =>
+      (compilers as NonNullable<typeof compilers>).then(({ current, draft7 }) =>
+        (/draft-0[67]/.test(dialect) ? draft7 : current)(schema, makePattern),
+      )
+    return needsLinearEngine(schema) ? patternMakerFor(schema).then(compileWith) : compileWith(nativeTest)
   },
 }
 
@@ -27,18 +35,83 @@ async function loadCompilers() {
     import('ajv-formats'),
   ])
   const addFormats = formats.default.default
-  const options = { strict: false, allErrors: true, addUsedSchema: false, logger: false as const }
-  const compilerOf = (ajv: InstanceType<typeof Ajv> | InstanceType<typeof Ajv2020>): Compile => {
-    addFormats(ajv as InstanceType<typeof Ajv>)
-    return (schema) => {
-      const validate = ajv.compile(schema)
-      return (value) => (validate(value) ? [] : (validate.errors ?? []).filter(isFault).map(readError))
+  type AnyAjv = Ajv | Ajv2020
+  const instanceOf = (Kind: new (options: Options) => AnyAjv, allErrors: boolean, makePattern: PatternMaker) => {
+    // Ajv tells patterns apart by their text.
+    const make = (source: string) => ({ test: makePattern(source), toString: () => `/${source}/u` })
+    const regExp = Object.assign(make, { code: 'undefined' })
+    const ajv = new Kind({
+      strict: false,
+      allErrors,
+      addUsedSchema: false,
+      logger: false,
+      code: { regExp: regExp as never },
+    })
+    addFormats(ajv as Ajv)
+    boundFormats(ajv)
+    ajv.removeKeyword('uniqueItems')
+    ajv.addKeyword({
+      keyword: 'uniqueItems',
+      type: 'array',
+      schemaType: 'boolean',
+      error: { message: 'must not hold the same item twice' },
+      validate: (isWanted: boolean, items: unknown[]) => !isWanted || !hasDuplicates(items),
+    })
+    return ajv
+  }
+  const compilerOf = (Kind: new (options: Options) => AnyAjv): Compile => {
+    // Instances are dear; nearly all schemas use the native patterns.
+    const usual = { first: instanceOf(Kind, false, nativeTest), all: instanceOf(Kind, true, nativeTest) }
+    return (given, makePattern) => {
+      const schema = withoutAsync(given)
+      const pair =
+        makePattern === nativeTest
+          ? usual
+          : { first: instanceOf(Kind, false, makePattern), all: instanceOf(Kind, true, makePattern) }
+      const isValid = pair.first.compile(schema)
+      let explain: ReturnType<AnyAjv['compile']> | undefined
+      return (value) => {
+        if (isValid(value)) return []
+        // Looking for every fault costs as much as the value is large: in a large one, the first will do.
+        if (!isSmall(value)) return faultsOf(isValid.errors)
+        explain ??= pair.all.compile(schema)
+        explain(value)
+        return faultsOf(explain.errors ?? isValid.errors)
+      }
     }
   }
-  return { current: compilerOf(new Ajv2020(options)), draft7: compilerOf(new Ajv(options)) }
+  return { current: compilerOf(Ajv2020), draft7: compilerOf(Ajv) }
 }
 
-const isFault = (error: ErrorObject) => error.keyword !== 'if'
+function boundFormats(ajv: Ajv | Ajv2020): void {
+  for (const [name, format] of Object.entries(ajv.formats)) {
+    const check = checkOf(format)
+    if (check) ajv.addFormat(name, boundedFormat(name, check))
+  }
+}
+
+/** The check of a format on texts; undefined for formats of numbers, and those that are not checked. */
+function checkOf(format: unknown): ((text: string) => boolean) | undefined {
+  if (format instanceof RegExp) return (text) => format.test(text)
+  if (typeof format === 'function') return format as (text: string) => boolean
+  if (typeof format !== 'object' || format === null) return undefined
+  const { type = 'string', validate } = format as { type?: string; validate?: unknown }
+  return type === 'string' ? checkOf(validate) : undefined
+}
+
+/** `$async` would make every value pass: the result would be a promise. */
+function withoutAsync(schema: JsonSchema): JsonSchema {
+  const text = JSON.stringify(schema)
+  return text.includes('"$async"')
+    ? JSON.parse(text, (key, value) => (key === '$async' ? undefined : value))
+    : schema
+}
+
+const faultsOf = (errors: readonly ErrorObject[] | null | undefined): Misfit[] =>
+  (errors ?? [])
+    .filter(({ keyword }) => keyword !== 'if')
+    .slice(0, maxMisfits)
+    .map(readError)
 
 function readError(error: ErrorObject): Misfit {
   const path = error.instancePath

@@ -1,16 +1,74 @@
-import { type Schema as CfworkerSchema, Validator } from '@cfworker/json-schema'
-import type { JsonSchemaValidator, Misfit } from './validation.js'
+import { type Schema as CfworkerSchema, format, Validator } from '@cfworker/json-schema'
+import { boundedFormat } from './formats.js'
+import { nativeTest, needsLinearEngine, type PatternMaker, patternMakerFor } from './pattern.js'
+import type { JsonSchema } from './schema.js'
+import { isSmall, type JsonSchemaValidator, type Misfit, maxMisfits, type Validate } from './validation.js'
+
+/** Lists whose items have to differ may be this long: each is compared with each. */
+const maxUnique = 1000
+/** The interpreter takes its time for each value, valid or not. */
+const maxValues = 100_000
 
 /** Checks JSON Schema without generating code: for browsers under a strict CSP and for edge runtimes. */
 export const interpretingValidator: JsonSchemaValidator = {
   prepare(schema) {
-    // It writes into the schema it is given, and ours are frozen.
-    const validator = new Validator(structuredClone(schema) as CfworkerSchema, dialectOf(schema.$schema), false)
-    return (value) => {
-      const result = validator.validate(value)
-      return result.valid ? [] : innermost(result.errors.map(readError))
-    }
+    return needsLinearEngine(schema)
+      ? patternMakerFor(schema).then((makePattern) => validatorFor(schema, makePattern))
+      : validatorFor(schema, nativeTest)
   },
+}
+
+function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
+  boundFormats()
+  // It writes into the schema it is given, and ours are frozen.
+  const own = structuredClone(schema) as JsonSchema
+  bound(own, makePattern, 0)
+  const dialect = dialectOf(schema.$schema)
+  const first = new Validator(own as CfworkerSchema, dialect, true)
+  const all = new Validator(own as CfworkerSchema, dialect, false)
+  return (value) => {
+    if (!isSmall(value, maxValues))
+      return [{ path: [], reason: `it holds more than ${maxValues} values, which is as many as are checked here` }]
+    const found = first.validate(value)
+    if (found.valid) return []
+    // Looking for every fault costs as much as the value is large: in a large one, the first will do.
+    const { errors } = isSmall(value) ? all.validate(value) : found
+    return innermost(errors.map(readError)).slice(0, maxMisfits)
+  }
+}
+
+const patternPrefix = 'jexo-pattern:'
+
+/**
+ * Puts bounded checks in the place of what the interpreter would run without bounds: a pattern becomes a format of ours, a list of different
+ * items gets a length. Properties by pattern are kept only where the pattern is harmless.
+ */
+function bound(schema: unknown, makePattern: PatternMaker, depth: number): void {
+  if (typeof schema !== 'object' || schema === null || depth > 200) return
+  const own = schema as Record<string, unknown>
+  if (typeof own.pattern === 'string') {
+    const name = patternPrefix + own.pattern
+    ;(format as Record<string, (text: string) => boolean>)[name] ??= makePattern(own.pattern)
+    const before = Array.isArray(own.allOf) ? own.allOf : []
+    own.allOf = [...before, { format: name }]
+    delete own.pattern
+  }
+  if (own.uniqueItems === true) own.maxItems = Math.min(maxUnique, Number(own.maxItems ?? maxUnique))
+  const { patternProperties } = own
+  if (typeof patternProperties === 'object' && patternProperties !== null)
+    for (const pattern of Object.keys(patternProperties))
+      if (needsLinearEngine({ pattern })) delete (patternProperties as Record<string, unknown>)[pattern]
+  for (const [key, value] of Object.entries(own))
+    if (key !== 'enum' && key !== 'const') bound(value, makePattern, depth + 1)
+}
+
+let isBound = false
+
+function boundFormats(): void {
+  if (isBound) return
+  isBound = true
+  const formats = format as Record<string, (text: string) => boolean>
+  for (const [name, check] of Object.entries(formats)) formats[name] = boundedFormat(name, check)
 }
 
 function dialectOf(uri: unknown): '2020-12' | '2019-09' | '7' | '4' {
@@ -32,7 +90,7 @@ function readError(unit: { instanceLocation: string; keyword: string; error: str
   const missing = unit.keyword === 'required' ? /"([^"]+)"/.exec(unit.error)?.[1] : undefined
   return {
     path: missing === undefined ? path : [...path, missing],
-    reason: unit.error,
+    reason: unit.error.replace(`format "${patternPrefix}`, 'pattern "'),
     isContainer: containerKeywords.has(unit.keyword),
   }
 }

@@ -11,6 +11,22 @@ export type Checked = { ok: true; value: unknown } | { ok: false; misfits: Misfi
 /** Checks a value against the schema that it was made for. */
 export type Check = (value: unknown) => Checked | Promise<Checked>
 
+/** How many faults are told of at most; nothing is done for those beyond. */
+export const maxMisfits = 20
+
+/** True for a value of few parts: every fault in it may be looked for. */
+export function isSmall(value: unknown, most = 2000): boolean {
+  let left = most
+  const visit = (inner: unknown): boolean => {
+    if (--left < 0) return false
+    if (typeof inner === 'string') left -= inner.length / 100
+    if (typeof inner !== 'object' || inner === null) return true
+    for (const key in inner) if (!visit((inner as Record<string, unknown>)[key])) return false
+    return true
+  }
+  return visit(value)
+}
+
 /** A prepared check: gives what does not fit. */
 export type Validate = (value: unknown) => Misfit[]
 
@@ -42,16 +58,28 @@ export function checkFor(schema: Schema | undefined, json: JsonSchema, validator
 
 /** Nothing given where nothing is taken needs no validator, which would have to be loaded first. */
 function checkEmpty(value: unknown): Checked {
-  const misfits = Object.keys(isObject(value) ? value : {}).map((name) => ({
-    path: [name],
-    reason: 'there is no such argument',
-  }))
+  const misfits = Object.keys(isObject(value) ? value : {})
+    .slice(0, maxMisfits)
+    .map((name) => ({
+      path: [name],
+      reason: 'there is no such argument',
+    }))
   return misfits.length === 0 ? { ok: true, value } : { ok: false, misfits }
 }
 
 function checkedBy(validate: Validate, value: unknown): Checked {
-  const misfits = validate(value)
+  const misfits = misfitsOf(validate, value)
   return misfits.length === 0 ? { ok: true, value } : { ok: false, misfits }
+}
+
+/** A value that is nested deeper than a validator can follow does not fit. */
+function misfitsOf(validate: Validate, value: unknown): Misfit[] {
+  try {
+    return validate(value)
+  } catch (error) {
+    if (error instanceof RangeError) return [{ path: [], reason: 'it is nested too deeply' }]
+    throw error
+  }
 }
 
 function checkStandard(schema: StandardSchemaV1<unknown, unknown>, value: unknown): Checked | Promise<Checked> {
@@ -61,7 +89,7 @@ function checkStandard(schema: StandardSchemaV1<unknown, unknown>, value: unknow
 
 function readStandard(result: StandardSchemaV1.Result<unknown>): Checked {
   if (!result.issues) return { ok: true, value: result.value }
-  const misfits = result.issues.map((issue) => ({
+  const misfits = result.issues.slice(0, maxMisfits).map((issue) => ({
     path: (issue.path ?? []).map((segment) => {
       const key = typeof segment === 'object' ? segment.key : segment
       return typeof key === 'number' ? key : String(key)

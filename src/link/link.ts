@@ -330,7 +330,7 @@ export class Link {
   }
 
   #hear(method: string, params: JsonObject): void {
-    const event = events[method]
+    const event = Object.hasOwn(events, method) ? events[method] : undefined
     if (event) {
       this.#lists.forget(listsOf[event])
       return this.#emit(event, undefined)

@@ -1,4 +1,4 @@
-import { secretsIn } from '../tape/mask.js'
+import { secretsIn } from '../protocol/secrets.js'
 import { readTape } from '../tape/read.js'
 import { type TapeWriter, tapeText } from '../tape/write.js'
 import { commandOf } from '../target/command-of.js'

@@ -1,5 +1,6 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { newestRevision } from '../protocol/revisions.js'
+import { isSecretHeader } from '../protocol/secrets.js'
 import type { Target } from '../target/target.js'
 
 /** A call in the forms one takes along. */
@@ -99,17 +100,16 @@ function targetCode(target: Target): string {
     : JSON.stringify(target.file)
 }
 
-const isSecret = (name: string) => /authorization|cookie|token|secret|key/i.test(name)
 const variableOf = (name: string) =>
   /^authorization$/i.test(name) ? 'API_TOKEN' : name.toUpperCase().replace(/[^A-Z0-9]+/g, '_')
 const schemeOf = (value: string) => /^(Bearer|Basic) /i.exec(value)?.[0] ?? ''
 
 function headerWord(name: string, value: string): string {
-  if (!isSecret(name)) return singleQuoted(`${name}: ${value}`)
+  if (!isSecretHeader(name)) return singleQuoted(`${name}: ${value}`)
   return `"${name}: ${schemeOf(value)}$${variableOf(name)}"`
 }
 function headerCode(name: string, value: string): string {
-  return isSecret(name) ? `\`${schemeOf(value)}\${process.env.${variableOf(name)}}\`` : JSON.stringify(value)
+  return isSecretHeader(name) ? `\`${schemeOf(value)}\${process.env.${variableOf(name)}}\`` : JSON.stringify(value)
 }
 
 /** A word for a shell, quoted only where it has to be. */

@@ -1,5 +1,5 @@
 import type { Message } from '../protocol/messages.js'
-import { maskedHeaders } from '../tape/mask.js'
+import { maskedHeaders } from '../protocol/secrets.js'
 import { exchangeOf, type HttpExchange } from '../transport/http-wire.js'
 import type { Journal } from './journal.js'
 

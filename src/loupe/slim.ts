@@ -1,6 +1,6 @@
 import { isObject } from '../protocol/messages.js'
+import { maskedHeaders } from '../protocol/secrets.js'
 import type { TapeEntry } from '../tape/entry.js'
-import { maskedHeaders } from '../tape/mask.js'
 
 /** An entry as the page keeps it: of a large message only as much as the score shows; the rest is fetched when it is opened. */
 export type SlimEntry = TapeEntry & { isCut?: true }

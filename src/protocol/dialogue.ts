@@ -243,7 +243,12 @@ export class Dialogue {
   #hear(method: string, params: JsonObject): void {
     if (method === 'notifications/cancelled') return this.#cancelled(params)
     if (method === 'notifications/progress') return this.#progressed(params)
-    this.#ends.hear(method, params)
+    try {
+      this.#ends.hear(method, params)
+    } catch (error) {
+      // A notification is never answered, and what it upsets must not end the session.
+      this.#ends.broke?.(method, error)
+    }
   }
 
   #cancelled(params: JsonObject): void {

@@ -43,6 +43,50 @@ export const isObject = (value: unknown): value is JsonObject =>
 
 const isId = (value: unknown): value is RequestId => typeof value === 'string' || Number.isInteger(value)
 
+/** How deeply JSON from the wire may be nested. */
+export const maxDepth = 200
+
+/**
+ * Parses JSON from the wire. Throws a `SyntaxError` for text that is not JSON, or that is nested so deeply that code which walks it would
+ * run out of stack.
+ */
+export function parseJson(text: string): unknown {
+  // Short texts cannot be nested deeply enough to matter, and are most of the traffic.
+  if (text.length > 2000 && depthIn(text) > maxDepth)
+    throw new SyntaxError(`the JSON is nested more than ${maxDepth} levels deep`)
+  return JSON.parse(text)
+}
+
+/** The deepest nesting of a JSON text, by its brackets outside strings; it stops counting beyond the limit. */
+function depthIn(text: string): number {
+  let depth = 0
+  let deepest = 0
+  for (let at = 0; at < text.length; at++) {
+    const code = text.charCodeAt(at)
+    if (code === quote) at = endOfString(text, at)
+    else if (code === brace || code === bracket) {
+      depth++
+      if (depth > deepest) deepest = depth
+      if (deepest > maxDepth) return deepest
+    } else if (code === brace + 2 || code === bracket + 2) depth--
+  }
+  return deepest
+}
+
+const quote = 0x22
+const brace = 0x7b
+const bracket = 0x5b
+const backslash = 0x5c
+
+function endOfString(text: string, start: number): number {
+  for (let end = text.indexOf('"', start + 1); end >= 0; end = text.indexOf('"', end + 1)) {
+    let before = end - 1
+    while (text.charCodeAt(before) === backslash) before--
+    if ((end - before) % 2 === 1) return end
+  }
+  return text.length
+}
+
 /** Parses one value from the wire, once: typed from here on (digest §1). */
 export function readMessage(value: unknown): Read {
   if (!isObject(value)) return malformed(undefined, 'a message is a JSON object')
@@ -56,7 +100,7 @@ export function readMessage(value: unknown): Read {
 export function messagesIn(text: string): Message[] | undefined {
   let value: unknown
   try {
-    value = JSON.parse(text)
+    value = parseJson(text)
   } catch {
     return undefined
   }

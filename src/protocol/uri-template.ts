@@ -1,4 +1,5 @@
 import { problems } from '../errors.js'
+import { matchPieces, type Piece } from './uri-match.js'
 
 /**
  * URI templates by RFC 6570, both ways: variables → URI, and URI → variables.
@@ -55,13 +56,13 @@ export function parseUriTemplate(source: string): UriTemplate {
   const parts = splitTemplate(source)
   const expressions = parts.filter((part): part is Expression => typeof part !== 'string')
   const variables = [...new Set(expressions.flatMap((part) => part.variables.map((variable) => variable.name)))]
-  const matcher = new RegExp(`^${parts.map(partPattern).join('')}$`, 'u')
+  const pieces = parts.map(pieceOf)
   return Object.freeze({
     source,
     variables: Object.freeze(variables),
     expand: (values: Readonly<Record<string, TemplateValue>>) =>
       parts.map((part) => (typeof part === 'string' ? part : expandExpression(part, values))).join(''),
-    match: (uri: string) => readMatch(expressions, matcher.exec(uri)),
+    match: (uri: string) => readMatch(expressions, matchPieces(pieces, uri)),
   })
 }
 
@@ -131,25 +132,28 @@ const encodeReserved = (text: string) =>
     .replaceAll('%5D', ']')
     .replace(/%25([0-9A-Fa-f]{2})/g, '%$1')
 
-const escapePattern = (text: string) => text.replace(/[\\^$.*+?()[\]{}|/]/g, '\\$&')
+const lineEnds = '\n\r\u2028\u2029'
 
-function partPattern(part: string | Expression): string {
-  if (typeof part === 'string') return escapePattern(part)
-  const style = styleOf(part.operator)
-  const prefix = escapePattern(style.first)
-  if (style.named) return `((?:${prefix}[^#/]*)?)`
-  const one = style.reserved ? '.' : '[^/?#]'
-  if (part.operator === '' || part.operator === '+') return `(${one}+?)`
-  return part.operator === '/' && part.variables.some((variable) => variable.explode)
-    ? `((?:${prefix}[^?#]+)?)`
-    : `((?:${prefix}${part.operator === '/' ? '[^?#]' : one}+)?)`
+/** How an expression is found again in a URI. */
+function pieceOf(part: string | Expression): Piece {
+  if (typeof part === 'string') return { kind: 'text', text: part }
+  const { operator, variables } = part
+  const { first, named, reserved } = styleOf(operator)
+  if (named) return { kind: 'run', prefix: first, stops: '#/', least: 0, isOptional: true }
+  const stops = reserved ? lineEnds : operator === '/' ? '?#' : '/?#'
+  if (operator === '' || operator === '+') return { kind: 'run', prefix: '', stops, least: 1, isOptional: false }
+  const isPath = operator === '/' && variables.some((variable) => variable.explode)
+  return { kind: 'run', prefix: first, stops: isPath ? '?#' : stops, least: 1, isOptional: true }
 }
 
-function readMatch(expressions: Expression[], found: RegExpExecArray | null): Record<string, string> | undefined {
+function readMatch(
+  expressions: Expression[],
+  found: readonly string[] | undefined,
+): Record<string, string> | undefined {
   if (!found) return undefined
   const values: Record<string, string> = {}
   for (const [index, expression] of expressions.entries()) {
-    if (!readExpression(expression, found[index + 1] ?? '', values)) return undefined
+    if (!readExpression(expression, found[index] ?? '', values)) return undefined
   }
   return values
 }

@@ -1,4 +1,4 @@
-import { secretsIn, secretsOfHeaders } from '../tape/mask.js'
+import { secretsIn, secretsOfHeaders } from '../protocol/secrets.js'
 import type { Target } from './target.js'
 
 /** Values that a target is given and that must not get into a file: of variables and headers that are called like secrets. */

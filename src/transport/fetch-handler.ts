@@ -1,6 +1,7 @@
 import { RunningKit, type RunningOptions } from '../engine/running-kit.js'
 import { interpretingValidator } from '../kit/interpreting-validator.js'
 import type { Kit } from '../kit/kit.js'
+import { ByteGatherer } from './byte-gatherer.js'
 import { type EndpointOptions, HttpEndpoint } from './http/endpoint.js'
 import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.js'
 
@@ -21,7 +22,8 @@ export interface FetchHandler {
 export function fetchHandler(kit: Kit, options: FetchHandlerOptions = {}): FetchHandler {
   const running = new RunningKit(kit, { environment: {}, validator: interpretingValidator, ...options })
   const endpoint = new HttpEndpoint(running, options)
-  const handle = async (request: Request) => toResponse(await endpoint.handle(readRequest(request)))
+  const handle = async (request: Request) =>
+    toResponse(await endpoint.handle(readRequest(request)), endpoint.limits.maxUnreadBytes)
   return Object.assign(handle, {
     close: async () => {
       await endpoint.drain(0)
@@ -46,26 +48,29 @@ function readRequest(request: Request): HttpRequest {
 }
 
 async function readBody(request: Request, maxBytes: number): Promise<string> {
-  const decoder = new TextDecoder()
-  let text = ''
-  let bytes = 0
+  const gathered = new ByteGatherer()
   for await (const chunk of request.body ?? []) {
-    bytes += chunk.length
-    if (bytes > maxBytes) throw new BodyTooLong()
-    text += decoder.decode(chunk, { stream: true })
+    if (gathered.length + chunk.length > maxBytes) throw new BodyTooLong()
+    gathered.push(chunk)
   }
-  return text + decoder.decode()
+  return new TextDecoder().decode(gathered.bytes)
 }
 
-function toResponse(answer: HttpAnswer): Response {
+function toResponse(answer: HttpAnswer, maxUnreadBytes: number): Response {
   const { status, headers, body, stream } = answer
   if (!stream) return new Response(body ?? null, { status, headers })
   let detach = () => {}
   const encoder = new TextEncoder()
-  const events = new ReadableStream<Uint8Array>({
+  const source: UnderlyingDefaultSource<Uint8Array> = {
     start(controller) {
       detach = stream({
-        write: (text) => controller.enqueue(encoder.encode(text)),
+        write: (text) => {
+          // A reader that leaves too much unread is let go: it can resume.
+          if ((controller.desiredSize ?? 0) < 0) {
+            detach()
+            controller.error(new Error('too much was left unread'))
+          } else controller.enqueue(encoder.encode(text))
+        },
         end: () => {
           try {
             controller.close()
@@ -76,6 +81,10 @@ function toResponse(answer: HttpAnswer): Response {
       })
     },
     cancel: () => detach(),
+  }
+  const events = new ReadableStream(source, {
+    highWaterMark: maxUnreadBytes,
+    size: (chunk) => chunk?.byteLength ?? 0,
   })
   return new Response(events, { status, headers })
 }

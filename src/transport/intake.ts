@@ -1,6 +1,6 @@
 import type { Engine } from '../engine/engine.js'
 import { BatchReply } from '../protocol/batch.js'
-import { errorResponse, type Message, type RequestId, readMessage } from '../protocol/messages.js'
+import { errorResponse, type Message, parseJson, type RequestId, readMessage } from '../protocol/messages.js'
 import { codes } from '../protocol/rpc-error.js'
 
 /**
@@ -21,7 +21,7 @@ export class Intake {
   takeText(text: string): void {
     let value: unknown
     try {
-      value = JSON.parse(text)
+      value = parseJson(text)
     } catch (error) {
       return this.refuse(codes.parse, `Parse error: ${(error as Error).message}`)
     }

@@ -1,3 +1,5 @@
+import { ByteGatherer } from './byte-gatherer.js'
+
 const newline = 0x0a
 
 /**
@@ -9,8 +11,7 @@ export class LineSplitter {
   readonly #onLine: (line: string) => void
   readonly #onTooLong: () => void
   readonly #decode: (bytes: Uint8Array, from: number, to: number) => string
-  #held: Uint8Array[] = []
-  #heldBytes = 0
+  readonly #held = new ByteGatherer()
   #isSkipping = false
 
   constructor(
@@ -29,7 +30,7 @@ export class LineSplitter {
   push(chunk: Uint8Array): void {
     let from = 0
     for (let at = chunk.indexOf(newline); at >= 0; at = chunk.indexOf(newline, from)) {
-      if (this.#heldBytes > 0) this.#endLine(this.#joined(chunk.subarray(from, at)))
+      if (this.#held.length > 0 || this.#isSkipping) this.#endLine(this.#joined(chunk.subarray(from, at)))
       else this.#endLine(chunk, from, at)
       from = at + 1
     }
@@ -38,14 +39,13 @@ export class LineSplitter {
 
   /** The input is over: what came without a newline at the end counts as a line. */
   end(): void {
-    if (this.#heldBytes > 0) this.#endLine(this.#joined(new Uint8Array()))
+    if (this.#held.length > 0 || this.#isSkipping) this.#endLine(this.#joined(new Uint8Array()))
   }
 
   #hold(rest: Uint8Array): void {
     if (this.#isSkipping) return
-    this.#heldBytes += rest.length
-    if (this.#heldBytes > this.#maxBytes) {
-      this.#held = []
+    if (this.#held.length + rest.length > this.#maxBytes) {
+      this.#held.clear()
       this.#isSkipping = true
     } else {
       this.#held.push(rest)
@@ -54,8 +54,6 @@ export class LineSplitter {
 
   #endLine(bytes: Uint8Array, from = 0, to = bytes.length): void {
     const isTooLong = this.#isSkipping || to - from > this.#maxBytes
-    this.#held = []
-    this.#heldBytes = 0
     this.#isSkipping = false
     if (isTooLong) return this.#onTooLong()
     const line = this.#decode(bytes, from, to)
@@ -66,12 +64,9 @@ export class LineSplitter {
 
   #joined(rest: Uint8Array): Uint8Array {
     if (this.#isSkipping) return rest
-    const joined = new Uint8Array(this.#heldBytes + rest.length)
-    let at = 0
-    for (const piece of [...this.#held, rest]) {
-      joined.set(piece, at)
-      at += piece.length
-    }
+    this.#held.push(rest)
+    const joined = this.#held.bytes
+    this.#held.clear()
     return joined
   }
 }

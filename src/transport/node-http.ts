@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net'
 import type { RunningKit, RunningOptions } from '../engine/running-kit.js'
 import { problems } from '../errors.js'
 import { isKit, type Kit } from '../kit/kit.js'
+import { ByteGatherer } from './byte-gatherer.js'
 import { isLoopback } from './http/checks.js'
 import { type EndpointOptions, HttpEndpoint } from './http/endpoint.js'
 import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.js'
@@ -65,7 +66,7 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
   const endpoint = new HttpEndpoint(running, { ...options, allowedHosts })
   // Loaded here, since a packed kit on stdio would wait for it too.
   const { createServer } = await import('node:http')
-  const server = createServer(handlerOf(endpoint))
+  const server = createServer({ requestTimeout: 60_000 }, handlerOf(endpoint))
   const address = await listen(server, host, port)
   running.start()
   const shown = address.family === 'IPv6' ? `[${address.address}]` : address.address
@@ -102,9 +103,10 @@ function handlerOf(endpoint: HttpEndpoint) {
     const path = at < 0 ? url : url.slice(0, at)
     if (next && !endpoint.owns(path)) return next()
     const answer = endpoint.handle(readRequest(request, path, at < 0 ? '' : url.slice(at)))
-    if (!(answer instanceof Promise)) return write(response, answer)
+    const { maxUnreadBytes } = endpoint.limits
+    if (!(answer instanceof Promise)) return write(response, answer, maxUnreadBytes)
     answer.then(
-      (given) => write(response, given),
+      (given) => write(response, given, maxUnreadBytes),
       (error) => failed(response, error),
     )
   }
@@ -114,7 +116,7 @@ function handlerOf(endpoint: HttpEndpoint) {
 function failed(response: ServerResponse, error: unknown): void {
   if (response.destroyed) return
   process.stderr.write(`jexo: error: ${error instanceof Error ? error.stack : error}\n`)
-  if (!response.headersSent) write(response, { status: 500, headers: {} })
+  if (!response.headersSent) write(response, { status: 500, headers: {} }, 0)
 }
 
 function readRequest(request: IncomingMessage, path: string, query: string): HttpRequest {
@@ -133,14 +135,17 @@ function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: numbe
     return Promise.resolve(typeof request.body === 'string' ? request.body : JSON.stringify(request.body))
   }
   return new Promise((resolve, reject) => {
-    const chunks: Buffer[] = []
-    let bytes = 0
+    const gathered = new ByteGatherer()
     request.on('data', (chunk: Buffer) => {
-      bytes += chunk.length
-      if (bytes <= maxBytes) chunks.push(chunk)
-      else reject(new BodyTooLong())
+      if (gathered.length + chunk.length <= maxBytes) return gathered.push(chunk)
+      gathered.clear()
+      request.pause()
+      reject(new BodyTooLong())
     })
-    request.on('end', () => resolve(chunks.length === 1 ? String(chunks[0]) : Buffer.concat(chunks).toString()))
+    request.on('end', () => {
+      const { bytes } = gathered
+      resolve(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString())
+    })
     request.on('error', reject)
     // 'close' comes after every request: an error that nobody gets is not worth its stack trace.
     request.on('close', () => {
@@ -149,10 +154,15 @@ function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: numbe
   })
 }
 
-function write(response: ServerResponse, answer: HttpAnswer): void {
+/** How long a reader may take nothing of what waits for it. */
+const stalledMs = 60_000
+
+function write(response: ServerResponse, answer: HttpAnswer, maxUnreadBytes: number): void {
   const { status, headers, body, stream } = answer
   if (!stream) {
     const text = body ?? ''
+    // A body that was refused is not read to its end: the connection goes with it.
+    if (status === 413) headers.connection = 'close'
     if (status !== 204) headers['content-length'] = String(Buffer.byteLength(text))
     response.writeHead(status, headers)
     response.end(text)
@@ -160,6 +170,32 @@ function write(response: ServerResponse, answer: HttpAnswer): void {
   }
   response.writeHead(status, headers)
   response.flushHeaders()
-  const detach = stream({ write: (text) => response.write(text), end: () => response.end() })
-  response.once('close', detach)
+  // A reader that leaves too much unread, or nothing but that for long, is let go: it can resume.
+  const letGo = () => response.destroy()
+  let stalled: NodeJS.Timeout | undefined
+  let taken = 0
+  const watch = () => {
+    taken = response.socket?.bytesWritten ?? 0
+    stalled = setTimeout(() => {
+      if (response.socket?.bytesWritten === taken) letGo()
+      else watch()
+    }, stalledMs)
+    stalled.unref()
+  }
+  response.on('drain', () => {
+    clearTimeout(stalled)
+    stalled = undefined
+  })
+  const detach = stream({
+    write: (text) => {
+      if (response.destroyed) return
+      if (response.writableLength > maxUnreadBytes) return void letGo()
+      if (!response.write(text) && stalled === undefined) watch()
+    },
+    end: () => response.end(),
+  })
+  response.once('close', () => {
+    clearTimeout(stalled)
+    detach()
+  })
 }

@@ -332,13 +332,13 @@ what is this
     )
     const plan = await planCurl(pathToFileURL(file), { writes: true, settingPrefix: 'BEES' })
     expect(plan.operations.map(({ method, path, input }) => [method, path, input.properties])).toEqual([
-      ['GET', '/api/hives', { page: { type: 'integer', examples: [1, 2] } }],
-      ['POST', '/api/hives', { code: { type: 'string', default: 'ML-13', examples: ['ML-13'] } }],
+      ['GET', '/api/hives', { page: { type: 'integer' }, 'X-View': { type: 'string' } }],
+      ['POST', '/api/hives', { code: { type: 'string' } }],
     ])
     expect(plan.leftOut.map(({ reason }) => reason)).toEqual(['it holds no request'])
     expect(JSON.stringify(plan)).not.toContain('0815s3cret')
     const link = await opened(file, { settingPrefix: 'BEES' }, { BEES_SID: 'mine' })
-    await link.call('get_hives', { page: 3 })
+    await link.call('get_hives', { page: 3, 'X-View': 'bees' })
     expect(api.last).toMatchObject({
       target: '/api/hives?page=3',
       headers: { cookie: 'sid=mine', 'x-view': 'bees' },

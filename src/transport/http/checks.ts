@@ -26,6 +26,10 @@ export function checkSource(request: HttpRequest, access: Access): HttpAnswer | 
   }
   if (host !== undefined) lastHost.set(access, host)
   const origin = request.header('origin')
+  // A browser says so of requests that another site's page makes, also where it sends no Origin, as for a picture.
+  const isCrossSite = request.header('sec-fetch-site') === 'cross-site'
+  if (isCrossSite && (origin === undefined || !access.allowedOrigins.includes(origin)))
+    return refusal(403, 'Pages of other sites may not call this server; name their origin in allowedOrigins.')
   if (origin !== undefined && !isOriginAllowed(origin, host, access)) {
     return refusal(
       403,

@@ -1,6 +1,6 @@
 import type { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
-import { type ErrorResponse, isRequest, type Message, readMessage } from '../../protocol/messages.js'
+import { type ErrorResponse, isRequest, type Message, parseJson, readMessage } from '../../protocol/messages.js'
 import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
 import { codes } from '../../protocol/rpc-error.js'
 import { type Access, accepts, checkPost, checkSource, checkToken, isBrowser, isOriginAllowed } from './checks.js'
@@ -33,6 +33,8 @@ export interface EndpointOptions {
   routes?: Readonly<Record<string, () => Promise<HttpAnswer>>>
 }
 
+/** When every place is taken, a session that was idle for this long gives its own up. */
+const evictAfterMs = 60_000
 const sessionHeader = 'mcp-session-id'
 const versionHeader = 'mcp-protocol-version'
 
@@ -63,7 +65,8 @@ export class HttpEndpoint {
       allowedOrigins: options.allowedOrigins ?? [],
       token: options.token,
     }
-    this.#sweep = setInterval(() => this.#endIdle(), Math.min(60_000, this.limits.idleMs))
+    const sweepMs = Math.min(5000, this.limits.idleMs, this.limits.handshakeMs)
+    this.#sweep = setInterval(() => this.#endIdle(), sweepMs)
     ;(this.#sweep as { unref?: () => void }).unref?.()
   }
 
@@ -138,7 +141,7 @@ export class HttpEndpoint {
   #postText(request: HttpRequest, text: string): HttpAnswer | Promise<HttpAnswer> {
     let value: unknown
     try {
-      value = JSON.parse(text)
+      value = parseJson(text)
     } catch (error) {
       return refusal(400, `Parse error: ${(error as Error).message}`, codes.parse)
     }
@@ -158,12 +161,14 @@ export class HttpEndpoint {
   }
 
   async #open(request: HttpRequest, message: Message): Promise<HttpAnswer> {
+    const only = onlyOf(request)
+    if (typeof only === 'object') return only
     const full = this.#refuseMore()
     if (full) return full
     const id = crypto.randomUUID()
     const session = new HttpSession(this.#running, {
       id,
-      only: onlyOf(request),
+      only,
       limits: this.limits,
       overdue: this.#overdue,
       onHost: this.#options.onHost,
@@ -181,7 +186,7 @@ export class HttpEndpoint {
   /** Why no further session is opened now; undefined where one may be. */
   #refuseMore(): HttpAnswer | undefined {
     if (this.#isDraining) return tooMany(503, 'The server is stopping.')
-    if (this.sessions >= this.limits.maxSessions) this.#endIdle()
+    if (this.sessions >= this.limits.maxSessions) this.#makeRoom()
     if (this.sessions < this.limits.maxSessions) return undefined
     return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
   }
@@ -211,9 +216,11 @@ export class HttpEndpoint {
     }
     const read = Array.isArray(value) ? undefined : readMessage(value)
     if (read?.kind === 'malformed') return malformed(read.answer)
+    const only = onlyOf(request)
+    if (typeof only === 'object') return only
     const session: HttpSession = new HttpSession(this.#running, {
       stateless: revision,
-      only: onlyOf(request),
+      only,
       limits: this.limits,
       overdue: this.#overdue,
       onHost: this.#options.onHost,
@@ -265,14 +272,33 @@ export class HttpEndpoint {
     return session
   }
 
-  #end(session: HttpSession, why: string): void {
+  #end(session: { id: string; close(why: string): void }, why: string): void {
     this.#sessions.delete(session.id)
     session.close(why)
   }
 
   #endIdle(): void {
-    const since = Date.now() - this.limits.idleMs
-    for (const session of this.#sessions.values()) if (session.isIdleSince(since)) this.#end(session, 'it was idle')
+    const now = Date.now()
+    for (const session of [...this.#sessions.values(), ...(this.#older?.sessions.values() ?? [])]) {
+      if (session.engine.phase !== 'ready' && session.openedAt < now - this.limits.handshakeMs)
+        this.#end(session, 'it was never initialized')
+      else if (session instanceof HttpSession && session.isIdleSince(now - this.limits.idleMs))
+        this.#end(session, 'it was idle')
+    }
+  }
+
+  /** Ends what is worth least: sessions that never finished to initialize, oldest first; else the one that has been idle longest. */
+  #makeRoom(): void {
+    this.#endIdle()
+    if (this.sessions < this.limits.maxSessions) return
+    // In the order in which they were opened.
+    const all = [...this.#sessions.values()]
+    const unfinished = all.find(({ engine }) => engine.phase !== 'ready')
+    if (unfinished) return this.#end(unfinished, 'others needed its place before it was initialized')
+    const since = Date.now() - Math.min(evictAfterMs, this.limits.idleMs)
+    const idle = all.filter((session) => session.isIdleSince(since))
+    const [oldest] = idle.sort((a, b) => a.lastSeenAt - b.lastSeenAt)
+    if (oldest) this.#end(oldest, 'it was idle, and others needed its place')
   }
 
   #preflight(): HttpAnswer {

@@ -40,6 +40,13 @@ export const refusal = (
 
 export const empty = (status: number, headers: Record<string, string> = {}): HttpAnswer => ({ status, headers })
 
-/** `?only=` in the URL narrows a session for its life. */
-export const onlyOf = (request: HttpRequest): string | undefined =>
-  new URLSearchParams(request.query).get('only') ?? undefined
+const maxOnlyCharacters = 2000
+const maxOnlyNames = 100
+
+/** `?only=` in the URL narrows a session for its life. A refusal if it holds more than anybody types. */
+export function onlyOf(request: HttpRequest): string | undefined | HttpAnswer {
+  const only = new URLSearchParams(request.query).get('only') ?? undefined
+  if (only === undefined) return undefined
+  if (only.length <= maxOnlyCharacters && only.split(',').length <= maxOnlyNames) return only
+  return refusal(400, `"only" takes at most ${maxOnlyNames} names in ${maxOnlyCharacters} characters.`)
+}

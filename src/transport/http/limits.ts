@@ -2,6 +2,8 @@
 export interface HttpLimits {
   /** Longest body of a POST. */
   maxBytes: number
+  /** What a reader may leave unread before its stream is closed; it can resume. */
+  maxUnreadBytes: number
   maxSessions: number
   /** Open streams of one session. */
   maxStreams: number
@@ -11,6 +13,8 @@ export interface HttpLimits {
   maxWaiting: number
   /** A session nobody used for this long is ended. */
   idleMs: number
+  /** A session that has not sent `notifications/initialized` after this long is ended. */
+  handshakeMs: number
   heartbeatMs: number
   /** A stream is closed after this long, and the client resumes it (revision 2025-11-25 on); 0 for never. */
   closeStreamAfterMs: number
@@ -19,12 +23,14 @@ export interface HttpLimits {
 }
 
 export const httpLimits: HttpLimits = {
-  maxBytes: 16 * 1024 * 1024,
+  maxBytes: 4 * 1024 * 1024,
+  maxUnreadBytes: 16 * 1024 * 1024,
   maxSessions: 10_000,
   maxStreams: 16,
   maxInFlight: 256,
   maxWaiting: 256,
   idleMs: 30 * 60_000,
+  handshakeMs: 10_000,
   heartbeatMs: 15_000,
   closeStreamAfterMs: 0,
   streamAfterMs: 10_000,

@@ -38,7 +38,8 @@ export class HttpSession {
   #waiting: Message[] = []
   #store: MemoryEventStore | undefined
   #nextStream = 1
-  #lastSeenAt = Date.now()
+  readonly openedAt = Date.now()
+  lastSeenAt = Date.now()
 
   constructor(running: RunningKit, options: HttpSessionOptions) {
     const { id, identity, stateless, only, limits, overdue, onHost } = options
@@ -69,11 +70,11 @@ export class HttpSession {
   }
 
   isIdleSince(time: number): boolean {
-    return this.#lastSeenAt < time && this.engine.inFlight === 0 && this.openStreams === 0
+    return this.lastSeenAt < time && this.engine.inFlight === 0 && this.openStreams === 0
   }
 
   seen(): void {
-    this.#lastSeenAt = Date.now()
+    this.lastSeenAt = Date.now()
   }
 
   /** Takes the message of a POST; the answer comes when it is known whether JSON or a stream is called for. */

@@ -59,8 +59,9 @@ export class TwoEndpointForm {
     if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
     const refused = refuseMore()
     if (refused) return refused
-    const id = crypto.randomUUID()
     const only = onlyOf(request)
+    if (typeof only === 'object') return only
+    const id = crypto.randomUUID()
     const session = new TwoEndpointSession(this.#running, {
       id,
       postPath: `${this.path}?session=${id}`,
@@ -79,6 +80,8 @@ export class TwoEndpointForm {
  * POST is only acknowledged. The session lives as long as its stream.
  */
 class TwoEndpointSession {
+  readonly id: string
+  readonly openedAt = Date.now()
   readonly engine: Engine
   readonly #intake: Intake
   readonly #options: TwoEndpointOptions
@@ -86,6 +89,7 @@ class TwoEndpointSession {
   #heartbeat: ReturnType<typeof setInterval> | undefined
 
   constructor(running: RunningKit, options: TwoEndpointOptions) {
+    this.id = options.id
     this.#options = options
     this.#intake = new Intake(
       () => this.engine,

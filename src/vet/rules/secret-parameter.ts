@@ -1,3 +1,4 @@
+import { isSecretName } from '../../protocol/secrets.js'
 import type { Rule } from '../finding.js'
 import { inTool, parametersOf } from '../surface.js'
 
@@ -9,11 +10,8 @@ export const secretParameter: Rule = {
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       parametersOf(tool)
-        .filter(([name]) =>
-          /(^|[_-])(password|passwd|secret|token|api[_-]?key|credential)s?$/i.test(
-            name.replace(/([a-z])([A-Z])/g, '$1_$2'),
-          ),
-        )
+        // A bare `key` or `id` is mostly no secret.
+        .filter(([name]) => name.length > 3 && isSecretName(name))
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'a model would have to hold a secret',

@@ -21,6 +21,7 @@ export function requestsInHar(text: string, file: string): RecordedRequests {
       const body = bodyOf(request.postData)
       requests.push({
         where,
+        isRecording: true,
         method: request.method.toUpperCase(),
         url: request.url.replace(/#.*$/, ''),
         headers: pairs(request.headers).filter(([name]) => !noise.test(name)),

@@ -34,9 +34,9 @@ export function grouped(requests: readonly TakenApart[]): TakenApart[][] {
   return [...groups.values()]
 }
 
-export function mergedRequests(group: readonly TakenApart[], secrets: SecretReader, allowsPaths: boolean): Merged {
+export function mergedRequests(group: readonly TakenApart[], secrets: SecretReader, options: MergeOptions): Merged {
   const [first] = group as [TakenApart]
-  const merger = new Merger(group, secrets, allowsPaths)
+  const merger = new Merger(group, secrets, options)
   const path = merger.path()
   merger.query()
   const accept = merger.headers()
@@ -54,6 +54,13 @@ export function mergedRequests(group: readonly TakenApart[], secrets: SecretRead
   }
 }
 
+export interface MergeOptions {
+  /** Arguments may name files of this machine. */
+  readonly allowsPaths: boolean
+  /** Values of recordings become defaults and examples, as those of documents do. */
+  readonly keepValues: boolean
+}
+
 /** A value in each request of a group; undefined where a request has none. */
 type Occurrences = readonly unknown[]
 
@@ -63,14 +70,17 @@ class Merger {
   readonly #group: readonly TakenApart[]
   readonly #secrets: SecretReader
   readonly #allowsPaths: boolean
+  readonly #keepsValues: boolean
   readonly #properties: Record<string, JsonSchema> = {}
   readonly #required: string[] = []
   readonly #defaults = new Map<string, unknown>()
 
-  constructor(group: readonly TakenApart[], secrets: SecretReader, allowsPaths: boolean) {
+  constructor(group: readonly TakenApart[], secrets: SecretReader, { allowsPaths, keepValues }: MergeOptions) {
     this.#group = group
     this.#secrets = secrets
     this.#allowsPaths = allowsPaths
+    // What somebody did once, in a recording, is not to be repeated or shown by those who use the kit.
+    this.#keepsValues = keepValues || !group.some(({ request }) => request.isRecording)
   }
 
   input(): JsonSchema {
@@ -132,7 +142,7 @@ class Merger {
             : toValue(pairs[0]?.value ?? ''),
       )
       const shape = isList ? { type: 'array', items: schema } : schema
-      const recorded = recordedOf(values[0], given[0]?.map(({ raw }) => raw).join('&'))
+      const recorded = this.#recordedOf(values[0], given[0]?.map(({ raw }) => raw).join('&'))
       this.#place(name, values, shape, (source) =>
         this.parameters.push({ ...source, name, in: 'query', style: 'form', explode: true, ...recorded }),
       )
@@ -154,6 +164,7 @@ class Merger {
       else if (lower === 'accept') accept = values.find((value) => value !== undefined) ?? accept
       else {
         const isSame =
+          this.#keepsValues &&
           values.every((value) => isDeepStrictEqual(value, values[0])) &&
           soleVariable(values[0] ?? '') === undefined
         const at = { name, in: 'header', style: 'simple', explode: false } as const
@@ -207,7 +218,7 @@ class Merger {
     }
     const pairs = this.#group[0]?.body?.leaves.map((leaf) => [leaf.path[0], leaf.value])
     const whole = form === 'json' ? json : form === 'form' ? pairs : undefined
-    const recorded = hasSecret ? {} : recordedOf(whole, text)
+    const recorded = hasSecret ? {} : this.#recordedOf(whole, text)
     return { form, mediaType, properties, ...(form === 'json' ? { fixed: {} } : {}), ...recorded }
   }
 
@@ -232,7 +243,10 @@ class Merger {
     use: (source: { argument: string; otherwise?: unknown } | { fixed: unknown }) => void,
   ): void {
     const isSame =
-      values.length > 1 && values.every((value) => isDeepStrictEqual(value, values[0])) && !hasVariable(values[0])
+      this.#keepsValues &&
+      values.length > 1 &&
+      values.every((value) => isDeepStrictEqual(value, values[0])) &&
+      !hasVariable(values[0])
     if (isSame) use({ fixed: values[0] })
     else use(this.#from(this.#argument(name, values, false, schema)))
   }
@@ -249,14 +263,28 @@ class Merger {
     const shape: JsonSchema = isTyped ? schema : seen.length === 0 ? { type: 'string' } : inferValues(seen)
     const made = {
       ...shape,
-      ...(distinct.length === 1 && isAlways ? { default: distinct[0] } : {}),
-      ...(distinct.length > 0 ? { examples: distinct.slice(0, 5) } : {}),
+      ...(this.#keepsValues && distinct.length === 1 && isAlways ? { default: distinct[0] } : {}),
+      ...(this.#keepsValues && distinct.length > 0 ? { examples: distinct.slice(0, 5) } : {}),
     }
     const isRequired =
-      seen.length === 0 || (isAlways && distinct.length > 1) || (isNeeded && !(distinct.length === 1 && isAlways))
+      (isNeeded && !this.#keepsValues) ||
+      seen.length === 0 ||
+      (isAlways && distinct.length > 1) ||
+      (isNeeded && !(distinct.length === 1 && isAlways))
     const argument = this.#add(variable?.toLowerCase() ?? name, made, isRequired)
     if ('default' in made) this.#defaults.set(argument, made.default)
     return argument
+  }
+
+  /** A value with its exact text, so that the same value is sent as it was written. */
+  #recordedOf(value: unknown, text: string | undefined): { recorded?: { value: unknown; text: string } } {
+    return !this.#keepsValues ||
+      value === undefined ||
+      text === undefined ||
+      hasVariable(value) ||
+      hasVariable(text)
+      ? {}
+      : { recorded: { value, text } }
   }
 
   /** The argument, and what is sent where it is not given. */
@@ -280,12 +308,6 @@ class Merger {
 const known = (values: Occurrences): unknown[] => values.filter((value) => value !== undefined)
 const hasVariable = (value: unknown): boolean =>
   new RegExp(variableMarks.source).test(JSON.stringify(value ?? null))
-
-function recordedOf(value: unknown, text: string | undefined): { recorded?: { value: unknown; text: string } } {
-  return value === undefined || text === undefined || hasVariable(value) || hasVariable(text)
-    ? {}
-    : { recorded: { value, text } }
-}
 
 /** `/hives/ML-04` → `hive`, `/batches/7` → `batch_id`. */
 function nameAfter(before: string | undefined, texts: readonly string[]): string {

@@ -12,6 +12,8 @@ import { takenApart } from './taken-apart.js'
 export interface CurlPlanOptions extends RestPlanOptions {
   /** Names of tools, by the place of the request (`GET /hives`) or the name that stands with it. */
   readonly names?: Readonly<Record<string, string>>
+  /** Values that a HAR recording holds become defaults and examples. They are private, so by default they do not. */
+  readonly keepValues?: boolean
 }
 
 /** Which operations recorded requests amount to. Pure; no secret of the source is in it. */
@@ -26,7 +28,9 @@ export function planCurl(
   const words = hostWords(variable?.replace(/_?(BASE)?_?(URL|HOST|ENDPOINT)$/i, '') ?? origin)
   const settingPrefix = options.settingPrefix ?? words.join('_').toUpperCase()
   const secrets = new SecretReader(settingPrefix)
-  const merged = grouped(taken).map((group) => mergedRequests(group, secrets, allowsPaths))
+  const merged = grouped(taken).map((group) =>
+    mergedRequests(group, secrets, { allowsPaths, keepValues: options.keepValues === true }),
+  )
   const { prefix = '', names: given = {}, effects = {} } = options
   const { names } = uniqueNames(
     merged,

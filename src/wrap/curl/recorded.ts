@@ -13,6 +13,8 @@ export interface RecordedRequest {
   readonly body?: RecordedBody
   /** User name and password. */
   readonly basic?: string
+  /** What a browser or proxy recorded, not what somebody wrote to be read: its values are private. */
+  readonly isRecording?: boolean
 }
 export type RecordedBody =
   | { readonly kind: 'text'; readonly text: string; readonly mediaType?: string }

@@ -1,24 +1,6 @@
+import { isSecretHeader, isSecretName, isSecretValue } from '../../protocol/secrets.js'
 import type { Credential } from '../rest/credentials.js'
 import { soleVariable, variableMarks } from './recorded.js'
-
-const secretWord =
-  /(^|[_-])(token|secret|password|passwd|pwd|signature|credential|authorization|api[_-]?key|apikey|access[_-]?key|auth[_-]?key|app[_-]?(id|key)|client[_-]?secret|session([_-]?id)?|jwt)$|^(key|sig|auth|appid)$/i
-const secretShape = [
-  /^(sk|pk|rk|ghp|gho|ghs|glpat|xox[abprs]|shpat|key|tok|pat)[_-][\w-]{8,}$/i,
-  /^AKIA[0-9A-Z]{16}$/,
-  /^eyJ[\w-]+\.[\w-]+\.[\w-]*$/,
-  /^[0-9a-f]{32,}$/i,
-]
-
-/** True for a name whose value nobody writes down. */
-export const isSecretName = (name: string): boolean => secretWord.test(name.replace(/([a-z])([A-Z])/g, '$1_$2'))
-
-/** True for a text that looks like a token: a well-known prefix, or long and without sense. */
-export function isSecretValue(text: string): boolean {
-  if (secretShape.some((shape) => shape.test(text))) return true
-  const kinds = [/[a-z]/, /[A-Z]/, /\d/].filter((kind) => kind.test(text)).length
-  return /^[\w+/=-]{24,}$/.test(text) && kinds === 3
-}
 
 /** Collects the credentials of recorded requests: one for each place and name, with the setting that will hold it. */
 export class SecretReader {
@@ -40,7 +22,7 @@ export class SecretReader {
         .filter(Boolean)
         .map((pair) => this.#cookie(pair))
     if (lower === 'authorization' || lower === 'proxy-authorization') return [this.#authorization(name, value)]
-    if (!isSecretName(name.replace(/^x-/i, '')) && !isSecretValue(value)) return undefined
+    if (!isSecretHeader(name) && !isSecretValue(value)) return undefined
     return [this.#key('header', name, value, name.replace(/^x-/i, ''))]
   }
 

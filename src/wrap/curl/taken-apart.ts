@@ -1,4 +1,5 @@
 import { isObject } from '../../protocol/messages.js'
+import { isSecretValue } from '../../protocol/secrets.js'
 import { encoded } from '../rest/serialize.js'
 import { parse as parseMediaType } from './media-type.js'
 import {
@@ -75,7 +76,9 @@ function segmentOf(written: string): Segment {
     /^(?:\{([\w.-]+)\}|<([\w-]+)>|:([A-Za-z]\w*)|(?:YOUR|MY|THE)_([A-Z\d_]+))$/.exec(text) ?? []
   const placeholder = soleVariable(text) ?? braced ?? angled ?? colon ?? shouted
   if (placeholder !== undefined) return { text, raw, variable: placeholder }
-  return looksLikeId(text) ? { text, raw, variable: '' } : { text, raw }
+  return looksLikeId(text) || text.includes('@') || isSecretValue(text)
+    ? { text, raw, variable: '' }
+    : { text, raw }
 }
 
 /** Numbers, codes and dates: `7`, `ML-04`, a UUID; no versions, and no words that end with a digit. */

@@ -5,6 +5,7 @@ import { content } from '../../kit/content.js'
 import { type Outcome, outcome } from '../../kit/outcome.js'
 import { isRefusal, Refusal } from '../../kit/refusal.js'
 import type { Validate } from '../../kit/validation.js'
+import { isSecretHeader, isSecretName } from '../../protocol/secrets.js'
 import { version } from '../../version.js'
 import { isPrivateHost } from './address.js'
 import { outcomeOf } from './answer.js'
@@ -205,15 +206,24 @@ function shownUrl(url: string, secrets: ReadonlySet<string>): string {
   if (query === undefined) return before
   const pairs = query.split('&').map((pair) => {
     const [name = ''] = pair.split('=')
-    return secrets.has(decodeURIComponent(name).toLowerCase()) ? `${name}=••••` : pair
+    return secrets.has(decodedName(name).toLowerCase()) || isSecretName(name) ? `${name}=••••` : pair
   })
   return `${before}?${pairs.join('&')}`
+}
+
+/** A name in a query may be anything, a lone `%` too. */
+function decodedName(name: string): string {
+  try {
+    return decodeURIComponent(name)
+  } catch {
+    return name
+  }
 }
 
 const noSecrets: ReadonlySet<string> = new Set()
 /** Headers that carry secrets by their names, whoever put them there. */
 const isSecret = (name: string, secrets: ReadonlySet<string>): boolean =>
-  secrets.has(name.toLowerCase()) || /token|secret|cookie|password|authoriz|api-?key/i.test(name)
+  secrets.has(name.toLowerCase()) || isSecretHeader(name)
 
 const excerptCharacters = 2000
 const excerpt = (bytes: Uint8Array) => Buffer.from(bytes.subarray(0, excerptCharacters)).toString()
