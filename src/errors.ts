@@ -426,6 +426,18 @@ export const problems = {
       `the server speaks revision ${JSON.stringify(offered)}`,
       `this link knows ${known.join(', ')}; use a server that speaks one of them`,
     ),
+  answerTooLong: (maxBytes: number) =>
+    new JexoError(
+      'answer-malformed',
+      `the server sent more than ${maxBytes} bytes in one message`,
+      'check the server',
+    ),
+  redirected: (url: string, target: string | undefined) =>
+    new JexoError(
+      'connect-failed',
+      `${url} redirects to ${target ?? 'an address that cannot be read'}, which is not followed`,
+      'use that address yourself if you trust it',
+    ),
   answerMalformed: (method: string, reason: string) =>
     new JexoError('answer-malformed', `the answer to ${method} is malformed (${reason})`, 'mend the server'),
   pageNotBuilt: (folder: string) =>

@@ -11,3 +11,4 @@ export type { HostMessage, HostModel, ModelCall, ModelTurn } from './host/model.
 export { type NamedOpener, openersFor } from './host/openers.js'
 export { standInHostModel, standInLimits } from './host/stand-in-host-model.js'
 export type { Attachment, CallStep, Decision, QuestionStep, SamplingStep, Step } from './host/step.js'
+export { withoutSlowPatterns } from './kit/pattern.js'

@@ -47,7 +47,7 @@ async function programOf([verb = '']: readonly string[]): Promise<Command> {
     .exitOverride()
     .configureOutput({
       writeOut: out,
-      writeErr: (text) => process.stderr.write(text),
+      writeErr: say,
     })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
@@ -67,7 +67,7 @@ Exit codes: 0 fine, 1 the thing asked for failed, 2 it could not be done.`
 function withExits(command: Command): Command {
   return command.exitOverride().configureOutput({
     writeOut: out,
-    writeErr: (text) => process.stderr.write(text),
+    writeErr: say,
   })
 }
 

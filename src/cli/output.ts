@@ -1,5 +1,7 @@
+import { randomBytes } from 'node:crypto'
 import pc from 'picocolors'
 import { isJexoError } from '../errors.js'
+import { escapeControls } from '../escape/terminal.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 
@@ -8,20 +10,48 @@ const hasColour = (stream: NodeJS.WriteStream) =>
   !process.env.NO_COLOR &&
   process.env.TERM !== 'dumb'
 
+/**
+ * Colours are written with a mark that no text from elsewhere can hold, and become control sequences only as they are printed: so that every
+ * other control character, whoever wrote it, is shown and not obeyed.
+ */
+const mark = `\u001b${randomBytes(8).toString('hex')}`
+const escaped = (text: string): string => text.split(mark).map(escapeControls).join(mark)
+const printable = (text: string): string => escaped(text).replaceAll(mark, '\u001b')
+
+type Colours = ReturnType<typeof pc.createColors>
+
+function markedColours(isColoured: boolean): Colours {
+  const plain = pc.createColors(isColoured)
+  if (!isColoured) return plain
+  const marked = (paint: (text: string) => string) => (text: string) =>
+    paint(escaped(String(text)).replaceAll(mark, '\u001b')).replaceAll('\u001b', mark)
+  return Object.fromEntries(
+    Object.entries(plain).map(([name, paint]) => [
+      name,
+      typeof paint === 'function' ? marked(paint as never) : paint,
+    ]),
+  ) as unknown as Colours
+}
+
 /** Colours for stdout and for stderr, each only where it is a terminal. */
-export const colours = pc.createColors(hasColour(process.stdout))
-export const errorColours = pc.createColors(hasColour(process.stderr))
+export const colours = markedColours(hasColour(process.stdout))
+export const errorColours = markedColours(hasColour(process.stderr))
 
 /** Writes what was asked for, past the guard that keeps a kit's own prints away from stdout. */
 export function out(text: string): void {
-  installStdoutGuard().write(text.endsWith('\n') ? text : `${text}\n`)
+  installStdoutGuard().write(printable(text.endsWith('\n') ? text : `${text}\n`))
 }
 
 export const outJson = (value: unknown): void => out(JSON.stringify(value, null, 2))
 
 /** Writes everything else. */
 export function say(text: string): void {
-  process.stderr.write(text.endsWith('\n') ? text : `${text}\n`)
+  process.stderr.write(printable(text.endsWith('\n') ? text : `${text}\n`))
+}
+
+/** Shows how far something has come, on one line that the next call writes over; only on a terminal. An empty text clears it. */
+export function sayProgress(text: string): void {
+  if (process.stderr.isTTY) process.stderr.write(`\r\u001b[K${printable(errorColours.dim(text))}`)
 }
 
 /** Width of the terminal, or what reads well elsewhere. */

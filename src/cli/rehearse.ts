@@ -4,7 +4,7 @@ import { problems } from '../errors.js'
 import { pageOf } from '../rehearse/page.js'
 import { readQuestions } from '../rehearse/questions.js'
 import { type RehearsalReport, rehearse, standInWarning } from '../rehearse/rehearse.js'
-import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from './output.js'
+import { colours, columns, errorColours, Failed, out, outJson, say, sayProgress, wrapped } from './output.js'
 import { type TargetFlags, withLink, withTarget } from './target-options.js'
 
 interface Flags extends TargetFlags {
@@ -37,10 +37,9 @@ export const rehearseCommand = () =>
         url: flags.model,
         model: flags.modelName,
         key: process.env.JEXO_MODEL_KEY,
-        onQuestion: (done, all) =>
-          flags.model &&
-          process.stderr.isTTY &&
-          process.stderr.write(`\r${errorColours.dim(`question ${done + 1} of ${all}`)}`),
+        onQuestion: (done, all) => {
+          if (flags.model) sayProgress(`question ${done + 1} of ${all}`)
+        },
       }),
     }))
     if (flags.html !== undefined) await writeFile(flags.html, pageOf(report, server))

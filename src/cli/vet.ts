@@ -10,7 +10,7 @@ import { probeRules } from '../vet/probe/verdict.js'
 import { rules } from '../vet/rules.js'
 import { sarifOf } from '../vet/sarif.js'
 import { contractFileOf, type TargetReport, vetTarget } from '../vet/vet-target.js'
-import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from './output.js'
+import { colours, columns, Failed, out, outJson, say, sayProgress, wrapped } from './output.js'
 import { gather, readMs, type TargetFlags, targetOptions } from './target-options.js'
 
 interface Flags extends TargetFlags {
@@ -79,7 +79,7 @@ export const vetCommand = () =>
         rowTimeoutMs: flags.rowTimeout === undefined ? undefined : readMs(flags.rowTimeout),
         onProgress: progress,
       })
-      if (process.stderr.isTTY) process.stderr.write('\r\u001b[K')
+      sayProgress('')
       if (flags.save !== undefined) {
         const file = flags.contract ?? (flags.save === true ? contractFileOf(target) : flags.save)
         await writeFile(file, `${JSON.stringify(contractOf(report.surface), null, 2)}\n`)
@@ -98,7 +98,7 @@ export const vetCommand = () =>
     })
 
 function progress(what: string, done: number, all: number): void {
-  if (process.stderr.isTTY) process.stderr.write(`\r\u001b[K${errorColours.dim(`${what} ${done + 1} of ${all}`)}`)
+  sayProgress(`${what} ${done + 1} of ${all}`)
 }
 
 function readCount(option: string, text: string): number {

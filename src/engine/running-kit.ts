@@ -1,3 +1,4 @@
+import { escapeControls } from '../escape/terminal.js'
 import { namesIn, narrowed } from '../kit/choose.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
@@ -160,7 +161,8 @@ export class RunningKit {
   }
 
   report(level: Report['level'], text: string): void {
-    const { report = ({ level, text }: Report) => console.error(`jexo: ${level}: ${text}`) } = this.#options
+    const { report = ({ level, text }: Report) => console.error(`jexo: ${level}: ${escapeControls(text)}`) } =
+      this.#options
     report({ level, text: this.mask(text) })
   }
 

@@ -36,7 +36,7 @@ export class Conversation {
   readonly #options: ConversationOptions
   readonly #steps: Step[] = []
   readonly #messages: HostMessage[] = []
-  /** Tools that the person has approved for the whole conversation, by server: names of functions change with the servers that are there. */
+  /** Tools that the person has approved for the whole conversation, by what each was then: an approval ends when its tool or server changes. */
   readonly #trusted = new Set<string>()
   readonly #deciding = new Map<number, (decided: { decision: Decision; arguments: JsonObject }) => void>()
   readonly #running = new Map<number, AbortController>()
@@ -169,7 +169,8 @@ export class Conversation {
       logs: [],
     }
     this.#add(step)
-    const { decision, arguments: given } = await this.#decisionOn(step)
+    const proposed = this.#host.identityOf(step.server, step.tool)
+    const { decision, arguments: given } = await this.#decisionOn(step, proposed)
     step.arguments = given
     if (decision === 'refuse') {
       this.#change(step, { state: 'refused' })
@@ -177,13 +178,18 @@ export class Conversation {
       return
     }
     step.approved = decision
-    if (decision === 'conversation') this.#trusted.add(trustKey(step))
+    const identity = this.#host.identityOf(step.server, step.tool)
+    if (decision === 'conversation' && identity !== undefined && identity === proposed) this.#trusted.add(identity)
     await this.#run(step)
     this.#tell(call, step.text ?? '', step.isError === true || step.state !== 'done')
   }
 
-  async #decisionOn(step: CallStep): Promise<{ decision: Decision; arguments: JsonObject }> {
-    if (this.#trusted.has(trustKey(step))) return { decision: 'conversation', arguments: step.arguments }
+  async #decisionOn(
+    step: CallStep,
+    identity: string | undefined,
+  ): Promise<{ decision: Decision; arguments: JsonObject }> {
+    if (identity !== undefined && this.#trusted.has(identity))
+      return { decision: 'conversation', arguments: step.arguments }
     const decision = this.#options.onProposal?.(step)
     if (decision) return { decision, arguments: step.arguments }
     return new Promise((resolve) => {
@@ -246,8 +252,6 @@ export class Conversation {
     this.#options.onStep?.(step)
   }
 }
-
-const trustKey = ({ server, tool }: CallStep): string => JSON.stringify([server, tool])
 
 /** What a model is told of a result: its structured content, else its text, cut where it is too much. */
 function resultText(

@@ -32,6 +32,8 @@ export interface HostServer {
   prompts: PromptDefinition[]
   /** Names of tools that the person has switched off. */
   readonly off: Set<string>
+  /** Differs for every server that is attached, though it takes the id of one that has gone. */
+  readonly attachment: number
 }
 
 /** What servers ask of a host while something is called; a conversation answers. */
@@ -53,6 +55,7 @@ export class Host {
   readonly #servers = new Map<string, HostServer>()
   readonly #openers = new Map<string, OpenLink>()
   readonly #options: HostOptions
+  #attachments = 0
   ears: HostEars | undefined
 
   constructor(options: HostOptions = {}) {
@@ -74,6 +77,7 @@ export class Host {
       templates: [],
       prompts: [],
       off: new Set(),
+      attachment: ++this.#attachments,
     }
     this.#servers.set(unused, server)
     this.#openers.set(unused, open)
@@ -113,6 +117,14 @@ export class Host {
     return functionsOf(
       open.map(({ id, tools, off }) => ({ id, tools: tools.filter(({ name }) => !off.has(name)) })),
     )
+  }
+
+  /** What a tool is now, and whose: another text where its definition or its server has changed since. Undefined where it is not there. */
+  identityOf(id: string, tool: string): string | undefined {
+    const server = this.#servers.get(id)
+    const definition = server?.tools.find(({ name }) => name === tool)
+    if (!server || !definition) return undefined
+    return JSON.stringify([server.attachment, server.name, server.version, definition])
   }
 
   linkOf(id: string): Link | undefined {

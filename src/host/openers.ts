@@ -9,6 +9,8 @@ import type { OpenLink } from './host.js'
 export interface NamedOpener {
   id: string
   open: OpenLink
+  /** The command line that opening it runs on this machine; undefined for a server that runs elsewhere. */
+  starts?: string
 }
 
 /**
@@ -20,6 +22,7 @@ export async function openersFor(text: string, timeoutMs = 60_000): Promise<Name
     const entries = Object.entries(await readConfigEntries(text))
     return entries.map(([id, entry]) => ({
       id,
+      ...('url' in entry ? {} : { starts: lineOf(entry) }),
       open: (options) =>
         'url' in entry
           ? dialOnNode(entry.url, { timeoutMs, ...options, ...(entry.headers ? { headers: entry.headers } : {}) })
@@ -30,8 +33,10 @@ export async function openersFor(text: string, timeoutMs = 60_000): Promise<Name
   const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
   const open: OpenLink = async (options) =>
     (await openTarget(started, { timeoutMs, ...options, onStderr: () => {} })).link
-  return [{ id: idOf(text), open }]
+  return [{ id: idOf(text), open, ...(started.kind === 'child' ? { starts: lineOf(started.command) } : {}) }]
 }
+
+const lineOf = ({ command, args }: { command: string; args: readonly string[] }) => [command, ...args].join(' ')
 
 const idOf = (text: string): string => {
   if (/^https?:/.test(text)) return new URL(text).host

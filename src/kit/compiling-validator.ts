@@ -9,22 +9,24 @@ import { isSmall, type JsonSchemaValidator, type Misfit, maxMisfits, type Valida
 type Compile = (schema: JsonSchema, makePattern: PatternMaker) => Validate
 
 /** Checks JSON Schema by compiling it with Ajv, which is loaded when the first plain schema is checked. */
-export const compilingValidator: JsonSchemaValidator = {
-  prepare(schema) {
+export const compilingValidator = {
+  prepare(schema: JsonSchema): Promise<Validate> {
+    return this.prepareLater(schema).then((compile) => compile())
+  },
+  /** Loads what it takes, and gives the function that compiles: for callers that bound its time. */
+  async prepareLater(schema: JsonSchema): Promise<() => Validate> {
     const dialect = String(schema.$schema ?? '')
     if (/draft-0[34]|2019-09/.test(dialect)) {
-      return import('./interpreting-validator.js').then(({ interpretingValidator }) =>
-        interpretingValidator.prepare(schema),
-      )
+      const { interpretingValidator } = await import('./interpreting-validator.js')
+      const validate = await interpretingValidator.prepare(schema)
+      return () => validate
     }
     compilers ??= loadCompilers()
-    const compileWith = (makePattern: PatternMaker) =>
-      (compilers as NonNullable<typeof compilers>).then(({ current, draft7 }) =>
-        (/draft-0[67]/.test(dialect) ? draft7 : current)(schema, makePattern),
-      )
-    return needsLinearEngine(schema) ? patternMakerFor(schema).then(compileWith) : compileWith(nativeTest)
+    const { current, draft7 } = await compilers
+    const makePattern = needsLinearEngine(schema) ? await patternMakerFor(schema) : nativeTest
+    return () => (/draft-0[67]/.test(dialect) ? draft7 : current)(schema, makePattern)
   },
-}
+} satisfies JsonSchemaValidator & { prepareLater(schema: JsonSchema): Promise<() => Validate> }
 
 let compilers: Promise<{ current: Compile; draft7: Compile }> | undefined
 

@@ -110,6 +110,19 @@ function rangeOf(token: string): readonly [least: number, most: number] | undefi
   return [Number(least), comma !== '' && most === '' ? Number.POSITIVE_INFINITY : Number(most || least)]
 }
 
+/**
+ * A copy of a schema without what could hold up a page that makes a form of it: patterns that are not simple, and `$async`. The answer is checked
+ * against the schema itself where a deadline can end that.
+ */
+export function withoutSlowPatterns<T>(schema: T): T {
+  return JSON.parse(JSON.stringify(schema), (key, value) => {
+    if (key === '$async') return undefined
+    if (key === 'pattern' && typeof value === 'string') return isSimple(value) ? value : undefined
+    if (key !== 'patternProperties' || typeof value !== 'object' || value === null) return value
+    return Object.fromEntries(Object.entries(value).filter(([pattern]) => isSimple(pattern)))
+  })
+}
+
 /** Every pattern that a schema names, at any depth. */
 function patternsIn(schema: unknown, found: string[] = [], depth = 0): string[] {
   if (typeof schema !== 'object' || schema === null || depth > 200) return found

@@ -1,5 +1,5 @@
 import type { JsonObject } from '../protocol/messages.js'
-import type { Answerer, QuestionAnswer } from './answering.js'
+import type { Answerer, Question, QuestionAnswer } from './answering.js'
 
 /** An answer that is ready for a question: `about` is a part of the question's message; without it any question is meant. */
 export interface ReadyAnswer {
@@ -8,10 +8,17 @@ export interface ReadyAnswer {
   content?: JsonObject
 }
 
-/** Answers every question the same way; `accept` accepts forms with their defaults. */
+/** Answers every question the same way; `accept` accepts forms with their defaults, and pages only by https or on this machine. */
 export const alwaysAnswer =
   (action: QuestionAnswer['action']): Answerer =>
-  () => ({ action })
+  (question) => ({ action: action === 'accept' && !isTrustworthy(question) ? 'decline' : action })
+
+/** A page that nobody looked at is accepted only where its connection cannot be read on the way. */
+function isTrustworthy(question: Question): boolean {
+  if (question.kind === 'form') return true
+  const { protocol, hostname } = new URL(question.url)
+  return protocol === 'https:' || (protocol === 'http:' && /^(localhost|127(\.\d{1,3}){3}|\[::1\])$/.test(hostname))
+}
 
 /**
  * Answers from a list, each once, the first that fits; `onNone` is told of a question that none fits, which is then cancelled.
@@ -20,13 +27,15 @@ export const alwaysAnswer =
  */
 export function answersFrom(list: readonly ReadyAnswer[], onNone: (message: string) => void = () => {}): Answerer {
   const left = [...list]
-  return ({ message }) => {
+  return (question) => {
+    const { message } = question
     const at = left.findIndex(({ about }) => about === undefined || message.includes(about))
     const [found] = at < 0 ? [] : left.splice(at, 1)
     if (!found) {
       onNone(message)
       return { action: 'cancel' }
     }
+    if (found.action === 'accept' && !isTrustworthy(question)) return { action: 'decline' }
     return found.action === 'accept'
       ? { action: 'accept', ...(found.content ? { content: found.content } : {}) }
       : { action: found.action }

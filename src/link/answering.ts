@@ -106,7 +106,8 @@ function questionOf({ params, signal, id: requestId }: Incoming, revision: Revis
     return { kind: 'form', message, schema: requestedSchema, signal, requestId }
   }
   if (mode === 'url' && revision.elicitation === 'form and url') {
-    if (typeof url !== 'string' || !URL.canParse(url)) throw rpcErrors.invalidParams('"url" must be a URL')
+    if (typeof url !== 'string' || !/^https?:\/\//i.test(url) || !URL.canParse(url))
+      throw rpcErrors.invalidParams('"url" must be an http or https URL')
     if (typeof elicitationId !== 'string') throw rpcErrors.invalidParams('"elicitationId" must be a string')
     return { kind: 'url', message, url, elicitationId, signal, requestId }
   }

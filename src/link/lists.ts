@@ -2,6 +2,8 @@ import { problems } from '../errors.js'
 import type { JsonObject } from '../protocol/messages.js'
 
 const mostPages = 1000
+const mostItems = 100_000
+const mostCharacters = 64_000_000
 
 type Ask = (params: JsonObject | undefined) => Promise<JsonObject>
 
@@ -31,11 +33,19 @@ async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]>
   const items: T[] = []
   const seen = new Set<unknown>()
   let cursor: unknown
+  let characters = 0
   do {
     const page = await ask(cursor === undefined ? undefined : { cursor })
     const found = page[field]
     if (!Array.isArray(found)) throw problems.answerMalformed(method, `"${field}" is not an array`)
-    items.push(...(found as T[]))
+    for (const item of found) items.push(item as T)
+    // A first page is as large as one message may be; those after it have to stay within what anybody lists.
+    if (cursor !== undefined) characters += JSON.stringify(found).length
+    if (items.length > mostItems || characters > mostCharacters)
+      throw problems.answerMalformed(
+        method,
+        `it has more than ${mostItems} entries or ${mostCharacters} characters`,
+      )
     cursor = page.nextCursor ?? undefined
     if (seen.has(cursor) || seen.size > mostPages) throw problems.answerMalformed(method, 'its cursors do not end')
     seen.add(cursor)

@@ -1,7 +1,7 @@
-import { compilingValidator } from '../kit/compiling-validator.js'
 import { checkFor } from '../kit/validation.js'
 import type { Catalogue } from '../link/catalogue.js'
 import type { JsonObject } from '../protocol/messages.js'
+import { foreignValidator } from '../transport/foreign-validator.js'
 
 /** Holds structured content against the output schema of its tool: what does not fit, in words; nothing where there is no schema. */
 export async function fitOf(
@@ -15,7 +15,7 @@ export async function fitOf(
   if (result.structuredContent === undefined)
     return { misfits: ['the tool has an output schema, and the answer has no structured content'] }
   try {
-    const checked = await checkFor(undefined, schema, compilingValidator)(result.structuredContent)
+    const checked = await checkFor(undefined, schema, foreignValidator)(result.structuredContent)
     if (checked.ok) return { misfits: [] }
     return { misfits: checked.misfits.map(({ path, reason }) => `${path.join('.') || 'the answer'}: ${reason}`) }
   } catch (error) {

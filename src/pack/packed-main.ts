@@ -5,6 +5,7 @@ import { fileURLToPath, pathToFileURL } from 'node:url'
 import { parseArgs } from 'node:util'
 import { gunzipSync } from 'node:zlib'
 import { isJexoError, problems } from '../errors.js'
+import { escapeControls } from '../escape/terminal.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import { readRunOptions, type ServeFlags } from '../serve/options.js'
 import { serveKit } from '../serve/serve-kit.js'
@@ -91,12 +92,12 @@ export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<
     for (const file of flags.envFrom) takeEnvironmentFile(resolve(file), true)
     takeEnvironmentFile(join(dirname(file), '.env'))
     const { default: kit } = await load()
-    if (isHelp) return void process.stderr.write(usage(kit))
+    if (isHelp) return void process.stderr.write(escapeControls(usage(kit)))
     await serveKit(kit, { ...readRunOptions(flags, process.env), readable })
     process.exit(0)
   } catch (error) {
     const said = isJexoError(error) ? error.message : String(error instanceof Error ? error.stack : error)
-    process.stderr.write(`${readable(said)}\n`)
+    process.stderr.write(`${escapeControls(readable(said))}\n`)
     process.exit(2)
   }
 }

@@ -1,5 +1,6 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
+import { withinDeadline } from '../transport/deadline.js'
 
 /** A tool with how well it fits, from 0. */
 export interface Ranked {
@@ -168,7 +169,7 @@ const tokensIn = (question: string) => question.split(/[\s;:!?()"']+|[,.](?=\s|$
 
 function matches(pattern: string, text: string): boolean {
   try {
-    return new RegExp(pattern, 'u').test(text)
+    return withinDeadline(100, () => new RegExp(pattern, 'u').test(text))
   } catch {
     return false
   }

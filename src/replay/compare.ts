@@ -1,6 +1,6 @@
-import { compilingValidator } from '../kit/compiling-validator.js'
 import type { JsonSchema } from '../kit/schema.js'
 import { isObject } from '../protocol/messages.js'
+import { foreignValidator } from '../transport/foreign-validator.js'
 import type { Expectation, Outcome } from './case.js'
 
 /** What is not as expected, a sentence each. `durations` are those of the steps so far, in milliseconds. */
@@ -104,7 +104,7 @@ function extraIn(expected: unknown, got: unknown, path: string): string[] {
 }
 
 async function schemaDifferences(schema: JsonSchema, structured: unknown): Promise<string[]> {
-  const validate = await compilingValidator.prepare(schema)
+  const validate = await foreignValidator.prepare(schema)
   return validate(structured).map(({ path, reason }) => `${['structured', ...path].join('.')}: ${reason}`)
 }
 

@@ -1,4 +1,5 @@
 import { problems } from '../errors.js'
+import { escapeControls } from '../escape/terminal.js'
 
 export const logLevels = ['debug', 'info', 'warning', 'error'] as const
 export type LogLevel = (typeof logLevels)[number]
@@ -18,7 +19,7 @@ export function textLog(least: LogLevel = 'info'): Log {
     form: 'text',
     write: (level, text) => {
       if (logLevels.indexOf(level) < from) return
-      process.stderr.write(`jexo: ${level === 'info' ? '' : `${level}: `}${text}\n`)
+      process.stderr.write(`jexo: ${level === 'info' ? '' : `${level}: `}${escapeControls(text)}\n`)
     },
   }
 }

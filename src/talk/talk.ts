@@ -1,5 +1,6 @@
 import { parse as parseWords } from 'shell-quote'
 import { problems } from '../errors.js'
+import { escapeControls } from '../escape/terminal.js'
 import { closestTo } from '../kit/closest.js'
 import type { Link } from '../link/link.js'
 import type { Progress } from '../protocol/dialogue.js'
@@ -63,7 +64,9 @@ export async function completeLine(link: Link, line: string): Promise<[string[],
   const words = line.split(/\s+/)
   const last = words.at(-1) ?? ''
   const candidates = await candidatesFor(link, words)
-  return [candidates.filter((candidate) => candidate.startsWith(last)), last]
+  // They are put on the line as they are.
+  const isPlain = (candidate: string) => escapeControls(candidate) === candidate
+  return [candidates.filter((candidate) => candidate.startsWith(last) && isPlain(candidate)), last]
 }
 
 async function candidatesFor(link: Link, words: readonly string[]): Promise<string[]> {

@@ -1,4 +1,5 @@
 import { createInterface, type Interface } from 'node:readline/promises'
+import { escapeControls } from '../escape/terminal.js'
 import { describeSchema } from '../kit/schema.js'
 import type { Answerer, Question, QuestionAnswer } from '../link/answering.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
@@ -67,13 +68,13 @@ function standardTerminal(): Terminal {
     ask: async (prompt) => {
       const lines: Interface = createInterface({ input: process.stdin, output: process.stderr })
       try {
-        return await lines.question(prompt)
+        return await lines.question(escapeControls(prompt))
       } catch {
         return undefined
       } finally {
         lines.close()
       }
     },
-    say: (text) => void process.stderr.write(`${text}\n`),
+    say: (text) => void process.stderr.write(`${escapeControls(text)}\n`),
   }
 }

@@ -25,6 +25,9 @@ export interface ChildWireOptions {
   maxBytes?: number
 }
 
+/** The longest line of stderr that is handed on. */
+const maxErrorBytes = 256 * 1024
+
 /** A wire to a server in a child process: one message a line on its stdin and stdout (digest §7). */
 export class ChildWire implements Wire {
   readonly label: string
@@ -78,16 +81,16 @@ export class ChildWire implements Wire {
   }
 
   #listen(child: ChildProcess, ends: WireEnds): void {
-    const maxBytes = this.#options.maxBytes ?? 256 * 1024 * 1024
+    const maxBytes = this.#options.maxBytes ?? 64 * 1024 * 1024
     const lines = new LineSplitter(
       maxBytes,
       (line) => this.#take(line, ends),
-      () => {},
+      () => this.#options.onStray?.(`(a line of more than ${maxBytes} bytes, dropped)`),
     )
     const errors = new LineSplitter(
-      maxBytes,
+      maxErrorBytes,
       (line) => this.#hearError(line),
-      () => {},
+      () => this.#hearError(`(a line of more than ${maxErrorBytes} bytes, dropped)`),
     )
     child.stdout?.on('data', (chunk: Buffer) => lines.push(chunk))
     child.stderr?.on('data', (chunk: Buffer) => errors.push(chunk))
@@ -126,7 +129,7 @@ export class ChildWire implements Wire {
   }
 
   #hearError(line: string): void {
-    this.#lastErrors.push(line)
+    this.#lastErrors.push(line.slice(0, 2000))
     if (this.#lastErrors.length > keptLines) this.#lastErrors.shift()
     this.#options.onStderr?.(line)
   }

@@ -1,8 +1,9 @@
 import { createParser } from 'eventsource-parser'
-import { problems } from '../errors.js'
+import { isJexoError, problems } from '../errors.js'
 import { SessionGone, type Wire, type WireEnds } from '../link/wire.js'
 import { isRequest, isResponse, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
+import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
 
 export interface HttpWireOptions {
   /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
@@ -34,6 +35,7 @@ export const exchangeOf = (received: Message): HttpExchange | undefined => carri
 
 /** Time a stream may wait before it is asked for again where the server did not say. */
 const defaultRetryMs = 1000
+const mostRetryMs = 60_000
 const mostResumes = 5
 
 /** The cause of a refusal by status alone. */
@@ -60,6 +62,8 @@ export class HttpWire implements Wire {
   readonly #onExchange: ((exchange: HttpExchange) => void) | undefined
   readonly #exchanges = new WeakMap<Response, HttpExchange>()
   readonly #aborter = new AbortController()
+  /** What ends each request that is under way. */
+  readonly #requests = new Map<RequestId, AbortController>()
   #ends: WireEnds | undefined
   #sessionId: string | undefined
   #revision: Revision | undefined
@@ -90,6 +94,19 @@ export class HttpWire implements Wire {
   }
 
   async send(message: Message): Promise<void> {
+    // Nothing comes of a request that was cancelled: its answer is not read any further.
+    if ('method' in message && message.method === 'notifications/cancelled')
+      this.#requests.get(message.params?.requestId as RequestId)?.abort()
+    try {
+      await this.#post(message)
+    } catch (error) {
+      if (!(isRequest(message) && this.#requests.get(message.id)?.signal.aborted)) throw error
+    } finally {
+      if (isRequest(message)) this.#requests.delete(message.id)
+    }
+  }
+
+  async #post(message: Message): Promise<void> {
     const sentIn = this.#sessionId
     const response = await this.#request('POST', {
       body: JSON.stringify(message),
@@ -99,7 +116,7 @@ export class HttpWire implements Wire {
     this.#sessionId ??= response.headers.get('mcp-session-id') ?? undefined
     const type = response.headers.get('content-type') ?? ''
     if (!response.ok) return this.#refused(message, response, sentIn)
-    if (type.startsWith('application/json')) return this.#take(await response.text(), message, response)
+    if (type.startsWith('application/json')) return this.#take(await textOf(response), message, response)
     if (type.startsWith('text/event-stream')) return this.#follow(response, message)
     await response.body?.cancel()
     if (!isRequest(message)) return
@@ -142,8 +159,8 @@ export class HttpWire implements Wire {
       return exchange
     }
     try {
-      const { signal } = this.#aborter
-      const response = await this.#fetch(this.#url, { method, ...init, headers, signal })
+      const signal = this.#signalFor(sent)
+      const response = await fetchSameOrigin(this.#fetch, this.#url, { method, ...init, headers, signal })
       if (this.#onExchange) {
         const { status } = response
         this.#exchanges.set(response, tell({ status, responseHeaders: Object.fromEntries(response.headers) }))
@@ -156,6 +173,14 @@ export class HttpWire implements Wire {
       tell({ failure: reason })
       throw problems.connectFailed(this.label, reason, error)
     }
+  }
+
+  /** Ends with the wire, and with the request that is sent. */
+  #signalFor(sent: Message | undefined): AbortSignal {
+    if (!sent || !isRequest(sent)) return this.#aborter.signal
+    const own = new AbortController()
+    this.#requests.set(sent.id, own)
+    return AbortSignal.any([this.#aborter.signal, own.signal])
   }
 
   /** Hands a message on, with a note of what brought it. */
@@ -176,7 +201,7 @@ export class HttpWire implements Wire {
 
   /** A refusal with a JSON-RPC error in it is the answer; anything else is a failure of the wire. */
   async #refused(message: Message, response: Response, sentIn: string | undefined): Promise<void> {
-    const text = await response.text()
+    const text = await textOf(response)
     const fault = faultIn(text)
     if (isRequest(message) && fault?.id === message.id) return this.#take(text, message, response)
     const said = fault?.message ?? response.statusText
@@ -231,13 +256,19 @@ export class HttpWire implements Wire {
         }
       },
       onRetry: (ms) => {
-        reading.retryMs = ms
+        reading.retryMs = Math.min(ms, mostRetryMs)
+      },
+      maxBufferSize: maxAnswerBytes,
+      onError: (error) => {
+        if (error.type === 'max-buffer-size-exceeded') throw problems.answerTooLong(maxAnswerBytes)
       },
     })
     const decoder = new TextDecoder()
     try {
       for await (const chunk of response.body ?? []) parser.feed(decoder.decode(chunk, { stream: true }))
     } catch (error) {
+      await response.body?.cancel().catch(() => {})
+      if (isJexoError(error)) throw error
       if (!this.#aborter.signal.aborted && reading.lastEventId === undefined && !reading.isAnswered) throw error
     }
   }

@@ -2,6 +2,7 @@ import { isKit, type Kit } from '../kit/kit.js'
 import { Link } from '../link/link.js'
 import { type ChildCommand, ChildWire, type ChildWireOptions } from './child-wire.js'
 import { type DialOptions, dial } from './dial.js'
+import { foreignValidator } from './foreign-validator.js'
 import { MemoryWire } from './memory.js'
 import { runOnNode } from './node-run.js'
 
@@ -18,6 +19,8 @@ export async function dialOnNode(target: NodeTarget, options: NodeDialOptions = 
   const showsUpstream = options.onUpstream !== undefined
   if (isKit(target))
     return Link.open(new MemoryWire(runOnNode(target, { showsUpstream, ...options }), true), options)
-  if (typeof target === 'string' || target instanceof URL) return dial(target, options)
-  return Link.open(new ChildWire(target, options), options)
+  // What another program asks is checked against its own schemas.
+  const bounded = { validator: foreignValidator, ...options }
+  if (typeof target === 'string' || target instanceof URL) return dial(target, bounded)
+  return Link.open(new ChildWire(target, bounded), bounded)
 }

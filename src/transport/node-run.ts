@@ -1,4 +1,5 @@
 import { type Report, RunningKit, type RunningOptions } from '../engine/running-kit.js'
+import { escapeControls } from '../escape/terminal.js'
 import { compilingValidator } from '../kit/compiling-validator.js'
 import type { Kit } from '../kit/kit.js'
 import { runNamed } from './stdout-guard.js'
@@ -15,5 +16,5 @@ export function runOnNode(kit: Kit, options: Partial<RunningOptions> = {}): Runn
 }
 
 function reportOnStderr({ level, text }: Report): void {
-  process.stderr.write(`jexo: ${level}: ${text}\n`)
+  process.stderr.write(`jexo: ${level}: ${escapeControls(text)}\n`)
 }

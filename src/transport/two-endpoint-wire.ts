@@ -2,6 +2,7 @@ import { createParser } from 'eventsource-parser'
 import { problems } from '../errors.js'
 import type { Wire, WireEnds } from '../link/wire.js'
 import { type Message, messagesIn } from '../protocol/messages.js'
+import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
 import type { HttpWireOptions } from './http-wire.js'
 
 /** A wire to a server of the older form (digest §8): a standing stream for what it says, an address it names for what we say. */
@@ -22,7 +23,8 @@ export class TwoEndpointWire implements Wire {
 
   async start(ends: WireEnds): Promise<void> {
     const headers = { ...this.#options.headers, accept: 'text/event-stream' }
-    const response = await this.#fetch(this.#url, { headers, signal: this.#aborter.signal })
+    const { signal } = this.#aborter
+    const response = await fetchSameOrigin(this.#fetch, this.#url, { method: 'GET', headers, signal })
     const type = response.headers.get('content-type') ?? ''
     if (!response.ok || !type.startsWith('text/event-stream')) {
       await response.body?.cancel()
@@ -50,13 +52,13 @@ export class TwoEndpointWire implements Wire {
 
   async send(message: Message): Promise<void> {
     if (!this.#postUrl) throw problems.closed('it is not open')
-    const response = await this.#fetch(this.#postUrl, {
+    const response = await fetchSameOrigin(this.#fetch, this.#postUrl, {
       method: 'POST',
       body: JSON.stringify(message),
       headers: { ...this.#options.headers, 'content-type': 'application/json' },
       signal: this.#aborter.signal,
     })
-    const said = response.ok ? '' : (await response.text()).slice(0, 200)
+    const said = response.ok ? '' : (await textOf(response, 1_000_000)).slice(0, 200)
     if (!response.ok) throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
     await response.body?.cancel()
   }
@@ -70,6 +72,10 @@ export class TwoEndpointWire implements Wire {
       onEvent: ({ event, data }) => {
         if (event === 'endpoint') return onAddress(data)
         for (const message of messagesIn(data) ?? []) ends.receive(message)
+      },
+      maxBufferSize: maxAnswerBytes,
+      onError: (error) => {
+        if (error.type === 'max-buffer-size-exceeded') throw problems.answerTooLong(maxAnswerBytes)
       },
     })
     const decoder = new TextDecoder()

@@ -159,6 +159,10 @@ test('a form that the page cannot draw is declined, and what the model is told c
   const server = written('oddly.mjs', oddly)
   await page.getByLabel('Attach a server').fill(`exec:"${process.execPath}" "${server}"`)
   await page.getByRole('button', { name: 'Attach', exact: true }).click()
+  // Nothing runs on this machine before the person has seen what.
+  const asked = page.getByRole('alertdialog')
+  await asked.getByText(server).waitFor()
+  await asked.getByRole('button', { name: 'Run', exact: true }).click()
   await page.getByText('what the model is told, as functions').click()
   await page.getByText('"name": "ask_oddly"').waitFor()
   await say('ask oddly')

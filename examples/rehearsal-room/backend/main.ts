@@ -22,7 +22,7 @@ export async function startRoom({
   const key = process.env.JEXO_MODEL_KEY
   const room = new Room(model === undefined ? standInHostModel() : chatHostModel(model, { model: modelName, key }))
   const served = await serveRoom(room, port)
-  for (const server of servers) await room.attach(server)
+  for (const server of servers) await room.attach(server, true)
   return {
     url: served.url,
     close: async () => {

@@ -9,6 +9,7 @@ import {
   openersFor,
   type Step,
   standInLimits,
+  withoutSlowPatterns,
 } from 'jexo/host'
 
 /** What the page gets to see of a server. */
@@ -39,6 +40,8 @@ export interface RoomView {
   isBusy: boolean
   /** What cannot be attached, in words. */
   trouble?: string | undefined
+  /** Commands that wait for the person's word before they are run on this machine. */
+  toStart?: { text: string; commands: readonly string[] } | undefined
 }
 export type RoomEvent = { view: RoomView } | { step: Step } | { cleared: true }
 
@@ -47,13 +50,14 @@ const mostShown = 6000
 
 /** One person, some servers, one conversation: all that the page shows. */
 export class Room {
-  /** Whoever asks for anything has to know it: the page is told. */
+  /** Whoever asks for anything has to know it: it stands in the address that is printed, and nowhere else. */
   readonly key = randomBytes(18).toString('base64url')
   readonly #host: Host
   readonly #model: HostModel
   readonly #listeners = new Set<(event: RoomEvent) => void>()
   #conversation: Conversation
   #trouble: string | undefined
+  #toStart: RoomView['toStart']
 
   constructor(model: HostModel) {
     this.#model = model
@@ -68,6 +72,7 @@ export class Room {
       ...(this.#model.name === 'stand-in' ? { limits: standInLimits } : {}),
       isBusy: this.#conversation.isBusy,
       trouble: this.#trouble,
+      toStart: this.#toStart,
     }
   }
 
@@ -79,18 +84,31 @@ export class Room {
     return () => this.#listeners.delete(listener)
   }
 
-  /** Attaches what a text names; what cannot be read is told in the view. */
-  async attach(text: string): Promise<void> {
+  /**
+   * Attaches what a text names; what cannot be read is told in the view. Commands are run only if they are confirmed: as the room was started
+   * with them, or by `confirm`.
+   */
+  async attach(text: string, isConfirmed = false): Promise<void> {
     this.#trouble = undefined
+    this.#toStart = undefined
     try {
       const openers = await openersFor(text.trim())
-      if (openers.length === 0) this.#trouble = `${text}: there are no servers in it`
+      const commands = openers.flatMap(({ starts }) => starts ?? [])
+      if (commands.length > 0 && !isConfirmed) this.#toStart = { text, commands }
+      else if (openers.length === 0) this.#trouble = `${text}: there are no servers in it`
       // One that is slow keeps nobody waiting: how each is doing is in the view.
-      for (const { id, open } of openers) void this.#host.attach(id, open)
+      else for (const { id, open } of openers) void this.#host.attach(id, open)
     } catch (error) {
       this.#trouble = error instanceof Error ? error.message : String(error)
     }
     this.#tellView()
+  }
+  /** Runs the commands that the view shows, or drops them. */
+  async confirm(isConfirmed: boolean): Promise<void> {
+    const asked = this.#toStart
+    this.#toStart = undefined
+    if (asked && isConfirmed) await this.attach(asked.text, true)
+    else this.#tellView()
   }
   detach = (id: string) => this.#host.detach(id)
   reopen = (id: string) => this.#host.reopen(id)
@@ -223,6 +241,9 @@ function serverView({
 
 /** A step as the page gets it: a long answer is cut, and opened on its own. */
 function slim(step: Step): Step {
+  // A pattern of a server's must not hold the page up; the answer is checked by the link.
+  if (step.kind === 'question' && step.question.kind === 'form')
+    return { ...step, question: { ...step.question, schema: withoutSlowPatterns(step.question.schema) } }
   if (step.kind !== 'call' || !step.result) return step
   const isLong = JSON.stringify(step.result).length > mostShown
   if (!isLong && (step.text?.length ?? 0) <= mostShown) return step

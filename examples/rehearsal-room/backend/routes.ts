@@ -1,3 +1,4 @@
+import { timingSafeEqual } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { createServer } from 'node:http'
 import { extname, join, normalize } from 'node:path'
@@ -24,7 +25,7 @@ export async function serveRoom(room: Room, port: number): Promise<{ url: string
   })
   const { port: open } = server.address() as { port: number }
   return {
-    url: `http://127.0.0.1:${open}/`,
+    url: `http://127.0.0.1:${open}/?key=${room.key}`,
     close: async () => {
       server.closeAllConnections()
       await new Promise((resolve) => server.close(resolve))
@@ -37,14 +38,21 @@ function routesOf(room: Room): Hono {
   // Other pages must not reach it, by whatever name they have for this machine.
   app.use(async (context, next) => {
     const host = (context.req.header('host') ?? '').replace(/:\d+$/, '')
+    const origin = context.req.header('origin')
     if (host !== '127.0.0.1' && host !== 'localhost')
       return context.text('This room is for this machine only.', 403)
-    return next()
+    if (origin !== undefined && origin !== `http://${context.req.header('host')}`)
+      return context.text('This room is not for other pages.', 403)
+    await next()
+    context.header('Content-Security-Policy', policy)
+    context.header('X-Content-Type-Options', 'nosniff')
+    context.header('Referrer-Policy', 'no-referrer')
+    context.header('Cache-Control', 'no-store')
   })
   app.use('/api/*', async (context, next) => {
-    const key = context.req.header('x-room-key') ?? context.req.query('key')
-    if (key !== room.key)
-      return context.json({ error: 'The page is from before the room was opened; load it again.' }, 403)
+    const key = context.req.header('x-room-key') ?? context.req.query('key') ?? ''
+    if (!isSame(key, room.key))
+      return context.json({ error: 'Open the room by the address that the command printed.' }, 403)
     return next()
   })
   app.onError((error, context) => context.json({ error: error.message }, 400))
@@ -59,6 +67,10 @@ function routesOf(room: Room): Hono {
   app.post('/api/servers', async (context) => {
     const { text } = await bodyOf(context)
     await room.attach(String(text ?? ''))
+    return context.json({})
+  })
+  app.post('/api/confirm', async (context) => {
+    await room.confirm((await bodyOf(context)).isConfirmed === true)
     return context.json({})
   })
   app.post('/api/servers/:id/:verb', async (context) => {
@@ -122,7 +134,7 @@ function routesOf(room: Room): Hono {
     )
     return context.json(found)
   })
-  app.get('*', (context) => fileAt(context, room))
+  app.get('*', fileAt)
   return app
 }
 
@@ -131,15 +143,18 @@ async function bodyOf(context: Context): Promise<Record<string, unknown>> {
   return typeof body === 'object' && body !== null ? (body as Record<string, unknown>) : {}
 }
 
-async function fileAt(context: Context, room: Room): Promise<Response> {
+const isSame = (given: string, wanted: string): boolean =>
+  given.length === wanted.length && timingSafeEqual(Buffer.from(given), Buffer.from(wanted))
+
+/** Nothing from elsewhere, in nobody's frame. The forms' validator compiles schemas. */
+const policy =
+  "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'none'"
+
+async function fileAt(context: Context): Promise<Response> {
   const path = normalize(decodeURIComponent(new URL(context.req.url).pathname))
   const file = join(page, path === '/' ? 'index.html' : path)
   const bytes = file.startsWith(page) ? await readFile(file).catch(() => undefined) : undefined
   if (!bytes) return context.text('There is nothing here.', 404)
   const type = types[extname(file)] ?? 'application/octet-stream'
-  const body =
-    path === '/'
-      ? bytes.toString().replace('name="room-key" content=""', `name="room-key" content="${room.key}"`)
-      : new Uint8Array(bytes)
-  return context.body(body, 200, { 'content-type': type })
+  return context.body(new Uint8Array(bytes), 200, { 'content-type': type })
 }

@@ -22,7 +22,9 @@ export function App() {
   if (!view)
     return (
       <main className="room">
-        {isConnected ? 'Opening the room…' : 'The room does not answer. Is it still running?'}
+        {isConnected
+          ? 'Opening the room…'
+          : 'The room does not respond. Is it still running? Open it by the address that the command printed.'}
       </main>
     )
   return (
@@ -39,7 +41,7 @@ export function App() {
           Begin anew
         </Button>
       </header>
-      <Servers servers={view.servers} trouble={view.trouble} act={act} />
+      <Servers servers={view.servers} trouble={view.trouble} toStart={view.toStart} act={act} />
       <main className="talk">
         <div className="steps" ref={list} aria-live="polite" role="log">
           {steps.length === 0 && (

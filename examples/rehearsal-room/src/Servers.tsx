@@ -1,6 +1,6 @@
 import { Badge, Button, Checkbox, Group, TextInput } from '@mantine/core'
 import { useEffect, useState } from 'react'
-import type { ServerView } from '../backend/room.ts'
+import type { RoomView, ServerView } from '../backend/room.ts'
 import { ask } from './useRoom.ts'
 
 export type Act = (path: string, body?: object) => void
@@ -9,10 +9,12 @@ export type Act = (path: string, body?: object) => void
 export function Servers({
   servers,
   trouble,
+  toStart,
   act,
 }: {
   servers: readonly ServerView[]
   trouble?: string | undefined
+  toStart?: RoomView['toStart']
   act: Act
 }) {
   const [text, setText] = useState('')
@@ -46,6 +48,22 @@ export function Servers({
           }
         />
       </form>
+      {toStart && (
+        <div className="confirm" role="alertdialog" aria-label="Run a command on this machine">
+          <p>This runs on your machine:</p>
+          {toStart.commands.map((command) => (
+            <pre key={command}>{command}</pre>
+          ))}
+          <Group gap={6}>
+            <Button size="compact-xs" color="orange" onClick={() => act('confirm', { isConfirmed: true })}>
+              Run
+            </Button>
+            <Button size="compact-xs" variant="subtle" onClick={() => act('confirm', { isConfirmed: false })}>
+              Don't run
+            </Button>
+          </Group>
+        </div>
+      )}
       {trouble && (
         <p className="fault" role="alert">
           {trouble}

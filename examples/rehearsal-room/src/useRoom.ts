@@ -2,7 +2,16 @@ import type { Step } from 'jexo/host'
 import { useEffect, useState } from 'react'
 import type { RoomEvent, RoomView } from '../backend/room.ts'
 
-const key = document.querySelector<HTMLMetaElement>('meta[name=room-key]')?.content ?? ''
+/** From the address that was printed; kept for this tab, and taken out of what the browser shows and remembers. */
+const key = takeKey()
+
+function takeKey(): string {
+  const given = new URLSearchParams(location.search).get('key')
+  if (given === null) return sessionStorage.getItem('room-key') ?? ''
+  sessionStorage.setItem('room-key', given)
+  history.replaceState(null, '', location.pathname)
+  return given
+}
 
 /** Asks the backend; rejects with what it says is wrong. */
 export async function ask<T = unknown>(path: string, body?: object): Promise<T> {
@@ -24,7 +33,7 @@ export function useRoom(): { view: RoomView | undefined; steps: readonly Step[];
   const [steps, setSteps] = useState<ReadonlyMap<number, Step>>(new Map())
   const [isConnected, setConnected] = useState(true)
   useEffect(() => {
-    const source = new EventSource(`/api/events?key=${key}`)
+    const source = new EventSource(`/api/events?key=${encodeURIComponent(key)}`)
     source.onopen = () => {
       setConnected(true)
       setSteps(new Map())

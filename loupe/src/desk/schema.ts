@@ -1,4 +1,5 @@
 import type { RJSFSchema, UiSchema } from '@rjsf/utils'
+import { withoutSlowPatterns } from '../../../src/kit/pattern.js'
 
 type Schema = Record<string, unknown>
 const isSchema = (value: unknown): value is Schema =>
@@ -24,7 +25,7 @@ const singles = [
  * empty schema. What is sent is checked against the schema itself.
  */
 export function formSchemaOf(schema: Schema): RJSFSchema {
-  return adapt(withoutRootExamples(schema), 0) as RJSFSchema
+  return adapt(withoutRootExamples(withoutSlowPatterns(schema)), 0) as RJSFSchema
 }
 
 function withoutRootExamples({ examples: _, $schema: __, ...rest }: Schema): Schema {

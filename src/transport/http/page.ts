@@ -20,7 +20,9 @@ code,pre{font-family:ui-monospace,monospace}pre{padding:1rem;background:#f6f0e2;
 <pre>${escaped(entry)}</pre><h2>${tools.length} tools</h2><ul>${tools.join('')}</ul><p>And ${others}.</p></body></html>`
   const headers = {
     'content-type': 'text/html; charset=utf-8',
-    'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'",
+    'content-security-policy':
+      "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'",
+    'referrer-policy': 'no-referrer',
     'x-content-type-options': 'nosniff',
   }
   return { status: 200, headers, body }

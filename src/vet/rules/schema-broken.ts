@@ -1,11 +1,11 @@
-import { compilingValidator } from '../../kit/compiling-validator.js'
 import type { JsonSchema } from '../../kit/schema.js'
+import { foreignValidator } from '../../transport/foreign-validator.js'
 import type { Found, Rule } from '../finding.js'
 import { inTool, schemasOf } from '../surface.js'
 
 async function faultOf(schema: JsonSchema): Promise<string | undefined> {
   try {
-    await compilingValidator.prepare(schema)
+    await foreignValidator.prepare(schema)
     return undefined
   } catch (error) {
     return error instanceof Error ? error.message : String(error)

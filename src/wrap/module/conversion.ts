@@ -1,4 +1,4 @@
-import { interpretingValidator } from '../../kit/interpreting-validator.js'
+import { interpretNow } from '../../kit/interpreting-validator.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { Validate } from '../../kit/validation.js'
 import { isObject } from '../../protocol/messages.js'
@@ -175,7 +175,7 @@ const prepared = new WeakMap<JsonSchema, Validate>()
 function fits(schema: JsonSchema, value: unknown, { schemas }: Definitions): boolean {
   let validate = prepared.get(schema)
   if (!validate) {
-    validate = interpretingValidator.prepare(schemas ? { ...schema, $defs: schemas } : schema) as Validate
+    validate = interpretNow(schemas ? { ...schema, $defs: schemas } : schema)
     prepared.set(schema, validate)
   }
   return validate(value).length === 0

@@ -1,0 +1,45 @@
+import { problems } from '../errors.js'
+import { ByteGatherer } from './byte-gatherer.js'
+
+/** The longest body or event that is read from a server. */
+export const maxAnswerBytes = 64 * 1024 * 1024
+const maxRedirects = 5
+
+/** A body as text, read no further than the limit. Rejects with a `JexoError` beyond it. */
+export async function textOf(response: Response, maxBytes = maxAnswerBytes): Promise<string> {
+  const gathered = new ByteGatherer()
+  for await (const chunk of response.body ?? []) {
+    if (gathered.length + chunk.length > maxBytes) {
+      await response.body?.cancel().catch(() => {})
+      throw problems.answerTooLong(maxBytes)
+    }
+    gathered.push(chunk)
+  }
+  return new TextDecoder().decode(gathered.bytes)
+}
+
+/**
+ * Fetches, and follows redirects within the origin only: headers and the session's id belong to the server that they were meant for. Rejects with a
+ * `JexoError` that names where else it was sent.
+ */
+export async function fetchSameOrigin(
+  fetch: typeof globalThis.fetch,
+  url: URL,
+  init: RequestInit & { method: string },
+): Promise<Response> {
+  let at = url
+  for (let redirects = 0; ; redirects++) {
+    const response = await fetch(at, { ...init, redirect: 'manual' })
+    const location = response.headers.get('location')
+    const isRedirect =
+      response.type === 'opaqueredirect' || (response.status >= 300 && response.status < 400 && location !== null)
+    if (!isRedirect) return response
+    await response.body?.cancel().catch(() => {})
+    const next = location !== null && URL.canParse(location, at.href) ? new URL(location, at) : undefined
+    if (next?.origin !== url.origin || redirects >= maxRedirects) throw problems.redirected(url.href, next?.origin)
+    // A POST that would become a GET would lose its message.
+    if (init.method !== 'GET' && response.status !== 307 && response.status !== 308)
+      throw problems.redirected(url.href, next.href)
+    at = next
+  }
+}
