@@ -60,7 +60,9 @@ export const columns = (): number => Math.max(60, Math.min(process.stdout.column
 /** A text in lines of at most a width, broken between words. */
 export function wrapped(text: string, width: number): string[] {
   const line = new RegExp(`.{1,${width}}(?:\\s|$)|\\S+`, 'g')
-  return text.split('\n').flatMap((row) => row.match(line)?.map((part) => part.trimEnd()) ?? [row])
+  const most = 4000
+  const shown = text.length > most ? `${text.slice(0, most)}… (${text.length} characters in all)` : text
+  return shown.split('\n').flatMap((row) => row.match(line)?.map((part) => part.trimEnd()) ?? [row])
 }
 
 /** Ends a command: 1 where the thing asked for failed, or the code of what was run. */

@@ -1,0 +1,233 @@
+import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { join } from 'node:path'
+import type { Link } from 'jexo/link'
+import { dial } from 'jexo/node'
+import { answersFrom } from '../../src/link/answerers.js'
+import { fitOf } from '../../src/loupe/fit.js'
+import { foreignValidator } from '../../src/transport/foreign-validator.js'
+import { tokensIn } from '../../src/wrap/context-cost.js'
+import { bin, root, run } from '../support/cli.js'
+
+/** What a server can send to a client. Each is refused or bounded, and the client goes on. */
+const server = join(root, 'test/support/hostile-server.mjs')
+const target = `exec:"${process.execPath}" "${server}"`
+const inTime = async <T>(ms: number, run: () => Promise<T>): Promise<T> => {
+  const start = performance.now()
+  const result = await run()
+  expect(performance.now() - start).toBeLessThan(ms)
+  return result
+}
+
+const withoutColours = (text: string) => text.replace(/\p{Cc}\[\d+m/gu, '')
+
+const commands: readonly (readonly string[])[] = [
+  ['show', target],
+  ['show', target, '--json'],
+  ['call', target, 'evil_text'],
+  ['call', target, 'evil_error'],
+  ['call', target, 'evil_unknown'],
+  ['read', target, 'evil://x'],
+  ['vet', target],
+  ['call', target, 'evil_ask', '--answers', 'accept'],
+]
+test.each(commands)('nothing from a server is obeyed by a terminal: jexo %s %s %s', async (...words) => {
+  // Each command in one of the two ways: with colours, our own are the only control sequences.
+  const hasColours = commands.findIndex((command) => command.join() === words.join()) % 2 === 0
+  const env = { ...process.env, ...(hasColours ? { FORCE_COLOR: '1' } : { NO_COLOR: '1' }) } as Record<
+    string,
+    string
+  >
+  const { stdout, stderr } = await inTime(20_000, () => run(process.execPath, [bin, ...words], { env }))
+  const printed = hasColours ? withoutColours(stdout + stderr) : stdout + stderr
+  expect(printed.replace(/[\n\t]/g, '').match(/[\p{Cc}\u202a-\u202e]/u)).toBeNull()
+  expect(printed.length).toBeGreaterThan(40)
+})
+
+describe('over a link', () => {
+  let link: Link
+  beforeAll(async () => {
+    link = await dial(
+      { command: process.execPath, args: [server] },
+      { onQuestion: answersFrom(Array.from({ length: 9 }, () => ({ action: 'accept' as const }))) },
+    )
+  })
+  afterAll(() => link.close())
+  const answerTo = async (tool: string, args = {}) =>
+    ((await link.call(tool, args)).content[0] as { text: string }).text
+
+  test('a question with a slow pattern is answered in time', async () => {
+    expect(await inTime(3000, () => answerTo('evil_ask'))).toMatch(/does not fit|accept/)
+  })
+
+  test.each([
+    ['https://marsh.example/x', 'accept'],
+    ['http://127.0.0.1:1/x', 'accept'],
+    ['http://marsh.example/x', 'decline'],
+    ['http://127.0.0.1.evil.example/', 'decline'],
+    ['http://localhost.evil.example/', 'decline'],
+    ['javascript:alert(1)', 'http or https'],
+    ['file:///etc/passwd', 'http or https'],
+    ['data:text/html,x', 'http or https'],
+  ])('an unattended visit to %s is answered with %s', async (url, answer) => {
+    expect(await answerTo('evil_visit', { url })).toContain(answer)
+  })
+
+  test('a schema with $async does not make everything valid, nor end the process', async () => {
+    const { structuredContent } = await link.call('evil_output')
+    const tools = await link.tools()
+    const found = await inTime(3000, () =>
+      fitOf(
+        { tools } as never,
+        'tools/call',
+        { name: 'evil_output' },
+        { structuredContent: structuredContent as never, content: [] },
+      ),
+    )
+    expect(found.misfits?.length).toBeGreaterThan(0)
+  })
+})
+
+const schemas: readonly (readonly [name: string, schema: object, value: unknown])[] = [
+  [
+    'a choice within a choice, for ever',
+    {
+      $defs: {
+        a: {
+          anyOf: [
+            { type: 'object', properties: { a: { $ref: '#/$defs/a' } }, required: ['x'] },
+            { type: 'object', properties: { a: { $ref: '#/$defs/a' } }, required: ['y'] },
+          ],
+        },
+      },
+      $ref: '#/$defs/a',
+    },
+    JSON.parse(`${'{"a":'.repeat(40)}1${'}'.repeat(40)}`),
+  ],
+  ['a reference to itself', { $ref: '#' }, {}],
+  ['a megabyte of choices', { enum: Array.from({ length: 300_000 }, (_, at) => `x${at}`) }, 'y'],
+]
+test.each(schemas)('a schema with %s is ended', async (_name, schema, value) => {
+  await inTime(4000, async () => {
+    const misfits = await Promise.resolve(foreignValidator.prepare(schema as never)).then(
+      (validate) => validate(value),
+      () => [1],
+    )
+    expect(misfits.length).toBeGreaterThan(0)
+  })
+})
+
+test.each([
+  ['one word', 'x'.repeat(300_000)],
+  ['one symbol', '!'.repeat(300_000)],
+  ['words', 'bee '.repeat(100_000)],
+  ['one letter', '蜂'.repeat(100_000)],
+])('the context cost of a description of %s is counted in time', async (_name, text) => {
+  expect(await inTime(3000, () => tokensIn(text))).toBeGreaterThan(1000)
+})
+
+describe('over HTTP', () => {
+  const json = (response: ServerResponse, value: unknown) =>
+    response.writeHead(200, { 'content-type': 'application/json' }).end(JSON.stringify(value))
+  const opened = (id: unknown) => ({
+    jsonrpc: '2.0',
+    id,
+    result: { protocolVersion: '2025-11-25', capabilities: { tools: {} }, serverInfo: { name: 'x', version: '1' } },
+  })
+  const seen: IncomingMessage[] = []
+  let isClosed = false
+  /** Each path behaves in its own way once it has answered `initialize`. */
+  const ways: Record<
+    string,
+    (response: ServerResponse, message: { id: unknown; params?: { cursor?: string } }) => void
+  > = {
+    '/endless-json': (response) => {
+      response
+        .writeHead(200, { 'content-type': 'application/json' })
+        .write('{"jsonrpc":"2.0","id":2,"result":{"tools":["')
+      flood(response, 'x'.repeat(1_000_000))
+    },
+    '/endless-event': (response) => {
+      response.writeHead(200, { 'content-type': 'text/event-stream' }).write('data: ')
+      flood(response, 'x'.repeat(1_000_000))
+    },
+    '/endless-events': (response) => {
+      response.writeHead(200, { 'content-type': 'text/event-stream' })
+      flood(response, ': nothing\n\n'.repeat(10_000))
+    },
+    '/endless-pages': (response, { id, params }) =>
+      json(response, {
+        jsonrpc: '2.0',
+        id,
+        result: { tools: [], nextCursor: `${Number(params?.cursor ?? 0) + 1}` },
+      }),
+    '/endless-tools': (response, { id, params }) =>
+      json(response, {
+        jsonrpc: '2.0',
+        id,
+        result: {
+          tools: Array.from({ length: 5000 }, () => ({ name: 'x', description: 'y'.repeat(300), inputSchema: {} })),
+          nextCursor: `${Number(params?.cursor ?? 0) + 1}`,
+        },
+      }),
+    '/redirect': (response) => void response.writeHead(307, { location: `http://localhost:${port}/stolen` }).end(),
+    '/redirect-get': (response) => void response.writeHead(302, { location: '/endless-pages' }).end(),
+  }
+  function flood(response: ServerResponse, text: string): void {
+    isClosed = false
+    response.on('close', () => (isClosed = true))
+    const more = () => {
+      while (!response.destroyed && response.write(text));
+      response.once('drain', more)
+    }
+    more()
+  }
+  const http = createServer((request, response) => {
+    seen.push(request)
+    const chunks: Buffer[] = []
+    request.on('data', (chunk) => chunks.push(chunk))
+    request.on('end', () => {
+      if (request.method !== 'POST') return void response.writeHead(405).end()
+      const message = JSON.parse(Buffer.concat(chunks).toString())
+      if (message.method === 'initialize') return json(response, opened(message.id))
+      if (message.id === undefined) return void response.writeHead(202).end()
+      ways[request.url ?? '']?.(response, message)
+    })
+  })
+  let port = 0
+  beforeAll(async () => {
+    await new Promise<void>((resolve) => http.listen(0, '127.0.0.1', resolve))
+    port = (http.address() as AddressInfo).port
+  })
+  afterAll(() => {
+    http.closeAllConnections()
+    http.close()
+  })
+  const linkTo = (path: string) =>
+    dial(`http://127.0.0.1:${port}${path}`, { timeoutMs: 1500, headers: { authorization: 'Bearer secret' } })
+
+  test.each(['/endless-json', '/endless-event', '/endless-events'])(
+    '%s is not read on after the time-out',
+    async (path) => {
+      const link = await linkTo(path)
+      await inTime(6000, () => expect(link.tools()).rejects.toThrow())
+      await new Promise((resolve) => setTimeout(resolve, 300))
+      expect(isClosed).toBe(true)
+      await link.close()
+    },
+  )
+
+  test.each(['/endless-pages', '/endless-tools'])('%s are given up', async (path) => {
+    const link = await linkTo(path)
+    await expect(link.tools()).rejects.toThrow(/cursors do not end|more than/)
+    await link.close()
+  })
+
+  test.each(['/redirect', '/redirect-get'])('%s takes no header to where it leads', async (path) => {
+    const link = await linkTo(path)
+    seen.length = 0
+    await expect(link.tools()).rejects.toThrow(/redirects to/)
+    expect(seen.map(({ url }) => url)).not.toContain('/stolen')
+    await link.close()
+  })
+})
