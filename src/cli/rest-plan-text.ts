@@ -20,6 +20,7 @@ export function restPlanText(plan: RestPlan, source: string, cost: ContextCost):
   const whole = operations.length <= maxShownWhole
   lines.push(...(whole ? operations.flatMap(operationLines) : byTag(operations)))
   lines.push(colours.bold('Settings'), ...settingLines(plan), '')
+  lines.push(...originLines(plan))
   lines.push(...leftOutLines(plan.leftOut))
   const bare = operations.filter(({ isDescribed }) => !isDescribed)
   if (bare.length > 0)
@@ -85,6 +86,35 @@ function settingLines({ base, credentials, title }: RestPlan): string[] {
     const need = otherwise !== undefined ? `default ${otherwise}` : optional ? 'optional' : 'needed'
     return `  ${colours.cyan(name)}  ${about}  ${colours.dim(need)}`
   })
+}
+
+/** Every origin that requests, or credentials, go to: a description may name others than its own. */
+function originLines({ base, operations, credentials }: RestPlan): string[] {
+  const originOf = (url: string | undefined) => (url && URL.canParse(url) ? new URL(url).origin : undefined)
+  const own = originOf(base.url)
+  const elsewhere = new Map<string, number>()
+  for (const operation of operations) {
+    const origin = originOf(operation.base)
+    if (origin !== undefined && origin !== own) elsewhere.set(origin, (elsewhere.get(origin) ?? 0) + 1)
+  }
+  const tokens = credentials.flatMap((credential) =>
+    credential.kind === 'clientCredentials' ? (originOf(credential.tokenUrl) ?? []) : [],
+  )
+  const others = [...elsewhere].map(
+    ([origin, count]) =>
+      `  ${colours.cyan(origin)}  ${count} ${count === 1 ? 'operation' : 'operations'}, without credentials  ${colours.dim(`--credential-origin ${origin} sends them`)}`,
+  )
+  const issuing = [...new Set(tokens)]
+    .filter((origin) => origin !== own)
+    .map((origin) => `  ${colours.cyan(origin)}  gets the client id and secret, for tokens`)
+  if (others.length + issuing.length === 0) return []
+  return [
+    colours.bold('Origins'),
+    ...(own ? [`  ${colours.cyan(own)}  with credentials`] : []),
+    ...others,
+    ...issuing,
+    '',
+  ]
 }
 
 /** By reason, the commonest first; a few names of each. */

@@ -22,6 +22,8 @@ interface Flags extends DataFlags {
   operations?: string
   header?: string[]
   keepValues?: boolean
+  allowRef?: string
+  credentialOrigin?: string
 }
 
 export const wrap = () =>
@@ -47,6 +49,14 @@ export const wrap = () =>
     .option(
       '--credential <kind>',
       'of an API whose description says none: bearer, basic, header:NAME or query:NAME',
+    )
+    .option(
+      '--allow-ref <places>',
+      'of an API: origins or folders besides its own that $ref may lead to, separated by commas',
+    )
+    .option(
+      '--credential-origin <origins>',
+      'of an API: origins besides its own that get its credentials, separated by commas',
     )
     .option('--keep-values', 'of a HAR recording: use the recorded values as defaults and examples')
     .option('--operations <files>', 'of a graph: files with its operations, separated by commas')
@@ -129,6 +139,14 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
       ? {}
       : { operations: namesIn(flags.operations).map((file) => resolve(file)) }),
     ...(flags.adHoc ? { adHoc: true } : {}),
+    ...(flags.allowRef === undefined
+      ? {}
+      : {
+          allowReferences: namesIn(flags.allowRef).map((place) =>
+            /^(https?|file):/.test(place) ? place : resolve(place),
+          ),
+        }),
+    ...(flags.credentialOrigin === undefined ? {} : { credentialOrigins: namesIn(flags.credentialOrigin) }),
     ...(flags.keepValues ? { keepValues: true } : {}),
   }
   // Large descriptions and slow servers take seconds.

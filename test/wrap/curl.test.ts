@@ -333,7 +333,7 @@ what is this
     const plan = await planCurl(pathToFileURL(file), { writes: true, settingPrefix: 'BEES' })
     expect(plan.operations.map(({ method, path, input }) => [method, path, input.properties])).toEqual([
       ['GET', '/api/hives', { page: { type: 'integer' }, 'X-View': { type: 'string' } }],
-      ['POST', '/api/hives', { code: { type: 'string' } }],
+      ['POST', '/api/hives', { 'X-View': { type: 'string' }, code: { type: 'string' } }],
     ])
     expect(plan.leftOut.map(({ reason }) => reason)).toEqual(['it holds no request'])
     expect(JSON.stringify(plan)).not.toContain('0815s3cret')

@@ -1,6 +1,6 @@
 import type { Effect } from '../../kit/effects.js'
 import { chooseOperations, effectOfMethod } from '../rest/choose.js'
-import { pathName, uniqueNames } from '../rest/names.js'
+import { pathName, settingPrefixFrom, uniqueNames } from '../rest/names.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
 import { plainText } from '../rest/plain-text.js'
 import type { RestPlanOptions } from '../rest/plan-options.js'
@@ -26,7 +26,7 @@ export function planCurl(
   const origin = commonest(taken.map((one) => one.origin))
   const variable = soleVariable(origin)
   const words = hostWords(variable?.replace(/_?(BASE)?_?(URL|HOST|ENDPOINT)$/i, '') ?? origin)
-  const settingPrefix = options.settingPrefix ?? words.join('_').toUpperCase()
+  const settingPrefix = options.settingPrefix ?? settingPrefixFrom(words.join('_'))
   const secrets = new SecretReader(settingPrefix)
   const merged = grouped(taken).map((group) =>
     mergedRequests(group, secrets, { allowsPaths, keepValues: options.keepValues === true }),

@@ -17,7 +17,7 @@ import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { guessEffect, snakeCase } from '../effect-words.js'
 import { chooseOperations } from '../rest/choose.js'
-import { uniqueNames } from '../rest/names.js'
+import { settingPrefixFrom, uniqueNames } from '../rest/names.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
 import { type CredentialGiven, ownCredential } from '../rest/own-credential.js'
 import { plainText } from '../rest/plain-text.js'
@@ -57,7 +57,7 @@ export function planGraph(reading: GraphReading, options: GraphPlanOptions = {})
   })
   const reasons = chooseOperations(all, options)
   const title = options.title ?? titleOf(options.baseUrl ?? url)
-  const settingPrefix = options.settingPrefix ?? title.replace(/[^A-Za-z0-9]+/g, '_').toUpperCase()
+  const settingPrefix = options.settingPrefix ?? settingPrefixFrom(title)
   const types = new InputTypes()
   const operations: PlannedOperation[] = []
   const leftOut: LeftOutOperation[] = unread.map(({ where, reason }) => ({

@@ -1,4 +1,5 @@
-import { readFile, stat } from 'node:fs/promises'
+import { readFile, realpath, stat } from 'node:fs/promises'
+import { dirname, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { isJexoError, problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
@@ -7,6 +8,7 @@ import { isPrivateHost } from '../rest/address.js'
 import { codeOf, withRedirects, withTimeout } from '../rest/pipeline.js'
 import { networkSender } from '../rest/sender.js'
 import { parseText } from './parse-text.js'
+import { boundShape } from './shape.js'
 
 /** How large a description may be, with all that it refers to. */
 const maxBytes = 64_000_000
@@ -73,17 +75,28 @@ export class Documents {
 }
 
 /** Reads a description and what it refers to. Rejects with a `JexoError` where the description itself cannot be read. */
-export async function readDocuments(source: URL | JsonObject): Promise<Documents> {
+export async function readDocuments(
+  source: URL | JsonObject,
+  allowReferences: readonly string[] = [],
+): Promise<Documents> {
   const rootUrl = source instanceof URL ? source.href.replace(/#.*$/, '') : 'object:description'
   const documents = new Map<string, unknown>()
   const anchors = new Map<string, Found>()
   const warnings: string[] = []
   let bytes = 0
+  const mayRead = await boundaryOf(rootUrl, allowReferences)
   const add = async (url: string, given?: unknown) => {
+    if (url !== rootUrl && !(await mayRead(url)))
+      throw problems.sourceUnreadable(
+        shown(url),
+        'it is outside the folder or origin of the description; allow it by allowReferences (--allow-ref)',
+      )
     const text = given === undefined ? await textAt(url, rootUrl) : ''
     bytes += text.length
     if (bytes > maxBytes) throw problems.sourceUnreadable(shown(rootUrl), `it has more than ${maxBytes / 1e6} MB`)
     const document = given ?? parseText(text, shown(url))
+    // A value that the author gives is the author's own.
+    if (given === undefined) warnings.push(...boundShape(document, shown(url)))
     documents.set(url, document)
     return referencesIn(document, url, anchors)
   }
@@ -134,6 +147,33 @@ function urlOf(file: string, from: string): string | undefined {
   return isAllowed ? url.href : undefined
 }
 
+/** What references may be read: files below the description's folder, addresses of its origin, and what is allowed beside. Links count as what they lead to. */
+async function boundaryOf(rootUrl: string, allowed: readonly string[]): Promise<(url: string) => Promise<boolean>> {
+  const isFile = rootUrl.startsWith('file:')
+  const own = isFile ? [dirname(fileURLToPath(rootUrl))] : []
+  const given = allowed.filter((place) => !/^https?:/.test(place))
+  const folders = await Promise.all(
+    [...own, ...given.map((place) => (place.startsWith('file:') ? fileURLToPath(place) : place))].map((folder) =>
+      realpath(folder).catch(() => folder),
+    ),
+  )
+  const origins = new Set(
+    [rootUrl, ...allowed].flatMap((place) => (/^https?:/.test(place) ? new URL(place).origin : [])),
+  )
+  return async (url) => {
+    if (!url.startsWith('file:')) return origins.has(new URL(url).origin)
+    const file = await resolvedFile(url).catch(() => undefined)
+    if (file === undefined) return false
+    return folders.some((folder) => file.startsWith(folder.endsWith(sep) ? folder : folder + sep))
+  }
+}
+
+/** Throws for a URL that is no path, such as one with an encoded slash. */
+async function resolvedFile(url: string): Promise<string> {
+  const path = fileURLToPath(url)
+  return realpath(path).catch(() => path)
+}
+
 async function textAt(url: string, rootUrl: string): Promise<string> {
   if (url.startsWith('file:')) {
     const file = fileURLToPath(url)
@@ -179,4 +219,10 @@ function decoded(step: string): string {
   }
 }
 
-export const shown = (url: string): string => (url.startsWith('file:') ? fileURLToPath(url) : url)
+export function shown(url: string): string {
+  try {
+    return url.startsWith('file:') ? fileURLToPath(url) : url
+  } catch {
+    return url
+  }
+}

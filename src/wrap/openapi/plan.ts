@@ -1,7 +1,7 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { type Choosable, chooseOperations, chosenOperations, effectOfMethod } from '../rest/choose.js'
 import { exampleOf } from '../rest/example.js'
-import { operationName, titleWords, uniqueNames } from '../rest/names.js'
+import { operationName, settingPrefixFrom, titleWords, uniqueNames } from '../rest/names.js'
 import type { LeftOutOperation, PlannedOperation, RestPlan } from '../rest/operation.js'
 import { type CredentialGiven, ownCredential } from '../rest/own-credential.js'
 import { plainText } from '../rest/plain-text.js'
@@ -14,6 +14,11 @@ import { SchemaReader } from './schemas.js'
 import { type Needed, SecurityReader } from './security.js'
 
 export interface OpenApiPlanOptions extends RestPlanOptions {
+  /**
+   * Where references of the description may lead, besides files in its own folder or addresses of its own origin: folders (absolute paths or
+   * `file:` URLs) and origins.
+   */
+  readonly allowReferences?: readonly string[]
   /** Names of tools, from operation ids or method and path. */
   readonly toolName?: (operation: { operationId?: string; method: string; path: string }) => string
   /** `GET`s by path alone that become resource templates instead of tools; chosen as in `only`. */
@@ -32,7 +37,7 @@ export function planOpenApi(
   allowsPaths = false,
 ): RestPlan {
   const { title, servers, documents, malformed } = reading
-  const settingPrefix = options.settingPrefix ?? titleWords(title).join('_').toUpperCase()
+  const settingPrefix = options.settingPrefix ?? settingPrefixFrom(titleWords(title).join('_'))
   const slug = settingPrefix.toLowerCase().replace(/[^a-z0-9]+/g, '-')
   const { all, repeated } = namedOperations(reading, options)
   const security = new SecurityReader(reading, settingPrefix)

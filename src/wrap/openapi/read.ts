@@ -11,8 +11,11 @@ const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'tr
  * Reads a description of OpenAPI 2.0, 3.0 or 3.1: a URL or a value. Rejects with a `JexoError` where it is none; what is wrong with a
  * single operation leaves that one out.
  */
-export async function readOpenApi(source: URL | JsonObject): Promise<ReadDescription> {
-  return readingOf(await readDocuments(source))
+export async function readOpenApi(
+  source: URL | JsonObject,
+  allowReferences: readonly string[] = [],
+): Promise<ReadDescription> {
+  return readingOf(await readDocuments(source, allowReferences))
 }
 
 export function readingOf(documents: Documents): ReadDescription {

@@ -35,6 +35,7 @@ export async function openApiPlan(source: OpenApiSource, options: WrapOpenApiOpt
   const { planOpenApi } = await import('./plan.js')
   const reading = await readOpenApi(
     typeof source === 'string' || source instanceof URL ? sourceUrl(source) : source,
+    options.allowReferences,
   )
   const mostTools = options.mostTools ?? mostToolsFrom(process.env)
   return planOpenApi(reading, { ...options, mostTools }, options.files !== undefined)

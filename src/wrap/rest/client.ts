@@ -26,6 +26,8 @@ export interface ClientOptions {
   readonly limits: RestLimits
   /** Hosts besides the base URL's own that redirects may lead to. */
   readonly allowedHosts: readonly string[]
+  /** Origins besides the base URL's own that get the credentials. */
+  readonly credentialOrigins: readonly string[]
   /** Allows this machine and its network although the base URL is elsewhere. */
   readonly allowsPrivate: boolean
   /** Folder that files to send may be in. */
@@ -121,8 +123,14 @@ export class RestClient {
   ): Promise<UpstreamAnswer> {
     const credentials = this.#credentialsOf(operation)
     const send = this.#sendFor(call, credentials)
-    const made = requestOf(operation, operation.base ?? this.#base, given, this.#settings)
-    const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call)
+    const isTrusted = this.#isTrusted(operation)
+    const holdsSecrets = operation.parameters.some(({ setting }) => setting !== undefined)
+    if (!isTrusted && (holdsSecrets || operation.body?.properties?.some(({ setting }) => setting !== undefined)))
+      throw new Refusal('The operator of this server has not allowed to send its credentials there.', {
+        operatorNote: `${placeOf(operation)} is at ${operation.base}; name that origin in credentialOrigins to send credentials to it`,
+      })
+    const made = requestOf(operation, operation.base ?? this.#base, given, isTrusted ? this.#settings : {})
+    const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call, isTrusted)
     const answer = await send(await this.#credentials.applied(request, credentials), call.signal)
     // A token may have been taken back before its time.
     if (answer.status !== 401 || !this.#credentials.forget(credentials)) return answer
@@ -144,16 +152,27 @@ export class RestClient {
       call.log.info(`${reason}; trying again in ${(pauseMs / 1000).toFixed(1)} s`)
     const limited = withLimit(withTimeout(recorded, timeoutMs), this.#limit)
     const retried = withRetries(limited, { retries, pauseMs: 300, maxPauseMs, onRetry })
-    return withRedirects(retried, this.#allowedHosts, (name) => secrets.has(name.toLowerCase()))
+    const isSecretName = (name: string) => secrets.has(name.toLowerCase()) || isSecretHeader(name)
+    return withRedirects(retried, this.#allowedHosts, isSecretName)
   }
 
-  #credentialsOf({ credentials }: PlannedOperation): Credential[] {
+  /** Credentials are for the API's own origin, and those that the author names: an operation elsewhere goes without. */
+  #isTrusted({ base }: PlannedOperation): boolean {
+    if (base === undefined) return true
+    const { origin } = new URL(base)
+    return origin === new URL(this.#base).origin || this.#options.credentialOrigins.includes(origin)
+  }
+
+  #credentialsOf(operation: PlannedOperation): Credential[] {
+    if (!this.#isTrusted(operation)) return []
+    const { credentials } = operation
     return this.#plan.credentials.filter(({ name }) => credentials.includes(name))
   }
 
-  #withHeaders(request: UpstreamRequest, call: Call): UpstreamRequest {
+  #withHeaders(request: UpstreamRequest, call: Call, isTrusted: boolean): UpstreamRequest {
     const { headers } = this.#options
-    const own = Object.entries(typeof headers === 'function' ? headers(call) : (headers ?? {}))
+    const all = Object.entries(typeof headers === 'function' ? headers(call) : (headers ?? {}))
+    const own = isTrusted ? all : all.filter(([name]) => !isSecretHeader(name))
     const names = new Set(own.map(([name]) => name.toLowerCase()))
     const others = request.headers.filter(([name]) => !names.has(name.toLowerCase()))
     const agent = [...others, ...own].some(([name]) => name.toLowerCase() === 'user-agent')

@@ -73,3 +73,12 @@ export function titleWords(title: string): string[] {
     .filter((word) => word !== '' && !generic.test(word))
   return words.length > 0 ? words.slice(0, 4) : ['api']
 }
+
+/** A text as the beginning of the names of settings, which are letters, digits and underscores and do not begin with a digit. */
+export const settingPrefixFrom = (text: string): string =>
+  text
+    .toUpperCase()
+    .replace(/[^A-Z0-9]+/g, '_')
+    .replace(/^_+|_+$/g, '')
+    .slice(0, 60)
+    .replace(/^(?=\d)/, 'API_') || 'API'

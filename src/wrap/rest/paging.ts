@@ -80,7 +80,7 @@ function linkTo({ headers, url }: UpstreamAnswer): string | undefined {
     const [next] = links.parse(text).rel('next')
     const to = next && URL.canParse(next.uri, url) ? new URL(next.uri, url) : undefined
     // What is secret is sent along: no page is fetched from somewhere else.
-    return to?.host === new URL(url).host ? to.href : undefined
+    return to?.origin === new URL(url).origin ? to.href : undefined
   } catch {
     return undefined
   }

@@ -28,6 +28,8 @@ export interface RestOptions {
   readonly limits?: Partial<RestLimits>
   /** Hosts besides the API's own that redirects may lead to. */
   readonly allowedHosts?: readonly string[]
+  /** Origins besides the API's own that get its credentials, for operations that the source places elsewhere. */
+  readonly credentialOrigins?: readonly string[]
   /** Lets requests go to this machine and its network although the base URL is elsewhere. */
   readonly allowsPrivate?: boolean
   /** Folder that files to send may be in, as `URL` or absolute path; without it, files are given as base64. */
@@ -45,6 +47,7 @@ export function planningOptions<Options extends RestOptions>(options: Options) {
     headers: _h,
     limits: _l,
     allowedHosts: _a,
+    credentialOrigins: _c,
     strictAnswers: _s,
     allowsPrivate: _p,
     files,
@@ -80,10 +83,19 @@ export const partsKitOf = (plan: RestPlan, options: RestOptions): PartsKit => ({
 })
 
 function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
-  const { limits = {}, allowedHosts = [], allowsPrivate = false, files, upstream, headers } = options
+  const {
+    limits = {},
+    allowedHosts = [],
+    credentialOrigins = [],
+    allowsPrivate = false,
+    files,
+    upstream,
+    headers,
+  } = options
   const client = {
     limits: limitsFor(limits, process.env),
     allowedHosts,
+    credentialOrigins: credentialOrigins.map((origin) => new URL(origin).origin),
     allowsPrivate,
     files: files === undefined ? undefined : sourceFile(files),
     upstream,

@@ -69,14 +69,45 @@ function pathOf(
     if (name === undefined) continue
     const argument = parameters.find((parameter) => parameter.in === 'path' && parameter.name === name)?.argument
     if (segment === '') throw new Unsendable(argument, 'may not be empty, since it is a piece of the path')
-    if (/^(\.|%2e){1,2}$/i.test(segment))
-      throw new Unsendable(
-        argument,
-        `may not be ${JSON.stringify(decodeURIComponent(segment))}, which leads to another path`,
-      )
+    if (leadsElsewhere(segment)) throw new Unsendable(argument, elsewhere)
   }
+  for (const { parameter, text } of pieces.values())
+    if (leadsElsewhere(text)) throw new Unsendable(parameter.argument, elsewhere)
   return whole
 }
+
+const elsewhere = 'may not hold "." or ".." as a piece of a path, encoded or not: it would lead to another path'
+
+/** True for a text that holds a dot segment, however often it is encoded: servers and proxies in between may decode it again. */
+function leadsElsewhere(text: string): boolean {
+  let at = text
+  for (let times = 0; times < 6; times++) {
+    if (/(?:^|[/\\])\.{1,2}(?:;[^/\\]*)?(?:[/\\]|$)/.test(at)) return true
+    const next = decodedOnce(at)
+    if (next === at) return false
+    at = next
+  }
+  // Nobody encodes a text that often.
+  return true
+}
+
+/** Decodes what is encoded well, and leaves the rest: others in between may be as lenient. Overlong forms of a dot and a slash count, too. */
+const decodedOnce = (text: string): string =>
+  text
+    .replace(/%c0%ae|%e0%80%ae/gi, '.')
+    .replace(/%c0%af|%e0%80%af|%c1%9c/gi, '/')
+    .replace(/%u([\da-f]{4})/gi, (_whole, hex: string) => String.fromCharCode(Number.parseInt(hex, 16)))
+    .replace(/(?:%[\da-f]{2})+/gi, (whole) => {
+      try {
+        return decodeURIComponent(whole)
+      } catch {
+        return whole.replace(/%([0-7][\da-f])/gi, (_one, hex: string) =>
+          String.fromCharCode(Number.parseInt(hex, 16)),
+        )
+      }
+    })
+    .replace(/[\uff0e\u2024]/g, '.')
+    .replace(/[\uff0f\u2215\u2044]/g, '/')
 
 function joined(base: string, path: string, query: readonly string[]): string {
   const [before = '', beforeQuery] = base.split('?')
