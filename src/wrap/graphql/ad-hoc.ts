@@ -118,11 +118,9 @@ function checkQuery(lib: Lib, schema: GraphQLSchema, query: string, allowsMutati
       definition.kind === lib.Kind.FRAGMENT_DEFINITION ? [[definition.name.value, definition] as const] : [],
     ),
   )
-  const size = { depth: 0, fields: 0 }
-  measure(lib, operation.selectionSet, fragments, 1, [], size)
-  if (size.depth > maxDepth)
-    throw new Refusal(`The query goes more than ${maxDepth} levels deep; ask for less at once.`)
-  if (size.fields > maxFields) throw new Refusal(`The query asks for more than ${maxFields} fields; ask for fewer.`)
+  const { depth, fields } = measure(lib, operation.selectionSet, fragments, new Map())
+  if (depth > maxDepth) throw new Refusal(`The query goes more than ${maxDepth} levels deep; ask for less at once.`)
+  if (fields > maxFields) throw new Refusal(`The query asks for more than ${maxFields} fields; ask for fewer.`)
   const faults = lib.validate(schema, document, undefined, { maxErrors: 10 })
   if (faults.length > 0)
     throw new Refusal(
@@ -138,28 +136,42 @@ function parsed(lib: Lib, query: string): DocumentNode {
   }
 }
 
-/** Counts what is asked for; it stops where there is too much of it. */
+interface Size {
+  readonly depth: number
+  readonly fields: number
+}
+
+/** How much is asked for. A fragment is measured once, and counts wherever it is used. */
 function measure(
   lib: Lib,
   set: SelectionSetNode,
   fragments: ReadonlyMap<string, FragmentDefinitionNode>,
-  depth: number,
-  within: readonly string[],
-  size: { depth: number; fields: number },
-): void {
-  size.depth = Math.max(size.depth, depth)
+  measured: Map<string, Size>,
+): Size {
+  let depth = 1
+  let fields = 0
   for (const node of set.selections) {
-    if (size.depth > maxDepth || size.fields > maxFields) return
-    if (node.kind === lib.Kind.FIELD) {
-      size.fields++
-      if (node.selectionSet) measure(lib, node.selectionSet, fragments, depth + 1, within, size)
-    } else if (node.kind === lib.Kind.INLINE_FRAGMENT)
-      measure(lib, node.selectionSet, fragments, depth, within, size)
-    else {
-      const fragment = fragments.get(node.name.value)
-      if (fragment && !within.includes(node.name.value))
-        measure(lib, fragment.selectionSet, fragments, depth, [...within, node.name.value], size)
-    }
+    const size =
+      node.kind === lib.Kind.FRAGMENT_SPREAD
+        ? ofFragment(node.name.value)
+        : node.selectionSet
+          ? measure(lib, node.selectionSet, fragments, measured)
+          : { depth: 0, fields: 0 }
+    const isField = node.kind === lib.Kind.FIELD
+    depth = Math.max(depth, size.depth + (isField ? 1 : 0))
+    fields += size.fields + (isField ? 1 : 0)
+  }
+  return { depth, fields }
+
+  function ofFragment(name: string): Size {
+    const known = measured.get(name)
+    if (known) return known
+    // A fragment that goes round counts once here; the check against the schema refuses it.
+    measured.set(name, { depth: 0, fields: 0 })
+    const fragment = fragments.get(name)
+    const size = fragment ? measure(lib, fragment.selectionSet, fragments, measured) : { depth: 0, fields: 0 }
+    measured.set(name, size)
+    return size
   }
 }
 

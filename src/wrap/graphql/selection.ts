@@ -26,10 +26,14 @@ export function selectionSchema(
       definition.kind === Kind.FRAGMENT_DEFINITION ? [[definition.name.value, definition] as const] : [],
     ),
   )
-  return objectSchema({ schema, fragments }, root, [selection])
+  return objectSchema({ schema, fragments, budget: { left: maxObjects } }, root, [selection])
 }
 
+/** A selection that names more objects than this is described no further: fragments can double it with each line. */
+const maxObjects = 2000
+
 interface Context {
+  readonly budget: { left: number }
   readonly schema: GraphQLSchema
   readonly fragments: ReadonlyMap<string, FragmentDefinitionNode>
 }
@@ -47,8 +51,10 @@ function objectSchema(
   type: GraphQLNamedType,
   selections: readonly SelectionSetNode[],
 ): JsonSchema {
+  if (context.budget.left-- <= 0) return { type: 'object' }
   const chosen = new Map<string, Chosen>()
-  for (const selection of selections) gather(context, type, selection, true, chosen)
+  const gathered = new Set<string>()
+  for (const selection of selections) gather(context, type, selection, true, chosen, gathered)
   const properties = [...chosen].map(([key, { type: given, about, selections: inner }]) => {
     const schema = given
       ? outputSchema(given, (named) => objectSchema(context, getNamedType(named) as GraphQLNamedType, inner))
@@ -69,6 +75,7 @@ function gather(
   set: SelectionSetNode,
   isAlways: boolean,
   into: Map<string, Chosen>,
+  gathered: Set<string>,
 ): void {
   for (const node of set.selections) {
     const isKept =
@@ -80,7 +87,9 @@ function gather(
       into.set(key, {
         type: before?.type ?? field?.type,
         about: field?.description,
-        selections: [...(before?.selections ?? []), ...(node.selectionSet ? [node.selectionSet] : [])],
+        selections: [
+          ...new Set([...(before?.selections ?? []), ...(node.selectionSet ? [node.selectionSet] : [])]),
+        ],
         isAlways: isKept || before?.isAlways === true,
       })
       continue
@@ -90,6 +99,11 @@ function gather(
     const on = condition === undefined ? type : (context.schema.getType(condition) ?? type)
     // What is chosen for one kind of an abstract type is there for that kind only.
     const isSure = isKept && (on === type || (isObjectType(type) && isAbstractType(on)))
-    if (fragment) gather(context, on, fragment.selectionSet, isSure, into)
+    if (!fragment) continue
+    // The same fragment again, on the same terms, chooses nothing new.
+    const key = node.kind === Kind.FRAGMENT_SPREAD ? `${node.name.value} ${on.name} ${isSure}` : undefined
+    if (key !== undefined && gathered.has(key)) continue
+    if (key !== undefined) gathered.add(key)
+    gather(context, on, fragment.selectionSet, isSure, into, gathered)
   }
 }
