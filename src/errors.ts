@@ -162,6 +162,12 @@ export const problems = {
     ),
   kitField: (field: string, wanted: string) =>
     new JexoError('kit-field', `the kit has no usable "${field}"`, `give ${wanted}`),
+  relayWithoutToken: (host: string) =>
+    new JexoError(
+      'public-without-access',
+      `a relay on ${host} could be used by anybody who reaches it`,
+      'set JEXO_TOKEN, which hosts then send as a bearer token, or listen on 127.0.0.1',
+    ),
   settingName: (name: string) =>
     new JexoError(
       'kit-field',

@@ -7,6 +7,7 @@ import { problems } from '../errors.js'
 import { hostName } from '../kit/host-name.js'
 import { settingsFor } from '../kit/kit.js'
 import type { Setting } from '../kit/settings.js'
+import { isSecretHeader, isSecretValue } from '../protocol/secrets.js'
 import { loadKit, shownPath } from '../target/kit-file.js'
 import type { Target } from '../target/target.js'
 import type { ChildCommand } from '../transport/child-wire.js'
@@ -101,14 +102,28 @@ export function relayed(target: Target, { entry }: Attachable, tape: string): Ho
   const jexo = realpathSync(fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url)))
   const what = target.kind === 'kit' ? [realpathSync(target.file)] : wordsFor(entry)
   const kept =
-    'url' in entry ? {} : { ...(entry.env ? { env: entry.env } : {}), ...(entry.cwd ? { cwd: entry.cwd } : {}) }
+    'url' in entry
+      ? environmentFor(entry)
+      : { ...(entry.env ? { env: entry.env } : {}), ...(entry.cwd ? { cwd: entry.cwd } : {}) }
   return { command: realpathSync(process.execPath), args: [jexo, 'relay', ...what, '--tape', tape], ...kept }
 }
 
 function wordsFor(entry: HostEntry): string[] {
   if (!('url' in entry)) return [`exec:${quote([entry.command, ...entry.args])}`]
   const headers = Object.entries(entry.headers ?? {})
-  return [entry.url, ...headers.flatMap(([name, value]) => ['--header', `${name}: ${value}`])]
+  return [entry.url, ...headers.flatMap(([name, value]) => ['--header', `${name}: ${wordFor(name, value)}`])]
+}
+
+/** Arguments are seen by everybody on the machine: a secret stands in the environment, and its name in the argument. */
+const wordFor = (name: string, value: string): string =>
+  isSecretHeader(name) || isSecretValue(value) ? `\${env:${variableFor(name)}}` : value
+const variableFor = (name: string): string => `JEXO_HEADER_${name.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`
+
+function environmentFor({ headers = {} }: Extract<HostEntry, { url: string }>): { env?: Record<string, string> } {
+  const secrets = Object.entries(headers).filter(([name, value]) => wordFor(name, value) !== value)
+  return secrets.length > 0
+    ? { env: Object.fromEntries(secrets.map(([name, value]) => [variableFor(name), value])) }
+    : {}
 }
 
 /** A secret that somebody has to set: one with a default is needed only where the default is not what is used now. */

@@ -1,4 +1,6 @@
-import { copyFile, readFile, rename, unlink, writeFile } from 'node:fs/promises'
+import { randomBytes } from 'node:crypto'
+import { open, readFile, readlink, rename, stat, unlink } from 'node:fs/promises'
+import { dirname, resolve } from 'node:path'
 import { createTwoFilesPatch } from 'diff'
 import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
@@ -80,20 +82,62 @@ export async function planRemoval(
   }
 }
 
-/** Carries a change out in one step; the file as it was is kept beside it. Gives where, undefined where nothing was to be kept. */
+/**
+ * Carries a change out in one step; the file as it was is kept beside it. A link is followed to the file that it leads to; mode and owner stay.
+ * Gives where the copy is, undefined where nothing was to be kept.
+ */
 export async function carryOut({ file, before, after }: Change): Promise<string | undefined> {
   if (before === after) return undefined
-  const backup = before === undefined ? undefined : `${file}.before-jexo`
-  const draft = `${file}.jexo-draft`
   try {
-    if (backup) await copyFile(file, backup)
-    await writeFile(draft, after)
-    await rename(draft, file)
+    const target = await linkedFile(file)
+    const known = before === undefined ? undefined : await stat(target)
+    const backup = before === undefined ? undefined : `${target}.before-jexo`
+    if (backup !== undefined) await replaceFile(backup, before ?? '', known)
+    await replaceFile(target, after, known)
+    return backup
   } catch (error) {
-    await unlink(draft).catch(() => {})
     throw problems.configUnwritable(file, (error as NodeJS.ErrnoException).code ?? String(error))
   }
-  return backup
+}
+
+/** The file that a name stands for, through links, though it may not be there yet. */
+async function linkedFile(file: string): Promise<string> {
+  let at = file
+  for (let steps = 0; steps < 20; steps++) {
+    const next = await readlink(at).catch(() => undefined)
+    if (next === undefined) return at
+    at = resolve(dirname(at), next)
+  }
+  throw Object.assign(new Error('too many links'), { code: 'ELOOP' })
+}
+
+/**
+ * Puts a text in the place of a file: written beside it under a name that nobody can foresee, and never through a link; then renamed, which
+ * replaces a link at the place instead of following it. For the owner alone, unless another file says otherwise.
+ */
+async function replaceFile(
+  place: string,
+  text: string,
+  like: { mode: number; uid: number; gid: number } | undefined,
+): Promise<void> {
+  const draft = `${place}.${randomBytes(9).toString('base64url')}.jexo-draft`
+  const handle = await open(draft, 'wx', 0o600)
+  try {
+    await handle.writeFile(text)
+    if (like) {
+      const own = await handle.stat()
+      // Only an administrator may give files away.
+      if (own.uid !== like.uid || own.gid !== like.gid) await handle.chown(like.uid, like.gid).catch(() => {})
+      await handle.chmod(like.mode & 0o7777)
+    }
+    await handle.sync()
+    await handle.close()
+    await rename(draft, place)
+  } catch (error) {
+    await handle.close().catch(() => {})
+    await unlink(draft).catch(() => {})
+    throw error
+  }
 }
 
 async function readIfThere(file: string): Promise<string | undefined> {

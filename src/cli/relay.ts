@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto'
 import { tmpdir } from 'node:os'
 import { basename, join, resolve } from 'node:path'
 import { Command } from 'commander'
@@ -14,6 +15,7 @@ import { commandOf } from '../target/command-of.js'
 import { shownPath } from '../target/kit-file.js'
 import { secretsOf } from '../target/secrets-of.js'
 import { labelOf, readTarget, type Target } from '../target/target.js'
+import { isLoopback } from '../transport/http/checks.js'
 import { HttpWire } from '../transport/http-wire.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { Failed, out, say } from './output.js'
@@ -33,7 +35,11 @@ export const relay = () =>
       '--http [[host:]port]',
       'for a URL: listen for hosts over HTTP; otherwise the host speaks on stdin and stdout',
     )
-    .option('--header <name: value>', 'send a header with every request (again for more)', gather)
+    .option(
+      '--header <name: value>',
+      `send a header with every request; \${env:NAME} stands for a variable (again for more)`,
+      gather,
+    )
     .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
     .option('--cwd <folder>', 'start a command in this folder')
     .addHelpText(
@@ -48,7 +54,9 @@ Beside it, to see it live: jexo loupe --follow apiary.tape.jsonl`,
       if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
       if (flags.http !== undefined && target.kind !== 'url')
         throw problems.argumentUnreadable('--http', 'a URL as target; a command is spoken to on stdin and stdout')
-      const file = resolve(flags.tape ?? join(tmpdir(), `jexo-relay-${process.pid}.tape.jsonl`))
+      const file = resolve(
+        flags.tape ?? join(tmpdir(), `jexo-relay-${randomBytes(12).toString('base64url')}.tape.jsonl`),
+      )
       const writer = await TapeWriter.open(file, [...secretsIn(process.env), ...secretsOf(target)], (reason) =>
         say(`jexo: the tape ${file} cannot be written any more (${reason}); the relay goes on without it`),
       )
@@ -101,8 +109,16 @@ async function carry(
   }
   if (flags.http !== undefined) {
     const address = flags.http === true ? { host: '127.0.0.1', port: 4875 } : readHttpAddress(flags.http)
-    const service = await relayHttp(new URL(target.url), { ...address, headers: target.headers ?? {} }, add)
+    const token = process.env.JEXO_TOKEN || undefined
+    if (!isLoopback(address.host) && token === undefined) throw problems.relayWithoutToken(address.host)
+    const guard = token === undefined ? {} : { token }
+    const service = await relayHttp(
+      new URL(target.url),
+      { ...address, headers: target.headers ?? {}, ...guard },
+      add,
+    )
     out(service.url)
+    if (token !== undefined) say('Hosts have to send "Authorization: Bearer <JEXO_TOKEN>".')
     say(`Give this URL to the host in place of ${target.url}. Ctrl-C ends it.`)
     await untilSignal()
     await service.close()

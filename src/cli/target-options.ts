@@ -1,4 +1,5 @@
 import type { Command } from 'commander'
+import { stringsOf } from '../attach/config-file.js'
 import { problems } from '../errors.js'
 import type { Kit } from '../kit/kit.js'
 import type { Link } from '../link/link.js'
@@ -22,7 +23,11 @@ export const gather = (value: string, before: string[] = []) => [...before, valu
 /** Adds what every command with a target takes. */
 export function withTarget(command: Command): Command {
   return command
-    .option('--header <name: value>', 'send a header with every request (again for more)', gather)
+    .option(
+      '--header <name: value>',
+      `send a header with every request; \${env:NAME} stands for a variable (again for more)`,
+      gather,
+    )
     .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
     .option('--cwd <folder>', 'start a command in this folder')
     .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
@@ -62,7 +67,9 @@ export async function withLink<T>(
 export function targetOptions(flags: TargetFlags) {
   return {
     env: Object.fromEntries((flags.env ?? []).map((text) => split(text, '=', '--env', 'NAME=value'))),
-    headers: Object.fromEntries((flags.header ?? []).map((text) => split(text, ':', '--header', '"Name: value"'))),
+    headers: stringsOf(
+      Object.fromEntries((flags.header ?? []).map((text) => split(text, ':', '--header', '"Name: value"'))),
+    ),
     ...(flags.cwd === undefined ? {} : { cwd: flags.cwd }),
   }
 }

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { existsSync, readdirSync, statSync } from 'node:fs'
+import { existsSync, readdirSync, realpathSync, statSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, extname, join, relative, resolve, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -22,9 +22,19 @@ export class AssetCollector {
 
   readonly #hollow: ReadonlySet<string>
 
-  /** Of files that may hold secrets, which only wraps read, no more than a mark is taken. */
-  constructor(kitPath: string, hollow: readonly string[] = []) {
+  readonly #folders: ReadonlyMap<string, readonly string[]>
+
+  /**
+   * Of files that may hold secrets, which only wraps read, no more than a mark is taken; of folders that are wrapped, by their true paths, the
+   * files that the wrap serves.
+   */
+  constructor(
+    kitPath: string,
+    hollow: readonly string[] = [],
+    folders: ReadonlyMap<string, readonly string[]> = new Map(),
+  ) {
     this.#hollow = new Set(hollow)
+    this.#folders = folders
     this.#root = dirname(kitPath)
   }
 
@@ -42,9 +52,16 @@ export class AssetCollector {
         `it names ${JSON.stringify(reference)}, and there is no such file or folder`,
       )
     }
-    for (const file of filesUnder(path)) this.#found.set(this.#nameOf(file), file)
+    for (const file of this.#filesOf(path)) this.#found.set(this.#nameOf(file), file)
     const name = this.#nameOf(path) + (statSync(path).isDirectory() ? '/' : '')
     return `new URL(${JSON.stringify(name)}, ${placeholder}())`
+  }
+
+  /** Of a folder that is wrapped, exactly what the wrap serves; of any other what is neither hidden nor a link. */
+  #filesOf(path: string): string[] {
+    if (!statSync(path).isDirectory()) return [path]
+    const served = this.#folders.get(realpathSync(path))
+    return served ? served.map((file) => join(path, ...file.split('/'))) : plainFilesUnder(path)
   }
 
   /** Takes a package that cannot be bundled, with what it needs. */
@@ -113,9 +130,10 @@ const isOwnSource = (path: string) =>
 
 const isModule = (path: string) => /\.[cm]?js$/.test(path) && path.includes(`${sep}dist${sep}`)
 
-function filesUnder(path: string): string[] {
-  if (!statSync(path).isDirectory()) return [path]
-  return readdirSync(path, { withFileTypes: true }).flatMap((entry) =>
-    entry.isDirectory() ? filesUnder(join(path, entry.name)) : [join(path, entry.name)],
-  )
+function plainFilesUnder(path: string): string[] {
+  return readdirSync(path, { withFileTypes: true }).flatMap((entry) => {
+    if (entry.name.startsWith('.') || entry.name === 'node_modules') return []
+    const inner = join(path, entry.name)
+    return entry.isDirectory() ? plainFilesUnder(inner) : entry.isFile() ? [inner] : []
+  })
 }

@@ -37,11 +37,12 @@ export interface Packed {
  * `new URL('./…', import.meta.url)` travel inside. Rejects where something cannot be carried: at build time, not later.
  */
 export async function packKit(kitFile: string): Promise<Packed> {
-  const { kit, wraps } = await loadWithWraps(kitFile)
+  const { kit, wraps, folders } = await loadWithWraps(kitFile)
   const path = resolve(kitFile)
   const assets = new AssetCollector(
     path,
     wraps.flatMap(({ hollowPath }) => hollowPath ?? []),
+    folders,
   )
   const packages = [...new Set(wraps.flatMap(({ packages = [] }) => packages))]
   for (const name of packages) assets.takePackage(name)
@@ -73,13 +74,18 @@ function settingsOf(kit: Kit): PackedSetting[] {
 }
 
 /** Runs the kit once, and hears what it wraps: the plans travel along, so that nothing has to be read again where it runs. */
-async function loadWithWraps(kitFile: string): Promise<{ kit: Kit; wraps: MadeWrap[] }> {
+async function loadWithWraps(
+  kitFile: string,
+): Promise<{ kit: Kit; wraps: MadeWrap[]; folders: ReadonlyMap<string, readonly string[]> }> {
   const wraps: MadeWrap[] = []
+  const folders = new Map<string, readonly string[]>()
   const registry = wrapRegistry()
   registry.onMade = (made) => wraps.push(made)
+  registry.onFolder = (root, files) => folders.set(root, [...(folders.get(root) ?? []), ...files])
   try {
-    return { kit: await loadKit(kitFile), wraps }
+    return { kit: await loadKit(kitFile), wraps, folders }
   } finally {
     registry.onMade = undefined
+    registry.onFolder = undefined
   }
 }

@@ -13,7 +13,7 @@ import { createParser } from 'eventsource-parser'
 import { problems } from '../errors.js'
 import { isRequest, messagesIn } from '../protocol/messages.js'
 import type { TapeEvent } from '../tape/entry.js'
-import { isLoopback, isOriginAllowed } from '../transport/http/checks.js'
+import { checkToken, isLoopback, isOriginAllowed } from '../transport/http/checks.js'
 import { eventsIn } from './record-lines.js'
 
 export interface HttpRelay {
@@ -26,7 +26,12 @@ export interface HttpRelayOptions {
   port: number
   /** Sent to the server with every request, over those of the host. */
   headers?: Readonly<Record<string, string>>
+  /** What hosts have to send as a bearer token; it is for the relay, and not passed on. */
+  token?: string
 }
+
+/** How much of a body is noted; it passes whatever its size. */
+const mostNoted = 64 * 1024 * 1024
 
 const anyonesOwn = { allowedHosts: [], allowedOrigins: [], token: undefined }
 
@@ -66,11 +71,22 @@ export async function relayHttp(
       response.writeHead(403).end('This relay is not for pages of other origins.')
       return
     }
-    if (!request.url?.startsWith('/')) {
-      response.writeHead(400).end('A path is needed.')
+    if (request.headers['sec-fetch-site'] === 'cross-site') {
+      response.writeHead(403).end('This relay is not for pages of other sites.')
       return
     }
-    const noted = new Exchange(++exchanges, to, sessions, options.headers ?? {}).carry(request, response)
+    const refused = checkToken({ header: (name) => request.headers[name] as string | undefined }, options.token)
+    if (refused) {
+      response.writeHead(refused.status, refused.headers).end(refused.body)
+      return
+    }
+    // Its headers are for the endpoint, and for the address that the older form names; not for whatever else the server has.
+    const [path = ''] = (request.url ?? '').split('?')
+    if (path !== to.pathname && !sessions.posts.has(path)) {
+      response.writeHead(404).end(`This relay passes on ${to.pathname} only.`)
+      return
+    }
+    const noted = new Exchange(++exchanges, to, sessions, options).carry(request, response)
     underWay.add(noted)
     void noted.finally(() => underWay.delete(noted))
   })
@@ -100,6 +116,8 @@ class Sessions {
   readonly #label: string
   readonly #add: (target: string, event: TapeEvent) => void
   readonly #names = new Map<string, string>()
+  /** Paths that the server has named for what hosts say, in the older form. */
+  readonly posts = new Set<string>()
   #count = 0
 
   constructor(label: string, add: (target: string, event: TapeEvent) => void) {
@@ -135,20 +153,21 @@ class Exchange {
   readonly #number: number
   readonly #to: URL
   readonly #sessions: Sessions
-  readonly #headers: Readonly<Record<string, string>>
+  readonly #options: HttpRelayOptions
   readonly #startedAt = performance.now()
   #session = 's0'
 
-  constructor(number: number, to: URL, sessions: Sessions, headers: Readonly<Record<string, string>>) {
+  constructor(number: number, to: URL, sessions: Sessions, options: HttpRelayOptions) {
     this.#number = number
     this.#to = to
     this.#sessions = sessions
-    this.#headers = headers
+    this.#options = options
   }
 
   /** Resolves when everything that passed has been noted. */
   carry(request: IncomingMessage, response: ServerResponse): Promise<void> {
-    const headers = onwards(request.rawHeaders, this.#headers)
+    const { headers: own = {}, token } = this.#options
+    const headers = onwards(request.rawHeaders, own, token === undefined ? [] : ['authorization'])
     const send = this.#to.protocol === 'https:' ? requestHttps : requestHttp
     // Never by resolving the path: one that begins with two slashes names another host.
     const { protocol, hostname, port } = this.#to
@@ -156,7 +175,11 @@ class Exchange {
     const options: RequestOptions = { ...place, method: request.method, headers, setHost: true }
     const outgoing = send(options)
     const chunks: Buffer[] = []
-    request.on('data', (chunk: Buffer) => chunks.push(chunk))
+    let noted = 0
+    request.on('data', (chunk: Buffer) => {
+      noted += chunk.length
+      if (noted <= mostNoted) chunks.push(chunk)
+    })
     request.once('end', () => this.#said(request, Buffer.concat(chunks)))
     request.pipe(outgoing)
     response.once('close', () => outgoing.destroy())
@@ -185,12 +208,19 @@ class Exchange {
       status: answer.statusCode ?? 0,
       responseHeaders: headersOf(answer.rawHeaders),
     })
-    response.writeHead(answer.statusCode ?? 502, answer.statusMessage, onwards(answer.rawHeaders, {}))
+    response.writeHead(answer.statusCode ?? 502, answer.statusMessage, onwards(answer.rawHeaders, {}, []))
     response.flushHeaders()
     answer.once('error', () => response.destroy())
     const noted = this.#listen(answer)
     answer.pipe(response)
     return noted
+  }
+
+  /** The address that a server of the older form names, if it is its own. */
+  #postsTo(address: string): void {
+    if (!URL.canParse(address, this.#to.href)) return
+    const url = new URL(address, this.#to)
+    if (url.origin === this.#to.origin) this.#sessions.posts.add(url.pathname)
   }
 
   #failed(request: IncomingMessage, response: ServerResponse, error: NodeJS.ErrnoException): void {
@@ -225,18 +255,40 @@ class Exchange {
     }
     if (type.startsWith('text/event-stream')) {
       const parser = createParser({
-        onEvent: ({ data, event }) => data !== '' && event !== 'endpoint' && hear(data),
+        onEvent: ({ data, event }) => {
+          if (event === 'endpoint') this.#postsTo(data)
+          else if (data !== '') hear(data)
+        },
+        maxBufferSize: mostNoted,
       })
       const decoder = new TextDecoder()
+      let isNoted = true
       return untilEnd(
-        plain(answer).on('data', (chunk: Buffer) => parser.feed(decoder.decode(chunk, { stream: true }))),
+        plain(answer).on('data', (chunk: Buffer) => {
+          if (isNoted) isNoted = fed(parser, decoder.decode(chunk, { stream: true }))
+        }),
       )
     }
     const chunks: Buffer[] = []
     if (!type.startsWith('application/json')) return Promise.resolve()
-    return untilEnd(plain(answer).on('data', (chunk: Buffer) => chunks.push(chunk))).then(() => {
-      if (chunks.length > 0) hear(Buffer.concat(chunks).toString())
+    let noted = 0
+    const body = plain(answer).on('data', (chunk: Buffer) => {
+      noted += chunk.length
+      if (noted <= mostNoted) chunks.push(chunk)
     })
+    return untilEnd(body).then(() => {
+      if (chunks.length > 0 && noted <= mostNoted) hear(Buffer.concat(chunks).toString())
+    })
+  }
+}
+
+/** False where an event is too long to be noted. */
+function fed(parser: ReturnType<typeof createParser>, text: string): boolean {
+  try {
+    parser.feed(text)
+    return true
+  } catch {
+    return false
   }
 }
 
@@ -266,8 +318,9 @@ function plain(answer: IncomingMessage): Readable {
 function onwards(
   raw: readonly string[],
   over: Readonly<Record<string, string>>,
+  without: readonly string[],
 ): Record<string, string | string[]> {
-  const replaced = new Set(Object.keys(over).map((name) => name.toLowerCase()))
+  const replaced = new Set([...Object.keys(over), ...without].map((name) => name.toLowerCase()))
   const headers: Record<string, string | string[]> = {}
   for (const [name, value] of pairsOf(raw)) {
     if (hopByHop.has(name.toLowerCase()) || replaced.has(name.toLowerCase())) continue

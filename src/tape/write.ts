@@ -1,4 +1,4 @@
-import { createWriteStream, statSync, type WriteStream } from 'node:fs'
+import { constants, createWriteStream, fstatSync, openSync, type WriteStream } from 'node:fs'
 import { problems } from '../errors.js'
 import { version } from '../version.js'
 import { now, type TapeEvent, type TapeHeader } from './entry.js'
@@ -36,17 +36,19 @@ export class TapeWriter {
     secrets: readonly string[] = [],
     failed: (reason: string) => void = () => {},
   ): Promise<TapeWriter> {
-    const stream = createWriteStream(file, { flags: 'a' })
-    return new Promise((resolve, reject) => {
-      stream.once('error', (error: NodeJS.ErrnoException) =>
-        reject(problems.tapeUnwritable(file, error.code ?? error.message)),
+    try {
+      // For the owner alone, and never through a link that somebody has put there.
+      const { O_APPEND, O_CREAT, O_NOFOLLOW = 0, O_WRONLY } = constants
+      const fd = openSync(file, O_APPEND | O_CREAT | O_WRONLY | O_NOFOLLOW, 0o600)
+      const writer = new TapeWriter(file, createWriteStream(file, { fd }), secrets, failed)
+      if (fstatSync(fd).size === 0) writer.#line(header())
+      return Promise.resolve(writer)
+    } catch (error) {
+      const { code, message } = error as NodeJS.ErrnoException
+      return Promise.reject(
+        problems.tapeUnwritable(file, code === 'ELOOP' ? 'it is a link, which is not followed' : (code ?? message)),
       )
-      stream.once('open', () => {
-        const writer = new TapeWriter(file, stream, secrets, failed)
-        if (statSync(file).size === 0) writer.#line(header())
-        resolve(writer)
-      })
-    })
+    }
   }
 
   /** From now on these are masked too. */

@@ -56,7 +56,10 @@ const nameOf = (host: string) => host.replace(/:\d+$/, '').toLowerCase()
 const portOf = (host: string) => /:(\d+)$/.exec(host)?.[1] ?? ''
 
 /** Refuses callers without the token, comparing in constant time. */
-export function checkToken(request: HttpRequest, token: string | undefined): HttpAnswer | undefined {
+export function checkToken(
+  request: Pick<HttpRequest, 'header'>,
+  token: string | undefined,
+): HttpAnswer | undefined {
   if (token === undefined) return undefined
   const given = /^Bearer +(\S+)$/i.exec(request.header('authorization') ?? '')?.[1]
   if (given !== undefined && isSame(given, token)) return undefined

@@ -3,6 +3,7 @@ import type { Part } from '../../kit/part.js'
 import { shared } from '../../kit/shared.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { frozenOr } from '../frozen.js'
+import { wrapRegistry } from '../registry.js'
 import type { FinderOptions } from '../search/finder.js'
 import { sourceFile } from '../source.js'
 import type { Library } from './library.js'
@@ -36,6 +37,15 @@ export async function wrapFolder(source: URL | string, options: WrapFolderOption
     rules as JsonObject,
     () => folderPlan(source, options),
   )
+  const { onFolder } = wrapRegistry()
+  if (onFolder) {
+    const { readFolder } = await import('./read.js')
+    const { root, files } = await readFolder(source, rules, limits.maxFiles)
+    onFolder(
+      root,
+      files.map(({ path }) => path),
+    )
+  }
   const library = shared<Library>(
     async (opening) => {
       // What goes through files and watches them is loaded when it is needed.
