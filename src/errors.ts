@@ -4,6 +4,28 @@
  */
 const brand = Symbol.for('jexo.error')
 
+/** Codes of errors whose whole message is for whoever called, a model among them: they say nothing of this machine. */
+const forCallers = new Set([
+  'peer-cannot',
+  'question-field',
+  'question-many',
+  'model-request',
+  'answer-unfit',
+  'column-missing',
+])
+
+/** What callers are told of errors whose message is for the operator: it may name addresses, files and commands. */
+const saidToCallers: Readonly<Record<string, string>> = {
+  'upstream-timed-out': 'The API did not respond in time; try again later.',
+  'upstream-private': 'The API is at an address that this server does not call; trying again will not help.',
+  'upstream-redirect': 'The API leads to an address that this server does not call; trying again will not help.',
+  'sql-unreachable': 'The database cannot be reached now; try again later.',
+  'feed-unreachable': 'The source of the readings cannot be reached now; try again later.',
+  'embeddings-failed': 'The search cannot be used now; try again later.',
+  'request-timed-out': 'The host did not respond in time.',
+  closed: 'The connection was closed.',
+}
+
 /** A refusal by Jexo. `message` says what happened and what to do; `where` names a file, part or URL if known. */
 export class JexoError extends Error {
   readonly [brand] = true
@@ -22,6 +44,16 @@ export class JexoError extends Error {
     this.what = what
     this.mend = mend
     this.where = where
+  }
+
+  /** Whom the message is for. What is for the operator may name addresses, files and commands, and never reaches a model. */
+  get audience(): 'operator' | 'caller' {
+    return forCallers.has(this.code) ? 'caller' : 'operator'
+  }
+
+  /** What a caller may be told; undefined where that is only that it failed. */
+  get callerText(): string | undefined {
+    return this.audience === 'caller' ? this.message : saidToCallers[this.code]
   }
 
   /** The same refusal with the place put in front, such as the kit file that it happened in. */

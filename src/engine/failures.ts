@@ -32,12 +32,18 @@ function messageFor(running: RunningKit, what: string, said: string, error: unkn
     if (error.operatorNote !== undefined) running.report('error', `${what}: ${error.operatorNote}`)
     return [error.message, ...(error.visit ?? []).map(({ url, message }) => `${message} ${url}`)].join('\n')
   }
-  if (isJexoError(error)) return error.message
+  if (isJexoError(error) && error.audience === 'caller') return error.message
   // What a tool asked of the host, such as its model, and the host said no to.
   if (error instanceof RpcError) return `The host refused: ${error.message}`
   const id = failureId()
-  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error)
-  running.report('error', `${what} failed (${id}): ${stack}`)
+  if (isJexoError(error)) {
+    // Written for the operator: it may name addresses, files and commands.
+    running.report('error', `${what} failed (${id}): ${error.message}`)
+    if (error.callerText !== undefined) return `${error.callerText} (error ${id})`
+  } else {
+    const stack = error instanceof Error ? (error.stack ?? error.message) : String(error)
+    running.report('error', `${what} failed (${id}): ${stack}`)
+  }
   return `${said} (error ${id}). The reason is in the server's log under that id; trying again the same way may not help.`
 }
 

@@ -849,7 +849,7 @@ describe('an upstream that is slow, busy or moved', () => {
   test('that hangs is given up, and a call that is cancelled ends at once', async () => {
     const upstream = await Upstream.start(() => undefined)
     const { text, link } = await reading(upstream, { limits: { timeoutMs: 150, retries: 0 } })
-    expect(await text('x')).toMatch(/did not answer within 150 ms/)
+    expect(await text('x')).toMatch(/did not respond in time/)
     const controller = new AbortController()
     const { link: patient } = await reading(upstream)
     const ended = new Promise<void>((done) => {
@@ -888,7 +888,7 @@ describe('an upstream that is slow, busy or moved', () => {
     )
     const security = { credential: { kind: 'bearer' } } as const
     const refused = await opened(at(upstream, { '/x': { get: operation('x') } }), security, { HIVE_TOKEN: 'tok' })
-    expect(await refused.text('x')).toMatch(/points to 127\.0\.0\.1:\d+, and that host is not allowed/)
+    expect(await refused.text('x')).toMatch(/leads to an address that this server does not call/)
     expect(upstream.last).toMatchObject({ target: '/y', headers: { authorization: 'Bearer tok' } })
     const allowed = await opened(
       at(upstream, { '/x': { get: operation('x') } }),
@@ -911,7 +911,7 @@ describe('an upstream that is slow, busy or moved', () => {
       { servers: [{ url: 'https://bees.example' }] },
     )
     const { text } = await opened(description)
-    expect(await text('x')).toMatch(/within the private network, and the API is not/)
+    expect(await text('x')).toMatch(/at an address that this server does not call/)
   })
 
   test('a name that leads into the private network is found out when it connects', async () => {

@@ -45,7 +45,8 @@ export async function readWhole(place: string, path: string, maxBytes: number): 
       if (!before.isFile()) throw absent(path)
       if (before.size > maxBytes)
         throw new Refusal(
-          `${path} has ${sizeText(before.size)}, and at most ${sizeText(maxBytes)} are read at once; the limit is JEXO_FOLDER_MAX_FILE_BYTES.`,
+          `${path} has ${sizeText(before.size)}, and at most ${sizeText(maxBytes)} are read at once.`,
+          { operatorNote: `${path} is larger than ${maxBytes} bytes; the limit is JEXO_FOLDER_MAX_FILE_BYTES` },
         )
       const bytes = await bytesOf(file, before.size)
       const after = await file.stat()

@@ -1,8 +1,8 @@
-import { problems } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
 import { compilingValidator } from '../../kit/compiling-validator.js'
 import { content } from '../../kit/content.js'
 import type { Part } from '../../kit/part.js'
+import { Refusal } from '../../kit/refusal.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { type Setting, setting } from '../../kit/settings.js'
 import { type Shared, shared } from '../../kit/shared.js'
@@ -181,8 +181,7 @@ function templateOf(operation: PlannedOperation, uriTemplate: string, kit: Parts
       )
       const check = await compilingValidator.prepare(input)
       const [misfit] = check(given)
-      if (misfit)
-        throw problems.argumentUnreadable(uri, `a URI whose ${misfit.path.join('.')} fits: ${misfit.reason}`)
+      if (misfit) throw new Refusal(`${uri} does not fit: ${misfit.path.join('.')} ${misfit.reason}.`)
       const client = await call.use(kit.client)
       const { body, headers } = await client.answer(operation, given, call)
       const mimeType = headers.get('content-type')?.split(';')[0]?.trim() ?? 'application/octet-stream'

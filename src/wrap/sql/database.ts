@@ -186,6 +186,9 @@ export class SqlDatabase {
     const options = {
       cause: error,
       ...(kind === 'lost' ? { operatorNote: `${this.driver.label}: ${message}` } : {}),
+      ...(kind === 'timeout'
+        ? { operatorNote: `${this.driver.label}: ${message}; the limit is JEXO_SQL_TIMEOUT_MS` }
+        : {}),
     }
     return new Refusal(this.#said(kind, message, access), options)
   }
@@ -194,13 +197,14 @@ export class SqlDatabase {
     const database = `The ${this.#name} database`
     if (kind === 'cancelled') return `The call was cancelled${access === 'write' ? '; nothing was changed' : ''}.`
     if (kind === 'timeout')
-      return `${database} took longer than ${this.limits.timeoutMs} ms, and the statement was stopped${access === 'write' ? '; nothing was changed' : ''}. Ask for less; the limit is JEXO_SQL_TIMEOUT_MS.`
+      return `${database} took longer than ${this.limits.timeoutMs} ms, and the statement was stopped${access === 'write' ? '; nothing was changed' : ''}. Ask for less.`
     if (kind === 'locked') return `${database} is locked (${message}). Try again in a moment.`
     if (kind === 'readonly') return `Only reading is allowed here (${message}).`
     if (kind === 'statement') return `${database} refused the statement: ${message}`
     const after =
       access === 'write' ? 'look whether it was carried out before trying again' : 'try again in a moment'
-    return `${database} is not there: ${message}; ${after}.`
+    // Why is for the operator: it names addresses and files.
+    return `${database} is not there; ${after}.`
   }
 }
 
