@@ -8,7 +8,7 @@ const source = join(root, 'src')
 
 /** Layers from the lowest: a file may import its own layer and those below. */
 const layers = [
-  ['protocol', 'escape', 'errors.ts', 'version.ts'],
+  ['protocol', 'escape', 'yaml', 'errors.ts', 'version.ts'],
   ['kit'],
   ['engine', 'link'],
   ['transport'],

@@ -118,7 +118,10 @@ export function maskedHeaders(headers: Readonly<Record<string, string>>): Record
 
 /** Values of variables that are called like secrets: what a child is given may come back in what it says. */
 export const secretsIn = (environment: Readonly<Record<string, string | undefined>>): string[] =>
-  Object.entries(environment).flatMap(([name, value]) => (value && isSecretName(name) ? [value] : []))
+  Object.entries(environment).flatMap(([name, value]) =>
+    // Where a shell stands is no password.
+    value && isSecretName(name) && !/^(?:OLD)?PWD$/.test(name) ? [value] : [],
+  )
 
 /** Values of headers that are called like secrets, without the scheme in front. */
 export const secretsOfHeaders = (headers: Readonly<Record<string, string>>): string[] =>

@@ -124,10 +124,16 @@ function expandVariable(variable: Variable, value: TemplateValue, style: Style):
   return pairs.map(([key, item]) => `${key}=${item}`).join(style.separator)
 }
 
+/** Half a character cannot be encoded. */
+const wellFormed = (text: string) => text.replace(/\p{Cs}/gu, '\ufffd')
+
 const encodeUnreserved = (text: string) =>
-  encodeURIComponent(text).replace(/[!'()*]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
+  encodeURIComponent(wellFormed(text)).replace(
+    /[!'()*]/g,
+    (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
+  )
 const encodeReserved = (text: string) =>
-  encodeURI(text)
+  encodeURI(wellFormed(text))
     .replaceAll('%5B', '[')
     .replaceAll('%5D', ']')
     .replace(/%25([0-9A-Fa-f]{2})/g, '%$1')

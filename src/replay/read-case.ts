@@ -1,7 +1,8 @@
 import { readFile } from 'node:fs/promises'
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js'
-import { type Document, LineCounter, parseDocument } from 'yaml'
+import type { Document } from 'yaml'
 import { problems } from '../errors.js'
+import { readYaml, YamlFault, type YamlFile } from '../yaml/read-yaml.js'
 import type { Case } from './case.js'
 
 type Faults = (value: unknown) => ErrorObject[]
@@ -15,20 +16,17 @@ export async function readCase(file: string): Promise<Case> {
   return parseCase(file, text, await schema())
 }
 
-export function parseCase(file: string, text: string, faultsOf: Faults): Case {
-  const lines = new LineCounter()
-  const document = parseDocument(text, { lineCounter: lines })
-  const [fault] = document.errors
-  const at = (offset: number) => {
-    const { line, col } = lines.linePos(offset)
-    return `line ${line}, column ${col}`
+function yamlOf(file: string, text: string): YamlFile {
+  try {
+    return readYaml(text)
+  } catch (error) {
+    if (error instanceof YamlFault) throw problems.caseUnreadable(file, error.located)
+    throw error
   }
-  if (fault)
-    throw problems.caseUnreadable(
-      file,
-      `${at(fault.pos[0])}: ${fault.message.split('\n')[0]?.replace(/ at line.*$/, '')}`,
-    )
-  const value: unknown = document.toJS()
+}
+
+export function parseCase(file: string, text: string, faultsOf: Faults): Case {
+  const { document, value, at } = yamlOf(file, text)
   const faults = faultsOf(value)
   const wrong = faults.find(({ keyword }) => keyword === 'oneOf') ?? faults[0]
   if (wrong) {

@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { planCurl } from 'jexo/curl'
-import { isSecretName, isSecretValue, maskSecrets } from '../../src/protocol/secrets.js'
+import { isSecretName, isSecretValue, maskSecrets, secretsIn } from '../../src/protocol/secrets.js'
 import { newFolder } from '../support/cli.js'
 
 test.each([
@@ -48,6 +48,10 @@ test.each([
     'sign',
   ],
 ])('%s is not the name of a secret', (name) => expect(isSecretName(name)).toBe(false))
+
+test('where a shell stands is no secret of the environment', () => {
+  expect(secretsIn({ PWD: '/srv/hives', OLDPWD: '/srv', DB_PASSWORD: 'honey', HIVE: 'ML-04' })).toEqual(['honey'])
+})
 
 test.each([
   'sk-live_9aZ81kdLq0',

@@ -76,7 +76,10 @@ export function findServers(config: JsonObject): ServerMap | undefined {
 }
 
 function edited(text: string, path: readonly string[], value: JsonObject | unknown[] | undefined): string {
-  const after = applyEdits(text, modify(text, [...path], value, { formattingOptions: formattingOf(text) }))
+  // Formatting works by whole lines, and takes quadratic time for one: a file in one long line has no format to keep.
+  const hasLongLine = text.split('\n').some((line) => line.length > 2000)
+  const options = hasLongLine ? {} : { formattingOptions: formattingOf(text) }
+  const after = applyEdits(text, modify(text, [...path], value, options))
   return after.endsWith('\n') ? after : `${after}\n`
 }
 

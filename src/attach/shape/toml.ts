@@ -19,7 +19,7 @@ export const tomlShape: Shape = {
     const place = linesOf(lines, name)
     const after = place
       ? [...lines.slice(0, place.from), table, ...lines.slice(place.to)].join(eol)
-      : `${text.replace(/\s*$/, '')}${text.trim() === '' ? '' : `${eol}${eol}`}${table}${eol}`
+      : `${text.trimEnd()}${text.trim() === '' ? '' : `${eol}${eol}`}${table}${eol}`
     return checked(file, text, after, name, entry)
   },
   remove: (file, text, name) => {

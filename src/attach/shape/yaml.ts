@@ -1,6 +1,7 @@
-import { type Document, isMap, isSeq, parseDocument, type YAMLMap, type YAMLSeq } from 'yaml'
+import { type Document, isMap, isSeq, type YAMLMap, type YAMLSeq } from 'yaml'
 import { problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { readYaml, YamlFault } from '../../yaml/read-yaml.js'
 import { places } from './json.js'
 import type { Shape } from './shape.js'
 
@@ -29,11 +30,20 @@ export const yamlShape: Shape = {
   },
 }
 
+/** Keeping comments takes its time: a configuration is far shorter. */
+const maxCharacters = 64_000
+
 function parseYaml(file: string, text: string): Document {
-  const document = parseDocument(text)
-  const [fault] = document.errors
-  if (!fault) return document
-  throw problems.configUnreadable(file, fault.message.split('\n')[0]?.replace(/:$/, '') ?? 'it is no YAML')
+  if (text.length > maxCharacters)
+    throw problems.configUnreadable(file, `it has more than ${maxCharacters} characters`)
+  try {
+    const { document, value } = readYaml(text)
+    if (typeof value === 'object') return document
+    throw problems.configUnreadable(file, 'it is not a list or a map')
+  } catch (error) {
+    if (error instanceof YamlFault) throw problems.configUnreadable(file, error.located)
+    throw error
+  }
 }
 
 function find(document: Document): { path: readonly string[]; node: YAMLSeq | YAMLMap } | undefined {

@@ -1,3 +1,4 @@
+import { LineIndex } from '../line-index.js'
 import { requestOfCurl } from './command.js'
 import type { RecordedRequest, RecordedRequests } from './recorded.js'
 import { shellWords } from './shell-words.js'
@@ -6,18 +7,25 @@ import { shellWords } from './shell-words.js'
 export function commandsIn(text: string, file: string): RecordedRequests {
   const requests: RecordedRequest[] = []
   const unread: { where: string; reason: string }[] = []
-  const command = /(^|[\n;|&(`])[ \t]*(?:[$>%][ \t]+)?(?:[A-Z_][A-Z0-9_]*=\S*[ \t]+)*curl(?:\.exe)?[ \t]/g
+  const command =
+    /(^|[\n;|&(`])[ \t]*(?:[$>%][ \t]+)?(?:[A-Z_][A-Z0-9_]*=\S{0,500}[ \t]+){0,20}curl(?:\.exe)?[ \t]/g
+  const index = new LineIndex(text)
+  const page = pageOf(index.lines)
   for (let found = command.exec(text); found; found = command.exec(text)) {
     const start = found.index + found[0].length
-    const before = text.slice(0, start)
-    const where = `${file}:${before.split('\n').length}`
+    const where = `${file}:${index.lineAt(start)}`
+    const row = index.lineAt(found.index) - 1
     // What stands in Markdown between single backquotes ends with them.
     const isInline = found[1] === '`'
     const close = isInline ? text.indexOf('`', start) : -1
     try {
       const { words, end } = shellWords(close > 0 ? text.slice(0, close) : text, start)
       command.lastIndex = Math.max(end, start)
-      if (words.length > 0) requests.push({ ...requestOfCurl(words, where), ...sayingOf(text, found.index) })
+      if (words.length > 0)
+        requests.push({
+          ...requestOfCurl(words, where),
+          ...sayingOf(page, row, text.slice(index.startOf(row + 1), found.index)),
+        })
     } catch (error) {
       unread.push({ where, reason: error instanceof Error ? error.message : String(error) })
     }
@@ -25,27 +33,52 @@ export function commandsIn(text: string, file: string): RecordedRequests {
   return { requests, unread }
 }
 
-/** What stands before a command: a comment, or in Markdown the sentence and the heading above its code. */
-function sayingOf(text: string, at: number): { about?: string } {
-  const lines = text.slice(0, at).split('\n')
+/** The lines of a text with what is asked of each again and again: how many fences of code stand before it. */
+interface Page {
+  readonly lines: readonly string[]
+  readonly fencesBefore: readonly number[]
+  readonly hasFences: boolean
+}
+
+const isFence = (line: string): boolean => /^\s*(```|~~~)/.test(line)
+
+function pageOf(lines: readonly string[]): Page {
+  let fences = 0
+  const fencesBefore = lines.map((line) => {
+    const before = fences
+    if (isFence(line)) fences++
+    return before
+  })
+  return { lines, fencesBefore, hasFences: fences > 0 }
+}
+
+/** How many lines are looked at for what stands before a command. */
+const mostAbout = 50
+
+/**
+ * What stands before a command: a comment, or in Markdown the sentence and the heading above its code. `last` is the row that the command begins
+ * after or within, `rest` what stands on that row before it.
+ */
+function sayingOf(page: Page, last: number, rest: string): { about?: string } {
+  const lineAt = (row: number): string => (row === last ? rest : (page.lines[row] ?? ''))
+  const least = Math.max(0, last - mostAbout)
   const comment: string[] = []
-  let row = lines.length - 1
-  while (row >= 0 && lines[row]?.trim() === '') row--
-  for (; row >= 0 && /^\s*(#|\/\/)(?!#)/.test(lines[row] ?? ''); row--) {
-    if (isHeading(lines, row)) break
-    comment.unshift((lines[row] ?? '').replace(/^\s*(#!?|\/\/)\s*/, ''))
+  let row = last
+  while (row >= least && lineAt(row).trim() === '') row--
+  for (; row >= least && /^\s*(#|\/\/)(?!#)/.test(lineAt(row)); row--) {
+    if (isHeading(page, row)) break
+    comment.unshift(lineAt(row).replace(/^\s*(#!?|\/\/)\s*/, ''))
   }
   if (comment.length > 0) return { about: comment.join(' ').trim() }
-  if (!/^\s*(```|~~~)/.test(lines[row] ?? '')) return {}
+  if (row < least || !isFence(lineAt(row))) return {}
   const paragraph: string[] = []
-  for (row--; row >= 0 && lines[row]?.trim() === ''; row--);
-  for (; row >= 0 && lines[row]?.trim() !== '' && !/^\s*(```|~~~)/.test(lines[row] ?? ''); row--)
-    paragraph.unshift((lines[row] ?? '').replace(/^\s*(#+|>|[-*])\s+/, ''))
+  for (row--; row >= least && lineAt(row).trim() === ''; row--);
+  for (; row >= least && lineAt(row).trim() !== '' && !isFence(lineAt(row)); row--)
+    paragraph.unshift(lineAt(row).replace(/^\s*(#+|>|[-*])\s+/, ''))
   const about = paragraph.join(' ').replace(/[`*_]/g, '').replace(/:$/, '').trim()
   return about === '' ? {} : { about }
 }
 
 /** In Markdown outside of code, `#` makes a heading. */
-const isHeading = (lines: readonly string[], row: number) =>
-  lines.slice(0, row).filter((line) => /^\s*(```|~~~)/.test(line)).length % 2 === 0 &&
-  lines.some((line) => /^\s*(```|~~~)/.test(line))
+const isHeading = ({ fencesBefore, hasFences }: Page, row: number) =>
+  hasFences && (fencesBefore[row] ?? 0) % 2 === 0

@@ -1,14 +1,20 @@
 import { type RecordedRequest, type RecordedRequests, variableMark } from './recorded.js'
 
+/** How many variables of a file are replaced by what defines them. */
+const maxFilled = 20_000
+
 /** Requests of an `.http` file: separated by `###`, with `@name = value` definitions and `{{name}}` in the text. */
 export function requestsInHttpFile(text: string, file: string): RecordedRequests {
   const definitions = new Map<string, string>()
-  for (const [, name = '', value = ''] of text.matchAll(/^@([\w.-]+)\s*=\s*(.*)$/gm))
+  for (const [, name = '', value = ''] of text.matchAll(/^@([\w.-]{1,100})[ \t]*=(.*)$/gm))
     definitions.set(name, value.trim())
+  // Definitions of definitions may double with each line: the whole text is filled in only so often.
+  let left = maxFilled
   const filled = (line: string, depth = 0): string =>
-    line.replace(/\{\{\s*([^{}]+?)\s*\}\}/g, (_all, name: string) => {
+    line.replace(/\{\{([^{}]{1,200})\}\}/g, (_all, given: string) => {
+      const name = given.trim()
       const value = definitions.get(name)
-      return value === undefined || depth > 5
+      return value === undefined || depth > 5 || left-- <= 0
         ? variableMark(name.replace(/[^\w]+/g, '_').replace(/^_+|_+$/g, ''))
         : filled(value, depth + 1)
     })
@@ -23,6 +29,11 @@ export function requestsInHttpFile(text: string, file: string): RecordedRequests
     else if (read) unread.push(read)
   }
   return { requests, unread }
+}
+
+const withoutVersion = (line: string): string => {
+  const at = line.lastIndexOf(' HTTP/')
+  return at > 0 && /^[\d.]+$/.test(line.slice(at + 6)) ? line.slice(0, at).trimEnd() : line
 }
 
 function requestIn(
@@ -42,7 +53,7 @@ function requestIn(
   }
   const line = lines[at]
   if (line === undefined) return undefined
-  const [, method = 'GET', first = ''] = /^\s*(?:([A-Z]+)\s+)?(\S.*?)(?:\s+HTTP\/[\d.]+)?\s*$/.exec(line) ?? []
+  const [, method = 'GET', first = ''] = /^(?:([A-Z]+)\s+)?(.*)$/s.exec(withoutVersion(line.trim())) ?? []
   let url = first
   const started = at
   // A query may go on over several lines.
@@ -56,10 +67,12 @@ function requestIn(
   }
   if (url.startsWith('/'))
     url = `http://${headers.find(([header]) => header.toLowerCase() === 'host')?.[1] ?? 'localhost'}${url}`
-  const body = lines
-    .slice(at + 1)
+  // What follows such a mark is a script, or where the response goes.
+  const rest = lines.slice(at + 1)
+  const end = rest.findIndex((one, place) => place > 0 && /^[<>]/.test(one))
+  const body = rest
+    .slice(0, end < 0 ? undefined : end)
     .join('\n')
-    .replace(/\n[<>]\s*(\{%[\s\S]*?%\}|\S+)[\s\S]*$/, '')
     .trim()
   const mediaType = headers.find(([header]) => header.toLowerCase() === 'content-type')?.[1]
   const type = mediaType === undefined ? {} : { mediaType }

@@ -5,7 +5,7 @@ import { wrapRegistry } from '../registry.js'
 import { commandsIn } from './find-commands.js'
 import { requestsInHar } from './har.js'
 import { requestsInHttpFile } from './http-file.js'
-import type { RecordedRequests } from './recorded.js'
+import type { RecordedRequest, RecordedRequests } from './recorded.js'
 
 const maxBytes = 64_000_000
 
@@ -27,6 +27,24 @@ export async function readRequests(file: string): Promise<RecordedRequests> {
 
 /** The same for a text at hand; the name says what it is, by its ending. */
 export function requestsIn(text: string, name: string): RecordedRequests {
-  if (/\.har$/i.test(name)) return requestsInHar(text, name)
-  return /\.(http|rest)$/i.test(name) ? requestsInHttpFile(text, name) : commandsIn(text, name)
+  const { requests, unread } = /\.har$/i.test(name)
+    ? requestsInHar(text, name)
+    : /\.(http|rest)$/i.test(name)
+      ? requestsInHttpFile(text, name)
+      : commandsIn(text, name)
+  const tooLarge = requests.flatMap((request) => {
+    const reason = excessOf(request)
+    return reason === undefined ? [] : [{ where: request.where, reason }]
+  })
+  return tooLarge.length === 0
+    ? { requests, unread }
+    : { requests: requests.filter((request) => excessOf(request) === undefined), unread: [...unread, ...tooLarge] }
+}
+
+/** Why a request is more than a tool can have arguments for; undefined for nearly all. */
+function excessOf({ url, headers }: RecordedRequest): string | undefined {
+  if (url.length > 8192) return 'its address is longer than 8192 characters'
+  if (url.split('/').length > 100) return 'its path has more than 100 pieces'
+  if (url.split('&').length > 500) return 'its query has more than 500 values'
+  return headers.length > 200 ? 'it has more than 200 headers' : undefined
 }

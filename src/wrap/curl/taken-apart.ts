@@ -95,6 +95,9 @@ function pairOf(raw: string): Pair {
   return { ...pair, raw: isSendable(raw) ? raw : `${encoded(pair.name)}=${encoded(pair.value)}` }
 }
 
+/** A body with more values than this is one argument, as text. */
+const mostLeaves = 500
+
 function bodyOf(body: RecordedBody): TakenBody {
   if (body.kind === 'multipart') {
     const leaves = body.fields.map(
@@ -118,9 +121,10 @@ function bodyOf(body: RecordedBody): TakenBody {
       ? parsed(text)
       : undefined
   const mediaType = body.mediaType ?? (json ? 'application/json' : 'text/plain')
-  if (json && isObject(json.value))
-    return { form: 'json', mediaType, leaves: leavesOf(json.value), text, json: json.value }
-  if (named.endsWith('urlencoded') && /^[^=&\s]+=/.test(text))
+  const leaves = json && isObject(json.value) ? leavesOf(json.value) : []
+  if (json && isObject(json.value) && leaves.length <= mostLeaves)
+    return { form: 'json', mediaType, leaves, text, json: json.value }
+  if (named.endsWith('urlencoded') && /^[^=&\s]+=/.test(text) && text.split('&').length <= mostLeaves)
     return {
       form: 'form',
       mediaType: named,

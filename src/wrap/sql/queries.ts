@@ -1,5 +1,6 @@
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
+import { LineIndex } from '../line-index.js'
 import { parametersOf, type SqlDialect, type Statement, statementsIn, type Token } from './tokens.js'
 
 /** A statement of a file, with what the comment before it says. */
@@ -40,8 +41,9 @@ const effects = ['read', 'add', 'change', 'remove'] as const
 export function queriesIn(text: string, fileName: string, dialect: SqlDialect): Query[] {
   const statements = statementsIn(text, dialect)
   const stem = fileName.replace(/\.sql$/i, '').replace(/[^A-Za-z0-9_.-]+/g, '_')
+  const index = new LineIndex(text)
   return statements.map((statement, at) => {
-    const line = text.slice(0, statement.at).split('\n').length
+    const line = index.lineAt(statement.at)
     const name = statements.length === 1 ? stem : `${stem}_${at + 1}`
     return { ...noted(statement, name), where: `${fileName}:${line}`, statement }
   })

@@ -1,0 +1,20 @@
+import fc from 'fast-check'
+import { parserTargets } from './parsers.js'
+
+/** Every parser, on texts that are nearly right: nothing is thrown but what is meant for people, nothing takes a second, nothing grows. */
+describe.each(parserTargets.map((target) => [target.name, target] as const))('%s', (_name, { inputs, run }) => {
+  test('is read, or refused with a sentence, in time and space', () => {
+    const before = process.memoryUsage().heapUsed
+    let slowest = 0
+    fc.assert(
+      fc.property(inputs, (input) => {
+        const start = performance.now()
+        run(input)
+        slowest = Math.max(slowest, performance.now() - start)
+      }),
+      { numRuns: 150, seed: 17, endOnFailure: true },
+    )
+    expect(slowest).toBeLessThan(1000)
+    expect(process.memoryUsage().heapUsed - before).toBeLessThan(400_000_000)
+  })
+})
