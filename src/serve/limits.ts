@@ -18,6 +18,8 @@ const httpVariables: Readonly<Record<string, keyof HttpLimits>> = {
   JEXO_MAX_IN_FLIGHT: 'maxInFlight',
   JEXO_MAX_WAITING: 'maxWaiting',
   JEXO_IDLE_MS: 'idleMs',
+  JEXO_HANDSHAKE_MS: 'handshakeMs',
+  JEXO_MAX_UNREAD_BYTES: 'maxUnreadBytes',
   JEXO_HEARTBEAT_MS: 'heartbeatMs',
   JEXO_CLOSE_STREAM_AFTER_MS: 'closeStreamAfterMs',
   JEXO_STREAM_AFTER_MS: 'streamAfterMs',
