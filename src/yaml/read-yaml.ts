@@ -1,7 +1,7 @@
 import { CORE_SCHEMA, loadAll, mergeTag } from 'js-yaml'
 import { type Document, LineCounter, parseDocument } from 'yaml'
 
-const maxCharacters = 2_000_000
+const maxCharacters = 200_000
 
 /** Why a text is not YAML, and where; lines and columns count from 1. */
 export class YamlFault extends Error {

@@ -57,19 +57,21 @@ function mutated(seeds: readonly string[], words: readonly string[]): fc.Arbitra
     times: fc.oneof(fc.constant(1), fc.nat(40), fc.constant(3000)),
   })
   return fc.tuple(fc.constantFrom(...seeds), fc.array(change, { maxLength: 5 })).map(([seed, changes]) =>
-    changes.reduce((so, { kind, at, length, text: word, times }) => {
-      const from = so.length === 0 ? 0 : at % so.length
-      const piece = so.slice(from, from + length)
-      const before = so.slice(0, from)
-      const after = so.slice(from + length)
-      if (so.length > 60_000) return so.slice(0, 60_000)
-      if (kind === 0) return before + after
-      if (kind === 1) return before + piece.repeat(times + 1) + after
-      if (kind === 2) return before + word.repeat(times) + piece + after
-      if (kind === 3) return after + piece + before
-      if (kind === 4) return before + word + after
-      return so.slice(0, from)
-    }, seed),
+    changes
+      .reduce((so, { kind, at, length, text: word, times }) => {
+        const from = so.length === 0 ? 0 : at % so.length
+        const piece = so.slice(from, from + length)
+        const before = so.slice(0, from)
+        const after = so.slice(from + length)
+        if (so.length > 60_000) return so.slice(0, 60_000)
+        if (kind === 0) return before + after
+        if (kind === 1) return before + piece.repeat(times + 1) + after
+        if (kind === 2) return before + word.repeat(times) + piece + after
+        if (kind === 3) return after + piece + before
+        if (kind === 4) return before + word + after
+        return so.slice(0, from)
+      }, seed)
+      .slice(0, 60_000),
   )
 }
 const everywhere = [

@@ -15,6 +15,8 @@ export const yamlShape: Shape = {
   put: (file, text, name, entry) => {
     const document = parseYaml(file, text)
     const found = find(document)
+    // An empty document has no map to put anything into, though it may hold an anchor.
+    if (!found && !isMap(document.contents)) document.contents = document.createNode({})
     if (!found) document.setIn(['mcpServers'], document.createNode([{ name, ...entry }]))
     else if (isMap(found.node)) found.node.set(document.createNode(name), document.createNode(entry))
     else putInto(document, found.node, name, entry)
@@ -31,7 +33,7 @@ export const yamlShape: Shape = {
 }
 
 /** Keeping comments takes its time: a configuration is far shorter. */
-const maxCharacters = 64_000
+const maxCharacters = 32_000
 
 function parseYaml(file: string, text: string): Document {
   if (text.length > maxCharacters)
