@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import { readYaml, YamlFault } from '../yaml/read-yaml.js'
+import { readYamlOr } from '../yaml/read-yaml.js'
 
 /** What somebody might ask, and the tool that ought to be picked for it. */
 export interface Question {
@@ -20,17 +20,8 @@ export async function readQuestions(file: string): Promise<Question[]> {
   return parseQuestions(file, text)
 }
 
-function valueIn(file: string, text: string): unknown {
-  try {
-    return readYaml(text).value
-  } catch (error) {
-    if (error instanceof YamlFault) throw problems.questionsUnreadable(file, error.located)
-    throw error
-  }
-}
-
 export function parseQuestions(file: string, text: string): Question[] {
-  const value = valueIn(file, text)
+  const { value } = readYamlOr(text, (located) => problems.questionsUnreadable(file, located))
   if (!isObject(value) || value.version !== 1 || !Array.isArray(value.questions) || value.questions.length === 0)
     throw problems.questionsUnreadable(file, 'it has no "version: 1" and a list "questions"')
   return value.questions.map((entry, at) => {

@@ -16,17 +16,8 @@ export async function readCase(file: string): Promise<Case> {
   return parseCase(file, text, await schema())
 }
 
-function yamlOf(file: string, text: string): YamlFile {
-  try {
-    return readYaml(text)
-  } catch (error) {
-    if (error instanceof YamlFault) throw problems.caseUnreadable(file, error.located)
-    throw error
-  }
-}
-
 export function parseCase(file: string, text: string, faultsOf: Faults): Case {
-  const { document, value, at } = yamlOf(file, text)
+  const { document, value, at } = readYamlOr(text, (located) => problems.caseUnreadable(file, located))
   const faults = faultsOf(value)
   const wrong = faults.find(({ keyword }) => keyword === 'oneOf') ?? faults[0]
   if (wrong) {

@@ -3,7 +3,7 @@ import { problems } from '../errors.js'
 import { alwaysAnswer, answersFrom, type ReadyAnswer } from '../link/answerers.js'
 import type { Answerer } from '../link/answering.js'
 import { isObject } from '../protocol/messages.js'
-import { readYaml, YamlFault } from '../yaml/read-yaml.js'
+import { readYamlOr } from '../yaml/read-yaml.js'
 
 const actions = ['accept', 'decline', 'cancel'] as const
 
@@ -23,18 +23,9 @@ export async function readAnswerer(given: string, onNone: (message: string) => v
   return answersFrom(parseAnswers(given, text), onNone)
 }
 
-function valueIn(file: string, text: string): unknown {
-  try {
-    return readYaml(text).value
-  } catch (error) {
-    if (error instanceof YamlFault) throw problems.answersUnreadable(file, error.located)
-    throw error
-  }
-}
-
 /** Parses an answers file, YAML or JSON. Throws a `JexoError` that names the line or the entry that is wrong. */
 export function parseAnswers(file: string, text: string): ReadyAnswer[] {
-  const value = valueIn(file, text)
+  const { value } = readYamlOr(text, (located) => problems.answersUnreadable(file, located))
   if (!isObject(value) || value.version !== 1 || !Array.isArray(value.answers)) {
     throw problems.answersUnreadable(file, 'it has no "version: 1" and a list "answers"')
   }

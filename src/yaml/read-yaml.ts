@@ -3,6 +3,15 @@ import { type Document, LineCounter, parseDocument } from 'yaml'
 
 const maxCharacters = 200_000
 
+/** The same, with what is wrong made into an error of the caller's own: `refuse` gets `line 3, column 5: what is wrong`. */
+export function readYamlOr(text: string, refuse: (located: string) => Error): YamlFile {
+  try {
+    return readYaml(text)
+  } catch (error) {
+    throw error instanceof YamlFault ? refuse(error.located) : error
+  }
+}
+
 /** Why a text is not YAML, and where; lines and columns count from 1. */
 export class YamlFault extends Error {
   readonly line: number

@@ -1,7 +1,7 @@
 import { type Document, isMap, isSeq, type YAMLMap, type YAMLSeq } from 'yaml'
 import { problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
-import { readYaml, YamlFault } from '../../yaml/read-yaml.js'
+import { readYamlOr } from '../../yaml/read-yaml.js'
 import { places } from './json.js'
 import type { Shape } from './shape.js'
 
@@ -38,14 +38,9 @@ const maxCharacters = 32_000
 function parseYaml(file: string, text: string): Document {
   if (text.length > maxCharacters)
     throw problems.configUnreadable(file, `it has more than ${maxCharacters} characters`)
-  try {
-    const { document, value } = readYaml(text)
-    if (typeof value === 'object') return document
-    throw problems.configUnreadable(file, 'it is not a list or a map')
-  } catch (error) {
-    if (error instanceof YamlFault) throw problems.configUnreadable(file, error.located)
-    throw error
-  }
+  const { document, value } = readYamlOr(text, (located) => problems.configUnreadable(file, located))
+  if (typeof value === 'object') return document
+  throw problems.configUnreadable(file, 'it is not a list or a map')
 }
 
 function find(document: Document): { path: readonly string[]; node: YAMLSeq | YAMLMap } | undefined {
