@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises'
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js'
 import type { Document } from 'yaml'
 import { problems } from '../errors.js'
-import { readYaml, YamlFault, type YamlFile } from '../yaml/read-yaml.js'
+import { readYamlOr } from '../yaml/read-yaml.js'
 import type { Case } from './case.js'
 
 type Faults = (value: unknown) => ErrorObject[]
