@@ -1,4 +1,5 @@
 import { problems } from '../errors.js'
+import { uriComponent } from '../escape/uri.js'
 import { branded, brands } from './brand.js'
 
 export interface SettingOptions {
@@ -49,7 +50,7 @@ export function maskFor(settings: Readonly<Record<string, Setting>>, values: Rea
     .map(([name]) => values[name] as string)
     .sort((a, b) => b.length - a.length)
   const forms = secrets.flatMap((secret) => [
-    ...new Set([secret, JSON.stringify(secret).slice(1, -1), encodeURIComponent(secret)]),
+    ...new Set([secret, JSON.stringify(secret).slice(1, -1), uriComponent(secret)]),
   ])
   return (text: string): string => forms.reduce((masked, form) => masked.replaceAll(form, '••••'), text)
 }

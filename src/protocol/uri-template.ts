@@ -1,4 +1,5 @@
 import { problems } from '../errors.js'
+import { uriComponent, wellFormed } from '../escape/uri.js'
 import { matchPieces, type Piece } from './uri-match.js'
 
 /**
@@ -124,14 +125,8 @@ function expandVariable(variable: Variable, value: TemplateValue, style: Style):
   return pairs.map(([key, item]) => `${key}=${item}`).join(style.separator)
 }
 
-/** Half a character cannot be encoded. */
-const wellFormed = (text: string) => text.replace(/\p{Cs}/gu, '\ufffd')
-
 const encodeUnreserved = (text: string) =>
-  encodeURIComponent(wellFormed(text)).replace(
-    /[!'()*]/g,
-    (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
-  )
+  uriComponent(text).replace(/[!'()*]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
 const encodeReserved = (text: string) =>
   encodeURI(wellFormed(text))
     .replaceAll('%5B', '[')

@@ -1,6 +1,7 @@
 import { problems } from '../errors.js'
 import { simplified } from '../kit/simplify.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
+import { textOf } from '../transport/http-answers.js'
 
 export interface ChatModelOptions {
   /** Name of the model, where the endpoint has several. */
@@ -36,13 +37,15 @@ export async function askEndpoint(
   const late = AbortSignal.timeout(timeoutMs)
   const response = await fetch(url, {
     method: 'POST',
+    // The key is for this address alone.
+    redirect: 'error',
     headers: { 'content-type': 'application/json', ...(key ? { authorization: `Bearer ${key}` } : {}) },
     body: JSON.stringify({ ...(model === undefined ? {} : { model }), temperature: 0, ...body }),
     signal: signal ? AbortSignal.any([signal, late]) : late,
   }).catch((error: Error) => {
     throw problems.modelUnusable(url, error.cause instanceof Error ? error.cause.message : error.message)
   })
-  const text = await response.text()
+  const text = await textOf(response, 16_000_000)
   if (!response.ok) throw problems.modelUnusable(url, `${response.status} ${text.slice(0, 200)}`)
   return readMessage(url, text)
 }

@@ -1,3 +1,4 @@
+import { uriComponent } from '../escape/uri.js'
 import { isObject } from '../protocol/messages.js'
 import { hidden, isSecretName, maskedHeaders, maskSecrets } from '../protocol/secrets.js'
 import type { TapeEvent } from './entry.js'
@@ -9,7 +10,7 @@ import type { TapeEvent } from './entry.js'
 export function maskForTape(secrets: readonly string[] = []): (event: TapeEvent) => TapeEvent {
   // Short ones would hide ordinary words.
   const known = [...new Set(secrets)].filter((secret) => secret.length >= 6).sort((a, b) => b.length - a.length)
-  const forms = known.flatMap((secret) => [...new Set([secret, encodeURIComponent(secret)])])
+  const forms = known.flatMap((secret) => [...new Set([secret, uriComponent(secret)])])
   const text = (given: string): string => {
     // A text this long is content: only secrets that are known are looked for.
     const plain = given.length > 2_000_000 ? given : maskSecrets(given)

@@ -335,7 +335,7 @@ export const parserTargets: readonly ParserTarget[] = [
     run: (text) =>
       whereMeant(
         () => graphql.validate(graph, graphql.parse(text, { maxTokens: 4000 }), undefined, { maxErrors: 10 }),
-        (error) => error instanceof graphql.GraphQLError,
+        (error) => error instanceof graphql.GraphQLError || error instanceof RangeError,
       ),
   },
   {

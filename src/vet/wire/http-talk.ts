@@ -1,5 +1,6 @@
 import { createParser } from 'eventsource-parser'
 import { isObject } from '../../protocol/messages.js'
+import { textOf } from '../../transport/http-answers.js'
 import { parsed } from './child-talk.js'
 import { mismatch } from './pattern.js'
 import type { HttpExpectation, HttpStep } from './requirement.js'
@@ -44,11 +45,17 @@ class HttpTalk extends Talk {
 
   async sendText(text: string): Promise<void> {
     const headers = { ...this.#headers, ...postHeaders, ...this.#sessionHeaders() }
-    const response = await fetch(this.#url, { method: 'POST', headers, body: text, signal: this.#aborter.signal })
+    const response = await fetch(this.#url, {
+      redirect: 'manual',
+      method: 'POST',
+      headers,
+      body: text,
+      signal: this.#aborter.signal,
+    })
     this.#session ??= response.headers.get('mcp-session-id') ?? undefined
     if (isStream(response)) void this.#follow(response)
     else {
-      const body = await response.text()
+      const body = await textOf(response)
       if (body !== '') this.receive(parsed(body))
     }
   }
@@ -57,7 +64,7 @@ class HttpTalk extends Talk {
   override opened(revision: string): void {
     this.#revision = revision
     const headers = { ...this.#headers, ...this.#sessionHeaders(), accept: 'text/event-stream' }
-    void fetch(this.#url, { headers, signal: this.#aborter.signal }).then(
+    void fetch(this.#url, { redirect: 'manual', headers, signal: this.#aborter.signal }).then(
       (response) => (isStream(response) ? this.#follow(response) : response.body?.cancel()),
       () => {},
     )
@@ -72,6 +79,7 @@ class HttpTalk extends Talk {
     const filled = (value: unknown) => fillSession(fill(value), this.#session ?? '', this.#revision ?? '')
     const text = body === undefined ? undefined : asText(filled(body))
     const response = await fetch(path === undefined ? this.#url : new URL(path, this.#url), {
+      redirect: 'manual',
       method,
       headers: { ...this.#headers, ...(filled(headers) as Headers) },
       ...(text === undefined ? {} : { body: text }),
@@ -80,7 +88,7 @@ class HttpTalk extends Talk {
     const given = {
       status: response.status,
       headers: Object.fromEntries(response.headers),
-      body: expected.body === undefined ? undefined : parsed(await response.text()),
+      body: expected.body === undefined ? undefined : parsed(await textOf(response)),
     }
     if (expected.body === undefined) await response.body?.cancel()
     return mismatch(filled(expected), given, 'answer')
@@ -89,7 +97,7 @@ class HttpTalk extends Talk {
   async close(): Promise<void> {
     if (this.#session !== undefined) {
       const headers = { ...this.#headers, ...this.#sessionHeaders() }
-      await fetch(this.#url, { method: 'DELETE', headers }).then(
+      await fetch(this.#url, { redirect: 'manual', method: 'DELETE', headers }).then(
         (response) => response.body?.cancel(),
         () => {},
       )
@@ -123,7 +131,7 @@ class TwoEndpointTalk extends Talk {
 
   async start(): Promise<void> {
     const headers = { ...this.#headers, accept: 'text/event-stream' }
-    const response = await fetch(this.#url, { headers, signal: this.#aborter.signal })
+    const response = await fetch(this.#url, { redirect: 'manual', headers, signal: this.#aborter.signal })
     await new Promise<void>((resolve, reject) => {
       if (!isStream(response)) return reject(new Error(`${this.#url} answered ${response.status} without a stream`))
       const done = readEvents(response, ({ event, data }) => {
@@ -141,7 +149,7 @@ class TwoEndpointTalk extends Talk {
 
   async sendText(text: string): Promise<void> {
     const headers = { ...this.#headers, 'content-type': 'application/json' }
-    const response = await fetch(this.#endpoint, { method: 'POST', headers, body: text })
+    const response = await fetch(this.#endpoint, { redirect: 'manual', method: 'POST', headers, body: text })
     await response.body?.cancel()
   }
 

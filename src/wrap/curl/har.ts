@@ -1,4 +1,5 @@
 import { problems } from '../../errors.js'
+import { uriComponent } from '../../escape/uri.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { RecordedBody, RecordedRequest, RecordedRequests } from './recorded.js'
 
@@ -74,7 +75,7 @@ function bodyOf(data: unknown): RecordedBody | undefined {
   return {
     kind: 'text',
     text: fields
-      .map(({ name, value }) => `${encodeURIComponent(String(name))}=${encodeURIComponent(String(value ?? ''))}`)
+      .map(({ name, value }) => `${uriComponent(String(name))}=${uriComponent(String(value ?? ''))}`)
       .join('&'),
     ...type,
   }

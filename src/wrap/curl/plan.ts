@@ -1,3 +1,4 @@
+import { uriComponent } from '../../escape/uri.js'
 import type { Effect } from '../../kit/effects.js'
 import { chooseOperations, effectOfMethod } from '../rest/choose.js'
 import { pathName, settingPrefixFrom, uniqueNames } from '../rest/names.js'
@@ -150,7 +151,7 @@ const spokenKeys = new Set(['about', 'where', 'reason', 'default', 'examples', '
 function withoutLiterals(plan: RestPlan, literals: ReadonlySet<string>): RestPlan {
   const forms = [...literals]
     .filter((text) => text.length >= 6)
-    .flatMap((text) => [...new Set([text, encodeURIComponent(text)])])
+    .flatMap((text) => [...new Set([text, uriComponent(text)])])
   // Only where people's words and values stand: a name or a path with the same letters has to stay what it is.
   const masked = (value: unknown, isSpoken: boolean): unknown => {
     if (typeof value === 'string')

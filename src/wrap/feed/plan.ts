@@ -1,3 +1,4 @@
+import { uriComponent } from '../../escape/uri.js'
 import type { Channel, ChannelOptions } from './channel.js'
 
 export interface FeedPlanOptions {
@@ -44,11 +45,9 @@ export function planFeed(name: string, channels: readonly Channel[], options: Fe
         topic: pattern.text,
         about: (about ?? `The ${channel}${of}, as ${name} reports it`).replace(/\.$/, ''),
         variables: pattern.variables,
-        uri: [
-          `${name}:/`,
-          encodeURIComponent(channel),
-          ...pattern.variables.map((variable) => `{${variable}}`),
-        ].join('/'),
+        uri: [`${name}:/`, uriComponent(channel), ...pattern.variables.map((variable) => `{${variable}}`)].join(
+          '/',
+        ),
         ...(tools ? { tool: `${prefix}latest_${`${name}_${channel}`.replace(/[^A-Za-z0-9_]+/g, '_')}` } : {}),
       }
     }),

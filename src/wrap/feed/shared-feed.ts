@@ -1,4 +1,5 @@
 import { problems } from '../../errors.js'
+import { uriComponent } from '../../escape/uri.js'
 import { brands, hasBrand } from '../../kit/brand.js'
 import { type Setting, setting } from '../../kit/settings.js'
 import { type Shared, shared } from '../../kit/shared.js'
@@ -74,8 +75,8 @@ function urisOf(name: string): FeedUris {
   const of = ({ name: channel, pattern }: Channel, keys: Readonly<Record<string, string>>) =>
     [
       `${name}:/`,
-      encodeURIComponent(channel),
-      ...pattern.variables.map((variable) => encodeURIComponent(keys[variable] ?? '')),
+      uriComponent(channel),
+      ...pattern.variables.map((variable) => uriComponent(keys[variable] ?? '')),
     ].join('/')
   return { latest: of, history: (channel, keys) => `${of(channel, keys)}/history`, status: `${name}://status` }
 }

@@ -1,3 +1,4 @@
+import { uriComponent } from '../../escape/uri.js'
 import type { PlannedParameter, Style } from './operation.js'
 
 /** A value that does not go where it should: what is wrong with it, in words for the model. */
@@ -13,10 +14,7 @@ type Encode = (text: string) => string
 
 /** Percent-encodes everything but the unreserved characters of RFC 3986. */
 export const encoded: Encode = (text) =>
-  encodeURIComponent(text.replace(/\p{Surrogate}/gu, '\ufffd')).replace(
-    /[!'()*]/g,
-    (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
-  )
+  uriComponent(text).replace(/[!'()*]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
 
 /** Leaves reserved characters and encoded ones, as `allowReserved` says, but for `#` and `&`, which would end the value. */
 const reservedKept: Encode = (text) =>

@@ -1,3 +1,4 @@
+import { uriComponent } from '../../escape/uri.js'
 import type { SharedDatabase, SqlRow } from './database.js'
 import type { SqlAnswer } from './driver.js'
 
@@ -13,5 +14,5 @@ export const cutText = ({ cutBy, rows, bytes }: SqlAnswer): string =>
 /** The URI of a row, by its key. */
 export function rowUri(template: string, key: readonly string[], row: SqlRow): string {
   let at = 0
-  return template.replace(/\{\w+\}/g, () => encodeURIComponent(String(row[key[at++] ?? ''])))
+  return template.replace(/\{\w+\}/g, () => uriComponent(String(row[key[at++] ?? ''])))
 }

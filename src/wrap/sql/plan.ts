@@ -1,3 +1,4 @@
+import { uriComponent } from '../../escape/uri.js'
 import { chosenFrom } from '../../kit/choose.js'
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
@@ -259,7 +260,7 @@ function composed({ name, statement }: ReadQuery, tables: readonly Table[], row:
 
 /** Rows go by their key; what has none is read as a whole. */
 function plannedTable(table: Table, { name }: SqlAddress): PlannedTable {
-  const place = `${name}://${encodeURIComponent(table.name)}`
+  const place = `${name}://${uriComponent(table.name)}`
   const isByKey = table.key.length > 0
   const variables = table.key.map((column) => `{${variableOf(column)}}`).join('/')
   return {
