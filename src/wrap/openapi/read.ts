@@ -1,4 +1,5 @@
 import { problems } from '../../errors.js'
+import { oneLine } from '../../escape/one-line.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { type Documents, readDocuments, shown } from './documents.js'
 import { newerOperation } from './operations.js'
@@ -65,7 +66,7 @@ export function readingOf(documents: Documents): ReadDescription {
   return {
     documents,
     version,
-    title: typeof info.title === 'string' && info.title.trim() !== '' ? info.title.trim() : 'the API',
+    title: (typeof info.title === 'string' && oneLine(info.title).slice(0, 200)) || 'the API',
     servers: isOlder ? olderServers(root, rootUrl) : serverUrls(root.servers, rootUrl),
     ...pathOf(isOlder ? root.basePath : firstServer(root.servers)),
     securitySchemes: schemesOf(documents, isOlder),

@@ -1,3 +1,4 @@
+import { oneLine } from '../../escape/one-line.js'
 import type { PlannedOperation } from './operation.js'
 
 /** Where an operation is, as people say it: `GET /hives/{hive}`, or `query hives` of a graph. */
@@ -6,4 +7,4 @@ export const placeOf = ({
   path,
   operationId,
 }: Pick<PlannedOperation, 'method' | 'path' | 'operationId'>): string =>
-  path === '' && operationId !== undefined ? operationId : `${method} ${path}`
+  oneLine(path === '' && operationId !== undefined ? operationId : `${method} ${path}`)
