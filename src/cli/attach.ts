@@ -24,28 +24,28 @@ interface Flags extends TargetFlags {
 
 export const attach = () =>
   new Command('attach')
-    .description("Writes the entry into a host's configuration, and tries it as the host would.")
+    .description("Add a server to a host's configuration, and try it as the host would")
     .argument('<target>', 'kit file, URL, exec:<command line>, or a packed file')
     .option(
       '--to <file>',
-      "the host's configuration file (again for more); without it every shape is printed",
+      "the host's configuration file (repeatable); without it, print the entry in every shape",
       gather,
     )
     .addOption(
       new Option(
         '--shape <shape>',
-        "how it is written; told from the file's name and content unless given",
+        "shape of the entry; default: inferred from the file's name and content",
       ).choices(shapeNames),
     )
-    .option('--dry-run', 'only show what would change')
-    .option('--remove', 'take the entry out again')
-    .option('--as <name>', "name of the entry; the kit's name unless given")
-    .option('--env <NAME=value>', 'a variable for the entry (again for more)', gather)
-    .option('--cwd <folder>', 'the folder that the host starts it in')
-    .option('--replace', 'replace an entry of another server that has the name')
-    .option('--relayed', 'put the relay in between, which records what the host asks and gets')
-    .option('--tape <file>', 'where the relay records; <name>.tape.jsonl here unless given')
-    .option('--header <name: value>', 'header for a URL', gather)
+    .option('--dry-run', 'show the change without writing it')
+    .option('--remove', 'remove the entry')
+    .option('--as <name>', "name of the entry; default: the kit's name")
+    .option('--env <NAME=value>', 'set a variable in the entry (repeatable)', gather)
+    .option('--cwd <folder>', 'folder in which the host starts the server')
+    .option('--replace', "replace another server's entry of the same name")
+    .option('--relayed', "insert the relay, which records the host's traffic")
+    .option('--tape <file>', 'tape that the relay writes; default: <name>.tape.jsonl in this folder')
+    .option('--header <name: value>', 'header to send to a URL (repeatable)', gather)
     .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))

@@ -30,15 +30,15 @@ interface Flags extends TargetFlags {
 export const call = () =>
   withTarget(
     new Command('call')
-      .description('Calls one tool.')
+      .description('Call a tool')
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<tool>', 'name of the tool')
-      .argument('[name=value...]', "its arguments; values are read by the tool's schema")
+      .argument('[name=value...]', "arguments; values are parsed by the tool's schema")
       .option('--args <json>', 'all arguments as a JSON object')
-      .option('--answers <file|accept|decline|cancel>', "how the server's questions are answered")
-      .option('--raw', 'the result exactly as it came, as JSON')
-      .option('--save <case>', 'keep the call and what came of it as a case (*.case.yaml)')
-      .option('--json', 'structured content as JSON, else the text as a JSON string')
+      .option('--answers <file|accept|decline|cancel>', "answers to the server's questions")
+      .option('--raw', 'print the result exactly as received, as JSON')
+      .option('--save <case>', 'save the call and its result as a test case (*.case.yaml)')
+      .option('--json', 'print structured content as JSON, or the text as a JSON string')
       .addHelpText('after', '\nExample: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json'),
   ).action(async (target: string, tool: string, words: string[], flags: Flags) => {
     const startedAt = performance.now()

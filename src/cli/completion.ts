@@ -13,8 +13,8 @@ interface Verb {
 
 export const completion = () =>
   new Command('completion')
-    .description('Prints what makes a shell complete verbs, options and their choices.')
-    .addArgument(new Argument('<shell>', 'which shell').choices(shells))
+    .description('Print a shell completion script')
+    .addArgument(new Argument('<shell>', 'shell to complete in').choices(shells))
     .addHelpText(
       'after',
       `

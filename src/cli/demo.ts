@@ -40,8 +40,8 @@ async function startAround(): Promise<Around> {
 
 export const demo = () =>
   new Command('demo')
-    .description('The apiary of the Marsh Lane beekeepers, everything at once.')
-    .option('--tour', 'end after the tour')
+    .description('Run the demo: the apiary of the Marsh Lane beekeepers')
+    .option('--tour', 'exit after the tour')
     .addHelpText('after', '\nExample: jexo demo --tour')
     .action(async (flags: { tour?: boolean }) => {
       const { registry, graph, scales } = await startAround()

@@ -8,11 +8,11 @@ import { type TargetFlags, withLink, withTarget } from './target-options.js'
 export const fill = () =>
   withTarget(
     new Command('fill')
-      .description('Fills one prompt and shows its messages.')
+      .description('Fill a prompt and print its messages')
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<prompt>', 'name of the prompt')
-      .argument('[name=value...]', 'its arguments')
-      .option('--json', 'the bare result as JSON')
+      .argument('[name=value...]', 'arguments of the prompt')
+      .option('--json', 'print the result as JSON')
       .addHelpText(
         'after',
         '\nExample: jexo fill apiary.kit.ts inspection_letter member="Ada Fenn" site="Quarry Field"',

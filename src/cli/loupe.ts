@@ -19,17 +19,17 @@ interface Flags extends TargetFlags {
 
 export const loupe = () =>
   new Command('loupe')
-    .description('Opens the inspector page for servers and tapes.')
+    .description('Open the inspector page for servers and tapes')
     .argument('[target...]', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
-    .option('--follow <tape>', 'show what is written to a tape, as it is written (again for more)', gather)
-    .option('--tape <file>', 'record everything to a file, with secrets masked')
-    .option('--plain', 'the score as text, in the terminal')
+    .option('--follow <tape>', 'follow a tape while it is written (repeatable)', gather)
+    .option('--tape <file>', 'record every message to a tape, with secrets masked')
+    .option('--plain', 'print the score as text instead of opening the page')
     .option('--port <port>', 'port of the page on this machine', '4871')
     .option('--header <name: value>', 'send a header with every request', gather)
-    .option('--env <NAME=value>', 'set a variable for commands', gather)
-    .option('--cwd <folder>', 'start commands in this folder')
-    .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
-    .option('--revision <date>', 'revision of the standard to ask for at first')
+    .option('--env <NAME=value>', 'set a variable for commands (repeatable)', gather)
+    .option('--cwd <folder>', 'working folder of commands')
+    .option('--timeout <ms>', 'time limit of a request, in milliseconds')
+    .option('--revision <date>', 'protocol revision to request first')
     .addHelpText(
       'after',
       '\nExample: jexo loupe apiary.kit.ts\nA real host, live: jexo loupe --follow apiary.tape.jsonl',

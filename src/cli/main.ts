@@ -42,7 +42,9 @@ const verbs: Readonly<Record<string, () => Promise<() => Command>>> = {
 
 async function programOf([verb = '']: readonly string[]): Promise<Command> {
   const program = new Command('jexo')
-    .description('Turns what you have into a Model Context Protocol server, runs it, and shows its work.')
+    .description(
+      'Turn functions, APIs and data into a Model Context Protocol server; run, inspect, test and deploy it',
+    )
     .version(version)
     .exitOverride()
     .configureOutput({
@@ -60,9 +62,9 @@ async function programOf([verb = '']: readonly string[]): Promise<Command> {
 }
 
 const targetHelp = `
-A target is a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>;
-show and loupe take a tape too (*.tape.jsonl).
-Exit codes: 0 fine, 1 the thing asked for failed, 2 it could not be done.`
+A target is a kit file, an http(s):// URL, exec:<command line>, or <host config file>#<entry>;
+show and loupe also accept a tape (*.tape.jsonl).
+Exit codes: 0 success, 1 operation failed, 2 usage or connection error.`
 
 function withExits(command: Command): Command {
   return command.exitOverride().configureOutput({

@@ -5,9 +5,9 @@ import { errorColours, out, say } from './output.js'
 
 export const newCommand = () =>
   new Command('new')
-    .description('Makes a small kit project that runs and passes its test.')
-    .argument('<dir>', 'a folder that is not there yet')
-    .option('--no-install', 'do not install its packages')
+    .description('Create a kit project that runs and passes its test')
+    .argument('<dir>', 'folder to create')
+    .option('--no-install', 'skip installing packages')
     .addHelpText('after', '\nExample: jexo new hives && cd hives && npm test')
     .action(async (dir: string, flags: { install: boolean }) => {
       const { folder, name, files } = await newProject(dir)

@@ -22,12 +22,12 @@ export const pack = () =>
         .choices(formNames)
         .default('file'),
     )
-    .option('--out <folder>', 'where to put it', 'packed')
-    .option('--public-url <url>', 'the URL that others will reach it by')
-    .option('--package-name <name>', "name of the npm package; the kit's unless given")
+    .option('--out <folder>', 'output folder', 'packed')
+    .option('--public-url <url>', 'URL by which others reach the server')
+    .option('--package-name <name>', "name of the npm package; default: the kit's name")
     .option('--registry-name <name>', 'name in the registry of servers, such as org.example/apiary')
-    .option('--image <name>', "name of the image; the kit's with its version unless given")
-    .option('--no-check', 'do not try the npm package')
+    .option('--image <name>', "name of the image; default: the kit's name and version")
+    .option('--no-check', 'skip testing the npm package')
     .addHelpText(
       'after',
       '\nExample: jexo pack apiary.kit.ts --out packed && node packed/apiary.mjs --help\n         jexo pack apiary.kit.ts --as container --out image',

@@ -6,10 +6,10 @@ import { type TargetFlags, withLink, withTarget } from './target-options.js'
 export const read = () =>
   withTarget(
     new Command('read')
-      .description('Reads one resource.')
+      .description('Read a resource')
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<uri>', 'URI of the resource')
-      .option('--json', 'the bare result as JSON')
+      .option('--json', 'print the result as JSON')
       .addHelpText('after', '\nExample: jexo read apiary.kit.ts apiary://hives/ML-04'),
   ).action(async (target: string, uri: string, flags: TargetFlags & { json?: boolean }) => {
     const result = await withLink(target, flags, (link) => link.read(uri))

@@ -18,14 +18,14 @@ interface Flags extends TargetFlags {
 export const rehearseCommand = () =>
   withTarget(
     new Command('rehearse')
-      .description('Asks which tool would be picked for each question of a file.')
+      .description('Check which tool a model would pick for each question of a file')
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
-      .argument('<questions>', 'a file of questions (*.questions.yaml)')
-      .option('--model <url>', 'ask a chat endpoint with function calling instead; its key in JEXO_MODEL_KEY')
-      .option('--model-name <name>', 'which model of that endpoint')
-      .option('--at-least <share>', 'share of questions that has to be right, from 0 to 1', '1')
-      .option('--html <file>', 'write the report as a page too')
-      .option('--json', 'the report as JSON')
+      .argument('<questions>', 'file of questions (*.questions.yaml)')
+      .option('--model <url>', 'ask a chat endpoint with function calling; set its key in JEXO_MODEL_KEY')
+      .option('--model-name <name>', 'model of that endpoint')
+      .option('--at-least <share>', 'share of questions that must be right, from 0 to 1', '1')
+      .option('--html <file>', 'also write the report as an HTML page')
+      .option('--json', 'print the report as JSON')
       .addHelpText('after', '\nExample: jexo rehearse apiary.kit.ts apiary.questions.yaml --html rehearsal.html'),
   ).action(async (target: string, file: string, flags: Flags) => {
     const questions = await readQuestions(file)

@@ -28,20 +28,20 @@ interface Flags extends TargetFlags {
 
 export const relay = () =>
   new Command('relay')
-    .description('Stands between a real host and a server, byte for byte, and records what passes.')
+    .description('Pass bytes between a host and a server unchanged, and record the messages')
     .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
-    .option('--tape <file>', 'where it is recorded; a file that is there is gone on with')
+    .option('--tape <file>', 'tape to write; appends to an existing file')
     .option(
       '--http [[host:]port]',
-      'for a URL: listen for hosts over HTTP; otherwise the host speaks on stdin and stdout',
+      'for a URL: listen for hosts over HTTP; default: the host uses stdin and stdout',
     )
     .option(
       '--header <name: value>',
-      `send a header with every request; \${env:NAME} stands for a variable (again for more)`,
+      `send a header with every request; \${env:NAME} inserts a variable (repeatable)`,
       gather,
     )
-    .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
-    .option('--cwd <folder>', 'start a command in this folder')
+    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
+    .option('--cwd <folder>', 'working folder of a command')
     .addHelpText(
       'after',
       `

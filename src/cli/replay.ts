@@ -28,23 +28,20 @@ interface Flags extends TargetFlags {
 
 export const replay = () =>
   new Command('replay')
-    .description('Runs recorded cases, and says what is not as expected.')
-    .argument('<cases...>', 'case files, or folders of them (*.case.yaml); with --save, tapes')
-    .option('--target <target>', 'run them against this instead of what they name')
-    .option(
-      '--update',
-      'take over what came as what is expected: asked for each case on a terminal, shown elsewhere',
-    )
-    .option('--watch', 'run them again when a case or the kit changes')
-    .option('--coverage', 'name all that no case tries')
-    .option('--save <folder>', 'make cases of tapes, one for each session, its calls as steps')
-    .option('--json', 'the reports as JSON')
-    .option('--junit <file>', 'write the reports as JUnit XML too')
-    .option('--header <name: value>', 'send a header with every request (again for more)', gather)
-    .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
-    .option('--cwd <folder>', 'start a command in this folder')
-    .option('--timeout <ms>', 'how long a step may take, in milliseconds')
-    .option('--revision <date>', 'revision of the standard to ask for, such as 2025-06-18')
+    .description('Run recorded cases as tests')
+    .argument('<cases...>', 'case files or folders of them (*.case.yaml); with --save: tapes')
+    .option('--target <target>', 'run the cases against this target instead of their own')
+    .option('--update', 'accept the received results as expected; on a terminal, confirm each case')
+    .option('--watch', 'run again when a case or the kit changes')
+    .option('--coverage', 'list uncovered parts')
+    .option('--save <folder>', 'create cases from tapes: one per session, with its calls as steps')
+    .option('--json', 'print the reports as JSON')
+    .option('--junit <file>', 'also write the reports as JUnit XML')
+    .option('--header <name: value>', 'send a header with every request (repeatable)', gather)
+    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
+    .option('--cwd <folder>', 'working folder of a command')
+    .option('--timeout <ms>', 'time limit of a step, in milliseconds')
+    .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')
     .addHelpText(
       'after',
       `

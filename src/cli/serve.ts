@@ -22,36 +22,36 @@ interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
 
 export const serve = () =>
   new Command('serve')
-    .description('Serves a kit, on stdin and stdout or over HTTP.')
+    .description('Serve a kit over stdio or HTTP')
     .argument('<kit>', 'kit file, .ts or .js')
-    .option('--http [[host:]port]', 'serve over HTTP; 127.0.0.1:4870 unless given (JEXO_HOST, JEXO_PORT)')
-    .option('--path <path>', 'path of the endpoint; /mcp unless given (JEXO_PATH)')
-    .option('--public-url <url>', 'the URL that others reach it by (JEXO_PUBLIC_URL)')
+    .option('--http [[host:]port]', 'serve over HTTP; default: 127.0.0.1:4870 (JEXO_HOST, JEXO_PORT)')
+    .option('--path <path>', 'path of the endpoint; default: /mcp (JEXO_PATH)')
+    .option('--public-url <url>', 'URL by which others reach the server (JEXO_PUBLIC_URL)')
+    .option('--allowed-host <name>', 'additional host name to accept (repeatable; JEXO_ALLOWED_HOSTS)', gather)
+    .option('--open-to-anyone', 'allow unauthenticated calls from other machines')
+    .option('--needs-name', 'on a non-loopback address, require --public-url or --allowed-host')
     .option(
-      '--allowed-host <name>',
-      'another name it may be reached by (again for more; JEXO_ALLOWED_HOSTS)',
-      gather,
+      '--through <ssh destination>',
+      'make the server reachable on that machine through an ssh reverse tunnel',
     )
-    .option('--open-to-anyone', 'let anyone call although other machines can reach it')
-    .option('--needs-name', 'refuse to start for other machines without --public-url or --allowed-host')
-    .option('--through <ssh destination>', 'let others reach it through that machine, by a reverse forward')
     .option(
       '--through-port <[address:]port>',
-      'where that machine listens; its loopback and the same port unless given',
+      'where that machine listens; default: its loopback address and the same port',
     )
-    .option('--only <parts>', 'serve these only: names, globs or tag:…, separated by commas')
-    .option('--except <parts>', 'serve all but these')
+    .option('--only <parts>', 'serve only these parts: names, globs or tag:…, separated by commas')
+    .option('--except <parts>', 'serve all parts except these')
     .option('--watch', 'load the kit again when its file or what it imports changes')
-    .option('--show-upstream', 'tell hosts that ask for it what calls did outside: requests, statements')
-    .option('--tape <file>', 'record every message to a file, with secrets masked')
-    .option('--log <form>', 'text, or json for one object a line with every call (JEXO_LOG)')
+    .option('--show-upstream', 'send upstream records (requests, SQL statements) to hosts that support them')
+    .option('--tape <file>', 'record every message to a tape, with secrets masked')
+    .option('--log <form>', 'text, or json: one object per line, including every call (JEXO_LOG)')
     .option('--log-level <level>', 'debug, info, warning or error (JEXO_LOG_LEVEL)')
+    .option('--metrics [[host:]port]', 'serve Prometheus metrics at /metrics, or on a separate port (JEXO_METRICS)')
+    .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
     .option(
-      '--metrics [[host:]port]',
-      'count calls and sessions: at /metrics, or on a port of their own (JEXO_METRICS)',
+      '--env-from <file>',
+      'load variables from a file (repeatable); .env beside the kit is always loaded',
+      gather,
     )
-    .option('--env <NAME=value>', 'set a variable for the kit (again for more)', gather)
-    .option('--env-from <file>', 'take variables from a file; .env beside the kit is taken anyway', gather)
     .addHelpText(
       'after',
       '\nExample: jexo serve apiary.kit.ts --http 4870\nOver HTTP, callers send the token in JEXO_TOKEN where it is set.',

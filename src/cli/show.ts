@@ -42,9 +42,9 @@ async function textOf(file: string): Promise<string> {
 export const show = () =>
   withTarget(
     new Command('show')
-      .description('Shows what a server offers, as a person reads it.')
+      .description('List what a server offers, or print a tape')
       .argument('<target>', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
-      .option('--json', 'the definitions as JSON')
+      .option('--json', 'print the definitions as JSON')
       .addHelpText('after', '\nExample: jexo show apiary.kit.ts'),
   ).action(async (target: string, flags: TargetFlags & { json?: boolean }) => {
     const found = await readTarget(target, targetOptions(flags))

@@ -15,11 +15,11 @@ import { type TargetFlags, withLink, withTarget } from './target-options.js'
 export const talk = () =>
   withTarget(
     new Command('talk')
-      .description('One session at a prompt: list, call, read, fill, with completion and history.')
+      .description('Open an interactive session: list, call, read and fill, with completion and history')
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .option(
         '--answers <file|accept|decline|cancel>',
-        "how the server's questions are answered; asked here unless given",
+        "answers to the server's questions; asked here unless given",
       )
       .addHelpText('after', '\nExample: jexo talk apiary.kit.ts'),
   ).action(async (target: string, flags: TargetFlags & { answers?: string }) => {

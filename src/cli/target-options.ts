@@ -25,14 +25,14 @@ export function withTarget(command: Command): Command {
   return command
     .option(
       '--header <name: value>',
-      `send a header with every request; \${env:NAME} stands for a variable (again for more)`,
+      `send a header with every request; \${env:NAME} inserts a variable (repeatable)`,
       gather,
     )
-    .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
-    .option('--cwd <folder>', 'start a command in this folder')
-    .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
-    .option('--trace', 'draw the score of it on stderr: every message, and what the server did outside')
-    .option('--revision <date>', 'revision of the standard to ask for, such as 2025-06-18')
+    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
+    .option('--cwd <folder>', 'working folder of a command')
+    .option('--timeout <ms>', 'time limit of a request, in milliseconds')
+    .option('--trace', 'print every message and upstream request on stderr')
+    .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')
 }
 
 /** Opens the target, does something with the link, and closes it again. */

@@ -29,30 +29,27 @@ interface Flags extends TargetFlags {
 
 export const vetCommand = () =>
   new Command('vet')
-    .description('Looks for what keeps a model or a host from using a server well.')
+    .description("Lint a server's names, schemas and behaviour")
     .argument('[target]', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
-    .option('--strict', 'exit with 1 where there is an error or a warning; without it, only for errors')
-    .option('--wire', 'hold it to the table of the standard too, row by row')
-    .option(
-      '--probe <calls>',
-      'call each tool that only reads this often with generated arguments, allowed and forbidden',
-    )
-    .option('--seed <number>', 'where the generator of --probe begins; the same seed makes the same calls')
-    .option('--save [file]', 'save what it offers as its contract; changes are findings from then on')
-    .option('--contract <file>', 'the contract; beside a kit, <name>.contract.json unless given')
-    .option('--cases <folder>', 'recorded cases, whose results are weighed; cases beside a kit unless given')
-    .option('--json', 'the report as JSON')
-    .option('--sarif <file>', 'write the report as SARIF too')
-    .option('--rules', 'name every rule')
-    .option('--header <name: value>', 'send a header with every request (again for more)', gather)
-    .option('--env <NAME=value>', 'set a variable for the kit or command (again for more)', gather)
-    .option('--cwd <folder>', 'start a command in this folder')
-    .option('--timeout <ms>', 'how long a request may stay unanswered, in milliseconds')
+    .option('--strict', 'exit with 1 on warnings too; default: only on errors')
+    .option('--wire', 'also check the server against the standard')
+    .option('--probe <calls>', 'call each read-only tool this often with generated arguments, valid and invalid')
+    .option('--seed <number>', 'seed of --probe; the same seed makes the same calls')
+    .option('--save [file]', 'save the current definitions as the contract; later changes are findings')
+    .option('--contract <file>', 'contract file; default: <name>.contract.json beside the kit')
+    .option('--cases <folder>', 'folder of cases, whose results are measured; default: cases/ beside the kit')
+    .option('--json', 'print the report as JSON')
+    .option('--sarif <file>', 'also write the report as SARIF')
+    .option('--rules', 'list every rule')
+    .option('--header <name: value>', 'send a header with every request (repeatable)', gather)
+    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
+    .option('--cwd <folder>', 'working folder of a command')
+    .option('--timeout <ms>', 'time limit of a request, in milliseconds')
     .option(
       '--row-timeout <ms>',
-      'how long a row of --wire, or a call of --probe, may wait; 2000 and 5000 unless given',
+      'time limit of a --wire check (default: 2000 ms) or a --probe call (default: 5000 ms)',
     )
-    .option('--revision <date>', 'revision of the standard for --wire')
+    .option('--revision <date>', 'protocol revision for --wire')
     .addHelpText(
       'after',
       '\nExample: jexo vet apiary.kit.ts --strict\n         jexo vet https://hives.example/mcp --wire --sarif vet.sarif',

@@ -28,57 +28,50 @@ interface Flags extends DataFlags {
 
 export const wrap = () =>
   new Command('wrap')
-    .description('Says what tools a source would become, and writes a kit file for them.')
+    .description('Preview the tools a source would become; write a kit file with --out')
     .argument(
       '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl lines (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, or a feed (mqtt://)',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, or a feed (mqtt://)',
     )
-    .option('--kind <kind>', `what the source is, where its name does not say it: ${wrapKinds.join(', ')}`)
-    .option('--only <tools>', 'take these only: names, globs or tag:…, separated by commas; of an API also paths')
-    .option('--except <tools>', 'take all but these')
-    .option('--prefix <text>', 'put before every name')
-    .option('--writes', 'of an API: take what writes too; without it, only what reads or is named by --only')
+    .option('--kind <kind>', `type of the source, if its name does not tell: ${wrapKinds.join(', ')}`)
     .option(
-      '--catalogue',
-      'of an API: three tools that find, explain and carry out, instead of one for each operation',
+      '--only <tools>',
+      'include only these: names, globs or tag:…, separated by commas; for an API also paths',
     )
-    .option('--no-catalogue', 'of an API: a tool for each operation, however many')
-    .option('--templates <operations>', 'of an API: these become resource templates instead of tools')
-    .option('--base-url <url>', 'of an API: where it is, instead of where the source says')
-    .option('--setting-prefix <text>', 'of an API: put before the names of its settings, such as REGISTRY')
+    .option('--except <tools>', 'exclude these')
+    .option('--prefix <text>', 'prefix of every name')
+    .option('--writes', 'API: include operations that write; default: only reads and those named by --only')
+    .option('--catalogue', 'API: three tools (search, explain, call) instead of one per operation')
+    .option('--no-catalogue', 'API: one tool per operation, however many')
+    .option('--templates <operations>', 'API: operations to offer as resource templates instead of tools')
+    .option('--base-url <url>', "API: base URL that overrides the source's own")
+    .option('--setting-prefix <text>', 'API: prefix of its setting names, such as REGISTRY')
     .option(
       '--credential <kind>',
-      'of an API whose description says none: bearer, basic, header:NAME or query:NAME',
+      'API: authentication, if the description names none: bearer, basic, header:NAME or query:NAME',
     )
-    .option(
-      '--allow-ref <places>',
-      'of an API: origins or folders besides its own that $ref may lead to, separated by commas',
-    )
+    .option('--allow-ref <places>', 'API: additional origins or folders that $ref may read, separated by commas')
     .option(
       '--credential-origin <origins>',
-      'of an API: origins besides its own that get its credentials, separated by commas',
+      'API: additional origins that receive its credentials, separated by commas',
     )
-    .option('--keep-values', 'of a HAR recording: use the recorded values as defaults and examples')
-    .option('--operations <files>', 'of a graph: files with its operations, separated by commas')
+    .option('--keep-values', 'HAR recording: use the recorded values as defaults and examples')
+    .option('--operations <files>', 'GraphQL: files with operations, separated by commas')
     .option(
       '--ad-hoc',
-      'of a graph or a database: two more tools, one that explains what there is, one that runs a query that only reads',
+      'GraphQL or database: add a tool that explains the schema and one that runs a read-only query',
     )
-    .option('--queries <files>', 'of a database: files or folders with SQL statements, separated by commas')
-    .option('--no-tables', 'of a database: no resources for its tables')
-    .option('--name <name>', 'of a database, folder or feed: what its URIs and tools are named by')
-    .option('--hidden', 'of a folder: take hidden files too')
-    .option('--no-search', 'of a folder: no tool that finds passages')
-    .option('--listen <ms>', 'of a feed: how long to listen for what it reports; 3000 by default')
-    .option(
-      '--header <name: value>',
-      'of a graph that is asked for its schema: sent with that (again for more)',
-      gather,
-    )
+    .option('--queries <files>', 'database: files or folders with SQL statements, separated by commas')
+    .option('--no-tables', 'database: no resources for tables')
+    .option('--name <name>', 'database, folder or feed: name used in URIs and tools')
+    .option('--hidden', 'folder: include hidden files')
+    .option('--no-search', 'folder: no search tool')
+    .option('--listen <ms>', 'feed: how long to listen for topics, in milliseconds; default: 3000')
+    .option('--header <name: value>', 'GraphQL: header to send with the introspection query (repeatable)', gather)
     .option('--out <file>', 'write a kit file')
-    .option('--check', 'with --out: say whether the source has moved on since the kit was written')
-    .option('--force', 'with --out: write over a kit that was edited')
-    .option('--json', 'the plan as JSON')
+    .option('--check', 'with --out: check whether the source changed since the kit was written')
+    .option('--force', 'with --out: overwrite an edited kit')
+    .option('--json', 'print the plan as JSON')
     .addHelpText(
       'after',
       [
