@@ -89,8 +89,8 @@ export const problems = {
   contractUnreadable: (file: string, reason: string) =>
     new JexoError(
       'contract-unreadable',
-      `it is no contract (${reason})`,
-      'save one anew with jexo vet --save',
+      `it is not a valid contract (${reason})`,
+      'save a new one with jexo vet --save',
       file,
     ),
   questionsUnreadable: (file: string, reason: string) =>
@@ -103,39 +103,39 @@ export const problems = {
       url,
     ),
   caseUnwritable: (file: string, reason: string) =>
-    new JexoError('case-unwritable', `it cannot be written (${reason})`, 'name a file that is not there yet', file),
+    new JexoError('case-unwritable', `it cannot be written (${reason})`, 'give the name of a new file', file),
   folderNotEmpty: (folder: string) =>
+    new JexoError('folder-not-empty', 'the folder is not empty', 'give the name of a new folder', folder),
+  installFailed: (folder: string, reason: string) =>
     new JexoError(
-      'folder-not-empty',
-      'there is something in it already',
-      'name a folder that is not there yet',
+      'install-failed',
+      `npm install failed (${reason})`,
+      'run npm install in that folder to see the whole output',
       folder,
     ),
-  installFailed: (folder: string, reason: string) =>
-    new JexoError('install-failed', `npm install failed (${reason})`, 'run it there yourself', folder),
   tapeUnreadable: (file: string, line: number, reason: string) =>
     new JexoError(
       'tape-unreadable',
       `line ${line} is no line of a tape: ${reason}`,
-      'give a file that jexo relay, serve --tape or Loupe has written; schemas/tape.schema.json says what is in it',
+      'create tapes with jexo relay, jexo serve --tape or Loupe',
       file,
     ),
   tapeUnwritable: (file: string, reason: string) =>
     new JexoError(
       'tape-unwritable',
       `the tape cannot be written (${reason})`,
-      'name a file in a folder that is there and may be written to',
+      'give a file in an existing folder that you may write to',
       file,
     ),
   tapeAsTarget: (file: string) =>
     new JexoError(
       'tape-as-target',
-      'a tape is a recording: there is no server in it to ask',
-      'look at it with jexo show or jexo loupe, or give the server it was recorded from',
+      'a tape is a recording, not a server',
+      'open it with jexo show or jexo loupe, or give the server that it was recorded from',
       file,
     ),
   partTaken: (kind: string, key: string) =>
-    new JexoError('part-taken', `two parts are the ${kind} "${key}"`, 'rename one of them or leave one out'),
+    new JexoError('part-taken', `two parts have the name ${kind} "${key}"`, 'rename or remove one of them'),
   partName: (kind: string, name: string) =>
     new JexoError(
       'part-name',
@@ -231,7 +231,7 @@ export const problems = {
       'ask for one choice, or for one after the other',
     ),
   modelRequest: (fault: string) =>
-    new JexoError('model-request', `the request to the model is malformed: ${fault}`, 'mend its messages'),
+    new JexoError('model-request', `the request to the model is malformed: ${fault}`, 'correct its messages'),
   answerUnfit: (what: string, reasons: string) =>
     new JexoError(
       'answer-unfit',
@@ -241,7 +241,7 @@ export const problems = {
   kitFileMissing: (file: string) =>
     new JexoError('kit-file-missing', 'there is no such file', 'check the path', file),
   kitFileBroken: (file: string, reason: string, cause?: unknown) =>
-    new JexoError('kit-file-broken', `it does not load: ${reason}`, 'mend the file and try again', file, cause),
+    new JexoError('kit-file-broken', `it does not load: ${reason}`, 'fix the file and try again', file, cause),
   kitFileWithoutKit: (file: string, given: string) =>
     new JexoError(
       'kit-file-without-kit',
@@ -257,40 +257,40 @@ export const problems = {
       `write new URL(${JSON.stringify(given.startsWith('.') ? given : `./${given}`)}, import.meta.url)`,
     ),
   sourceUnreadable: (file: string, reason: string) =>
-    new JexoError('source-unreadable', `it cannot be read (${reason})`, 'mend it and try again', file),
+    new JexoError('source-unreadable', `it cannot be read (${reason})`, 'fix it and try again', file),
   sourceNotLoadable: (file: string) =>
     new JexoError(
       'source-not-loadable',
-      'this Node loads no TypeScript by itself',
-      'serve or pack the kit by jexo, or wrap the compiled JavaScript',
+      'this version of Node cannot load TypeScript',
+      'serve or pack the kit with jexo, or wrap the compiled JavaScript',
       file,
     ),
   sourceWithoutExports: (file: string) =>
-    new JexoError('source-without-exports', 'it exports nothing', 'export the functions that shall be tools', file),
+    new JexoError('source-without-exports', 'it exports nothing', 'export the functions to offer as tools', file),
   sourceUnknownKind: (source: string, kinds: readonly string[]) =>
     new JexoError(
       'source-unknown-kind',
       `what ${JSON.stringify(source)} is cannot be told from its name`,
-      `say it with --kind: ${kinds.join(', ')}`,
+      `set it with --kind: ${kinds.join(', ')}`,
     ),
   wrapNameTaken: (tool: string, first: string, second: string) =>
     new JexoError(
       'wrap-name-taken',
       `${first} and ${second} would both be the tool "${tool}"`,
-      'rename one of them, or leave one out with except',
+      'rename one of them, or exclude one with except',
     ),
   wrapNothingLeft: (source: string, leftOut: readonly string[]) =>
     new JexoError(
       'wrap-nothing-left',
       leftOut.length > 0 ? `nothing of it can be a tool: ${leftOut.join('; ')}` : 'it exports no functions',
-      'change what is named there, or export functions',
+      'change the functions named above, or export others',
       source,
     ),
   wrapTakesNothing: (source: string, reasons: string) =>
     new JexoError(
       'wrap-takes-nothing',
-      `no operation of it is taken${reasons === '' ? ', since it has none' : `: ${reasons}`}`,
-      'choose others, or take writes with --writes (writes: true)',
+      `none of its operations is included${reasons === '' ? ': it has none' : `: ${reasons}`}`,
+      'choose others, or include writes with --writes (writes: true)',
       source,
     ),
   wrapInstanceMissing: (className: string, source: string) =>
@@ -304,7 +304,7 @@ export const problems = {
     new JexoError(
       'upstream-private',
       `${host} is ${host === address ? 'an address' : `at ${address}`} within the private network, and the API is not`,
-      'where that is meant, say allowsPrivate: true',
+      'if that is intended, set allowsPrivate: true',
     ),
   upstreamTimedOut: (host: string, timeoutMs: number) =>
     new JexoError(
@@ -316,25 +316,25 @@ export const problems = {
     new JexoError(
       'upstream-redirect',
       `${from} points to ${to}, and ${reason}`,
-      'where that is meant, name the host in allowedHosts',
+      'if that is intended, add the host to allowedHosts',
     ),
   upstreamToken: (url: string, status: number, settings: readonly string[]) =>
     new JexoError(
       'upstream-token',
-      `${url} gave no token (status ${status}) for what ${settings.join(' and ')} hold`,
+      `${url} returned no token (status ${status}) for the values of ${settings.join(' and ')}`,
       'check both, and the scopes',
     ),
   upstreamBody: (method: string) =>
     new JexoError(
       'upstream-body',
-      `a ${method} with a body cannot be handed over in-process`,
+      `a ${method} request with a body is not supported in-process`,
       'use another method',
     ),
   upstreamUrl: (setting: string, given: string) =>
     new JexoError(
       'upstream-url',
-      `${setting} is ${given === '' ? 'not set' : `${JSON.stringify(given)}, which is no http:// or https:// URL`}`,
-      'set it to where the API is, such as https://api.example/v1',
+      `${setting} is ${given === '' ? 'not set' : `${JSON.stringify(given)}, which is not an http:// or https:// URL`}`,
+      'set it to the base URL of the API, such as https://api.example/v1',
     ),
   packageMissing: (name: string, what: string) =>
     new JexoError(
@@ -345,40 +345,40 @@ export const problems = {
   topicUnreadable: (topic: string) =>
     new JexoError(
       'topic-unreadable',
-      `the topic ${JSON.stringify(topic)} cannot be read`,
-      'write levels and variables that are whole levels, such as scales/{hive}/weight',
+      `${JSON.stringify(topic)} is not a valid topic`,
+      'use levels and variables that fill a whole level, such as scales/{hive}/weight',
     ),
   feedAddress: (given: string) =>
     new JexoError(
       'feed-address',
-      `${JSON.stringify(given.replace(/\/\/[^@/]*@/, '//'))} is no feed that is known here`,
+      `${JSON.stringify(given.replace(/\/\/[^@/]*@/, '//'))} is not a known kind of feed`,
       'give mqtt://broker:1883 or mqtts://…, or a source with open or poll',
     ),
   feedUnreachable: (where: string, reason: string) =>
     new JexoError(
       'feed-unreachable',
-      `it cannot be reached (${reason})`,
-      'check that it runs, its address, user and password',
+      `the source cannot be reached (${reason})`,
+      'check that it runs, and its address, user and password',
       where,
     ),
   feedSilent: (where: string, filter: string, listenMs: number) =>
     new JexoError(
       'feed-silent',
-      `nothing came on ${filter} within ${listenMs} ms`,
+      `no message arrived on ${filter} within ${listenMs} ms`,
       'check the topic, or listen longer with --listen',
       where,
     ),
   embeddingsFailed: (where: string, reason: string) =>
     new JexoError(
       'embeddings-failed',
-      `it gave no vectors (${reason})`,
+      `the endpoint returned no vectors (${reason})`,
       'check the address, the model and the key',
       where,
     ),
   sqlAddress: (given: string) =>
     new JexoError(
       'sql-address',
-      `${JSON.stringify(given)} is no database that is known here`,
+      `${JSON.stringify(given)} is not a known kind of database`,
       'give a SQLite file, or a URL such as postgres://db.example/ledger, mysql://… or mariadb://…',
     ),
   columnMissing: (column: string, closest: readonly string[]) =>
@@ -397,35 +397,35 @@ export const problems = {
   kitFileExists: (file: string) =>
     new JexoError(
       'kit-file-exists',
-      'it is there already and is not a kit that was written by wrap',
+      'the file exists and was not written by jexo wrap',
       'choose another --out, or remove it first',
       file,
     ),
   kitFileEdited: (file: string) =>
     new JexoError(
       'kit-file-edited',
-      'it has been edited since it was written',
-      'see with --check what has moved on and take it over by hand, or write over it with --force',
+      'the file was edited after jexo wrap wrote it',
+      'list changes of the source with --check and merge them by hand, or overwrite the file with --force',
       file,
     ),
   kitFileUnmarked: (file: string) =>
     new JexoError(
       'kit-file-unmarked',
       'it was not written by jexo wrap, so there is nothing to compare it with',
-      'give the file that --out has written',
+      'give a file written with --out',
       file,
     ),
   targetUnknown: (target: string) =>
     new JexoError(
       'target-unknown',
-      `${JSON.stringify(target)} is no target`,
+      `${JSON.stringify(target)} is not a target`,
       'give a kit file, an http:// URL, exec:<command line>, or <host config file>#<entry>',
     ),
   commandMissing: (command: string) =>
     new JexoError(
       'command-missing',
-      `there is no program ${JSON.stringify(command)} on this machine's PATH`,
-      'install it, or give its whole path',
+      `the program ${JSON.stringify(command)} was not found in PATH`,
+      'install it, or give its full path',
     ),
   connectFailed: (target: string, reason: string, cause?: unknown) =>
     new JexoError(
@@ -436,11 +436,11 @@ export const problems = {
       cause,
     ),
   childEnded: (command: string, reason: string) =>
-    new JexoError('child-ended', `the server ended (${reason})`, 'see what it said on stderr', command),
+    new JexoError('child-ended', `the server ended (${reason})`, 'see its output on stderr', command),
   answersUnreadable: (file: string, reason: string) =>
     new JexoError(
       'answers-unreadable',
-      `it cannot be read as answers (${reason})`,
+      `it is not a valid answers file (${reason})`,
       'give accept, decline, cancel or a file with "version: 1" and "answers"',
       file,
     ),
@@ -448,21 +448,21 @@ export const problems = {
     new JexoError(
       'session-ended',
       'the server had ended the session, and a new one was opened; the call was not repeated, since it may change something',
-      'look whether it was carried out, and call again',
+      'check whether the call was executed, and repeat it if not',
       where,
     ),
   requestTimedOut: (method: string, timeoutMs: number) =>
     new JexoError(
       'request-timed-out',
-      `no answer to ${method} within ${timeoutMs} ms`,
-      'raise --timeout (timeoutMs in code), or look at what keeps the other side busy',
+      `no response to ${method} within ${timeoutMs} ms`,
+      'raise --timeout (timeoutMs in code), or find out why the other side is busy',
     ),
-  closed: (why: string) => new JexoError('closed', `the connection is closed (${why})`, 'dial again'),
+  closed: (why: string) => new JexoError('closed', `the connection is closed (${why})`, 'reconnect'),
   revisionRefused: (offered: string, known: readonly string[]) =>
     new JexoError(
       'revision-refused',
       `the server speaks revision ${JSON.stringify(offered)}`,
-      `this link knows ${known.join(', ')}; use a server that speaks one of them`,
+      `this client supports ${known.join(', ')}; use a server that supports one of them`,
     ),
   answerTooLong: (maxBytes: number) =>
     new JexoError(
@@ -477,11 +477,19 @@ export const problems = {
       'use that address yourself if you trust it',
     ),
   answerMalformed: (method: string, reason: string) =>
-    new JexoError('answer-malformed', `the answer to ${method} is malformed (${reason})`, 'mend the server'),
+    new JexoError(
+      'answer-malformed',
+      `the server sent an invalid response to ${method} (${reason})`,
+      'fix the server',
+    ),
   pageNotBuilt: (folder: string) =>
     new JexoError('page-not-built', `the built page is missing at ${folder}`, 'run: npm run build'),
   portTaken: (host: string, port: number) =>
-    new JexoError('port-taken', `${host}:${port} is in use`, 'stop what uses it or choose another port'),
+    new JexoError(
+      'port-taken',
+      `${host}:${port} is in use`,
+      'stop the program that uses it, or choose another port',
+    ),
   publicWithoutAccess: (host: string) =>
     new JexoError(
       'public-without-access',
@@ -491,141 +499,126 @@ export const problems = {
   publicWithoutName: (host: string) =>
     new JexoError(
       'public-without-name',
-      `${host} is reached by names that this server does not know, and requests by unknown names are refused`,
-      'give --public-url (JEXO_PUBLIC_URL), or the names by --allowed-host (JEXO_ALLOWED_HOSTS)',
+      `other machines reach ${host} by host names, and this server refuses unknown host names`,
+      'set --public-url (JEXO_PUBLIC_URL) or --allowed-host (JEXO_ALLOWED_HOSTS)',
     ),
   sshFailed: (destination: string, reason: string) =>
     new JexoError(
       'ssh-failed',
       `${destination} cannot be reached by ssh (${reason})`,
-      'try ssh by itself with the same name; keys, names and ports stand in its configuration',
+      'try ssh with the same destination; configure keys, names and ports in the ssh configuration',
     ),
   releaseFailed: (id: string, reason: string) =>
     new JexoError(
       'release-failed',
-      `the release ${id} is not fit to serve (${reason})`,
-      'what served before goes on; mend the kit, pack it and ship it again',
+      `the release ${id} failed to start (${reason})`,
+      'the previous release keeps serving; fix the kit, pack it and ship it again',
     ),
   releaseUnknown: (id: string | undefined, kept: readonly string[]) =>
     new JexoError(
       'release-unknown',
-      id === undefined ? 'there is no release to go back to' : `there is no release ${id} here`,
+      id === undefined ? 'there is no earlier release' : `there is no release ${id} here`,
       kept.length > 0 ? `these are kept: ${kept.join(', ')}` : 'ship one first',
     ),
   artefactForeign: (platform: string, here: string) =>
     new JexoError(
       'artefact-foreign',
-      `it carries native parts for ${platform}, and this machine is ${here}`,
-      'pack it on a machine of that kind',
+      `it contains native code for ${platform}, but this machine is ${here}`,
+      'pack it on a machine of that platform',
     ),
   artefactMissing: (file: string, reason: string) =>
-    new JexoError(
-      'artefact-missing',
-      `it cannot be read (${reason})`,
-      'give a packed file, as jexo pack makes it',
-      file,
-    ),
+    new JexoError('artefact-missing', `it cannot be read (${reason})`, 'give a file created by jexo pack', file),
   farNodeMissing: (reason: string) =>
     new JexoError(
       'far-node-missing',
-      `there is no such Node on that machine (${reason})`,
-      'install Node 20.19 or later there, or say where it is with --node <path>',
+      `Node was not found on that machine (${reason})`,
+      'install Node 20.19 or later there, or give its path with --node <path>',
     ),
   placeUnusable: (reason: string) =>
-    new JexoError('place-unusable', `the folder cannot be used (${reason})`, 'name one that may be written to'),
+    new JexoError('place-unusable', `the folder cannot be used (${reason})`, 'give a folder that you may write to'),
   publicUrlSilent: (url: string, reason: string) =>
     new JexoError(
       'public-url-silent',
-      `the release serves, but does not answer through its URL (${reason})`,
-      'look at the proxy, the name and the port in between',
+      `the release runs, but does not respond at its public URL (${reason})`,
+      'check the proxy, the host name and the port',
       url,
     ),
   notPacked: (file: string) =>
     new JexoError(
       'not-packed',
-      'it is no packed file',
-      'make one with jexo pack, or give the kit file itself',
+      'not a file created by jexo pack',
+      'create one with jexo pack, or give the kit file itself',
       file,
     ),
   placeElsewhere: (address: string) =>
     new JexoError(
       'place-elsewhere',
-      `the place listens on ${address} as long as it runs`,
-      'stop it with --stop first, then ship with the other address',
+      `the deployment listens on ${address} while it runs`,
+      'stop it with --stop, then ship with the new address',
     ),
   placeBusy: (id: string) =>
-    new JexoError('place-busy', `the release ${id} is being switched to`, 'wait until that is over'),
-  placeNotRunning: () =>
-    new JexoError('place-not-running', 'nothing runs at this place', 'ship something to it first'),
+    new JexoError('place-busy', `a switch to the release ${id} is in progress`, 'wait until it has finished'),
+  placeNotRunning: () => new JexoError('place-not-running', 'nothing is deployed here', 'ship a packed file first'),
   supervisorFailed: (reason: string) =>
-    new JexoError(
-      'supervisor-failed',
-      `the supervisor of the place does not start (${reason})`,
-      'mend that, and ship again',
-    ),
+    new JexoError('supervisor-failed', `the supervisor does not start (${reason})`, 'fix the cause and ship again'),
   environmentFileUnreadable: (file: string, reason: string) =>
     new JexoError(
       'environment-file-unreadable',
       `it cannot be read (${reason})`,
-      'give a file of NAME=value lines',
+      'give a file with NAME=value lines',
       file,
     ),
   packForeign: (packages: readonly string[]) =>
     new JexoError(
       'pack-foreign',
-      `the kit carries native parts (${packages.join(', ')}) of ${process.platform}, and an image runs on Linux`,
+      `the kit contains native code for ${process.platform} (${packages.join(', ')}), but images run on Linux`,
       'pack it on Linux',
     ),
   folderUnwritable: (folder: string, reason: string) =>
-    new JexoError('folder-unwritable', `nothing can be written there (${reason})`, 'name another folder', folder),
+    new JexoError('folder-unwritable', `the folder is not writable (${reason})`, 'choose another folder', folder),
   packageBroken: (where: string, reason: string) =>
     new JexoError(
       'package-broken',
       `the package does not work (${reason})`,
-      'mend that; --no-check leaves the trial out',
+      'fix the cause; --no-check skips the test',
       where,
     ),
   registryNameMissing: (name: string | undefined) =>
     new JexoError(
       'registry-name-missing',
       name === undefined
-        ? 'the registry of servers needs a name for this one'
-        : `${JSON.stringify(name)} is no name there`,
+        ? 'the registry of servers requires a name'
+        : `${JSON.stringify(name)} is not a valid registry name`,
       'give --registry-name <reverse domain>/<name>, such as org.example/apiary, or a websiteUrl in the kit',
     ),
   packNative: (file: string) =>
     new JexoError(
       'pack-native',
-      `the kit needs the native part ${file}`,
-      'a single file cannot carry it; leave it out or run the kit with its node_modules',
+      `the kit needs the native module ${file}`,
+      'a single file cannot contain it; remove it, or run the kit with its node_modules',
     ),
   packFailed: (file: string, reason: string) =>
-    new JexoError('pack-failed', `it cannot be packed: ${reason}`, 'mend the import named there', file),
+    new JexoError('pack-failed', `it cannot be packed: ${reason}`, 'fix the import named above', file),
   configUnreadable: (file: string, reason: string) =>
-    new JexoError(
-      'config-unreadable',
-      `it cannot be read as a host configuration (${reason})`,
-      'mend it by hand',
-      file,
-    ),
+    new JexoError('config-unreadable', `it is not a valid host configuration (${reason})`, 'fix it by hand', file),
   configUnwritable: (file: string, reason: string) =>
     new JexoError(
       'config-unwritable',
-      `it cannot be written (${reason}); it is as it was`,
-      'make it and its folder writable for you, or copy the entry by hand',
+      `it cannot be written (${reason}) and was not changed`,
+      'make the file and its folder writable, or copy the entry by hand',
       file,
     ),
   configEntryMissing: (file: string, entry: string, known: readonly string[]) =>
     new JexoError(
       'config-entry-missing',
       `it has no entry "${entry}"`,
-      known.length > 0 ? `it has ${listOf(known)}` : 'it has no entries at all',
+      known.length > 0 ? `it has ${listOf(known)}` : 'it has no entries',
       file,
     ),
   configEntryTaken: (file: string, entry: string) =>
     new JexoError(
       'config-entry-taken',
-      `the name "${entry}" is taken by another server`,
+      `the name "${entry}" belongs to another server`,
       'choose another with --as, or replace it with --replace',
       file,
     ),
@@ -633,14 +626,14 @@ export const problems = {
     new JexoError(
       'tool-unknown',
       `there is no tool "${tool}"`,
-      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists what there is',
+      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists all tools',
       where,
     ),
   verbUnknown: (verb: string, closest: readonly string[]) =>
     new JexoError(
       'verb-unknown',
       `there is no command "${verb}" here`,
-      closest.length > 0 ? `did you mean ${listOf(closest)}` : 'help lists what there is',
+      closest.length > 0 ? `did you mean ${listOf(closest)}` : 'help lists all commands',
     ),
   argumentUnknown: (given: string, tool: string, known: readonly string[]) =>
     new JexoError(

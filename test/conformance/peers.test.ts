@@ -88,7 +88,7 @@ const rows: Row[] = [
     (m) => [{ jsonrpc: '2.0', id: m.id, error: { code: 418, message: 'a teapot', data: { x: 1 } } }],
     /a teapot/,
   ],
-  ['nothing at all', () => [], /no answer to tools\/call within 400 ms|without the answer/],
+  ['nothing at all', () => [], /no response to tools\/call within 400 ms|without the answer/],
 ]
 
 /** A server that greets and lists properly, and answers a call of `bad` as its row says. */

@@ -99,7 +99,7 @@ describe('targets', () => {
     ['exec:no-such-command-here', /no connection/],
     ['exec:node -e 0 | cat', /one command with its arguments/],
     [`exec:"${process.execPath}" -e "console.error('sorry'); process.exit(3)"`, /ended with code 3, saying: sorry/],
-    ['nonsense', /is no target/],
+    ['nonsense', /is not a target/],
   ])('%s is refused with 2', async (target, message) => {
     const ran = await jexo('show', target, '--timeout', '5000')
     expect(ran.stderr).toMatch(message)

@@ -31,6 +31,6 @@ test('new makes a project whose own tests pass, that typechecks and packs, and i
   expect(ci).toMatchObject({ code: 0, stdout: expect.stringContaining('packed/my-hives.mjs') })
   expect(JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')).name).toBe('my-hives')
   const again = await jexo('new', folder)
-  expect(again).toMatchObject({ code: 2, stderr: expect.stringContaining('there is something in it already') })
+  expect(again).toMatchObject({ code: 2, stderr: expect.stringContaining('the folder is not empty') })
   expect(await jexo('new', written('file', ''))).toMatchObject({ code: 2 })
 })

@@ -184,7 +184,7 @@ test('what others can reach has a token, which the attach line holds; the place 
   expect(quoted).toMatchObject({ code: 2, stderr: expect.stringContaining('without quotes of all three kinds') })
   expect(await ship(kit, '--to', folder, '--port', String(port + 1))).toMatchObject({
     code: 2,
-    stderr: expect.stringContaining(`the place listens on 127.0.0.1:${port} as long as it runs`),
+    stderr: expect.stringContaining(`the deployment listens on 127.0.0.1:${port} while it runs`),
   })
 })
 
@@ -201,12 +201,12 @@ describe('what cannot be shipped', () => {
     writeFileSync(foreign, readFileSync(packed, 'utf8').replace('. Run it', ' for plan9-mips. Run it'))
     const rows: [string[], RegExp][] = [
       [[packed, '--port', String(port)], new RegExp(`127\\.0\\.0\\.1:${port} is in use`)],
-      [[foreign], /it carries native parts for plan9-mips, and this machine is/],
-      [[join(root, 'README.md')], /README\.md: it is no packed file; make one with jexo pack/],
+      [[foreign], /it contains native code for plan9-mips, but this machine is/],
+      [[join(root, 'README.md')], /README\.md: not a file created by jexo pack; create one with jexo pack/],
       [['no-such.mjs'], /no-such\.mjs: it cannot be read \(ENOENT\)/],
       [[packed, '--host', '0.0.0.0'], /0\.0\.0\.0 is reached by names that this server does not know/],
       [['--stop'], /nothing runs at this place/],
-      [['--rollback'], /there is no release to go back to; ship one first/],
+      [['--rollback'], /there is no earlier release; ship one first/],
       [[packed, '--port', 'x'], /the port "x" cannot be read/],
     ]
     for (const [words, said] of rows) {

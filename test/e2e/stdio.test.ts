@@ -134,7 +134,7 @@ describe('a kit that cannot be served says so in one sentence and ends with 2', 
     [
       'with a name taken twice',
       kitOf("t('one'), t('one')"),
-      /bad\.kit\.ts: two parts are the tool "one"; rename one of them/,
+      /bad\.kit\.ts: two parts have the name tool "one"; rename one of them/,
     ],
     [
       'with a schema that is no object',

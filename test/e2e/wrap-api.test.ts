@@ -77,7 +77,7 @@ describe('jexo wrap of an API', () => {
       kit,
       `${readFileSync(kit, 'utf8').replace('tag:', 'tag:')}`.replace("version: '1.0.0'", "version: '2.0.0'"),
     )
-    expect((await jexo('wrap', source, ...flags)).stderr).toMatch(/it has been edited since it was written/)
+    expect((await jexo('wrap', source, ...flags)).stderr).toMatch(/the file was edited after jexo wrap wrote it/)
   })
 
   test('is packed with its plan: neither the description nor what reads it is needed where it runs', async () => {

@@ -124,7 +124,7 @@ describe('jexo wrap', () => {
     writeFileSync(kit, readFileSync(kit, 'utf8').replace('Waters everything', 'Waters all'))
     expect(await jexo('wrap', source, '--out', kit)).toMatchObject({
       code: 2,
-      stderr: expect.stringContaining('it has been edited since it was written'),
+      stderr: expect.stringContaining('the file was edited after jexo wrap wrote it'),
     })
     expect((await jexo('wrap', source, '--out', kit, '--force')).code).toBe(0)
   })
@@ -215,7 +215,7 @@ test('a program that Node runs by itself is told that TypeScript needs to be loa
   const script = `import { wrapModule } from ${JSON.stringify(join(root, 'dist/module.js'))}
     await wrapModule(${JSON.stringify(source)}).catch(({ message }) => console.log(message))`
   const ran = await run(process.execPath, ['--input-type=module', '-e', script])
-  expect(ran.stdout).toMatch(/this Node loads no TypeScript by itself; serve or pack the kit by jexo/)
+  expect(ran.stdout).toMatch(/this version of Node cannot load TypeScript; serve or pack the kit with jexo/)
 })
 
 describe('a live wrap', () => {

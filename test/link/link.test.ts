@@ -79,7 +79,7 @@ test('a shared thing is replaced for a test', async () => {
 })
 
 test.each(['nonsense', 'ftp://x', 'file.ts'])('a target %p is refused in a sentence', async (target) => {
-  await expect(dial(target)).rejects.toThrow(/is no target; give a kit file/)
+  await expect(dial(target)).rejects.toThrow(/is not a target; give a kit file/)
 })
 
 test('an address where nobody listens says so', async () => {
@@ -113,7 +113,7 @@ describe('a server that misbehaves', () => {
 
   test('with an unknown revision is refused, naming what is known', async () => {
     const wire = wireTo((message, ends) => greet(message, ends, { protocolVersion: '1999-01-01' }))
-    await expect(Link.open(wire)).rejects.toThrow(/speaks revision "1999-01-01"; this link knows 2025-11-25/)
+    await expect(Link.open(wire)).rejects.toThrow(/speaks revision "1999-01-01"; this client supports 2025-11-25/)
   })
 
   test('with cursors that go round for ever does not hang the list', async () => {

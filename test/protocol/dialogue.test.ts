@@ -65,7 +65,7 @@ describe('a dialogue', () => {
   test('does not cancel initialize', async () => {
     const { client, passed } = pair(never)
     await expect(client.ask('initialize', {}, { timeoutMs: 20 })).rejects.toThrow(
-      /no answer to initialize within 20 ms/,
+      /no response to initialize within 20 ms/,
     )
     expect(passed).toHaveLength(1)
   })

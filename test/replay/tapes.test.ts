@@ -171,7 +171,7 @@ export default defineKit({ name: 'notes', version: '1', parts: [tool('get_note',
     const ran = await jexo('replay', folder, '--timeout', '700')
     expect(ran).toMatchObject({ code: 1, stderr: expect.stringContaining('3 cases of 4 not as expected') })
     expect(ran.stdout).toMatch(/✗ .*broken[\s\S]*line 2, column 9/)
-    expect(ran.stdout).toMatch(/✗ .*endless[\s\S]*no answer to call hanger within 700 ms/)
+    expect(ran.stdout).toMatch(/✗ .*endless[\s\S]*no response to call hanger within 700 ms/)
     expect(ran.stdout).toMatch(/✓ .*fine/)
     expect(ran.stdout).toMatch(/✗ .*gone[\s\S]*gone\.kit\.ts: there is no such file/)
   })

@@ -591,7 +591,7 @@ describe('credentials', () => {
     const refused = await opened(secured(upstream, { s: scheme }, [{ s: [] }]), {}, environment)
     expect(await refused.text('x')).toMatch(/^The API refused access/)
     expect(refused.reports[0]).toMatch(
-      /\/token gave no token \(status 400\) for what HIVE_CLIENT_ID and HIVE_CLIENT_SECRET hold/,
+      /\/token returned no token \(status 400\) for the values of HIVE_CLIENT_ID and HIVE_CLIENT_SECRET/,
     )
   })
 
