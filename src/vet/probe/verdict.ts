@@ -24,7 +24,7 @@ export const probeRules = [
   {
     id: 'probe-wrong-taken',
     severity: 'warning',
-    about: 'Arguments that the schema forbids are taken all the same.',
+    about: 'Invalid arguments that are accepted.',
   },
   { id: 'probe-unmade', severity: 'note', about: 'A tool could not be probed to the end.' },
 ] as const satisfies readonly Pick<Finding & { id: string; about: string }, 'id' | 'severity' | 'about'>[]

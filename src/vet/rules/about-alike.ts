@@ -6,7 +6,7 @@ export const aboutAlike: Rule = {
   id: 'about-alike',
   group: 'words',
   severity: 'warning',
-  about: 'Tools that a reader could not tell apart by their descriptions.',
+  about: 'Tools whose descriptions are hard to tell apart.',
   check: ({ tools }) => {
     const said = tools.map(({ description = '' }) => ({
       text: description.trim().toLowerCase(),
@@ -21,8 +21,8 @@ export const aboutAlike: Rule = {
         return [
           {
             where: `${inTool(one)} and ${inTool(other)}`,
-            what: `their descriptions share ${Math.round(share * 100)} % of their words`,
-            mend: 'put what sets each apart first',
+            what: `the descriptions share ${Math.round(share * 100)} % of their words`,
+            mend: 'begin each with the difference',
           },
         ]
       }),

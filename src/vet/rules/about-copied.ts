@@ -13,7 +13,7 @@ export const aboutCopied: Rule = {
       ({ description = '' }) => description.trim().toLowerCase(),
     ).map((group) => ({
       where: group.map(inTool).join(' and '),
-      what: 'they have the same description',
-      mend: 'say of each what the other does not do',
+      what: 'the descriptions are the same',
+      mend: 'describe how each differs from the other',
     })),
 }

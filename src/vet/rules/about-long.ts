@@ -7,13 +7,13 @@ export const aboutLong: Rule = {
   id: 'about-long',
   group: 'words',
   severity: 'warning',
-  about: 'Descriptions that hosts may cut.',
+  about: 'Descriptions so long that hosts may cut them.',
   check: ({ tools }) =>
     tools
       .filter(({ description = '' }) => description.length > most)
       .map((tool) => ({
         where: inTool(tool),
-        what: `its description has ${tool.description?.length} characters; what is beyond ${most} may be cut`,
-        mend: 'put the first things first, and the rest into the parameters or a resource',
+        what: `the description has ${tool.description?.length} characters; hosts may cut it after ${most}`,
+        mend: 'put the essential part first, and details into the parameters or a resource',
       })),
 }

@@ -5,13 +5,13 @@ export const aboutMissing: Rule = {
   id: 'about-missing',
   group: 'words',
   severity: 'error',
-  about: 'Tools without a description: a model goes by nothing else.',
+  about: 'Tools without a description: a model chooses by it.',
   check: ({ tools }) =>
     tools
       .filter(({ description }) => !description?.trim())
       .map((tool) => ({
         where: inTool(tool),
         what: 'it has no description',
-        mend: 'say in a sentence what it does and gives',
+        mend: 'describe in a sentence what the tool does and returns',
       })),
 }

@@ -15,13 +15,13 @@ export const aboutOrders: Rule = {
   id: 'about-orders',
   group: 'words',
   severity: 'error',
-  about: 'Instructions to the model hidden in what should describe.',
+  about: 'Descriptions that instruct the model.',
   check: (surface) =>
     textsOf(surface)
       .filter(({ text }) => orders.some((order) => order.test(text)))
       .map(({ where, text }) => ({
         where,
-        what: `it gives orders to the model: ${JSON.stringify(orders.map((order) => order.exec(text)?.[0]).find(Boolean))}`,
-        mend: 'describe what it does, and leave to the host what is done with it',
+        what: `the description instructs the model: ${JSON.stringify(orders.map((order) => order.exec(text)?.[0]).find(Boolean))}`,
+        mend: 'describe what the tool does; the host decides how to use it',
       })),
 }

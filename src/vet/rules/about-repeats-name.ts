@@ -6,7 +6,7 @@ export const aboutRepeatsName: Rule = {
   id: 'about-repeats-name',
   group: 'words',
   severity: 'warning',
-  about: 'Descriptions that only say the name again.',
+  about: 'Descriptions that only repeat the name.',
   check: ({ tools }) =>
     tools
       .filter(({ name, description = '' }) => {
@@ -16,7 +16,7 @@ export const aboutRepeatsName: Rule = {
       })
       .map((tool) => ({
         where: inTool(tool),
-        what: 'its description says no more than its name',
-        mend: 'say what it gives, in which units, and when it is of use',
+        what: 'the description only repeats the name',
+        mend: 'describe the result, its units, and when to use the tool',
       })),
 }

@@ -12,7 +12,7 @@ export const aboutShort: Rule = {
       .filter(({ description = '' }) => description.trim() !== '' && wordsIn(description).length < 3)
       .map((tool) => ({
         where: inTool(tool),
-        what: `its description is only ${JSON.stringify(tool.description)}`,
-        mend: 'say what it does, to what, and what it gives',
+        what: `the description is only ${JSON.stringify(tool.description)}`,
+        mend: 'describe what the tool does, to what, and what it returns',
       })),
 }

@@ -8,7 +8,7 @@ export const commandParameter: Rule = {
   id: 'command-parameter',
   group: 'safety',
   severity: 'error',
-  about: 'Commands and code that a model may choose freely.',
+  about: 'Parameters that accept any command or code.',
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       parametersOf(tool)
@@ -18,8 +18,8 @@ export const commandParameter: Rule = {
         )
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
-          what: 'what is given is run',
-          mend: 'make a tool of each thing that may be done, or confine what runs it',
+          what: 'the value is executed as code',
+          mend: 'offer one tool per permitted action, or run the code in a sandbox',
           ...(tool.annotations?.readOnlyHint === true ? { severity: 'warning' as const } : {}),
         })),
     ),

@@ -6,15 +6,15 @@ export const costOfAll: Rule = {
   id: 'cost-of-all',
   group: 'size',
   severity: 'warning',
-  about: "Lists of tools that cost much of a model's context in all.",
+  about: "Tools that together use much of a model's context.",
   check: ({ tools, costs }) => {
     const sum = tools.reduce((total, { name }) => total + (costs[name] ?? 0), 0)
     return sum > most
       ? [
           {
             where: 'tools',
-            what: `all ${tools.length} together cost about ${sum} tokens in every conversation`,
-            mend: 'serve fewer (--only), or a catalogue of them',
+            what: `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}, about ${sum} tokens of context in every conversation`,
+            mend: 'serve fewer (--only), or a catalogue',
           },
         ]
       : []

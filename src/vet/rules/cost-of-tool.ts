@@ -7,13 +7,13 @@ export const costOfTool: Rule = {
   id: 'cost-of-tool',
   group: 'size',
   severity: 'warning',
-  about: "Tools that cost much of a model's context by themselves.",
+  about: "Tools that each use much of a model's context.",
   check: ({ tools, costs }) =>
     tools
       .filter(({ name }) => (costs[name] ?? 0) > most)
       .map((tool) => ({
         where: inTool(tool),
-        what: `it costs about ${costs[tool.name]} tokens of a model's context in every conversation`,
-        mend: 'shorten descriptions and choices, or make two tools of it',
+        what: `about ${costs[tool.name]} tokens of context in every conversation`,
+        mend: 'shorten descriptions and choices, or split the tool',
       })),
 }

@@ -6,7 +6,7 @@ export const defaultInvalid: Rule = {
   id: 'default-invalid',
   group: 'schemas',
   severity: 'error',
-  about: 'Defaults that do not fit their own place.',
+  about: 'Defaults that do not fit their own schema.',
   check: async ({ tools }) => {
     const found: Found[] = []
     for (const tool of tools)
@@ -16,8 +16,8 @@ export const defaultInvalid: Rule = {
         if (misfit)
           found.push({
             where: placeIn(tool, path),
-            what: `its default ${JSON.stringify(schema.default)} does not fit: ${misfit}`,
-            mend: 'give one that does',
+            what: `the default ${JSON.stringify(schema.default)} does not fit its schema: ${misfit}`,
+            mend: 'set a default that fits',
           })
       }
     return found

@@ -5,7 +5,7 @@ export const driftBreaking: Rule = {
   id: 'drift-breaking',
   group: 'schemas',
   severity: 'error',
-  about: 'Changes since the contract was saved that callers would notice.',
+  about: 'Breaking changes since the contract was saved.',
   check: (surface) =>
     surface.contract
       ? driftBetween(surface.contract, contractOf(surface))
@@ -13,7 +13,7 @@ export const driftBreaking: Rule = {
           .map(({ where, what }) => ({
             where,
             what,
-            mend: 'put it back, or take the new contract over with jexo vet --save and a new major version',
+            mend: 'undo the change, or release a new major version and save the contract with jexo vet --save',
           }))
       : [],
 }

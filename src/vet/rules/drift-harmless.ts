@@ -5,11 +5,11 @@ export const driftHarmless: Rule = {
   id: 'drift-harmless',
   group: 'schemas',
   severity: 'note',
-  about: 'Changes since the contract was saved that no caller would notice.',
+  about: 'Compatible changes since the contract was saved.',
   check: (surface) =>
     surface.contract
       ? driftBetween(surface.contract, contractOf(surface))
           .filter(({ isBreaking }) => !isBreaking)
-          .map(({ where, what }) => ({ where, what, mend: 'take it over with jexo vet --save' }))
+          .map(({ where, what }) => ({ where, what, mend: 'update the contract with jexo vet --save' }))
       : [],
 }

@@ -15,7 +15,7 @@ export const effectContradicts: Rule = {
   id: 'effect-contradicts',
   group: 'safety',
   severity: 'error',
-  about: 'Effects that contradict the name.',
+  about: "Effects that contradict the tool's name.",
   check: ({ tools }) =>
     tools.flatMap((tool) => {
       const words = wordsIn(tool.name)
@@ -26,16 +26,16 @@ export const effectContradicts: Rule = {
         return [
           {
             where: inTool(tool),
-            what: `it says that it only reads, and is called ${tool.name}`,
-            mend: 'say what it does: effect add, change or remove',
+            what: `the effect is read, but the name is ${tool.name}`,
+            mend: 'set effect to add, change or remove',
           },
         ]
       if (readOnlyHint !== true && destructiveHint === true && reading.has(first) && writes === undefined)
         return [
           {
             where: inTool(tool),
-            what: `it says that it destroys, and is called ${tool.name}`,
-            mend: 'say effect read, or name it for what it destroys',
+            what: `the tool is marked destructive, but the name is ${tool.name}`,
+            mend: 'set effect to read, or rename the tool',
             severity: 'warning' as const,
           },
         ]

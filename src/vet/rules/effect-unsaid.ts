@@ -5,7 +5,7 @@ export const effectUnsaid: Rule = {
   id: 'effect-unsaid',
   group: 'safety',
   severity: 'warning',
-  about: 'Tools that do not say what they do to the world: hosts take the worst.',
+  about: 'Tools without an effect: hosts assume the worst.',
   check: ({ tools }) =>
     tools
       .filter(
@@ -13,7 +13,7 @@ export const effectUnsaid: Rule = {
       )
       .map((tool) => ({
         where: inTool(tool),
-        what: 'it does not say whether it reads or writes',
-        mend: 'give its effect: read, add, change or remove',
+        what: 'no effect is set: hosts cannot tell whether it reads or writes',
+        mend: 'set effect to read, add, change or remove',
       })),
 }

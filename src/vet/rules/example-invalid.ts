@@ -6,7 +6,7 @@ export const exampleInvalid: Rule = {
   id: 'example-invalid',
   group: 'schemas',
   severity: 'error',
-  about: 'Examples that the tool itself would refuse.',
+  about: 'Examples that do not fit the input schema.',
   check: async ({ tools }) => {
     const found: Found[] = []
     for (const tool of tools) {
@@ -16,8 +16,8 @@ export const exampleInvalid: Rule = {
         if (misfit)
           found.push({
             where: `${inTool(tool)}, example ${at + 1}`,
-            what: `it does not fit the input: ${misfit}`,
-            mend: 'mend the example; people and models copy it',
+            what: `the example does not fit the input schema: ${misfit}`,
+            mend: 'fix the example; people and models copy it',
           })
       }
     }

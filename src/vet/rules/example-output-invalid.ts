@@ -5,7 +5,7 @@ export const exampleOutputInvalid: Rule = {
   id: 'example-output-invalid',
   group: 'schemas',
   severity: 'error',
-  about: 'Examples whose answer is not what the output schema says.',
+  about: 'Examples whose output does not fit the output schema.',
   check: async ({ kit }) => {
     const found: Found[] = []
     for (const part of kit?.parts ?? []) {
@@ -16,8 +16,8 @@ export const exampleOutputInvalid: Rule = {
         if (misfit)
           found.push({
             where: `tool ${part.name}, example ${at + 1}`,
-            what: `its output does not fit the output schema: ${misfit}`,
-            mend: 'mend the example, or the schema',
+            what: `the example's output does not fit the output schema: ${misfit}`,
+            mend: 'fix the example or the schema',
           })
       }
     }

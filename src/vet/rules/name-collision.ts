@@ -6,11 +6,11 @@ export const nameCollision: Rule = {
   id: 'name-collision',
   group: 'words',
   severity: 'error',
-  about: 'Names that are the same where hosts fold case and signs.',
+  about: 'Names that collide in hosts that ignore case and punctuation.',
   check: ({ tools }) =>
     alike(tools, ({ name }) => normalised(name)).map((group) => ({
       where: group.map(inTool).join(' and '),
-      what: 'hosts that fold case and signs see one name',
-      mend: 'name them apart by words',
+      what: 'hosts that ignore case and punctuation see one name',
+      mend: 'use names that differ in a word',
     })),
 }

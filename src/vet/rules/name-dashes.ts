@@ -6,13 +6,13 @@ export const nameDashes: Rule = {
   id: 'name-dashes',
   group: 'words',
   severity: 'warning',
-  about: 'Dashes, dots and other signs in names, on which some hosts choke.',
+  about: 'Dashes, dots and other punctuation in names, which some hosts reject.',
   check: ({ tools }) =>
     tools
       .filter(({ name }) => /[^A-Za-z0-9_]/.test(name))
       .map((tool) => ({
         where: inTool(tool),
         what: `the name "${tool.name}" has ${[...new Set(tool.name.replace(/[A-Za-z0-9_]/g, ''))].map((sign) => JSON.stringify(sign)).join(', ')}`,
-        mend: `use letters, digits and underscores: ${normalised(tool.name)}`,
+        mend: `use ${normalised(tool.name)}`,
       })),
 }

@@ -5,7 +5,7 @@ export const nameDefault: Rule = {
   id: 'name-default',
   group: 'words',
   severity: 'error',
-  about: 'Names that were never chosen: tool1, my_tool, example.',
+  about: 'Placeholder names: tool1, my_tool, example.',
   check: ({ tools }) =>
     tools
       .filter(({ name }) =>
@@ -16,6 +16,6 @@ export const nameDefault: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `the name "${tool.name}" is a placeholder`,
-        mend: 'name it for what it does',
+        mend: 'use a name that tells what the tool does',
       })),
 }

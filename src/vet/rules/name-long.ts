@@ -7,14 +7,14 @@ export const nameLong: Rule = {
   id: 'name-long',
   group: 'words',
   severity: 'warning',
-  about: 'Names that are cut or refused once a host has put its own prefix before them.',
+  about: 'Names so long that hosts cut or reject them with their prefix.',
   check: ({ tools }) =>
     tools
       .filter(({ name }) => name.length > most)
       .map((tool) => ({
         where: inTool(tool),
-        what: `the name has ${tool.name.length} characters; endpoints for chat take 64 with the prefix of the host`,
-        mend: `keep it to ${most}`,
+        what: `the name has ${tool.name.length} characters; chat endpoints accept 64, including the host's prefix`,
+        mend: `use at most ${most} characters`,
         ...(tool.name.length > 64 ? { severity: 'error' as const } : {}),
       })),
 }

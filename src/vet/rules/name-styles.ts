@@ -7,7 +7,7 @@ export const nameStyles: Rule = {
   id: 'name-styles',
   group: 'words',
   severity: 'note',
-  about: 'Names of tools in several styles.',
+  about: 'Tool names in several styles.',
   check: ({ tools }) => {
     const styles = new Map(tools.flatMap(({ name }) => (styleOf(name) ? [[styleOf(name), name] as const] : [])))
     if (styles.size < 2) return []
@@ -15,8 +15,8 @@ export const nameStyles: Rule = {
     return [
       {
         where: 'tools',
-        what: `their names are in ${styles.size} styles (${examples})`,
-        mend: 'keep to one, such as weigh_hive',
+        what: `the tool names use ${styles.size} styles (${examples})`,
+        mend: 'use one style, such as weigh_hive',
       },
     ]
   },

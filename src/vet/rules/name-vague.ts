@@ -12,13 +12,13 @@ export const nameVague: Rule = {
   id: 'name-vague',
   group: 'words',
   severity: 'error',
-  about: 'Names of tools that say nothing: never picked, or picked for everything.',
+  about: 'Vague names: never picked, or picked for everything.',
   check: ({ tools }) =>
     tools
       .filter(({ name }) => wordsIn(name).every((word) => vague.has(word)))
       .map((tool) => ({
         where: inTool(tool),
-        what: `the name "${tool.name}" does not say what it does to what`,
-        mend: 'name a verb and its object, such as weigh_hive',
+        what: `the name "${tool.name}" does not tell what the tool does to what`,
+        mend: 'use a verb and its object, such as weigh_hive',
       })),
 }

@@ -6,7 +6,7 @@ export const parameterCopied: Rule = {
   id: 'parameter-copied',
   group: 'words',
   severity: 'warning',
-  about: 'Parameters of one tool with the same description.',
+  about: 'Parameters of a tool with the same description.',
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       alike(
@@ -16,8 +16,8 @@ export const parameterCopied: Rule = {
         ([, { description }]) => String(description).trim().toLowerCase(),
       ).map((group) => ({
         where: `${inTool(tool)}, parameters ${group.map(([name]) => name).join(' and ')}`,
-        what: 'they have the same description',
-        mend: 'say what sets each apart',
+        what: 'the descriptions are the same',
+        mend: 'describe how each differs',
       })),
     ),
 }

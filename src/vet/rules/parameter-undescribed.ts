@@ -13,7 +13,7 @@ export const parameterUndescribed: Rule = {
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'it has no description',
-          mend: 'say what it is, with an example of its form',
+          mend: 'describe the value, with an example',
         })),
     ),
 }

@@ -5,7 +5,7 @@ export const parameterVague: Rule = {
   id: 'parameter-vague',
   group: 'words',
   severity: 'warning',
-  about: 'Parameters whose names say nothing.',
+  about: 'Parameters with vague names.',
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       parametersOf(tool)
@@ -16,8 +16,8 @@ export const parameterVague: Rule = {
         )
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
-          what: 'its name does not say what it is',
-          mend: 'name it for what it holds, such as hive',
+          what: 'the name does not tell what the value is',
+          mend: 'name it after the value, such as hive',
         })),
     ),
 }

@@ -8,7 +8,7 @@ export const pathUnlimited: Rule = {
   id: 'path-unlimited',
   group: 'safety',
   severity: 'warning',
-  about: 'Paths that a model may choose freely.',
+  about: 'Parameters that accept any path.',
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       parametersOf(tool)
@@ -18,8 +18,8 @@ export const pathUnlimited: Rule = {
         )
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
-          what: 'it is a path without limits',
-          mend: 'give a pattern or choices, and refuse what leads out of one folder',
+          what: 'the path is not restricted',
+          mend: 'set a pattern or choices, and confine paths to one folder',
         })),
     ),
 }

@@ -4,11 +4,11 @@ export const printDiverted: Rule = {
   id: 'print-diverted',
   group: 'wire',
   severity: 'warning',
-  about: 'Prints while a kit is loaded, which only jexo serve keeps away from stdout.',
+  about: 'Output on stdout while a kit loads.',
   check: ({ diverted = [] }) =>
     diverted.map((print) => ({
       where: 'stdout',
-      what: `${print} writes to stdout, which would break hosts on stdio if Jexo did not send it to stderr`,
-      mend: 'print by console.error, or tell the host by call.log',
+      what: `${print} writes to stdout; Jexo diverts it to stderr, since it would break stdio hosts`,
+      mend: 'use console.error, or call.log',
     })),
 }

@@ -4,10 +4,10 @@ export const resourceUntyped: Rule = {
   id: 'resource-untyped',
   group: 'words',
   severity: 'note',
-  about: 'Resources that do not say what kind of content they give.',
+  about: 'Resources without a media type.',
   check: ({ resources }) =>
     resources
       .map(({ uri, mimeType }) => ({ where: `resource ${uri}`, mimeType }))
       .filter(({ mimeType }) => mimeType === undefined)
-      .map(({ where }) => ({ where, what: 'it has no media type', mend: 'give mimeType, such as text/markdown' })),
+      .map(({ where }) => ({ where, what: 'it has no media type', mend: 'set mimeType, such as text/markdown' })),
 }

@@ -6,13 +6,13 @@ export const resultLarge: Rule = {
   id: 'result-large',
   group: 'size',
   severity: 'warning',
-  about: 'Results in recorded cases that are too much for a model.',
+  about: 'Results in recorded cases that are too large for a model.',
   check: ({ results = [] }) =>
     results
       .filter(({ tokens }) => tokens > most)
       .map(({ case: file, step, tokens }) => ({
         where: `${file}, ${step}`,
-        what: `its result is about ${tokens} tokens`,
-        mend: 'give pages, a summary, or a link to a resource',
+        what: `the result is about ${tokens} tokens`,
+        mend: 'return pages, a summary, or a link to a resource',
       })),
 }

@@ -16,7 +16,7 @@ export const schemaBroken: Rule = {
   id: 'schema-broken',
   group: 'schemas',
   severity: 'error',
-  about: 'Schemas that cannot be used.',
+  about: 'Invalid schemas.',
   check: async ({ tools }) => {
     const found: Found[] = []
     for (const tool of tools)
@@ -25,8 +25,8 @@ export const schemaBroken: Rule = {
         if (reason !== undefined)
           found.push({
             where: inTool(tool),
-            what: `its ${of} schema cannot be used: ${reason}`,
-            mend: 'mend it by the JSON Schema that it says it is (2020-12 unless $schema names another)',
+            what: `the ${of} schema is invalid: ${reason}`,
+            mend: 'fix it according to its JSON Schema dialect (2020-12 unless $schema names another)',
           })
       }
     return found

@@ -7,13 +7,13 @@ export const schemaChoices: Rule = {
   id: 'schema-choices',
   group: 'schemas',
   severity: 'warning',
-  about: 'Lists of choices so long that endpoints refuse them and models drown in them.',
+  about: 'Enums so long that chat endpoints reject them.',
   check: (surface) =>
     inInputs(surface, ({ enum: choices }) =>
       Array.isArray(choices) && choices.length > most ? choices.length : undefined,
     ).map(({ tool, path, found }) => ({
       where: placeIn(tool, path),
-      what: `it has ${found} choices`,
-      mend: 'take a text, check it in the tool, and let it be looked up by another one',
+      what: `the enum has ${found} values`,
+      mend: 'accept a string, check it in the tool, and offer a second tool to look values up',
     })),
 }

@@ -7,11 +7,11 @@ export const schemaDeep: Rule = {
   id: 'schema-deep',
   group: 'schemas',
   severity: 'warning',
-  about: 'Inputs nested deeper than some endpoints for chat take.',
+  about: 'Inputs nested deeper than some chat endpoints accept.',
   check: (surface) =>
     inInputs(surface, (_, depth) => (depth === most + 1 ? depth : undefined)).map(({ tool, path, found }) => ({
       where: placeIn(tool, path),
-      what: `it is nested ${found} levels deep; some endpoints take ${most}`,
-      mend: 'flatten it, or make several tools of it',
+      what: `the input is nested ${found} levels deep; some chat endpoints accept ${most}`,
+      mend: 'flatten it, or split the tool',
     })),
 }

@@ -9,13 +9,13 @@ export const schemaFormat: Rule = {
   id: 'schema-format',
   group: 'schemas',
   severity: 'warning',
-  about: 'Formats that endpoints for chat do not know.',
+  about: 'Formats that chat endpoints do not know.',
   check: (surface) =>
     inInputs(surface, ({ format }) => (typeof format === 'string' && !known.has(format) ? format : undefined)).map(
       ({ tool, path, found }) => ({
         where: placeIn(tool, path),
-        what: `the format ${JSON.stringify(found)} is not known everywhere`,
-        mend: 'say it in the description, or by a pattern',
+        what: `some chat endpoints do not know the format ${JSON.stringify(found)}`,
+        mend: 'state it in the description, or use a pattern',
       }),
     ),
 }

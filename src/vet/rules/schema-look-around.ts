@@ -5,13 +5,13 @@ export const schemaLookAround: Rule = {
   id: 'schema-look-around',
   group: 'schemas',
   severity: 'warning',
-  about: 'Patterns that not every machine can read.',
+  about: 'Patterns with look-around, which many engines cannot read.',
   check: (surface) =>
     inInputs(surface, ({ pattern }) =>
       typeof pattern === 'string' && /\(\?[=!<]/.test(pattern) ? pattern : undefined,
     ).map(({ tool, path, found }) => ({
       where: placeIn(tool, path),
-      what: `the pattern ${found} looks around`,
-      mend: 'write it without (?=, (?! and (?<',
+      what: `the pattern ${found} uses look-around`,
+      mend: 'rewrite it without (?=, (?! and (?<',
     })),
 }

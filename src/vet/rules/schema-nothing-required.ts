@@ -17,7 +17,7 @@ export const schemaNothingRequired: Rule = {
       .filter((tool) => parametersOf(tool).every(([, schema]) => schema.default === undefined))
       .map((tool) => ({
         where: inTool(tool),
-        what: `none of its ${parametersOf(tool).length} arguments is required, and none has a default`,
-        mend: 'require what it cannot do without, and give defaults to the rest',
+        what: `none of the ${parametersOf(tool).length} arguments is required or has a default`,
+        mend: 'require the arguments the tool needs, and set defaults for the others',
       })),
 }

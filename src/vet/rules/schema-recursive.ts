@@ -26,14 +26,14 @@ export const schemaRecursive: Rule = {
   id: 'schema-recursive',
   group: 'schemas',
   severity: 'warning',
-  about: 'Inputs that contain themselves.',
+  about: 'Recursive inputs.',
   check: ({ tools }) =>
     tools.flatMap((tool) => {
       const names = loopsIn(tool.inputSchema)
       return names.map((name) => ({
         where: inTool(tool),
-        what: `its input contains itself by $ref ${name}; some endpoints refuse that`,
-        mend: 'write out as many levels as are needed',
+        what: `the input is recursive ($ref ${name}); some chat endpoints reject that`,
+        mend: 'write out the levels that are needed',
       }))
     }),
 }

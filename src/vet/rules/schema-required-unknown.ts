@@ -6,7 +6,7 @@ export const schemaRequiredUnknown: Rule = {
   id: 'schema-required-unknown',
   group: 'schemas',
   severity: 'error',
-  about: 'Arguments that are required and not described.',
+  about: 'Required arguments that are not defined.',
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       schemasOf(tool).flatMap(({ of, schema }) =>
@@ -17,8 +17,8 @@ export const schemaRequiredUnknown: Rule = {
           )
           return missing.map((name) => ({
             where: inTool(tool),
-            what: `its ${of} requires "${name}" and does not say what that is`,
-            mend: 'describe it in properties, or require it no more',
+            what: `the ${of} requires "${name}", which is not defined`,
+            mend: 'define it in properties, or remove it from required',
           }))
         }),
       ),

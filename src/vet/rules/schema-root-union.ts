@@ -5,7 +5,7 @@ export const schemaRootUnion: Rule = {
   id: 'schema-root-union',
   group: 'schemas',
   severity: 'error',
-  about: 'Inputs with a union at the top, which endpoints for chat refuse.',
+  about: 'Inputs with a union at the root, which chat endpoints reject.',
   check: ({ tools }) =>
     tools.flatMap((tool) => {
       const found = ['oneOf', 'anyOf', 'allOf', 'not'].filter((key) => key in tool.inputSchema)
@@ -14,8 +14,8 @@ export const schemaRootUnion: Rule = {
         : [
             {
               where: inTool(tool),
-              what: `its input has ${found.join(' and ')} at the top`,
-              mend: 'make one object of it, or a tool for each case',
+              what: `the input has ${found.join(' and ')} at the root`,
+              mend: 'use one object, or one tool per case',
             },
           ]
     }),

@@ -5,12 +5,12 @@ export const schemaTuple: Rule = {
   id: 'schema-tuple',
   group: 'schemas',
   severity: 'warning',
-  about: 'Tuples, which some endpoints for chat refuse.',
+  about: 'Tuples, which some chat endpoints reject.',
   check: (surface) =>
     inInputs(surface, ({ prefixItems }) => (Array.isArray(prefixItems) ? prefixItems.length : undefined)).map(
       ({ tool, path, found }) => ({
         where: placeIn(tool, path),
-        what: `a list of ${found} places of their own kinds (prefixItems)`,
+        what: `a tuple of ${found} items (prefixItems)`,
         mend: 'use an object with named fields',
       }),
     ),

@@ -5,7 +5,7 @@ export const schemaTypeList: Rule = {
   id: 'schema-type-list',
   group: 'schemas',
   severity: 'warning',
-  about: 'Several types in one place, which some endpoints for chat refuse.',
+  about: 'Lists of types, which some chat endpoints reject.',
   check: (surface) =>
     inInputs(surface, ({ type }) => (Array.isArray(type) ? type.map(String) : undefined)).map(
       ({ tool, path, found }) => ({

@@ -6,7 +6,7 @@ export const secretParameter: Rule = {
   id: 'secret-parameter',
   group: 'safety',
   severity: 'warning',
-  about: 'Secrets asked of a model as arguments: they end in conversations and logs.',
+  about: 'Secrets as arguments: they end up in conversations and logs.',
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       parametersOf(tool)
@@ -14,8 +14,8 @@ export const secretParameter: Rule = {
         .filter(([name]) => name.length > 3 && isSecretName(name))
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
-          what: 'a model would have to hold a secret',
-          mend: 'declare it as a setting of the kit',
+          what: 'the model would need to know a secret',
+          mend: 'declare the secret as a setting of the kit',
         })),
     ),
 }

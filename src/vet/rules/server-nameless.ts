@@ -4,17 +4,23 @@ export const serverNameless: Rule = {
   id: 'server-nameless',
   group: 'words',
   severity: 'note',
-  about: 'Servers that do not say what they are: hosts show it, and models read it.',
+  about: 'Servers without a real name, version or instructions.',
   check: ({ name, version, instructions }) => [
     ...(/^(server|mcp|my[-_ ]?server|test|example|unnamed)$/i.test(name)
-      ? [{ where: 'server', what: `its name is ${JSON.stringify(name)}`, mend: 'name it for what it serves' }]
+      ? [
+          {
+            where: 'server',
+            what: `the server's name is ${JSON.stringify(name)}`,
+            mend: 'use a name that tells what it serves',
+          },
+        ]
       : []),
     ...(version === '' || version === '0.0.0'
       ? [
           {
             where: 'server',
-            what: `its version is ${JSON.stringify(version)}`,
-            mend: 'count its versions, so that people can say which one they have',
+            what: `the server's version is ${JSON.stringify(version)}`,
+            mend: 'set a real version; clients show it',
           },
         ]
       : []),
@@ -23,8 +29,8 @@ export const serverNameless: Rule = {
       : [
           {
             where: 'server',
-            what: 'it has no instructions',
-            mend: 'say in about: what it is for, in a sentence or two',
+            what: 'the server has no instructions',
+            mend: 'describe its purpose in about, in a sentence or two',
           },
         ]),
   ],

@@ -10,13 +10,13 @@ export const textInvisible: Rule = {
   id: 'text-invisible',
   group: 'words',
   severity: 'error',
-  about: 'Characters that a person does not see and a model reads.',
+  about: 'Invisible characters, which a model reads and a person does not see.',
   check: (surface) =>
     textsOf(surface)
       .filter(({ text }) => invisible.test(text))
       .map(({ where, text }) => ({
         where,
-        what: `it has the invisible character U+${(invisible.exec(text)?.[0].codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}`,
-        mend: 'take it out',
+        what: `it contains the invisible character U+${(invisible.exec(text)?.[0].codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}`,
+        mend: 'remove it',
       })),
 }

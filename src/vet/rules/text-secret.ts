@@ -6,7 +6,7 @@ export const textSecret: Rule = {
   id: 'text-secret',
   group: 'safety',
   severity: 'error',
-  about: 'Secrets in what every host and model gets to read.',
+  about: 'Secrets in texts that hosts and models read.',
   check: (surface) =>
     textsOf(surface).flatMap(({ where, text }) => {
       const found = secretKindIn(text)
@@ -14,8 +14,8 @@ export const textSecret: Rule = {
         ? [
             {
               where,
-              what: `it holds what looks like ${found}`,
-              mend: 'take it out, change the secret, and declare it as a setting',
+              what: `it seems to contain ${found}`,
+              mend: 'remove and replace the secret, and declare it as a setting',
             },
           ]
         : []

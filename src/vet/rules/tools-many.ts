@@ -6,14 +6,14 @@ export const toolsMany: Rule = {
   id: 'tools-many',
   group: 'size',
   severity: 'warning',
-  about: 'More tools than a model chooses well from.',
+  about: 'More tools than a model can choose from reliably.',
   check: ({ tools }) =>
     tools.length > most
       ? [
           {
             where: 'tools',
-            what: `there are ${tools.length} to choose from`,
-            mend: 'serve fewer (--only), or a catalogue of them',
+            what: `there are ${tools.length} tools`,
+            mend: 'serve fewer (--only), or a catalogue',
           },
         ]
       : [],

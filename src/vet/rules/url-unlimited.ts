@@ -8,7 +8,7 @@ export const urlUnlimited: Rule = {
   id: 'url-unlimited',
   group: 'safety',
   severity: 'warning',
-  about: 'Addresses that a model may choose freely.',
+  about: 'Parameters that accept any URL.',
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       parametersOf(tool)
@@ -21,8 +21,8 @@ export const urlUnlimited: Rule = {
         )
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
-          what: 'it is an address without limits: it may lead into your own network',
-          mend: 'give a pattern or choices of hosts',
+          what: 'the URL is not restricted: it may point into your own network',
+          mend: 'set a pattern or a list of hosts',
         })),
     ),
 }
