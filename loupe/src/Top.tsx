@@ -98,7 +98,7 @@ function Problems({ known }: { known: Known }) {
     problem === undefined ? null : (
       <p key={id} className="problem" role="alert">
         {problem.startsWith(label) ? problem : `${label}: ${problem}`}
-        {mend !== undefined && <span className="mend"> To do: {mend}.</span>}
+        {mend !== undefined && <span className="mend"> Fix: {mend}.</span>}
       </p>
     ),
   )

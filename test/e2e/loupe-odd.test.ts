@@ -61,7 +61,7 @@ describe('Loupe, with a server that is odd', () => {
     await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
     await page.getByText(/\d+ findings of vet/).click()
     await page
-      .getByText(/its input contains itself by \$ref .*To do: write out the levels that are needed/)
+      .getByText(/the input is recursive \(\$ref .*Fix: write out the levels that are needed/)
       .waitFor()
     expect(odd.faults).toEqual([])
   })
@@ -129,7 +129,7 @@ describe('Loupe, with a server that is odd', () => {
     await page.getByRole('heading', { name: 'No answer' }).waitFor()
     await page
       .getByRole('alert')
-      .getByText(/ended with code 3, saying: out of honey.*To do: /)
+      .getByText(/ended with code 3, saying: out of honey.*Fix: /)
       .waitFor()
     await odd.line('out of honey').first().waitFor()
     await page.getByRole('button', { name: 'Connect', exact: true }).click()

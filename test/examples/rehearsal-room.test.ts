@@ -49,7 +49,7 @@ const say = async (text: string) => {
   await page.keyboard.press('Enter')
 }
 const last = (name: string) => page.getByRole('article', { name }).last()
-const anew = () => page.getByRole('button', { name: 'Begin anew' }).click()
+const anew = () => page.getByRole('button', { name: 'Start over' }).click()
 
 test('a question is answered: proposed, approved, called, and the next by the same approval', async () => {
   await page.getByText(/it understands nothing/).waitFor()

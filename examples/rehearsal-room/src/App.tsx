@@ -38,7 +38,7 @@ export function App() {
           </span>
         )}
         <Button size="compact-xs" variant="subtle" disabled={steps.length === 0} onClick={() => act('clear')}>
-          Begin anew
+          Start over
         </Button>
       </header>
       <Servers servers={view.servers} trouble={view.trouble} toStart={view.toStart} act={act} />

@@ -112,7 +112,7 @@ function Findings({ part: { findings } }: { part: DeskPart }) {
       <ul>
         {findings.map(({ rule, severity, what, mend }) => (
           <li key={`${rule} ${what}`}>
-            <b>{severity}</b> {what}. <span>To do: {mend}.</span>
+            <b>{severity}</b> {what}. <span>Fix: {mend}.</span>
           </li>
         ))}
       </ul>

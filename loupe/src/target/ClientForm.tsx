@@ -90,7 +90,7 @@ export function ClientForm({ target }: { target: TargetView }) {
         <Button size="compact-sm" onClick={() => void save()}>
           Use this
         </Button>
-        <small>Another revision or other declarations connect anew.</small>
+        <small>Changing the revision or the declarations reconnects.</small>
       </Group>
       {problem !== undefined && (
         <p className="misfit" role="alert">

@@ -39,7 +39,7 @@ export default function TargetDesk({ target, catalogue, onBack }: Props) {
         {problem !== undefined && (
           <p className="misfit">
             {problem}
-            {mend !== undefined && <b> To do: {mend}.</b>}
+            {mend !== undefined && <b> Fix: {mend}.</b>}
           </p>
         )}
         <Facts facts={facts} />
