@@ -21,8 +21,9 @@ const common: readonly Rule[] = [
 ]
 const lineComment: Rule = ['comment', /--[^\n]*/y]
 const quotedTwice: readonly Rule[] = [
-  ['string', /'[^']*(?:''[^']*)*'/y],
-  ['name', /"[^"]*(?:""[^"]*)*"/y],
+  // One that is not closed goes on to the end, as the databases have it, and is not looked for again.
+  ['string', /'[^']*(?:''[^']*)*(?:'|$)/y],
+  ['name', /"[^"]*(?:""[^"]*)*(?:"|$)/y],
 ]
 const blockComment: Rule = ['comment', /\/\*[\s\S]*?(?:\*\/|$)/y]
 
@@ -31,13 +32,13 @@ const rules: Readonly<Record<SqlDialect, readonly Rule[]>> = {
     blockComment,
     lineComment,
     ...quotedTwice,
-    ['name', /`[^`]*(?:``[^`]*)*`/y],
-    ['name', /\[[^\]]*\]/y],
+    ['name', /`[^`]*(?:``[^`]*)*(?:`|$)/y],
+    ['name', /\[[^\]]*(?:\]|$)/y],
     ...common,
   ],
   postgres: [
-    ['string', /[eE]'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*'/y],
-    ['string', /(\$(?:[A-Za-z_\u0080-\uffff][\w\u0080-\uffff]*)?\$)[\s\S]*?\1/y],
+    ['string', /[eE]'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*(?:'|$)/y],
+    ['string', /(\$(?:[A-Za-z_\u0080-\uffff][\w\u0080-\uffff]*)?\$)[\s\S]*?(?:\1|$)/y],
     ['other', /::|:=/y],
     // PostgreSQL ends a line comment at a carriage return too.
     ['comment', /--[^\n\r]*/y],
@@ -48,9 +49,9 @@ const rules: Readonly<Record<SqlDialect, readonly Rule[]>> = {
     blockComment,
     // Two dashes begin a comment only before a space: `--1` is a number.
     ['comment', /(?:--(?=[\s\p{Cc}]|$)|#)[^\n]*/uy],
-    ['string', /'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*'/y],
-    ['string', /"[^"\\]*(?:(?:""|\\[\s\S])[^"\\]*)*"/y],
-    ['name', /`[^`]*(?:``[^`]*)*`/y],
+    ['string', /'[^'\\]*(?:(?:''|\\[\s\S])[^'\\]*)*(?:'|$)/y],
+    ['string', /"[^"\\]*(?:(?:""|\\[\s\S])[^"\\]*)*(?:"|$)/y],
+    ['name', /`[^`]*(?:``[^`]*)*(?:`|$)/y],
     ['other', /:=/y],
     ...common,
   ],
