@@ -60,9 +60,7 @@ describe('Loupe, with a server that is odd', () => {
     const { page } = odd
     await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
     await page.getByText(/\d+ findings of vet/).click()
-    await page
-      .getByText(/the input is recursive \(\$ref .*Fix: write out the levels that are needed/)
-      .waitFor()
+    await page.getByText(/the input is recursive \(\$ref .*Fix: write out the levels that are needed/).waitFor()
     expect(odd.faults).toEqual([])
   })
 
