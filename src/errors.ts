@@ -289,7 +289,7 @@ export const problems = {
   wrapTakesNothing: (source: string, reasons: string) =>
     new JexoError(
       'wrap-takes-nothing',
-      `none of its operations is included${reasons === '' ? ': it has none' : `: ${reasons}`}`,
+      `${reasons === '' ? 'it has no operations' : `none of its operations is included: ${reasons}`}`,
       'choose others, or include writes with --writes (writes: true)',
       source,
     ),

@@ -78,7 +78,7 @@ describe.each(shapeNames)('a host configuration of the shape %s', (name) => {
       headers: { 'X-Site': 'Quarry' },
     })
     const taken = written(fileName, text)
-    await expect(planEntry(taken, 'other', entry)).rejects.toThrow(/"other" is taken/)
+    await expect(planEntry(taken, 'other', entry)).rejects.toThrow(/"other" belongs to another server/)
     expect((await planEntry(taken, 'other', entry, { mayReplace: true })).did).toBe('renewed')
   })
 
@@ -98,7 +98,7 @@ describe.each(shapeNames)('a host configuration of the shape %s', (name) => {
 test.each([
   ['broken.json', '{ "mcpServers": ', /in line 1/],
   ['broken.toml', 'a = 1\nb = \n', /line 2/],
-  ['broken.yaml', 'a: [1\nb: 2\n', /cannot be read as a host configuration/],
+  ['broken.yaml', 'a: [1\nb: 2\n', /not a valid host configuration/],
   ['inline.toml', 'mcp_servers = { other = { command = "x" } }\n', /cannot be edited/],
 ])('%s is refused with the place, and left as it was', async (name, text, wanted) => {
   const file = written(name, text)

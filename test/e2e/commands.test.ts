@@ -243,7 +243,10 @@ describe('attach', () => {
     expect((await jexo('call', `${file}#bees`, 'weigh_hive', 'hive=ML-01', '--json')).code).toBe(0)
     expect((await jexo('attach', kit, '--to', file, '--as', 'bees')).stdout).toContain('is there already')
     const taken = await jexo('attach', kit, '--to', file, '--as', 'other')
-    expect(taken).toMatchObject({ code: 2, stderr: expect.stringContaining('the name "other" is taken') })
+    expect(taken).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('the name "other" belongs to another server'),
+    })
   })
 
   test('leaves a file alone that it cannot read', async () => {
@@ -251,7 +254,7 @@ describe('attach', () => {
     const ran = await jexo('attach', apiary, '--to', file)
     expect(ran).toMatchObject({
       code: 2,
-      stderr: expect.stringContaining('cannot be read as a host configuration'),
+      stderr: expect.stringContaining('not a valid host configuration'),
     })
     expect(readFileSync(file, 'utf8')).toBe('{ "mcpServers": ')
   })
@@ -294,7 +297,7 @@ test('the demo walks its tour and ends with 0, on the next free ports where its 
     'the second carries apiary://hives/ML-04',
     'batch 11: 17.8 kg of rape, 16.3 %',
     'Marsh Lane 74.5 kg, Quarry Field',
-    'Only a SELECT is allowed here, and this is a DELETE',
+    'Only a SELECT is allowed here; this is a DELETE',
     'winter-feed.md, line 5, Winter feed › How much',
     'kept by Ada Fenn; 3 inspections',
     '12 scales; ML-11: low battery',

@@ -175,7 +175,7 @@ describe('the forms of pack', () => {
     const nameless = await run(process.execPath, command, { env: { ...env, JEXO_TOKEN: 't' } })
     expect(nameless).toMatchObject({
       code: 2,
-      stderr: expect.stringContaining('is reached by names that this server does not know'),
+      stderr: expect.stringContaining('this server refuses unknown host names'),
     })
     const open = await run(process.execPath, command, {
       env: { ...env, JEXO_PUBLIC_URL: 'https://hives.example/mcp' },
@@ -280,7 +280,7 @@ describe('the forms of pack', () => {
     const ran = await jexo('pack', kit, '--out', join(file, 'x'))
     expect(ran).toMatchObject({
       code: 2,
-      stderr: expect.stringMatching(/nothing can be written there \(ENOTDIR\)/),
+      stderr: expect.stringMatching(/the folder is not writable \(ENOTDIR\)/),
     })
   })
 })

@@ -102,7 +102,7 @@ describe('questions on the command line', () => {
   test.each([
     ['version: 2', /no "version: 1" and a list "answers"/],
     ['version: 1\nanswers: [{ action: maybe }]', /answer 1 is not/],
-    ['a: [', /cannot be read as answers \(.*line/],
+    ['a: [', /not a valid answers file \(.*line/],
   ])('a file that reads %j is refused', async (text, message) => {
     const ran = await jexo('call', apiary, ...missing, '--answers', written('bad.answers.yaml', text))
     expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(message) })
@@ -174,7 +174,7 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
       [
         ['--http', '0.0.0.0:0', '--needs-name'],
         {},
-        /0\.0\.0\.0:0 is reached by names that this server does not know/,
+        /reach 0\.0\.0\.0:0 by host names, and this server refuses unknown host names/,
       ],
       [['--env-from', 'none.env'], {}, /none\.env: it cannot be read \(ENOENT\)/],
     ]

@@ -130,8 +130,8 @@ test('a session stays with the release that opened it until it ends; rollback go
 test('a release that fails its health check never serves: the old one goes on, and it is said why', async () => {
   const { folder, url, kit } = await newPlace()
   for (const [more, reason] of [
-    ["throw new Error('no honey')", /not fit to serve \(it ended with code 1, saying: .*no honey/],
-    ['await new Promise(() => setInterval(() => {}, 1000))', /not fit to serve \(it is not ready after 1500 ms/],
+    ["throw new Error('no honey')", /failed to start \(it ended with code 1, saying: .*no honey/],
+    ['await new Promise(() => setInterval(() => {}, 1000))', /failed to start \(it is not ready after 1500 ms/],
   ] as const) {
     const packed = join(newFolder(), 'bad.mjs')
     // Packed by hand: what packing itself would find is not meant.
@@ -139,7 +139,7 @@ test('a release that fails its health check never serves: the old one goes on, a
     writeFileSync(packed, whole.replace(/^(.*\n.*\n)/, `$1${more};\n`))
     const ran = await ship(packed, '--to', folder, '--ready', '1500')
     expect(ran).toMatchObject({ code: 1, stderr: expect.stringMatching(reason) })
-    expect(ran.stderr).toMatch(/what served before goes on/)
+    expect(ran.stderr).toMatch(/the previous release keeps serving/)
     expect(await which(url)).toMatchObject(says('1.0.0'))
   }
   expect((await ship('--to', folder, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
@@ -204,8 +204,8 @@ describe('what cannot be shipped', () => {
       [[foreign], /it contains native code for plan9-mips, but this machine is/],
       [[join(root, 'README.md')], /README\.md: not a file created by jexo pack; create one with jexo pack/],
       [['no-such.mjs'], /no-such\.mjs: it cannot be read \(ENOENT\)/],
-      [[packed, '--host', '0.0.0.0'], /0\.0\.0\.0 is reached by names that this server does not know/],
-      [['--stop'], /nothing runs at this place/],
+      [[packed, '--host', '0.0.0.0'], /reach 0\.0\.0\.0 by host names, and this server refuses unknown host names/],
+      [['--stop'], /nothing is deployed here/],
       [['--rollback'], /there is no earlier release; ship one first/],
       [[packed, '--port', 'x'], /the port "x" cannot be read/],
     ]
@@ -249,7 +249,7 @@ describe('over ssh', () => {
     const without = await ship(kit, '--to', `far:${folder}`, '--node', '/no/node')
     expect(without).toMatchObject({
       code: 2,
-      stderr: expect.stringContaining('there is no such Node on that machine'),
+      stderr: expect.stringContaining('Node was not found on that machine'),
     })
     const nowhere = await ship(kit, '--to', 'nowhere.invalid:x')
     expect(nowhere).toMatchObject({

@@ -147,7 +147,7 @@ describe('jexo wrap', () => {
 
   test.each<[what: string, args: () => string[], says: RegExp]>([
     ['a missing file', () => ['nowhere.ts'], /nowhere\.ts: there is no such file; check the path/],
-    ['another kind of file', () => [written('x.py', 'x = 1')], /cannot be told from its name; say it with --kind/],
+    ['another kind of file', () => [written('x.py', 'x = 1')], /cannot be told from its name; set it with --kind/],
     ['an unknown kind', () => [written('x.ts', 'export {}'), '--kind', 'sheet'], /--kind sheet cannot be read/],
     [
       'a name that chooses nothing',
@@ -158,7 +158,7 @@ describe('jexo wrap', () => {
     [
       'a file that somebody else wrote',
       () => [written('x.ts', garden), '--out', written('own.kit.ts', 'export default 1')],
-      /is not a kit that was written by wrap/,
+      /the file exists and was not written by jexo wrap/,
     ],
     [
       'a check of such a file',

@@ -153,7 +153,9 @@ test('findings become SARIF, with every rule described', async () => {
     expect.objectContaining({
       ...{ ruleId: 'about-orders', level: 'error' },
       message: {
-        text: expect.stringMatching(/^tool weigh_hive: it gives orders to the model.*\. Describe what it does/),
+        text: expect.stringMatching(
+          /^tool weigh_hive: the description instructs the model: .*\. Describe what the tool does/,
+        ),
       },
     }),
   ])
@@ -186,7 +188,7 @@ describe('jexo vet', () => {
     const ran = await jexo('vet', `exec:"${process.execPath}" "${server}"`, '--sarif', sarif)
     expect(ran.code).toBe(1)
     expect(ran.stdout).toMatch(/^error +tool query +about-missing$/m)
-    expect(ran.stdout).toMatch(/it prints "listening" where only messages belong/)
+    expect(ran.stdout).toMatch(/it writes "listening" to stdout/)
     expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 52 rules/)
     expect(JSON.parse(readFileSync(sarif, 'utf8')).runs[0].results.length).toBeGreaterThan(5)
     const data = await jexo(
@@ -228,7 +230,10 @@ describe('jexo vet', () => {
     )
     expect(ran.stdout).toMatch(/note +tool weigh_hive +drift-harmless\n +the argument unit is new/)
     writeFileSync(file.replace('.kit.ts', '.contract.json'), '{}')
-    expect(await jexo('vet', file)).toMatchObject({ code: 2, stderr: expect.stringContaining('it is no contract') })
+    expect(await jexo('vet', file)).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('it is not a valid contract'),
+    })
   })
 
   test('names its rules, and holds a good server to the standard without a finding', async () => {

@@ -307,11 +307,11 @@ test.each([
 })
 
 test.each(['', 'a/{b}c', 'a/{b}/{b}', 'a/#', 'a/+/b'])('the topic %j is refused', (topic) => {
-  expect(() => planFeed('mqtt://x', { name: 'x', channels: { x: { topic } } })).toThrow(/cannot be read/)
+  expect(() => planFeed('mqtt://x', { name: 'x', channels: { x: { topic } } })).toThrow(/is not a valid topic/)
 })
 
 test.each([
-  ['http://x', {}, /no feed that is known here/],
+  ['http://x', {}, /not a known kind of feed/],
   ['mqtt://x', { name: 'Big Name' }, /lower case letters/],
   ['mqtt://x', { channels: {} }, /topics by name/],
 ])('%s with %j is refused', async (source, options, message) => {

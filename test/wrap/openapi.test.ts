@@ -217,7 +217,7 @@ paths:
     ['a page', '<!doctype html><html></html>', /it is HTML or XML/],
     ['something else', 'name: hive', /neither "openapi" nor "swagger"/],
     ['a later version', 'openapi: 4.0.0', /of version 4\.0\.0/],
-    ['no paths', 'openapi: 3.0.0', /no operation of it is taken, since it has none/],
+    ['no paths', 'openapi: 3.0.0', /it has no operations/],
   ])('%s is refused with the reason', async (_what, text, reason) => {
     const file = join(newFolder(), 'api.yaml')
     writeFileSync(file, text)
