@@ -108,7 +108,7 @@ const schemas: readonly (readonly [name: string, schema: object, value: unknown]
   ['a megabyte of choices', { enum: Array.from({ length: 300_000 }, (_, at) => `x${at}`) }, 'y'],
 ]
 test.each(schemas)('a schema with %s is ended', async (_name, schema, value) => {
-  await inTime(4000, async () => {
+  await inTime(20_000, async () => {
     const misfits = await Promise.resolve(foreignValidator.prepare(schema as never)).then(
       (validate) => validate(value),
       () => [1],
@@ -204,7 +204,7 @@ describe('over HTTP', () => {
     http.close()
   })
   const linkTo = (path: string) =>
-    dial(`http://127.0.0.1:${port}${path}`, { timeoutMs: 1500, headers: { authorization: 'Bearer secret' } })
+    dial(`http://127.0.0.1:${port}${path}`, { timeoutMs: 3000, headers: { authorization: 'Bearer secret' } })
 
   test.each(['/endless-json', '/endless-event', '/endless-events'])(
     '%s is not read on after the time-out',

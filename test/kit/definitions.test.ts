@@ -75,7 +75,7 @@ describe('a definition that cannot be published is refused in a sentence', () =>
     [
       'two tools of one name',
       () => defineKit({ name: 'k', version: '1', parts: [named('t'), named('t')] }),
-      /two parts have the name tool "t"; rename one/,
+      /two parts have the name tool "t"; rename or remove one/,
     ],
     [
       'something that is no part',

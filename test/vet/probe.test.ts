@@ -154,7 +154,7 @@ export default defineKit({ name: 'loud', version: '1', about: 'Prints, for trial
   )
   const prints = findings.filter(({ group }) => group === 'wire').map(({ rule, what }) => `${rule}: ${what}`)
   expect(prints).toEqual([
-    expect.stringMatching(/^stray-output: it prints "from a child"/),
+    expect.stringMatching(/^stray-output: it writes "from a child" to stdout/),
     expect.stringMatching(/^print-diverted: console\.log in the loading of .*loud\.kit\.mjs/),
     expect.stringMatching(/^print-diverted: console\.log in tool `list_lines`/),
   ])
