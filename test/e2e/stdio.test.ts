@@ -118,7 +118,7 @@ describe('a kit that cannot be served says so in one sentence and ends with 2', 
     `import { defineKit, tool, setting } from 'jexo'\nimport { z } from 'zod'\nconst t = (name: string, input?: never) => tool(name, { about: 'x', effect: 'read', input, run: () => 1 })\nexport default defineKit({ name: 'k', version: '1', ${more} parts: [${parts}] })`
   test.each<[string, string | undefined, RegExp]>([
     ['missing', undefined, /nowhere\.kit\.ts: there is no such file; check the path/],
-    ['not compiling', 'export default = 5', /bad\.kit\.ts: it does not load: line 1, column 16 .*; mend the file/],
+    ['not compiling', 'export default = 5', /bad\.kit\.ts: it does not load: line 1, column 16 .*; fix the file/],
     [
       'importing what is not there',
       "import x from 'no-such-package'\nexport default x",
@@ -134,7 +134,7 @@ describe('a kit that cannot be served says so in one sentence and ends with 2', 
     [
       'with a name taken twice',
       kitOf("t('one'), t('one')"),
-      /bad\.kit\.ts: two parts have the name tool "one"; rename one of them/,
+      /bad\.kit\.ts: two parts have the name tool "one"; rename or remove one of them/,
     ],
     [
       'with a schema that is no object',

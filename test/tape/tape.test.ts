@@ -138,7 +138,9 @@ describe('a tape', () => {
   })
 
   test('that cannot be written says why', async () => {
-    await expect(TapeWriter.open(join(newFolder(), 'no', 'such.tape.jsonl'))).rejects.toThrow(/cannot be written \(ENOENT\)/)
+    await expect(TapeWriter.open(join(newFolder(), 'no', 'such.tape.jsonl'))).rejects.toThrow(
+      /cannot be written \(ENOENT\)/,
+    )
   })
 
   test('is followed as it grows, from before it is there, and begun anew when it is emptied', async () => {
