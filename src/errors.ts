@@ -31,18 +31,15 @@ export class JexoError extends Error {
   readonly [brand] = true
   readonly code: string
   readonly what: string
-  readonly mend: string
+  readonly fix: string
   readonly where: string | undefined
 
-  constructor(code: string, what: string, mend: string, where?: string, cause?: unknown) {
-    super(
-      `${where === undefined ? '' : `${where}: `}${what}; ${mend}.`,
-      cause === undefined ? undefined : { cause },
-    )
+  constructor(code: string, what: string, fix: string, where?: string, cause?: unknown) {
+    super(`${where === undefined ? '' : `${where}: `}${what}; ${fix}.`, cause === undefined ? undefined : { cause })
     this.name = 'JexoError'
     this.code = code
     this.what = what
-    this.mend = mend
+    this.fix = fix
     this.where = where
   }
 
@@ -59,7 +56,7 @@ export class JexoError extends Error {
   /** The same refusal with the place put in front, such as the kit file that it happened in. */
   at(where: string): JexoError {
     const place = this.where === undefined ? where : `${where}: ${this.where}`
-    return new JexoError(this.code, this.what, this.mend, place, this.cause)
+    return new JexoError(this.code, this.what, this.fix, place, this.cause)
   }
 }
 

@@ -91,14 +91,14 @@ function Target({ target, isOpen, go }: { target: TargetView; isOpen: boolean; g
 
 function Problems({ known }: { known: Known }) {
   const all = [
-    ...known.bench.targets.map(({ id, label, problem, mend }) => ({ id, label, problem, mend })),
-    ...known.bench.tapes.map(({ id, label, problem }) => ({ id, label, problem, mend: undefined })),
+    ...known.bench.targets.map(({ id, label, problem, fix }) => ({ id, label, problem, fix })),
+    ...known.bench.tapes.map(({ id, label, problem }) => ({ id, label, problem, fix: undefined })),
   ]
-  return all.map(({ id, label, problem, mend }) =>
+  return all.map(({ id, label, problem, fix }) =>
     problem === undefined ? null : (
       <p key={id} className="problem" role="alert">
         {problem.startsWith(label) ? problem : `${label}: ${problem}`}
-        {mend !== undefined && <span className="mend"> Fix: {mend}.</span>}
+        {fix !== undefined && <span className="fix"> Fix: {fix}.</span>}
       </p>
     ),
   )

@@ -108,12 +108,12 @@ function readCount(option: string, text: string): number {
 const paint = { error: colours.red, warning: colours.yellow, note: colours.dim } as const
 
 function print({ findings, asked, off, wire, probe: probed }: TargetReport): void {
-  for (const { rule, severity, places, what, mend } of together(findings)) {
+  for (const { rule, severity, places, what, fix } of together(findings)) {
     const [first, ...others] = wrapped(placesText(places), columns() - 9)
     out(`${paint[severity](severity.padEnd(8))} ${colours.bold(first ?? '')}  ${colours.dim(rule)}`)
     for (const line of others) out(`         ${colours.bold(line)}`)
     for (const line of wrapped(what, columns() - 9)) out(`         ${line}`)
-    for (const line of wrapped(`→ ${mend}`, columns() - 9)) out(`         ${colours.dim(line)}`)
+    for (const line of wrapped(`→ ${fix}`, columns() - 9)) out(`         ${colours.dim(line)}`)
   }
   if (wire) {
     out(`The standard, revision ${wire.revision}:`)
@@ -149,7 +149,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
 function together(findings: readonly Finding[]): (Finding & { places: string[] })[] {
   const groups = new Map<string, Finding & { places: string[] }>()
   for (const finding of findings) {
-    const key = JSON.stringify([finding.rule, finding.severity, finding.what, finding.mend])
+    const key = JSON.stringify([finding.rule, finding.severity, finding.what, finding.fix])
     const group = groups.get(key) ?? { ...finding, places: [] }
     group.places.push(finding.where)
     groups.set(key, group)

@@ -26,7 +26,7 @@ export const usualClientSide: ClientSide = {
   cannedAnswer: '',
 }
 
-/** True where a change is only seen by a server that is connected to anew. */
+/** True where a change is only seen by a server that is connected to again. */
 export function needsReopening(before: ClientSide, after: ClientSide): boolean {
   return before.revision !== after.revision || JSON.stringify(before.declares) !== JSON.stringify(after.declares)
 }

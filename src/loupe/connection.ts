@@ -55,7 +55,7 @@ export class Connection {
   #link: Link | undefined
   #state: TargetState = 'closed'
   #problem: string | undefined
-  #mend: string | undefined
+  #fix: string | undefined
   #catalogue = nothingOffered
   #catalogueVersion = 0
   #costs: Record<string, number> = {}
@@ -94,7 +94,7 @@ export class Connection {
       kind: this.target.kind,
       state: this.#state,
       problem: this.#problem,
-      mend: this.#mend,
+      fix: this.#fix,
       name: link?.serverInfo.title ?? link?.serverInfo.name,
       version: link?.serverInfo.version,
       revision: link?.revision,
@@ -164,7 +164,7 @@ export class Connection {
       link.on('closed', ({ why }) => {
         if (this.#link !== link) return
         this.#questions.forget()
-        this.#set('closed', why, 'see what it said last in the score, mend it, and press Connect')
+        this.#set('closed', why, 'see what it said last in the score, fix it, and press Connect')
       })
       for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const) {
         link.on(event, () => this.#catalogueChanged(link))
@@ -174,8 +174,8 @@ export class Connection {
       await this.ping()
     } catch (error) {
       if (attempt !== this.#attempt) return
-      const { what, mend } = reasonOf(error)
-      this.#set('closed', what, mend)
+      const { what, fix } = reasonOf(error)
+      this.#set('closed', what, fix)
     }
   }
 
@@ -213,7 +213,7 @@ export class Connection {
     return this.#questions.answer(requestId, given)
   }
 
-  /** Plays the host otherwise from now on; connects anew where a server can only learn of it so. */
+  /** Plays the host otherwise from now on; connects again where a server can only learn of it so. */
   async setClient(client: ClientSide): Promise<void> {
     const before = this.#client
     this.#client = client
@@ -303,10 +303,10 @@ export class Connection {
     return byPart(findings.filter(({ severity }) => severity !== 'note'))
   }
 
-  #set(state: TargetState, text: string, mend?: string): void {
+  #set(state: TargetState, text: string, fix?: string): void {
     this.#state = state
     this.#problem = state === 'closed' ? text : undefined
-    this.#mend = mend
+    this.#fix = fix
     this.#journal.add(this.id, { kind: 'state', state, text, label: this.label })
     this.#changed()
   }

@@ -18,7 +18,7 @@ export interface TargetView {
   /** Why it is not open, in a sentence. */
   problem: string | undefined
   /** What to do about it. */
-  mend: string | undefined
+  fix: string | undefined
   name: string | undefined
   version: string | undefined
   revision: string | undefined

@@ -15,7 +15,7 @@ export interface FollowedTape {
 
 /**
  * Hands on the entries of a tape, those that are there and those that come. The file need not be there yet; one that is emptied or
- * replaced is begun anew. A line that cannot be read ends it: `failed` is told.
+ * replaced is begun again. A line that cannot be read ends it: `failed` is told.
  */
 export function followTape(
   file: string,

@@ -19,7 +19,7 @@ const listeners = new Set<(file: string) => void>()
 /**
  * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs; in a test runner's process stdout is the
  * runner's, and not guarded.
- * `isAgain` loads it and what it imports anew. Variables in a file `.env` beside it are there for it, unless they are set.
+ * `isAgain` loads it and what it imports again. Variables in a file `.env` beside it are there for it, unless they are set.
  * Rejects with a `JexoError` that says in a sentence which file, which part and what to do.
  */
 export async function loadKit(file: string, isAgain = false, guardsStdout = true): Promise<Kit> {

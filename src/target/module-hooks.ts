@@ -39,7 +39,7 @@ export async function resolve(specifier: string, context: ResolveContext, next: 
   return { ...resolved, url: inGeneration(resolved.url, context.parentURL) }
 }
 
-/** A reloaded kit's own modules are loaded anew with it: its generation goes on to what it imports, but not to packages. */
+/** A reloaded kit's own modules are loaded again with it: its generation goes on to what it imports, but not to packages. */
 function inGeneration(url: string, parentURL: string | undefined): string {
   const generation = parentURL?.startsWith('file:') ? new URL(parentURL).searchParams.get(generationParam) : null
   if (!generation || !url.startsWith('file:') || url.includes('/node_modules/') || isOwn(url)) return url

@@ -24,7 +24,7 @@ export interface TargetOptions {
   /** Working folder of a child. */
   cwd?: string
   headers?: Readonly<Record<string, string>>
-  /** Loads a kit and what it imports anew, though it was loaded before. */
+  /** Loads a kit and what it imports again, though it was loaded before. */
   isAgain?: boolean
 }
 

@@ -14,7 +14,7 @@ export interface Found {
   /** What is there, and why it matters. */
   what: string
   /** What to do. */
-  mend: string
+  fix: string
   /** Where it is more or less grave than the rule says. */
   severity?: Severity
 }

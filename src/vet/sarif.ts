@@ -21,10 +21,10 @@ export function sarifOf(findings: readonly Finding[], artefact: string): Record<
     runs: [
       {
         tool: { driver: { name: 'jexo vet', version, rules: [...known, ...others.map((id) => ({ id }))] } },
-        results: findings.map(({ rule, severity, where, what, mend }) => ({
+        results: findings.map(({ rule, severity, where, what, fix }) => ({
           ruleId: rule,
           level: levels[severity],
-          message: { text: `${where}: ${what}. ${mend[0]?.toUpperCase()}${mend.slice(1)}.` },
+          message: { text: `${where}: ${what}. ${fix[0]?.toUpperCase()}${fix.slice(1)}.` },
           locations: [
             {
               physicalLocation: { artifactLocation: { uri: artefact } },

@@ -41,7 +41,7 @@ async function findingsOf({ id, group, severity, check }: Rule, surface: Surface
         severity: 'note',
         where: 'server',
         what: `the rule could not be asked: ${reason}`,
-        mend: 'look at what the server lists',
+        fix: 'look at what the server lists',
       },
     ]
   }

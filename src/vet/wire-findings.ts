@@ -51,7 +51,7 @@ export async function wireFindings(
           severity: 'error',
           where: `standard §${row.section}`,
           what: `${row.says} It does not: ${outcome.why}`.slice(0, 600),
-          mend: 'mend it as that section of the standard says',
+          fix: 'fix it as that section of the standard says',
         })
       }
     }

@@ -122,7 +122,7 @@ test('an edit of a kit is seen: the catalogue changes, and says what changed', a
   await page.getByRole('button', { name: /^cut_grass ?new/ }).waitFor()
   await page.getByRole('button', { name: /^count_flowers ?changed.*Counts all flowers/ }).waitFor()
   await loupe.line(/catalogue changed: /).waitFor()
-  // Connected to anew, what is there now is what it is compared with.
+  // Connected to again, what is there now is what it is compared with.
   await page.getByRole('button', { name: 'Restart', exact: true }).click()
   await page.getByRole('button', { name: /^cut_grass(?! ?new)/ }).waitFor()
   await loupe.end()

@@ -130,7 +130,7 @@ describe('Loupe', () => {
     await loupe.end()
   })
 
-  test('says what is wrong with a server that does not start, and starts it again once it is mended', async () => {
+  test('says what is wrong with a server that does not start, and starts it again once it is fixed', async () => {
     const kit = written(
       'late.kit.mjs',
       `import { existsSync } from 'node:fs'

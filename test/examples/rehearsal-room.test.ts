@@ -49,7 +49,7 @@ const say = async (text: string) => {
   await page.keyboard.press('Enter')
 }
 const last = (name: string) => page.getByRole('article', { name }).last()
-const anew = () => page.getByRole('button', { name: 'Start over' }).click()
+const startOver = () => page.getByRole('button', { name: 'Start over' }).click()
 
 test('a question is answered: proposed, approved, called, and the next by the same approval', async () => {
   await page.getByText(/it understands nothing/).waitFor()
@@ -69,7 +69,7 @@ test('a question is answered: proposed, approved, called, and the next by the sa
     .getByText(/^weigh_hive answers/)
     .nth(1)
     .waitFor()
-  await anew()
+  await startOver()
   await page.getByText('nothing is called before you do').waitFor()
 })
 
@@ -86,7 +86,7 @@ test('what a server asks is answered by its form, and a refusal calls nothing', 
   await say('Move hive ML-04 to Quarry Field')
   await last('Call of move_hive').getByRole('button', { name: 'Refuse' }).click()
   await page.getByText('move_hive did not do it: The person refused this call.').waitFor()
-  await anew()
+  await startOver()
 })
 
 test('resources and prompts are attached, with values that the server completes', async () => {
@@ -112,7 +112,7 @@ test('resources and prompts are attached, with values that the server completes'
   await page.getByText(/I see what you attached \(apiary:\/\/hives\/ML-04, inspection_letter\)/).waitFor()
   await page.getByText('attached: inspection_letter').click()
   await page.getByText(/Write a plain letter of at most 120 words to Ada Fenn/).waitFor()
-  await anew()
+  await startOver()
 })
 
 test('tools are switched off for the model, and one that is missing is not picked', async () => {
@@ -127,7 +127,7 @@ test('tools are switched off for the model, and one that is missing is not picke
   await page.getByRole('button', { name: 'Stop' }).click()
   await page.getByText('Stopped.').waitFor()
   await page.getByLabel('weigh_hive is offered to the model').click()
-  await anew()
+  await startOver()
 })
 
 test('servers that are down, crash, or answer 5 MB are told of in plain words, and the rest works on', async () => {
@@ -152,13 +152,13 @@ test('servers that are down, crash, or answer 5 MB are told of in plain words, a
   await page.getByRole('button', { name: 'Attach', exact: true }).click()
   await page.getByText(/nowhere\.kit\.ts/).waitFor()
   await server('apiary').getByRole('button', { name: 'All on' }).click()
-  await anew()
+  await startOver()
   await say('What is the reading of the scale under ML-04?')
   await last('Call of weigh_hive').waitFor()
 })
 
 test('a form that the page cannot draw is declined, and what the model is told can be read', async () => {
-  await anew()
+  await startOver()
   const server = written('oddly.mjs', oddly)
   await page.getByLabel('Attach a server').fill(`exec:"${process.execPath}" "${server}"`)
   await page.getByRole('button', { name: 'Attach', exact: true }).click()

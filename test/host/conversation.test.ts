@@ -259,7 +259,7 @@ describe('a host', () => {
     await host.close()
   })
 
-  test('keeps what is down with its reason, opens it again, and lists tools anew when they change', async () => {
+  test('keeps what is down with its reason, opens it again, and lists tools again when they change', async () => {
     const changed: string[] = []
     const host = new Host({ onChange: ({ state, tools }) => changed.push(`${state} ${tools.length}`) })
     let isUp = false

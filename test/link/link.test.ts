@@ -152,7 +152,7 @@ describe('a server that misbehaves', () => {
 })
 
 describe('a session that the server has ended', () => {
-  test('is opened anew; reads are repeated, the caller of anything else is told', async () => {
+  test('is opened again; reads are repeated, the caller of anything else is told', async () => {
     const service = await overHttp(sampleKit())
     let session = ''
     const spy: typeof fetch = async (input, init) => {

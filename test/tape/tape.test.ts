@@ -143,7 +143,7 @@ describe('a tape', () => {
     )
   })
 
-  test('is followed as it grows, from before it is there, and begun anew when it is emptied', async () => {
+  test('is followed as it grows, from before it is there, and begun again when it is emptied', async () => {
     const file = join(newFolder(), 'later.tape.jsonl')
     const heard: TapeEntry[] = []
     let wake = () => {}

@@ -26,7 +26,7 @@ describe('the rules', () => {
           where: expect.stringMatching(/\w/),
           what: expect.stringMatching(/\w/),
         })
-        expect(finding.mend).toMatch(/^[a-z]/)
+        expect(finding.fix).toMatch(/^[a-z]/)
       }
     },
   )

@@ -291,7 +291,7 @@ what is this
         name: 'hives.http:24',
         where: 'hives.http:24',
         reason: '"what is this" is no request',
-        fix: 'mend it there',
+        fix: 'fix it there',
       },
     ])
     const link = await opened(file, { settingPrefix: 'BEES' }, { token: 'tok' })

@@ -375,7 +375,7 @@ describe('what cannot be JSON leaves its function out, with the place and what t
       /parameter a\.list\.when: a RegExp/,
       /source as a string/,
     ],
-    ['never', 'export function f(a: never) {}', /its type is never/, /mend the type/],
+    ['never', 'export function f(a: never) {}', /its type is never/, /fix the type/],
   ])('%s', async (_what, source, reason, fix) => {
     const { tools, leftOut } = await planModule(module(`${source}\nexport function fine() { return 1 }`, 'left.ts'))
     expect(tools.map(({ name }) => name)).toEqual(['fine'])

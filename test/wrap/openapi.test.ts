@@ -779,8 +779,8 @@ describe('refusals of the API', () => {
     [
       'RFC 9457',
       422,
-      { title: 'Not registered', detail: 'Mend it.', errors: [{ pointer: '#/queen_year', detail: 'too old' }] },
-      'The API answered 422 Unprocessable Entity: Not registered\nMend it.\n- query_queen_year: too old',
+      { title: 'Not registered', detail: 'Fix it.', errors: [{ pointer: '#/queen_year', detail: 'too old' }] },
+      'The API answered 422 Unprocessable Entity: Not registered\nFix it.\n- query_queen_year: too old',
     ],
     [
       'a place in the body',

@@ -67,7 +67,7 @@ export class Hives {
     void this.#link?.close()
   }
 
-  /** Looks whether the server is there, again and again: a server that was started anew is a session anew, with the same subscriptions. */
+  /** Looks whether the server is there, again and again: a server that was started again is a new session, with the same subscriptions. */
   async #pulse(): Promise<void> {
     try {
       if (!this.#link) await this.#open()
@@ -91,7 +91,7 @@ export class Hives {
       clientInfo: { name: 'hive-board', version: '0.1.0' },
     })
     link.on('resourceUpdated', ({ uri }) => void this.#readOne(uri))
-    // A link that is closed for good is dialled anew at the next pulse.
+    // A link that is closed for good is dialled again at the next pulse.
     link.on('closed', () => {
       if (this.#link === link) this.#link = undefined
     })

@@ -80,7 +80,7 @@ export function Servers({
 function Told({ isChanged }: { isChanged: string }) {
   const [text, setText] = useState<string>()
   const [isOpen, setOpen] = useState(false)
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another list is read anew
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another list is read again
   useEffect(() => {
     if (!isOpen) return
     ask('functions')

@@ -110,9 +110,9 @@ function Findings({ part: { findings } }: { part: DeskPart }) {
     <details className="findings">
       <summary>{findings.length === 1 ? '1 finding of vet' : `${findings.length} findings of vet`}</summary>
       <ul>
-        {findings.map(({ rule, severity, what, mend }) => (
+        {findings.map(({ rule, severity, what, fix }) => (
           <li key={`${rule} ${what}`}>
-            <b>{severity}</b> {what}. <span>Fix: {mend}.</span>
+            <b>{severity}</b> {what}. <span>Fix: {fix}.</span>
           </li>
         ))}
       </ul>

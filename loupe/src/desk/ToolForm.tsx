@@ -24,7 +24,7 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
   const hasFields = Object.keys((schema.properties as object | undefined) ?? {}).length > 0
   const change = (value: unknown) => {
     setArgs(value)
-    // What was wrong is looked at again as one mends it; nobody is told off while typing for the first time.
+    // What was wrong is checked again as the person corrects it; nothing is reported while a value is typed for the first time.
     if (misfits.length > 0 || isRaw) setMisfits(misfitsOf(schema, value))
   }
   const send = (value: unknown) => {

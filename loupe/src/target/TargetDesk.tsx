@@ -14,7 +14,7 @@ interface Props {
 
 /** One target: how it is, what both sides can do, and how Loupe plays the host for it. */
 export default function TargetDesk({ target, catalogue, onBack }: Props) {
-  const { state, name, label, version, revision, session, latencyMs, problem, mend, instructions } = target
+  const { state, name, label, version, revision, session, latencyMs, problem, fix, instructions } = target
   const isOpen = state === 'open'
   const cost = Object.values(catalogue?.costs ?? {}).reduce((sum, tokens) => sum + tokens, 0)
   const facts: [string, string | undefined][] = [
@@ -39,7 +39,7 @@ export default function TargetDesk({ target, catalogue, onBack }: Props) {
         {problem !== undefined && (
           <p className="misfit">
             {problem}
-            {mend !== undefined && <b> Fix: {mend}.</b>}
+            {fix !== undefined && <b> Fix: {fix}.</b>}
           </p>
         )}
         <Facts facts={facts} />

@@ -119,8 +119,8 @@ export async function ensureSupervised(folder: string): Promise<void> {
 /** A failure as it was said elsewhere, with its own code. */
 export const relayedFailure = (failure: { code: string; message: string } | undefined): Error => {
   const { code = 'unexpected', message = 'it failed' } = failure ?? {}
-  const [what = message, ...mend] = message.replace(/\.$/, '').split('; ')
-  return new JexoError(code, what, mend.join('; ') || 'look at the logs of the place')
+  const [what = message, ...fix] = message.replace(/\.$/, '').split('; ')
+  return new JexoError(code, what, fix.join('; ') || 'look at the logs of the place')
 }
 
 /** Gives an order to the supervisor that runs, and passes on what it says. */

@@ -54,7 +54,7 @@ export class Router {
     return [...this.#sessions.values()].filter((session) => session.release === release).length
   }
 
-  /** From now on sessions of a release are unknown, so that their hosts open them anew. */
+  /** From now on sessions of a release are unknown, so that their hosts open them again. */
   forget(release: Release): void {
     for (const [id, session] of this.#sessions) if (session.release === release) this.#sessions.delete(id)
   }

@@ -145,14 +145,14 @@ async function probeTool(
 /** A schema that no value fits, or a server that does not come back, is told; the other tools are probed. */
 function unmade(tool: ToolDefinition, error: Error): { made: number; findings: Finding[] } {
   const what = `it could not be probed to the end: ${error.message.split('\n')[0]}`
-  const mend = 'look whether a value can fit its schema, and whether the server starts again'
+  const fix = 'look whether a value can fit its schema, and whether the server starts again'
   return {
     made: 0,
-    findings: [{ rule: 'probe-unmade', group: 'probe', severity: 'note', where: inTool(tool), what, mend }],
+    findings: [{ rule: 'probe-unmade', group: 'probe', severity: 'note', where: inTool(tool), what, fix }],
   }
 }
 
-function findingOf(tool: ToolDefinition, args: JsonObject, { rule, what, mend }: Verdict, seed: number): Finding {
+function findingOf(tool: ToolDefinition, args: JsonObject, { rule, what, fix }: Verdict, seed: number): Finding {
   const severity = probeRules.find(({ id }) => id === rule)?.severity ?? 'error'
   const shown = JSON.stringify(args)
   const given = shown.length > 300 ? `${shown.slice(0, 300)}… (${shown.length} characters)` : shown
@@ -162,7 +162,7 @@ function findingOf(tool: ToolDefinition, args: JsonObject, { rule, what, mend }:
     severity,
     where: inTool(tool),
     what: `called with ${given}, ${what}`,
-    mend: `${mend} (seed ${seed})`,
+    fix: `${fix} (seed ${seed})`,
   }
 }
 

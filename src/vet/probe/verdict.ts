@@ -35,7 +35,7 @@ export type ProbeRule = (typeof probeRules)[number]['id']
 export interface Verdict {
   rule: ProbeRule
   what: string
-  mend: string
+  fix: string
 }
 
 /** What came of a generated call: a result, or what it was rejected with. */
@@ -59,21 +59,21 @@ export async function verdictOn(
     return {
       rule: 'probe-stack-trace',
       what: `it answers with a stack trace, which a model cannot use and which tells of the machine: ${brief(text)}`,
-      mend: 'say in a sentence what is wrong with the arguments, and log the rest',
+      fix: 'say in a sentence what is wrong with the arguments, and log the rest',
     }
   if (isError === true) {
     if (!unforeseen.test(text)) return undefined
     return {
       rule: 'probe-threw',
       what: `it fails in a way that nobody foresaw: ${brief(text)}`,
-      mend: 'refuse such arguments in words a model can act on, or forbid them in the schema',
+      fix: 'refuse such arguments in words a model can act on, or forbid them in the schema',
     }
   }
   if (!isAllowed)
     return {
       rule: 'probe-wrong-taken',
       what: 'it takes arguments that its schema forbids, and answers as if all were well',
-      mend: 'check arguments against the schema before they are used',
+      fix: 'check arguments against the schema before they are used',
     }
   if (tool.outputSchema === undefined) return undefined
   const misfits =
@@ -84,7 +84,7 @@ export async function verdictOn(
   return {
     rule: 'probe-output-misfit',
     what: `its answer does not fit its schema for output: ${misfits.slice(0, 3).join('; ')}`,
-    mend: 'give what the schema says, or say in the schema what is given',
+    fix: 'give what the schema says, or say in the schema what is given',
   }
 }
 
@@ -95,19 +95,19 @@ function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined
     return {
       rule: 'probe-protocol-error',
       what: `it answers with protocol error ${error.code}, which hosts do not show to a model: ${brief(error.message)}`,
-      mend: 'answer with a result that has "isError": true and says what is wrong',
+      fix: 'answer with a result that has "isError": true and says what is wrong',
     }
   }
   if (isJexoError(error) && error.code === 'request-timed-out')
     return {
       rule: 'probe-hang',
       what: `it does not answer: ${brief(error.message)}`,
-      mend: 'limit the work, or tell of progress, and obey when the call is cancelled',
+      fix: 'limit the work, or tell of progress, and obey when the call is cancelled',
     }
   return {
     rule: 'probe-crash',
     what: `the server ends or the connection breaks: ${brief(error instanceof Error ? error.message : String(error))}`,
-    mend: 'catch what can be thrown there, and answer with what is wrong',
+    fix: 'catch what can be thrown there, and answer with what is wrong',
   }
 }
 

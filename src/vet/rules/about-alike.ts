@@ -22,7 +22,7 @@ export const aboutAlike: Rule = {
           {
             where: `${inTool(one)} and ${inTool(other)}`,
             what: `the descriptions share ${Math.round(share * 100)} % of their words`,
-            mend: 'begin each with the difference',
+            fix: 'begin each with the difference',
           },
         ]
       }),

@@ -14,6 +14,6 @@ export const aboutCopied: Rule = {
     ).map((group) => ({
       where: group.map(inTool).join(' and '),
       what: 'the descriptions are the same',
-      mend: 'describe how each differs from the other',
+      fix: 'describe how each differs from the other',
     })),
 }

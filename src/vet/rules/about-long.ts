@@ -14,6 +14,6 @@ export const aboutLong: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `the description has ${tool.description?.length} characters; hosts may cut it after ${most}`,
-        mend: 'put the essential part first, and details into the parameters or a resource',
+        fix: 'put the essential part first, and details into the parameters or a resource',
       })),
 }

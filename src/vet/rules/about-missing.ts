@@ -12,6 +12,6 @@ export const aboutMissing: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: 'it has no description',
-        mend: 'describe in a sentence what the tool does and returns',
+        fix: 'describe in a sentence what the tool does and returns',
       })),
 }

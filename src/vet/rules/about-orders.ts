@@ -22,6 +22,6 @@ export const aboutOrders: Rule = {
       .map(({ where, text }) => ({
         where,
         what: `the description instructs the model: ${JSON.stringify(orders.map((order) => order.exec(text)?.[0]).find(Boolean))}`,
-        mend: 'describe what the tool does; the host decides how to use it',
+        fix: 'describe what the tool does; the host decides how to use it',
       })),
 }

@@ -17,6 +17,6 @@ export const aboutRepeatsName: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: 'the description only repeats the name',
-        mend: 'describe the result, its units, and when to use the tool',
+        fix: 'describe the result, its units, and when to use the tool',
       })),
 }

@@ -13,6 +13,6 @@ export const aboutShort: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `the description is only ${JSON.stringify(tool.description)}`,
-        mend: 'describe what the tool does, to what, and what it returns',
+        fix: 'describe what the tool does, to what, and what it returns',
       })),
 }

@@ -12,6 +12,6 @@ export const arrayUnbounded: Rule = {
     ).map(({ tool, path }) => ({
       where: placeIn(tool, path),
       what: 'the list has no maximum length',
-      mend: 'set maxItems',
+      fix: 'set maxItems',
     })),
 }

@@ -19,7 +19,7 @@ export const commandParameter: Rule = {
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'the value is executed as code',
-          mend: 'offer one tool per permitted action, or run the code in a sandbox',
+          fix: 'offer one tool per permitted action, or run the code in a sandbox',
           ...(tool.annotations?.readOnlyHint === true ? { severity: 'warning' as const } : {}),
         })),
     ),

@@ -14,7 +14,7 @@ export const costOfAll: Rule = {
           {
             where: 'tools',
             what: `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}, about ${sum} tokens of context in every conversation`,
-            mend: 'serve fewer (--only), or a catalogue',
+            fix: 'serve fewer (--only), or a catalogue',
           },
         ]
       : []

@@ -14,6 +14,6 @@ export const costOfTool: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `about ${costs[tool.name]} tokens of context in every conversation`,
-        mend: 'shorten descriptions and choices, or split the tool',
+        fix: 'shorten descriptions and choices, or split the tool',
       })),
 }

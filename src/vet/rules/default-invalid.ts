@@ -17,7 +17,7 @@ export const defaultInvalid: Rule = {
           found.push({
             where: placeIn(tool, path),
             what: `the default ${JSON.stringify(schema.default)} does not fit its schema: ${misfit}`,
-            mend: 'set a default that fits',
+            fix: 'set a default that fits',
           })
       }
     return found

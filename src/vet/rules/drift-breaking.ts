@@ -13,7 +13,7 @@ export const driftBreaking: Rule = {
           .map(({ where, what }) => ({
             where,
             what,
-            mend: 'undo the change, or release a new major version and save the contract with jexo vet --save',
+            fix: 'undo the change, or release a new major version and save the contract with jexo vet --save',
           }))
       : [],
 }

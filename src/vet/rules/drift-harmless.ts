@@ -10,6 +10,6 @@ export const driftHarmless: Rule = {
     surface.contract
       ? driftBetween(surface.contract, contractOf(surface))
           .filter(({ isBreaking }) => !isBreaking)
-          .map(({ where, what }) => ({ where, what, mend: 'update the contract with jexo vet --save' }))
+          .map(({ where, what }) => ({ where, what, fix: 'update the contract with jexo vet --save' }))
       : [],
 }

@@ -27,7 +27,7 @@ export const effectContradicts: Rule = {
           {
             where: inTool(tool),
             what: `the effect is read, but the name is ${tool.name}`,
-            mend: 'set effect to add, change or remove',
+            fix: 'set effect to add, change or remove',
           },
         ]
       if (readOnlyHint !== true && destructiveHint === true && reading.has(first) && writes === undefined)
@@ -35,7 +35,7 @@ export const effectContradicts: Rule = {
           {
             where: inTool(tool),
             what: `the tool is marked destructive, but the name is ${tool.name}`,
-            mend: 'set effect to read, or rename the tool',
+            fix: 'set effect to read, or rename the tool',
             severity: 'warning' as const,
           },
         ]

@@ -14,6 +14,6 @@ export const effectUnsaid: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: 'no effect is set: hosts cannot tell whether it reads or writes',
-        mend: 'set effect to read, add, change or remove',
+        fix: 'set effect to read, add, change or remove',
       })),
 }

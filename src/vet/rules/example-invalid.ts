@@ -17,7 +17,7 @@ export const exampleInvalid: Rule = {
           found.push({
             where: `${inTool(tool)}, example ${at + 1}`,
             what: `the example does not fit the input schema: ${misfit}`,
-            mend: 'fix the example; people and models copy it',
+            fix: 'fix the example; people and models copy it',
           })
       }
     }

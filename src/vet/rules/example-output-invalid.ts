@@ -17,7 +17,7 @@ export const exampleOutputInvalid: Rule = {
           found.push({
             where: `tool ${part.name}, example ${at + 1}`,
             what: `the example's output does not fit the output schema: ${misfit}`,
-            mend: 'fix the example or the schema',
+            fix: 'fix the example or the schema',
           })
       }
     }

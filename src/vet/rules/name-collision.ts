@@ -11,6 +11,6 @@ export const nameCollision: Rule = {
     alike(tools, ({ name }) => normalised(name)).map((group) => ({
       where: group.map(inTool).join(' and '),
       what: 'hosts that ignore case and punctuation see one name',
-      mend: 'use names that differ in a word',
+      fix: 'use names that differ in a word',
     })),
 }

@@ -13,6 +13,6 @@ export const nameDashes: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `the name "${tool.name}" has ${[...new Set(tool.name.replace(/[A-Za-z0-9_]/g, ''))].map((sign) => JSON.stringify(sign)).join(', ')}`,
-        mend: `use ${normalised(tool.name)}`,
+        fix: `use ${normalised(tool.name)}`,
       })),
 }

@@ -16,6 +16,6 @@ export const nameDefault: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `the name "${tool.name}" is a placeholder`,
-        mend: 'use a name that tells what the tool does',
+        fix: 'use a name that tells what the tool does',
       })),
 }

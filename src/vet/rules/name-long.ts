@@ -14,7 +14,7 @@ export const nameLong: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `the name has ${tool.name.length} characters; chat endpoints accept 64, including the host's prefix`,
-        mend: `use at most ${most} characters`,
+        fix: `use at most ${most} characters`,
         ...(tool.name.length > 64 ? { severity: 'error' as const } : {}),
       })),
 }

@@ -16,7 +16,7 @@ export const nameStyles: Rule = {
       {
         where: 'tools',
         what: `the tool names use ${styles.size} styles (${examples})`,
-        mend: 'use one style, such as weigh_hive',
+        fix: 'use one style, such as weigh_hive',
       },
     ]
   },

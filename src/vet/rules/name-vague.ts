@@ -19,6 +19,6 @@ export const nameVague: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `the name "${tool.name}" does not tell what the tool does to what`,
-        mend: 'use a verb and its object, such as weigh_hive',
+        fix: 'use a verb and its object, such as weigh_hive',
       })),
 }

@@ -17,7 +17,7 @@ export const parameterCopied: Rule = {
       ).map((group) => ({
         where: `${inTool(tool)}, parameters ${group.map(([name]) => name).join(' and ')}`,
         what: 'the descriptions are the same',
-        mend: 'describe how each differs',
+        fix: 'describe how each differs',
       })),
     ),
 }

@@ -13,7 +13,7 @@ export const parameterUndescribed: Rule = {
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'it has no description',
-          mend: 'describe the value, with an example',
+          fix: 'describe the value, with an example',
         })),
     ),
 }

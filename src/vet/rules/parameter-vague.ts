@@ -17,7 +17,7 @@ export const parameterVague: Rule = {
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'the name does not tell what the value is',
-          mend: 'name it after the value, such as hive',
+          fix: 'name it after the value, such as hive',
         })),
     ),
 }

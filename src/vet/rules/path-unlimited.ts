@@ -19,7 +19,7 @@ export const pathUnlimited: Rule = {
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'the path is not restricted',
-          mend: 'set a pattern or choices, and confine paths to one folder',
+          fix: 'set a pattern or choices, and confine paths to one folder',
         })),
     ),
 }

@@ -9,6 +9,6 @@ export const printDiverted: Rule = {
     diverted.map((print) => ({
       where: 'stdout',
       what: `${print} writes to stdout; Jexo diverts it to stderr, since it would break stdio hosts`,
-      mend: 'use console.error, or call.log',
+      fix: 'use console.error, or call.log',
     })),
 }

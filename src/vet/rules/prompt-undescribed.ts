@@ -10,13 +10,13 @@ export const promptUndescribed: Rule = {
     prompts.flatMap((prompt) => [
       ...(prompt.description?.trim()
         ? []
-        : [{ where: inPrompt(prompt), what: 'it has no description', mend: 'describe what the prompt asks for' }]),
+        : [{ where: inPrompt(prompt), what: 'it has no description', fix: 'describe what the prompt asks for' }]),
       ...(prompt.arguments ?? [])
         .filter(({ description }) => !description?.trim())
         .map(({ name }) => ({
           where: `${inPrompt(prompt)}, argument ${name}`,
           what: 'it has no description',
-          mend: 'describe what to fill in',
+          fix: 'describe what to fill in',
         })),
     ]),
 }

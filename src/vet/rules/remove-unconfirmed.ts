@@ -12,7 +12,7 @@ export const removeUnconfirmed: Rule = {
             {
               where: `tool ${part.name}`,
               what: 'it removes data without confirmation',
-              mend: 'set confirm: (input) => the question to ask',
+              fix: 'set confirm: (input) => the question to ask',
             },
           ]
         : [],

@@ -11,5 +11,5 @@ export const resourceUndescribed: Rule = {
       ...templates.map(({ uriTemplate, description }) => ({ where: `template ${uriTemplate}`, description })),
     ]
       .filter(({ description }) => !description?.trim())
-      .map(({ where }) => ({ where, what: 'it has no description', mend: 'describe the content' })),
+      .map(({ where }) => ({ where, what: 'it has no description', fix: 'describe the content' })),
 }

@@ -9,5 +9,5 @@ export const resourceUntyped: Rule = {
     resources
       .map(({ uri, mimeType }) => ({ where: `resource ${uri}`, mimeType }))
       .filter(({ mimeType }) => mimeType === undefined)
-      .map(({ where }) => ({ where, what: 'it has no media type', mend: 'set mimeType, such as text/markdown' })),
+      .map(({ where }) => ({ where, what: 'it has no media type', fix: 'set mimeType, such as text/markdown' })),
 }

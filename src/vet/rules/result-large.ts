@@ -13,6 +13,6 @@ export const resultLarge: Rule = {
       .map(({ case: file, step, tokens }) => ({
         where: `${file}, ${step}`,
         what: `the result is about ${tokens} tokens`,
-        mend: 'return pages, a summary, or a link to a resource',
+        fix: 'return pages, a summary, or a link to a resource',
       })),
 }

@@ -26,7 +26,7 @@ export const schemaBroken: Rule = {
           found.push({
             where: inTool(tool),
             what: `the ${of} schema is invalid: ${reason}`,
-            mend: 'fix it according to its JSON Schema dialect (2020-12 unless $schema names another)',
+            fix: 'fix it according to its JSON Schema dialect (2020-12 unless $schema names another)',
           })
       }
     return found

@@ -14,6 +14,6 @@ export const schemaChoices: Rule = {
     ).map(({ tool, path, found }) => ({
       where: placeIn(tool, path),
       what: `the enum has ${found} values`,
-      mend: 'accept a string, check it in the tool, and offer a second tool to look values up',
+      fix: 'accept a string, check it in the tool, and offer a second tool to look values up',
     })),
 }

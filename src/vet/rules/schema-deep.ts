@@ -12,6 +12,6 @@ export const schemaDeep: Rule = {
     inInputs(surface, (_, depth) => (depth === most + 1 ? depth : undefined)).map(({ tool, path, found }) => ({
       where: placeIn(tool, path),
       what: `the input is nested ${found} levels deep; some chat endpoints accept ${most}`,
-      mend: 'flatten it, or split the tool',
+      fix: 'flatten it, or split the tool',
     })),
 }

@@ -15,7 +15,7 @@ export const schemaFormat: Rule = {
       ({ tool, path, found }) => ({
         where: placeIn(tool, path),
         what: `some chat endpoints do not know the format ${JSON.stringify(found)}`,
-        mend: 'state it in the description, or use a pattern',
+        fix: 'state it in the description, or use a pattern',
       }),
     ),
 }

@@ -12,6 +12,6 @@ export const schemaLookAround: Rule = {
     ).map(({ tool, path, found }) => ({
       where: placeIn(tool, path),
       what: `the pattern ${found} uses look-around`,
-      mend: 'rewrite it without (?=, (?! and (?<',
+      fix: 'rewrite it without (?=, (?! and (?<',
     })),
 }

@@ -18,6 +18,6 @@ export const schemaNothingRequired: Rule = {
       .map((tool) => ({
         where: inTool(tool),
         what: `none of the ${parametersOf(tool).length} arguments is required or has a default`,
-        mend: 'require the arguments the tool needs, and set defaults for the others',
+        fix: 'require the arguments the tool needs, and set defaults for the others',
       })),
 }

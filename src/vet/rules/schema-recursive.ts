@@ -33,7 +33,7 @@ export const schemaRecursive: Rule = {
       return names.map((name) => ({
         where: inTool(tool),
         what: `the input is recursive ($ref ${name}); some chat endpoints reject that`,
-        mend: 'write out the levels that are needed',
+        fix: 'write out the levels that are needed',
       }))
     }),
 }

@@ -18,7 +18,7 @@ export const schemaRequiredUnknown: Rule = {
           return missing.map((name) => ({
             where: inTool(tool),
             what: `the ${of} requires "${name}", which is not defined`,
-            mend: 'define it in properties, or remove it from required',
+            fix: 'define it in properties, or remove it from required',
           }))
         }),
       ),

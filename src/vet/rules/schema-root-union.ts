@@ -15,7 +15,7 @@ export const schemaRootUnion: Rule = {
             {
               where: inTool(tool),
               what: `the input has ${found.join(' and ')} at the root`,
-              mend: 'use one object, or one tool per case',
+              fix: 'use one object, or one tool per case',
             },
           ]
     }),

@@ -11,7 +11,7 @@ export const schemaTuple: Rule = {
       ({ tool, path, found }) => ({
         where: placeIn(tool, path),
         what: `a tuple of ${found} items (prefixItems)`,
-        mend: 'use an object with named fields',
+        fix: 'use an object with named fields',
       }),
     ),
 }

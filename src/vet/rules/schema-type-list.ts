@@ -11,7 +11,7 @@ export const schemaTypeList: Rule = {
       ({ tool, path, found }) => ({
         where: placeIn(tool, path),
         what: `the type is ${found.join(' or ')}`,
-        mend: found.includes('null') ? 'leave it out instead of giving null' : 'decide for one, or use anyOf',
+        fix: found.includes('null') ? 'leave it out instead of giving null' : 'decide for one, or use anyOf',
       }),
     ),
 }

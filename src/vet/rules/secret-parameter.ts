@@ -15,7 +15,7 @@ export const secretParameter: Rule = {
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'the model would need to know a secret',
-          mend: 'declare the secret as a setting of the kit',
+          fix: 'declare the secret as a setting of the kit',
         })),
     ),
 }

@@ -11,7 +11,7 @@ export const serverNameless: Rule = {
           {
             where: 'server',
             what: `the server's name is ${JSON.stringify(name)}`,
-            mend: 'use a name that tells what it serves',
+            fix: 'use a name that tells what it serves',
           },
         ]
       : []),
@@ -20,7 +20,7 @@ export const serverNameless: Rule = {
           {
             where: 'server',
             what: `the server's version is ${JSON.stringify(version)}`,
-            mend: 'set a real version; clients show it',
+            fix: 'set a real version; clients show it',
           },
         ]
       : []),
@@ -30,7 +30,7 @@ export const serverNameless: Rule = {
           {
             where: 'server',
             what: 'the server has no instructions',
-            mend: 'describe its purpose in about, in a sentence or two',
+            fix: 'describe its purpose in about, in a sentence or two',
           },
         ]),
   ],

@@ -9,6 +9,6 @@ export const strayOutput: Rule = {
     strays.slice(0, 5).map((line) => ({
       where: 'stdout',
       what: `it writes ${JSON.stringify(line.slice(0, 80))} to stdout, where only messages are allowed`,
-      mend: 'write to stderr; start child programs with stdio: ["ignore", 2, 2] or "pipe"',
+      fix: 'write to stderr; start child programs with stdio: ["ignore", 2, 2] or "pipe"',
     })),
 }

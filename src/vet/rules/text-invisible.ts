@@ -17,6 +17,6 @@ export const textInvisible: Rule = {
       .map(({ where, text }) => ({
         where,
         what: `it contains the invisible character U+${(invisible.exec(text)?.[0].codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}`,
-        mend: 'remove it',
+        fix: 'remove it',
       })),
 }

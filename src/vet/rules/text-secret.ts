@@ -15,7 +15,7 @@ export const textSecret: Rule = {
             {
               where,
               what: `it seems to contain ${found}`,
-              mend: 'remove and replace the secret, and declare it as a setting',
+              fix: 'remove and replace the secret, and declare it as a setting',
             },
           ]
         : []

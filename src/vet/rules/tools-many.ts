@@ -13,7 +13,7 @@ export const toolsMany: Rule = {
           {
             where: 'tools',
             what: `there are ${tools.length} tools`,
-            mend: 'serve fewer (--only), or a catalogue',
+            fix: 'serve fewer (--only), or a catalogue',
           },
         ]
       : [],

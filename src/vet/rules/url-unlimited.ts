@@ -22,7 +22,7 @@ export const urlUnlimited: Rule = {
         .map(([name]) => ({
           where: `${inTool(tool)}, parameter ${name}`,
           what: 'the URL is not restricted: it may point into your own network',
-          mend: 'set a pattern or a list of hosts',
+          fix: 'set a pattern or a list of hosts',
         })),
     ),
 }

@@ -2,7 +2,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 import { mismatch, type Pattern } from './pattern.js'
 import type { HttpExpectation, HttpStep, WireTransport } from './requirement.js'
 
-/** Raw messages to and from a server: nothing is checked, paired or mended on the way. */
+/** Raw messages to and from a server: nothing is checked, paired or corrected. */
 export abstract class Talk {
   /** All that came, in order; what is no JSON comes as text. */
   readonly came: unknown[] = []

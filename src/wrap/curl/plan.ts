@@ -52,7 +52,7 @@ export function planCurl(
       const reason = reasons.get(one)
       return reason ? [{ name: one.name, where: `${one.operation.method} ${one.operation.path}`, ...reason }] : []
     }),
-    ...unread.map(({ where, reason }) => ({ name: where, where, reason, fix: 'mend it there' })),
+    ...unread.map(({ where, reason }) => ({ name: where, where, reason, fix: 'fix it there' })),
   ]
   const plan: RestPlan = {
     version: 1,

@@ -34,7 +34,7 @@ export interface RecordedRequests {
   readonly unread: readonly { where: string; reason: string }[]
 }
 
-/** Chosen anew in each process, so that no source can write a mark of its own, escaped or encoded. */
+/** Random in each process, so that no source can write a mark of its own, escaped or encoded. */
 const nonce = crypto.randomUUID().replaceAll('-', '')
 
 /** A variable in a text, such as `$TOKEN` or `{{token}}`, as a mark that no source can contain by itself. */

@@ -64,7 +64,7 @@ export function planGraph(reading: GraphReading, options: GraphPlanOptions = {})
     name: where,
     where,
     reason,
-    fix: 'mend it there',
+    fix: 'fix it there',
   }))
   for (const one of all) {
     const { operation, name } = one
@@ -132,7 +132,7 @@ function faultOf(
   const fragments = file.document.definitions.filter(({ kind }) => kind === Kind.FRAGMENT_DEFINITION)
   const document = { kind: Kind.DOCUMENT, definitions: [node, ...fragments] } as const
   const [fault] = validate(schema, document).filter(({ message }) => !/^Fragment ".*" is never used/.test(message))
-  return fault && { reason: reasonOf(fault), fix: `mend it in ${file.name}` }
+  return fault && { reason: reasonOf(fault), fix: `fix it in ${file.name}` }
 }
 
 function plannedOperation(

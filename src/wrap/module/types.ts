@@ -72,7 +72,7 @@ export class TypeReader {
 
   #shapeOf(type: ts.Type): Shape {
     if ((type as { intrinsicName?: string }).intrinsicName === 'error') {
-      throw new Unfit('its type is not found', 'mend the import or install the types')
+      throw new Unfit('its type is not found', 'fix the import or install the types')
     }
     if (this.isKind(type, 'Instantiable') && !this.#simple(type))
       return this.#shapeOf(this.#checker.getBaseConstraintOfType(type) ?? this.#checker.getUnknownType())
@@ -86,7 +86,7 @@ export class TypeReader {
   }
 
   #simple(type: ts.Type): Shape | undefined {
-    if (this.isKind(type, 'Never')) throw new Unfit('its type is never, which no value has', 'mend the type')
+    if (this.isKind(type, 'Never')) throw new Unfit('its type is never, which no value has', 'fix the type')
     if (this.isKind(type, 'EnumLiteral') && !type.isUnion()) return this.#enumMembers([type])
     if (type.isStringLiteral()) return plain({ type: 'string', const: type.value })
     if (type.isNumberLiteral()) return plain({ type: 'number', const: type.value })

@@ -47,7 +47,7 @@ export function commonOf({ root, path, method, item, operation }: OperationConte
   }
 }
 
-/** Parameters of the operation, and those of its path that it does not say anew. */
+/** Parameters of the operation, and those of its path that it does not say again. */
 export function parametersOf({ documents, item, operation, url }: OperationContext, warnings: string[]): Found[] {
   const byKey = new Map<string, Found>()
   for (const given of [item.parameters, operation.parameters].flatMap((list) =>

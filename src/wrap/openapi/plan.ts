@@ -45,7 +45,7 @@ export function planOpenApi(
     name: where,
     where,
     reason,
-    fix: 'mend the description',
+    fix: 'fix the description',
   }))
   const taken: { named: Named; needs: Extract<Needed, { credentials: readonly string[] }> }[] = []
   const chosen = chooseOperations(all, options)

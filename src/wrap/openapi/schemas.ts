@@ -93,7 +93,7 @@ export class SchemaReader {
       this.definitions[name] = this.#at(found.value, found.url)
     }
     const reference = { $ref: `#/$defs/${name}` }
-    // A shared schema may be described anew where it is used; newer descriptions may add anything.
+    // A shared schema may be described again where it is used; newer descriptions may add anything.
     const beside = this.#isOlder ? pick(siblings, ['description']) : this.#plain(siblings, url)
     return Object.keys(beside).length > 0 ? { ...beside, ...reference } : reference
   }

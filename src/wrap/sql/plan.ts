@@ -143,7 +143,7 @@ function faultOf(query: ReadQuery, other: string | undefined): { reason: string;
   if (!/^[A-Za-z0-9_.-]{1,128}$/.test(name))
     return { reason: `${JSON.stringify(name)} is no name of a tool`, fix: 'use A-Z a-z 0-9 _ - . in @name' }
   if (other !== undefined) return { reason: `${other} has that name already`, fix: 'give another by @name' }
-  if (faults.length > 0) return { reason: faults.join('; '), fix: 'mend the comment before it' }
+  if (faults.length > 0) return { reason: faults.join('; '), fix: 'fix the comment before it' }
   if (!reading.has(first) && !writing.has(first))
     return {
       reason: `${first || 'it'} is no statement that a tool may run`,
@@ -154,7 +154,7 @@ function faultOf(query: ReadQuery, other: string | undefined): { reason: string;
   if (isWriting(query) && effect === 'read')
     return { reason: 'it says @effect read, and writes', fix: 'say @effect add, change or remove' }
   return typeof described === 'string'
-    ? { reason: `the database refuses it: ${described}`, fix: 'mend the statement' }
+    ? { reason: `the database refuses it: ${described}`, fix: 'fix the statement' }
     : undefined
 }
 
