@@ -19,7 +19,7 @@ import { isLoopback } from '../transport/http/checks.js'
 import { HttpWire } from '../transport/http-wire.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { Failed, out, say } from './output.js'
-import { gather, type TargetFlags, targetOptions } from './target-options.js'
+import { type TargetFlags, targetOptions, withReach } from './target-options.js'
 
 interface Flags extends TargetFlags {
   tape?: string
@@ -27,21 +27,16 @@ interface Flags extends TargetFlags {
 }
 
 export const relay = () =>
-  new Command('relay')
-    .description('Pass bytes between a host and a server unchanged, and record the messages')
-    .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
-    .option('--tape <file>', 'tape to write; appends to an existing file')
-    .option(
-      '--http [[host:]port]',
-      'for a URL: listen for hosts over HTTP; default: the host uses stdin and stdout',
-    )
-    .option(
-      '--header <name: value>',
-      `send a header with every request; \${env:NAME} inserts a variable (repeatable)`,
-      gather,
-    )
-    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
-    .option('--cwd <folder>', 'working folder of a command')
+  withReach(
+    new Command('relay')
+      .description('Pass bytes between a host and a server unchanged, and record the messages')
+      .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
+      .option('--tape <file>', 'tape to write; appends to an existing file')
+      .option(
+        '--http [[host:]port]',
+        'for a URL: listen for hosts over HTTP; default: the host uses stdin and stdout',
+      ),
+  )
     .addHelpText(
       'after',
       `

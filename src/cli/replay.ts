@@ -14,7 +14,7 @@ import { watchCases } from '../replay/watch-cases.js'
 import { untilSignal } from '../serve/serve-kit.js'
 import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from './output.js'
 import { reviewUpdates } from './replay-update.js'
-import { gather, readMs, type TargetFlags, targetOptions } from './target-options.js'
+import { readMs, type TargetFlags, targetOptions, withReach } from './target-options.js'
 
 interface Flags extends TargetFlags {
   target?: string
@@ -27,19 +27,18 @@ interface Flags extends TargetFlags {
 }
 
 export const replay = () =>
-  new Command('replay')
-    .description('Run recorded cases as tests')
-    .argument('<cases...>', 'case files or folders of them (*.case.yaml); with --save: tapes')
-    .option('--target <target>', 'run the cases against this target instead of their own')
-    .option('--update', 'accept the received results as expected; on a terminal, confirm each case')
-    .option('--watch', 'run again when a case or the kit changes')
-    .option('--coverage', 'list uncovered parts')
-    .option('--save <folder>', 'create cases from tapes: one per session, with its calls as steps')
-    .option('--json', 'print the reports as JSON')
-    .option('--junit <file>', 'also write the reports as JUnit XML')
-    .option('--header <name: value>', 'send a header with every request (repeatable)', gather)
-    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
-    .option('--cwd <folder>', 'working folder of a command')
+  withReach(
+    new Command('replay')
+      .description('Run recorded cases as tests')
+      .argument('<cases...>', 'case files or folders of them (*.case.yaml); with --save: tapes')
+      .option('--target <target>', 'run the cases against this target instead of their own')
+      .option('--update', 'accept the received results as expected; on a terminal, confirm each case')
+      .option('--watch', 'run again when a case or the kit changes')
+      .option('--coverage', 'list uncovered parts')
+      .option('--save <folder>', 'create cases from tapes: one per session, with its calls as steps')
+      .option('--json', 'print the reports as JSON')
+      .option('--junit <file>', 'also write the reports as JUnit XML'),
+  )
     .option('--timeout <ms>', 'time limit of a step, in milliseconds')
     .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')
     .addHelpText(

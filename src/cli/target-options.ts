@@ -20,8 +20,8 @@ export interface TargetFlags {
 /** For options that may be given again. */
 export const gather = (value: string, before: string[] = []) => [...before, value]
 
-/** Adds what every command with a target takes. */
-export function withTarget(command: Command): Command {
+/** Adds the options for reaching a target: headers, variables and the working folder of a command. */
+export function withReach(command: Command): Command {
   return command
     .option(
       '--header <name: value>',
@@ -30,6 +30,11 @@ export function withTarget(command: Command): Command {
     )
     .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
     .option('--cwd <folder>', 'working folder of a command')
+}
+
+/** Adds what every command with a target takes. */
+export function withTarget(command: Command): Command {
+  return withReach(command)
     .option('--timeout <ms>', 'time limit of a request, in milliseconds')
     .option('--trace', 'print every message and upstream request on stderr')
     .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')

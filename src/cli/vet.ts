@@ -11,7 +11,7 @@ import { rules } from '../vet/rules.js'
 import { sarifOf } from '../vet/sarif.js'
 import { contractFileOf, type TargetReport, vetTarget } from '../vet/vet-target.js'
 import { colours, columns, Failed, out, outJson, say, sayProgress, wrapped } from './output.js'
-import { gather, readMs, type TargetFlags, targetOptions } from './target-options.js'
+import { readMs, type TargetFlags, targetOptions, withReach } from './target-options.js'
 
 interface Flags extends TargetFlags {
   strict?: boolean
@@ -28,22 +28,21 @@ interface Flags extends TargetFlags {
 }
 
 export const vetCommand = () =>
-  new Command('vet')
-    .description("Lint a server's names, schemas and behaviour")
-    .argument('[target]', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
-    .option('--strict', 'exit with 1 on warnings too; default: only on errors')
-    .option('--wire', 'also check the server against the standard')
-    .option('--probe <calls>', 'call each read-only tool this often with generated arguments, valid and invalid')
-    .option('--seed <number>', 'seed of --probe; the same seed makes the same calls')
-    .option('--save [file]', 'save the current definitions as the contract; later changes are findings')
-    .option('--contract <file>', 'contract file; default: <name>.contract.json beside the kit')
-    .option('--cases <folder>', 'folder of cases, whose results are measured; default: cases/ beside the kit')
-    .option('--json', 'print the report as JSON')
-    .option('--sarif <file>', 'also write the report as SARIF')
-    .option('--rules', 'list every rule')
-    .option('--header <name: value>', 'send a header with every request (repeatable)', gather)
-    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
-    .option('--cwd <folder>', 'working folder of a command')
+  withReach(
+    new Command('vet')
+      .description("Lint a server's names, schemas and behaviour")
+      .argument('[target]', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
+      .option('--strict', 'exit with 1 on warnings too; default: only on errors')
+      .option('--wire', 'also check the server against the standard')
+      .option('--probe <calls>', 'call each read-only tool this often with generated arguments, valid and invalid')
+      .option('--seed <number>', 'seed of --probe; the same seed makes the same calls')
+      .option('--save [file]', 'save the current definitions as the contract; later changes are findings')
+      .option('--contract <file>', 'contract file; default: <name>.contract.json beside the kit')
+      .option('--cases <folder>', 'folder of cases, whose results are measured; default: cases/ beside the kit')
+      .option('--json', 'print the report as JSON')
+      .option('--sarif <file>', 'also write the report as SARIF')
+      .option('--rules', 'list every rule'),
+  )
     .option('--timeout <ms>', 'time limit of a request, in milliseconds')
     .option(
       '--row-timeout <ms>',

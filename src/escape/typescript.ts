@@ -1,3 +1,5 @@
+import { oneLine } from './one-line.js'
+
 const width = 112
 
 /** JSON as one would write it in TypeScript: no quotes where none are needed, on one line where it fits. */
@@ -45,4 +47,4 @@ const withoutSeparators = (json: string): string =>
   json.replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')
 
 /** A comment that ends at the end of its line, whatever the text holds. */
-export const lineComment = (text: string): string => `// ${text.replace(/[\p{Cc}\u2028\u2029]+/gu, ' ').trim()}`
+export const lineComment = (text: string): string => `// ${oneLine(text)}`

@@ -138,13 +138,12 @@ const lineEnds = '\n\r\u2028\u2029'
 /** How an expression is found again in a URI. */
 function pieceOf(part: string | Expression): Piece {
   if (typeof part === 'string') return { kind: 'text', text: part }
-  const { operator, variables } = part
+  const { operator } = part
   const { first, named, reserved } = styleOf(operator)
   if (named) return { kind: 'run', prefix: first, stops: '#/', least: 0, isOptional: true }
   const stops = reserved ? lineEnds : operator === '/' ? '?#' : '/?#'
   if (operator === '' || operator === '+') return { kind: 'run', prefix: '', stops, least: 1, isOptional: false }
-  const isPath = operator === '/' && variables.some((variable) => variable.explode)
-  return { kind: 'run', prefix: first, stops: isPath ? '?#' : stops, least: 1, isOptional: true }
+  return { kind: 'run', prefix: first, stops, least: 1, isOptional: true }
 }
 
 function readMatch(
