@@ -31,12 +31,7 @@ export const compilingValidator = {
 let compilers: Promise<{ current: Compile; draft7: Compile }> | undefined
 
 async function loadCompilers() {
-  const [{ Ajv }, { Ajv2020 }, formats] = await Promise.all([
-    import('ajv'),
-    import('ajv/dist/2020.js'),
-    import('ajv-formats'),
-  ])
-  const addFormats = formats.default.default
+  const { Ajv, Ajv2020, addFormats } = await import('./ajv.js')
   type AnyAjv = Ajv | Ajv2020
   const instanceOf = (Kind: new (options: Options) => AnyAjv, allErrors: boolean, makePattern: PatternMaker) => {
     // Ajv tells patterns apart by their text.

@@ -5,6 +5,7 @@ import { isJexoError, problems } from '../errors.js'
 import { shownPath } from '../target/kit-file.js'
 import type { MadeWrap } from '../wrap/registry.js'
 import { type AssetCollector, assetPlugin } from './assets.js'
+import { latePackages } from './late-packages.js'
 import { englishOnly, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
 /** A kit and what it imports as one module, and the map from its lines to those of the sources. */
@@ -45,6 +46,7 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
       plugins: [
         kitItself(kitPath),
         frozenWraps(wraps),
+        latePackages(built),
         ownPackages(built),
         nativeParts(),
         assetPlugin(assets),
