@@ -65,19 +65,26 @@ async function loadCompilers() {
         makePattern === nativeTest
           ? usual
           : { first: instanceOf(Kind, false, makePattern), all: instanceOf(Kind, true, makePattern) }
-      const isValid = pair.first.compile(schema)
+      const isValid = compiledBy(pair.first, schema)
       let explain: ReturnType<AnyAjv['compile']> | undefined
       return (value) => {
         if (isValid(value)) return []
         // Looking for every fault costs as much as the value is large: in a large one, the first will do.
         if (!isSmall(value)) return faultsOf(isValid.errors)
-        explain ??= pair.all.compile(schema)
+        explain ??= compiledBy(pair.all, schema)
         explain(value)
         return faultsOf(explain.errors ?? isValid.errors)
       }
     }
   }
   return { current: compilerOf(Ajv2020), draft7: compilerOf(Ajv) }
+}
+
+/** Compiles without keeping: an instance remembers every schema, and a client sees new ones for as long as it runs. */
+function compiledBy(ajv: Ajv | Ajv2020, schema: JsonSchema): ReturnType<Ajv['compile']> {
+  const validate = ajv.compile(schema)
+  ajv.removeSchema(schema)
+  return validate
 }
 
 function boundFormats(ajv: Ajv | Ajv2020): void {
