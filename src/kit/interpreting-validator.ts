@@ -25,18 +25,34 @@ function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
   boundFormats()
   // It writes into the schema it is given, and ours are frozen.
   const own = structuredClone(schema) as JsonSchema
-  bound(own, makePattern, 0)
+  const patterns: Formats = {}
+  bound(own, makePattern, patterns, 0)
   const dialect = dialectOf(schema.$schema)
   const first = new Validator(own as CfworkerSchema, dialect, true)
   const all = new Validator(own as CfworkerSchema, dialect, false)
   return (value) => {
     if (!isSmall(value, maxValues))
       return [{ path: [], reason: `it holds more than ${maxValues} values, which is as many as are checked here` }]
-    const found = first.validate(value)
-    if (found.valid) return []
-    // Looking for every fault costs as much as the value is large: in a large one, the first will do.
-    const { errors } = isSmall(value) ? all.validate(value) : found
-    return innermost(errors.map(readError)).slice(0, maxMisfits)
+    return withFormats(patterns, () => {
+      const found = first.validate(value)
+      if (found.valid) return []
+      // Looking for every fault costs as much as the value is large: in a large one, the first will do.
+      const { errors } = isSmall(value) ? all.validate(value) : found
+      return innermost(errors.map(readError)).slice(0, maxMisfits)
+    })
+  }
+}
+
+type Formats = Record<string, (text: string) => boolean>
+
+/** The interpreter knows formats by one table for all schemas: a schema's own stand in it only while it checks. */
+function withFormats<T>(own: Formats, check: () => T): T {
+  const known = format as Formats
+  Object.assign(known, own)
+  try {
+    return check()
+  } finally {
+    for (const name of Object.keys(own)) delete known[name]
   }
 }
 
@@ -46,12 +62,12 @@ const patternPrefix = 'jexo-pattern:'
  * Puts bounded checks in the place of what the interpreter would run without bounds: a pattern becomes a format of ours, a list of different
  * items gets a length. Properties by pattern are kept only where the pattern is harmless.
  */
-function bound(schema: unknown, makePattern: PatternMaker, depth: number): void {
+function bound(schema: unknown, makePattern: PatternMaker, patterns: Formats, depth: number): void {
   if (typeof schema !== 'object' || schema === null || depth > 200) return
   const own = schema as Record<string, unknown>
   if (typeof own.pattern === 'string') {
     const name = patternPrefix + own.pattern
-    ;(format as Record<string, (text: string) => boolean>)[name] ??= makePattern(own.pattern)
+    patterns[name] ??= makePattern(own.pattern)
     const before = Array.isArray(own.allOf) ? own.allOf : []
     own.allOf = [...before, { format: name }]
     delete own.pattern
@@ -62,7 +78,7 @@ function bound(schema: unknown, makePattern: PatternMaker, depth: number): void 
     for (const pattern of Object.keys(patternProperties))
       if (needsLinearEngine({ pattern })) delete (patternProperties as Record<string, unknown>)[pattern]
   for (const [key, value] of Object.entries(own))
-    if (key !== 'enum' && key !== 'const') bound(value, makePattern, depth + 1)
+    if (key !== 'enum' && key !== 'const') bound(value, makePattern, patterns, depth + 1)
 }
 
 let isBound = false
@@ -70,7 +86,7 @@ let isBound = false
 function boundFormats(): void {
   if (isBound) return
   isBound = true
-  const formats = format as Record<string, (text: string) => boolean>
+  const formats = format as Formats
   for (const [name, check] of Object.entries(formats)) formats[name] = boundedFormat(name, check)
 }
 
