@@ -1,5 +1,5 @@
 import { problems } from '../errors.js'
-import { uriComponent, wellFormed } from '../escape/uri.js'
+import { uriUnreserved, wellFormed } from '../escape/uri.js'
 import { matchPieces, type Piece } from './uri-match.js'
 
 /**
@@ -105,7 +105,7 @@ function expandExpression(expression: Expression, values: Readonly<Record<string
 
 function expandVariable(variable: Variable, value: TemplateValue, style: Style): string | undefined {
   if (value === undefined) return undefined
-  const encode = style.reserved ? encodeReserved : encodeUnreserved
+  const encode = style.reserved ? encodeReserved : uriUnreserved
   const named = (text: string) => {
     if (!style.named) return text
     return text === '' ? `${variable.name}${style.ifEmpty}` : `${variable.name}=${text}`
@@ -125,8 +125,6 @@ function expandVariable(variable: Variable, value: TemplateValue, style: Style):
   return pairs.map(([key, item]) => `${key}=${item}`).join(style.separator)
 }
 
-const encodeUnreserved = (text: string) =>
-  uriComponent(text).replace(/[!'()*]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
 const encodeReserved = (text: string) =>
   encodeURI(wellFormed(text))
     .replaceAll('%5B', '[')

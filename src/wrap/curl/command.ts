@@ -1,4 +1,4 @@
-import { encoded } from '../rest/serialize.js'
+import { uriUnreserved } from '../../escape/uri.js'
 import { parse as parseContentType } from './media-type.js'
 import { type RecordedBody, type RecordedField, type RecordedRequest, startsWithVariable } from './recorded.js'
 
@@ -169,7 +169,7 @@ function urlEncoded(text: string): Data {
   const at = text.search(/[=@]/)
   if (at >= 0 && text.charAt(at) === '@') return { text, isFile: true }
   const name = at < 0 ? '' : text.slice(0, at)
-  const value = encoded(at < 0 ? text : text.slice(at + 1)).replaceAll('%20', '+')
+  const value = uriUnreserved(at < 0 ? text : text.slice(at + 1)).replaceAll('%20', '+')
   return { text: name === '' ? value : `${name}=${value}`, isFile: false }
 }
 

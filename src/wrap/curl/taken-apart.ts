@@ -1,6 +1,6 @@
+import { uriUnreserved } from '../../escape/uri.js'
 import { isObject } from '../../protocol/messages.js'
 import { isSecretValue } from '../../protocol/secrets.js'
-import { encoded } from '../rest/serialize.js'
 import { parse as parseMediaType } from './media-type.js'
 import {
   type RecordedBody,
@@ -71,7 +71,7 @@ export function takenApart(request: RecordedRequest): TakenApart {
 
 function segmentOf(written: string): Segment {
   const text = decoded(written)
-  const raw = isSendable(written) ? written : encoded(text)
+  const raw = isSendable(written) ? written : uriUnreserved(text)
   const [, braced, angled, colon, shouted] =
     /^(?:\{([\w.-]+)\}|<([\w-]+)>|:([A-Za-z]\w*)|(?:YOUR|MY|THE)_([A-Z\d_]+))$/.exec(text) ?? []
   const placeholder = soleVariable(text) ?? braced ?? angled ?? colon ?? shouted
@@ -92,7 +92,7 @@ function pairOf(raw: string): Pair {
   const at = raw.indexOf('=')
   const [name, value] = at < 0 ? [raw, ''] : [raw.slice(0, at), raw.slice(at + 1)]
   const pair = { name: decoded(name.replaceAll('+', ' ')), value: decoded(value.replaceAll('+', ' ')) }
-  return { ...pair, raw: isSendable(raw) ? raw : `${encoded(pair.name)}=${encoded(pair.value)}` }
+  return { ...pair, raw: isSendable(raw) ? raw : `${uriUnreserved(pair.name)}=${uriUnreserved(pair.value)}` }
 }
 
 /** A body with more values than this is one argument, as text. */

@@ -1,8 +1,8 @@
 import { problems } from '../../errors.js'
+import { uriUnreserved } from '../../escape/uri.js'
 import { type Setting, setting } from '../../kit/settings.js'
 import type { UpstreamRequest } from './request.js'
 import type { Send } from './sender.js'
-import { encoded } from './serialize.js'
 
 /** How an API is told who calls, and the settings that hold what it takes: never the secret itself. */
 export type Credential = {
@@ -99,7 +99,7 @@ export class Credentials {
       const { in: place, parameter, prefix = '' } = credential
       const key = prefix + value(credential.setting)
       if (place === 'query') return withQuery(request, parameter, key)
-      if (place === 'cookie') return withCookie(request, `${parameter}=${encoded(key)}`)
+      if (place === 'cookie') return withCookie(request, `${parameter}=${uriUnreserved(key)}`)
       return withHeader(request, parameter, key)
     }
     if (credential.kind === 'value') return request
@@ -134,7 +134,7 @@ export class Credentials {
   ): Promise<{ token: string; seconds: number }> {
     const form = { grant_type: 'client_credentials', ...(scopes.length > 0 ? { scope: scopes.join(' ') } : {}) }
     const [id = '', secret = ''] = [idSetting, secretSetting].map((name) => this.#settings[name] ?? '')
-    const pair = Buffer.from(`${encoded(id)}:${encoded(secret)}`).toString('base64')
+    const pair = Buffer.from(`${uriUnreserved(id)}:${uriUnreserved(secret)}`).toString('base64')
     const ask = (fields: Record<string, string>, headers: [string, string][] = []) =>
       this.#send(
         {
@@ -181,6 +181,6 @@ function withCookie(request: UpstreamRequest, pair: string): UpstreamRequest {
 /** In the place of one of that name, as a link to the next page may have it already. */
 function withQuery(request: UpstreamRequest, name: string, value: string): UpstreamRequest {
   const [before = '', query = ''] = request.url.split(/\?(.*)/s)
-  const others = query.split('&').filter((pair) => pair !== '' && pair.split('=')[0] !== encoded(name))
-  return { ...request, url: `${before}?${[...others, `${encoded(name)}=${encoded(value)}`].join('&')}` }
+  const others = query.split('&').filter((pair) => pair !== '' && pair.split('=')[0] !== uriUnreserved(name))
+  return { ...request, url: `${before}?${[...others, `${uriUnreserved(name)}=${uriUnreserved(value)}`].join('&')}` }
 }

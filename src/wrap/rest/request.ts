@@ -1,6 +1,7 @@
+import { uriUnreserved } from '../../escape/uri.js'
 import { type FileGiven, multipartBody } from './multipart.js'
 import type { BodyProperty, PlannedBody, PlannedOperation, PlannedParameter, Recorded } from './operation.js'
-import { encoded, serialized, textOf, Unsendable } from './serialize.js'
+import { serialized, textOf, Unsendable } from './serialize.js'
 
 /** A request as it will be sent, to the byte. */
 export interface UpstreamRequest {
@@ -208,5 +209,5 @@ function formPiece({ property, value }: { property: BodyProperty; value: unknown
     return text === undefined ? [] : [style === 'spaceDelimited' ? text : plus(text)]
   }
   const items = Array.isArray(value) ? value : [value]
-  return items.map((item) => `${plus(encoded(name))}=${plus(encoded(textOf(item)))}`)
+  return items.map((item) => `${plus(uriUnreserved(name))}=${plus(uriUnreserved(textOf(item)))}`)
 }

@@ -1,4 +1,4 @@
-import { uriComponent } from '../../escape/uri.js'
+import { uriUnreserved } from '../../escape/uri.js'
 import type { PlannedParameter, Style } from './operation.js'
 
 /** A value that does not go where it should: what is wrong with it, in words for the model. */
@@ -12,13 +12,9 @@ export class Unsendable extends Error {
 
 type Encode = (text: string) => string
 
-/** Percent-encodes everything but the unreserved characters of RFC 3986. */
-export const encoded: Encode = (text) =>
-  uriComponent(text).replace(/[!'()*]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`)
-
 /** Leaves reserved characters and encoded ones, as `allowReserved` says, but for `#` and `&`, which would end the value. */
 const reservedKept: Encode = (text) =>
-  encoded(text)
+  uriUnreserved(text)
     .replace(/%(3A|2F|3F|5B|5D|40|21|24|27|28|29|2A|2B|2C|3B|3D)/g, (code) => decodeURIComponent(code))
     .replace(/%25([0-9A-Fa-f]{2})/g, '%$1')
 
@@ -32,7 +28,7 @@ const asIs: Encode = (text) => text
 export function serialized(parameter: PlannedParameter, value: unknown): string | undefined {
   const { in: place, name, style, explode, allowsReserved } = parameter
   if (value === undefined) return undefined
-  const encode = place === 'header' ? asIs : allowsReserved && place === 'query' ? reservedKept : encoded
+  const encode = place === 'header' ? asIs : allowsReserved && place === 'query' ? reservedKept : uriUnreserved
   const given = parameter.isJson ? JSON.stringify(value) : value
   const shown = isList(given) || isMap(given) ? given : textOf(given)
   const key = place === 'path' ? name : encode(name)
