@@ -113,7 +113,7 @@ export const problems = {
   tapeUnreadable: (file: string, line: number, reason: string) =>
     new JexoError(
       'tape-unreadable',
-      `line ${line} is no line of a tape: ${reason}`,
+      `line ${line} is not a valid tape entry: ${reason}`,
       'create tapes with jexo relay, jexo serve --tape or Loupe',
       file,
     ),

@@ -52,7 +52,7 @@ Example: jexo replay cases/
       if (flags.save !== undefined) return saveTapes(words, flags.save, flags.target)
       const [tape] = words.filter((word) => word.endsWith('.tape.jsonl'))
       if (tape !== undefined)
-        throw problems.caseUnreadable(tape, 'a tape is no case; --save <folder> makes cases of it')
+        throw problems.caseUnreadable(tape, 'it is a tape, not a case; create cases from it with --save <folder>')
       const given = targetOptions(flags)
       Object.assign(process.env, given.env)
       const options: ReplayOptions = {

@@ -121,10 +121,9 @@ export function explainMisfits(
 function explain(schema: JsonSchema, value: unknown, { path, reason }: Misfit): string {
   const name = path.length > 0 ? path.join('.') : 'arguments'
   const given = path.reduce<unknown>((at, key) => (at as Record<string, unknown> | undefined)?.[key], value)
-  const said =
-    given === undefined ? 'nothing was given' : `given ${shorten(JSON.stringify(given) ?? String(given))}`
+  const said = given === undefined ? 'missing' : `received ${shorten(JSON.stringify(given) ?? String(given))}`
   const accepts = path.length > 0 ? schemaAt(schema, path) : undefined
-  const wanted = accepts ? `accepted is ${describeSchema(accepts)}` : reason
+  const wanted = accepts ? `expected ${describeSchema(accepts)}` : reason
   const about = typeof accepts?.description === 'string' ? ` (${accepts.description})` : ''
   return `${name}: ${said}; ${wanted}${about}`
 }

@@ -39,7 +39,8 @@ export function readClientSide(value: unknown): ClientSide | string {
     return `the revision ${JSON.stringify(revision)} is unknown`
   if (!Array.isArray(roots)) return '"roots" is not a list'
   const wrong = roots.find((root) => !isObject(root) || !isFolder(root.uri))
-  if (wrong) return `the root ${JSON.stringify(isObject(wrong) ? wrong.uri : wrong)} is no file:// URI of a folder`
+  if (wrong)
+    return `the root ${JSON.stringify(isObject(wrong) ? wrong.uri : wrong)} is not a file:// URI of a folder`
   return {
     ...(revision === undefined ? {} : { revision: String(revision) }),
     declares: {

@@ -24,7 +24,7 @@ export interface StillClock {
 export function stillClock(at: string | number | Date): StillClock {
   const start = new Date(at)
   if (Number.isNaN(start.getTime()))
-    throw new RangeError(`stillClock: ${JSON.stringify(at)} is no time, such as 2026-06-02T06:00:00Z`)
+    throw new RangeError(`stillClock: ${JSON.stringify(at)} is not a time; give one such as 2026-06-02T06:00:00Z`)
   const clock = install({
     now: start,
     toFake: ['Date', 'setTimeout', 'clearTimeout', 'setInterval', 'clearInterval'],

@@ -22,7 +22,7 @@ export async function readChoices(folder: string, known: ReadonlySet<string>): P
   const manifest: unknown = JSON.parse(await readFile(file, 'utf8'))
   const settings = isObject(manifest) && isObject(manifest.jexo) ? manifest.jexo.vet : undefined
   if (settings === undefined) return []
-  if (!isObject(settings)) throw problems.vetSettings(file, '"jexo.vet" is no map of rules')
+  if (!isObject(settings)) throw problems.vetSettings(file, '"jexo.vet" is not a map of rules')
   return Object.entries(settings).map(([rule, choice]) => {
     if (!known.has(rule)) throw problems.vetSettings(file, `there is no rule "${rule}"`)
     const { as, because } = isObject(choice) ? choice : {}

@@ -96,7 +96,7 @@ describe('Loupe, as the host of a server that asks', () => {
     await odd.call('ask_folders')
     await odd.answer().getByText('[]').waitFor()
     await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('not a folder'))
-    await odd.page.getByText(/"not" is no file:\/\/ URI/).waitFor()
+    await odd.page.getByText(/"not" is not a file:\/\/ URI/).waitFor()
     await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('file:///home/bee/hives The hives'))
     await odd.line('roots/list_changed').waitFor()
     await odd.call('ask_folders')

@@ -226,7 +226,7 @@ test('everything in the page is kept as a tape, masked, and opened again without
   await again.page.locator('input[type=file]').setInputFiles(broken)
   await again.page
     .getByRole('alert')
-    .getByText(/line 2 is no line of a tape/)
+    .getByText(/line 2 is not a valid tape entry/)
     .waitFor()
   await again.end()
   expect(await jexo('loupe', '--plain', broken)).toMatchObject({

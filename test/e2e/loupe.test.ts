@@ -62,7 +62,7 @@ describe('Loupe', () => {
     await page.getByText('The tool says no').waitFor()
     await page
       .getByLabel('Answer', { exact: true })
-      .getByText(/hive: given "99"; accepted is a string/)
+      .getByText(/hive: received "99"; expected a string/)
       .waitFor()
     await page.close()
     await loupe.end()

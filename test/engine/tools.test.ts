@@ -104,11 +104,11 @@ describe('tools/call', () => {
     const session = await RawSession.open(sampleKit(), date)
     const wrong = (await session.ask('tools/call', { name: 'add', arguments: { a: 'two' } })).result
     expect(wrong.isError).toBe(true)
-    expect(wrong.content[0].text).toMatch(/a: given "two"; accepted is a number \(First\)/)
+    expect(wrong.content[0].text).toMatch(/a: received "two"; expected a number \(First\)/)
     const format = (await session.ask('tools/call', { name: 'plain', arguments: { when: 'soon' } })).result
-    expect(format.content[0].text).toMatch(/when: given "soon"; accepted is a string, format date/)
+    expect(format.content[0].text).toMatch(/when: received "soon"; expected a string, format date/)
     const missing = (await session.ask('tools/call', { name: 'plain' })).result
-    expect(missing.content[0].text).toMatch(/when: nothing was given/)
+    expect(missing.content[0].text).toMatch(/when: missing/)
   })
 
   test('refuses an unknown tool by name and offers the closest', async () => {

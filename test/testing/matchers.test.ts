@@ -85,5 +85,5 @@ test('a clock that stands still goes on when it is told to, and gives the real t
     clock.end()
   }
   expect(Date.now()).toBeGreaterThanOrEqual(real)
-  expect(() => stillClock('noon')).toThrow(/is no time/)
+  expect(() => stillClock('noon')).toThrow(/is not a time/)
 })

@@ -137,7 +137,7 @@ describe("a project's own choices", () => {
     [{ 'no-such': { as: 'off', because: 'x' } }, /there is no rule "no-such"/],
     [{ 'name-dashes': { as: 'off' } }, /"name-dashes" needs a reason in "because"/],
     [{ 'name-dashes': false }, /is to be as off, error, warning or note/],
-    [7, /is no map of rules/],
+    [7, /is not a map of rules/],
   ])('are refused where they cannot be meant: %j', async (vetting, said) => {
     await expect(chosen(vetting)).rejects.toThrow(said)
   })

@@ -290,7 +290,7 @@ what is this
       {
         name: 'hives.http:24',
         where: 'hives.http:24',
-        reason: '"what is this" is no request',
+        reason: '"what is this" is not a request',
         fix: 'fix it there',
       },
     ])

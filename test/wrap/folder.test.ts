@@ -370,7 +370,7 @@ test('the plan counts what there is, and says what is too large to be searched',
   expect(plan).toMatchObject({ kind: 'folder', files: 9, tooLarge: ['huge.md'] })
   expect(plan.types[0]).toMatchObject({ mimeType: 'text/markdown', files: 3, isSearched: true })
   await expect(wrapFolder(join(folder, 'nowhere'))).rejects.toThrow(/there is no such file/)
-  await expect(wrapFolder(join(folder, 'notes.txt'))).rejects.toThrow(/it is no folder/)
+  await expect(wrapFolder(join(folder, 'notes.txt'))).rejects.toThrow(/it is not a folder/)
   await expect(wrapFolder('guide')).rejects.toThrow(/new URL\("\.\/guide", import\.meta\.url\)/)
 })
 

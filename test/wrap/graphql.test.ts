@@ -117,7 +117,7 @@ describe('operations that somebody has written', () => {
       'The API answered with errors only:\n- hive: there is no hive ML-99',
     )
     expect(await text('weigh_hives', { site: 'MOON' })).toMatch(
-      /site: given "MOON"; accepted is one of "MARSH_LANE", "QUARRY_FIELD"/,
+      /site: received "MOON"; expected one of "MARSH_LANE", "QUARRY_FIELD"/,
     )
     expect((await call('find_things', { words: 'x' })).structuredContent.find[1]).toEqual({
       __typename: 'Member',

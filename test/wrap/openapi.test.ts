@@ -310,7 +310,7 @@ describe('a large real description', () => {
     ).not.toHaveProperty('isError', true)
     expect(upstream.last.target).toBe('/repos/ada/registry')
     expect(await text('carry_out_operation', { operation: 'repos_get', arguments: { owner: 7 } })).toMatch(
-      /repo: nothing was given[\s\S]*owner: given 7; accepted is a string/,
+      /repo: missing[\s\S]*owner: received 7; expected a string/,
     )
     expect(await text('carry_out_operation', { operation: 'repos_gt' })).toMatch(
       /no operation "repos_gt"; the closest are repos_get/,

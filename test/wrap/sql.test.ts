@@ -131,7 +131,7 @@ describe.each(kinds)('%s', (kind) => {
       liar: 'it says @effect read, and writes',
       broken: expect.stringMatching(/the database refuses it: .*nothing_such/),
       twice: 'it notes the parameter ghost, which the statement does not have',
-      lays_hands_on: 'DROP is no statement that a tool may run',
+      lays_hands_on: 'DROP is not a statement that a tool may run',
     })
     expect(plan.leftOut[0]?.where).toBe('queries.sql:23')
     expect(plan.tables.map(({ uri }) => uri)).toEqual([
@@ -388,7 +388,7 @@ describe('a SQLite file', () => {
     )
     const other = join(newFolder(), 'other.sqlite')
     writeFileSync(other, 'no database, but long enough to be looked at as one, is it not? '.repeat(20))
-    await expect(planSql(other)).rejects.toThrow(/the file is no SQLite database/)
+    await expect(planSql(other)).rejects.toThrow(/the file is not a SQLite database/)
     const file = sqliteFile(tables.join(';\n'))
     const link = await linkTo(file, { limits: { timeoutMs: 600 } })
     const { createRequire } = await import('node:module')

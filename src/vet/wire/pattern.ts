@@ -50,7 +50,7 @@ const rules: Readonly<Record<string, Rule>> = {
 
 function ruleFor(name: string): Rule {
   const rule = rules[name]
-  if (rule === undefined) throw new Error(`${name} is no rule of a pattern`)
+  if (rule === undefined) throw new Error(`${name} is not a pattern rule`)
   return rule
 }
 

@@ -59,7 +59,7 @@ function requestIn(
   // A query may go on over several lines.
   for (at++; /^\s+[?&]/.test(lines[at] ?? ''); at++) url += (lines[at] ?? '').trim()
   if (!/^(https?:\/\/|\{\{|\/)/i.test(url))
-    return { where: where(started), reason: `${JSON.stringify(line.trim())} is no request` }
+    return { where: where(started), reason: `${JSON.stringify(line.trim())} is not a request` }
   const headers: [string, string][] = []
   for (; at < lines.length && (lines[at] ?? '').trim() !== ''; at++) {
     const [, header, value] = /^([\w-]+)\s*:\s*(.*)$/.exec(lines[at] ?? '') ?? []

@@ -27,7 +27,7 @@ export function folderRoot(source: URL | string): string {
   const path = sourceFile(source)
   const found = statSync(path, { throwIfNoEntry: false })
   if (!found) throw problems.sourceMissing(path)
-  if (!found.isDirectory()) throw problems.sourceUnreadable(path, 'it is no folder')
+  if (!found.isDirectory()) throw problems.sourceUnreadable(path, 'it is not a folder')
   return realpathSync(path)
 }
 

@@ -43,7 +43,7 @@ export function readingOf(documents: Documents): ReadDescription {
       if (operation === undefined) continue
       const where = `${method.toUpperCase()} ${path}`
       if (!isObject(operation)) {
-        malformed.push({ where, reason: 'it is no object' })
+        malformed.push({ where, reason: 'it is not an object' })
         continue
       }
       const context = {

@@ -198,7 +198,7 @@ export class RestClient {
     if (private_) return private_
     const code = codeOf(error)
     if (code === undefined) return error
-    return new Refusal(`The API cannot be reached (${code}). This is no fault of the call; try again later.`, {
+    return new Refusal(`The API cannot be reached (${code}). The call is not at fault; try again later.`, {
       operatorNote: `${placeOf(operation)}: ${hostOf({ url: this.#base })} cannot be reached (${code})`,
     })
   }

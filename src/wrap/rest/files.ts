@@ -67,7 +67,7 @@ async function fileOf(
   if (folder === undefined) throw new Unsendable(argument, 'no folder of files is allowed here; give base64')
   const file = await within(argument, folder, path)
   const found = await stat(file)
-  if (!found.isFile()) throw new Unsendable(argument, `${JSON.stringify(path)} is no file`)
+  if (!found.isFile()) throw new Unsendable(argument, `${JSON.stringify(path)} is not a file`)
   if (found.size > maxBytes)
     throw new Unsendable(argument, `${JSON.stringify(path)} has ${found.size} bytes; at most ${maxBytes} are sent`)
   return { bytes: await readFile(file), name: name ?? basename(file), ...type }

@@ -141,12 +141,12 @@ function faultOf(query: ReadQuery, other: string | undefined): { reason: string;
   const { statement, effect, described, faults, name } = query
   const [first = ''] = wordsOf(statement)
   if (!/^[A-Za-z0-9_.-]{1,128}$/.test(name))
-    return { reason: `${JSON.stringify(name)} is no name of a tool`, fix: 'use A-Z a-z 0-9 _ - . in @name' }
+    return { reason: `${JSON.stringify(name)} is not a valid tool name`, fix: 'use A-Z a-z 0-9 _ - . in @name' }
   if (other !== undefined) return { reason: `${other} has that name already`, fix: 'give another by @name' }
   if (faults.length > 0) return { reason: faults.join('; '), fix: 'fix the comment before it' }
   if (!reading.has(first) && !writing.has(first))
     return {
-      reason: `${first || 'it'} is no statement that a tool may run`,
+      reason: `${first || 'it'} is not a statement that a tool may run`,
       fix: 'write a SELECT, INSERT, UPDATE or DELETE',
     }
   if (isWriting(query) && effect === undefined)

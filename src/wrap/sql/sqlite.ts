@@ -270,7 +270,7 @@ function failureOf({ message, code }: { message: string; code: string }): Error 
     return new SqlFailure('statement', 'it takes more memory than a statement may; select less')
   if (/BUSY|LOCKED/.test(code)) return new SqlFailure('locked', 'another program has locked the file')
   if (/READONLY/.test(code)) return new SqlFailure('readonly', message)
-  if (/NOTADB|CORRUPT/.test(code)) return new SqlFailure('lost', `the file is no SQLite database (${message})`)
+  if (/NOTADB|CORRUPT/.test(code)) return new SqlFailure('lost', `the file is not a SQLite database (${message})`)
   return new SqlFailure(/Unable to open/.test(message) ? 'lost' : 'statement', message)
 }
 

@@ -84,7 +84,7 @@ export const askingRows: readonly Requirement[] = [
   ).map(
     ([name, answer]): Requirement => ({
       id: `asking/answer-${name}`,
-      says: `An answer that is no use (${name.replaceAll('-', ' ')}) is a failure of the call that a model can read.`,
+      says: `An unusable answer (${name.replaceAll('-', ' ')}) fails the call with an error that a model can read.`,
       section: '5',
       from: 'R3',
       needs: ['formTool'],

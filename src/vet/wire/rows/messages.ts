@@ -70,7 +70,7 @@ export const messageRows: readonly Requirement[] = [
     [
       ['wrong-version', 'jsonrpc is "1.0"', { jsonrpc: '1.0', id: '{{id}}', method: 'ping' }],
       ['no-version', 'jsonrpc is missing', { id: '{{id}}', method: 'ping' }],
-      ['method-no-text', 'the method is no text', { jsonrpc: '2.0', id: '{{id}}', method: 5 }],
+      ['method-no-text', 'the method is not a string', { jsonrpc: '2.0', id: '{{id}}', method: 5 }],
       ['nothing-but-id', 'there is neither a method nor a result', { jsonrpc: '2.0', id: '{{id}}' }],
       ['params-text', 'params is a text', { jsonrpc: '2.0', id: '{{id}}', method: 'ping', params: 'x' }],
     ] as const
