@@ -138,7 +138,7 @@ test('a client side is taken whole or refused with a reason', () => {
     questions: 'person',
     model: 'canned',
   })
-  expect(readClientSide({ ...side, roots: [{ uri: 'http://a' }] })).toMatch(/no file:\/\/ URI/)
+  expect(readClientSide({ ...side, roots: [{ uri: 'http://a' }] })).toMatch(/not a file:\/\/ URI/)
   expect(readClientSide({ ...side, revision: '1999-01-01' })).toMatch(/unknown/)
   expect(readClientSide('x')).toMatch(/not a client side/)
 })

@@ -171,7 +171,7 @@ describe.each(kinds)('%s', (kind) => {
     const link = await linkTo(source())
     expect(rowsOf(await link.call('batches_of_site', { site: text }))).toEqual([])
     const wrong = await link.call('one_batch', { id: text })
-    expect(textOf(wrong)).toMatch(/id: given/)
+    expect(textOf(wrong)).toMatch(/id: received/)
     const most = await link.call('batches_of_site', { site: 'Marsh Lane', most: text })
     expect(most.isError).toBe(true)
     await expect(link.read(`ledger://hives/${encodeURIComponent(text)}`)).rejects.toThrow(
@@ -221,7 +221,7 @@ describe.each(kinds)('%s', (kind) => {
     const refused: [string, RegExp][] = [
       ['delete from batches', /Only a SELECT is allowed here; this is a DELETE/],
       ['select 1; delete from batches', /one statement only/],
-      ['', /sql: given/],
+      ['', /sql: received/],
       ['-- nothing', /Give a SELECT statement/],
       ['select * from nowhere', /refused the statement: .*nowhere/],
       ['select * from batches where id = :id', /parameters are not supported here/],
