@@ -103,8 +103,8 @@ export function childProgram(): void {
       for (const row of own.programOf(text)) {
         if (row[1] === 'VOpen') handles.add(String(row[5]))
         else if (/^(Pure)?Func|^Agg/.test(String(row[1]))) {
-          const [, name] = /^(.+)\(-?\d+\)$/.exec(String(row[5])) ?? []
-          if (name !== undefined && !guard.functions.includes(name.toLowerCase())) refuse(`The function ${name}`)
+          const [, name = String(row[5])] = /^(.+)\(-?\d+\)$/.exec(String(row[5])) ?? []
+          if (!guard.functions.includes(name.toLowerCase())) refuse(`The function ${name}`)
         }
       }
       if (handles.size === 0) return
