@@ -1,20 +1,24 @@
 import { type RecordedRequest, type RecordedRequests, variableMark } from './recorded.js'
 
-/** How many variables of a file are replaced by what defines them. */
-const maxFilled = 20_000
+/** How many variables of a file are replaced by their definitions, and how many characters that may insert. */
+const maxReplaced = 20_000
+const maxInserted = 2_000_000
 
 /** Requests of an `.http` file: separated by `###`, with `@name = value` definitions and `{{name}}` in the text. */
 export function requestsInHttpFile(text: string, file: string): RecordedRequests {
   const definitions = new Map<string, string>()
   for (const [, name = '', value = ''] of text.matchAll(/^@([\w.-]{1,100})[ \t]*=(.*)$/gm))
     definitions.set(name, value.trim())
-  // Definitions of definitions may double with each line: the whole text is filled in only so often.
-  let left = maxFilled
+  // Definitions of definitions may double with each line, and a long one may stand many times: both are bounded for the whole file.
+  let replaced = 0
+  let inserted = 0
   const filled = (line: string, depth = 0): string =>
     line.replace(/\{\{([^{}]{1,200})\}\}/g, (_all, given: string) => {
       const name = given.trim()
       const value = definitions.get(name)
-      return value === undefined || depth > 5 || left-- <= 0
+      replaced++
+      inserted += value?.length ?? 0
+      return value === undefined || depth > 5 || replaced > maxReplaced || inserted > maxInserted
         ? variableMark(name.replace(/[^\w]+/g, '_').replace(/^_+|_+$/g, ''))
         : filled(value, depth + 1)
     })
