@@ -77,6 +77,20 @@ describe('a host configuration that is written', () => {
     expect([file, String(backup)].map((path) => statSync(path).mode & 0o777)).toEqual([0o640, 0o640])
   })
 
+  test.each([
+    ['host.json', '{ "mcpServers": [] }', /"mcpServers" is not an object/],
+    ['host.json', '{ "mcpServers": "x" }', /"mcpServers" is not an object/],
+    ['host.toml', 'mcp_servers = []\n', /not a valid host configuration/],
+    ['host.toml', '[[mcp_servers]]\na = 1\n', /not a valid host configuration/],
+    ['host.yaml', 'mcpServers: x\n', /not a valid host configuration/],
+    ['host.yaml', 'mcpServers: 5\n', /not a valid host configuration/],
+  ])('is refused if %s holds %s: writing there would lose it', async (name, held, reason) => {
+    const file = join(newFolder(), name)
+    writeFileSync(file, held)
+    await expect(write(file)).rejects.toThrow(reason)
+    expect(readFileSync(file, 'utf8')).toBe(held)
+  })
+
   test('is written through a link, which stays one', async () => {
     const folder = newFolder()
     const real = join(newFolder(), 'real.json')

@@ -13,7 +13,12 @@ export const places: readonly (readonly string[])[] = [
 
 /** JSON with or without comments, with a map of servers; `otherwise` is where one is begun that is not there yet. */
 export function jsonShape(otherwise: 'mcpServers' | 'servers'): Shape {
-  const pathIn = (file: string, text: string) => findServers(parseConfig(file, text))?.path ?? [otherwise]
+  const pathIn = (file: string, text: string) => {
+    const config = parseConfig(file, text)
+    const path = findServers(config)?.path ?? [otherwise]
+    refuseOther(file, config, path, 'object')
+    return path
+  }
   return {
     read: (file, text) => findServers(parseConfig(file, text)),
     takesInputs: true,
@@ -22,6 +27,7 @@ export function jsonShape(otherwise: 'mcpServers' | 'servers'): Shape {
       const known = listAt(parseConfig(file, text), inputsBeside(path))
       const missing = inputs.filter(({ id }) => !known.some((item) => isObject(item) && item.id === id))
       const asked = missing.map((input) => ({ type: 'promptString', ...input, password: true }))
+      if (asked.length > 0) refuseOther(file, parseConfig(file, text), inputsBeside(path), 'list')
       const withEntry = edited(text, [...path, name], entry)
       return asked.length === 0 ? withEntry : edited(withEntry, inputsBeside(path), [...known, ...asked])
     },
@@ -46,6 +52,13 @@ function withoutUnused(file: string, text: string, path: readonly string[], ids:
   const kept = known.filter((item) => !isObject(item) || !ids.includes(item.id) || used.has(String(item.id)))
   if (kept.length === known.length) return text
   return edited(text, path, kept.length === 0 ? undefined : kept)
+}
+
+/** Throws if a config has another kind of value where an object or a list has to be: writing there would lose it. */
+function refuseOther(file: string, config: JsonObject, path: readonly string[], kind: 'object' | 'list'): void {
+  const found = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), config)
+  if (found === undefined || (kind === 'list' ? Array.isArray(found) : isObject(found))) return
+  throw problems.configUnreadable(file, `"${path.join('.')}" is not ${kind === 'list' ? 'a list' : 'an object'}`)
 }
 
 function listAt(config: JsonObject, path: readonly string[]): unknown[] {

@@ -1,4 +1,4 @@
-import { type Document, isMap, isSeq, type YAMLMap, type YAMLSeq } from 'yaml'
+import { type Document, isMap, isScalar, isSeq, type YAMLMap, type YAMLSeq } from 'yaml'
 import { problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { readYamlOr } from '../../yaml/read-yaml.js'
@@ -17,6 +17,8 @@ export const yamlShape: Shape = {
     const found = find(document)
     // An empty document has no map to put anything into, though it may hold an anchor.
     if (!found && !isMap(document.contents)) document.contents = document.createNode({})
+    if (!found && !isEmpty(document.getIn(['mcpServers'], true)))
+      throw problems.configUnreadable(file, '"mcpServers" is not a list or a map')
     if (!found) document.setIn(['mcpServers'], document.createNode([{ name, ...entry }]))
     else if (isMap(found.node)) found.node.set(document.createNode(name), document.createNode(entry))
     else putInto(document, found.node, name, entry)
@@ -32,8 +34,10 @@ export const yamlShape: Shape = {
   },
 }
 
+const isEmpty = (node: unknown) => node === undefined || node === null || (isScalar(node) && node.value === null)
+
 /** Keeping comments takes its time: a configuration is far shorter. */
-const maxCharacters = 32_000
+const maxCharacters = 20_000
 
 function parseYaml(file: string, text: string): Document {
   if (text.length > maxCharacters)
