@@ -102,6 +102,7 @@ export class Link {
     try {
       await wire.start({
         receive: (message) => link.#receive(message),
+        unusable: (id, reason) => link.#dialogue.unusable(id, reason),
         closed: (why) => link.#closed(why),
       })
       await link.#initialize()

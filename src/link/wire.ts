@@ -1,9 +1,11 @@
-import type { Message } from '../protocol/messages.js'
+import type { Message, OnUnusable } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 
 /** What a link hears from its wire. */
 export interface WireEnds {
   receive(message: Message): void
+  /** A response came that cannot be used; the request that it belongs to fails. */
+  unusable?: OnUnusable
   /** The other side is gone, or the wire was closed. */
   closed(why: string): void
 }

@@ -174,6 +174,12 @@ export class Dialogue {
     this.#pending?.get(id)?.reject(error)
   }
 
+  /** The response to a request came, and cannot be used: its caller is told. */
+  unusable(id: RequestId, reason: string): void {
+    const pending = this.#pending?.get(id)
+    pending?.reject(problems.answerMalformed(pending.method, reason))
+  }
+
   /** Ends the conversation: what runs is aborted, what is awaited is rejected with the reason. */
   close(why: string): void {
     if (this.#closedBecause !== undefined) return

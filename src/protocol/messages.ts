@@ -96,18 +96,38 @@ export function readMessage(value: unknown): Read {
   return malformed(id, 'a message has a method, a result or an error')
 }
 
-/** The messages in a text from the wire: one, a batch, or none where it is no JSON. What is malformed is left out. */
-export function messagesIn(text: string): Message[] | undefined {
+/** Called for a response that cannot be used although its id can be read. */
+export type OnUnusable = (id: RequestId, reason: string) => void
+
+/**
+ * The messages in a text from the wire: one, a batch, or undefined if the text is not JSON. Malformed messages are left out; a
+ * malformed response is reported, so that the request that waits for it can fail at once.
+ */
+export function messagesIn(text: string, onUnusable?: OnUnusable): Message[] | undefined {
   let value: unknown
   try {
     value = parseJson(text)
-  } catch {
+  } catch (error) {
+    if (onUnusable) reportTooDeep(text, (error as Error).message, onUnusable)
     return undefined
   }
   return [value].flat().flatMap((item) => {
     const read = readMessage(item)
-    return read.kind === 'malformed' ? [] : [read.message]
+    if (read.kind !== 'malformed') return [read.message]
+    if (isObject(item) && isId(item.id) && !('method' in item))
+      onUnusable?.(item.id, 'it is not a valid JSON-RPC response')
+    return []
   })
+}
+
+/** Finds the id of a message that is JSON but nested too deeply to be used. */
+function reportTooDeep(text: string, reason: string, onUnusable: OnUnusable): void {
+  try {
+    const value: unknown = JSON.parse(text)
+    if (isObject(value) && isId(value.id) && !('method' in value)) onUnusable(value.id, reason)
+  } catch {
+    // Text that is not JSON at all belongs to no request.
+  }
 }
 
 function readCall(value: JsonObject, id: RequestId | undefined): Read {

@@ -85,7 +85,10 @@ export class ChildWire implements Wire {
     const lines = new LineSplitter(
       maxBytes,
       (line) => this.#take(line, ends),
-      () => this.#options.onStray?.(`(a line of more than ${maxBytes} bytes, dropped)`),
+      () => {
+        ends.closed(`the server sent a line of more than ${maxBytes} bytes`)
+        void this.close()
+      },
     )
     const errors = new LineSplitter(
       maxErrorBytes,
@@ -123,7 +126,7 @@ export class ChildWire implements Wire {
   }
 
   #take(line: string, ends: WireEnds): void {
-    const messages = messagesIn(line) ?? []
+    const messages = messagesIn(line, ends.unusable) ?? []
     if (messages.length === 0) this.#options.onStray?.(line)
     for (const message of messages) ends.receive(message)
   }

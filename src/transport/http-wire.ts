@@ -250,7 +250,7 @@ export class HttpWire implements Wire {
       onEvent: (event) => {
         if (event.id !== undefined) reading.lastEventId = event.id
         if (event.data === '') return
-        for (const message of messagesIn(event.data) ?? []) {
+        for (const message of messagesIn(event.data, this.#ends?.unusable) ?? []) {
           if (id !== undefined && isAnswerTo(message, id)) reading.isAnswered = true
           this.#received(message, response)
         }

@@ -4,7 +4,7 @@ const newline = 0x0a
 
 /**
  * Splits a stream of bytes into lines, whatever the chunks are: a message may be split at any byte.
- * A line over `maxBytes` is dropped as a whole and reported by `tooLong`.
+ * A line over `maxBytes` is dropped as a whole, and reported by `onTooLong` as soon as it is too long, not at its end: there may be none.
  */
 export class LineSplitter {
   readonly #maxBytes: number
@@ -47,15 +47,17 @@ export class LineSplitter {
     if (this.#held.length + rest.length > this.#maxBytes) {
       this.#held.clear()
       this.#isSkipping = true
+      this.#onTooLong()
     } else {
       this.#held.push(rest)
     }
   }
 
   #endLine(bytes: Uint8Array, from = 0, to = bytes.length): void {
-    const isTooLong = this.#isSkipping || to - from > this.#maxBytes
+    const isReported = this.#isSkipping
     this.#isSkipping = false
-    if (isTooLong) return this.#onTooLong()
+    if (isReported) return
+    if (to - from > this.#maxBytes) return this.#onTooLong()
     const line = this.#decode(bytes, from, to)
     if (line.startsWith('{') && !line.endsWith('\r')) return this.#onLine(line)
     const trimmed = line.trim()

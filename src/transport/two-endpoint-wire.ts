@@ -71,7 +71,7 @@ export class TwoEndpointWire implements Wire {
     const parser = createParser({
       onEvent: ({ event, data }) => {
         if (event === 'endpoint') return onAddress(data)
-        for (const message of messagesIn(data) ?? []) ends.receive(message)
+        for (const message of messagesIn(data, ends.unusable) ?? []) ends.receive(message)
       },
       maxBufferSize: maxAnswerBytes,
       onError: (error) => {

@@ -61,6 +61,13 @@ describe('over a link', () => {
   })
 
   test.each([
+    ['evil_deep', /invalid response to tools\/call \(the JSON is nested more than 200 levels deep\)/],
+    ['evil_reply', /invalid response to tools\/call \(it is not a valid JSON-RPC response\)/],
+  ])('a response that cannot be used fails its call at once: %s', async (tool, reason) => {
+    await inTime(3000, () => expect(link.call(tool)).rejects.toThrow(reason))
+  })
+
+  test.each([
     ['https://marsh.example/x', 'accept'],
     ['http://127.0.0.1:1/x', 'accept'],
     ['http://marsh.example/x', 'decline'],
@@ -115,6 +122,14 @@ test.each(schemas)('a schema with %s is ended', async (_name, schema, value) => 
     )
     expect(misfits.length).toBeGreaterThan(0)
   })
+})
+
+test('a line without an end closes the connection, and the server with it', async () => {
+  const link = await dial({ command: process.execPath, args: [server] })
+  await inTime(20_000, () =>
+    expect(link.call('evil_endless')).rejects.toThrow(/sent a line of more than 67108864 bytes/),
+  )
+  await link.close()
 })
 
 test.each([

@@ -25,6 +25,9 @@ const tools = [
     outputSchema: { $async: true, type: 'object', properties: { text: { pattern: slow } }, required: ['missing'] },
   },
   { name: 'evil_long', description: 'x'.repeat(200_000), inputSchema: { type: 'object' } },
+  { name: 'evil_deep', description: 'Nested too deeply.', inputSchema: { type: 'object' } },
+  { name: 'evil_reply', description: 'Not a response.', inputSchema: { type: 'object' } },
+  { name: 'evil_endless', description: 'A line without an end.', inputSchema: { type: 'object' } },
   { name: 'evil_error', description: 'Fails.', inputSchema: { type: 'object' } },
 ]
 let called
@@ -71,7 +74,15 @@ createInterface({ input: process.stdin }).on('line', (line) => {
       })
     else if (params.name === 'evil_output')
       send({ id, result: { content: [], structuredContent: { text: `${'a'.repeat(60)}!` } } })
-    else if (params.name === 'evil_error')
+    else if (params.name === 'evil_deep')
+      process.stdout.write(
+        `{"jsonrpc":"2.0","result":{"content":${'['.repeat(5000)}${']'.repeat(5000)}},"id":${id}}\n`,
+      )
+    else if (params.name === 'evil_reply') send({ id, error: { code: 'none', message: evil } })
+    else if (params.name === 'evil_endless') {
+      const endless = () => process.stdout.write('x'.repeat(1 << 20), endless)
+      endless()
+    } else if (params.name === 'evil_error')
       send({ id, error: { code: -32000, message: `broken ${evil}`, data: { text: evil } } })
     else
       send({
