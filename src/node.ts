@@ -6,8 +6,8 @@ import { type HttpOptions, type HttpService, serveHttp } from './transport/node-
 import { runOnNode } from './transport/node-run.js'
 import { type StdioOptions, serveStdio } from './transport/stdio.js'
 
+export { askOnTerminal, type Terminal } from './answers/terminal.js'
 export { JexoError } from './errors.js'
-export { askOnTerminal, type Terminal } from './talk/terminal.js'
 export { dialAllOnNode as dialAll } from './target/dial-all.js'
 export { dialOnNode as dial, type NodeDialOptions, type NodeTarget } from './transport/node-dial.js'
 export {

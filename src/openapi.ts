@@ -1,5 +1,11 @@
 /** Wrapping REST APIs by their OpenAPI descriptions: operations become tools. */
 export { JexoError } from './errors.js'
+export { type Injectable, throughInject } from './wrap/http-api/inject.js'
+export { type RestLimits, restLimits } from './wrap/http-api/limits.js'
+export type { LeftOutOperation, PlannedOperation, RestPlan } from './wrap/http-api/operation.js'
+export type { CredentialGiven } from './wrap/http-api/own-credential.js'
+export type { RestOptions } from './wrap/http-api/parts.js'
+export type { InProcess } from './wrap/http-api/sender.js'
 export type { OpenApiPlanOptions } from './wrap/openapi/plan.js'
 export {
   type OpenApiSource,
@@ -7,9 +13,3 @@ export {
   type WrapOpenApiOptions,
   wrapOpenApi,
 } from './wrap/openapi/wrap-openapi.js'
-export { type Injectable, throughInject } from './wrap/rest/inject.js'
-export { type RestLimits, restLimits } from './wrap/rest/limits.js'
-export type { LeftOutOperation, PlannedOperation, RestPlan } from './wrap/rest/operation.js'
-export type { CredentialGiven } from './wrap/rest/own-credential.js'
-export type { RestOptions } from './wrap/rest/parts.js'
-export type { InProcess } from './wrap/rest/sender.js'

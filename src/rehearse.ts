@@ -2,6 +2,8 @@
  * Asks which tool would be picked; what `jexo rehearse` does, as functions.
  * @module
  */
+
+export { type Choice, type Ranked, StandInPicker } from './models/keyword-picker.js'
 export { pageOf } from './rehearse/page.js'
 export { type Question, readQuestions } from './rehearse/questions.js'
 export {
@@ -12,4 +14,3 @@ export {
   rehearse,
   standInWarning,
 } from './rehearse/rehearse.js'
-export { type Choice, type Ranked, StandInPicker } from './rehearse/stand-in.js'

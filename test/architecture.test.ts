@@ -6,51 +6,56 @@ import { version } from '../src/version.js'
 const root = resolve(import.meta.dirname, '..')
 const source = join(root, 'src')
 
-/** Layers from the lowest: a file may import its own layer and those below. */
-const layers = [
-  ['protocol', 'escape', 'yaml', 'errors.ts', 'version.ts'],
-  ['kit'],
-  ['engine', 'link'],
-  ['transport'],
-  ['wrap'],
-  [
-    'serve',
-    'target',
-    'vet',
-    'attach',
-    'pack',
-    'demo',
-    'talk',
-    'tape',
-    'score',
-    'relay',
-    'replay',
-    'rehearse',
-    'ship',
-    'new',
-    'testing',
-    'testing.ts',
-    'vet.ts',
-    'replay.ts',
-    'rehearse.ts',
-    'pack.ts',
-    'host',
-    'host.ts',
-    'index.ts',
-    'fetch.ts',
-    'link.ts',
-    'node.ts',
-    'guard.ts',
-    'module.ts',
-    'openapi.ts',
-    'curl.ts',
-    'graphql.ts',
-    'sql.ts',
-    'folder.ts',
-    'feed.ts',
-  ],
-  ['loupe'],
-  ['cli'],
+/** Every folder of `src/` from the lowest: a file imports from its own folder and from those that stand before it, never the other way. */
+const order = [
+  'version.ts',
+  'errors.ts',
+  'escape',
+  'yaml',
+  'protocol',
+  'kit',
+  'engine',
+  'link',
+  'transport',
+  'ssh',
+  'context-cost',
+  'host-config',
+  'packed-file',
+  'models',
+  'wrap/source',
+  'kit-file',
+  'wrap/naming',
+  'wrap/schema',
+  'wrap/search',
+  'wrap/kit-writer',
+  'wrap/http-api',
+  'wrap/module',
+  'wrap/openapi',
+  'wrap/curl',
+  'wrap/graphql',
+  'wrap/sql',
+  'wrap/folder',
+  'wrap/feed',
+  'wrap/detect',
+  'target',
+  'answers',
+  'attach',
+  'tape',
+  'score',
+  'relay',
+  'serve',
+  'talk',
+  'replay',
+  'vet',
+  'rehearse',
+  'host',
+  'pack',
+  'ship',
+  'new',
+  'demo',
+  'testing',
+  'loupe',
+  'cli',
 ]
 const withoutNode = /^(protocol|escape|kit|engine|link|transport\/http)\/|^(errors|version|index|fetch|link)\.ts$/
 const portableTransport =
@@ -60,30 +65,83 @@ const files = readdirSync(source, { recursive: true, withFileTypes: true })
   .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name))
   .map((entry) => relative(source, join(entry.parentPath, entry.name)))
 
-const importsOf = (file: string) =>
+interface Import {
+  path: string
+  /** Nothing of it is left when the program runs. */
+  isType: boolean
+}
+
+const importsOf = (file: string): Import[] =>
   [
     ...readFileSync(join(source, file), 'utf8').matchAll(
-      /(?:^|\n)(?:import|export)[^'"]*?from '([^']+)'|import\('([^']+)'\)|(?:^|\n)import '([^']+)'/g,
+      /^(?:import|export) (type )?([^'"]*?)from '([^']+)'|import\('([^']+)'\)|^import '([^']+)'/gm,
     ),
-  ].map((found) => found[1] ?? found[2] ?? found[3] ?? '')
+  ].map(([, isType, names = '', ...paths]) => ({
+    path: paths.find((path) => path !== undefined) ?? '',
+    isType: isType !== undefined || /^\{(\s*type [^,}]+,?)+\s*\}\s*$/.test(names),
+  }))
 
-const layerOf = (file: string) => layers.findIndex((names) => names.includes(file.split('/')[0] ?? ''))
+const targetsOf = (file: string, isTaken = (_one: Import) => true) =>
+  importsOf(file)
+    .filter((one) => one.path.startsWith('.') && isTaken(one))
+    .map(({ path }) => relative(source, resolve(join(source, dirname(file)), path)).replace(/\.js$/, '.ts'))
+
+/** The folder that stands in the order; a door, such as `node.ts`, stands above all but `loupe` and `cli`. */
+const placeOf = (file: string) =>
+  order.find((name) => file === name || file.startsWith(`${name}/`)) ?? (file.includes('/') ? undefined : 'doors')
+const rankOf = (file: string) => {
+  const place = placeOf(file)
+  return place === 'doors' ? order.indexOf('loupe') - 0.5 : order.indexOf(place ?? '')
+}
+
+/** A chain of files that import each other in a circle, or undefined. */
+function circleIn(edges: ReadonlyMap<string, readonly string[]>): readonly string[] | undefined {
+  const done = new Set<string>()
+  const visit = (file: string, path: readonly string[]): readonly string[] | undefined => {
+    if (path.includes(file)) return [...path.slice(path.indexOf(file)), file]
+    if (done.has(file)) return undefined
+    for (const target of edges.get(file) ?? []) {
+      const found = visit(target, [...path, file])
+      if (found) return found
+    }
+    done.add(file)
+    return undefined
+  }
+  for (const file of edges.keys()) {
+    const found = visit(file, [])
+    if (found) return found
+  }
+  return undefined
+}
 
 describe('the source', () => {
-  test('has every file in a layer', () => {
+  test('has every file in a folder that stands in the order, and every name in the order is a folder', () => {
     expect(files.length).toBeGreaterThan(50)
-    expect(files.filter((file) => layerOf(file) < 0)).toEqual([])
+    expect(files.filter((file) => placeOf(file) === undefined)).toEqual([])
+    expect(order.filter((name) => !files.some((file) => file === name || file.startsWith(`${name}/`)))).toEqual([])
   })
 
-  test('imports downwards only', () => {
+  test('imports from folders that stand lower, types as well', () => {
     const upwards = files.flatMap((file) =>
-      importsOf(file)
-        .filter((path) => path.startsWith('.'))
-        .map((path) => relative(source, resolve(join(source, dirname(file)), path)).replace(/\.js$/, '.ts'))
-        .filter((target) => layerOf(target) > layerOf(file))
+      targetsOf(file)
+        .filter((target) => rankOf(target) > rankOf(file))
         .map((target) => `${file} → ${target}`),
     )
     expect(upwards).toEqual([])
+  })
+
+  test('has no circle of files that import each other, except for types', () => {
+    const isRun = ({ isType }: Import) => !isType
+    expect(circleIn(new Map(files.map((file) => [file, targetsOf(file, isRun)])))).toBeUndefined()
+    expect(
+      circleIn(
+        new Map([
+          ['a.ts', ['b.ts']],
+          ['b.ts', ['c.ts']],
+          ['c.ts', ['b.ts']],
+        ]),
+      ),
+    ).toEqual(['b.ts', 'c.ts', 'b.ts'])
   })
 
   test('has no Node module in what runs in a browser', () => {
@@ -91,6 +149,7 @@ describe('the source', () => {
       .filter((file) => withoutNode.test(file) || portableTransport.test(file))
       .flatMap((file) =>
         importsOf(file)
+          .map(({ path }) => path)
           .filter((path) => path.startsWith('node:') || builtinModules.includes(path))
           .map((path) => `${file} → ${path}`),
       )

@@ -1,7 +1,7 @@
 import { tmpdir } from 'node:os'
 import { isJexoError } from '../errors.js'
+import { stringsOf } from '../host-config/config-file.js'
 import { dialOnNode } from '../transport/node-dial.js'
-import { stringsOf } from './config-file.js'
 import type { HostEntry } from './entry.js'
 
 export type Tried =

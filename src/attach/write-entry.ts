@@ -3,10 +3,10 @@ import { open, readFile, readlink, rename, stat, unlink } from 'node:fs/promises
 import { dirname, resolve } from 'node:path'
 import { createTwoFilesPatch } from 'diff'
 import { problems } from '../errors.js'
+import type { HostInput, Shape, ShapeName } from '../host-config/shape/shape.js'
+import { shapeOf } from '../host-config/shape/shape-of.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { Attachable, HostEntry, NeededSecret } from './entry.js'
-import type { HostInput, Shape, ShapeName } from './shape/shape.js'
-import { shapeOf } from './shape/shape-of.js'
 
 /** What is to be done to a file, before anything is. */
 export interface Change {

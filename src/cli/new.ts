@@ -1,6 +1,6 @@
 import { Command } from 'commander'
+import { shownPath } from '../kit-file/kit-file.js'
 import { install, newProject } from '../new/new-project.js'
-import { shownPath } from '../target/kit-file.js'
 import { errorColours, out, say } from './output.js'
 
 export const newCommand = () =>

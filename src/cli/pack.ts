@@ -1,10 +1,10 @@
 import { Command, Option } from 'commander'
+import { shownPath } from '../kit-file/kit-file.js'
 import { checkPackage } from '../pack/check-package.js'
 import type { FormOptions } from '../pack/form.js'
 import { type FormName, formNames, forms } from '../pack/forms.js'
 import { type Packed, packKit } from '../pack/pack-kit.js'
 import { writeOut } from '../pack/write-out.js'
-import { shownPath } from '../target/kit-file.js'
 import { colours, columns, out, say, wrapped } from './output.js'
 
 interface Flags extends FormOptions {

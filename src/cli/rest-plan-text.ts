@@ -1,8 +1,8 @@
 import { setting } from '../kit/settings.js'
-import { settingsOf } from '../wrap/rest/credentials.js'
-import type { LeftOutOperation, PlannedOperation, RestPlan } from '../wrap/rest/operation.js'
-import { placeOf } from '../wrap/rest/place.js'
-import { signatureOf } from '../wrap/rest/write-kit.js'
+import { settingsOf } from '../wrap/http-api/credentials.js'
+import type { LeftOutOperation, PlannedOperation, RestPlan } from '../wrap/http-api/operation.js'
+import { placeOf } from '../wrap/http-api/place.js'
+import { signatureOf } from '../wrap/http-api/write-kit.js'
 import { colours, columns, wrapped } from './output.js'
 
 export interface ContextCost {

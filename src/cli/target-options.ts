@@ -1,6 +1,6 @@
 import type { Command } from 'commander'
-import { stringsOf } from '../attach/config-file.js'
 import { problems } from '../errors.js'
+import { stringsOf } from '../host-config/config-file.js'
 import type { Kit } from '../kit/kit.js'
 import type { Link } from '../link/link.js'
 import { openTarget, readTarget } from '../target/target.js'

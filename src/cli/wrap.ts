@@ -1,11 +1,11 @@
 import { statSync } from 'node:fs'
 import { dirname, resolve } from 'node:path'
 import { Command } from 'commander'
+import { tokensOf } from '../context-cost/context-cost.js'
 import { problems } from '../errors.js'
 import { namesIn } from '../kit/choose.js'
-import { shownPath } from '../target/kit-file.js'
-import { tokensOf } from '../wrap/context-cost.js'
-import { type KnownSource, knownSource, wrapKinds } from '../wrap/kinds.js'
+import { shownPath } from '../kit-file/kit-file.js'
+import { type KnownSource, knownSource, wrapKinds } from '../wrap/detect/source-kind.js'
 import { modulePlanText } from './module-plan-text.js'
 import { Failed, out, outJson, say } from './output.js'
 import { restPlanText } from './rest-plan-text.js'
@@ -147,7 +147,7 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
     say(`Reading ${labelOf(known.source)} …`)
   const plan = await planOfApi(known, { ...options, ...introspection(flags) })
   if (flags.out !== undefined) {
-    const { writeRestKit } = await import('../wrap/rest/write-kit.js')
+    const { writeRestKit } = await import('../wrap/http-api/write-kit.js')
     writeRestKit(plan, flags.out, {
       source: known.source,
       options,
@@ -157,7 +157,7 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
   if (flags.json) return outJson(plan)
   out(restPlanText(plan, labelOf(known.source), await costOf(plan)))
   if (plan.operations.length === 0 && plan.sdl === undefined) {
-    const { reasonsOf } = await import('../wrap/rest/reasons.js')
+    const { reasonsOf } = await import('../wrap/http-api/reasons.js')
     throw problems.wrapTakesNothing(labelOf(known.source), reasonsOf(plan))
   }
   sayWritten(flags.out)
@@ -176,7 +176,7 @@ async function planOfApi({ kind, source }: KnownSource, options: object) {
 
 /** What either way costs: a tool each, or a catalogue. */
 async function costOf(plan: Awaited<ReturnType<typeof planOfApi>>) {
-  const { restPartsOf } = await import('../wrap/rest/parts.js')
+  const { restPartsOf } = await import('../wrap/http-api/parts.js')
   const cost = (form: 'tools' | 'catalogue') =>
     tokensOf(
       restPartsOf({ ...plan, form }).flatMap((part) =>
@@ -205,7 +205,7 @@ async function check(known: KnownSource, flags: Flags): Promise<void> {
 
 async function differencesIn(known: KnownSource, kitFile: string, flags: Flags): Promise<readonly string[]> {
   if (known.kind !== 'module') {
-    const { checkRestKit } = await import('../wrap/rest/write-kit.js')
+    const { checkRestKit } = await import('../wrap/http-api/write-kit.js')
     return checkRestKit(kitFile, (options) =>
       planOfApi(known, { ...besideKit(options, kitFile), ...introspection(flags) }),
     )

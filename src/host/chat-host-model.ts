@@ -1,6 +1,6 @@
+import { askEndpoint, type ChatModelOptions, functionOf } from '../models/chat-endpoint.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
-import { askEndpoint, type ChatModelOptions, functionOf } from '../rehearse/chat-endpoint.js'
 import type { HostFunction } from './functions.js'
 import type { HostMessage, HostModel } from './model.js'
 

@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs'
 import { basename } from 'node:path'
-import { readConfigEntries } from '../attach/config-file.js'
+import { readConfigEntries } from '../host-config/config-file.js'
 import { commandOf } from '../target/command-of.js'
 import { openTarget, readTarget } from '../target/target.js'
 import { dialOnNode } from '../transport/node-dial.js'

@@ -1,6 +1,6 @@
+import { argumentsIn, StandInPicker, stems } from '../models/keyword-picker.js'
+import { standInModel } from '../models/stand-in-model.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import { argumentsIn, StandInPicker, stems } from '../rehearse/stand-in.js'
-import { standInModel } from '../talk/stand-in-model.js'
 import type { HostFunction } from './functions.js'
 import type { HostMessage, HostModel, ModelTurn } from './model.js'
 

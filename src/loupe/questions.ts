@@ -1,9 +1,9 @@
 import type { ReadyAnswer } from '../link/answerers.js'
 import type { Question, QuestionAnswer } from '../link/answering.js'
+import { standInModel } from '../models/stand-in-model.js'
 import { isObject, type JsonObject, type RequestId } from '../protocol/messages.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
-import { standInModel } from '../talk/stand-in-model.js'
 import type { ClientSide } from './client-side.js'
 
 /** What a server waits for: a person's answer, or a model's. */

@@ -1,11 +1,11 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Hono } from 'hono'
+import { shownPath } from '../kit-file/kit-file.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { caseStem, caseText, type RecordedCall } from '../replay/case-file.js'
 import { writeNew } from '../replay/save-tape.js'
 import { maskForTape } from '../tape/mask.js'
-import { shownPath } from '../target/kit-file.js'
 import type { Bench } from './bench.js'
 
 const caseMethods = ['tools/call', 'resources/read', 'prompts/get'] as const

@@ -1,5 +1,5 @@
 import { Hono } from 'hono'
-import { readConfigEntries } from '../attach/config-file.js'
+import { readConfigEntries } from '../host-config/config-file.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { readTarget, type TargetOptions } from '../target/target.js'
 import type { Bench } from './bench.js'

@@ -4,9 +4,9 @@ import { readdir, readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { problems } from '../errors.js'
+import { shownPath } from '../kit-file/kit-file.js'
 import { plainName } from '../pack/form.js'
 import { writeOut } from '../pack/write-out.js'
-import { shownPath } from '../target/kit-file.js'
 import { projectFiles, releasedRange } from './project-files.js'
 
 export interface NewProject {

@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import type { Loader, Plugin } from 'esbuild'
 import { problems } from '../errors.js'
-import { hollowContent } from '../wrap/frozen.js'
+import { hollowContent } from '../wrap/source/frozen.js'
 import { filesOfPackage } from './native-packages.js'
 
 const assetPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g

@@ -2,7 +2,7 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { dirname, join, relative, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { problems } from '../errors.js'
-import { packagesFolder } from './mark.js'
+import { packagesFolder } from '../packed-file/mark.js'
 
 interface Manifest {
   readonly dependencies?: Readonly<Record<string, string>>

@@ -1,11 +1,11 @@
 import { basename, resolve } from 'node:path'
 import { type Kit, settingsFor } from '../kit/kit.js'
-import { loadKit } from '../target/kit-file.js'
+import { loadKit } from '../kit-file/kit-file.js'
+import { headOf, packagesFolder } from '../packed-file/mark.js'
 import { version } from '../version.js'
-import { type MadeWrap, wrapRegistry } from '../wrap/registry.js'
+import { type MadeWrap, wrapRegistry } from '../wrap/source/registry.js'
 import { AssetCollector } from './assets.js'
 import { bundle, steadyMap } from './bundle.js'
-import { headOf, packagesFolder } from './mark.js'
 
 /** A variable that a packed kit reads. */
 export interface PackedSetting {

@@ -7,10 +7,10 @@ import { gunzipSync } from 'node:zlib'
 import { isJexoError, problems } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
+import { takeEnvironmentFile } from '../kit-file/dot-env.js'
+import { packagesFolder } from '../packed-file/mark.js'
 import { readRunOptions, type ServeFlags } from '../serve/options.js'
 import { serveKit } from '../serve/serve-kit.js'
-import { takeEnvironmentFile } from '../target/dot-env.js'
-import { packagesFolder } from './mark.js'
 import { readableTraces } from './traces.js'
 
 const packed = globalThis as {

@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs'
 import { dirname, join, resolve, sep } from 'node:path'
 import type { Plugin } from 'esbuild'
 import { problems } from '../errors.js'
-import type { MadeWrap } from '../wrap/registry.js'
+import type { MadeWrap } from '../wrap/source/registry.js'
 
 /** Kits outside a project find Jexo, and zod, where this Jexo is installed; as when they are loaded. */
 export function ownPackages(built: string): Plugin {

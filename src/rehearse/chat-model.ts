@@ -1,6 +1,6 @@
+import { askEndpoint, type ChatModelOptions, functionOf } from '../models/chat-endpoint.js'
+import type { Choice } from '../models/keyword-picker.js'
 import type { ToolDefinition } from '../protocol/types.js'
-import { askEndpoint, type ChatModelOptions, functionOf } from './chat-endpoint.js'
-import type { Choice } from './stand-in.js'
 
 /** Asks a chat endpoint with function calling which tool it would call. Rejects with a `JexoError` where it does not answer so. */
 export async function pickByModel(

@@ -1,10 +1,10 @@
+import type { ChatModelOptions } from '../models/chat-endpoint.js'
+import { type Ranked, StandInPicker, stems } from '../models/keyword-picker.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
 import { subsetDifferences } from '../replay/compare.js'
-import type { ChatModelOptions } from './chat-endpoint.js'
 import { pickByModel } from './chat-model.js'
 import type { Question } from './questions.js'
-import { type Ranked, StandInPicker, stems } from './stand-in.js'
 
 export interface Rehearsed {
   ask: string

@@ -1,7 +1,7 @@
 import { once } from 'node:events'
 import { existsSync } from 'node:fs'
 import { type FSWatcher, watch } from 'chokidar'
-import { onLoadedFile } from '../target/kit-file.js'
+import { onLoadedFile } from '../kit-file/kit-file.js'
 
 const settleMs = 120
 

@@ -1,6 +1,6 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { problems } from '../errors.js'
-import { sshCommand } from '../ship/ssh.js'
+import { sshCommand } from '../ssh/ssh-command.js'
 import type { Log } from './log.js'
 
 export interface Through {

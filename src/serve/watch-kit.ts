@@ -2,7 +2,7 @@ import { watch } from 'chokidar'
 import type { RunningKit } from '../engine/running-kit.js'
 import { isJexoError } from '../errors.js'
 import { keyOf, type Part } from '../kit/part.js'
-import { loadKit, onLoadedFile, shownPath } from '../target/kit-file.js'
+import { loadKit, onLoadedFile, shownPath } from '../kit-file/kit-file.js'
 import type { LogLevel } from './log.js'
 
 const settleMs = 80

@@ -2,8 +2,8 @@ import { spawn } from 'node:child_process'
 import { resolve } from 'node:path'
 import { quote } from 'shell-quote'
 import { problems } from '../errors.js'
+import { sshCommand } from '../ssh/ssh-command.js'
 import { LineSplitter } from '../transport/line-splitter.js'
-import { sshCommand } from './ssh.js'
 
 /** Where a place is: a folder of this machine, or of one that ssh reaches. */
 export interface Place {

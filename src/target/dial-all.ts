@@ -1,4 +1,4 @@
-import { readConfigEntries } from '../attach/config-file.js'
+import { readConfigEntries } from '../host-config/config-file.js'
 import { dialEach, type Links } from '../transport/dial-all.js'
 import { dialOnNode, type NodeDialOptions, type NodeTarget } from '../transport/node-dial.js'
 

@@ -2,14 +2,14 @@ import { existsSync } from 'node:fs'
 import { open } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { parse as parseWords } from 'shell-quote'
-import { readConfigEntry } from '../attach/config-file.js'
 import { problems } from '../errors.js'
+import { readConfigEntry } from '../host-config/config-file.js'
 import type { Kit } from '../kit/kit.js'
+import { atFile, loadKit, shownPath } from '../kit-file/kit-file.js'
 import type { Link } from '../link/link.js'
-import { packedMark } from '../pack/mark.js'
+import { packedMark } from '../packed-file/mark.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import { dialOnNode, type NodeDialOptions } from '../transport/node-dial.js'
-import { atFile, loadKit, shownPath } from './kit-file.js'
 
 /** What a command works on. */
 export type Target =

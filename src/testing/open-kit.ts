@@ -1,7 +1,7 @@
 import { fileURLToPath } from 'node:url'
 import { isKit, type Kit } from '../kit/kit.js'
+import { atFile, loadKit } from '../kit-file/kit-file.js'
 import type { Link } from '../link/link.js'
-import { atFile, loadKit } from '../target/kit-file.js'
 import type { DialOptions } from '../transport/dial.js'
 import { dialOnNode } from '../transport/node-dial.js'
 

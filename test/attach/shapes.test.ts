@@ -1,10 +1,10 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { dirname, isAbsolute, join } from 'node:path'
 import fc from 'fast-check'
-import { readConfigEntries, readConfigEntry } from '../../src/attach/config-file.js'
-import { type ShapeName, shapeNames } from '../../src/attach/shape/shape.js'
-import { shapeOf } from '../../src/attach/shape/shape-of.js'
 import { carryOut, planEntry, planRemoval } from '../../src/attach/write-entry.js'
+import { readConfigEntries, readConfigEntry } from '../../src/host-config/config-file.js'
+import { type ShapeName, shapeNames } from '../../src/host-config/shape/shape.js'
+import { shapeOf } from '../../src/host-config/shape/shape-of.js'
 import { jexo, written } from '../support/cli.js'
 
 const entry = {

@@ -10,10 +10,10 @@ import typescript from 'typescript'
 import { parse as parseYaml } from 'yaml'
 import { lineComment, literal } from '../../src/escape/typescript.js'
 import { forms } from '../../src/pack/forms.js'
-import { headOf } from '../../src/pack/mark.js'
 import type { Packed } from '../../src/pack/pack-kit.js'
-import { writeRestKit } from '../../src/wrap/rest/write-kit.js'
-import { writeDataKit } from '../../src/wrap/written-data.js'
+import { headOf } from '../../src/packed-file/mark.js'
+import { writeRestKit } from '../../src/wrap/http-api/write-kit.js'
+import { writeDataKit } from '../../src/wrap/kit-writer/data-kit.js'
 import { newFolder } from '../support/cli.js'
 
 /** Text from a source or an author that tries to become code, or a line of its own, in a file that Jexo writes. */

@@ -3,10 +3,10 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import type { Link } from 'jexo/link'
 import { dial } from 'jexo/node'
+import { tokensIn } from '../../src/context-cost/context-cost.js'
 import { answersFrom } from '../../src/link/answerers.js'
 import { fitOf } from '../../src/loupe/fit.js'
 import { foreignValidator } from '../../src/transport/foreign-validator.js'
-import { tokensIn } from '../../src/wrap/context-cost.js'
 import { bin, root, run } from '../support/cli.js'
 
 /** What a server can send to a client. Each is refused or bounded, and the client goes on. */

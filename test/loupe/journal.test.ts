@@ -3,8 +3,8 @@ import { readClientSide } from '../../src/loupe/client-side.js'
 import { copiesOf } from '../../src/loupe/copies.js'
 import { Journal } from '../../src/loupe/journal.js'
 import { slimmed } from '../../src/loupe/slim.js'
+import { standInModel } from '../../src/models/stand-in-model.js'
 import { caseStem, caseText } from '../../src/replay/case-file.js'
-import { standInModel } from '../../src/talk/stand-in-model.js'
 import type { TapeEntry, TapeEvent } from '../../src/tape/entry.js'
 
 const large = (text: string): TapeEvent => ({

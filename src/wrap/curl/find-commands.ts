@@ -1,4 +1,4 @@
-import { LineIndex } from '../line-index.js'
+import { LineIndex } from '../source/line-index.js'
 import { requestOfCurl } from './command.js'
 import type { RecordedRequest, RecordedRequests } from './recorded.js'
 import { shellWords } from './shell-words.js'

@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { basename } from 'node:path'
 import { problems } from '../../errors.js'
-import { wrapRegistry } from '../registry.js'
+import { wrapRegistry } from '../source/registry.js'
 import { commandsIn } from './find-commands.js'
 import { requestsInHar } from './har.js'
 import { requestsInHttpFile } from './http-file.js'

@@ -1,5 +1,5 @@
 import { isSecretHeader, isSecretName, isSecretValue } from '../../protocol/secrets.js'
-import type { Credential } from '../rest/credentials.js'
+import type { Credential } from '../http-api/credentials.js'
 import { soleVariable, variableMarks } from './recorded.js'
 
 /** Collects the credentials of recorded requests: one for each place and name, with the setting that will hold it. */

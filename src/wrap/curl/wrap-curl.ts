@@ -1,11 +1,11 @@
 import { problems } from '../../errors.js'
 import type { Part } from '../../kit/part.js'
-import { frozenOr } from '../frozen.js'
-import { mostToolsFrom } from '../rest/limits.js'
-import type { RestPlan } from '../rest/operation.js'
-import { planningOptions, type RestOptions, restPartsOf } from '../rest/parts.js'
-import { reasonsOf } from '../rest/reasons.js'
-import { sourceFile } from '../source.js'
+import { mostToolsFrom } from '../http-api/limits.js'
+import type { RestPlan } from '../http-api/operation.js'
+import { planningOptions, type RestOptions, restPartsOf } from '../http-api/parts.js'
+import { reasonsOf } from '../http-api/reasons.js'
+import { frozenOr } from '../source/frozen.js'
+import { sourceFile } from '../source/source.js'
 import type { CurlPlanOptions } from './plan.js'
 
 export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}

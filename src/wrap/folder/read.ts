@@ -2,7 +2,7 @@ import { realpathSync, statSync } from 'node:fs'
 import { readdir, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { problems } from '../../errors.js'
-import { sourceFile } from '../source.js'
+import { sourceFile } from '../source/source.js'
 import { mimeTypeOf } from './media.js'
 import { type FolderRules, type PathFilter, pathFilter } from './rules.js'
 

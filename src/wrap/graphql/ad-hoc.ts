@@ -11,8 +11,8 @@ import type { Part } from '../../kit/part.js'
 import { Refusal } from '../../kit/refusal.js'
 import { tool } from '../../kit/tool.js'
 import type { JsonObject } from '../../protocol/messages.js'
-import type { PlannedOperation, RestPlan } from '../rest/operation.js'
-import { carriedOut, type PartsKit } from '../rest/parts.js'
+import { carriedOut, type PartsKit } from '../http-api/carry-out.js'
+import type { PlannedOperation, RestPlan } from '../http-api/operation.js'
 
 /** How much a query may ask for, before anything is sent. */
 const maxDepth = 10

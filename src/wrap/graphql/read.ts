@@ -12,11 +12,11 @@ import {
 } from 'graphql'
 import { isJexoError, problems } from '../../errors.js'
 import { isObject } from '../../protocol/messages.js'
-import { wrapRegistry } from '../registry.js'
-import { isPrivateHost } from '../rest/address.js'
-import { codeOf, withTimeout } from '../rest/pipeline.js'
-import { networkSender } from '../rest/sender.js'
-import { sourceUrl } from '../source.js'
+import { isPrivateHost } from '../http-api/address.js'
+import { codeOf, withTimeout } from '../http-api/pipeline.js'
+import { networkSender } from '../http-api/sender.js'
+import { wrapRegistry } from '../source/registry.js'
+import { sourceUrl } from '../source/source.js'
 
 const maxBytes = 64_000_000
 

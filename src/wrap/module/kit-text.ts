@@ -1,6 +1,6 @@
 import { isIdentifier, keyText, literal, textLiteral } from '../../escape/typescript.js'
 import type { JsonSchema } from '../../kit/schema.js'
-import { snakeCase } from '../effect-words.js'
+import { snakeCase } from '../naming/effect-words.js'
 import type { Conversion, Definitions } from './conversion.js'
 import type { ModulePlan, PlannedTool } from './plan.js'
 

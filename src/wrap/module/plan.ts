@@ -3,7 +3,7 @@ import { chosenFrom } from '../../kit/choose.js'
 import type { Effect } from '../../kit/effects.js'
 import type { Example } from '../../kit/part.js'
 import type { JsonSchema } from '../../kit/schema.js'
-import { guessEffect, snakeCase, wordsOf } from '../effect-words.js'
+import { guessEffect, snakeCase, wordsOf } from '../naming/effect-words.js'
 import type { Definitions } from './conversion.js'
 import type { FunctionReading, LeftOut, ModuleReading, Parameter, Result } from './reading.js'
 

@@ -1,6 +1,14 @@
 import { resolve, sep } from 'node:path'
 import { problems } from '../../errors.js'
-import { fingerprint, kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from '../written-kit.js'
+import {
+  fingerprint,
+  kitNameOf,
+  markIn,
+  movedOn,
+  pathFrom,
+  type WrittenMark,
+  writeMarked,
+} from '../kit-writer/written-kit.js'
 import { kitText } from './kit-text.js'
 import type { ModulePlan, ModulePlanOptions, PlannedTool } from './plan.js'
 import { planOf } from './wrap-module.js'

@@ -1,8 +1,8 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
-import type { PlannedAnswer } from '../rest/operation.js'
-import type { Paging } from '../rest/paging.js'
-import { plainText } from '../rest/plain-text.js'
+import type { PlannedAnswer } from '../http-api/operation.js'
+import type { Paging } from '../http-api/paging.js'
+import { plainText } from '../http-api/plain-text.js'
 import type { ReadOperation, ReadResponse } from './reading.js'
 import type { SchemaReader } from './schemas.js'
 

@@ -1,4 +1,4 @@
-import { cut, plainText } from '../rest/plain-text.js'
+import { cut, plainText } from '../http-api/plain-text.js'
 import type { ReadOperation } from './reading.js'
 
 /** Descriptions beyond this may be cut by hosts (digest §11). */

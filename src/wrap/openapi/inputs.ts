@@ -1,8 +1,8 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
-import { fileSchema } from '../rest/files.js'
-import type { BodyProperty, PlannedBody, PlannedParameter, Style } from '../rest/operation.js'
-import { plainText } from '../rest/plain-text.js'
+import { fileSchema } from '../http-api/files.js'
+import type { BodyProperty, PlannedBody, PlannedParameter, Style } from '../http-api/operation.js'
+import { plainText } from '../http-api/plain-text.js'
 import type { Raw, ReadBody, ReadOperation } from './reading.js'
 import { openKind, type SchemaReader } from './schemas.js'
 

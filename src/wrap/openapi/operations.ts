@@ -1,8 +1,8 @@
 import { isObject, type JsonObject } from '../../protocol/messages.js'
-import type { Location, Style } from '../rest/operation.js'
+import type { Location, Style } from '../http-api/operation.js'
 import type { Documents, Found } from './documents.js'
-import { serverUrls } from './read.js'
 import type { OperationContext, ReadBody, ReadOperation, ReadParameter, ReadResponse } from './reading.js'
+import { serverUrls } from './servers.js'
 
 /** An operation of OpenAPI 3. */
 export function newerOperation(context: OperationContext): ReadOperation {

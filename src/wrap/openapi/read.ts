@@ -4,6 +4,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { type Documents, readDocuments, shown } from './documents.js'
 import { newerOperation } from './operations.js'
 import type { ReadDescription, ReadOperation } from './reading.js'
+import { firstServer, olderServers, pathOf, serverUrls } from './servers.js'
 import { olderOperation } from './swagger.js'
 
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace', 'query']
@@ -87,49 +88,6 @@ function versionOf(root: unknown, place: string): ReadDescription['version'] {
   if (/^3\.\d/.test(version)) return '3.1'
   const said = version === '' ? 'it says neither "openapi" nor "swagger"' : `it is of version ${version}`
   throw problems.sourceUnreadable(place, `${said}; OpenAPI 2.0, 3.0 and 3.1 can be read`)
-}
-
-/** URLs of servers, variables at their defaults; relative ones from where the description was fetched. */
-export function serverUrls(servers: unknown, rootUrl: string): string[] {
-  if (!Array.isArray(servers)) return []
-  return servers.flatMap((server) => {
-    if (!isObject(server) || typeof server.url !== 'string') return []
-    const variables = isObject(server.variables) ? server.variables : {}
-    const url = server.url.replace(/\{([^{}]+)\}/g, (whole, name: string) => {
-      const variable = variables[name]
-      return isObject(variable) && variable.default !== undefined ? String(variable.default) : whole
-    })
-    return absolute(url, rootUrl)
-  })
-}
-
-const firstServer = (servers: unknown): unknown =>
-  Array.isArray(servers) && isObject(servers[0]) ? servers[0].url : undefined
-
-/** The path that a description says where it does not say the host. */
-function pathOf(given: unknown): { basePath?: string } {
-  const path = typeof given === 'string' && given.startsWith('/') ? given.replace(/\/+$/, '') : ''
-  return path === '' ? {} : { basePath: path }
-}
-
-/** Only what was fetched over HTTP says where the API is that it stands beside. */
-function absolute(url: string, rootUrl: string): string[] {
-  if (/^https?:\/\//.test(url)) return [url.replace(/\/+$/, '')]
-  return rootUrl.startsWith('http') && URL.canParse(url, rootUrl)
-    ? [new URL(url, rootUrl).href.replace(/\/+$/, '')]
-    : []
-}
-
-function olderServers({ host, basePath, schemes }: JsonObject, rootUrl: string): string[] {
-  const path = typeof basePath === 'string' ? basePath : ''
-  const [first] = Array.isArray(schemes)
-    ? schemes
-        .filter((scheme) => scheme === 'https' || scheme === 'http')
-        .sort()
-        .reverse()
-    : []
-  if (typeof host === 'string') return [`${first ?? 'https'}://${host}${path}`.replace(/\/+$/, '')]
-  return absolute(path === '' ? '/' : path, rootUrl)
 }
 
 function schemesOf(documents: Documents, isOlder: boolean): Record<string, JsonObject> {

@@ -1,5 +1,5 @@
 import type { JsonObject } from '../../protocol/messages.js'
-import type { Location, Style } from '../rest/operation.js'
+import type { Location, Style } from '../http-api/operation.js'
 import type { Documents } from './documents.js'
 
 /** What a description says, in one form for all versions; schemas as they are written there. */

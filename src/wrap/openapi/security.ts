@@ -1,6 +1,6 @@
 import { isObject, type JsonObject } from '../../protocol/messages.js'
-import { wordsOf } from '../effect-words.js'
-import { type Credential, settingNames } from '../rest/credentials.js'
+import { type Credential, settingNames } from '../http-api/credentials.js'
+import { wordsOf } from '../naming/effect-words.js'
 import type { ReadDescription, ReadOperation } from './reading.js'
 
 type Supported =

@@ -1,5 +1,5 @@
 import { isObject, type JsonObject } from '../../protocol/messages.js'
-import type { Style } from '../rest/operation.js'
+import type { Style } from '../http-api/operation.js'
 import { commonOf, isReserved, locationOf, parametersOf, responsesOf } from './operations.js'
 import type { OperationContext, ReadBody, ReadOperation, ReadParameter } from './reading.js'
 

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
-import { sourceFile } from '../source.js'
+import { sourceFile } from '../source/source.js'
 import type { Hit } from './word-index.js'
 
 /** Turns texts into vectors, all of one length: what an author gives, such as a call of an embeddings endpoint. */

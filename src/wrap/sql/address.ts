@@ -1,7 +1,7 @@
 import { basename } from 'node:path'
 import { problems } from '../../errors.js'
 import { type Setting, setting } from '../../kit/settings.js'
-import { sourceFile } from '../source.js'
+import { sourceFile } from '../source/source.js'
 import type { SqlDialect } from './tokens.js'
 
 /** Where a database is, and the settings that say more: never a password. */

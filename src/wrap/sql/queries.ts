@@ -1,6 +1,6 @@
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
-import { LineIndex } from '../line-index.js'
+import { LineIndex } from '../source/line-index.js'
 import { parametersOf, type SqlDialect, type Statement, statementsIn, type Token } from './tokens.js'
 
 /** A statement of a file, with what the comment before it says. */

@@ -1,7 +1,7 @@
 import { readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { problems } from '../../errors.js'
-import { sourceFile } from '../source.js'
+import { sourceFile } from '../source/source.js'
 
 /** A file, or all of a folder, by name. */
 export function queryFiles(source: URL | string): string[] {

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { basename } from 'node:path'
-import { wrapRegistry } from '../registry.js'
+import { wrapRegistry } from '../source/registry.js'
 import type { SqlAddress } from './address.js'
 import { type Described, type SqlDriver, SqlFailure } from './driver.js'
 import { type Query, queriesIn } from './queries.js'

@@ -4,7 +4,7 @@ import { createRequire } from 'node:module'
 import { basename } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { problems } from '../../errors.js'
-import { packagedPath } from '../packaged.js'
+import { packagedPath } from '../source/packaged.js'
 import { sqliteSchema } from './column-types.js'
 import {
   type Described,

@@ -8,9 +8,9 @@ import { Refusal } from '../../kit/refusal.js'
 import { tool } from '../../kit/tool.js'
 import { explainMisfits } from '../../kit/validation.js'
 import type { JsonObject } from '../../protocol/messages.js'
+import { carriedOut, inputOf, outputOf, type PartsKit } from './carry-out.js'
 import { exampleOf } from './example.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
-import { carriedOut, inputOf, outputOf, type PartsKit } from './parts.js'
 import { placeOf } from './place.js'
 
 const weights = { name: 4, title: 3, path: 2, tags: 2, about: 1, arguments: 1 }

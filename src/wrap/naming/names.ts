@@ -1,4 +1,4 @@
-import { snakeCase, wordsOf } from '../effect-words.js'
+import { snakeCase, wordsOf } from './effect-words.js'
 
 /** Hosts put something before names, and take about sixty characters in all. */
 const maxCharacters = 56

@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { basename, dirname, relative, resolve, sep } from 'node:path'
-import { problems } from '../errors.js'
-import { jsonLine } from '../escape/typescript.js'
+import { problems } from '../../errors.js'
+import { jsonLine } from '../../escape/typescript.js'
 
 /**
  * What a written kit file says of itself in its last line: of which source it was made, with what options, what each tool was like

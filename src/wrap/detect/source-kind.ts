@@ -1,8 +1,8 @@
 import { closeSync, existsSync, openSync, readFileSync, readSync, statSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
-import { problems } from '../errors.js'
-import { isMqttAddress } from './feed/mqtt.js'
-import { isSqlAddress } from './sql/address.js'
+import { problems } from '../../errors.js'
+import { isMqttAddress } from '../feed/mqtt.js'
+import { isSqlAddress } from '../sql/address.js'
 
 export const wrapKinds = ['module', 'openapi', 'curl', 'graphql', 'sql', 'folder', 'feed'] as const
 export type WrapKind = (typeof wrapKinds)[number]

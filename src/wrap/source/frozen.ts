@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, readFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import type { JsonObject } from '../protocol/messages.js'
+import type { JsonObject } from '../../protocol/messages.js'
 import { wrapRegistry } from './registry.js'
 import { sourceFile, sourceUrl } from './source.js'
 

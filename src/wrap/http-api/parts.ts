@@ -11,11 +11,12 @@ import { tool } from '../../kit/tool.js'
 import type { Validate } from '../../kit/validation.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { parseUriTemplate } from '../../protocol/uri-template.js'
-import { sourceFile } from '../source.js'
+import { publishedOutput } from '../schema/definitions.js'
+import { sourceFile } from '../source/source.js'
+import { carriedOut, inputOf, outputOf, type PartsKit } from './carry-out.js'
 import { catalogueParts } from './catalogue.js'
 import { type HeadersGiven, RestClient } from './client.js'
 import { settingsOf } from './credentials.js'
-import { publishedOutput, withDefinitions } from './definitions.js'
 import { limitsFor, type RestLimits } from './limits.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 import type { InProcess } from './sender.js'
@@ -54,14 +55,6 @@ export function planningOptions<Options extends RestOptions>(options: Options) {
     ...rest
   } = options
   return { ...rest, allowsPaths: files !== undefined }
-}
-
-/** What parts of a plan share. */
-export interface PartsKit {
-  readonly client: Shared<RestClient>
-  readonly settings: Readonly<Record<string, Setting>>
-  readonly isStrict: boolean
-  fits(operation: PlannedOperation): Promise<Validate | undefined>
 }
 
 /** The parts of a plan: a tool or a template for each operation, or the three tools of a catalogue. */
@@ -114,14 +107,6 @@ function baseSetting({ base, title }: RestPlan, { upstream }: RestOptions): Reco
   return { [base.setting]: setting({ about, ...(base.url === undefined ? {} : { default: base.url }) }) }
 }
 
-/** The arguments' schema of an operation, whole. */
-export const inputOf = (plan: RestPlan, operation: PlannedOperation): JsonSchema =>
-  withDefinitions(operation.input, plan.inputDefinitions)
-
-/** What the answer's schema promises, whole. */
-export const outputOf = (plan: RestPlan, { answer }: PlannedOperation): JsonSchema | undefined =>
-  answer.schema && withDefinitions(answer.schema, plan.outputDefinitions)
-
 function toolOf(plan: RestPlan, operation: PlannedOperation, kit: PartsKit): Part {
   const { name, about, title, tags, effect, examples } = operation
   const output = outputOf(plan, operation)
@@ -136,12 +121,6 @@ function toolOf(plan: RestPlan, operation: PlannedOperation, kit: PartsKit): Par
     ...(output ? { output: publishedOutput(output, kit.isStrict) } : {}),
     run: ((given: JsonObject, call: Call) => carriedOut(operation, given, call, kit)) as () => never,
   })
-}
-
-/** Carries out an operation whose arguments have been checked. */
-export async function carriedOut(operation: PlannedOperation, given: JsonObject, call: Call, kit: PartsKit) {
-  const client = await call.use(kit.client)
-  return client.carryOut(operation, given, call, await kit.fits(operation))
 }
 
 /** A check of answers against what is declared, made at the first; a schema that cannot be checked by is not. */

@@ -1,6 +1,6 @@
 import { isAbsolute, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
-import { problems } from '../errors.js'
+import { problems } from '../../errors.js'
 
 /** The file that a source names: a `file:` URL or an absolute path. A bare relative name is refused with the line to write instead. */
 export function sourceFile(source: URL | string): string {

@@ -1,5 +1,5 @@
-import { problems } from '../errors.js'
-import { keyText, lineComment, literal, textLiteral } from '../escape/typescript.js'
+import { problems } from '../../errors.js'
+import { keyText, lineComment, literal, textLiteral } from '../../escape/typescript.js'
 import { kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from './written-kit.js'
 
 /** A kit file to be written for a database, a folder or a feed. */

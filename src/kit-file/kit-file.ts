@@ -7,7 +7,7 @@ import { isJexoError, problems } from '../errors.js'
 import { nameOf } from '../kit/brand.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { installStdoutGuard, runNamed } from '../transport/stdout-guard.js'
-import { wrapRegistry } from '../wrap/registry.js'
+import { wrapRegistry } from '../wrap/source/registry.js'
 import { takeEnvironmentFile } from './dot-env.js'
 import { generationParam } from './generation.js'
 

@@ -1,8 +1,16 @@
 import { problems } from '../../errors.js'
 import { keyText, lineComment, literal, textLiteral } from '../../escape/typescript.js'
-import { fingerprint, kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from '../written-kit.js'
+import {
+  fingerprint,
+  kitNameOf,
+  markIn,
+  movedOn,
+  pathFrom,
+  type WrittenMark,
+  writeMarked,
+} from '../kit-writer/written-kit.js'
+import { inputOf, outputOf } from './carry-out.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
-import { inputOf, outputOf } from './parts.js'
 import { placeOf } from './place.js'
 
 export interface RestKitOptions {

@@ -1,4 +1,4 @@
-import type { Effect } from '../kit/effects.js'
+import type { Effect } from '../../kit/effects.js'
 
 const words: Readonly<Record<Effect, readonly string[]>> = {
   read: [

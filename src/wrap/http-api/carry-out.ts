@@ -1,0 +1,31 @@
+import type { Call } from '../../kit/call.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import type { Setting } from '../../kit/settings.js'
+import type { Shared } from '../../kit/shared.js'
+import type { Validate } from '../../kit/validation.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { withDefinitions } from '../schema/definitions.js'
+import type { RestClient } from './client.js'
+import type { PlannedOperation, RestPlan } from './operation.js'
+
+/** What parts of a plan share. */
+export interface PartsKit {
+  readonly client: Shared<RestClient>
+  readonly settings: Readonly<Record<string, Setting>>
+  readonly isStrict: boolean
+  fits(operation: PlannedOperation): Promise<Validate | undefined>
+}
+
+/** Carries out an operation whose arguments have been checked. */
+export async function carriedOut(operation: PlannedOperation, given: JsonObject, call: Call, kit: PartsKit) {
+  const client = await call.use(kit.client)
+  return client.carryOut(operation, given, call, await kit.fits(operation))
+}
+
+/** The arguments' schema of an operation, whole. */
+export const inputOf = (plan: RestPlan, operation: PlannedOperation): JsonSchema =>
+  withDefinitions(operation.input, plan.inputDefinitions)
+
+/** What the answer's schema promises, whole. */
+export const outputOf = (plan: RestPlan, { answer }: PlannedOperation): JsonSchema | undefined =>
+  answer.schema && withDefinitions(answer.schema, plan.outputDefinitions)

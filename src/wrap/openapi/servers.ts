@@ -1,0 +1,45 @@
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+
+/** URLs of servers, variables at their defaults; relative ones from where the description was fetched. */
+export function serverUrls(servers: unknown, rootUrl: string): string[] {
+  if (!Array.isArray(servers)) return []
+  return servers.flatMap((server) => {
+    if (!isObject(server) || typeof server.url !== 'string') return []
+    const variables = isObject(server.variables) ? server.variables : {}
+    const url = server.url.replace(/\{([^{}]+)\}/g, (whole, name: string) => {
+      const variable = variables[name]
+      return isObject(variable) && variable.default !== undefined ? String(variable.default) : whole
+    })
+    return absolute(url, rootUrl)
+  })
+}
+
+export const firstServer = (servers: unknown): unknown =>
+  Array.isArray(servers) && isObject(servers[0]) ? servers[0].url : undefined
+
+/** The path that a description says where it does not say the host. */
+export function pathOf(given: unknown): { basePath?: string } {
+  const path = typeof given === 'string' && given.startsWith('/') ? given.replace(/\/+$/, '') : ''
+  return path === '' ? {} : { basePath: path }
+}
+
+/** The base URL of a 2.0 description; empty if neither it nor the place it was fetched from names a host. */
+export function olderServers({ host, basePath, schemes }: JsonObject, rootUrl: string): string[] {
+  const path = typeof basePath === 'string' ? basePath : ''
+  const [first] = Array.isArray(schemes)
+    ? schemes
+        .filter((scheme) => scheme === 'https' || scheme === 'http')
+        .sort()
+        .reverse()
+    : []
+  if (typeof host === 'string') return [`${first ?? 'https'}://${host}${path}`.replace(/\/+$/, '')]
+  return absolute(path === '' ? '/' : path, rootUrl)
+}
+
+/** Only what was fetched over HTTP says where the API is that it stands beside. */
+function absolute(url: string, rootUrl: string): string[] {
+  if (/^https?:\/\//.test(url)) return [url.replace(/\/+$/, '')]
+  return rootUrl.startsWith('http') && URL.canParse(url, rootUrl)
+    ? [new URL(url, rootUrl).href.replace(/\/+$/, '')]
+    : []
+}
