@@ -10,9 +10,9 @@ const startedAt = performance.now()
 if (kind === 'own') {
   const { wrapFolder } = await import('../dist/folder.js')
   const { defineKit } = await import('../dist/index.js')
-  const { dial } = await import('../dist/node.js')
+  const { connect } = await import('../dist/node.js')
   const parts = await wrapFolder(folder, { name: 'pages', watch: false })
-  const link = await dial(defineKit({ name: 'search', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'search', version: '1', parts }), {
     report: () => {},
     timeoutMs: 600_000,
   })

@@ -1,6 +1,6 @@
 /** A measured process: `server.mjs jexo-http | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
 import { createServer } from 'node:http'
-import { overHttp, overStdio } from '../dist/node.js'
+import { serveHttp, serveStdio } from '../dist/node.js'
 import { kitOf, output } from './kit.mjs'
 
 const [, , kind, tools = '1'] = process.argv
@@ -24,7 +24,7 @@ function bareAnswer(text) {
 }
 
 if (kind === 'jexo-http') {
-  const { url } = await overHttp(kitOf(Number(tools)), { limits: { maxSessions: 100_000 } })
+  const { url } = await serveHttp(kitOf(Number(tools)), { limits: { maxSessions: 100_000 } })
   process.send({ url })
 }
 if (kind === 'bare-http') {
@@ -39,7 +39,7 @@ if (kind === 'bare-http') {
   })
   server.listen(0, '127.0.0.1', () => process.send({ url: `http://127.0.0.1:${server.address().port}/mcp` }))
 }
-if (kind === 'jexo-stdio') await overStdio(kitOf())
+if (kind === 'jexo-stdio') await serveStdio(kitOf())
 if (kind === 'bare-stdio') {
   let held = ''
   process.stdin.on('data', (chunk) => {

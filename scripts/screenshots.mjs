@@ -86,7 +86,7 @@ try {
   await terminal('vet', 'jexo vet apiary.kit.ts --strict; cd /tmp; jexo vet exec:"node careless.mjs"', 16, 8)
   await terminal(
     'score',
-    'jexo call apiary.kit.ts honey_batches driest=15.9 --trace; jexo attach apiary.kit.ts --relayed --tape /tmp/apiary.tape.jsonl --to /tmp/host.json; jexo call /tmp/host.json#apiary weigh_hive hive=ML-99; jexo show /tmp/apiary.tape.jsonl',
+    'jexo call apiary.kit.ts honey_batches driest=15.9 --trace; jexo attach apiary.kit.ts --record --tape /tmp/apiary.tape.jsonl --to /tmp/host.json; jexo call /tmp/host.json#apiary weigh_hive hive=ML-99; jexo show /tmp/apiary.tape.jsonl',
     14,
     8,
   )

@@ -1,5 +1,5 @@
 /** `Request` → `Response` for any runtime. */
 export { interpretingValidator } from './kit/interpreting-validator.js'
-export type { JsonSchemaValidator, Misfit } from './kit/validation.js'
+export type { JsonSchemaValidator, SchemaIssue } from './kit/validation.js'
 export { type FetchHandler, type FetchHandlerOptions, fetchHandler } from './transport/fetch-handler.js'
 export type { HttpLimits } from './transport/http/limits.js'

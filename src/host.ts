@@ -5,7 +5,7 @@
  */
 export { chatHostModel, endpointFunctions } from './host/chat-host-model.js'
 export { Conversation, type ConversationOptions } from './host/conversation.js'
-export { functionsOf, type HostFunction } from './host/functions.js'
+export { type HostFunction, toFunctions } from './host/functions.js'
 export { Host, type HostOptions, type HostServer, type OpenLink } from './host/host.js'
 export type { HostMessage, HostModel, ModelCall, ModelTurn } from './host/model.js'
 export { type NamedOpener, openersFor } from './host/openers.js'

@@ -12,7 +12,7 @@ export type {
   PersonSent,
   Root,
 } from './kit/call.js'
-export { type Amendment, amended, except, only, prefixed, renamed, tagged } from './kit/choose.js'
+export { except, type Override, only, override, rename, withPrefix, withTags } from './kit/choose.js'
 export { type ContentOptions, content, type Embeddable } from './kit/content.js'
 export type { Effect } from './kit/effects.js'
 export { defineKit, type Kit, type KitOptions } from './kit/kit.js'
@@ -29,7 +29,7 @@ export type {
 export { type PromptOptions, prompt } from './kit/prompt.js'
 export { Refusal, type Visit } from './kit/refusal.js'
 export { type ResourceOptions, resource } from './kit/resource.js'
-export { type JsonSchema, nothing, type Schema } from './kit/schema.js'
+export { type JsonSchema, noOutput, type Schema } from './kit/schema.js'
 export { type Setting, type SettingOptions, setting } from './kit/settings.js'
 export { type Opening, type Shared, type SharedOptions, shared } from './kit/shared.js'
 export { type TemplateOptions, template } from './kit/template.js'

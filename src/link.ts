@@ -15,5 +15,5 @@ export type {
   ToolDefinition,
   ToolResult,
 } from './protocol/types.js'
-export { type DialOptions, dial, dialAll } from './transport/dial.js'
-export type { Links } from './transport/dial-all.js'
+export { type ConnectOptions, connect, connectAll } from './transport/connect.js'
+export type { Links } from './transport/connect-all.js'

@@ -1,8 +1,8 @@
 /** Wrapping REST APIs by their OpenAPI descriptions: operations become tools. */
 export { JexoError } from './errors.js'
-export { type Injectable, throughInject } from './wrap/http-api/inject.js'
+export { fromInject, type Injectable } from './wrap/http-api/inject.js'
 export { type RestLimits, restLimits } from './wrap/http-api/limits.js'
-export type { LeftOutOperation, PlannedOperation, RestPlan } from './wrap/http-api/operation.js'
+export type { PlannedOperation, RestPlan, SkippedOperation } from './wrap/http-api/operation.js'
 export type { CredentialGiven } from './wrap/http-api/own-credential.js'
 export type { RestOptions } from './wrap/http-api/parts.js'
 export type { InProcess } from './wrap/http-api/sender.js'

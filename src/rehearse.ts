@@ -3,8 +3,8 @@
  * @module
  */
 
-export { type Choice, type Ranked, StandInPicker } from './models/keyword-picker.js'
-export { pageOf } from './rehearse/page.js'
+export { type Choice, KeywordPicker, type Ranked } from './models/keyword-picker.js'
+export { renderHtml } from './rehearse/page.js'
 export { type Question, readQuestions } from './rehearse/questions.js'
 export {
   type Confusion,

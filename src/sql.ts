@@ -14,6 +14,6 @@ export {
 } from './wrap/sql/database.js'
 export type { SqlValue } from './wrap/sql/driver.js'
 export { type SqlLimits, sqlLimits } from './wrap/sql/limits.js'
-export type { LeftOutQuery, PlannedQuery, PlannedTable, SqlPlan, SqlPlanOptions } from './wrap/sql/plan.js'
+export type { PlannedQuery, PlannedTable, SkippedQuery, SqlPlan, SqlPlanOptions } from './wrap/sql/plan.js'
 export type { SqlSearchOptions } from './wrap/sql/search.js'
 export { sqlPlan as planSql, type WrapSqlOptions, wrapSql } from './wrap/sql/wrap-sql.js'

@@ -5,7 +5,7 @@
  */
 export type { Case, CaseReport, Expectation, StepReport } from './replay/case.js'
 export { type ReplayOptions, runCase } from './replay/run-case.js'
+export { type FakeClock, fakeClock } from './testing/fake-clock.js'
 export { type KitMatchers, kitMatchers } from './testing/kit-matchers.js'
 export { openKit } from './testing/open-kit.js'
 export { type ScriptedModel, type ScriptedPerson, scriptedModel, scriptedPerson } from './testing/scripted.js'
-export { type StillClock, stillClock } from './testing/still-clock.js'

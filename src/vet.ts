@@ -3,10 +3,10 @@
  * @module
  */
 export { readTarget, type Target, type TargetOptions } from './target/target.js'
-export { type Contract, contractOf, driftBetween } from './vet/contract.js'
+export { type Contract, diffContracts, toContract } from './vet/contract.js'
 export type { Finding, Group, Rule, Severity } from './vet/finding.js'
 export { rules } from './vet/rules.js'
-export { sarifOf } from './vet/sarif.js'
-export type { Surface } from './vet/surface.js'
+export { toSarif } from './vet/sarif.js'
+export type { Snapshot } from './vet/snapshot.js'
 export type { VetReport } from './vet/vet.js'
 export { type TargetReport, type VetOptions, vetTarget } from './vet/vet-target.js'

@@ -59,7 +59,7 @@ const order = [
 ]
 const withoutNode = /^(protocol|escape|kit|engine|link|transport\/http)\/|^(errors|version|index|fetch|link)\.ts$/
 const portableTransport =
-  /^transport\/(byte-gatherer|intake|line-splitter|memory|dial|http-answers|http-wire|fetch-handler)\.ts$/
+  /^transport\/(byte-gatherer|intake|line-splitter|memory|connect|http-answers|http-wire|fetch-handler)\.ts$/
 
 const files = readdirSync(source, { recursive: true, withFileTypes: true })
   .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name))

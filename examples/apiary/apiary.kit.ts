@@ -166,7 +166,7 @@ const recordInspection = tool('record_inspection', {
     const books = await call.use(ledger)
     const { hive } = await knownHive(books, found.hive, call)
     const id = await record(books, found, call)
-    call.touch(`apiary://hives/${hive}`)
+    call.resourceUpdated(`apiary://hives/${hive}`)
     call.log.info(`inspection ${id} of ${hive} recorded`)
     const strength = strengthIndex(found.framesOfBees, found.framesOfBrood, found.queenSeen)
     return { id, hive, nextInspection: nextInspection(found.on, strength) }
@@ -186,7 +186,7 @@ const moveHive = tool('move_hive', {
     const { site } = await knownHive(books, hive, call)
     if (site === to) throw new Refusal(`${hive} stands at ${to} already.`)
     await move(books, hive, to, call)
-    call.touch(`apiary://hives/${hive}`)
+    call.resourceUpdated(`apiary://hives/${hive}`)
     return { hive, from: site, to }
   },
 })

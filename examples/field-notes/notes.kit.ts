@@ -15,7 +15,7 @@ const notes = shared(
     const taken = await takeIn(database, folder, (done, all, file, isChanged) => {
       if (isChanged) console.error(`field notes: ${done} of ${all}, ${file} taken in`)
     })
-    for (const reason of taken.leftOut) console.error(`field notes: left out ${reason}`)
+    for (const reason of taken.skipped) console.error(`field notes: left out ${reason}`)
     return database
   },
   (database) => database.close(),
@@ -47,7 +47,7 @@ const findNotes = tool('find_notes', {
 const takeInNotes = tool('take_in_notes', {
   title: 'Take the notes in again',
   about: 'Reads the folder of notes again: new and changed notes are taken in, those that are gone are forgotten.',
-  output: z.object({ notes: z.number(), changed: z.number(), gone: z.number(), leftOut: z.array(z.string()) }),
+  output: z.object({ notes: z.number(), changed: z.number(), gone: z.number(), skipped: z.array(z.string()) }),
   effect: 'change',
   async run(_, call) {
     const database = await call.use(notes)

@@ -20,7 +20,7 @@ export interface TakenIn {
   changed: number
   gone: number
   /** Files that are no notes, each with its reason. */
-  leftOut: string[]
+  skipped: string[]
 }
 
 /** A note as it is written: site and day on top, a title, passages under headings. Throws with what is missing. */
@@ -54,7 +54,7 @@ export async function takeIn(
       String(hash),
     ]),
   )
-  const result: TakenIn = { notes: 0, changed: 0, gone: 0, leftOut: [] }
+  const result: TakenIn = { notes: 0, changed: 0, gone: 0, skipped: [] }
   for (const [at, file] of files.entries()) {
     const text = await readFile(new URL(file, folder), 'utf8')
     const hash = createHash('sha256').update(text).digest('hex')
@@ -70,7 +70,7 @@ export async function takeIn(
       known.delete(file)
     } catch (error) {
       if (call?.signal?.aborted) throw error
-      result.leftOut.push(`${file}: ${(error as Error).message}`)
+      result.skipped.push(`${file}: ${(error as Error).message}`)
     }
     onNote(at + 1, files.length, file, result.changed > before)
   }

@@ -1,5 +1,5 @@
 /** Sun and moon over the hives: a plain JavaScript library from the registry, wrapped by the types that it is published with. */
-import { amended, defineKit } from 'jexo'
+import { defineKit, override } from 'jexo'
 import { wrapModule } from 'jexo/module'
 
 const sky = await wrapModule(import.meta.resolve('suncalc'), {
@@ -12,7 +12,7 @@ export default defineKit({
   about:
     'When bees fly and when they sleep: sun and moon over a place, given by latitude and longitude in degrees.',
   // What the library leaves unsaid is said here; everything else comes from its types.
-  parts: amended(sky, {
+  parts: override(sky, {
     get_position: { about: 'Where the sun stands at a moment: azimuth and altitude, in degrees.' },
     get_moon_illumination: { about: 'How much of the moon is lit at a moment, and whether it is waxing.' },
   }),

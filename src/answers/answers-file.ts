@@ -1,9 +1,9 @@
 import { readFile } from 'node:fs/promises'
-import { problems } from '../errors.js'
 import { alwaysAnswer, answersFrom, type ReadyAnswer } from '../link/answerers.js'
 import type { Answerer } from '../link/answering.js'
 import { isObject } from '../protocol/messages.js'
 import { readYamlOr } from '../yaml/read-yaml.js'
+import { answersErrors } from './errors.js'
 
 const actions = ['accept', 'decline', 'cancel'] as const
 
@@ -18,16 +18,16 @@ export async function readAnswerer(given: string, onNone: (message: string) => v
   try {
     text = await readFile(given, 'utf8')
   } catch (error) {
-    throw problems.answersUnreadable(given, (error as NodeJS.ErrnoException).code ?? String(error))
+    throw answersErrors.answersUnreadable(given, (error as NodeJS.ErrnoException).code ?? String(error))
   }
   return answersFrom(parseAnswers(given, text), onNone)
 }
 
 /** Parses an answers file, YAML or JSON. Throws a `JexoError` that names the line or the entry that is wrong. */
 export function parseAnswers(file: string, text: string): ReadyAnswer[] {
-  const { value } = readYamlOr(text, (located) => problems.answersUnreadable(file, located))
+  const { value } = readYamlOr(text, (located) => answersErrors.answersUnreadable(file, located))
   if (!isObject(value) || value.version !== 1 || !Array.isArray(value.answers)) {
-    throw problems.answersUnreadable(file, 'it has no "version: 1" and a list "answers"')
+    throw answersErrors.answersUnreadable(file, 'it has no "version: 1" and a list "answers"')
   }
   return value.answers.map((entry, index) => {
     const isWhole =
@@ -35,7 +35,8 @@ export function parseAnswers(file: string, text: string): ReadyAnswer[] {
       actions.some((action) => action === entry.action) &&
       (entry.about === undefined || typeof entry.about === 'string') &&
       (entry.content === undefined || isObject(entry.content))
-    if (!isWhole) throw problems.answersUnreadable(file, `answer ${index + 1} is not {about?, action, content?}`)
+    if (!isWhole)
+      throw answersErrors.answersUnreadable(file, `answer ${index + 1} is not {about?, action, content?}`)
     return entry as unknown as ReadyAnswer
   })
 }

@@ -3,14 +3,15 @@ import { resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { quote } from 'shell-quote'
 import which from 'which'
-import { problems } from '../errors.js'
 import { hostName } from '../kit/host-name.js'
 import { settingsFor } from '../kit/kit.js'
 import type { Setting } from '../kit/settings.js'
 import { loadKit, shownPath } from '../kit-file/kit-file.js'
 import { isSecretHeader, isSecretValue } from '../protocol/secrets.js'
+import { targetErrors } from '../target/errors.js'
 import type { Target } from '../target/target.js'
 import type { ChildCommand } from '../transport/child-wire.js'
+import { attachErrors } from './errors.js'
 
 /** What a host needs to start or reach a server. Everything in it is absolute: hosts have another PATH and folder. */
 export type HostEntry =
@@ -49,7 +50,7 @@ export async function entryFor(
     return { name: hostName(new URL(url).hostname), entry, secrets: [] }
   }
   if (target.kind === 'child') return entryForCommand(target.command, environment, given)
-  if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
+  if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
   const kit = await loadKit(target.file)
   const jexo = realpathSync(fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url)))
   const declared = settingsFor(kit, kit.parts)
@@ -76,7 +77,7 @@ function entryForCommand(
 ): Attachable {
   const folder = resolve(cwd ?? '.')
   const program = which.sync(/[\\/]/.test(command) ? resolve(folder, command) : command, { nothrow: true })
-  if (program === null) throw problems.commandMissing(command)
+  if (program === null) throw attachErrors.commandMissing(command)
   const isFile = (word: string) => !word.startsWith('-') && existsSync(resolve(folder, word))
   const paths = args.map((word) => (isFile(word) ? resolve(folder, word) : word))
   const last = paths.findLast((word) => !word.startsWith('-')) ?? command
@@ -98,7 +99,7 @@ function entryForCommand(
  * The same entry with the relay in between, which writes what passes to a tape. A URL becomes a command, since hosts start
  * commands and nothing has to run beforehand then.
  */
-export function relayed(target: Target, { entry }: Attachable, tape: string): HostEntry {
+export function withRelay(target: Target, { entry }: Attachable, tape: string): HostEntry {
   const jexo = realpathSync(fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url)))
   const what = target.kind === 'kit' ? [realpathSync(target.file)] : wordsFor(entry)
   const kept =

@@ -1,7 +1,7 @@
 import { tmpdir } from 'node:os'
-import { isJexoError } from '../errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import { stringsOf } from '../host-config/config-file.js'
-import { dialOnNode } from '../transport/node-dial.js'
+import { connectOnNode } from '../transport/node-connect.js'
 import type { HostEntry } from './entry.js'
 
 export type Tried =
@@ -17,7 +17,7 @@ export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tr
       : { command: entry.command, args: entry.args, cwd: entry.cwd ?? tmpdir(), env: stringsOf(entry.env ?? {}) }
   const headers = 'url' in entry && entry.headers ? { headers: stringsOf(entry.headers) } : {}
   try {
-    const link = await dialOnNode(target, { timeoutMs, ...headers })
+    const link = await connectOnNode(target, { timeoutMs, ...headers })
     try {
       const tools = await link.tools()
       const { name, version } = link.serverInfo
@@ -33,6 +33,6 @@ export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tr
 
 /** What is to be done is done elsewhere than here: in the kit, the entry, the environment. */
 function reasonOf(error: unknown): string {
-  if (!isJexoError(error)) return error instanceof Error ? error.message : String(error)
-  return error.code === 'closed' ? error.what : error.message
+  if (!isJexoError(error)) return messageOf(error)
+  return error.code === 'closed' ? error.problem : error.message
 }

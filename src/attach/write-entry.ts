@@ -2,11 +2,12 @@ import { randomBytes } from 'node:crypto'
 import { open, readFile, readlink, rename, stat, unlink } from 'node:fs/promises'
 import { dirname, resolve } from 'node:path'
 import { createTwoFilesPatch } from 'diff'
-import { problems } from '../errors.js'
+import { hostConfigErrors } from '../host-config/errors.js'
 import type { HostInput, Shape, ShapeName } from '../host-config/shape/shape.js'
 import { shapeOf } from '../host-config/shape/shape-of.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { Attachable, HostEntry, NeededSecret } from './entry.js'
+import { attachErrors } from './errors.js'
 
 /** What is to be done to a file, before anything is. */
 export interface Change {
@@ -45,7 +46,7 @@ export async function planEntry(
   const { wanted, inputs } = asWritten(shape, map.path, entry, secrets)
   const isSame = JSON.stringify(known) === JSON.stringify(wanted)
   if (isObject(known) && !isSame && !mayReplace && !isSameServer(known, entry))
-    throw problems.configEntryTaken(file, name)
+    throw attachErrors.configEntryTaken(file, name)
   const after = isSame ? text : shape.put(file, text, name, wanted, inputs)
   const path = [...(shape.read(file, after)?.path ?? []), name]
   const did = isSame ? 'is there already' : known === undefined ? 'added' : 'renewed'
@@ -96,7 +97,7 @@ export async function carryOut({ file, before, after }: Change): Promise<string 
     await replaceFile(target, after, known)
     return backup
   } catch (error) {
-    throw problems.configUnwritable(file, (error as NodeJS.ErrnoException).code ?? String(error))
+    throw attachErrors.configUnwritable(file, (error as NodeJS.ErrnoException).code ?? String(error))
   }
 }
 
@@ -145,7 +146,7 @@ async function readIfThere(file: string): Promise<string | undefined> {
     return await readFile(file, 'utf8')
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined
-    throw problems.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
+    throw hostConfigErrors.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
   }
 }
 

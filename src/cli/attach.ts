@@ -1,10 +1,10 @@
 import { resolve } from 'node:path'
 import { Command, Option } from 'commander'
-import { type Attachable, entryFor, relayed } from '../attach/entry.js'
+import { type Attachable, entryFor, withRelay } from '../attach/entry.js'
 import { tryEntry } from '../attach/try-entry.js'
 import { type Change, carryOut, planEntry, planRemoval, textOf } from '../attach/write-entry.js'
-import { problems } from '../errors.js'
 import { type ShapeName, shapeNames } from '../host-config/shape/shape.js'
+import { kitErrors } from '../kit/errors.js'
 import { hostName } from '../kit/host-name.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { readTarget } from '../target/target.js'
@@ -18,7 +18,7 @@ interface Flags extends TargetFlags {
   remove?: boolean
   as?: string
   replace?: boolean
-  relayed?: boolean
+  record?: boolean
   tape?: string
 }
 
@@ -43,7 +43,7 @@ export const attach = () =>
     .option('--env <NAME=value>', 'set a variable in the entry (repeatable)', gather)
     .option('--cwd <folder>', 'folder in which the host starts the server')
     .option('--replace', "replace another server's entry of the same name")
-    .option('--relayed', "insert the relay, which records the host's traffic")
+    .option('--record', "insert the relay, which records the host's traffic")
     .option('--tape <file>', 'tape that the relay writes; default: <name>.tape.jsonl in this folder')
     .option('--header <name: value>', 'header to send to a URL (repeatable)', gather)
     .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
@@ -52,14 +52,14 @@ export const attach = () =>
       const plain = await entryFor(target, { ...process.env }, targetOptions({ ...flags, header: [] }))
       const name = nameFor(flags.as ?? plain.name)
       const tape = resolve(flags.tape ?? `${name}.tape.jsonl`)
-      const found = flags.relayed ? { ...plain, entry: relayed(target, plain, tape) } : plain
+      const found = flags.record ? { ...plain, entry: withRelay(target, plain, tape) } : plain
       if (flags.remove) return takeOut(flags, name)
       if (flags.to === undefined) printShapes(name, found, flags.shape)
       else await write(flags.to, name, found, flags)
       sayOfSecrets(found)
       if (flags.dryRun) return
       await report(withSecrets(found))
-      if (flags.relayed) say(`See what the host asks: jexo loupe --follow ${shownPath(tape)}`)
+      if (flags.record) say(`See what the host asks: jexo loupe --follow ${shownPath(tape)}`)
     })
 
 function nameFor(wanted: string): string {
@@ -109,7 +109,7 @@ async function takeOut(flags: Flags, name: string): Promise<void> {
   const options = flags.shape ? { shape: flags.shape } : {}
   const changes: Change[] = []
   for (const file of flags.to ?? []) changes.push(await planRemoval(resolve(file), name, options))
-  if (changes.length === 0) throw problems.argumentUnreadable('--remove', 'the file to take it out of, by --to')
+  if (changes.length === 0) throw kitErrors.argumentUnreadable('--remove', 'the file to take it out of, by --to')
   for (const change of changes) await carry(change, flags.dryRun === true)
   if (changes.every(({ did }) => did === 'is not there')) throw new Failed()
   if (!flags.dryRun) say('Restart or refresh the host, so that it forgets the entry.')

@@ -3,7 +3,6 @@ import { dirname } from 'node:path'
 import { Command } from 'commander'
 import { readAnswerer } from '../answers/answers-file.js'
 import { askOnTerminal } from '../answers/terminal.js'
-import { problems } from '../errors.js'
 import { closestTo } from '../kit/closest.js'
 import type { ReadyAnswer } from '../link/answerers.js'
 import type { Answerer } from '../link/answering.js'
@@ -13,6 +12,8 @@ import { secretsIn } from '../protocol/secrets.js'
 import type { ToolResult } from '../protocol/types.js'
 import { upstreamCapability } from '../protocol/upstream.js'
 import { caseText, type RecordedCall } from '../replay/case-file.js'
+import { replayErrors } from '../replay/errors.js'
+import { talkErrors } from '../talk/errors.js'
 import { maskForTape } from '../tape/mask.js'
 import { readArguments } from '../target/arguments.js'
 import { errorColours, Failed, out, outJson, say } from './output.js'
@@ -96,7 +97,7 @@ async function saveCase(file: string, call: RecordedCall): Promise<void> {
     await mkdir(dirname(name), { recursive: true })
     await writeFile(name, caseText(masked), { flag: 'wx' })
   } catch (error) {
-    throw problems.caseUnwritable(name, (error as NodeJS.ErrnoException).code ?? String(error))
+    throw replayErrors.caseUnwritable(name, (error as NodeJS.ErrnoException).code ?? String(error))
   }
   say(`saved as ${name}; run it with: jexo replay ${name}`)
 }
@@ -118,7 +119,7 @@ async function schemaOf(link: Link, tool: string) {
   const tools = await link.tools()
   const found = tools.find((known) => known.name === tool)
   if (found) return found.inputSchema
-  throw problems.toolUnknown(
+  throw talkErrors.toolUnknown(
     tool,
     closestTo(
       tool,

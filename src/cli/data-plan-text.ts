@@ -17,7 +17,7 @@ const counted = (count: number, what: string) => `${count.toLocaleString('en')} 
 
 /** What of a database becomes tools and resources, as a person reads it. */
 export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): string {
-  const { tools, tables, leftOut, warnings, address, adHoc, prefix } = plan
+  const { tools, tables, skipped, warnings, address, adHoc, prefix } = plan
   const slug = address.name.replaceAll('-', '_')
   const lines = [
     heading(address.name, `${source}  ${counted(tools.length, 'statement')}, ${counted(tables.length, 'table')}`),
@@ -43,9 +43,9 @@ export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): stri
       `  ${colours.cyan(name)}  ${about}  ${colours.dim(otherwise === undefined ? 'optional' : `default ${otherwise}`)}`,
     )
   lines.push('')
-  if (leftOut.length > 0) {
-    lines.push(heading('Left out', String(leftOut.length)))
-    for (const { name, where, reason, fix } of leftOut)
+  if (skipped.length > 0) {
+    lines.push(heading('Left out', String(skipped.length)))
+    for (const { name, where, reason, fix } of skipped)
       lines.push(`  ${name}  ${colours.dim(where)}`, ...indented(`${reason}; ${fix}`, 4))
     lines.push('')
   }

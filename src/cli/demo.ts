@@ -5,7 +5,7 @@ import { tour } from '../demo/tour.js'
 import { loadKit, readTypeScript } from '../kit-file/kit-file.js'
 import { startLoupe } from '../loupe/start.js'
 import { untilSignal } from '../serve/serve-kit.js'
-import { dialOnNode } from '../transport/node-dial.js'
+import { connectOnNode } from '../transport/node-connect.js'
 import { serveHttp } from '../transport/node-http.js'
 import { runOnNode } from '../transport/node-run.js'
 import { colours, columns, out, wrapped } from './output.js'
@@ -90,7 +90,7 @@ async function openRoom(servers: readonly string[]): Promise<Served | undefined>
 }
 
 async function walk(url: string, registry: Around['registry']): Promise<void> {
-  const link = await dialOnNode(url, { clientInfo: { name: 'jexo-tour', version: '1.0.0' } })
+  const link = await connectOnNode(url, { clientInfo: { name: 'jexo-tour', version: '1.0.0' } })
   let number = 0
   for await (const stop of tour(link, url, registry)) {
     out(`${colours.yellow(String(++number).padEnd(3))}${colours.bold(stop.wish)}`)

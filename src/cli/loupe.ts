@@ -1,6 +1,6 @@
 import { resolve } from 'node:path'
 import { Command } from 'commander'
-import { problems } from '../errors.js'
+import { kitErrors } from '../kit/errors.js'
 import { Bench } from '../loupe/bench.js'
 import { startLoupe } from '../loupe/start.js'
 import { untilSignal } from '../serve/serve-kit.js'
@@ -37,7 +37,7 @@ export const loupe = () =>
     .action(async (texts: string[], flags: Flags) => {
       const port = Number(flags.port)
       if (!Number.isInteger(port) || port < 0 || port > 65_535) {
-        throw problems.argumentUnreadable(`--port ${flags.port}`, 'a port, such as 4871')
+        throw kitErrors.argumentUnreadable(`--port ${flags.port}`, 'a port, such as 4871')
       }
       const targets: Target[] = []
       for (const text of texts) targets.push(await readTarget(text, targetOptions(flags)))

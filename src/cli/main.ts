@@ -80,11 +80,11 @@ function exitCodeOf(error: unknown, isJson: boolean): number {
   if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2
   if (error instanceof Failed) return error.exitCode
   if (isJson) outJson(errorValue(error))
-  else say(`${errorColours.red('error')} ${messageOf(error)}`)
+  else say(`${errorColours.red('error')} ${shownError(error)}`)
   return error instanceof RpcError || (isJexoError(error) && refusals.has(error.code)) ? 1 : 2
 }
 
-function messageOf(error: unknown): string {
+function shownError(error: unknown): string {
   if (error instanceof RpcError)
     return [`the server refused (${error.code}): ${error.message}`, ...pagesIn(error)].join('\n')
   if (isJexoError(error)) return error.message

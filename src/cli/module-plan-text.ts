@@ -4,13 +4,13 @@ import { colours, columns, wrapped } from './output.js'
 
 /** A plan as a person reads it: what is taken, what is left out and why, what is guessed or missing. */
 export function modulePlanText(plan: ModulePlan, source: string, tokens: number): string {
-  const { tools, leftOut, warnings } = plan
+  const { tools, skipped, warnings } = plan
   const count = `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}`
   const lines = [`${colours.bold(source)}  ${colours.dim(count)}`, '']
   for (const tool of tools) lines.push(...toolLines(tool))
-  if (leftOut.length > 0) {
+  if (skipped.length > 0) {
     lines.push(colours.bold('Left out'))
-    for (const { name, where, reason, fix } of leftOut)
+    for (const { name, where, reason, fix } of skipped)
       lines.push(`  ${name}  ${colours.dim(where)}`, ...indented(`${reason}; ${fix}`, 4))
     lines.push('')
   }

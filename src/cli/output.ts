@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import pc from 'picocolors'
-import { isJexoError } from '../errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
@@ -81,5 +81,5 @@ export function errorValue(error: unknown): { error: { code: number | string; me
     return { error: { code, message, ...(data === undefined ? {} : { data }) } }
   }
   if (isJexoError(error)) return { error: { code: error.code, message: error.message } }
-  return { error: { code: 'unexpected', message: error instanceof Error ? error.message : String(error) } }
+  return { error: { code: 'unexpected', message: messageOf(error) } }
 }

@@ -1,7 +1,7 @@
 import { writeFile } from 'node:fs/promises'
 import { Command } from 'commander'
-import { problems } from '../errors.js'
-import { pageOf } from '../rehearse/page.js'
+import { kitErrors } from '../kit/errors.js'
+import { renderHtml } from '../rehearse/page.js'
 import { readQuestions } from '../rehearse/questions.js'
 import { type RehearsalReport, rehearse, standInWarning } from '../rehearse/rehearse.js'
 import { colours, columns, errorColours, Failed, out, outJson, say, sayProgress, wrapped } from './output.js'
@@ -30,7 +30,7 @@ export const rehearseCommand = () =>
   ).action(async (target: string, file: string, flags: Flags) => {
     const questions = await readQuestions(file)
     const share = Number(flags.atLeast)
-    if (!(share >= 0 && share <= 1)) throw problems.argumentUnreadable('--at-least', 'a share from 0 to 1')
+    if (!(share >= 0 && share <= 1)) throw kitErrors.argumentUnreadable('--at-least', 'a share from 0 to 1')
     const { report, server } = await withLink(target, flags, async (link) => ({
       server: link.serverInfo.title ?? link.serverInfo.name,
       report: await rehearse(await link.tools(), questions, {
@@ -42,7 +42,7 @@ export const rehearseCommand = () =>
         },
       }),
     }))
-    if (flags.html !== undefined) await writeFile(flags.html, pageOf(report, server))
+    if (flags.html !== undefined) await writeFile(flags.html, renderHtml(report, server))
     if (flags.json) outJson(report)
     else print(report)
     const misread = report.questions.filter(({ misread }) => misread.length > 0).length

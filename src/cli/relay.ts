@@ -2,22 +2,24 @@ import { randomBytes } from 'node:crypto'
 import { tmpdir } from 'node:os'
 import { basename, join, resolve } from 'node:path'
 import { Command } from 'commander'
-import { problems } from '../errors.js'
+import { kitErrors } from '../kit/errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { secretsIn } from '../protocol/secrets.js'
 import { relayBetween } from '../relay/relay-between.js'
-import { type RelayEnds, relayChild } from '../relay/relay-child.js'
+import { type RelayStreams, relayChild } from '../relay/relay-child.js'
 import { relayHttp } from '../relay/relay-http.js'
 import { readHttpAddress } from '../serve/address.js'
 import { untilSignal } from '../serve/serve-kit.js'
 import { now, type TapeEvent } from '../tape/entry.js'
 import { TapeWriter } from '../tape/write.js'
 import { commandOf } from '../target/command-of.js'
+import { targetErrors } from '../target/errors.js'
 import { secretsOf } from '../target/secrets-of.js'
 import { labelOf, readTarget, type Target } from '../target/target.js'
 import { isLoopback } from '../transport/http/checks.js'
 import { HttpWire } from '../transport/http-wire.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
+import { cliErrors } from './errors.js'
 import { Failed, out, say } from './output.js'
 import { type TargetFlags, targetOptions, withReach } from './target-options.js'
 
@@ -46,9 +48,9 @@ Beside it, to see it live: jexo loupe --follow apiary.tape.jsonl`,
     )
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))
-      if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
+      if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
       if (flags.http !== undefined && target.kind !== 'url')
-        throw problems.argumentUnreadable('--http', 'a URL as target; a command is spoken to on stdin and stdout')
+        throw kitErrors.argumentUnreadable('--http', 'a URL as target; a command is spoken to on stdin and stdout')
       const file = resolve(
         flags.tape ?? join(tmpdir(), `jexo-relay-${randomBytes(12).toString('base64url')}.tape.jsonl`),
       )
@@ -105,7 +107,7 @@ async function carry(
   if (flags.http !== undefined) {
     const address = flags.http === true ? { host: '127.0.0.1', port: 4875 } : readHttpAddress(flags.http)
     const token = process.env.JEXO_TOKEN || undefined
-    if (!isLoopback(address.host) && token === undefined) throw problems.relayWithoutToken(address.host)
+    if (!isLoopback(address.host) && token === undefined) throw cliErrors.relayWithoutToken(address.host)
     const guard = token === undefined ? {} : { token }
     const service = await relayHttp(
       new URL(target.url),
@@ -130,7 +132,7 @@ async function carry(
   return 0
 }
 
-function standardEnds(): RelayEnds {
+function standardEnds(): RelayStreams {
   const guard = installStdoutGuard()
   return {
     input: process.stdin,

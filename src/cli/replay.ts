@@ -2,12 +2,12 @@ import { writeFile } from 'node:fs/promises'
 import { availableParallelism } from 'node:os'
 import { Command } from 'commander'
 import pLimit from 'p-limit'
-import { problems } from '../errors.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { CaseReport } from '../replay/case.js'
 import { type Coverage, coverageOf } from '../replay/coverage.js'
+import { replayErrors } from '../replay/errors.js'
 import { findCases } from '../replay/find-cases.js'
-import { junitOf } from '../replay/junit.js'
+import { toJUnit } from '../replay/junit.js'
 import { type ReplayOptions, runCase } from '../replay/run-case.js'
 import { saveTape } from '../replay/save-tape.js'
 import { watchCases } from '../replay/watch-cases.js'
@@ -52,7 +52,10 @@ Example: jexo replay cases/
       if (flags.save !== undefined) return saveTapes(words, flags.save, flags.target)
       const [tape] = words.filter((word) => word.endsWith('.tape.jsonl'))
       if (tape !== undefined)
-        throw problems.caseUnreadable(tape, 'it is a tape, not a case; create cases from it with --save <folder>')
+        throw replayErrors.caseUnreadable(
+          tape,
+          'it is a tape, not a case; create cases from it with --save <folder>',
+        )
       const given = targetOptions(flags)
       Object.assign(process.env, given.env)
       const options: ReplayOptions = {
@@ -96,7 +99,7 @@ async function run(words: readonly string[], flags: Flags, options: ReplayOption
           reports.flatMap(({ steps }) => steps),
         )
       : undefined
-  if (flags.junit !== undefined) await writeFile(flags.junit, junitOf(reports))
+  if (flags.junit !== undefined) await writeFile(flags.junit, toJUnit(reports))
   if (flags.json) outJson(flags.coverage ? { cases: reports, coverage } : reports)
   else for (const report of reports) print(report)
   if (coverage && flags.coverage && !flags.json) printCoverage(coverage)

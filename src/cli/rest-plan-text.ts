@@ -1,6 +1,6 @@
 import { setting } from '../kit/settings.js'
 import { settingsOf } from '../wrap/http-api/credentials.js'
-import type { LeftOutOperation, PlannedOperation, RestPlan } from '../wrap/http-api/operation.js'
+import type { PlannedOperation, RestPlan, SkippedOperation } from '../wrap/http-api/operation.js'
 import { placeOf } from '../wrap/http-api/place.js'
 import { signatureOf } from '../wrap/http-api/write-kit.js'
 import { colours, columns, wrapped } from './output.js'
@@ -15,13 +15,13 @@ const maxShownWhole = 60
 /** A plan of an API as a person reads it: what is taken, the settings it needs, what is left out and why, what it costs. */
 export function restPlanText(plan: RestPlan, source: string, cost: ContextCost): string {
   const { operations, form, warnings } = plan
-  const count = `${operations.length} ${operations.length === 1 ? 'operation' : 'operations'} of ${operations.length + plan.leftOut.length}`
+  const count = `${operations.length} ${operations.length === 1 ? 'operation' : 'operations'} of ${operations.length + plan.skipped.length}`
   const lines = [`${colours.bold(plan.title)}  ${colours.dim(`${source}  ${count}`)}`, '']
   const whole = operations.length <= maxShownWhole
   lines.push(...(whole ? operations.flatMap(operationLines) : byTag(operations)))
   lines.push(colours.bold('Settings'), ...settingLines(plan), '')
   lines.push(...originLines(plan))
-  lines.push(...leftOutLines(plan.leftOut))
+  lines.push(...skippedLines(plan.skipped))
   const bare = operations.filter(({ isDescribed }) => !isDescribed)
   if (bare.length > 0)
     lines.push(
@@ -118,16 +118,16 @@ function originLines({ base, operations, credentials }: RestPlan): string[] {
 }
 
 /** By reason, the commonest first; a few names of each. */
-function leftOutLines(leftOut: readonly LeftOutOperation[]): string[] {
-  if (leftOut.length === 0) return []
-  const reasons = new Map<string, LeftOutOperation[]>()
-  for (const one of leftOut) {
+function skippedLines(skipped: readonly SkippedOperation[]): string[] {
+  if (skipped.length === 0) return []
+  const reasons = new Map<string, SkippedOperation[]>()
+  for (const one of skipped) {
     const key = one.fix === undefined ? one.reason : `${one.reason}; ${one.fix}`
     reasons.set(key, [...(reasons.get(key) ?? []), one])
   }
   const ranked = [...reasons].sort((a, b) => b[1].length - a[1].length)
   return [
-    `${colours.bold('Left out')}  ${colours.dim(String(leftOut.length))}`,
+    `${colours.bold('Left out')}  ${colours.dim(String(skipped.length))}`,
     ...ranked.flatMap(([reason, ones]) => [
       ...indented(
         listOf(

@@ -8,6 +8,7 @@ import type { Log } from '../serve/log.js'
 import { readRunOptions, type ServeFlags } from '../serve/options.js'
 import { recordingOf } from '../serve/recording.js'
 import { serveKit } from '../serve/serve-kit.js'
+import { describeOption, serveOptions, usageOf } from '../serve/serve-options.js'
 import { watchKit } from '../serve/watch-kit.js'
 import { gather, type TargetFlags, targetOptions } from './target-options.js'
 
@@ -20,38 +21,22 @@ interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
   envFrom?: string[]
 }
 
-export const serve = () =>
-  new Command('serve')
+export const serve = () => {
+  const command = new Command('serve')
     .description('Serve a kit over stdio or HTTP')
     .argument('<kit>', 'kit file, .ts or .js')
-    .option('--http [[host:]port]', 'serve over HTTP; default: 127.0.0.1:4870 (JEXO_HOST, JEXO_PORT)')
-    .option('--path <path>', 'path of the endpoint; default: /mcp (JEXO_PATH)')
-    .option('--public-url <url>', 'URL by which others reach the server (JEXO_PUBLIC_URL)')
-    .option('--allowed-host <name>', 'additional host name to accept (repeatable; JEXO_ALLOWED_HOSTS)', gather)
-    .option('--open-to-anyone', 'allow unauthenticated calls from other machines')
-    .option('--needs-name', 'on a non-loopback address, require --public-url or --allowed-host')
-    .option(
-      '--through <ssh destination>',
-      'make the server reachable on that machine through an ssh reverse tunnel',
-    )
-    .option(
-      '--through-port <[address:]port>',
-      'where that machine listens; default: its loopback address and the same port',
-    )
+  for (const option of serveOptions) {
+    const isRepeatable = 'isRepeatable' in option
+    if (isRepeatable) command.option(usageOf(option), describeOption(option), gather)
+    else command.option(usageOf(option), describeOption(option))
+  }
+  return command
     .option('--only <parts>', 'serve only these parts: names, globs or tag:…, separated by commas')
     .option('--except <parts>', 'serve all parts except these')
     .option('--watch', 'load the kit again when its file or what it imports changes')
     .option('--show-upstream', 'send upstream records (requests, SQL statements) to hosts that support them')
     .option('--tape <file>', 'record every message to a tape, with secrets masked')
-    .option('--log <form>', 'text, or json: one object per line, including every call (JEXO_LOG)')
-    .option('--log-level <level>', 'debug, info, warning or error (JEXO_LOG_LEVEL)')
-    .option('--metrics [[host:]port]', 'serve Prometheus metrics at /metrics, or on a separate port (JEXO_METRICS)')
     .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
-    .option(
-      '--env-from <file>',
-      'load variables from a file (repeatable); .env beside the kit is always loaded',
-      gather,
-    )
     .addHelpText(
       'after',
       '\nExample: jexo serve apiary.kit.ts --http 4870\nOver HTTP, callers send the token in JEXO_TOKEN where it is set.',
@@ -84,3 +69,4 @@ export const serve = () =>
         await recording.close()
       }
     })
+}

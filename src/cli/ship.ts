@@ -1,9 +1,9 @@
 import { Command } from 'commander'
 import { quote } from 'shell-quote'
-import { problems } from '../errors.js'
-import { labelOfPlace, type Place, readPlace } from '../ship/far.js'
-import type { PlaceSettings, PlaceStatus } from '../ship/place.js'
-import { logsOf, rollback, type ShipOptions, type Shipped, ship, statusOf, stopPlace } from '../ship/ship.js'
+import { kitErrors } from '../kit/errors.js'
+import type { DeploymentSettings, DeploymentStatus } from '../ship/deployment.js'
+import { type DeployLocation, locationLabel, readLocation } from '../ship/remote.js'
+import { logsOf, rollback, type ShipOptions, type Shipped, ship, statusOf, stopDeployment } from '../ship/ship.js'
 import { colours, errorColours, out, outJson, say } from './output.js'
 import { gather, readMs, targetOptions } from './target-options.js'
 
@@ -30,7 +30,7 @@ export const shipCommand = () =>
   new Command('ship')
     .description('Deploy a packed file and check that it responds')
     .argument('[artefact]', 'file created by jexo pack, or a kit file, which is packed first')
-    .requiredOption('--to <place>', 'a folder, or <ssh destination>:<folder>')
+    .requiredOption('--to <location>', 'a folder, or <ssh destination>:<folder>')
     .option('--port <port>', 'port of the deployment; default: 4870')
     .option('--host <address>', 'address to listen on; default: 127.0.0.1')
     .option('--path <path>', 'path of the endpoint; default: /mcp')
@@ -54,32 +54,32 @@ Example: jexo ship packed/apiary.mjs --to ~/services/apiary
          jexo ship --to ~/services/apiary --rollback`,
     )
     .action(async (artefact: string | undefined, flags: Flags) => {
-      const place = readPlace(flags.to)
+      const location = readLocation(flags.to)
       const options: ShipOptions = {
         settings: settingsIn(flags),
         environment: targetOptions({ env: flags.env ?? [] }).env,
         ...(flags.node === undefined ? {} : { node: flags.node }),
         say: (text) => say(errorColours.dim(`  ${text}`)),
       }
-      if (flags.status) return showStatus(await statusOf(place, options), flags)
+      if (flags.status) return showStatus(await statusOf(location, options), flags)
       if (flags.logs !== undefined)
-        return out(await logsOf(place, flags.logs === true ? 50 : readMs(flags.logs), options))
+        return out(await logsOf(location, flags.logs === true ? 50 : readMs(flags.logs), options))
       if (flags.stop) {
-        await stopPlace(place, options)
-        return say(`${labelOfPlace(place)} is stopped`)
+        await stopDeployment(location, options)
+        return say(`${locationLabel(location)} is stopped`)
       }
       if (flags.rollback !== undefined) {
         return tellOf(
-          place,
-          await rollback(place, flags.rollback === true ? undefined : flags.rollback, options),
+          location,
+          await rollback(location, flags.rollback === true ? undefined : flags.rollback, options),
           flags,
         )
       }
-      if (artefact === undefined) throw problems.argumentUnreadable('the artefact', 'a file of jexo pack to ship')
-      tellOf(place, await ship(artefact, place, options), flags)
+      if (artefact === undefined) throw kitErrors.argumentUnreadable('the artefact', 'a file of jexo pack to ship')
+      tellOf(location, await ship(artefact, location, options), flags)
     })
 
-function settingsIn(flags: Flags): Partial<PlaceSettings> {
+function settingsIn(flags: Flags): Partial<DeploymentSettings> {
   const { host, path, publicUrl, allowedHost, openToAnyone } = flags
   return {
     ...(flags.port === undefined ? {} : { port: readPort(flags.port) }),
@@ -96,19 +96,19 @@ function settingsIn(flags: Flags): Partial<PlaceSettings> {
 function readPort(text: string): number {
   const port = Number(text)
   if (!Number.isInteger(port) || port < 0 || port > 65_535)
-    throw problems.argumentUnreadable(`the port ${JSON.stringify(text)}`, 'one from 0 to 65535')
+    throw kitErrors.argumentUnreadable(`the port ${JSON.stringify(text)}`, 'one from 0 to 65535')
   return port
 }
 
-function tellOf(place: Place, shipped: Shipped, { json }: Flags): void {
-  const { id, url, publicUrl, token, tools, proof } = shipped
+function tellOf(location: DeployLocation, shipped: Shipped, { json }: Flags): void {
+  const { id, url, publicUrl, token, tools, check } = shipped
   const reached = publicUrl ?? url
-  if (json) return outJson({ id, url: reached, tools, ...(proof ? { proof } : {}) })
+  if (json) return outJson({ id, url: reached, tools, ...(check ? { check } : {}) })
   out(reached)
-  if (proof) {
-    const called = proof.called === undefined ? '' : `, ${proof.called} ${proof.failure ? 'says no' : 'answered'}`
-    say(`${colours.green('it answers:')} ${proof.server}, ${tools} tools${called}, in ${proof.tookMs} ms`)
-    if (proof.failure) say(`  ${proof.called}: ${proof.failure}`)
+  if (check) {
+    const called = check.called === undefined ? '' : `, ${check.called} ${check.failure ? 'says no' : 'answered'}`
+    say(`${colours.green('it answers:')} ${check.server}, ${tools} tools${called}, in ${check.tookMs} ms`)
+    if (check.failure) say(`  ${check.called}: ${check.failure}`)
   } else {
     say(
       `${colours.green('it answers there:')} ${id}, ${tools} tools. From elsewhere it needs --public-url, or a way through ssh.`,
@@ -116,10 +116,10 @@ function tellOf(place: Place, shipped: Shipped, { json }: Flags): void {
   }
   const header = token === undefined ? '' : ` --header 'Authorization: Bearer ${token}'`
   say(`For others: jexo attach ${reached}${header}`)
-  say(errorColours.dim(`Back to the release before: jexo ship --to ${quote([labelOfPlace(place)])} --rollback`))
+  say(errorColours.dim(`Back to the release before: jexo ship --to ${quote([locationLabel(location)])} --rollback`))
 }
 
-function showStatus(status: PlaceStatus, { json }: Flags): void {
+function showStatus(status: DeploymentStatus, { json }: Flags): void {
   if (json) return outJson(status)
   out(`${status.publicUrl ?? status.url}  ${status.isRunning ? 'runs' : 'stopped'}`)
   for (const { id, kit, version, state, sessions, at, outcome } of [...status.releases].reverse()) {

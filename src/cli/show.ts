@@ -2,13 +2,13 @@ import { readFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { Command } from 'commander'
 import { tokensOf } from '../context-cost/context-cost.js'
-import { problems } from '../errors.js'
 import type { Kit } from '../kit/kit.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import { readTape } from '../tape/read.js'
 import { readTarget } from '../target/target.js'
+import { moduleErrors } from '../wrap/module/errors.js'
 import { catalogueText } from './catalogue-text.js'
 import { colours, columns, out, outJson } from './output.js'
 import { ScoreText } from './score-text.js'
@@ -32,7 +32,7 @@ async function textOf(file: string): Promise<string> {
   try {
     return await readFile(file, 'utf8')
   } catch (error) {
-    throw problems.sourceUnreadable(
+    throw moduleErrors.sourceUnreadable(
       shownPath(resolve(file)),
       (error as NodeJS.ErrnoException).code ?? String(error),
     )

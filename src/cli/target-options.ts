@@ -1,10 +1,10 @@
 import type { Command } from 'commander'
-import { problems } from '../errors.js'
 import { stringsOf } from '../host-config/config-file.js'
+import { kitErrors } from '../kit/errors.js'
 import type { Kit } from '../kit/kit.js'
 import type { Link } from '../link/link.js'
 import { openTarget, readTarget } from '../target/target.js'
-import type { NodeDialOptions } from '../transport/node-dial.js'
+import type { NodeConnectOptions } from '../transport/node-connect.js'
 import { errorColours, say } from './output.js'
 import { traceOptions } from './trace.js'
 
@@ -45,7 +45,7 @@ export async function withLink<T>(
   target: string,
   flags: TargetFlags,
   use: (link: Link, kit: Kit | undefined) => Promise<T>,
-  options: NodeDialOptions = {},
+  options: NodeConnectOptions = {},
 ): Promise<T> {
   const given = targetOptions(flags)
   // A kit runs in this process, and may look at its environment while it is loaded.
@@ -81,13 +81,13 @@ export function targetOptions(flags: TargetFlags) {
 
 function split(text: string, at: string, option: string, wanted: string): [string, string] {
   const index = text.indexOf(at)
-  if (index < 1) throw problems.argumentUnreadable(`${option} ${JSON.stringify(text)}`, wanted)
+  if (index < 1) throw kitErrors.argumentUnreadable(`${option} ${JSON.stringify(text)}`, wanted)
   return [text.slice(0, index).trim(), text.slice(index + 1).trim()]
 }
 
 export function readMs(text: string): number {
   const value = Number(text)
   if (!Number.isInteger(value) || value <= 0)
-    throw problems.argumentUnreadable(`the time-out ${JSON.stringify(text)}`, 'milliseconds, such as 5000')
+    throw kitErrors.argumentUnreadable(`the time-out ${JSON.stringify(text)}`, 'milliseconds, such as 5000')
   return value
 }

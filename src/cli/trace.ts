@@ -1,12 +1,12 @@
 import { type UpstreamRecord, upstreamMethod } from '../protocol/upstream.js'
 import { now } from '../tape/entry.js'
-import type { NodeDialOptions } from '../transport/node-dial.js'
+import type { NodeConnectOptions } from '../transport/node-connect.js'
 import { columns, errorColours, say } from './output.js'
 import { ScoreText } from './score-text.js'
 import { upstreamDetails } from './upstream-text.js'
 
 /** Draws what passes on stderr, as it passes; below what was done outside stands what was sent and what came back. */
-export function traceOptions(): NodeDialOptions {
+export function traceOptions(): NodeConnectOptions {
   const score = new ScoreText({ width: columns(), colours: errorColours })
   let sequence = 0
   say(score.head)

@@ -1,14 +1,15 @@
 import { randomInt } from 'node:crypto'
 import { writeFile } from 'node:fs/promises'
 import { Command } from 'commander'
-import { problems } from '../errors.js'
+import { kitErrors } from '../kit/errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
+import { targetErrors } from '../target/errors.js'
 import { labelOf, readTarget } from '../target/target.js'
-import { contractOf } from '../vet/contract.js'
+import { toContract } from '../vet/contract.js'
 import { type Finding, groups } from '../vet/finding.js'
 import { probeRules } from '../vet/probe/verdict.js'
 import { rules } from '../vet/rules.js'
-import { sarifOf } from '../vet/sarif.js'
+import { toSarif } from '../vet/sarif.js'
 import { contractFileOf, type TargetReport, vetTarget } from '../vet/vet-target.js'
 import { colours, columns, Failed, out, outJson, say, sayProgress, wrapped } from './output.js'
 import { readMs, type TargetFlags, targetOptions, withReach } from './target-options.js'
@@ -24,7 +25,7 @@ interface Flags extends TargetFlags {
   json?: boolean
   sarif?: string
   rules?: boolean
-  rowTimeout?: string
+  checkTimeout?: string
 }
 
 export const vetCommand = () =>
@@ -45,7 +46,7 @@ export const vetCommand = () =>
   )
     .option('--timeout <ms>', 'time limit of a request, in milliseconds')
     .option(
-      '--row-timeout <ms>',
+      '--check-timeout <ms>',
       'time limit of a --wire check (default: 2000 ms) or a --probe call (default: 5000 ms)',
     )
     .option('--revision <date>', 'protocol revision for --wire')
@@ -56,9 +57,9 @@ export const vetCommand = () =>
     .action(async (text: string | undefined, flags: Flags) => {
       if (flags.rules) return flags.json ? outJson(rules.map(({ check: _, ...rule }) => rule)) : listRules()
       if (text === undefined)
-        throw problems.argumentUnreadable('the target', 'a kit file, a URL, a command or an entry')
+        throw kitErrors.argumentUnreadable('the target', 'a kit file, a URL, a command or an entry')
       const target = await readTarget(text, targetOptions(flags))
-      if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
+      if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
       const report = await vetTarget(target, {
         contract: flags.contract,
         ignoresContract: flags.save !== undefined,
@@ -72,18 +73,18 @@ export const vetCommand = () =>
                 seed: flags.seed === undefined ? randomInt(2 ** 31) : readCount('--seed', flags.seed),
               },
         timeoutMs: flags.timeout === undefined ? undefined : readMs(flags.timeout),
-        rowTimeoutMs: flags.rowTimeout === undefined ? undefined : readMs(flags.rowTimeout),
+        checkTimeoutMs: flags.checkTimeout === undefined ? undefined : readMs(flags.checkTimeout),
         onProgress: progress,
       })
       sayProgress('')
       if (flags.save !== undefined) {
         const file = flags.contract ?? (flags.save === true ? contractFileOf(target) : flags.save)
-        await writeFile(file, `${JSON.stringify(contractOf(report.surface), null, 2)}\n`)
+        await writeFile(file, `${JSON.stringify(toContract(report.surface), null, 2)}\n`)
         say(`saved what it offers as ${shownPath(file)}`)
       }
       if (flags.sarif !== undefined) {
         const artefact = target.kind === 'kit' ? shownPath(target.file) : labelOf(target)
-        await writeFile(flags.sarif, `${JSON.stringify(sarifOf(report.findings, artefact), null, 2)}\n`)
+        await writeFile(flags.sarif, `${JSON.stringify(toSarif(report.findings, artefact), null, 2)}\n`)
       }
       const { surface: _, ...shown } = report
       if (flags.json) outJson(shown)
@@ -100,14 +101,14 @@ function progress(what: string, done: number, all: number): void {
 function readCount(option: string, text: string): number {
   const count = Number(text)
   if (!Number.isSafeInteger(count) || count < 1)
-    throw problems.argumentUnreadable(`${option} ${text}`, 'a whole number from 1 up')
+    throw kitErrors.argumentUnreadable(`${option} ${text}`, 'a whole number from 1 up')
   return count
 }
 
 const paint = { error: colours.red, warning: colours.yellow, note: colours.dim } as const
 
 function print({ findings, asked, off, wire, probe: probed }: TargetReport): void {
-  for (const { rule, severity, places, what, fix } of together(findings)) {
+  for (const { rule, severity, places, problem: what, fix } of together(findings)) {
     const [first, ...others] = wrapped(placesText(places), columns() - 9)
     out(`${paint[severity](severity.padEnd(8))} ${colours.bold(first ?? '')}  ${colours.dim(rule)}`)
     for (const line of others) out(`         ${colours.bold(line)}`)
@@ -126,7 +127,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
     const tools = probed.tools === 1 ? '1 tool' : `${probed.tools} tools`
     say(colours.dim(`probed ${tools} by ${probed.calls} calls, seed ${probed.seed}${left}`))
   }
-  for (const { rule, because } of off) say(colours.dim(`off: ${rule}, because ${because}`))
+  for (const { rule, reason } of off) say(colours.dim(`off: ${rule} (${reason})`))
   const count = (severity: Finding['severity']) =>
     findings.filter((finding) => finding.severity === severity).length
   const parts = [
@@ -148,9 +149,9 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
 function together(findings: readonly Finding[]): (Finding & { places: string[] })[] {
   const groups = new Map<string, Finding & { places: string[] }>()
   for (const finding of findings) {
-    const key = JSON.stringify([finding.rule, finding.severity, finding.what, finding.fix])
+    const key = JSON.stringify([finding.rule, finding.severity, finding.problem, finding.fix])
     const group = groups.get(key) ?? { ...finding, places: [] }
-    group.places.push(finding.where)
+    group.places.push(finding.location)
     groups.set(key, group)
   }
   return [...groups.values()]

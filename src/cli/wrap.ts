@@ -2,10 +2,12 @@ import { statSync } from 'node:fs'
 import { dirname, resolve } from 'node:path'
 import { Command } from 'commander'
 import { tokensOf } from '../context-cost/context-cost.js'
-import { problems } from '../errors.js'
 import { namesIn } from '../kit/choose.js'
+import { kitErrors } from '../kit/errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { type KnownSource, knownSource, wrapKinds } from '../wrap/detect/source-kind.js'
+import { kitWriterErrors } from '../wrap/kit-writer/errors.js'
+import { moduleErrors } from '../wrap/module/errors.js'
 import { modulePlanText } from './module-plan-text.js'
 import { Failed, out, outJson, say } from './output.js'
 import { restPlanText } from './rest-plan-text.js'
@@ -85,7 +87,7 @@ export const wrap = () =>
     .action(async (given: string, flags: Flags) => {
       const known = knownSource(given, flags.kind)
       if (flags.check && flags.out === undefined)
-        throw problems.argumentUnreadable('--check', '--out <kit file> as well')
+        throw kitErrors.argumentUnreadable('--check', '--out <kit file> as well')
       if (isData(known)) return wrapData(known, labelOf(known.source), flags)
       if (flags.check) return check(known, flags)
       return known.kind === 'module' ? wrapFunctions(known.source, flags) : wrapApi(known, flags)
@@ -112,9 +114,9 @@ async function wrapFunctions(source: string, flags: Flags): Promise<void> {
   if (flags.json) return outJson(plan)
   out(modulePlanText(plan, labelOf(source), await tokensOf(plan.tools)))
   if (plan.tools.length === 0)
-    throw problems.wrapNothingLeft(
+    throw moduleErrors.wrapNothingLeft(
       labelOf(source),
-      plan.leftOut.map(({ name }) => name),
+      plan.skipped.map(({ name }) => name),
     )
   sayWritten(flags.out)
 }
@@ -158,7 +160,7 @@ async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
   out(restPlanText(plan, labelOf(known.source), await costOf(plan)))
   if (plan.operations.length === 0 && plan.sdl === undefined) {
     const { reasonsOf } = await import('../wrap/http-api/reasons.js')
-    throw problems.wrapTakesNothing(labelOf(known.source), reasonsOf(plan))
+    throw kitWriterErrors.wrapTakesNothing(labelOf(known.source), reasonsOf(plan))
   }
   sayWritten(flags.out)
 }
@@ -190,7 +192,7 @@ function credentialOf(text: string): object {
   const [kind = '', parameter = ''] = text.split(/:(.*)/s)
   if (kind === 'bearer' || kind === 'basic') return { kind }
   if ((kind === 'header' || kind === 'query') && parameter !== '') return { kind: 'apiKey', in: kind, parameter }
-  throw problems.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
+  throw kitErrors.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
 }
 
 async function check(known: KnownSource, flags: Flags): Promise<void> {

@@ -81,8 +81,8 @@ class ActiveCall implements Call {
   get upstream(): Call['upstream'] {
     return (kind, label, run) => upstream(this.#engine, this.#incoming, kind, label, run)
   }
-  get touch(): Call['touch'] {
-    return (uri) => this.#engine.running.touch(uri)
+  get resourceUpdated(): Call['resourceUpdated'] {
+    return (uri) => this.#engine.running.resourceUpdated(uri)
   }
   get askPerson(): Call['askPerson'] {
     const ask = (message: string, schema: Schema) =>

@@ -9,7 +9,7 @@ import type { PartIndex } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 
 /** What a transport gives an engine. */
-export interface EngineEnds {
+export interface EngineHandlers {
   /** Sends one message; `related` is the client's request it belongs to, undefined for what belongs to none. */
   send(message: Message, related: RequestId | undefined): void
   /** A request is over; `answered` is false where it was cancelled. */
@@ -42,11 +42,11 @@ export class Engine {
   subscriptions: Set<string> | undefined
   readonly #only: string | undefined
   readonly #dialogue: Dialogue
-  readonly #ends: EngineEnds
+  readonly #handlers: EngineHandlers
 
-  constructor(running: RunningKit, ends: EngineEnds, options: EngineOptions = {}) {
+  constructor(running: RunningKit, handlers: EngineHandlers, options: EngineOptions = {}) {
     this.running = running
-    this.#ends = ends
+    this.#handlers = handlers
     this.sessionId = options.sessionId
     this.identity = options.identity
     this.#only = options.only
@@ -61,11 +61,11 @@ export class Engine {
       {
         send: (message, related) => {
           running.observer?.message(this, message, 'server')
-          ends.send(message, related)
+          handlers.send(message, related)
         },
         answer: (incoming) => this.#answer(incoming),
         hear: (method, params) => this.#hear(method, params),
-        settled: (id, answered) => ends.settled?.(id, answered),
+        settled: (id, answered) => handlers.settled?.(id, answered),
         broke: (method, error) => running.report('error', `${method} failed: ${stackOf(error)}`),
       },
       options.limits,
@@ -98,7 +98,7 @@ export class Engine {
   }
 
   opened(): void {
-    this.#ends.opened?.(this)
+    this.#handlers.opened?.(this)
   }
 
   partsChanged(): void {

@@ -1,4 +1,3 @@
-import { problems } from '../errors.js'
 import type { ModelQuestion } from '../kit/call.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { contentFor } from '../protocol/downgrade.js'
@@ -6,30 +5,31 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { type ModelAnswer, type SamplingBlock, type SamplingMessage, samplingFault } from '../protocol/sampling.js'
 import type { ContentBlock } from '../protocol/types.js'
 import type { Engine } from './engine.js'
+import { engineErrors } from './errors.js'
 import { personTimeoutMs } from './person.js'
 
 /** sampling/createMessage: asks the host's model, within what the host has declared (digest §5). */
 export async function askModel(engine: Engine, incoming: Incoming, question: ModelQuestion): Promise<ModelAnswer> {
   const declared = engine.clientCapabilities.sampling
-  if (!isObject(declared)) throw problems.peerCannot('ask a model', 'sampling')
+  if (!isObject(declared)) throw engineErrors.peerCannot('ask a model', 'sampling')
   const takesTools = engine.revision.samplingTools && declared.tools !== undefined
   if ((question.tools || question.toolChoice) && !takesTools)
-    throw problems.peerCannot('give tools to a model', 'sampling.tools')
+    throw engineErrors.peerCannot('give tools to a model', 'sampling.tools')
   const wantsContext = question.includeContext !== undefined && question.includeContext !== 'none'
   if (wantsContext && engine.revision.samplingTools && declared.context === undefined) {
-    throw problems.peerCannot('include context of servers', 'sampling.context')
+    throw engineErrors.peerCannot('include context of servers', 'sampling.context')
   }
   const messages = question.messages.map((message) => messageFor(engine, message))
   const fault = samplingFault(messages)
-  if (fault) throw problems.modelRequest(fault)
+  if (fault) throw engineErrors.modelRequest(fault)
   if (!takesTools && messages.some(({ content }) => Array.isArray(content))) {
-    throw problems.peerCannot('take several blocks in a message', 'sampling.tools')
+    throw engineErrors.peerCannot('take several blocks in a message', 'sampling.tools')
   }
   const answer = await incoming.ask('sampling/createMessage', { ...question, messages } as unknown as JsonObject, {
     timeoutMs: personTimeoutMs,
   })
   if (!isObject(answer.content) && !Array.isArray(answer.content)) {
-    throw problems.answerUnfit('sampling/createMessage', '"content" is missing')
+    throw engineErrors.answerUnfit('sampling/createMessage', '"content" is missing')
   }
   return answer as unknown as ModelAnswer
 }

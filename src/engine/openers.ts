@@ -1,4 +1,4 @@
-import { isJexoError } from '../errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import type { Shared, SharedThings } from '../kit/shared.js'
 
 const firstPauseMs = 1000
@@ -44,5 +44,4 @@ export class Openers {
   }
 }
 
-const reasonOf = (error: unknown): string =>
-  isJexoError(error) ? error.message : `${error instanceof Error ? error.message : error}.`
+const reasonOf = (error: unknown): string => (isJexoError(error) ? error.message : `${messageOf(error)}.`)

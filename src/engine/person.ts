@@ -1,4 +1,3 @@
-import { problems } from '../errors.js'
 import type { PersonAnswer, PersonSent } from '../kit/call.js'
 import { questionFor, questionSchema, withDefaults } from '../kit/question.js'
 import type { Refusal } from '../kit/refusal.js'
@@ -8,6 +7,7 @@ import type { Incoming } from '../protocol/dialogue.js'
 import { isObject } from '../protocol/messages.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import type { Engine } from './engine.js'
+import { engineErrors } from './errors.js'
 
 /** How long a person may take to answer. */
 export const personTimeoutMs = 600_000
@@ -29,7 +29,7 @@ export async function askPerson(
   message: string,
   schema: Schema,
 ): Promise<PersonAnswer<unknown>> {
-  if (!canAsk(engine, 'form')) throw problems.peerCannot('put a question to a person', 'elicitation')
+  if (!canAsk(engine, 'form')) throw engineErrors.peerCannot('put a question to a person', 'elicitation')
   const requestedSchema = questionFor(engine.revision, questionSchema(schema, label), label)
   const mode = engine.revision.elicitation === 'form and url' ? { mode: 'form' } : {}
   const params = { ...mode, message, requestedSchema }
@@ -49,13 +49,13 @@ async function contentOf(
   const given = withDefaults(requested, isObject(content) ? content : {})
   const checked = await checkFor(schema, requested, engine.running.validator)(given)
   if (checked.ok) return checked.value
-  const reasons = checked.misfits.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
-  throw problems.answerUnfit('a question', reasons)
+  const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
+  throw engineErrors.answerUnfit('a question', reasons)
 }
 
 function actionOf(action: unknown): 'accept' | 'decline' | 'cancel' {
   if (action === 'accept' || action === 'decline' || action === 'cancel') return action
-  throw problems.answerUnfit('a question', `"action" is ${JSON.stringify(action)}`)
+  throw engineErrors.answerUnfit('a question', `"action" is ${JSON.stringify(action)}`)
 }
 
 export async function sendPersonTo(
@@ -64,7 +64,7 @@ export async function sendPersonTo(
   url: string,
   message: string,
 ): Promise<PersonSent> {
-  if (!canAsk(engine, 'url')) throw problems.peerCannot('send a person to a page', 'elicitation.url')
+  if (!canAsk(engine, 'url')) throw engineErrors.peerCannot('send a person to a page', 'elicitation.url')
   const elicitationId = crypto.randomUUID()
   const params = { mode: 'url', elicitationId, url: new URL(url).href, message }
   const answer = await incoming.ask('elicitation/create', params, { timeoutMs: personTimeoutMs })

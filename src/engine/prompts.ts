@@ -64,7 +64,7 @@ async function fill(engine: Engine, incoming: Incoming, { part, checkInput }: Re
   try {
     const checked = await checkInput(given)
     if (!checked.ok) {
-      const reasons = checked.misfits.map(({ path, reason }) => `${path.join('.') || 'arguments'}: ${reason}`)
+      const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'arguments'}: ${reason}`)
       throw rpcErrors.invalidParams(`the arguments do not fit ${part.name}: ${reasons.join('; ')}`)
     }
     const context = callFor(engine, incoming, part.name)

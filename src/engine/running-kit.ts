@@ -1,8 +1,9 @@
+import { messageOf } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
 import { namesIn, narrowed } from '../kit/choose.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
-import { isNothing, isStandardSchema } from '../kit/schema.js'
+import { isNoOutput, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
 import { type Opening, type Replacement, type Shared, SharedThings } from '../kit/shared.js'
 import type { JsonSchemaValidator } from '../kit/validation.js'
@@ -124,7 +125,7 @@ export class RunningKit {
   warm(): void {
     if (this.#isWarm) return
     this.#isWarm = true
-    const isPlain = (schema: unknown) => schema !== undefined && !isStandardSchema(schema) && !isNothing(schema)
+    const isPlain = (schema: unknown) => schema !== undefined && !isStandardSchema(schema) && !isNoOutput(schema)
     const needed = [...this.index.tools.values()].some(({ part }) => isPlain(part.input) || isPlain(part.output))
     // A validator that does not load says so at the call that needs it.
     if (needed)
@@ -167,7 +168,7 @@ export class RunningKit {
   }
 
   /** Tells the sessions that have subscribed to a resource that it has changed. */
-  touch(uri: string): void {
+  resourceUpdated(uri: string): void {
     for (const session of this.sessions) session.resourceChanged(uri)
   }
 
@@ -190,7 +191,7 @@ export class RunningKit {
   #opening(settings: Readonly<Record<string, string>>): Opening {
     return {
       settings,
-      touch: (uri) => this.touch(uri),
+      resourceUpdated: (uri) => this.resourceUpdated(uri),
       resourcesChanged: () => {
         for (const session of this.sessions) session.resourcesChanged()
       },
@@ -212,10 +213,7 @@ export class RunningKit {
 
   #reportClosing(failures: readonly unknown[]): void {
     for (const failure of failures) {
-      this.report(
-        'warning',
-        `a shared thing did not close: ${failure instanceof Error ? failure.message : failure}`,
-      )
+      this.report('warning', `a shared thing did not close: ${messageOf(failure)}`)
     }
   }
 }

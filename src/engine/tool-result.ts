@@ -1,6 +1,6 @@
 import { blocksOf } from '../kit/content.js'
 import { isOutcome, type Outcome } from '../kit/outcome.js'
-import { isNothing } from '../kit/schema.js'
+import { isNoOutput } from '../kit/schema.js'
 import type { Checked } from '../kit/validation.js'
 import { isObject } from '../protocol/messages.js'
 import type { ContentBlock, ToolResult } from '../protocol/types.js'
@@ -16,12 +16,12 @@ export function toolResult(
 ): ToolResult | Promise<ToolResult> {
   const { part } = ready
   if (isOutcome(returned)) return outcomeResult(running, ready, returned)
-  if (isNothing(part.output)) return { content: blocksOf(returned) ?? [] }
+  if (isNoOutput(part.output)) return { content: blocksOf(returned) ?? [] }
   if (returned === undefined) {
     return serverFault(
       running,
       part.name,
-      'returned undefined: is a "return" missing, or should it say output: nothing?',
+      'returned undefined: is a "return" missing, or should it say output: noOutput?',
     )
   }
   if (ready.checkOutput) {
@@ -48,7 +48,7 @@ function structured(running: RunningKit, tool: string, checked: Checked): ToolRe
   if (!checked.ok || !isObject(checked.value)) {
     const reasons = checked.ok
       ? 'it is not an object'
-      : checked.misfits.map(({ path, reason }) => `${path.join('.') || 'result'}: ${reason}`).join('; ')
+      : checked.issues.map(({ path, reason }) => `${path.join('.') || 'result'}: ${reason}`).join('; ')
     return serverFault(running, tool, `returned what its output schema does not allow: ${reasons}`)
   }
   // Both go out by JSON.stringify of the same value, so that structured content and text agree to the letter.

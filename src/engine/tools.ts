@@ -1,6 +1,6 @@
 import { closestTo } from '../kit/closest.js'
 import { isRefusal } from '../kit/refusal.js'
-import { explainMisfits } from '../kit/validation.js'
+import { explainIssues } from '../kit/validation.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { toolResultFor } from '../protocol/downgrade.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
@@ -69,7 +69,7 @@ async function carryOut(
     if (typeof args === 'string') return failed(running, args)
     const checking = ready.checkInput(args)
     const checked = checking instanceof Promise ? await checking : checking
-    if (!checked.ok) return failed(running, explainMisfits(part.name, part.inputSchema, args, checked.misfits))
+    if (!checked.ok) return failed(running, explainIssues(part.name, part.inputSchema, args, checked.issues))
     const refused = part.confirm ? await confirmed(engine, incoming, part, checked.value) : undefined
     if (refused !== undefined) return failed(running, refused)
     const context = callFor(engine, incoming, part.name)

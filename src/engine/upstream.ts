@@ -1,3 +1,4 @@
+import { messageOf } from '../errors.js'
 import type { UpstreamNotes } from '../kit/call.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import type { JsonObject } from '../protocol/messages.js'
@@ -52,7 +53,7 @@ export async function upstream<T>(
     tell()
     return result
   } catch (error) {
-    tell(error instanceof Error ? error.message : String(error))
+    tell(messageOf(error))
     throw error
   }
 }

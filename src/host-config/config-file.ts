@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises'
-import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ChildCommand } from '../transport/child-wire.js'
+import { hostConfigErrors } from './errors.js'
 import { shapeOf } from './shape/shape-of.js'
 
 /** An entry of a host's configuration: a command to start, or a URL. */
@@ -11,7 +11,7 @@ export type ConfigEntry = ChildCommand | { url: string; headers?: Readonly<Recor
 export async function readConfigEntry(file: string, name: string): Promise<ConfigEntry> {
   const servers = await readServers(file)
   const entry = Object.hasOwn(servers, name) ? servers[name] : undefined
-  if (!isObject(entry)) throw problems.configEntryMissing(file, name, Object.keys(servers))
+  if (!isObject(entry)) throw hostConfigErrors.configEntryMissing(file, name, Object.keys(servers))
   return readEntry(file, name, entry)
 }
 
@@ -28,7 +28,7 @@ async function readServers(file: string): Promise<JsonObject> {
   try {
     text = await readFile(file, 'utf8')
   } catch (error) {
-    throw problems.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
+    throw hostConfigErrors.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
   }
   return shapeOf(file, text).read(file, text)?.servers ?? {}
 }
@@ -38,7 +38,7 @@ function readEntry(file: string, name: string, entry: JsonObject): ConfigEntry {
   if (typeof url === 'string')
     return { url, ...(isObject(entry.headers) ? { headers: stringsOf(entry.headers) } : {}) }
   if (typeof entry.command !== 'string') {
-    throw problems.configUnreadable(file, `the entry "${name}" has neither a command nor a url`)
+    throw hostConfigErrors.configUnreadable(file, `the entry "${name}" has neither a command nor a url`)
   }
   return {
     command: entry.command,

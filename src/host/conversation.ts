@@ -1,4 +1,4 @@
-import { isJexoError } from '../errors.js'
+import { messageOf } from '../errors.js'
 import type { QuestionAnswer } from '../link/answering.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
@@ -27,7 +27,7 @@ export interface ConversationOptions {
  *
  * @example
  * const host = new Host()
- * await host.attach('apiary', (options) => dial(kit, options))
+ * await host.attach('apiary', (options) => connect(kit, options))
  * const conversation = new Conversation(host, { model: standInHostModel(), onProposal: () => 'once' })
  * const steps = await conversation.say('How heavy is ML-04?')
  */
@@ -55,7 +55,7 @@ export class Conversation {
       complete: (request, signal) => this.model.complete(request, signal),
       nextId: () => ++this.#count,
     })
-    host.ears = {
+    host.handlers = {
       question: (server, question) => this.#questions.ask(server, question),
       modelRequest: (server, request, signal) => this.#questions.askModel(server, request, signal),
       log: (server, { level, data }) => {
@@ -87,7 +87,7 @@ export class Conversation {
     try {
       await this.#takeTurns(turn.signal)
     } catch (error) {
-      const said = error instanceof Error ? error.message : String(error)
+      const said = messageOf(error)
       this.#note(turn.signal.aborted ? 'Stopped.' : said, !turn.signal.aborted)
     } finally {
       this.#turn = undefined
@@ -163,7 +163,7 @@ export class Conversation {
       function: call.name,
       tool: found.tool.name,
       arguments: call.arguments,
-      because: call.because,
+      reason: call.reason,
       state: 'proposed',
       approved: undefined,
       logs: [],
@@ -265,5 +265,5 @@ function resultText(
 
 function reasonOf(error: unknown): string {
   if (error instanceof RpcError) return `the server refused (${error.code}): ${error.message}`
-  return isJexoError(error) || error instanceof Error ? error.message : String(error)
+  return messageOf(error)
 }

@@ -12,7 +12,7 @@ export interface HostFunction {
 }
 
 /** The tools of several servers as one list of functions, with names that chat endpoints take (digest §11). */
-export function functionsOf(servers: readonly { id: string; tools: readonly ToolDefinition[] }[]): HostFunction[] {
+export function toFunctions(servers: readonly { id: string; tools: readonly ToolDefinition[] }[]): HostFunction[] {
   const all = servers.flatMap(({ id, tools }) => tools.map((tool) => ({ server: id, tool })))
   const often = new Map<string, number>()
   for (const { tool } of all) often.set(plain(tool.name), (often.get(plain(tool.name)) ?? 0) + 1)

@@ -1,3 +1,4 @@
+import { messageOf } from '../errors.js'
 import type { Root } from '../kit/call.js'
 import type { Question, QuestionAnswer } from '../link/answering.js'
 import { readCatalogue } from '../link/catalogue.js'
@@ -10,7 +11,7 @@ import type {
   TemplateDefinition,
   ToolDefinition,
 } from '../protocol/types.js'
-import { functionsOf, type HostFunction } from './functions.js'
+import { type HostFunction, toFunctions } from './functions.js'
 
 /** Opens a link to a server, with the options that make it the host's. Called again when the server has gone. */
 export type OpenLink = (options: LinkOptions) => Promise<Link>
@@ -37,7 +38,7 @@ export interface HostServer {
 }
 
 /** What servers ask of a host while something is called; a conversation answers. */
-export interface HostEars {
+export interface HostHandlers {
   question(server: string, question: Question): Promise<QuestionAnswer>
   modelRequest(server: string, request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
   log(server: string, message: LogMessage): void
@@ -56,7 +57,7 @@ export class Host {
   readonly #openers = new Map<string, OpenLink>()
   readonly #options: HostOptions
   #attachments = 0
-  ears: HostEars | undefined
+  handlers: HostHandlers | undefined
 
   constructor(options: HostOptions = {}) {
     this.#options = options
@@ -114,7 +115,7 @@ export class Host {
   /** What a model is told of: the tools of all servers that are open, less those that are switched off. */
   functions(): HostFunction[] {
     const open = this.servers.filter(({ state }) => state === 'open')
-    return functionsOf(
+    return toFunctions(
       open.map(({ id, tools, off }) => ({ id, tools: tools.filter(({ name }) => !off.has(name)) })),
     )
   }
@@ -160,7 +161,7 @@ export class Host {
     } catch (error) {
       // It may have opened, and then not said what it offers.
       const { link } = server
-      this.#down(server, error instanceof Error ? error.message : String(error))
+      this.#down(server, messageOf(error))
       await link?.close()
     }
   }
@@ -190,12 +191,12 @@ export class Host {
     return {
       ...(roots ? { roots } : {}),
       clientInfo: { name: 'jexo-host', version: '1.0.0' },
-      onQuestion: async (question) => (await this.ears?.question(id, question)) ?? { action: 'cancel' },
+      onQuestion: async (question) => (await this.handlers?.question(id, question)) ?? { action: 'cancel' },
       onModelRequest: async (request, signal) => {
-        if (!this.ears) throw new Error('no conversation is going on')
-        return this.ears.modelRequest(id, request, signal)
+        if (!this.handlers) throw new Error('no conversation is going on')
+        return this.handlers.modelRequest(id, request, signal)
       },
-      onLog: (message) => this.ears?.log(id, message),
+      onLog: (message) => this.handlers?.log(id, message),
     }
   }
 

@@ -15,7 +15,7 @@ export interface ModelCall {
   name: string
   arguments: JsonObject
   /** Why, where the model says so. */
-  because?: string
+  reason?: string
 }
 
 /** What a model says in its turn. Without calls, the turn is the person's. */

@@ -3,7 +3,7 @@ import { basename } from 'node:path'
 import { readConfigEntries } from '../host-config/config-file.js'
 import { commandOf } from '../target/command-of.js'
 import { openTarget, readTarget } from '../target/target.js'
-import { dialOnNode } from '../transport/node-dial.js'
+import { connectOnNode } from '../transport/node-connect.js'
 import type { OpenLink } from './host.js'
 
 export interface NamedOpener {
@@ -25,8 +25,12 @@ export async function openersFor(text: string, timeoutMs = 60_000): Promise<Name
       ...('url' in entry ? {} : { starts: lineOf(entry) }),
       open: (options) =>
         'url' in entry
-          ? dialOnNode(entry.url, { timeoutMs, ...options, ...(entry.headers ? { headers: entry.headers } : {}) })
-          : dialOnNode(entry, { timeoutMs, ...options, onStderr: () => {} }),
+          ? connectOnNode(entry.url, {
+              timeoutMs,
+              ...options,
+              ...(entry.headers ? { headers: entry.headers } : {}),
+            })
+          : connectOnNode(entry, { timeoutMs, ...options, onStderr: () => {} }),
     }))
   }
   const target = await readTarget(text)

@@ -1,4 +1,4 @@
-import { argumentsIn, StandInPicker, stems } from '../models/keyword-picker.js'
+import { argumentsIn, KeywordPicker, stems } from '../models/keyword-picker.js'
 import { standInModel } from '../models/stand-in-model.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { HostFunction } from './functions.js'
@@ -36,23 +36,23 @@ function proposalFor(
   if (again) return again
   // What the model is told are functions: it ranks them under the names that it would call them by.
   const tools = functions.map(({ name, tool }) => ({ ...tool, name }))
-  const { tool, arguments: given, ranking } = new StandInPicker(tools).pick(said.text)
+  const { tool, arguments: given, ranking } = new KeywordPicker(tools).pick(said.text)
   const chosen = functions.find(({ name }) => name === tool)
   if (!chosen) return nothingFits(said, ranking)
-  const because = asSaid(ranking[0]?.because ?? [], said.text).join(', ')
+  const reason = asSaid(ranking[0]?.words ?? [], said.text).join(', ')
   return {
     text: missingText(chosen, given),
     calls: [
-      { id, name: chosen.name, arguments: given, ...(because ? { because: `words in common: ${because}` } : {}) },
+      { id, name: chosen.name, arguments: given, ...(reason ? { reason: `words in common: ${reason}` } : {}) },
     ],
   }
 }
 
 /** Words as they stand in the sentence: they are compared without their endings. */
-function asSaid(because: readonly string[], text: string): string[] {
+function asSaid(reason: readonly string[], text: string): string[] {
   const words = text.match(/[\p{L}\p{N}-]+/gu) ?? []
   return [
-    ...new Set(because.map((stem) => words.find((word) => word === stem || stems(word).includes(stem)) ?? stem)),
+    ...new Set(reason.map((stem) => words.find((word) => word === stem || stems(word).includes(stem)) ?? stem)),
   ]
 }
 
@@ -78,7 +78,7 @@ function followUp(
         id,
         name: again.name,
         arguments: { ...before.arguments, ...brought },
-        because: 'as before, with another value',
+        reason: 'as before, with another value',
       },
     ],
   }

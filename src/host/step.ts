@@ -29,7 +29,7 @@ export interface CallStep {
   function: string
   tool: string
   arguments: JsonObject
-  because: string | undefined
+  reason: string | undefined
   /** `refused` by the person; `cancelled` while it ran; `lost` where no answer came. */
   state: 'proposed' | 'running' | 'done' | 'refused' | 'cancelled' | 'lost'
   approved: 'once' | 'conversation' | undefined

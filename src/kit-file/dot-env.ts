@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { parse } from 'dotenv'
-import { problems } from '../errors.js'
+import { kitFileErrors } from './errors.js'
 
 /**
  * Takes variables from a file of `NAME=value` lines into this process's environment; what is set already stays. A file that is not there is
@@ -13,7 +13,7 @@ export function takeEnvironmentFile(file: string, isWanted = false): void {
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code ?? String(error)
     if (!isWanted && (code === 'ENOENT' || code === 'ENOTDIR' || code === 'EISDIR')) return
-    throw problems.environmentFileUnreadable(file, code)
+    throw kitFileErrors.environmentFileUnreadable(file, code)
   }
   for (const [name, value] of Object.entries(parse(text))) process.env[name] ??= value
 }

@@ -3,12 +3,13 @@ import { register } from 'node:module'
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { MessageChannel } from 'node:worker_threads'
-import { isJexoError, problems } from '../errors.js'
+import { isJexoError } from '../errors.js'
 import { nameOf } from '../kit/brand.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { installStdoutGuard, runNamed } from '../transport/stdout-guard.js'
 import { wrapRegistry } from '../wrap/source/registry.js'
 import { takeEnvironmentFile } from './dot-env.js'
+import { kitFileErrors } from './errors.js'
 import { generationParam } from './generation.js'
 
 let areHooksIn = false
@@ -25,7 +26,7 @@ const listeners = new Set<(file: string) => void>()
 export async function loadKit(file: string, isAgain = false, guardsStdout = true): Promise<Kit> {
   const path = resolve(file)
   const shown = shownPath(path)
-  if (!existsSync(path) || statSync(path).isDirectory()) throw problems.kitFileMissing(shown)
+  if (!existsSync(path) || statSync(path).isDirectory()) throw kitFileErrors.kitFileMissing(shown)
   if (guardsStdout) installStdoutGuard()
   takeEnvironmentFile(join(dirname(path), '.env'))
   readTypeScript()
@@ -36,7 +37,7 @@ export async function loadKit(file: string, isAgain = false, guardsStdout = true
   const given = module.default
   if (!isKit(given)) {
     const isMissing = given === undefined
-    throw problems.kitFileWithoutKit(shown, isMissing ? 'missing' : nameOf(given))
+    throw kitFileErrors.kitFileWithoutKit(shown, isMissing ? 'missing' : nameOf(given))
   }
   return given
 }
@@ -46,7 +47,7 @@ export async function atFile<T>(file: string, use: () => T | Promise<T>): Promis
   try {
     return await use()
   } catch (error) {
-    throw isJexoError(error) && error.where === undefined ? error.at(shownPath(resolve(file))) : error
+    throw isJexoError(error) && error.location === undefined ? error.at(shownPath(resolve(file))) : error
   }
 }
 
@@ -68,7 +69,7 @@ async function importKit(path: string, shown: string, query: string): Promise<{ 
     return (await import(pathToFileURL(path).href + query)) as { default?: unknown }
   } catch (error) {
     if (isJexoError(error)) throw error.at(shown)
-    throw problems.kitFileBroken(shown, reasonOf(error, path), error)
+    throw kitFileErrors.kitFileBroken(shown, reasonOf(error, path), error)
   }
 }
 

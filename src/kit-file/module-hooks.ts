@@ -2,12 +2,14 @@
  * Module hooks, run by Node in a thread of their own: TypeScript is compiled as it is loaded, where it is, so that
  * `import.meta.url` is true; and a kit file outside any project finds Jexo (and zod) where this Jexo is installed.
  */
+
 import { existsSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { extname } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { MessagePort } from 'node:worker_threads'
 import { transform } from 'esbuild'
+import { messageOf } from '../errors.js'
 import { generationParam } from './generation.js'
 
 interface ResolveContext {
@@ -105,7 +107,7 @@ interface CompileError {
 
 function compileMessage(error: unknown): string {
   const first = (error as CompileError).errors?.[0]
-  if (!first?.location) return error instanceof Error ? error.message : String(error)
+  if (!first?.location) return messageOf(error)
   const { file, line, column, lineText } = first.location
   return `line ${line}, column ${column + 1} of ${file}: ${first.text} in \`${lineText.trim()}\``
 }

@@ -6,7 +6,7 @@ export const brands = {
   setting: Symbol.for('jexo.setting'),
   refusal: Symbol.for('jexo.refusal'),
   content: Symbol.for('jexo.content'),
-  nothing: Symbol.for('jexo.nothing'),
+  noOutput: Symbol.for('jexo.noOutput'),
   outcome: Symbol.for('jexo.outcome'),
 } as const
 

@@ -59,7 +59,7 @@ export interface Call {
    */
   upstream<T>(kind: string, label: string, run: (record: UpstreamNotes) => T | Promise<T>): Promise<T>
   /** Tells subscribed hosts that a resource has changed. */
-  touch(uri: string): void
+  resourceUpdated(uri: string): void
 }
 
 /** What may be noted of something that was done outside. */

@@ -1,7 +1,7 @@
-import { problems } from '../errors.js'
 import { branded, brands } from './brand.js'
 import { closestTo } from './closest.js'
 import type { Effect } from './effects.js'
+import { kitErrors } from './errors.js'
 import { globMatcher } from './glob.js'
 import { checkName, type Example, keyOf, type Part, type PartExtras } from './part.js'
 
@@ -20,17 +20,17 @@ export function except(parts: readonly Part[], names: readonly string[]): Part[]
 }
 
 /** The parts that carry one of these tags. */
-export function tagged(parts: readonly Part[], ...tags: string[]): Part[] {
+export function withTags(parts: readonly Part[], ...tags: string[]): Part[] {
   return parts.filter((part) => part.tags?.some((tag) => tags.includes(tag)))
 }
 
 /** Puts a prefix before the names of tools and prompts, so that two sources do not collide. */
-export function prefixed(parts: readonly Part[], prefix: string): Part[] {
+export function withPrefix(parts: readonly Part[], prefix: string): Part[] {
   return parts.map((part) => (isNamed(part) ? withName(part, `${prefix}${part.name}`) : part))
 }
 
-/** Gives tools and prompts other names: `renamed(parts, { getHive: 'find_hive' })`. */
-export function renamed(parts: readonly Part[], names: Readonly<Record<string, string>>): Part[] {
+/** Gives tools and prompts other names: `rename(parts, { getHive: 'find_hive' })`. */
+export function rename(parts: readonly Part[], names: Readonly<Record<string, string>>): Part[] {
   mustExist(parts, Object.keys(names))
   return parts.map((part) => {
     const name = names[part.name]
@@ -38,15 +38,15 @@ export function renamed(parts: readonly Part[], names: Readonly<Record<string, s
   })
 }
 
-/** What `amended` may change of a part. */
-export interface Amendment extends PartExtras {
+/** What `override` may change of a part. */
+export interface Override extends PartExtras {
   about?: string
   effect?: Effect
   examples?: readonly Example[]
 }
 
 /** Rewords parts by name, such as what a wrap took from a terse description. */
-export function amended(parts: readonly Part[], changes: Readonly<Record<string, Amendment>>): Part[] {
+export function override(parts: readonly Part[], changes: Readonly<Record<string, Override>>): Part[] {
   mustExist(parts, Object.keys(changes))
   return parts.map((part) => {
     const change = changes[keyOf(part)]
@@ -82,7 +82,7 @@ export function chosenFrom<T>(items: readonly T[], view: (item: T) => Choosable,
   for (const name of names) {
     const matches = items.filter((item) => matcherOf(name)(view(item)))
     const keys = items.map((item) => view(item).key)
-    if (matches.length === 0) throw problems.partMissing(name, closestTo(name, keys))
+    if (matches.length === 0) throw kitErrors.partMissing(name, closestTo(name, keys))
     for (const item of matches) chosen.add(item)
   }
   return chosen
@@ -113,5 +113,5 @@ function matcherOf(glob: string): (item: Choosable) => boolean {
 
 function mustExist(parts: readonly Part[], names: readonly string[]): void {
   const keys = parts.map(keyOf)
-  for (const name of names) if (!keys.includes(name)) throw problems.partMissing(name, closestTo(name, keys))
+  for (const name of names) if (!keys.includes(name)) throw kitErrors.partMissing(name, closestTo(name, keys))
 }

@@ -4,7 +4,7 @@ import { boundedFormat } from './formats.js'
 import { nativeTest, needsLinearEngine, type PatternMaker, patternMakerFor } from './pattern.js'
 import type { JsonSchema } from './schema.js'
 import { hasDuplicates } from './unique.js'
-import { isSmall, type JsonSchemaValidator, type Misfit, maxMisfits, type Validate } from './validation.js'
+import { isSmall, type JsonSchemaValidator, maxIssues, type SchemaIssue, type Validate } from './validation.js'
 
 type Compile = (schema: JsonSchema, makePattern: PatternMaker) => Validate
 
@@ -111,13 +111,13 @@ function withoutAsync(schema: JsonSchema): JsonSchema {
     : schema
 }
 
-const faultsOf = (errors: readonly ErrorObject[] | null | undefined): Misfit[] =>
+const faultsOf = (errors: readonly ErrorObject[] | null | undefined): SchemaIssue[] =>
   (errors ?? [])
     .filter(({ keyword }) => keyword !== 'if')
-    .slice(0, maxMisfits)
+    .slice(0, maxIssues)
     .map(readError)
 
-function readError(error: ErrorObject): Misfit {
+function readError(error: ErrorObject): SchemaIssue {
   const path = error.instancePath
     .split('/')
     .slice(1)

@@ -2,7 +2,7 @@ import { type Schema as CfworkerSchema, format, Validator } from '@cfworker/json
 import { boundedFormat } from './formats.js'
 import { nativeTest, needsLinearEngine, type PatternMaker, patternMakerFor } from './pattern.js'
 import type { JsonSchema } from './schema.js'
-import { isSmall, type JsonSchemaValidator, type Misfit, maxMisfits, type Validate } from './validation.js'
+import { isSmall, type JsonSchemaValidator, maxIssues, type SchemaIssue, type Validate } from './validation.js'
 
 /** Lists whose items have to differ may be this long: each is compared with each. */
 const maxUnique = 1000
@@ -38,7 +38,7 @@ function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
       if (found.valid) return []
       // Looking for every fault costs as much as the value is large: in a large one, the first will do.
       const { errors } = isSmall(value) ? all.validate(value) : found
-      return innermost(errors.map(readError)).slice(0, maxMisfits)
+      return innermost(errors.map(readError)).slice(0, maxIssues)
     })
   }
 }
@@ -97,7 +97,7 @@ function dialectOf(uri: unknown): '2020-12' | '2019-09' | '7' | '4' {
   return text.includes('draft-04') ? '4' : '2020-12'
 }
 
-interface Located extends Misfit {
+interface Located extends SchemaIssue {
   isContainer: boolean
 }
 
@@ -117,7 +117,7 @@ function readError(unit: { instanceLocation: string; keyword: string; error: str
 const containerKeywords = new Set(['properties', 'items', 'prefixItems', 'allOf', '$ref', 'additionalProperties'])
 
 /** The interpreter reports each level that a fault lies under; only the fault itself is of use. */
-function innermost(errors: Located[]): Misfit[] {
+function innermost(errors: Located[]): SchemaIssue[] {
   const faults = errors.filter((error) => !error.isContainer)
   const chosen = faults.length > 0 ? faults : errors
   return chosen.map(({ path, reason }) => ({ path, reason }))

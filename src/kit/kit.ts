@@ -1,6 +1,6 @@
-import { problems } from '../errors.js'
 import type { Icon } from '../protocol/types.js'
 import { brands, hasBrand, nameOf } from './brand.js'
+import { kitErrors } from './errors.js'
 import { isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
 
@@ -41,10 +41,10 @@ export interface Kit {
  * @example export default defineKit({ name: 'apiary', version: '1.0.0', parts: [weighHive] })
  */
 export function defineKit(options: KitOptions): Kit {
-  if (!isLine(options.name, 128)) throw problems.kitField('name', 'a short name on one line')
-  if (!isLine(options.version, 128)) throw problems.kitField('version', 'a version, such as 1.0.0')
+  if (!isLine(options.name, 128)) throw kitErrors.kitField('name', 'a short name on one line')
+  if (!isLine(options.version, 128)) throw kitErrors.kitField('version', 'a version, such as 1.0.0')
   if (options.title !== undefined && !isLine(options.title, 256))
-    throw problems.kitField('title', 'a short title on one line')
+    throw kitErrors.kitField('title', 'a short title on one line')
   let parts = checkParts(options.parts)
   const own = Object.freeze({ ...options.settings })
   checkSettingNames(settingsWith(own, parts))
@@ -92,16 +92,17 @@ const settingsWith = (own: Readonly<Record<string, Setting>>, parts: readonly Pa
   Object.freeze(Object.assign({}, ...parts.map(({ settings }) => settings ?? {}), own) as Record<string, Setting>)
 
 function checkSettingNames(settings: Readonly<Record<string, Setting>>): void {
-  for (const name of Object.keys(settings)) if (!/^[A-Za-z_]\w{0,127}$/.test(name)) throw problems.settingName(name)
+  for (const name of Object.keys(settings))
+    if (!/^[A-Za-z_]\w{0,127}$/.test(name)) throw kitErrors.settingName(name)
 }
 
 function checkParts(parts: unknown): readonly Part[] {
-  if (!Array.isArray(parts)) throw problems.kitField('parts', `an array of parts, not ${nameOf(parts)}`)
+  if (!Array.isArray(parts)) throw kitErrors.kitField('parts', `an array of parts, not ${nameOf(parts)}`)
   const seen = new Set<string>()
   for (const part of parts) {
-    if (!isPart(part)) throw problems.notAPart(nameOf(part))
+    if (!isPart(part)) throw kitErrors.notAPart(nameOf(part))
     const key = `${part.kind} ${keyOf(part)}`
-    if (seen.has(key)) throw problems.partTaken(part.kind, keyOf(part))
+    if (seen.has(key)) throw kitErrors.partTaken(part.kind, keyOf(part))
     seen.add(key)
   }
   return Object.freeze([...parts])

@@ -1,4 +1,4 @@
-import { problems } from '../errors.js'
+import { kitErrors } from './errors.js'
 import type { Environment } from './settings.js'
 
 /** Those for which nothing at all is a sensible amount. */
@@ -13,7 +13,7 @@ export function numbersOf<Name extends string>(
     const text = environment[variable]
     if (text === undefined || text === '') return []
     const isRight = /^\d{1,12}$/.test(text) && (Number(text) > 0 || mayBeNone.has(variable))
-    if (!isRight) throw problems.argumentUnreadable(`${variable}=${text}`, 'a whole number, such as 5000')
+    if (!isRight) throw kitErrors.argumentUnreadable(`${variable}=${text}`, 'a whole number, such as 5000')
     return [[name, Number(text)]]
   })
   return Object.fromEntries(given)

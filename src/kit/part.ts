@@ -1,4 +1,3 @@
-import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type {
   Annotations,
@@ -12,7 +11,8 @@ import type { UriTemplate } from '../protocol/uri-template.js'
 import { brands, hasBrand } from './brand.js'
 import type { Call, Completer } from './call.js'
 import type { Effect } from './effects.js'
-import type { JsonSchema, Nothing, Schema } from './schema.js'
+import { kitErrors } from './errors.js'
+import type { JsonSchema, NoOutput, Schema } from './schema.js'
 import type { Setting } from './settings.js'
 import type { Shared } from './shared.js'
 
@@ -46,7 +46,7 @@ interface PartBase extends Readonly<PartExtras> {
 export interface ToolPart extends PartBase {
   readonly kind: 'tool'
   readonly input: Schema | undefined
-  readonly output: Schema | Nothing | undefined
+  readonly output: Schema | NoOutput | undefined
   readonly inputSchema: JsonSchema
   readonly outputSchema: JsonSchema | undefined
   readonly effect: Effect
@@ -111,17 +111,17 @@ export const labelOf = (kind: PartKind, key: string): string => `${kind} "${key}
 const namePattern = /^[A-Za-z0-9_.-]{1,128}$/
 
 export function checkName(kind: PartKind, name: unknown): asserts name is string {
-  if (typeof name !== 'string' || !namePattern.test(name)) throw problems.partName(kind, String(name))
+  if (typeof name !== 'string' || !namePattern.test(name)) throw kitErrors.partName(kind, String(name))
 }
 
 export function checkAbout(label: string, about: unknown): asserts about is string {
   if (typeof about !== 'string' || about.trim() === '') {
-    throw problems.partField(label, 'about', 'a sentence that says what it is for: the model chooses by it')
+    throw kitErrors.partField(label, 'about', 'a sentence that says what it is for: the model chooses by it')
   }
 }
 
 export function checkFunction(label: string, field: string, value: unknown): void {
-  if (typeof value !== 'function') throw problems.partField(label, field, 'a function')
+  if (typeof value !== 'function') throw kitErrors.partField(label, field, 'a function')
 }
 
 /** The extras that are there, without keys for those that are not. */

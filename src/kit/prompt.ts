@@ -1,8 +1,8 @@
-import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ContentBlock, PromptArgument } from '../protocol/types.js'
 import { branded, brands } from './brand.js'
 import type { Call, Completer } from './call.js'
+import { kitErrors } from './errors.js'
 import {
   checkAbout,
   checkFunction,
@@ -40,7 +40,7 @@ export function prompt<const In extends Schema | undefined = undefined>(
   const fields = argumentsOf(label, inputSchema)
   for (const argument of Object.keys(options.complete ?? {})) {
     if (!fields.some((field) => field.name === argument)) {
-      throw problems.partField(label, `complete.${argument}`, 'a completion for one of its arguments')
+      throw kitErrors.partField(label, `complete.${argument}`, 'a completion for one of its arguments')
     }
   }
   const part: PromptPart = {
@@ -61,7 +61,7 @@ function argumentsOf(label: string, schema: JsonSchema): readonly PromptArgument
   const required = Array.isArray(schema.required) ? schema.required : []
   const properties = Object.entries(isObject(schema.properties) ? schema.properties : {})
   return properties.map(([name, property]) => {
-    if (!isObject(property) || !isStringLike(property)) throw problems.promptField(label, name)
+    if (!isObject(property) || !isStringLike(property)) throw kitErrors.promptField(label, name)
     return Object.freeze({
       name,
       ...(typeof property.title === 'string' ? { title: property.title } : {}),

@@ -1,6 +1,6 @@
-import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
+import { kitErrors } from './errors.js'
 import { type JsonSchema, jsonSchemaOf, type Schema } from './schema.js'
 
 const stringKeywords = ['minLength', 'maxLength', 'pattern', 'default']
@@ -29,7 +29,7 @@ const hasDefault = (json: JsonSchema, name: unknown) => {
 }
 
 function fieldOf(label: string, name: string, property: unknown): JsonObject {
-  if (!isObject(property)) throw problems.questionField(label, name)
+  if (!isObject(property)) throw kitErrors.questionField(label, name)
   const words = taken(property, ['title', 'description'])
   const choices = choicesOf(property)
   if (choices) return { type: 'string', ...words, ...choices, ...taken(property, ['default']) }
@@ -47,7 +47,7 @@ function fieldOf(label: string, name: string, property: unknown): JsonObject {
     const items = manyOf(property.items)
     if (items) return { type: 'array', ...words, ...taken(property, ['minItems', 'maxItems', 'default']), items }
   }
-  throw problems.questionField(label, name)
+  throw kitErrors.questionField(label, name)
 }
 
 function choicesOf(property: JsonObject): JsonObject | undefined {
@@ -80,7 +80,7 @@ const taken = (from: JsonObject, keywords: readonly string[]): JsonObject =>
 export function questionFor(revision: Revision, schema: JsonSchema, label: string): JsonSchema {
   if (revision.elicitation === 'form and url') return schema
   const properties = Object.entries(schema.properties as Record<string, JsonObject>).map(([name, field]) => {
-    if (field.type === 'array') throw problems.questionMany(label, name, revision.date)
+    if (field.type === 'array') throw kitErrors.questionMany(label, name, revision.date)
     const { oneOf, default: standard, ...rest } = field
     const titled = oneOf as { const: string; title: string }[] | undefined
     const choices = titled

@@ -1,7 +1,7 @@
-import { problems } from '../errors.js'
 import type { Annotations } from '../protocol/types.js'
 import { branded, brands } from './brand.js'
 import type { Call } from './call.js'
+import { kitErrors } from './errors.js'
 import {
   checkAbout,
   checkFunction,
@@ -26,7 +26,7 @@ export interface ResourceOptions extends PartExtras {
 /** Defines a resource under a fixed URI (digest §4). Throws a `JexoError` where the URI is none. */
 export function resource(uri: string, options: ResourceOptions): ResourcePart {
   const label = labelOf('resource', uri)
-  if (typeof uri !== 'string' || !URL.canParse(uri)) throw problems.uriInvalid(label, String(uri))
+  if (typeof uri !== 'string' || !URL.canParse(uri)) throw kitErrors.uriInvalid(label, String(uri))
   checkAbout(label, options.about)
   checkFunction(label, 'read', options.read)
   const part: ResourcePart = {
@@ -40,6 +40,6 @@ export function resource(uri: string, options: ResourceOptions): ResourcePart {
     annotations: options.annotations,
     read: options.read,
   }
-  if (typeof part.name !== 'string' || part.name === '') throw problems.partField(label, 'name', 'a short name')
+  if (typeof part.name !== 'string' || part.name === '') throw kitErrors.partField(label, 'name', 'a short name')
   return branded(part, brands.part)
 }

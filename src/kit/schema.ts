@@ -1,7 +1,8 @@
 import type { StandardJSONSchemaV1, StandardSchemaV1 } from '@standard-schema/spec'
-import { problems } from '../errors.js'
+import { messageOf } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { branded, brands, hasBrand, nameOf } from './brand.js'
+import { kitErrors } from './errors.js'
 import type { ObjectOf } from './json-schema-type.js'
 
 /** A plain JSON Schema (2020-12) object. */
@@ -10,13 +11,13 @@ export type JsonSchema = { readonly [keyword: string]: unknown }
 export type Schema = StandardSchemaV1<unknown, unknown> | JsonSchema
 
 /** Given as `output`: the tool returns nothing on purpose. */
-export const nothing = branded({}, brands.nothing) as Nothing
+export const noOutput = branded({}, brands.noOutput) as NoOutput
 /** Told apart by a mark that no schema has. */
-export interface Nothing {
+export interface NoOutput {
   readonly [mark]: true
 }
 declare const mark: unique symbol
-export const isNothing = (value: unknown): value is Nothing => hasBrand(value, brands.nothing)
+export const isNoOutput = (value: unknown): value is NoOutput => hasBrand(value, brands.noOutput)
 
 /** What a tool's function gets for a schema: the library's output type, or what plain JSON Schema says that is written out. */
 export type Given<S> =
@@ -29,7 +30,7 @@ export type Given<S> =
 export type Returned<S> =
   S extends StandardSchemaV1<infer In, infer _Out>
     ? In
-    : S extends Nothing
+    : S extends NoOutput
       ? undefined | void
       : S extends undefined
         ? unknown
@@ -51,18 +52,18 @@ export const emptyInput: JsonSchema = Object.freeze({ type: 'object', additional
 export function jsonSchemaOf(part: string, field: 'input' | 'output', schema: Schema | undefined): JsonSchema {
   if (schema === undefined) return emptyInput
   if (isStandardSchema(schema)) return objectSchema(part, field, convert(part, field, schema))
-  if (!isObject(schema)) throw problems.schemaNotObject(part, field, nameOf(schema))
+  if (!isObject(schema)) throw kitErrors.schemaNotObject(part, field, nameOf(schema))
   return objectSchema(part, field, schema)
 }
 
 function convert(part: string, field: 'input' | 'output', schema: StandardSchemaV1<unknown, unknown>): JsonObject {
   const standard = schema['~standard'] as StandardSchemaV1<unknown, unknown>['~standard'] &
     Partial<StandardJSONSchemaV1['~standard']>
-  if (!standard.jsonSchema) throw problems.schemaWithoutJson(part, field, standard.vendor)
+  if (!standard.jsonSchema) throw kitErrors.schemaWithoutJson(part, field, standard.vendor)
   try {
     return standard.jsonSchema[field]({ target: 'draft-2020-12' }) as JsonObject
   } catch (error) {
-    throw problems.schemaUnreadable(part, field, error instanceof Error ? error.message : String(error))
+    throw kitErrors.schemaUnreadable(part, field, messageOf(error))
   }
 }
 
@@ -83,7 +84,7 @@ function objectSchema(part: string, field: 'input' | 'output', schema: JsonObjec
     return Object.freeze({ type: 'object', ...kept })
   }
   const given = typeof rest.type === 'string' ? `of type ${JSON.stringify(rest.type)}` : 'of several types'
-  throw problems.schemaNotObject(part, field, given)
+  throw kitErrors.schemaNotObject(part, field, given)
 }
 
 /** The schema at a path inside another, following properties and items only; undefined where it is not that simple. */

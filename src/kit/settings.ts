@@ -1,6 +1,6 @@
-import { problems } from '../errors.js'
 import { uriComponent } from '../escape/uri.js'
 import { branded, brands } from './brand.js'
+import { kitErrors } from './errors.js'
 
 export interface SettingOptions {
   /** What it is for, as a person reads it who has to set it. */
@@ -39,7 +39,7 @@ export function readSettings(
     if (value !== undefined) values[name] = value
     else if (!declared.optional) missing.push(`${name} (${declared.about.replace(/\.$/, '')})`)
   }
-  if (missing.length > 0 && !toleratesMissing) throw problems.settingsMissing(missing)
+  if (missing.length > 0 && !toleratesMissing) throw kitErrors.settingsMissing(missing)
   return values
 }
 

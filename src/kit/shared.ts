@@ -6,7 +6,7 @@ export interface Opening {
   /** Values of the kit's settings. */
   settings: Readonly<Record<string, string>>
   /** Tells subscribed hosts that a resource has changed (digest §4). */
-  touch(uri: string): void
+  resourceUpdated(uri: string): void
   /** Tells hosts that there are other resources now than before. */
   resourcesChanged(): void
   /** A line for the operator's log. */

@@ -7,7 +7,7 @@ export interface Loss {
   readonly path: string
   readonly what: string
 }
-export interface Simplified {
+export interface SimplifiedSchema {
   readonly schema: JsonSchema
   readonly losses: readonly Loss[]
 }
@@ -26,7 +26,7 @@ const kept = [
  * A schema as endpoints for chat understand it: no references, no tuples, no unions at the root, one type at each place, known formats, bounded
  * depth and enums. What is published and checked stays the full schema; this one is for who passes it on, with all that it does not say any more.
  */
-export function simplified(schema: JsonSchema): Simplified {
+export function simplifySchema(schema: JsonSchema): SimplifiedSchema {
   const losses: Loss[] = []
   const root = new Simplifier(schema, losses).at(schema, '', 0, [])
   const isWhole = root.type === 'object' && !('anyOf' in root)

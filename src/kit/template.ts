@@ -1,8 +1,9 @@
-import { problems } from '../errors.js'
+import { protocolErrors } from '../protocol/errors.js'
 import type { Annotations, ResourceDefinition } from '../protocol/types.js'
 import { parseUriTemplate } from '../protocol/uri-template.js'
 import { branded, brands } from './brand.js'
 import type { Call, Completer } from './call.js'
+import { kitErrors } from './errors.js'
 import {
   checkAbout,
   checkFunction,
@@ -31,13 +32,13 @@ export function template(uriTemplate: string, options: TemplateOptions): Templat
   const label = labelOf('template', uriTemplate)
   const parsed = parseUriTemplate(uriTemplate)
   if (parsed.variables.length === 0)
-    throw problems.templateInvalid(uriTemplate, 'it has no variable; use resource(…)')
+    throw protocolErrors.templateInvalid(uriTemplate, 'it has no variable; use resource(…)')
   checkAbout(label, options.about)
   checkFunction(label, 'read', options.read)
   const complete = Object.freeze({ ...options.complete })
   for (const variable of Object.keys(complete)) {
     if (!parsed.variables.includes(variable)) {
-      throw problems.partField(
+      throw kitErrors.partField(
         label,
         `complete.${variable}`,
         `a completion for one of ${parsed.variables.join(', ')}`,
@@ -45,7 +46,7 @@ export function template(uriTemplate: string, options: TemplateOptions): Templat
     }
   }
   if (typeof options.name !== 'string' || options.name === '')
-    throw problems.partField(label, 'name', 'a short name')
+    throw kitErrors.partField(label, 'name', 'a short name')
   const part: TemplatePart = {
     kind: 'template',
     uriTemplate,

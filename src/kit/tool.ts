@@ -1,8 +1,8 @@
-import { problems } from '../errors.js'
 import { isObject } from '../protocol/messages.js'
 import { branded, brands } from './brand.js'
 import type { Call } from './call.js'
 import { type Effect, effects } from './effects.js'
+import { kitErrors } from './errors.js'
 import {
   type Confirm,
   checkAbout,
@@ -17,15 +17,15 @@ import {
 import { questionSchema } from './question.js'
 import {
   type Given,
-  isNothing,
+  isNoOutput,
   type JsonSchema,
   jsonSchemaOf,
-  type Nothing,
+  type NoOutput,
   type Returned,
   type Schema,
 } from './schema.js'
 
-export interface ToolOptions<In extends Schema | undefined, Out extends Schema | Nothing | undefined>
+export interface ToolOptions<In extends Schema | undefined, Out extends Schema | NoOutput | undefined>
   extends PartExtras {
   /** What it does, for the model that chooses by it. */
   about: string
@@ -57,16 +57,16 @@ export interface ToolOptions<In extends Schema | undefined, Out extends Schema |
  */
 export function tool<
   const In extends Schema | undefined = undefined,
-  const Out extends Schema | Nothing | undefined = undefined,
+  const Out extends Schema | NoOutput | undefined = undefined,
 >(name: string, options: ToolOptions<In, Out>): ToolPart {
   checkName('tool', name)
   const label = labelOf('tool', name)
   checkAbout(label, options.about)
   checkFunction(label, 'run', options.run)
   if (!effects.includes(options.effect)) {
-    throw problems.partField(label, 'effect', `one of ${effects.join(', ')}: what it does to the world`)
+    throw kitErrors.partField(label, 'effect', `one of ${effects.join(', ')}: what it does to the world`)
   }
-  const output = options.output as Schema | Nothing | undefined
+  const output = options.output as Schema | NoOutput | undefined
   const inputSchema = jsonSchemaOf(label, 'input', options.input)
   const part: ToolPart = {
     kind: 'tool',
@@ -76,7 +76,7 @@ export function tool<
     input: options.input,
     output,
     inputSchema,
-    outputSchema: output === undefined || isNothing(output) ? undefined : jsonSchemaOf(label, 'output', output),
+    outputSchema: output === undefined || isNoOutput(output) ? undefined : jsonSchemaOf(label, 'output', output),
     effect: options.effect,
     examples: Object.freeze([...(options.examples ?? [])]),
     confirm: confirmOf(label, options.confirm as Confirming),
@@ -100,7 +100,7 @@ function askForOf(label: string, schema: JsonSchema, names: readonly string[] = 
   const properties = isObject(schema.properties) ? schema.properties : {}
   for (const name of names) {
     if (properties[name] === undefined)
-      throw problems.partField(label, `askFor: ${name}`, 'the name of one of its arguments')
+      throw kitErrors.partField(label, `askFor: ${name}`, 'the name of one of its arguments')
     questionSchema({ type: 'object', properties: { [name]: properties[name] } }, label)
   }
   return Object.freeze([...names])

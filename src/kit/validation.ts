@@ -3,16 +3,16 @@ import { isObject } from '../protocol/messages.js'
 import { describeSchema, emptyInput, isStandardSchema, type JsonSchema, type Schema, schemaAt } from './schema.js'
 
 /** One thing that does not fit: where (path of keys and indexes) and why. */
-export interface Misfit {
+export interface SchemaIssue {
   path: readonly (string | number)[]
   reason: string
 }
-export type Checked = { ok: true; value: unknown } | { ok: false; misfits: Misfit[] }
+export type Checked = { ok: true; value: unknown } | { ok: false; issues: SchemaIssue[] }
 /** Checks a value against the schema that it was made for. */
 export type Check = (value: unknown) => Checked | Promise<Checked>
 
 /** How many faults are told of at most; nothing is done for those beyond. */
-export const maxMisfits = 20
+export const maxIssues = 20
 
 /** True for a value of few parts: every fault in it may be looked for. */
 export function isSmall(value: unknown, most = 2000): boolean {
@@ -28,7 +28,7 @@ export function isSmall(value: unknown, most = 2000): boolean {
 }
 
 /** A prepared check: gives what does not fit. */
-export type Validate = (value: unknown) => Misfit[]
+export type Validate = (value: unknown) => SchemaIssue[]
 
 /**
  * Checks plain JSON Schema. Passed in, because compiling is forbidden at the edge and under a strict CSP:
@@ -58,22 +58,22 @@ export function checkFor(schema: Schema | undefined, json: JsonSchema, validator
 
 /** Nothing given where nothing is taken needs no validator, which would have to be loaded first. */
 function checkEmpty(value: unknown): Checked {
-  const misfits = Object.keys(isObject(value) ? value : {})
-    .slice(0, maxMisfits)
+  const issues = Object.keys(isObject(value) ? value : {})
+    .slice(0, maxIssues)
     .map((name) => ({
       path: [name],
       reason: 'there is no such argument',
     }))
-  return misfits.length === 0 ? { ok: true, value } : { ok: false, misfits }
+  return issues.length === 0 ? { ok: true, value } : { ok: false, issues }
 }
 
 function checkedBy(validate: Validate, value: unknown): Checked {
-  const misfits = misfitsOf(validate, value)
-  return misfits.length === 0 ? { ok: true, value } : { ok: false, misfits }
+  const issues = issuesOf(validate, value)
+  return issues.length === 0 ? { ok: true, value } : { ok: false, issues }
 }
 
 /** A value that is nested deeper than a validator can follow does not fit. */
-function misfitsOf(validate: Validate, value: unknown): Misfit[] {
+function issuesOf(validate: Validate, value: unknown): SchemaIssue[] {
   try {
     return validate(value)
   } catch (error) {
@@ -89,28 +89,28 @@ function checkStandard(schema: StandardSchemaV1<unknown, unknown>, value: unknow
 
 function readStandard(result: StandardSchemaV1.Result<unknown>): Checked {
   if (!result.issues) return { ok: true, value: result.value }
-  const misfits = result.issues.slice(0, maxMisfits).map((issue) => ({
+  const issues = result.issues.slice(0, maxIssues).map((issue) => ({
     path: (issue.path ?? []).map((segment) => {
       const key = typeof segment === 'object' ? segment.key : segment
       return typeof key === 'number' ? key : String(key)
     }),
     reason: issue.message,
   }))
-  return { ok: false, misfits }
+  return { ok: false, issues }
 }
 
 /**
- * A text from which a model can correct its call: for each misfit the field, what was given and what is accepted
+ * A text from which a model can correct its call: for each issue the field, what was given and what is accepted
  * (digest §4).
  */
-export function explainMisfits(
+export function explainIssues(
   tool: string,
   schema: JsonSchema,
   value: unknown,
-  misfits: readonly Misfit[],
+  issues: readonly SchemaIssue[],
 ): string {
-  const lines = misfits.slice(0, 12).map((misfit) => `- ${explain(schema, value, misfit)}`)
-  if (misfits.length > 12) lines.push(`- and ${misfits.length - 12} more`)
+  const lines = issues.slice(0, 12).map((issue) => `- ${explain(schema, value, issue)}`)
+  if (issues.length > 12) lines.push(`- and ${issues.length - 12} more`)
   const properties = isObject(schema.properties) ? Object.keys(schema.properties) : []
   const required = Array.isArray(schema.required) ? schema.required : []
   const accepted = properties.map((name) => (required.includes(name) ? name : `${name}?`)).join(', ')
@@ -118,7 +118,7 @@ export function explainMisfits(
   return `The arguments do not fit ${tool}; correct them and call again.\n${lines.join('\n')}`
 }
 
-function explain(schema: JsonSchema, value: unknown, { path, reason }: Misfit): string {
+function explain(schema: JsonSchema, value: unknown, { path, reason }: SchemaIssue): string {
   const name = path.length > 0 ? path.join('.') : 'arguments'
   const given = path.reduce<unknown>((at, key) => (at as Record<string, unknown> | undefined)?.[key], value)
   const said = given === undefined ? 'missing' : `received ${shorten(JSON.stringify(given) ?? String(given))}`

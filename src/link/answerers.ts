@@ -23,7 +23,7 @@ function isTrustworthy(question: Question): boolean {
 /**
  * Answers from a list, each once, the first that fits; `onNone` is told of a question that none fits, which is then cancelled.
  *
- * @example dial(kit, { onQuestion: answersFrom([{ about: 'weight', action: 'accept', content: { kg: 41 } }]) })
+ * @example connect(kit, { onQuestion: answersFrom([{ about: 'weight', action: 'accept', content: { kg: 41 } }]) })
  */
 export function answersFrom(list: readonly ReadyAnswer[], onNone: (message: string) => void = () => {}): Answerer {
   const left = [...list]

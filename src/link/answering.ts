@@ -1,3 +1,4 @@
+import { messageOf } from '../errors.js'
 import type { Root } from '../kit/call.js'
 import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { withDefaults } from '../kit/question.js'
@@ -77,7 +78,7 @@ async function answerModel(
     return { ...(await onModelRequest(params as unknown as ModelRequest, signal, id)) }
   } catch (error) {
     if (error instanceof RpcError) throw error
-    throw new RpcError(codes.userRejected, error instanceof Error ? error.message : String(error))
+    throw new RpcError(codes.userRejected, messageOf(error))
   }
 }
 
@@ -94,7 +95,7 @@ async function answerQuestion(
   const check = checkFor(undefined, question.schema, options.validator ?? interpretingValidator)
   const checked = await check(content)
   if (checked.ok) return { action: 'accept', content }
-  const reasons = checked.misfits.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
+  const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
   throw new RpcError(codes.internal, `The answer does not fit the question: ${reasons}`)
 }
 

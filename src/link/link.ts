@@ -1,6 +1,8 @@
-import { isJexoError, problems } from '../errors.js'
+import { engineErrors } from '../engine/errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import type { Root } from '../kit/call.js'
 import { type AskOptions, Dialogue, type Incoming, type Progress } from '../protocol/dialogue.js'
+import { protocolErrors } from '../protocol/errors.js'
 import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
 import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
 import type {
@@ -21,6 +23,7 @@ import type {
 import { type UpstreamRecord, upstreamMethod } from '../protocol/upstream.js'
 import { version } from '../version.js'
 import { type AnsweringOptions, answerServer, clientCapabilities } from './answering.js'
+import { linkErrors } from './errors.js'
 import { KeptLists } from './lists.js'
 import { SessionGone, type Wire } from './wire.js'
 
@@ -69,7 +72,7 @@ const listsOf = {
 
 /**
  * The client side of the protocol for one session: what a program uses to call a server.
- * Made by `dial`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
+ * Made by `connect`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
  */
 export class Link {
   readonly #wire: Wire
@@ -110,7 +113,7 @@ export class Link {
     } catch (error) {
       link.#closed('it did not open')
       await wire.close()
-      throw isJexoError(error) ? error : problems.connectFailed(wire.label, messageOf(error), error)
+      throw isJexoError(error) ? error : linkErrors.connectFailed(wire.label, messageOf(error), error)
     }
   }
 
@@ -148,7 +151,8 @@ export class Link {
   /** Calls a tool. A failure of the tool itself is a result with `isError`, not a rejection. */
   async call(tool: string, args: JsonObject = {}, options: CallOptions = {}): Promise<ToolResult> {
     const result = await this.ask('tools/call', { name: tool, arguments: args }, options)
-    if (!Array.isArray(result.content)) throw problems.answerMalformed('tools/call', '"content" is not an array')
+    if (!Array.isArray(result.content))
+      throw protocolErrors.answerMalformed('tools/call', '"content" is not an array')
     return result as unknown as ToolResult
   }
 
@@ -156,14 +160,15 @@ export class Link {
   async read(uri: string, options: CallOptions = {}): Promise<ReadResult> {
     const result = await this.ask('resources/read', { uri }, options)
     if (!Array.isArray(result.contents))
-      throw problems.answerMalformed('resources/read', '"contents" is not an array')
+      throw protocolErrors.answerMalformed('resources/read', '"contents" is not an array')
     return result as unknown as ReadResult
   }
 
   /** Fills a prompt with arguments. */
   async fill(prompt: string, args: Record<string, string> = {}, options: CallOptions = {}): Promise<PromptResult> {
     const result = await this.ask('prompts/get', { name: prompt, arguments: args }, options)
-    if (!Array.isArray(result.messages)) throw problems.answerMalformed('prompts/get', '"messages" is not an array')
+    if (!Array.isArray(result.messages))
+      throw protocolErrors.answerMalformed('prompts/get', '"messages" is not an array')
     return result as unknown as PromptResult
   }
 
@@ -179,7 +184,7 @@ export class Link {
       this.#revision.completionContext && Object.keys(filled).length > 0 ? { context: { arguments: filled } } : {}
     const result = await this.ask('completion/complete', { ref, argument, ...context })
     if (!isObject(result.completion) || !Array.isArray(result.completion.values)) {
-      throw problems.answerMalformed('completion/complete', '"completion.values" is not an array')
+      throw protocolErrors.answerMalformed('completion/complete', '"completion.values" is not an array')
     }
     return result.completion as CompletionResult['completion']
   }
@@ -195,7 +200,7 @@ export class Link {
   }
   /** Tells the server that the folders are others now. Only where roots were given when it was opened. */
   setRoots(roots: readonly Root[]): void {
-    if (!this.#options.roots) throw problems.peerCannot('hear of folders', 'roots')
+    if (!this.#options.roots) throw engineErrors.peerCannot('hear of folders', 'roots')
     this.#options = { ...this.#options, roots }
     this.#dialogue.notify('notifications/roots/list_changed', undefined)
   }
@@ -228,14 +233,14 @@ export class Link {
   }
 
   get #whole(): InitializeResult {
-    if (!this.#opened) throw problems.closed('it is not open yet')
+    if (!this.#opened) throw protocolErrors.closed('it is not open yet')
     return this.#opened
   }
 
   async #initialize(): Promise<void> {
     const asked = this.#options.revision === undefined ? newestRevision : findRevision(this.#options.revision)
     if (!asked)
-      throw problems.revisionRefused(
+      throw linkErrors.revisionRefused(
         String(this.#options.revision),
         revisions.map((known) => known.date),
       )
@@ -246,12 +251,12 @@ export class Link {
     })
     const revision = revisions.find((known) => known.date === result.protocolVersion)
     if (!revision)
-      throw problems.revisionRefused(
+      throw linkErrors.revisionRefused(
         String(result.protocolVersion),
         revisions.map((known) => known.date),
       )
     if (!isObject(result.capabilities) || !isObject(result.serverInfo)) {
-      throw problems.answerMalformed('initialize', '"capabilities" and "serverInfo" must be objects')
+      throw protocolErrors.answerMalformed('initialize', '"capabilities" and "serverInfo" must be objects')
     }
     this.#revision = revision
     this.#opened = result as unknown as InitializeResult
@@ -291,7 +296,7 @@ export class Link {
 
   #giveUp(message: Message, error: unknown): void {
     if (!isRequest(message)) return
-    const known = isJexoError(error) ? error : problems.connectFailed(this.label, messageOf(error), error)
+    const known = isJexoError(error) ? error : linkErrors.connectFailed(this.label, messageOf(error), error)
     this.#dialogue.giveUp(message.id, known)
   }
 
@@ -312,7 +317,7 @@ export class Link {
         tool === undefined ||
         (await this.tools()).some(({ name, annotations }) => name === tool && annotations?.readOnlyHint)
       if (mayRepeat) this.#send(message)
-      else this.#giveUp(message, problems.sessionEnded(this.label))
+      else this.#giveUp(message, linkErrors.sessionEnded(this.label))
     } catch (error) {
       this.#giveUp(message, error)
     }
@@ -361,5 +366,3 @@ export class Link {
     this.#emit('closed', { why })
   }
 }
-
-const messageOf = (error: unknown) => (error instanceof Error ? error.message : String(error))

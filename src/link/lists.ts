@@ -1,4 +1,4 @@
-import { problems } from '../errors.js'
+import { protocolErrors } from '../protocol/errors.js'
 import type { JsonObject } from '../protocol/messages.js'
 
 const mostPages = 1000
@@ -37,17 +37,18 @@ async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]>
   do {
     const page = await ask(cursor === undefined ? undefined : { cursor })
     const found = page[field]
-    if (!Array.isArray(found)) throw problems.answerMalformed(method, `"${field}" is not an array`)
+    if (!Array.isArray(found)) throw protocolErrors.answerMalformed(method, `"${field}" is not an array`)
     for (const item of found) items.push(item as T)
     // A first page is as large as one message may be; those after it have to stay within what anybody lists.
     if (cursor !== undefined) characters += JSON.stringify(found).length
     if (items.length > mostItems || characters > mostCharacters)
-      throw problems.answerMalformed(
+      throw protocolErrors.answerMalformed(
         method,
         `it has more than ${mostItems} entries or ${mostCharacters} characters`,
       )
     cursor = page.nextCursor ?? undefined
-    if (seen.has(cursor) || seen.size > mostPages) throw problems.answerMalformed(method, 'its cursors do not end')
+    if (seen.has(cursor) || seen.size > mostPages)
+      throw protocolErrors.answerMalformed(method, 'its cursors do not end')
     seen.add(cursor)
   } while (cursor !== undefined)
   return items

@@ -2,7 +2,7 @@ import type { Message, OnUnusable } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 
 /** What a link hears from its wire. */
-export interface WireEnds {
+export interface WireHandlers {
   receive(message: Message): void
   /** A response came that cannot be used; the request that it belongs to fails. */
   unusable?: OnUnusable
@@ -17,7 +17,7 @@ export class SessionGone extends Error {}
 export interface Wire {
   /** For errors and for people: a URL, a command line. */
   readonly label: string
-  start(ends: WireEnds): void | Promise<void>
+  start(handlers: WireHandlers): void | Promise<void>
   /** Sends one message; rejects where it could not be handed over. */
   send(message: Message): void | Promise<void>
   /** `initialize` was answered and `initialized` is sent: the revision in force. */

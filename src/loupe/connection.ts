@@ -1,8 +1,9 @@
 import { dirname } from 'node:path'
 import { costsOf } from '../context-cost/context-cost.js'
-import { problems } from '../errors.js'
+import { messageOf } from '../errors.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
+import { protocolErrors } from '../protocol/errors.js'
 import { isRequest, type JsonObject, type RequestId } from '../protocol/messages.js'
 import type { ClientCapabilities } from '../protocol/types.js'
 import { readAside, upstreamVariable } from '../relay/relay-child.js'
@@ -174,8 +175,8 @@ export class Connection {
       await this.ping()
     } catch (error) {
       if (attempt !== this.#attempt) return
-      const { what, fix } = reasonOf(error)
-      this.#set('closed', what, fix)
+      const { problem, fix } = reasonOf(error)
+      this.#set('closed', problem, fix)
     }
   }
 
@@ -252,7 +253,7 @@ export class Connection {
 
   #opened(): Link {
     const link = this.#state === 'open' ? this.#link : undefined
-    if (!link) throw problems.closed(this.#problem ?? 'it is not open')
+    if (!link) throw protocolErrors.closed(this.#problem ?? 'it is not open')
     return link
   }
 
@@ -287,7 +288,7 @@ export class Connection {
       this.#catalogueVersion++
       this.#changed()
     } catch (error) {
-      this.#problem = `its lists cannot be read: ${error instanceof Error ? error.message : error}`
+      this.#problem = `its lists cannot be read: ${messageOf(error)}`
       this.#changed()
     }
   }

@@ -75,9 +75,9 @@ function scriptOf(target: Target, method: string, params: JsonObject): string {
       : method === 'prompts/get'
         ? `link.fill(${JSON.stringify(params.name)}, ${code(params.arguments ?? {})})`
         : `link.read(${JSON.stringify(params.uri)})`
-  return `import { dial } from 'jexo/node'
+  return `import { connect } from 'jexo/node'
 
-const link = await dial(${targetCode(target)})
+const link = await connect(${targetCode(target)})
 const answer = await ${use}
 console.log(answer)
 await link.close()

@@ -1,3 +1,4 @@
+import { messageOf } from '../errors.js'
 import { checkFor } from '../kit/validation.js'
 import type { Catalogue } from '../link/catalogue.js'
 import type { JsonObject } from '../protocol/messages.js'
@@ -9,18 +10,18 @@ export async function fitOf(
   method: string,
   params: JsonObject,
   result: JsonObject,
-): Promise<{ misfits?: string[] }> {
+): Promise<{ issues?: string[] }> {
   const schema = method === 'tools/call' ? tools.find(({ name }) => name === params.name)?.outputSchema : undefined
   if (!schema || result.isError === true) return {}
   if (result.structuredContent === undefined)
-    return { misfits: ['the tool has an output schema, and the answer has no structured content'] }
+    return { issues: ['the tool has an output schema, and the answer has no structured content'] }
   try {
     const checked = await checkFor(undefined, schema, foreignValidator)(result.structuredContent)
-    if (checked.ok) return { misfits: [] }
-    return { misfits: checked.misfits.map(({ path, reason }) => `${path.join('.') || 'the answer'}: ${reason}`) }
+    if (checked.ok) return { issues: [] }
+    return { issues: checked.issues.map(({ path, reason }) => `${path.join('.') || 'the answer'}: ${reason}`) }
   } catch (error) {
     return {
-      misfits: [`the output schema itself cannot be used: ${error instanceof Error ? error.message : error}`],
+      issues: [`the output schema itself cannot be used: ${messageOf(error)}`],
     }
   }
 }

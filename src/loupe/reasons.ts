@@ -1,4 +1,4 @@
-import { isJexoError } from '../errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import type { Asked } from './view.js'
 
@@ -6,19 +6,22 @@ import type { Asked } from './view.js'
 export function faultOf(error: unknown): Asked {
   if (error instanceof RpcError) return { error: { ...error.toFault() } }
   if (isJexoError(error) && error.code === 'closed') {
-    const { what } = reasonOf(error)
-    return { error: { code: 'no-answer', message: `${what}. Fix it, and press Connect.` } }
+    const { problem } = reasonOf(error)
+    return { error: { code: 'no-answer', message: `${problem}. Fix it, and press Connect.` } }
   }
-  return { error: { code: 'failed', message: error instanceof Error ? error.message : String(error) } }
+  return { error: { code: 'failed', message: messageOf(error) } }
 }
 
 /** Why a target did not open, and what to do: what a child said last, where it ended. */
-export function reasonOf(error: unknown): { what: string; fix: string | undefined } {
-  if (!isJexoError(error)) return { what: error instanceof Error ? error.message : String(error), fix: undefined }
+export function reasonOf(error: unknown): { problem: string; fix: string | undefined } {
+  if (!isJexoError(error)) return { problem: messageOf(error), fix: undefined }
   if (error.code === 'closed')
     return {
-      what: error.what.replace(/^the connection is closed \((.*)\)$/s, '$1'),
+      problem: String(error.data.reason),
       fix: 'fix it, and press Connect',
     }
-  return { what: error.where === undefined ? error.what : `${error.where}: ${error.what}`, fix: error.fix }
+  return {
+    problem: error.location === undefined ? error.problem : `${error.location}: ${error.problem}`,
+    fix: error.fix,
+  }
 }

@@ -4,12 +4,13 @@ import type { AddressInfo } from 'node:net'
 import { relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { createAdaptorServer } from '@hono/node-server'
-import { problems } from '../errors.js'
 import { TapeWriter } from '../tape/write.js'
 import { secretsOf } from '../target/secrets-of.js'
 import type { Target } from '../target/target.js'
+import { transportErrors } from '../transport/errors.js'
 import { loupeApp } from './app.js'
 import { Bench } from './bench.js'
+import { loupeErrors } from './errors.js'
 
 export interface LoupeOptions {
   /** Port of the page; 0 for any free one. 4871 by default. */
@@ -34,7 +35,7 @@ export interface LoupeService {
 export async function startLoupe(targets: readonly Target[], options: LoupeOptions = {}): Promise<LoupeService> {
   const { port = 4871, follow = [] } = options
   const page = fileURLToPath(new URL('./page', import.meta.url))
-  if (!existsSync(page)) throw problems.pageNotBuilt(page)
+  if (!existsSync(page)) throw loupeErrors.pageNotBuilt(page)
   const recorder =
     options.tape === undefined
       ? undefined
@@ -51,7 +52,7 @@ export async function startLoupe(targets: readonly Target[], options: LoupeOptio
   const server = createAdaptorServer({ fetch: app.fetch })
   await new Promise<void>((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) =>
-      reject(error.code === 'EADDRINUSE' ? problems.portTaken('127.0.0.1', port) : error),
+      reject(error.code === 'EADDRINUSE' ? transportErrors.portTaken('127.0.0.1', port) : error),
     )
     server.listen(port, '127.0.0.1', resolve)
   })

@@ -1,3 +1,4 @@
+import { messageOf } from '../errors.js'
 import type { TapeEntry, TapeEvent } from '../tape/entry.js'
 import { type FollowedTape, followTape } from '../tape/follow.js'
 import type { Journal } from './journal.js'
@@ -34,7 +35,7 @@ export class TapeView {
       (entries) => this.take(entries),
       (error) => {
         this.failure = error
-        this.problem = error instanceof Error ? error.message : String(error)
+        this.problem = messageOf(error)
         this.#changed()
       },
     )

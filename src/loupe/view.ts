@@ -50,7 +50,7 @@ export type Asked = {
   | {
       result: JsonObject
       /** How structured content does not fit the output schema; empty where it does, left out where there is none. */
-      misfits?: readonly string[]
+      issues?: readonly string[]
     }
   | { error: { code: number | string; message: string; data?: unknown } }
 )

@@ -1,7 +1,7 @@
-import { problems } from '../errors.js'
-import { simplified } from '../kit/simplify.js'
+import { simplifySchema } from '../kit/simplify.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { textOf } from '../transport/http-answers.js'
+import { modelsErrors } from './errors.js'
 
 export interface ChatModelOptions {
   /** Name of the model, where the endpoint has several. */
@@ -14,7 +14,7 @@ export interface ChatModelOptions {
 /** What such an endpoint is told of a function: its schema simplified to what they take. */
 export const functionOf = (name: string, description: string, schema: JsonObject): JsonObject => ({
   type: 'function',
-  function: { name, description, parameters: simplified(schema).schema },
+  function: { name, description, parameters: simplifySchema(schema).schema },
 })
 
 export interface ChatCall {
@@ -43,10 +43,10 @@ export async function askEndpoint(
     body: JSON.stringify({ ...(model === undefined ? {} : { model }), temperature: 0, ...body }),
     signal: signal ? AbortSignal.any([signal, late]) : late,
   }).catch((error: Error) => {
-    throw problems.modelUnusable(url, error.cause instanceof Error ? error.cause.message : error.message)
+    throw modelsErrors.modelUnusable(url, error.cause instanceof Error ? error.cause.message : error.message)
   })
   const text = await textOf(response, 16_000_000)
-  if (!response.ok) throw problems.modelUnusable(url, `${response.status} ${text.slice(0, 200)}`)
+  if (!response.ok) throw modelsErrors.modelUnusable(url, `${response.status} ${text.slice(0, 200)}`)
   return readMessage(url, text)
 }
 
@@ -55,11 +55,11 @@ function readMessage(url: string, text: string): ChatMessage {
   try {
     answer = JSON.parse(text)
   } catch {
-    throw problems.modelUnusable(url, 'its answer is no JSON')
+    throw modelsErrors.modelUnusable(url, 'its answer is no JSON')
   }
   const choices = isObject(answer) && Array.isArray(answer.choices) ? answer.choices : []
   const message = isObject(choices[0]) ? choices[0].message : undefined
-  if (!isObject(message)) throw problems.modelUnusable(url, 'its answer has no choices with a message')
+  if (!isObject(message)) throw modelsErrors.modelUnusable(url, 'its answer has no choices with a message')
   const calls = (Array.isArray(message.tool_calls) ? message.tool_calls : []).flatMap((call, at) => {
     const called = isObject(call) && isObject(call.function) ? call.function : undefined
     if (!isObject(call) || !called || typeof called.name !== 'string') return []

@@ -7,7 +7,7 @@ export interface Ranked {
   tool: string
   score: number
   /** Words of the question that speak for it. */
-  because: string[]
+  words: string[]
 }
 export interface Choice {
   /** `none` where nothing fits well enough. */
@@ -39,7 +39,7 @@ interface Known {
  * common ones. It is offline, and always picks the same for the same; it understands nothing. What it confuses, a model may tell apart by
  * meaning; what it cannot find, a model has no words to find it by either.
  */
-export class StandInPicker {
+export class KeywordPicker {
   readonly #known: readonly Known[]
   readonly #spread = new Map<string, number>()
 
@@ -71,7 +71,7 @@ export class StandInPicker {
   }
 
   #rank({ tool, words }: Known, asked: readonly string[], question: string): Ranked {
-    const because: string[] = []
+    const reasons: string[] = []
     let score = 0
     let most = 0
     for (const word of asked) {
@@ -80,14 +80,14 @@ export class StandInPicker {
       const weight = words.get(word) ?? 0
       if (weight === 0) continue
       score += weight * rarity
-      because.push(word)
+      reasons.push(word)
     }
     const value = valueFor(question, tool)
     const shared = most > 0 ? score / most : 0
     return {
       tool: tool.name,
       score: round(shared + (value === undefined ? 0 : valueWeight)),
-      because: value === undefined ? because : [...because, value],
+      words: value === undefined ? reasons : [...reasons, value],
     }
   }
 

@@ -3,10 +3,10 @@ import { existsSync } from 'node:fs'
 import { readdir, readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { problems } from '../errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { plainName } from '../pack/form.js'
 import { writeOut } from '../pack/write-out.js'
+import { newErrors } from './errors.js'
 import { projectFiles, releasedRange } from './project-files.js'
 
 export interface NewProject {
@@ -22,9 +22,9 @@ export async function newProject(folder: string): Promise<NewProject> {
   const target = resolve(folder)
   const there = await readdir(target).catch((error: NodeJS.ErrnoException) => {
     if (error.code === 'ENOENT') return []
-    throw problems.folderNotEmpty(shownPath(target))
+    throw newErrors.folderNotEmpty(shownPath(target))
   })
-  if (there.length > 0) throw problems.folderNotEmpty(shownPath(target))
+  if (there.length > 0) throw newErrors.folderNotEmpty(shownPath(target))
   const { peerDependencies } = JSON.parse(await readFile(`${own}/package.json`, 'utf8')) as {
     peerDependencies: { zod: string }
   }
@@ -49,11 +49,11 @@ export async function install(folder: string, onLine: (text: string) => void): P
     complaint += chunk
   })
   await new Promise<void>((done, reject) => {
-    child.once('error', (error) => reject(problems.installFailed(shownPath(folder), error.message)))
+    child.once('error', (error) => reject(newErrors.installFailed(shownPath(folder), error.message)))
     child.once('close', (code) => {
       if (code === 0) return done()
       const [line = `exit code ${code}`] = complaint.split('\n').filter((text) => /error/i.test(text))
-      reject(problems.installFailed(shownPath(folder), line))
+      reject(newErrors.installFailed(shownPath(folder), line))
     })
   })
 }

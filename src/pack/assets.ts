@@ -5,8 +5,8 @@ import { dirname, extname, join, relative, resolve, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import type { Loader, Plugin } from 'esbuild'
-import { problems } from '../errors.js'
 import { hollowContent } from '../wrap/source/frozen.js'
+import { packErrors } from './errors.js'
 import { filesOfPackage } from './native-packages.js'
 
 const assetPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
@@ -47,7 +47,7 @@ export class AssetCollector {
   take(module: string, reference: string): string {
     const path = resolve(dirname(module), reference)
     if (!existsSync(path)) {
-      throw problems.packFailed(
+      throw packErrors.packFailed(
         module,
         `it names ${JSON.stringify(reference)}, and there is no such file or folder`,
       )

@@ -1,10 +1,11 @@
 import { basename, dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { type BuildFailure, build, type Plugin } from 'esbuild'
-import { isJexoError, problems } from '../errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import type { MadeWrap } from '../wrap/source/registry.js'
 import { type AssetCollector, assetPlugin } from './assets.js'
+import { packErrors } from './errors.js'
 import { latePackages } from './late-packages.js'
 import { englishOnly, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
@@ -64,7 +65,7 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
     return { code: whole, map: steadyMap(map, added, basename(built)) }
   } catch (error) {
     if (isJexoError(error)) throw error
-    throw problems.packFailed(shownPath(kitPath), failureOf(error))
+    throw packErrors.packFailed(shownPath(kitPath), failureOf(error))
   }
 }
 
@@ -86,7 +87,7 @@ const requireForCommonJs =
 
 function failureOf(error: unknown): string {
   const [first] = (error as BuildFailure).errors ?? []
-  if (!first) return error instanceof Error ? error.message : String(error)
+  if (!first) return messageOf(error)
   const detail = first.detail
   if (isJexoError(detail)) return detail.message
   return first.location ? `${first.text} (${first.location.file}:${first.location.line})` : first.text

@@ -2,8 +2,9 @@ import { spawn } from 'node:child_process'
 import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
-import { problems } from '../errors.js'
-import { dialOnNode } from '../transport/node-dial.js'
+import { messageOf } from '../errors.js'
+import { connectOnNode } from '../transport/node-connect.js'
+import { packErrors } from './errors.js'
 import type { PackedSetting } from './pack-kit.js'
 
 export interface CheckedPackage {
@@ -27,7 +28,7 @@ export async function checkPackage(folder: string, settings: readonly PackedSett
   const elsewhere = await mkdtemp(join(tmpdir(), 'jexo-npx-'))
   const filled = settings.filter(({ isNeeded, name }) => isNeeded && !process.env[name])
   try {
-    const link = await dialOnNode(
+    const link = await connectOnNode(
       {
         command: npm,
         args: ['exec', '--yes', '--offline', `--package=${tarball}`, '--', name.replace(/^.*\//, '')],
@@ -42,7 +43,7 @@ export async function checkPackage(folder: string, settings: readonly PackedSett
       await link.close()
     }
   } catch (error) {
-    throw problems.packageBroken(tarball, error instanceof Error ? error.message : String(error))
+    throw packErrors.packageBroken(tarball, messageOf(error))
   } finally {
     await rm(elsewhere, { recursive: true, force: true })
   }
@@ -59,9 +60,9 @@ function run(args: readonly string[], cwd: string): Promise<string> {
     complaint += chunk
   })
   return new Promise((resolve, reject) => {
-    child.once('error', (error) => reject(problems.packageBroken(cwd, error.message)))
+    child.once('error', (error) => reject(packErrors.packageBroken(cwd, error.message)))
     child.once('close', (code) =>
-      code === 0 ? resolve(said) : reject(problems.packageBroken(cwd, complaint.trim().split('\n')[0] ?? '')),
+      code === 0 ? resolve(said) : reject(packErrors.packageBroken(cwd, complaint.trim().split('\n')[0] ?? '')),
     )
   })
 }

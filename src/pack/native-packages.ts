@@ -1,8 +1,8 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { dirname, join, relative, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { problems } from '../errors.js'
 import { packagesFolder } from '../packed-file/mark.js'
+import { packErrors } from './errors.js'
 
 interface Manifest {
   readonly dependencies?: Readonly<Record<string, string>>
@@ -23,7 +23,7 @@ export function filesOfPackage(name: string): Map<string, string> {
     const root = packageRoot(wanted, from)
     if (root === undefined) {
       if (isOptional) return
-      throw problems.packFailed(wanted, 'the package is not installed')
+      throw packErrors.packFailed(wanted, 'the package is not installed')
     }
     if (seen.has(root)) return
     seen.add(root)

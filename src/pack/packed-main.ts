@@ -4,13 +4,15 @@ import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { parseArgs } from 'node:util'
 import { gunzipSync } from 'node:zlib'
-import { isJexoError, problems } from '../errors.js'
+import { isJexoError } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
+import { kitErrors } from '../kit/errors.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import { takeEnvironmentFile } from '../kit-file/dot-env.js'
 import { packagesFolder } from '../packed-file/mark.js'
 import { readRunOptions, type ServeFlags } from '../serve/options.js'
 import { serveKit } from '../serve/serve-kit.js'
+import { describeOption, type ServeOption, serveOptions, usageOf } from '../serve/serve-options.js'
 import { readableTraces } from './traces.js'
 
 const packed = globalThis as {
@@ -59,28 +61,25 @@ function isOurs(folder: string): boolean {
   return found?.isDirectory() === true && (process.getuid === undefined || found.uid === process.getuid())
 }
 
+const options: readonly ServeOption[] = serveOptions.filter((option) => !('isForSources' in option))
+
 const usage = (kit: Kit) => `${kit.name} ${kit.version}: a Model Context Protocol server
 
-  node FILE                        serve on stdin and stdout
-  node FILE --http [[HOST:]PORT]   serve over HTTP (JEXO_HOST, JEXO_PORT)
-  --path PATH                      path of the endpoint (JEXO_PATH)
-  --public-url URL                 the URL that others reach it by (JEXO_PUBLIC_URL)
-  --allowed-host NAME              another name it may be reached by (JEXO_ALLOWED_HOSTS)
-  --open-to-anyone                 let anyone call where other machines can reach it
-  --needs-name                     refuse to start for other machines without a name that it is reached by
-  --log FORM, --log-level LEVEL    text or json; debug, info, warning or error (JEXO_LOG, JEXO_LOG_LEVEL)
-  --metrics [[HOST:]PORT]          count calls and sessions (JEXO_METRICS)
-  --env-from FILE                  variables; a file .env beside this one is taken anyway
+Usage: node FILE [options]
+
+Serves on stdin and stdout; with --http, over HTTP.
+
+${options.map((option) => `  ${usageOf(option).padEnd(25)}  ${describeOption(option)}`).join('\n')}
 ${settingsText(kit)}`
 
 function settingsText(kit: Kit): string {
   const settings = Object.entries(settingsFor(kit, kit.parts))
   if (settings.length === 0) return ''
   const lines = settings.map(([name, { about, default: usual, optional }]) => {
-    const need = usual === undefined ? (optional ? '' : ' (needed)') : ` (${usual} by default)`
-    return `  ${name.padEnd(30)}   ${about}${need}`
+    const need = usual === undefined ? (optional ? ' (optional)' : ' (required)') : ` (default: ${usual})`
+    return `  ${name.padEnd(25)}  ${about}${need}`
   })
-  return `\nIt reads from the environment:\n${lines.join('\n')}\n`
+  return `\nSettings, from the environment:\n${lines.join('\n')}\n`
 }
 
 /** What a packed file does when it is run. Its kit is loaded when variables beside it are there. */
@@ -102,29 +101,26 @@ export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<
   }
 }
 
-const text = { type: 'string' } as const
-const yes = { type: 'boolean' } as const
-const many = { type: 'string', multiple: true } as const
+const parsed = Object.fromEntries(
+  options.map(({ name, value, isRepeatable }) => [
+    name,
+    { type: value === undefined ? 'boolean' : 'string', multiple: isRepeatable === true },
+  ]),
+) as Record<string, { type: 'boolean' | 'string'; multiple: boolean }>
+const mayStandAlone = new Set(options.filter(({ value }) => value?.startsWith('[')).map(({ name }) => `--${name}`))
 
 function readFlags(words: readonly string[]): { flags: ServeFlags & { envFrom: string[] }; isHelp: boolean } {
   // These may stand alone: the environment or a default says the rest.
-  const isAlone = (word: string, next = '--') =>
-    (word === '--http' || word === '--metrics') && next.startsWith('--')
+  const isAlone = (word: string, next = '--') => mayStandAlone.has(word) && next.startsWith('--')
   const args = words.map((word, at) => (isAlone(word, words[at + 1]) ? `${word}=` : word))
   try {
-    const { values } = parseArgs({
-      args,
-      options: {
-        ...{ http: text, path: text, 'public-url': text, log: text, 'log-level': text, metrics: text },
-        ...{ 'open-to-anyone': yes, 'needs-name': yes, help: yes, 'allowed-host': many, 'env-from': many },
-      },
-    })
-    const { help, 'env-from': envFrom = [], ...others } = values
+    const { values } = parseArgs({ args, options: { ...parsed, help: { type: 'boolean', multiple: false } } })
+    const { help, 'env-from': envFrom = [], ...others } = values as { help?: boolean; 'env-from'?: string[] }
     const named = Object.entries(others).map(([name, value]) => [camel(name), value === '' ? true : value])
     return { flags: { ...Object.fromEntries(named), envFrom }, isHelp: help === true }
   } catch (error) {
     const [reason] = (error as Error).message.split('. ')
-    throw problems.argumentUnreadable(`the command line (${reason})`, 'the arguments that --help names')
+    throw kitErrors.argumentUnreadable(`the command line (${reason})`, 'the arguments that --help names')
   }
 }
 

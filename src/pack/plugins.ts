@@ -1,8 +1,8 @@
 import { existsSync } from 'node:fs'
 import { dirname, join, resolve, sep } from 'node:path'
 import type { Plugin } from 'esbuild'
-import { problems } from '../errors.js'
 import type { MadeWrap } from '../wrap/source/registry.js'
+import { packErrors } from './errors.js'
 
 /** Kits outside a project find Jexo, and zod, where this Jexo is installed; as when they are loaded. */
 export function ownPackages(built: string): Plugin {
@@ -80,7 +80,7 @@ export function nativeParts(): Plugin {
     name: 'jexo-native-parts',
     setup({ onLoad }) {
       onLoad({ filter: /\.node$/ }, ({ path }) => {
-        throw problems.packNative(path)
+        throw packErrors.packNative(path)
       })
     },
   }

@@ -1,6 +1,6 @@
 import { chmod, mkdir, mkdtemp, rename, rm, writeFile } from 'node:fs/promises'
 import { dirname, join, resolve } from 'node:path'
-import { problems } from '../errors.js'
+import { packErrors } from './errors.js'
 import type { OutFile } from './form.js'
 
 /** Writes files into a folder: all of them beside it first, then each in its place. Rejects with a `JexoError`; nothing is half-written then. */
@@ -20,7 +20,7 @@ export async function writeOut(folder: string, files: readonly OutFile[]): Promi
       await rename(join(draft, path), join(target, path))
     }
   } catch (error) {
-    throw problems.folderUnwritable(target, (error as NodeJS.ErrnoException).code ?? String(error))
+    throw packErrors.folderUnwritable(target, (error as NodeJS.ErrnoException).code ?? String(error))
   } finally {
     if (draft) await rm(draft, { recursive: true, force: true })
   }

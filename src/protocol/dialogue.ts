@@ -1,4 +1,4 @@
-import { problems } from '../errors.js'
+import { protocolErrors } from './errors.js'
 import {
   type ErrorResponse,
   errorResponse,
@@ -14,7 +14,7 @@ import {
 import { codes, RpcError, rpcErrors } from './rpc-error.js'
 
 /** What a dialogue needs of the side that it serves. No I/O of its own. */
-export interface DialogueEnds {
+export interface DialogueHandlers {
   /** Sends one message. `related` is the peer's request that it belongs to, so that a transport can pick the stream. */
   send(message: Message, related: RequestId | undefined): void
   /** Answers a request of the peer: a result, or a promise of one; throws an `RpcError` to refuse. */
@@ -75,7 +75,7 @@ export class Incoming {
     this.params = request.params ?? {}
   }
 
-  /** Aborted when the peer cancels or the session ends. */
+  /** Aborted when the peer cancels or the session handlers. */
   get signal(): AbortSignal {
     this.#controller ??= new AbortController()
     if (this.#isOver && !this.#controller.signal.aborted) this.#controller.abort()
@@ -121,15 +121,15 @@ export class Incoming {
  * reports progress. Engine and link each hold one (digest §1, §3).
  */
 export class Dialogue {
-  readonly #ends: DialogueEnds
+  readonly #handlers: DialogueHandlers
   readonly #limits: DialogueLimits
   readonly #incoming = new Map<RequestId, Incoming>()
   #pending: Map<RequestId, Pending> | undefined
   #nextId = 1
   #closedBecause: string | undefined
 
-  constructor(ends: DialogueEnds, limits: Partial<DialogueLimits> = {}) {
-    this.#ends = ends
+  constructor(handlers: DialogueHandlers, limits: Partial<DialogueLimits> = {}) {
+    this.#handlers = handlers
     this.#limits = { ...dialogueLimits, ...limits }
   }
 
@@ -152,12 +152,12 @@ export class Dialogue {
 
   notify(method: string, params: JsonObject | undefined, related?: RequestId): void {
     if (this.#closedBecause !== undefined) return
-    this.#ends.send({ jsonrpc: '2.0', method, ...(params ? { params } : {}) }, related)
+    this.#handlers.send({ jsonrpc: '2.0', method, ...(params ? { params } : {}) }, related)
   }
 
   /** Sends a request and waits for its answer. Rejects with `RpcError`, a `JexoError` (timeout, closed) or the abort reason. */
   ask(method: string, params: JsonObject | undefined, options: AskOptions = {}): Promise<JsonObject> {
-    if (this.#closedBecause !== undefined) return Promise.reject(problems.closed(this.#closedBecause))
+    if (this.#closedBecause !== undefined) return Promise.reject(protocolErrors.closed(this.#closedBecause))
     if (options.signal?.aborted) return Promise.reject(options.signal.reason)
     const id = this.#nextId++
     return new Promise((resolve, reject) => {
@@ -165,7 +165,10 @@ export class Dialogue {
       const withToken = options.onProgress
         ? { ...params, _meta: { ...(isObject(params?._meta) ? params._meta : {}), progressToken: id } }
         : params
-      this.#ends.send({ jsonrpc: '2.0', id, method, ...(withToken ? { params: withToken } : {}) }, options.related)
+      this.#handlers.send(
+        { jsonrpc: '2.0', id, method, ...(withToken ? { params: withToken } : {}) },
+        options.related,
+      )
     })
   }
 
@@ -177,7 +180,7 @@ export class Dialogue {
   /** The response to a request came, and cannot be used: its caller is told. */
   unusable(id: RequestId, reason: string): void {
     const pending = this.#pending?.get(id)
-    pending?.reject(problems.answerMalformed(pending.method, reason))
+    pending?.reject(protocolErrors.answerMalformed(pending.method, reason))
   }
 
   /** Ends the conversation: what runs is aborted, what is awaited is rejected with the reason. */
@@ -185,11 +188,11 @@ export class Dialogue {
     if (this.#closedBecause !== undefined) return
     this.#closedBecause = why
     for (const [id, incoming] of this.#incoming) {
-      incoming.end(problems.closed(why))
-      this.#ends.settled?.(id, false)
+      incoming.end(protocolErrors.closed(why))
+      this.#handlers.settled?.(id, false)
     }
     this.#incoming.clear()
-    for (const pending of this.#pending?.values() ?? []) pending.reject(problems.closed(why))
+    for (const pending of this.#pending?.values() ?? []) pending.reject(protocolErrors.closed(why))
     this.#pending?.clear()
   }
 
@@ -207,7 +210,7 @@ export class Dialogue {
     const incoming = new Incoming(this, message)
     this.#incoming.set(message.id, incoming)
     try {
-      const result = this.#ends.answer(incoming)
+      const result = this.#handlers.answer(incoming)
       if (result instanceof Promise) {
         result.then(
           (value) => this.#respond(incoming, value as JsonObject),
@@ -223,19 +226,19 @@ export class Dialogue {
 
   #respond(incoming: Incoming, result: JsonObject): void {
     if (!this.#finish(incoming)) return
-    this.#ends.send({ jsonrpc: '2.0', id: incoming.id, result }, incoming.id)
-    this.#ends.settled?.(incoming.id, true)
+    this.#handlers.send({ jsonrpc: '2.0', id: incoming.id, result }, incoming.id)
+    this.#handlers.settled?.(incoming.id, true)
   }
 
   #fail(incoming: Incoming, error: unknown): void {
     if (!this.#finish(incoming)) return
-    if (!(error instanceof RpcError)) this.#ends.broke?.(incoming.method, error)
+    if (!(error instanceof RpcError)) this.#handlers.broke?.(incoming.method, error)
     this.#refuse(incoming.id, error instanceof RpcError ? error : new RpcError(codes.internal, 'Internal error'))
   }
 
   #refuse(id: RequestId, error: RpcError): void {
-    this.#ends.send(errorResponse(id, error.toFault()), id)
-    this.#ends.settled?.(id, true)
+    this.#handlers.send(errorResponse(id, error.toFault()), id)
+    this.#handlers.settled?.(id, true)
   }
 
   /** False where the request was cancelled in between: then nothing more is said about it. */
@@ -250,10 +253,10 @@ export class Dialogue {
     if (method === 'notifications/cancelled') return this.#cancelled(params)
     if (method === 'notifications/progress') return this.#progressed(params)
     try {
-      this.#ends.hear(method, params)
+      this.#handlers.hear(method, params)
     } catch (error) {
       // A notification is never answered, and what it upsets must not end the session.
-      this.#ends.broke?.(method, error)
+      this.#handlers.broke?.(method, error)
     }
   }
 
@@ -263,7 +266,7 @@ export class Dialogue {
     this.#incoming.delete(incoming.id)
     const reason = typeof params.reason === 'string' ? params.reason : 'cancelled by the peer'
     incoming.end(new DOMException(reason, 'AbortError'))
-    this.#ends.settled?.(incoming.id, false)
+    this.#handlers.settled?.(incoming.id, false)
   }
 
   #progressed(params: JsonObject): void {
@@ -299,7 +302,7 @@ export class Dialogue {
         this.notify('notifications/cancelled', { requestId: id, reason }, options.related)
       reject(error)
     }
-    const expire = () => give(problems.requestTimedOut(method, timeoutMs), `no answer within ${timeoutMs} ms`)
+    const expire = () => give(protocolErrors.requestTimedOut(method, timeoutMs), `no answer within ${timeoutMs} ms`)
     const abort = () => give(options.signal?.reason, 'the caller cancelled')
     let timer = setTimeout(expire, timeoutMs)
     options.signal?.addEventListener('abort', abort, { once: true })

@@ -1,5 +1,5 @@
-import { problems } from '../errors.js'
 import { uriUnreserved, wellFormed } from '../escape/uri.js'
+import { protocolErrors } from './errors.js'
 import { matchPieces, type Piece } from './uri-match.js'
 
 /**
@@ -71,7 +71,7 @@ function splitTemplate(source: string): (string | Expression)[] {
   const parts: (string | Expression)[] = []
   for (const [text, inner] of source.matchAll(/\{([^{}]*)\}|[^{}]+|[{}]/gu)) {
     if (inner === undefined) {
-      if (text === '{' || text === '}') throw problems.templateInvalid(source, `a lone ${text}`)
+      if (text === '{' || text === '}') throw protocolErrors.templateInvalid(source, `a lone ${text}`)
       parts.push(text)
     } else {
       parts.push(parseExpression(source, inner))
@@ -87,7 +87,7 @@ function parseExpression(source: string, inner: string): Expression {
     .split(',')
     .map((text) => {
       const found = variablePattern.exec(text)
-      if (!found?.[1]) throw problems.templateInvalid(source, `{${inner}} names no variable`)
+      if (!found?.[1]) throw protocolErrors.templateInvalid(source, `{${inner}} names no variable`)
       return { name: found[1], explode: found[2] !== undefined, maxLength: found[3] ? Number(found[3]) : undefined }
     })
   return { operator, variables }

@@ -5,7 +5,7 @@ const label = 190
 const top = 130
 
 /** A report as one HTML page that needs nothing else: the matrix, the margins, the questions. */
-export function pageOf(report: RehearsalReport, server: string): string {
+export function renderHtml(report: RehearsalReport, server: string): string {
   const { questions, right, by, confusions } = report
   return `<!doctype html>
 <html lang="en">

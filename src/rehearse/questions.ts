@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises'
-import { problems } from '../errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { readYamlOr } from '../yaml/read-yaml.js'
+import { rehearseErrors } from './errors.js'
 
 /** What somebody might ask, and the tool that ought to be picked for it. */
 export interface Question {
@@ -15,15 +15,15 @@ export interface Question {
 /** Reads a file of questions (`schemas/questions.schema.json`). Rejects with a `JexoError` that names the line or the question that is wrong. */
 export async function readQuestions(file: string): Promise<Question[]> {
   const text = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
-    throw problems.questionsUnreadable(file, error.code ?? error.message)
+    throw rehearseErrors.questionsUnreadable(file, error.code ?? error.message)
   })
   return parseQuestions(file, text)
 }
 
 export function parseQuestions(file: string, text: string): Question[] {
-  const { value } = readYamlOr(text, (located) => problems.questionsUnreadable(file, located))
+  const { value } = readYamlOr(text, (located) => rehearseErrors.questionsUnreadable(file, located))
   if (!isObject(value) || value.version !== 1 || !Array.isArray(value.questions) || value.questions.length === 0)
-    throw problems.questionsUnreadable(file, 'it has no "version: 1" and a list "questions"')
+    throw rehearseErrors.questionsUnreadable(file, 'it has no "version: 1" and a list "questions"')
   return value.questions.map((entry, at) => {
     const isWhole =
       isObject(entry) &&
@@ -31,7 +31,7 @@ export function parseQuestions(file: string, text: string): Question[] {
       entry.ask.trim() !== '' &&
       typeof entry.tool === 'string' &&
       (entry.with === undefined || isObject(entry.with))
-    if (!isWhole) throw problems.questionsUnreadable(file, `question ${at + 1} is not {ask, tool, with?}`)
+    if (!isWhole) throw rehearseErrors.questionsUnreadable(file, `question ${at + 1} is not {ask, tool, with?}`)
     return entry as unknown as Question
   })
 }

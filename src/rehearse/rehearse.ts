@@ -1,5 +1,5 @@
 import type { ChatModelOptions } from '../models/chat-endpoint.js'
-import { type Ranked, StandInPicker, stems } from '../models/keyword-picker.js'
+import { KeywordPicker, type Ranked, stems } from '../models/keyword-picker.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
 import { subsetDifferences } from '../replay/compare.js'
@@ -49,7 +49,7 @@ export async function rehearse(
   questions: readonly Question[],
   { url, onQuestion = () => {}, ...model }: RehearseOptions = {},
 ): Promise<RehearsalReport> {
-  const picker = new StandInPicker(tools)
+  const picker = new KeywordPicker(tools)
   const rehearsed: Rehearsed[] = []
   for (const [at, { ask, tool: expected, with: wanted }] of questions.entries()) {
     onQuestion(at, questions.length)
@@ -75,7 +75,7 @@ export async function rehearse(
   }
 }
 
-function confusionsIn(rehearsed: readonly Rehearsed[], picker: StandInPicker): Confusion[] {
+function confusionsIn(rehearsed: readonly Rehearsed[], picker: KeywordPicker): Confusion[] {
   const groups = new Map<string, Rehearsed[]>()
   for (const one of rehearsed.filter(({ isRight }) => !isRight)) {
     const key = JSON.stringify([one.expected, one.picked])

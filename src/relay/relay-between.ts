@@ -1,10 +1,11 @@
+import { messageOf } from '../errors.js'
 import type { Wire } from '../link/wire.js'
 import { errorResponse, isRequest, isResponse, type Message, messagesIn } from '../protocol/messages.js'
 import { findRevision } from '../protocol/revisions.js'
 import { codes } from '../protocol/rpc-error.js'
 import type { TapeEvent } from '../tape/entry.js'
 import { LineSplitter } from '../transport/line-splitter.js'
-import type { RelayEnds } from './relay-child.js'
+import type { RelayStreams } from './relay-child.js'
 
 const longestLineBytes = 512 * 1024 * 1024
 
@@ -12,7 +13,11 @@ const longestLineBytes = 512 * 1024 * 1024
  * Stands between a host that starts programs and a server behind a URL: what the host says as lines goes out over HTTP, and what
  * the server says comes back as lines, message by message with every field as it was. Resolves when the host has gone.
  */
-export async function relayBetween(wire: Wire, ends: RelayEnds, add: (event: TapeEvent) => void): Promise<void> {
+export async function relayBetween(
+  wire: Wire,
+  streams: RelayStreams,
+  add: (event: TapeEvent) => void,
+): Promise<void> {
   let initializeId: unknown
   const underWay = new Set<Promise<unknown>>()
   const note = (message: Message, from: 'client' | 'server') =>
@@ -23,7 +28,7 @@ export async function relayBetween(wire: Wire, ends: RelayEnds, add: (event: Tap
       const revision = findRevision(String(message.result.protocolVersion))
       if (revision) wire.opened?.(revision)
     }
-    ends.write(Buffer.from(`${JSON.stringify(message)}\n`))
+    streams.write(Buffer.from(`${JSON.stringify(message)}\n`))
   }
   const toServer = async (message: Message) => {
     note(message, 'client')
@@ -31,7 +36,7 @@ export async function relayBetween(wire: Wire, ends: RelayEnds, add: (event: Tap
     try {
       await wire.send(message)
     } catch (error) {
-      const text = `the relay could not hand it over: ${error instanceof Error ? error.message : error}`
+      const text = `the relay could not hand it over: ${messageOf(error)}`
       if (isRequest(message)) toHost(errorResponse(message.id, { code: codes.internal, message: text }))
       else add({ kind: 'stderr', text })
     }
@@ -63,8 +68,8 @@ export async function relayBetween(wire: Wire, ends: RelayEnds, add: (event: Tap
       resolve()
     }
     Promise.resolve(wire.start({ receive: toHost, closed: ended })).then(() => {
-      ends.input.on('data', (chunk: Buffer) => lines.push(chunk))
-      ends.input.once('end', () => {
+      streams.input.on('data', (chunk: Buffer) => lines.push(chunk))
+      streams.input.once('end', () => {
         lines.end()
         // What the host asked last is still answered.
         void Promise.all(underWay).then(() => resolve())

@@ -1,6 +1,6 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import type { Readable } from 'node:stream'
-import { problems } from '../errors.js'
+import { linkErrors } from '../link/errors.js'
 import { isObject } from '../protocol/messages.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
 import type { TapeEvent } from '../tape/entry.js'
@@ -8,7 +8,7 @@ import type { ChildCommand } from '../transport/child-wire.js'
 import { LineSplitter } from '../transport/line-splitter.js'
 import { lineNotes } from './record-lines.js'
 
-export interface RelayEnds {
+export interface RelayStreams {
   /** What the host says. */
   input: Readable
   /** Writes what the server says; false where the host is slow, and `drained` is called once it has caught up. */
@@ -37,7 +37,7 @@ const graceMs = 5000
  */
 export function relayChild(
   command: ChildCommand,
-  ends: RelayEnds,
+  streams: RelayStreams,
   add: (event: TapeEvent) => void,
   { label = [command.command, ...command.args].join(' '), signal, onSecrets }: RelayOptions = {},
 ): Promise<number> {
@@ -49,12 +49,12 @@ export function relayChild(
   return new Promise((resolve, reject) => {
     child.once('error', (error) => {
       add({ kind: 'state', state: 'closed', text: error.message })
-      reject(problems.connectFailed(label, error.message, error))
+      reject(linkErrors.connectFailed(label, error.message, error))
     })
     child.once('spawn', () => {
       add({ kind: 'state', state: 'open', text: `${label} runs as process ${child.pid}`, label })
-      passInput(child, ends, add)
-      passOutput(child, ends, add)
+      passInput(child, streams, add)
+      passOutput(child, streams, add)
       hearAside(child, add, onSecrets)
     })
     const stop = () => void child.kill('SIGTERM')
@@ -72,7 +72,7 @@ export function relayChild(
   })
 }
 
-function passInput(child: ChildProcess, { input }: RelayEnds, add: (event: TapeEvent) => void): void {
+function passInput(child: ChildProcess, { input }: RelayStreams, add: (event: TapeEvent) => void): void {
   const { stdin } = child
   if (!stdin) return
   const notes = lineNotes(add, 'client')
@@ -88,14 +88,14 @@ function passInput(child: ChildProcess, { input }: RelayEnds, add: (event: TapeE
   input.pipe(stdin)
 }
 
-function passOutput(child: ChildProcess, ends: RelayEnds, add: (event: TapeEvent) => void): void {
+function passOutput(child: ChildProcess, streams: RelayStreams, add: (event: TapeEvent) => void): void {
   const notes = lineNotes(add, 'server')
   child.stdout?.on('data', (chunk: Buffer) => {
-    const isTaken = ends.write(chunk)
+    const isTaken = streams.write(chunk)
     notes.push(chunk)
     if (isTaken) return
     child.stdout?.pause()
-    ends.drained(() => child.stdout?.resume())
+    streams.drained(() => child.stdout?.resume())
   })
   child.stdout?.once('end', () => notes.end())
   const errors = new LineSplitter(
@@ -104,7 +104,7 @@ function passOutput(child: ChildProcess, ends: RelayEnds, add: (event: TapeEvent
     () => {},
   )
   child.stderr?.on('data', (chunk: Buffer) => {
-    ends.writeError(chunk)
+    streams.writeError(chunk)
     errors.push(chunk)
   })
   child.stderr?.once('end', () => errors.end())

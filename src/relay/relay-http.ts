@@ -10,9 +10,9 @@ import type { AddressInfo } from 'node:net'
 import { PassThrough, type Readable, type Transform } from 'node:stream'
 import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib'
 import { createParser } from 'eventsource-parser'
-import { problems } from '../errors.js'
 import { isRequest, messagesIn } from '../protocol/messages.js'
 import type { TapeEvent } from '../tape/entry.js'
+import { transportErrors } from '../transport/errors.js'
 import { checkToken, isLoopback, isOriginAllowed } from '../transport/http/checks.js'
 import { eventsIn } from './record-lines.js'
 
@@ -94,7 +94,7 @@ export async function relayHttp(
   server.requestTimeout = 0
   const address = await new Promise<AddressInfo>((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) =>
-      reject(error.code === 'EADDRINUSE' ? problems.portTaken(options.host, options.port) : error),
+      reject(error.code === 'EADDRINUSE' ? transportErrors.portTaken(options.host, options.port) : error),
     )
     server.listen(options.port, options.host, () => resolve(server.address() as AddressInfo))
   })

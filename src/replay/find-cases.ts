@@ -1,6 +1,6 @@
 import { readdir, stat } from 'node:fs/promises'
 import { join } from 'node:path'
-import { problems } from '../errors.js'
+import { replayErrors } from './errors.js'
 
 const suffix = /\.case\.ya?ml$/
 
@@ -9,7 +9,7 @@ export async function findCases(words: readonly string[]): Promise<string[]> {
   const found: string[] = []
   for (const word of words) {
     const kind = await stat(word).catch(() => undefined)
-    if (!kind) throw problems.caseUnreadable(word, 'there is no such file or folder')
+    if (!kind) throw replayErrors.caseUnreadable(word, 'there is no such file or folder')
     if (!kind.isDirectory()) found.push(word)
     else {
       const entries = await readdir(word, { recursive: true })
@@ -20,6 +20,7 @@ export async function findCases(words: readonly string[]): Promise<string[]> {
       )
     }
   }
-  if (found.length === 0) throw problems.caseUnreadable(words.join(', '), 'there are no case files (*.case.yaml)')
+  if (found.length === 0)
+    throw replayErrors.caseUnreadable(words.join(', '), 'there are no case files (*.case.yaml)')
   return [...new Set(found)].sort()
 }

@@ -1,7 +1,7 @@
 import type { CaseReport } from './case.js'
 
 /** Reports as JUnit's XML, which CI systems read: a suite a file, a test a step. */
-export function junitOf(reports: readonly CaseReport[]): string {
+export function toJUnit(reports: readonly CaseReport[]): string {
   const suites = reports.map(({ file, steps, problem, durationMs }) => {
     const tests =
       problem === undefined

@@ -1,9 +1,9 @@
 import { readFile } from 'node:fs/promises'
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js'
 import type { Document } from 'yaml'
-import { problems } from '../errors.js'
 import { readYamlOr } from '../yaml/read-yaml.js'
 import type { Case } from './case.js'
+import { replayErrors } from './errors.js'
 
 type Faults = (value: unknown) => ErrorObject[]
 let known: Faults | undefined
@@ -11,18 +11,18 @@ let known: Faults | undefined
 /** Reads a case file. Rejects with a `JexoError` that names line and column of what is wrong. */
 export async function readCase(file: string): Promise<Case> {
   const text = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
-    throw problems.caseUnreadable(file, error.code ?? error.message)
+    throw replayErrors.caseUnreadable(file, error.code ?? error.message)
   })
   return parseCase(file, text, await schema())
 }
 
 export function parseCase(file: string, text: string, faultsOf: Faults): Case {
-  const { document, value, at } = readYamlOr(text, (located) => problems.caseUnreadable(file, located))
+  const { document, value, at } = readYamlOr(text, (located) => replayErrors.caseUnreadable(file, located))
   const faults = faultsOf(value)
   const wrong = faults.find(({ keyword }) => keyword === 'oneOf') ?? faults[0]
   if (wrong) {
     const path = wrong.instancePath.split('/').slice(1)
-    throw problems.caseUnreadable(
+    throw replayErrors.caseUnreadable(
       file,
       `${at(offsetOf(document, path))}: ${path.join('.') || 'the case'} ${wordsFor(wrong)}`,
     )

@@ -1,16 +1,18 @@
 import { existsSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
-import { isJexoError, problems } from '../errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import { answersFrom } from '../link/answerers.js'
 import type { Answerer } from '../link/answering.js'
 import type { Link } from '../link/link.js'
 import { standInModel } from '../models/stand-in-model.js'
+import { protocolErrors } from '../protocol/errors.js'
 import { isObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { openTarget, readTarget, type TargetOptions } from '../target/target.js'
 import { type Case, type CaseReport, type CaseStep, labelOfStep, type Outcome, type StepReport } from './case.js'
 import { textOf } from './case-file.js'
 import { differencesOf } from './compare.js'
+import { replayErrors } from './errors.js'
 import { readCase } from './read-case.js'
 import { filled, maskValues, valueAt } from './values.js'
 
@@ -41,7 +43,7 @@ export async function runCase(file: string, options: ReplayOptions = {}): Promis
     report.ok =
       report.steps.length === read.steps.length && report.steps.every(({ differences }) => differences.length === 0)
   } catch (error) {
-    report.problem = isJexoError(error) || error instanceof Error ? error.message : String(error)
+    report.problem = messageOf(error)
   }
   report.durationMs = Math.round(performance.now() - startedAt)
   return report
@@ -98,7 +100,7 @@ async function outcomeOf(link: Link, step: CaseStep, timeoutMs: number): Promise
     const { messages } = await link.fill(step.fill ?? '', (step.with ?? {}) as Record<string, string>, { signal })
     return over({ text: textOf(messages.map(({ content }) => content)) })
   } catch (caught) {
-    const error = signal.aborted ? problems.requestTimedOut(labelOfStep(step), timeoutMs) : caught
+    const error = signal.aborted ? protocolErrors.requestTimedOut(labelOfStep(step), timeoutMs) : caught
     if (error instanceof RpcError) return over({ text: '', error: { code: error.code, message: error.message } })
     if (isJexoError(error)) return over({ text: '', error: { code: error.code, message: error.message } })
     throw error
@@ -111,7 +113,7 @@ async function openFor(
   asked: { answerer: Answerer | undefined },
 ): Promise<Link> {
   const named = other ?? target
-  if (named === undefined) throw problems.caseUnreadable(file, 'it names no target')
+  if (named === undefined) throw replayErrors.caseUnreadable(file, 'it names no target')
   const found = await readTarget(other ?? nearestTo(file, named), options)
   const { link } = await openTarget(found, {
     ...options,

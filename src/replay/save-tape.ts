@@ -1,9 +1,9 @@
 import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { basename, join } from 'node:path'
-import { problems } from '../errors.js'
 import { readTape } from '../tape/read.js'
 import { type RecordedCall, sequenceText } from './case-file.js'
 import { callsOnTape } from './cases-of-tape.js'
+import { replayErrors } from './errors.js'
 
 /** A case file that was made of a session. */
 export interface SavedSession {
@@ -20,11 +20,11 @@ export interface SavedSession {
  */
 export async function saveTape(tape: string, folder: string, target?: string): Promise<SavedSession[]> {
   const text = await readFile(tape, 'utf8').catch((error: NodeJS.ErrnoException) => {
-    throw problems.caseUnreadable(tape, `the tape cannot be read (${error.code ?? error.message})`)
+    throw replayErrors.caseUnreadable(tape, `the tape cannot be read (${error.code ?? error.message})`)
   })
   const sessions = callsOnTape(readTape(tape, text)).filter(({ calls }) => calls.length > 0)
   if (sessions.length === 0)
-    throw problems.caseUnreadable(
+    throw replayErrors.caseUnreadable(
       tape,
       'nothing was called, read or filled on this tape, so there is no case in it',
     )
@@ -49,7 +49,7 @@ export async function writeNew(folder: string, stem: string, text: string): Prom
       return file
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException
-      if (code !== 'EEXIST') throw problems.caseUnwritable(file, code ?? String(error))
+      if (code !== 'EEXIST') throw replayErrors.caseUnwritable(file, code ?? String(error))
     }
   }
 }

@@ -1,4 +1,4 @@
-import { problems } from '../errors.js'
+import { kitErrors } from '../kit/errors.js'
 
 export interface HttpAddress {
   host: string
@@ -10,6 +10,6 @@ export function readHttpAddress(text: string): HttpAddress {
   const found = /^(?:(\[[0-9a-fA-F:]+\]|[^:[\]]+):)?(\d{1,5})$/.exec(text)
   const port = Number(found?.[2])
   if (!found || port > 65_535)
-    throw problems.argumentUnreadable(`the address ${JSON.stringify(text)}`, '[host:]port')
+    throw kitErrors.argumentUnreadable(`the address ${JSON.stringify(text)}`, '[host:]port')
   return { host: found[1]?.replace(/^\[|\]$/g, '') ?? '127.0.0.1', port }
 }

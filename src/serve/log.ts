@@ -1,5 +1,5 @@
-import { problems } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
+import { kitErrors } from '../kit/errors.js'
 
 export const logLevels = ['debug', 'info', 'warning', 'error'] as const
 export type LogLevel = (typeof logLevels)[number]
@@ -45,7 +45,8 @@ export function readLogChoice(form = 'text', level = 'info'): { form: LogForm; l
   const wanted = level === 'warn' ? 'warning' : level
   const foundForm = logForms.find((known) => known === form)
   const foundLevel = logLevels.find((known) => known === wanted)
-  if (!foundForm) throw problems.argumentUnreadable(`the log form ${JSON.stringify(form)}`, logForms.join(' or '))
-  if (!foundLevel) throw problems.argumentUnreadable(`the log level ${JSON.stringify(level)}`, logLevels.join(', '))
+  if (!foundForm) throw kitErrors.argumentUnreadable(`the log form ${JSON.stringify(form)}`, logForms.join(' or '))
+  if (!foundLevel)
+    throw kitErrors.argumentUnreadable(`the log level ${JSON.stringify(level)}`, logLevels.join(', '))
   return { form: foundForm, level: foundLevel }
 }

@@ -1,6 +1,6 @@
 import { createServer } from 'node:http'
 import type { Observer, RunningKit } from '../engine/running-kit.js'
-import { problems } from '../errors.js'
+import { transportErrors } from '../transport/errors.js'
 import type { HttpAddress } from './address.js'
 import { observeCalls } from './observe-calls.js'
 
@@ -84,7 +84,7 @@ export async function serveMetrics(
   })
   await new Promise<void>((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) =>
-      reject(error.code === 'EADDRINUSE' ? problems.portTaken(host, port) : error),
+      reject(error.code === 'EADDRINUSE' ? transportErrors.portTaken(host, port) : error),
     )
     server.listen(port, host, resolve)
   })

@@ -1,9 +1,9 @@
-import { problems } from '../errors.js'
 import { namesIn } from '../kit/choose.js'
+import { kitErrors } from '../kit/errors.js'
 import type { Environment } from '../kit/settings.js'
 import { type HttpAddress, readHttpAddress } from './address.js'
 import { type LogForm, type LogLevel, readLogChoice } from './log.js'
-import type { Through } from './through.js'
+import type { SshTunnel } from './ssh-tunnel.js'
 
 /** What a server may be told on a command line; what is not is taken from the environment. */
 export interface ServeFlags {
@@ -13,13 +13,13 @@ export interface ServeFlags {
   publicUrl?: string
   allowedHost?: readonly string[]
   openToAnyone?: boolean
-  needsName?: boolean
+  requireHost?: boolean
   log?: string
   logLevel?: string
   /** `[host:]port` of their own; true for the path `/metrics` beside the endpoint. */
   metrics?: string | true
-  through?: string
-  throughPort?: string
+  sshTunnel?: string
+  sshTunnelPort?: string
 }
 
 /** How a server is run, however it was told. */
@@ -31,10 +31,10 @@ export interface RunOptions {
   allowedHosts: readonly string[]
   isOpenToAnyone: boolean
   /** Refuses to start on an address of other machines as long as no name is known that it is reached by. */
-  needsName: boolean
+  requireHost: boolean
   log: { form: LogForm; level: LogLevel }
   metrics?: HttpAddress | true
-  through?: Through
+  sshTunnel?: SshTunnel
 }
 
 const defaultPort = 4870
@@ -44,9 +44,12 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
   const { http, path = environment.JEXO_PATH, publicUrl = environment.JEXO_PUBLIC_URL } = flags
   const metrics = flags.metrics ?? environment.JEXO_METRICS
   if (path !== undefined && path !== '' && !path.startsWith('/'))
-    throw problems.argumentUnreadable(`the path ${JSON.stringify(path)}`, 'a path that begins with /, such as /mcp')
+    throw kitErrors.argumentUnreadable(
+      `the path ${JSON.stringify(path)}`,
+      'a path that begins with /, such as /mcp',
+    )
   if (publicUrl !== undefined && publicUrl !== '' && !/^https?:$/.test(protocolOf(publicUrl)))
-    throw problems.argumentUnreadable(
+    throw kitErrors.argumentUnreadable(
       `the public URL ${JSON.stringify(publicUrl)}`,
       'one with its scheme, such as https://hives.example/mcp',
     )
@@ -56,13 +59,15 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
     ...(publicUrl ? { publicUrl } : {}),
     allowedHosts: [...(flags.allowedHost ?? []), ...namesIn(environment.JEXO_ALLOWED_HOSTS ?? '')],
     isOpenToAnyone: flags.openToAnyone === true || isYes(environment.JEXO_OPEN_TO_ANYONE),
-    needsName: flags.needsName === true || isYes(environment.JEXO_NEEDS_NAME),
+    requireHost: flags.requireHost === true || isYes(environment.JEXO_REQUIRE_HOST),
     log: readLogChoice(
       flags.log ?? (environment.JEXO_LOG || undefined),
       flags.logLevel ?? (environment.JEXO_LOG_LEVEL || undefined),
     ),
     ...(metrics ? { metrics: metrics === true || isYes(metrics) ? true : readHttpAddress(metrics) } : {}),
-    ...(flags.through === undefined ? {} : { through: { destination: flags.through, remote: flags.throughPort } }),
+    ...(flags.sshTunnel === undefined
+      ? {}
+      : { sshTunnel: { destination: flags.sshTunnel, remote: flags.sshTunnelPort } }),
   }
 }
 

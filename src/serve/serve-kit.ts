@@ -1,13 +1,14 @@
 import type { Engine } from '../engine/engine.js'
 import type { Observer, RunningKit } from '../engine/running-kit.js'
-import { problems } from '../errors.js'
 import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import type { Environment } from '../kit/settings.js'
+import { transportErrors } from '../transport/errors.js'
 import { isLoopback } from '../transport/http/checks.js'
 import { runOnNode } from '../transport/node-run.js'
-import { serveStdio } from '../transport/stdio.js'
+import { runStdio } from '../transport/stdio.js'
+import { serveErrors } from './errors.js'
 import { readLimits, type ServeLimits } from './limits.js'
 import { jsonLog, type Log, textLog } from './log.js'
 import type { Metrics } from './metrics.js'
@@ -78,13 +79,13 @@ function choiceOf({ only: chosen, except: left }: ServeOptions, environment: Env
 }
 
 /** A server that waits for other machines under no name that it knows would refuse them all. */
-function checkNames({ http, publicUrl, allowedHosts, needsName }: ServeOptions): void {
-  if (!needsName || !http || isLoopback(http.host) || publicUrl !== undefined || allowedHosts.length > 0) return
-  throw problems.publicWithoutName(`${http.host}:${http.port}`)
+function checkNames({ http, publicUrl, allowedHosts, requireHost }: ServeOptions): void {
+  if (!requireHost || !http || isLoopback(http.host) || publicUrl !== undefined || allowedHosts.length > 0) return
+  throw serveErrors.publicWithoutName(`${http.host}:${http.port}`)
 }
 
 const serveOverStdio = (running: RunningKit, { maxBytes, graceMs }: ServeLimits, log: Log): Promise<void> =>
-  serveStdio(running, {
+  runStdio(running, {
     onHost: (engine) => sayWhoConnected(engine, log),
     ...(maxBytes === undefined ? {} : { maxBytes }),
     ...(graceMs === undefined ? {} : { graceMs }),
@@ -105,9 +106,9 @@ async function serveOverHttp(
   // A server on stdio starts without what only HTTP needs.
   const { serveHttp } = await import('../transport/node-http.js')
   const { host = '127.0.0.1', port = 0 } = options.http ?? {}
-  const { path, publicUrl, allowedHosts, isOpenToAnyone, through } = options
+  const { path, publicUrl, allowedHosts, isOpenToAnyone, sshTunnel } = options
   const token = environment.JEXO_TOKEN
-  if (through && !token && !isOpenToAnyone) throw problems.publicWithoutAccess(through.destination)
+  if (sshTunnel && !token && !isOpenToAnyone) throw transportErrors.publicWithoutAccess(sshTunnel.destination)
   const service = await serveHttp(running, {
     host,
     port,
@@ -134,7 +135,7 @@ async function serveOverHttp(
       ends.push(close)
       log.write('info', `metrics at ${url}`, { url })
     }
-    if (through) ends.push(await reachThrough(through, service.url, publicUrl, log))
+    if (sshTunnel) ends.push(await reachByTunnel(sshTunnel, service.url, publicUrl, log))
     const signal = await untilSignal()
     log.write('info', `${signal}: finishing what runs`)
   } finally {
@@ -143,17 +144,19 @@ async function serveOverHttp(
   }
 }
 
-async function reachThrough(
-  through: NonNullable<ServeOptions['through']>,
+async function reachByTunnel(
+  sshTunnel: NonNullable<ServeOptions['sshTunnel']>,
   url: string,
   publicUrl: string | undefined,
   log: Log,
 ): Promise<() => void> {
-  const { openThrough } = await import('./through.js')
+  const { openSshTunnel } = await import('./ssh-tunnel.js')
   const { port, pathname } = new URL(url)
-  const close = await openThrough(through, Number(port), log)
-  const far = publicUrl ?? `http://127.0.0.1:${(through.remote ?? port).replace(/^.*:/, '')}${pathname}`
-  log.write('info', `reached through ${through.destination}, ${publicUrl ? 'at' : 'there at'} ${far}`, { url: far })
+  const close = await openSshTunnel(sshTunnel, Number(port), log)
+  const far = publicUrl ?? `http://127.0.0.1:${(sshTunnel.remote ?? port).replace(/^.*:/, '')}${pathname}`
+  log.write('info', `reached through ${sshTunnel.destination}, ${publicUrl ? 'at' : 'there at'} ${far}`, {
+    url: far,
+  })
   return close
 }
 

@@ -3,18 +3,19 @@ import { readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { build } from 'esbuild'
-import { problems } from '../errors.js'
+import { messageOf } from '../errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { packKit } from '../pack/pack-kit.js'
 import { readPackedHead } from '../packed-file/mark.js'
-import { type Place, putFile, runThere } from './far.js'
-import type { FarEvent, PlaceSettings, PlaceStatus, ShipDone, ShipHeader } from './place.js'
-import { type Proof, prove } from './prove.js'
+import { checkServer, type ServerCheck } from './check-server.js'
+import type { DeploymentSettings, DeploymentStatus, Failure, FarEvent, ShipDone, ShipHeader } from './deployment.js'
+import { shipErrors } from './errors.js'
+import { type DeployLocation, putFile, runThere } from './remote.js'
 import { relayedFailure } from './supervisor/control.js'
 
 export interface ShipOptions {
-  settings?: Partial<PlaceSettings>
-  /** Variables for the place's `.env`. */
+  settings?: Partial<DeploymentSettings>
+  /** Variables for the location's `.env`. */
   environment?: Record<string, string>
   /** Makes a token where access needs one and there is none; true by default. */
   makesToken?: boolean
@@ -25,20 +26,24 @@ export interface ShipOptions {
 }
 export interface Shipped extends ShipDone {
   /** What was really asked through its URL from here; undefined where only the far machine can reach it. */
-  proof: Proof | undefined
+  check: ServerCheck | undefined
 }
 
 const supervisorFile = 'supervisor.mjs'
 
 /**
- * Puts a packed file (or a kit file, which is packed first) to a place, has the place switch to it once it has answered there, and asks it
+ * Puts a packed file (or a kit file, which is packed first) to a location, has the location switch to it once it has answered there, and asks it
  * through its URL. Rejects with a `JexoError` that says which of this did not work; what served before serves on then.
  */
-export async function ship(artefact: string, place: Place, options: ShipOptions = {}): Promise<Shipped> {
+export async function ship(
+  artefact: string,
+  location: DeployLocation,
+  options: ShipOptions = {},
+): Promise<Shipped> {
   const { settings = {}, environment = {}, makesToken = true, say = () => {} } = options
   const { code, file } = await readArtefact(artefact, say)
   const head = readPackedHead(code)
-  if (!head) throw problems.notPacked(artefact)
+  if (!head) throw shipErrors.notPacked(artefact)
   const bytes = Buffer.from(code)
   const hash = createHash('sha256').update(bytes).digest('hex').slice(0, 8)
   const { kit, version, platform } = head
@@ -54,51 +59,55 @@ export async function ship(artefact: string, place: Place, options: ShipOptions 
     makesToken,
   }
   say(`sending ${kit} ${version} (${Math.round(bytes.length / 1024)} kB)`)
-  await putFile(place, supervisorFile, await supervisorCode())
+  await putFile(location, supervisorFile, await supervisorCode())
   const input = Buffer.concat([Buffer.from(`${JSON.stringify(header)}\n`), bytes])
-  const done = await order(place, ['ship'], options, input)
-  return { ...done, proof: await proofOf(place, done) }
+  const done = await order(location, ['ship'], options, input)
+  return { ...done, check: await checkOf(location, done) }
 }
 
 /** Goes back to the release before, or to the one of an id. */
-export async function rollback(place: Place, id: string | undefined, options: ShipOptions = {}): Promise<Shipped> {
-  const done = await order(place, id === undefined ? ['rollback'] : ['rollback', id], options)
-  return { ...done, proof: await proofOf(place, done) }
+export async function rollback(
+  location: DeployLocation,
+  id: string | undefined,
+  options: ShipOptions = {},
+): Promise<Shipped> {
+  const done = await order(location, id === undefined ? ['rollback'] : ['rollback', id], options)
+  return { ...done, check: await checkOf(location, done) }
 }
 
-export async function statusOf(place: Place, options: ShipOptions = {}): Promise<PlaceStatus> {
-  const { status } = await tell(place, ['status'], options)
-  if (!status) throw problems.placeNotRunning()
+export async function statusOf(location: DeployLocation, options: ShipOptions = {}): Promise<DeploymentStatus> {
+  const { status } = await tell(location, ['status'], options)
+  if (!status) throw shipErrors.deploymentNotRunning()
   return status
 }
 
-export const stopPlace = async (place: Place, options: ShipOptions = {}): Promise<void> =>
-  void (await tell(place, ['stop'], options))
+export const stopDeployment = async (location: DeployLocation, options: ShipOptions = {}): Promise<void> =>
+  void (await tell(location, ['stop'], options))
 
-export async function logsOf(place: Place, lines: number, options: ShipOptions = {}): Promise<string> {
-  return (await tell(place, ['logs', String(lines)], options)).logs ?? ''
+export async function logsOf(location: DeployLocation, lines: number, options: ShipOptions = {}): Promise<string> {
+  return (await tell(location, ['logs', String(lines)], options)).logs ?? ''
 }
 
 async function order(
-  place: Place,
+  location: DeployLocation,
   words: readonly string[],
   options: ShipOptions,
   input?: Uint8Array,
 ): Promise<ShipDone> {
-  const { done } = await tell(place, words, options, input)
-  if (!done) throw problems.supervisorFailed('it ended without a word')
+  const { done } = await tell(location, words, options, input)
+  if (!done) throw shipErrors.supervisorFailed('it ended without a word')
   return done
 }
 
 /** What the far side said last of each kind. Rejects with what it refused. */
 async function tell(
-  place: Place,
+  location: DeployLocation,
   words: readonly string[],
   { node, say = () => {} }: ShipOptions,
   input: Uint8Array = new Uint8Array(),
-): Promise<{ done?: ShipDone; status?: PlaceStatus; logs?: string }> {
-  const heard: { done?: ShipDone; status?: PlaceStatus; logs?: string } = {}
-  let failed: { code: string; message: string } | undefined
+): Promise<{ done?: ShipDone; status?: DeploymentStatus; logs?: string }> {
+  const heard: { done?: ShipDone; status?: DeploymentStatus; logs?: string } = {}
+  let failed: Failure | undefined
   let isThere = false
   const hear = (line: string) => {
     const event = readEvent(line)
@@ -108,10 +117,10 @@ async function tell(
     else if ('failed' in event) failed = event.failed
     else Object.assign(heard, event)
   }
-  const program = node ?? (place.destination === undefined ? process.execPath : 'node')
-  await runThere(place, program, [supervisorFile, ...words], input, hear)
+  const program = node ?? (location.destination === undefined ? process.execPath : 'node')
+  await runThere(location, program, [supervisorFile, ...words], input, hear)
   if (failed) throw relayedFailure(failed)
-  if (!isThere) throw problems.placeNotRunning()
+  if (!isThere) throw shipErrors.deploymentNotRunning()
   return heard
 }
 
@@ -125,13 +134,16 @@ function readEvent(line: string): FarEvent | undefined {
 }
 
 /** Through the public URL where there is one: that is what others use. */
-async function proofOf({ destination }: Place, { url, publicUrl, token }: ShipDone): Promise<Proof | undefined> {
+async function checkOf(
+  { destination }: DeployLocation,
+  { url, publicUrl, token }: ShipDone,
+): Promise<ServerCheck | undefined> {
   const asked = publicUrl ?? (destination === undefined ? url : undefined)
   if (asked === undefined) return undefined
   try {
-    return await prove(asked, token)
+    return await checkServer(asked, token)
   } catch (error) {
-    throw problems.publicUrlSilent(asked, error instanceof Error ? error.message : String(error))
+    throw shipErrors.publicUrlSilent(asked, messageOf(error))
   }
 }
 
@@ -141,10 +153,10 @@ async function readArtefact(
 ): Promise<{ code: string; file: string }> {
   const path = resolve(artefact)
   const code = await readFile(path, 'utf8').catch((error: NodeJS.ErrnoException) => {
-    throw problems.artefactMissing(shownPath(path), error.code ?? error.message)
+    throw shipErrors.artefactMissing(shownPath(path), error.code ?? error.message)
   })
   if (readPackedHead(code)) return { code, file: basename(path) }
-  if (!/\.kit\.[cm]?[jt]sx?$/.test(path)) throw problems.notPacked(shownPath(path))
+  if (!/\.kit\.[cm]?[jt]sx?$/.test(path)) throw shipErrors.notPacked(shownPath(path))
   say(`packing ${shownPath(path)}`)
   const packed = await packKit(path)
   return { code: packed.code, file: packed.fileName }

@@ -1,12 +1,13 @@
 import { parse as parseWords } from 'shell-quote'
-import { problems } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
 import { closestTo } from '../kit/closest.js'
+import { kitErrors } from '../kit/errors.js'
 import type { Link } from '../link/link.js'
 import type { Progress } from '../protocol/dialogue.js'
 import { isObject } from '../protocol/messages.js'
 import type { PromptResult, ReadResult, ToolResult } from '../protocol/types.js'
 import { readArguments } from '../target/arguments.js'
+import { talkErrors } from './errors.js'
 
 /** What one line at the prompt came to. */
 export type Said =
@@ -39,14 +40,14 @@ export async function talk(
   if (verb === 'quit' || verb === 'exit') return { kind: 'end' }
   if (verb === 'list') return { kind: 'list' }
   if (verb === 'help') return { kind: 'help', text: talkHelp }
-  if (!verbs.includes(verb)) throw problems.verbUnknown(verb, closestTo(verb, verbs))
-  if (subject === undefined) throw problems.argumentUnreadable(line, `a name after ${verb}`)
+  if (!verbs.includes(verb)) throw talkErrors.verbUnknown(verb, closestTo(verb, verbs))
+  if (subject === undefined) throw kitErrors.argumentUnreadable(line, `a name after ${verb}`)
   if (verb === 'read') return { kind: 'contents', result: await link.read(subject, { signal }) }
   if (verb === 'fill') return { kind: 'messages', result: await link.fill(subject, textsOf(words), { signal }) }
   const tools = await link.tools()
   const tool = tools.find(({ name }) => name === subject)
   if (!tool)
-    throw problems.toolUnknown(
+    throw talkErrors.toolUnknown(
       subject,
       closestTo(
         subject,
@@ -95,7 +96,7 @@ function wordsOf(line: string): string[] {
 function textsOf(words: readonly string[]): Record<string, string> {
   const pairs = words.map((word) => {
     const at = word.indexOf('=')
-    if (at < 1) throw problems.argumentUnreadable(JSON.stringify(word), 'arguments as name=value')
+    if (at < 1) throw kitErrors.argumentUnreadable(JSON.stringify(word), 'arguments as name=value')
     return [word.slice(0, at), word.slice(at + 1)] as const
   })
   return Object.fromEntries(pairs)

@@ -1,6 +1,6 @@
-import { problems } from '../errors.js'
 import { isObject, readMessage } from '../protocol/messages.js'
 import type { TapeEntry, TapeEvent } from './entry.js'
+import { tapeErrors } from './errors.js'
 
 /**
  * Reads a tape line by line. The file may still be written to: what is not a whole line yet is not given in. Throws a
@@ -41,7 +41,7 @@ export class TapeReader {
   }
 
   #wrong(reason: string) {
-    return problems.tapeUnreadable(this.#file, this.#lines, reason)
+    return tapeErrors.tapeUnreadable(this.#file, this.#lines, reason)
   }
 }
 

@@ -1,7 +1,7 @@
 import { constants, createWriteStream, fstatSync, openSync, type WriteStream } from 'node:fs'
-import { problems } from '../errors.js'
 import { version } from '../version.js'
 import { now, type TapeEvent, type TapeHeader } from './entry.js'
+import { tapeErrors } from './errors.js'
 import { maskForTape } from './mask.js'
 
 /** Writes what happens to a file, line by line, as it happens. A file that is there is gone on with. */
@@ -46,7 +46,10 @@ export class TapeWriter {
     } catch (error) {
       const { code, message } = error as NodeJS.ErrnoException
       return Promise.reject(
-        problems.tapeUnwritable(file, code === 'ELOOP' ? 'it is a link, which is not followed' : (code ?? message)),
+        tapeErrors.tapeUnwritable(
+          file,
+          code === 'ELOOP' ? 'it is a link, which is not followed' : (code ?? message),
+        ),
       )
     }
   }

@@ -1,5 +1,6 @@
-import { problems } from '../errors.js'
+import { kitErrors } from '../kit/errors.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
+import { targetErrors } from './errors.js'
 
 /**
  * Reads `name=value` words by a tool's schema: numbers, booleans and JSON where the schema asks for them, text
@@ -20,10 +21,10 @@ export function readArguments(
   for (const word of words) {
     const at = word.indexOf('=')
     if (at < 1)
-      throw problems.argumentUnreadable(JSON.stringify(word), 'arguments as name=value, or --args with JSON')
+      throw kitErrors.argumentUnreadable(JSON.stringify(word), 'arguments as name=value, or --args with JSON')
     const name = word.slice(0, at)
     const property = properties[name]
-    if (property === undefined && !isOpen) throw problems.argumentUnknown(name, tool, Object.keys(properties))
+    if (property === undefined && !isOpen) throw targetErrors.argumentUnknown(name, tool, Object.keys(properties))
     const value = readValue(isObject(property) ? property : {}, word.slice(at + 1), given.has(name))
     args[name] = given.has(name) ? [args[name], value].flat() : value
     given.add(name)
@@ -36,9 +37,9 @@ function readJson(text: string): JsonObject {
   try {
     value = JSON.parse(text)
   } catch (error) {
-    throw problems.argumentUnreadable('--args', `a JSON object (${(error as Error).message})`)
+    throw kitErrors.argumentUnreadable('--args', `a JSON object (${(error as Error).message})`)
   }
-  if (!isObject(value)) throw problems.argumentUnreadable('--args', 'a JSON object')
+  if (!isObject(value)) throw kitErrors.argumentUnreadable('--args', 'a JSON object')
   return value
 }
 

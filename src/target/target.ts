@@ -2,14 +2,16 @@ import { existsSync } from 'node:fs'
 import { open } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { parse as parseWords } from 'shell-quote'
-import { problems } from '../errors.js'
 import { readConfigEntry } from '../host-config/config-file.js'
+import { kitErrors } from '../kit/errors.js'
 import type { Kit } from '../kit/kit.js'
 import { atFile, loadKit, shownPath } from '../kit-file/kit-file.js'
 import type { Link } from '../link/link.js'
 import { packedMark } from '../packed-file/mark.js'
 import type { ChildCommand } from '../transport/child-wire.js'
-import { dialOnNode, type NodeDialOptions } from '../transport/node-dial.js'
+import { transportErrors } from '../transport/errors.js'
+import { connectOnNode, type NodeConnectOptions } from '../transport/node-connect.js'
+import { targetErrors } from './errors.js'
 
 /** What a command works on. */
 export type Target =
@@ -34,7 +36,7 @@ const tapeSuffix = '.tape.jsonl'
 /** Reads a target as typed: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a tape. */
 export async function readTarget(text: string, options: TargetOptions = {}): Promise<Target> {
   if (/^https?:\/\//.test(text)) {
-    if (!URL.canParse(text)) throw problems.targetUnknown(text)
+    if (!URL.canParse(text)) throw transportErrors.targetUnknown(text)
     return { kind: 'url', url: text, ...(options.headers ? { headers: options.headers } : {}) }
   }
   if (text.startsWith('exec:'))
@@ -42,7 +44,7 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
   if (text.endsWith(tapeSuffix)) return { kind: 'tape', file: resolve(text) }
   const hash = text.lastIndexOf('#')
   if (hash > 0 && !existsSync(text)) return configTarget(text.slice(0, hash), text.slice(hash + 1), options)
-  if (!/\.[cm]?[jt]sx?$/.test(text) && !existsSync(text)) throw problems.targetUnknown(text)
+  if (!/\.[cm]?[jt]sx?$/.test(text) && !existsSync(text)) throw transportErrors.targetUnknown(text)
   const file = resolve(text)
   const begin = await beginningOf(file)
   if (/^\{"version":\d+,"kind":"tape"/.test(begin)) return { kind: 'tape', file }
@@ -54,17 +56,17 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
 /** Opens a link to a target. A kit is run in this process; what a child says on stderr goes to `onStderr`. */
 export async function openTarget(
   target: Target,
-  options: NodeDialOptions & TargetOptions = {},
+  options: NodeConnectOptions & TargetOptions = {},
 ): Promise<{ link: Link; kit?: Kit }> {
   if (target.kind === 'kit') {
     const kit = await loadKit(target.file, options.isAgain)
     const environment = { ...process.env, ...target.env, ...options.env }
-    return { link: await atFile(target.file, () => dialOnNode(kit, { ...options, environment })), kit }
+    return { link: await atFile(target.file, () => connectOnNode(kit, { ...options, environment })), kit }
   }
-  if (target.kind === 'tape') throw problems.tapeAsTarget(shownPath(target.file))
-  if (target.kind === 'child') return { link: await dialOnNode(target.command, options) }
+  if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
+  if (target.kind === 'child') return { link: await connectOnNode(target.command, options) }
   const headers = { ...target.headers, ...options.headers }
-  return { link: await dialOnNode(target.url, { ...options, headers }) }
+  return { link: await connectOnNode(target.url, { ...options, headers }) }
 }
 
 /** What a target is called where people read it. */
@@ -92,10 +94,10 @@ function readCommandLine(line: string): ChildCommand {
   const words = parseWords(line, (name) => `$${name}`).map((word) => {
     if (typeof word === 'string') return word
     if ('pattern' in word) return word.pattern
-    throw problems.argumentUnreadable(`exec:${line}`, 'one command with its arguments; no shell runs it')
+    throw kitErrors.argumentUnreadable(`exec:${line}`, 'one command with its arguments; no shell runs it')
   })
   const [command, ...args] = words
-  if (command === undefined) throw problems.targetUnknown(`exec:${line}`)
+  if (command === undefined) throw transportErrors.targetUnknown(`exec:${line}`)
   return { command, args }
 }
 

@@ -7,11 +7,11 @@ import { subsetDifferences } from '../replay/compare.js'
 /** What `expect` can say of results when it knows these matchers; `R` is what the runner's own matchers give. */
 export interface KitMatchers<R = unknown> {
   /** A tool's answer: every field that is written has to be in its structured content, or its text is this or matches this. */
-  toAnswer(expected: JsonObject | string | RegExp): R
+  toHaveResult(expected: JsonObject | string | RegExp): R
   /** A tool says no, with this text or one that matches; with any where nothing is given. */
-  toRefuse(expected?: string | RegExp): R
+  toBeToolError(expected?: string | RegExp): R
   /** Structured content, or any other value, fits a JSON Schema. */
-  toFitSchema(schema: JsonObject): Promise<R>
+  toMatchSchema(schema: JsonObject): Promise<R>
 }
 
 interface Verdict {
@@ -24,11 +24,11 @@ interface Verdict {
  *
  * @example
  * expect.extend(kitMatchers)
- * expect(await link.call('weigh_hive', { hive: 'ML-04' })).toAnswer({ kg: 36.99 })
- * expect(await link.call('weigh_hive', { hive: 'ML-99' })).toRefuse(/There is no hive/)
+ * expect(await link.call('weigh_hive', { hive: 'ML-04' })).toHaveResult({ kg: 36.99 })
+ * expect(await link.call('weigh_hive', { hive: 'ML-99' })).toBeToolError(/There is no hive/)
  */
 export const kitMatchers = {
-  toAnswer(received: unknown, expected: JsonObject | string | RegExp): Verdict {
+  toHaveResult(received: unknown, expected: JsonObject | string | RegExp): Verdict {
     const { text, structured, failure } = partsOf(received)
     if (failure !== undefined) return verdict(false, `the tool failed: ${failure}`)
     if (typeof expected === 'string' || expected instanceof RegExp) return textVerdict(text, expected)
@@ -36,19 +36,19 @@ export const kitMatchers = {
     return verdict(found.length === 0, [...found, differing(expected, structured)].join('\n'))
   },
 
-  toRefuse(received: unknown, expected?: string | RegExp): Verdict {
+  toBeToolError(received: unknown, expected?: string | RegExp): Verdict {
     const { text, failure } = partsOf(received)
     if (failure === undefined) return verdict(false, `the tool did not fail; it answered: ${text}`)
     return expected === undefined ? verdict(true, `the tool failed: ${failure}`) : textVerdict(failure, expected)
   },
 
-  async toFitSchema(received: unknown, schema: JsonObject): Promise<Verdict> {
+  async toMatchSchema(received: unknown, schema: JsonObject): Promise<Verdict> {
     const isResult = isObject(received) && Array.isArray(received.content)
     const value = isResult ? received.structuredContent : received
     const validate = await compilingValidator.prepare(schema)
-    const misfits = validate(value).map(({ path, reason }) => `${path.join('.') || 'the value'} ${reason}`)
+    const issues = validate(value).map(({ path, reason }) => `${path.join('.') || 'the value'} ${reason}`)
     const shown = JSON.stringify(value, null, 2) ?? 'nothing'
-    return verdict(misfits.length === 0, ['it does not fit:', ...misfits, shown].join('\n'))
+    return verdict(issues.length === 0, ['it does not fit:', ...issues, shown].join('\n'))
   },
 }
 

@@ -2,8 +2,8 @@ import { fileURLToPath } from 'node:url'
 import { isKit, type Kit } from '../kit/kit.js'
 import { atFile, loadKit } from '../kit-file/kit-file.js'
 import type { Link } from '../link/link.js'
-import type { DialOptions } from '../transport/dial.js'
-import { dialOnNode } from '../transport/node-dial.js'
+import type { ConnectOptions } from '../transport/connect.js'
+import { connectOnNode } from '../transport/node-connect.js'
 
 /**
  * Opens a link to a kit in this process, over memory: a kit, or the file of one (TypeScript or JavaScript). `replace` puts something else
@@ -14,9 +14,9 @@ import { dialOnNode } from '../transport/node-dial.js'
  * const { structuredContent } = await link.call('weigh_hive', { hive: 'ML-04' })
  * await link.close()
  */
-export async function openKit(kit: Kit | URL | string, options: DialOptions = {}): Promise<Link> {
-  if (isKit(kit)) return dialOnNode(kit, options)
+export async function openKit(kit: Kit | URL | string, options: ConnectOptions = {}): Promise<Link> {
+  if (isKit(kit)) return connectOnNode(kit, options)
   const file = kit instanceof URL ? fileURLToPath(kit) : kit
   const loaded = await loadKit(file, false, false)
-  return atFile(file, () => dialOnNode(loaded, { environment: process.env, ...options }))
+  return atFile(file, () => connectOnNode(loaded, { environment: process.env, ...options }))
 }

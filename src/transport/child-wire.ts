@@ -1,8 +1,9 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import type { Readable } from 'node:stream'
-import { problems } from '../errors.js'
-import type { Wire, WireEnds } from '../link/wire.js'
+import { linkErrors } from '../link/errors.js'
+import type { Wire, WireHandlers } from '../link/wire.js'
 import { type Message, messagesIn } from '../protocol/messages.js'
+import { transportErrors } from './errors.js'
 import { keptLines, lastWords } from './last-words.js'
 import { LineSplitter } from './line-splitter.js'
 
@@ -43,7 +44,7 @@ export class ChildWire implements Wire {
     this.#options = options
   }
 
-  start(ends: WireEnds): Promise<void> {
+  start(handlers: WireHandlers): Promise<void> {
     const { command, args, cwd, env } = this.#command
     const { aside } = this.#options
     const child = spawn(command, [...args], {
@@ -52,17 +53,17 @@ export class ChildWire implements Wire {
       ...(cwd === undefined ? {} : { cwd }),
     })
     this.#child = child
-    this.#listen(child, ends)
+    this.#listen(child, handlers)
     return new Promise((resolve, reject) => {
       child.once('spawn', resolve)
-      child.once('error', (error) => reject(problems.connectFailed(this.label, error.message, error)))
+      child.once('error', (error) => reject(linkErrors.connectFailed(this.label, error.message, error)))
     })
   }
 
   send(message: Message): Promise<void> {
     return new Promise((resolve, reject) => {
       const stdin = this.#child?.stdin
-      if (!stdin?.writable) return reject(problems.childEnded(this.label, 'its stdin is closed'))
+      if (!stdin?.writable) return reject(transportErrors.childEnded(this.label, 'its stdin is closed'))
       stdin.write(`${JSON.stringify(message)}\n`, (error) => (error ? reject(error) : resolve()))
     })
   }
@@ -80,13 +81,13 @@ export class ChildWire implements Wire {
     await this.#ended
   }
 
-  #listen(child: ChildProcess, ends: WireEnds): void {
+  #listen(child: ChildProcess, handlers: WireHandlers): void {
     const maxBytes = this.#options.maxBytes ?? 64 * 1024 * 1024
     const lines = new LineSplitter(
       maxBytes,
-      (line) => this.#take(line, ends),
+      (line) => this.#take(line, handlers),
       () => {
-        ends.closed(`the server sent a line of more than ${maxBytes} bytes`)
+        handlers.closed(`the server sent a line of more than ${maxBytes} bytes`)
         void this.close()
       },
     )
@@ -105,7 +106,7 @@ export class ChildWire implements Wire {
         errors.end()
         const how = signal ? `by ${signal}` : `with code ${code}`
         const said = lastWords(this.#lastErrors)
-        ends.closed(`the server ended ${how}${said}`)
+        handlers.closed(`the server ended ${how}${said}`)
         resolve()
       })
       child.once('error', () => resolve())
@@ -125,10 +126,10 @@ export class ChildWire implements Wire {
     channel.on('data', (chunk: Buffer) => lines.push(chunk))
   }
 
-  #take(line: string, ends: WireEnds): void {
-    const messages = messagesIn(line, ends.unusable) ?? []
+  #take(line: string, handlers: WireHandlers): void {
+    const messages = messagesIn(line, handlers.unusable) ?? []
     if (messages.length === 0) this.#options.onStray?.(line)
-    for (const message of messages) ends.receive(message)
+    for (const message of messages) handlers.receive(message)
   }
 
   #hearError(line: string): void {

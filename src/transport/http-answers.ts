@@ -1,5 +1,5 @@
-import { problems } from '../errors.js'
 import { ByteGatherer } from './byte-gatherer.js'
+import { transportErrors } from './errors.js'
 
 /** The longest body or event that is read from a server. */
 export const maxAnswerBytes = 64 * 1024 * 1024
@@ -11,7 +11,7 @@ export async function textOf(response: Response, maxBytes = maxAnswerBytes): Pro
   for await (const chunk of response.body ?? []) {
     if (gathered.length + chunk.length > maxBytes) {
       await response.body?.cancel().catch(() => {})
-      throw problems.answerTooLong(maxBytes)
+      throw transportErrors.answerTooLong(maxBytes)
     }
     gathered.push(chunk)
   }
@@ -36,10 +36,11 @@ export async function fetchSameOrigin(
     if (!isRedirect) return response
     await response.body?.cancel().catch(() => {})
     const next = location !== null && URL.canParse(location, at.href) ? new URL(location, at) : undefined
-    if (next?.origin !== url.origin || redirects >= maxRedirects) throw problems.redirected(url.href, next?.origin)
+    if (next?.origin !== url.origin || redirects >= maxRedirects)
+      throw transportErrors.redirected(url.href, next?.origin)
     // A POST that would become a GET would lose its message.
     if (init.method !== 'GET' && response.status !== 307 && response.status !== 308)
-      throw problems.redirected(url.href, next.href)
+      throw transportErrors.redirected(url.href, next.href)
     at = next
   }
 }

@@ -1,8 +1,11 @@
 import { createParser } from 'eventsource-parser'
-import { isJexoError, problems } from '../errors.js'
-import { SessionGone, type Wire, type WireEnds } from '../link/wire.js'
+import { isJexoError } from '../errors.js'
+import { linkErrors } from '../link/errors.js'
+import { SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
+import { protocolErrors } from '../protocol/errors.js'
 import { isRequest, isResponse, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
+import { transportErrors } from './errors.js'
 import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
 
 export interface HttpWireOptions {
@@ -64,7 +67,7 @@ export class HttpWire implements Wire {
   readonly #aborter = new AbortController()
   /** What ends each request that is under way. */
   readonly #requests = new Map<RequestId, AbortController>()
-  #ends: WireEnds | undefined
+  #handlers: WireHandlers | undefined
   #sessionId: string | undefined
   #revision: Revision | undefined
   /** Ends the standing stream of the session that is being forgotten. */
@@ -78,8 +81,8 @@ export class HttpWire implements Wire {
     this.#onExchange = options.onExchange
   }
 
-  start(ends: WireEnds): void {
-    this.#ends = ends
+  start(handlers: WireHandlers): void {
+    this.#handlers = handlers
   }
 
   opened(revision: Revision): void {
@@ -120,7 +123,7 @@ export class HttpWire implements Wire {
     if (type.startsWith('text/event-stream')) return this.#follow(response, message)
     await response.body?.cancel()
     if (!isRequest(message)) return
-    throw problems.answerMalformed(message.method, `HTTP ${response.status} came with ${type || 'nothing'}`)
+    throw protocolErrors.answerMalformed(message.method, `HTTP ${response.status} came with ${type || 'nothing'}`)
   }
 
   /** Ends the session at the server, without waiting for long. */
@@ -167,11 +170,11 @@ export class HttpWire implements Wire {
       }
       return response
     } catch (error) {
-      if (this.#aborter.signal.aborted) throw problems.closed('closed by this side')
+      if (this.#aborter.signal.aborted) throw protocolErrors.closed('closed by this side')
       const cause = (error as Error).cause
       const reason = cause instanceof Error ? cause.message || codeOf(cause) : String(error)
       tell({ failure: reason })
-      throw problems.connectFailed(this.label, reason, error)
+      throw linkErrors.connectFailed(this.label, reason, error)
     }
   }
 
@@ -187,7 +190,7 @@ export class HttpWire implements Wire {
   #received(message: Message, by: Response): void {
     const exchange = this.#exchanges.get(by)
     if (exchange) carriers.set(message, exchange)
-    this.#ends?.receive(message)
+    this.#handlers?.receive(message)
   }
 
   #headersFor(headers: Record<string, string>): Record<string, string> {
@@ -206,14 +209,17 @@ export class HttpWire implements Wire {
     if (isRequest(message) && fault?.id === message.id) return this.#take(text, message, response)
     const said = fault?.message ?? response.statusText
     if (response.status === 404 && sentIn !== undefined) throw new SessionGone(said)
-    throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`, new HttpStatus(response.status))
+    throw linkErrors.connectFailed(this.label, `HTTP ${response.status}: ${said}`, new HttpStatus(response.status))
   }
 
   #take(text: string, asked: Message, by: Response): void {
     const messages = messagesIn(text)
     for (const message of messages ?? []) this.#received(message, by)
     if (!isRequest(asked) || messages?.some((message) => isAnswerTo(message, asked.id))) return
-    throw problems.answerMalformed(asked.method, messages ? 'the body is another message' : 'the body is no JSON')
+    throw protocolErrors.answerMalformed(
+      asked.method,
+      messages ? 'the body is another message' : 'the body is no JSON',
+    )
   }
 
   /** Reads a stream to its end; where the answer is still missing then, resumes it after the last event. */
@@ -229,14 +235,14 @@ export class HttpWire implements Wire {
       if (reading.isAnswered || this.#aborter.signal.aborted) return
       // Without an event to resume after there is no answer to wait for: the call was cancelled, or the server does not keep to the rules.
       if (reading.lastEventId === undefined || resumes >= mostResumes)
-        throw problems.answerMalformed(
+        throw protocolErrors.answerMalformed(
           isRequest(asked) ? asked.method : 'a message',
           'the stream ended without the answer',
         )
       await this.#pause(reading.retryMs)
       current = await this.#openStream(reading.lastEventId)
       if (!current.ok)
-        throw problems.connectFailed(this.label, `the stream could not be resumed: HTTP ${current.status}`)
+        throw linkErrors.connectFailed(this.label, `the stream could not be resumed: HTTP ${current.status}`)
     }
   }
 
@@ -250,7 +256,7 @@ export class HttpWire implements Wire {
       onEvent: (event) => {
         if (event.id !== undefined) reading.lastEventId = event.id
         if (event.data === '') return
-        for (const message of messagesIn(event.data, this.#ends?.unusable) ?? []) {
+        for (const message of messagesIn(event.data, this.#handlers?.unusable) ?? []) {
           if (id !== undefined && isAnswerTo(message, id)) reading.isAnswered = true
           this.#received(message, response)
         }
@@ -260,7 +266,7 @@ export class HttpWire implements Wire {
       },
       maxBufferSize: maxAnswerBytes,
       onError: (error) => {
-        if (error.type === 'max-buffer-size-exceeded') throw problems.answerTooLong(maxAnswerBytes)
+        if (error.type === 'max-buffer-size-exceeded') throw transportErrors.answerTooLong(maxAnswerBytes)
       },
     })
     const decoder = new TextDecoder()

@@ -1,6 +1,6 @@
 import { Engine } from '../engine/engine.js'
 import type { RunningKit } from '../engine/running-kit.js'
-import type { Wire, WireEnds } from '../link/wire.js'
+import type { Wire, WireHandlers } from '../link/wire.js'
 import type { Message } from '../protocol/messages.js'
 import { Intake } from './intake.js'
 
@@ -18,10 +18,10 @@ export class MemoryWire implements Wire {
     this.#closesKit = closesKit
   }
 
-  start(ends: WireEnds): void {
+  start(handlers: WireHandlers): void {
     this.#running.start()
     const deliver = (messages: Message | Message[]) => {
-      for (const message of [messages].flat()) ends.receive(copy(message))
+      for (const message of [messages].flat()) handlers.receive(copy(message))
     }
     const intake = new Intake(
       () => engine,

@@ -1,9 +1,9 @@
 import type { IncomingMessage, Server, ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import type { RunningKit, RunningOptions } from '../engine/running-kit.js'
-import { problems } from '../errors.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { ByteGatherer } from './byte-gatherer.js'
+import { transportErrors } from './errors.js'
 import { isLoopback } from './http/checks.js'
 import { type EndpointOptions, HttpEndpoint } from './http/endpoint.js'
 import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.js'
@@ -59,7 +59,7 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
   const { host = '127.0.0.1', port = 0, publicUrl, token, drainMs = 5000 } = options
   const isPublic = !isLoopback(host) || publicUrl !== undefined
   if (isPublic && token === undefined && !options.isOpenToAnyone)
-    throw problems.publicWithoutAccess(publicUrl ?? host)
+    throw transportErrors.publicWithoutAccess(publicUrl ?? host)
   const publicHosts = publicUrl === undefined ? [] : [new URL(publicUrl).host]
   const allowedHosts = [...publicHosts, ...(options.allowedHosts ?? [])]
   const running = isKit(given) ? runOnNode(given, options) : given
@@ -86,7 +86,7 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
 function listen(server: Server, host: string, port: number): Promise<AddressInfo> {
   return new Promise((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) => {
-      reject(error.code === 'EADDRINUSE' ? problems.portTaken(host, port) : error)
+      reject(error.code === 'EADDRINUSE' ? transportErrors.portTaken(host, port) : error)
     })
     server.listen(port, host, () => resolve(server.address() as AddressInfo))
   })

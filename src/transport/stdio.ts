@@ -16,7 +16,7 @@ export interface StdioOptions {
 }
 
 /** Serves a running kit on this process's stdin and stdout until stdin closes or a signal comes (digest §7). */
-export async function serveStdio(running: RunningKit, options: StdioOptions = {}): Promise<void> {
+export async function runStdio(running: RunningKit, options: StdioOptions = {}): Promise<void> {
   const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
   const guard = installStdoutGuard()
   running.start()

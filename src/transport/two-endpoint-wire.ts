@@ -1,7 +1,10 @@
 import { createParser } from 'eventsource-parser'
-import { problems } from '../errors.js'
-import type { Wire, WireEnds } from '../link/wire.js'
+import { messageOf } from '../errors.js'
+import { linkErrors } from '../link/errors.js'
+import type { Wire, WireHandlers } from '../link/wire.js'
+import { protocolErrors } from '../protocol/errors.js'
 import { type Message, messagesIn } from '../protocol/messages.js'
+import { transportErrors } from './errors.js'
 import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
 import type { HttpWireOptions } from './http-wire.js'
 
@@ -21,37 +24,37 @@ export class TwoEndpointWire implements Wire {
     this.#fetch = options.fetch ?? globalThis.fetch.bind(globalThis)
   }
 
-  async start(ends: WireEnds): Promise<void> {
+  async start(handlers: WireHandlers): Promise<void> {
     const headers = { ...this.#options.headers, accept: 'text/event-stream' }
     const { signal } = this.#aborter
     const response = await fetchSameOrigin(this.#fetch, this.#url, { method: 'GET', headers, signal })
     const type = response.headers.get('content-type') ?? ''
     if (!response.ok || !type.startsWith('text/event-stream')) {
       await response.body?.cancel()
-      throw problems.connectFailed(this.label, `HTTP ${response.status}, and no event stream`)
+      throw linkErrors.connectFailed(this.label, `HTTP ${response.status}, and no event stream`)
     }
     await new Promise<void>((resolve, reject) => {
-      this.#read(response, ends, (address) => {
+      this.#read(response, handlers, (address) => {
         const url = URL.canParse(address, this.#url.href) ? new URL(address, this.#url) : undefined
         if (url?.origin !== this.#url.origin)
-          return reject(problems.connectFailed(this.label, `it names an address of another origin, ${address}`))
+          return reject(linkErrors.connectFailed(this.label, `it names an address of another origin, ${address}`))
         this.#postUrl = url
         resolve()
       }).then(
         () => {
-          reject(problems.connectFailed(this.label, 'the stream ended before it named an address'))
-          ends.closed('the server ended its stream')
+          reject(linkErrors.connectFailed(this.label, 'the stream ended before it named an address'))
+          handlers.closed('the server ended its stream')
         },
         (error) => {
           reject(error)
-          ends.closed(error instanceof Error ? error.message : String(error))
+          handlers.closed(messageOf(error))
         },
       )
     })
   }
 
   async send(message: Message): Promise<void> {
-    if (!this.#postUrl) throw problems.closed('it is not open')
+    if (!this.#postUrl) throw protocolErrors.closed('it is not open')
     const response = await fetchSameOrigin(this.#fetch, this.#postUrl, {
       method: 'POST',
       body: JSON.stringify(message),
@@ -59,7 +62,7 @@ export class TwoEndpointWire implements Wire {
       signal: this.#aborter.signal,
     })
     const said = response.ok ? '' : (await textOf(response, 1_000_000)).slice(0, 200)
-    if (!response.ok) throw problems.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
+    if (!response.ok) throw linkErrors.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
     await response.body?.cancel()
   }
 
@@ -67,15 +70,15 @@ export class TwoEndpointWire implements Wire {
     this.#aborter.abort()
   }
 
-  async #read(response: Response, ends: WireEnds, onAddress: (address: string) => void): Promise<void> {
+  async #read(response: Response, handlers: WireHandlers, onAddress: (address: string) => void): Promise<void> {
     const parser = createParser({
       onEvent: ({ event, data }) => {
         if (event === 'endpoint') return onAddress(data)
-        for (const message of messagesIn(data, ends.unusable) ?? []) ends.receive(message)
+        for (const message of messagesIn(data, handlers.unusable) ?? []) handlers.receive(message)
       },
       maxBufferSize: maxAnswerBytes,
       onError: (error) => {
-        if (error.type === 'max-buffer-size-exceeded') throw problems.answerTooLong(maxAnswerBytes)
+        if (error.type === 'max-buffer-size-exceeded') throw transportErrors.answerTooLong(maxAnswerBytes)
       },
     })
     const decoder = new TextDecoder()

@@ -1,17 +1,20 @@
 import type { Finding } from './finding.js'
 
 /** What stands at a part, for who shows parts. */
-export type PartFinding = Pick<Finding, 'rule' | 'severity' | 'what' | 'fix'>
+export type PartFinding = Pick<Finding, 'rule' | 'severity' | 'problem' | 'fix'>
 
 /** Findings by the parts that they are about: `tool weigh_hive`. What is about the server as a whole is left out. */
 export function byPart(findings: readonly Finding[]): Record<string, PartFinding[]> {
   const found: Record<string, PartFinding[]> = {}
-  for (const { rule, severity, where, what, fix } of findings) {
-    for (const place of where.split(' and ')) {
+  for (const { rule, severity, location, problem, fix } of findings) {
+    for (const place of location.split(' and ')) {
       const [part = ''] = place.split(', ')
       if (!/^(tool|prompt|resource|template) /.test(part)) continue
       const inside = place.slice(part.length + 2)
-      found[part] = [...(found[part] ?? []), { rule, severity, what: inside ? `${inside}: ${what}` : what, fix }]
+      found[part] = [
+        ...(found[part] ?? []),
+        { rule, severity, problem: inside ? `${inside}: ${problem}` : problem, fix },
+      ]
     }
   }
   return found

@@ -1,5 +1,5 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import type { Surface } from './surface.js'
+import type { Snapshot } from './snapshot.js'
 
 /** What a server offered when it was saved: what its users may rely on. */
 export interface Contract {
@@ -12,7 +12,7 @@ export interface Contract {
   templates: string[]
 }
 
-export function contractOf({ name, tools, prompts, resources, templates }: Surface): Contract {
+export function toContract({ name, tools, prompts, resources, templates }: Snapshot): Contract {
   return {
     version: 1,
     kind: 'contract',
@@ -41,7 +41,7 @@ export interface Drift {
 }
 
 /** What has changed since: breaking is what a caller who relied on it would notice. */
-export function driftBetween(before: Contract, now: Contract): Drift[] {
+export function diffContracts(before: Contract, now: Contract): Drift[] {
   return [
     ...between('tool', before.tools, now.tools, (name, old, current) => [
       ...inputDrift(`tool ${name}`, old.input, current.input),

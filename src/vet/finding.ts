@@ -1,4 +1,4 @@
-import type { Surface } from './surface.js'
+import type { Snapshot } from './snapshot.js'
 
 /** An error is a fault for somebody; a warning will be one for some; a note is worth a thought. */
 export const severities = ['error', 'warning', 'note'] as const
@@ -10,9 +10,9 @@ export type Group = (typeof groups)[number]
 /** What a rule has found in one place. */
 export interface Found {
   /** The place, such as `tool weigh_hive, parameter hive`. */
-  where: string
+  location: string
   /** What is there, and why it matters. */
-  what: string
+  problem: string
   /** What to do. */
   fix: string
   /** Where it is more or less grave than the rule says. */
@@ -26,7 +26,7 @@ export interface Rule {
   severity: Severity
   /** What it looks for, in a sentence. */
   about: string
-  check(surface: Surface): readonly Found[] | Promise<readonly Found[]>
+  check(surface: Snapshot): readonly Found[] | Promise<readonly Found[]>
 }
 
 export interface Finding extends Found {

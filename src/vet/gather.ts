@@ -10,10 +10,10 @@ import { labelOfStep } from '../replay/case.js'
 import { readCase } from '../replay/read-case.js'
 import { commandOf } from '../target/command-of.js'
 import { openTarget, type Target } from '../target/target.js'
-import type { NodeDialOptions } from '../transport/node-dial.js'
+import type { NodeConnectOptions } from '../transport/node-connect.js'
 import type { Contract } from './contract.js'
 import { Heard } from './heard.js'
-import type { Surface } from './surface.js'
+import type { Snapshot } from './snapshot.js'
 
 export interface GatherOptions {
   /** What was saved of it. */
@@ -27,9 +27,9 @@ export interface GatherOptions {
 export async function surfaceOf(
   target: Exclude<Target, { kind: 'tape' }>,
   { contract, cases, timeoutMs = 30_000 }: GatherOptions = {},
-): Promise<Surface> {
+): Promise<Snapshot> {
   const heard = new Heard()
-  const options: NodeDialOptions = { timeoutMs, ...heard.listeners }
+  const options: NodeConnectOptions = { timeoutMs, ...heard.listeners }
   // A kit is looked at as a host would start it, beside its own knowledge.
   const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
   const { link } = await openTarget(started, options)
@@ -56,7 +56,7 @@ async function kitOf(target: Extract<Target, { kind: 'kit' }>): Promise<Kit | un
 }
 
 /** What a server says of itself over a link that is open. */
-export async function lookAt(link: Link): Promise<Surface> {
+export async function lookAt(link: Link): Promise<Snapshot> {
   const catalogue = await readCatalogue(link)
   const { name, version } = link.serverInfo
   const [costs, filled] = await Promise.all([costsOf(catalogue.tools), fillOne(link, catalogue.prompts)])
@@ -64,7 +64,7 @@ export async function lookAt(link: Link): Promise<Surface> {
 }
 
 /** A prompt with a required argument that can be filled by what the server itself completes: asking is harmless. */
-async function fillOne(link: Link, prompts: readonly PromptDefinition[]): Promise<Surface['filled']> {
+async function fillOne(link: Link, prompts: readonly PromptDefinition[]): Promise<Snapshot['filled']> {
   for (const { name, arguments: given = [] } of prompts.slice(0, 3)) {
     const needed = given.filter(({ required }) => required)
     const [first] = needed

@@ -5,7 +5,7 @@ import { rules } from './rules.js'
 const levels = { error: 'error', warning: 'warning', note: 'note' } as const
 
 /** Findings as SARIF 2.1.0, which code hosts show beside the lines. */
-export function sarifOf(findings: readonly Finding[], artefact: string): Record<string, unknown> {
+export function toSarif(findings: readonly Finding[], artefact: string): Record<string, unknown> {
   const known = rules.map(({ id, about, group, severity }) => ({
     id,
     shortDescription: { text: about },
@@ -21,14 +21,14 @@ export function sarifOf(findings: readonly Finding[], artefact: string): Record<
     runs: [
       {
         tool: { driver: { name: 'jexo vet', version, rules: [...known, ...others.map((id) => ({ id }))] } },
-        results: findings.map(({ rule, severity, where, what, fix }) => ({
+        results: findings.map(({ rule, severity, location, problem, fix }) => ({
           ruleId: rule,
           level: levels[severity],
-          message: { text: `${where}: ${what}. ${fix[0]?.toUpperCase()}${fix.slice(1)}.` },
+          message: { text: `${location}: ${problem}. ${fix[0]?.toUpperCase()}${fix.slice(1)}.` },
           locations: [
             {
               physicalLocation: { artifactLocation: { uri: artefact } },
-              logicalLocations: [{ fullyQualifiedName: where }],
+              logicalLocations: [{ fullyQualifiedName: location }],
             },
           ],
         })),

@@ -1,11 +1,11 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
-import { misfitsOf } from './misfits.js'
-import type { Surface } from './surface.js'
+import { issuesOf } from './schema-issues.js'
+import type { Snapshot } from './snapshot.js'
 import type { Called, Subject } from './wire/requirement.js'
 
 /** What the table of the standard can be tried on in any server: only what reads, by its own examples, or without arguments. */
-export async function subjectOf({ tools, resources, filled }: Surface): Promise<Subject> {
+export async function subjectOf({ tools, resources, filled }: Snapshot): Promise<Subject> {
   const readable: { tool: ToolDefinition; called: Called }[] = []
   for (const tool of tools) {
     const args = tool.annotations?.readOnlyHint === true ? await argumentsFor(tool.inputSchema) : undefined
@@ -24,7 +24,7 @@ export async function subjectOf({ tools, resources, filled }: Surface): Promise<
 
 async function argumentsFor(schema: JsonObject): Promise<JsonObject | undefined> {
   const [example] = Array.isArray(schema.examples) ? schema.examples : []
-  if (isObject(example)) return (await misfitsOf(schema, example)).length === 0 ? example : undefined
+  if (isObject(example)) return (await issuesOf(schema, example)).length === 0 ? example : undefined
   return Array.isArray(schema.required) && schema.required.length > 0 ? undefined : {}
 }
 

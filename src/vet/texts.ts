@@ -1,5 +1,5 @@
 import { isObject } from '../protocol/messages.js'
-import { inPrompt, inTool, type Surface, schemasIn } from './surface.js'
+import { inPrompt, inTool, type Snapshot, schemasIn } from './snapshot.js'
 
 /** Every text that a model or a host gets to read, with where it stands. */
 export function textsOf({
@@ -8,7 +8,7 @@ export function textsOf({
   resources,
   templates,
   instructions,
-}: Surface): { where: string; text: string }[] {
+}: Snapshot): { where: string; text: string }[] {
   const found: { where: string; text: string }[] = []
   const add = (where: string, ...texts: unknown[]) => {
     for (const text of texts) if (typeof text === 'string' && text !== '') found.push({ where, text })

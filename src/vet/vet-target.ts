@@ -1,15 +1,15 @@
 import { existsSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname } from 'node:path'
-import { problems } from '../errors.js'
 import type { Target } from '../target/target.js'
 import { readChoices } from './configuration.js'
 import type { Contract } from './contract.js'
+import { vetErrors } from './errors.js'
 import { surfaceOf } from './gather.js'
 import { Heard } from './heard.js'
 import { type ProbeReport, probe } from './probe/probe.js'
 import { ruleIds } from './rules.js'
-import type { Surface } from './surface.js'
+import type { Snapshot } from './snapshot.js'
 import { type VetReport, vet } from './vet.js'
 import { type WireReport, wireFindings } from './wire-findings.js'
 
@@ -27,7 +27,7 @@ export interface VetOptions {
   /** How long a request may stay unanswered; 30,000 by default. */
   timeoutMs?: number | undefined
   /** How long a row of `wire` or a call of `probe` may wait; 2,000 and 5,000 by default. */
-  rowTimeoutMs?: number | undefined
+  checkTimeoutMs?: number | undefined
   onProgress?: (what: string, done: number, all: number) => void
 }
 
@@ -35,7 +35,7 @@ export interface TargetReport extends VetReport {
   wire?: Omit<WireReport, 'findings'>
   probe?: Omit<ProbeReport, 'findings'>
   /** All that was looked at. */
-  surface: Surface
+  surface: Snapshot
 }
 
 /** Looks at a target by every rule, and by what else is asked for. Rejects with a `JexoError` where it does not start or answer. */
@@ -48,7 +48,7 @@ export async function vetTarget(
     wire,
     probe: probing,
     timeoutMs,
-    rowTimeoutMs,
+    checkTimeoutMs,
     onProgress = () => {},
   }: VetOptions = {},
 ): Promise<TargetReport> {
@@ -61,15 +61,18 @@ export async function vetTarget(
     ...(timeoutMs === undefined ? {} : { timeoutMs }),
   })
   const held = wire
-    ? await wireFindings(target, surface, { ...wire, revision: wire.revision, stepMs: rowTimeoutMs }, (done, all) =>
-        onProgress('the standard: row', done, all),
+    ? await wireFindings(
+        target,
+        surface,
+        { ...wire, revision: wire.revision, stepMs: checkTimeoutMs },
+        (done, all) => onProgress('the standard: row', done, all),
       )
     : undefined
   const heard = new Heard()
   const probed = probing
     ? await probe(target, surface.tools, {
         ...probing,
-        timeoutMs: rowTimeoutMs,
+        timeoutMs: checkTimeoutMs,
         heard,
         onTool: (done, all) => onProgress('probing: tool', done, all),
       })
@@ -96,7 +99,7 @@ export const contractFileOf = (target: Target): string =>
 
 async function readContract(file: string, isWanted: boolean): Promise<Contract | undefined> {
   if (!existsSync(file)) {
-    if (isWanted) throw problems.contractUnreadable(file, 'there is no such file')
+    if (isWanted) throw vetErrors.contractUnreadable(file, 'there is no such file')
     return undefined
   }
   try {
@@ -105,6 +108,6 @@ async function readContract(file: string, isWanted: boolean): Promise<Contract |
       throw new Error('it has no "kind": "contract" and "version": 1')
     return contract
   } catch (error) {
-    throw problems.contractUnreadable(file, (error as Error).message)
+    throw vetErrors.contractUnreadable(file, (error as Error).message)
   }
 }

@@ -1,7 +1,8 @@
+import { messageOf } from '../errors.js'
 import type { RuleChoice } from './configuration.js'
 import { type Finding, type Rule, severities } from './finding.js'
 import { rules } from './rules.js'
-import type { Surface } from './surface.js'
+import type { Snapshot } from './snapshot.js'
 
 export interface VetReport {
   findings: Finding[]
@@ -13,7 +14,7 @@ export interface VetReport {
 
 /** Asks every rule. A rule that breaks on a server's odd content is itself a finding: the others go on. */
 export async function vet(
-  surface: Surface,
+  surface: Snapshot,
   choices: readonly RuleChoice[] = [],
   more: readonly Finding[] = [],
   asked: readonly Rule[] = rules,
@@ -29,18 +30,18 @@ export async function vet(
   return { findings: findings.sort(byGravity), asked: kept.length, off }
 }
 
-async function findingsOf({ id, group, severity, check }: Rule, surface: Surface): Promise<Finding[]> {
+async function findingsOf({ id, group, severity, check }: Rule, surface: Snapshot): Promise<Finding[]> {
   try {
     return (await check(surface)).map((found) => ({ rule: id, group, severity, ...found }))
   } catch (error) {
-    const reason = error instanceof Error ? error.message : String(error)
+    const reason = messageOf(error)
     return [
       {
         rule: id,
         group,
         severity: 'note',
-        where: 'server',
-        what: `the rule could not be asked: ${reason}`,
+        location: 'server',
+        problem: `the rule could not be asked: ${reason}`,
         fix: 'look at what the server lists',
       },
     ]
@@ -50,4 +51,4 @@ async function findingsOf({ id, group, severity, check }: Rule, surface: Surface
 const byGravity = (one: Finding, other: Finding) =>
   severities.indexOf(one.severity) - severities.indexOf(other.severity) ||
   one.rule.localeCompare(other.rule) ||
-  one.where.localeCompare(other.where)
+  one.location.localeCompare(other.location)

@@ -1,10 +1,10 @@
-import { problems } from '../errors.js'
+import { kitErrors } from '../kit/errors.js'
 import { newestRevision, revisions } from '../protocol/revisions.js'
 import { commandOf } from '../target/command-of.js'
 import type { Target } from '../target/target.js'
 import type { Finding } from './finding.js'
+import type { Snapshot } from './snapshot.js'
 import { subjectOf } from './subject.js'
-import type { Surface } from './surface.js'
 import { WireCheck } from './wire/check.js'
 import { childServer } from './wire/child-talk.js'
 import { httpServer } from './wire/http-talk.js'
@@ -21,13 +21,13 @@ export interface WireReport {
 /** Holds a server to the table of the standard, in one revision. What is called is only what reads. */
 export async function wireFindings(
   target: Exclude<Target, { kind: 'tape' }>,
-  surface: Surface,
+  surface: Snapshot,
   { revision: asked, stepMs = 2000 }: { revision?: string | undefined; stepMs?: number | undefined },
   onRow: (done: number, all: number) => void = () => {},
 ): Promise<WireReport> {
   const revision = asked === undefined ? newestRevision : revisions.find(({ date }) => date === asked)
   if (!revision)
-    throw problems.argumentUnreadable(`the revision ${asked}`, revisions.map(({ date }) => date).join(', '))
+    throw kitErrors.argumentUnreadable(`the revision ${asked}`, revisions.map(({ date }) => date).join(', '))
   const check = new WireCheck(serverFor(target), revision, await subjectOf(surface), {
     stepMs,
     openMs: 20_000,
@@ -49,8 +49,8 @@ export async function wireFindings(
           rule: `wire-${row.id}`,
           group: 'wire',
           severity: 'error',
-          where: `standard §${row.section}`,
-          what: `${row.says} It does not: ${outcome.why}`.slice(0, 600),
+          location: `standard §${row.section}`,
+          problem: `${row.says} It does not: ${outcome.why}`.slice(0, 600),
           fix: 'fix it as that section of the standard says',
         })
       }

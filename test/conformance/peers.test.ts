@@ -1,7 +1,7 @@
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import type { Loose } from '../support/raw-session.js'
 
 const hello = (message: Loose, more: object = {}) => ({
@@ -148,12 +148,12 @@ const patienceFor = (then: RegExp | 'answer') => ({
 })
 
 const ways: [string, (bad: Row[1]) => Promise<{ link: Link; end: () => Promise<void> }>][] = [
-  ['a child', async (bad) => ({ link: await dial(childOf(bad)), end: async () => {} })],
+  ['a child', async (bad) => ({ link: await connect(childOf(bad)), end: async () => {} })],
   [
     'an HTTP stream',
     async (bad) => {
       const { url, end } = await overStreams(bad)
-      return { link: await dial(url), end }
+      return { link: await connect(url), end }
     },
   ],
 ]
@@ -234,7 +234,7 @@ describe('a server that is called by HTTP and answers with', () => {
       response.writeHead(200, { 'content-type': 'application/json', 'mcp-session-id': 'one' })
       response.end(JSON.stringify(body.method === 'initialize' ? hello(body) : good(body)))
     })
-    const link = await dial(url)
+    const link = await connect(url)
     await expect(link.call('bad', {}, patienceFor(says))).rejects.toThrow(says)
     expect(await link.call('good')).toEqual(fine)
     await link.close()
@@ -260,7 +260,7 @@ describe('a server that greets with', () => {
     const script = `const hello = ${hello}; const answer = ${answer}
       require('node:readline').createInterface({ input: process.stdin })
         .on('line', (line) => console.log(JSON.stringify(answer(JSON.parse(line)))))`
-    await expect(dial({ command: process.execPath, args: ['-e', script] }, { timeoutMs: 5000 })).rejects.toThrow(
+    await expect(connect({ command: process.execPath, args: ['-e', script] }, { timeoutMs: 5000 })).rejects.toThrow(
       says,
     )
   })
@@ -271,6 +271,6 @@ describe('a server that greets with', () => {
     ['half a message', 'process.stdout.write(`{"jsonrpc":"2.0"`); process.exit(0)', /with code 0/],
     ['a closed stdout', 'require("fs").closeSync(1); setTimeout(() => process.exit(5), 200)', /with code 5/],
   ])('%s is told with what it said', async (_what, script, says) => {
-    await expect(dial({ command: process.execPath, args: ['-e', script] })).rejects.toThrow(says)
+    await expect(connect({ command: process.execPath, args: ['-e', script] })).rejects.toThrow(says)
   })
 })

@@ -1,5 +1,5 @@
 import { join } from 'node:path'
-import { overHttp } from 'jexo/node'
+import { serveHttp } from 'jexo/node'
 import { revisions } from '../../src/protocol/revisions.js'
 import { WireCheck } from '../../src/vet/wire/check.js'
 import { childServer } from '../../src/vet/wire/child-talk.js'
@@ -38,9 +38,9 @@ const subject: Required<Subject> = {
 }
 
 const folder = newFolder()
-let service: Awaited<ReturnType<typeof overHttp>>
+let service: Awaited<ReturnType<typeof serveHttp>>
 beforeAll(async () => {
-  service = await overHttp(kit)
+  service = await serveHttp(kit)
   const packed = await jexo('pack', `${import.meta.dirname}/everything.kit.ts`, '--out', folder)
   expect(packed).toMatchObject({ code: 0 })
 })

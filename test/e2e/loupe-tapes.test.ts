@@ -152,7 +152,7 @@ test('attach writes the relayed entry, which works from anywhere and records', a
   const file = join(folder, 'apiary.tape.jsonl')
   const attached = await run(
     process.execPath,
-    [bin, 'attach', apiary, '--relayed', '--tape', file, '--to', config],
+    [bin, 'attach', apiary, '--record', '--tape', file, '--to', config],
     { cwd: folder },
   )
   expect(attached).toMatchObject({
@@ -163,7 +163,7 @@ test('attach writes the relayed entry, which works from anywhere and records', a
   expect(args.slice(1)).toEqual(['relay', apiary, '--tape', file])
   expect((await jexo('call', `${config}#apiary`, 'weigh_hive', 'hive=ML-04')).code).toBe(0)
   expect(readFileSync(file, 'utf8')).toContain('"weigh_hive"')
-  const child = await jexo('attach', oddServer, '--relayed', '--tape', newTape())
+  const child = await jexo('attach', oddServer, '--record', '--tape', newTape())
   expect(child.code).toBe(0)
   expect(child.stdout).toMatch(/"relay",\s+"exec:/)
 })

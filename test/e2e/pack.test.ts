@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process'
 import { chmodSync, cpSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { parse, parseAllDocuments } from 'yaml'
 import {
   apiary,
@@ -89,12 +89,12 @@ describe('a packed file', () => {
       env: { ...bare, JEXO_PORT: String(port), JEXO_LOG: 'json' },
     })
     await serving.until(new RegExp(`"url":"http://127\\.0\\.0\\.1:${port}/bees"`))
-    const link = await dial(`http://127.0.0.1:${port}/bees`)
+    const link = await connect(`http://127.0.0.1:${port}/bees`)
     expect(await link.tools()).toHaveLength(23)
     await link.close()
     expect(await serving.end('SIGTERM')).toBe(0)
     const help = await run(process.execPath, ['apiary.mjs', '--help'], { cwd: empty, env: bare })
-    expect(help.stderr).toMatch(/--needs-name[\s\S]*It reads from the environment:[\s\S]*APIARY_SITE/)
+    expect(help.stderr).toMatch(/--require-host[\s\S]*It reads from the environment:[\s\S]*APIARY_SITE/)
     const wrong = await run(process.execPath, ['apiary.mjs', '--htp'], { cwd: empty, env: bare })
     expect(wrong).toMatchObject({ code: 2, stderr: expect.stringContaining('the arguments that --help names') })
   })

@@ -1,6 +1,6 @@
 import { writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { apiary, bin, jexo, Running, root, run, written } from '../support/cli.js'
 
 afterAll(() => Running.endAll())
@@ -24,7 +24,7 @@ test('serve --watch loads an edit without dropping the session, and keeps the ol
   const until = async (pattern: RegExp) => {
     while (!pattern.test(heard)) await new Promise<void>((resolve) => (wake = resolve))
   }
-  const link = await dial(
+  const link = await connect(
     { command: process.execPath, args: [bin, 'serve', kit, '--watch'] },
     {
       onStderr: (line) => {
@@ -161,7 +161,7 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
     for (const [flags, env, at, site] of rows) {
       const serving = new Running([bin, 'serve', kit, ...flags], { env: { ...plain, ...env } })
       const [, url = ''] = await serving.until(at)
-      const link = await dial(url, { headers: { authorization: 'Bearer t' } })
+      const link = await connect(url, { headers: { authorization: 'Bearer t' } })
       expect((await link.call('site')).content[0]).toMatchObject({ text: site })
       await link.close()
       expect(await serving.end('SIGTERM')).toBe(0)
@@ -172,7 +172,7 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
       [['--http', '0', '--path', 'mcp'], {}, /a path that begins with \//],
       [['--http', '0', '--public-url', 'hives.example'], {}, /one with its scheme/],
       [
-        ['--http', '0.0.0.0:0', '--needs-name'],
+        ['--http', '0.0.0.0:0', '--require-host'],
         {},
         /reach 0\.0\.0\.0:0 by host names, and this server refuses unknown host names/,
       ],
@@ -190,7 +190,7 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
     const serving = new Running([bin, 'serve', kit, '--http', '0', '--metrics'], { env })
     const [, url = ''] = await serving.until(/"url":"(http:[^"]+)"/)
     const headers = { authorization: 'Bearer t' }
-    const link = await dial(url, { headers })
+    const link = await connect(url, { headers })
     await link.call('site')
     await link.call('refuse')
     await expect(link.call('nothing')).rejects.toThrow()

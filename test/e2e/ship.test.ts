@@ -3,7 +3,7 @@ import { existsSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { join } from 'node:path'
 import { parse } from 'dotenv'
-import { dial } from 'jexo/link'
+import { connect } from 'jexo/link'
 import { bin, newFolder, type Ran, Running, root, run } from '../support/cli.js'
 import { freePort } from '../support/databases.js'
 import { Sshd } from '../support/sshd.js'
@@ -41,7 +41,7 @@ async function newPlace(
 }
 
 const which = async (url: string) => {
-  const link = await dial(url)
+  const link = await connect(url)
   try {
     return (await link.call('which_version')).content[0]
   } finally {
@@ -62,7 +62,7 @@ test('a ship under a constant load of calls switches releases, and no call fails
   const failures: unknown[] = []
   let isOver = false
   const callsIn = async (times: number) => {
-    const link = await dial(url)
+    const link = await connect(url)
     for (let count = 0; count < times && !isOver; count++) {
       const { content, isError } = await link.call('which_version', { waitMs: 10 })
       if (isError) failures.push(content)
@@ -91,7 +91,7 @@ test('a ship under a constant load of calls switches releases, and no call fails
 
 test('a session stays with the release that opened it until it ends; rollback goes back, and status and logs tell of it', async () => {
   const { folder, url, kit } = await newPlace()
-  const link = await dial(url)
+  const link = await connect(url)
   const older = new AbortController()
   const stream = await fetch(url.replace('/mcp', '/sse'), {
     headers: { accept: 'text/event-stream' },
@@ -119,7 +119,7 @@ test('a session stays with the release that opened it until it ends; rollback go
   }
   await until(/1\.0\.0-\w+ has ended/)
   const back = await ship('--to', folder, '--rollback', '--json')
-  expect(JSON.parse(back.stdout)).toMatchObject({ url, tools: 2, proof: { called: 'which_version' } })
+  expect(JSON.parse(back.stdout)).toMatchObject({ url, tools: 2, check: { called: 'which_version' } })
   expect(await which(url)).toMatchObject(says('1.0.0'))
   expect(await ship('--to', folder, '--rollback', 'none')).toMatchObject({
     code: 2,
@@ -153,7 +153,7 @@ const packedOf = async (kit: string) => {
 
 test('a release that crashes is started again, and requests wait for it', async () => {
   const { url } = await newPlace()
-  const link = await dial(url)
+  const link = await connect(url)
   await expect(link.call('die')).rejects.toThrow()
   expect(await which(url)).toMatchObject(says('1.0.0'))
   await link.close()
@@ -173,7 +173,7 @@ test('what others can reach has a token, which the attach line holds; the place 
   expect(ran).toMatchObject({ code: 0, stdout: `${publicUrl}\n` })
   const token = /Authorization: Bearer ([\w-]+)/.exec(ran.stderr)?.[1]
   expect((await fetch(publicUrl, { method: 'POST' })).status).toBe(401)
-  const link = await dial(publicUrl, { headers: { authorization: `Bearer ${token}` } })
+  const link = await connect(publicUrl, { headers: { authorization: `Bearer ${token}` } })
   expect((await link.call('which_version')).content[0]).toMatchObject(says('1.0.0'))
   await link.close()
   const secrets = join(folder, '.env')
@@ -258,11 +258,21 @@ describe('over ssh', () => {
     })
   })
 
-  test('serve --through lets another machine reach a server here, and opens the way again when it is lost', async () => {
+  test('serve --ssh-tunnel lets another machine reach a server here, and reconnects when the tunnel is lost', async () => {
     const kit = join(newFolder(), 'teller.kit.ts')
     writeFileSync(kit, kitText('1.0.0'))
     const [here, there] = [await freePort(), await freePort()]
-    const words = [bin, 'serve', kit, '--http', String(here), '--through', 'far', '--through-port', String(there)]
+    const words = [
+      bin,
+      'serve',
+      kit,
+      '--http',
+      String(here),
+      '--ssh-tunnel',
+      'far',
+      '--ssh-tunnel-port',
+      String(there),
+    ]
     const refused = await run(process.execPath, words, { env })
     expect(refused).toMatchObject({ code: 2, stderr: expect.stringContaining('nothing checks who calls') })
     const serving = new Running([...words, '--open-to-anyone'], { env })
@@ -270,8 +280,8 @@ describe('over ssh', () => {
     expect(url).toContain(`:${there}/`)
     expect(await which(url)).toMatchObject(says('1.0.0'))
     spawnSync('pkill', ['-f', `^ssh .*-R ${there}:127.0.0.1:${here}`])
-    await serving.until(/the way through far is lost/)
-    await serving.until(/reached through far again/)
+    await serving.until(/the ssh tunnel to far was lost/)
+    await serving.until(/the ssh tunnel to far is open again/)
     expect(await which(url)).toMatchObject(says('1.0.0'))
     expect(await serving.end('SIGTERM')).toBe(0)
     const wrong = await run(process.execPath, [...words.slice(0, 6), 'nowhere.invalid', '--open-to-anyone'], {

@@ -164,7 +164,7 @@ test('an API of Fastify gains tools in its own process, by its own description',
     'orchard.kit.mjs',
     `import { createRequire } from 'node:module'
     import { defineKit } from 'jexo'
-    import { throughInject, wrapOpenApi } from 'jexo/openapi'
+    import { fromInject, wrapOpenApi } from 'jexo/openapi'
     const require = createRequire(${JSON.stringify(join(root, 'package.json'))})
     const app = require('fastify')()
     await app.register(require('@fastify/swagger'), { openapi: { info: { title: 'Orchard', version: '1' } } })
@@ -175,7 +175,7 @@ test('an API of Fastify gains tools in its own process, by its own description',
     app.post('/trees', { schema: { operationId: 'plant', body } }, async ({ body }, reply) => reply.code(201).send(body))
     app.delete('/trees/:row', { schema: { operationId: 'fell' } }, async (_request, reply) => reply.code(204).send())
     await app.ready()
-    const parts = await wrapOpenApi(app.swagger(), { upstream: throughInject(app), writes: true })
+    const parts = await wrapOpenApi(app.swagger(), { upstream: fromInject(app), writes: true })
     export default defineKit({ name: 'orchard', version: '1', parts })`,
   )
   expect((await jexo('call', kit, 'trees_in_row', 'row=4', '--json')).stdout).toBe('{\n  "trees": 40\n}\n')

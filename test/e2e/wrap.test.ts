@@ -2,7 +2,7 @@ import { appendFileSync, readFileSync, symlinkSync, writeFileSync } from 'node:f
 import { join } from 'node:path'
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import ts from 'typescript'
 import { bin, hello, jexo, newFolder, Running, ready, root, run, written } from '../support/cli.js'
 import type { Loose } from '../support/raw-session.js'
@@ -33,7 +33,7 @@ const garden = `
     /** Notes a day of frost. @effect add */
     noteFrost(day: Date) { return this.#days.push(day) }
   }`
-const dialKit = (file: string): Promise<Link> => dial({ command: process.execPath, args: [bin, 'serve', file] })
+const dialKit = (file: string): Promise<Link> => connect({ command: process.execPath, args: [bin, 'serve', file] })
 const structured = async (link: Link, tool: string, args: Record<string, unknown> = {}) =>
   (await link.call(tool, args)).structuredContent
 
@@ -253,7 +253,7 @@ describe('a live wrap', () => {
     writeFileSync(join(folder, 'live.kit.ts'), kitOf('garden.ts'))
     const serving = new Running([bin, 'serve', join(folder, 'live.kit.ts'), '--watch', '--http', '0'])
     const [, url = ''] = await serving.until(/at (http\S+)/)
-    const link = await dial(url)
+    const link = await connect(url)
     expect(await structured(link, 'count_beds')).toEqual({ value: 1 })
     const changed = new Promise((done) => link.on('toolsChanged', () => done(true)))
     writeFileSync(

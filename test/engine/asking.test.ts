@@ -1,5 +1,5 @@
 import { defineKit, Refusal, tool } from 'jexo'
-import { alwaysAnswer, answersFrom, dial, type Link, type Question } from 'jexo/link'
+import { alwaysAnswer, answersFrom, connect, type Link, type Question } from 'jexo/link'
 import { z } from 'zod'
 import { questionFor, questionSchema } from '../../src/kit/question.js'
 import { revisions } from '../../src/protocol/revisions.js'
@@ -104,7 +104,7 @@ const filled = { name: 'Ada', kg: 41, queen: 'y', sites: ['marsh'] }
 describe('askPerson', () => {
   test('puts every kind of field into a form and gives typed content with defaults', async () => {
     const questions: Question[] = []
-    const link = await dial(kit, {
+    const link = await connect(kit, {
       onQuestion: (question) => {
         questions.push(question)
         return { action: 'accept', content: filled }
@@ -140,23 +140,23 @@ describe('askPerson', () => {
   })
 
   test.each(['decline', 'cancel'] as const)('tells the author of a %s', async (action) => {
-    const link = await dial(kit, { onQuestion: alwaysAnswer(action) })
+    const link = await connect(kit, { onQuestion: alwaysAnswer(action) })
     expect(JSON.parse(await textOf(link, 'form'))).toEqual({ action })
     await link.close()
   })
 
   test('an answer that does not fit is refused before it is sent', async () => {
-    const link = await dial(kit, { onQuestion: () => ({ action: 'accept', content: { kg: 0 } }) })
+    const link = await connect(kit, { onQuestion: () => ({ action: 'accept', content: { kg: 0 } }) })
     expect(await textOf(link, 'plain_form')).toMatch(/The host refused: The answer does not fit the question: kg/)
     await link.close()
   })
 
   test('what a form cannot hold, and hosts that cannot ask, are said in a sentence', async () => {
-    const asking = await dial(kit, { onQuestion: alwaysAnswer('accept') })
+    const asking = await connect(kit, { onQuestion: alwaysAnswer('accept') })
     expect(await textOf(asking, 'nested')).toMatch(/asks a person for "a", which a form cannot hold/)
     await asking.close()
     for (const options of [{}, { onQuestion: alwaysAnswer('accept'), revision: '2025-03-26' }]) {
-      const link = await dial(kit, options)
+      const link = await connect(kit, options)
       expect(await textOf(link, 'plain_form')).toMatch(
         /cannot put a question to a person; it did not declare "elicitation"/,
       )
@@ -181,7 +181,7 @@ describe('askPerson', () => {
 })
 
 test('pages are visited, told as finished, and demanded by an error where the host can show them', async () => {
-  const link = await dial(kit, { onQuestion: ({ kind }) => ({ action: kind === 'url' ? 'accept' : 'cancel' }) })
+  const link = await connect(kit, { onQuestion: ({ kind }) => ({ action: kind === 'url' ? 'accept' : 'cancel' }) })
   const finished = new Promise((resolve) => link.on('questionFinished', resolve))
   expect(await textOf(link, 'page')).toBe('accept')
   expect(await finished).toEqual({ elicitationId: expect.any(String) })
@@ -190,7 +190,7 @@ test('pages are visited, told as finished, and demanded by an error where the ho
     data: { elicitations: [{ mode: 'url', url: 'https://in.example/', elicitationId: expect.any(String) }] },
   })
   await link.close()
-  const older = await dial(kit, { revision: '2025-06-18', onQuestion: alwaysAnswer('accept') })
+  const older = await connect(kit, { revision: '2025-06-18', onQuestion: alwaysAnswer('accept') })
   expect(await textOf(older, 'gate')).toBe('Log in first.\nLog in here: https://in.example/')
   expect(await textOf(older, 'page')).toMatch(/did not declare "elicitation.url"/)
   await older.close()
@@ -198,7 +198,7 @@ test('pages are visited, told as finished, and demanded by an error where the ho
 
 describe('the model and the folders', () => {
   test('are asked where the host has them', async () => {
-    const link = await dial(kit, {
+    const link = await connect(kit, {
       roots: [{ uri: 'file:///hives' }],
       onModelRequest: ({ messages }) => ({
         role: 'assistant',
@@ -215,11 +215,11 @@ describe('the model and the folders', () => {
   })
 
   test('are missed in a sentence where it has not', async () => {
-    const link = await dial(kit, { revision: newest })
+    const link = await connect(kit, { revision: newest })
     expect(await textOf(link, 'folders')).toMatch(/did not declare "roots"/)
     expect(await textOf(link, 'model')).toMatch(/did not declare "sampling"/)
     await link.close()
-    const older = await dial(kit, {
+    const older = await connect(kit, {
       revision: '2025-06-18',
       onModelRequest: () => ({ role: 'assistant', model: 'm', content: { type: 'text', text: '' } }),
     })
@@ -255,10 +255,10 @@ describe('the model and the folders', () => {
 
 describe('confirm and askFor', () => {
   test('run after a yes, and not after a no', async () => {
-    const yes = await dial(kit, { onQuestion: alwaysAnswer('accept') })
+    const yes = await connect(kit, { onQuestion: alwaysAnswer('accept') })
     expect(await textOf(yes, 'remove_hive', { hive: 'ML-01' })).toBe('removed')
     await yes.close()
-    const no = await dial(kit, { onQuestion: alwaysAnswer('decline') })
+    const no = await connect(kit, { onQuestion: alwaysAnswer('decline') })
     expect(await textOf(no, 'remove_hive', { hive: 'ML-02' })).toBe(
       'The person was asked and declined. Nothing was done.',
     )
@@ -268,7 +268,7 @@ describe('confirm and askFor', () => {
   })
 
   test('say so where the host cannot ask, unless it was only wanted if possible', async () => {
-    const link = await dial(kit)
+    const link = await connect(kit)
     expect(await textOf(link, 'remove_hive', { hive: 'x' })).toMatch(/runs only after a person has agreed/)
     expect(await textOf(link, 'move_hive')).toBe('moved')
     expect(await textOf(link, 'weigh', { hive: 'x' })).toMatch(/needs kg, and this host cannot put questions/)
@@ -280,7 +280,7 @@ describe('confirm and askFor', () => {
     const onQuestion = answersFrom([{ about: 'needs to know', action: 'accept', content: { kg: 40 } }], (message) =>
       unanswered.push(message),
     )
-    const link = await dial(kit, { onQuestion })
+    const link = await connect(kit, { onQuestion })
     expect(await textOf(link, 'weigh', { hive: 'x', kg: 5 })).toBe('x 5')
     expect(await textOf(link, 'weigh', { hive: 'x' })).toBe('x 40')
     expect(await textOf(link, 'weigh', { hive: 'x' })).toMatch(/closed the question without an answer/)

@@ -1,5 +1,5 @@
 import { defineKit, Refusal, setting, tool } from 'jexo'
-import { dial } from 'jexo/link'
+import { connect } from 'jexo/link'
 import type { Loose } from '../support/raw-session.js'
 
 const outside = tool('outside', {
@@ -33,7 +33,7 @@ const environment = { KEY: 'wax-s3cret' }
 
 test('what a call does outside is told in order, with how it ended and without secrets', async () => {
   const records: Loose[] = []
-  const link = await dial(kit(), { environment, onUpstream: (record) => records.push(record) })
+  const link = await connect(kit(), { environment, onUpstream: (record) => records.push(record) })
   const { content } = await link.call('outside', {})
   expect(content).toEqual([{ type: 'text', text: '{"first":"read","third":"no answer for wax-s3cret"}' }])
   expect(records.map(({ sequence, kind, label, status }) => [sequence, kind, label, status])).toEqual([
@@ -53,15 +53,15 @@ test('what a call does outside is told in order, with how it ended and without s
 test('nothing is told to who did not ask, or by a server that was not told to', async () => {
   const methods: string[] = []
   const onMessage = (message: Loose) => methods.push(message.method)
-  const silent = await dial(kit(), { environment, onMessage })
+  const silent = await connect(kit(), { environment, onMessage })
   expect(silent.capabilities.experimental).toBeUndefined()
   await silent.call('outside', {})
   await silent.close()
-  const told = await dial(kit(), { environment, onMessage, showsUpstream: true })
+  const told = await connect(kit(), { environment, onMessage, showsUpstream: true })
   expect(told.capabilities.experimental).toEqual({ 'jexo/upstream': {} })
   await told.call('outside', {})
   await told.close()
-  const refusing = await dial(kit(), { environment, onMessage, showsUpstream: false, onUpstream: () => {} })
+  const refusing = await connect(kit(), { environment, onMessage, showsUpstream: false, onUpstream: () => {} })
   await refusing.call('outside', {})
   await refusing.close()
   expect(methods.filter((method) => method?.includes('upstream'))).toEqual([])
@@ -77,7 +77,7 @@ test('a refusal can carry a note for the operator, which the model does not see'
   })
   const reports: string[] = []
   const settings = { KEY: setting({ about: 'A key.', secret: true }) }
-  const link = await dial(defineKit({ name: 'test', version: '1', settings, parts: [no] }), {
+  const link = await connect(defineKit({ name: 'test', version: '1', settings, parts: [no] }), {
     environment,
     report: ({ text }) => reports.push(text),
   })
@@ -97,9 +97,9 @@ test('parts bring settings; those of parts that are not served are not asked for
   const parts = [needing('one', 'ONE'), needing('two', 'TWO')]
   const plain = defineKit({ name: 'test', version: '1', parts })
   expect(Object.keys(plain.settings)).toEqual(['ONE', 'TWO'])
-  await expect(dial(plain)).rejects.toThrow(/2 settings are missing: ONE \(Of one\); TWO \(Of two\)/)
+  await expect(connect(plain)).rejects.toThrow(/2 settings are missing: ONE \(Of one\); TWO \(Of two\)/)
   const choose = (all: readonly (typeof parts)[number][]) => all.filter(({ name }) => name === 'one')
-  const narrowed = await dial(plain, { environment: { ONE: '1' }, choose: choose as never })
+  const narrowed = await connect(plain, { environment: { ONE: '1' }, choose: choose as never })
   expect((await narrowed.call('one', {})).content).toEqual([{ type: 'text', text: '1' }])
   await narrowed.close()
   const own = defineKit({
@@ -108,7 +108,7 @@ test('parts bring settings; those of parts that are not served are not asked for
     settings: { TWO: setting({ about: 'Two.', default: '2' }) },
     parts,
   })
-  const link = await dial(own, { environment: { ONE: '1' } })
+  const link = await connect(own, { environment: { ONE: '1' } })
   expect((await link.call('two', {})).content).toEqual([{ type: 'text', text: '2' }])
   await link.close()
 })

@@ -1,6 +1,6 @@
 import { cpSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { dial } from 'jexo/link'
+import { connect } from 'jexo/link'
 import type { Browser } from 'playwright-core'
 import { startBrowser } from '../support/browser.js'
 import { bin, Running, root, run } from '../support/cli.js'
@@ -103,7 +103,7 @@ test('orchard API: both applications pass their own tests, and have tools on the
     [fastify, ['list_trees', 'get_tree', 'list_harvests', 'record_harvest']],
     [express, ['list_trees', 'get_tree', 'list_harvests']],
   ] as const) {
-    const link = await dial(url)
+    const link = await connect(url)
     expect((await link.tools()).map(({ name }) => name)).toEqual(tools)
     expect((await link.call('get_tree', { id: 'OE-04' })).structuredContent).toMatchObject({})
     const refused = await link.call('get_tree', { id: 'OE-99' })

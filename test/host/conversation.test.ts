@@ -5,12 +5,12 @@ import {
   type CallStep,
   Conversation,
   chatHostModel,
-  functionsOf,
   Host,
   type Step,
   standInHostModel,
+  toFunctions,
 } from 'jexo/host'
-import { dial } from 'jexo/link'
+import { connect } from 'jexo/link'
 import { z } from 'zod'
 
 const hive = z
@@ -65,7 +65,7 @@ const kit = () => defineKit({ name: 'hives', version: '1', parts: [weigh, move, 
 
 async function roomWith(options: Partial<ConstructorParameters<typeof Conversation>[1]> = {}) {
   const host = new Host()
-  await host.attach('hives', (given) => dial(kit(), given))
+  await host.attach('hives', (given) => connect(kit(), given))
   const heard: Step[] = []
   const waiting: { wanted: (step: Step) => boolean; found: (step: Step) => void }[] = []
   const conversation = new Conversation(host, {
@@ -113,7 +113,7 @@ describe('a conversation', () => {
       state: 'done',
       approved: 'conversation',
       isError: true,
-      because: 'as before, with another value',
+      reason: 'as before, with another value',
     })
     await host.close()
   })
@@ -207,7 +207,7 @@ test('what was approved for one server is not approved for another that has a to
   conversation.decide((await proposed).id, 'conversation')
   await first
   await host.detach('hives')
-  await host.attach('strangers', (given) => dial(kit(), given))
+  await host.attach('strangers', (given) => connect(kit(), given))
   const again = until(isCall('proposed'))
   const second = conversation.say('Reading of the scale under ML-04')
   expect(await again).toMatchObject({ server: 'strangers', function: 'weigh_hive', state: 'proposed' })
@@ -240,8 +240,8 @@ test('a stop ends what was proposed together, and the model is told of every cal
 describe('a host', () => {
   test('gives functions names of their own among all servers, and leaves out what is switched off', async () => {
     const host = new Host()
-    await host.attach('a b', (given) => dial(kit(), given))
-    await host.attach('c', (given) => dial(defineKit({ name: 'c', version: '1', parts: [weigh] }), given))
+    await host.attach('a b', (given) => connect(kit(), given))
+    await host.attach('c', (given) => connect(defineKit({ name: 'c', version: '1', parts: [weigh] }), given))
     host.switch('a_b', false, 'write_poem')
     const names = host.functions().map(({ name, server }) => `${server} ${name}`)
     expect(names).toEqual([
@@ -254,7 +254,7 @@ describe('a host', () => {
     host.switch('c', false)
     expect(host.functions()).toHaveLength(4)
     expect(
-      functionsOf([{ id: 'x', tools: [{ name: 'a-b' }, { name: 'a b' }] as never }]).map(({ name }) => name),
+      toFunctions([{ id: 'x', tools: [{ name: 'a-b' }, { name: 'a b' }] as never }]).map(({ name }) => name),
     ).toEqual(['x_a_b', 'x_a_b_2'])
     await host.close()
   })
@@ -266,7 +266,7 @@ describe('a host', () => {
     const running = kit()
     const server = await host.attach('hives', async (given) => {
       if (!isUp) throw new Error('nobody listens there')
-      return dial(running, given)
+      return connect(running, given)
     })
     expect(server).toMatchObject({ state: 'down', reason: 'nobody listens there' })
     const conversation = new Conversation(host, { model: standInHostModel(), onProposal: () => 'once' })

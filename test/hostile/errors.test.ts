@@ -1,8 +1,11 @@
 import { defineKit, prompt, resource, shared, tool } from 'jexo'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { wrapOpenApi } from 'jexo/openapi'
 import { wrapSql } from 'jexo/sql'
-import { problems } from '../../src/errors.js'
+import { kitErrors } from '../../src/kit/errors.js'
+import { httpApiErrors } from '../../src/wrap/http-api/errors.js'
+import { moduleErrors } from '../../src/wrap/module/errors.js'
+import { sqlErrors } from '../../src/wrap/sql/errors.js'
 import { newFolder } from '../support/cli.js'
 
 /** What is written for an operator (addresses, files, commands, variables) stays in the log; the model gets a sentence and an id. */
@@ -11,15 +14,15 @@ const failing = (error: () => Error) => () => {
   throw error()
 }
 const errors: readonly (readonly [name: string, error: () => Error])[] = [
-  ['a missing file', () => problems.sourceMissing(place)],
+  ['a missing file', () => moduleErrors.sourceMissing(place)],
   [
     'an unreachable database',
-    () => problems.sqlUnreachable('10.0.0.7:5432/ledger', 'connect ECONNREFUSED 10.0.0.7:5432'),
+    () => sqlErrors.sqlUnreachable('10.0.0.7:5432/ledger', 'connect ECONNREFUSED 10.0.0.7:5432'),
   ],
-  ['a missing package', () => problems.packageMissing('pg', 'PostgreSQL')],
-  ['a private address', () => problems.upstreamPrivate('intern.example', '10.0.0.7')],
-  ['a missing setting', () => problems.settingsMissing(['LEDGER_PASSWORD (Password of the ledger)'])],
-  ['a failed token', () => problems.upstreamToken('http://10.0.0.7/token', 401, ['A_ID', 'A_SECRET'])],
+  ['a missing package', () => sqlErrors.packageMissing('pg', 'PostgreSQL')],
+  ['a private address', () => httpApiErrors.upstreamPrivate('intern.example', '10.0.0.7')],
+  ['a missing setting', () => kitErrors.settingsMissing(['LEDGER_PASSWORD (Password of the ledger)'])],
+  ['a failed token', () => httpApiErrors.upstreamToken('http://10.0.0.7/token', 401, ['A_ID', 'A_SECRET'])],
   ['an error of its own', () => new Error(`cannot open ${place} at 10.0.0.7; run npm install`)],
 ]
 const forbidden = /10\.0\.0\.7|secret-place|\/srv|npm install|LEDGER_PASSWORD|A_SECRET|--env|JEXO_/
@@ -33,7 +36,7 @@ test.each(errors)('%s', async (_name, error) => {
     prompt('ask', { about: 'Asks.', run: failing(error) } as never),
   ]
   const reports: string[] = []
-  const link = await dial(defineKit({ name: 'hives', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'hives', version: '1', parts }), {
     environment: {},
     report: ({ text }: { text: string }) => void reports.push(text),
   } as never)
@@ -62,7 +65,7 @@ test('an API and a database that are not there say neither address nor file', as
     ...(await wrapOpenApi(description as never, { limits: { retries: 0 } })),
     ...(await wrapSql(file, { adHoc: true, name: 'ledger' })),
   ]
-  const link = await dial(defineKit({ name: 'hives', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'hives', version: '1', parts }), {
     environment: {},
     report: () => {},
   } as never)

@@ -12,7 +12,7 @@ import {
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import { relayed } from '../../src/attach/entry.js'
+import { withRelay } from '../../src/attach/entry.js'
 import { carryOut, planEntry } from '../../src/attach/write-entry.js'
 import { relayHttp } from '../../src/relay/relay-http.js'
 import { TapeWriter } from '../../src/tape/write.js'
@@ -128,7 +128,7 @@ describe('a host configuration that is written', () => {
       'X-Odd': 'Zq8xT4kP0vLm2nBw7RtYs5Hd',
     }
     const target = { kind: 'url', url: 'https://hives.example/mcp', headers } as const
-    const made = relayed(
+    const made = withRelay(
       target,
       { name: 'hives', entry: { url: target.url, headers }, secrets: [] },
       '/tmp/x.tape.jsonl',

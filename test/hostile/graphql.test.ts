@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { defineKit } from 'jexo'
 import { planGraphql, wrapGraphql } from 'jexo/graphql'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { newFolder } from '../support/cli.js'
 
 /** Queries that are short to write and long to walk; and files of operations like them. */
@@ -53,7 +53,7 @@ test.each(queries)('a query with %s is refused at once', async (_name, query, ou
     baseUrl: 'http://127.0.0.1:9',
     settingPrefix: 'HIVES',
   })
-  const link = await dial(defineKit({ name: 'hives', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'hives', version: '1', parts }), {
     environment: {},
     report: () => {},
   } as never)

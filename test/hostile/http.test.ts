@@ -2,7 +2,7 @@ import { connect } from 'node:net'
 import fc from 'fast-check'
 import { defineKit, template, tool } from 'jexo'
 import { fetchHandler } from 'jexo/fetch'
-import { overHttp } from 'jexo/node'
+import { serveHttp } from 'jexo/node'
 import { globMatcher } from '../../src/kit/glob.js'
 import { parseUriTemplate } from '../../src/protocol/uri-template.js'
 import { ByteGatherer } from '../../src/transport/byte-gatherer.js'
@@ -35,7 +35,7 @@ const kit = defineKit({
     template('hives://{a}{b}{c}{d}/{e}.{f}', { name: 'hive', about: 'One.', read: () => 'It.' } as never),
   ],
 })
-const service = await overHttp(kit, { limits: { maxSessions: 20, handshakeMs: 800, maxUnreadBytes: 1_000_000 } })
+const service = await serveHttp(kit, { limits: { maxSessions: 20, handshakeMs: 800, maxUnreadBytes: 1_000_000 } })
 afterAll(() => service.close())
 
 const headers = { 'content-type': 'application/json', accept: 'application/json, text/event-stream' }
@@ -191,7 +191,7 @@ test('sessions that never finish to initialize give their places to others, and 
 
 test('what a client says of itself is cut', async () => {
   const seen: string[] = []
-  const own = await overHttp(kit, { onHost: (engine) => seen.push(JSON.stringify(engine.client)) })
+  const own = await serveHttp(kit, { onHost: (engine) => seen.push(JSON.stringify(engine.client)) })
   const clientInfo = {
     name: 'n'.repeat(500_000),
     version: '1'.repeat(500_000),

@@ -2,7 +2,7 @@ import { createServer, type IncomingMessage, type ServerResponse } from 'node:ht
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { tokensIn } from '../../src/context-cost/context-cost.js'
 import { answersFrom } from '../../src/link/answerers.js'
 import { fitOf } from '../../src/loupe/fit.js'
@@ -47,7 +47,7 @@ test.each(commands)('nothing from a server is obeyed by a terminal: jexo %s %s %
 describe('over a link', () => {
   let link: Link
   beforeAll(async () => {
-    link = await dial(
+    link = await connect(
       { command: process.execPath, args: [server] },
       { onQuestion: answersFrom(Array.from({ length: 9 }, () => ({ action: 'accept' as const }))) },
     )
@@ -91,7 +91,7 @@ describe('over a link', () => {
         { structuredContent: structuredContent as never, content: [] },
       ),
     )
-    expect(found.misfits?.length).toBeGreaterThan(0)
+    expect(found.issues?.length).toBeGreaterThan(0)
   })
 })
 
@@ -116,16 +116,16 @@ const schemas: readonly (readonly [name: string, schema: object, value: unknown]
 ]
 test.each(schemas)('a schema with %s is ended', async (_name, schema, value) => {
   await inTime(20_000, async () => {
-    const misfits = await Promise.resolve(foreignValidator.prepare(schema as never)).then(
+    const issues = await Promise.resolve(foreignValidator.prepare(schema as never)).then(
       (validate) => validate(value),
       () => [1],
     )
-    expect(misfits.length).toBeGreaterThan(0)
+    expect(issues.length).toBeGreaterThan(0)
   })
 })
 
 test('a line without an end closes the connection, and the server with it', async () => {
-  const link = await dial({ command: process.execPath, args: [server] })
+  const link = await connect({ command: process.execPath, args: [server] })
   await inTime(20_000, () =>
     expect(link.call('evil_endless')).rejects.toThrow(/sent a line of more than 67108864 bytes/),
   )
@@ -219,7 +219,7 @@ describe('over HTTP', () => {
     http.close()
   })
   const linkTo = (path: string) =>
-    dial(`http://127.0.0.1:${port}${path}`, { timeoutMs: 3000, headers: { authorization: 'Bearer secret' } })
+    connect(`http://127.0.0.1:${port}${path}`, { timeoutMs: 3000, headers: { authorization: 'Bearer secret' } })
 
   test.each(['/endless-json', '/endless-event', '/endless-events'])(
     '%s is not read on after the time-out',

@@ -2,7 +2,7 @@ import { mkdirSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { defineKit } from 'jexo'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { planOpenApi, type WrapOpenApiOptions, wrapOpenApi } from 'jexo/openapi'
 import { newFolder } from '../support/cli.js'
 import { Upstream } from '../support/upstream.js'
@@ -24,8 +24,8 @@ const opened = async (
   options: WrapOpenApiOptions = {},
   environment: Record<string, string> = {},
 ) => {
-  const parts = await wrapOpenApi(description as never, { catalogue: false, allowsPrivate: true, ...options })
-  const link = await dial(defineKit({ name: 'hives', version: '1', parts }), {
+  const parts = await wrapOpenApi(description as never, { catalogue: false, allowPrivateNetwork: true, ...options })
+  const link = await connect(defineKit({ name: 'hives', version: '1', parts }), {
     environment,
     report: () => {},
   } as never)

@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import { defineKit } from 'jexo'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { wrapSql } from 'jexo/sql'
 import type { Report } from '../../src/engine/running-kit.js'
 import { newFolder } from '../support/cli.js'
@@ -44,7 +44,7 @@ beforeAll(async () => {
   for (const [name, source] of Object.entries(sources)) {
     const parts = await wrapSql(source, { name: 'ledger', adHoc: true, limits: { timeoutMs: 2500 } })
     const kit = defineKit({ name: 'ledger', version: '1.0.0', parts })
-    links[name] = await dial(kit, { environment: {}, report: (report: Report) => void reports.push(report) })
+    links[name] = await connect(kit, { environment: {}, report: (report: Report) => void reports.push(report) })
   }
 })
 afterAll(async () => {

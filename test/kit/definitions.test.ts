@@ -1,17 +1,17 @@
 import {
-  amended,
   content,
   defineKit,
   except,
   only,
-  prefixed,
+  override,
   prompt,
   Refusal,
-  renamed,
+  rename,
   resource,
-  tagged,
   template,
   tool,
+  withPrefix,
+  withTags,
 } from 'jexo'
 import { z } from 'zod'
 import { isKit } from '../../src/kit/kit.js'
@@ -95,10 +95,10 @@ describe('parts are values', () => {
   test('that can be chosen, left out, renamed and reworded', () => {
     expect(names(only(parts, ['get_*']))).toEqual(['get_hive', 'get_site'])
     expect(names(except(parts, ['get_hive']))).toEqual(['get_site', 'move_hive'])
-    expect(names(tagged(parts, 'b'))).toEqual(['get_site'])
-    expect(names(prefixed(parts, 'ml_'))).toEqual(['ml_get_hive', 'ml_get_site', 'ml_move_hive'])
-    expect(names(renamed(parts, { move_hive: 'bring_hive' }))).toEqual(['get_hive', 'get_site', 'bring_hive'])
-    expect(amended(parts, { get_hive: { about: 'Better.', effect: 'change' } })[0]).toMatchObject({
+    expect(names(withTags(parts, 'b'))).toEqual(['get_site'])
+    expect(names(withPrefix(parts, 'ml_'))).toEqual(['ml_get_hive', 'ml_get_site', 'ml_move_hive'])
+    expect(names(rename(parts, { move_hive: 'bring_hive' }))).toEqual(['get_hive', 'get_site', 'bring_hive'])
+    expect(override(parts, { get_hive: { about: 'Better.', effect: 'change' } })[0]).toMatchObject({
       about: 'Better.',
       effect: 'change',
     })
@@ -106,8 +106,8 @@ describe('parts are values', () => {
 
   test('and are refused where a name is not there', () => {
     expect(() => only(parts, ['get_hives'])).toThrow(/no part "get_hives" to choose; did you mean "get_hive"/)
-    expect(() => renamed(parts, { nope: 'x' })).toThrow(/no part "nope"/)
-    expect(() => prefixed(parts, 'a b')).toThrow(/not allowed/)
+    expect(() => rename(parts, { nope: 'x' })).toThrow(/no part "nope"/)
+    expect(() => withPrefix(parts, 'a b')).toThrow(/not allowed/)
   })
 
   test('frozen, with what they were given', () => {

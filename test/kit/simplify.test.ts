@@ -1,6 +1,6 @@
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import fc from 'fast-check'
-import { simplified } from 'jexo/module'
+import { simplifySchema } from 'jexo/module'
 
 type Row = [what: string, full: Record<string, unknown>, simple: Record<string, unknown>, losses: string[]]
 const within = (a: object) => ({ type: 'object', properties: { a } })
@@ -95,7 +95,7 @@ const rows: Row[] = [
 ]
 
 test.each(rows)('%s is simplified, and what is lost is told', (_what, full, simple, losses) => {
-  const { schema, losses: told } = simplified(full)
+  const { schema, losses: told } = simplifySchema(full)
   expect(schema).toEqual(simple)
   expect(told.map(({ path, what }) => `${path}: ${what}`)).toEqual(losses)
 })
@@ -121,7 +121,7 @@ test('whatever is simplified is a schema with an object at its root, without ref
   const ajv = new Ajv2020({ strict: false })
   fc.assert(
     fc.property(tree, tree, (root, named) => {
-      const { schema } = simplified({ ...root, $defs: { T: named } })
+      const { schema } = simplifySchema({ ...root, $defs: { T: named } })
       expect(schema.type).toBe('object')
       expect(ajv.validateSchema(schema)).toBe(true)
       const text = JSON.stringify(schema)

@@ -26,9 +26,9 @@ describe.each([
     [{ name: 'ab', sizes: ['x'] }, ['sizes.0']],
     [{ name: 'ab', sizes: [1, 2] }, ['sizes.1']],
     [{ name: 'ab', other: 1 }, ['other']],
-  ])('checks %j', async (value, misfits) => {
+  ])('checks %j', async (value, issues) => {
     const check = await validator.prepare(schema)
-    expect([...new Set(check(value).map(({ path }) => path.join('.')))]).toEqual(misfits)
+    expect([...new Set(check(value).map(({ path }) => path.join('.')))]).toEqual(issues)
   })
 
   test('follows the older dialect that a schema names', async () => {

@@ -1,19 +1,19 @@
 import { defineKit, shared, tool } from 'jexo'
-import { dial, dialAll, RpcError } from 'jexo/link'
-import { dial as dialOnNode, overHttp } from 'jexo/node'
+import { connect, connectAll, RpcError } from 'jexo/link'
+import { connect as connectOnNode, serveHttp } from 'jexo/node'
 import { Link } from '../../src/link/link.js'
-import type { Wire, WireEnds } from '../../src/link/wire.js'
+import type { Wire, WireHandlers } from '../../src/link/wire.js'
 import { HttpWire } from '../../src/transport/http-wire.js'
 import type { Loose } from '../support/raw-session.js'
 import { sampleKit } from '../support/sample-kit.js'
 
 const ways = [
-  ['in memory', async () => ({ link: await dial(sampleKit()), end: async () => {} })],
+  ['in memory', async () => ({ link: await connect(sampleKit()), end: async () => {} })],
   [
     'over HTTP',
     async () => {
-      const service = await overHttp(sampleKit())
-      return { link: await dialOnNode(service.url), end: () => service.close() }
+      const service = await serveHttp(sampleKit())
+      return { link: await connectOnNode(service.url), end: () => service.close() }
     },
   ],
 ] as const
@@ -73,34 +73,34 @@ test('a shared thing is replaced for a test', async () => {
     version: '1',
     parts: [tool('weigh', { about: 'x', effect: 'read', run: async (_, call) => (await call.use(real)).kg })],
   })
-  const link = await dial(kit, { replace: [[real, { kg: 41 }]] })
+  const link = await connect(kit, { replace: [[real, { kg: 41 }]] })
   expect((await link.call('weigh')).content).toEqual([{ type: 'text', text: '41' }])
   await link.close()
 })
 
 test.each(['nonsense', 'ftp://x', 'file.ts'])('a target %p is refused in a sentence', async (target) => {
-  await expect(dial(target)).rejects.toThrow(/is not a target; give a kit file/)
+  await expect(connect(target)).rejects.toThrow(/is not a target; give a kit file/)
 })
 
 test('an address where nobody listens says so', async () => {
-  await expect(dial('http://127.0.0.1:9/mcp')).rejects.toThrow(/^http:\/\/127.0.0.1:9\/mcp: no connection/)
+  await expect(connect('http://127.0.0.1:9/mcp')).rejects.toThrow(/^http:\/\/127.0.0.1:9\/mcp: no connection/)
 })
 
 describe('a server that misbehaves', () => {
   /** A wire to a server that answers as it is told. */
-  const wireTo = (answer: (message: Loose, ends: WireEnds) => void): Wire => {
-    let ends: WireEnds
+  const wireTo = (answer: (message: Loose, handlers: WireHandlers) => void): Wire => {
+    let handlers: WireHandlers
     return {
       label: 'odd',
       start: (given) => {
-        ends = given
+        handlers = given
       },
-      send: (message) => void queueMicrotask(() => answer(message, ends)),
+      send: (message) => void queueMicrotask(() => answer(message, handlers)),
       close: () => {},
     }
   }
-  const greet = (message: Loose, ends: WireEnds, result: object = {}) =>
-    ends.receive({
+  const greet = (message: Loose, handlers: WireHandlers, result: object = {}) =>
+    handlers.receive({
       jsonrpc: '2.0',
       id: message.id,
       result: {
@@ -112,27 +112,27 @@ describe('a server that misbehaves', () => {
     })
 
   test('with an unknown revision is refused, naming what is known', async () => {
-    const wire = wireTo((message, ends) => greet(message, ends, { protocolVersion: '1999-01-01' }))
+    const wire = wireTo((message, handlers) => greet(message, handlers, { protocolVersion: '1999-01-01' }))
     await expect(Link.open(wire)).rejects.toThrow(/speaks revision "1999-01-01"; this client supports 2025-11-25/)
   })
 
   test('with cursors that go round for ever does not hang the list', async () => {
-    const wire = wireTo((message, ends) => {
-      if (message.method === 'initialize') greet(message, ends)
+    const wire = wireTo((message, handlers) => {
+      if (message.method === 'initialize') greet(message, handlers)
       else if (message.id)
-        ends.receive({ jsonrpc: '2.0', id: message.id, result: { tools: [], nextCursor: 'same' } })
+        handlers.receive({ jsonrpc: '2.0', id: message.id, result: { tools: [], nextCursor: 'same' } })
     })
     await expect((await Link.open(wire)).tools()).rejects.toThrow(/cursors do not end/)
   })
 
   test('with wrong ids, two answers or a malformed one harms only that call', async () => {
-    const wire = wireTo((message, ends) => {
-      if (message.method === 'initialize') return greet(message, ends)
+    const wire = wireTo((message, handlers) => {
+      if (message.method === 'initialize') return greet(message, handlers)
       if (!message.id) return
-      ends.receive({ jsonrpc: '2.0', id: 999, result: {} })
+      handlers.receive({ jsonrpc: '2.0', id: 999, result: {} })
       const result = message.params.name === 'bad' ? { content: 'no array' } : { content: [] }
-      ends.receive({ jsonrpc: '2.0', id: message.id, result })
-      ends.receive({ jsonrpc: '2.0', id: message.id, result: { content: ['second'] } })
+      handlers.receive({ jsonrpc: '2.0', id: message.id, result })
+      handlers.receive({ jsonrpc: '2.0', id: message.id, result: { content: ['second'] } })
     })
     const link = await Link.open(wire)
     await expect(link.call('bad')).rejects.toMatchObject({ code: 'answer-malformed' })
@@ -140,9 +140,9 @@ describe('a server that misbehaves', () => {
   })
 
   test('that goes away rejects what is awaited', async () => {
-    const wire = wireTo((message, ends) => {
-      if (message.method === 'initialize') greet(message, ends)
-      else if (message.id) ends.closed('the server ended by SIGKILL')
+    const wire = wireTo((message, handlers) => {
+      if (message.method === 'initialize') greet(message, handlers)
+      else if (message.id) handlers.closed('the server ended by SIGKILL')
     })
     const link = await Link.open(wire)
     const why = new Promise((resolve) => link.on('closed', resolve))
@@ -153,7 +153,7 @@ describe('a server that misbehaves', () => {
 
 describe('a session that the server has ended', () => {
   test('is opened again; reads are repeated, the caller of anything else is told', async () => {
-    const service = await overHttp(sampleKit())
+    const service = await serveHttp(sampleKit())
     let session = ''
     const spy: typeof fetch = async (input, init) => {
       const response = await fetch(input, init)
@@ -174,7 +174,7 @@ describe('a session that the server has ended', () => {
 })
 
 test('several links open side by side, and one that does not keeps nobody from it', async () => {
-  const { links, failed, close } = await dialAll({
+  const { links, failed, close } = await connectAll({
     one: sampleKit(),
     two: sampleKit(),
     gone: 'http://127.0.0.1:9/mcp',
@@ -188,7 +188,7 @@ test('several links open side by side, and one that does not keeps nobody from i
 test('lists are kept until the server says that they have changed', async () => {
   const kit = sampleKit()
   let asked = 0
-  const link = await dial(kit, {
+  const link = await connect(kit, {
     onMessage: (message) => 'method' in message && message.method === 'tools/list' && asked++,
   })
   await link.tools()

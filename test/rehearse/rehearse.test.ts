@@ -2,9 +2,9 @@ import { readFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { dirname, join } from 'node:path'
 import type { Browser } from 'playwright-core'
-import { argumentsIn, StandInPicker } from '../../src/models/keyword-picker.js'
+import { argumentsIn, KeywordPicker } from '../../src/models/keyword-picker.js'
 import type { ToolDefinition } from '../../src/protocol/types.js'
-import { pageOf } from '../../src/rehearse/page.js'
+import { renderHtml } from '../../src/rehearse/page.js'
 import { parseQuestions } from '../../src/rehearse/questions.js'
 import { rehearse, standInWarning } from '../../src/rehearse/rehearse.js'
 import { startBrowser } from '../support/browser.js'
@@ -29,7 +29,7 @@ const feed = tool('winter_feed', 'How much sugar to feed before winter.', {
 })
 
 describe('the stand-in', () => {
-  const picker = new StandInPicker([weigh, move, feed])
+  const picker = new KeywordPicker([weigh, move, feed])
 
   test.each([
     ['What does the scale under ML-04 read?', 'weigh_hive'],
@@ -47,7 +47,7 @@ describe('the stand-in', () => {
   test('ranks a vague description worse than its improved one', () => {
     const question = 'How much sugar do I have to feed before the winter?'
     const scoreWith = (about: string, name = 'winter_feed') => {
-      const { ranking } = new StandInPicker([weigh, move, tool(name, about)]).pick(question)
+      const { ranking } = new KeywordPicker([weigh, move, tool(name, about)]).pick(question)
       return ranking.find((ranked) => ranked.tool === name)?.score ?? 0
     }
     const vague = scoreWith('Runs the calculation.', 'calculate')
@@ -55,7 +55,7 @@ describe('the stand-in', () => {
     expect(scoreWith('How much sugar to feed before winter.', 'calculate')).toBeLessThan(
       scoreWith('How much sugar to feed before winter.'),
     )
-    expect(new StandInPicker([weigh, move, tool('calculate', 'Runs the calculation.')]).pick(question).tool).toBe(
+    expect(new KeywordPicker([weigh, move, tool('calculate', 'Runs the calculation.')]).pick(question).tool).toBe(
       'none',
     )
   })
@@ -174,7 +174,7 @@ describe('the report as a page', () => {
       [{ ask: '<b>How heavy</b> is the scale of ML-04?', tool: odd.name }],
     )
     const page = await browser.newPage()
-    await page.setContent(pageOf(report, '<i>odd</i>'))
+    await page.setContent(renderHtml(report, '<i>odd</i>'))
     await page.getByRole('heading', { name: 'Which tool would be picked: <i>odd</i>' }).waitFor()
     await page.getByText(standInWarning).waitFor()
     await page.getByRole('img', { name: 'Meant by row, picked by column' }).waitFor()

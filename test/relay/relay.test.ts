@@ -238,9 +238,9 @@ describe('a relay over HTTP', () => {
     const relay = await relayHttp(new URL(service.url), { host: '127.0.0.1', port: 0 }, (target, event) =>
       events.push([target, event]),
     )
-    const { dialOnNode } = await import('../../src/transport/node-dial.js')
-    const first = await dialOnNode(relay.url)
-    const second = await dialOnNode(relay.url)
+    const { connectOnNode } = await import('../../src/transport/node-connect.js')
+    const first = await connectOnNode(relay.url)
+    const second = await connectOnNode(relay.url)
     const tools = await first.tools()
     expect(await second.tools()).toEqual(tools)
     await first.close()

@@ -151,7 +151,13 @@ async function answers(url: string): Promise<void> {
 }
 
 const nothing = () => {}
-const opening = { settings: {}, touch: nothing, resourcesChanged: nothing, report: nothing, exchange: nothing }
+const opening = {
+  settings: {},
+  resourceUpdated: nothing,
+  resourcesChanged: nothing,
+  report: nothing,
+  exchange: nothing,
+}
 
 /** Runs statements one after the other. */
 export async function fill(url: string, statements: readonly string[]): Promise<void> {

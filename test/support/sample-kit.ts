@@ -1,4 +1,4 @@
-import { content, defineKit, nothing, prompt, Refusal, resource, shared, template, tool } from 'jexo'
+import { content, defineKit, noOutput, prompt, Refusal, resource, shared, template, tool } from 'jexo'
 import { z } from 'zod'
 
 /** A kit with one of everything, for tests of the protocol. */
@@ -32,7 +32,7 @@ export function sampleKit() {
         effect: 'read',
         run: ({ kind }) => values[kind]?.(),
       }),
-      tool('quiet', { about: 'Returns nothing on purpose.', effect: 'change', output: nothing, run: () => {} }),
+      tool('quiet', { about: 'Returns nothing on purpose.', effect: 'change', output: noOutput, run: () => {} }),
       tool('broken_output', {
         about: 'Returns what its schema does not allow.',
         effect: 'read',
@@ -45,7 +45,7 @@ export function sampleKit() {
         async run(_, call) {
           const open = await call.use(counter)
           open.value++
-          call.touch('sample://counter')
+          call.resourceUpdated('sample://counter')
           return open.value
         },
       }),

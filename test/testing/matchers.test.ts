@@ -1,5 +1,5 @@
 import { defineKit, Refusal, tool } from 'jexo'
-import { type KitMatchers, kitMatchers, openKit, stillClock } from 'jexo/testing'
+import { fakeClock, type KitMatchers, kitMatchers, openKit } from 'jexo/testing'
 import { z } from 'zod'
 
 declare global {
@@ -33,15 +33,15 @@ describe('matchers', () => {
   test('hold for what is so', async () => {
     const link = await openKit(kit)
     const answer = await link.call('weigh', { hive: 'ML-04' })
-    expect(answer).toAnswer({ kg: 41 })
-    expect(answer).toAnswer(/"kg": ?41/)
-    expect(answer).not.toAnswer({ kg: 40 })
-    await expect(answer).toFitSchema({ required: ['kg'] })
+    expect(answer).toHaveResult({ kg: 41 })
+    expect(answer).toHaveResult(/"kg": ?41/)
+    expect(answer).not.toHaveResult({ kg: 40 })
+    await expect(answer).toMatchSchema({ required: ['kg'] })
     const refused = await link.call('weigh', { hive: 'x' })
-    expect(refused).toRefuse()
-    expect(refused).toRefuse('There is no hive x.')
-    expect(refused).not.toRefuse(/scale/)
-    expect(answer).not.toRefuse()
+    expect(refused).toBeToolError()
+    expect(refused).toBeToolError('There is no hive x.')
+    expect(refused).not.toBeToolError(/scale/)
+    expect(answer).not.toBeToolError()
     await link.close()
   })
 
@@ -49,24 +49,24 @@ describe('matchers', () => {
     const link = await openKit(kit)
     const answer = await link.call('weigh', { hive: 'ML-04' })
     const said = (matcher: () => unknown) => expect(matcher)
-    said(() => expect(answer).toAnswer({ kg: 40, rows: ['a', 'c'] })).toThrow(
+    said(() => expect(answer).toHaveResult({ kg: 40, rows: ['a', 'c'] })).toThrow(
       /structured\.kg: expected 40, got 41\nstructured\.rows\[1\]: expected "c", got "b"\n- expected\n\+ received[\s\S]*- {3}"kg": 40,\n\+ {3}"kg": 41,/,
     )
-    said(() => expect(answer).toRefuse()).toThrow(/the tool did not fail; it answered: /)
-    said(() => expect({ content: [], isError: true }).toAnswer({})).toThrow(/the tool failed/)
-    said(() => expect(7).toAnswer({})).toThrow(/expected a result of link\.call/)
-    said(() => expect(answer).not.toAnswer({ kg: 41 })).toThrow(/was expected not to be/)
+    said(() => expect(answer).toBeToolError()).toThrow(/the tool did not fail; it answered: /)
+    said(() => expect({ content: [], isError: true }).toHaveResult({})).toThrow(/the tool failed/)
+    said(() => expect(7).toHaveResult({})).toThrow(/expected a result of link\.call/)
+    said(() => expect(answer).not.toHaveResult({ kg: 41 })).toThrow(/was expected not to be/)
     await expect(async () =>
-      expect(answer).toFitSchema({ properties: { kg: { type: 'string' } } }),
+      expect(answer).toMatchSchema({ properties: { kg: { type: 'string' } } }),
     ).rejects.toThrow(/kg must be string/)
-    await expect(async () => expect(answer).toFitSchema({ type: 'nothing' })).rejects.toThrow()
+    await expect(async () => expect(answer).toMatchSchema({ type: 'nothing' })).rejects.toThrow()
     await link.close()
   })
 })
 
 test('a clock that stands still goes on when it is told to, and gives the real time back', async () => {
   const real = Date.now()
-  const clock = stillClock('2026-06-02T06:00:00Z')
+  const clock = fakeClock('2026-06-02T06:00:00Z')
   try {
     const link = await openKit(kit, { timeoutMs: 3_600_000 })
     const waiting = link.call('wait')
@@ -78,12 +78,12 @@ test('a clock that stands still goes on when it is told to, and gives the real t
     await clock.advance(500)
     expect(isOver).toBe(false)
     await clock.advance(500)
-    expect(await waiting).toAnswer('2026-06-02T06:10:00.000Z')
+    expect(await waiting).toHaveResult('2026-06-02T06:10:00.000Z')
     expect(clock.now).toBe(Date.parse('2026-06-02T06:10:00Z'))
     await link.close()
   } finally {
     clock.end()
   }
   expect(Date.now()).toBeGreaterThanOrEqual(real)
-  expect(() => stillClock('noon')).toThrow(/is not a time/)
+  expect(() => fakeClock('noon')).toThrow(/is not a time/)
 })

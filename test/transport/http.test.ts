@@ -1,7 +1,7 @@
 import { createServer, request } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { fetchHandler } from 'jexo/fetch'
-import { dial, nodeHandler, overHttp } from 'jexo/node'
+import { connect, nodeHandler, serveHttp } from 'jexo/node'
 import { RunningKit } from '../../src/engine/running-kit.js'
 import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { HttpEndpoint } from '../../src/transport/http/endpoint.js'
@@ -22,7 +22,7 @@ const ways: [string, (options?: object) => Promise<{ send: Send; close: () => Pr
   [
     'on a port',
     async (options) => {
-      const service = await overHttp(sampleKit(), options)
+      const service = await serveHttp(sampleKit(), options)
       const { origin } = new URL(service.url)
       return { send: ({ path = '/mcp', ...init }) => fetch(origin + path, init), close: () => service.close() }
     },
@@ -284,7 +284,7 @@ describe.each(ways)('limits %s', (_way, start) => {
 })
 
 test('a Host that is not served is refused', async () => {
-  const service = await overHttp(sampleKit())
+  const service = await serveHttp(sampleKit())
   const status = await new Promise((resolve) => {
     const { hostname, port } = new URL(service.url)
     const asked = request(
@@ -301,10 +301,10 @@ test('a Host that is not served is refused', async () => {
 })
 
 test('going public without access control is refused in a sentence', async () => {
-  await expect(overHttp(sampleKit(), { host: '0.0.0.0' })).rejects.toThrow(
+  await expect(serveHttp(sampleKit(), { host: '0.0.0.0' })).rejects.toThrow(
     /nothing checks who calls; set JEXO_TOKEN/,
   )
-  await expect(overHttp(sampleKit(), { publicUrl: 'https://apiary.example/mcp' })).rejects.toMatchObject({
+  await expect(serveHttp(sampleKit(), { publicUrl: 'https://apiary.example/mcp' })).rejects.toMatchObject({
     code: 'public-without-access',
   })
 })
@@ -317,7 +317,7 @@ test('a kit is mounted beside the routes of an application', async () => {
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
   expect(await (await fetch(`${base}/hives`)).text()).toBe('the own route')
-  const link = await dial(`${base}/mcp`)
+  const link = await connect(`${base}/mcp`)
   expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
   await link.close()
   await mounted.close()

@@ -9,7 +9,7 @@ import express from 'express'
 import fastify from 'fastify'
 import { Hono } from 'hono'
 import { fetchHandler } from 'jexo/fetch'
-import { dial, nodeHandler, overHttp } from 'jexo/node'
+import { connect, nodeHandler, serveHttp } from 'jexo/node'
 import { sampleKit } from '../support/sample-kit.js'
 
 interface App {
@@ -88,7 +88,7 @@ const applications: [string, () => Promise<App>][] = [
 ]
 
 async function tryKit(url: string): Promise<void> {
-  const link = await dial(url)
+  const link = await connect(url)
   expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
   const seen: number[] = []
   await link.call('slow_steps', {}, { onProgress: ({ progress }) => seen.push(progress) })
@@ -116,7 +116,7 @@ test.each(applications)('a kit is mounted in %s, whose own routes go on working'
 })
 
 test('works behind nginx with its default buffering', async () => {
-  const service = await overHttp(sampleKit())
+  const service = await serveHttp(sampleKit())
   const { host } = new URL(service.url)
   const folder = mkdtempSync(join(tmpdir(), 'jexo-nginx-'))
   const port = await freePort()

@@ -1,11 +1,11 @@
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { dial, overHttp } from 'jexo/node'
+import { connect, serveHttp } from 'jexo/node'
 import { sampleKit } from '../support/sample-kit.js'
 
 describe('the two-endpoint form', () => {
   test('names where to post, answers on its stream, and ends with it', async () => {
-    const service = await overHttp(sampleKit())
+    const service = await serveHttp(sampleKit())
     const { origin } = new URL(service.url)
     const stream = await fetch(`${origin}/sse`, { headers: { accept: 'text/event-stream' } })
     const reader = stream.body!.pipeThrough(new TextDecoderStream()).getReader()
@@ -36,8 +36,8 @@ describe('the two-endpoint form', () => {
   })
 
   test('is what a link falls back to, in any revision, and hears changes on', async () => {
-    const service = await overHttp(sampleKit())
-    const link = await dial(service.url.replace('/mcp', '/sse'))
+    const service = await serveHttp(sampleKit())
+    const link = await connect(service.url.replace('/mcp', '/sse'))
     expect(link.revision).toBe('2025-11-25')
     expect((await link.call('add', { a: 1 })).structuredContent).toEqual({ sum: 2 })
     const seen: number[] = []
@@ -55,7 +55,7 @@ describe('the two-endpoint form', () => {
     })
     await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
     const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/sse`
-    await expect(dial(url)).rejects.toThrow(/HTTP 405/)
+    await expect(connect(url)).rejects.toThrow(/HTTP 405/)
     server.closeAllConnections()
     server.close()
   })
@@ -63,7 +63,7 @@ describe('the two-endpoint form', () => {
 
 test('a browser gets a page with the entry to copy, and nothing of the kit is run in it', async () => {
   const kit = sampleKit()
-  const service = await overHttp(kit)
+  const service = await serveHttp(kit)
   const answer = await fetch(service.url, {
     headers: { accept: 'text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8' },
   })
@@ -76,8 +76,8 @@ test('a browser gets a page with the entry to copy, and nothing of the kit is ru
 })
 
 test('streams that the server closes are resumed until the answer is there', async () => {
-  const service = await overHttp(sampleKit(), { limits: { closeStreamAfterMs: 30, streamAfterMs: 10 } })
-  const link = await dial(service.url)
+  const service = await serveHttp(sampleKit(), { limits: { closeStreamAfterMs: 30, streamAfterMs: 10 } })
+  const link = await connect(service.url)
   const waiting = link.call('slow_steps')
   await expect(waiting).resolves.toMatchObject({ content: [{ text: 'slow done' }] })
   await link.close()

@@ -1,12 +1,12 @@
 import { defineKit, tool } from 'jexo'
 import { z } from 'zod'
-import { contractOf } from '../../src/vet/contract.js'
-import type { Surface } from '../../src/vet/surface.js'
+import { toContract } from '../../src/vet/contract.js'
+import type { Snapshot } from '../../src/vet/snapshot.js'
 
-type Tool = Surface['tools'][number]
+type Tool = Snapshot['tools'][number]
 
 /** A server in which no rule finds anything. */
-export const clean: Surface = {
+export const clean: Snapshot = {
   name: 'marsh-hives',
   version: '1.0.0',
   instructions: 'Hives of the marsh.',
@@ -51,9 +51,9 @@ export const clean: Surface = {
 }
 
 const [weigh, move] = clean.tools as [Tool, Tool]
-const withTools = (...tools: Tool[]): Surface => ({ ...clean, tools })
-const like = (more: Partial<Tool>): Surface => withTools({ ...weigh, ...more })
-const taking = (properties: Record<string, unknown>, more: Record<string, unknown> = {}): Surface =>
+const withTools = (...tools: Tool[]): Snapshot => ({ ...clean, tools })
+const like = (more: Partial<Tool>): Snapshot => withTools({ ...weigh, ...more })
+const taking = (properties: Record<string, unknown>, more: Record<string, unknown> = {}): Snapshot =>
   like({
     inputSchema: {
       type: 'object',
@@ -77,12 +77,12 @@ const kitWith = (options: object) =>
       } as never),
     ],
   })
-const contract = contractOf(clean)
+const contract = toContract(clean)
 const nested = (depth: number): object =>
   depth === 0 ? { type: 'string' } : { type: 'object', properties: { in: nested(depth - 1) } }
 
 /** One fault for each rule, and nothing else that the rule could be found by. */
-export const faults: Record<string, Surface> = {
+export const faults: Record<string, Snapshot> = {
   'name-vague': like({ name: 'run_query' }),
   'name-default': like({ name: 'my_tool_1' }),
   'name-dashes': like({ name: 'weigh-hive' }),

@@ -3,10 +3,10 @@ import fc from 'fast-check'
 import { vetTarget } from 'jexo/vet'
 import type { JsonObject } from '../../src/protocol/messages.js'
 import { readTarget } from '../../src/target/target.js'
-import { misfitsOf } from '../../src/vet/misfits.js'
 import { fitting } from '../../src/vet/probe/arbitrary.js'
 import { probe } from '../../src/vet/probe/probe.js'
 import { probeRules } from '../../src/vet/probe/verdict.js'
+import { issuesOf } from '../../src/vet/schema-issues.js'
 import { bin, jexo, root, written } from '../support/cli.js'
 
 const careless = `exec:"${process.execPath}" "${join(root, 'test/support/careless-server.mjs')}"`
@@ -89,7 +89,7 @@ describe('what is generated from a schema', () => {
   test.each(schemas)('fits: %s', async (_, schema) => {
     await fc.assert(
       fc.asyncProperty(fitting(fc, schema), async (value) => {
-        expect(await misfitsOf(schema, value)).toEqual([])
+        expect(await issuesOf(schema, value)).toEqual([])
       }),
       { numRuns: 40, seed: 11 },
     )
@@ -100,14 +100,14 @@ describe('probing', () => {
   test('finds each carelessness by the smallest call that shows it, and goes on after a crash and a hang', async () => {
     const { surface } = await vetTarget(await target())
     const report = await probe(await target(), surface.tools, { calls: 60, seed: 7, timeoutMs: 400 })
-    const found = report.findings.map(({ rule, where }) => `${where} ${rule}`).sort()
+    const found = report.findings.map(({ rule, location }) => `${location} ${rule}`).sort()
     expect(found).toEqual(
       expect.arrayContaining([
         'tool coder probe-protocol-error',
         'tool crasher probe-crash',
         'tool hanger probe-hang',
         'tool lax probe-wrong-taken',
-        'tool liar probe-output-misfit',
+        'tool liar probe-output-issue',
         'tool maker probe-unmade',
         'tool thrower probe-threw',
         'tool tracer probe-stack-trace',
@@ -115,7 +115,7 @@ describe('probing', () => {
     )
     expect(found.filter((line) => /good|writer/.test(line))).toEqual([])
     expect(new Set(report.findings.map(({ rule }) => rule)).size).toBe(probeRules.length)
-    const what = report.findings.find(({ rule }) => rule === 'probe-stack-trace')?.what
+    const what = report.findings.find(({ rule }) => rule === 'probe-stack-trace')?.problem
     expect(what).toContain('called with {"list":[100]}')
     expect(report).toMatchObject({ tools: 9, left: 1, seed: 7 })
   })
@@ -129,7 +129,7 @@ describe('probing', () => {
   })
 
   test('by the command: counts what was called, says the seed, and lets a project choose', async () => {
-    const ran = await jexo('vet', careless, '--probe', '20', '--seed', '3', '--row-timeout', '300', '--json')
+    const ran = await jexo('vet', careless, '--probe', '20', '--seed', '3', '--check-timeout', '300', '--json')
     expect(ran.code).toBe(1)
     const { probe: counts, findings } = JSON.parse(ran.stdout)
     expect(counts).toMatchObject({ seed: 3, tools: 9, left: 1 })
@@ -152,7 +152,7 @@ export default defineKit({ name: 'loud', version: '1', about: 'Prints, for trial
     (await readTarget(`exec:"${process.execPath}" "${bin}" serve "${kit}"`)) as never,
     { probe: { calls: 2, seed: 1 } },
   )
-  const prints = findings.filter(({ group }) => group === 'wire').map(({ rule, what }) => `${rule}: ${what}`)
+  const prints = findings.filter(({ group }) => group === 'wire').map(({ rule, problem }) => `${rule}: ${problem}`)
   expect(prints).toEqual([
     expect.stringMatching(/^stray-output: it writes "from a child" to stdout/),
     expect.stringMatching(/^print-diverted: console\.log in the loading of .*loud\.kit\.mjs/),

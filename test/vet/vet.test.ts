@@ -1,9 +1,9 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { readChoices } from '../../src/vet/configuration.js'
-import { contractOf, driftBetween } from '../../src/vet/contract.js'
+import { diffContracts, toContract } from '../../src/vet/contract.js'
 import { rules } from '../../src/vet/rules.js'
-import { sarifOf } from '../../src/vet/sarif.js'
+import { toSarif } from '../../src/vet/sarif.js'
 import { vet } from '../../src/vet/vet.js'
 import { apiary, jexo, newFolder, root, written } from '../support/cli.js'
 import { clean, faults } from './faults.js'
@@ -23,8 +23,8 @@ describe('the rules', () => {
       for (const finding of found) {
         expect(finding).toMatchObject({
           group: rule.group,
-          where: expect.stringMatching(/\w/),
-          what: expect.stringMatching(/\w/),
+          location: expect.stringMatching(/\w/),
+          problem: expect.stringMatching(/\w/),
         })
         expect(finding.fix).toMatch(/^[a-z]/)
       }
@@ -44,18 +44,18 @@ describe('the rules', () => {
     const { findings } = await vet(odd)
     expect(findings).toEqual(
       expect.arrayContaining([
-        expect.objectContaining({ what: expect.stringContaining('the rule could not be asked') }),
+        expect.objectContaining({ problem: expect.stringContaining('the rule could not be asked') }),
       ]),
     )
   })
 })
 
 describe('a contract', () => {
-  const before = contractOf(clean)
+  const before = toContract(clean)
   const changed = (change: (tool: Record<string, unknown>) => unknown) => {
     const now = structuredClone(before)
     now.tools.weigh_hive = change(now.tools.weigh_hive as never) as never
-    return driftBetween(before, now).map(({ what, isBreaking }) => [what, isBreaking])
+    return diffContracts(before, now).map(({ what, isBreaking }) => [what, isBreaking])
   }
   const input = (properties: object, required: string[] = ['hive']) => ({
     input: { type: 'object', properties, required },
@@ -105,10 +105,10 @@ describe('a contract', () => {
       tools: { a: { input: {}, output: { type: 'object', properties, required } } },
     })
     const old = giving({ kg: { type: 'number' }, at: { type: 'string' } }, ['kg'])
-    expect(driftBetween(old, giving({ kg: { type: 'number' }, at: { type: 'string' }, site: {} }, ['kg']))).toEqual(
-      [],
-    )
-    expect(driftBetween(old, giving({ at: { type: ['string', 'null'] } }, []))).toMatchObject([
+    expect(
+      diffContracts(old, giving({ kg: { type: 'number' }, at: { type: 'string' }, site: {} }, ['kg'])),
+    ).toEqual([])
+    expect(diffContracts(old, giving({ at: { type: ['string', 'null'] } }, []))).toMatchObject([
       { what: 'the field kg of its output is gone', isBreaking: true },
       { what: 'the field at of its output was string or null, and is string now', isBreaking: true },
     ])
@@ -122,20 +122,20 @@ describe("a project's own choices", () => {
 
   test('set rules off, or make them more or less grave, with a reason', async () => {
     const choices = await chosen({
-      'name-dashes': { as: 'off', because: 'our host takes them' },
-      'about-short': { as: 'note', because: 'they are short' },
+      'name-dashes': { as: 'off', reason: 'our host takes them' },
+      'about-short': { as: 'note', reason: 'they are short' },
     })
     const { findings, off } = await vet(
       { ...clean, tools: [{ ...clean.tools[0], name: 'weigh-hive', description: 'Scales.' }] as never },
       choices,
     )
-    expect(off).toEqual([{ rule: 'name-dashes', as: 'off', because: 'our host takes them' }])
+    expect(off).toEqual([{ rule: 'name-dashes', as: 'off', reason: 'our host takes them' }])
     expect(findings).toMatchObject([{ rule: 'about-short', severity: 'note' }])
   })
 
   test.each([
-    [{ 'no-such': { as: 'off', because: 'x' } }, /there is no rule "no-such"/],
-    [{ 'name-dashes': { as: 'off' } }, /"name-dashes" needs a reason in "because"/],
+    [{ 'no-such': { as: 'off', reason: 'x' } }, /there is no rule "no-such"/],
+    [{ 'name-dashes': { as: 'off' } }, /"name-dashes" needs a "reason"/],
     [{ 'name-dashes': false }, /is to be as off, error, warning or note/],
     [7, /is not a map of rules/],
   ])('are refused where they cannot be meant: %j', async (vetting, said) => {
@@ -145,7 +145,7 @@ describe("a project's own choices", () => {
 
 test('findings become SARIF, with every rule described', async () => {
   const { findings } = await vet(faults['about-orders'] ?? clean)
-  const { runs } = sarifOf(findings, 'hives.kit.ts') as {
+  const { runs } = toSarif(findings, 'hives.kit.ts') as {
     runs: [{ results: unknown[]; tool: { driver: { rules: unknown[] } } }]
   }
   expect(runs[0].tool.driver.rules).toHaveLength(rules.length)
@@ -168,7 +168,7 @@ describe('jexo vet', () => {
       code: 0,
       stdout: '',
       stderr: expect.stringMatching(
-        /off: command-parameter, because ask_ledger only reads.*\n.*nothing found by 51 rules/,
+        /off: command-parameter \(ask_ledger only reads.*\n.*nothing found by 51 rules/,
       ),
     })
   })
@@ -196,13 +196,13 @@ describe('jexo vet', () => {
       `exec:"${process.execPath}" "${server}"`,
       '--json',
       '--wire',
-      '--row-timeout',
+      '--check-timeout',
       '100',
     )
     const { findings, wire } = JSON.parse(data.stdout)
     expect(findings).toEqual(
       expect.arrayContaining([
-        expect.objectContaining({ rule: 'name-vague', where: 'tool query', severity: 'error' }),
+        expect.objectContaining({ rule: 'name-vague', location: 'tool query', severity: 'error' }),
       ]),
     )
     expect(wire.sections.find(({ section }: { section: string }) => section === '1')).toMatchObject({

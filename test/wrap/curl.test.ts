@@ -4,7 +4,7 @@ import { pathToFileURL } from 'node:url'
 import { defineKit } from 'jexo'
 import { planCurl, type WrapCurlOptions, wrapCurl } from 'jexo/curl'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { newFolder, run, written } from '../support/cli.js'
 import { type Seen, Upstream } from '../support/upstream.js'
 
@@ -24,7 +24,7 @@ async function opened(
   environment: Record<string, string> = {},
 ): Promise<Link> {
   const parts = await wrapCurl(pathToFileURL(file), { writes: true, ...options })
-  const link = await dial(defineKit({ name: 'test', version: '1', parts }), { environment })
+  const link = await connect(defineKit({ name: 'test', version: '1', parts }), { environment })
   links.push(link)
   return link
 }
@@ -286,7 +286,7 @@ what is this
       ['list_hives', 'All hives of a site. (GET /v1/hives)', ['limit']],
       ['post_hives', 'POST /v1/hives, as in hives.http:13.', ['code']],
     ])
-    expect(plan.leftOut).toEqual([
+    expect(plan.skipped).toEqual([
       {
         name: 'hives.http:24',
         where: 'hives.http:24',
@@ -335,7 +335,7 @@ what is this
       ['GET', '/api/hives', { page: { type: 'integer' }, 'X-View': { type: 'string' } }],
       ['POST', '/api/hives', { 'X-View': { type: 'string' }, code: { type: 'string' } }],
     ])
-    expect(plan.leftOut.map(({ reason }) => reason)).toEqual(['it holds no request'])
+    expect(plan.skipped.map(({ reason }) => reason)).toEqual(['it holds no request'])
     expect(JSON.stringify(plan)).not.toContain('0815s3cret')
     const link = await opened(file, { settingPrefix: 'BEES' }, { BEES_SID: 'mine' })
     await link.call('get_hives', { page: 3, 'X-View': 'bees' })
@@ -349,7 +349,7 @@ what is this
   test('what cannot be read is said with its place; the rest is taken', async () => {
     const plan = await planOf('README.md', fenced('curl http://x.example/a', 'curl -H "open', 'curl -s'))
     expect(plan.operations.map(({ name }) => name)).toEqual(['get_a'])
-    expect(plan.leftOut.map(({ where, reason }) => [where, reason])).toEqual([
+    expect(plan.skipped.map(({ where, reason }) => [where, reason])).toEqual([
       ['README.md:5', 'a double quote is not closed'],
       ['README.md:6', 'it has no URL'],
     ])

@@ -11,7 +11,7 @@ import {
   wrapFeed,
 } from 'jexo/feed'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import type { Report } from '../../src/engine/running-kit.js'
 import { patternsOf, topicPattern } from '../../src/wrap/feed/topics.js'
 import { freePort } from '../support/databases.js'
@@ -77,7 +77,7 @@ async function linkTo(
   reports: Report[] = [],
 ): Promise<Link> {
   const parts = await wrapFeed(source, { name: 'scales', channels, updateEveryMs: 50, ...more })
-  const link = await dial(defineKit({ name: 'k', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'k', version: '1', parts }), {
     environment: {},
     report: (report: Report) => void reports.push(report),
   })
@@ -160,15 +160,15 @@ test('a connection that is lost is shown, told, and found again; one serves all 
   const reports: Report[] = []
   const parts = await wrapFeed(scales.url, { name: 'scales', channels, updateEveryMs: 50 })
   const kit = defineKit({ name: 'k', version: '1', parts })
-  const { overHttp } = await import('jexo/node')
-  const service = await overHttp(kit, {
+  const { serveHttp } = await import('jexo/node')
+  const service = await serveHttp(kit, {
     port: 0,
     environment: {},
     report: (report: Report) => void reports.push(report),
   })
   endings.push(() => service.close())
   expect(scales.connections).toBe(0)
-  const links = [await dial(service.url), await dial(service.url)]
+  const links = [await connect(service.url), await connect(service.url)]
   for (const link of links) {
     endings.push(() => link.close())
     await link.subscribe('scales://status')
@@ -251,7 +251,7 @@ test('a source that is polled is a feed, whose failures are a lost connection', 
     { name: 'station', channels: { wind: { topic: 'wind' } } },
   )
   const reports: Report[] = []
-  const link = await dial(defineKit({ name: 'k', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'k', version: '1', parts }), {
     report: (report: Report) => void reports.push(report),
   })
   endings.push(() => link.close())
@@ -278,7 +278,7 @@ test('an author’s own tools use the same feed, and it is closed at the end', a
       return String(feed.latest('weight', { hive: 'ML-01' })?.value)
     },
   })
-  const link = await dial(defineKit({ name: 'k', version: '1', parts: [own, ...(await wrapFeed(shared))] }))
+  const link = await connect(defineKit({ name: 'k', version: '1', parts: [own, ...(await wrapFeed(shared))] }))
   expect((await link.call('own')).content).toEqual([{ type: 'text', text: '41.2' }])
   expect(await read(link, 'scales://weight/ML-01')).toMatchObject({ value: 41.2 })
   expect(scales.connections).toBe(1)

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import { defineKit } from 'jexo'
 import { httpEmbeddings, planFolder, type WrapFolderOptions, wrapFolder } from 'jexo/folder'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { PDFDocument, StandardFonts } from 'pdf-lib'
 import type { Report } from '../../src/engine/running-kit.js'
 import { passagesOf } from '../../src/wrap/folder/passages.js'
@@ -29,7 +29,7 @@ function put(folder: string, path: string, content: string | Uint8Array): void {
 
 async function linkTo(folder: string, options: WrapFolderOptions = {}, reports: Report[] = []): Promise<Link> {
   const parts = await wrapFolder(folder, { name: 'guide', ...options })
-  const link = await dial(defineKit({ name: 'k', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'k', version: '1', parts }), {
     environment: {},
     report: (report: Report) => void reports.push(report),
   })
@@ -263,7 +263,7 @@ describe('confinement', () => {
   test('can be loosened and tightened by rules', async () => {
     const hidden = await linkTo(folder, { watch: false, hidden: true })
     expect((await hidden.read('guide://.env')).contents[0]?.text).toBe('TOKEN=secret')
-    const few = await linkTo(folder, { watch: false, take: ['*.md'], ignore: ['mites/'] })
+    const few = await linkTo(folder, { watch: false, only: ['*.md'], except: ['mites/'] })
     expect((await few.resources()).map(({ name }) => name)).toEqual(['feeding.md'])
   })
 })

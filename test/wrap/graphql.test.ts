@@ -5,7 +5,7 @@ import Ajv2020 from 'ajv/dist/2020.js'
 import { defineKit } from 'jexo'
 import { planGraphql, type WrapGraphqlOptions, wrapGraphql } from 'jexo/graphql'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { jexo, newFolder, Running, root, written } from '../support/cli.js'
 import type { Loose } from '../support/raw-session.js'
 import { Upstream } from '../support/upstream.js'
@@ -57,7 +57,7 @@ async function opened(options: WrapGraphqlOptions = {}, environment: Record<stri
   const { schema, operations: asks } = files()
   const parts = await wrapGraphql(pathToFileURL(schema), { operations: asks, baseUrl: url, ...options })
   const reports: string[] = []
-  const link = await dial(defineKit({ name: 'test', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'test', version: '1', parts }), {
     environment,
     report: ({ text }) => reports.push(text),
   })
@@ -78,7 +78,7 @@ describe('operations that somebody has written', () => {
       ['find_things', 'read', 'Asks for find. Gives __typename.'],
       ['add_hive', 'add', 'Carries out addHive. Answers with code, site.'],
     ])
-    expect(plan.leftOut.map(({ name, reason }) => [name, reason])).toEqual([
+    expect(plan.skipped.map(({ name, reason }) => [name, reason])).toEqual([
       ['weights', 'a subscription goes on and on, and a call ends'],
       ['wrong', expect.stringMatching(/Cannot query field "colour" on type "Hive"\. \(line 8, column 23\)/)],
     ])
@@ -160,7 +160,7 @@ test('where nobody has written any, each root field is one, with its plain field
     'query hives($site: Site) { hives(site: $site) { code site weight } }',
   )
   const kit = defineKit({ name: 'test', version: '1', parts: await wrapGraphql(url) })
-  const link = await dial(kit)
+  const link = await connect(kit)
   links.push(link)
   expect((await link.call('hive', { code: 'ML-04' })).structuredContent).toEqual({
     hive: { code: 'ML-04', site: 'MARSH_LANE', weight: 41.2 },
@@ -218,7 +218,7 @@ describe('ad hoc', () => {
 test('a large real schema is planned whole, with sound schemas, although it is not quite right', async () => {
   const schema = pathToFileURL(join(root, 'node_modules/@octokit/graphql-schema/schema.graphql'))
   const plan = await planGraphql(schema)
-  expect(plan.operations.length + plan.leftOut.length).toBeGreaterThan(250)
+  expect(plan.operations.length + plan.skipped.length).toBeGreaterThan(250)
   expect(plan.warnings[0]).toMatch(/can only be defined once/)
   const ajv = new Ajv2020.default({ strict: false, validateFormats: false })
   const parts = await wrapGraphql(schema, { writes: true, catalogue: false, baseUrl: 'https://graph.example' })

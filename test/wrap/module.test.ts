@@ -2,7 +2,7 @@ import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import { defineKit, shared } from 'jexo'
-import { dial, type Link } from 'jexo/link'
+import { connect, type Link } from 'jexo/link'
 import { planModule, type WrapModuleOptions, wrapModule } from 'jexo/module'
 import { newFolder } from '../support/cli.js'
 import type { Loose } from '../support/raw-session.js'
@@ -18,7 +18,7 @@ const module = (source: string, name = 'source.mjs') => modules({ [name]: source
 
 async function linkTo(file: string, options: WrapModuleOptions = {}): Promise<Link> {
   const parts = await wrapModule(file, options)
-  return dial(defineKit({ name: 'wrapped', version: '1', parts }))
+  return connect(defineKit({ name: 'wrapped', version: '1', parts }))
 }
 const snake = (name: string) => name.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`)
 
@@ -171,7 +171,7 @@ describe('functions are found', () => {
     )
     const without = await planModule(file)
     expect(without.tools.map(({ name }) => name)).toEqual(['ledger_version'])
-    expect(without.leftOut.map(({ name, fix }) => [name, fix])).toEqual([
+    expect(without.skipped.map(({ name, fix }) => [name, fix])).toEqual([
       ['Ledger.add', 'give one: instances: { Ledger: shared(() => new Ledger(…)) }'],
       ['Ledger.list', 'give one: instances: { Ledger: shared(() => new Ledger(…)) }'],
     ])
@@ -377,9 +377,9 @@ describe('what cannot be JSON leaves its function out, with the place and what t
     ],
     ['never', 'export function f(a: never) {}', /its type is never/, /fix the type/],
   ])('%s', async (_what, source, reason, fix) => {
-    const { tools, leftOut } = await planModule(module(`${source}\nexport function fine() { return 1 }`, 'left.ts'))
+    const { tools, skipped } = await planModule(module(`${source}\nexport function fine() { return 1 }`, 'left.ts'))
     expect(tools.map(({ name }) => name)).toEqual(['fine'])
-    expect(leftOut).toMatchObject([
+    expect(skipped).toMatchObject([
       {
         name: 'f',
         where: expect.stringMatching(/left\.ts:\d/),

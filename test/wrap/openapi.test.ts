@@ -4,9 +4,9 @@ import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import Ajv2020 from 'ajv/dist/2020.js'
 import { Hono } from 'hono'
-import { amended, defineKit } from 'jexo'
+import { defineKit, override } from 'jexo'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { type PlannedOperation, planOpenApi, type WrapOpenApiOptions, wrapOpenApi } from 'jexo/openapi'
 import { newFolder } from '../support/cli.js'
 import type { Loose } from '../support/raw-session.js'
@@ -49,7 +49,7 @@ async function opened(
   const parts = await wrapOpenApi(description as never, { catalogue: false, ...options })
   const reports: string[] = []
   const kit = defineKit({ name: 'test', version: '1', parts })
-  const link = await dial(kit, { environment, report: ({ text }) => reports.push(text) })
+  const link = await connect(kit, { environment, report: ({ text }) => reports.push(text) })
   links.push(link)
   const call = async (tool: string, args = {}) => (await link.call(tool, args as never)) as Loose
   const text = async (tool: string, args = {}) =>
@@ -271,8 +271,8 @@ describe('a large real description', () => {
         if (schema && !ajv.validateSchema(schema)) throw new Error(`${part.name}: ${ajv.errorsText()}`)
     }
     const reads = await planOpenApi(description)
-    expect(reads.operations.length + reads.leftOut.length).toBe(count)
-    expect(reads.leftOut.every(({ reason }) => reason === 'it writes, and only what reads is taken')).toBe(true)
+    expect(reads.operations.length + reads.skipped.length).toBe(count)
+    expect(reads.skipped.every(({ reason }) => reason === 'it writes, and only what reads is taken')).toBe(true)
     expect(reads.form).toBe('catalogue')
   })
 
@@ -357,11 +357,11 @@ describe('what is taken', () => {
   })
 
   test('and what is not, is listed with the reason', async () => {
-    const { leftOut } = await planOpenApi(description as never, {
+    const { skipped } = await planOpenApi(description as never, {
       only: ['tag:hives', '/hives/{hive}'],
       except: ['list_hives'],
     })
-    expect(leftOut.map(({ name, reason }) => [name, reason])).toEqual([
+    expect(skipped.map(({ name, reason }) => [name, reason])).toEqual([
       ['list_hives', 'it is among those to leave out'],
       ['add_hive', 'it writes, and only what reads is taken'],
       ['drop_hive', 'it writes, and only what reads is taken'],
@@ -427,7 +427,7 @@ describe('what is taken', () => {
       isDescribed: true,
     })
     expect(x).toMatchObject({ about: 'Puts /hives/{hive}, by hive.\nGives: It.', isDescribed: false })
-    const [part] = amended(await wrapOpenApi(described(paths) as never), {
+    const [part] = override(await wrapOpenApi(described(paths) as never), {
       get_hive: { about: 'The sheet of a hive.' },
     })
     expect(part?.about).toBe('The sheet of a hive.')
@@ -613,7 +613,7 @@ describe('credentials', () => {
     const schemes = { odd: { type: 'mutualTLS' }, key: { type: 'apiKey', in: 'header', name: 'K' } }
     const upstream = await Upstream.start()
     const plan = await planOpenApi(secured(upstream, schemes, [{ odd: [] }]))
-    expect(plan.leftOut[0]?.reason).toBe(
+    expect(plan.skipped[0]?.reason).toBe(
       'it needs credentials that cannot be given: "odd" is of the kind "mutualTLS"',
     )
     expect(
@@ -651,7 +651,7 @@ describe('answers', () => {
     expect((await list.call('x')).structuredContent).toEqual({ value: [{ kg: 41 }] })
   })
 
-  test('other than declared are passed on and reported, not fatal; with strictAnswers they are', async () => {
+  test('other than declared are passed on and reported, not fatal; with validateResponses they are', async () => {
     const { call, reports, link } = await answering(kg, () => ({ body: { kg: 'heavy' } }))
     const result = await call('x')
     expect(result).toMatchObject({ structuredContent: { kg: 'heavy' } })
@@ -662,7 +662,7 @@ describe('answers', () => {
     expect(
       new Ajv2020.default({ strict: false }).validate(tool?.outputSchema as object, result.structuredContent),
     ).toBe(true)
-    const strict = await answering(kg, () => ({ body: { kg: 'heavy' } }), { strictAnswers: true })
+    const strict = await answering(kg, () => ({ body: { kg: 'heavy' } }), { validateResponses: true })
     expect((await strict.call('x')).isError).toBe(true)
   })
 
@@ -1048,7 +1048,7 @@ test('what was asked of the API is shown to who wants to see it, without secrets
     { credential: { kind: 'apiKey', in: 'query', parameter: 'key' } },
   )
   const records: Loose[] = []
-  const link = await dial(defineKit({ name: 'test', version: '1', parts }), {
+  const link = await connect(defineKit({ name: 'test', version: '1', parts }), {
     environment: { HIVE_API_KEY: 'tok-s3cret' },
     onUpstream: (record) => records.push(record),
   })

@@ -2,7 +2,7 @@ import { mkdirSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { defineKit } from 'jexo'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { type WrapOpenApiOptions, wrapOpenApi } from 'jexo/openapi'
 import { newFolder } from '../support/cli.js'
 import { Upstream } from '../support/upstream.js'
@@ -23,7 +23,7 @@ async function linkTo(paths: object, upstream: Upstream, options: WrapOpenApiOpt
     ...more,
   }
   const parts = await wrapOpenApi(description, { writes: true, catalogue: false, ...options })
-  const link = await dial(defineKit({ name: 'test', version: '1', parts }))
+  const link = await connect(defineKit({ name: 'test', version: '1', parts }))
   links.push(link)
   return link
 }

@@ -2,7 +2,7 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { defineKit } from 'jexo'
 import type { Link } from 'jexo/link'
-import { dial } from 'jexo/node'
+import { connect } from 'jexo/node'
 import { planSql, sqlDatabase, type WrapSqlOptions, wrapSql } from 'jexo/sql'
 import type { Report } from '../../src/engine/running-kit.js'
 import { newFolder, root } from '../support/cli.js'
@@ -79,7 +79,7 @@ afterEach(async () => {
 async function linkTo(source: string, options: WrapSqlOptions = {}, reports: Report[] = []): Promise<Link> {
   const parts = await wrapSql(source, { name: 'ledger', queries: [queries], adHoc: true, ...options })
   const kit = defineKit({ name: 'ledger', version: '1', parts })
-  const link = await dial(kit, { environment: {}, report: (report: Report) => void reports.push(report) })
+  const link = await connect(kit, { environment: {}, report: (report: Report) => void reports.push(report) })
   links.push(link)
   return link
 }
@@ -125,7 +125,7 @@ describe.each(kinds)('%s', (kind) => {
         day: { type: 'string' },
       },
     })
-    const reasons = Object.fromEntries(plan.leftOut.map(({ name, reason }) => [name, reason]))
+    const reasons = Object.fromEntries(plan.skipped.map(({ name, reason }) => [name, reason]))
     expect(reasons).toEqual({
       unmarked: 'it writes, and nothing says that it may',
       liar: 'it says @effect read, and writes',
@@ -133,7 +133,7 @@ describe.each(kinds)('%s', (kind) => {
       twice: 'it notes the parameter ghost, which the statement does not have',
       lays_hands_on: 'DROP is not a statement that a tool may run',
     })
-    expect(plan.leftOut[0]?.where).toBe('queries.sql:23')
+    expect(plan.skipped[0]?.where).toBe('queries.sql:23')
     expect(plan.tables.map(({ uri }) => uri)).toEqual([
       'ledger://batches/{id}',
       'ledger://hives/{hive}',
@@ -265,7 +265,7 @@ describe.each(kinds)('%s', (kind) => {
   test('rolls back what a cancelled call has written', async () => {
     const database = await sqlDatabase(source()).open({
       settings: {},
-      touch() {},
+      resourceUpdated() {},
       resourcesChanged() {},
       report() {},
       exchange() {},
@@ -403,7 +403,7 @@ describe('a SQLite file', () => {
     const file = join(newFolder(), 'new.sqlite')
     const ledger = sqlDatabase(file, { create: tables.join(';\n') })
     const parts = await wrapSql(ledger, { only: ['hives'] })
-    const link = await dial(defineKit({ name: 'x', version: '1', parts }))
+    const link = await connect(defineKit({ name: 'x', version: '1', parts }))
     expect(await textAt(link, 'new://hives/ML-01')).toEqual({ hive: 'ML-01', site: 'Marsh Lane' })
     await link.close()
   })

@@ -1,5 +1,5 @@
 /** A page over the kit: everything it shows comes by tools, resources and prompts. */
-import { dial, type Link } from 'jexo/link'
+import { connect, type Link } from 'jexo/link'
 
 interface Passage {
   file: string
@@ -22,7 +22,7 @@ const connected = open()
 async function open(): Promise<Link> {
   for (;;) {
     try {
-      return await dial(new URL('/mcp', location.href).href, {
+      return await connect(new URL('/mcp', location.href).href, {
         timeoutMs: 60_000,
         clientInfo: { name: 'field-notes-page', version: '0.1.0' },
       })
@@ -73,16 +73,16 @@ find('take-in').addEventListener('click', () =>
         },
       },
     )
-    const { notes, changed, gone, leftOut } = structuredContent as unknown as {
+    const { notes, changed, gone, skipped } = structuredContent as unknown as {
       notes: number
       changed: number
       gone: number
-      leftOut: string[]
+      skipped: string[]
     }
     bar.hidden = true
     state.textContent = [
       `${notes} notes, ${changed} new or changed, ${gone} gone`,
-      ...leftOut.map((reason) => `left out ${reason}`),
+      ...skipped.map((reason) => `left out ${reason}`),
     ].join('; ')
   }),
 )

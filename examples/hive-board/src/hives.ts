@@ -1,4 +1,4 @@
-import { dial, type Link, type Question, type QuestionAnswer } from 'jexo/link'
+import { connect, type Link, type Question, type QuestionAnswer } from 'jexo/link'
 
 export interface Reading {
   at: number
@@ -85,13 +85,13 @@ export class Hives {
   }
 
   async #open(): Promise<void> {
-    const link = await dial(this.#url, {
+    const link = await connect(this.#url, {
       timeoutMs: 10_000,
       onQuestion: this.#ask,
       clientInfo: { name: 'hive-board', version: '0.1.0' },
     })
     link.on('resourceUpdated', ({ uri }) => void this.#readOne(uri))
-    // A link that is closed for good is dialled again at the next pulse.
+    // A link that is closed for good connects again at the next update.
     link.on('closed', () => {
       if (this.#link === link) this.#link = undefined
     })

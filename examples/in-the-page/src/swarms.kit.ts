@@ -19,7 +19,7 @@ const noteSwarm = tool('note_swarm', {
   examples: [{ input: { site: 'Orchard End', on: '2026-06-02', bees: 12000 } }],
   async run(seen, call) {
     const id = await (await call.use(sightings)).add('sightings', seen)
-    call.touch(listUri)
+    call.resourceUpdated(listUri)
     return { id }
   },
 })
@@ -48,7 +48,7 @@ const forgetSwarm = tool('forget_swarm', {
     const database = await call.use(sightings)
     if (!(await database.get('sightings', id))) throw new Refusal(`There is no sighting ${id}.`)
     await database.delete('sightings', id)
-    call.touch(listUri)
+    call.resourceUpdated(listUri)
     return { id }
   },
 })

@@ -15,7 +15,7 @@ const states: Record<CallStep['state'], string> = {
 
 /** A call from its proposal to its answer: arguments can be edited before it is approved. */
 export function CallCard({ step, act }: { step: CallStep; act: Act }) {
-  const { id, server, tool, state, because, progress, logs, tookMs, isError, approved } = step
+  const { id, server, tool, state, reason, progress, logs, tookMs, isError, approved } = step
   const isFailed = isError === true || state === 'lost'
   return (
     <article
@@ -30,7 +30,7 @@ export function CallCard({ step, act }: { step: CallStep; act: Act }) {
         {tookMs !== undefined && <span className="soft"> after {tookMs} ms</span>}
         {approved === 'conversation' && <span className="soft">, approved for this conversation</span>}
       </h3>
-      {because && <p className="soft">{because}</p>}
+      {reason && <p className="soft">{reason}</p>}
       {state === 'proposed' ? <Proposal step={step} act={act} /> : <Sent step={step} />}
       {state === 'running' && (
         <Group gap={8} wrap="nowrap">

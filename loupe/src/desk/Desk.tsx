@@ -147,7 +147,7 @@ function PartButton({ part, onChoose, isNamed }: ButtonProps) {
           </em>
         )}
         {part.findings.length > 0 && (
-          <em className="mark" data-mark="vet" title={part.findings.map(({ what }) => what).join('; ')}>
+          <em className="mark" data-mark="vet" title={part.findings.map(({ problem: what }) => what).join('; ')}>
             {part.findings.length === 1 ? '1 finding' : `${part.findings.length} findings`}
           </em>
         )}

@@ -110,7 +110,7 @@ function Findings({ part: { findings } }: { part: DeskPart }) {
     <details className="findings">
       <summary>{findings.length === 1 ? '1 finding of vet' : `${findings.length} findings of vet`}</summary>
       <ul>
-        {findings.map(({ rule, severity, what, fix }) => (
+        {findings.map(({ rule, severity, problem: what, fix }) => (
           <li key={`${rule} ${what}`}>
             <b>{severity}</b> {what}. <span>Fix: {fix}.</span>
           </li>

@@ -47,7 +47,7 @@ export function Subscribe({ target, uri }: { target: string; uri: string }) {
         {isOn ? 'Unsubscribe' : 'Subscribe'}
       </Button>
       {isOn && <small>Changes are told in the score.</small>}
-      {problem !== undefined && <p className="misfit">{problem}</p>}
+      {problem !== undefined && <p className="issue">{problem}</p>}
     </>
   )
 }

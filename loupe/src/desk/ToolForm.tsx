@@ -2,7 +2,7 @@ import { Button, Group, Text } from '@mantine/core'
 import { useHotkeys } from '@mantine/hooks'
 import { lazy, Suspense, useMemo, useState } from 'react'
 import { brief } from '../../../src/score/words.js'
-import { misfitsOf } from './check'
+import { issuesOf } from './check'
 import SchemaForm from './SchemaForm'
 import { sampleOf } from './schema'
 
@@ -20,28 +20,28 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
   const [isRaw, setRaw] = useState(false)
   const [isFormless, setFormless] = useState(false)
   const [rawProblem, setRawProblem] = useState<string>()
-  const [misfits, setMisfits] = useState<readonly string[]>([])
+  const [issues, setIssues] = useState<readonly string[]>([])
   const hasFields = Object.keys((schema.properties as object | undefined) ?? {}).length > 0
   const change = (value: unknown) => {
     setArgs(value)
     // What was wrong is checked again as the person corrects it; nothing is reported while a value is typed for the first time.
-    if (misfits.length > 0 || isRaw) setMisfits(misfitsOf(schema, value))
+    if (issues.length > 0 || isRaw) setIssues(issuesOf(schema, value))
   }
   const send = (value: unknown) => {
-    const found = misfitsOf(schema, value)
-    setMisfits(found)
+    const found = issuesOf(schema, value)
+    setIssues(found)
     if (found.length === 0) onSend(value)
   }
   const take = (value: unknown) => {
     setArgs(value)
-    setMisfits([])
+    setIssues([])
   }
   useHotkeys([['mod+Enter', () => rawProblem === undefined && !isRunning && send(args)]], [])
 
   return (
     <div>
       <Fills schema={schema} onTake={take} />
-      {isFormless && <p className="misfit">No form can be made of this schema; give its arguments as JSON.</p>}
+      {isFormless && <p className="issue">No form can be made of this schema; give its arguments as JSON.</p>}
       {isRaw ? (
         <Suspense fallback={<p>Loading the editor…</p>}>
           <RawJson value={args} onValue={change} onProblem={setRawProblem} />
@@ -62,10 +62,10 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
           {hasFields ? undefined : <Text size="sm">It takes no arguments.</Text>}
         </SchemaForm>
       )}
-      {misfits.length > 0 && (
-        <ul className="misfit" role="alert">
-          {misfits.slice(0, 8).map((misfit) => (
-            <li key={misfit}>{misfit}</li>
+      {issues.length > 0 && (
+        <ul className="issue" role="alert">
+          {issues.slice(0, 8).map((issue) => (
+            <li key={issue}>{issue}</li>
           ))}
         </ul>
       )}

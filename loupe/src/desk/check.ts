@@ -4,7 +4,7 @@ import addFormats from 'ajv-formats'
 const compiled = new WeakMap<object, (value: unknown) => string[]>()
 
 /** What does not fit a schema (2020-12), in words; empty where all does. A schema that cannot be used says so. */
-export function misfitsOf(schema: object, value: unknown): string[] {
+export function issuesOf(schema: object, value: unknown): string[] {
   const known = compiled.get(schema)
   const check = known ?? compile(schema)
   if (!known) compiled.set(schema, check)

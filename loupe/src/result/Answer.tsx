@@ -25,7 +25,7 @@ export function Answer({ asked, said, onFollow }: Props) {
           {isRaw ? 'Readable' : 'As it came'}
         </Button>
       </h3>
-      {'misfits' in asked && asked.misfits && <Fit misfits={asked.misfits} />}
+      {'issues' in asked && asked.issues && <Fit issues={asked.issues} />}
       {isRaw ? (
         <JsonView value={'error' in asked ? asked.error : asked.result} label="Answer as it came" />
       ) : (
@@ -44,17 +44,17 @@ function headOf(asked: Asked): string {
   return asked.result.isError === true ? 'The tool says no' : 'Answer'
 }
 
-function Fit({ misfits }: { misfits: readonly string[] }) {
-  if (misfits.length === 0) return <p className="fit">✓ Fits its output schema</p>
+function Fit({ issues }: { issues: readonly string[] }) {
+  if (issues.length === 0) return <p className="fit">✓ Fits its output schema</p>
   return (
-    <div className="misfit" role="alert">
+    <div className="issue" role="alert">
       Does not fit its output schema:
       <ul>
-        {misfits.slice(0, 20).map((misfit) => (
-          <li key={misfit}>{misfit}</li>
+        {issues.slice(0, 20).map((issue) => (
+          <li key={issue}>{issue}</li>
         ))}
       </ul>
-      {misfits.length > 20 && <p>and {misfits.length - 20} more</p>}
+      {issues.length > 20 && <p>and {issues.length - 20} more</p>}
     </div>
   )
 }

@@ -80,7 +80,7 @@ export function Contents({ contents }: { contents: ResourceContents }) {
 /** Only as a picture: whatever else is in the bytes is not run. */
 function Picture({ data, mimeType, label }: { data: string; mimeType: string; label: string }) {
   const [isBroken, setBroken] = useState(false)
-  if (isBroken) return <p className="misfit">This is no picture that can be shown ({mimeType}).</p>
+  if (isBroken) return <p className="issue">This is no picture that can be shown ({mimeType}).</p>
   return <img src={`data:${mimeType};base64,${data}`} alt={label} onError={() => setBroken(true)} />
 }
 

@@ -32,7 +32,7 @@ export default function QuestionCard({ target, question }: Props) {
       {question.kind === 'url' && <VisitCard question={question} onAnswer={answer} isSent={isSent} />}
       {question.kind === 'model' && <ModelCard question={question} onAnswer={answer} isSent={isSent} />}
       {problem !== undefined && (
-        <p className="misfit" role="alert">
+        <p className="issue" role="alert">
           {problem}
         </p>
       )}
@@ -60,7 +60,7 @@ function FormCard({ question, onAnswer, isSent }: CardProps<'form'>) {
         value={value}
         onValue={setValue}
         onSubmit={accept}
-        otherwise={<p className="misfit">No form can be made of what it wants.</p>}
+        otherwise={<p className="issue">No form can be made of what it wants.</p>}
       />
       <Group gap="xs" mt="sm">
         <Button type="submit" form={id} size="compact-md" disabled={isSent}>
@@ -95,7 +95,7 @@ function VisitCard({ question, onAnswer, isSent }: CardProps<'url'>) {
             Open it, and accept
           </Button>
         ) : (
-          <span className="misfit">This address is none that a browser should open.</span>
+          <span className="issue">This address is none that a browser should open.</span>
         )}
         <Button
           size="compact-md"

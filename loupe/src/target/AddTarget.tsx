@@ -145,7 +145,7 @@ export default function AddTarget({ onBack, onAdded }: Props) {
           <Confirm starts={starts} onConfirm={() => void add(true)} onLeave={() => setStarts(undefined)} />
         )}
         {problem !== undefined && (
-          <p className="misfit" role="alert">
+          <p className="issue" role="alert">
             {problem}
           </p>
         )}

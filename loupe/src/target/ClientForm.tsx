@@ -93,7 +93,7 @@ export function ClientForm({ target }: { target: TargetView }) {
         <small>Changing the revision or the declarations reconnects.</small>
       </Group>
       {problem !== undefined && (
-        <p className="misfit" role="alert">
+        <p className="issue" role="alert">
           {problem}
         </p>
       )}

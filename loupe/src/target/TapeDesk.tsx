@@ -50,7 +50,7 @@ function SessionView({ session, label }: { session: Session; label: string | und
               <Table.Tr key={asked}>
                 <Table.Td className="asked">{asked}</Table.Td>
                 <Table.Td>{times}</Table.Td>
-                <Table.Td className={faults > 0 ? 'misfit' : undefined}>{faults === 0 ? '' : faults}</Table.Td>
+                <Table.Td className={faults > 0 ? 'issue' : undefined}>{faults === 0 ? '' : faults}</Table.Td>
                 <Table.Td>{slowestMs === 0 ? '' : duration(slowestMs)}</Table.Td>
               </Table.Tr>
             ))}

@@ -37,7 +37,7 @@ export default function TargetDesk({ target, catalogue, onBack }: Props) {
           <h2>{name ?? label}</h2>
         </div>
         {problem !== undefined && (
-          <p className="misfit">
+          <p className="issue">
             {problem}
             {fix !== undefined && <b> Fix: {fix}.</b>}
           </p>

@@ -1,6 +1,6 @@
 import { applyEdits, modify, type ParseError, parse, printParseErrorCode } from 'jsonc-parser'
-import { problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { hostConfigErrors } from '../errors.js'
 import type { ServerMap, Shape } from './shape.js'
 
 /** Where hosts keep their map of servers, at the top or in larger settings. */
@@ -58,7 +58,10 @@ function withoutUnused(file: string, text: string, path: readonly string[], ids:
 function refuseOther(file: string, config: JsonObject, path: readonly string[], kind: 'object' | 'list'): void {
   const found = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), config)
   if (found === undefined || (kind === 'list' ? Array.isArray(found) : isObject(found))) return
-  throw problems.configUnreadable(file, `"${path.join('.')}" is not ${kind === 'list' ? 'a list' : 'an object'}`)
+  throw hostConfigErrors.configUnreadable(
+    file,
+    `"${path.join('.')}" is not ${kind === 'list' ? 'a list' : 'an object'}`,
+  )
 }
 
 function listAt(config: JsonObject, path: readonly string[]): unknown[] {
@@ -73,9 +76,9 @@ export function parseConfig(file: string, text: string): JsonObject {
   const [first] = errors
   if (first) {
     const line = text.slice(0, first.offset).split('\n').length
-    throw problems.configUnreadable(file, `${printParseErrorCode(first.error)} in line ${line}`)
+    throw hostConfigErrors.configUnreadable(file, `${printParseErrorCode(first.error)} in line ${line}`)
   }
-  if (!isObject(value)) throw problems.configUnreadable(file, 'it is not a JSON object')
+  if (!isObject(value)) throw hostConfigErrors.configUnreadable(file, 'it is not a JSON object')
   return value
 }
 

@@ -1,4 +1,4 @@
-import { problems } from '../../errors.js'
+import { hostConfigErrors } from '../errors.js'
 import { jsonShape } from './json.js'
 import type { Shape, ShapeName } from './shape.js'
 import { tomlShape } from './toml.js'
@@ -7,7 +7,7 @@ import { yamlShape } from './yaml.js'
 /** The shape that was asked for, else that of the file by its name, else by what is in it. */
 export function shapeOf(file: string, text: string, asked?: ShapeName): Shape {
   if (text.length > maxCharacters)
-    throw problems.configUnreadable(file, `it has more than ${maxCharacters} characters`)
+    throw hostConfigErrors.configUnreadable(file, `it has more than ${maxCharacters} characters`)
   return shapes[asked ?? guess(file, text)]
 }
 
@@ -25,7 +25,7 @@ function notTooDeep<T>(file: string, run: () => T): T {
   try {
     return run()
   } catch (error) {
-    if (error instanceof RangeError) throw problems.configUnreadable(file, 'it is nested too deeply')
+    if (error instanceof RangeError) throw hostConfigErrors.configUnreadable(file, 'it is nested too deeply')
     throw error
   }
 }

@@ -1,6 +1,6 @@
 import { parse, TomlError } from 'smol-toml'
-import { problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { hostConfigErrors } from '../errors.js'
 import type { Shape } from './shape.js'
 
 const root = 'mcp_servers'
@@ -39,7 +39,7 @@ function parseToml(file: string, text: string): JsonObject {
     return parse(text) as JsonObject
   } catch (error) {
     if (!(error instanceof TomlError)) throw error
-    throw problems.configUnreadable(file, `${error.message.split('\n')[0]} in line ${error.line}`)
+    throw hostConfigErrors.configUnreadable(file, `${error.message.split('\n')[0]} in line ${error.line}`)
   }
 }
 
@@ -75,7 +75,7 @@ function written(value: unknown): string {
 /** An edit by lines is held against what it was to do: anything else in the file has to be as it was. */
 function checked(file: string, before: string, after: string, name: string, entry: JsonObject | undefined): string {
   const was = parseToml(file, before)
-  const refusal = problems.configUnreadable(file, `its ${root} are written in a way that cannot be edited`)
+  const refusal = hostConfigErrors.configUnreadable(file, `its ${root} are written in a way that cannot be edited`)
   let is: JsonObject
   try {
     is = parse(after) as JsonObject

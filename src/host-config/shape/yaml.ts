@@ -1,7 +1,7 @@
 import { type Document, isMap, isScalar, isSeq, type YAMLMap, type YAMLSeq } from 'yaml'
-import { problems } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { readYamlOr } from '../../yaml/read-yaml.js'
+import { hostConfigErrors } from '../errors.js'
 import { places } from './json.js'
 import type { Shape } from './shape.js'
 
@@ -18,7 +18,7 @@ export const yamlShape: Shape = {
     // An empty document has no map to put anything into, though it may hold an anchor.
     if (!found && !isMap(document.contents)) document.contents = document.createNode({})
     if (!found && !isEmpty(document.getIn(['mcpServers'], true)))
-      throw problems.configUnreadable(file, '"mcpServers" is not a list or a map')
+      throw hostConfigErrors.configUnreadable(file, '"mcpServers" is not a list or a map')
     if (!found) document.setIn(['mcpServers'], document.createNode([{ name, ...entry }]))
     else if (isMap(found.node)) found.node.set(document.createNode(name), document.createNode(entry))
     else putInto(document, found.node, name, entry)
@@ -41,10 +41,10 @@ const maxCharacters = 20_000
 
 function parseYaml(file: string, text: string): Document {
   if (text.length > maxCharacters)
-    throw problems.configUnreadable(file, `it has more than ${maxCharacters} characters`)
-  const { document, value } = readYamlOr(text, (located) => problems.configUnreadable(file, located))
+    throw hostConfigErrors.configUnreadable(file, `it has more than ${maxCharacters} characters`)
+  const { document, value } = readYamlOr(text, (located) => hostConfigErrors.configUnreadable(file, located))
   if (typeof value === 'object') return document
-  throw problems.configUnreadable(file, 'it is not a list or a map')
+  throw hostConfigErrors.configUnreadable(file, 'it is not a list or a map')
 }
 
 function find(document: Document): { path: readonly string[]; node: YAMLSeq | YAMLMap } | undefined {

@@ -1,6 +1,6 @@
 import { Document } from 'yaml'
-import { problems } from '../../errors.js'
 import { containerComment, containerInstruction } from '../../escape/containerfile.js'
+import { packErrors } from '../errors.js'
 import { codeFiles, environmentExample, type Form, httpEnvironment, plainName } from '../form.js'
 import type { Packed } from '../pack-kit.js'
 
@@ -12,7 +12,7 @@ export const containerPort = 4870
 export const containerForm: Form = {
   about: 'a build context for an image, with a compose file',
   files: (packed, { publicUrl, image }) => {
-    if (packed.packages.length > 0 && process.platform !== 'linux') throw problems.packForeign(packed.packages)
+    if (packed.packages.length > 0 && process.platform !== 'linux') throw packErrors.packForeign(packed.packages)
     return [
       ...codeFiles(packed),
       { path: 'Containerfile', text: containerfile(packed) },
@@ -39,7 +39,7 @@ function containerfile({ kit, fileName, packages }: Packed): string {
 FROM ${platform}${baseImage}
 WORKDIR /app
 ${containerInstruction('COPY --chown=root:root', [fileName, `${fileName}.map`, './'])}
-ENV NODE_ENV=production JEXO_LOG=json JEXO_HOST=0.0.0.0 JEXO_PORT=${containerPort} JEXO_NEEDS_NAME=1
+ENV NODE_ENV=production JEXO_LOG=json JEXO_HOST=0.0.0.0 JEXO_PORT=${containerPort} JEXO_REQUIRE_HOST=1
 # Not root, and nothing in /app may be written. What travels inside is unpacked to /tmp.
 USER node
 EXPOSE ${containerPort}

@@ -1,4 +1,4 @@
-import { problems } from '../../errors.js'
+import { kitErrors } from '../../kit/errors.js'
 import { codeFiles, type Form, plainName } from '../form.js'
 import { readmeFor } from '../readme.js'
 
@@ -11,12 +11,12 @@ export const npmForm: Form = {
     const { kit, fileName } = packed
     const name = asked ?? plainName(kit.name)
     if (!packageName.test(name) || name.length > 214)
-      throw problems.argumentUnreadable(
+      throw kitErrors.argumentUnreadable(
         `the package name ${JSON.stringify(name)}`,
         'one such as @marsh-lane/apiary',
       )
     if (!/^\d+\.\d+\.\d+(?:[-+][\w.+-]+)?$/.test(kit.version))
-      throw problems.argumentUnreadable(
+      throw kitErrors.argumentUnreadable(
         `the kit's version ${JSON.stringify(kit.version)}`,
         'a version that npm takes, such as 1.0.0, in the kit',
       )

@@ -1,4 +1,4 @@
-import { problems } from '../../errors.js'
+import { packErrors } from '../errors.js'
 import { type Form, type FormOptions, plainName } from '../form.js'
 import type { Packed, PackedSetting } from '../pack-kit.js'
 
@@ -17,7 +17,7 @@ export const registryForm: Form = {
 
 export function descriptorFor({ kit, settings }: Packed, options: FormOptions): Record<string, unknown> {
   const name = options.registryName ?? nameFrom(kit.websiteUrl, kit.name)
-  if (name === undefined || !registryNamePattern.test(name)) throw problems.registryNameMissing(name)
+  if (name === undefined || !registryNamePattern.test(name)) throw packErrors.registryNameMissing(name)
   const about = kit.about ?? kit.title ?? kit.name
   return {
     $schema: schema,

@@ -4,8 +4,17 @@ import { closeSync, mkdirSync, openSync } from 'node:fs'
 import { rm } from 'node:fs/promises'
 import { createServer, type Server } from 'node:http'
 import { dirname } from 'node:path'
-import { isJexoError, JexoError, problems } from '../../errors.js'
-import { type FarEvent, places, type ReleaseNote, type RunningNote, readJson, writeJson } from '../place.js'
+import { isJexoError, JexoError, messageOf } from '../../errors.js'
+import {
+  type Failure,
+  type FarEvent,
+  places,
+  type ReleaseNote,
+  type RunningNote,
+  readJson,
+  writeJson,
+} from '../deployment.js'
+import { shipErrors } from '../errors.js'
 import { Supervisor } from './supervisor.js'
 
 /** What the supervisor that runs is asked. */
@@ -75,9 +84,10 @@ async function carryOut(
   else stop()
 }
 
-export function failureOf(error: unknown): { code: string; message: string } {
-  if (isJexoError(error)) return { code: error.code, message: error.message }
-  return { code: 'unexpected', message: error instanceof Error ? error.message : String(error) }
+export function failureOf(error: unknown): Failure {
+  if (!isJexoError(error)) return { code: 'unexpected', problem: messageOf(error), fix: readTheLogs }
+  const { code, problem, fix, location } = error
+  return { code, problem, fix, location }
 }
 
 function isSame(given: unknown, wanted: string): boolean {
@@ -106,29 +116,30 @@ export async function ensureSupervised(folder: string): Promise<void> {
   })
   closeSync(log)
   await new Promise<void>((resolve, reject) => {
-    child.once('message', (message: { ready?: true; failed?: { code: string; message: string } }) =>
+    child.once('message', (message: { ready?: true; failed?: Failure }) =>
       message.ready ? resolve() : reject(relayedFailure(message.failed)),
     )
-    child.once('error', (error) => reject(problems.supervisorFailed(error.message)))
-    child.once('exit', (code) => reject(problems.supervisorFailed(`it ended with code ${code}; see ${file}`)))
+    child.once('error', (error) => reject(shipErrors.supervisorFailed(error.message)))
+    child.once('exit', (code) => reject(shipErrors.supervisorFailed(`it ended with code ${code}; see ${file}`)))
   })
   child.disconnect()
   child.unref()
 }
 
 /** A failure as it was said elsewhere, with its own code. */
-export const relayedFailure = (failure: { code: string; message: string } | undefined): Error => {
-  const { code = 'unexpected', message = 'it failed' } = failure ?? {}
-  const [what = message, ...fix] = message.replace(/\.$/, '').split('; ')
-  return new JexoError(code, what, fix.join('; ') || 'look at the logs of the place')
+export const relayedFailure = (failure: Failure | undefined): Error => {
+  const { code, problem, fix, location } = failure ?? { code: 'unexpected', problem: 'it failed', fix: readTheLogs }
+  return new JexoError(code, problem, fix, location)
 }
+
+const readTheLogs = 'read the logs of the deployment: jexo ship --to … --logs'
 
 /** Gives an order to the supervisor that runs, and passes on what it says. */
 export async function give(folder: string, order: Order, hear: (event: FarEvent) => void): Promise<void> {
   const note = await readJson<RunningNote>(places.running(folder))
-  if (!note) throw problems.placeNotRunning()
+  if (!note) throw shipErrors.deploymentNotRunning()
   const answer = await ask(note, order).catch(() => {
-    throw problems.placeNotRunning()
+    throw shipErrors.deploymentNotRunning()
   })
   let rest = ''
   const decoder = new TextDecoder()

@@ -3,11 +3,14 @@ import { existsSync, readFileSync } from 'node:fs'
 import { readFile, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { parse } from 'dotenv'
-import { problems } from '../../errors.js'
+import { messageOf } from '../../errors.js'
+import { kitErrors } from '../../kit/errors.js'
+import { serveErrors } from '../../serve/errors.js'
+import { transportErrors } from '../../transport/errors.js'
 import { isLoopback } from '../../transport/http/checks.js'
 import {
+  type DeploymentSettings,
   type FarEvent,
-  type PlaceSettings,
   places,
   readJson,
   readMemory,
@@ -15,11 +18,12 @@ import {
   type ShipHeader,
   writeJson,
   writeWhole,
-} from '../place.js'
+} from '../deployment.js'
+import { shipErrors } from '../errors.js'
 import { ensureSupervised, failureOf, give, isSupervised, superviseHere } from './control.js'
 import { urlAt } from './supervisor.js'
 
-/** The far side of `ship`, in the folder of the place: what it says is one JSON object a line. */
+/** The far side of `ship`, in the folder of the location: what it says is one JSON object a line. */
 const folder = process.cwd()
 const tell = (event: FarEvent) => void process.stdout.write(`${JSON.stringify(event)}\n`)
 
@@ -27,14 +31,14 @@ async function main([verb, ...words]: string[]): Promise<void> {
   if (verb === 'run') return run()
   if (verb === 'ship') return ship()
   if (verb === 'rollback') {
-    if ((await readMemory(folder)).releases.length === 0) throw problems.releaseUnknown(words[0], [])
+    if ((await readMemory(folder)).releases.length === 0) throw shipErrors.releaseUnknown(words[0], [])
     await ensureSupervised(folder)
     return give(folder, { verb: 'rollback', ...(words[0] ? { id: words[0] } : {}) }, withToken)
   }
   if (verb === 'status') return status()
   if (verb === 'stop') return stop()
   if (verb === 'logs') return logs(Number(words[0] ?? 50))
-  throw problems.argumentUnreadable(
+  throw kitErrors.argumentUnreadable(
     `the order ${JSON.stringify(verb)}`,
     'run, ship, rollback, status, stop or logs',
   )
@@ -54,7 +58,7 @@ async function run(): Promise<void> {
   try {
     await superviseHere(folder, log)
   } catch (error) {
-    log(failureOf(error).message)
+    log(messageOf(error))
     await new Promise((resolve) =>
       process.send ? process.send({ failed: failureOf(error) }, resolve) : resolve(0),
     )
@@ -72,15 +76,15 @@ async function ship(): Promise<void> {
   const header = JSON.parse(input.subarray(0, end).toString()) as ShipHeader
   const bytes = input.subarray(end + 1)
   if (bytes.length !== header.bytes)
-    throw problems.releaseFailed(header.id, `${bytes.length} of ${header.bytes} bytes arrived`)
+    throw shipErrors.releaseFailed(header.id, `${bytes.length} of ${header.bytes} bytes arrived`)
   const here = `${process.platform}-${process.arch}`
   if (header.platform !== undefined && header.platform !== here)
-    throw problems.artefactForeign(header.platform, here)
+    throw shipErrors.artefactForeign(header.platform, here)
   const putBack = await settle(header)
   const { id, file, kit, version } = header
-  const place = join(places.release(folder, id), file)
-  const isNew = !existsSync(place)
-  if (isNew) await writeWhole(place, bytes)
+  const location = join(places.release(folder, id), file)
+  const isNew = !existsSync(location)
+  if (isNew) await writeWhole(location, bytes)
   const note = { id, file, kit, version, at: new Date().toISOString(), outcome: 'served' as const }
   let isFine = false
   try {
@@ -99,7 +103,7 @@ async function ship(): Promise<void> {
 }
 
 /**
- * Keeps what was said of the place; gives what takes that back. Throws a `JexoError`, and keeps nothing, where others could call and
+ * Keeps what was said of the location; gives what takes that back. Throws a `JexoError`, and keeps nothing, where others could call and
  * nothing checks who does.
  */
 async function settle({
@@ -108,22 +112,22 @@ async function settle({
   makesToken,
 }: ShipHeader): Promise<() => Promise<void>> {
   const before = await readSettings(folder)
-  const settings: PlaceSettings = { ...before, ...given }
+  const settings: DeploymentSettings = { ...before, ...given }
   const file = places.environment(folder)
   const text = await readFile(file, 'utf8').catch(() => '')
   const known = parse(text)
   const isPublic = !isLoopback(settings.host) || settings.publicUrl !== undefined
   const hasToken = Boolean(more.JEXO_TOKEN || known.JEXO_TOKEN)
   if (isPublic && !hasToken && !settings.isOpenToAnyone) {
-    if (!makesToken) throw problems.publicWithoutAccess(settings.publicUrl ?? settings.host)
+    if (!makesToken) throw transportErrors.publicWithoutAccess(settings.publicUrl ?? settings.host)
     more.JEXO_TOKEN = randomBytes(24).toString('base64url')
   }
   if (!isLoopback(settings.host) && settings.publicUrl === undefined && !settings.allowedHosts?.length)
-    throw problems.publicWithoutName(settings.host)
+    throw serveErrors.publicWithoutName(settings.host)
   const added = Object.entries(more).filter(([name, value]) => known[name] !== value)
   const kept = text.split('\n').filter((line) => !added.some(([name]) => line.startsWith(`${name}=`)))
   const lines = [...kept.filter((line, at) => line !== '' || at < kept.length - 1), ...added.map(variableLine)]
-  const had = await readJson<PlaceSettings>(places.settings(folder))
+  const had = await readJson<DeploymentSettings>(places.settings(folder))
   if (added.length > 0) await writeWhole(file, `${lines.join('\n')}\n`)
   await writeJson(places.settings(folder), settings)
   return async () => {
@@ -138,7 +142,7 @@ function variableLine([name, value]: [string, string]): string {
   if (/^[\w./:@%+-]*$/.test(value)) return `${name}=${value}`
   const quote = ["'", '`', '"'].find((sign) => !value.includes(sign))
   if (quote === undefined || (quote === '"' && value.includes('\\')))
-    throw problems.argumentUnreadable(`the value of ${name}`, 'one without quotes of all three kinds')
+    throw kitErrors.argumentUnreadable(`the value of ${name}`, 'one without quotes of all three kinds')
   return `${name}=${quote}${value}${quote}`
 }
 

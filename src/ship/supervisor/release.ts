@@ -2,10 +2,11 @@ import { type ChildProcess, spawn } from 'node:child_process'
 import { createWriteStream, existsSync, mkdirSync, renameSync, statSync, type WriteStream } from 'node:fs'
 import { createServer } from 'node:net'
 import { dirname, join } from 'node:path'
-import { problems } from '../../errors.js'
+import { messageOf } from '../../errors.js'
 import { keptLines, lastWords } from '../../transport/last-words.js'
-import { type PlaceSettings, places, type ReleaseNote } from '../place.js'
-import { prove } from '../prove.js'
+import { checkServer } from '../check-server.js'
+import { type DeploymentSettings, places, type ReleaseNote } from '../deployment.js'
+import { shipErrors } from '../errors.js'
 
 const longestLogBytes = 10 * 1024 * 1024
 
@@ -13,7 +14,7 @@ const longestLogBytes = 10 * 1024 * 1024
 export class Release {
   readonly note: ReleaseNote
   readonly #folder: string
-  readonly #settings: PlaceSettings
+  readonly #settings: DeploymentSettings
   readonly #environment: NodeJS.ProcessEnv
   readonly #token: string | undefined
   #child: ChildProcess | undefined
@@ -27,7 +28,7 @@ export class Release {
   inFlight = 0
   tools = 0
 
-  constructor(folder: string, note: ReleaseNote, settings: PlaceSettings, environment: NodeJS.ProcessEnv) {
+  constructor(folder: string, note: ReleaseNote, settings: DeploymentSettings, environment: NodeJS.ProcessEnv) {
     this.#folder = folder
     this.note = note
     this.#settings = settings
@@ -111,11 +112,11 @@ export class Release {
     this.#keepLog(child)
     let hasServed = false
     const ended = new Promise<never>((_, reject) => {
-      child.once('error', (error) => reject(problems.releaseFailed(this.note.id, error.message)))
+      child.once('error', (error) => reject(shipErrors.releaseFailed(this.note.id, error.message)))
       child.once('close', (code, signal) => {
         this.#wentDown(hasServed)
         reject(
-          problems.releaseFailed(
+          shipErrors.releaseFailed(
             this.note.id,
             `it ended ${signal ? `by ${signal}` : `with code ${code}`}${this.#said}`,
           ),
@@ -137,7 +138,7 @@ export class Release {
   /** Ready is what says so and then really answers. */
   async #ready(withinMs: number): Promise<void> {
     const endsAt = Date.now() + withinMs
-    const late = () => problems.releaseFailed(this.note.id, `it is not ready after ${withinMs} ms${this.#said}`)
+    const late = () => shipErrors.releaseFailed(this.note.id, `it is not ready after ${withinMs} ms${this.#said}`)
     for (;;) {
       const answer = await fetch(`http://127.0.0.1:${this.#port}/health/ready`, {
         signal: AbortSignal.timeout(2000),
@@ -148,12 +149,9 @@ export class Release {
     }
     try {
       const url = `http://127.0.0.1:${this.#port}${this.#settings.path}`
-      this.tools = (await prove(url, this.#token, Math.max(1000, endsAt - Date.now()))).tools
+      this.tools = (await checkServer(url, this.#token, Math.max(1000, endsAt - Date.now()))).tools
     } catch (error) {
-      throw problems.releaseFailed(
-        this.note.id,
-        `it is up and does not answer: ${error instanceof Error ? error.message : error}`,
-      )
+      throw shipErrors.releaseFailed(this.note.id, `it is up and does not answer: ${messageOf(error)}`)
     }
   }
 

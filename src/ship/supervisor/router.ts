@@ -6,7 +6,7 @@ import {
   type Server,
   type ServerResponse,
 } from 'node:http'
-import { problems } from '../../errors.js'
+import { transportErrors } from '../../transport/errors.js'
 import type { Release } from './release.js'
 
 /** How long a request waits for a release that is being started again. */
@@ -22,7 +22,7 @@ interface Session {
 }
 
 /**
- * The port of a place: passes every request to a release. A session stays with the release that opened it; what is new goes to the
+ * The port of a location: passes every request to a release. A session stays with the release that opened it; what is new goes to the
  * current one.
  */
 export class Router {
@@ -44,7 +44,7 @@ export class Router {
   listen(host: string, port: number): Promise<number> {
     return new Promise((resolve, reject) => {
       this.#server.once('error', (error: NodeJS.ErrnoException) =>
-        reject(error.code === 'EADDRINUSE' ? problems.portTaken(host, port) : error),
+        reject(error.code === 'EADDRINUSE' ? transportErrors.portTaken(host, port) : error),
       )
       this.#server.listen(port, host, () => resolve((this.#server.address() as { port: number }).port))
     })
@@ -104,7 +104,7 @@ export class Router {
     onward.once('error', (error: NodeJS.ErrnoException) => {
       if (response.headersSent) return void response.destroy()
       if (error.code !== 'ECONNREFUSED') return unavailable(response)
-      // It has ended this very moment, and nothing was sent yet: what comes in its place gets it.
+      // It has ended this very moment, and nothing was sent yet: what comes in its location gets it.
       void this.#instead(release).then((other) =>
         other && !response.destroyed ? this.#forward(request, response, other, id) : unavailable(response),
       )

@@ -1,17 +1,17 @@
 import { existsSync } from 'node:fs'
 import { readFile, rm } from 'node:fs/promises'
 import { parse } from 'dotenv'
-import { problems } from '../../errors.js'
 import {
-  type PlaceMemory,
-  type PlaceSettings,
-  type PlaceStatus,
+  type DeploymentSettings,
+  type DeploymentState,
+  type DeploymentStatus,
   places,
   type ReleaseNote,
   readMemory,
   readSettings,
   writeJson,
-} from '../place.js'
+} from '../deployment.js'
+import { shipErrors } from '../errors.js'
 import { Release } from './release.js'
 import { Router } from './router.js'
 
@@ -20,17 +20,17 @@ const keptReleases = 5
 /** Time for requests that were passed on to a release just before it was to end. */
 const settleMs = 1000
 
-/** Owns the port of a place, and decides which release serves it. */
+/** Owns the port of a location, and decides which release serves it. */
 export class Supervisor {
   readonly #folder: string
   readonly #router = new Router()
   readonly #draining = new Set<Release>()
   readonly #log: (text: string) => void
-  #settings: PlaceSettings
-  #memory: PlaceMemory = { releases: [] }
+  #settings: DeploymentSettings
+  #memory: DeploymentState = { releases: [] }
   #starting: string | undefined
 
-  private constructor(folder: string, settings: PlaceSettings, log: (text: string) => void) {
+  private constructor(folder: string, settings: DeploymentSettings, log: (text: string) => void) {
     this.#folder = folder
     this.#settings = settings
     this.#log = log
@@ -63,7 +63,7 @@ export class Supervisor {
     const wanted = await readSettings(this.#folder)
     const { host, port } = this.#settings
     if (wanted.host !== host || (wanted.port !== port && wanted.port !== 0))
-      throw problems.placeElsewhere(`${host}:${port}`)
+      throw shipErrors.deployAddressFixed(`${host}:${port}`)
     this.#settings = { ...wanted, port }
   }
 
@@ -72,7 +72,7 @@ export class Supervisor {
    * where it does not. Gives how many tools it has.
    */
   async switchTo(note: ReleaseNote, say: (text: string) => void): Promise<number> {
-    if (this.#starting !== undefined) throw problems.placeBusy(this.#starting)
+    if (this.#starting !== undefined) throw shipErrors.deployBusy(this.#starting)
     this.#starting = note.id
     try {
       await this.takeSettings()
@@ -105,14 +105,14 @@ export class Supervisor {
     const found =
       id === undefined ? kept.filter((note) => note.id !== current).at(-1) : kept.find((note) => note.id === id)
     if (!found)
-      throw problems.releaseUnknown(
+      throw shipErrors.releaseUnknown(
         id,
         kept.map((note) => note.id),
       )
     return found
   }
 
-  status(): PlaceStatus {
+  status(): DeploymentStatus {
     const { host, port, path, publicUrl } = this.#settings
     const running = [this.#router.current, ...this.#draining].filter((release) => release !== undefined)
     return {

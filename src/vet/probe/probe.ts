@@ -1,13 +1,13 @@
-import { problems } from '../../errors.js'
 import type { Link } from '../../link/link.js'
+import { protocolErrors } from '../../protocol/errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { ToolDefinition } from '../../protocol/types.js'
 import { commandOf } from '../../target/command-of.js'
 import { openTarget, type Target } from '../../target/target.js'
 import type { Finding } from '../finding.js'
 import { Heard } from '../heard.js'
-import { misfitsOf } from '../misfits.js'
-import { inTool } from '../surface.js'
+import { issuesOf } from '../schema-issues.js'
+import { inTool } from '../snapshot.js'
 import { fitting } from './arbitrary.js'
 import { breaking } from './breaking.js'
 import { type Answer, type ProbeRule, probeRules, type Verdict, verdictOn } from './verdict.js'
@@ -148,7 +148,9 @@ function unmade(tool: ToolDefinition, error: Error): { made: number; findings: F
   const fix = 'look whether a value can fit its schema, and whether the server starts again'
   return {
     made: 0,
-    findings: [{ rule: 'probe-unmade', group: 'probe', severity: 'note', where: inTool(tool), what, fix }],
+    findings: [
+      { rule: 'probe-unmade', group: 'probe', severity: 'note', location: inTool(tool), problem: what, fix },
+    ],
   }
 }
 
@@ -160,8 +162,8 @@ function findingOf(tool: ToolDefinition, args: JsonObject, { rule, what, fix }: 
     rule,
     group: 'probe',
     severity,
-    where: inTool(tool),
-    what: `called with ${given}, ${what}`,
+    location: inTool(tool),
+    problem: `called with ${given}, ${what}`,
     fix: `${fix} (seed ${seed})`,
   }
 }
@@ -181,7 +183,7 @@ class Caller {
   }
 
   async judge(tool: ToolDefinition, args: JsonObject): Promise<Verdict | undefined> {
-    const isAllowed = (await misfitsOf(tool.inputSchema, args)).length === 0
+    const isAllowed = (await issuesOf(tool.inputSchema, args)).length === 0
     const verdict = await verdictOn(tool, isAllowed, await this.#call(tool.name, args))
     if (verdict && lost.has(verdict.rule)) this.#drop()
     return verdict
@@ -194,7 +196,9 @@ class Caller {
     try {
       return { result: await link.call(tool, args, { signal, timeoutMs: this.#timeoutMs }) }
     } catch (error) {
-      return { error: signal.aborted ? problems.requestTimedOut(`tools/call ${tool}`, this.#timeoutMs) : error }
+      return {
+        error: signal.aborted ? protocolErrors.requestTimedOut(`tools/call ${tool}`, this.#timeoutMs) : error,
+      }
     }
   }
 

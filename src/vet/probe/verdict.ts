@@ -1,9 +1,9 @@
-import { isJexoError } from '../../errors.js'
+import { isJexoError, messageOf } from '../../errors.js'
 import { codes, RpcError } from '../../protocol/rpc-error.js'
 import type { ToolDefinition, ToolResult } from '../../protocol/types.js'
 import { textOf } from '../../replay/case-file.js'
 import type { Finding } from '../finding.js'
-import { misfitsOf } from '../misfits.js'
+import { issuesOf } from '../schema-issues.js'
 
 /** What generated calls can bring to light. */
 export const probeRules = [
@@ -17,7 +17,7 @@ export const probeRules = [
     about: 'A generated call makes the tool throw what it did not foresee.',
   },
   {
-    id: 'probe-output-misfit',
+    id: 'probe-output-issue',
     severity: 'error',
     about: 'A structured answer does not fit the schema for output.',
   },
@@ -76,14 +76,14 @@ export async function verdictOn(
       fix: 'check arguments against the schema before they are used',
     }
   if (tool.outputSchema === undefined) return undefined
-  const misfits =
+  const issues =
     structuredContent === undefined
       ? ['there is no structured content']
-      : await misfitsOf(tool.outputSchema, structuredContent)
-  if (misfits.length === 0) return undefined
+      : await issuesOf(tool.outputSchema, structuredContent)
+  if (issues.length === 0) return undefined
   return {
-    rule: 'probe-output-misfit',
-    what: `its answer does not fit its schema for output: ${misfits.slice(0, 3).join('; ')}`,
+    rule: 'probe-output-issue',
+    what: `its answer does not fit its schema for output: ${issues.slice(0, 3).join('; ')}`,
     fix: 'give what the schema says, or say in the schema what is given',
   }
 }
@@ -106,7 +106,7 @@ function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined
     }
   return {
     rule: 'probe-crash',
-    what: `the server ends or the connection breaks: ${brief(error instanceof Error ? error.message : String(error))}`,
+    what: `the server ends or the connection breaks: ${brief(messageOf(error))}`,
     fix: 'catch what can be thrown there, and answer with what is wrong',
   }
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { likeness, tellingWords } from '../wording.js'
 
 export const aboutAlike: Rule = {
@@ -20,8 +20,8 @@ export const aboutAlike: Rule = {
         if (share < 0.8) return []
         return [
           {
-            where: `${inTool(one)} and ${inTool(other)}`,
-            what: `the descriptions share ${Math.round(share * 100)} % of their words`,
+            location: `${inTool(one)} and ${inTool(other)}`,
+            problem: `the descriptions share ${Math.round(share * 100)} % of their words`,
             fix: 'begin each with the difference',
           },
         ]

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { alike } from '../wording.js'
 
 export const aboutCopied: Rule = {
@@ -12,8 +12,8 @@ export const aboutCopied: Rule = {
       tools.filter(({ description }) => description?.trim()),
       ({ description = '' }) => description.trim().toLowerCase(),
     ).map((group) => ({
-      where: group.map(inTool).join(' and '),
-      what: 'the descriptions are the same',
+      location: group.map(inTool).join(' and '),
+      problem: 'the descriptions are the same',
       fix: 'describe how each differs from the other',
     })),
 }

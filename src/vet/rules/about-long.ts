@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 
 const most = 1024
 
@@ -12,8 +12,8 @@ export const aboutLong: Rule = {
     tools
       .filter(({ description = '' }) => description.length > most)
       .map((tool) => ({
-        where: inTool(tool),
-        what: `the description has ${tool.description?.length} characters; hosts may cut it after ${most}`,
+        location: inTool(tool),
+        problem: `the description has ${tool.description?.length} characters; hosts may cut it after ${most}`,
         fix: 'put the essential part first, and details into the parameters or a resource',
       })),
 }

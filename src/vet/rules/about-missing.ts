@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 
 export const aboutMissing: Rule = {
   id: 'about-missing',
@@ -10,8 +10,8 @@ export const aboutMissing: Rule = {
     tools
       .filter(({ description }) => !description?.trim())
       .map((tool) => ({
-        where: inTool(tool),
-        what: 'it has no description',
+        location: inTool(tool),
+        problem: 'it has no description',
         fix: 'describe in a sentence what the tool does and returns',
       })),
 }

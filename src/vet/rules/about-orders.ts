@@ -20,8 +20,8 @@ export const aboutOrders: Rule = {
     textsOf(surface)
       .filter(({ text }) => orders.some((order) => order.test(text)))
       .map(({ where, text }) => ({
-        where,
-        what: `the description instructs the model: ${JSON.stringify(orders.map((order) => order.exec(text)?.[0]).find(Boolean))}`,
+        location: where,
+        problem: `the description instructs the model: ${JSON.stringify(orders.map((order) => order.exec(text)?.[0]).find(Boolean))}`,
         fix: 'describe what the tool does; the host decides how to use it',
       })),
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { tellingWords, wordsIn } from '../wording.js'
 
 export const aboutRepeatsName: Rule = {
@@ -15,8 +15,8 @@ export const aboutRepeatsName: Rule = {
         return said.size > 0 && [...said].every((word) => named.has(word) || named.has(word.replace(/s$/, '')))
       })
       .map((tool) => ({
-        where: inTool(tool),
-        what: 'the description only repeats the name',
+        location: inTool(tool),
+        problem: 'the description only repeats the name',
         fix: 'describe the result, its units, and when to use the tool',
       })),
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { wordsIn } from '../wording.js'
 
 export const aboutShort: Rule = {
@@ -11,8 +11,8 @@ export const aboutShort: Rule = {
     tools
       .filter(({ description = '' }) => description.trim() !== '' && wordsIn(description).length < 3)
       .map((tool) => ({
-        where: inTool(tool),
-        what: `the description is only ${JSON.stringify(tool.description)}`,
+        location: inTool(tool),
+        problem: `the description is only ${JSON.stringify(tool.description)}`,
         fix: 'describe what the tool does, to what, and what it returns',
       })),
 }

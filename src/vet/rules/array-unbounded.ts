@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inInputs, placeIn } from '../surface.js'
+import { inInputs, placeIn } from '../snapshot.js'
 
 export const arrayUnbounded: Rule = {
   id: 'array-unbounded',
@@ -10,8 +10,8 @@ export const arrayUnbounded: Rule = {
     inInputs(surface, ({ type, maxItems, prefixItems }) =>
       type === 'array' && maxItems === undefined && prefixItems === undefined ? true : undefined,
     ).map(({ tool, path }) => ({
-      where: placeIn(tool, path),
-      what: 'the list has no maximum length',
+      location: placeIn(tool, path),
+      problem: 'the list has no maximum length',
       fix: 'set maxItems',
     })),
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 import { wordsIn } from '../wording.js'
 
 const commands = new Set('command cmd shell bash script snippet sql eval expression'.split(' '))
@@ -17,8 +17,8 @@ export const commandParameter: Rule = {
             type === 'string' && !pattern && !choices && wordsIn(name).some((word) => commands.has(word)),
         )
         .map(([name]) => ({
-          where: `${inTool(tool)}, parameter ${name}`,
-          what: 'the value is executed as code',
+          location: `${inTool(tool)}, parameter ${name}`,
+          problem: 'the value is executed as code',
           fix: 'offer one tool per permitted action, or run the code in a sandbox',
           ...(tool.annotations?.readOnlyHint === true ? { severity: 'warning' as const } : {}),
         })),

@@ -12,8 +12,8 @@ export const costOfAll: Rule = {
     return sum > most
       ? [
           {
-            where: 'tools',
-            what: `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}, about ${sum} tokens of context in every conversation`,
+            location: 'tools',
+            problem: `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}, about ${sum} tokens of context in every conversation`,
             fix: 'serve fewer (--only), or a catalogue',
           },
         ]

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 
 const most = 1000
 
@@ -12,8 +12,8 @@ export const costOfTool: Rule = {
     tools
       .filter(({ name }) => (costs[name] ?? 0) > most)
       .map((tool) => ({
-        where: inTool(tool),
-        what: `about ${costs[tool.name]} tokens of context in every conversation`,
+        location: inTool(tool),
+        problem: `about ${costs[tool.name]} tokens of context in every conversation`,
         fix: 'shorten descriptions and choices, or split the tool',
       })),
 }

@@ -1,6 +1,6 @@
 import type { Found, Rule } from '../finding.js'
-import { misfitsOf } from '../misfits.js'
-import { placeIn, schemasIn } from '../surface.js'
+import { issuesOf } from '../schema-issues.js'
+import { placeIn, schemasIn } from '../snapshot.js'
 
 export const defaultInvalid: Rule = {
   id: 'default-invalid',
@@ -12,11 +12,11 @@ export const defaultInvalid: Rule = {
     for (const tool of tools)
       for (const { schema, path } of schemasIn(tool.inputSchema)) {
         if (schema.default === undefined || JSON.stringify(schema).includes('"$ref"')) continue
-        const [misfit] = await misfitsOf(schema, schema.default)
-        if (misfit)
+        const [issue] = await issuesOf(schema, schema.default)
+        if (issue)
           found.push({
-            where: placeIn(tool, path),
-            what: `the default ${JSON.stringify(schema.default)} does not fit its schema: ${misfit}`,
+            location: placeIn(tool, path),
+            problem: `the default ${JSON.stringify(schema.default)} does not fit its schema: ${issue}`,
             fix: 'set a default that fits',
           })
       }

@@ -1,4 +1,4 @@
-import { contractOf, driftBetween } from '../contract.js'
+import { diffContracts, toContract } from '../contract.js'
 import type { Rule } from '../finding.js'
 
 export const driftBreaking: Rule = {
@@ -8,11 +8,11 @@ export const driftBreaking: Rule = {
   about: 'Breaking changes since the contract was saved.',
   check: (surface) =>
     surface.contract
-      ? driftBetween(surface.contract, contractOf(surface))
+      ? diffContracts(surface.contract, toContract(surface))
           .filter(({ isBreaking }) => isBreaking)
           .map(({ where, what }) => ({
-            where,
-            what,
+            location: where,
+            problem: what,
             fix: 'undo the change, or release a new major version and save the contract with jexo vet --save',
           }))
       : [],

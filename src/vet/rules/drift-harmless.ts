@@ -1,4 +1,4 @@
-import { contractOf, driftBetween } from '../contract.js'
+import { diffContracts, toContract } from '../contract.js'
 import type { Rule } from '../finding.js'
 
 export const driftHarmless: Rule = {
@@ -8,8 +8,12 @@ export const driftHarmless: Rule = {
   about: 'Compatible changes since the contract was saved.',
   check: (surface) =>
     surface.contract
-      ? driftBetween(surface.contract, contractOf(surface))
+      ? diffContracts(surface.contract, toContract(surface))
           .filter(({ isBreaking }) => !isBreaking)
-          .map(({ where, what }) => ({ where, what, fix: 'update the contract with jexo vet --save' }))
+          .map(({ where, what }) => ({
+            location: where,
+            problem: what,
+            fix: 'update the contract with jexo vet --save',
+          }))
       : [],
 }

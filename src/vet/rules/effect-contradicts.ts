@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { wordsIn } from '../wording.js'
 
 const writing = new Set(
@@ -25,16 +25,16 @@ export const effectContradicts: Rule = {
       if (readOnlyHint === true && writes !== undefined && !reading.has(first))
         return [
           {
-            where: inTool(tool),
-            what: `the effect is read, but the name is ${tool.name}`,
+            location: inTool(tool),
+            problem: `the effect is read, but the name is ${tool.name}`,
             fix: 'set effect to add, change or remove',
           },
         ]
       if (readOnlyHint !== true && destructiveHint === true && reading.has(first) && writes === undefined)
         return [
           {
-            where: inTool(tool),
-            what: `the tool is marked destructive, but the name is ${tool.name}`,
+            location: inTool(tool),
+            problem: `the tool is marked destructive, but the name is ${tool.name}`,
             fix: 'set effect to read, or rename the tool',
             severity: 'warning' as const,
           },

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 
 export const effectUnsaid: Rule = {
   id: 'effect-unsaid',
@@ -12,8 +12,8 @@ export const effectUnsaid: Rule = {
         ({ annotations }) => annotations?.readOnlyHint === undefined && annotations?.destructiveHint === undefined,
       )
       .map((tool) => ({
-        where: inTool(tool),
-        what: 'no effect is set: hosts cannot tell whether it reads or writes',
+        location: inTool(tool),
+        problem: 'no effect is set: hosts cannot tell whether it reads or writes',
         fix: 'set effect to read, add, change or remove',
       })),
 }

@@ -1,6 +1,6 @@
 import type { Found, Rule } from '../finding.js'
-import { misfitsOf } from '../misfits.js'
-import { inTool } from '../surface.js'
+import { issuesOf } from '../schema-issues.js'
+import { inTool } from '../snapshot.js'
 
 export const exampleInvalid: Rule = {
   id: 'example-invalid',
@@ -12,11 +12,11 @@ export const exampleInvalid: Rule = {
     for (const tool of tools) {
       const examples = Array.isArray(tool.inputSchema.examples) ? tool.inputSchema.examples : []
       for (const [at, example] of examples.entries()) {
-        const [misfit] = await misfitsOf(tool.inputSchema, example)
-        if (misfit)
+        const [issue] = await issuesOf(tool.inputSchema, example)
+        if (issue)
           found.push({
-            where: `${inTool(tool)}, example ${at + 1}`,
-            what: `the example does not fit the input schema: ${misfit}`,
+            location: `${inTool(tool)}, example ${at + 1}`,
+            problem: `the example does not fit the input schema: ${issue}`,
             fix: 'fix the example; people and models copy it',
           })
       }

@@ -1,5 +1,5 @@
 import type { Found, Rule } from '../finding.js'
-import { misfitsOf } from '../misfits.js'
+import { issuesOf } from '../schema-issues.js'
 
 export const exampleOutputInvalid: Rule = {
   id: 'example-output-invalid',
@@ -12,11 +12,11 @@ export const exampleOutputInvalid: Rule = {
       if (part.kind !== 'tool' || !part.outputSchema) continue
       for (const [at, { output }] of part.examples.entries()) {
         if (output === undefined) continue
-        const [misfit] = await misfitsOf(part.outputSchema, output)
-        if (misfit)
+        const [issue] = await issuesOf(part.outputSchema, output)
+        if (issue)
           found.push({
-            where: `tool ${part.name}, example ${at + 1}`,
-            what: `the example's output does not fit the output schema: ${misfit}`,
+            location: `tool ${part.name}, example ${at + 1}`,
+            problem: `the example's output does not fit the output schema: ${issue}`,
             fix: 'fix the example or the schema',
           })
       }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { alike, normalised } from '../wording.js'
 
 export const nameCollision: Rule = {
@@ -9,8 +9,8 @@ export const nameCollision: Rule = {
   about: 'Names that collide in hosts that ignore case and punctuation.',
   check: ({ tools }) =>
     alike(tools, ({ name }) => normalised(name)).map((group) => ({
-      where: group.map(inTool).join(' and '),
-      what: 'hosts that ignore case and punctuation see one name',
+      location: group.map(inTool).join(' and '),
+      problem: 'hosts that ignore case and punctuation see one name',
       fix: 'use names that differ in a word',
     })),
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { normalised } from '../wording.js'
 
 export const nameDashes: Rule = {
@@ -11,8 +11,8 @@ export const nameDashes: Rule = {
     tools
       .filter(({ name }) => /[^A-Za-z0-9_]/.test(name))
       .map((tool) => ({
-        where: inTool(tool),
-        what: `the name "${tool.name}" has ${[...new Set(tool.name.replace(/[A-Za-z0-9_]/g, ''))].map((sign) => JSON.stringify(sign)).join(', ')}`,
+        location: inTool(tool),
+        problem: `the name "${tool.name}" has ${[...new Set(tool.name.replace(/[A-Za-z0-9_]/g, ''))].map((sign) => JSON.stringify(sign)).join(', ')}`,
         fix: `use ${normalised(tool.name)}`,
       })),
 }

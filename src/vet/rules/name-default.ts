@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 
 export const nameDefault: Rule = {
   id: 'name-default',
@@ -14,8 +14,8 @@ export const nameDefault: Rule = {
         ),
       )
       .map((tool) => ({
-        where: inTool(tool),
-        what: `the name "${tool.name}" is a placeholder`,
+        location: inTool(tool),
+        problem: `the name "${tool.name}" is a placeholder`,
         fix: 'use a name that tells what the tool does',
       })),
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 
 const most = 44
 
@@ -12,8 +12,8 @@ export const nameLong: Rule = {
     tools
       .filter(({ name }) => name.length > most)
       .map((tool) => ({
-        where: inTool(tool),
-        what: `the name has ${tool.name.length} characters; chat endpoints accept 64, including the host's prefix`,
+        location: inTool(tool),
+        problem: `the name has ${tool.name.length} characters; chat endpoints accept 64, including the host's prefix`,
         fix: `use at most ${most} characters`,
         ...(tool.name.length > 64 ? { severity: 'error' as const } : {}),
       })),

@@ -14,8 +14,8 @@ export const nameStyles: Rule = {
     const examples = [...styles.values()].join(', ')
     return [
       {
-        where: 'tools',
-        what: `the tool names use ${styles.size} styles (${examples})`,
+        location: 'tools',
+        problem: `the tool names use ${styles.size} styles (${examples})`,
         fix: 'use one style, such as weigh_hive',
       },
     ]

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 import { wordsIn } from '../wording.js'
 
 const vague = new Set(
@@ -17,8 +17,8 @@ export const nameVague: Rule = {
     tools
       .filter(({ name }) => wordsIn(name).every((word) => vague.has(word)))
       .map((tool) => ({
-        where: inTool(tool),
-        what: `the name "${tool.name}" does not tell what the tool does to what`,
+        location: inTool(tool),
+        problem: `the name "${tool.name}" does not tell what the tool does to what`,
         fix: 'use a verb and its object, such as weigh_hive',
       })),
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 import { alike } from '../wording.js'
 
 export const parameterCopied: Rule = {
@@ -15,8 +15,8 @@ export const parameterCopied: Rule = {
         ),
         ([, { description }]) => String(description).trim().toLowerCase(),
       ).map((group) => ({
-        where: `${inTool(tool)}, parameters ${group.map(([name]) => name).join(' and ')}`,
-        what: 'the descriptions are the same',
+        location: `${inTool(tool)}, parameters ${group.map(([name]) => name).join(' and ')}`,
+        problem: 'the descriptions are the same',
         fix: 'describe how each differs',
       })),
     ),

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 
 export const parameterUndescribed: Rule = {
   id: 'parameter-undescribed',
@@ -11,8 +11,8 @@ export const parameterUndescribed: Rule = {
       parametersOf(tool)
         .filter(([, { description }]) => typeof description !== 'string' || description.trim() === '')
         .map(([name]) => ({
-          where: `${inTool(tool)}, parameter ${name}`,
-          what: 'it has no description',
+          location: `${inTool(tool)}, parameter ${name}`,
+          problem: 'it has no description',
           fix: 'describe the value, with an example',
         })),
     ),

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 
 export const parameterVague: Rule = {
   id: 'parameter-vague',
@@ -15,8 +15,8 @@ export const parameterVague: Rule = {
           ),
         )
         .map(([name]) => ({
-          where: `${inTool(tool)}, parameter ${name}`,
-          what: 'the name does not tell what the value is',
+          location: `${inTool(tool)}, parameter ${name}`,
+          problem: 'the name does not tell what the value is',
           fix: 'name it after the value, such as hive',
         })),
     ),

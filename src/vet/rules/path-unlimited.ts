@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 import { wordsIn } from '../wording.js'
 
 const paths = new Set('path file filename filepath dir directory folder'.split(' '))
@@ -17,8 +17,8 @@ export const pathUnlimited: Rule = {
             type === 'string' && !pattern && !choices && wordsIn(name).some((word) => paths.has(word)),
         )
         .map(([name]) => ({
-          where: `${inTool(tool)}, parameter ${name}`,
-          what: 'the path is not restricted',
+          location: `${inTool(tool)}, parameter ${name}`,
+          problem: 'the path is not restricted',
           fix: 'set a pattern or choices, and confine paths to one folder',
         })),
     ),

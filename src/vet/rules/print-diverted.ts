@@ -7,8 +7,8 @@ export const printDiverted: Rule = {
   about: 'Output on stdout while a kit loads.',
   check: ({ diverted = [] }) =>
     diverted.map((print) => ({
-      where: 'stdout',
-      what: `${print} writes to stdout; Jexo diverts it to stderr, since it would break stdio hosts`,
+      location: 'stdout',
+      problem: `${print} writes to stdout; Jexo diverts it to stderr, since it would break stdio hosts`,
       fix: 'use console.error, or call.log',
     })),
 }

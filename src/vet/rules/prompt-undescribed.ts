@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inPrompt } from '../surface.js'
+import { inPrompt } from '../snapshot.js'
 
 export const promptUndescribed: Rule = {
   id: 'prompt-undescribed',
@@ -10,12 +10,18 @@ export const promptUndescribed: Rule = {
     prompts.flatMap((prompt) => [
       ...(prompt.description?.trim()
         ? []
-        : [{ where: inPrompt(prompt), what: 'it has no description', fix: 'describe what the prompt asks for' }]),
+        : [
+            {
+              location: inPrompt(prompt),
+              problem: 'it has no description',
+              fix: 'describe what the prompt asks for',
+            },
+          ]),
       ...(prompt.arguments ?? [])
         .filter(({ description }) => !description?.trim())
         .map(({ name }) => ({
-          where: `${inPrompt(prompt)}, argument ${name}`,
-          what: 'it has no description',
+          location: `${inPrompt(prompt)}, argument ${name}`,
+          problem: 'it has no description',
           fix: 'describe what to fill in',
         })),
     ]),

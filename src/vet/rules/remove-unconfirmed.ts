@@ -10,8 +10,8 @@ export const removeUnconfirmed: Rule = {
       part.kind === 'tool' && part.effect === 'remove' && !part.confirm
         ? [
             {
-              where: `tool ${part.name}`,
-              what: 'it removes data without confirmation',
+              location: `tool ${part.name}`,
+              problem: 'it removes data without confirmation',
               fix: 'set confirm: (input) => the question to ask',
             },
           ]

@@ -7,9 +7,9 @@ export const resourceUndescribed: Rule = {
   about: 'Resources and templates without a description.',
   check: ({ resources, templates }) =>
     [
-      ...resources.map(({ uri, description }) => ({ where: `resource ${uri}`, description })),
-      ...templates.map(({ uriTemplate, description }) => ({ where: `template ${uriTemplate}`, description })),
+      ...resources.map(({ uri, description }) => ({ location: `resource ${uri}`, description })),
+      ...templates.map(({ uriTemplate, description }) => ({ location: `template ${uriTemplate}`, description })),
     ]
       .filter(({ description }) => !description?.trim())
-      .map(({ where }) => ({ where, what: 'it has no description', fix: 'describe the content' })),
+      .map(({ location }) => ({ location, problem: 'it has no description', fix: 'describe the content' })),
 }

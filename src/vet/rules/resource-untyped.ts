@@ -7,7 +7,11 @@ export const resourceUntyped: Rule = {
   about: 'Resources without a media type.',
   check: ({ resources }) =>
     resources
-      .map(({ uri, mimeType }) => ({ where: `resource ${uri}`, mimeType }))
+      .map(({ uri, mimeType }) => ({ location: `resource ${uri}`, mimeType }))
       .filter(({ mimeType }) => mimeType === undefined)
-      .map(({ where }) => ({ where, what: 'it has no media type', fix: 'set mimeType, such as text/markdown' })),
+      .map(({ location }) => ({
+        location,
+        problem: 'it has no media type',
+        fix: 'set mimeType, such as text/markdown',
+      })),
 }

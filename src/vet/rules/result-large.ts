@@ -11,8 +11,8 @@ export const resultLarge: Rule = {
     results
       .filter(({ tokens }) => tokens > most)
       .map(({ case: file, step, tokens }) => ({
-        where: `${file}, ${step}`,
-        what: `the result is about ${tokens} tokens`,
+        location: `${file}, ${step}`,
+        problem: `the result is about ${tokens} tokens`,
         fix: 'return pages, a summary, or a link to a resource',
       })),
 }

@@ -1,14 +1,15 @@
+import { messageOf } from '../../errors.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { foreignValidator } from '../../transport/foreign-validator.js'
 import type { Found, Rule } from '../finding.js'
-import { inTool, schemasOf } from '../surface.js'
+import { inTool, schemasOf } from '../snapshot.js'
 
 async function faultOf(schema: JsonSchema): Promise<string | undefined> {
   try {
     await foreignValidator.prepare(schema)
     return undefined
   } catch (error) {
-    return error instanceof Error ? error.message : String(error)
+    return messageOf(error)
   }
 }
 
@@ -24,8 +25,8 @@ export const schemaBroken: Rule = {
         const reason = await faultOf(schema)
         if (reason !== undefined)
           found.push({
-            where: inTool(tool),
-            what: `the ${of} schema is invalid: ${reason}`,
+            location: inTool(tool),
+            problem: `the ${of} schema is invalid: ${reason}`,
             fix: 'fix it according to its JSON Schema dialect (2020-12 unless $schema names another)',
           })
       }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inInputs, placeIn } from '../surface.js'
+import { inInputs, placeIn } from '../snapshot.js'
 
 const most = 100
 
@@ -12,8 +12,8 @@ export const schemaChoices: Rule = {
     inInputs(surface, ({ enum: choices }) =>
       Array.isArray(choices) && choices.length > most ? choices.length : undefined,
     ).map(({ tool, path, found }) => ({
-      where: placeIn(tool, path),
-      what: `the enum has ${found} values`,
+      location: placeIn(tool, path),
+      problem: `the enum has ${found} values`,
       fix: 'accept a string, check it in the tool, and offer a second tool to look values up',
     })),
 }

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inInputs, placeIn } from '../surface.js'
+import { inInputs, placeIn } from '../snapshot.js'
 
 const most = 5
 
@@ -10,8 +10,8 @@ export const schemaDeep: Rule = {
   about: 'Inputs nested deeper than some chat endpoints accept.',
   check: (surface) =>
     inInputs(surface, (_, depth) => (depth === most + 1 ? depth : undefined)).map(({ tool, path, found }) => ({
-      where: placeIn(tool, path),
-      what: `the input is nested ${found} levels deep; some chat endpoints accept ${most}`,
+      location: placeIn(tool, path),
+      problem: `the input is nested ${found} levels deep; some chat endpoints accept ${most}`,
       fix: 'flatten it, or split the tool',
     })),
 }

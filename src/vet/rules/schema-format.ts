@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inInputs, placeIn } from '../surface.js'
+import { inInputs, placeIn } from '../snapshot.js'
 
 const known = new Set(
   'date date-time time duration email uri uuid ipv4 ipv6 hostname regex int32 int64 float double'.split(' '),
@@ -13,8 +13,8 @@ export const schemaFormat: Rule = {
   check: (surface) =>
     inInputs(surface, ({ format }) => (typeof format === 'string' && !known.has(format) ? format : undefined)).map(
       ({ tool, path, found }) => ({
-        where: placeIn(tool, path),
-        what: `some chat endpoints do not know the format ${JSON.stringify(found)}`,
+        location: placeIn(tool, path),
+        problem: `some chat endpoints do not know the format ${JSON.stringify(found)}`,
         fix: 'state it in the description, or use a pattern',
       }),
     ),

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inInputs, placeIn } from '../surface.js'
+import { inInputs, placeIn } from '../snapshot.js'
 
 export const schemaLookAround: Rule = {
   id: 'schema-look-around',
@@ -10,8 +10,8 @@ export const schemaLookAround: Rule = {
     inInputs(surface, ({ pattern }) =>
       typeof pattern === 'string' && /\(\?[=!<]/.test(pattern) ? pattern : undefined,
     ).map(({ tool, path, found }) => ({
-      where: placeIn(tool, path),
-      what: `the pattern ${found} uses look-around`,
+      location: placeIn(tool, path),
+      problem: `the pattern ${found} uses look-around`,
       fix: 'rewrite it without (?=, (?! and (?<',
     })),
 }

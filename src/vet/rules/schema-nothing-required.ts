@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 
 export const schemaNothingRequired: Rule = {
   id: 'schema-nothing-required',
@@ -16,8 +16,8 @@ export const schemaNothingRequired: Rule = {
       )
       .filter((tool) => parametersOf(tool).every(([, schema]) => schema.default === undefined))
       .map((tool) => ({
-        where: inTool(tool),
-        what: `none of the ${parametersOf(tool).length} arguments is required or has a default`,
+        location: inTool(tool),
+        problem: `none of the ${parametersOf(tool).length} arguments is required or has a default`,
         fix: 'require the arguments the tool needs, and set defaults for the others',
       })),
 }

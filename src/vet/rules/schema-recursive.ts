@@ -1,6 +1,6 @@
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Rule } from '../finding.js'
-import { inTool, schemasIn } from '../surface.js'
+import { inTool, schemasIn } from '../snapshot.js'
 
 /** Definitions that lead back to themselves. */
 function loopsIn(root: JsonObject): string[] {
@@ -31,8 +31,8 @@ export const schemaRecursive: Rule = {
     tools.flatMap((tool) => {
       const names = loopsIn(tool.inputSchema)
       return names.map((name) => ({
-        where: inTool(tool),
-        what: `the input is recursive ($ref ${name}); some chat endpoints reject that`,
+        location: inTool(tool),
+        problem: `the input is recursive ($ref ${name}); some chat endpoints reject that`,
         fix: 'write out the levels that are needed',
       }))
     }),

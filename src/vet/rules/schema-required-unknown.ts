@@ -1,6 +1,6 @@
 import { isObject } from '../../protocol/messages.js'
 import type { Rule } from '../finding.js'
-import { inTool, schemasIn, schemasOf } from '../surface.js'
+import { inTool, schemasIn, schemasOf } from '../snapshot.js'
 
 export const schemaRequiredUnknown: Rule = {
   id: 'schema-required-unknown',
@@ -16,8 +16,8 @@ export const schemaRequiredUnknown: Rule = {
             (name) => !isObject(properties) || !Object.hasOwn(properties, String(name)),
           )
           return missing.map((name) => ({
-            where: inTool(tool),
-            what: `the ${of} requires "${name}", which is not defined`,
+            location: inTool(tool),
+            problem: `the ${of} requires "${name}", which is not defined`,
             fix: 'define it in properties, or remove it from required',
           }))
         }),

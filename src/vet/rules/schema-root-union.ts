@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool } from '../surface.js'
+import { inTool } from '../snapshot.js'
 
 export const schemaRootUnion: Rule = {
   id: 'schema-root-union',
@@ -13,8 +13,8 @@ export const schemaRootUnion: Rule = {
         ? []
         : [
             {
-              where: inTool(tool),
-              what: `the input has ${found.join(' and ')} at the root`,
+              location: inTool(tool),
+              problem: `the input has ${found.join(' and ')} at the root`,
               fix: 'use one object, or one tool per case',
             },
           ]

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inInputs, placeIn } from '../surface.js'
+import { inInputs, placeIn } from '../snapshot.js'
 
 export const schemaTuple: Rule = {
   id: 'schema-tuple',
@@ -9,8 +9,8 @@ export const schemaTuple: Rule = {
   check: (surface) =>
     inInputs(surface, ({ prefixItems }) => (Array.isArray(prefixItems) ? prefixItems.length : undefined)).map(
       ({ tool, path, found }) => ({
-        where: placeIn(tool, path),
-        what: `a tuple of ${found} items (prefixItems)`,
+        location: placeIn(tool, path),
+        problem: `a tuple of ${found} items (prefixItems)`,
         fix: 'use an object with named fields',
       }),
     ),

@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inInputs, placeIn } from '../surface.js'
+import { inInputs, placeIn } from '../snapshot.js'
 
 export const schemaTypeList: Rule = {
   id: 'schema-type-list',
@@ -9,8 +9,8 @@ export const schemaTypeList: Rule = {
   check: (surface) =>
     inInputs(surface, ({ type }) => (Array.isArray(type) ? type.map(String) : undefined)).map(
       ({ tool, path, found }) => ({
-        where: placeIn(tool, path),
-        what: `the type is ${found.join(' or ')}`,
+        location: placeIn(tool, path),
+        problem: `the type is ${found.join(' or ')}`,
         fix: found.includes('null') ? 'leave it out instead of giving null' : 'decide for one, or use anyOf',
       }),
     ),

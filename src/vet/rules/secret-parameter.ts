@@ -1,6 +1,6 @@
 import { isSecretName } from '../../protocol/secrets.js'
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 
 export const secretParameter: Rule = {
   id: 'secret-parameter',
@@ -13,8 +13,8 @@ export const secretParameter: Rule = {
         // A bare `key` or `id` is mostly no secret.
         .filter(([name]) => name.length > 3 && isSecretName(name))
         .map(([name]) => ({
-          where: `${inTool(tool)}, parameter ${name}`,
-          what: 'the model would need to know a secret',
+          location: `${inTool(tool)}, parameter ${name}`,
+          problem: 'the model would need to know a secret',
           fix: 'declare the secret as a setting of the kit',
         })),
     ),

@@ -9,8 +9,8 @@ export const serverNameless: Rule = {
     ...(/^(server|mcp|my[-_ ]?server|test|example|unnamed)$/i.test(name)
       ? [
           {
-            where: 'server',
-            what: `the server's name is ${JSON.stringify(name)}`,
+            location: 'server',
+            problem: `the server's name is ${JSON.stringify(name)}`,
             fix: 'use a name that tells what it serves',
           },
         ]
@@ -18,8 +18,8 @@ export const serverNameless: Rule = {
     ...(version === '' || version === '0.0.0'
       ? [
           {
-            where: 'server',
-            what: `the server's version is ${JSON.stringify(version)}`,
+            location: 'server',
+            problem: `the server's version is ${JSON.stringify(version)}`,
             fix: 'set a real version; clients show it',
           },
         ]
@@ -28,8 +28,8 @@ export const serverNameless: Rule = {
       ? []
       : [
           {
-            where: 'server',
-            what: 'the server has no instructions',
+            location: 'server',
+            problem: 'the server has no instructions',
             fix: 'describe its purpose in about, in a sentence or two',
           },
         ]),

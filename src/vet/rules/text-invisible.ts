@@ -15,8 +15,8 @@ export const textInvisible: Rule = {
     textsOf(surface)
       .filter(({ text }) => invisible.test(text))
       .map(({ where, text }) => ({
-        where,
-        what: `it contains the invisible character U+${(invisible.exec(text)?.[0].codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}`,
+        location: where,
+        problem: `it contains the invisible character U+${(invisible.exec(text)?.[0].codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}`,
         fix: 'remove it',
       })),
 }

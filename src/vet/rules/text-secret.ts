@@ -13,8 +13,8 @@ export const textSecret: Rule = {
       return found
         ? [
             {
-              where,
-              what: `it seems to contain ${found}`,
+              location: where,
+              problem: `it seems to contain ${found}`,
               fix: 'remove and replace the secret, and declare it as a setting',
             },
           ]

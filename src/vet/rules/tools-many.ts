@@ -11,8 +11,8 @@ export const toolsMany: Rule = {
     tools.length > most
       ? [
           {
-            where: 'tools',
-            what: `there are ${tools.length} tools`,
+            location: 'tools',
+            problem: `there are ${tools.length} tools`,
             fix: 'serve fewer (--only), or a catalogue',
           },
         ]

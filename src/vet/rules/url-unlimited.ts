@@ -1,5 +1,5 @@
 import type { Rule } from '../finding.js'
-import { inTool, parametersOf } from '../surface.js'
+import { inTool, parametersOf } from '../snapshot.js'
 import { wordsIn } from '../wording.js'
 
 const urls = new Set('url uri href link endpoint webhook'.split(' '))
@@ -20,8 +20,8 @@ export const urlUnlimited: Rule = {
             (format === 'uri' || wordsIn(name).some((word) => urls.has(word))),
         )
         .map(([name]) => ({
-          where: `${inTool(tool)}, parameter ${name}`,
-          what: 'the URL is not restricted: it may point into your own network',
+          location: `${inTool(tool)}, parameter ${name}`,
+          problem: 'the URL is not restricted: it may point into your own network',
           fix: 'set a pattern or a list of hosts',
         })),
     ),

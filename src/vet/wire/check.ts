@@ -1,3 +1,4 @@
+import { messageOf } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Revision } from '../../protocol/revisions.js'
 import { mismatch, type Pattern } from './pattern.js'
@@ -47,7 +48,7 @@ export class WireCheck {
       if (row.isLast || broken !== undefined || row.opening === 'none') await this.#endTalk(talk)
       return broken === undefined ? { verdict: 'met' } : { verdict: 'broken', why: broken }
     } catch (error) {
-      return { verdict: 'broken', why: error instanceof Error ? error.message : String(error) }
+      return { verdict: 'broken', why: messageOf(error) }
     }
   }
 

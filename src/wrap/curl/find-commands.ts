@@ -1,3 +1,4 @@
+import { messageOf } from '../../errors.js'
 import { LineIndex } from '../source/line-index.js'
 import { requestOfCurl } from './command.js'
 import type { RecordedRequest, RecordedRequests } from './recorded.js'
@@ -27,7 +28,7 @@ export function commandsIn(text: string, file: string): RecordedRequests {
           ...sayingOf(page, row, text.slice(index.startOf(row + 1), found.index)),
         })
     } catch (error) {
-      unread.push({ where, reason: error instanceof Error ? error.message : String(error) })
+      unread.push({ where, reason: messageOf(error) })
     }
   }
   return { requests, unread }

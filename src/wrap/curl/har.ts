@@ -1,6 +1,7 @@
-import { problems } from '../../errors.js'
+import { messageOf } from '../../errors.js'
 import { uriComponent } from '../../escape/uri.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { moduleErrors } from '../module/errors.js'
 import type { RecordedBody, RecordedRequest, RecordedRequests } from './recorded.js'
 
 /** What a browser says with every request, and nobody means. */
@@ -38,9 +39,9 @@ function logIn(text: string, file: string): readonly unknown[] {
     const har = JSON.parse(text) as { log?: { entries?: unknown } }
     if (Array.isArray(har.log?.entries)) return har.log.entries
   } catch (error) {
-    throw problems.sourceUnreadable(file, error instanceof Error ? error.message : String(error))
+    throw moduleErrors.sourceUnreadable(file, messageOf(error))
   }
-  throw problems.sourceUnreadable(file, 'it has no "log" with "entries", as a HAR recording has')
+  throw moduleErrors.sourceUnreadable(file, 'it has no "log" with "entries", as a HAR recording has')
 }
 
 function isForData(entry: JsonObject, { method, url }: JsonObject): boolean {

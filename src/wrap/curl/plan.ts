@@ -1,7 +1,7 @@
 import { uriComponent } from '../../escape/uri.js'
 import type { Effect } from '../../kit/effects.js'
 import { chooseOperations, effectOfMethod } from '../http-api/choose.js'
-import type { LeftOutOperation, PlannedOperation, RestPlan } from '../http-api/operation.js'
+import type { PlannedOperation, RestPlan, SkippedOperation } from '../http-api/operation.js'
 import { plainText } from '../http-api/plain-text.js'
 import type { RestPlanOptions } from '../http-api/plan-options.js'
 import { pathName, settingPrefixFrom, uniqueNames } from '../naming/names.js'
@@ -47,7 +47,7 @@ export function planCurl(
     .filter((one) => !reasons.has(one))
     .map(({ operation, name, effect }) => planned(operation, name, effect, origin, options.tags ?? []))
   const used = new Set(operations.flatMap(({ credentials }) => credentials))
-  const leftOut: LeftOutOperation[] = [
+  const skipped: SkippedOperation[] = [
     ...all.flatMap((one) => {
       const reason = reasons.get(one)
       return reason ? [{ name: one.name, where: `${one.operation.method} ${one.operation.path}`, ...reason }] : []
@@ -65,7 +65,7 @@ export function planCurl(
     },
     credentials: secrets.credentials.filter(({ name }) => used.has(name)),
     operations,
-    leftOut,
+    skipped,
     warnings: [],
     inputDefinitions: {},
     outputDefinitions: {},

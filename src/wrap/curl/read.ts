@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { basename } from 'node:path'
-import { problems } from '../../errors.js'
+import { moduleErrors } from '../module/errors.js'
 import { wrapRegistry } from '../source/registry.js'
 import { commandsIn } from './find-commands.js'
 import { requestsInHar } from './har.js'
@@ -12,13 +12,15 @@ const maxBytes = 64_000_000
 /** Reads the requests of a file: a HAR recording (`.har`), an `.http` or `.rest` file, or any text with curl command lines. */
 export async function readRequests(file: string): Promise<RecordedRequests> {
   const bytes = await readFile(file).catch((error: NodeJS.ErrnoException) => {
-    throw error.code === 'ENOENT' ? problems.sourceMissing(file) : problems.sourceUnreadable(file, error.message)
+    throw error.code === 'ENOENT'
+      ? moduleErrors.sourceMissing(file)
+      : moduleErrors.sourceUnreadable(file, error.message)
   })
   wrapRegistry().onSource?.(file)
-  if (bytes.length > maxBytes) throw problems.sourceUnreadable(file, `it has more than ${maxBytes / 1e6} MB`)
+  if (bytes.length > maxBytes) throw moduleErrors.sourceUnreadable(file, `it has more than ${maxBytes / 1e6} MB`)
   const found = requestsIn(bytes.toString().replace(/^\ufeff/, ''), basename(file))
   if (found.requests.length === 0 && found.unread.length === 0)
-    throw problems.sourceUnreadable(
+    throw moduleErrors.sourceUnreadable(
       file,
       'there is no curl command line, no request of an .http file and no HAR entry in it',
     )

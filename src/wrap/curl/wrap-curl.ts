@@ -1,9 +1,9 @@
-import { problems } from '../../errors.js'
 import type { Part } from '../../kit/part.js'
 import { mostToolsFrom } from '../http-api/limits.js'
 import type { RestPlan } from '../http-api/operation.js'
 import { planningOptions, type RestOptions, restPartsOf } from '../http-api/parts.js'
 import { reasonsOf } from '../http-api/reasons.js'
+import { kitWriterErrors } from '../kit-writer/errors.js'
 import { frozenOr } from '../source/frozen.js'
 import { sourceFile } from '../source/source.js'
 import type { CurlPlanOptions } from './plan.js'
@@ -23,7 +23,7 @@ export async function wrapCurl(source: URL | string, options: WrapCurlOptions = 
   const plan = await frozenOr('curl', source, planningOptions(options), () => curlPlan(source, options), {
     mayHoldSecrets: true,
   })
-  if (plan.operations.length === 0) throw problems.wrapTakesNothing(sourceFile(source), reasonsOf(plan))
+  if (plan.operations.length === 0) throw kitWriterErrors.wrapTakesNothing(sourceFile(source), reasonsOf(plan))
   return restPartsOf(plan, options)
 }
 

@@ -1,8 +1,10 @@
 import { closeSync, existsSync, openSync, readFileSync, readSync, statSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
-import { problems } from '../../errors.js'
+import { kitErrors } from '../../kit/errors.js'
 import { isMqttAddress } from '../feed/mqtt.js'
+import { moduleErrors } from '../module/errors.js'
 import { isSqlAddress } from '../sql/address.js'
+import { detectErrors } from './errors.js'
 
 export const wrapKinds = ['module', 'openapi', 'curl', 'graphql', 'sql', 'folder', 'feed'] as const
 export type WrapKind = (typeof wrapKinds)[number]
@@ -15,7 +17,8 @@ export interface KnownSource {
 
 /** Tells what a source is: by its ending, by how a text begins, by being an address or the name of a package. Throws a `JexoError`. */
 export function knownSource(given: string, kind?: string): KnownSource {
-  if (kind !== undefined && !isKind(kind)) throw problems.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
+  if (kind !== undefined && !isKind(kind))
+    throw kitErrors.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
   if (/^https?:\/\//.test(given)) return { kind: kind ?? 'openapi', source: given }
   if (isSqlAddress(given)) return { kind: kind ?? 'sql', source: given }
   if (isMqttAddress(given)) return { kind: kind ?? 'feed', source: given }
@@ -23,11 +26,11 @@ export function knownSource(given: string, kind?: string): KnownSource {
   if (existsSync(path) && statSync(path).isDirectory()) return { kind: kind ?? 'folder', source: path }
   if (existsSync(path) && statSync(path).isFile()) {
     const found = kind ?? kindOfFile(path)
-    if (found === undefined) throw problems.sourceUnknownKind(given, wrapKinds)
+    if (found === undefined) throw detectErrors.sourceUnknownKind(given, wrapKinds)
     return { kind: found, source: path }
   }
   const packaged = /^(@[\w.-]+\/)?[\w.-]+$/.test(given) ? packageEntry(given) : undefined
-  if (packaged === undefined) throw problems.sourceMissing(given)
+  if (packaged === undefined) throw moduleErrors.sourceMissing(given)
   return { kind: 'module', source: packaged }
 }
 

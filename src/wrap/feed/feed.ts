@@ -54,7 +54,7 @@ export class Feed {
   readonly channels: readonly Channel[]
   readonly #limits: FeedLimits
   readonly #uris: FeedUris
-  readonly #opening: Pick<Opening, 'touch' | 'resourcesChanged' | 'report'>
+  readonly #opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>
   readonly #series = new Map<string, MutableSeries>()
   readonly #waiting = new Set<() => void>()
   readonly #ending = new AbortController()
@@ -67,7 +67,7 @@ export class Feed {
     channels: readonly Channel[],
     limits: FeedLimits,
     uris: FeedUris,
-    opening: Pick<Opening, 'touch' | 'resourcesChanged' | 'report'>,
+    opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>,
   ) {
     this.channels = channels
     this.#limits = limits
@@ -178,8 +178,8 @@ export class Feed {
   #tell({ channel, keys }: Series): void {
     const latest = this.#uris.latest(channel, keys)
     this.#pacer.run(latest, () => {
-      this.#opening.touch(latest)
-      this.#opening.touch(this.#uris.history(channel, keys))
+      this.#opening.resourceUpdated(latest)
+      this.#opening.resourceUpdated(this.#uris.history(channel, keys))
     })
   }
 
@@ -203,7 +203,7 @@ export class Feed {
     if (state === 'lost')
       this.#opening.report('warning', `${this.#uris.status}: the connection is lost (${reason}); looking for it`)
     else this.#opening.report('info', `${this.#uris.status}: the connection is there again`)
-    this.#opening.touch(this.#uris.status)
+    this.#opening.resourceUpdated(this.#uris.status)
     for (const series of this.#series.values()) this.#tell(series)
   }
 }

@@ -1,5 +1,6 @@
 import type { IClientOptions, MqttClient } from 'mqtt'
-import { problems } from '../../errors.js'
+import { sqlErrors } from '../sql/errors.js'
+import { feedErrors } from './errors.js'
 import type { PushingSource } from './source.js'
 
 export interface MqttAddress {
@@ -63,7 +64,7 @@ async function loadMqtt(): Promise<typeof import('mqtt')> {
     const loaded = await import('mqtt')
     return (loaded.default ?? loaded) as unknown as typeof import('mqtt')
   } catch {
-    throw problems.packageMissing('mqtt', 'MQTT feeds')
+    throw sqlErrors.packageMissing('mqtt', 'MQTT feeds')
   }
 }
 
@@ -71,11 +72,11 @@ async function loadMqtt(): Promise<typeof import('mqtt')> {
 function connected(client: MqttClient, url: string): Promise<void> {
   return new Promise((resolve, reject) => {
     let reason = `nothing answers within ${connectMs} ms`
-    const timer = setTimeout(() => finish(problems.feedUnreachable(shownUrl(url), reason)), connectMs)
+    const timer = setTimeout(() => finish(feedErrors.feedUnreachable(shownUrl(url), reason)), connectMs)
     const onError = (error: Error & { code?: string | number }) => {
       reason = error.message || String(error.code ?? error)
       // A broker that is not there, or refuses, is not waited for.
-      finish(problems.feedUnreachable(shownUrl(url), reason))
+      finish(feedErrors.feedUnreachable(shownUrl(url), reason))
     }
     const onConnect = () => finish()
     const finish = (error?: Error) => {

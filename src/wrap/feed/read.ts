@@ -1,6 +1,6 @@
-import { problems } from '../../errors.js'
 import { isObject } from '../../protocol/messages.js'
 import type { ChannelOptions } from './channel.js'
+import { feedErrors } from './errors.js'
 import { isMqttAddress, mqttSource, shownUrl } from './mqtt.js'
 import type { FeedSink } from './source.js'
 import { patternsOf, topicPattern } from './topics.js'
@@ -21,7 +21,7 @@ const maxTopics = 20_000
  * `JexoError` where it cannot be reached, or nothing comes.
  */
 export async function readFeed(source: string, listenMs: number): Promise<FeedReading> {
-  if (!isMqttAddress(source) || !URL.canParse(source.replaceAll('#', '%23'))) throw problems.feedAddress(source)
+  if (!isMqttAddress(source) || !URL.canParse(source.replaceAll('#', '%23'))) throw feedErrors.feedAddress(source)
   const url = new URL(source.replaceAll('#', '%23'))
   const filter = decodeURIComponent(url.pathname.replace(/^\//, '')) || '#'
   const { username, password } = url
@@ -45,7 +45,7 @@ export async function readFeed(source: string, listenMs: number): Promise<FeedRe
   const close = await pushing.open(sink, { settings: {}, filters, signal: new AbortController().signal })
   await new Promise((resolve) => setTimeout(resolve, listenMs))
   await close()
-  if (seen.size === 0) throw problems.feedSilent(shownUrl(source), filter, listenMs)
+  if (seen.size === 0) throw feedErrors.feedSilent(shownUrl(source), filter, listenMs)
   const patterns = filter.includes('{') ? [filter] : patternsOf([...seen.keys()])
   return { url: place, topics: seen.size, ...channelsFor(patterns, seen) }
 }

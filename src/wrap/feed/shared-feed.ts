@@ -1,9 +1,10 @@
-import { problems } from '../../errors.js'
 import { uriComponent } from '../../escape/uri.js'
 import { brands, hasBrand } from '../../kit/brand.js'
+import { kitErrors } from '../../kit/errors.js'
 import { type Setting, setting } from '../../kit/settings.js'
 import { type Shared, shared } from '../../kit/shared.js'
 import { type Channel, type ChannelOptions, channelsOf } from './channel.js'
+import { feedErrors } from './errors.js'
 import { Feed, type FeedLimits, type FeedUris } from './feed.js'
 import { isMqttAddress, type MqttAddress, mqttSource } from './mqtt.js'
 import { type PolledSource, type PushingSource, pushingBy } from './source.js'
@@ -47,7 +48,7 @@ export interface SharedFeed extends Shared<Feed> {
 export function sharedFeed(source: FeedSource, options: FeedOptions): SharedFeed {
   const { name, history = 200, maxSeries = 10_000, staleAfterMs, updateEveryMs = 1000 } = options
   if (!/^[a-z][a-z0-9-]*$/.test(name))
-    throw problems.partField('the feed', 'name', 'lower case letters, digits and dashes')
+    throw kitErrors.partField('the feed', 'name', 'lower case letters, digits and dashes')
   const channels = channelsOf(options.channels)
   const limits: FeedLimits = { history, maxSeries, staleAfterMs, updateEveryMs }
   const uris = urisOf(name)
@@ -102,7 +103,7 @@ function sourceOf(
 
 /** User and password are kept apart from what is shown. */
 function addressOf(text: string, prefix: string): MqttAddress {
-  if (!isMqttAddress(text) || !URL.canParse(text)) throw problems.feedAddress(text)
+  if (!isMqttAddress(text) || !URL.canParse(text)) throw feedErrors.feedAddress(text)
   const url = new URL(text)
   const { username, password } = url
   url.username = ''

@@ -1,3 +1,5 @@
+import { messageOf } from '../../errors.js'
+
 /** Where a feed's messages go as they come. */
 export interface FeedSink {
   /** A message: its topic and its value; `at` is when it was taken, ISO 8601, where the message says so. */
@@ -39,7 +41,7 @@ export const pushingBy = ({ everyMs, poll }: PolledSource): PushingSource => ({
       if (opening.signal.aborted) return
       timer = setTimeout(() => {
         round()
-          .catch((error: unknown) => sink.lost(error instanceof Error ? error.message : String(error)))
+          .catch((error: unknown) => sink.lost(messageOf(error)))
           .finally(again)
       }, everyMs)
       timer.unref()

@@ -1,4 +1,4 @@
-import { problems } from '../../errors.js'
+import { feedErrors } from './errors.js'
 
 /** A topic with variables: `scales/{hive}/weight` stands for one of each hive. */
 export interface TopicPattern {
@@ -15,7 +15,7 @@ export function topicPattern(text: string): TopicPattern {
   const levels = text.split('/')
   const variables = levels.flatMap((level) => /^\{(\w+)\}$/.exec(level)?.[1] ?? [])
   const isWhole = levels.every((level) => /^\{\w+\}$/.test(level) || !/[{}+#]/.test(level))
-  if (text === '' || !isWhole || new Set(variables).size < variables.length) throw problems.topicUnreadable(text)
+  if (text === '' || !isWhole || new Set(variables).size < variables.length) throw feedErrors.topicUnreadable(text)
   return Object.freeze({
     text,
     variables,

@@ -1,4 +1,4 @@
-import { problems } from '../../errors.js'
+import { kitErrors } from '../../kit/errors.js'
 import type { Part } from '../../kit/part.js'
 import { feedPartsOf } from './parts.js'
 import { type FeedPlan, type FeedPlanOptions, planFeed } from './plan.js'
@@ -29,9 +29,9 @@ export function feedPlan(source: FeedSource | SharedFeed, options: WrapFeedOptio
 function feedOf(source: FeedSource | SharedFeed, options: WrapFeedOptions): SharedFeed {
   if (isSharedFeed(source)) return source
   const { name, channels } = options
-  if (name === undefined) throw problems.partField('the feed', 'name', 'lower case letters, digits and dashes')
+  if (name === undefined) throw kitErrors.partField('the feed', 'name', 'lower case letters, digits and dashes')
   if (channels === undefined || Object.keys(channels).length === 0)
-    throw problems.partField(
+    throw kitErrors.partField(
       `the feed "${name}"`,
       'channels',
       "topics by name, as in { weight: { topic: 'scales/{hive}/weight' } }",

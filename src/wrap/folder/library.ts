@@ -38,7 +38,7 @@ export class Library {
   readonly filter: PathFilter
   readonly files: Map<string, FolderFile>
   readonly #options: LibraryOptions
-  readonly #opening: Pick<Opening, 'touch' | 'resourcesChanged' | 'report'>
+  readonly #opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>
   /** Files by their words; which of their passages it is, is looked up when somebody asks. */
   readonly #words = new WordIndex<string>()
   /** Passages by likeness, as `path#place`. */
@@ -57,7 +57,7 @@ export class Library {
 
   static async open(
     options: LibraryOptions,
-    opening: Pick<Opening, 'touch' | 'resourcesChanged' | 'report'>,
+    opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>,
   ): Promise<Library> {
     const { root, filter, files, isCut } = await readFolder(options.source, options.rules, options.limits.maxFiles)
     if (isCut)
@@ -73,7 +73,7 @@ export class Library {
     filter: PathFilter,
     files: readonly FolderFile[],
     options: LibraryOptions,
-    opening: Pick<Opening, 'touch' | 'resourcesChanged' | 'report'>,
+    opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>,
   ) {
     this.root = root
     this.filter = filter
@@ -277,7 +277,7 @@ export class Library {
     })
     await this.#indexing
     if (!before || !file) this.#opening.resourcesChanged()
-    if (before) this.#opening.touch(this.#options.uriOf(path))
+    if (before) this.#opening.resourceUpdated(this.#options.uriOf(path))
   }
 }
 

@@ -1,3 +1,4 @@
+import { messageOf } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
 import { content } from '../../kit/content.js'
 import { type Outcome, outcome } from '../../kit/outcome.js'
@@ -65,9 +66,7 @@ async function contentsOf(uri: string, path: string, bytes: Uint8Array) {
   const note = (text: string) => content.embed({ uri: `${uri}#note`, mimeType: 'text/plain', text })
   if (form === 'pdf') {
     const { pagesOf } = await import('./text-of.js')
-    const pages = await pagesOf(bytes).catch((error: unknown) => [
-      `Its text cannot be read: ${error instanceof Error ? error.message : error}`,
-    ])
+    const pages = await pagesOf(bytes).catch((error: unknown) => [`Its text cannot be read: ${messageOf(error)}`])
     return [
       content.embed({ uri, mimeType, bytes }),
       content.embed({ uri: `${uri}#text`, mimeType: 'text/plain', text: pages.join('\n\n') }),

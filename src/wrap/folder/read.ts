@@ -1,7 +1,7 @@
 import { realpathSync, statSync } from 'node:fs'
 import { readdir, stat } from 'node:fs/promises'
 import { join } from 'node:path'
-import { problems } from '../../errors.js'
+import { moduleErrors } from '../module/errors.js'
 import { sourceFile } from '../source/source.js'
 import { mimeTypeOf } from './media.js'
 import { type FolderRules, type PathFilter, pathFilter } from './rules.js'
@@ -26,8 +26,8 @@ export interface FolderReading {
 export function folderRoot(source: URL | string): string {
   const path = sourceFile(source)
   const found = statSync(path, { throwIfNoEntry: false })
-  if (!found) throw problems.sourceMissing(path)
-  if (!found.isDirectory()) throw problems.sourceUnreadable(path, 'it is not a folder')
+  if (!found) throw moduleErrors.sourceMissing(path)
+  if (!found.isDirectory()) throw moduleErrors.sourceUnreadable(path, 'it is not a folder')
   return realpathSync(path)
 }
 

@@ -4,9 +4,9 @@ import ignore from 'ignore'
 
 export interface FolderRules {
   /** Files to leave out, as in a `.gitignore`: `drafts/`, `*.tmp`, `!keep.tmp`. The folder's own `.gitignore` counts too. */
-  readonly ignore?: readonly string[]
+  readonly except?: readonly string[]
   /** Takes these only, as in a `.gitignore`: `*.md`. */
-  readonly take?: readonly string[]
+  readonly only?: readonly string[]
   /** Takes files and folders whose names begin with a dot too. */
   readonly hidden?: boolean
 }
@@ -22,8 +22,8 @@ export function pathFilter(root: string, rules: FolderRules): PathFilter {
   const left = ignore()
     .add(['.git/', 'node_modules/'])
     .add(existsSync(own) ? readFileSync(own, 'utf8') : '')
-    .add([...(rules.ignore ?? [])])
-  const taken = rules.take && rules.take.length > 0 ? ignore().add([...rules.take]) : undefined
+    .add([...(rules.except ?? [])])
+  const taken = rules.only && rules.only.length > 0 ? ignore().add([...rules.only]) : undefined
   const isSeen = (path: string) => rules.hidden === true || !path.split('/').some((name) => name.startsWith('.'))
   return {
     takesFile: (path) => isSeen(path) && !left.ignores(path) && (taken === undefined || taken.ignores(path)),

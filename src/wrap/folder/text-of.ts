@@ -1,4 +1,4 @@
-import { problems } from '../../errors.js'
+import { sqlErrors } from '../sql/errors.js'
 import { htmlLines } from './html-text.js'
 import { decoded, type TextForm, textFormOf } from './media.js'
 import { type Passage, passagesOf, passagesOfPages } from './passages.js'
@@ -27,7 +27,7 @@ export async function pagesOf(bytes: Uint8Array): Promise<string[]> {
   try {
     library = await import('unpdf')
   } catch {
-    throw problems.packageMissing('unpdf', 'PDF files')
+    throw sqlErrors.packageMissing('unpdf', 'PDF files')
   }
   // It takes the bytes away from who gives them.
   const document = await library.getDocumentProxy(new Uint8Array(bytes), { verbosity: 0 })

@@ -79,8 +79,8 @@ export async function folderPlan(source: URL | string, options: WrapFolderOption
   return planFolder(reading, options, limits.maxIndexedFileBytes)
 }
 
-const rulesOf = ({ ignore, take, hidden }: FolderRules): FolderRules => ({
-  ...(ignore === undefined ? {} : { ignore }),
-  ...(take === undefined ? {} : { take }),
+const rulesOf = ({ except: ignore, only: take, hidden }: FolderRules): FolderRules => ({
+  ...(ignore === undefined ? {} : { except: ignore }),
+  ...(take === undefined ? {} : { only: take }),
   ...(hidden === undefined ? {} : { hidden }),
 })

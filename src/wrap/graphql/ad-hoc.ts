@@ -5,6 +5,7 @@ import type {
   GraphQLSchema,
   SelectionSetNode,
 } from 'graphql'
+import { messageOf } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
 import { closestTo } from '../../kit/closest.js'
 import type { Part } from '../../kit/part.js'
@@ -132,7 +133,7 @@ function parsed(lib: Lib, query: string): DocumentNode {
   try {
     return lib.parse(query, { maxTokens })
   } catch (error) {
-    throw new Refusal(`The query cannot be read: ${error instanceof Error ? error.message : error}`)
+    throw new Refusal(`The query cannot be read: ${messageOf(error)}`)
   }
 }
 

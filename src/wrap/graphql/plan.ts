@@ -16,7 +16,7 @@ import {
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { chooseOperations } from '../http-api/choose.js'
-import type { LeftOutOperation, PlannedOperation, RestPlan } from '../http-api/operation.js'
+import type { PlannedOperation, RestPlan, SkippedOperation } from '../http-api/operation.js'
 import { type CredentialGiven, ownCredential } from '../http-api/own-credential.js'
 import { plainText } from '../http-api/plain-text.js'
 import type { RestPlanOptions } from '../http-api/plan-options.js'
@@ -60,7 +60,7 @@ export function planGraph(reading: GraphReading, options: GraphPlanOptions = {})
   const settingPrefix = options.settingPrefix ?? settingPrefixFrom(title)
   const types = new InputTypes()
   const operations: PlannedOperation[] = []
-  const leftOut: LeftOutOperation[] = unread.map(({ where, reason }) => ({
+  const skipped: SkippedOperation[] = unread.map(({ where, reason }) => ({
     name: where,
     where,
     reason,
@@ -70,7 +70,7 @@ export function planGraph(reading: GraphReading, options: GraphPlanOptions = {})
     const { operation, name } = one
     const where = `${operation.method} ${operation.path}`
     const reason = faultOf(schema, operation) ?? reasons.get(one)
-    if (reason) leftOut.push({ name, where, ...reason })
+    if (reason) skipped.push({ name, where, ...reason })
     else operations.push(plannedOperation(schema, one, types, options))
   }
   return {
@@ -81,7 +81,7 @@ export function planGraph(reading: GraphReading, options: GraphPlanOptions = {})
     base: { setting: `${settingPrefix}_URL`, url: options.baseUrl ?? url },
     credentials: options.credential ? [ownCredential(options.credential, settingPrefix)] : [],
     operations,
-    leftOut,
+    skipped,
     warnings: reading.warnings,
     inputDefinitions: types.definitions,
     outputDefinitions: {},

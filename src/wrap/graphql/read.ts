@@ -10,11 +10,12 @@ import {
   parse,
   printSchema,
 } from 'graphql'
-import { isJexoError, problems } from '../../errors.js'
+import { isJexoError } from '../../errors.js'
 import { isObject } from '../../protocol/messages.js'
 import { isPrivateHost } from '../http-api/address.js'
 import { codeOf, withTimeout } from '../http-api/pipeline.js'
 import { networkSender } from '../http-api/sender.js'
+import { moduleErrors } from '../module/errors.js'
 import { wrapRegistry } from '../source/registry.js'
 import { sourceUrl } from '../source/source.js'
 
@@ -74,7 +75,7 @@ async function textOf(url: URL): Promise<string> {
     return text
   } catch (error) {
     const { code, message } = error as NodeJS.ErrnoException
-    throw code === 'ENOENT' ? problems.sourceMissing(file) : problems.sourceUnreadable(file, message)
+    throw code === 'ENOENT' ? moduleErrors.sourceMissing(file) : moduleErrors.sourceUnreadable(file, message)
   }
 }
 
@@ -85,7 +86,7 @@ function schemaOf(text: string, where: string): { schema: GraphQLSchema; warning
     const found = isObject(json.data) ? json.data : json
     return { schema: buildClientSchema(found as unknown as IntrospectionQuery), warnings: [] }
   } catch (error) {
-    throw problems.sourceUnreadable(where, `it is no GraphQL schema: ${reasonOf(error)}`)
+    throw moduleErrors.sourceUnreadable(where, `it is no GraphQL schema: ${reasonOf(error)}`)
   }
 }
 
@@ -101,7 +102,7 @@ function writtenSchema(document: DocumentNode): { schema: GraphQLSchema; warning
 
 /** Asks an endpoint for its schema. */
 async function introspected(url: URL, given: Readonly<Record<string, string>>): Promise<string> {
-  const network = networkSender({ maxBytes, allowsPrivate: isPrivateHost(url.hostname) })
+  const network = networkSender({ maxBytes, allowPrivateNetwork: isPrivateHost(url.hostname) })
   const headers = { accept: 'application/json', 'content-type': 'application/json', ...given }
   try {
     const { status, body } = await withTimeout(network.send, 30_000)(
@@ -115,10 +116,10 @@ async function introspected(url: URL, given: Readonly<Record<string, string>>): 
     )
     const text = Buffer.from(body).toString()
     if (status === 200) return text
-    throw problems.sourceUnreadable(url.href, `introspection was answered by status ${status}`)
+    throw moduleErrors.sourceUnreadable(url.href, `introspection was answered by status ${status}`)
   } catch (error) {
     if (isJexoError(error)) throw error
-    throw problems.sourceUnreadable(url.href, codeOf(error) ?? reasonOf(error))
+    throw moduleErrors.sourceUnreadable(url.href, codeOf(error) ?? reasonOf(error))
   } finally {
     await network.close()
   }

@@ -1,9 +1,9 @@
-import { problems } from '../../errors.js'
 import type { Part } from '../../kit/part.js'
 import { mostToolsFrom } from '../http-api/limits.js'
 import type { RestPlan } from '../http-api/operation.js'
 import { partsKitOf, planningOptions, type RestOptions, restPartsOf } from '../http-api/parts.js'
 import { reasonsOf } from '../http-api/reasons.js'
+import { kitWriterErrors } from '../kit-writer/errors.js'
 import { contentMark, frozenOr } from '../source/frozen.js'
 import { sourceFile } from '../source/source.js'
 import { adHocParts } from './ad-hoc.js'
@@ -36,7 +36,7 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
     () => graphPlan(source, options),
   )
   if (plan.operations.length === 0 && plan.sdl === undefined)
-    throw problems.wrapTakesNothing(String(source), reasonsOf(plan))
+    throw kitWriterErrors.wrapTakesNothing(String(source), reasonsOf(plan))
   // One client for all of them.
   const kit = partsKitOf(plan, options)
   return [

@@ -1,7 +1,7 @@
 import { type LookupAddress, type LookupOptions, lookup } from 'node:dns'
 import { isIP } from 'node:net'
 import ipaddr from 'ipaddr.js'
-import { problems } from '../../errors.js'
+import { httpApiErrors } from './errors.js'
 
 /** True for an address that only this machine or its network reaches: loopback, private, link-local and their kin. */
 export function isPrivateAddress(address: string): boolean {
@@ -15,10 +15,10 @@ export function isPrivateHost(hostname: string): boolean {
 }
 
 /** Refuses an address written out as such, which is never looked up. */
-export function checkHost(url: URL, allowsPrivate: boolean): void {
+export function checkHost(url: URL, allowPrivateNetwork: boolean): void {
   const host = url.hostname.replace(/^\[|\]$/g, '')
-  if (!allowsPrivate && (isIP(host) !== 0 ? isPrivateAddress(host) : isPrivateHost(host)))
-    throw problems.upstreamPrivate(url.host, host)
+  if (!allowPrivateNetwork && (isIP(host) !== 0 ? isPrivateAddress(host) : isPrivateHost(host)))
+    throw httpApiErrors.upstreamPrivate(url.host, host)
 }
 
 type Resolved = (error: Error | null, address: string | LookupAddress[], family?: number) => void
@@ -28,7 +28,7 @@ export function publicLookup(hostname: string, options: LookupOptions, done: Res
   lookup(hostname, { ...options, all: true }, (error, addresses) => {
     if (error) return done(error, '')
     const inside = addresses.find(({ address }) => isPrivateAddress(address))
-    if (inside) return done(problems.upstreamPrivate(hostname, inside.address), '')
+    if (inside) return done(httpApiErrors.upstreamPrivate(hostname, inside.address), '')
     const [first] = addresses
     if (options.all || !first) return done(null, addresses)
     done(null, first.address, first.family)

@@ -1,6 +1,6 @@
 import { content } from '../../kit/content.js'
 import { type Outcome, outcome } from '../../kit/outcome.js'
-import type { Misfit, Validate } from '../../kit/validation.js'
+import type { SchemaIssue, Validate } from '../../kit/validation.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { ContentBlock } from '../../protocol/types.js'
 import type { PlannedOperation } from './operation.js'
@@ -70,26 +70,26 @@ function jsonOutcome(
   const { answer } = operation
   const whole = answer.form === 'value' ? { value } : value
   const { kept, note } = within(whole, maxCharacters)
-  const misfits = fits ? fits(whole) : []
+  const issues = fits ? fits(whole) : []
   const notes = [...(note ? [note] : []), ...(isCut ? ['The answer was longer than is taken.'] : [])]
   const blocks: ContentBlock[] = notes.map((text) => content.text(text))
   const report =
-    misfits.length > 0
-      ? { operatorNote: `${placeOf(operation)} answered against its own description: ${saying(misfits)}` }
+    issues.length > 0
+      ? { operatorNote: `${placeOf(operation)} answered against its own description: ${saying(issues)}` }
       : {}
-  if (misfits.length > 0)
-    blocks.push(content.text(`Note: the answer does not keep to the API's own description (${saying(misfits)}).`))
+  if (issues.length > 0)
+    blocks.push(content.text(`Note: the answer does not keep to the API's own description (${saying(issues)}).`))
   if (answer.form !== 'any')
     return outcome({ structured: isObject(kept) ? kept : { value: kept }, blocks, ...report })
   const text = typeof kept === 'string' ? kept : JSON.stringify(kept)
   return outcome({ blocks: [content.text(text), ...blocks], ...report })
 }
 
-const saying = (misfits: readonly Misfit[]) =>
-  misfits
+const saying = (issues: readonly SchemaIssue[]) =>
+  issues
     .slice(0, 3)
     .map(({ path, reason }) => `${path.join('.') || 'the whole'}: ${reason}`)
-    .join('; ') + (misfits.length > 3 ? `; and ${misfits.length - 3} more` : '')
+    .join('; ') + (issues.length > 3 ? `; and ${issues.length - 3} more` : '')
 
 /** A value of at most so many characters as JSON: its longest list is shortened until it fits, then its texts. */
 function within(value: unknown, maxCharacters: number): { kept: unknown; note?: string } {

@@ -6,7 +6,7 @@ import type { Effect } from '../../kit/effects.js'
 import type { Part } from '../../kit/part.js'
 import { Refusal } from '../../kit/refusal.js'
 import { tool } from '../../kit/tool.js'
-import { explainMisfits } from '../../kit/validation.js'
+import { explainIssues } from '../../kit/validation.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { carriedOut, inputOf, outputOf, type PartsKit } from './carry-out.js'
 import { exampleOf } from './example.js'
@@ -102,8 +102,8 @@ export function catalogueParts(plan: RestPlan, kit: PartsKit): Part[] {
         const one = found(given.operation)
         const args = given.arguments ?? {}
         const input = inputOf(plan, one)
-        const misfits = (await compilingValidator.prepare(input))(args)
-        if (misfits.length > 0) throw new Refusal(explainMisfits(one.name, input, args, misfits))
+        const issues = (await compilingValidator.prepare(input))(args)
+        if (issues.length > 0) throw new Refusal(explainIssues(one.name, input, args, issues))
         return carriedOut(one, args, call, kit)
       }) as () => never,
     }),

@@ -1,5 +1,5 @@
 import pLimit, { type LimitFunction } from 'p-limit'
-import { isJexoError, problems } from '../../errors.js'
+import { isJexoError } from '../../errors.js'
 import type { Call, UpstreamNotes } from '../../kit/call.js'
 import { content } from '../../kit/content.js'
 import { type Outcome, outcome } from '../../kit/outcome.js'
@@ -11,6 +11,7 @@ import { isPrivateHost } from './address.js'
 import { outcomeOf } from './answer.js'
 import { type Credential, Credentials } from './credentials.js'
 import { graphAnswer } from './envelope.js'
+import { httpApiErrors } from './errors.js'
 import { failureOf } from './failure.js'
 import { withFiles } from './files.js'
 import type { RestLimits } from './limits.js'
@@ -29,7 +30,7 @@ export interface ClientOptions {
   /** Origins besides the base URL's own that get the credentials. */
   readonly credentialOrigins: readonly string[]
   /** Allows this machine and its network although the base URL is elsewhere. */
-  readonly allowsPrivate: boolean
+  readonly allowPrivateNetwork: boolean
   /** Folder that files to send may be in. */
   readonly files: string | undefined
   /** The API in this process. */
@@ -59,10 +60,10 @@ export class RestClient {
     const base = upstream
       ? (plan.base.url ?? `http://in-process.localhost${plan.base.path ?? ''}`)
       : (settings[plan.base.setting] ?? plan.base.url ?? '')
-    if (!/^https?:\/\//.test(base) || !URL.canParse(base)) throw problems.upstreamUrl(plan.base.setting, base)
+    if (!/^https?:\/\//.test(base) || !URL.canParse(base)) throw httpApiErrors.upstreamUrl(plan.base.setting, base)
     this.#base = base
-    const allowsPrivate = options.allowsPrivate || isPrivateHost(new URL(base).hostname)
-    const network = networkSender({ maxBytes: limits.maxBytes, allowsPrivate })
+    const allowPrivateNetwork = options.allowPrivateNetwork || isPrivateHost(new URL(base).hostname)
+    const network = networkSender({ maxBytes: limits.maxBytes, allowPrivateNetwork })
     this.#network = upstream ? { send: inProcessSender(upstream, limits.maxBytes), close: network.close } : network
     this.#limit = pLimit(limits.maxInFlight)
     this.#credentials = new Credentials(settings, withTimeout(network.send, limits.timeoutMs))

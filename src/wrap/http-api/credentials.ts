@@ -1,6 +1,6 @@
-import { problems } from '../../errors.js'
 import { uriUnreserved } from '../../escape/uri.js'
 import { type Setting, setting } from '../../kit/settings.js'
+import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
 import type { Send } from './sender.js'
 
@@ -155,7 +155,7 @@ export class Credentials {
     const { status, body } = isRefused ? await ask({ ...form, client_id: id, client_secret: secret }) : asked
     const { access_token: token, expires_in: seconds = 300 } = jsonIn(body)
     if (status !== 200 || typeof token !== 'string')
-      throw problems.upstreamToken(tokenUrl, status, [idSetting, secretSetting])
+      throw httpApiErrors.upstreamToken(tokenUrl, status, [idSetting, secretSetting])
     return { token, seconds: Number(seconds) }
   }
 }

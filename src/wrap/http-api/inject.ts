@@ -13,9 +13,9 @@ export interface Injectable {
 /**
  * An application with `inject` as what wraps take for `upstream`.
  *
- * @example wrapOpenApi(app.swagger(), { upstream: throughInject(app) })
+ * @example wrapOpenApi(app.swagger(), { upstream: fromInject(app) })
  */
-export const throughInject =
+export const fromInject =
   (app: Injectable): InProcess =>
   async (request) => {
     const { pathname, search } = new URL(request.url)

@@ -16,7 +16,7 @@ export interface RestPlan {
   readonly base: PlannedBase
   readonly credentials: readonly Credential[]
   readonly operations: readonly PlannedOperation[]
-  readonly leftOut: readonly LeftOutOperation[]
+  readonly skipped: readonly SkippedOperation[]
   readonly warnings: readonly string[]
   /** Schemas that inputs and outputs refer to by `#/$defs/…`. */
   readonly inputDefinitions: Readonly<Record<string, JsonSchema>>
@@ -38,7 +38,7 @@ export interface PlannedBase {
   readonly path?: string
 }
 /** An operation that no tool is made of, and why. */
-export interface LeftOutOperation {
+export interface SkippedOperation {
   readonly name: string
   /** `GET /hives/{hive}`, or the place in a file. */
   readonly where: string

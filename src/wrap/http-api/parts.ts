@@ -32,13 +32,13 @@ export interface RestOptions {
   /** Origins besides the API's own that get its credentials, for operations that the source places elsewhere. */
   readonly credentialOrigins?: readonly string[]
   /** Lets requests go to this machine and its network although the base URL is elsewhere. */
-  readonly allowsPrivate?: boolean
+  readonly allowPrivateNetwork?: boolean
   /** Folder that files to send may be in, as `URL` or absolute path; without it, files are given as base64. */
   readonly files?: URL | string
   /** Sent with every request: fixed, or by the call, such as who asks. */
   readonly headers?: HeadersGiven
   /** Publishes answers' schemas as they are declared; an answer that does not keep to one is an error then. */
-  readonly strictAnswers?: boolean
+  readonly validateResponses?: boolean
 }
 
 /** The options that a plan depends on: how requests are made is no matter of it. */
@@ -49,8 +49,8 @@ export function planningOptions<Options extends RestOptions>(options: Options) {
     limits: _l,
     allowedHosts: _a,
     credentialOrigins: _c,
-    strictAnswers: _s,
-    allowsPrivate: _p,
+    validateResponses: _s,
+    allowPrivateNetwork: _p,
     files,
     ...rest
   } = options
@@ -71,7 +71,7 @@ export function restPartsOf(plan: RestPlan, options: RestOptions = {}, kit = par
 export const partsKitOf = (plan: RestPlan, options: RestOptions): PartsKit => ({
   client: clientOf(plan, options),
   settings: Object.freeze({ ...baseSetting(plan, options), ...settingsOf(plan.credentials, plan.title) }),
-  isStrict: options.strictAnswers === true,
+  isStrict: options.validateResponses === true,
   fits: fitsOf(plan),
 })
 
@@ -80,7 +80,7 @@ function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
     limits = {},
     allowedHosts = [],
     credentialOrigins = [],
-    allowsPrivate = false,
+    allowPrivateNetwork = false,
     files,
     upstream,
     headers,
@@ -89,7 +89,7 @@ function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
     limits: limitsFor(limits, process.env),
     allowedHosts,
     credentialOrigins: credentialOrigins.map((origin) => new URL(origin).origin),
-    allowsPrivate,
+    allowPrivateNetwork,
     files: files === undefined ? undefined : sourceFile(files),
     upstream,
     headers,
@@ -159,8 +159,8 @@ function templateOf(operation: PlannedOperation, uriTemplate: string, kit: Parts
         }),
       )
       const check = await compilingValidator.prepare(input)
-      const [misfit] = check(given)
-      if (misfit) throw new Refusal(`${uri} does not fit: ${misfit.path.join('.')} ${misfit.reason}.`)
+      const [issue] = check(given)
+      if (issue) throw new Refusal(`${uri} does not fit: ${issue.path.join('.')} ${issue.reason}.`)
       const client = await call.use(kit.client)
       const { body, headers } = await client.answer(operation, given, call)
       const mimeType = headers.get('content-type')?.split(';')[0]?.trim() ?? 'application/octet-stream'

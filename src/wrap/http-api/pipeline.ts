@@ -1,5 +1,5 @@
 import type { LimitFunction } from 'p-limit'
-import { problems } from '../../errors.js'
+import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
 import type { Send, UpstreamAnswer } from './sender.js'
 
@@ -14,7 +14,7 @@ export const withTimeout =
     try {
       return await abortable(send(request, either), either)
     } catch (error) {
-      if (timeout.aborted && !signal.aborted) throw problems.upstreamTimedOut(hostOf(request), timeoutMs)
+      if (timeout.aborted && !signal.aborted) throw httpApiErrors.upstreamTimedOut(hostOf(request), timeoutMs)
       throw error
     }
   }
@@ -98,13 +98,13 @@ export const withRedirects =
       const location = answer.headers.get('location')
       if (![301, 302, 303, 307, 308].includes(answer.status) || location === undefined) return answer
       const from = new URL(request.url)
-      if (!URL.canParse(location, from)) throw problems.upstreamRedirect(from.host, location, 'that is no URL')
+      if (!URL.canParse(location, from)) throw httpApiErrors.upstreamRedirect(from.host, location, 'that is no URL')
       const to = new URL(location, from)
-      if (hops >= 5) throw problems.upstreamRedirect(from.host, to.host, 'it leads on and on')
+      if (hops >= 5) throw httpApiErrors.upstreamRedirect(from.host, to.host, 'it leads on and on')
       if (!/^https?:$/.test(to.protocol) || (from.protocol === 'https:' && to.protocol === 'http:'))
-        throw problems.upstreamRedirect(from.host, to.href.split('?')[0] ?? '', 'it leaves HTTPS')
+        throw httpApiErrors.upstreamRedirect(from.host, to.href.split('?')[0] ?? '', 'it leaves HTTPS')
       if (!allowedHosts.has(to.host))
-        throw problems.upstreamRedirect(from.host, to.host, 'that host is not allowed')
+        throw httpApiErrors.upstreamRedirect(from.host, to.host, 'that host is not allowed')
       request = redirected(request, answer.status, to, from.origin === to.origin, isSecretHeader)
     }
   }

@@ -1,8 +1,8 @@
 import { pipeline, type Readable, type Transform } from 'node:stream'
 import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib'
 import { Agent, type Dispatcher } from 'undici'
-import { problems } from '../../errors.js'
 import { checkHost, publicLookup } from './address.js'
+import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
 
 /** What came back: the whole body, or as much of it as is taken. */
@@ -21,18 +21,21 @@ export type Send = (request: UpstreamRequest, signal: AbortSignal) => Promise<Up
 export interface NetworkOptions {
   readonly maxBytes: number
   /** Requests may go to this machine and its network, since the base URL does. */
-  readonly allowsPrivate: boolean
+  readonly allowPrivateNetwork: boolean
 }
 
 /** Sends over the network. Connections are kept open between calls; `close` ends them. */
-export function networkSender({ maxBytes, allowsPrivate }: NetworkOptions): { send: Send; close(): Promise<void> } {
+export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions): {
+  send: Send
+  close(): Promise<void>
+} {
   const agent = new Agent({
-    connect: { timeout: 10_000, ...(allowsPrivate ? {} : { lookup: publicLookup as never }) },
+    connect: { timeout: 10_000, ...(allowPrivateNetwork ? {} : { lookup: publicLookup as never }) },
     keepAliveTimeout: 4_000,
   })
   const send: Send = async ({ method, url, headers, body }, signal) => {
     const at = new URL(url)
-    checkHost(at, allowsPrivate)
+    checkHost(at, allowPrivateNetwork)
     const response = await agent.request({
       origin: at.origin,
       // As it was written: what a URL object makes of it may be another path.
@@ -57,7 +60,7 @@ export type InProcess = (request: Request) => Promise<Response> | Response
 /** Hands requests to an API in this process; nothing crosses a network. */
 export function inProcessSender(upstream: InProcess, maxBytes: number): Send {
   return async ({ method, url, headers, body }, signal) => {
-    if (body !== undefined && /^(GET|HEAD)$/.test(method)) throw problems.upstreamBody(method)
+    if (body !== undefined && /^(GET|HEAD)$/.test(method)) throw httpApiErrors.upstreamBody(method)
     const response = await upstream(
       new Request(url, {
         method,

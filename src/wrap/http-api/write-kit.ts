@@ -1,5 +1,5 @@
-import { problems } from '../../errors.js'
 import { keyText, lineComment, literal, textLiteral } from '../../escape/typescript.js'
+import { kitWriterErrors } from '../kit-writer/errors.js'
 import {
   fingerprint,
   kitNameOf,
@@ -26,7 +26,7 @@ export interface RestKitOptions {
  * Throws a `JexoError` where that would lose what somebody has written.
  */
 export function writeRestKit(plan: RestPlan, outFile: string, given: RestKitOptions): void {
-  if (plan.operations.length === 0) throw problems.wrapTakesNothing(given.source, '')
+  if (plan.operations.length === 0) throw kitWriterErrors.wrapTakesNothing(given.source, '')
   writeMarked(outFile, kitText(plan, outFile, given), markOf(plan, outFile, given), given.isForced)
 }
 

@@ -1,5 +1,5 @@
-import { problems } from '../../errors.js'
 import { keyText, lineComment, literal, textLiteral } from '../../escape/typescript.js'
+import { kitWriterErrors } from './errors.js'
 import { kitNameOf, markIn, movedOn, pathFrom, type WrittenMark, writeMarked } from './written-kit.js'
 
 /** A kit file to be written for a database, a folder or a feed. */
@@ -21,7 +21,7 @@ const functions = { sql: 'wrapSql', folder: 'wrapFolder', feed: 'wrapFeed' } as 
 
 /** Writes a kit file that wraps a source of data. Throws a `JexoError` where that would lose what somebody has written. */
 export function writeDataKit(outFile: string, kit: DataKit, isForced: boolean): void {
-  if (Object.keys(kit.taken).length === 0) throw problems.wrapTakesNothing(kit.source, '')
+  if (Object.keys(kit.taken).length === 0) throw kitWriterErrors.wrapTakesNothing(kit.source, '')
   const mark: WrittenMark = {
     kind: kit.kind,
     source: isAddress(kit.source) ? kit.source : pathFrom(outFile, kit.source),

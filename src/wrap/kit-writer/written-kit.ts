@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { basename, dirname, relative, resolve, sep } from 'node:path'
-import { problems } from '../../errors.js'
 import { jsonLine } from '../../escape/typescript.js'
+import { kitFileErrors } from '../../kit-file/errors.js'
+import { kitWriterErrors } from './errors.js'
 
 /**
  * What a written kit file says of itself in its last line: of which source it was made, with what options, what each tool was like
@@ -62,8 +63,8 @@ export function writeMarked(outFile: string, text: string, mark: WrittenMark, is
   const out = resolve(outFile)
   if (existsSync(out) && !isForced) {
     const found = readMark(readFileSync(out, 'utf8'))
-    if (!found) throw problems.kitFileExists(outFile)
-    if (found.isEdited) throw problems.kitFileEdited(outFile)
+    if (!found) throw kitWriterErrors.kitFileExists(outFile)
+    if (found.isEdited) throw kitWriterErrors.kitFileEdited(outFile)
   }
   mkdirSync(dirname(out), { recursive: true })
   writeFileSync(out, markedText(text, mark))
@@ -72,9 +73,9 @@ export function writeMarked(outFile: string, text: string, mark: WrittenMark, is
 /** The mark of a kit file. Throws a `JexoError` where there is no file, or it was not written by `jexo wrap`. */
 export function markIn(outFile: string): WrittenMark {
   const out = resolve(outFile)
-  if (!existsSync(out)) throw problems.kitFileMissing(outFile)
+  if (!existsSync(out)) throw kitFileErrors.kitFileMissing(outFile)
   const found = readMark(readFileSync(out, 'utf8'))
-  if (!found) throw problems.kitFileUnmarked(outFile)
+  if (!found) throw kitWriterErrors.kitFileUnmarked(outFile)
   return found.mark
 }
 

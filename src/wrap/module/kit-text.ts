@@ -71,13 +71,13 @@ class ToolWriter {
 
   write(tool: PlannedTool): string {
     const { name, title, about, effect, isEffectGuessed, tags, examples, input, result } = tool
-    if (result.form === 'nothing') this.imports.add('nothing')
+    if (result.form === 'nothing') this.imports.add('noOutput')
     const isEmpty = Object.keys(input.properties ?? {}).length === 0
     const fields = [
       ...(title === undefined ? [] : [`title: ${textLiteral(title)}`]),
       `about: ${textLiteral(about)}`,
       ...(isEmpty ? [] : [`input: ${literal(input, 2, 7)}`]),
-      ...(result.form === 'nothing' ? ['output: nothing'] : []),
+      ...(result.form === 'nothing' ? ['output: noOutput'] : []),
       ...(result.schema ? [`output: ${literal(result.schema, 2, 8)}`] : []),
       `effect: '${effect}'`,
       ...(tags.length > 0 ? [`tags: ${literal(tags, 2)}`] : []),
@@ -215,7 +215,7 @@ const taken = new Set(
     'await break case catch class const continue debugger default delete do else enum export extends false finally for function if ' +
     'implements import in instanceof interface let new null package private protected public return static super switch this throw ' +
     'true try typeof var void while with yield arguments eval undefined ' +
-    'call given result item items error defineKit fromJson toJson tool shared nothing Refusal Buffer Date URL Set Map Object BigInt String Error'
+    'call given result item items error defineKit fromJson toJson tool shared noOutput Refusal Buffer Date URL Set Map Object BigInt String Error'
   ).split(' '),
 )
 

@@ -2,7 +2,7 @@ import { isJexoError } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
 import type { ToolPart } from '../../kit/part.js'
 import { isRefusal, Refusal } from '../../kit/refusal.js'
-import { nothing } from '../../kit/schema.js'
+import { noOutput } from '../../kit/schema.js'
 import type { Shared } from '../../kit/shared.js'
 import { tool } from '../../kit/tool.js'
 import type { JsonObject } from '../../protocol/messages.js'
@@ -25,7 +25,7 @@ export function modulePartsOf(plan: ModulePlan, exports: Exports, instances: Ins
       effect,
       examples,
       input,
-      ...(result.form === 'nothing' ? { output: nothing } : {}),
+      ...(result.form === 'nothing' ? { output: noOutput } : {}),
       ...(result.schema ? { output: result.schema } : {}),
       run: ((given: JsonObject, call: Call) =>
         callFunction(planned, exports, instances, given, call)) as () => never,

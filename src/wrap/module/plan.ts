@@ -1,18 +1,18 @@
-import { problems } from '../../errors.js'
 import { chosenFrom } from '../../kit/choose.js'
 import type { Effect } from '../../kit/effects.js'
 import type { Example } from '../../kit/part.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { guessEffect, snakeCase, wordsOf } from '../naming/effect-words.js'
 import type { Definitions } from './conversion.js'
-import type { FunctionReading, LeftOut, ModuleReading, Parameter, Result } from './reading.js'
+import { moduleErrors } from './errors.js'
+import type { FunctionReading, ModuleReading, Parameter, Result, Skipped } from './reading.js'
 
 /** What will be taken from a module, as JSON: shown by `jexo wrap`, and frozen into packed files. */
 export interface ModulePlan {
   readonly version: 1
   readonly kind: 'module'
   readonly tools: readonly PlannedTool[]
-  readonly leftOut: readonly LeftOut[]
+  readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
 }
 export interface PlannedTool {
@@ -55,7 +55,7 @@ export function planModule(
   options: ModulePlanOptions = {},
   instances: readonly string[] = [],
 ): ModulePlan {
-  const { functions, leftOut, warnings } = reading
+  const { functions, skipped, warnings } = reading
   const callable = functions.filter(({ instanceOf }) => instanceOf === undefined || instances.includes(instanceOf))
   const planned = callable.map((read) => plannedTool(read, options))
   const view = ({ name, tags }: PlannedTool) => ({ key: name, tags })
@@ -68,7 +68,7 @@ export function planModule(
     version: 1,
     kind: 'module',
     tools,
-    leftOut: [...leftOut, ...withoutInstance(functions, instances)],
+    skipped: [...skipped, ...withoutInstance(functions, instances)],
     warnings,
   }
 }
@@ -111,12 +111,12 @@ function mustDiffer(tools: readonly PlannedTool[]): void {
   for (const tool of tools) {
     const earlier = seen.get(tool.name)
     const label = ({ path, where }: PlannedTool) => `${path.join('.')} (${where})`
-    if (earlier) throw problems.wrapNameTaken(tool.name, label(earlier), label(tool))
+    if (earlier) throw moduleErrors.wrapNameTaken(tool.name, label(earlier), label(tool))
     seen.set(tool.name, tool)
   }
 }
 
-function withoutInstance(functions: readonly FunctionReading[], instances: readonly string[]): LeftOut[] {
+function withoutInstance(functions: readonly FunctionReading[], instances: readonly string[]): Skipped[] {
   return functions.flatMap(({ name, where, instanceOf }) =>
     instanceOf === undefined || instances.includes(instanceOf)
       ? []

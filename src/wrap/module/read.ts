@@ -1,12 +1,12 @@
 import { createRequire } from 'node:module'
 import { basename, relative } from 'node:path'
 import type ts from 'typescript'
-import { problems } from '../../errors.js'
 import type { Example } from '../../kit/part.js'
 import { type Compiler, type Docs, docsOf } from './docs.js'
+import { moduleErrors } from './errors.js'
 import { isPlatformFile, Unfit } from './known-types.js'
 import { openProgram, type Program } from './program.js'
-import type { FunctionReading, LeftOut, ModuleReading } from './reading.js'
+import type { FunctionReading, ModuleReading, Skipped } from './reading.js'
 import { literalValue, readParameters, readResult } from './signature.js'
 
 /** A function that was found, before its signature is read. */
@@ -29,15 +29,15 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
   const compiler = createRequire(import.meta.url)('typescript') as Compiler
   const opened = openProgram(compiler, file)
   const source = opened.program.getSourceFile(opened.entry)
-  if (!source) throw problems.sourceMissing(file)
+  if (!source) throw moduleErrors.sourceMissing(file)
   const warnings = checkSources(opened, file)
   const checker = opened.program.getTypeChecker()
   const found = inOrder(candidatesIn(compiler, checker, source, file), source)
   const functions: FunctionReading[] = []
-  const leftOut: LeftOut[] = []
+  const skipped: Skipped[] = []
   for (const candidate of found) {
     const read = readFunction(compiler, checker, candidate, file)
-    if (read && 'reason' in read) leftOut.push(read)
+    if (read && 'reason' in read) skipped.push(read)
     else if (read) functions.push(read)
   }
   const files = opened.program
@@ -46,7 +46,7 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
     .filter((name) => !/[\\/]typescript[\\/]lib[\\/]/.test(name))
   const withMethods = new Set(functions.map(({ instanceOf }) => instanceOf))
   const makeable = makeableClasses(compiler, checker, source).filter((name) => withMethods.has(name))
-  return { reading: { file, functions, leftOut, warnings, makeable }, files }
+  return { reading: { file, functions, skipped, warnings, makeable }, files }
 }
 
 /** An import that is not found ends it; other errors of types are told, since what they do not touch can still be read. */
@@ -62,9 +62,9 @@ function checkSources({ compiler, program, entry }: Program, file: string): stri
     return at + compiler.flattenDiagnosticMessageText(fault.messageText, ' ')
   }
   const unresolved = faults.find(({ code }) => code === 2307 || code === 2792)
-  if (unresolved) throw problems.sourceUnreadable(shown(file), text(unresolved))
+  if (unresolved) throw moduleErrors.sourceUnreadable(shown(file), text(unresolved))
   const syntax = faults.find(({ code }) => code >= 1000 && code < 2000 && code !== 1259)
-  if (syntax) throw problems.sourceUnreadable(shown(file), text(syntax))
+  if (syntax) throw moduleErrors.sourceUnreadable(shown(file), text(syntax))
   return faults.map(text)
 }
 
@@ -84,7 +84,7 @@ function candidatesIn(
   const module = checker.getSymbolAtLocation(source)
   const exported = module ? checker.getExportsOfModule(module) : []
   const whole = module?.exports?.get('export=' as ts.__String)
-  if (exported.length === 0 && !whole) throw problems.sourceWithoutExports(shown(file))
+  if (exported.length === 0 && !whole) throw moduleErrors.sourceWithoutExports(shown(file))
   const found = exported.flatMap((symbol) => candidatesOf(compiler, checker, symbol, source, file))
   if (!whole) return found
   const target = whole.flags & compiler.SymbolFlags.Alias ? checker.getAliasedSymbol(whole) : whole
@@ -201,7 +201,7 @@ function readFunction(
   checker: ts.TypeChecker,
   candidate: Candidate,
   file: string,
-): FunctionReading | LeftOut | undefined {
+): FunctionReading | Skipped | undefined {
   const { path, label, name, instanceOf, symbol, node, type } = candidate
   const signature = type.getCallSignatures()[0] as ts.Signature
   const isSaid = symbol.getDocumentationComment(checker).length + symbol.getJsDocTags(checker).length > 0
@@ -211,7 +211,7 @@ function readFunction(
   const where = placeOf(node.getSourceFile(), node.getStart(), file)
   const place = { compiler, checker, docs, node }
   const fullName = label.join('.')
-  const attempt = <T>(what: string, read: () => T): T | LeftOut => {
+  const attempt = <T>(what: string, read: () => T): T | Skipped => {
     try {
       return read()
     } catch (error) {

@@ -7,14 +7,14 @@ import type { Conversion, Definitions } from './conversion.js'
 export interface ModuleReading {
   readonly file: string
   readonly functions: readonly FunctionReading[]
-  readonly leftOut: readonly LeftOut[]
+  readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
   /** Exported classes whose instances need nothing to be made. */
   readonly makeable: readonly string[]
 }
 
 /** Something that is not taken, and why. */
-export interface LeftOut {
+export interface Skipped {
   readonly name: string
   /** `colony.ts:12` */
   readonly where: string

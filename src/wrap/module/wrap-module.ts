@@ -2,11 +2,11 @@ import { createHash } from 'node:crypto'
 import { existsSync, readFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { problems } from '../../errors.js'
 import type { ToolPart } from '../../kit/part.js'
 import { type MadeWrap, wrapRegistry } from '../source/registry.js'
 import { sourceFile } from '../source/source.js'
 import { readModuleCached } from './cache.js'
+import { moduleErrors } from './errors.js'
 import { type Exports, type Instances, modulePartsOf } from './parts.js'
 import { type ModulePlan, type ModulePlanOptions, planModule } from './plan.js'
 
@@ -34,9 +34,9 @@ export async function wrapModule(source: URL | string, options: WrapModuleOption
   if (frozen) return modulePartsOf(frozen.plan as ModulePlan, frozen.module ?? {}, instances)
   const plan = await planOf(file, planOptions, Object.keys(instances))
   if (plan.tools.length === 0)
-    throw problems.wrapNothingLeft(
+    throw moduleErrors.wrapNothingLeft(
       file,
-      plan.leftOut.map(({ name, reason }) => `${name} (${reason})`),
+      plan.skipped.map(({ name, reason }) => `${name} (${reason})`),
     )
   const exports = await load(file)
   registry.onMade?.({ key, plan, modulePath: file } satisfies MadeWrap)
@@ -49,11 +49,11 @@ export async function planOf(
   options: ModulePlanOptions = {},
   instances: readonly string[] = [],
 ): Promise<ModulePlan> {
-  if (!existsSync(file)) throw problems.sourceMissing(file)
+  if (!existsSync(file)) throw moduleErrors.sourceMissing(file)
   const reading = await readModuleCached(file)
   const classes = new Set(reading.functions.map(({ instanceOf }) => instanceOf))
   const unknown = instances.find((name) => !classes.has(name))
-  if (unknown !== undefined) throw problems.wrapInstanceMissing(unknown, file)
+  if (unknown !== undefined) throw moduleErrors.wrapInstanceMissing(unknown, file)
   return planModule(reading, options, instances)
 }
 
@@ -74,7 +74,7 @@ async function importAt(url: URL, file: string): Promise<Exports> {
     return (await import(url.href)) as Exports
   } catch (error) {
     const isTypeScript = (error as NodeJS.ErrnoException).code === 'ERR_UNKNOWN_FILE_EXTENSION'
-    throw isTypeScript ? problems.sourceNotLoadable(file) : error
+    throw isTypeScript ? moduleErrors.sourceNotLoadable(file) : error
   }
 }
 

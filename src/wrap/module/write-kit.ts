@@ -1,5 +1,4 @@
 import { resolve, sep } from 'node:path'
-import { problems } from '../../errors.js'
 import {
   fingerprint,
   kitNameOf,
@@ -9,6 +8,7 @@ import {
   type WrittenMark,
   writeMarked,
 } from '../kit-writer/written-kit.js'
+import { moduleErrors } from './errors.js'
 import { kitText } from './kit-text.js'
 import type { ModulePlan, ModulePlanOptions, PlannedTool } from './plan.js'
 import { planOf } from './wrap-module.js'
@@ -30,9 +30,9 @@ export async function writeKit(source: string, outFile: string, options: WriteKi
   const { isForced, instances = [], ...planOptions } = options
   const plan = await planOf(source, planOptions, instances)
   if (plan.tools.length === 0)
-    throw problems.wrapNothingLeft(
+    throw moduleErrors.wrapNothingLeft(
       source,
-      plan.leftOut.map(({ name, reason }) => `${name} (${reason})`),
+      plan.skipped.map(({ name, reason }) => `${name} (${reason})`),
     )
   const specifier = specifierOf(source, out)
   const mark = markOf(plan, specifier, { ...planOptions, instances })

@@ -1,11 +1,12 @@
 import { readFile, realpath, stat } from 'node:fs/promises'
 import { dirname, sep } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { isJexoError, problems } from '../../errors.js'
+import { isJexoError, messageOf } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { isPrivateHost } from '../http-api/address.js'
 import { codeOf, withRedirects, withTimeout } from '../http-api/pipeline.js'
 import { networkSender } from '../http-api/sender.js'
+import { moduleErrors } from '../module/errors.js'
 import { wrapRegistry } from '../source/registry.js'
 import { parseText } from './parse-text.js'
 import { boundShape } from './shape.js'
@@ -87,13 +88,14 @@ export async function readDocuments(
   const mayRead = await boundaryOf(rootUrl, allowReferences)
   const add = async (url: string, given?: unknown) => {
     if (url !== rootUrl && !(await mayRead(url)))
-      throw problems.sourceUnreadable(
+      throw moduleErrors.sourceUnreadable(
         shown(url),
         'it is outside the folder or origin of the description; allow it by allowReferences (--allow-ref)',
       )
     const text = given === undefined ? await textAt(url, rootUrl) : ''
     bytes += text.length
-    if (bytes > maxBytes) throw problems.sourceUnreadable(shown(rootUrl), `it has more than ${maxBytes / 1e6} MB`)
+    if (bytes > maxBytes)
+      throw moduleErrors.sourceUnreadable(shown(rootUrl), `it has more than ${maxBytes / 1e6} MB`)
     const document = given ?? parseText(text, shown(url))
     // A value that the author gives is the author's own.
     if (given === undefined) warnings.push(...boundShape(document, shown(url)))
@@ -104,13 +106,13 @@ export async function readDocuments(
   for (let url = waiting.pop(); url !== undefined; url = waiting.pop()) {
     if (documents.has(url)) continue
     if (documents.size >= maxDocuments)
-      throw problems.sourceUnreadable(shown(rootUrl), `it refers to more than ${maxDocuments} files`)
+      throw moduleErrors.sourceUnreadable(shown(rootUrl), `it refers to more than ${maxDocuments} files`)
     try {
       waiting.push(...(await add(url)))
     } catch (error) {
       documents.set(url, undefined)
       warnings.push(
-        `a reference leads to ${shown(url)}, which cannot be read: ${isJexoError(error) ? error.what : String(error)}`,
+        `a reference leads to ${shown(url)}, which cannot be read: ${isJexoError(error) ? error.problem : String(error)}`,
       )
     }
   }
@@ -178,9 +180,9 @@ async function textAt(url: string, rootUrl: string): Promise<string> {
   if (url.startsWith('file:')) {
     const file = fileURLToPath(url)
     const found = await stat(file).catch(() => undefined)
-    if (!found?.isFile()) throw problems.sourceMissing(file)
+    if (!found?.isFile()) throw moduleErrors.sourceMissing(file)
     wrapRegistry().onSource?.(file)
-    if (found.size > maxBytes) throw problems.sourceUnreadable(file, `it has more than ${maxBytes / 1e6} MB`)
+    if (found.size > maxBytes) throw moduleErrors.sourceUnreadable(file, `it has more than ${maxBytes / 1e6} MB`)
     return readFile(file, 'utf8')
   }
   return fetched(
@@ -190,20 +192,20 @@ async function textAt(url: string, rootUrl: string): Promise<string> {
   )
 }
 
-async function fetched(url: string, allowsPrivate: boolean): Promise<string> {
-  const network = networkSender({ maxBytes, allowsPrivate })
+async function fetched(url: string, allowPrivateNetwork: boolean): Promise<string> {
+  const network = networkSender({ maxBytes, allowPrivateNetwork })
   const send = withRedirects(withTimeout(network.send, 30_000), new Set([new URL(url).host]), () => false)
   try {
     const { status, body, isCut } = await send(
       { method: 'GET', url, headers: [['accept', 'application/json, application/yaml, */*;q=0.5']] },
       new AbortController().signal,
     )
-    if (status !== 200) throw problems.sourceUnreadable(url, `the server answered ${status}`)
-    if (isCut) throw problems.sourceUnreadable(url, `it has more than ${maxBytes / 1e6} MB`)
+    if (status !== 200) throw moduleErrors.sourceUnreadable(url, `the server answered ${status}`)
+    if (isCut) throw moduleErrors.sourceUnreadable(url, `it has more than ${maxBytes / 1e6} MB`)
     return Buffer.from(body).toString()
   } catch (error) {
     if (isJexoError(error)) throw error
-    throw problems.sourceUnreadable(url, codeOf(error) ?? (error instanceof Error ? error.message : String(error)))
+    throw moduleErrors.sourceUnreadable(url, codeOf(error) ?? messageOf(error))
   } finally {
     await network.close()
   }

@@ -1,12 +1,13 @@
 import { CORE_SCHEMA, load, mergeTag } from 'js-yaml'
-import { problems } from '../../errors.js'
+import { messageOf } from '../../errors.js'
+import { moduleErrors } from '../module/errors.js'
 
 /** A description's text as data: JSON, or YAML. Throws a `JexoError` that says where it breaks. */
 export function parseText(text: string, where: string): unknown {
   const plain = text.replace(/^\ufeff/, '')
-  if (plain.trim() === '') throw problems.sourceUnreadable(where, 'it is empty')
+  if (plain.trim() === '') throw moduleErrors.sourceUnreadable(where, 'it is empty')
   if (/^\s*</.test(plain))
-    throw problems.sourceUnreadable(
+    throw moduleErrors.sourceUnreadable(
       where,
       'it is HTML or XML, no description; the description itself often is at a link on that page',
     )
@@ -28,11 +29,9 @@ function yamlOf(text: string, where: string, jsonError?: unknown): unknown {
   try {
     return load(text, { schema })
   } catch (error) {
-    if (jsonError !== undefined) throw problems.sourceUnreadable(where, reasonOf(jsonError))
+    if (jsonError !== undefined) throw moduleErrors.sourceUnreadable(where, messageOf(jsonError))
     const { reason, mark } = error as { reason?: string; mark?: { line: number; column: number } }
     const place = mark ? ` at line ${mark.line + 1}, column ${mark.column + 1}` : ''
-    throw problems.sourceUnreadable(where, `its YAML breaks${place}: ${reason ?? reasonOf(error)}`)
+    throw moduleErrors.sourceUnreadable(where, `its YAML breaks${place}: ${reason ?? messageOf(error)}`)
   }
 }
-
-const reasonOf = (error: unknown) => (error instanceof Error ? error.message : String(error))

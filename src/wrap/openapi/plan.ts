@@ -1,7 +1,7 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { type Choosable, chooseOperations, chosenOperations, effectOfMethod } from '../http-api/choose.js'
 import { exampleOf } from '../http-api/example.js'
-import type { LeftOutOperation, PlannedOperation, RestPlan } from '../http-api/operation.js'
+import type { PlannedOperation, RestPlan, SkippedOperation } from '../http-api/operation.js'
 import { type CredentialGiven, ownCredential } from '../http-api/own-credential.js'
 import { plainText } from '../http-api/plain-text.js'
 import type { RestPlanOptions } from '../http-api/plan-options.js'
@@ -41,7 +41,7 @@ export function planOpenApi(
   const slug = settingPrefix.toLowerCase().replace(/[^a-z0-9]+/g, '-')
   const { all, repeated } = namedOperations(reading, options)
   const security = new SecurityReader(reading, settingPrefix)
-  const leftOut: LeftOutOperation[] = malformed.map(({ where, reason }) => ({
+  const skipped: SkippedOperation[] = malformed.map(({ where, reason }) => ({
     name: where,
     where,
     reason,
@@ -56,7 +56,7 @@ export function planOpenApi(
       ('reason' in needs ? { reason: needs.reason, fix: 'give a credential of another kind in code' } : undefined)
     const { method, path } = named.operation
     if (reason || 'reason' in needs)
-      leftOut.push({ name: named.name, where: `${method} ${path}`, ...(reason ?? { reason: '' }) })
+      skipped.push({ name: named.name, where: `${method} ${path}`, ...(reason ?? { reason: '' }) })
     else taken.push({ named, needs })
   }
   const inputs = new SchemaReader(documents, 'in', reading.version !== '3.1')
@@ -99,7 +99,7 @@ export function planOpenApi(
     },
     credentials,
     operations,
-    leftOut,
+    skipped,
     warnings: [...new Set(warnings)],
     inputDefinitions: inputs.definitions,
     outputDefinitions: outputs.definitions,

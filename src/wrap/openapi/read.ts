@@ -1,6 +1,7 @@
-import { problems } from '../../errors.js'
+import { messageOf } from '../../errors.js'
 import { oneLine } from '../../escape/one-line.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
+import { moduleErrors } from '../module/errors.js'
 import { type Documents, readDocuments, shown } from './documents.js'
 import { newerOperation } from './operations.js'
 import type { ReadDescription, ReadOperation } from './reading.js'
@@ -59,7 +60,7 @@ export function readingOf(documents: Documents): ReadDescription {
       try {
         operations.push(isOlder ? olderOperation(context) : newerOperation(context))
       } catch (error) {
-        malformed.push({ where, reason: `it cannot be read (${error instanceof Error ? error.message : error})` })
+        malformed.push({ where, reason: `it cannot be read (${messageOf(error)})` })
       }
     }
   }
@@ -78,7 +79,7 @@ export function readingOf(documents: Documents): ReadDescription {
 
 function versionOf(root: unknown, place: string): ReadDescription['version'] {
   if (!isObject(root))
-    throw problems.sourceUnreadable(
+    throw moduleErrors.sourceUnreadable(
       place,
       `it is ${root === undefined || root === null ? 'empty' : 'no object'}, not an OpenAPI description`,
     )
@@ -87,7 +88,7 @@ function versionOf(root: unknown, place: string): ReadDescription['version'] {
   if (/^3\.0(\.|$)/.test(version)) return '3.0'
   if (/^3\.\d/.test(version)) return '3.1'
   const said = version === '' ? 'it says neither "openapi" nor "swagger"' : `it is of version ${version}`
-  throw problems.sourceUnreadable(place, `${said}; OpenAPI 2.0, 3.0 and 3.1 can be read`)
+  throw moduleErrors.sourceUnreadable(place, `${said}; OpenAPI 2.0, 3.0 and 3.1 can be read`)
 }
 
 function schemesOf(documents: Documents, isOlder: boolean): Record<string, JsonObject> {

@@ -1,4 +1,4 @@
-import { problems } from '../../errors.js'
+import { moduleErrors } from '../module/errors.js'
 
 const maxDepth = 400
 /** How many values YAML aliases may repeat, all together. */
@@ -14,9 +14,9 @@ export function boundShape(document: unknown, where: string): string[] {
   const stack: { value: Record<string, unknown>; keys: readonly string[]; at: number; size: number }[] = []
   let left = maxRepeated
   const enter = (value: object) => {
-    if (open.has(value)) throw problems.sourceUnreadable(where, 'it refers to itself by a YAML alias')
+    if (open.has(value)) throw moduleErrors.sourceUnreadable(where, 'it refers to itself by a YAML alias')
     if (stack.length >= maxDepth)
-      throw problems.sourceUnreadable(where, `it is nested more than ${maxDepth} levels deep`)
+      throw moduleErrors.sourceUnreadable(where, `it is nested more than ${maxDepth} levels deep`)
     open.add(value)
     stack.push({ value: value as Record<string, unknown>, keys: Object.keys(value), at: 0, size: 1 })
   }

@@ -1,10 +1,10 @@
-import { problems } from '../../errors.js'
 import type { Part } from '../../kit/part.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { mostToolsFrom } from '../http-api/limits.js'
 import type { RestPlan } from '../http-api/operation.js'
 import { planningOptions, type RestOptions, restPartsOf } from '../http-api/parts.js'
 import { reasonsOf } from '../http-api/reasons.js'
+import { kitWriterErrors } from '../kit-writer/errors.js'
 import { frozenOr } from '../source/frozen.js'
 import { sourceUrl } from '../source/source.js'
 import type { OpenApiPlanOptions } from './plan.js'
@@ -24,7 +24,7 @@ export type OpenApiSource = URL | string | JsonObject
  */
 export async function wrapOpenApi(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<Part[]> {
   const plan = await frozenOr('openapi', source, planningOptions(options), () => openApiPlan(source, options))
-  if (plan.operations.length === 0) throw problems.wrapTakesNothing(labelOf(source), reasonsOf(plan))
+  if (plan.operations.length === 0) throw kitWriterErrors.wrapTakesNothing(labelOf(source), reasonsOf(plan))
   return restPartsOf(plan, options)
 }
 

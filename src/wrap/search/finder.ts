@@ -1,3 +1,4 @@
+import { messageOf } from '../../errors.js'
 import { fused } from './fuse.js'
 import { type Embed, VectorIndex } from './vectors.js'
 import { type Entry, type Hit, WordIndex } from './word-index.js'
@@ -45,7 +46,7 @@ export class Likeness<Key> {
       await this.#vectors?.complete(signal)
       this.#fault = undefined
     } catch (error) {
-      this.#fault = error instanceof Error ? error.message : String(error)
+      this.#fault = messageOf(error)
     }
     return this.#fault
   }
@@ -66,7 +67,7 @@ export class Likeness<Key> {
       }
     } catch (error) {
       signal.throwIfAborted()
-      return { hits: byWords, note: byWordsOnly(error instanceof Error ? error.message : String(error)) }
+      return { hits: byWords, note: byWordsOnly(messageOf(error)) }
     }
   }
 }

@@ -1,5 +1,5 @@
-import { problems } from '../../errors.js'
 import { isObject } from '../../protocol/messages.js'
+import { searchErrors } from './errors.js'
 import type { Embed } from './vectors.js'
 
 export interface HttpEmbeddingsOptions {
@@ -34,7 +34,8 @@ export function httpEmbeddings(url: URL | string, options: HttpEmbeddingsOptions
       signal: AbortSignal.any([signal, AbortSignal.timeout(timeoutMs)]),
     })
     const text = await body.text()
-    if (statusCode !== 200) throw problems.embeddingsFailed(place, `status ${statusCode}: ${text.slice(0, 200)}`)
+    if (statusCode !== 200)
+      throw searchErrors.embeddingsFailed(place, `status ${statusCode}: ${text.slice(0, 200)}`)
     return vectorsIn(text, texts.length, place)
   }
 }
@@ -48,7 +49,7 @@ function vectorsIn(text: string, count: number, place: string): number[][] {
     vectors[typeof item.index === 'number' ? item.index : at] = item.embedding.map(Number)
   }
   const isWhole = vectors.length === count && Array.from(vectors).every((vector) => vector?.every(Number.isFinite))
-  if (!isWhole) throw problems.embeddingsFailed(place, 'it gave no vector for each text')
+  if (!isWhole) throw searchErrors.embeddingsFailed(place, 'it gave no vector for each text')
   return vectors
 }
 

@@ -1,7 +1,7 @@
 import { basename } from 'node:path'
-import { problems } from '../../errors.js'
 import { type Setting, setting } from '../../kit/settings.js'
 import { sourceFile } from '../source/source.js'
+import { sqlErrors } from './errors.js'
 import type { SqlDialect } from './tokens.js'
 
 /** Where a database is, and the settings that say more: never a password. */
@@ -42,12 +42,12 @@ export function readAddress(
 ): { address: SqlAddress; secrets: Secrets } {
   const text = String(source)
   if (!isSqlAddress(text)) {
-    if (/^[a-z][a-z\d+.-]+:\/\//i.test(text) && !text.startsWith('file:')) throw problems.sqlAddress(masked(text))
+    if (/^[a-z][a-z\d+.-]+:\/\//i.test(text) && !text.startsWith('file:')) throw sqlErrors.sqlAddress(masked(text))
     const file = sourceFile(source)
     const name = nameOf(given.name ?? basename(file).replace(/\.(sqlite3?|db3?)$/i, ''))
     return { address: { dialect: 'sqlite', name, file, setting: `${prefixOf(given, name)}_FILE` }, secrets: {} }
   }
-  if (!URL.canParse(text)) throw problems.sqlAddress(masked(text))
+  if (!URL.canParse(text)) throw sqlErrors.sqlAddress(masked(text))
   const url = new URL(text)
   const dialect = schemes[url.protocol] as SqlDialect
   const { username, password } = url
@@ -125,7 +125,7 @@ export function connectionOf(
 ): Connection {
   const text = settings[address.setting] || address.url || ''
   const { address: read, secrets: within } = readAddress(text)
-  if (read.url === undefined) throw problems.sqlAddress(masked(text))
+  if (read.url === undefined) throw sqlErrors.sqlAddress(masked(text))
   const url = new URL(read.url)
   const user = settings[address.userSetting ?? ''] || within.user || secrets.user
   const password = settings[address.passwordSetting ?? ''] || within.password || secrets.password

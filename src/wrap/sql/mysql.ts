@@ -1,6 +1,5 @@
 import type { Duplex } from 'node:stream'
 import type { FieldPacket, Connection as MysqlConnection, Pool, PoolConnection, ResultSetHeader } from 'mysql2'
-import { problems } from '../../errors.js'
 import type { Connection } from './address.js'
 import { namedTypeSchema } from './column-types.js'
 import {
@@ -16,6 +15,7 @@ import {
   type SqlValue,
   uniqueColumns,
 } from './driver.js'
+import { sqlErrors } from './errors.js'
 import { limitFrames, mysqlFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
 
@@ -43,14 +43,14 @@ export class MysqlDriver implements SqlDriver {
 
   async ping(): Promise<void> {
     const connection = await this.#connect().catch((error) => {
-      throw problems.sqlUnreachable(this.label, messageOf(error))
+      throw sqlErrors.sqlUnreachable(this.label, driverMessage(error))
     })
     connection.release()
   }
 
   async run(request: SqlRequest): Promise<SqlAnswer> {
     const connection = await this.#connect().catch((error) => {
-      throw new SqlFailure('lost', `it cannot be reached (${messageOf(error)})`, error)
+      throw new SqlFailure('lost', `it cannot be reached (${driverMessage(error)})`, error)
     })
     const interruption: Interruption = {
       stop: () => this.#kill(connection.threadId),
@@ -204,7 +204,7 @@ async function loadMysql(): Promise<typeof import('mysql2')> {
     const loaded = await import('mysql2')
     return (loaded as unknown as { default: typeof import('mysql2') }).default
   } catch {
-    throw problems.packageMissing('mysql2', 'MySQL and MariaDB')
+    throw sqlErrors.packageMissing('mysql2', 'MySQL and MariaDB')
   }
 }
 
@@ -276,7 +276,7 @@ function typeName(types: Readonly<Record<string, number>>, code: number): string
 function failureOf(error: unknown): SqlFailure {
   if (error instanceof SqlFailure) return error
   const { code = '', errno = 0, sqlState } = error as { code?: string; errno?: number; sqlState?: string }
-  const message = messageOf(error)
+  const message = driverMessage(error)
   if (errno === 1317 || errno === 1969 || errno === 3024) return new SqlFailure('timeout', message, error)
   if (errno === 1792) return new SqlFailure('readonly', message, error)
   if (errno === 1205 || errno === 1213) return new SqlFailure('locked', message, error)
@@ -288,7 +288,7 @@ function failureOf(error: unknown): SqlFailure {
   return new SqlFailure(isLost ? 'lost' : 'statement', message, error)
 }
 
-const messageOf = (error: unknown): string => {
+const driverMessage = (error: unknown): string => {
   const { message, code } = error as { message?: string; code?: string }
   return message || code || String(error)
 }

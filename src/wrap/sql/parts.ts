@@ -105,5 +105,5 @@ function touchRows({ tables }: SqlPlan, query: PlannedQuery, rows: readonly SqlR
   for (const table of tables.filter(({ bareName, isByKey }) => isByKey && words.has(bareName.toLowerCase())))
     for (const row of rows)
       if (table.key.every((column) => row[column] !== undefined && row[column] !== null))
-        call.touch(rowUri(table.uri, table.key, row))
+        call.resourceUpdated(rowUri(table.uri, table.key, row))
 }

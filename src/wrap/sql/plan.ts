@@ -30,7 +30,7 @@ export interface SqlPlan {
   readonly address: SqlAddress
   readonly tools: readonly PlannedQuery[]
   readonly tables: readonly PlannedTable[]
-  readonly leftOut: readonly LeftOutQuery[]
+  readonly skipped: readonly SkippedQuery[]
   readonly warnings: readonly string[]
   readonly prefix: string
   readonly adHoc: boolean
@@ -61,7 +61,7 @@ export interface PlannedTable extends Table {
   readonly uri: string
   readonly isByKey: boolean
 }
-export interface LeftOutQuery {
+export interface SkippedQuery {
   readonly name: string
   readonly where: string
   readonly reason: string
@@ -81,7 +81,7 @@ export function planSql(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan
     ...(options.tables === false ? [] : known.map((table) => ({ table, key: table.name, tags: [] as string[] }))),
   ]
   const chosen = choice(items, options, read.tables === undefined)
-  const leftOut: LeftOutQuery[] = []
+  const skipped: SkippedQuery[] = []
   const warnings = (read.refused ?? []).map(
     ({ name, reason }) => `${name}: skipped, the database refuses it (${reason})`,
   )
@@ -91,7 +91,7 @@ export function planSql(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan
     if (!('query' in item)) continue
     const { query, key: name } = item
     const fault = faultOf(query, taken.get(name)) ?? (chosen.has(item) ? undefined : notAmong)
-    if (fault) leftOut.push({ name, where: query.where, ...fault })
+    if (fault) skipped.push({ name, where: query.where, ...fault })
     else {
       taken.set(name, query.where)
       warnings.push(...warningsOf(query, name))
@@ -106,7 +106,7 @@ export function planSql(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan
     tables: items.flatMap((item) =>
       'table' in item && chosen.has(item) ? [plannedTable(item.table, address)] : [],
     ),
-    leftOut,
+    skipped,
     warnings,
     prefix,
     adHoc: options.adHoc === true,

@@ -1,6 +1,5 @@
 import type { Duplex } from 'node:stream'
 import type { Client, ClientBase, FieldDef, Pool, PoolClient } from 'pg'
-import { problems } from '../../errors.js'
 import { isRefusal } from '../../kit/refusal.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { Connection } from './address.js'
@@ -17,6 +16,7 @@ import {
   type SqlRequest,
   uniqueColumns,
 } from './driver.js'
+import { sqlErrors } from './errors.js'
 import { limitFrames, postgresFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
 import { checkForeign, widePrivileges } from './postgres-guard.js'
@@ -46,14 +46,14 @@ export class PostgresDriver implements SqlDriver {
 
   async ping(): Promise<void> {
     const client = await this.#connect().catch((error) => {
-      throw problems.sqlUnreachable(this.label, messageOf(error))
+      throw sqlErrors.sqlUnreachable(this.label, driverMessage(error))
     })
     client.release()
   }
 
   async run(request: SqlRequest): Promise<SqlAnswer> {
     const client = await this.#connect().catch((error) => {
-      throw new SqlFailure('lost', `it cannot be reached (${messageOf(error)})`, error)
+      throw new SqlFailure('lost', `it cannot be reached (${driverMessage(error)})`, error)
     })
     const interruption: Interruption = { stop: () => this.#cancel(client), giveUp: () => client.release(true) }
     let isBroken = request.isForeign === true
@@ -149,7 +149,7 @@ async function loadPg(): Promise<typeof import('pg')> {
     const loaded = await import('pg')
     return loaded.default as unknown as typeof import('pg')
   } catch {
-    throw problems.packageMissing('pg', 'PostgreSQL')
+    throw sqlErrors.packageMissing('pg', 'PostgreSQL')
   }
 }
 
@@ -269,12 +269,12 @@ function failureOf(error: unknown): SqlFailure {
   if (code === '55P03' || code === '40P01') return new SqlFailure('locked', said, error)
   // By class: connection exceptions, and what an administrator ends; without a code it is the network.
   const isLost = /^(08|57P|53)/.test(code) || !/^[0-9A-Z]{5}$/.test(code)
-  return new SqlFailure(isLost ? 'lost' : 'statement', isLost ? messageOf(error) : said, error)
+  return new SqlFailure(isLost ? 'lost' : 'statement', isLost ? driverMessage(error) : said, error)
 }
 
-const messageOf = (error: unknown): string => {
+const driverMessage = (error: unknown): string => {
   const { message, code, errors } = error as { message?: string; code?: string; errors?: unknown[] }
-  return message || (errors?.[0] ? messageOf(errors[0]) : (code ?? String(error)))
+  return message || (errors?.[0] ? driverMessage(errors[0]) : (code ?? String(error)))
 }
 
 function columnValue(oid: number, text: string): unknown {

@@ -1,13 +1,13 @@
 import { readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
-import { problems } from '../../errors.js'
+import { moduleErrors } from '../module/errors.js'
 import { sourceFile } from '../source/source.js'
 
 /** A file, or all of a folder, by name. */
 export function queryFiles(source: URL | string): string[] {
   const path = sourceFile(source)
   const found = statSync(path, { throwIfNoEntry: false })
-  if (!found) throw problems.sourceMissing(path)
+  if (!found) throw moduleErrors.sourceMissing(path)
   if (!found.isDirectory()) return [path]
   return readdirSync(path)
     .filter((name) => /\.sql$/i.test(name))

@@ -1,4 +1,3 @@
-import { problems } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
 import { closestTo } from '../../kit/closest.js'
 import type { Part } from '../../kit/part.js'
@@ -6,6 +5,7 @@ import { tool } from '../../kit/tool.js'
 import { Finder, type FinderOptions } from '../search/finder.js'
 import { belongings, rowUri } from './belongings.js'
 import type { SharedDatabase, SqlDatabase } from './database.js'
+import { sqlErrors } from './errors.js'
 import type { PlannedTable, SqlPlan } from './plan.js'
 
 export interface SqlSearchOptions extends FinderOptions {
@@ -114,7 +114,7 @@ function placeOf({ tables }: SqlPlan, text: string): { table: PlannedTable; colu
   const column = text.slice(at + 1)
   if (table?.columns.some(({ name }) => name === column)) return { table, column }
   const known = tables.flatMap(({ name, columns }) => columns.map((one) => `${name}.${one.name}`))
-  throw problems.columnMissing(text, closestTo(text, known))
+  throw sqlErrors.columnMissing(text, closestTo(text, known))
 }
 
 async function build(

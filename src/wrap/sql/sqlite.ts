@@ -3,7 +3,7 @@ import { existsSync, renameSync, rmSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { basename } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { problems } from '../../errors.js'
+import { messageOf } from '../../errors.js'
 import { packagedPath } from '../source/packaged.js'
 import { sqliteSchema } from './column-types.js'
 import {
@@ -17,6 +17,7 @@ import {
   type SqlRequest,
   uniqueColumns,
 } from './driver.js'
+import { sqlErrors } from './errors.js'
 import { notAllowed } from './foreign.js'
 import { type ChildAnswer, type ChildRequest, childProgram } from './sqlite-child.js'
 import { sqliteGuard } from './sqlite-guard.js'
@@ -44,10 +45,10 @@ export class SqliteDriver implements SqlDriver {
 
   async ping(): Promise<void> {
     await this.#make()
-    if (!existsSync(this.#file)) throw problems.sqlUnreachable(this.label, `there is no file ${this.#file}`)
+    if (!existsSync(this.#file)) throw sqlErrors.sqlUnreachable(this.label, `there is no file ${this.#file}`)
     const child = await this.#take('read').catch(async (error) => {
       if (await this.#recovered(error)) return this.#take('read')
-      throw problems.sqlUnreachable(this.label, error instanceof Error ? error.message : String(error))
+      throw sqlErrors.sqlUnreachable(this.label, messageOf(error))
     })
     this.#give('read', child)
   }
@@ -132,7 +133,7 @@ export class SqliteDriver implements SqlDriver {
         renameSync(draft, this.#file)
       } catch (error) {
         rmSync(draft, { force: true })
-        throw problems.sqlUnreachable(this.label, error instanceof Error ? error.message : String(error))
+        throw sqlErrors.sqlUnreachable(this.label, messageOf(error))
       } finally {
         child.end()
         this.#made = undefined
@@ -260,7 +261,7 @@ function libraryPath(): string {
   try {
     return packagedPath('libsql') ?? createRequire(import.meta.url).resolve('libsql')
   } catch {
-    throw problems.packageMissing('libsql', 'SQLite files')
+    throw sqlErrors.packageMissing('libsql', 'SQLite files')
   }
 }
 

@@ -1,7 +1,7 @@
-import { problems } from '../../errors.js'
 import { brands } from '../../kit/brand.js'
 import type { Part } from '../../kit/part.js'
 import type { JsonObject } from '../../protocol/messages.js'
+import { kitWriterErrors } from '../kit-writer/errors.js'
 import { contentMark, frozenOr } from '../source/frozen.js'
 import { wrapRegistry } from '../source/registry.js'
 import { type DatabaseOptions, driverFor, isSharedDatabase, type SharedDatabase, sqlDatabase } from './database.js'
@@ -45,7 +45,7 @@ export async function wrapSql(
   const packages = place.dialect === 'sqlite' ? ['libsql'] : []
   const plan = await frozenOr('sql', place as JsonObject, given, make, { packages })
   if (plan.tools.length === 0 && plan.tables.length === 0 && !plan.adHoc && !plan.isPartial)
-    throw problems.wrapTakesNothing(database.address.name, reasonsOf(plan))
+    throw kitWriterErrors.wrapTakesNothing(database.address.name, reasonsOf(plan))
   return plan.isPartial ? partialParts(plan, database, options) : sqlPartsOf(plan, database, search)
 }
 
@@ -60,8 +60,8 @@ export async function sqlPlan(
   return plan
 }
 
-export const reasonsOf = ({ leftOut }: SqlPlan): string =>
-  leftOut
+export const reasonsOf = ({ skipped }: SqlPlan): string =>
+  skipped
     .slice(0, 3)
     .map(({ name, reason }) => `${name}: ${reason}`)
     .join('; ')

@@ -1,8 +1,9 @@
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
+import type { ErrorCode } from '../errors.js'
 
-/** How a place serves: kept in its folder, changed by the options of `ship`. */
-export interface PlaceSettings {
+/** How a location serves: kept in its folder, changed by the options of `ship`. */
+export interface DeploymentSettings {
   /** Address of its port; 127.0.0.1 by default. */
   host: string
   port: number
@@ -18,7 +19,7 @@ export interface PlaceSettings {
   readyMs: number
 }
 
-export const usualSettings: PlaceSettings = {
+export const usualSettings: DeploymentSettings = {
   host: '127.0.0.1',
   port: 4870,
   path: '/mcp',
@@ -26,7 +27,7 @@ export const usualSettings: PlaceSettings = {
   readyMs: 30_000,
 }
 
-/** One release, as the place remembers it. */
+/** One release, as the location remembers it. */
 export interface ReleaseNote {
   id: string
   /** Name of the packed file. */
@@ -37,7 +38,7 @@ export interface ReleaseNote {
   at: string
   outcome: 'served' | 'refused'
 }
-export interface PlaceMemory {
+export interface DeploymentState {
   current?: string
   /** Oldest first. */
   releases: ReleaseNote[]
@@ -59,19 +60,27 @@ export interface ShipHeader {
   /** `linux-x64` where it carries native parts. */
   platform?: string
   bytes: number
-  settings: Partial<PlaceSettings>
-  /** Variables for the place's `.env`. */
+  settings: Partial<DeploymentSettings>
+  /** Variables for the location's `.env`. */
   environment: Record<string, string>
   /** Makes a token where access needs one and there is none. */
   makesToken: boolean
 }
 
+/** An error as it travels from the far side. */
+export interface Failure {
+  code: ErrorCode
+  problem: string
+  fix: string
+  location?: string | undefined
+}
+
 /** What the far side says while it works: one JSON object a line. */
 export type FarEvent =
   | { say: string }
-  | { failed: { code: string; message: string } }
+  | { failed: Failure }
   | { done: ShipDone }
-  | { status: PlaceStatus }
+  | { status: DeploymentStatus }
   | { logs: string }
 
 export interface ShipDone {
@@ -84,7 +93,7 @@ export interface ShipDone {
   tools: number
 }
 
-export interface PlaceStatus {
+export interface DeploymentStatus {
   url: string
   publicUrl?: string
   isRunning: boolean
@@ -93,7 +102,7 @@ export interface PlaceStatus {
 }
 
 export const places = {
-  settings: (folder: string) => join(folder, 'place.json'),
+  settings: (folder: string) => join(folder, 'location.json'),
   memory: (folder: string) => join(folder, 'releases.json'),
   running: (folder: string) => join(folder, 'running.json'),
   environment: (folder: string) => join(folder, '.env'),
@@ -120,10 +129,10 @@ export async function writeWhole(file: string, content: string | Uint8Array, mod
 export const writeJson = (file: string, value: unknown): Promise<void> =>
   writeWhole(file, `${JSON.stringify(value, null, 2)}\n`)
 
-export const readSettings = async (folder: string): Promise<PlaceSettings> => ({
+export const readSettings = async (folder: string): Promise<DeploymentSettings> => ({
   ...usualSettings,
-  ...(await readJson<Partial<PlaceSettings>>(places.settings(folder))),
+  ...(await readJson<Partial<DeploymentSettings>>(places.settings(folder))),
 })
 
-export const readMemory = async (folder: string): Promise<PlaceMemory> =>
-  (await readJson<PlaceMemory>(places.memory(folder))) ?? { releases: [] }
+export const readMemory = async (folder: string): Promise<DeploymentState> =>
+  (await readJson<DeploymentState>(places.memory(folder))) ?? { releases: [] }

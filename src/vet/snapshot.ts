@@ -5,7 +5,7 @@ import type { PromptDefinition, ToolDefinition } from '../protocol/types.js'
 import type { Contract } from './contract.js'
 
 /** All of a server that rules look at: what it says of itself over the wire, and what is known beside. */
-export interface Surface extends Catalogue {
+export interface Snapshot extends Catalogue {
   name: string
   version: string
   instructions: string | undefined
@@ -68,7 +68,7 @@ export const schemasOf = (tool: ToolDefinition): { of: 'input' | 'output'; schem
 
 /** A rule's work for each schema within each tool's input. */
 export function inInputs<T>(
-  { tools }: Surface,
+  { tools }: Snapshot,
   look: (schema: JsonObject, depth: number) => T | undefined,
 ): { tool: ToolDefinition; path: string; found: T }[] {
   return tools.flatMap((tool) =>

@@ -1,14 +1,14 @@
 import { RunningKit, type RunningOptions } from '../engine/running-kit.js'
-import { problems } from '../errors.js'
 import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { Link, type LinkOptions } from '../link/link.js'
-import { dialEach, type Links } from './dial-all.js'
+import { connectEach, type Links } from './connect-all.js'
+import { transportErrors } from './errors.js'
 import { type HttpExchange, HttpStatus, HttpWire } from './http-wire.js'
 import { MemoryWire } from './memory.js'
 import { TwoEndpointWire } from './two-endpoint-wire.js'
 
-export interface DialOptions extends LinkOptions, Partial<RunningOptions> {
+export interface ConnectOptions extends LinkOptions, Partial<RunningOptions> {
   /** Sent with every request over HTTP. */
   headers?: Readonly<Record<string, string>>
   /** Hears of each HTTP request when the head of its answer is there. */
@@ -20,22 +20,22 @@ export interface DialOptions extends LinkOptions, Partial<RunningOptions> {
  * Rejects with a `JexoError` that says why there is no connection.
  *
  * @example
- * const link = await dial(kit, { replace: [[scales, fakeScales]] })
+ * const link = await connect(kit, { replace: [[scales, fakeScales]] })
  * const { structuredContent } = await link.call('weigh_hive', { hive: 'ML-04' })
  */
-export async function dial(target: string | URL | Kit, options: DialOptions = {}): Promise<Link> {
+export async function connect(target: string | URL | Kit, options: ConnectOptions = {}): Promise<Link> {
   if (isKit(target)) {
     const showsUpstream = options.onUpstream !== undefined
     const defaults: RunningOptions = { environment: {}, validator: interpretingValidator, showsUpstream }
     return Link.open(new MemoryWire(new RunningKit(target, { ...defaults, ...options }), true), options)
   }
   const url = String(target)
-  if (!/^https?:\/\//.test(url) || !URL.canParse(url)) throw problems.targetUnknown(url)
+  if (!/^https?:\/\//.test(url) || !URL.canParse(url)) throw transportErrors.targetUnknown(url)
   return openHttp(new URL(url), options)
 }
 
 /** Over HTTP; a server that knows no `initialize` by POST is tried in the older two-endpoint form (digest §8). */
-async function openHttp(url: URL, options: DialOptions): Promise<Link> {
+async function openHttp(url: URL, options: ConnectOptions): Promise<Link> {
   const headers = { ...(options.headers ? { headers: options.headers } : {}), onExchange: options.onExchange }
   try {
     return await Link.open(new HttpWire(url, headers), options)
@@ -51,11 +51,11 @@ async function openHttp(url: URL, options: DialOptions): Promise<Link> {
 /**
  * Opens several links side by side. Never rejects for one that does not open: `failed` says why.
  *
- * @example const { links, failed, close } = await dialAll({ bees: 'http://127.0.0.1:4870/mcp', local: kit })
+ * @example const { links, failed, close } = await connectAll({ bees: 'http://127.0.0.1:4870/mcp', local: kit })
  */
-export function dialAll(
+export function connectAll(
   entries: Readonly<Record<string, string | URL | Kit>>,
-  options: DialOptions = {},
+  options: ConnectOptions = {},
 ): Promise<Links> {
-  return dialEach(entries, async (target) => dial(target, options))
+  return connectEach(entries, async (target) => connect(target, options))
 }

@@ -1,23 +1,28 @@
 import { type ChildProcess, spawn } from 'node:child_process'
-import { problems } from '../errors.js'
+import { messageOf } from '../errors.js'
 import { sshCommand } from '../ssh/ssh-command.js'
+import { serveErrors } from './errors.js'
 import type { Log } from './log.js'
 
-export interface Through {
+export interface SshTunnel {
   /** `[user@]host` or `ssh://[user@]host[:port]`, as the system's ssh takes it. */
   destination: string
   /** Where it listens on the far side, `[address:]port`; the port of the server there, on its loopback, by default. */
   remote?: string | undefined
 }
 
-const mark = 'jexo-through'
+const mark = 'jexo-ssh-tunnel'
 const longestPauseMs = 30_000
 
 /**
  * Lets others reach a port of this machine through another one, by a reverse forward of the system's ssh. Rejects where the first attempt
  * fails; a forward that is lost later is opened again. Gives what ends it.
  */
-export async function openThrough({ destination, remote }: Through, port: number, log: Log): Promise<() => void> {
+export async function openSshTunnel(
+  { destination, remote }: SshTunnel,
+  port: number,
+  log: Log,
+): Promise<() => void> {
   const forward = `${remote ?? port}:127.0.0.1:${port}`
   let isStopped = false
   let child: ChildProcess | undefined
@@ -30,18 +35,18 @@ export async function openThrough({ destination, remote }: Through, port: number
     pauseMs = 1000
     void opened.ended.then((reason) => {
       if (isStopped) return
-      log.write('warning', `the way through ${destination} is lost (${reason}); it is opened again`)
+      log.write('warning', `the ssh tunnel to ${destination} was lost (${reason}); reconnecting`)
       again()
     })
   }
   const again = () => {
     timer = setTimeout(() => {
       open().then(
-        () => log.write('info', `reached through ${destination} again`),
+        () => log.write('info', `the ssh tunnel to ${destination} is open again`),
         (error) => {
           if (isStopped) return
           pauseMs = Math.min(pauseMs * 2, longestPauseMs)
-          log.write('warning', error instanceof Error ? error.message : String(error))
+          log.write('warning', messageOf(error))
           again()
         },
       )
@@ -80,7 +85,7 @@ function openOnce(destination: string, forward: string) {
   })
   const isUp = new Promise<void>((resolve, reject) => {
     child.stdout.on('data', (chunk) => String(chunk).includes(mark) && resolve())
-    void ended.then((reason) => reject(problems.sshFailed(destination, reason)))
+    void ended.then((reason) => reject(serveErrors.sshFailed(destination, reason)))
   })
   return { child, isUp, ended }
 }

@@ -1,50 +1,51 @@
 import { spawn } from 'node:child_process'
 import { resolve } from 'node:path'
 import { quote } from 'shell-quote'
-import { problems } from '../errors.js'
+import { serveErrors } from '../serve/errors.js'
 import { sshCommand } from '../ssh/ssh-command.js'
 import { LineSplitter } from '../transport/line-splitter.js'
+import { shipErrors } from './errors.js'
 
-/** Where a place is: a folder of this machine, or of one that ssh reaches. */
-export interface Place {
+/** Where a location is: a folder of this machine, or of one that ssh reaches. */
+export interface DeployLocation {
   folder: string
   /** `[user@]host`; undefined for this machine. */
   destination: string | undefined
 }
 
 /** Reads `--to`: a folder, or `[user@]host:folder` as ssh has it: relative to the home there. A drive letter is no host. */
-export function readPlace(text: string): Place {
+export function readLocation(text: string): DeployLocation {
   const found = /^([^:/\\]{2,}):(.+)$/.exec(text)
   if (found?.[1] !== undefined && found[2] !== undefined)
     return { destination: found[1], folder: found[2].replace(/^~\//, '') }
   return { destination: undefined, folder: resolve(text) }
 }
 
-export const labelOfPlace = ({ destination, folder }: Place): string =>
+export const locationLabel = ({ destination, folder }: DeployLocation): string =>
   destination === undefined ? folder : `${destination}:${folder}`
 
 /** Puts a file there, in one step; makes the folder first. */
-export async function putFile(place: Place, name: string, content: Uint8Array): Promise<void> {
-  const { folder } = place
+export async function putFile(location: DeployLocation, name: string, content: Uint8Array): Promise<void> {
+  const { folder } = location
   const program = `mkdir -p -- ${quote([folder])} && cd -- ${quote([folder])} && cat > ${name}.draft && mv ${name}.draft ${name}`
-  await runShell(place, program, content, () => {})
+  await runShell(location, program, content, () => {})
 }
 
-/** Runs a script of the place's folder with its Node, and hears what it says line by line. */
+/** Runs a script of the location's folder with its Node, and hears what it says line by line. */
 export async function runThere(
-  place: Place,
+  location: DeployLocation,
   node: string,
   words: readonly string[],
   input: Uint8Array,
   hear: (line: string) => void,
 ): Promise<void> {
-  const program = `cd -- ${quote([place.folder])} && exec ${quote([node, ...words])}`
-  await runShell(place, program, input, hear)
+  const program = `cd -- ${quote([location.folder])} && exec ${quote([node, ...words])}`
+  await runShell(location, program, input, hear)
 }
 
 /** Runs a line of the POSIX shell, here or there. Rejects with a `JexoError` that holds what it complained of. */
 function runShell(
-  { destination }: Place,
+  { destination }: DeployLocation,
   program: string,
   input: Uint8Array,
   hear: (line: string) => void,
@@ -64,13 +65,17 @@ function runShell(
   child.stdin.end(input)
   return new Promise((done, reject) => {
     const failed = (reason: string) =>
-      reject(destination === undefined ? problems.placeUnusable(reason) : problems.sshFailed(destination, reason))
+      reject(
+        destination === undefined
+          ? shipErrors.deployFolderUnusable(reason)
+          : serveErrors.sshFailed(destination, reason),
+      )
     child.once('error', (error) => failed(error.message))
     child.once('close', (code) => {
       lines.end()
       // What the script itself refuses it has said already.
       if (code === 0 || code === 1) return done()
-      if (code === 127) return reject(problems.farNodeMissing(complaint.trim().split('\n').at(-1) ?? ''))
+      if (code === 127) return reject(shipErrors.farNodeMissing(complaint.trim().split('\n').at(-1) ?? ''))
       failed(complaint.trim().split('\n').at(-1) || `it ended with code ${code}`)
     })
   })

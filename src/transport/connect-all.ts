@@ -1,4 +1,5 @@
-import { isJexoError, type JexoError, problems } from '../errors.js'
+import { isJexoError, type JexoError } from '../errors.js'
+import { linkErrors } from '../link/errors.js'
 import type { Link } from '../link/link.js'
 
 /** Several links side by side: those that opened, and why the others did not. */
@@ -10,18 +11,18 @@ export interface Links {
 }
 
 /** Opens all entries at once; one that does not open keeps nobody else from it. */
-export async function dialEach<T>(
+export async function connectEach<T>(
   entries: Readonly<Record<string, T>>,
-  dial: (target: T) => Promise<Link>,
+  connect: (target: T) => Promise<Link>,
 ): Promise<Links> {
   const links: Record<string, Link> = {}
   const failed: Record<string, JexoError> = {}
   await Promise.all(
     Object.entries(entries).map(async ([name, target]) => {
       try {
-        links[name] = await dial(target)
+        links[name] = await connect(target)
       } catch (error) {
-        failed[name] = isJexoError(error) ? error : problems.connectFailed(name, String(error), error)
+        failed[name] = isJexoError(error) ? error : linkErrors.connectFailed(name, String(error), error)
       }
     }),
   )

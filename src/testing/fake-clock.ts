@@ -1,7 +1,7 @@
 import { install } from '@sinonjs/fake-timers'
 
 /** Time that stands still, and goes on when it is told to. */
-export interface StillClock {
+export interface FakeClock {
   /** Milliseconds since 1970, as `Date.now()` gives them meanwhile. */
   readonly now: number
   /** Lets so many milliseconds go by: timers that are due are run, and what awaits them goes on. */
@@ -15,16 +15,16 @@ export interface StillClock {
  * poll. Links in memory work on meanwhile; what comes over a network does too, but its time-outs do not pass.
  *
  * @example
- * const clock = stillClock('2026-06-02T06:00:00Z')
+ * const clock = fakeClock('2026-06-02T06:00:00Z')
  * const weighing = link.call('weigh_site', { site: 'Quarry Field' })   // waits between hives
  * await clock.advance(2000)
  * const { structuredContent } = await weighing
  * clock.end()
  */
-export function stillClock(at: string | number | Date): StillClock {
+export function fakeClock(at: string | number | Date): FakeClock {
   const start = new Date(at)
   if (Number.isNaN(start.getTime()))
-    throw new RangeError(`stillClock: ${JSON.stringify(at)} is not a time; give one such as 2026-06-02T06:00:00Z`)
+    throw new RangeError(`fakeClock: ${JSON.stringify(at)} is not a time; give one such as 2026-06-02T06:00:00Z`)
   const clock = install({
     now: start,
     toFake: ['Date', 'setTimeout', 'clearTimeout', 'setInterval', 'clearInterval'],

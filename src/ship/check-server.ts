@@ -1,9 +1,9 @@
 import type { Link } from '../link/link.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
-import { dial } from '../transport/dial.js'
+import { connect } from '../transport/connect.js'
 
-export interface Proof {
+export interface ServerCheck {
   server: string
   tools: number
   /** The tool that was really called: one that only reads, with its own example. */
@@ -14,9 +14,16 @@ export interface Proof {
 }
 
 /** Asks a server by its URL as a host would, and calls one tool that only reads. Rejects with a `JexoError` where it does not answer. */
-export async function prove(url: string, token: string | undefined, timeoutMs = 15_000): Promise<Proof> {
+export async function checkServer(
+  url: string,
+  token: string | undefined,
+  timeoutMs = 15_000,
+): Promise<ServerCheck> {
   const startedAt = performance.now()
-  const link = await dial(url, { timeoutMs, ...(token ? { headers: { authorization: `Bearer ${token}` } } : {}) })
+  const link = await connect(url, {
+    timeoutMs,
+    ...(token ? { headers: { authorization: `Bearer ${token}` } } : {}),
+  })
   try {
     const tools = await link.tools()
     const { name, version } = link.serverInfo

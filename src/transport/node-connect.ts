@@ -1,26 +1,26 @@
 import { isKit, type Kit } from '../kit/kit.js'
 import { Link } from '../link/link.js'
 import { type ChildCommand, ChildWire, type ChildWireOptions } from './child-wire.js'
-import { type DialOptions, dial } from './dial.js'
+import { type ConnectOptions, connect } from './connect.js'
 import { foreignValidator } from './foreign-validator.js'
 import { MemoryWire } from './memory.js'
 import { runOnNode } from './node-run.js'
 
 export type NodeTarget = string | URL | Kit | ChildCommand
-export interface NodeDialOptions extends DialOptions, ChildWireOptions {}
+export interface NodeConnectOptions extends ConnectOptions, ChildWireOptions {}
 
 /**
- * Opens a link from Node: as `dial` of `jexo/link`, and to a command, which is started as a child and spoken to by
+ * Opens a link from Node: as `connect` of `jexo/link`, and to a command, which is started as a child and spoken to by
  * its stdin and stdout. The child's stderr is handed on line by line to `onStderr`.
  *
- * @example const link = await dial({ command: process.execPath, args: ['server.mjs'] })
+ * @example const link = await connect({ command: process.execPath, args: ['server.mjs'] })
  */
-export async function dialOnNode(target: NodeTarget, options: NodeDialOptions = {}): Promise<Link> {
+export async function connectOnNode(target: NodeTarget, options: NodeConnectOptions = {}): Promise<Link> {
   const showsUpstream = options.onUpstream !== undefined
   if (isKit(target))
     return Link.open(new MemoryWire(runOnNode(target, { showsUpstream, ...options }), true), options)
   // What another program asks is checked against its own schemas.
   const bounded = { validator: foreignValidator, ...options }
-  if (typeof target === 'string' || target instanceof URL) return dial(target, bounded)
+  if (typeof target === 'string' || target instanceof URL) return connect(target, bounded)
   return Link.open(new ChildWire(target, bounded), bounded)
 }

@@ -1,0 +1,11 @@
+import { JexoError } from '../errors.js'
+
+export const answersErrors = {
+  answersUnreadable: (file: string, reason: string) =>
+    new JexoError(
+      'answers-unreadable',
+      `it is not a valid answers file (${reason})`,
+      'give accept, decline, cancel or a file with "version: 1" and "answers"',
+      file,
+    ),
+}

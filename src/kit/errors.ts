@@ -1,0 +1,88 @@
+import { JexoError, listOf } from '../errors.js'
+
+export const kitErrors = {
+  partTaken: (kind: string, key: string) =>
+    new JexoError('part-taken', `two parts have the name ${kind} "${key}"`, 'rename or remove one of them'),
+  partName: (kind: string, name: string) =>
+    new JexoError(
+      'part-name',
+      `the ${kind} name ${JSON.stringify(name)} is not allowed`,
+      'use 1 to 128 of the characters A-Z a-z 0-9 _ - .',
+    ),
+  partField: (part: string, field: string, wanted: string) =>
+    new JexoError('part-field', `${part} has no usable "${field}"`, `give ${wanted}`),
+  schemaNotObject: (part: string, field: string, given: string) =>
+    new JexoError(
+      'schema-not-object',
+      `the ${field} schema of ${part} is ${given}, not an object`,
+      field === 'output' ? 'wrap it, as in z.object({ value: … })' : 'give an object schema, as in z.object({ … })',
+    ),
+  schemaUnreadable: (part: string, field: string, reason: string) =>
+    new JexoError(
+      'schema-unreadable',
+      `the ${field} schema of ${part} cannot become JSON Schema (${reason})`,
+      'use types that JSON can carry, or give a plain JSON Schema object',
+    ),
+  schemaWithoutJson: (part: string, field: string, vendor: string) =>
+    new JexoError(
+      'schema-without-json',
+      `the ${field} schema of ${part} is of ${vendor}, which does not say what it is in JSON Schema`,
+      'use zod 4.2 or later, the library\'s "Standard JSON Schema" converter, or a plain JSON Schema object',
+    ),
+  promptField: (part: string, field: string) =>
+    new JexoError(
+      'prompt-field',
+      `the argument "${field}" of ${part} is not a string`,
+      'prompt arguments are strings or enums of strings, required or optional',
+    ),
+  uriInvalid: (part: string, uri: string) =>
+    new JexoError(
+      'uri-invalid',
+      `${part} has the URI ${JSON.stringify(uri)}, which is none`,
+      'write one with a scheme, such as apiary://hives',
+    ),
+  notAPart: (given: string) =>
+    new JexoError(
+      'not-a-part',
+      `the list of parts holds ${given}`,
+      'give what tool, resource, template or prompt return, and spread arrays with ...',
+    ),
+  partMissing: (name: string, closest: readonly string[]) =>
+    new JexoError(
+      'part-missing',
+      `there is no part "${name}" to choose`,
+      closest.length > 0 ? `did you mean ${listOf(closest)}?`.replace(/\?$/, '') : 'check the name',
+    ),
+  kitField: (field: string, wanted: string) =>
+    new JexoError('kit-field', `the kit has no usable "${field}"`, `give ${wanted}`),
+  settingName: (name: string) =>
+    new JexoError(
+      'kit-field',
+      `${JSON.stringify(name)} cannot be the name of a setting`,
+      'use letters, digits and underscores, as in SCALES_URL',
+    ),
+  settingsMissing: (lines: readonly string[]) =>
+    new JexoError(
+      'settings-missing',
+      `${lines.length === 1 ? 'a setting is' : `${lines.length} settings are`} missing: ${lines.join('; ')}`,
+      'set them in the environment, or pass --env NAME=value',
+    ),
+  questionField: (label: string, field: string) =>
+    new JexoError(
+      'question-field',
+      `${label} asks a person for "${field}", which a form cannot hold`,
+      'ask for strings, numbers, booleans, one choice or several choices, without nesting',
+      undefined,
+      { forCallers: true },
+    ),
+  questionMany: (label: string, field: string, revision: string) =>
+    new JexoError(
+      'question-many',
+      `${label} asks for several choices in "${field}", which hosts of revision ${revision} do not know`,
+      'ask for one choice, or for one after the other',
+      undefined,
+      { forCallers: true },
+    ),
+  argumentUnreadable: (given: string, wanted: string) =>
+    new JexoError('argument-unreadable', `${given} cannot be read`, `give ${wanted}`),
+}

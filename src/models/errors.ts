@@ -1,0 +1,11 @@
+import { JexoError } from '../errors.js'
+
+export const modelsErrors = {
+  modelUnusable: (url: string, reason: string) =>
+    new JexoError(
+      'model-unusable',
+      `the model gives no answer that can be used (${reason})`,
+      'give the URL of a chat endpoint with function calling, and its key in JEXO_MODEL_KEY',
+      url,
+    ),
+}

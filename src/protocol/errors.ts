@@ -1,0 +1,29 @@
+import { JexoError } from '../errors.js'
+
+export const protocolErrors = {
+  templateInvalid: (uriTemplate: string, reason: string) =>
+    new JexoError(
+      'template-invalid',
+      `the URI template ${JSON.stringify(uriTemplate)} cannot be read (${reason})`,
+      'write it by RFC 6570, such as apiary://hives/{hive}',
+    ),
+  requestTimedOut: (method: string, timeoutMs: number) =>
+    new JexoError(
+      'request-timed-out',
+      `no response to ${method} within ${timeoutMs} ms`,
+      'raise --timeout (timeoutMs in code), or find out why the other side is busy',
+      undefined,
+      { forCallers: 'The host did not respond in time.' },
+    ),
+  closed: (why: string) =>
+    new JexoError('closed', `the connection is closed (${why})`, 'reconnect', undefined, {
+      forCallers: 'The connection was closed.',
+      data: { reason: why },
+    }),
+  answerMalformed: (method: string, reason: string) =>
+    new JexoError(
+      'answer-malformed',
+      `the server sent an invalid response to ${method} (${reason})`,
+      'fix the server',
+    ),
+}

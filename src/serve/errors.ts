@@ -1,0 +1,16 @@
+import { JexoError } from '../errors.js'
+
+export const serveErrors = {
+  publicWithoutName: (host: string) =>
+    new JexoError(
+      'public-without-name',
+      `other machines reach ${host} by host names, and this server refuses unknown host names`,
+      'set --public-url (JEXO_PUBLIC_URL) or --allowed-host (JEXO_ALLOWED_HOSTS)',
+    ),
+  sshFailed: (destination: string, reason: string) =>
+    new JexoError(
+      'ssh-failed',
+      `${destination} cannot be reached by ssh (${reason})`,
+      'try ssh with the same destination; configure keys, names and ports in the ssh configuration',
+    ),
+}

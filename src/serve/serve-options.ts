@@ -1,0 +1,92 @@
+/** An option of a server: declared once, for `jexo serve`, for packed files, for the environment and for the guide. */
+export interface ServeOption {
+  /** Without the dashes, such as `public-url`. */
+  readonly name: string
+  /** What stands after it, such as `<url>`; `[…]` if it may stand alone. A switch has none. */
+  readonly value?: string
+  readonly isRepeatable?: true
+  /** Variables that say the same. */
+  readonly variables?: readonly string[]
+  readonly about: string
+  /** Left out of packed files: it needs the kit's sources, or tools of the machine that develops it. */
+  readonly isForSources?: true
+}
+
+export const serveOptions = [
+  {
+    name: 'http',
+    value: '[[host:]port]',
+    variables: ['JEXO_HOST', 'JEXO_PORT'],
+    about: 'serve over HTTP; default: 127.0.0.1:4870',
+  },
+  { name: 'path', value: '<path>', variables: ['JEXO_PATH'], about: 'path of the endpoint; default: /mcp' },
+  {
+    name: 'public-url',
+    value: '<url>',
+    variables: ['JEXO_PUBLIC_URL'],
+    about: 'URL by which clients reach the server',
+  },
+  {
+    name: 'allowed-host',
+    value: '<name>',
+    isRepeatable: true,
+    variables: ['JEXO_ALLOWED_HOSTS'],
+    about: 'additional host name to accept',
+  },
+  {
+    name: 'open-to-anyone',
+    variables: ['JEXO_OPEN_TO_ANYONE'],
+    about: 'allow unauthenticated calls from other machines',
+  },
+  {
+    name: 'require-host',
+    variables: ['JEXO_REQUIRE_HOST'],
+    about: 'on a non-loopback address, require --public-url or --allowed-host',
+  },
+  {
+    name: 'ssh-tunnel',
+    value: '<destination>',
+    about: 'make the server reachable on that machine through an ssh reverse tunnel',
+    isForSources: true,
+  },
+  {
+    name: 'ssh-tunnel-port',
+    value: '<[address:]port>',
+    about: 'where that machine listens; default: its loopback address and the same port',
+    isForSources: true,
+  },
+  {
+    name: 'log',
+    value: '<form>',
+    variables: ['JEXO_LOG'],
+    about: 'text, or json: one object per line for every call',
+  },
+  {
+    name: 'log-level',
+    value: '<level>',
+    variables: ['JEXO_LOG_LEVEL'],
+    about: 'debug, info, warning or error; default: info',
+  },
+  {
+    name: 'metrics',
+    value: '[[host:]port]',
+    variables: ['JEXO_METRICS'],
+    about: 'serve Prometheus metrics at /metrics, or on a separate port',
+  },
+  {
+    name: 'env-from',
+    value: '<file>',
+    isRepeatable: true,
+    about: 'load variables from a file; .env beside the kit is always loaded',
+  },
+] as const satisfies readonly ServeOption[]
+
+/** `--public-url <url>`. */
+export const usageOf = ({ name, value }: ServeOption): string =>
+  `--${name}${value === undefined ? '' : ` ${value}`}`
+
+/** The description with what else it says: `… (repeatable; JEXO_ALLOWED_HOSTS)`. */
+export function describeOption({ about, isRepeatable, variables = [] }: ServeOption): string {
+  const notes = [...(isRepeatable ? ['repeatable'] : []), ...(variables.length > 0 ? [variables.join(', ')] : [])]
+  return notes.length > 0 ? `${about} (${notes.join('; ')})` : about
+}

@@ -1,0 +1,17 @@
+import { JexoError, listOf } from '../errors.js'
+
+export const targetErrors = {
+  tapeAsTarget: (file: string) =>
+    new JexoError(
+      'tape-as-target',
+      'a tape is a recording, not a server',
+      'open it with jexo show or jexo loupe, or give the server that it was recorded from',
+      file,
+    ),
+  argumentUnknown: (given: string, tool: string, known: readonly string[]) =>
+    new JexoError(
+      'argument-unknown',
+      `${tool} takes no "${given}"`,
+      known.length > 0 ? `it takes ${listOf(known)}` : 'it takes no arguments',
+    ),
+}

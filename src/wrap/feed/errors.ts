@@ -1,0 +1,31 @@
+import { JexoError } from '../../errors.js'
+
+export const feedErrors = {
+  topicUnreadable: (topic: string) =>
+    new JexoError(
+      'topic-unreadable',
+      `${JSON.stringify(topic)} is not a valid topic`,
+      'use levels and variables that fill a whole level, such as scales/{hive}/weight',
+    ),
+  feedAddress: (given: string) =>
+    new JexoError(
+      'feed-address',
+      `${JSON.stringify(given.replace(/\/\/[^@/]*@/, '//'))} is not a known kind of feed`,
+      'give mqtt://broker:1883 or mqtts://…, or a source with open or poll',
+    ),
+  feedUnreachable: (where: string, reason: string) =>
+    new JexoError(
+      'feed-unreachable',
+      `the source cannot be reached (${reason})`,
+      'check that it runs, and its address, user and password',
+      where,
+      { forCallers: 'The source of the readings cannot be reached now; try again later.' },
+    ),
+  feedSilent: (where: string, filter: string, listenMs: number) =>
+    new JexoError(
+      'feed-silent',
+      `no message arrived on ${filter} within ${listenMs} ms`,
+      'check the topic, or listen longer with --listen',
+      where,
+    ),
+}

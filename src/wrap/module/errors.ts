@@ -1,0 +1,36 @@
+import { JexoError } from '../../errors.js'
+
+export const moduleErrors = {
+  sourceMissing: (file: string) => new JexoError('source-missing', 'there is no such file', 'check the path', file),
+  sourceUnreadable: (file: string, reason: string) =>
+    new JexoError('source-unreadable', `it cannot be read (${reason})`, 'fix it and try again', file),
+  sourceNotLoadable: (file: string) =>
+    new JexoError(
+      'source-not-loadable',
+      'this version of Node cannot load TypeScript',
+      'serve or pack the kit with jexo, or wrap the compiled JavaScript',
+      file,
+    ),
+  sourceWithoutExports: (file: string) =>
+    new JexoError('source-without-exports', 'it exports nothing', 'export the functions to offer as tools', file),
+  wrapNameTaken: (tool: string, first: string, second: string) =>
+    new JexoError(
+      'wrap-name-taken',
+      `${first} and ${second} would both be the tool "${tool}"`,
+      'rename one of them, or exclude one with except',
+    ),
+  wrapNothingLeft: (source: string, skipped: readonly string[]) =>
+    new JexoError(
+      'wrap-nothing-left',
+      skipped.length > 0 ? `nothing of it can be a tool: ${skipped.join('; ')}` : 'it exports no functions',
+      'change the functions named above, or export others',
+      source,
+    ),
+  wrapInstanceMissing: (className: string, source: string) =>
+    new JexoError(
+      'wrap-instance-missing',
+      `there is no class ${className} to give an instance of`,
+      'name exported classes in instances',
+      source,
+    ),
+}
