@@ -19,7 +19,7 @@ export {
 } from './transport/node-http.js'
 
 /**
- * Serves a kit on stdin and stdout (digest §7), and ends the process with code 0 when stdin closes.
+ * Serves a kit on stdin and stdout (Transports, "stdio"), and ends the process with code 0 when stdin closes.
  * Import `jexo/guard` first, so that nothing the kit prints while it loads gets onto stdout.
  */
 export async function serveStdio(kit: Kit, options: StdioOptions & Partial<RunningOptions> = {}): Promise<void> {

@@ -119,7 +119,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
     out(`The standard, revision ${wire.revision}:`)
     for (const { section, met, broken, left } of wire.sections)
       out(
-        `  §${section.padEnd(4)} ${String(met).padStart(3)} hold${broken > 0 ? colours.red(`, ${broken} do not`) : ''}${colours.dim(left > 0 ? `, ${left} not for this server` : '')}`,
+        `  ${section.padEnd(12)} ${String(met).padStart(3)} passed${broken > 0 ? colours.red(`, ${broken} failed`) : ''}${colours.dim(left > 0 ? `, ${left} not applicable` : '')}`,
       )
   }
   if (probed) {

@@ -10,7 +10,7 @@ import type { Feature } from './features.js'
 
 const mostValues = 100
 
-/** completion/complete for arguments of prompts and variables of templates (digest §3). */
+/** completion/complete for arguments of prompts and variables of templates (Completion). */
 export const completion: Feature = {
   declare: (index) => (index.hasCompletions ? { completions: {} } : {}),
   // The first revision has the method without a capability for it.

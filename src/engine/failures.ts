@@ -4,7 +4,7 @@ import { codes, RpcError } from '../protocol/rpc-error.js'
 import type { ToolResult } from '../protocol/types.js'
 import type { RunningKit } from './running-kit.js'
 
-/** A tool's own failure, as text for a model (digest §4): a `Refusal` as it is, anything else as an id into the log. */
+/** A tool's own failure, as text for a model (Tools, "Error Handling"): a `Refusal` as it is, anything else as an id into the log. */
 export function toolFailure(running: RunningKit, tool: string, error: unknown): ToolResult {
   return failed(running, messageFor(running, `tool ${tool}`, `${tool} failed`, error))
 }

@@ -8,7 +8,7 @@ import type { Engine } from './engine.js'
 import type { Feature } from './features.js'
 import { stringParam } from './params.js'
 
-/** initialize, initialized and ping (digest §2). */
+/** initialize, initialized and ping (Lifecycle, "Initialization"). */
 export const lifecycle: Feature = {
   declare: () => ({}),
   isOffered: () => true,

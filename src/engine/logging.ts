@@ -4,7 +4,7 @@ import { type LogLevel, logLevels } from '../protocol/types.js'
 import type { Engine } from './engine.js'
 import type { Feature } from './features.js'
 
-/** logging/setLevel, and log messages of calls (digest §3). */
+/** logging/setLevel, and log messages of calls (Logging). */
 export const logging: Feature = {
   declare: (_index, isStateless) => (isStateless ? {} : { logging: {} }),
   isOffered: (engine) => engine.capabilities.logging !== undefined,

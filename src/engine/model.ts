@@ -8,7 +8,7 @@ import type { Engine } from './engine.js'
 import { engineErrors } from './errors.js'
 import { personTimeoutMs } from './person.js'
 
-/** sampling/createMessage: asks the host's model, within what the host has declared (digest §5). */
+/** sampling/createMessage: asks the host's model, within what the host has declared (Sampling). */
 export async function askModel(engine: Engine, incoming: Incoming, question: ModelQuestion): Promise<ModelAnswer> {
   const declared = engine.clientCapabilities.sampling
   if (!isObject(declared)) throw engineErrors.peerCannot('ask a model', 'sampling')

@@ -14,7 +14,7 @@ export interface Placed<T> extends Position {
 
 const start: Position = { place: -1, offset: 0 }
 
-/** Reads an opaque cursor of one list. Throws -32602 for anything that this list cannot have given out (digest §3). */
+/** Reads an opaque cursor of one list. Throws -32602 for anything that this list cannot have given out (Pagination). */
 function readCursor(list: string, params: JsonObject, latestPlace: number): Position {
   const { cursor } = params
   if (cursor === undefined) return start

@@ -12,7 +12,7 @@ import { engineErrors } from './errors.js'
 /** How long a person may take to answer. */
 export const personTimeoutMs = 600_000
 
-/** True where the host has said that it can put a form to a person, or send one to a page (digest §5). */
+/** True where the host has said that it can put a form to a person, or send one to a page (Elicitation). */
 export function canAsk(engine: Engine, mode: 'form' | 'url'): boolean {
   const declared = engine.clientCapabilities.elicitation
   const known = engine.revision.elicitation

@@ -14,7 +14,7 @@ import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyPrompt } from './part-index.js'
 
-/** prompts/list and prompts/get (digest §4). */
+/** prompts/list and prompts/get (Prompts). */
 export const prompts: Feature = {
   declare: (index, isStateless) => {
     if (!isStateless) return { prompts: { listChanged: true } }

@@ -14,7 +14,7 @@ import { type Placed, pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyTemplate } from './part-index.js'
 
-/** Resources and templates: list, read, subscribe (digest §4). */
+/** Resources and templates: list, read, subscribe (Resources). */
 export const resources: Feature = {
   declare: (index, isStateless) => {
     if (!isStateless) return { resources: { subscribe: true, listChanged: true } }

@@ -4,7 +4,7 @@ import { isObject } from '../protocol/messages.js'
 import type { Engine } from './engine.js'
 import { engineErrors } from './errors.js'
 
-/** roots/list: the folders the host works in; what is malformed among them is left out (digest §5). */
+/** roots/list: the folders the host works in; what is malformed among them is left out (Roots). */
 export async function roots(engine: Engine, incoming: Incoming): Promise<readonly Root[]> {
   if (!isObject(engine.clientCapabilities.roots)) throw engineErrors.peerCannot('tell its folders', 'roots')
   const answer = await incoming.ask('roots/list', {})

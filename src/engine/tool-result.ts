@@ -8,7 +8,7 @@ import { failed, failureId } from './failures.js'
 import type { ReadyTool } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 
-/** Turns what a tool's function returned into the standard's result (digest §4). */
+/** Turns what a tool's function returned into the standard's result (Tools, "Structured Content"). */
 export function toolResult(
   running: RunningKit,
   ready: ReadyTool,

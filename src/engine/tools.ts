@@ -17,7 +17,7 @@ import { askForMissing, confirmed } from './permission.js'
 import { visitError } from './person.js'
 import { toolResult } from './tool-result.js'
 
-/** tools/list and tools/call (digest §4). */
+/** tools/list and tools/call (Tools). */
 export const tools: Feature = {
   declare: (index, isStateless) => {
     if (!isStateless) return { tools: { listChanged: true } }

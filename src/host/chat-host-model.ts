@@ -32,7 +32,7 @@ export function chatHostModel(url: string, options: ChatModelOptions = {}): Host
   }
 }
 
-/** Functions in the form that chat endpoints take, with schemas simplified to what they understand (digest §11). */
+/** Functions in the form that chat endpoints take, with schemas simplified to what they understand. */
 export const endpointFunctions = (functions: readonly HostFunction[]): JsonObject[] =>
   functions.map(({ name, description, parameters }) => functionOf(name, description, parameters))
 

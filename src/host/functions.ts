@@ -11,7 +11,7 @@ export interface HostFunction {
   parameters: JsonObject
 }
 
-/** The tools of several servers as one list of functions, with names that chat endpoints take (digest §11). */
+/** The tools of several servers as one list of functions, with names that chat endpoints take. */
 export function toFunctions(servers: readonly { id: string; tools: readonly ToolDefinition[] }[]): HostFunction[] {
   const all = servers.flatMap(({ id, tools }) => tools.map((tool) => ({ server: id, tool })))
   const often = new Map<string, number>()

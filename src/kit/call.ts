@@ -4,7 +4,7 @@ import type { Implementation, LogLevel } from '../protocol/types.js'
 import type { Given, Schema } from './schema.js'
 import type { Shared } from './shared.js'
 
-/** Sends a log message to the host, where its level allows (digest §3). `data` is anything JSON can carry. */
+/** Sends a log message to the host, where its level allows (Logging). `data` is anything JSON can carry. */
 export type CallLog = { readonly [Level in LogLevel]: (message: string, data?: unknown) => void }
 
 /** The session that a call came in on. */
@@ -38,18 +38,18 @@ export interface Call {
   /** The shared thing, opened at first use. */
   use<T>(shared: Shared<T>): Promise<T>
   /**
-   * Puts a form to the person at the host and waits for the answer (digest §5). Throws a `JexoError` where the host cannot
+   * Puts a form to the person at the host and waits for the answer (Elicitation, "Form Mode"). Throws a `JexoError` where the host cannot
    * ask, or where the schema is more than a form can hold.
    */
   askPerson<S extends Schema>(message: string, schema: S): Promise<PersonAnswer<Given<S>>>
   /**
-   * Sends the person to a web page, for what must not pass through the host: a login, a payment (digest §5, revision
+   * Sends the person to a web page, for what must not pass through the host: a login, a payment (Elicitation, "URL Mode", revision
    * 2025-11-25). Answered at once; call `finished` when the step there is done.
    */
   sendPersonTo(url: string | URL, message: string): Promise<PersonSent>
-  /** Asks the host's model (digest §5). A string as content is text. Throws a `JexoError` where the host cannot. */
+  /** Asks the host's model (Sampling). A string as content is text. Throws a `JexoError` where the host cannot. */
   askModel(request: ModelQuestion): Promise<ModelAnswer>
-  /** The folders the host works in (digest §5). Throws a `JexoError` where the host has none to tell. */
+  /** The folders the host works in (Roots). Throws a `JexoError` where the host has none to tell. */
   roots(): Promise<readonly Root[]>
   /**
    * Does something outside, such as a request, and lets hosts that want to see it know: what, how long, how it ended. The function

@@ -24,7 +24,7 @@ export type Embeddable = { uri: string; mimeType?: string; meta?: JsonObject } &
 )
 
 /**
- * Builders of content for a tool's or prompt's result, one block or several in an array (digest §4).
+ * Builders of content for a tool's or prompt's result, one block or several in an array (Tools, "Tool Result").
  *
  * @example return [content.text('The frame of today:'), content.image(png, 'image/png')]
  */

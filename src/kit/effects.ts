@@ -11,7 +11,7 @@ const hints: Record<Effect, ToolAnnotations> = {
   remove: { readOnlyHint: false, destructiveHint: true, idempotentHint: true },
 }
 
-/** The standard's hints for an effect (digest §4). */
+/** The standard's hints for an effect (Tools, "Tool"). */
 export function annotationsOf(effect: Effect): ToolAnnotations {
   return hints[effect]
 }

@@ -27,7 +27,7 @@ export interface PromptOptions<In extends Schema | undefined> extends PartExtras
   run(args: Given<In>, call: Call): PromptReturn | Promise<PromptReturn>
 }
 
-/** Defines a prompt: messages for the host, made from arguments (digest §4). */
+/** Defines a prompt: messages for the host, made from arguments (Prompts). */
 export function prompt<const In extends Schema | undefined = undefined>(
   name: string,
   options: PromptOptions<In>,

@@ -9,7 +9,7 @@ const formats = new Set(['email', 'uri', 'date', 'date-time'])
 
 /**
  * The schema of a form for a person, as elicitation allows it: a flat object of strings, numbers, booleans and choices
- * (digest §5). Throws a `JexoError` that names the field and what a form can hold.
+ * (Elicitation, "Requested Schema"). Throws a `JexoError` that names the field and what a form can hold.
  */
 export function questionSchema(schema: Schema, label: string): JsonSchema {
   const json = jsonSchemaOf(label, 'input', schema)

@@ -1,6 +1,6 @@
 import { brands, hasBrand } from './brand.js'
 
-/** A page to visit, and why: a host that can show it gets error -32042 with it (digest §5). */
+/** A page to visit, and why: a host that can show it gets error -32042 with it (Elicitation, "URL Elicitation Required Error"). */
 export interface Visit {
   url: string
   message: string

@@ -23,7 +23,7 @@ export interface ResourceOptions extends PartExtras {
   read(call: Call): ReadReturn
 }
 
-/** Defines a resource under a fixed URI (digest §4). Throws a `JexoError` where the URI is none. */
+/** Defines a resource under a fixed URI (Resources). Throws a `JexoError` where the URI is none. */
 export function resource(uri: string, options: ResourceOptions): ResourcePart {
   const label = labelOf('resource', uri)
   if (typeof uri !== 'string' || !URL.canParse(uri)) throw kitErrors.uriInvalid(label, String(uri))

@@ -5,7 +5,7 @@ import type { Part } from './part.js'
 export interface Opening {
   /** Values of the kit's settings. */
   settings: Readonly<Record<string, string>>
-  /** Tells subscribed hosts that a resource has changed (digest §4). */
+  /** Tells subscribed hosts that a resource has changed (Resources, "Subscriptions"). */
   resourceUpdated(uri: string): void
   /** Tells hosts that there are other resources now than before. */
   resourcesChanged(): void

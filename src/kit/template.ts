@@ -27,7 +27,7 @@ export interface TemplateOptions extends PartExtras {
   read(variables: Readonly<Record<string, string>>, call: Call): ReadReturn
 }
 
-/** Defines resources by a URI template of RFC 6570 (digest §4). Throws a `JexoError` where the template cannot be read. */
+/** Defines resources by a URI template of RFC 6570 (Resources, "Resource Templates"). Throws a `JexoError` where the template cannot be read. */
 export function template(uriTemplate: string, options: TemplateOptions): TemplatePart {
   const label = labelOf('template', uriTemplate)
   const parsed = parseUriTemplate(uriTemplate)

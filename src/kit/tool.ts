@@ -44,7 +44,7 @@ export interface ToolOptions<In extends Schema | undefined, Out extends Schema |
 }
 
 /**
- * Defines a tool: a name, a description, schemas and a plain function (digest §4).
+ * Defines a tool: a name, a description, schemas and a plain function (Tools, "Tool").
  * Throws a `JexoError` where the name, the description or a schema cannot be published.
  *
  * @example

@@ -101,7 +101,7 @@ function readStandard(result: StandardSchemaV1.Result<unknown>): Checked {
 
 /**
  * A text from which a model can correct its call: for each issue the field, what was given and what is accepted
- * (digest §4).
+ * (Tools, "Error Handling").
  */
 export function explainIssues(
   tool: string,

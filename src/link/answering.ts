@@ -44,7 +44,7 @@ export interface AnsweringOptions {
   onUpstream?: ((record: UpstreamRecord) => void) | undefined
 }
 
-/** What a link declares it can do, for the revision it asks for (digest §2). */
+/** What a link declares it can do, for the revision it asks for (Lifecycle, "Capability Negotiation"). */
 export function clientCapabilities(revision: Revision, options: AnsweringOptions): ClientCapabilities {
   const modes = revision.elicitation === 'form and url' ? { form: {}, url: {} } : {}
   return {

@@ -101,7 +101,7 @@ export class Incoming {
     return this.#dialogue.ask(method, params, { signal: this.signal, ...options, related: this.id })
   }
 
-  /** Reports progress where the peer asked for it; a value that does not rise is not sent (digest §3). */
+  /** Reports progress where the peer asked for it; a value that does not rise is not sent (Progress, "Progress Flow"). */
   progress(report: Progress): void {
     const token = this.meta.progressToken
     if (typeof token !== 'string' && !Number.isInteger(token)) return
@@ -118,7 +118,7 @@ export class Incoming {
 
 /**
  * One side of a JSON-RPC conversation: pairs requests with answers in both directions, cancels, times out and
- * reports progress. Engine and link each hold one (digest §1, §3).
+ * reports progress. Engine and link each hold one (Overview, "Messages"; Cancellation; Progress).
  */
 export class Dialogue {
   readonly #handlers: DialogueHandlers

@@ -1,4 +1,4 @@
-/** JSON-RPC 2.0 as the standard uses it (digest §1). */
+/** JSON-RPC 2.0 as the standard uses it (Overview, "Messages"). */
 export type JsonObject = { [key: string]: unknown }
 export type RequestId = string | number
 
@@ -87,7 +87,7 @@ function endOfString(text: string, start: number): number {
   return text.length
 }
 
-/** Parses one value from the wire, once: typed from here on (digest §1). */
+/** Parses one value from the wire, once: typed from here on (Overview, "Messages"). */
 export function readMessage(value: unknown): Read {
   if (!isObject(value)) return malformed(undefined, 'a message is a JSON object')
   const id = isId(value.id) ? value.id : undefined

@@ -1,6 +1,6 @@
 import type { RpcFault } from './messages.js'
 
-/** Codes of error responses (digest §1). */
+/** Codes of error responses (Overview, "Responses"). */
 export const codes = {
   parse: -32700,
   invalidRequest: -32600,

@@ -19,7 +19,7 @@ export interface SamplingMessage {
   role: 'user' | 'assistant'
   content: SamplingBlock | SamplingBlock[]
 }
-/** `sampling/createMessage`, the standard's own fields (digest §5). */
+/** `sampling/createMessage`, the standard's own fields (Sampling, "Creating Messages"). */
 export interface ModelRequest {
   messages: readonly SamplingMessage[]
   maxTokens: number

@@ -1,4 +1,4 @@
-/** Shapes of the standard's definitions, content and results, in their newest form (digest §2–5). */
+/** Shapes of the standard's definitions, content and results, in their newest form (Schema Reference). */
 import type { JsonObject } from './messages.js'
 
 export interface Icon {

@@ -29,7 +29,7 @@ export interface ChildWireOptions {
 /** The longest line of stderr that is handed on. */
 const maxErrorBytes = 256 * 1024
 
-/** A wire to a server in a child process: one message a line on its stdin and stdout (digest §7). */
+/** A wire to a server in a child process: one message a line on its stdin and stdout (Transports, "stdio"). */
 export class ChildWire implements Wire {
   readonly label: string
   readonly #command: ChildCommand
@@ -68,7 +68,7 @@ export class ChildWire implements Wire {
     })
   }
 
-  /** Closes the child's stdin, waits, then SIGTERM, then SIGKILL (digest §2). */
+  /** Closes the child's stdin, waits, then SIGTERM, then SIGKILL (Lifecycle, "Shutdown"). */
   async close(): Promise<void> {
     const child = this.#child
     if (!child || child.exitCode !== null || child.signalCode !== null || child.pid === undefined) return

@@ -34,7 +34,7 @@ export async function connect(target: string | URL | Kit, options: ConnectOption
   return openHttp(new URL(url), options)
 }
 
-/** Over HTTP; a server that knows no `initialize` by POST is tried in the older two-endpoint form (digest §8). */
+/** Over HTTP; a server that knows no `initialize` by POST is tried in the older two-endpoint form (Transports, "Backwards Compatibility"). */
 async function openHttp(url: URL, options: ConnectOptions): Promise<Link> {
   const headers = { ...(options.headers ? { headers: options.headers } : {}), onExchange: options.onExchange }
   try {

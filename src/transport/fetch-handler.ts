@@ -14,7 +14,7 @@ export interface FetchHandler {
 }
 
 /**
- * Serves a kit from anything that speaks `Request` → `Response`: Node, edge runtimes, a service worker (digest §8).
+ * Serves a kit from anything that speaks `Request` → `Response`: Node, edge runtimes, a service worker (Transports, "Streamable HTTP").
  * Settings come from `environment`; plain JSON Schema is checked without generating code unless a validator is given.
  *
  * @example export default { fetch: fetchHandler(kit, { allowedHosts: ['apiary.example'] }) }

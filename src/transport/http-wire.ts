@@ -56,7 +56,7 @@ interface Reading {
   isAnswered: boolean
 }
 
-/** A wire to a Streamable HTTP endpoint (digest §8). */
+/** A wire to a Streamable HTTP endpoint (Transports, "Streamable HTTP"). */
 export class HttpWire implements Wire {
   readonly label: string
   readonly #url: URL

@@ -17,7 +17,7 @@ export class Intake {
     this.#write = write
   }
 
-  /** Takes one line of JSON. A line that is none is answered, and the session lives on (digest §1). */
+  /** Takes one line of JSON. A line that is none is answered, and the session lives on (Overview, "Messages"). */
   takeText(text: string): void {
     let value: unknown
     try {

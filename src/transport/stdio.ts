@@ -15,7 +15,7 @@ export interface StdioOptions {
   onHost?: (engine: Engine) => void
 }
 
-/** Serves a running kit on this process's stdin and stdout until stdin closes or a signal comes (digest §7). */
+/** Serves a running kit on this process's stdin and stdout until stdin closes or a signal comes (Transports, "stdio"). */
 export async function runStdio(running: RunningKit, options: StdioOptions = {}): Promise<void> {
   const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
   const guard = installStdoutGuard()

@@ -4,7 +4,7 @@ import { syncBuiltinESMExports } from 'node:module'
 
 /**
  * Keeps stdout clean for the protocol: whatever else is written there goes to stderr, and once for each place it is
- * said which function wrote and in which tool (digest §7).
+ * said which function wrote and in which tool (Transports, "stdio").
  */
 interface Guard {
   /** Writes protocol bytes to the real stdout; false where the reader is slow. */

@@ -8,7 +8,7 @@ import { transportErrors } from './errors.js'
 import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
 import type { HttpWireOptions } from './http-wire.js'
 
-/** A wire to a server of the older form (digest §8): a standing stream for what it says, an address it names for what we say. */
+/** A wire to a server of the older form (Transports of 2024-11-05, "HTTP with SSE"): a standing stream for what it says, an address it names for what we say. */
 export class TwoEndpointWire implements Wire {
   readonly label: string
   readonly #url: URL

@@ -13,7 +13,7 @@ import type { WireServer } from './wire/talk.js'
 
 export interface WireReport {
   revision: string
-  /** By section of the standard: how many rows hold, how many do not, how many this server cannot be held to. */
+  /** By page of the standard: how many rows pass, how many fail, and how many do not apply to this server. */
   sections: { section: string; met: number; broken: number; left: number }[]
   findings: Finding[]
 }
@@ -38,7 +38,7 @@ export async function wireFindings(
     for (const [at, row] of requirements.entries()) {
       onRow(at, requirements.length)
       const outcome = await check.check(row)
-      const [section = row.section] = row.section.split('.')
+      const [section = row.section] = row.section.split(': ')
       const sum = sections.get(section) ?? { section, met: 0, broken: 0, left: 0 }
       sections.set(section, sum)
       if (outcome.verdict === 'met') sum.met++
@@ -49,9 +49,9 @@ export async function wireFindings(
           rule: `wire-${row.id}`,
           group: 'wire',
           severity: 'error',
-          location: `standard §${row.section}`,
-          problem: `${row.says} It does not: ${outcome.why}`.slice(0, 600),
-          fix: 'fix it as that section of the standard says',
+          location: `the standard, ${row.section}`,
+          problem: `${row.says} Not so: ${outcome.why}`.slice(0, 600),
+          fix: 'change the server as that section requires',
         })
       }
     }
@@ -60,9 +60,7 @@ export async function wireFindings(
   }
   return {
     revision: revision.date,
-    sections: [...sections.values()].sort((one, other) =>
-      one.section.localeCompare(other.section, 'en', { numeric: true }),
-    ),
+    sections: [...sections.values()],
     findings,
   }
 }

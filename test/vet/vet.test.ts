@@ -205,7 +205,7 @@ describe('jexo vet', () => {
         expect.objectContaining({ rule: 'name-vague', location: 'tool query', severity: 'error' }),
       ]),
     )
-    expect(wire.sections.find(({ section }: { section: string }) => section === '1')).toMatchObject({
+    expect(wire.sections.find(({ section }: { section: string }) => section === 'Overview')).toMatchObject({
       broken: expect.any(Number),
       met: expect.any(Number),
     })

@@ -1,6 +1,6 @@
 import type { JsonObject } from '../../protocol/messages.js'
 
-/** The forms in which hosts keep their servers, by what they look like (digest §11). */
+/** The forms in which hosts keep their servers, by what they look like. */
 export const shapeNames = ['mcpServers', 'servers', 'toml', 'yaml'] as const
 export type ShapeName = (typeof shapeNames)[number]
 

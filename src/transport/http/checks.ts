@@ -14,7 +14,7 @@ export const isLoopback = (host: string): boolean => loopbackNames.has(host) || 
 
 const lastHost = new WeakMap<Access, string>()
 
-/** Refuses requests that a web page tricked a browser into (digest §8: Origin, Host against DNS rebinding). */
+/** Refuses requests that a web page tricked a browser into (Transports, "Security Warning": Origin, Host against DNS rebinding). */
 export function checkSource(request: HttpRequest, access: Access): HttpAnswer | undefined {
   const host = request.header('host')
   // Nearly every request comes to the same host: what was right before need not be looked at again.
@@ -76,7 +76,7 @@ function isSame(given: string, wanted: string): boolean {
   return difference === 0
 }
 
-/** Refuses a POST that does not say it takes both JSON and an event stream, or that is not JSON (digest §8). */
+/** Refuses a POST that does not say it takes both JSON and an event stream, or that is not JSON (Transports, "Protocol Version Header"). */
 export function checkPost(request: HttpRequest): HttpAnswer | undefined {
   const isUsual = request.header('accept') === 'application/json, text/event-stream'
   if (!isUsual && (!accepts(request, 'application/json') || !accepts(request, 'text/event-stream'))) {

@@ -38,7 +38,7 @@ const evictAfterMs = 60_000
 const sessionHeader = 'mcp-session-id'
 const versionHeader = 'mcp-protocol-version'
 
-/** The Streamable HTTP endpoint of a running kit, for any HTTP server (digest §8). */
+/** The Streamable HTTP endpoint of a running kit, for any HTTP server (Transports, "Streamable HTTP"). */
 export class HttpEndpoint {
   readonly path: string
   readonly limits: HttpLimits

@@ -14,7 +14,7 @@ const retryMs = 1000
 
 /**
  * One event stream of a session: numbers its events, keeps them for a client that comes back, and writes them to
- * whoever is connected now. A dropped connection ends nothing (digest §8).
+ * whoever is connected now. A dropped connection ends nothing (Transports, "Resumability and Redelivery").
  */
 export class EventStream {
   readonly id: string

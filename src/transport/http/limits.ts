@@ -1,4 +1,4 @@
-/** Limits of the HTTP endpoint; each refusal says which one was met (digest §8). */
+/** Limits of the HTTP endpoint; each refusal says which one was met (Transports, "Streamable HTTP"). */
 export interface HttpLimits {
   /** Longest body of a POST. */
   maxBytes: number

@@ -41,7 +41,7 @@ export class PostReply {
     if (this.#stream) return this.#stream.finish()
     const [first] = this.#responses
     if (first) this.#resolve(json(200, this.#isBatch ? this.#responses : first))
-    // Cancelled: it ends without a response, so the stream is empty (digest §8).
+    // Cancelled: it ends without a response, so the stream is empty (Transports, "Sending Messages to the Server").
     else this.#resolve({ status: 200, headers: { ...streamHeaders }, stream: endAtOnce })
   }
 

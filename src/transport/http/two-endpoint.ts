@@ -76,7 +76,7 @@ export class TwoEndpointForm {
 }
 
 /**
- * One session of the older form (digest §8): everything for the client goes out on the one stream that opened it, and each
+ * One session of the older form (Transports of 2024-11-05, "HTTP with SSE"): everything for the client goes out on the one stream that opened it, and each
  * POST is only acknowledged. The session lives as long as its stream.
  */
 class TwoEndpointSession {

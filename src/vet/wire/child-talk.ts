@@ -2,7 +2,7 @@ import { type ChildProcess, spawn } from 'node:child_process'
 import type { ChildCommand } from '../../transport/child-wire.js'
 import { Talk, type WireServer } from './talk.js'
 
-/** A server that is started as a child for each session and speaks by lines (digest §7). */
+/** A server that is started as a child for each session and speaks by lines (Transports, "stdio"). */
 export const childServer = (command: ChildCommand): WireServer => ({
   transport: 'stdio',
   open: async () => new ChildTalk(command),

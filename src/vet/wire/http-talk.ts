@@ -8,7 +8,7 @@ import { Talk, type WireServer } from './talk.js'
 
 export type Headers = Readonly<Record<string, string>>
 
-/** A server at a Streamable HTTP endpoint (digest §8). */
+/** A server at a Streamable HTTP endpoint (Transports, "Streamable HTTP"). */
 export const httpServer = (url: string, headers: Headers = {}): WireServer => ({
   transport: 'http',
   open: async () => new HttpTalk(url, headers),

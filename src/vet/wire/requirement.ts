@@ -88,7 +88,7 @@ export interface Requirement {
   readonly id: string
   /** What has to hold, in a sentence. */
   readonly says: string
-  /** Section of the digest of the standard. */
+  /** Page and heading of the published standard: `Tools: Calling Tools`. */
   readonly section: string
   /** First and last revision it holds in, `R1` to `R4`; all where they are left out. */
   readonly from?: 'R2' | 'R3' | 'R4'

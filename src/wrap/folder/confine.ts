@@ -15,7 +15,7 @@ export interface ReadFile {
 const absent = (path: string) => new Refusal(`There is no file ${JSON.stringify(path)} here.`)
 
 /**
- * The true place of a file below a folder (digest §4, paths are confined). Whatever leads out of it, by `..`, by an absolute path or by a
+ * The true place of a file below a folder. Whatever leads out of it, by `..`, by an absolute path or by a
  * link, is told from a missing file by nothing.
  */
 export async function confined(root: string, path: string, filter: PathFilter): Promise<string> {

@@ -24,7 +24,7 @@ export function outcomeOf(
 ): Outcome {
   const shown = shownOutcome(operation, answer, limits, fits)
   if (operation.answer.schema === undefined || shown.structured !== undefined) return shown
-  // Where a schema is published, something structured has to be there (digest §4).
+  // Where a schema is published, something structured has to be there.
   const last = shown.blocks.findLast((block) => block.type === 'text')
   const blocks = shown.blocks.filter((block) => block !== last)
   return outcome({ ...shown, blocks, structured: { answered: last?.text ?? answer.status } })

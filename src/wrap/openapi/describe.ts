@@ -1,7 +1,7 @@
 import { cut, plainText } from '../http-api/plain-text.js'
 import type { ReadOperation } from './reading.js'
 
-/** Descriptions beyond this may be cut by hosts (digest §11). */
+/** Descriptions beyond this may be cut by hosts. */
 const maxCharacters = 1000
 
 /** What a model reads of an operation: summary, description, what comes back. Made from method and path where nothing is said. */

@@ -13,12 +13,12 @@ const flat = {
   properties: { $is: 'object' },
 }
 
-/** What the server asks of the client: roots, sampling, elicitation (digest §5). */
+/** What the server asks of the client: roots, sampling, elicitation (Client Features). */
 export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/form',
     says: 'A question by form has a message and a flat schema, and what was accepted reaches the tool.',
-    section: '5',
+    section: 'Elicitation: Creating Elicitation Requests',
     from: 'R3',
     needs: ['formTool'],
     client: form,
@@ -32,7 +32,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/form-mode-only-r4',
     says: 'R3 has no mode in a question.',
-    section: '5',
+    section: 'Elicitation: Creating Elicitation Requests',
     from: 'R3',
     to: 'R3',
     needs: ['formTool'],
@@ -47,7 +47,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/empty-capability-means-form',
     says: 'An empty elicitation capability means forms.',
-    section: '5',
+    section: 'Elicitation: Capabilities',
     from: 'R3',
     needs: ['formTool'],
     client: { elicitation: {} },
@@ -62,7 +62,7 @@ export const askingRows: readonly Requirement[] = [
     (action): Requirement => ({
       id: `asking/${action}`,
       says: `The answer ${action} reaches the tool, and the call ends with a result.`,
-      section: '5',
+      section: 'Elicitation: Creating Elicitation Requests',
       from: 'R3',
       needs: ['formTool'],
       client: form,
@@ -85,7 +85,7 @@ export const askingRows: readonly Requirement[] = [
     ([name, answer]): Requirement => ({
       id: `asking/answer-${name}`,
       says: `An unusable answer (${name.replaceAll('-', ' ')}) fails the call with an error that a model can read.`,
-      section: '5',
+      section: 'Elicitation: Creating Elicitation Requests',
       from: 'R3',
       needs: ['formTool'],
       client: form,
@@ -100,14 +100,14 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/undeclared-form',
     says: 'A client that did not declare elicitation is not asked; the call says so.',
-    section: '2',
+    section: 'Elicitation: Capabilities',
     needs: ['formTool'],
     exchange: [call('formTool'), result(failed), { never: { method: 'elicitation/create' } }],
   },
   {
     id: 'asking/undeclared-url',
     says: 'A client that declared forms only is not sent to a URL.',
-    section: '5',
+    section: 'Elicitation: Capabilities',
     from: 'R3',
     needs: ['urlTool'],
     client: form,
@@ -116,7 +116,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/url',
     says: 'A question by URL has an id, a URL and a message, and its end is told.',
-    section: '5',
+    section: 'Elicitation: URL Mode Elicitation Requests',
     from: 'R4',
     needs: ['urlTool'],
     client: url,
@@ -142,7 +142,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/url-required',
     says: 'A tool that needs a URL visited first is answered with -32042 and the URLs.',
-    section: '5',
+    section: 'Elicitation: URL Mode Elicitation Requests',
     from: 'R4',
     needs: ['visitTool'],
     client: url,
@@ -160,14 +160,14 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/url-required-undeclared',
     says: 'A client that cannot be sent to URLs gets a failure instead of -32042.',
-    section: '5',
+    section: 'Elicitation: Capabilities',
     needs: ['visitTool'],
     exchange: [call('visitTool'), result(failed)],
   },
   {
     id: 'asking/sampling',
     says: 'A question to the model has messages and maxTokens, and the answer reaches the tool.',
-    section: '5',
+    section: 'Sampling: Creating Messages',
     needs: ['samplingTool'],
     client: { sampling: {} },
     exchange: [
@@ -190,7 +190,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/sampling-rejected',
     says: 'A person who rejects the question to the model (-1) ends the call with a failure.',
-    section: '5',
+    section: 'Sampling: Creating Messages',
     needs: ['samplingTool'],
     client: { sampling: {} },
     exchange: [
@@ -203,14 +203,14 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/sampling-undeclared',
     says: 'A client that did not declare sampling is not asked; the call says so.',
-    section: '2',
+    section: 'Sampling: Capabilities',
     needs: ['samplingTool'],
     exchange: [call('samplingTool'), result(failed), { never: { method: 'sampling/createMessage' } }],
   },
   {
     id: 'asking/sampling-tools',
     says: 'Tools go along with a question to the model where the client declared them.',
-    section: '5',
+    section: 'Sampling: Creating Messages',
     from: 'R4',
     needs: ['samplingWithToolsTool'],
     client: { sampling: { tools: {} } },
@@ -233,7 +233,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/sampling-tools-undeclared',
     says: 'Tools are not sent to a client that did not declare them.',
-    section: '5',
+    section: 'Sampling: Capabilities',
     needs: ['samplingWithToolsTool'],
     client: { sampling: {} },
     exchange: [call('samplingWithToolsTool'), result(failed), { never: { method: 'sampling/createMessage' } }],
@@ -241,7 +241,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/roots',
     says: 'The roots of a client that declared them are asked for.',
-    section: '5',
+    section: 'Roots: Listing Roots',
     needs: ['rootsTool'],
     client: { roots: { listChanged: true } },
     exchange: [
@@ -254,14 +254,14 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/roots-undeclared',
     says: 'A client without roots is not asked for them; the call says so.',
-    section: '2',
+    section: 'Roots: Capabilities',
     needs: ['rootsTool'],
     exchange: [call('rootsTool'), result(failed), { never: { method: 'roots/list' } }],
   },
   {
     id: 'asking/cancelled-with-its-call',
     says: 'A question is cancelled when the call it belongs to is.',
-    section: '3',
+    section: 'Cancellation: Behavior Requirements',
     from: 'R3',
     needs: ['formTool'],
     client: form,
@@ -276,7 +276,7 @@ export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/ping-meanwhile',
     says: 'While a question is open, other requests are answered.',
-    section: '3',
+    section: 'Ping: Behavior Requirements',
     from: 'R3',
     needs: ['formTool'],
     client: form,

@@ -3,12 +3,12 @@ import { call, notification, type Requirement, refused, request, result } from '
 const absent = { $is: 'absent' }
 const failed = { isError: true, content: { $has: [{ type: 'text', text: { $is: 'string' } }] } }
 
-/** Tools, resources, prompts (digest §4). */
+/** Tools, resources, prompts (Server Features). */
 export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/list',
     says: 'Every tool has a name that keeps to the rule and an object as its input schema.',
-    section: '4',
+    section: 'Tools: Listing Tools',
     needs: ['tool'],
     exchange: [
       request('tools/list'),
@@ -20,7 +20,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/no-annotations-in-r1',
     says: 'R1 has no annotations on tools.',
-    section: '4',
+    section: 'Tools: Tool',
     to: 'R1',
     needs: ['tool'],
     exchange: [request('tools/list'), result({ tools: { $each: { annotations: absent } } })],
@@ -28,7 +28,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/no-output-schema-before-r3',
     says: 'Before R3 there is no outputSchema, title or _meta on a tool.',
-    section: '4',
+    section: 'Tools: Output Schema',
     to: 'R2',
     needs: ['tool'],
     exchange: [
@@ -39,7 +39,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/no-icons-before-r4',
     says: 'Before R4 there are no icons and no execution on a tool.',
-    section: '4',
+    section: 'Tools: Tool',
     to: 'R3',
     needs: ['tool'],
     exchange: [request('tools/list'), result({ tools: { $each: { icons: absent, execution: absent } } })],
@@ -47,7 +47,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/hints',
     says: 'Annotations of a tool that reads say so.',
-    section: '4',
+    section: 'Tools: Tool',
     from: 'R2',
     needs: ['tool'],
     exchange: [
@@ -58,14 +58,14 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/call',
     says: 'A call is answered with content.',
-    section: '4',
+    section: 'Tools: Calling Tools',
     needs: ['tool'],
     exchange: [call('tool'), result({ content: { $is: 'array' }, isError: { $oneOf: [absent, false] } })],
   },
   {
     id: 'tools/structured',
     says: 'A tool with an output schema gives structured content, and the same JSON as text.',
-    section: '4',
+    section: 'Tools: Structured Content',
     from: 'R3',
     needs: ['structuredTool'],
     exchange: [
@@ -79,7 +79,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/structured-not-before-r3',
     says: 'R1 and R2 get structured content as text alone.',
-    section: '4',
+    section: 'Tools: Structured Content',
     to: 'R2',
     needs: ['structuredTool'],
     exchange: [
@@ -93,7 +93,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/unknown',
     says: 'An unknown tool is refused with -32602 and a message that names it.',
-    section: '4',
+    section: 'Tools: Error Handling',
     needs: ['tool'],
     exchange: [
       request('tools/call', { name: 'no_such_tool_{{id2}}', arguments: {} }),
@@ -103,7 +103,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/wrong-arguments',
     says: 'Arguments that the schema refuses are a result with isError whose text names the field.',
-    section: '4',
+    section: 'Tools: Error Handling',
     needs: ['tool'],
     exchange: [
       request('tools/call', { name: '{{tool.name}}', arguments: '{{tool.wrong}}' }),
@@ -121,7 +121,7 @@ export const featureRows: readonly Requirement[] = [
     ([name, params]): Requirement => ({
       id: `tools/${name}`,
       says: `A malformed tools/call (${name.replaceAll('-', ' ')}) is refused with -32602.`,
-      section: '4',
+      section: 'Tools: Error Handling',
       needs: ['tool'],
       exchange: [request('tools/call', params), refused(-32602)],
     }),
@@ -129,14 +129,14 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/failure',
     says: "A tool's own failure is a result with isError and a text, not a protocol error.",
-    section: '4',
+    section: 'Tools: Error Handling',
     needs: ['failingTool'],
     exchange: [call('failingTool'), result(failed)],
   },
   {
     id: 'tools/no-stack',
     says: 'A failure shows no stack trace.',
-    section: '4',
+    section: 'Tools: Error Handling',
     needs: ['failingTool'],
     exchange: [
       call('failingTool'),
@@ -146,14 +146,14 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/output-checked',
     says: 'A result that breaks the output schema is never sent as if it were right: isError.',
-    section: '4',
+    section: 'Tools: Structured Content',
     needs: ['lyingTool'],
     exchange: [call('lyingTool'), result({ ...failed, structuredContent: absent })],
   },
   {
     id: 'tools/audio',
     says: 'Audio goes out as base64 with its type.',
-    section: '4',
+    section: 'Tools: Audio Content',
     from: 'R2',
     needs: ['audioTool'],
     exchange: [
@@ -170,7 +170,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/audio-to-r1',
     says: 'R1 has no audio: a text says that there was some.',
-    section: '4',
+    section: 'Tools: Audio Content',
     to: 'R1',
     needs: ['audioTool'],
     exchange: [call('audioTool'), result({ content: { $each: { type: 'text', text: { $matches: 'audio' } } } })],
@@ -178,7 +178,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/resource-link',
     says: 'A link to a resource has a URI and a name.',
-    section: '4',
+    section: 'Tools: Resource Links',
     from: 'R3',
     needs: ['linkTool'],
     exchange: [
@@ -189,7 +189,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/resource-link-before-r3',
     says: 'R1 and R2 have no resource links: a text names the URI.',
-    section: '4',
+    section: 'Tools: Resource Links',
     to: 'R2',
     needs: ['linkTool'],
     exchange: [call('linkTool'), result({ content: { $each: { type: 'text', text: { $matches: '://' } } } })],
@@ -197,14 +197,14 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/list-changed',
     says: 'A ready session is told when the set of tools changes.',
-    section: '4',
+    section: 'Tools: List Changed Notification',
     needs: ['growingTool'],
     exchange: [call('growingTool'), { expect: { method: 'notifications/tools/list_changed' } }],
   },
   {
     id: 'tools/list-changed-not-before-ready',
     says: 'A session that has not said initialized yet is told nothing.',
-    section: '4',
+    section: 'Tools: List Changed Notification',
     needs: ['growingTool'],
     opening: 'answered',
     isLast: true,
@@ -217,7 +217,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/list',
     says: 'Every resource has a URI and a name.',
-    section: '4',
+    section: 'Resources: Listing Resources',
     needs: ['resource'],
     exchange: [
       request('resources/list'),
@@ -227,7 +227,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/templates',
     says: 'Every template has a URI template and a name.',
-    section: '4',
+    section: 'Resources: Resource Templates',
     needs: ['template'],
     exchange: [
       request('resources/templates/list'),
@@ -237,7 +237,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/read',
     says: 'Reading gives contents, each with its URI and a text or a blob.',
-    section: '4',
+    section: 'Resources: Reading Resources',
     needs: ['resource'],
     exchange: [
       request('resources/read', { uri: '{{resource.uri}}' }),
@@ -247,7 +247,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/read-bytes',
     says: 'Bytes are given as base64.',
-    section: '4',
+    section: 'Resources: Reading Resources',
     needs: ['binaryResource'],
     exchange: [
       request('resources/read', { uri: '{{binaryResource.uri}}' }),
@@ -257,7 +257,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/read-template',
     says: 'A URI that a template makes is read.',
-    section: '4',
+    section: 'Resources: Reading Resources',
     needs: ['template'],
     exchange: [
       request('resources/read', { uri: '{{template.uri}}' }),
@@ -267,7 +267,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/unknown',
     says: 'An unknown resource is refused with -32002 and its URI in data.',
-    section: '4',
+    section: 'Resources: Error Handling',
     needs: ['resource'],
     exchange: [
       request('resources/read', { uri: 'nobody://knows/this' }),
@@ -285,7 +285,7 @@ export const featureRows: readonly Requirement[] = [
     ([name, method, params]): Requirement => ({
       id: `resources/${name}`,
       says: `${method} without a text as its URI (${JSON.stringify(params)}) is refused with -32602.`,
-      section: '4',
+      section: 'Resources: Error Handling',
       needs: ['resource'],
       exchange: [request(method, params), refused(-32602)],
     }),
@@ -293,14 +293,14 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/subscribe-unknown',
     says: 'A subscription to a resource that is not there is refused with -32002.',
-    section: '4',
+    section: 'Resources: Subscriptions',
     needs: ['resource'],
     exchange: [request('resources/subscribe', { uri: 'nobody://knows/this' }), refused(-32002)],
   },
   {
     id: 'resources/subscribe',
     says: 'Who has subscribed to a resource is told when it changes, and no more after unsubscribing.',
-    section: '4',
+    section: 'Resources: Subscriptions',
     needs: ['touchingTool'],
     exchange: [
       request('resources/subscribe', { uri: '{{touchingTool.uri}}' }, 'on-{{id}}'),
@@ -314,7 +314,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'resources/not-subscribed',
     says: 'Who has not subscribed is not told.',
-    section: '4',
+    section: 'Resources: Subscriptions',
     needs: ['touchingTool'],
     isLast: true,
     exchange: [
@@ -326,14 +326,14 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'prompts/list',
     says: 'Every prompt has a name, and every argument of it too.',
-    section: '4',
+    section: 'Prompts: Listing Prompts',
     needs: ['prompt'],
     exchange: [request('prompts/list'), result({ prompts: { $each: { name: { $is: 'string' } } } })],
   },
   {
     id: 'prompts/get',
     says: 'A prompt gives messages, each with a role and one content.',
-    section: '4',
+    section: 'Prompts: Getting a Prompt',
     needs: ['prompt'],
     exchange: [
       request('prompts/get', { name: '{{prompt.name}}', arguments: '{{prompt.arguments}}' }),
@@ -354,7 +354,7 @@ export const featureRows: readonly Requirement[] = [
     ([name, params]): Requirement => ({
       id: `prompts/${name}`,
       says: `A prompts/get that cannot be answered (${name.replaceAll('-', ' ')}) is refused with -32602.`,
-      section: '4',
+      section: 'Prompts: Error Handling',
       needs: ['prompt'],
       exchange: [request('prompts/get', params), refused(-32602)],
     }),
@@ -362,7 +362,7 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'prompts/required-named',
     says: 'The refusal of a prompt names the argument that is missing.',
-    section: '4',
+    section: 'Prompts: Error Handling',
     needs: ['prompt'],
     exchange: [
       request('prompts/get', { name: '{{prompt.name}}', arguments: {} }),
@@ -372,14 +372,14 @@ export const featureRows: readonly Requirement[] = [
   {
     id: 'features/roots-changed-heard',
     says: 'notifications/roots/list_changed is taken without an answer.',
-    section: '5',
+    section: 'Roots: Root List Changes',
     exchange: [notification('notifications/roots/list_changed'), { never: { error: { $is: 'present' } } }],
   },
   ...['tasks/list', 'tasks/get', 'roots/list', 'sampling/createMessage', 'elicitation/create'].map(
     (method): Requirement => ({
       id: `features/not-offered-${method.replace('/', '-')}`,
       says: `${method} is nothing that this server declared: -32601.`,
-      section: '2',
+      section: 'Lifecycle: Capability Negotiation',
       exchange: [request(method, {}), refused(-32601)],
     }),
   ),

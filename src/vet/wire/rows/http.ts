@@ -31,7 +31,7 @@ interface HttpRow {
 const row = ({ id, says, asks, status, headers, body, ...more }: HttpRow): Requirement => ({
   id: `http/${id}`,
   says,
-  section: '8',
+  section: 'Transports: Streamable HTTP',
   transports: ['http'],
   ...more,
   exchange: [
@@ -42,7 +42,7 @@ const row = ({ id, says, asks, status, headers, body, ...more }: HttpRow): Requi
   ],
 })
 
-/** Streamable HTTP below the protocol (digest §8). */
+/** Streamable HTTP below the protocol (Transports, "Streamable HTTP"). */
 export const httpRows: readonly Requirement[] = [
   row({
     id: 'initialize',
@@ -270,7 +270,7 @@ export const httpRows: readonly Requirement[] = [
   {
     id: 'http/delete',
     says: 'DELETE ends the session: its id is unknown from then on.',
-    section: '8',
+    section: 'Transports: Streamable HTTP',
     transports: ['http'],
     isLast: true,
     exchange: [

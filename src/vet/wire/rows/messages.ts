@@ -2,30 +2,30 @@ import { call, notification, type Requirement, refused, request, result } from '
 
 const noAnswer = { never: { id: '{{id}}' } }
 
-/** JSON-RPC itself (digest §1). */
+/** JSON-RPC itself (Overview, "Messages"). */
 export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/string-id',
     says: 'A request with a string as its id is answered with that very string.',
-    section: '1',
+    section: 'Overview: Messages',
     exchange: [request('ping', undefined, 'a-{{id}}'), result({}, 'a-{{id}}')],
   },
   {
     id: 'messages/integer-id',
     says: 'A request with an integer as its id is answered with that very integer.',
-    section: '1',
+    section: 'Overview: Messages',
     exchange: [request('ping'), result({})],
   },
   {
     id: 'messages/zero-and-negative-ids',
     says: 'Ids such as 0, negative integers and the empty string are ids as any other.',
-    section: '1',
+    section: 'Overview: Messages',
     exchange: [...[0, -7, ''].flatMap((id) => [request('ping', undefined, id), result({}, id)])],
   },
   {
     id: 'messages/number-and-text-ids-differ',
     says: 'The ids 5 and "5" are two ids.',
-    section: '1',
+    section: 'Overview: Messages',
     exchange: [
       request('ping', undefined, 5555),
       request('ping', undefined, '5555'),
@@ -36,7 +36,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/parse-error',
     says: 'A line that is no JSON is answered with -32700 and without an id, and the session lives on.',
-    section: '1',
+    section: 'Overview: Messages',
     transports: ['stdio', 'http'],
     exchange: [
       { sendText: '{"jsonrpc":"2.0","id":{{id}},"method":' },
@@ -58,7 +58,7 @@ export const messageRows: readonly Requirement[] = [
     ([id, what, sent]): Requirement => ({
       id: `messages/${id}`,
       says: `${what} is refused with -32600 and without an id.`,
-      section: '1',
+      section: 'Overview: Messages',
       transports: ['stdio', 'http'],
       exchange: [
         { sendText: JSON.stringify(sent) },
@@ -78,20 +78,20 @@ export const messageRows: readonly Requirement[] = [
     ([id, what, sent]): Requirement => ({
       id: `messages/${id}`,
       says: `Where ${what}, the request is refused with -32600 under its id.`,
-      section: '1',
+      section: 'Overview: Messages',
       exchange: [{ send: sent }, refused(-32600)],
     }),
   ),
   {
     id: 'messages/unknown-method',
     says: 'A method that nobody knows is refused with -32601.',
-    section: '1',
+    section: 'Overview: Messages',
     exchange: [request('hives/weigh'), refused(-32601)],
   },
   {
     id: 'messages/notification-unanswered',
     says: 'A notification gets no answer, not even an error, known or not.',
-    section: '1',
+    section: 'Overview: Messages',
     exchange: [
       notification('notifications/hives', { a: 1 }),
       notification('tools/list'),
@@ -101,7 +101,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/response-unanswered',
     says: 'A response to nothing that was asked is ignored, a malformed one too.',
-    section: '1',
+    section: 'Overview: Messages',
     transports: ['stdio', 'two-endpoint'],
     exchange: [
       { send: { jsonrpc: '2.0', id: '{{id}}', result: {} } },
@@ -115,7 +115,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/unknown-fields',
     says: 'Unknown fields and unknown _meta are ignored.',
-    section: '1',
+    section: 'Overview: Messages',
     exchange: [
       {
         send: {
@@ -132,7 +132,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/id-in-flight',
     says: 'A request whose id is still in flight is refused, and the first one is not harmed by it.',
-    section: '1',
+    section: 'Overview: Messages',
     needs: ['waitingTool'],
     exchange: [
       request('tools/call', { name: '{{waitingTool.name}}', arguments: '{{waitingTool.arguments}}' }),
@@ -145,7 +145,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/batch-answered',
     says: 'A batch is answered by one array, with an answer for each request and none for a notification.',
-    section: '1',
+    section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
     exchange: [
@@ -169,7 +169,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/batch-repeats-an-id',
     says: 'A batch that names an id twice carries out the first and refuses the second.',
-    section: '1',
+    section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
     exchange: [
@@ -192,7 +192,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/batch-id-in-flight',
     says: 'A batch that names an id which is in flight is refused for it, and the first holder keeps its answer.',
-    section: '1',
+    section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
     needs: ['slowTool'],
@@ -206,7 +206,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/batch-without-requests',
     says: 'A batch of notifications alone gets no answer.',
-    section: '1',
+    section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
     exchange: [{ send: [{ jsonrpc: '2.0', method: 'notifications/other' }] }, { never: { $is: 'array' } }],
@@ -214,7 +214,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/batch-with-bad-entry',
     says: 'A bad entry of a batch is refused in the answer, the others are carried out.',
-    section: '1',
+    section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
     exchange: [
@@ -232,7 +232,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/batch-empty',
     says: 'An empty batch is refused with -32600, as one message.',
-    section: '1',
+    section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
     transports: ['stdio', 'http'],
@@ -241,7 +241,7 @@ export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/batch-with-initialize',
     says: 'initialize is never part of a batch.',
-    section: '2',
+    section: 'Lifecycle: Initialization',
     from: 'R2',
     to: 'R2',
     exchange: [
@@ -253,7 +253,7 @@ export const messageRows: readonly Requirement[] = [
     (revision): Requirement => ({
       id: `messages/batch-refused-${revision.toLowerCase()}`,
       says: `${revision} has no batches: one is refused with -32600.`,
-      section: '1',
+      section: 'Overview: Batching',
       ...(revision === 'R1' ? { to: 'R1' } : revision === 'R3' ? { from: 'R3', to: 'R3' } : { from: 'R4' }),
       transports: ['stdio', 'http'],
       exchange: [

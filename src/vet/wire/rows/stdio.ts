@@ -2,19 +2,19 @@ import { notification, type Requirement, request, result } from '../requirement.
 
 const refusedWithoutId = (code: number) => ({ expect: { id: { $is: 'absent' }, error: { code } } })
 
-/** Lines (digest §7). */
+/** Lines (Transports, "stdio"). */
 export const stdioRows: readonly Requirement[] = [
   {
     id: 'stdio/blank-lines',
     says: 'Blank lines and carriage returns between messages do no harm.',
-    section: '7',
+    section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [{ sendText: '\r' }, { sendText: '{"jsonrpc":"2.0","id":{{id}},"method":"ping"}\r' }, result({})],
   },
   {
     id: 'stdio/garbage-survived',
     says: 'After lines of garbage the next message is answered.',
-    section: '7',
+    section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [
       { sendText: 'not json' },
@@ -30,7 +30,7 @@ export const stdioRows: readonly Requirement[] = [
   {
     id: 'stdio/two-in-one-write',
     says: 'Several messages that arrive at once are each answered.',
-    section: '7',
+    section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [
       {
@@ -43,7 +43,7 @@ export const stdioRows: readonly Requirement[] = [
   {
     id: 'stdio/unicode',
     says: 'UTF-8 survives both ways.',
-    section: '7',
+    section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [
       request('tools/call', { name: 'Bienenstöcke-🐝', arguments: {} }),
@@ -53,7 +53,7 @@ export const stdioRows: readonly Requirement[] = [
   {
     id: 'stdio/nothing-else-on-stdout',
     says: 'Every line on stdout is a message.',
-    section: '7',
+    section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [notification('notifications/other'), { never: { $is: 'string' } }],
   },

@@ -14,12 +14,12 @@ const progress = (token: unknown, more: object = {}) => ({
   },
 })
 
-/** Ping, cancellation, progress, logging, pagination, completion (digest §3). */
+/** Ping, cancellation, progress, logging, pagination, completion (Utilities). */
 export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/ping-while-busy',
     says: 'ping is answered while a call goes on.',
-    section: '3',
+    section: 'Ping: Behavior Requirements',
     needs: ['waitingTool'],
     exchange: [
       call('waitingTool'),
@@ -31,7 +31,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/cancelled-unanswered',
     says: 'A request that was cancelled gets no response.',
-    section: '3',
+    section: 'Cancellation: Behavior Requirements',
     needs: ['waitingTool'],
     exchange: [
       call('waitingTool'),
@@ -42,7 +42,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/cancel-unknown',
     says: 'A cancellation of an unknown or an answered request is ignored, and so is one without an id.',
-    section: '3',
+    section: 'Cancellation: Behavior Requirements',
     exchange: [
       request('ping'),
       result({}),
@@ -58,7 +58,7 @@ export const utilityRows: readonly Requirement[] = [
     return {
       id: `utilities/progress-${kind}-token`,
       says: `Progress goes out under a token that is a ${kind}, and before the answer.`,
-      section: '3',
+      section: 'Progress: Behavior Requirements',
       needs: ['progressTool'],
       exchange: [
         call('progressTool', { _meta: { progressToken: token } }),
@@ -71,7 +71,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/no-progress-without-token',
     says: 'Without a token there is no progress.',
-    section: '3',
+    section: 'Progress: Behavior Requirements',
     needs: ['progressTool'],
     exchange: [
       call('progressTool'),
@@ -82,7 +82,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/no-progress-message-in-r1',
     says: 'R1 has no message on progress.',
-    section: '3',
+    section: 'Progress: Behavior Requirements',
     to: 'R1',
     needs: ['progressTool'],
     exchange: [
@@ -96,7 +96,7 @@ export const utilityRows: readonly Requirement[] = [
     (level): Requirement => ({
       id: `utilities/level-${level}`,
       says: `logging/setLevel takes the level ${level}.`,
-      section: '3',
+      section: 'Logging: Setting Log Level',
       exchange: [request('logging/setLevel', { level }), result({})],
     }),
   ),
@@ -109,14 +109,14 @@ export const utilityRows: readonly Requirement[] = [
     ([name, params]): Requirement => ({
       id: `utilities/bad-level-${name}`,
       says: `A log level that is none (${JSON.stringify(params)}) is refused with -32602.`,
-      section: '3',
+      section: 'Logging: Setting Log Level',
       exchange: [request('logging/setLevel', params), refused(-32602)],
     }),
   ),
   {
     id: 'utilities/log-below-level',
     says: 'Log messages below the level of the session are not sent, those at it or above are.',
-    section: '3',
+    section: 'Logging: Log Message Notifications',
     needs: ['loggingTool'],
     exchange: [
       request('logging/setLevel', { level: 'warning' }, '{{id2}}'),
@@ -130,7 +130,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/log-at-debug',
     says: 'At the level debug everything is sent.',
-    section: '3',
+    section: 'Logging: Log Message Notifications',
     needs: ['loggingTool'],
     exchange: [
       request('logging/setLevel', { level: 'debug' }, '{{id2}}'),
@@ -144,7 +144,7 @@ export const utilityRows: readonly Requirement[] = [
     {
       id: `utilities/list-${name}`,
       says: `${method} gives its entries, and nextCursor only where there are more.`,
-      section: '3',
+      section: 'Pagination: Operations Supporting Pagination',
       needs: [need],
       exchange: [
         request(method),
@@ -155,7 +155,7 @@ export const utilityRows: readonly Requirement[] = [
       (cursor): Requirement => ({
         id: `utilities/bad-cursor-${name}-${cursor === '' ? 'empty' : cursor}`,
         says: `A cursor that ${method} did not give (${JSON.stringify(cursor)}) is refused with -32602.`,
-        section: '3',
+        section: 'Pagination: Error Handling',
         needs: [need],
         exchange: [request(method, { cursor }), refused(-32602)],
       }),
@@ -164,7 +164,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/complete-prompt',
     says: 'An argument of a prompt is completed, with at most 100 values.',
-    section: '3',
+    section: 'Completion: Requesting Completions',
     needs: ['completion'],
     exchange: [
       request('completion/complete', {
@@ -177,7 +177,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/complete-template',
     says: 'A variable of a resource template is completed, with at most 100 values.',
-    section: '3',
+    section: 'Completion: Requesting Completions',
     needs: ['template', 'completion'],
     exchange: [
       request('completion/complete', {
@@ -190,7 +190,7 @@ export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/complete-context',
     says: 'The other arguments may come along as context.',
-    section: '3',
+    section: 'Completion: Requesting Completions',
     from: 'R3',
     needs: ['completion'],
     exchange: [
@@ -221,7 +221,7 @@ export const utilityRows: readonly Requirement[] = [
     ([name, params]): Requirement => ({
       id: `utilities/complete-${name}`,
       says: `A completion that cannot be answered (${name.replaceAll('-', ' ')}) is refused with -32602.`,
-      section: '3',
+      section: 'Completion: Requesting Completions',
       needs: ['completion'],
       exchange: [request('completion/complete', params), refused(-32602)],
     }),
