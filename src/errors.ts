@@ -27,7 +27,7 @@ export type ErrorCode =
   | 'deployment-not-running'
   | 'embeddings-failed'
   | 'environment-file-unreadable'
-  | 'far-node-missing'
+  | 'remote-node-missing'
   | 'feed-address'
   | 'feed-silent'
   | 'feed-unreachable'

@@ -59,12 +59,12 @@ export const attach = () =>
       sayOfSecrets(found)
       if (flags.dryRun) return
       await report(withSecrets(found))
-      if (flags.record) say(`See what the host asks: jexo loupe --follow ${shownPath(tape)}`)
+      if (flags.record) say(`Watch the host's messages: jexo loupe --follow ${shownPath(tape)}`)
     })
 
 function nameFor(wanted: string): string {
   const name = hostName(wanted)
-  if (name !== wanted) say(`Named ${name}: some hosts choke on dashes, spaces, dots and names over 60 characters.`)
+  if (name !== wanted) say(`Named ${name}: some hosts reject dashes, spaces, dots and names over 60 characters.`)
   return name
 }
 
@@ -72,7 +72,7 @@ function sayOfSecrets({ secrets }: Attachable): void {
   if (secrets.length === 0) return
   const names = secrets.map(({ name }) => name).join(', ')
   say(
-    `It needs ${names}: secrets are not written into entries. A host with "inputs" asks for them; for any other, set them in its environment.`,
+    `It needs ${names}: secrets are not written to the entry. A host with "inputs" asks for them; otherwise set them in the host's environment.`,
   )
 }
 
@@ -109,10 +109,10 @@ async function takeOut(flags: Flags, name: string): Promise<void> {
   const options = flags.shape ? { shape: flags.shape } : {}
   const changes: Change[] = []
   for (const file of flags.to ?? []) changes.push(await planRemoval(resolve(file), name, options))
-  if (changes.length === 0) throw kitErrors.argumentUnreadable('--remove', 'the file to take it out of, by --to')
+  if (changes.length === 0) throw kitErrors.argumentUnreadable('--remove', 'the file to remove it from, with --to')
   for (const change of changes) await carry(change, flags.dryRun === true)
   if (changes.every(({ did }) => did === 'is not there')) throw new Failed()
-  if (!flags.dryRun) say('Restart or refresh the host, so that it forgets the entry.')
+  if (!flags.dryRun) say('Restart or refresh the host to drop the entry.')
 }
 
 async function carry(change: Change, isDry: boolean): Promise<void> {
@@ -121,7 +121,7 @@ async function carry(change: Change, isDry: boolean): Promise<void> {
   if (difference !== '') say(coloured(difference))
   if (isDry) return
   const backup = await carryOut(change)
-  if (backup) say(errorColours.dim(`The file as it was: ${shownPath(backup)}`))
+  if (backup) say(errorColours.dim(`Backup: ${shownPath(backup)}`))
 }
 
 const coloured = (difference: string) =>
@@ -145,12 +145,12 @@ function withSecrets(found: Attachable): Attachable {
 async function report({ entry }: Attachable): Promise<void> {
   const tried = await tryEntry(entry)
   if (!tried.ok) {
-    say(`${errorColours.red('tried it, and it does not answer:')} ${tried.reason}`)
+    say(`${errorColours.red('tried it: no response:')} ${tried.reason}`)
     throw new Failed()
   }
   const tools = tried.tools === 1 ? '1 tool' : `${tried.tools} tools`
   say(
-    `${errorColours.green('tried it:')} ${tried.server} answers, ${tools}, revision ${tried.revision}, in ${tried.tookMs} ms`,
+    `${errorColours.green('tried it:')} ${tried.server} responds: ${tools}, revision ${tried.revision}, ${tried.tookMs} ms`,
   )
-  say('Restart or refresh the host, so that it sees the entry.')
+  say('Restart or refresh the host to load the entry.')
 }

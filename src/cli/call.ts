@@ -105,7 +105,7 @@ async function saveCase(file: string, call: RecordedCall): Promise<void> {
 /** On a terminal the person is asked; elsewhere a question is cancelled, and that is said. */
 async function answererFor(answers: string | undefined): Promise<Answerer> {
   const sayCancelled = (message: string) =>
-    say(`The server asks: ${message}\nNo answer was given (--answers), so it was cancelled.`)
+    say(`The server asks: ${message}\nWithout --answers, the question was cancelled.`)
   if (answers !== undefined) return readAnswerer(answers, sayCancelled)
   if (process.stdin.isTTY) return askOnTerminal()
   return ({ message }) => {
@@ -153,9 +153,9 @@ function sayProgress(
 
 const showsUpstream = ({ capabilities }: Link) => capabilities.experimental?.[upstreamCapability] !== undefined
 const notShown =
-  'This server does not show what it does outside; one of Jexo does with: jexo serve … --show-upstream'
+  'This server sends no upstream records. A Jexo server sends them with: jexo serve … --show-upstream'
 
 const timing = (tool: string, tookMs: number, allMs: number) =>
-  errorColours.dim(`${tool} answered in ${tookMs.toFixed(1)} ms (${Math.round(allMs)} ms with connecting)`)
+  errorColours.dim(`${tool} returned in ${tookMs.toFixed(1)} ms (${Math.round(allMs)} ms including startup)`)
 
 const textOf = (data: unknown) => (typeof data === 'string' ? data : JSON.stringify(data))

@@ -19,7 +19,7 @@ export function catalogueText(link: Link, catalogue: Catalogue, tokens?: number)
       'tool',
       tools,
       toolsText,
-      tokens === undefined ? '' : `about ${tokens.toLocaleString('en')} tokens of a model's context`,
+      tokens === undefined ? '' : `about ${tokens.toLocaleString('en')} tokens of context`,
     ),
     ...section('resource', alone, (list) => aligned(list.map((item) => [item.uri, item.description ?? item.name]))),
     ...section('template', templates, (list) => list.map((item) => templateText(item, resources)).join('\n')),
@@ -62,14 +62,14 @@ function argumentLines(schema: JsonObject): string[] {
     const label = (required.includes(name) ? name : `${name}?`).padEnd(width)
     const about = typeof details.description === 'string' ? `  ${colours.dim(details.description)}` : ''
     const standard =
-      details.default === undefined ? '' : colours.dim(`, ${JSON.stringify(details.default)} unless given`)
+      details.default === undefined ? '' : colours.dim(`, default ${JSON.stringify(details.default)}`)
     return `      ${label}  ${describeSchema(details)}${standard}${about}`
   })
 }
 
 function outputLine(schema: JsonObject | undefined): string[] {
   const properties = schema && propertiesOf(schema, schema.$defs)
-  return properties ? [`      ${colours.dim('gives')} ${Object.keys(properties).join(', ')}`] : []
+  return properties ? [`      ${colours.dim('returns')} ${Object.keys(properties).join(', ')}`] : []
 }
 
 /** An object's properties: its own, or those of what it refers to or is first of all. */

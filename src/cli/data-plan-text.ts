@@ -27,7 +27,7 @@ export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): stri
   if (adHoc)
     lines.push(
       `  ${colours.cyan(`${prefix}ask_${slug}(sql, skip?)`)}  ${colours.dim('read')}`,
-      ...indented(`One SELECT; ${prefix}explain_${slug} says what tables there are.`, 4),
+      ...indented(`Runs one SELECT; ${prefix}explain_${slug} lists the tables.`, 4),
       '',
     )
   if (tables.length > 0) lines.push(colours.bold('Resources'), `  ${colours.cyan(`${address.name}://schema`)}`)
@@ -44,23 +44,18 @@ export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): stri
     )
   lines.push('')
   if (skipped.length > 0) {
-    lines.push(heading('Left out', String(skipped.length)))
+    lines.push(heading('Skipped', String(skipped.length)))
     for (const { name, where, reason, fix } of skipped)
       lines.push(`  ${name}  ${colours.dim(where)}`, ...indented(`${reason}; ${fix}`, 4))
     lines.push('')
   }
-  if (warnings.length > 0) lines.push(...note('Worth a look', warnings.join('\n')))
+  if (warnings.length > 0) lines.push(...note('Warnings', warnings.join('\n')))
   if (tools.length > 0)
     lines.push(
-      ...note(
-        "A model's context",
-        `About ${tokens.toLocaleString('en')} tokens for ${counted(tools.length, 'tool')}.`,
-      ),
+      ...note('Context cost', `${counted(tools.length, 'tool')}, about ${tokens.toLocaleString('en')} tokens.`),
     )
   else if (!adHoc)
-    lines.push(
-      ...note('No tools', 'Give files with statements by --queries, or --ad-hoc for a tool that takes a SELECT.'),
-    )
+    lines.push(...note('No tools', 'Add statements with --queries, or a tool that runs a SELECT with --ad-hoc.'))
   return lines.join('\n').trimEnd()
 }
 
@@ -83,7 +78,7 @@ export function folderPlanText(plan: FolderPlan, source: string): string {
   if (tool !== undefined)
     lines.push(
       `  ${colours.cyan(`${tool}(query, most?, within?)`)}  ${colours.dim('read')}`,
-      ...indented('Finds passages, with file, heading and lines.', 4),
+      ...indented('Searches; returns passages with file, heading and lines.', 4),
       '',
     )
   lines.push(colours.bold('Resources'), `  ${colours.cyan(`${name}://{+path}`)}`)
@@ -96,11 +91,11 @@ export function folderPlanText(plan: FolderPlan, source: string): string {
   if (tooLarge.length > 0)
     lines.push(
       ...note(
-        'Too large to be searched',
+        'Too large to search',
         `${tooLarge.slice(0, 5).join('\n')}${tooLarge.length > 5 ? `\nand ${tooLarge.length - 5} more` : ''}`,
       ),
     )
-  if (isCut) lines.push(...note('Cut', 'There are more files than are taken; choose with --only or --except.'))
+  if (isCut) lines.push(...note('Cut', 'There are more files than the limit; narrow them with --only or --except.'))
   return lines.join('\n').trimEnd()
 }
 

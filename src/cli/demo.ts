@@ -50,7 +50,7 @@ export const demo = () =>
       const kit = await loadKit(kitFile)
       const service = await onFreePort(4870, (port) => serveHttp(runOnNode(kit, { showsUpstream: true }), { port }))
       const page = await onFreePort(4871, (port) => startLoupe([{ kind: 'url', url: service.url }], { port }))
-      out(`${colours.bold('The Marsh Lane apiary')}  a made-up co-op with twelve hives, served by Jexo`)
+      out(`${colours.bold('The Marsh Lane apiary')}  a fictional co-op with twelve hives, served by Jexo`)
       out(`  server    ${colours.cyan(service.url)}`)
       const room = await openRoom([service.url])
       out(`  Loupe     ${colours.cyan(page.url)}`)
@@ -70,7 +70,7 @@ export const demo = () =>
           out(
             '  room    say "What is the reading of the scale under ML-04?", approve the call; then say "And ML-07?"',
           )
-        out('Ctrl-C ends the demo.')
+        out('Press Ctrl-C to stop the demo.')
         await untilSignal()
       }
       await room?.close()

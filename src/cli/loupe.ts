@@ -51,7 +51,7 @@ export const loupe = () =>
       }
       const service = await onFreePort(port, (free) => startLoupe(targets, { ...options, port: free }))
       out(service.url)
-      say('Open this link; the page is for this machine only. Ctrl-C ends it.')
+      say('Open this link. The page is available on this machine only. Press Ctrl-C to stop.')
       await untilSignal()
       await service.close()
     })

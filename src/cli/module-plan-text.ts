@@ -9,7 +9,7 @@ export function modulePlanText(plan: ModulePlan, source: string, tokens: number)
   const lines = [`${colours.bold(source)}  ${colours.dim(count)}`, '']
   for (const tool of tools) lines.push(...toolLines(tool))
   if (skipped.length > 0) {
-    lines.push(colours.bold('Left out'))
+    lines.push(colours.bold('Skipped'))
     for (const { name, where, reason, fix } of skipped)
       lines.push(`  ${name}  ${colours.dim(where)}`, ...indented(`${reason}; ${fix}`, 4))
     lines.push('')
@@ -19,7 +19,7 @@ export function modulePlanText(plan: ModulePlan, source: string, tokens: number)
     lines.push(
       ...note(
         'Guessed',
-        `what ${listOf(guessed)} ${does(guessed)} (marked "?"): say it by @effect read, add, change or remove.`,
+        `the effect of ${listOf(guessed)} (marked "?"); declare it with @effect read, add, change or remove.`,
       ),
     )
   }
@@ -28,18 +28,18 @@ export function modulePlanText(plan: ModulePlan, source: string, tokens: number)
     lines.push(
       ...note(
         'No description',
-        `${listOf(bare)}: a model chooses by it; write a doc comment, or amend it in the kit.`,
+        `${listOf(bare)}: models choose tools by their description; write a doc comment, or override it in the kit.`,
       ),
     )
   }
   if (warnings.length > 0) {
-    lines.push(colours.yellow('Errors of types, which may matter'))
+    lines.push(colours.yellow('Type errors, which may affect the result'))
     for (const warning of warnings.slice(0, 8)) lines.push(...indented(warning, 2))
     if (warnings.length > 8) lines.push(`  and ${warnings.length - 8} more`)
     lines.push('')
   }
-  const cost = `About ${tokens.toLocaleString('en')} tokens for ${count}. Counted by one widespread encoding, so an estimate for other models.`
-  if (tools.length > 0) lines.push(...note("A model's context", cost))
+  const cost = `${count}, about ${tokens.toLocaleString('en')} tokens. Counted with a common tokenizer; other models differ.`
+  if (tools.length > 0) lines.push(...note('Context cost', cost))
   return lines.join('\n').trimEnd()
 }
 
@@ -50,7 +50,6 @@ function toolLines(tool: PlannedTool): string[] {
 }
 
 const note = (title: string, text: string) => [colours.bold(title), ...indented(text, 2), '']
-const does = (tools: readonly PlannedTool[]) => (tools.length === 1 ? 'does' : 'do')
 const listOf = (tools: readonly PlannedTool[]) => tools.map(({ name }) => name).join(', ')
 
 const indented = (text: string, indent: number): string[] =>

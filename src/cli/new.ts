@@ -14,7 +14,7 @@ export const newCommand = () =>
       const shown = shownPath(folder)
       for (const file of files) out(`${shown}/${file}`)
       if (flags.install) {
-        say('installing its packages …')
+        say('installing packages …')
         await install(folder, (text) => text && say(errorColours.dim(`  ${text}`)))
       }
       say(

@@ -15,10 +15,15 @@ interface Flags extends FormOptions {
 
 export const pack = () =>
   new Command('pack')
-    .description('Packs a kit and everything it imports: one file that needs only Node, or what a place asks for.')
+    .description(
+      'Pack a kit and everything it imports into one file that needs only Node, or into a deployable form',
+    )
     .argument('<kit>', 'kit file, .ts or .js')
     .addOption(
-      new Option('--as <form>', formNames.map((name) => `${name}: ${forms[name].about}`).join('; '))
+      new Option(
+        '--as <form>',
+        `what to create: ${formNames.map((name) => `${name} (${forms[name].about})`).join(', ')}`,
+      )
         .choices(formNames)
         .default('file'),
     )
@@ -57,7 +62,7 @@ function describe({ code, assets, packages, settings, kit }: Packed, form: FormN
     fact('native', `${packages.join(', ')}: runs on ${process.platform} ${process.arch} only`)
   const needed = settings.filter(({ isNeeded }) => isNeeded).map(({ name }) => name)
   const others = settings.filter(({ isNeeded }) => !isNeeded).map(({ name }) => name)
-  fact('needs', needed.length > 0 ? needed.join(', ') : 'nothing from the environment')
+  fact('needs', needed.length > 0 ? needed.join(', ') : 'no settings')
   if (others.length > 0) fact('may have', others.join(', '))
 }
 

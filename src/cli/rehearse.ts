@@ -54,15 +54,15 @@ function print({ questions, right, confusions, by }: RehearsalReport): void {
     const mark = isRight ? colours.green('✓') : colours.red('✗')
     out(`${mark} ${ask}`)
     const next = ranking[1] ? colours.dim(`, ${Math.round(margin * 100)} % before ${ranking[1].tool}`) : ''
-    out(`    ${isRight ? picked : `${colours.red(picked)}, meant ${expected}`}${isRight ? next : ''}`)
+    out(`    ${isRight ? picked : `${colours.red(picked)}, expected ${expected}`}${isRight ? next : ''}`)
     for (const line of misread) out(`    ${colours.red(line)}`)
   }
   for (const { expected, picked, questions: asked, add, stolenBy } of confusions) {
     const times = asked.length === 1 ? 'once' : `${asked.length} times`
-    out(`\n${colours.bold(picked)} is picked ${times} where ${colours.bold(expected)} was meant`)
-    if (add.length > 0) out(`  ${expected} does not have the words: ${add.join(', ')}`)
-    if (stolenBy.length > 0) out(`  ${picked} has of them: ${stolenBy.join(', ')}`)
+    out(`\n${colours.bold(picked)} is picked ${times} instead of ${colours.bold(expected)}`)
+    if (add.length > 0) out(`  words of the questions that ${expected} lacks: ${add.join(', ')}`)
+    if (stolenBy.length > 0) out(`  words of the questions in ${picked}: ${stolenBy.join(', ')}`)
   }
-  say(`\n${right} of ${questions.length} lead to the tool that was meant, by ${by}`)
+  say(`\n${right} of ${questions.length} picked the expected tool, using ${by}`)
   if (by === 'the stand-in') for (const line of wrapped(standInWarning, columns())) say(errorColours.dim(line))
 }

@@ -50,12 +50,15 @@ Beside it, to see it live: jexo loupe --follow apiary.tape.jsonl`,
       const target = await readTarget(text, targetOptions(flags))
       if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
       if (flags.http !== undefined && target.kind !== 'url')
-        throw kitErrors.argumentUnreadable('--http', 'a URL as target; a command is spoken to on stdin and stdout')
+        throw kitErrors.argumentUnreadable(
+          '--http',
+          'a URL as target; the relay talks to a command over stdin and stdout',
+        )
       const file = resolve(
         flags.tape ?? join(tmpdir(), `jexo-relay-${randomBytes(12).toString('base64url')}.tape.jsonl`),
       )
       const writer = await TapeWriter.open(file, [...secretsIn(process.env), ...secretsOf(target)], (reason) =>
-        say(`jexo: the tape ${file} cannot be written any more (${reason}); the relay goes on without it`),
+        say(`jexo: the tape ${file} is no longer writable (${reason}); the relay continues without it`),
       )
       say(`jexo: recording to ${shownPath(file)}`)
       // Runs that go on with a tape must not be taken for one.
@@ -115,14 +118,14 @@ async function carry(
       add,
     )
     out(service.url)
-    if (token !== undefined) say('Hosts have to send "Authorization: Bearer <JEXO_TOKEN>".')
-    say(`Give this URL to the host in place of ${target.url}. Ctrl-C ends it.`)
+    if (token !== undefined) say('Hosts must send "Authorization: Bearer <JEXO_TOKEN>".')
+    say(`Configure this URL in the host instead of ${target.url}. Press Ctrl-C to stop.`)
     await untilSignal()
     await service.close()
     return 0
   }
   process.stdout.on('error', () => {})
-  if (process.stdin.isTTY) say('It waits for a host on stdin; with --http it listens on a port instead.')
+  if (process.stdin.isTTY) say('Waiting for a host on stdin; use --http to listen on a port.')
   let exchanges = 0
   const wire = new HttpWire(new URL(target.url), {
     ...(target.headers ? { headers: target.headers } : {}),

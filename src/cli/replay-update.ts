@@ -39,7 +39,7 @@ class Reviewer {
 
   async takes(file: string): Promise<boolean> {
     while (this.#forAll === undefined) {
-      this.#terminal.setPrompt(`Take this over into ${file}? y yes, n no, a all, q quit: `)
+      this.#terminal.setPrompt(`Accept this as expected in ${file}? y yes, n no, a all, q quit: `)
       this.#terminal.prompt()
       const { value, done } = await this.#lines.next()
       const answer = done ? 'q' : String(value).trim().toLowerCase().slice(0, 1)

@@ -70,7 +70,7 @@ Example: jexo replay cases/
         say(errorColours.dim(`\n${new Date().toLocaleTimeString('en-GB')}: something changed`))
         await runWatched(words, flags, { ...options, isAgain: true })
       })
-      say(errorColours.dim('watching the cases and what they run against; Ctrl-C ends it'))
+      say(errorColours.dim('watching the cases and their targets; press Ctrl-C to stop'))
       await untilSignal()
       await stop()
     })
@@ -129,9 +129,9 @@ async function saveTapes(tapes: readonly string[], folder: string, target: strin
     for (const saved of await saveTape(tape, folder, target)) {
       out(saved.file)
       say(
-        `${saved.steps === 1 ? '1 step' : `${saved.steps} steps`}${saved.unanswered > 0 ? `; ${saved.unanswered} calls had no answer on the tape` : ''}`,
+        `${saved.steps === 1 ? '1 step' : `${saved.steps} steps`}${saved.unanswered > 0 ? `; ${saved.unanswered} calls have no result on the tape` : ''}`,
       )
-      if (saved.target === undefined) say('It names no target: add one, or run it with --target.')
+      if (saved.target === undefined) say('The case has no target: add one, or pass --target.')
     }
 }
 
@@ -152,14 +152,14 @@ function coverageLine({ parts, branches, refusals }: Coverage, isShown: boolean)
     ...share(branches, (some) => `${some} choices in their inputs`),
     ...share(refusals, (some) => `refusals of ${some} tools`),
   ]
-  return `covered: ${shares.join(', ')}${isShown ? '' : '; --coverage names the rest'}`
+  return `covered: ${shares.join(', ')}${isShown ? '' : '; list the rest with --coverage'}`
 }
 
 function printCoverage({ parts, branches, refusals }: Coverage): void {
   const lists = [
     ['no case for', parts.without],
     ['no case with', branches.without],
-    ['no case in which it refuses', refusals.without],
+    ['no case in which the tool refuses', refusals.without],
   ] as const
   for (const [what, names] of lists) {
     if (names.length === 0) continue

@@ -27,22 +27,22 @@ export function restPlanText(plan: RestPlan, source: string, cost: ContextCost):
     lines.push(
       ...note(
         'No description',
-        `${listOf(bare.map(({ name }) => name))}: a model chooses by it; amend it in the kit.`,
+        `${listOf(bare.map(({ name }) => name))}: models choose tools by their description; override it in the kit.`,
       ),
     )
   if (warnings.length > 0)
     lines.push(
       ...note(
-        'Worth a look',
+        'Warnings',
         warnings.slice(0, 6).join('\n') + (warnings.length > 6 ? `\nand ${warnings.length - 6} more` : ''),
       ),
     )
-  lines.push(...note("A model's context", costText(plan, cost)))
+  lines.push(...note('Context cost', costText(plan, cost)))
   if (form === 'catalogue')
     lines.push(
       ...note(
         'Catalogue',
-        'These many become three tools: one finds an operation by words, one explains it, one carries it out. --no-catalogue makes a tool of each.',
+        'This many operations become three tools: search, explain and call. Use --no-catalogue for one tool per operation.',
       ),
     )
   return lines.join('\n').trimEnd()
@@ -106,7 +106,7 @@ function originLines({ base, operations, credentials }: RestPlan): string[] {
   )
   const issuing = [...new Set(tokens)]
     .filter((origin) => origin !== own)
-    .map((origin) => `  ${colours.cyan(origin)}  gets the client id and secret, for tokens`)
+    .map((origin) => `  ${colours.cyan(origin)}  receives the client id and secret, to issue tokens`)
   if (others.length + issuing.length === 0) return []
   return [
     colours.bold('Origins'),
@@ -127,7 +127,7 @@ function skippedLines(skipped: readonly SkippedOperation[]): string[] {
   }
   const ranked = [...reasons].sort((a, b) => b[1].length - a[1].length)
   return [
-    `${colours.bold('Left out')}  ${colours.dim(String(skipped.length))}`,
+    `${colours.bold('Skipped')}  ${colours.dim(String(skipped.length))}`,
     ...ranked.flatMap(([reason, ones]) => [
       ...indented(
         listOf(
@@ -144,9 +144,9 @@ function skippedLines(skipped: readonly SkippedOperation[]): string[] {
 
 function costText({ operations, form }: RestPlan, { tools, catalogue }: ContextCost): string {
   const each = `about ${tools.toLocaleString('en')} tokens as ${operations.length} ${operations.length === 1 ? 'tool' : 'tools'}`
-  const three = `${catalogue.toLocaleString('en')} as a catalogue of three`
+  const three = `${catalogue.toLocaleString('en')} as a catalogue of three tools`
   const chosen = form === 'catalogue' ? `${three}; ${each}` : `${each}; ${three}`
-  return `${chosen.charAt(0).toUpperCase()}${chosen.slice(1)}. Counted by one widespread encoding, so an estimate for other models.`
+  return `${chosen.charAt(0).toUpperCase()}${chosen.slice(1)}. Counted with a common tokenizer; other models differ.`
 }
 
 const note = (title: string, text: string) => [colours.bold(title), ...indented(text, 2), '']

@@ -39,7 +39,7 @@ export const serve = () => {
     .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
     .addHelpText(
       'after',
-      '\nExample: jexo serve apiary.kit.ts --http 4870\nOver HTTP, callers send the token in JEXO_TOKEN where it is set.',
+      '\nExample: jexo serve apiary.kit.ts --http 4870\nIf JEXO_TOKEN is set, clients over HTTP must send it as a bearer token.',
     )
     .action(async (file: string, flags: Flags) => {
       // A kit may look at the environment while it is loaded.

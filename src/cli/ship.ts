@@ -75,7 +75,7 @@ Example: jexo ship packed/apiary.mjs --to ~/services/apiary
           flags,
         )
       }
-      if (artefact === undefined) throw kitErrors.argumentUnreadable('the artefact', 'a file of jexo pack to ship')
+      if (artefact === undefined) throw kitErrors.argumentUnreadable('the artefact', 'the packed file to ship')
       tellOf(location, await ship(artefact, location, options), flags)
     })
 
@@ -106,17 +106,17 @@ function tellOf(location: DeployLocation, shipped: Shipped, { json }: Flags): vo
   if (json) return outJson({ id, url: reached, tools, ...(check ? { check } : {}) })
   out(reached)
   if (check) {
-    const called = check.called === undefined ? '' : `, ${check.called} ${check.failure ? 'says no' : 'answered'}`
-    say(`${colours.green('it answers:')} ${check.server}, ${tools} tools${called}, in ${check.tookMs} ms`)
+    const called = check.called === undefined ? '' : `, ${check.called} ${check.failure ? 'refused' : 'responded'}`
+    say(`${colours.green('it responds:')} ${check.server}, ${tools} tools${called}, in ${check.tookMs} ms`)
     if (check.failure) say(`  ${check.called}: ${check.failure}`)
   } else {
     say(
-      `${colours.green('it answers there:')} ${id}, ${tools} tools. From elsewhere it needs --public-url, or a way through ssh.`,
+      `${colours.green('it responds on that machine:')} ${id}, ${tools} tools. To reach it from elsewhere, set --public-url or use an ssh tunnel.`,
     )
   }
   const header = token === undefined ? '' : ` --header 'Authorization: Bearer ${token}'`
   say(`For others: jexo attach ${reached}${header}`)
-  say(errorColours.dim(`Back to the release before: jexo ship --to ${quote([locationLabel(location)])} --rollback`))
+  say(errorColours.dim(`Roll back: jexo ship --to ${quote([locationLabel(location)])} --rollback`))
 }
 
 function showStatus(status: DeploymentStatus, { json }: Flags): void {

@@ -59,7 +59,7 @@ export const show = () =>
       const isMissing = ({ name, default: otherwise, optional }: (typeof settings)[number]) =>
         !environment[name] && otherwise === undefined && !optional
       const lines = settings.map(
-        (setting) => `  ${setting.name}  ${setting.about}${isMissing(setting) ? '  (needed, not set)' : ''}`,
+        (setting) => `  ${setting.name}  ${setting.about}${isMissing(setting) ? '  (required, not set)' : ''}`,
       )
       if (lines.length > 0) out(`\nSettings\n${lines.join('\n')}`)
     }

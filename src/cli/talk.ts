@@ -19,7 +19,7 @@ export const talk = () =>
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .option(
         '--answers <file|accept|decline|cancel>',
-        "answers to the server's questions; asked here unless given",
+        "answers to the server's questions; default: ask on the terminal",
       )
       .addHelpText('after', '\nExample: jexo talk apiary.kit.ts'),
   ).action(async (target: string, flags: TargetFlags & { answers?: string }) => {
@@ -34,7 +34,7 @@ export const talk = () =>
     })
     const terminal = terminalOf(lines)
     const onQuestion = flags.answers
-      ? await readAnswerer(flags.answers, (message) => say(`No answer fits: ${message}`))
+      ? await readAnswerer(flags.answers, (message) => say(`No answer matches: ${message}`))
       : askOnTerminal(terminal)
     let link: Link | undefined
     await withLink(
@@ -42,7 +42,7 @@ export const talk = () =>
       flags,
       async (opened) => {
         link = opened
-        say(`${opened.serverInfo.name} ${opened.serverInfo.version}; help says what there is to type, quit ends.`)
+        say(`${opened.serverInfo.name} ${opened.serverInfo.version}; type help for the commands, quit to end.`)
         await converse(opened, terminal)
       },
       { onQuestion },

@@ -88,6 +88,6 @@ function split(text: string, at: string, option: string, wanted: string): [strin
 export function readMs(text: string): number {
   const value = Number(text)
   if (!Number.isInteger(value) || value <= 0)
-    throw kitErrors.argumentUnreadable(`the time-out ${JSON.stringify(text)}`, 'milliseconds, such as 5000')
+    throw kitErrors.argumentUnreadable(`the timeout ${JSON.stringify(text)}`, 'milliseconds, such as 5000')
   return value
 }

@@ -80,7 +80,7 @@ export const vetCommand = () =>
       if (flags.save !== undefined) {
         const file = flags.contract ?? (flags.save === true ? contractFileOf(target) : flags.save)
         await writeFile(file, `${JSON.stringify(toContract(report.surface), null, 2)}\n`)
-        say(`saved what it offers as ${shownPath(file)}`)
+        say(`saved the contract as ${shownPath(file)}`)
       }
       if (flags.sarif !== undefined) {
         const artefact = target.kind === 'kit' ? shownPath(target.file) : labelOf(target)
@@ -123,7 +123,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
       )
   }
   if (probed) {
-    const left = probed.left > 0 ? `; ${probed.left} that may change something were not called` : ''
+    const left = probed.left > 0 ? `; skipped ${probed.left} that may change data` : ''
     const tools = probed.tools === 1 ? '1 tool' : `${probed.tools} tools`
     say(colours.dim(`probed ${tools} by ${probed.calls} calls, seed ${probed.seed}${left}`))
   }
@@ -138,11 +138,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
   const found = parts
     .filter(([, number]) => number > 0)
     .map(([name, number]) => `${number} ${name}${number === 1 ? '' : 's'}`)
-  say(
-    found.length === 0
-      ? colours.green(`nothing found by ${asked} rules`)
-      : `${found.join(', ')}, by ${asked} rules`,
-  )
+  say(found.length === 0 ? colours.green(`no findings (${asked} rules)`) : `${found.join(', ')}, by ${asked} rules`)
 }
 
 /** The same thing in several places is said once. */

@@ -44,14 +44,14 @@ export async function wrapData(known: KnownSource, label: string, given: DataFla
     const differences = checkDataKit(flags.out, kit.taken)
     if (differences.length === 0) return out(`${flags.out} is up to date with ${label}.`)
     out(differences.join('\n'))
-    say(`${label} has moved on since ${flags.out} was written.`)
+    say(`${label} has changed since ${flags.out} was written.`)
     throw new Failed()
   }
   if (flags.out !== undefined) writeDataKit(flags.out, kit, flags.force === true)
   if (flags.json) return outJson(plan)
   out(text)
-  if (flags.out === undefined) say('\nNothing is written yet; --out <name>.kit.ts writes a kit file.')
-  else say(`\nWritten: ${flags.out}   (try it: jexo show ${flags.out})`)
+  if (flags.out === undefined) say('\nNothing was written. Write a kit file with --out <name>.kit.ts.')
+  else say(`\nWrote ${flags.out}   (try it: jexo show ${flags.out})`)
 }
 
 /** What a kit was written with: that is what it is compared with. */
@@ -155,7 +155,7 @@ async function plannedFeed(source: string, flags: DataFlags): Promise<Planned> {
   const prefix = options.settingPrefix ?? options.name.toUpperCase().replaceAll('-', '_')
   return {
     plan,
-    text: feedPlanText(plan, `${url}  ${topics} topics heard`, examples),
+    text: feedPlanText(plan, `${url}  ${topics} topics received`, examples),
     kit: {
       kind: 'feed',
       source: url,

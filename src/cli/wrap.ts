@@ -201,7 +201,7 @@ async function check(known: KnownSource, flags: Flags): Promise<void> {
   const differences = await differencesIn(known, kitFile, flags)
   if (differences.length === 0) return out(`${kitFile} is up to date with ${label}.`)
   out(differences.join('\n'))
-  say(`${label} has moved on since ${kitFile} was written.`)
+  say(`${label} has changed since ${kitFile} was written.`)
   throw new Failed()
 }
 
@@ -224,8 +224,8 @@ function besideKit(options: Readonly<Record<string, unknown>>, kitFile: string):
 }
 
 function sayWritten(file: string | undefined): void {
-  if (file === undefined) say('\nNothing is written yet; --out <name>.kit.ts writes a kit file.')
-  else say(`\nWritten: ${file}   (try it: jexo show ${file})`)
+  if (file === undefined) say('\nNothing was written. Write a kit file with --out <name>.kit.ts.')
+  else say(`\nWrote ${file}   (try it: jexo show ${file})`)
 }
 
 /** A package goes by its name, an address by itself. */

@@ -22,7 +22,7 @@ export const engineErrors = {
   answerUnfit: (what: string, reasons: string) =>
     new JexoError(
       'answer-unfit',
-      `the host's answer to ${what} does not fit: ${reasons}`,
+      `the host's response to ${what} does not match the schema: ${reasons}`,
       'ask again, or use another host',
       undefined,
       { forCallers: true },

@@ -10,7 +10,7 @@ export const kitErrors = {
       'use 1 to 128 of the characters A-Z a-z 0-9 _ - .',
     ),
   partField: (part: string, field: string, wanted: string) =>
-    new JexoError('part-field', `${part} has no usable "${field}"`, `give ${wanted}`),
+    new JexoError('part-field', `"${field}" of ${part} is missing or not valid`, `give ${wanted}`),
   schemaNotObject: (part: string, field: string, given: string) =>
     new JexoError(
       'schema-not-object',
@@ -26,7 +26,7 @@ export const kitErrors = {
   schemaWithoutJson: (part: string, field: string, vendor: string) =>
     new JexoError(
       'schema-without-json',
-      `the ${field} schema of ${part} is of ${vendor}, which does not say what it is in JSON Schema`,
+      `the ${field} schema of ${part} is a ${vendor} schema that does not convert to JSON Schema`,
       'use zod 4.2 or later, the library\'s "Standard JSON Schema" converter, or a plain JSON Schema object',
     ),
   promptField: (part: string, field: string) =>
@@ -38,27 +38,27 @@ export const kitErrors = {
   uriInvalid: (part: string, uri: string) =>
     new JexoError(
       'uri-invalid',
-      `${part} has the URI ${JSON.stringify(uri)}, which is none`,
+      `${part}: ${JSON.stringify(uri)} is not a valid URI`,
       'write one with a scheme, such as apiary://hives',
     ),
   notAPart: (given: string) =>
     new JexoError(
       'not-a-part',
-      `the list of parts holds ${given}`,
+      `the list of parts contains ${given}`,
       'give what tool, resource, template or prompt return, and spread arrays with ...',
     ),
   partMissing: (name: string, closest: readonly string[]) =>
     new JexoError(
       'part-missing',
-      `there is no part "${name}" to choose`,
-      closest.length > 0 ? `did you mean ${listOf(closest)}?`.replace(/\?$/, '') : 'check the name',
+      `there is no part "${name}"`,
+      closest.length > 0 ? `did you mean ${listOf(closest)}` : 'check the name',
     ),
   kitField: (field: string, wanted: string) =>
-    new JexoError('kit-field', `the kit has no usable "${field}"`, `give ${wanted}`),
+    new JexoError('kit-field', `"${field}" of the kit is missing or not valid`, `give ${wanted}`),
   settingName: (name: string) =>
     new JexoError(
       'kit-field',
-      `${JSON.stringify(name)} cannot be the name of a setting`,
+      `${JSON.stringify(name)} is not a valid name for a setting`,
       'use letters, digits and underscores, as in SCALES_URL',
     ),
   settingsMissing: (lines: readonly string[]) =>
@@ -70,7 +70,7 @@ export const kitErrors = {
   questionField: (label: string, field: string) =>
     new JexoError(
       'question-field',
-      `${label} asks a person for "${field}", which a form cannot hold`,
+      `${label}: the field "${field}" cannot be part of a form`,
       'ask for strings, numbers, booleans, one choice or several choices, without nesting',
       undefined,
       { forCallers: true },
@@ -78,11 +78,11 @@ export const kitErrors = {
   questionMany: (label: string, field: string, revision: string) =>
     new JexoError(
       'question-many',
-      `${label} asks for several choices in "${field}", which hosts of revision ${revision} do not know`,
-      'ask for one choice, or for one after the other',
+      `${label}: hosts of revision ${revision} do not support several choices in one field ("${field}")`,
+      'ask for one choice at a time',
       undefined,
       { forCallers: true },
     ),
   argumentUnreadable: (given: string, wanted: string) =>
-    new JexoError('argument-unreadable', `${given} cannot be read`, `give ${wanted}`),
+    new JexoError('argument-unreadable', `${given} is not valid`, `give ${wanted}`),
 }

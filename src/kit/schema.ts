@@ -114,23 +114,28 @@ export function describeSchema(schema: JsonSchema): string {
   if (Array.isArray(union)) return union.map((branch) => describeSchema(branch as JsonSchema)).join(', or ')
   const type = Array.isArray(schema.type) ? schema.type.join(' or ') : String(schema.type ?? 'value')
   const article = /^[aeio]/.test(type) ? 'an' : 'a'
-  // A format says what its pattern spells out.
+  // A format says what its pattern spells out, and the range of safe integers is no news.
   const shown = limitWords.filter(
-    ([keyword]) => schema[keyword] !== undefined && !(keyword === 'pattern' && schema.format),
+    ([keyword]) =>
+      schema[keyword] !== undefined &&
+      !(keyword === 'pattern' && schema.format) &&
+      Math.abs(Number(schema[keyword])) !== Number.MAX_SAFE_INTEGER,
   )
   return [`${article} ${type}`, ...shown.map(([keyword, words]) => words(schema[keyword]))].join(', ')
 }
 
+const counted = (value: unknown, noun: string) => `${value} ${noun}${value === 1 ? '' : 's'}`
+
 const limitWords: [string, (value: unknown) => string][] = [
   ['format', (value) => `format ${value}`],
   ['pattern', (value) => `matching ${value}`],
-  ['minLength', (value) => `at least ${value} characters`],
-  ['maxLength', (value) => `at most ${value} characters`],
+  ['minLength', (value) => `at least ${counted(value, 'character')}`],
+  ['maxLength', (value) => `at most ${counted(value, 'character')}`],
   ['minimum', (value) => `at least ${value}`],
   ['exclusiveMinimum', (value) => `more than ${value}`],
   ['maximum', (value) => `at most ${value}`],
   ['exclusiveMaximum', (value) => `less than ${value}`],
   ['multipleOf', (value) => `a multiple of ${value}`],
-  ['minItems', (value) => `at least ${value} items`],
-  ['maxItems', (value) => `at most ${value} items`],
+  ['minItems', (value) => `at least ${counted(value, 'item')}`],
+  ['maxItems', (value) => `at most ${counted(value, 'item')}`],
 ]

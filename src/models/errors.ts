@@ -4,7 +4,7 @@ export const modelsErrors = {
   modelUnusable: (url: string, reason: string) =>
     new JexoError(
       'model-unusable',
-      `the model gives no answer that can be used (${reason})`,
+      `the model sent no usable response (${reason})`,
       'give the URL of a chat endpoint with function calling, and its key in JEXO_MODEL_KEY',
       url,
     ),

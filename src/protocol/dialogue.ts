@@ -49,6 +49,9 @@ export interface AskOptions {
   related?: RequestId | undefined
 }
 
+/** Time for a valid response to follow one that cannot be used. */
+const correctionMs = 500
+
 interface Pending {
   method: string
   resolve(result: JsonObject): void
@@ -177,10 +180,12 @@ export class Dialogue {
     this.#pending?.get(id)?.reject(error)
   }
 
-  /** The response to a request came, and cannot be used: its caller is told. */
+  /** A response came that cannot be used. The request fails, unless a valid response follows it shortly. */
   unusable(id: RequestId, reason: string): void {
     const pending = this.#pending?.get(id)
-    pending?.reject(protocolErrors.answerMalformed(pending.method, reason))
+    if (!pending) return
+    const error = protocolErrors.answerMalformed(pending.method, reason)
+    setTimeout(() => pending.reject(error), correctionMs)
   }
 
   /** Ends the conversation: what runs is aborted, what is awaited is rejected with the reason. */

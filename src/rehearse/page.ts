@@ -21,9 +21,9 @@ export function renderHtml(report: RehearsalReport, server: string): string {
   svg text { fill: var(--ink); font: 12px system-ui, sans-serif } .scroll { overflow-x: auto }
 </style>
 <h1>Which tool would be picked: ${escaped(server)}</h1>
-<p><b>${right} of ${questions.length}</b> questions lead to the tool that was meant, by ${escaped(by)}.</p>
+<p><b>${right} of ${questions.length}</b> questions picked the expected tool, using ${escaped(by)}.</p>
 <p class="soft">${escaped(by === 'the stand-in' ? standInWarning : 'A model may pick otherwise the next time.')}</p>
-${confusions.length > 0 ? `<h2>What is confused</h2>\n<table><tr><th>meant<th>picked<th>words that would lead to it<th>words the other has\n${confusions.map(({ expected, picked, add, stolenBy }) => `<tr><td><code>${escaped(expected)}</code><td><code class="wrong">${escaped(picked)}</code><td>${escaped(add.join(', '))}<td>${escaped(stolenBy.join(', '))}`).join('\n')}</table>` : ''}
+${confusions.length > 0 ? `<h2>Confused tools</h2>\n<table><tr><th>expected<th>picked<th>words that the expected tool lacks<th>words that the picked tool has\n${confusions.map(({ expected, picked, add, stolenBy }) => `<tr><td><code>${escaped(expected)}</code><td><code class="wrong">${escaped(picked)}</code><td>${escaped(add.join(', '))}<td>${escaped(stolenBy.join(', '))}`).join('\n')}</table>` : ''}
 <h2>Meant, and picked</h2>
 <div class="scroll">${matrixSvg(report)}</div>
 <h2>Questions</h2>
@@ -44,7 +44,7 @@ function questionRow({
   ranking,
 }: RehearsalReport['questions'][number]): string {
   const bar = `<svg width="80" height="10" role="img" aria-label="${Math.round(margin * 100)} percent"><rect width="80" height="10" fill="var(--rule)"/><rect width="${Math.round(margin * 80)}" height="10" fill="var(--${isRight ? 'right' : 'wrong'})"/></svg>`
-  const wrong = isRight ? '' : `<br><span class="wrong">meant: <code>${escaped(expected)}</code></span>`
+  const wrong = isRight ? '' : `<br><span class="wrong">expected: <code>${escaped(expected)}</code></span>`
   const args = misread.length === 0 ? '' : `<br><span class="wrong">${escaped(misread.join('; '))}</span>`
   const others = ranking
     .slice(0, 3)
@@ -68,7 +68,7 @@ function matrixSvg({ matrix: { names, counts } }: RehearsalReport): string {
         count === 0
           ? ''
           : `<text x="${label + to * cell + cell / 2 - 1}" y="${top + at * cell + cell / 2 + 3}" text-anchor="middle">${count}</text>`
-      return `<rect ${place} rx="3" ${fill}><title>${escaped(`${names[at]} meant, ${names[to]} picked: ${count}`)}</title></rect>${text}`
+      return `<rect ${place} rx="3" ${fill}><title>${escaped(`${names[at]} expected, ${names[to]} picked: ${count}`)}</title></rect>${text}`
     }),
   )
   const rows = names.map(

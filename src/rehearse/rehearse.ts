@@ -119,4 +119,4 @@ function matrixOf(rehearsed: readonly Rehearsed[]): RehearsalReport['matrix'] {
 
 /** What the figures of a stand-in mean, said wherever they are shown. */
 export const standInWarning =
-  'The stand-in goes by words alone, offline. It shows which descriptions lack the words that people use, and which tools share them. It cannot tell what a model makes of meaning, of a conversation, or of its own habits: ask one with --model.'
+  'The stand-in compares words only, offline. It shows which descriptions lack the words that people use, and which tools share them. It cannot predict how a real model interprets meaning or context: test one with --model.'

@@ -52,7 +52,7 @@ export const serveOptions = [
   {
     name: 'ssh-tunnel-port',
     value: '<[address:]port>',
-    about: 'where that machine listens; default: its loopback address and the same port',
+    about: 'address on which that machine listens; default: its loopback address and the same port',
     isForSources: true,
   },
   {

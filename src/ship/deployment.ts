@@ -101,8 +101,8 @@ export interface DeploymentStatus {
   releases: (ReleaseNote & { state: 'serving' | 'draining' | 'starting' | 'kept'; sessions: number })[]
 }
 
-export const places = {
-  settings: (folder: string) => join(folder, 'location.json'),
+export const deploymentFiles = {
+  settings: (folder: string) => join(folder, 'deployment.json'),
   memory: (folder: string) => join(folder, 'releases.json'),
   running: (folder: string) => join(folder, 'running.json'),
   environment: (folder: string) => join(folder, '.env'),
@@ -131,8 +131,8 @@ export const writeJson = (file: string, value: unknown): Promise<void> =>
 
 export const readSettings = async (folder: string): Promise<DeploymentSettings> => ({
   ...usualSettings,
-  ...(await readJson<Partial<DeploymentSettings>>(places.settings(folder))),
+  ...(await readJson<Partial<DeploymentSettings>>(deploymentFiles.settings(folder))),
 })
 
 export const readMemory = async (folder: string): Promise<DeploymentState> =>
-  (await readJson<DeploymentState>(places.memory(folder))) ?? { releases: [] }
+  (await readJson<DeploymentState>(deploymentFiles.memory(folder))) ?? { releases: [] }

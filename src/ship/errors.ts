@@ -21,9 +21,9 @@ export const shipErrors = {
     ),
   artefactMissing: (file: string, reason: string) =>
     new JexoError('artefact-missing', `it cannot be read (${reason})`, 'give a file created by jexo pack', file),
-  farNodeMissing: (reason: string) =>
+  remoteNodeMissing: (reason: string) =>
     new JexoError(
-      'far-node-missing',
+      'remote-node-missing',
       `Node was not found on that machine (${reason})`,
       'install Node 20.19 or later there, or give its path with --node <path>',
     ),

@@ -75,7 +75,7 @@ function runShell(
       lines.end()
       // What the script itself refuses it has said already.
       if (code === 0 || code === 1) return done()
-      if (code === 127) return reject(shipErrors.farNodeMissing(complaint.trim().split('\n').at(-1) ?? ''))
+      if (code === 127) return reject(shipErrors.remoteNodeMissing(complaint.trim().split('\n').at(-1) ?? ''))
       failed(complaint.trim().split('\n').at(-1) || `it ended with code ${code}`)
     })
   })

@@ -11,7 +11,7 @@ export const targetErrors = {
   argumentUnknown: (given: string, tool: string, known: readonly string[]) =>
     new JexoError(
       'argument-unknown',
-      `${tool} takes no "${given}"`,
-      known.length > 0 ? `it takes ${listOf(known)}` : 'it takes no arguments',
+      `${tool} has no argument "${given}"`,
+      known.length > 0 ? `its arguments are ${listOf(known)}` : 'it has no arguments',
     ),
 }

@@ -5,7 +5,7 @@ export const vetErrors = {
     new JexoError(
       'vet-settings',
       reason,
-      'write them as {"jexo": {"vet": {"<rule>": {"as": "off", "because": "…"}}}}; jexo vet --rules names them',
+      'write them as {"jexo": {"vet": {"<rule>": {"as": "off", "reason": "…"}}}}; jexo vet --rules names them',
       file,
     ),
   contractUnreadable: (file: string, reason: string) =>

@@ -133,7 +133,7 @@ test('jexo attach writes into several files of any shape, shows what changes, tr
   expect(dry).toMatchObject({ code: 0, stdout: expect.stringMatching(/garden would be added/) })
   expect(into.map((file) => readFileSync(file, 'utf8'))).toEqual(shapeNames.map((name) => files[name].text))
   const ran = await jexo('attach', kit, ...to)
-  expect(ran.stderr).toMatch(/\+\[mcp_servers\.garden\][\s\S]*tried it: garden 1 answers, 1 tool/)
+  expect(ran.stderr).toMatch(/\+\[mcp_servers\.garden\][\s\S]*tried it: garden 1 responds: 1 tool/)
   for (const file of into) expect((await jexo('call', `${file}#garden`, 'count_flowers')).stdout).toBe('seven\n')
   expect((await jexo('attach', kit, ...to, '--remove')).stdout.match(/garden removed/g)).toHaveLength(4)
   expect((await jexo('attach', kit, ...to, '--remove')).code).toBe(1)
@@ -180,7 +180,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
     const ran = await jexo('attach', kit, '--to', file, '--as', 'my hives')
     expect(ran).toMatchObject({
       code: 0,
-      stderr: expect.stringContaining('Named my_hives: some hosts choke on dashes'),
+      stderr: expect.stringContaining('Named my_hives: some hosts reject dashes'),
     })
     const text = readFileSync(file, 'utf8')
     expect(text).not.toContain('abc')
@@ -244,7 +244,9 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
       const ran = await jexo('attach', join(out, 'hives.mjs'), '--to', file)
       expect(ran).toMatchObject({
         code: 0,
-        stderr: expect.stringMatching(/tried it: my-hives\.v2 1 answers, 1 tool,.*\n.*Restart or refresh the host/),
+        stderr: expect.stringMatching(
+          /tried it: my-hives\.v2 1 responds: 1 tool,.*\n.*Restart or refresh the host/,
+        ),
       })
       expect(await jexo('call', `${file}#hives`, 'length')).toMatchObject({ code: 0, stdout: '1\n' })
     }

@@ -55,9 +55,9 @@ describe('call', () => {
 
   test.each<[string, string[], RegExp]>([
     ['an unknown tool', ['weigh_hve'], /no tool "weigh_hve"; the closest are "weigh_hive"/],
-    ['an unknown argument', ['weigh_hive', 'hve=1'], /weigh_hive takes no "hve"; it takes "hive"/],
-    ['a word that is no argument', ['weigh_hive', 'ML-04'], /"ML-04" cannot be read; give arguments as name=value/],
-    ['bad JSON', ['weigh_hive', '--args', '{'], /--args cannot be read; give a JSON object/],
+    ['an unknown argument', ['weigh_hive', 'hve=1'], /weigh_hive has no argument "hve"; its arguments are "hive"/],
+    ['a word that is no argument', ['weigh_hive', 'ML-04'], /"ML-04" is not valid; give arguments as name=value/],
+    ['bad JSON', ['weigh_hive', '--args', '{'], /--args is not valid; give a JSON object/],
     ['an unknown option', ['weigh_hive', '--nope'], /unknown option/],
     ['a revision that does not exist', ['weigh_hive', '--revision', '1999-01-01'], /1999-01-01/],
   ])('refuses %s with 2', async (_what, args, message) => {
@@ -216,7 +216,7 @@ describe('pack', () => {
 describe('attach', () => {
   test('prints the entry, absolute, and tries it', async () => {
     const ran = await jexo('attach', 'examples/apiary/apiary.kit.ts')
-    expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 answers, 23 tools/)
+    expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 responds: 23 tools/)
     // Its one secret has a default.
     expect(ran.stderr).not.toContain('It needs')
     const [first] = ran.stdout.split(/\n(?=\{)/)

@@ -94,7 +94,7 @@ describe('a packed file', () => {
     await link.close()
     expect(await serving.end('SIGTERM')).toBe(0)
     const help = await run(process.execPath, ['apiary.mjs', '--help'], { cwd: empty, env: bare })
-    expect(help.stderr).toMatch(/--require-host[\s\S]*It reads from the environment:[\s\S]*APIARY_SITE/)
+    expect(help.stderr).toMatch(/--require-host[\s\S]*Settings, from the environment:[\s\S]*APIARY_SITE/)
     const wrong = await run(process.execPath, ['apiary.mjs', '--htp'], { cwd: empty, env: bare })
     expect(wrong).toMatchObject({ code: 2, stderr: expect.stringContaining('the arguments that --help names') })
   })
@@ -268,7 +268,7 @@ describe('the forms of pack', () => {
     const file = written('in-the-way', '')
     const rows: [string[], RegExp][] = [
       [['--as', 'registry'], /give --registry-name/],
-      [['--as', 'npm', '--package-name', 'No Good'], /the package name "No Good" cannot be read/],
+      [['--as', 'npm', '--package-name', 'No Good'], /the package name "No Good" is not valid/],
       [['--as', 'sled'], /Allowed choices are file, npm/],
     ]
     for (const [words, said] of rows) {

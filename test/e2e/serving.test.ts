@@ -78,7 +78,7 @@ test('serve --only, --except and JEXO_ONLY narrow what is served, and ?only= wha
   const wrong = await jexo('serve', apiary, '--only', 'weigh_hves')
   expect(wrong).toMatchObject({
     code: 2,
-    stderr: expect.stringMatching(/no part "weigh_hves" to choose; did you mean "weigh_hive"/),
+    stderr: expect.stringMatching(/no part "weigh_hves"; did you mean "weigh_hive"/),
   })
 })
 
@@ -167,8 +167,8 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
       expect(await serving.end('SIGTERM')).toBe(0)
     }
     const wrong: [string[], Record<string, string>, RegExp][] = [
-      [['--http', '0', '--log', 'xml'], {}, /the log form "xml" cannot be read; give text or json/],
-      [['--http', '0'], { JEXO_LOG_LEVEL: 'loud' }, /the log level "loud" cannot be read/],
+      [['--http', '0', '--log', 'xml'], {}, /the log form "xml" is not valid; give text or json/],
+      [['--http', '0'], { JEXO_LOG_LEVEL: 'loud' }, /the log level "loud" is not valid/],
       [['--http', '0', '--path', 'mcp'], {}, /a path that begins with \//],
       [['--http', '0', '--public-url', 'hives.example'], {}, /one with its scheme/],
       [

@@ -36,7 +36,7 @@ async function newPlace(
     return join(sources, 'teller.kit.ts')
   }
   const ran = await ship(kit(kitText('1.0.0')), '--to', folder, '--port', String(await freePort()), ...more)
-  expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining('it answers: teller 1.0.0, 2 tools') })
+  expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining('it responds: teller 1.0.0, 2 tools') })
   return { folder, url: ran.stdout.trim(), kit }
 }
 
@@ -207,7 +207,7 @@ describe('what cannot be shipped', () => {
       [[packed, '--host', '0.0.0.0'], /reach 0\.0\.0\.0 by host names, and this server refuses unknown host names/],
       [['--stop'], /nothing is deployed here/],
       [['--rollback'], /there is no earlier release; ship one first/],
-      [[packed, '--port', 'x'], /the port "x" cannot be read/],
+      [[packed, '--port', 'x'], /the port "x" is not valid/],
     ]
     for (const [words, said] of rows) {
       const ran = await ship(...words, '--to', folder)
@@ -238,11 +238,11 @@ describe('over ssh', () => {
     const first = await ship(kit, ...to, '--port', port)
     expect(first).toMatchObject({
       code: 0,
-      stderr: expect.stringMatching(/it answers there: 1\.0\.0-\w+, 2 tools/),
+      stderr: expect.stringMatching(/it responds on that machine: 1\.0\.0-\w+, 2 tools/),
     })
     writeFileSync(kit, kitText('2.0.0'))
     const second = await ship(kit, ...to, '--public-url', `http://localhost:${port}/mcp`)
-    expect(second).toMatchObject({ code: 0, stderr: expect.stringContaining('it answers: teller 2.0.0') })
+    expect(second).toMatchObject({ code: 0, stderr: expect.stringContaining('it responds: teller 2.0.0') })
     expect((await ship(...to, '--rollback')).code).toBe(0)
     expect((await ship(...to, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
     expect((await ship(...to, '--stop')).code).toBe(0)

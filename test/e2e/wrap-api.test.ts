@@ -19,9 +19,9 @@ describe('jexo wrap of an API', () => {
     expect(stdout).toMatch(/get_hive\(hive\) {2}read {2}GET \/hives\/\{hive\}\n {4}One registered hive\./)
     expect(stdout).toMatch(/REGISTRY_URL {2}Where Marsh Lane registry is {2}default http:\/\/127\.0\.0\.1:4872/)
     expect(stdout).toMatch(/REGISTRY_API_KEY .* needed/)
-    expect(stdout).toMatch(/register_hive, retire_hive\n {4}it writes, and only what reads is taken/)
-    expect(stdout).toMatch(/About \d+ tokens as 5 tools; \d+ as a catalogue of three/)
-    expect(stderr).toContain('Nothing is written yet')
+    expect(stdout).toMatch(/register_hive, retire_hive\n {4}writes data/)
+    expect(stdout).toMatch(/About \d+ tokens as 5 tools; \d+ as a catalogue of three tools/)
+    expect(stderr).toContain('Nothing was written')
   })
 
   test('gives the plan as JSON, in the form that its schema says', async () => {
@@ -54,7 +54,7 @@ describe('jexo wrap of an API', () => {
     expect(called.stderr).toMatch(/GET \/hives\?site=Quarry%20Field {2}200 · 2 bytes [\d.]+ ms/)
     expect(called.stderr).not.toContain('s3cret')
     expect(registry.last.headers['x-registry-key']).toBe('wax-s3cret')
-    expect((await jexo('show', kit)).stdout).toMatch(/REGISTRY_API_KEY .*\(needed, not set\)/)
+    expect((await jexo('show', kit)).stdout).toMatch(/REGISTRY_API_KEY .*\(required, not set\)/)
     expect((await jexo('show', kit, ...environment)).stdout).not.toContain('not set')
     const missing = await jexo('call', kit, 'list_hives')
     expect(missing).toMatchObject({
@@ -105,7 +105,7 @@ describe('jexo wrap of an API', () => {
     const large = join(root, 'node_modules/@octokit/openapi/generated/api.github.com.json')
     const { stdout, code } = await jexo('wrap', large)
     expect(code).toBe(0)
-    expect(stdout).toMatch(/\d{3} as a catalogue of three; about 1\d\d,\d{3} tokens as 6\d\d tools/)
+    expect(stdout).toMatch(/\d{3} as a catalogue of three tools; about 1\d\d,\d{3} tokens as 6\d\d tools/)
     expect((await jexo('wrap', large, '--only', 'issues_get,issues_create', '--json')).stdout).toMatch(
       /"form": "tools"/,
     )

@@ -46,8 +46,8 @@ describe('jexo wrap', () => {
       /plant_bed\(name, on\) → value {2}change\?\n {4}Plants a bed\.\n {4}Fails when there is one of that name\./,
       /list_beds\(\) → value {2}read\?/,
       /almanac_note_frost\(day\) → value {2}add\n/,
-      /Left out\n {2}onRain .*garden\.ts:\d+\n {4}parameter listener: a function cannot be JSON; take data instead/,
-      /Guessed\n {2}what plant_bed, list_beds, water_all do/,
+      /Skipped\n {2}onRain .*garden\.ts:\d+\n {4}parameter listener: a function cannot be JSON; take data instead/,
+      /Guessed\n {2}the effect of plant_bed, list_beds, water_all/,
       /No description\n {2}list_beds: a model chooses by it/,
     ])
       expect(ran.stdout).toMatch(said)
@@ -147,14 +147,18 @@ describe('jexo wrap', () => {
 
   test.each<[what: string, args: () => string[], says: RegExp]>([
     ['a missing file', () => ['nowhere.ts'], /nowhere\.ts: there is no such file; check the path/],
-    ['another kind of file', () => [written('x.py', 'x = 1')], /cannot be told from its name; set it with --kind/],
-    ['an unknown kind', () => [written('x.ts', 'export {}'), '--kind', 'sheet'], /--kind sheet cannot be read/],
+    [
+      'another kind of file',
+      () => [written('x.py', 'x = 1')],
+      /cannot infer the source type of .*; set it with --kind/,
+    ],
+    ['an unknown kind', () => [written('x.ts', 'export {}'), '--kind', 'sheet'], /--kind sheet is not valid/],
     [
       'a name that chooses nothing',
       () => [written('x.ts', garden), '--only', 'plant_bad'],
       /there is no part "plant_bad".*plant_bed/,
     ],
-    ['--check without --out', () => [written('x.ts', garden), '--check'], /--check cannot be read; give --out/],
+    ['--check without --out', () => [written('x.ts', garden), '--check'], /--check is not valid; give --out/],
     [
       'a file that somebody else wrote',
       () => [written('x.ts', garden), '--out', written('own.kit.ts', 'export default 1')],

@@ -25,7 +25,7 @@ describe('a definition that cannot be published is refused in a sentence', () =>
   test.each<[string, () => unknown, RegExp]>([
     ['a name with a space', () => named('weigh hive'), /tool name "weigh hive" is not allowed; use 1 to 128/],
     ['a name that is too long', () => named('x'.repeat(129)), /not allowed/],
-    ['no description', () => tool('t', { about: ' ', effect: 'read', run }), /tool "t" has no usable "about"/],
+    ['no description', () => tool('t', { about: ' ', effect: 'read', run }), /"about" of tool "t" is missing/],
     [
       'no effect',
       () => tool('t', { about: 'x', effect: 'writes' as never, run }),
@@ -55,7 +55,7 @@ describe('a definition that cannot be published is refused in a sentence', () =>
     [
       'a resource without scheme',
       () => resource('hives', { name: 'h', about: 'x', read }),
-      /has the URI "hives", which is none/,
+      /"hives" is not a valid URI/,
     ],
     [
       'a template without variable',
@@ -80,7 +80,7 @@ describe('a definition that cannot be published is refused in a sentence', () =>
     [
       'something that is no part',
       () => defineKit({ name: 'k', version: '1', parts: [5 as never] }),
-      /the list of parts holds a number/,
+      /the list of parts contains a number/,
     ],
     ['a kit without version', () => defineKit({ name: 'k', version: '', parts: [] }), /no usable "version"/],
   ])('%s', (_what, define, message) => {
@@ -105,7 +105,7 @@ describe('parts are values', () => {
   })
 
   test('and are refused where a name is not there', () => {
-    expect(() => only(parts, ['get_hives'])).toThrow(/no part "get_hives" to choose; did you mean "get_hive"/)
+    expect(() => only(parts, ['get_hives'])).toThrow(/no part "get_hives"; did you mean "get_hive"/)
     expect(() => rename(parts, { nope: 'x' })).toThrow(/no part "nope"/)
     expect(() => withPrefix(parts, 'a b')).toThrow(/not allowed/)
   })

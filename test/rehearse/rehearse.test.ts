@@ -152,10 +152,10 @@ describe('a chat endpoint', () => {
       tools: [{ type: 'function', function: { name: 'weigh_hive', parameters: { type: 'object' } } }, {}],
     })
     await expect(rehearse([weigh], [{ ask: 'x', tool: 'none' }], { url })).rejects.toThrow(
-      /the model gives no answer that can be used \(its answer has no choices/,
+      /the model sent no usable response \(its answer has no choices/,
     )
     await expect(rehearse([weigh], [{ ask: 'x', tool: 'none' }], { url: 'http://127.0.0.1:9/x' })).rejects.toThrow(
-      /model gives no answer/,
+      /model sent no usable response/,
     )
   })
 })
@@ -190,7 +190,7 @@ describe('jexo rehearse', () => {
     const ran = await jexo('rehearse', apiary, questionsFile, '--html', html)
     expect(ran).toMatchObject({
       code: 0,
-      stderr: expect.stringMatching(/22 of 22 lead to the tool that was meant[\s\S]*goes by words alone/),
+      stderr: expect.stringMatching(/22 of 22 picked the expected tool[\s\S]*compares words only/),
     })
     expect(readFileSync(html, 'utf8')).toContain('<b>22 of 22</b>')
   })
@@ -204,7 +204,7 @@ describe('jexo rehearse', () => {
     expect(ran).toMatchObject({
       code: 1,
       stdout: expect.stringMatching(
-        /✗ Show me all registered hives\.\n +register_hive, meant list_hives[\s\S]*register_hive is picked once where list_hives was meant/,
+        /✗ Show me all registered hives\.\n +register_hive, expected list_hives[\s\S]*register_hive is picked once instead of list_hives/,
       ),
     })
     expect((await jexo('rehearse', apiary, file, '--at-least', '0.5')).code).toBe(0)

@@ -11,7 +11,7 @@ test('limits come from the environment by their names, in numbers', () => {
 
 test.each(['-1', '0', 'ten', '1.5', '1e9', ' 5'])('%p sessions are refused, naming the variable', (text) => {
   expect(() => readLimits({ JEXO_MAX_SESSIONS: text })).toThrow(
-    `JEXO_MAX_SESSIONS=${text} cannot be read; give a whole number, such as 5000`,
+    `JEXO_MAX_SESSIONS=${text} is not valid; give a whole number, such as 5000`,
   )
 })
 

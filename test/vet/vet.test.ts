@@ -167,9 +167,7 @@ describe('jexo vet', () => {
     expect(ran).toMatchObject({
       code: 0,
       stdout: '',
-      stderr: expect.stringMatching(
-        /off: command-parameter \(ask_ledger only reads.*\n.*nothing found by 51 rules/,
-      ),
+      stderr: expect.stringMatching(/off: command-parameter \(ask_ledger only reads.*\n.*no findings \(51 rules\)/),
     })
   })
 

@@ -196,7 +196,7 @@ test('a connection that is lost is shown, told, and found again; one serves all 
   expect(back).toMatchObject({ isStale: false })
   expect(reports.map(({ text }) => text)).toEqual([
     expect.stringMatching(/scales:\/\/status: the connection is lost/),
-    'scales://status: the connection is there again',
+    'scales://status: connected again',
   ])
 })
 

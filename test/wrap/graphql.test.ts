@@ -79,7 +79,7 @@ describe('operations that somebody has written', () => {
       ['add_hive', 'add', 'Carries out addHive. Answers with code, site.'],
     ])
     expect(plan.skipped.map(({ name, reason }) => [name, reason])).toEqual([
-      ['weights', 'a subscription goes on and on, and a call ends'],
+      ['weights', 'subscriptions have no end, but a call must end'],
       ['wrong', expect.stringMatching(/Cannot query field "colour" on type "Hive"\. \(line 8, column 23\)/)],
     ])
     const [weigh, , find, add] = plan.operations

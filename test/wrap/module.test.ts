@@ -397,7 +397,7 @@ describe('a source that cannot be wrapped says so in a sentence', () => {
     [
       'nothing that can be a tool',
       'export function f(a: symbol) {}',
-      /nothing of it can be a tool: f \(parameter a: a symbol/,
+      /none of its exports can become a tool: f \(parameter a: a symbol/,
     ],
     [
       'an import that is not there',

@@ -272,7 +272,7 @@ describe('a large real description', () => {
     }
     const reads = await planOpenApi(description)
     expect(reads.operations.length + reads.skipped.length).toBe(count)
-    expect(reads.skipped.every(({ reason }) => reason === 'it writes, and only what reads is taken')).toBe(true)
+    expect(reads.skipped.every(({ reason }) => reason === 'writes data')).toBe(true)
     expect(reads.form).toBe('catalogue')
   })
 
@@ -362,12 +362,12 @@ describe('what is taken', () => {
       except: ['list_hives'],
     })
     expect(skipped.map(({ name, reason }) => [name, reason])).toEqual([
-      ['list_hives', 'it is among those to leave out'],
-      ['add_hive', 'it writes, and only what reads is taken'],
-      ['drop_hive', 'it writes, and only what reads is taken'],
-      ['head_hive', 'HEAD tells about requests, not about data'],
-      ['list_members', 'it is not among those to take'],
-      ['search', 'it writes, and only what reads is taken'],
+      ['list_hives', 'excluded by except'],
+      ['add_hive', 'writes data'],
+      ['drop_hive', 'writes data'],
+      ['head_hive', 'HEAD describes requests, not data'],
+      ['list_members', 'not included by only'],
+      ['search', 'writes data'],
     ])
   })
 
@@ -604,7 +604,7 @@ describe('credentials', () => {
     )
     expect((await call('x')).isError).toBe(true)
     expect(await text('x')).toBe(
-      'The API refused access. The operator of this server has been told; trying again will not help.',
+      'The API refused access. The operator of this server was notified; trying again will not help.',
     )
     expect(reports[0]).toBe('tool x: GET /x answered 403: what HIVE_API_KEY holds was refused')
   })
@@ -614,7 +614,7 @@ describe('credentials', () => {
     const upstream = await Upstream.start()
     const plan = await planOpenApi(secured(upstream, schemes, [{ odd: [] }]))
     expect(plan.skipped[0]?.reason).toBe(
-      'it needs credentials that cannot be given: "odd" is of the kind "mutualTLS"',
+      'it needs credentials of an unsupported kind: "odd" is of the kind "mutualTLS"',
     )
     expect(
       (await planOpenApi(secured(upstream, schemes, [{ odd: [] }, { key: [] }]))).operations[0]?.credentials,
@@ -657,7 +657,7 @@ describe('answers', () => {
     expect(result).toMatchObject({ structuredContent: { kg: 'heavy' } })
     expect(result.isError).toBeUndefined()
     expect(result.content[1].text).toMatch(/does not keep to the API's own description \(kg: must be number\)/)
-    expect(reports[0]).toMatch(/GET \/x answered against its own description: kg/)
+    expect(reports[0]).toMatch(/GET \/x returned a response that differs from its own description: kg/)
     const [tool] = await link.tools()
     expect(
       new Ajv2020.default({ strict: false }).validate(tool?.outputSchema as object, result.structuredContent),
@@ -733,7 +733,7 @@ describe('answers', () => {
     expect(JSON.stringify(structuredContent).length).toBeLessThanOrEqual(5000)
     expect(structuredContent).toMatchObject({ total: 500, items: items.slice(0, structuredContent.items.length) })
     expect(content[1].text).toBe(
-      `Only the first ${structuredContent.items.length} of 500 items are here; ask for fewer or for less of each.`,
+      `Only the first ${structuredContent.items.length} of 500 items are returned; request fewer, or fewer fields.`,
     )
   })
 
@@ -751,7 +751,7 @@ describe('answers', () => {
       },
       { limits: { maxBytes: 300_000, maxCharacters: 1000 } },
     )
-    expect(await text('x')).toBe(`${'x'.repeat(1000)}\nOnly the first 1,000 characters are here.`)
+    expect(await text('x')).toBe(`${'x'.repeat(1000)}\nOnly the first 1,000 characters are returned.`)
   })
 })
 
@@ -805,7 +805,7 @@ describe('refusals of the API', () => {
       'nothing',
       500,
       '',
-      'The API answered 500 Internal Server Error.\nThis is a fault of the API, not of the call.',
+      'The API answered 500 Internal Server Error.\nThis is an error of the API, not of the call.',
     ],
   ])('%s', async (_what, status, body, wanted) => {
     expect(await refusing(status, body)).toBe(wanted)
@@ -920,7 +920,7 @@ describe('an upstream that is slow, busy or moved', () => {
       described({ '/x': { get: operation('x') } }, { servers: [{ url: `http://ip6-localhost:${upstream.port}` }] }),
       { limits: { retries: 0 } },
     )
-    expect(await text('x')).toMatch(/within the private network|cannot be reached \((ENOTFOUND|EAI_AGAIN)\)/)
+    expect(await text('x')).toMatch(/an address in a private network|cannot be reached \((ENOTFOUND|EAI_AGAIN)\)/)
     expect(upstream.seen).toEqual([])
   })
 })

@@ -127,8 +127,8 @@ describe.each(kinds)('%s', (kind) => {
     })
     const reasons = Object.fromEntries(plan.skipped.map(({ name, reason }) => [name, reason]))
     expect(reasons).toEqual({
-      unmarked: 'it writes, and nothing says that it may',
-      liar: 'it says @effect read, and writes',
+      unmarked: 'it writes data, but declares no effect',
+      liar: 'it declares @effect read, but writes data',
       broken: expect.stringMatching(/the database refuses it: .*nothing_such/),
       twice: 'it notes the parameter ghost, which the statement does not have',
       lays_hands_on: 'DROP is not a statement that a tool may run',
@@ -430,7 +430,7 @@ test('plans are as their JSON Schemas say', async () => {
 
 test.each([
   ['oracle://x/y', /is not a known kind of database/],
-  ['ledger.sqlite', /could be anywhere/],
+  ['ledger.sqlite', /depends on the folder in which/],
 ])('%s is refused', async (source, message) => {
   await expect(wrapSql(source)).rejects.toThrow(message)
 })

@@ -6,9 +6,9 @@ import { createServer, type Server } from 'node:http'
 import { dirname } from 'node:path'
 import { isJexoError, JexoError, messageOf } from '../../errors.js'
 import {
+  deploymentFiles,
   type Failure,
   type FarEvent,
-  places,
   type ReleaseNote,
   type RunningNote,
   readJson,
@@ -35,7 +35,7 @@ export async function superviseHere(folder: string, log: (text: string) => void)
   const server = orders(supervisor, token, stop)
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
   const { port } = server.address() as { port: number }
-  await writeJson(places.running(folder), { pid: process.pid, port, token } satisfies RunningNote)
+  await writeJson(deploymentFiles.running(folder), { pid: process.pid, port, token } satisfies RunningNote)
   log(`at ${supervisor.status().url}`)
   process.send?.({ ready: true })
   for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, stop)
@@ -43,7 +43,7 @@ export async function superviseHere(folder: string, log: (text: string) => void)
   log('stopping')
   server.close()
   await supervisor.close()
-  await rm(places.running(folder), { force: true })
+  await rm(deploymentFiles.running(folder), { force: true })
 }
 
 function orders(supervisor: Supervisor, token: string, stop: () => void): Server {
@@ -97,7 +97,7 @@ function isSame(given: unknown, wanted: string): boolean {
 
 /** True where a supervisor runs for the folder. */
 export async function isSupervised(folder: string): Promise<boolean> {
-  const note = await readJson<RunningNote>(places.running(folder))
+  const note = await readJson<RunningNote>(deploymentFiles.running(folder))
   if (!note) return false
   const answer = await ask(note, { verb: 'status' }).catch(() => undefined)
   return answer?.ok === true
@@ -106,7 +106,7 @@ export async function isSupervised(folder: string): Promise<boolean> {
 /** Starts the supervisor of a folder in the background, unless it runs. Rejects with what kept it from beginning. */
 export async function ensureSupervised(folder: string): Promise<void> {
   if (await isSupervised(folder)) return
-  const file = places.log(folder, 'supervisor')
+  const file = deploymentFiles.log(folder, 'supervisor')
   mkdirSync(dirname(file), { recursive: true })
   const log = openSync(file, 'a', 0o600)
   const child = spawn(process.execPath, [process.argv[1] ?? '', 'run'], {
@@ -136,7 +136,7 @@ const readTheLogs = 'read the logs of the deployment: jexo ship --to … --logs'
 
 /** Gives an order to the supervisor that runs, and passes on what it says. */
 export async function give(folder: string, order: Order, hear: (event: FarEvent) => void): Promise<void> {
-  const note = await readJson<RunningNote>(places.running(folder))
+  const note = await readJson<RunningNote>(deploymentFiles.running(folder))
   if (!note) throw shipErrors.deploymentNotRunning()
   const answer = await ask(note, order).catch(() => {
     throw shipErrors.deploymentNotRunning()

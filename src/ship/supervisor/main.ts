@@ -10,8 +10,8 @@ import { transportErrors } from '../../transport/errors.js'
 import { isLoopback } from '../../transport/http/checks.js'
 import {
   type DeploymentSettings,
+  deploymentFiles,
   type FarEvent,
-  places,
   readJson,
   readMemory,
   readSettings,
@@ -49,7 +49,7 @@ async function stop(): Promise<void> {
   await give(folder, { verb: 'stop' }, tell)
   const latestAt = Date.now() + 30_000
   tell({ say: 'stopping' })
-  while (existsSync(places.running(folder)) && Date.now() < latestAt)
+  while (existsSync(deploymentFiles.running(folder)) && Date.now() < latestAt)
     await new Promise((wake) => setTimeout(wake, 50))
 }
 
@@ -82,7 +82,7 @@ async function ship(): Promise<void> {
     throw shipErrors.artefactForeign(header.platform, here)
   const putBack = await settle(header)
   const { id, file, kit, version } = header
-  const location = join(places.release(folder, id), file)
+  const location = join(deploymentFiles.release(folder, id), file)
   const isNew = !existsSync(location)
   if (isNew) await writeWhole(location, bytes)
   const note = { id, file, kit, version, at: new Date().toISOString(), outcome: 'served' as const }
@@ -98,7 +98,8 @@ async function ship(): Promise<void> {
     const isKnown = (await readMemory(folder)).releases.some(
       (known) => known.id === id && known.outcome === 'served',
     )
-    if (!isFine && isNew && !isKnown) await rm(places.release(folder, id), { recursive: true, force: true })
+    if (!isFine && isNew && !isKnown)
+      await rm(deploymentFiles.release(folder, id), { recursive: true, force: true })
   }
 }
 
@@ -113,7 +114,7 @@ async function settle({
 }: ShipHeader): Promise<() => Promise<void>> {
   const before = await readSettings(folder)
   const settings: DeploymentSettings = { ...before, ...given }
-  const file = places.environment(folder)
+  const file = deploymentFiles.environment(folder)
   const text = await readFile(file, 'utf8').catch(() => '')
   const known = parse(text)
   const isPublic = !isLoopback(settings.host) || settings.publicUrl !== undefined
@@ -127,13 +128,13 @@ async function settle({
   const added = Object.entries(more).filter(([name, value]) => known[name] !== value)
   const kept = text.split('\n').filter((line) => !added.some(([name]) => line.startsWith(`${name}=`)))
   const lines = [...kept.filter((line, at) => line !== '' || at < kept.length - 1), ...added.map(variableLine)]
-  const had = await readJson<DeploymentSettings>(places.settings(folder))
+  const had = await readJson<DeploymentSettings>(deploymentFiles.settings(folder))
   if (added.length > 0) await writeWhole(file, `${lines.join('\n')}\n`)
-  await writeJson(places.settings(folder), settings)
+  await writeJson(deploymentFiles.settings(folder), settings)
   return async () => {
     if (added.length > 0) await writeWhole(file, text)
-    if (had) await writeJson(places.settings(folder), had)
-    else await rm(places.settings(folder), { force: true })
+    if (had) await writeJson(deploymentFiles.settings(folder), had)
+    else await rm(deploymentFiles.settings(folder), { force: true })
   }
 }
 
@@ -149,8 +150,8 @@ function variableLine([name, value]: [string, string]): string {
 /** Whoever ships may know what callers send. */
 function withToken(event: FarEvent): void {
   if (!('done' in event)) return tell(event)
-  const token = existsSync(places.environment(folder))
-    ? parse(readFileSync(places.environment(folder), 'utf8')).JEXO_TOKEN
+  const token = existsSync(deploymentFiles.environment(folder))
+    ? parse(readFileSync(deploymentFiles.environment(folder), 'utf8')).JEXO_TOKEN
     : undefined
   tell({ done: { ...event.done, ...(token ? { token } : {}) } })
 }
@@ -175,7 +176,7 @@ async function logs(count: number): Promise<void> {
   const { current } = await readMemory(folder)
   const texts: string[] = []
   for (const name of ['supervisor', ...(current === undefined ? [] : [current])]) {
-    const text = await readFile(places.log(folder, name), 'utf8').catch(() => '')
+    const text = await readFile(deploymentFiles.log(folder, name), 'utf8').catch(() => '')
     texts.push(`== ${name}\n${text.trimEnd().split('\n').slice(-count).join('\n')}`)
   }
   tell({ logs: texts.join('\n') })

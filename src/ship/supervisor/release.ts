@@ -5,7 +5,7 @@ import { dirname, join } from 'node:path'
 import { messageOf } from '../../errors.js'
 import { keptLines, lastWords } from '../../transport/last-words.js'
 import { checkServer } from '../check-server.js'
-import { type DeploymentSettings, places, type ReleaseNote } from '../deployment.js'
+import { type DeploymentSettings, deploymentFiles, type ReleaseNote } from '../deployment.js'
 import { shipErrors } from '../errors.js'
 
 const longestLogBytes = 10 * 1024 * 1024
@@ -102,7 +102,7 @@ export class Release {
       ...allowedHosts.flatMap((name) => ['--allowed-host', name]),
       ...(isOpenToAnyone ? ['--open-to-anyone'] : []),
     ]
-    const file = join(places.release(this.#folder, this.note.id), this.note.file)
+    const file = join(deploymentFiles.release(this.#folder, this.note.id), this.note.file)
     const child = spawn(process.execPath, [file, ...flags], {
       cwd: dirname(file),
       env: { JEXO_LOG: 'json', ...this.#environment },
@@ -174,7 +174,7 @@ export class Release {
   }
 
   #keepLog(child: ChildProcess): void {
-    const file = places.log(this.#folder, this.note.id)
+    const file = deploymentFiles.log(this.#folder, this.note.id)
     mkdirSync(dirname(file), { recursive: true })
     let log: WriteStream | undefined
     let bytes = existsSync(file) ? statSync(file).size : 0

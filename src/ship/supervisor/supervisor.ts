@@ -5,7 +5,7 @@ import {
   type DeploymentSettings,
   type DeploymentState,
   type DeploymentStatus,
-  places,
+  deploymentFiles,
   type ReleaseNote,
   readMemory,
   readSettings,
@@ -42,7 +42,7 @@ export class Supervisor {
     const supervisor = new Supervisor(folder, settings, log)
     const port = await supervisor.#router.listen(settings.host, settings.port)
     supervisor.#settings = { ...settings, port }
-    if (settings.port === 0) await writeJson(places.settings(folder), supervisor.#settings)
+    if (settings.port === 0) await writeJson(deploymentFiles.settings(folder), supervisor.#settings)
     supervisor.#memory = await readMemory(folder)
     const { current } = supervisor.#memory
     const note = supervisor.#memory.releases.find(({ id }) => id === current)
@@ -100,7 +100,7 @@ export class Supervisor {
   before(id?: string): ReleaseNote {
     const { current, releases } = this.#memory
     const kept = releases.filter(
-      ({ outcome, id }) => outcome === 'served' && existsSync(places.release(this.#folder, id)),
+      ({ outcome, id }) => outcome === 'served' && existsSync(deploymentFiles.release(this.#folder, id)),
     )
     const found =
       id === undefined ? kept.filter((note) => note.id !== current).at(-1) : kept.find((note) => note.id === id)
@@ -176,7 +176,7 @@ export class Supervisor {
 
   async #environment(): Promise<Record<string, string>> {
     try {
-      return parse(await readFile(places.environment(this.#folder), 'utf8'))
+      return parse(await readFile(deploymentFiles.environment(this.#folder), 'utf8'))
     } catch {
       return {}
     }
@@ -191,7 +191,7 @@ export class Supervisor {
       releases: [...others, { ...note, outcome, at: new Date().toISOString() }],
       ...(current === undefined ? {} : { current }),
     }
-    await writeJson(places.memory(this.#folder), this.#memory)
+    await writeJson(deploymentFiles.memory(this.#folder), this.#memory)
   }
 
   /** Takes away what is older than can be gone back to, and what was refused. */
@@ -202,8 +202,8 @@ export class Supervisor {
     const gone = this.#memory.releases.filter(({ id }) => !kept.has(id) && !inUse.has(id))
     if (gone.length === 0) return
     this.#memory = { ...this.#memory, releases: this.#memory.releases.filter((note) => !gone.includes(note)) }
-    await writeJson(places.memory(this.#folder), this.#memory)
-    for (const { id } of gone) await rm(places.release(this.#folder, id), { recursive: true, force: true })
+    await writeJson(deploymentFiles.memory(this.#folder), this.#memory)
+    for (const { id } of gone) await rm(deploymentFiles.release(this.#folder, id), { recursive: true, force: true })
   }
 }
 

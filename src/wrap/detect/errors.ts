@@ -4,7 +4,7 @@ export const detectErrors = {
   sourceUnknownKind: (source: string, kinds: readonly string[]) =>
     new JexoError(
       'source-unknown-kind',
-      `what ${JSON.stringify(source)} is cannot be told from its name`,
+      `cannot infer the source type of ${JSON.stringify(source)}`,
       `set it with --kind: ${kinds.join(', ')}`,
     ),
 }

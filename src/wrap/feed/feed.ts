@@ -201,8 +201,8 @@ export class Feed {
       ...(reason === undefined ? {} : { reason }),
     }
     if (state === 'lost')
-      this.#opening.report('warning', `${this.#uris.status}: the connection is lost (${reason}); looking for it`)
-    else this.#opening.report('info', `${this.#uris.status}: the connection is there again`)
+      this.#opening.report('warning', `${this.#uris.status}: the connection was lost (${reason}); reconnecting`)
+    else this.#opening.report('info', `${this.#uris.status}: connected again`)
     this.#opening.resourceUpdated(this.#uris.status)
     for (const series of this.#series.values()) this.#tell(series)
   }

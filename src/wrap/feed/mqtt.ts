@@ -71,7 +71,7 @@ async function loadMqtt(): Promise<typeof import('mqtt')> {
 /** The first time has to work within a while; later, it is looked for as long as it takes. */
 function connected(client: MqttClient, url: string): Promise<void> {
   return new Promise((resolve, reject) => {
-    let reason = `nothing answers within ${connectMs} ms`
+    let reason = `no response within ${connectMs} ms`
     const timer = setTimeout(() => finish(feedErrors.feedUnreachable(shownUrl(url), reason)), connectMs)
     const onError = (error: Error & { code?: string | number }) => {
       reason = error.message || String(error.code ?? error)

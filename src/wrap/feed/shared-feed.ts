@@ -48,7 +48,7 @@ export interface SharedFeed extends Shared<Feed> {
 export function sharedFeed(source: FeedSource, options: FeedOptions): SharedFeed {
   const { name, history = 200, maxSeries = 10_000, staleAfterMs, updateEveryMs = 1000 } = options
   if (!/^[a-z][a-z0-9-]*$/.test(name))
-    throw kitErrors.partField('the feed', 'name', 'lower case letters, digits and dashes')
+    throw kitErrors.partField('the feed', 'name', 'lower-case letters, digits and dashes')
   const channels = channelsOf(options.channels)
   const limits: FeedLimits = { history, maxSeries, staleAfterMs, updateEveryMs }
   const uris = urisOf(name)

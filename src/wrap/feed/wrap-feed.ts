@@ -29,7 +29,7 @@ export function feedPlan(source: FeedSource | SharedFeed, options: WrapFeedOptio
 function feedOf(source: FeedSource | SharedFeed, options: WrapFeedOptions): SharedFeed {
   if (isSharedFeed(source)) return source
   const { name, channels } = options
-  if (name === undefined) throw kitErrors.partField('the feed', 'name', 'lower case letters, digits and dashes')
+  if (name === undefined) throw kitErrors.partField('the feed', 'name', 'lower-case letters, digits and dashes')
   if (channels === undefined || Object.keys(channels).length === 0)
     throw kitErrors.partField(
       `the feed "${name}"`,

@@ -44,10 +44,9 @@ export async function readWhole(place: string, path: string, maxBytes: number): 
       const before = await file.stat()
       if (!before.isFile()) throw absent(path)
       if (before.size > maxBytes)
-        throw new Refusal(
-          `${path} has ${sizeText(before.size)}, and at most ${sizeText(maxBytes)} are read at once.`,
-          { operatorNote: `${path} is larger than ${maxBytes} bytes; the limit is JEXO_FOLDER_MAX_FILE_BYTES` },
-        )
+        throw new Refusal(`${path} has ${sizeText(before.size)}, and the limit is ${sizeText(maxBytes)}.`, {
+          operatorNote: `${path} is larger than ${maxBytes} bytes; the limit is JEXO_FOLDER_MAX_FILE_BYTES`,
+        })
       const bytes = await bytesOf(file, before.size)
       const after = await file.stat()
       if (bytes.length === after.size && after.mtimeMs === before.mtimeMs)
@@ -55,7 +54,7 @@ export async function readWhole(place: string, path: string, maxBytes: number): 
     } finally {
       await file.close()
     }
-    if (attempt === mostAttempts) throw new Refusal(`${path} is being written to; try again in a moment.`)
+    if (attempt === mostAttempts) throw new Refusal(`${path} is being written; try again in a moment.`)
   }
 }
 
@@ -77,7 +76,7 @@ async function opened(place: string, path: string): Promise<FileHandle> {
     return await open(place, constants.O_RDONLY | (constants.O_NOFOLLOW ?? 0) | (constants.O_NONBLOCK ?? 0))
   } catch (error) {
     const { code } = error as { code?: string }
-    if (code === 'EACCES' || code === 'EPERM') throw new Refusal(`${path} may not be read by this server.`)
+    if (code === 'EACCES' || code === 'EPERM') throw new Refusal(`This server has no permission to read ${path}.`)
     throw absent(path)
   }
 }

@@ -61,7 +61,7 @@ export class Library {
   ): Promise<Library> {
     const { root, filter, files, isCut } = await readFolder(options.source, options.rules, options.limits.maxFiles)
     if (isCut)
-      opening.report('warning', `${root} has more than ${options.limits.maxFiles} files; the rest is left out`)
+      opening.report('warning', `${root} has more than ${options.limits.maxFiles} files; the rest is skipped`)
     const library = new Library(root, filter, files, options, opening)
     if (options.isSearched) library.#indexing = library.#indexAll()
     if (options.watches) library.#follow()
@@ -213,10 +213,7 @@ export class Library {
   async #completeVectors(): Promise<void> {
     const fault = await this.#likeness.complete(this.#ending.signal)
     if (fault !== undefined && !this.#ending.signal.aborted)
-      this.#opening.report(
-        'warning',
-        `no vectors for ${this.root}, so its passages are found by words only: ${fault}`,
-      )
+      this.#opening.report('warning', `no vectors for ${this.root}, so the search uses words only: ${fault}`)
   }
 
   /** False where a file has text that is not taken in. */

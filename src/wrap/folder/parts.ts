@@ -81,7 +81,7 @@ async function contentsOf(uri: string, path: string, bytes: Uint8Array) {
 
 function searchTool(name: string, plan: FolderPlan, library: Shared<Library>): Part {
   return tool(name, {
-    about: `Finds passages by words: ${plan.about}. Gives the text with its file, heading and lines, the best first.`,
+    about: `Searches passages by words: ${plan.about}. Returns the text with file, heading and lines, best matches first.`,
     effect: 'read',
     ...(plan.tags.length > 0 ? { tags: plan.tags } : {}),
     source: library,

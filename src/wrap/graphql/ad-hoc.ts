@@ -32,7 +32,7 @@ export function adHocParts(plan: RestPlan, sdl: string, kit: PartsKit): Part[] {
   }
   return [
     tool(`${prefix}explain_graph`, {
-      about: `Explains the schema of ${plan.title} piece by piece: finds types and fields by words, or shows one type with its fields. Then ${prefix}ask_graph runs a query.`,
+      about: `Explains the schema of ${plan.title}: finds types and fields by words, or shows one type with its fields. Use ${prefix}ask_graph to run a query.`,
       effect: 'read',
       settings,
       input: {
@@ -111,7 +111,7 @@ function checkQuery(lib: Lib, schema: GraphQLSchema, query: string, allowsMutati
   const document = parsed(lib, query)
   const operations = document.definitions.filter((definition) => definition.kind === lib.Kind.OPERATION_DEFINITION)
   const [operation] = operations
-  if (!operation || operations.length > 1) throw new Refusal('Give exactly one operation.')
+  if (!operation || operations.length > 1) throw new Refusal('Send exactly one operation.')
   if (operation.operation === 'subscription' || (operation.operation === 'mutation' && !allowsMutations))
     throw new Refusal(`A ${operation.operation} is not allowed here; only queries are.`)
   const fragments = new Map(
@@ -120,12 +120,12 @@ function checkQuery(lib: Lib, schema: GraphQLSchema, query: string, allowsMutati
     ),
   )
   const { depth, fields } = measure(lib, operation.selectionSet, fragments, new Map())
-  if (depth > maxDepth) throw new Refusal(`The query goes more than ${maxDepth} levels deep; ask for less at once.`)
-  if (fields > maxFields) throw new Refusal(`The query asks for more than ${maxFields} fields; ask for fewer.`)
+  if (depth > maxDepth) throw new Refusal(`The query goes more than ${maxDepth} levels deep; request less.`)
+  if (fields > maxFields) throw new Refusal(`The query asks for more than ${maxFields} fields; request fewer.`)
   const faults = lib.validate(schema, document, undefined, { maxErrors: 10 })
   if (faults.length > 0)
     throw new Refusal(
-      `The query does not fit the schema:\n${faults.map(({ message }) => `- ${message}`).join('\n')}`,
+      `The query does not match the schema:\n${faults.map(({ message }) => `- ${message}`).join('\n')}`,
     )
 }
 
@@ -194,7 +194,7 @@ function found(schema: GraphQLSchema, words: string): object {
     .filter(({ score }) => score > 0)
     .sort((a, b) => b.score - a.score)
   const roots = [schema.getQueryType(), schema.getMutationType()].flatMap((type) => type?.name ?? [])
-  if (wanted.length === 0) return { roots, note: 'Show one of these types, or give words to find others by.' }
+  if (wanted.length === 0) return { roots, note: 'Show one of these types, or search for others with words.' }
   return {
     found: hits
       .slice(0, 25)

@@ -128,7 +128,7 @@ function faultOf(
   { method, node, file }: Written,
 ): { reason: string; fix?: string } | undefined {
   if (method === 'subscription')
-    return { reason: 'a subscription goes on and on, and a call ends', fix: 'write a query' }
+    return { reason: 'subscriptions have no end, but a call must end', fix: 'write a query' }
   const fragments = file.document.definitions.filter(({ kind }) => kind === Kind.FRAGMENT_DEFINITION)
   const document = { kind: Kind.DOCUMENT, definitions: [node, ...fragments] } as const
   const [fault] = validate(schema, document).filter(({ message }) => !/^Fragment ".*" is never used/.test(message))

@@ -86,7 +86,7 @@ function schemaOf(text: string, where: string): { schema: GraphQLSchema; warning
     const found = isObject(json.data) ? json.data : json
     return { schema: buildClientSchema(found as unknown as IntrospectionQuery), warnings: [] }
   } catch (error) {
-    throw moduleErrors.sourceUnreadable(where, `it is no GraphQL schema: ${reasonOf(error)}`)
+    throw moduleErrors.sourceUnreadable(where, `it is not a GraphQL schema: ${reasonOf(error)}`)
   }
 }
 
@@ -116,7 +116,7 @@ async function introspected(url: URL, given: Readonly<Record<string, string>>): 
     )
     const text = Buffer.from(body).toString()
     if (status === 200) return text
-    throw moduleErrors.sourceUnreadable(url.href, `introspection was answered by status ${status}`)
+    throw moduleErrors.sourceUnreadable(url.href, `introspection returned status ${status}`)
   } catch (error) {
     if (isJexoError(error)) throw error
     throw moduleErrors.sourceUnreadable(url.href, codeOf(error) ?? reasonOf(error))

@@ -48,17 +48,17 @@ function shownOutcome(
   const blocks = otherBlocks(answer, mediaType, text, limits)
   if (!claimsJson || !isJson(mediaType)) return outcome({ blocks })
   const why = isCut
-    ? `is longer than the ${body.length.toLocaleString('en')} bytes that are taken`
+    ? `is longer than the limit of ${body.length.toLocaleString('en')} bytes`
     : 'cannot be read as JSON'
-  const note = `The API says that this is ${mediaType}, but it ${why}; here it is as it came.`
+  const note = `The API declares ${mediaType}, but the response ${why}; it is returned unchanged.`
   return outcome({
     blocks: [content.text(note), ...blocks],
-    operatorNote: `${placeOf(operation)}: the answer ${why}`,
+    operatorNote: `${placeOf(operation)}: the response ${why}`,
   })
 }
 
 const emptyText = (operation: PlannedOperation, status: number) =>
-  `Done: ${placeOf(operation)} answered ${status}${status === 204 ? ' (no content)' : ', with nothing in it'}.`
+  `Done: ${placeOf(operation)} returned ${status}${status === 204 ? ' (no content)' : ' with an empty body'}.`
 
 function jsonOutcome(
   operation: PlannedOperation,
@@ -71,14 +71,16 @@ function jsonOutcome(
   const whole = answer.form === 'value' ? { value } : value
   const { kept, note } = within(whole, maxCharacters)
   const issues = fits ? fits(whole) : []
-  const notes = [...(note ? [note] : []), ...(isCut ? ['The answer was longer than is taken.'] : [])]
+  const notes = [...(note ? [note] : []), ...(isCut ? ['The response was longer than the limit.'] : [])]
   const blocks: ContentBlock[] = notes.map((text) => content.text(text))
   const report =
     issues.length > 0
-      ? { operatorNote: `${placeOf(operation)} answered against its own description: ${saying(issues)}` }
+      ? {
+          operatorNote: `${placeOf(operation)} returned a response that differs from its own description: ${saying(issues)}`,
+        }
       : {}
   if (issues.length > 0)
-    blocks.push(content.text(`Note: the answer does not keep to the API's own description (${saying(issues)}).`))
+    blocks.push(content.text(`Note: the response differs from the API's own description (${saying(issues)}).`))
   if (answer.form !== 'any')
     return outcome({ structured: isObject(kept) ? kept : { value: kept }, blocks, ...report })
   const text = typeof kept === 'string' ? kept : JSON.stringify(kept)
@@ -88,7 +90,7 @@ function jsonOutcome(
 const saying = (issues: readonly SchemaIssue[]) =>
   issues
     .slice(0, 3)
-    .map(({ path, reason }) => `${path.join('.') || 'the whole'}: ${reason}`)
+    .map(({ path, reason }) => `${path.join('.') || 'the response'}: ${reason}`)
     .join('; ') + (issues.length > 3 ? `; and ${issues.length - 3} more` : '')
 
 /** A value of at most so many characters as JSON: its longest list is shortened until it fits, then its texts. */
@@ -103,14 +105,14 @@ function within(value: unknown, maxCharacters: number): { kept: unknown; note?: 
       const kept = list.replacedBy(list.items.slice(0, count))
       return {
         kept,
-        note: `Only the first ${count} of ${list.items.length} items are here; ask for fewer or for less of each.`,
+        note: `Only the first ${count} of ${list.items.length} items are returned; request fewer, or fewer fields.`,
       }
     }
   }
   const text = JSON.stringify(value)
   return {
     kept: isObject(value) ? { cut: `${text.slice(0, maxCharacters)}…` } : `${text.slice(0, maxCharacters)}…`,
-    note: `Only the first ${maxCharacters.toLocaleString('en')} of ${text.length.toLocaleString('en')} characters are here; ask for less.`,
+    note: `Only the first ${maxCharacters.toLocaleString('en')} of ${text.length.toLocaleString('en')} characters are returned; request less.`,
   }
 }
 
@@ -151,7 +153,7 @@ function otherBlocks(
       ...(isLong || isCut
         ? [
             content.text(
-              `Only the first ${Math.min(text.length, maxCharacters).toLocaleString('en')} characters are here.`,
+              `Only the first ${Math.min(text.length, maxCharacters).toLocaleString('en')} characters are returned.`,
             ),
           ]
         : []),
@@ -160,9 +162,7 @@ function otherBlocks(
   const size = body.length.toLocaleString('en')
   if (isCut)
     return [
-      content.text(
-        `The answer is ${mediaType || 'binary'} of more than ${size} bytes, which is more than is taken.`,
-      ),
+      content.text(`The response is ${mediaType || 'binary'} of more than ${size} bytes, which is over the limit.`),
     ]
   if (kind?.startsWith('image/')) return [content.image(body, kind)]
   if (kind?.startsWith('audio/')) return [content.audio(body, kind)]

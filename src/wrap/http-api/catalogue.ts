@@ -27,28 +27,33 @@ export function catalogueParts(plan: RestPlan, kit: PartsKit): Part[] {
   const prefix = plan.cataloguePrefix ?? ''
   const operation = {
     type: 'string',
-    description: `Name of an operation, as ${prefix}find_operation gives it`,
+    description: `Name of an operation, as returned by ${prefix}find_operation`,
   } as const
   const found = (name: string): PlannedOperation => {
     const known = byName.get(name)
     if (known) return known
     const closest = closestTo(name, [...byName.keys()])
     throw new Refusal(
-      `There is no operation ${JSON.stringify(name)}${closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''}. Look with ${prefix}find_operation.`,
+      `There is no operation ${JSON.stringify(name)}${closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''}. Search with ${prefix}find_operation.`,
     )
   }
   let index: MiniSearch | undefined
   const { settings } = kit
   return [
     tool(`${prefix}find_operation`, {
-      about: `Finds operations of ${title} (${operations.length} in all) by words of what is wanted. Then ${prefix}explain_operation says what one takes, and ${prefix}carry_out_operation does it.`,
+      about: `Searches the ${operations.length} operations of ${title} by words. Then use ${prefix}explain_operation for the arguments of one, and ${prefix}carry_out_operation to call it.`,
       effect: 'read',
       settings,
       input: {
         type: 'object',
         properties: {
-          words: { type: 'string', minLength: 1, maxLength: 500, description: 'What is wanted, in a few words' },
-          most: { type: 'integer', minimum: 1, maximum: 50, default: 10, description: 'How many to give at most' },
+          words: {
+            type: 'string',
+            minLength: 1,
+            maxLength: 500,
+            description: 'What you want to do, in a few words',
+          },
+          most: { type: 'integer', minimum: 1, maximum: 50, default: 10, description: 'Maximum number of results' },
         },
         required: ['words'],
         additionalProperties: false,
@@ -60,12 +65,12 @@ export function catalogueParts(plan: RestPlan, kit: PartsKit): Part[] {
           .slice(0, most)
         return {
           operations: hits.map(({ id }) => brief(operations[id as number] as PlannedOperation)),
-          ...(hits.length === 0 ? { note: 'Nothing has these words; try others, or fewer.' } : {}),
+          ...(hits.length === 0 ? { note: 'No operation has these words; try others, or fewer.' } : {}),
         }
       },
     }),
     tool(`${prefix}explain_operation`, {
-      about: `Says what an operation of ${title} does, which arguments it takes, what it answers, and gives an example.`,
+      about: `Explains an operation of ${title}: what it does, its arguments, its result, and an example.`,
       effect: 'read',
       settings,
       input: {
@@ -89,12 +94,12 @@ export function catalogueParts(plan: RestPlan, kit: PartsKit): Part[] {
       },
     }),
     tool(`${prefix}carry_out_operation`, {
-      about: `Carries out an operation of ${title}, with the arguments that ${prefix}explain_operation says it takes.`,
+      about: `Calls an operation of ${title} with the arguments that ${prefix}explain_operation lists.`,
       effect: worst,
       settings,
       input: {
         type: 'object',
-        properties: { operation, arguments: { type: 'object', description: 'Its arguments by name' } },
+        properties: { operation, arguments: { type: 'object', description: 'Arguments of the operation by name' } },
         required: ['operation'],
         additionalProperties: false,
       },

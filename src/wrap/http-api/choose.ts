@@ -78,13 +78,13 @@ export function chooseOperations<One extends Choosable>(
   for (const one of all) {
     const { method } = one.operation
     if (!wanted.has(one) && !(Array.isArray(writes) && allowed.has(one)))
-      reasons.set(one, { reason: 'it is not among those to take' })
-    else if (unwanted.has(one)) reasons.set(one, { reason: 'it is among those to leave out' })
+      reasons.set(one, { reason: 'not included by only' })
+    else if (unwanted.has(one)) reasons.set(one, { reason: 'excluded by except' })
     else if (leavesOutProbes && /^(HEAD|OPTIONS|TRACE)$/.test(method) && !named.has(one))
-      reasons.set(one, { reason: `${method} tells about requests, not about data`, fix: 'name it to take it' })
+      reasons.set(one, { reason: `${method} describes requests, not data`, fix: 'name it to take it' })
     else if (one.effect !== 'read' && !allowed.has(one) && !named.has(one))
       reasons.set(one, {
-        reason: 'it writes, and only what reads is taken',
+        reason: 'writes data',
         fix: 'name it, or take all that write with --writes (writes: true)',
       })
   }

@@ -127,8 +127,8 @@ export class RestClient {
     const isTrusted = this.#isTrusted(operation)
     const holdsSecrets = operation.parameters.some(({ setting }) => setting !== undefined)
     if (!isTrusted && (holdsSecrets || operation.body?.properties?.some(({ setting }) => setting !== undefined)))
-      throw new Refusal('The operator of this server has not allowed to send its credentials there.', {
-        operatorNote: `${placeOf(operation)} is at ${operation.base}; name that origin in credentialOrigins to send credentials to it`,
+      throw new Refusal('The operator of this server does not allow sending credentials there.', {
+        operatorNote: `${placeOf(operation)} is at ${operation.base}; add that origin to credentialOrigins to send credentials there`,
       })
     const made = requestOf(operation, operation.base ?? this.#base, given, isTrusted ? this.#settings : {})
     const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call, isTrusted)
@@ -190,7 +190,7 @@ export class RestClient {
     if (isRefusal(error) || call.signal.aborted) return error
     if (isJexoError(error) && error.code === 'upstream-token')
       return new Refusal(
-        'The API refused access. The operator of this server has been told; trying again will not help.',
+        'The API refused access. The operator of this server was notified; trying again will not help.',
         {
           operatorNote: error.message,
         },
@@ -199,7 +199,7 @@ export class RestClient {
     if (private_) return private_
     const code = codeOf(error)
     if (code === undefined) return error
-    return new Refusal(`The API cannot be reached (${code}). The call is not at fault; try again later.`, {
+    return new Refusal(`The API cannot be reached (${code}). The call itself is fine; try again later.`, {
       operatorNote: `${placeOf(operation)}: ${hostOf({ url: this.#base })} cannot be reached (${code})`,
     })
   }

@@ -12,10 +12,10 @@ export function graphAnswer(answer: UpstreamAnswer): { answer: UpstreamAnswer; n
   if (!isObject(json) || !('data' in json || 'errors' in json)) return { answer, notes: [] }
   const errors = (Array.isArray(json.errors) ? json.errors : []).filter(isObject).map(errorText)
   if (json.data === null || json.data === undefined) {
-    throw new Refusal(`The API answered with errors only:\n${errors.map((text) => `- ${text}`).join('\n')}`)
+    throw new Refusal(`The API returned errors only:\n${errors.map((text) => `- ${text}`).join('\n')}`)
   }
   const notes =
-    errors.length > 0 ? [`The API gave only a part of it:\n${errors.map((text) => `- ${text}`).join('\n')}`] : []
+    errors.length > 0 ? [`The API returned a partial result:\n${errors.map((text) => `- ${text}`).join('\n')}`] : []
   return { answer: { ...answer, body: Buffer.from(JSON.stringify(json.data)) }, notes }
 }
 

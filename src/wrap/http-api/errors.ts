@@ -4,7 +4,7 @@ export const httpApiErrors = {
   upstreamPrivate: (host: string, address: string) =>
     new JexoError(
       'upstream-private',
-      `${host} is ${host === address ? 'an address' : `at ${address}`} within the private network, and the API is not`,
+      `${host} ${host === address ? 'is' : `resolves to ${address},`} an address in a private network, but the API is public`,
       'if that is intended, set allowPrivateNetwork: true',
       undefined,
       { forCallers: 'The API is at an address that this server does not call; trying again will not help.' },
@@ -12,7 +12,7 @@ export const httpApiErrors = {
   upstreamTimedOut: (host: string, timeoutMs: number) =>
     new JexoError(
       'upstream-timed-out',
-      `${host} did not answer within ${timeoutMs} ms`,
+      `${host} did not respond within ${timeoutMs} ms`,
       'try again later; the limit is JEXO_UPSTREAM_TIMEOUT_MS',
       undefined,
       { forCallers: 'The API did not respond in time; try again later.' },

@@ -21,10 +21,10 @@ export function failureOf(
     const settings = credentials.flatMap(settingNames)
     const operatorNote =
       settings.length > 0
-        ? `${asked} answered ${status}: what ${settings.join(' and ')} ${settings.length === 1 ? 'holds' : 'hold'} was refused`
-        : `${asked} answered ${status}, and no credentials are set up for it`
+        ? `${asked} returned ${status}: the value of ${settings.join(' and ')} was refused`
+        : `${asked} returned ${status}, and no credentials are configured for it`
     return new Refusal(
-      'The API refused access. The operator of this server has been told; trying again will not help.',
+      'The API refused access. The operator of this server was notified; trying again will not help.',
       {
         operatorNote,
       },
@@ -32,7 +32,7 @@ export function failureOf(
   }
   const said = messageIn(answer, operation)
   const lines = [
-    `The API answered ${status}${STATUS_CODES[status] ? ` ${STATUS_CODES[status]}` : ''}${said === '' ? '.' : `: ${said}`}`,
+    `The API returned ${status}${STATUS_CODES[status] ? ` ${STATUS_CODES[status]}` : ''}${said === '' ? '.' : `: ${said}`}`,
   ]
   const hint = hintFor(answer)
   if (hint) lines.push(hint)
@@ -43,10 +43,10 @@ function hintFor(answer: UpstreamAnswer): string | undefined {
   if (answer.status === 429 || answer.status === 503) {
     const wait = retryAfterMs(answer)
     const when = wait === undefined ? 'later' : `in ${Math.ceil(wait / 1000)} seconds`
-    return `${answer.status === 429 ? 'It takes no more requests for now' : 'It is not available for now'}; try again ${when}.`
+    return `${answer.status === 429 ? 'The rate limit is reached' : 'The API is not available'}; try again ${when}.`
   }
-  if (answer.status >= 500) return 'This is a fault of the API, not of the call.'
-  if (answer.status >= 300 && answer.status < 400) return 'It points elsewhere, and says not where.'
+  if (answer.status >= 500) return 'This is an error of the API, not of the call.'
+  if (answer.status >= 300 && answer.status < 400) return 'It redirects without a target.'
   return undefined
 }
 

@@ -69,7 +69,7 @@ async function fileOf(
   const found = await stat(file)
   if (!found.isFile()) throw new Unsendable(argument, `${JSON.stringify(path)} is not a file`)
   if (found.size > maxBytes)
-    throw new Unsendable(argument, `${JSON.stringify(path)} has ${found.size} bytes; at most ${maxBytes} are sent`)
+    throw new Unsendable(argument, `${JSON.stringify(path)} has ${found.size} bytes; the limit is ${maxBytes}`)
   return { bytes: await readFile(file), name: name ?? basename(file), ...type }
 }
 
@@ -86,5 +86,5 @@ async function within(argument: string, folder: string, path: string): Promise<s
   const root = await realpath(folder)
   const file = await realpath(resolve(root, path)).catch(() => undefined)
   if (file?.startsWith(root + sep)) return file
-  throw new Unsendable(argument, `there is no ${JSON.stringify(path)} under the folder of files that is allowed`)
+  throw new Unsendable(argument, `there is no ${JSON.stringify(path)} in the allowed folder of files`)
 }

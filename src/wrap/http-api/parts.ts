@@ -160,7 +160,7 @@ function templateOf(operation: PlannedOperation, uriTemplate: string, kit: Parts
       )
       const check = await compilingValidator.prepare(input)
       const [issue] = check(given)
-      if (issue) throw new Refusal(`${uri} does not fit: ${issue.path.join('.')} ${issue.reason}.`)
+      if (issue) throw new Refusal(`${uri} is not valid: ${issue.path.join('.')} ${issue.reason}.`)
       const client = await call.use(kit.client)
       const { body, headers } = await client.answer(operation, given, call)
       const mimeType = headers.get('content-type')?.split(';')[0]?.trim() ?? 'application/octet-stream'

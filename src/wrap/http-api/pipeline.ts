@@ -69,7 +69,7 @@ function reasonToRepeat(
   const onlyReads = isSafe || /^(GET|HEAD|OPTIONS|QUERY)$/.test(method)
   if (!('error' in outcome)) {
     const { status } = outcome
-    return status === 429 || (onlyReads && status >= 502 && status <= 504) ? `it answered ${status}` : undefined
+    return status === 429 || (onlyReads && status >= 502 && status <= 504) ? `it returned ${status}` : undefined
   }
   const code = codeOf(outcome.error)
   // Refused before anything was sent.
@@ -98,11 +98,12 @@ export const withRedirects =
       const location = answer.headers.get('location')
       if (![301, 302, 303, 307, 308].includes(answer.status) || location === undefined) return answer
       const from = new URL(request.url)
-      if (!URL.canParse(location, from)) throw httpApiErrors.upstreamRedirect(from.host, location, 'that is no URL')
+      if (!URL.canParse(location, from))
+        throw httpApiErrors.upstreamRedirect(from.host, location, 'that is not a valid URL')
       const to = new URL(location, from)
-      if (hops >= 5) throw httpApiErrors.upstreamRedirect(from.host, to.host, 'it leads on and on')
+      if (hops >= 5) throw httpApiErrors.upstreamRedirect(from.host, to.host, 'there are too many redirects')
       if (!/^https?:$/.test(to.protocol) || (from.protocol === 'https:' && to.protocol === 'http:'))
-        throw httpApiErrors.upstreamRedirect(from.host, to.href.split('?')[0] ?? '', 'it leaves HTTPS')
+        throw httpApiErrors.upstreamRedirect(from.host, to.href.split('?')[0] ?? '', 'it would leave HTTPS')
       if (!allowedHosts.has(to.host))
         throw httpApiErrors.upstreamRedirect(from.host, to.host, 'that host is not allowed')
       request = redirected(request, answer.status, to, from.origin === to.origin, isSecretHeader)

@@ -77,7 +77,7 @@ function pathOf(
   return whole
 }
 
-const elsewhere = 'may not hold "." or ".." as a piece of a path, encoded or not: it would lead to another path'
+const elsewhere = 'must not contain "." or ".." as a path segment, encoded or not: it would change the path'
 
 /** True for a text that holds a dot segment, however often it is encoded: servers and proxies in between may decode it again. */
 function leadsElsewhere(text: string): boolean {
@@ -120,10 +120,7 @@ function joined(base: string, path: string, query: readonly string[]): string {
 
 function headerValue({ argument, name }: PlannedParameter, text: string): string {
   if (/[^\t\x20-\x7e\x80-\xff]/.test(text))
-    throw new Unsendable(
-      argument,
-      `cannot be sent in the header ${name}: use characters of one line, without letters beyond Latin-1`,
-    )
+    throw new Unsendable(argument, `cannot be sent in the header ${name}: use one line of Latin-1 characters`)
   return text
 }
 

@@ -22,14 +22,16 @@ export const moduleErrors = {
   wrapNothingLeft: (source: string, skipped: readonly string[]) =>
     new JexoError(
       'wrap-nothing-left',
-      skipped.length > 0 ? `nothing of it can be a tool: ${skipped.join('; ')}` : 'it exports no functions',
+      skipped.length > 0
+        ? `none of its exports can become a tool: ${skipped.join('; ')}`
+        : 'it exports no functions',
       'change the functions named above, or export others',
       source,
     ),
   wrapInstanceMissing: (className: string, source: string) =>
     new JexoError(
       'wrap-instance-missing',
-      `there is no class ${className} to give an instance of`,
+      `there is no exported class ${className}`,
       'name exported classes in instances',
       source,
     ),

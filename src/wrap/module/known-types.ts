@@ -66,12 +66,12 @@ export function knownType(
     }
   }
   if (name === 'Object') return { schema: {}, conversion: null }
-  throw new Unfit(`${article(name)} ${name} cannot be JSON`, fixes[name] ?? 'take or give plain data instead')
+  throw new Unfit(`${article(name)} ${name} cannot be JSON`, fixes[name] ?? 'use plain data instead')
 }
 
 const fixes: Readonly<Record<string, string>> = {
   RegExp: 'take its source as a string instead',
-  Error: 'throw it, or give its message',
+  Error: 'throw it, or return its message',
   AbortSignal: 'make it the last parameter',
   Function: 'take data instead',
 }

@@ -66,7 +66,7 @@ async function functionOf(
     : path.slice(0, -1).reduce((at, key) => member(at, key), exports as unknown)
   const run = member(owner, path.at(-1) ?? '')
   if (typeof run !== 'function')
-    throw new Error(`${path.join('.')} of ${name} is not a function any more; wrap it again`)
+    throw new Error(`${path.join('.')} of ${name} is no longer a function; wrap it again`)
   return { self: owner === exports ? undefined : owner, run: run as Run }
 }
 

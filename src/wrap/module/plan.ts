@@ -124,8 +124,8 @@ function withoutInstance(functions: readonly FunctionReading[], instances: reado
           {
             name: `${instanceOf}.${name}`,
             where,
-            reason: `it is called on an instance of ${instanceOf}`,
-            fix: `give one: instances: { ${instanceOf}: shared(() => new ${instanceOf}(…)) }`,
+            reason: `it needs an instance of ${instanceOf}`,
+            fix: `pass one: instances: { ${instanceOf}: shared(() => new ${instanceOf}(…)) }`,
           },
         ],
   )

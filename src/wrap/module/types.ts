@@ -72,7 +72,7 @@ export class TypeReader {
 
   #shapeOf(type: ts.Type): Shape {
     if ((type as { intrinsicName?: string }).intrinsicName === 'error') {
-      throw new Unfit('its type is not found', 'fix the import or install the types')
+      throw new Unfit('its type cannot be resolved', 'fix the import or install the types')
     }
     if (this.isKind(type, 'Instantiable') && !this.#simple(type))
       return this.#shapeOf(this.#checker.getBaseConstraintOfType(type) ?? this.#checker.getUnknownType())
@@ -311,7 +311,7 @@ export class TypeReader {
     if (modifiers & (ModifierFlags.Private | ModifierFlags.Protected)) {
       if (this.#direction === 'out') return undefined
       throw new Unfit(
-        `it holds the private ${name} of a class, which JSON cannot make`,
+        `it has the private member ${name} of a class, which JSON cannot carry`,
         'take an interface of plain data instead',
       )
     }

@@ -112,7 +112,7 @@ export async function readDocuments(
     } catch (error) {
       documents.set(url, undefined)
       warnings.push(
-        `a reference leads to ${shown(url)}, which cannot be read: ${isJexoError(error) ? error.problem : String(error)}`,
+        `cannot read ${shown(url)}, which a $ref names: ${isJexoError(error) ? error.problem : String(error)}`,
       )
     }
   }
@@ -200,7 +200,7 @@ async function fetched(url: string, allowPrivateNetwork: boolean): Promise<strin
       { method: 'GET', url, headers: [['accept', 'application/json, application/yaml, */*;q=0.5']] },
       new AbortController().signal,
     )
-    if (status !== 200) throw moduleErrors.sourceUnreadable(url, `the server answered ${status}`)
+    if (status !== 200) throw moduleErrors.sourceUnreadable(url, `the server returned ${status}`)
     if (isCut) throw moduleErrors.sourceUnreadable(url, `it has more than ${maxBytes / 1e6} MB`)
     return Buffer.from(body).toString()
   } catch (error) {

@@ -10,7 +10,7 @@ export function newerOperation(context: OperationContext): ReadOperation {
   const { requestBody, servers } = operation
   const warnings: string[] = []
   const body = requestBody === undefined ? undefined : documents.followed(requestBody, url)
-  if (requestBody !== undefined && !body) warnings.push('its request body refers to nothing')
+  if (requestBody !== undefined && !body) warnings.push('the $ref of its request body cannot be resolved')
   return {
     ...commonOf(context),
     servers: serverUrls(Array.isArray(servers) && servers.length > 0 ? servers : item.servers, documents.rootUrl),
@@ -57,7 +57,7 @@ export function parametersOf({ documents, item, operation, url }: OperationConte
     const parameter = found?.value
     if (!found || !isObject(parameter) || typeof parameter.name !== 'string') {
       const reference = isObject(given) && typeof given.$ref === 'string' ? ` (${given.$ref})` : ''
-      warnings.push(`one of its parameters leads nowhere${reference}`)
+      warnings.push(`the $ref of a parameter cannot be resolved${reference}`)
       continue
     }
     byKey.set(`${parameter.in} ${parameter.name}`, found)

@@ -9,7 +9,7 @@ export function parseText(text: string, where: string): unknown {
   if (/^\s*</.test(plain))
     throw moduleErrors.sourceUnreadable(
       where,
-      'it is HTML or XML, no description; the description itself often is at a link on that page',
+      'it is HTML or XML, not a description; look for a link to the description on that page',
     )
   if (/^\s*[{[]/.test(plain)) {
     try {
@@ -32,6 +32,6 @@ function yamlOf(text: string, where: string, jsonError?: unknown): unknown {
     if (jsonError !== undefined) throw moduleErrors.sourceUnreadable(where, messageOf(jsonError))
     const { reason, mark } = error as { reason?: string; mark?: { line: number; column: number } }
     const place = mark ? ` at line ${mark.line + 1}, column ${mark.column + 1}` : ''
-    throw moduleErrors.sourceUnreadable(where, `its YAML breaks${place}: ${reason ?? messageOf(error)}`)
+    throw moduleErrors.sourceUnreadable(where, `its YAML is not valid${place}: ${reason ?? messageOf(error)}`)
   }
 }

@@ -83,7 +83,7 @@ export function planOpenApi(
     ...taken.flatMap(({ named }) => named.operation.warnings.map((warning) => `${named.name}: ${warning}`)),
     ...repeated.map(
       ({ operationId, method, path }) =>
-        `the operation id ${operationId} is there more than once; ${method} ${path} goes by its path`,
+        `the operation id ${operationId} is used more than once; ${method} ${path} is named by its path`,
     ),
   ]
   const isMany = operations.filter(({ asTemplate }) => asTemplate === undefined).length > (options.mostTools ?? 40)
@@ -170,7 +170,7 @@ const gatherSchema: JsonSchema = {
   type: 'integer',
   minimum: 1,
   maximum: 1000,
-  description: 'Gather up to so many items over several pages; without it, one page is given',
+  description: 'Collect up to this many items from several pages; default: one page',
 }
 
 /** By its path alone, so that a URI says all. */

@@ -32,7 +32,7 @@ export function readingOf(documents: Documents): ReadDescription {
     if (path.startsWith('x-')) continue
     const item = documents.followed(given, rootUrl)
     if (!item || !isObject(item.value)) {
-      malformed.push({ where: path, reason: 'the path holds no operations' })
+      malformed.push({ where: path, reason: 'the path has no operations' })
       continue
     }
     const more = isObject(item.value.additionalOperations) ? item.value.additionalOperations : {}
@@ -87,8 +87,8 @@ function versionOf(root: unknown, place: string): ReadDescription['version'] {
   if (root.swagger !== undefined && version.startsWith('2')) return '2.0'
   if (/^3\.0(\.|$)/.test(version)) return '3.0'
   if (/^3\.\d/.test(version)) return '3.1'
-  const said = version === '' ? 'it says neither "openapi" nor "swagger"' : `it is of version ${version}`
-  throw moduleErrors.sourceUnreadable(place, `${said}; OpenAPI 2.0, 3.0 and 3.1 can be read`)
+  const said = version === '' ? 'it has neither "openapi" nor "swagger"' : `it is of version ${version}`
+  throw moduleErrors.sourceUnreadable(place, `${said}; OpenAPI 2.0, 3.0 and 3.1 are supported`)
 }
 
 function schemesOf(documents: Documents, isOlder: boolean): Record<string, JsonObject> {

@@ -67,7 +67,7 @@ export class SchemaReader {
   #at(given: unknown, url: string): JsonSchema {
     if (given === true || !isObject(given)) return {}
     if (this.#nodes++ > maxNodes || this.#nodesInAll++ > maxNodesInAll) {
-      this.warnings.add('a schema is too large to be taken whole; the rest of it is open')
+      this.warnings.add('a schema is too large; the rest of it accepts any value')
       return {}
     }
     if (typeof given.$ref === 'string') return this.#reference(given, url)
@@ -80,7 +80,7 @@ export class SchemaReader {
     const { $ref, ...siblings } = given
     const found = this.#documents.find(String($ref), url)
     if (!found || !isObject(found.value)) {
-      this.warnings.add(`the reference ${$ref} leads nowhere`)
+      this.warnings.add(`the reference ${$ref} cannot be resolved`)
       return {}
     }
     const key = `${found.url}#${found.pointer}`

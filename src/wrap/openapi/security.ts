@@ -36,10 +36,10 @@ export class SecurityReader {
     if (isOptional) return { credentials: [], isOptional }
     const reasons = ways.flat().flatMap((name) => {
       const found = this.#supported.get(name)
-      if (!found) return [`"${name}" is nowhere defined`]
+      if (!found) return [`"${name}" is not defined`]
       return 'reason' in found ? [found.reason] : []
     })
-    return { reason: `it needs credentials that cannot be given: ${[...new Set(reasons)].join('; ')}` }
+    return { reason: `it needs credentials of an unsupported kind: ${[...new Set(reasons)].join('; ')}` }
   }
 
   credentials(
@@ -98,7 +98,7 @@ function supportedScheme(name: string, scheme: JsonObject, server: string | unde
   if (kind === 'apikey') {
     const { in: place, name: parameter } = scheme
     if ((place !== 'header' && place !== 'query' && place !== 'cookie') || typeof parameter !== 'string')
-      return { reason: `the key "${name}" says not where it is sent` }
+      return { reason: `the key "${name}" does not say where it is sent` }
     return {
       credential: (setting) => ({ name, kind: 'apiKey', in: place, parameter, setting: setting('API_KEY') }),
     }

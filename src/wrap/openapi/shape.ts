@@ -43,9 +43,7 @@ export function boundShape(document: unknown, where: string): string[] {
       top.value[key] = Array.isArray(child) ? [] : {}
     }
   }
-  return left === 0
-    ? [`${where}: its aliases repeat more than ${maxRepeated} values; it is too large to be taken whole`]
-    : []
+  return left === 0 ? [`${where}: its aliases repeat more than ${maxRepeated} values; it is too large`] : []
 }
 
 const isContainer = (value: unknown): value is object => typeof value === 'object' && value !== null

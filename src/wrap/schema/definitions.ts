@@ -44,7 +44,7 @@ function referencesIn(value: unknown): readonly string[] {
 export function publishedOutput(
   schema: JsonSchema,
   isStrict: boolean,
-  otherwise = 'Where the API does not keep to its own description: what it gave.',
+  otherwise = 'Values in which the API differs from its own description',
 ): JsonSchema {
   if (isStrict) return schema
   const { $defs, ...declared } = schema

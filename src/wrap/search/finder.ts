@@ -72,7 +72,7 @@ export class Likeness<Key> {
   }
 }
 
-const byWordsOnly = (reason: string) => `Found by words only, since there are no vectors: ${reason}`
+const byWordsOnly = (reason: string) => `Searched by words only, because there are no vectors: ${reason}`
 
 /** Finds short texts, such as rows, by their words and by likeness. */
 export class Finder<Key> {

@@ -49,7 +49,7 @@ function vectorsIn(text: string, count: number, place: string): number[][] {
     vectors[typeof item.index === 'number' ? item.index : at] = item.embedding.map(Number)
   }
   const isWhole = vectors.length === count && Array.from(vectors).every((vector) => vector?.every(Number.isFinite))
-  if (!isWhole) throw searchErrors.embeddingsFailed(place, 'it gave no vector for each text')
+  if (!isWhole) throw searchErrors.embeddingsFailed(place, 'it did not return one vector per text')
   return vectors
 }
 

@@ -45,7 +45,7 @@ export class VectorIndex<Key> {
       )
       if (vectors.length !== some.length)
         throw new Error(
-          `embed gave ${vectors.length} vectors for ${some.length} texts; it has to give one for each`,
+          `embed returned ${vectors.length} vectors for ${some.length} texts; it must return one per text`,
         )
       for (const [at, [hash]] of some.entries()) this.#byHash.set(hash, unitVector(vectors[at] ?? []))
       onProgress?.(Math.min(all.length, from + textsAtOnce), all.length)

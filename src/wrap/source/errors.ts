@@ -4,7 +4,7 @@ export const sourceErrors = {
   sourceRelative: (given: string) =>
     new JexoError(
       'source-relative',
-      `${JSON.stringify(given)} could be anywhere, since hosts start servers from other folders`,
+      `the relative path ${JSON.stringify(given)} depends on the folder in which a host starts the server`,
       `write new URL(${JSON.stringify(given.startsWith('.') ? given : `./${given}`)}, import.meta.url)`,
     ),
 }

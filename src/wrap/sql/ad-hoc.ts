@@ -35,7 +35,7 @@ interface Names {
 
 function explainTool({ explain, ask }: Names, plan: SqlPlan, database: SharedDatabase): Part {
   return tool(explain, {
-    about: `Explains the tables of the ${plan.address.name} database: all of them by name, those that some words find, or one with its columns. Then ${ask} reads from them.`,
+    about: `Explains the tables of the ${plan.address.name} database: lists all names, finds tables by words, or shows one with its columns. Use ${ask} to read from them.`,
     effect: 'read',
     ...belongings(database),
     input: {
@@ -56,7 +56,7 @@ function explainTool({ explain, ask }: Names, plan: SqlPlan, database: SharedDat
 function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase): Part {
   const { name, dialect } = plan.address
   return tool(ask, {
-    about: `Reads from the ${name} database by one SELECT statement of ${dialectNames[dialect]}. ${explain} says what tables there are. Long answers are cut; skip gives the next rows.`,
+    about: `Reads from the ${name} database with one SELECT statement of ${dialectNames[dialect]}. Use ${explain} to list the tables. Long results are cut; use skip for the next rows.`,
     effect: 'read',
     ...belongings(shared),
     input: {
@@ -68,7 +68,7 @@ function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase)
           minimum: 0,
           maximum: maxSkipped,
           default: 0,
-          description: 'Rows to leave out before the first, as an answer that was cut says',
+          description: 'Number of rows to skip, as reported by a result that was cut',
         },
       },
       required: ['sql'],
@@ -87,7 +87,7 @@ function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase)
       const database = await call.use(shared)
       const answer = await database.run({ text, values: [], access: 'read', skip, isForeign: true }, call)
       const nextSkip = skip + answer.rows.length
-      const note = `${cutText(answer)} The next ones: the same statement with skip ${nextSkip}; an ORDER BY keeps them in order.`
+      const note = `${cutText(answer)} For the next rows, repeat the statement with skip ${nextSkip}; use ORDER BY for a stable order.`
       return outcome({
         structured: { rows: rowsOf(answer), ...(answer.cutBy ? { nextSkip } : {}) } as unknown as JsonObject,
         blocks: answer.cutBy ? [{ type: 'text', text: note }] : [],
@@ -110,9 +110,7 @@ function found(tables: readonly PlannedTable[], words: string): object {
       const names = columns.slice(0, 12).map((column) => column.name)
       return `${name}(${names.join(', ')}${columns.length > 12 ? ', …' : ''})${about ? `: ${about}` : ''}`
     }),
-    ...(scored.length > maxShown
-      ? { note: `${scored.length - maxShown} more; give words to find others by.` }
-      : {}),
+    ...(scored.length > maxShown ? { note: `${scored.length - maxShown} more; narrow them with words.` } : {}),
   }
 }
 

@@ -88,12 +88,12 @@ const masked = (text: string) => text.replace(/\/\/[^@/]*@/, '//••••@')
 export function settingsOf(address: SqlAddress, hasSecrets = false): Record<string, Setting> {
   const { name, url, userSetting, passwordSetting } = address
   if (url === undefined)
-    return { [address.setting]: setting({ about: `Another file for the ${name} database`, optional: true }) }
+    return { [address.setting]: setting({ about: `File that replaces the ${name} database`, optional: true }) }
   return {
-    [address.setting]: setting({ about: `Where the ${name} database is`, default: url }),
+    [address.setting]: setting({ about: `Address of the ${name} database`, default: url }),
     [String(userSetting)]: setting({ about: `User of the ${name} database`, optional: true }),
     [String(passwordSetting)]: setting({
-      about: `Password of the ${name} database${hasSecrets ? ', in the place of the one that the kit gives' : ''}`,
+      about: `Password of the ${name} database${hasSecrets ? ', instead of the one in the kit' : ''}`,
       optional: true,
       secret: true,
     }),

@@ -9,7 +9,7 @@ export const belongings = (database: SharedDatabase) => ({ settings: database.se
 export const cutText = ({ cutBy, rows, bytes }: SqlAnswer): string =>
   cutBy === 'rows'
     ? `These are the first ${rows.length} rows; there are more.`
-    : `These are the first ${rows.length} rows (${bytes} bytes, which is as much as goes into one answer); there are more.`
+    : `These are the first ${rows.length} rows (${bytes} bytes, the limit of one result); there are more.`
 
 /** The URI of a row, by its key. */
 export function rowUri(template: string, key: readonly string[], row: SqlRow): string {

@@ -197,14 +197,14 @@ export class SqlDatabase {
     const database = `The ${this.#name} database`
     if (kind === 'cancelled') return `The call was cancelled${access === 'write' ? '; nothing was changed' : ''}.`
     if (kind === 'timeout')
-      return `${database} took longer than ${this.limits.timeoutMs} ms, and the statement was stopped${access === 'write' ? '; nothing was changed' : ''}. Ask for less.`
+      return `${database} took longer than ${this.limits.timeoutMs} ms, and the statement was stopped${access === 'write' ? '; nothing was changed' : ''}. Request less.`
     if (kind === 'locked') return `${database} is locked (${message}). Try again in a moment.`
-    if (kind === 'readonly') return `Only reading is allowed here (${message}).`
+    if (kind === 'readonly') return `Only reads are allowed here (${message}).`
     if (kind === 'statement') return `${database} refused the statement: ${message}`
     const after =
-      access === 'write' ? 'look whether it was carried out before trying again' : 'try again in a moment'
+      access === 'write' ? 'check whether it was executed before you try again' : 'try again in a moment'
     // Why is for the operator: it names addresses and files.
-    return `${database} is not there; ${after}.`
+    return `${database} is not reachable; ${after}.`
   }
 }
 

@@ -9,8 +9,8 @@ import { isCode, type SqlDialect, type Statement, statementsIn, type Token, word
 export function foreignStatement(text: string, dialect: SqlDialect): string {
   const statements = statementsIn(text, dialect)
   const [statement] = statements
-  if (!statement) throw new Refusal('Give a SELECT statement.')
-  if (statements.length > 1) throw new Refusal('Give one statement only; this text holds several.')
+  if (!statement) throw new Refusal('Send a SELECT statement.')
+  if (statements.length > 1) throw new Refusal('Send one statement only; this text contains several.')
   const words = wordsOf(statement)
   const [first = ''] = words
   if (!/^(SELECT|WITH|VALUES|EXPLAIN)$/.test(first))

@@ -52,7 +52,9 @@ export function limitFrames(
       messageBytes += toSkip
       if (messageBytes > maxBytes) {
         stop()
-        onExceeded(new SqlFailure('statement', `a row takes over ${maxBytes} bytes; select less of it`))
+        onExceeded(
+          new SqlFailure('statement', `a row is larger than ${maxBytes} bytes; select fewer or shorter columns`),
+        )
         stream.destroy()
         return
       }

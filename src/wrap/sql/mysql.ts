@@ -181,7 +181,7 @@ export class MysqlDriver implements SqlDriver {
       )
       const [, everywhere = ''] = /^GRANT (.*) ON \*\.\*/im.exec(grants) ?? []
       const [found] = /\b(FILE|SUPER|ALL PRIVILEGES)\b/i.exec(everywhere) ?? []
-      return found && `one with ${found.toUpperCase()} on the whole server, which may reach its files`
+      return found && `a role with ${found.toUpperCase()} on the whole server, which can reach its files`
     } finally {
       connection.release()
     }

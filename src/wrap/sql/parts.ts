@@ -43,7 +43,7 @@ function queryTool(plan: SqlPlan, query: PlannedQuery, database: SharedDatabase)
   })
 }
 
-const unexpected = 'Where a value is not of the type that its column has: what is there.'
+const unexpected = 'Values whose type differs from the type of their column'
 
 /** `Move {hive} to {to}?` with what was given. */
 const filled = (sentence: string, given: unknown): string =>
@@ -78,7 +78,7 @@ async function carriedOut(
   if (access === 'write') touchRows(plan, query, rows, call)
   if (query.isOne) {
     const [row] = rows
-    if (!row) throw new Refusal(`There is no such row: ${query.name} found nothing for ${JSON.stringify(given)}.`)
+    if (!row) throw new Refusal(`No row found: ${query.name} returned nothing for ${JSON.stringify(given)}.`)
     return outcome({ structured: row as JsonObject, blocks: [] })
   }
   if (access === 'write') {
@@ -88,7 +88,7 @@ async function carriedOut(
   return outcome({
     structured: { rows, ...(answer.cutBy ? { more: true } : {}) } as unknown as JsonObject,
     blocks: answer.cutBy
-      ? [{ type: 'text', text: `${cutText(answer)} Ask for less by the arguments of ${query.name}.` }]
+      ? [{ type: 'text', text: `${cutText(answer)} Narrow the result with the arguments of ${query.name}.` }]
       : [],
   })
 }

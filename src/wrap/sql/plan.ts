@@ -83,7 +83,7 @@ export function planSql(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan
   const chosen = choice(items, options, read.tables === undefined)
   const skipped: SkippedQuery[] = []
   const warnings = (read.refused ?? []).map(
-    ({ name, reason }) => `${name}: skipped, the database refuses it (${reason})`,
+    ({ name, reason }) => `${name}: skipped, because the database refused it (${reason})`,
   )
   const tools: PlannedQuery[] = []
   const taken = new Map<string, string>()
@@ -135,26 +135,27 @@ function found(items: readonly Item[], name: string): Set<Item> {
   }
 }
 
-const notAmong = { reason: 'it is not among those to take', fix: 'name it' }
+const notAmong = { reason: 'not included by only', fix: 'name it' }
 
 function faultOf(query: ReadQuery, other: string | undefined): { reason: string; fix: string } | undefined {
   const { statement, effect, described, faults, name } = query
   const [first = ''] = wordsOf(statement)
   if (!/^[A-Za-z0-9_.-]{1,128}$/.test(name))
     return { reason: `${JSON.stringify(name)} is not a valid tool name`, fix: 'use A-Z a-z 0-9 _ - . in @name' }
-  if (other !== undefined) return { reason: `${other} has that name already`, fix: 'give another by @name' }
+  if (other !== undefined)
+    return { reason: `the name is already used by ${other}`, fix: 'choose another with @name' }
   if (faults.length > 0) return { reason: faults.join('; '), fix: 'fix the comment before it' }
   if (!reading.has(first) && !writing.has(first))
     return {
-      reason: `${first || 'it'} is not a statement that a tool may run`,
+      reason: `${first || 'it'} is not a statement that a tool can run`,
       fix: 'write a SELECT, INSERT, UPDATE or DELETE',
     }
   if (isWriting(query) && effect === undefined)
-    return { reason: 'it writes, and nothing says that it may', fix: 'say it by @effect add, change or remove' }
+    return { reason: 'it writes data, but declares no effect', fix: 'declare @effect add, change or remove' }
   if (isWriting(query) && effect === 'read')
-    return { reason: 'it says @effect read, and writes', fix: 'say @effect add, change or remove' }
+    return { reason: 'it declares @effect read, but writes data', fix: 'declare @effect add, change or remove' }
   return typeof described === 'string'
-    ? { reason: `the database refuses it: ${described}`, fix: 'fix the statement' }
+    ? { reason: `the database refused it: ${described}`, fix: 'fix the statement' }
     : undefined
 }
 
@@ -169,7 +170,7 @@ const isWriting = ({ statement }: Query): boolean => {
 function warningsOf({ parameters, statement, where, described }: ReadQuery, name: string): string[] {
   if (described === undefined) return []
   const bare = parametersOf(statement).filter((parameter) => !parameters.get(parameter)?.about)
-  return bare.length > 0 ? [`${name} (${where}) says nothing of ${bare.join(', ')}; note it by @param`] : []
+  return bare.length > 0 ? [`${name} (${where}) has no description of ${bare.join(', ')}; add @param`] : []
 }
 
 function plannedQuery(query: ReadQuery, name: string, read: SqlReading, tags: readonly string[]): PlannedQuery {
@@ -254,7 +255,7 @@ function composed({ name, statement }: ReadQuery, tables: readonly Table[], row:
   const from = tables.map((table) => table.name).join(', ') || 'the database'
   const gives = Object.keys((row?.properties ?? {}) as object)
   const [first = ''] = wordsOf(statement)
-  const verb = writing.has(first) ? `Carries out ${name} on` : 'Rows of'
+  const verb = writing.has(first) ? `Runs ${name} on` : 'Rows of'
   return `${verb} ${from}${gives.length > 0 ? `: ${gives.slice(0, 12).join(', ')}${gives.length > 12 ? ' and more' : ''}` : ''}.`
 }
 

@@ -43,6 +43,6 @@ export async function widePrivileges(client: ClientBase): Promise<string | undef
      from pg_catalog.pg_roles r where r.rolname = current_user`,
   )
   const [role] = rows
-  if (role?.super) return 'a superuser, which may read and write files of the server'
-  return role?.files ? 'a member of a role that may reach files of the server' : undefined
+  if (role?.super) return 'a superuser, which can read and write files of the server'
+  return role?.files ? 'a member of a role that can reach files of the server' : undefined
 }

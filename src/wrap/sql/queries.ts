@@ -72,8 +72,7 @@ function noted(statement: Statement, stem: string): Omit<Query, 'where' | 'state
   }
   const known = parametersOf(statement)
   for (const name of notes.parameters.keys())
-    if (!known.includes(name))
-      notes.faults.push(`it notes the parameter ${name}, which the statement does not have`)
+    if (!known.includes(name)) notes.faults.push(`@param ${name} is not a parameter of the statement`)
   const { latest: _latest, ...rest } = notes
   return { ...rest, about: words.join(' ').replace(/\s+/g, ' ').trim() }
 }
@@ -86,20 +85,20 @@ function take(notes: Notes, tag: string, text: string): void {
   else if (tag === 'confirm') notes.confirm = text
   else if (tag === 'effect') {
     if (effects.some((known) => known === text)) notes.effect = text as Effect
-    else notes.faults.push(`@effect ${text} is none of ${effects.join(', ')}`)
+    else notes.faults.push(`@effect ${text} is not one of ${effects.join(', ')}`)
   } else if (tag === 'example') {
     const example = objectIn(text)
     if (example) notes.examples.push(example)
-    else notes.faults.push('@example is no JSON object')
+    else notes.faults.push('@example is not a JSON object')
   } else if (tag === 'param') takeParameter(notes, text)
-  else if (!takeOfParameter(notes, tag, text)) notes.faults.push(`@${tag} is not known`)
+  else if (!takeOfParameter(notes, tag, text)) notes.faults.push(`@${tag} is not a known tag`)
 }
 
 function takeParameter(notes: Notes, text: string): void {
   const [, type, name, about = ''] = /^(?:\{(\w+)\}\s*)?(\w+)\s*([\s\S]*)$/.exec(text) ?? []
   if (name === undefined) return void notes.faults.push(`@param ${text} names no parameter`)
   if (type !== undefined && types[type] === undefined)
-    notes.faults.push(`the type {${type}} of ${name} is none of ${Object.keys(types).join(', ')}`)
+    notes.faults.push(`the type {${type}} of ${name} is not one of ${Object.keys(types).join(', ')}`)
   notes.parameters.set(name, {
     about: about.replace(/^-\s*/, ''),
     schema: types[type ?? ''] ?? {},

@@ -17,7 +17,7 @@ export function tableParts(plan: SqlPlan, database: SharedDatabase): Part[] {
   const { name } = plan.address
   const schema = resource(`${name}://schema`, {
     name: `${name}_schema`,
-    about: `Tables and views of the ${name} database: columns, types, keys, and what they are for.`,
+    about: `Tables and views of the ${name} database: columns, types, keys and comments.`,
     mimeType: 'application/json',
     ...belongings(database),
     read: async (call) => {

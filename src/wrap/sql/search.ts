@@ -54,7 +54,7 @@ export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSe
     return state.built ?? state.making
   }
   return tool(`${plan.prefix}search_${plan.address.name.replaceAll('-', '_')}`, {
-    about: `Finds rows of the ${plan.address.name} database by what they say in ${options.columns.join(', ')}. The best first.`,
+    about: `Searches rows of the ${plan.address.name} database by words in ${options.columns.join(', ')}. Best matches first.`,
     effect: 'read',
     ...belongings(shared),
     input: {
@@ -147,6 +147,6 @@ async function build(
   }
   // Others wait for it too, whatever becomes of this call.
   await finder.complete(new AbortController().signal)
-  const note = `Only the first ${mostRows} rows of ${full.join(', ')} are searched.`
+  const note = `The search covers the first ${mostRows} rows of ${full.join(', ')} only.`
   return { finder, rows, at: Date.now(), ...(full.length > 0 ? { note } : {}) }
 }

@@ -268,7 +268,7 @@ function libraryPath(): string {
 function failureOf({ message, code }: { message: string; code: string }): Error {
   if (code === 'JEXO_NOT_ALLOWED') return notAllowed(message)
   if (/out of memory/i.test(message))
-    return new SqlFailure('statement', 'it takes more memory than a statement may; select less')
+    return new SqlFailure('statement', 'it needs more memory than a statement may use; select less')
   if (/BUSY|LOCKED/.test(code)) return new SqlFailure('locked', 'another program has locked the file')
   if (/READONLY/.test(code)) return new SqlFailure('readonly', message)
   if (/NOTADB|CORRUPT/.test(code)) return new SqlFailure('lost', `the file is not a SQLite database (${message})`)
