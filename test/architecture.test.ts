@@ -55,7 +55,11 @@ const order = [
   'demo',
   'testing',
   'loupe',
-  'cli',
+  'cli/terminal',
+  'cli/text',
+  'cli/options',
+  'cli/verbs',
+  'cli/main.ts',
 ]
 const withoutNode = /^(protocol|escape|kit|engine|link|transport\/http)\/|^(errors|version|index|fetch|link)\.ts$/
 const portableTransport =

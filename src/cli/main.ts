@@ -4,7 +4,7 @@ import { isObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { version } from '../version.js'
-import { errorColours, errorValue, Failed, out, outJson, say } from './output.js'
+import { errorColours, errorValue, Failed, out, outJson, say } from './terminal/output.js'
 
 /** Runs the command line and ends the process: 0 fine, 1 the thing asked for failed, 2 it could not be done. */
 export async function main(argv: readonly string[]): Promise<void> {
@@ -20,24 +20,24 @@ export async function main(argv: readonly string[]): Promise<void> {
 
 /** Verbs in the order of the work. Only the one that was typed is loaded: what the others need takes longer than most calls. */
 const verbs: Readonly<Record<string, () => Promise<() => Command>>> = {
-  new: async () => (await import('./new.js')).newCommand,
-  wrap: async () => (await import('./wrap.js')).wrap,
-  serve: async () => (await import('./serve.js')).serve,
-  show: async () => (await import('./show.js')).show,
-  call: async () => (await import('./call.js')).call,
-  read: async () => (await import('./read.js')).read,
-  fill: async () => (await import('./fill.js')).fill,
-  talk: async () => (await import('./talk.js')).talk,
-  relay: async () => (await import('./relay.js')).relay,
-  loupe: async () => (await import('./loupe.js')).loupe,
-  attach: async () => (await import('./attach.js')).attach,
-  vet: async () => (await import('./vet.js')).vetCommand,
-  replay: async () => (await import('./replay.js')).replay,
-  rehearse: async () => (await import('./rehearse.js')).rehearseCommand,
-  pack: async () => (await import('./pack.js')).pack,
-  ship: async () => (await import('./ship.js')).shipCommand,
-  demo: async () => (await import('./demo.js')).demo,
-  completion: async () => (await import('./completion.js')).completion,
+  new: async () => (await import('./verbs/new.js')).newCommand,
+  wrap: async () => (await import('./verbs/wrap.js')).wrap,
+  serve: async () => (await import('./verbs/serve.js')).serve,
+  show: async () => (await import('./verbs/show.js')).show,
+  call: async () => (await import('./verbs/call.js')).call,
+  read: async () => (await import('./verbs/read.js')).read,
+  fill: async () => (await import('./verbs/fill.js')).fill,
+  talk: async () => (await import('./verbs/talk.js')).talk,
+  relay: async () => (await import('./verbs/relay.js')).relay,
+  loupe: async () => (await import('./verbs/loupe.js')).loupe,
+  attach: async () => (await import('./verbs/attach.js')).attach,
+  vet: async () => (await import('./verbs/vet.js')).vetCommand,
+  replay: async () => (await import('./verbs/replay.js')).replay,
+  rehearse: async () => (await import('./verbs/rehearse.js')).rehearseCommand,
+  pack: async () => (await import('./verbs/pack.js')).pack,
+  ship: async () => (await import('./verbs/ship.js')).shipCommand,
+  demo: async () => (await import('./verbs/demo.js')).demo,
+  completion: async () => (await import('./verbs/completion.js')).completion,
 }
 
 async function programOf([verb = '']: readonly string[]): Promise<Command> {

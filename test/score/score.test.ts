@@ -1,4 +1,4 @@
-import { ScoreText } from '../../src/cli/score-text.js'
+import { ScoreText } from '../../src/cli/text/score-text.js'
 import { Score, scoreOf } from '../../src/score/score.js'
 import { brief } from '../../src/score/words.js'
 import type { TapeEntry, TapeEvent } from '../../src/tape/entry.js'

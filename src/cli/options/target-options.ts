@@ -1,0 +1,93 @@
+import type { Command } from 'commander'
+import { stringsOf } from '../../host-config/config-file.js'
+import { kitErrors } from '../../kit/errors.js'
+import type { Kit } from '../../kit/kit.js'
+import type { Link } from '../../link/link.js'
+import { openTarget, readTarget } from '../../target/target.js'
+import type { NodeConnectOptions } from '../../transport/node-connect.js'
+import { errorColours, say } from '../terminal/output.js'
+import { traceOptions } from './trace.js'
+
+export interface TargetFlags {
+  header?: string[]
+  env?: string[]
+  cwd?: string
+  timeout?: string
+  revision?: string
+  trace?: boolean
+}
+
+/** For options that may be given again. */
+export const gather = (value: string, before: string[] = []) => [...before, value]
+
+/** Adds the options for reaching a target: headers, variables and the working folder of a command. */
+export function withReach(command: Command): Command {
+  return command
+    .option(
+      '--header <name: value>',
+      `send a header with every request; \${env:NAME} inserts a variable (repeatable)`,
+      gather,
+    )
+    .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
+    .option('--cwd <folder>', 'working folder of a command')
+}
+
+/** Adds what every command with a target takes. */
+export function withTarget(command: Command): Command {
+  return withReach(command)
+    .option('--timeout <ms>', 'time limit of a request, in milliseconds')
+    .option('--trace', 'print every message and upstream request on stderr')
+    .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')
+}
+
+/** Opens the target, does something with the link, and closes it again. */
+export async function withLink<T>(
+  target: string,
+  flags: TargetFlags,
+  use: (link: Link, kit: Kit | undefined) => Promise<T>,
+  options: NodeConnectOptions = {},
+): Promise<T> {
+  const given = targetOptions(flags)
+  // A kit runs in this process, and may look at its environment while it is loaded.
+  Object.assign(process.env, given.env)
+  const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
+  const opened = await openTarget(await readTarget(target, given), {
+    ...(flags.trace ? traceOptions() : {}),
+    ...options,
+    ...given,
+    ...(timeout === undefined || timeout === '' ? {} : { timeoutMs: readMs(timeout) }),
+    ...(flags.revision === undefined ? {} : { revision: flags.revision }),
+    onStderr: (line) => say(errorColours.dim(`  ${line}`)),
+  })
+  const interrupted = () => void opened.link.close().finally(() => process.exit(130))
+  process.once('SIGINT', interrupted)
+  try {
+    return await use(opened.link, opened.kit)
+  } finally {
+    process.removeListener('SIGINT', interrupted)
+    await opened.link.close()
+  }
+}
+
+export function targetOptions(flags: TargetFlags) {
+  return {
+    env: Object.fromEntries((flags.env ?? []).map((text) => split(text, '=', '--env', 'NAME=value'))),
+    headers: stringsOf(
+      Object.fromEntries((flags.header ?? []).map((text) => split(text, ':', '--header', '"Name: value"'))),
+    ),
+    ...(flags.cwd === undefined ? {} : { cwd: flags.cwd }),
+  }
+}
+
+function split(text: string, at: string, option: string, wanted: string): [string, string] {
+  const index = text.indexOf(at)
+  if (index < 1) throw kitErrors.argumentUnreadable(`${option} ${JSON.stringify(text)}`, wanted)
+  return [text.slice(0, index).trim(), text.slice(index + 1).trim()]
+}
+
+export function readMs(text: string): number {
+  const value = Number(text)
+  if (!Number.isInteger(value) || value <= 0)
+    throw kitErrors.argumentUnreadable(`the timeout ${JSON.stringify(text)}`, 'milliseconds, such as 5000')
+  return value
+}

@@ -1,0 +1,85 @@
+import { randomBytes } from 'node:crypto'
+import pc from 'picocolors'
+import { isJexoError, messageOf } from '../../errors.js'
+import { escapeControls } from '../../escape/terminal.js'
+import { RpcError } from '../../protocol/rpc-error.js'
+import { installStdoutGuard } from '../../transport/stdout-guard.js'
+
+const hasColour = (stream: NodeJS.WriteStream) =>
+  (stream.isTTY === true || Boolean(process.env.FORCE_COLOR)) &&
+  !process.env.NO_COLOR &&
+  process.env.TERM !== 'dumb'
+
+/**
+ * Colours are written with a mark that no text from elsewhere can hold, and become control sequences only as they are printed: so that every
+ * other control character, whoever wrote it, is shown and not obeyed.
+ */
+const mark = `\u001b${randomBytes(8).toString('hex')}`
+const escaped = (text: string): string => text.split(mark).map(escapeControls).join(mark)
+const printable = (text: string): string => escaped(text).replaceAll(mark, '\u001b')
+
+type Colours = ReturnType<typeof pc.createColors>
+
+function markedColours(isColoured: boolean): Colours {
+  const plain = pc.createColors(isColoured)
+  if (!isColoured) return plain
+  const marked = (paint: (text: string) => string) => (text: string) =>
+    paint(escaped(String(text)).replaceAll(mark, '\u001b')).replaceAll('\u001b', mark)
+  return Object.fromEntries(
+    Object.entries(plain).map(([name, paint]) => [
+      name,
+      typeof paint === 'function' ? marked(paint as never) : paint,
+    ]),
+  ) as unknown as Colours
+}
+
+/** Colours for stdout and for stderr, each only where it is a terminal. */
+export const colours = markedColours(hasColour(process.stdout))
+export const errorColours = markedColours(hasColour(process.stderr))
+
+/** Writes what was asked for, past the guard that keeps a kit's own prints away from stdout. */
+export function out(text: string): void {
+  installStdoutGuard().write(printable(text.endsWith('\n') ? text : `${text}\n`))
+}
+
+export const outJson = (value: unknown): void => out(JSON.stringify(value, null, 2))
+
+/** Writes everything else. */
+export function say(text: string): void {
+  process.stderr.write(printable(text.endsWith('\n') ? text : `${text}\n`))
+}
+
+/** Shows how far something has come, on one line that the next call writes over; only on a terminal. An empty text clears it. */
+export function sayProgress(text: string): void {
+  if (process.stderr.isTTY) process.stderr.write(`\r\u001b[K${printable(errorColours.dim(text))}`)
+}
+
+/** Width of the terminal, or what reads well elsewhere. */
+export const columns = (): number => Math.max(60, Math.min(process.stdout.columns ?? 100, 120))
+
+/** A text in lines of at most a width, broken between words. */
+export function wrapped(text: string, width: number): string[] {
+  const line = new RegExp(`.{1,${width}}(?:\\s|$)|\\S+`, 'g')
+  const most = 4000
+  const shown = text.length > most ? `${text.slice(0, most)}… (${text.length} characters in all)` : text
+  return shown.split('\n').flatMap((row) => row.match(line)?.map((part) => part.trimEnd()) ?? [row])
+}
+
+/** Ends a command: 1 where the thing asked for failed, or the code of what was run. */
+export class Failed extends Error {
+  readonly exitCode: number
+  constructor(exitCode = 1) {
+    super(`exit code ${exitCode}`)
+    this.exitCode = exitCode
+  }
+}
+
+/** What an error is for `--json`. */
+export function errorValue(error: unknown): { error: { code: number | string; message: string; data?: unknown } } {
+  if (error instanceof RpcError) {
+    const { code, message, data } = error
+    return { error: { code, message, ...(data === undefined ? {} : { data }) } }
+  }
+  if (isJexoError(error)) return { error: { code: error.code, message: error.message } }
+  return { error: { code: 'unexpected', message: messageOf(error) } }
+}

@@ -1,0 +1,125 @@
+import { type Effect, effectOf } from '../../kit/effects.js'
+import { describeSchema } from '../../kit/schema.js'
+import type { Catalogue } from '../../link/catalogue.js'
+import type { Link } from '../../link/link.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type {
+  PromptDefinition,
+  ResourceDefinition,
+  TemplateDefinition,
+  ToolDefinition,
+} from '../../protocol/types.js'
+import { parseUriTemplate } from '../../protocol/uri-template.js'
+import { colours, columns, wrapped } from '../terminal/output.js'
+
+/** A catalogue as a person reads it: by what the tools do, with their arguments in the model's words. */
+export function catalogueText(link: Link, catalogue: Catalogue, tokens?: number): string {
+  const { name, version, title } = link.serverInfo
+  const { tools, resources, templates, prompts } = catalogue
+  const alone = resources.filter(({ uri }) => !templates.some((item) => matches(item, uri)))
+  const sections = [
+    `${colours.bold(title ?? name)} ${version}  ${colours.dim(`revision ${link.revision} · ${link.label}`)}`,
+    ...(link.instructions === undefined ? [] : [wrap(link.instructions, '')]),
+    ...section(
+      'tool',
+      tools,
+      toolsText,
+      tokens === undefined ? '' : `about ${tokens.toLocaleString('en')} tokens of context`,
+    ),
+    ...section('resource', alone, (list) => aligned(list.map((item) => [item.uri, item.description ?? item.name]))),
+    ...section('template', templates, (list) => list.map((item) => templateText(item, resources)).join('\n')),
+    ...section('prompt', prompts, (list) => list.map(promptText).join('\n')),
+  ]
+  return sections.join('\n')
+}
+
+function section<T>(noun: string, list: readonly T[], text: (list: readonly T[]) => string, fact = ''): string[] {
+  if (list.length === 0) return []
+  const head = colours.bold(list.length === 1 ? `1 ${noun}` : `${list.length} ${noun}s`)
+  return ['', fact ? `${head}  ${colours.dim(fact)}` : head, text(list)]
+}
+
+const effectWords: Record<Effect, string> = { read: 'reads', add: 'adds', change: 'changes', remove: 'removes' }
+const effectColours: Record<Effect, (text: string) => string> = {
+  read: colours.green,
+  add: colours.cyan,
+  change: colours.yellow,
+  remove: colours.red,
+}
+
+function toolsText(tools: readonly ToolDefinition[]): string {
+  return tools.map(toolText).join('\n')
+}
+
+function toolText(tool: ToolDefinition): string {
+  const effect = effectOf(tool.annotations)
+  const head = `  ${colours.cyan(tool.name)}  ${effectColours[effect](effectWords[effect])}`
+  const about = wrap(tool.description ?? colours.dim('(no description)'), '    ')
+  return [head, about, ...argumentLines(tool.inputSchema), ...outputLine(tool.outputSchema)].join('\n')
+}
+
+function argumentLines(schema: JsonObject): string[] {
+  const properties = Object.entries(isObject(schema.properties) ? schema.properties : {})
+  const required = Array.isArray(schema.required) ? schema.required : []
+  const width = Math.max(0, ...properties.map(([name]) => name.length + 1))
+  return properties.map(([name, property]) => {
+    const details = isObject(property) ? property : {}
+    const label = (required.includes(name) ? name : `${name}?`).padEnd(width)
+    const about = typeof details.description === 'string' ? `  ${colours.dim(details.description)}` : ''
+    const standard =
+      details.default === undefined ? '' : colours.dim(`, default ${JSON.stringify(details.default)}`)
+    return `      ${label}  ${describeSchema(details)}${standard}${about}`
+  })
+}
+
+function outputLine(schema: JsonObject | undefined): string[] {
+  const properties = schema && propertiesOf(schema, schema.$defs)
+  return properties ? [`      ${colours.dim('returns')} ${Object.keys(properties).join(', ')}`] : []
+}
+
+/** An object's properties: its own, or those of what it refers to or is first of all. */
+function propertiesOf(schema: JsonObject, definitions: unknown, depth = 0): JsonObject | undefined {
+  if (isObject(schema.properties)) return schema.properties
+  const [first] = Array.isArray(schema.anyOf) ? schema.anyOf : []
+  const name = typeof schema.$ref === 'string' ? schema.$ref.replace('#/$defs/', '') : undefined
+  const next = name !== undefined && isObject(definitions) ? definitions[name] : first
+  return isObject(next) && depth < 5 ? propertiesOf(next, definitions, depth + 1) : undefined
+}
+
+/** A template, and what is listed under it now: hundreds of alike lines would tell no more. */
+function templateText(template: TemplateDefinition, resources: readonly ResourceDefinition[]): string {
+  const head = aligned([[template.uriTemplate, template.description ?? template.name]])
+  const listed = resources.filter(({ uri }) => matches(template, uri)).map(({ uri }) => uri)
+  if (listed.length === 0) return head
+  const shown = listed.length > 3 ? [listed[0], listed[1], '…', listed.at(-1)] : listed
+  return `${head}\n      ${colours.dim(`${listed.length} now:`)} ${shown.join(' ')}`
+}
+
+function matches(template: TemplateDefinition, uri: string): boolean {
+  try {
+    return parseUriTemplate(template.uriTemplate).match(uri) !== undefined
+  } catch {
+    // A server that was not made here may have a template that cannot be read: then nothing is of it.
+    return false
+  }
+}
+
+function promptText(prompt: PromptDefinition): string {
+  const words = (prompt.arguments ?? []).map((argument) =>
+    argument.required ? argument.name : `${argument.name}?`,
+  )
+  return `  ${colours.cyan(prompt.name)}  ${words.join(', ')}\n${wrap(prompt.description ?? '', '    ')}`
+}
+
+function aligned(rows: readonly (readonly [string, string])[]): string {
+  const width = Math.min(44, Math.max(...rows.map(([key]) => key.length)))
+  const indent = ' '.repeat(width + 4)
+  return rows
+    .map(([key, text]) => `  ${colours.cyan(key.padEnd(width))}  ${wrap(text, indent).trimStart()}`)
+    .join('\n')
+}
+
+const wrap = (text: string, indent: string): string =>
+  wrapped(text.replace(/\s+/g, ' '), columns() - indent.length)
+    .map((line) => indent + line)
+    .join('\n')

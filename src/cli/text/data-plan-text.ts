@@ -1,0 +1,122 @@
+import type { FeedPlan } from '../../wrap/feed/plan.js'
+import { sizeText } from '../../wrap/folder/confine.js'
+import type { FolderPlan } from '../../wrap/folder/plan.js'
+import { settingsOf } from '../../wrap/sql/address.js'
+import type { PlannedQuery, SqlPlan } from '../../wrap/sql/plan.js'
+import { colours, columns, wrapped } from '../terminal/output.js'
+
+const heading = (title: string, note: string) => `${colours.bold(title)}  ${colours.dim(note)}`
+const indented = (text: string, indent: number): string[] =>
+  wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))
+const note = (title: string, text: string) => [
+  colours.bold(title),
+  ...text.split('\n').flatMap((line) => indented(line, 2)),
+  '',
+]
+const counted = (count: number, what: string) => `${count.toLocaleString('en')} ${what}${count === 1 ? '' : 's'}`
+
+/** What of a database becomes tools and resources, as a person reads it. */
+export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): string {
+  const { tools, tables, skipped, warnings, address, adHoc, prefix } = plan
+  const slug = address.name.replaceAll('-', '_')
+  const lines = [
+    heading(address.name, `${source}  ${counted(tools.length, 'statement')}, ${counted(tables.length, 'table')}`),
+    '',
+  ]
+  lines.push(...tools.flatMap(queryLines))
+  if (adHoc)
+    lines.push(
+      `  ${colours.cyan(`${prefix}ask_${slug}(sql, skip?)`)}  ${colours.dim('read')}`,
+      ...indented(`Runs one SELECT; ${prefix}explain_${slug} lists the tables.`, 4),
+      '',
+    )
+  if (tables.length > 0) lines.push(colours.bold('Resources'), `  ${colours.cyan(`${address.name}://schema`)}`)
+  for (const { uri, about, isView, columns: named } of tables)
+    lines.push(
+      `  ${colours.cyan(uri)}  ${colours.dim(isView ? 'view' : counted(named.length, 'column'))}`,
+      ...(about ? indented(about, 4) : []),
+    )
+  if (tables.length > 0) lines.push('')
+  lines.push(colours.bold('Settings'))
+  for (const [name, { about, default: otherwise }] of Object.entries(settingsOf(address)))
+    lines.push(
+      `  ${colours.cyan(name)}  ${about}  ${colours.dim(otherwise === undefined ? 'optional' : `default ${otherwise}`)}`,
+    )
+  lines.push('')
+  if (skipped.length > 0) {
+    lines.push(heading('Skipped', String(skipped.length)))
+    for (const { name, where, reason, fix } of skipped)
+      lines.push(`  ${name}  ${colours.dim(where)}`, ...indented(`${reason}; ${fix}`, 4))
+    lines.push('')
+  }
+  if (warnings.length > 0) lines.push(...note('Warnings', warnings.join('\n')))
+  if (tools.length > 0)
+    lines.push(
+      ...note('Context cost', `${counted(tools.length, 'tool')}, about ${tokens.toLocaleString('en')} tokens.`),
+    )
+  else if (!adHoc)
+    lines.push(...note('No tools', 'Add statements with --queries, or a tool that runs a SELECT with --ad-hoc.'))
+  return lines.join('\n').trimEnd()
+}
+
+function queryLines({ name, input, effect, where, about, isDescribed }: PlannedQuery): string[] {
+  const required = (input.required ?? []) as readonly string[]
+  const names = Object.keys((input.properties ?? {}) as object).map((one) =>
+    required.includes(one) ? one : `${one}?`,
+  )
+  return [
+    `  ${colours.cyan(`${name}(${names.join(', ')})`)}  ${colours.dim(effect)}  ${colours.dim(where)}`,
+    ...indented(isDescribed ? about : colours.dim(about), 4),
+    '',
+  ]
+}
+
+/** What of a folder becomes resources and a tool, as a person reads it. */
+export function folderPlanText(plan: FolderPlan, source: string): string {
+  const { name, types, files, bytes, tool, tooLarge, isCut } = plan
+  const lines = [heading(name, `${source}  ${counted(files, 'file')}, ${sizeText(bytes)}`), '']
+  if (tool !== undefined)
+    lines.push(
+      `  ${colours.cyan(`${tool}(query, most?, within?)`)}  ${colours.dim('read')}`,
+      ...indented('Searches; returns passages with file, heading and lines.', 4),
+      '',
+    )
+  lines.push(colours.bold('Resources'), `  ${colours.cyan(`${name}://{+path}`)}`)
+  const width = Math.max(...types.map(({ mimeType }) => mimeType.length), 0)
+  for (const { mimeType, files: count, bytes: size, isSearched } of types.slice(0, 20))
+    lines.push(
+      `    ${mimeType.padEnd(width)}  ${String(count).padStart(6)}  ${sizeText(size).padStart(9)}${isSearched || tool === undefined ? '' : colours.dim('  not searched')}`,
+    )
+  lines.push('')
+  if (tooLarge.length > 0)
+    lines.push(
+      ...note(
+        'Too large to search',
+        `${tooLarge.slice(0, 5).join('\n')}${tooLarge.length > 5 ? `\nand ${tooLarge.length - 5} more` : ''}`,
+      ),
+    )
+  if (isCut) lines.push(...note('Cut', 'There are more files than the limit; narrow them with --only or --except.'))
+  return lines.join('\n').trimEnd()
+}
+
+/** What of a feed becomes resources and tools, as a person reads it. */
+export function feedPlanText(plan: FeedPlan, source: string, examples: Readonly<Record<string, unknown>>): string {
+  const { name, channels, status } = plan
+  const lines = [heading(name, `${source}  ${counted(channels.length, 'channel')}`), '']
+  for (const { name: channel, tool, variables, uri, topic, about } of channels) {
+    if (tool !== undefined)
+      lines.push(
+        `  ${colours.cyan(`${tool}(${variables.map((one) => `${one}?`).join(', ')})`)}  ${colours.dim('read')}`,
+      )
+    lines.push(
+      `  ${colours.cyan(uri)}  ${colours.dim(topic)}`,
+      `  ${colours.cyan(`${uri}/history`)}`,
+      ...indented(`${about}.`, 4),
+    )
+    if (examples[channel] !== undefined)
+      lines.push(...indented(colours.dim(`such as ${JSON.stringify(examples[channel])}`), 4))
+    lines.push('')
+  }
+  lines.push(`  ${colours.cyan(status)}  ${colours.dim('the state of the connection')}`)
+  return lines.join('\n').trimEnd()
+}

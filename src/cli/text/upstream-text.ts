@@ -1,0 +1,20 @@
+import { isObject } from '../../protocol/messages.js'
+import type { UpstreamRecord } from '../../protocol/upstream.js'
+import { columns, errorColours } from '../terminal/output.js'
+
+/** What stands below a line of the score: where it went in full, what was sent and what came back, as far as each fits a line. */
+export function upstreamDetails({ kind, label, detail }: UpstreamRecord): string {
+  const noted = Object.entries(detail ?? {}).flatMap(([name, value]) => {
+    const body = isObject(value) ? value.body : value
+    return body === undefined || body === '' ? [] : [[name, body] as const]
+  })
+  // A statement is noted by itself.
+  const all = kind === 'http' ? [['asked', label] as const, ...noted] : noted
+  return all.map(([name, body]) => lineOf(name, body)).join('\n')
+}
+
+function lineOf(name: string, body: unknown): string {
+  const text = (typeof body === 'string' ? body : JSON.stringify(body)).replace(/\s+/g, ' ')
+  const room = columns() - name.length - 8
+  return `    ${errorColours.dim(`${name}  ${text.length > room ? `${text.slice(0, room)}…` : text}`)}`
+}

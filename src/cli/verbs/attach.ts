@@ -1,0 +1,156 @@
+import { resolve } from 'node:path'
+import { Command, Option } from 'commander'
+import { type Attachable, entryFor, withRelay } from '../../attach/entry.js'
+import { tryEntry } from '../../attach/try-entry.js'
+import { type Change, carryOut, planEntry, planRemoval, textOf } from '../../attach/write-entry.js'
+import { type ShapeName, shapeNames } from '../../host-config/shape/shape.js'
+import { kitErrors } from '../../kit/errors.js'
+import { hostName } from '../../kit/host-name.js'
+import { shownPath } from '../../kit-file/kit-file.js'
+import { readTarget } from '../../target/target.js'
+import { gather, type TargetFlags, targetOptions } from '../options/target-options.js'
+import { errorColours, Failed, out, say } from '../terminal/output.js'
+
+interface Flags extends TargetFlags {
+  to?: string[]
+  shape?: ShapeName
+  dryRun?: boolean
+  remove?: boolean
+  as?: string
+  replace?: boolean
+  record?: boolean
+  tape?: string
+}
+
+export const attach = () =>
+  new Command('attach')
+    .description("Add a server to a host's configuration, and try it as the host would")
+    .argument('<target>', 'kit file, URL, exec:<command line>, or a packed file')
+    .option(
+      '--to <file>',
+      "the host's configuration file (repeatable); without it, print the entry in every shape",
+      gather,
+    )
+    .addOption(
+      new Option(
+        '--shape <shape>',
+        "shape of the entry; default: inferred from the file's name and content",
+      ).choices(shapeNames),
+    )
+    .option('--dry-run', 'show the change without writing it')
+    .option('--remove', 'remove the entry')
+    .option('--as <name>', "name of the entry; default: the kit's name")
+    .option('--env <NAME=value>', 'set a variable in the entry (repeatable)', gather)
+    .option('--cwd <folder>', 'folder in which the host starts the server')
+    .option('--replace', "replace another server's entry of the same name")
+    .option('--record', "insert the relay, which records the host's traffic")
+    .option('--tape <file>', 'tape that the relay writes; default: <name>.tape.jsonl in this folder')
+    .option('--header <name: value>', 'header to send to a URL (repeatable)', gather)
+    .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
+    .action(async (text: string, flags: Flags) => {
+      const target = await readTarget(text, targetOptions(flags))
+      const plain = await entryFor(target, { ...process.env }, targetOptions({ ...flags, header: [] }))
+      const name = nameFor(flags.as ?? plain.name)
+      const tape = resolve(flags.tape ?? `${name}.tape.jsonl`)
+      const found = flags.record ? { ...plain, entry: withRelay(target, plain, tape) } : plain
+      if (flags.remove) return takeOut(flags, name)
+      if (flags.to === undefined) printShapes(name, found, flags.shape)
+      else await write(flags.to, name, found, flags)
+      sayOfSecrets(found)
+      if (flags.dryRun) return
+      await report(withSecrets(found))
+      if (flags.record) say(`Watch the host's messages: jexo loupe --follow ${shownPath(tape)}`)
+    })
+
+function nameFor(wanted: string): string {
+  const name = hostName(wanted)
+  if (name !== wanted) say(`Named ${name}: some hosts reject dashes, spaces, dots and names over 60 characters.`)
+  return name
+}
+
+function sayOfSecrets({ secrets }: Attachable): void {
+  if (secrets.length === 0) return
+  const names = secrets.map(({ name }) => name).join(', ')
+  say(
+    `It needs ${names}: secrets are not written to the entry. A host with "inputs" asks for them; otherwise set them in the host's environment.`,
+  )
+}
+
+/** What hosts have in common is the entry; how it is written differs. */
+function printShapes(name: string, found: Attachable, only: ShapeName | undefined): void {
+  const { entry } = found
+  const labels: Record<ShapeName, string> = {
+    mcpServers: 'For hosts with a map "mcpServers" (JSON)',
+    servers: 'For hosts with a map "servers" (JSON)',
+    toml: 'For hosts with TOML tables',
+    yaml: 'For hosts with a YAML list',
+  }
+  for (const shape of shapeNames) {
+    if (only !== undefined && only !== shape) continue
+    say(`${only === undefined && shape !== 'mcpServers' ? '\n' : ''}${labels[shape]}:`)
+    out(textOf(shape, name, found).trimEnd())
+  }
+  if (!('url' in entry)) return
+  say(`\nFor hosts with a dialog: the URL is ${entry.url}`)
+  for (const [header, value] of Object.entries(entry.headers ?? {}))
+    say(`and it needs the header ${header}: ${value}`)
+}
+
+/** All files are planned before the first is written, so that one that cannot be read leaves all as they were. */
+async function write(files: readonly string[], name: string, found: Attachable, flags: Flags): Promise<void> {
+  const { entry, secrets } = found
+  const options = { secrets, mayReplace: flags.replace === true, ...(flags.shape ? { shape: flags.shape } : {}) }
+  const changes: Change[] = []
+  for (const file of files) changes.push(await planEntry(resolve(file), name, entry, options))
+  for (const change of changes) await carry(change, flags.dryRun === true)
+}
+
+async function takeOut(flags: Flags, name: string): Promise<void> {
+  const options = flags.shape ? { shape: flags.shape } : {}
+  const changes: Change[] = []
+  for (const file of flags.to ?? []) changes.push(await planRemoval(resolve(file), name, options))
+  if (changes.length === 0) throw kitErrors.argumentUnreadable('--remove', 'the file to remove it from, with --to')
+  for (const change of changes) await carry(change, flags.dryRun === true)
+  if (changes.every(({ did }) => did === 'is not there')) throw new Failed()
+  if (!flags.dryRun) say('Restart or refresh the host to drop the entry.')
+}
+
+async function carry(change: Change, isDry: boolean): Promise<void> {
+  const { file, path, did, difference } = change
+  out(`${shownPath(file)}: ${path.join('.')} ${isDry && difference !== '' ? `would be ${did}` : did}`)
+  if (difference !== '') say(coloured(difference))
+  if (isDry) return
+  const backup = await carryOut(change)
+  if (backup) say(errorColours.dim(`Backup: ${shownPath(backup)}`))
+}
+
+const coloured = (difference: string) =>
+  difference
+    .trimEnd()
+    .split('\n')
+    .filter((line) => !/^(===|---|\+\+\+|\\)/.test(line))
+    .map((line) =>
+      line.startsWith('+') ? errorColours.green(line) : line.startsWith('-') ? errorColours.red(line) : line,
+    )
+    .join('\n')
+
+/** To be tried as a host would that has the secrets; they are in no file. */
+function withSecrets(found: Attachable): Attachable {
+  const set = found.secrets.filter(({ name }) => process.env[name])
+  if (set.length === 0 || 'url' in found.entry) return found
+  const env = { ...found.entry.env, ...Object.fromEntries(set.map(({ name }) => [name, process.env[name] ?? ''])) }
+  return { ...found, entry: { ...found.entry, env } }
+}
+
+async function report({ entry }: Attachable): Promise<void> {
+  const tried = await tryEntry(entry)
+  if (!tried.ok) {
+    say(`${errorColours.red('tried it: no response:')} ${tried.reason}`)
+    throw new Failed()
+  }
+  const tools = tried.tools === 1 ? '1 tool' : `${tried.tools} tools`
+  say(
+    `${errorColours.green('tried it:')} ${tried.server} responds: ${tools}, revision ${tried.revision}, ${tried.tookMs} ms`,
+  )
+  say('Restart or refresh the host to load the entry.')
+}

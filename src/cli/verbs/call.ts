@@ -1,0 +1,161 @@
+import { mkdir, writeFile } from 'node:fs/promises'
+import { dirname } from 'node:path'
+import { Command } from 'commander'
+import { readAnswerer } from '../../answers/answers-file.js'
+import { askOnTerminal } from '../../answers/terminal.js'
+import { closestTo } from '../../kit/closest.js'
+import type { ReadyAnswer } from '../../link/answerers.js'
+import type { Answerer } from '../../link/answering.js'
+import type { Link } from '../../link/link.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import { secretsIn } from '../../protocol/secrets.js'
+import type { ToolResult } from '../../protocol/types.js'
+import { upstreamCapability } from '../../protocol/upstream.js'
+import { caseText, type RecordedCall } from '../../replay/case-file.js'
+import { replayErrors } from '../../replay/errors.js'
+import { talkErrors } from '../../talk/errors.js'
+import { maskForTape } from '../../tape/mask.js'
+import { readArguments } from '../../target/arguments.js'
+import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
+import { errorColours, Failed, out, outJson, say } from '../terminal/output.js'
+import { blockText, resultText } from '../text/result-text.js'
+
+interface Flags extends TargetFlags {
+  args?: string
+  answers?: string
+  raw?: boolean
+  json?: boolean
+  save?: string
+}
+
+export const call = () =>
+  withTarget(
+    new Command('call')
+      .description('Call a tool')
+      .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
+      .argument('<tool>', 'name of the tool')
+      .argument('[name=value...]', "arguments; values are parsed by the tool's schema")
+      .option('--args <json>', 'all arguments as a JSON object')
+      .option('--answers <file|accept|decline|cancel>', "answers to the server's questions")
+      .option('--raw', 'print the result exactly as received, as JSON')
+      .option('--save <case>', 'save the call and its result as a test case (*.case.yaml)')
+      .option('--json', 'print structured content as JSON, or the text as a JSON string')
+      .addHelpText('after', '\nExample: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json'),
+  ).action(async (target: string, tool: string, words: string[], flags: Flags) => {
+    const startedAt = performance.now()
+    let tookMs = 0
+    const isQuiet = flags.json || flags.raw
+    const answers: ReadyAnswer[] = []
+    let args: JsonObject = {}
+    const result = await withLink(
+      target,
+      flags,
+      async (link) => {
+        args = readArguments(tool, await schemaOf(link, tool), words, flags.args)
+        if (flags.trace && !showsUpstream(link)) say(errorColours.dim(notShown))
+        const calledAt = performance.now()
+        const answer = await link.call(tool, args, {
+          // The score has it already.
+          onProgress: (progress) => flags.trace || sayProgress(tool, progress),
+        })
+        tookMs = performance.now() - calledAt
+        return answer
+      },
+      {
+        onQuestion: remembering(await answererFor(flags.answers), answers),
+        onLog: ({ level, logger, data }) =>
+          flags.trace || say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
+      },
+    )
+    print(result, flags)
+    if (flags.save !== undefined)
+      await saveCase(flags.save, {
+        target,
+        method: 'tools/call',
+        params: { name: tool, arguments: args },
+        outcome: { result: result as unknown as JsonObject },
+        answers,
+      })
+    if (!isQuiet) say(timing(tool, tookMs, performance.now() - startedAt))
+    if (result.isError) throw new Failed()
+  })
+
+/** Writes down what was answered, for a case. */
+const remembering =
+  (answerer: Answerer, answers: ReadyAnswer[]): Answerer =>
+  async (question) => {
+    const answer = await answerer(question)
+    answers.push({ about: question.message, ...answer })
+    return answer
+  }
+
+/** Secrets of the environment do not get into a file. */
+async function saveCase(file: string, call: RecordedCall): Promise<void> {
+  const masked = maskForTape(secretsIn(process.env))(call as never) as unknown as RecordedCall
+  const name = /\.case\.ya?ml$/.test(file) ? file : `${file}.case.yaml`
+  try {
+    await mkdir(dirname(name), { recursive: true })
+    await writeFile(name, caseText(masked), { flag: 'wx' })
+  } catch (error) {
+    throw replayErrors.caseUnwritable(name, (error as NodeJS.ErrnoException).code ?? String(error))
+  }
+  say(`saved as ${name}; run it with: jexo replay ${name}`)
+}
+
+/** On a terminal the person is asked; elsewhere a question is cancelled, and that is said. */
+async function answererFor(answers: string | undefined): Promise<Answerer> {
+  const sayCancelled = (message: string) =>
+    say(`The server asks: ${message}\nWithout --answers, the question was cancelled.`)
+  if (answers !== undefined) return readAnswerer(answers, sayCancelled)
+  if (process.stdin.isTTY) return askOnTerminal()
+  return ({ message }) => {
+    sayCancelled(message)
+    return { action: 'cancel' }
+  }
+}
+
+/** The tool's schema; a name that does not exist is refused here, with what may have been meant. */
+async function schemaOf(link: Link, tool: string) {
+  const tools = await link.tools()
+  const found = tools.find((known) => known.name === tool)
+  if (found) return found.inputSchema
+  throw talkErrors.toolUnknown(
+    tool,
+    closestTo(
+      tool,
+      tools.map((known) => known.name),
+    ),
+    link.label,
+  )
+}
+
+function print(result: ToolResult, flags: Flags): void {
+  if (flags.raw) return outJson(result)
+  if (flags.json) return outJson(jsonOf(result))
+  if (result.isError)
+    return say(`${errorColours.red('the tool failed:')} ${result.content.map(blockText).join('\n')}`)
+  out(resultText(result))
+}
+
+function jsonOf(result: ToolResult): unknown {
+  const text = result.content.map((block) => (block.type === 'text' ? block.text : blockText(block))).join('\n')
+  if (result.isError) return { error: { code: 'tool-error', message: text } }
+  return result.structuredContent ?? text
+}
+
+function sayProgress(
+  tool: string,
+  { progress, total, message }: { progress: number; total?: number; message?: string },
+): void {
+  const share = total === undefined ? `${progress}` : `${progress} of ${total}`
+  say(errorColours.dim(`${tool}: ${share}${message ? `, ${message}` : ''}`))
+}
+
+const showsUpstream = ({ capabilities }: Link) => capabilities.experimental?.[upstreamCapability] !== undefined
+const notShown =
+  'This server sends no upstream records. A Jexo server sends them with: jexo serve … --show-upstream'
+
+const timing = (tool: string, tookMs: number, allMs: number) =>
+  errorColours.dim(`${tool} returned in ${tookMs.toFixed(1)} ms (${Math.round(allMs)} ms including startup)`)
+
+const textOf = (data: unknown) => (typeof data === 'string' ? data : JSON.stringify(data))

@@ -1,0 +1,23 @@
+import { Command } from 'commander'
+import { shownPath } from '../../kit-file/kit-file.js'
+import { install, newProject } from '../../new/new-project.js'
+import { errorColours, out, say } from '../terminal/output.js'
+
+export const newCommand = () =>
+  new Command('new')
+    .description('Create a kit project that runs and passes its test')
+    .argument('<dir>', 'folder to create')
+    .option('--no-install', 'skip installing packages')
+    .addHelpText('after', '\nExample: jexo new hives && cd hives && npm test')
+    .action(async (dir: string, flags: { install: boolean }) => {
+      const { folder, name, files } = await newProject(dir)
+      const shown = shownPath(folder)
+      for (const file of files) out(`${shown}/${file}`)
+      if (flags.install) {
+        say('installing packages …')
+        await install(folder, (text) => text && say(errorColours.dim(`  ${text}`)))
+      }
+      say(
+        `Next: cd ${shown}${flags.install ? '' : ' && npm install'} && npm test, then npx jexo loupe ${name}.kit.ts`,
+      )
+    })

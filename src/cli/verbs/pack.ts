@@ -1,0 +1,74 @@
+import { Command, Option } from 'commander'
+import { shownPath } from '../../kit-file/kit-file.js'
+import { checkPackage } from '../../pack/check-package.js'
+import type { FormOptions } from '../../pack/form.js'
+import { type FormName, formNames, forms } from '../../pack/forms.js'
+import { type Packed, packKit } from '../../pack/pack-kit.js'
+import { writeOut } from '../../pack/write-out.js'
+import { colours, columns, out, say, wrapped } from '../terminal/output.js'
+
+interface Flags extends FormOptions {
+  as: FormName
+  out: string
+  check: boolean
+}
+
+export const pack = () =>
+  new Command('pack')
+    .description(
+      'Pack a kit and everything it imports into one file that needs only Node, or into a deployable form',
+    )
+    .argument('<kit>', 'kit file, .ts or .js')
+    .addOption(
+      new Option(
+        '--as <form>',
+        `what to create: ${formNames.map((name) => `${name} (${forms[name].about})`).join(', ')}`,
+      )
+        .choices(formNames)
+        .default('file'),
+    )
+    .option('--out <folder>', 'output folder', 'packed')
+    .option('--public-url <url>', 'URL by which others reach the server')
+    .option('--package-name <name>', "name of the npm package; default: the kit's name")
+    .option('--registry-name <name>', 'name in the registry of servers, such as org.example/apiary')
+    .option('--image <name>', "name of the image; default: the kit's name and version")
+    .option('--no-check', 'skip testing the npm package')
+    .addHelpText(
+      'after',
+      '\nExample: jexo pack apiary.kit.ts --out packed && node packed/apiary.mjs --help\n         jexo pack apiary.kit.ts --as container --out image',
+    )
+    .action(async (file: string, flags: Flags) => {
+      const form = forms[flags.as]
+      const packed = await packKit(file)
+      const files = form.files(packed, flags)
+      await writeOut(flags.out, files)
+      for (const { path } of files) out(shownPath(`${flags.out}/${path}`))
+      describe(packed, flags.as)
+      if (flags.as === 'npm' && flags.check) {
+        const { tarball, bytes, tools } = await checkPackage(flags.out, packed.settings)
+        fact(
+          'tried',
+          `${shownPath(tarball)} (${inKb(bytes)}) runs by npx: ${tools === 1 ? '1 tool' : `${tools} tools`}`,
+        )
+      }
+      fact('next', form.next(packed, shownPath(flags.out)).join('\n'))
+    })
+
+function describe({ code, assets, packages, settings, kit }: Packed, form: FormName): void {
+  fact('holds', `${kit.name} ${kit.version}, ${kit.parts.length === 1 ? '1 part' : `${kit.parts.length} parts`}`)
+  if (form !== 'registry') fact('size', inKb(Buffer.byteLength(code)))
+  if (assets.length > 0) fact('inside', assets.join(', '))
+  if (packages.length > 0)
+    fact('native', `${packages.join(', ')}: runs on ${process.platform} ${process.arch} only`)
+  const needed = settings.filter(({ isNeeded }) => isNeeded).map(({ name }) => name)
+  const others = settings.filter(({ isNeeded }) => !isNeeded).map(({ name }) => name)
+  fact('needs', needed.length > 0 ? needed.join(', ') : 'no settings')
+  if (others.length > 0) fact('may have', others.join(', '))
+}
+
+const inKb = (bytes: number) => `${(bytes / 1024).toFixed(0)} kB`
+
+function fact(label: string, text: string): void {
+  const lines = text.split('\n').flatMap((line) => wrapped(line, columns() - 14))
+  say(`  ${colours.dim(label.padEnd(12))}${lines.join(`\n${' '.repeat(14)}`)}`)
+}

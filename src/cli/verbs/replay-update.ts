@@ -1,0 +1,56 @@
+import { createInterface } from 'node:readline'
+import type { CaseReport } from '../../replay/case.js'
+import { updatedCase, writeCase } from '../../replay/update-case.js'
+import { Failed, out, say } from '../terminal/output.js'
+
+/**
+ * Takes over what came as what is expected. On a terminal each change is shown and asked for; elsewhere all are written and shown. What could
+ * not be run, and what was left as it is, still fails.
+ */
+export async function reviewUpdates(failed: readonly CaseReport[]): Promise<void> {
+  const person = process.stdin.isTTY ? new Reviewer() : undefined
+  let left = 0
+  try {
+    for (const report of failed) {
+      const change = report.problem === undefined ? await updatedCase(report) : undefined
+      if (change) say(change.difference)
+      if (!change || (person && !(await person.takes(report.file)))) {
+        left++
+        continue
+      }
+      await writeCase(report.file, change.text)
+      out(`${report.file} updated`)
+    }
+  } finally {
+    person?.end()
+  }
+  if (left > 0) throw new Failed()
+}
+
+/** Asks for each file. Ctrl-C and the end of the input leave everything as it is from there on. */
+class Reviewer {
+  readonly #terminal = createInterface({ input: process.stdin, output: process.stderr })
+  readonly #lines = this.#terminal[Symbol.asyncIterator]()
+  #forAll: boolean | undefined
+
+  constructor() {
+    this.#terminal.once('SIGINT', () => this.#terminal.close())
+  }
+
+  async takes(file: string): Promise<boolean> {
+    while (this.#forAll === undefined) {
+      this.#terminal.setPrompt(`Accept this as expected in ${file}? y yes, n no, a all, q quit: `)
+      this.#terminal.prompt()
+      const { value, done } = await this.#lines.next()
+      const answer = done ? 'q' : String(value).trim().toLowerCase().slice(0, 1)
+      if (answer === 'y' || answer === 'n') return answer === 'y'
+      if (answer === 'a') this.#forAll = true
+      if (answer === 'q') this.#forAll = false
+    }
+    return this.#forAll
+  }
+
+  end(): void {
+    this.#terminal.close()
+  }
+}

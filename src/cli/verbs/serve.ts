@@ -1,0 +1,72 @@
+import { resolve } from 'node:path'
+import { Command } from 'commander'
+import type { RunningKit } from '../../engine/running-kit.js'
+import { namesIn } from '../../kit/choose.js'
+import { takeEnvironmentFile } from '../../kit-file/dot-env.js'
+import { atFile, loadKit } from '../../kit-file/kit-file.js'
+import type { Log } from '../../serve/log.js'
+import { readRunOptions, type ServeFlags } from '../../serve/options.js'
+import { recordingOf } from '../../serve/recording.js'
+import { serveKit } from '../../serve/serve-kit.js'
+import { describeOption, serveOptions, usageOf } from '../../serve/serve-options.js'
+import { watchKit } from '../../serve/watch-kit.js'
+import { gather, type TargetFlags, targetOptions } from '../options/target-options.js'
+
+interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
+  watch?: boolean
+  showUpstream?: boolean
+  tape?: string
+  only?: string
+  except?: string
+  envFrom?: string[]
+}
+
+export const serve = () => {
+  const command = new Command('serve')
+    .description('Serve a kit over stdio or HTTP')
+    .argument('<kit>', 'kit file, .ts or .js')
+  for (const option of serveOptions) {
+    const isRepeatable = 'isRepeatable' in option
+    if (isRepeatable) command.option(usageOf(option), describeOption(option), gather)
+    else command.option(usageOf(option), describeOption(option))
+  }
+  return command
+    .option('--only <parts>', 'serve only these parts: names, globs or tag:…, separated by commas')
+    .option('--except <parts>', 'serve all parts except these')
+    .option('--watch', 'load the kit again when its file or what it imports changes')
+    .option('--show-upstream', 'send upstream records (requests, SQL statements) to hosts that support them')
+    .option('--tape <file>', 'record every message to a tape, with secrets masked')
+    .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
+    .addHelpText(
+      'after',
+      '\nExample: jexo serve apiary.kit.ts --http 4870\nIf JEXO_TOKEN is set, clients over HTTP must send it as a bearer token.',
+    )
+    .action(async (file: string, flags: Flags) => {
+      // A kit may look at the environment while it is loaded.
+      const environment = Object.assign(process.env, targetOptions({ env: flags.env ?? [] }).env)
+      for (const named of flags.envFrom ?? []) takeEnvironmentFile(resolve(named), true)
+      // What cannot be read is said before anything is loaded; a file beside the kit may add to it.
+      readRunOptions(flags, environment)
+      const kit = await loadKit(file)
+      const recording = await recordingOf(kit, environment, flags.tape)
+      const options = {
+        ...readRunOptions(flags, environment),
+        environment,
+        ...(recording.observer ? { observer: recording.observer } : {}),
+        showsUpstream: flags.showUpstream === true,
+        only: namesIn(flags.only ?? ''),
+        except: namesIn(flags.except ?? ''),
+        ...(flags.watch
+          ? {
+              onRunning: (running: RunningKit, log: Log) =>
+                watchKit(file, running, (level, text) => log.write(level, text)),
+            }
+          : {}),
+      }
+      try {
+        await atFile(file, () => serveKit(kit, options))
+      } finally {
+        await recording.close()
+      }
+    })
+}

@@ -1,0 +1,68 @@
+import { readFile } from 'node:fs/promises'
+import { resolve } from 'node:path'
+import { Command } from 'commander'
+import { tokensOf } from '../../context-cost/context-cost.js'
+import type { Kit } from '../../kit/kit.js'
+import { shownPath } from '../../kit-file/kit-file.js'
+import { type Catalogue, readCatalogue } from '../../link/catalogue.js'
+import type { Link } from '../../link/link.js'
+import { readTape } from '../../tape/read.js'
+import { readTarget } from '../../target/target.js'
+import { moduleErrors } from '../../wrap/module/errors.js'
+import { type TargetFlags, targetOptions, withLink, withTarget } from '../options/target-options.js'
+import { colours, columns, out, outJson } from '../terminal/output.js'
+import { catalogueText } from '../text/catalogue-text.js'
+import { ScoreText } from '../text/score-text.js'
+
+/** Tokens that the tools take of a model's context. */
+const contextCost = ({ tools }: Catalogue) =>
+  tokensOf(
+    tools.map(({ name, description = '', inputSchema }) => ({ name, about: description, input: inputSchema })),
+  )
+
+/** A tape is shown as its score. */
+async function showTape(file: string, isJson: boolean): Promise<void> {
+  const entries = readTape(shownPath(resolve(file)), await textOf(file))
+  if (isJson) return outJson(entries)
+  const score = new ScoreText({ width: columns(), colours })
+  out([score.head, ...entries.flatMap((entry) => score.add(entry) ?? [])].join('\n'))
+}
+
+async function textOf(file: string): Promise<string> {
+  try {
+    return await readFile(file, 'utf8')
+  } catch (error) {
+    throw moduleErrors.sourceUnreadable(
+      shownPath(resolve(file)),
+      (error as NodeJS.ErrnoException).code ?? String(error),
+    )
+  }
+}
+
+export const show = () =>
+  withTarget(
+    new Command('show')
+      .description('List what a server offers, or print a tape')
+      .argument('<target>', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
+      .option('--json', 'print the definitions as JSON')
+      .addHelpText('after', '\nExample: jexo show apiary.kit.ts'),
+  ).action(async (target: string, flags: TargetFlags & { json?: boolean }) => {
+    const found = await readTarget(target, targetOptions(flags))
+    if (found.kind === 'tape') return showTape(found.file, flags.json === true)
+    const environment = { ...process.env, ...targetOptions(flags).env }
+    const look = async (link: Link, kit: Kit | undefined) => {
+      const catalogue = await readCatalogue(link)
+      const { serverInfo, revision, capabilities, instructions } = link
+      const settings = Object.entries(kit?.settings ?? {}).map(([name, declared]) => ({ name, ...declared }))
+      if (flags.json) return outJson({ serverInfo, revision, capabilities, instructions, ...catalogue, settings })
+      out(catalogueText(link, catalogue, await contextCost(catalogue)))
+      const isMissing = ({ name, default: otherwise, optional }: (typeof settings)[number]) =>
+        !environment[name] && otherwise === undefined && !optional
+      const lines = settings.map(
+        (setting) => `  ${setting.name}  ${setting.about}${isMissing(setting) ? '  (required, not set)' : ''}`,
+      )
+      if (lines.length > 0) out(`\nSettings\n${lines.join('\n')}`)
+    }
+    // A kit can be looked at before anybody has its keys.
+    await withLink(target, flags, look, { toleratesMissing: true })
+  })
