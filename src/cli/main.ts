@@ -19,7 +19,7 @@ export async function main(argv: readonly string[]): Promise<void> {
 }
 
 /** Verbs in the order of the work. Only the one that was typed is loaded: what the others need takes longer than most calls. */
-const verbs: Readonly<Record<string, () => Promise<() => Command>>> = {
+export const verbs: Readonly<Record<string, () => Promise<() => Command>>> = {
   new: async () => (await import('./verbs/new.js')).newCommand,
   wrap: async () => (await import('./verbs/wrap.js')).wrap,
   serve: async () => (await import('./verbs/serve.js')).serve,
