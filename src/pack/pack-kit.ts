@@ -83,7 +83,8 @@ async function loadWithWraps(
   registry.onMade = (made) => wraps.push(made)
   registry.onFolder = (root, files) => folders.set(root, [...(folders.get(root) ?? []), ...files])
   try {
-    return { kit: await loadKit(kitFile), wraps, folders }
+    // Again: in a program that has loaded the kit before, its wraps would not be made, and so not be heard of.
+    return { kit: await loadKit(kitFile, true), wraps, folders }
   } finally {
     registry.onMade = undefined
     registry.onFolder = undefined
