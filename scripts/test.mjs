@@ -1,13 +1,24 @@
-/** `npm test`: sets up what is missing, builds, lints, checks types, runs all of Jest, and says how many passed. */
+/**
+ * `npm test`: sets up what is missing, builds, lints, checks types, runs all of Jest, and says how many passed and what it cost. `--fast` runs the
+ * tests of the core alone: no browser, no database, no other server. Everything else on the command line is Jest's.
+ */
 import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { join, relative } from 'node:path'
 import { bin, prepare, prepareExamples, root, run, runBeside } from './prepare.mjs'
 
 const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome']
 
+const [, , ...words] = process.argv
+const startedAt = performance.now()
+const isFast = words.includes('--fast')
+/** What needs nothing but Node: each of them takes seconds. */
+const fast =
+  'test/architecture|test/(engine|host|kit|link|protocol|score|serve|tape|testing|transport)/|test/wrap/(curl|folder|rest-requests)|test/hostile/(generated|graphql|rest|schemas|secrets)'
+
 prepare()
+if (isFast) process.exit(runJest([fast, ...words.filter((word) => word !== '--fast')]))
 prepareExamples()
 const browser = findBrowser()
 const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
@@ -38,7 +49,16 @@ await Promise.all([
   runBeside('Checking types of the page', bin('tsc'), ['-p', 'loupe/tsconfig.json']),
   runBeside('Checking types of the examples', bin('tsc'), ['-p', 'examples/tsconfig.json']),
 ])
-process.exit(runJest(process.argv.slice(2)))
+const programs = {
+  JEXO_BROWSER: browser,
+  JEXO_NGINX: nginx,
+  JEXO_CURL: curl,
+  JEXO_POSTGRES: postgres,
+  JEXO_MARIADB: mariadb,
+  JEXO_SSHD: sshd,
+  JEXO_SYSTEMD_ANALYZE: systemd,
+}
+process.exit(runJest(words, programs))
 
 function findBrowser() {
   return find('browser', 'Chromium or Chrome', 'JEXO_BROWSER', browsers, 'chromium')
@@ -67,36 +87,59 @@ function find(use, what, variable, places, debianPackage) {
   process.exit(2)
 }
 
-function runJest(args) {
+function runJest(args, programs = {}) {
   // What tests leave behind goes with it. Servers that run as other users write into it too, as into any folder for such things.
   const folder = mkdtempSync(join(tmpdir(), 'jexo-tests-'))
   chmodSync(folder, 0o1777)
   const report = join(folder, 'report.json')
   const jest = join(root, 'node_modules/jest/bin/jest.js')
-  const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest]
+  // Forced: a test that fails may leave a server open, and the run would wait for it for good.
+  const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest, '--forceExit']
+  const cpuBeforeMs = cpuOfChildrenMs()
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
-    env: {
-      ...process.env,
-      TMPDIR: folder,
-      JEXO_BROWSER: browser,
-      JEXO_NGINX: nginx,
-      JEXO_CURL: curl,
-      JEXO_POSTGRES: postgres,
-      JEXO_MARIADB: mariadb,
-      JEXO_SSHD: sshd,
-      JEXO_SYSTEMD_ANALYZE: systemd,
-    },
+    env: { ...process.env, TMPDIR: folder, ...programs },
   })
+  const cpuMs = cpuOfChildrenMs() - cpuBeforeMs
   if (!existsSync(report)) {
     process.stderr.write('Jest ended without a result.\n')
     return status || 1
   }
-  const { numPassedTests, numFailedTests, numFailedTestSuites, success } = JSON.parse(readFileSync(report, 'utf8'))
+  const { numPassedTests, numFailedTests, numFailedTestSuites, success, testResults } = JSON.parse(
+    readFileSync(report, 'utf8'),
+  )
+  printCost(testResults, cpuMs)
   rmSync(folder, { recursive: true, force: true, maxRetries: 3 })
   // A suite that does not even load has no test to count, and has failed all the same.
   const failed = Math.max(numFailedTests, numFailedTestSuites > 0 && numFailedTests === 0 ? numFailedTestSuites : 0)
   process.stdout.write(`${numPassedTests} passed, ${failed} failed\n`)
   return success && numPassedTests > 0 ? 0 : 1
+}
+
+/** What the run has cost, against the budget: Jest 7 minutes of CPU, the whole command on a fresh clone 12. */
+function printCost(results, cpuMs) {
+  const dearest = results
+    .map(({ name, startTime, endTime }) => [relative(root, name), (endTime - startTime) / 1000])
+    .sort(([, one], [, other]) => other - one)
+    .slice(0, 10)
+  const lines = dearest.map(([name, seconds]) => `  ${seconds.toFixed(1).padStart(6)} s  ${name}`)
+  const cpu = cpuMs > 0 ? `${(cpuMs / 60_000).toFixed(1)} min of CPU (budget 7); ` : ''
+  const allMs = performance.now() - startedAt
+  process.stderr.write(
+    `Jest: ${cpu}the whole command ${(allMs / 60_000).toFixed(1)} min (budget 12). Longest:\n${lines.join('\n')}\n`,
+  )
+}
+
+/** CPU time of all ended children and theirs, where the system tells it. */
+function cpuOfChildrenMs() {
+  try {
+    const fields = readFileSync('/proc/self/stat', 'utf8')
+      .replace(/^.*\) /, '')
+      .split(' ')
+    // Ticks of a hundredth of a second: fields 16 and 17 of the whole line, counted after the name.
+    return (Number(fields[13]) + Number(fields[14])) * 10
+  } catch {
+    return 0
+  }
 }

@@ -6,15 +6,20 @@ import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { version } from '../version.js'
 import { errorColours, errorValue, Failed, out, outJson, say } from './terminal/output.js'
 
-/** Runs the command line and ends the process: 0 fine, 1 the thing asked for failed, 2 it could not be done. */
+/** Runs the command line and ends the process with its exit code. */
 export async function main(argv: readonly string[]): Promise<void> {
+  await finish(await runCommand(argv))
+}
+
+/** Runs the command line; returns the exit code: 0 success, 1 operation failed, 2 usage or connection error. */
+export async function runCommand(argv: readonly string[]): Promise<number> {
   installStdoutGuard()
   try {
     const program = await programOf(argv.slice(2))
     await program.parseAsync([...argv])
-    await finish(0)
+    return 0
   } catch (error) {
-    await finish(exitCodeOf(error, argv.includes('--json')))
+    return exitCodeOf(error, argv.includes('--json'))
   }
 }
 

@@ -219,7 +219,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
     // Its error, without the stack under it.
     expect(ran).toMatchObject({
       code: 1,
-      stderr: expect.stringMatching(/does not answer: .*saying: Error: no honey\)\n/),
+      stderr: expect.stringMatching(/no response: .*saying: Error: no honey\)\n/),
     })
     const { command, args, env, cwd } = JSON.parse(readFileSync(file, 'utf8')).mcpServers.s_rver
     expect({ args, env, cwd }).toEqual({ args: [script, '--flag'], env: { SITE: 'a b' }, cwd: dirname(script) })

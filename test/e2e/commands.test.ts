@@ -263,7 +263,7 @@ describe('attach', () => {
     const ran = await jexo('attach', 'http://127.0.0.1:9/mcp')
     expect(ran).toMatchObject({
       code: 1,
-      stderr: expect.stringMatching(/does not answer: http:\/\/127\.0\.0\.1:9/),
+      stderr: expect.stringMatching(/no response: http:\/\/127\.0\.0\.1:9/),
     })
   })
 })

@@ -93,7 +93,9 @@ describe('questions on the command line', () => {
     const answered = await jexo('call', apiary, ...missing, '--answers', answers, '--json')
     expect(JSON.parse(answered.stdout)).toMatchObject({ hive: 'ML-02' })
     const silent = await jexo('call', apiary, ...missing)
-    expect(silent.stderr).toMatch(/The server asks: Record an inspection needs to know more\.\nNo answer was given/)
+    expect(silent.stderr).toMatch(
+      /The server asks: Record an inspection needs to know more\.\nWithout --answers, the question was cancelled/,
+    )
     expect(silent.code).toBe(1)
     const declined = await jexo('call', apiary, ...missing, '--answers', 'decline')
     expect(declined.stderr).toMatch(/declined\. Nothing was done/)

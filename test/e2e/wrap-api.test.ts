@@ -180,7 +180,7 @@ test('an API of Fastify gains tools in its own process, by its own description',
   )
   expect((await jexo('call', kit, 'trees_in_row', 'row=4', '--json')).stdout).toBe('{\n  "trees": 40\n}\n')
   expect((await jexo('call', kit, 'plant', 'kind=plum')).stdout).toContain('{"kind":"plum"}')
-  expect((await jexo('call', kit, 'fell', 'row=4')).stdout).toContain('answered 204 (no content)')
+  expect((await jexo('call', kit, 'fell', 'row=4')).stdout).toContain('returned 204 (no content)')
 })
 
 test('serve --watch notices an edit of the description', async () => {
@@ -217,7 +217,7 @@ test('what a server did is shown over HTTP only to who asks, and only where the 
   }
   const silent = await open()
   const refused = await jexo('call', silent.url, 'get_hive', 'hive=ML-04', '--trace')
-  expect(refused.stderr).toContain('This server does not show what it does outside')
+  expect(refused.stderr).toContain('This server sends no upstream records')
   const shown = await open('--show-upstream')
   expect((await jexo('call', shown.url, 'get_hive', 'hive=ML-04', '--trace')).stderr).toMatch(
     /GET \/hives\/ML-04 {2}200 · \d+ bytes/,

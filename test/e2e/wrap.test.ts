@@ -48,10 +48,10 @@ describe('jexo wrap', () => {
       /almanac_note_frost\(day\) → value {2}add\n/,
       /Skipped\n {2}onRain .*garden\.ts:\d+\n {4}parameter listener: a function cannot be JSON; take data instead/,
       /Guessed\n {2}the effect of plant_bed, list_beds, water_all/,
-      /No description\n {2}list_beds: a model chooses by it/,
+      /No description\n {2}list_beds: models choose tools by their description/,
     ])
       expect(ran.stdout).toMatch(said)
-    expect(ran.stderr).toMatch(/--out <name>\.kit\.ts writes a kit file/)
+    expect(ran.stderr).toMatch(/Write a kit file with --out <name>\.kit\.ts/)
   })
 
   test('gives the plan as JSON, cut down as asked', async () => {

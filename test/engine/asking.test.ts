@@ -175,7 +175,7 @@ describe('askPerson', () => {
     expect(older.calm).toEqual({ type: 'boolean', default: true })
     expect(older.count).not.toHaveProperty('default')
     expect(() => questionFor(revision, questionSchema(z.object({ sites }), 'x'), 'x')).toThrow(
-      /several choices in "sites"/,
+      /several choices in one field \("sites"\)/,
     )
   })
 })
@@ -292,6 +292,6 @@ describe('confirm and askFor', () => {
     const define = (askFor: string[]) => () =>
       tool('t', { about: 'x', effect: 'read', input: z.object({ deep: z.object({}) }), askFor, run: () => 1 })
     expect(define(['nope'])).toThrow(/the name of one of its arguments/)
-    expect(define(['deep'])).toThrow(/which a form cannot hold/)
+    expect(define(['deep'])).toThrow(/cannot be part of a form/)
   })
 })

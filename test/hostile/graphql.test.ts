@@ -35,9 +35,9 @@ const queries: readonly (readonly [name: string, query: string, outcome: RegExp]
   [
     'fragments that go round',
     '{ ...a } fragment a on Query { ...b ...b } fragment b on Query { ...a ...a me { code } }',
-    /does not fit the schema/,
+    /does not match the schema/,
   ],
-  ['a fragment of itself', '{ ...a } fragment a on Query { ...a }', /does not fit the schema/],
+  ['a fragment of itself', '{ ...a } fragment a on Query { ...a }', /does not match the schema/],
   [
     'the same alias for two things, often',
     `{ me { ${numbered(150, () => 'x: code x: near { code }')} } }`,

@@ -31,7 +31,11 @@ describe('a definition that cannot be published is refused in a sentence', () =>
       () => tool('t', { about: 'x', effect: 'writes' as never, run }),
       /one of read, add, change, remove/,
     ],
-    ['no function', () => tool('t', { about: 'x', effect: 'read', run: 5 as never }), /"run"; give a function/],
+    [
+      'no function',
+      () => tool('t', { about: 'x', effect: 'read', run: 5 as never }),
+      /"run" of tool "t" is missing or not valid; give a function/,
+    ],
     [
       'a string as input',
       () => tool('t', { about: 'x', effect: 'read', input: z.string() as never, run }),
@@ -82,7 +86,11 @@ describe('a definition that cannot be published is refused in a sentence', () =>
       () => defineKit({ name: 'k', version: '1', parts: [5 as never] }),
       /the list of parts contains a number/,
     ],
-    ['a kit without version', () => defineKit({ name: 'k', version: '', parts: [] }), /no usable "version"/],
+    [
+      'a kit without version',
+      () => defineKit({ name: 'k', version: '', parts: [] }),
+      /"version" of the kit is missing/,
+    ],
   ])('%s', (_what, define, message) => {
     expect(define).toThrow(message)
   })

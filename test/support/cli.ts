@@ -1,5 +1,6 @@
-import { type ChildProcessWithoutNullStreams, spawn } from 'node:child_process'
-import { mkdtempSync, writeFileSync } from 'node:fs'
+import { type ChildProcess, type ChildProcessWithoutNullStreams, fork, spawn } from 'node:child_process'
+import { randomUUID } from 'node:crypto'
+import { mkdtempSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import type { Loose } from './raw-session.js'
@@ -31,7 +32,81 @@ export function run(command: string, args: string[], { cwd, env, input }: RunOpt
   return new Promise((done) => child.on('close', (code) => done({ ...ran, code })))
 }
 
-export const jexo = (...args: string[]): Promise<Ran> => run(process.execPath, [bin, ...args])
+/**
+ * Runs a command as the command line would, in a process that other commands of this test file have used before. What is about the process
+ * itself (signals, stdin, variables, a kit that prints or changes) is tested with `run` and `bin`.
+ */
+export function jexo(...args: string[]): Promise<Ran> {
+  const asked = queue.then(() => hosted(args))
+  queue = asked.catch(() => {})
+  return asked
+}
+
+let queue: Promise<unknown> = Promise.resolve()
+let host: ChildProcess | undefined
+const known = new Map<string, string>()
+
+async function hosted(args: readonly string[]): Promise<Ran> {
+  // A file that has changed since it was loaded would not be loaded again.
+  const changed = args
+    .flatMap((word) => filesIn(word))
+    .filter(([file, state]) => {
+      const before = known.get(file)
+      known.set(file, state)
+      return before !== undefined && before !== state
+    })
+  if (changed.length > 0 || !host?.connected) endHost()
+  const env = { ...process.env, NO_COLOR: '1' }
+  host ??= fork(join(import.meta.dirname, 'command-host.mjs'), [], {
+    silent: true,
+    env,
+  })
+  const child = host
+  const mark = `\u0000${randomUUID()}\u0000`
+  const output = { stdout: '', stderr: '' }
+  return new Promise((resolve, reject) => {
+    let code: number | undefined
+    const finish = (ran: Ran) => {
+      for (const stream of [child.stdout, child.stderr]) stream?.removeAllListeners('data')
+      for (const event of ['message', 'error', 'close']) child.removeAllListeners(event)
+      resolve(ran)
+    }
+    const done = () => {
+      if (code === undefined || !output.stdout.endsWith(mark) || !output.stderr.endsWith(mark)) return
+      finish({ code, stdout: output.stdout.slice(0, -mark.length), stderr: output.stderr.slice(0, -mark.length) })
+    }
+    for (const name of ['stdout', 'stderr'] as const) {
+      child[name]?.setEncoding('utf8')
+      child[name]?.on('data', (chunk: string) => {
+        output[name] += chunk
+        done()
+      })
+    }
+    child.once('message', (message: { code: number }) => {
+      code = message.code
+      done()
+    })
+    child.once('error', reject)
+    child.once('close', (ended) => {
+      host = undefined
+      finish({ code: ended, ...output })
+    })
+    child.send({ args, mark, cwd: root, env })
+  })
+}
+
+function endHost(): void {
+  host?.kill('SIGKILL')
+  host = undefined
+}
+afterAll(endHost)
+
+/** The files that a word of a command names, with what they are now. */
+function filesIn(word: string): [string, string][] {
+  const file = resolve(root, word)
+  const found = statSync(file, { throwIfNoEntry: false })
+  return found?.isFile() ? [[file, `${found.mtimeMs} ${found.size}`]] : []
+}
 
 export const newFolder = (): string => mkdtempSync(join(tmpdir(), 'jexo test é '))
 

@@ -195,7 +195,7 @@ test('a connection that is lost is shown, told, and found again; one serves all 
   )
   expect(back).toMatchObject({ isStale: false })
   expect(reports.map(({ text }) => text)).toEqual([
-    expect.stringMatching(/scales:\/\/status: the connection is lost/),
+    expect.stringMatching(/scales:\/\/status: the connection was lost/),
     'scales://status: connected again',
   ])
 })
@@ -312,7 +312,7 @@ test.each(['', 'a/{b}c', 'a/{b}/{b}', 'a/#', 'a/+/b'])('the topic %j is refused'
 
 test.each([
   ['http://x', {}, /not a known kind of feed/],
-  ['mqtt://x', { name: 'Big Name' }, /lower case letters/],
+  ['mqtt://x', { name: 'Big Name' }, /lower-case letters/],
   ['mqtt://x', { channels: {} }, /topics by name/],
 ])('%s with %j is refused', async (source, options, message) => {
   await expect(wrapFeed(source, { name: 'x', channels, ...options })).rejects.toThrow(message)

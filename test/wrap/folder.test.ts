@@ -276,9 +276,7 @@ describe('odd files', () => {
     const reports: Report[] = []
     const link = await linkTo(folder, { watch: false }, reports)
     expect((await link.resources()).find(({ name }) => name === 'big.txt')).toMatchObject({ size: 2_147_483_648 })
-    await expect(link.read('guide://big.txt')).rejects.toThrow(
-      'big.txt has 2.1 GB, and at most 10 MB are read at once',
-    )
+    await expect(link.read('guide://big.txt')).rejects.toThrow('big.txt has 2.1 GB, and the limit is 10 MB')
     expect(await search(link, 'sugar')).toHaveLength(1)
     expect(reports.map(({ text }) => text)).toEqual([
       expect.stringMatching(/big.txt is larger than 10000000 bytes/),
@@ -315,7 +313,7 @@ describe('odd files', () => {
       (error: Error) => error.message,
     )
     clearInterval(timer)
-    expect(read).toMatch(/^(x{2000000}(y{1000})*|.*log\.txt is being written to; try again in a moment\.)$/)
+    expect(read).toMatch(/^(x{2000000}(y{1000})*|.*log\.txt is being written; try again in a moment\.)$/)
   })
 
   test('a broken PDF costs nobody the others', async () => {
@@ -357,7 +355,7 @@ describe('likeness', () => {
     const result = await refused.call('search_guide', { query: 'sugar' })
     expect(result.structuredContent).toMatchObject({
       passages: [{ file: 'feeding.md' }],
-      note: expect.stringMatching(/Found by words only, since there are no vectors: .*status 401/),
+      note: expect.stringMatching(/Searched by words only, because there are no vectors: .*status 401/),
     })
     expect(JSON.stringify([result, reports])).not.toContain('wrong')
     await new Promise((resolve) => server.close(resolve))

@@ -112,9 +112,9 @@ describe('operations that somebody has written', () => {
     })
     const partly = await call('weigh_hives', {})
     expect(partly.structuredContent.hives[1]).toEqual({ code: 'ML-07', weight: null, site: 'QUARRY_FIELD' })
-    expect(partly.content[1].text).toBe('The API gave only a part of it:\n- hives.1.weight: the scale is silent')
+    expect(partly.content[1].text).toBe('The API returned a partial result:\n- hives.1.weight: the scale is silent')
     expect(await text('one_hive', { code: 'ML-99' })).toBe(
-      'The API answered with errors only:\n- hive: there is no hive ML-99',
+      'The API returned errors only:\n- hive: there is no hive ML-99',
     )
     expect(await text('weigh_hives', { site: 'MOON' })).toMatch(
       /site: received "MOON"; expected one of "MARSH_LANE", "QUARRY_FIELD"/,
@@ -206,7 +206,7 @@ describe('ad hoc', () => {
     ],
     ['too long', `{ ${'hives { code } '.repeat(1200)} }`, /tokens|characters/],
     ['broken', '{ hives {', /cannot be read: Syntax Error/],
-    ['of another schema', '{ wasps { code } }', /does not fit the schema:\n- Cannot query field "wasps"/],
+    ['of another schema', '{ wasps { code } }', /does not match the schema:\n- Cannot query field "wasps"/],
     ['several at once', 'query A { hives { code } } query B { hives { code } }', /exactly one operation/],
     ['a subscription', 'subscription { weights }', /A subscription is not allowed here/],
   ])('a query that is %s is refused before it is sent', async (_what, query, reason) => {

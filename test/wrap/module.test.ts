@@ -172,8 +172,8 @@ describe('functions are found', () => {
     const without = await planModule(file)
     expect(without.tools.map(({ name }) => name)).toEqual(['ledger_version'])
     expect(without.skipped.map(({ name, fix }) => [name, fix])).toEqual([
-      ['Ledger.add', 'give one: instances: { Ledger: shared(() => new Ledger(…)) }'],
-      ['Ledger.list', 'give one: instances: { Ledger: shared(() => new Ledger(…)) }'],
+      ['Ledger.add', 'pass one: instances: { Ledger: shared(() => new Ledger(…)) }'],
+      ['Ledger.list', 'pass one: instances: { Ledger: shared(() => new Ledger(…)) }'],
     ])
     const { Ledger } = await import(file)
     const link = await linkTo(file, { instances: { Ledger: shared(() => new Ledger()) } })
@@ -181,7 +181,7 @@ describe('functions are found', () => {
     expect((await link.call('ledger_list')).structuredContent).toEqual({ value: ['x'] })
     await link.close()
     await expect(wrapModule(file, { instances: { Leger: shared(() => 1) } })).rejects.toThrow(
-      /there is no class Leger/,
+      /there is no exported class Leger/,
     )
   })
 
@@ -366,7 +366,7 @@ describe('what cannot be JSON leaves its function out, with the place and what t
     [
       'a class with something private',
       'class C { private x = 1 }\nexport function f(c: C) {}',
-      /parameter c: it holds the private x/,
+      /parameter c: it has the private member x/,
       /interface/,
     ],
     [

@@ -206,14 +206,14 @@ paths:
       },
     })
     expect(plan.warnings.join('\n')).toMatch(
-      /none\.yaml, which cannot be read[\s\S]*lost: one of its parameters leads nowhere/,
+      /cannot read .*none\.yaml, which a \$ref names[\s\S]*lost: the \$ref of a parameter cannot be resolved/,
     )
   })
 
   test.each([
     ['nothing', '', /it is empty/],
     ['broken JSON', '{"openapi": "3.0.0", "paths": {', /cannot be read \(.*JSON/],
-    ['broken YAML', 'openapi: 3.0.0\npaths:\n  /x: [', /its YAML breaks at line 3/],
+    ['broken YAML', 'openapi: 3.0.0\npaths:\n  /x: [', /its YAML is not valid at line 3/],
     ['a page', '<!doctype html><html></html>', /it is HTML or XML/],
     ['something else', 'name: hive', /neither "openapi" nor "swagger"/],
     ['a later version', 'openapi: 4.0.0', /of version 4\.0\.0/],
@@ -235,7 +235,7 @@ paths:
       `openapi: 3.0.0\ninfo: { title: b, version: '1' }\nx0: &x0 { type: string }\n${levels.join('\n')}\npaths:\n  /x: { get: { operationId: x, responses: { '200': { description: d, content: { application/json: { schema: *x30 } } } } } }\n`,
     )
     const plan = await planOpenApi(pathToFileURL(file))
-    expect(plan.warnings.join()).toMatch(/too large to be taken whole/)
+    expect(plan.warnings.join()).toMatch(/repeat more than 2000000 values; it is too large/)
   })
 
   test('a description that is fetched says where its API is; what comes from the network reads no files', async () => {
@@ -247,9 +247,9 @@ paths:
     }))
     const plan = await planOpenApi(`${upstream.url}/openapi.json`)
     expect(plan.base.url).toBe(`${upstream.url}/v2`)
-    expect(plan.warnings.join()).toContain('file:///etc/hostname leads nowhere')
+    expect(plan.warnings.join()).toContain('file:///etc/hostname cannot be resolved')
     upstream.answer = () => ({ status: 404 })
-    await expect(planOpenApi(`${upstream.url}/none.json`)).rejects.toThrow(/answered 404/)
+    await expect(planOpenApi(`${upstream.url}/none.json`)).rejects.toThrow(/returned 404/)
   })
 })
 
@@ -606,7 +606,7 @@ describe('credentials', () => {
     expect(await text('x')).toBe(
       'The API refused access. The operator of this server was notified; trying again will not help.',
     )
-    expect(reports[0]).toBe('tool x: GET /x answered 403: what HIVE_API_KEY holds was refused')
+    expect(reports[0]).toBe('tool x: GET /x returned 403: the value of HIVE_API_KEY was refused')
   })
 
   test('of an unknown kind leave an operation out, unless there is another way', async () => {
@@ -656,7 +656,7 @@ describe('answers', () => {
     const result = await call('x')
     expect(result).toMatchObject({ structuredContent: { kg: 'heavy' } })
     expect(result.isError).toBeUndefined()
-    expect(result.content[1].text).toMatch(/does not keep to the API's own description \(kg: must be number\)/)
+    expect(result.content[1].text).toMatch(/differs from the API's own description \(kg: must be number\)/)
     expect(reports[0]).toMatch(/GET \/x returned a response that differs from its own description: kg/)
     const [tool] = await link.tools()
     expect(
@@ -667,7 +667,7 @@ describe('answers', () => {
   })
 
   test.each<[string, Parameters<typeof Upstream.start>[0], object[]]>([
-    ['nothing', () => ({ status: 204 }), [{ type: 'text', text: 'Done: GET /x answered 204 (no content).' }]],
+    ['nothing', () => ({ status: 204 }), [{ type: 'text', text: 'Done: GET /x returned 204 (no content).' }]],
     [
       'text',
       () => ({ headers: { 'content-type': 'text/csv; charset=latin1' }, body: Buffer.from('kg;ü', 'latin1') }),
@@ -717,7 +717,7 @@ describe('answers', () => {
     expect(isError).toBeUndefined()
     expect(content.map(({ text }: Loose) => text)).toEqual([
       '{"answered":"{\\"kg\\": 4"}',
-      'The API says that this is application/json, but it cannot be read as JSON; here it is as it came.',
+      'The API declares application/json, but the response cannot be read as JSON; it is returned unchanged.',
     ])
     expect(reports).toHaveLength(1)
   })
@@ -780,32 +780,32 @@ describe('refusals of the API', () => {
       'RFC 9457',
       422,
       { title: 'Not registered', detail: 'Fix it.', errors: [{ pointer: '#/queen_year', detail: 'too old' }] },
-      'The API answered 422 Unprocessable Entity: Not registered\nFix it.\n- query_queen_year: too old',
+      'The API returned 422 Unprocessable Entity: Not registered\nFix it.\n- query_queen_year: too old',
     ],
     [
       'a place in the body',
       422,
       { detail: [{ loc: ['body', 'queen_year'], msg: 'too old' }] },
-      'The API answered 422 Unprocessable Entity: - body_queen_year: too old',
+      'The API returned 422 Unprocessable Entity: - body_queen_year: too old',
     ],
     [
       'names with reasons',
       400,
       { message: 'Bad', errors: { queen_year: ['too old', 'too shy'] } },
-      'The API answered 400 Bad Request: Bad\n- query_queen_year: too old, too shy',
+      'The API returned 400 Bad Request: Bad\n- query_queen_year: too old, too shy',
     ],
-    ['a nested error', 409, { error: { code: 7, message: 'Taken' } }, 'The API answered 409 Conflict: Taken'],
+    ['a nested error', 409, { error: { code: 7, message: 'Taken' } }, 'The API returned 409 Conflict: Taken'],
     [
       'a page',
       404,
       '<html><head><title>Not here</title></head></html>',
-      'The API answered 404 Not Found: Not here',
+      'The API returned 404 Not Found: Not here',
     ],
     [
       'nothing',
       500,
       '',
-      'The API answered 500 Internal Server Error.\nThis is an error of the API, not of the call.',
+      'The API returned 500 Internal Server Error.\nThis is an error of the API, not of the call.',
     ],
   ])('%s', async (_what, status, body, wanted) => {
     expect(await refusing(status, body)).toBe(wanted)
@@ -813,7 +813,7 @@ describe('refusals of the API', () => {
 
   test('that ask for patience beyond what is waited say for how long', async () => {
     expect(await refusing(429, { message: 'Slow down' }, { 'retry-after': '120' })).toBe(
-      'The API answered 429 Too Many Requests: Slow down\nIt takes no more requests for now; try again in 120 seconds.',
+      'The API returned 429 Too Many Requests: Slow down\nThe rate limit is reached; try again in 120 seconds.',
     )
   })
 })
@@ -829,7 +829,7 @@ describe('an upstream that is slow, busy or moved', () => {
     expect((await call('x')).structuredContent).toEqual({ ok: 1 })
     expect(upstream.seen).toHaveLength(3)
     replies.push({ status: 503 }, { body: { ok: 2 } })
-    expect(await text('add')).toMatch(/answered 503/)
+    expect(await text('add')).toMatch(/returned 503/)
     expect(upstream.seen).toHaveLength(4)
   })
 

@@ -129,9 +129,9 @@ describe.each(kinds)('%s', (kind) => {
     expect(reasons).toEqual({
       unmarked: 'it writes data, but declares no effect',
       liar: 'it declares @effect read, but writes data',
-      broken: expect.stringMatching(/the database refuses it: .*nothing_such/),
-      twice: 'it notes the parameter ghost, which the statement does not have',
-      lays_hands_on: 'DROP is not a statement that a tool may run',
+      broken: expect.stringMatching(/the database refused it: .*nothing_such/),
+      twice: '@param ghost is not a parameter of the statement',
+      lays_hands_on: 'DROP is not a statement that a tool can run',
     })
     expect(plan.skipped[0]?.where).toBe('queries.sql:23')
     expect(plan.tables.map(({ uri }) => uri)).toEqual([
@@ -153,7 +153,7 @@ describe.each(kinds)('%s', (kind) => {
     expect((await link.call('one_batch', { id: 3 })).structuredContent).toEqual({ id: 3, kg: 7 })
     expect(await link.call('one_batch', { id: 99 })).toMatchObject({
       isError: true,
-      content: [{ text: 'There is no such row: one_batch found nothing for {"id":99}.' }],
+      content: [{ text: 'No row found: one_batch returned nothing for {"id":99}.' }],
     })
   })
 
@@ -222,10 +222,10 @@ describe.each(kinds)('%s', (kind) => {
       ['delete from batches', /Only a SELECT is allowed here; this is a DELETE/],
       ['select 1; delete from batches', /one statement only/],
       ['', /sql: received/],
-      ['-- nothing', /Give a SELECT statement/],
+      ['-- nothing', /Send a SELECT statement/],
       ['select * from nowhere', /refused the statement: .*nowhere/],
       ['select * from batches where id = :id', /parameters are not supported here/],
-      [`with gone as (delete from batches returning id) select * from gone`, /Only reading|refused the statement/],
+      [`with gone as (delete from batches returning id) select * from gone`, /Only reads|refused the statement/],
     ]
     for (const [sql, message] of refused) expect(textOf(await link.call('ask_ledger', { sql }))).toMatch(message)
     expect(
@@ -247,7 +247,7 @@ describe.each(kinds)('%s', (kind) => {
     const small = await linkTo(source(), { limits: { maxBytes: 100 } })
     const cut = await small.call('ask_ledger', { sql: endless[kind] })
     expect(rowsOf(cut).length).toBeLessThan(100)
-    expect(textOf(cut)).toMatch(/as much as goes into one answer/)
+    expect(textOf(cut)).toMatch(/the limit of one result/)
   })
 
   test('stops a statement that takes too long, or whose call is cancelled, and goes on', async () => {
@@ -317,8 +317,10 @@ describe.each([
     const during = link.call('ask_ledger', { sql: slow[kind] })
     await new Promise((resolve) => setTimeout(resolve, 500))
     await server.kill()
-    expect(textOf(await during)).toMatch(/^The ledger database is not there; try again in a moment\.$/)
-    expect(textOf(await link.call('one_batch', { id: 1 }))).toMatch(/^The ledger database is not there; try again/)
+    expect(textOf(await during)).toMatch(/^The ledger database is not reachable; try again in a moment\.$/)
+    expect(textOf(await link.call('one_batch', { id: 1 }))).toMatch(
+      /^The ledger database is not reachable; try again/,
+    )
     await server.start()
     expect((await link.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
     expect(reports.map(({ text }) => text).join('\n')).not.toContain('honey-2026')
