@@ -3,25 +3,25 @@ import type { Schema } from '../kit/schema.js'
 import type { SharedThings } from '../kit/shared.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { type LogLevel, logLevels } from '../protocol/types.js'
-import type { Engine } from './engine.js'
 import { sendLog } from './logging.js'
 import { askModel } from './model.js'
 import { askPerson, sendPersonTo } from './person.js'
 import { roots } from './roots.js'
+import type { Session } from './session.js'
 import { upstream } from './upstream.js'
 
 /** Makes the second argument of an author's function for one request. */
-export const callFor = (engine: Engine, incoming: Incoming, logger: string): Call =>
-  new ActiveCall(engine, incoming, logger)
+export const callFor = (session: Session, incoming: Incoming, logger: string): Call =>
+  new ActiveCall(session, incoming, logger)
 
 /** The same for a completion function. */
 export function completionCallFor(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   logger: string,
   filled: Readonly<Record<string, string>>,
 ): CompletionCall {
-  return Object.defineProperty(new ActiveCall(engine, incoming, logger), 'filled', {
+  return Object.defineProperty(new ActiveCall(session, incoming, logger), 'filled', {
     value: filled,
   }) as Call as CompletionCall
 }
@@ -31,39 +31,39 @@ export function completionCallFor(
  * calls never, and may be taken apart as in `({ hive }, { progress, signal })`.
  */
 class ActiveCall implements Call {
-  readonly #engine: Engine
+  readonly #session: Session
   readonly #incoming: Incoming
   readonly #logger: string
   // Of the kit that the call began with, whatever is served by the time it uses them.
   readonly #shared: SharedThings
   readonly settings: Readonly<Record<string, string>>
 
-  constructor(engine: Engine, incoming: Incoming, logger: string) {
-    this.#engine = engine
+  constructor(session: Session, incoming: Incoming, logger: string) {
+    this.#session = session
     this.#incoming = incoming
     this.#logger = logger
-    this.#shared = engine.running.shared
-    this.settings = engine.running.settings
+    this.#shared = session.running.shared
+    this.settings = session.running.settings
   }
 
   get signal(): AbortSignal {
     return this.#incoming.signal
   }
   get identity(): Identity | undefined {
-    return this.#engine.identity
+    return this.#session.identity
   }
   get meta() {
     return this.#incoming.meta
   }
   get session(): CallSession {
-    const { sessionId, revision, client } = this.#engine
+    const { sessionId, revision, client } = this.#session
     return { id: sessionId, revision: revision.date, client }
   }
   get log(): CallLog {
     const entries = logLevels.map((level: LogLevel) => [
       level,
       (message: string, data?: unknown) =>
-        sendLog(this.#engine, this.#incoming, level, this.#logger, message, data),
+        sendLog(this.#session, this.#incoming, level, this.#logger, message, data),
     ])
     return Object.fromEntries(entries) as CallLog
   }
@@ -72,30 +72,30 @@ class ActiveCall implements Call {
       this.#incoming.progress({
         progress: done,
         ...(total === undefined ? {} : { total }),
-        ...(message === undefined || !this.#engine.revision.progressMessage ? {} : { message }),
+        ...(message === undefined || !this.#session.revision.progressMessage ? {} : { message }),
       })
   }
   get use(): Call['use'] {
     return (declared) => this.#shared.use(declared)
   }
   get upstream(): Call['upstream'] {
-    return (kind, label, run) => upstream(this.#engine, this.#incoming, kind, label, run)
+    return (kind, label, run) => upstream(this.#session, this.#incoming, kind, label, run)
   }
   get resourceUpdated(): Call['resourceUpdated'] {
-    return (uri) => this.#engine.running.resourceUpdated(uri)
+    return (uri) => this.#session.running.resourceUpdated(uri)
   }
   get askPerson(): Call['askPerson'] {
     const ask = (message: string, schema: Schema) =>
-      askPerson(this.#engine, this.#incoming, this.#logger, message, schema)
+      askPerson(this.#session, this.#incoming, this.#logger, message, schema)
     return ask as Call['askPerson']
   }
   get sendPersonTo(): Call['sendPersonTo'] {
-    return (url, message) => sendPersonTo(this.#engine, this.#incoming, String(url), message)
+    return (url, message) => sendPersonTo(this.#session, this.#incoming, String(url), message)
   }
   get askModel(): Call['askModel'] {
-    return (question) => askModel(this.#engine, this.#incoming, question)
+    return (question) => askModel(this.#session, this.#incoming, question)
   }
   get roots(): Call['roots'] {
-    return () => roots(this.#engine, this.#incoming)
+    return () => roots(this.#session, this.#incoming)
   }
 }

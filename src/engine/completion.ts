@@ -4,9 +4,9 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { codes, rpcErrors } from '../protocol/rpc-error.js'
 import type { CompletionResult } from '../protocol/types.js'
 import { completionCallFor } from './call-context.js'
-import type { Engine } from './engine.js'
 import { rpcFailure } from './failures.js'
-import type { Feature } from './features.js'
+import type { Feature } from './feature.js'
+import type { Session } from './session.js'
 
 const mostValues = 100
 
@@ -14,21 +14,21 @@ const mostValues = 100
 export const completion: Feature = {
   declare: (index) => (index.hasCompletions ? { completions: {} } : {}),
   // The first revision has the method without a capability for it.
-  isOffered: (engine) => engine.capabilities.completions !== undefined || !engine.revision.completionsCapability,
+  isOffered: (session) => session.capabilities.completions !== undefined || !session.revision.completionsCapability,
   answers: { 'completion/complete': complete },
 }
 
-async function complete(engine: Engine, incoming: Incoming): Promise<CompletionResult> {
+async function complete(session: Session, incoming: Incoming): Promise<CompletionResult> {
   const { ref, argument, context } = incoming.params
   if (!isObject(argument) || typeof argument.name !== 'string' || typeof argument.value !== 'string') {
     throw rpcErrors.invalidParams('"argument" must have a name and a value')
   }
-  const { label, completer } = completerOf(engine, ref, argument.name)
+  const { label, completer } = completerOf(session, ref, argument.name)
   if (!completer) return { completion: { values: [], total: 0, hasMore: false } }
-  const call = completionCallFor(engine, incoming, label, filledOf(engine, context))
+  const call = completionCallFor(session, incoming, label, filledOf(session, context))
   try {
     const typed = argument.value
-    const values = [...(await engine.running.carry(`completion of \`${label}\``, () => completer(typed, call)))]
+    const values = [...(await session.running.carry(`completion of \`${label}\``, () => completer(typed, call)))]
     return {
       completion: {
         values: values.slice(0, mostValues),
@@ -37,16 +37,16 @@ async function complete(engine: Engine, incoming: Incoming): Promise<CompletionR
       },
     }
   } catch (error) {
-    throw rpcFailure(engine.running, `completing ${argument.name} of ${label}`, error, codes.invalidParams)
+    throw rpcFailure(session.running, `completing ${argument.name} of ${label}`, error, codes.invalidParams)
   }
 }
 
 function completerOf(
-  engine: Engine,
+  session: Session,
   ref: unknown,
   argument: string,
 ): { label: string; completer: Completer | undefined } {
-  const { index } = engine
+  const { index } = session
   if (isObject(ref) && ref.type === 'ref/prompt' && typeof ref.name === 'string') {
     const part = index.prompts.get(ref.name)?.part
     if (!part) throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(ref.name)}`)
@@ -76,8 +76,8 @@ function pick(
   return { label, completer: Object.hasOwn(completers, argument) ? completers[argument] : undefined }
 }
 
-function filledOf(engine: Engine, context: unknown): Record<string, string> {
-  if (!engine.revision.completionContext || !isObject(context) || !isObject(context.arguments)) return {}
+function filledOf(session: Session, context: unknown): Record<string, string> {
+  if (!session.revision.completionContext || !isObject(context) || !isObject(context.arguments)) return {}
   const given: JsonObject = context.arguments
   return Object.fromEntries(
     Object.entries(given).filter((entry): entry is [string, string] => typeof entry[1] === 'string'),

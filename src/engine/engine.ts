@@ -4,9 +4,11 @@ import type { JsonObject, Message, RequestId } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
-import { type Answer, features } from './features.js'
+import type { Answer, Feature } from './feature.js'
+import { features as standardFeatures } from './features.js'
 import type { PartIndex } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
+import type { Session } from './session.js'
 
 /** What a transport gives an engine. */
 export interface EngineHandlers {
@@ -25,10 +27,12 @@ export interface EngineOptions {
   /** Parts that this session is narrowed to, by name, glob or `tag:…`, separated by commas. */
   only?: string
   limits?: Partial<DialogueLimits>
+  /** What the session can do; the features of the standard by default. */
+  features?: readonly Feature[]
 }
 
 /** The server side of the protocol for one session. It does no I/O: a transport hands messages in and takes them out. */
-export class Engine {
+export class Engine implements Session {
   readonly running: RunningKit
   readonly sessionId: string | undefined
   readonly identity: Identity | undefined
@@ -41,6 +45,8 @@ export class Engine {
   logLevel: LogLevel = 'info'
   subscriptions: Set<string> | undefined
   readonly #only: string | undefined
+  readonly #features: readonly Feature[]
+  readonly #methods: Methods
   readonly #dialogue: Dialogue
   readonly #handlers: EngineHandlers
 
@@ -50,12 +56,14 @@ export class Engine {
     this.sessionId = options.sessionId
     this.identity = options.identity
     this.#only = options.only
+    this.#features = options.features ?? standardFeatures
+    this.#methods = methodsOf(this.#features)
     this.isStateless = options.stateless !== undefined
     this.revision = options.stateless ?? newestRevision
     this.phase = this.isStateless ? 'ready' : 'new'
     this.capabilities = Object.assign(
       {},
-      ...features.map((feature) => feature.declare(this.index, this.isStateless, running)),
+      ...this.#features.map((feature) => feature.declare(this.index, this.isStateless, running)),
     )
     this.#dialogue = new Dialogue(
       {
@@ -122,7 +130,7 @@ export class Engine {
   }
 
   #answer(incoming: Incoming): unknown {
-    const method = methods.get(incoming.method)
+    const method = this.#methods.get(incoming.method)
     if (this.phase === 'new' && incoming.method !== 'initialize' && incoming.method !== 'ping') {
       throw rpcErrors.invalidRequest(`send initialize before ${incoming.method}`)
     }
@@ -132,18 +140,26 @@ export class Engine {
 
   #hear(method: string, params: JsonObject): void {
     // Peers choose the name: one such as `constructor` must not find what every object has.
-    for (const { hear } of features) if (hear && Object.hasOwn(hear, method)) hear[method]?.(this, params)
+    for (const { hear } of this.#features) if (hear && Object.hasOwn(hear, method)) hear[method]?.(this, params)
   }
 }
 
-/** Every request method that some feature answers. */
-const methods = new Map<string, { answer: Answer; isOffered: (engine: Engine) => boolean }>(
-  features.flatMap((feature) =>
-    Object.entries(feature.answers).map(
-      ([name, answer]) => [name, { answer, isOffered: feature.isOffered }] as const,
+type Methods = ReadonlyMap<string, { answer: Answer; isOffered: Feature['isOffered'] }>
+
+const made = new WeakMap<readonly Feature[], Methods>()
+
+/** Every request method that one of the features answers; made once for all sessions that have them. */
+function methodsOf(features: readonly Feature[]): Methods {
+  const known = made.get(features)
+  if (known) return known
+  const methods: Methods = new Map(
+    features.flatMap(({ answers, isOffered }) =>
+      Object.entries(answers).map(([name, answer]) => [name, { answer, isOffered }] as const),
     ),
-  ),
-)
+  )
+  made.set(features, methods)
+  return methods
+}
 
 function stackOf(error: unknown): string {
   return error instanceof Error ? (error.stack ?? error.message) : String(error)

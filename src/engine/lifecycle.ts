@@ -4,9 +4,9 @@ import { isObject } from '../protocol/messages.js'
 import { newestRevision, revisions } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, InitializeResult, ServerCapabilities } from '../protocol/types.js'
-import type { Engine } from './engine.js'
-import type { Feature } from './features.js'
+import type { Feature } from './feature.js'
 import { stringParam } from './params.js'
+import type { Session } from './session.js'
 
 /** initialize, initialized and ping (Lifecycle, "Initialization"). */
 export const lifecycle: Feature = {
@@ -14,28 +14,28 @@ export const lifecycle: Feature = {
   isOffered: () => true,
   answers: { initialize, ping: () => ({}) },
   hear: {
-    'notifications/initialized': (engine) => {
-      if (engine.phase === 'answered') engine.phase = 'ready'
+    'notifications/initialized': (session) => {
+      if (session.phase === 'answered') session.phase = 'ready'
     },
   },
 }
 
-function initialize(engine: Engine, { params }: Incoming): InitializeResult {
-  if (engine.phase !== 'new' && !engine.isStateless) {
+function initialize(session: Session, { params }: Incoming): InitializeResult {
+  if (session.phase !== 'new' && !session.isStateless) {
     throw rpcErrors.invalidRequest('this session is initialized already; open another for another client')
   }
   const asked = stringParam(params, 'protocolVersion')
   if (!isObject(params.capabilities)) throw rpcErrors.invalidParams('"capabilities" must be an object')
   const revision = revisions.find((known) => known.date === asked) ?? newestRevision
-  engine.client = clientOf(params.clientInfo)
-  engine.clientCapabilities = params.capabilities as ClientCapabilities
-  engine.revision = revision
-  if (!engine.isStateless) engine.phase = 'answered'
-  engine.opened()
-  const { kit, implementation } = engine.running
+  session.client = clientOf(params.clientInfo)
+  session.clientCapabilities = params.capabilities as ClientCapabilities
+  session.revision = revision
+  if (!session.isStateless) session.phase = 'answered'
+  session.opened()
+  const { kit, implementation } = session.running
   return {
     protocolVersion: revision.date,
-    capabilities: capabilitiesFor(engine),
+    capabilities: capabilitiesFor(session),
     serverInfo: implementationFor(revision, implementation),
     ...(kit.about === undefined ? {} : { instructions: kit.about }),
   }
@@ -55,7 +55,7 @@ function clientOf(info: unknown): Implementation {
   }
 }
 
-function capabilitiesFor(engine: Engine): ServerCapabilities {
-  const { completions, ...rest } = engine.capabilities
-  return engine.revision.completionsCapability && completions ? { ...rest, completions } : rest
+function capabilitiesFor(session: Session): ServerCapabilities {
+  const { completions, ...rest } = session.capabilities
+  return session.revision.completionsCapability && completions ? { ...rest, completions } : rest
 }

@@ -4,22 +4,26 @@ import { contentFor } from '../protocol/downgrade.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { type ModelAnswer, type SamplingBlock, type SamplingMessage, samplingFault } from '../protocol/sampling.js'
 import type { ContentBlock } from '../protocol/types.js'
-import type { Engine } from './engine.js'
 import { engineErrors } from './errors.js'
 import { personTimeoutMs } from './person.js'
+import type { Session } from './session.js'
 
 /** sampling/createMessage: asks the host's model, within what the host has declared (Sampling). */
-export async function askModel(engine: Engine, incoming: Incoming, question: ModelQuestion): Promise<ModelAnswer> {
-  const declared = engine.clientCapabilities.sampling
+export async function askModel(
+  session: Session,
+  incoming: Incoming,
+  question: ModelQuestion,
+): Promise<ModelAnswer> {
+  const declared = session.clientCapabilities.sampling
   if (!isObject(declared)) throw engineErrors.peerCannot('ask a model', 'sampling')
-  const takesTools = engine.revision.samplingTools && declared.tools !== undefined
+  const takesTools = session.revision.samplingTools && declared.tools !== undefined
   if ((question.tools || question.toolChoice) && !takesTools)
     throw engineErrors.peerCannot('give tools to a model', 'sampling.tools')
   const wantsContext = question.includeContext !== undefined && question.includeContext !== 'none'
-  if (wantsContext && engine.revision.samplingTools && declared.context === undefined) {
+  if (wantsContext && session.revision.samplingTools && declared.context === undefined) {
     throw engineErrors.peerCannot('include context of servers', 'sampling.context')
   }
-  const messages = question.messages.map((message) => messageFor(engine, message))
+  const messages = question.messages.map((message) => messageFor(session, message))
   const fault = samplingFault(messages)
   if (fault) throw engineErrors.modelRequest(fault)
   if (!takesTools && messages.some(({ content }) => Array.isArray(content))) {
@@ -34,9 +38,9 @@ export async function askModel(engine: Engine, incoming: Incoming, question: Mod
   return answer as unknown as ModelAnswer
 }
 
-function messageFor(engine: Engine, { role, content }: ModelQuestion['messages'][number]): SamplingMessage {
+function messageFor(session: Session, { role, content }: ModelQuestion['messages'][number]): SamplingMessage {
   if (typeof content === 'string') return { role, content: { type: 'text', text: content } }
   const downgraded = (block: SamplingBlock) =>
-    block.type === 'audio' ? (contentFor(engine.revision, block as ContentBlock) as SamplingBlock) : block
+    block.type === 'audio' ? (contentFor(session.revision, block as ContentBlock) as SamplingBlock) : block
   return { role, content: Array.isArray(content) ? content.map(downgraded) : downgraded(content) }
 }

@@ -1,14 +1,14 @@
 import type { ToolPart } from '../kit/part.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import type { Engine } from './engine.js'
 import { askPerson, canAsk } from './person.js'
+import type { Session } from './session.js'
 
 const cannotAsk = 'this host cannot put questions to a person'
 
 /** Asks for the required arguments that a tool may ask for and that are absent; gives the arguments with the answers. */
 export async function askForMissing(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   part: ToolPart,
   given: JsonObject,
@@ -16,7 +16,7 @@ export async function askForMissing(
   const properties = isObject(part.inputSchema.properties) ? part.inputSchema.properties : {}
   const missing = part.askFor.filter((name) => given[name] === undefined && properties[name] !== undefined)
   if (missing.length === 0) return given
-  if (!canAsk(engine, 'form'))
+  if (!canAsk(session, 'form'))
     return `${part.name} needs ${missing.join(', ')}, and ${cannotAsk}: give them with the call.`
   const schema = {
     type: 'object',
@@ -24,7 +24,7 @@ export async function askForMissing(
     required: missing,
   }
   const answer = await askPerson(
-    engine,
+    session,
     incoming,
     part.name,
     `${part.title ?? part.name} needs to know more.`,
@@ -39,19 +39,19 @@ const saidNo = { decline: 'declined', cancel: 'closed the question without an an
 
 /** Asks the person before a tool runs, where it wants that; gives why it must not run, or undefined. */
 export async function confirmed(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   part: ToolPart,
   input: unknown,
 ): Promise<string | undefined> {
   if (!part.confirm) return undefined
-  if (!canAsk(engine, 'form')) {
+  if (!canAsk(session, 'form')) {
     return part.confirm.ifPossible
       ? undefined
       : `${part.name} runs only after a person has agreed, and ${cannotAsk}. Nothing was done.`
   }
   const message = part.confirm.say(input)
-  const answer = await askPerson(engine, incoming, part.name, message, { type: 'object', properties: {} })
+  const answer = await askPerson(session, incoming, part.name, message, { type: 'object', properties: {} })
   return answer.action === 'accept'
     ? undefined
     : `The person was asked and ${saidNo[answer.action]}. Nothing was done.`

@@ -6,16 +6,16 @@ import { checkFor } from '../kit/validation.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { isObject } from '../protocol/messages.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
-import type { Engine } from './engine.js'
 import { engineErrors } from './errors.js'
+import type { Session } from './session.js'
 
 /** How long a person may take to answer. */
 export const personTimeoutMs = 600_000
 
 /** True where the host has said that it can put a form to a person, or send one to a page (Elicitation). */
-export function canAsk(engine: Engine, mode: 'form' | 'url'): boolean {
-  const declared = engine.clientCapabilities.elicitation
-  const known = engine.revision.elicitation
+export function canAsk(session: Session, mode: 'form' | 'url'): boolean {
+  const declared = session.clientCapabilities.elicitation
+  const known = session.revision.elicitation
   if (!isObject(declared) || known === 'none') return false
   if (mode === 'url') return known === 'form and url' && declared.url !== undefined
   // An empty object means forms only.
@@ -23,31 +23,31 @@ export function canAsk(engine: Engine, mode: 'form' | 'url'): boolean {
 }
 
 export async function askPerson(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   label: string,
   message: string,
   schema: Schema,
 ): Promise<PersonAnswer<unknown>> {
-  if (!canAsk(engine, 'form')) throw engineErrors.peerCannot('put a question to a person', 'elicitation')
-  const requestedSchema = questionFor(engine.revision, questionSchema(schema, label), label)
-  const mode = engine.revision.elicitation === 'form and url' ? { mode: 'form' } : {}
+  if (!canAsk(session, 'form')) throw engineErrors.peerCannot('put a question to a person', 'elicitation')
+  const requestedSchema = questionFor(session.revision, questionSchema(schema, label), label)
+  const mode = session.revision.elicitation === 'form and url' ? { mode: 'form' } : {}
   const params = { ...mode, message, requestedSchema }
   const answer = await incoming.ask('elicitation/create', params, { timeoutMs: personTimeoutMs })
   const action = actionOf(answer.action)
   if (action !== 'accept') return { action }
-  return { action, content: await contentOf(engine, schema, requestedSchema, answer.content) }
+  return { action, content: await contentOf(session, schema, requestedSchema, answer.content) }
 }
 
 /** The content of an accepted form, checked by the author's own schema, with defaults for what was left as it was. */
 async function contentOf(
-  engine: Engine,
+  session: Session,
   schema: Schema,
   requested: JsonSchema,
   content: unknown,
 ): Promise<unknown> {
   const given = withDefaults(requested, isObject(content) ? content : {})
-  const checked = await checkFor(schema, requested, engine.running.validator)(given)
+  const checked = await checkFor(schema, requested, session.running.validator)(given)
   if (checked.ok) return checked.value
   const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
   throw engineErrors.answerUnfit('a question', reasons)
@@ -59,24 +59,24 @@ function actionOf(action: unknown): 'accept' | 'decline' | 'cancel' {
 }
 
 export async function sendPersonTo(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   url: string,
   message: string,
 ): Promise<PersonSent> {
-  if (!canAsk(engine, 'url')) throw engineErrors.peerCannot('send a person to a page', 'elicitation.url')
+  if (!canAsk(session, 'url')) throw engineErrors.peerCannot('send a person to a page', 'elicitation.url')
   const elicitationId = crypto.randomUUID()
   const params = { mode: 'url', elicitationId, url: new URL(url).href, message }
   const answer = await incoming.ask('elicitation/create', params, { timeoutMs: personTimeoutMs })
   return {
     action: actionOf(answer.action),
-    finished: () => engine.notify('notifications/elicitation/complete', { elicitationId }),
+    finished: () => session.notify('notifications/elicitation/complete', { elicitationId }),
   }
 }
 
 /** The error for a call that cannot go on before pages were visited; undefined where the host cannot show any. */
-export function visitError(engine: Engine, refusal: Refusal): RpcError | undefined {
-  if (!refusal.visit?.length || !canAsk(engine, 'url')) return undefined
+export function visitError(session: Session, refusal: Refusal): RpcError | undefined {
+  if (!refusal.visit?.length || !canAsk(session, 'url')) return undefined
   const elicitations = refusal.visit.map(({ url, message }) => ({
     mode: 'url',
     elicitationId: crypto.randomUUID(),

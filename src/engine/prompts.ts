@@ -7,12 +7,12 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import type { PromptMessage, PromptResult } from '../protocol/types.js'
 import { callFor } from './call-context.js'
-import type { Engine } from './engine.js'
 import { rpcFailure } from './failures.js'
-import type { Feature } from './features.js'
+import type { Feature } from './feature.js'
 import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyPrompt } from './part-index.js'
+import type { Session } from './session.js'
 
 /** prompts/list and prompts/get (Prompts). */
 export const prompts: Feature = {
@@ -20,28 +20,28 @@ export const prompts: Feature = {
     if (!isStateless) return { prompts: { listChanged: true } }
     return index.prompts.size > 0 ? { prompts: {} } : {}
   },
-  isOffered: (engine) => engine.capabilities.prompts !== undefined,
+  isOffered: (session) => session.capabilities.prompts !== undefined,
   answers: { 'prompts/list': list, 'prompts/get': get },
 }
 
-function list(engine: Engine, { params }: Incoming) {
-  const { index } = engine
-  const { pageSize } = engine.running
-  const entries = definitionsOf(index.prompts, engine.revision)
+function list(session: Session, { params }: Incoming) {
+  const { index } = session
+  const { pageSize } = session.running
+  const entries = definitionsOf(index.prompts, session.revision)
   const { items, ...next } = pageOf('prompts', entries, params, index.latestPlace, pageSize)
   return { prompts: items, ...next }
 }
 
-function get(engine: Engine, incoming: Incoming): Promise<PromptResult> {
+function get(session: Session, incoming: Incoming): Promise<PromptResult> {
   const { params } = incoming
   const name = stringParam(params, 'name')
-  const ready = engine.index.prompts.get(name)
+  const ready = session.index.prompts.get(name)
   if (!ready) {
-    const closest = closestTo(name, [...engine.index.prompts.keys()])
+    const closest = closestTo(name, [...session.index.prompts.keys()])
     const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
     throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(name)}${hint}`, { closest })
   }
-  return fill(engine, incoming, ready, argumentsOf(params))
+  return fill(session, incoming, ready, argumentsOf(params))
 }
 
 function argumentsOf(params: JsonObject): JsonObject {
@@ -53,23 +53,23 @@ function argumentsOf(params: JsonObject): JsonObject {
   return given
 }
 
-async function fill(engine: Engine, incoming: Incoming, { part, checkInput }: ReadyPrompt, given: JsonObject) {
+async function fill(session: Session, incoming: Incoming, { part, checkInput }: ReadyPrompt, given: JsonObject) {
   const missing = part.arguments.filter((argument) => argument.required && given[argument.name] === undefined)
   if (missing.length > 0) {
     throw rpcErrors.invalidParams(
       `${part.name} needs ${missing.map((argument) => `"${argument.name}"`).join(', ')}`,
     )
   }
-  const { running } = engine
+  const { running } = session
   try {
     const checked = await checkInput(given)
     if (!checked.ok) {
       const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'arguments'}: ${reason}`)
       throw rpcErrors.invalidParams(`the arguments do not fit ${part.name}: ${reasons.join('; ')}`)
     }
-    const context = callFor(engine, incoming, part.name)
+    const context = callFor(session, incoming, part.name)
     const returned = await running.carry(`prompt \`${part.name}\``, () => part.run(checked.value, context))
-    return promptResultFor(engine.revision, { description: part.about, messages: messagesOf(part.name, returned) })
+    return promptResultFor(session.revision, { description: part.about, messages: messagesOf(part.name, returned) })
   } catch (error) {
     throw rpcFailure(running, `the prompt ${part.name}`, error, codes.invalidParams)
   }

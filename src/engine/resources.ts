@@ -7,12 +7,12 @@ import type { JsonObject } from '../protocol/messages.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import type { EmbeddedContent, ReadResult, ResourceContents, ResourceDefinition } from '../protocol/types.js'
 import { callFor } from './call-context.js'
-import type { Engine } from './engine.js'
 import { rpcFailure } from './failures.js'
-import type { Feature } from './features.js'
+import type { Feature } from './feature.js'
 import { type Placed, pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyTemplate } from './part-index.js'
+import type { Session } from './session.js'
 
 /** Resources and templates: list, read, subscribe (Resources). */
 export const resources: Feature = {
@@ -20,7 +20,7 @@ export const resources: Feature = {
     if (!isStateless) return { resources: { subscribe: true, listChanged: true } }
     return index.resources.size + index.templates.size > 0 ? { resources: {} } : {}
   },
-  isOffered: (engine) => engine.capabilities.resources !== undefined,
+  isOffered: (session) => session.capabilities.resources !== undefined,
   answers: {
     'resources/list': list,
     'resources/templates/list': listTemplates,
@@ -30,12 +30,12 @@ export const resources: Feature = {
   },
 }
 
-async function list(engine: Engine, incoming: Incoming) {
-  const { index } = engine
-  const { pageSize } = engine.running
+async function list(session: Session, incoming: Incoming) {
+  const { index } = session
+  const { pageSize } = session.running
   const lists = [...index.templates.values()].filter((ready) => ready.part.list)
-  const found = await Promise.all(lists.map((ready) => listed(engine, incoming, ready)))
-  const entries = [...definitionsOf(index.resources, engine.revision), ...found.flat()]
+  const found = await Promise.all(lists.map((ready) => listed(session, incoming, ready)))
+  const entries = [...definitionsOf(index.resources, session.revision), ...found.flat()]
   entries.sort((a, b) => a.place - b.place || a.offset - b.offset)
   const { items, ...next } = pageOf('resources', unique(entries), incoming.params, index.latestPlace, pageSize)
   return { resources: items, ...next }
@@ -47,14 +47,14 @@ function unique(entries: Placed<ResourceDefinition>[]): Placed<ResourceDefinitio
 }
 
 async function listed(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   ready: ReadyTemplate,
 ): Promise<Placed<ResourceDefinition>[]> {
-  const { running, revision } = engine
+  const { running, revision } = session
   try {
     const found = await running.carry(`template \`${ready.part.name}\``, () =>
-      ready.part.list?.(callFor(engine, incoming, ready.part.name)),
+      ready.part.list?.(callFor(session, incoming, ready.part.name)),
     )
     return (found ?? []).map((definition, offset) => ({
       place: ready.place,
@@ -68,10 +68,10 @@ async function listed(
   }
 }
 
-function listTemplates(engine: Engine, { params }: Incoming) {
-  const { index } = engine
-  const { pageSize } = engine.running
-  const entries = definitionsOf(index.templates, engine.revision)
+function listTemplates(session: Session, { params }: Incoming) {
+  const { index } = session
+  const { pageSize } = session.running
+  const entries = definitionsOf(index.templates, session.revision)
   const { items, ...next } = pageOf('templates', entries, params, index.latestPlace, pageSize)
   return { resourceTemplates: items, ...next }
 }
@@ -83,31 +83,31 @@ type Reader = {
   read: () => unknown
 }
 
-async function read(engine: Engine, incoming: Incoming): Promise<ReadResult> {
+async function read(session: Session, incoming: Incoming): Promise<ReadResult> {
   const uri = uriParam(incoming.params)
-  const reader = readerOf(engine, incoming, uri)
+  const reader = readerOf(session, incoming, uri)
   if (!reader) throw rpcErrors.resourceNotFound(uri)
-  const { running } = engine
+  const { running } = session
   try {
     const given = await running.carry(reader.label, reader.read)
-    return readResultFor(engine.revision, { contents: contentsOf(uri, reader.mimeType, given) })
+    return readResultFor(session.revision, { contents: contentsOf(uri, reader.mimeType, given) })
   } catch (error) {
     throw rpcFailure(running, `reading ${uri}`, error, codes.resourceNotFound, { uri })
   }
 }
 
-function readerOf(engine: Engine, incoming: Incoming, uri: string): Reader | undefined {
-  const { index } = engine
+function readerOf(session: Session, incoming: Incoming, uri: string): Reader | undefined {
+  const { index } = session
   const fixed = index.resources.get(uri)?.part
   if (fixed) {
-    const context = () => callFor(engine, incoming, fixed.name)
+    const context = () => callFor(session, incoming, fixed.name)
     const { mimeType, source } = fixed
     return { label: `resource \`${fixed.name}\``, mimeType, source, read: () => fixed.read(context()) }
   }
   for (const { part } of index.templates.values()) {
     const variables = part.parsed.match(uri)
     if (!variables) continue
-    const context = () => callFor(engine, incoming, part.name)
+    const context = () => callFor(session, incoming, part.name)
     return {
       label: `template \`${part.name}\``,
       mimeType: part.mimeType,
@@ -133,17 +133,17 @@ function contentsOf(uri: string, mimeType: string | undefined, given: unknown): 
   return [{ uri, mimeType: mimeType ?? 'application/json', text: JSON.stringify(given) }]
 }
 
-function subscribe(engine: Engine, incoming: Incoming) {
+function subscribe(session: Session, incoming: Incoming) {
   const uri = uriParam(incoming.params)
-  if (engine.isStateless) throw rpcErrors.methodNotFound('resources/subscribe')
-  const reader = readerOf(engine, incoming, uri)
+  if (session.isStateless) throw rpcErrors.methodNotFound('resources/subscribe')
+  const reader = readerOf(session, incoming, uri)
   if (!reader) throw rpcErrors.resourceNotFound(uri)
-  engine.subscriptions ??= new Set()
-  if (engine.subscriptions.size >= maxSubscriptions && !engine.subscriptions.has(uri))
+  session.subscriptions ??= new Set()
+  if (session.subscriptions.size >= maxSubscriptions && !session.subscriptions.has(uri))
     throw new RpcError(codes.internal, `this session has ${maxSubscriptions} subscriptions already; end some first`)
-  engine.subscriptions.add(uri)
+  session.subscriptions.add(uri)
   // Somebody waits for news now; whether it comes at once is no matter of this answer.
-  if (reader.source) engine.running.keepOpen(reader.source)
+  if (reader.source) session.running.keepOpen(reader.source)
   return {}
 }
 
@@ -158,9 +158,9 @@ function uriParam(params: JsonObject): string {
   return uri
 }
 
-function unsubscribe(engine: Engine, { params }: Incoming) {
-  if (engine.isStateless) throw rpcErrors.methodNotFound('resources/unsubscribe')
+function unsubscribe(session: Session, { params }: Incoming) {
+  if (session.isStateless) throw rpcErrors.methodNotFound('resources/unsubscribe')
   const uri = uriParam(params)
-  engine.subscriptions?.delete(uri)
+  session.subscriptions?.delete(uri)
   return {}
 }

@@ -10,9 +10,9 @@ import type { JsonSchemaValidator } from '../kit/validation.js'
 import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
-import type { Engine } from './engine.js'
 import { Openers } from './openers.js'
 import { PartIndex } from './part-index.js'
+import type { SessionPeer } from './session-peer.js'
 
 /** Something for the operator's log, not for a peer. `text` is masked already. */
 export interface Report {
@@ -21,10 +21,10 @@ export interface Report {
 }
 /** Sees everything that passes through the sessions of a kit: for recordings. */
 export interface Observer {
-  message(engine: Engine, message: Message, from: 'client' | 'server'): void
+  message(session: SessionPeer, message: Message, from: 'client' | 'server'): void
   /** What a call did outside, whether or not its host wants to know. Masked already. */
-  upstream(engine: Engine, record: UpstreamRecord): void
-  closed(engine: Engine, why: string): void
+  upstream(session: SessionPeer, record: UpstreamRecord): void
+  closed(session: SessionPeer, why: string): void
 }
 export interface RunningOptions {
   /** Where settings are read from. */
@@ -52,7 +52,7 @@ export class RunningKit {
   readonly validator: JsonSchemaValidator
   readonly showsUpstream: boolean
   readonly observer: Observer | undefined
-  readonly sessions = new Set<Engine>()
+  readonly sessions = new Set<SessionPeer>()
   kit: Kit
   settings: Readonly<Record<string, string>>
   shared: SharedThings

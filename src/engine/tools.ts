@@ -7,14 +7,14 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ToolResult } from '../protocol/types.js'
 import { callFor } from './call-context.js'
-import type { Engine } from './engine.js'
 import { failed, toolFailure } from './failures.js'
-import type { Feature } from './features.js'
+import type { Feature } from './feature.js'
 import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyTool } from './part-index.js'
 import { askForMissing, confirmed } from './permission.js'
 import { visitError } from './person.js'
+import type { Session } from './session.js'
 import { toolResult } from './tool-result.js'
 
 /** tools/list and tools/call (Tools). */
@@ -23,16 +23,16 @@ export const tools: Feature = {
     if (!isStateless) return { tools: { listChanged: true } }
     return index.tools.size > 0 ? { tools: {} } : {}
   },
-  isOffered: (engine) => engine.capabilities.tools !== undefined,
+  isOffered: (session) => session.capabilities.tools !== undefined,
   answers: { 'tools/list': list, 'tools/call': call },
 }
 
-function list(engine: Engine, { params }: Incoming) {
-  const { index } = engine
-  const { pageSize } = engine.running
+function list(session: Session, { params }: Incoming) {
+  const { index } = session
+  const { pageSize } = session.running
   const { items, ...next } = pageOf(
     'tools',
-    definitionsOf(index.tools, engine.revision),
+    definitionsOf(index.tools, session.revision),
     params,
     index.latestPlace,
     pageSize,
@@ -40,45 +40,45 @@ function list(engine: Engine, { params }: Incoming) {
   return { tools: items, ...next }
 }
 
-function call(engine: Engine, incoming: Incoming): Promise<ToolResult> {
+function call(session: Session, incoming: Incoming): Promise<ToolResult> {
   const { params } = incoming
   const name = stringParam(params, 'name')
   if (params.arguments !== undefined && !isObject(params.arguments)) {
     throw rpcErrors.invalidParams('"arguments" must be an object')
   }
-  const ready = engine.index.tools.get(name)
+  const ready = session.index.tools.get(name)
   if (!ready) {
-    const closest = closestTo(name, [...engine.index.tools.keys()])
+    const closest = closestTo(name, [...session.index.tools.keys()])
     const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
     throw rpcErrors.invalidParams(`unknown tool ${JSON.stringify(name)}${hint}`, { closest })
   }
-  return carryOut(engine, incoming, ready, params.arguments ?? {})
+  return carryOut(session, incoming, ready, params.arguments ?? {})
 }
 
 /** Waits only for what really is a promise: most checks and many tools are done at once, and each wait costs a turn. */
 async function carryOut(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   ready: ReadyTool,
   given: JsonObject,
 ): Promise<ToolResult> {
-  const { running } = engine
+  const { running } = session
   const { part } = ready
   try {
-    const args = part.askFor.length > 0 ? await askForMissing(engine, incoming, part, given) : given
+    const args = part.askFor.length > 0 ? await askForMissing(session, incoming, part, given) : given
     if (typeof args === 'string') return failed(running, args)
     const checking = ready.checkInput(args)
     const checked = checking instanceof Promise ? await checking : checking
     if (!checked.ok) return failed(running, explainIssues(part.name, part.inputSchema, args, checked.issues))
-    const refused = part.confirm ? await confirmed(engine, incoming, part, checked.value) : undefined
+    const refused = part.confirm ? await confirmed(session, incoming, part, checked.value) : undefined
     if (refused !== undefined) return failed(running, refused)
-    const context = callFor(engine, incoming, part.name)
+    const context = callFor(session, incoming, part.name)
     const carried = running.carry(`tool \`${part.name}\``, () => part.run(checked.value, context))
     const result = toolResult(running, ready, carried instanceof Promise ? await carried : carried)
-    return toolResultFor(engine.revision, result instanceof Promise ? await result : result)
+    return toolResultFor(session.revision, result instanceof Promise ? await result : result)
   } catch (error) {
     if (incoming.isOver) return { content: [] }
-    const visit = isRefusal(error) ? visitError(engine, error) : undefined
+    const visit = isRefusal(error) ? visitError(session, error) : undefined
     if (visit) throw visit
     return toolFailure(running, part.name, error)
   }

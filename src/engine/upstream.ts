@@ -3,8 +3,8 @@ import type { UpstreamNotes } from '../kit/call.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { type UpstreamRecord, upstreamCapability, upstreamMethod } from '../protocol/upstream.js'
-import type { Engine } from './engine.js'
-import type { Feature } from './features.js'
+import type { Feature } from './feature.js'
+import type { Session } from './session.js'
 
 /** Shows hosts that ask for it what calls did outside, where the server was told to. */
 export const upstreamFeature: Feature = {
@@ -16,14 +16,14 @@ export const upstreamFeature: Feature = {
 
 /** Carries out what a call does outside, and tells of it when it is over. */
 export async function upstream<T>(
-  engine: Engine,
+  session: Session,
   incoming: Incoming,
   kind: string,
   label: string,
   run: (notes: UpstreamNotes) => T | Promise<T>,
 ): Promise<T> {
-  const { observer } = engine.running
-  const isShown = isWanted(engine)
+  const { observer } = session.running
+  const isShown = isWanted(session)
   if (!isShown && !observer) return run({})
   const sequence = (sequences.get(incoming) ?? 0) + 1
   sequences.set(incoming, sequence)
@@ -43,10 +43,10 @@ export async function upstream<T>(
       ...(bytes === undefined ? {} : { bytes }),
       ...(detail === undefined ? {} : { detail }),
     }
-    const shown = masked(record, engine.running.mask) as JsonObject & UpstreamRecord
+    const shown = masked(record, session.running.mask) as JsonObject & UpstreamRecord
     // The message that a host gets is observed as any other.
     if (isShown) incoming.notify(upstreamMethod, shown)
-    else observer?.upstream(engine, shown)
+    else observer?.upstream(session, shown)
   }
   try {
     const result = await run(notes)
@@ -58,7 +58,7 @@ export async function upstream<T>(
   }
 }
 
-const isWanted = ({ running, clientCapabilities }: Engine) =>
+const isWanted = ({ running, clientCapabilities }: Session) =>
   running.showsUpstream && clientCapabilities.experimental?.[upstreamCapability] !== undefined
 
 /** How many things each request has done outside so far. */

@@ -1,5 +1,5 @@
-import type { Engine } from '../engine/engine.js'
 import type { Observer } from '../engine/running-kit.js'
+import type { SessionPeer } from '../engine/session-peer.js'
 import { isObject, isRequest, type Message, type RequestId } from '../protocol/messages.js'
 
 /** A request of a host, when it is over. */
@@ -23,11 +23,11 @@ interface Open {
 
 /** Hears of each request when it is over: for logs and metrics. What was asked and answered stays unseen. */
 export function observeCalls(done: (call: CallDone) => void): Observer {
-  const open = new WeakMap<Engine, Map<RequestId, Open>>()
-  const finish = (engine: Engine, id: RequestId, outcome: CallDone['outcome'], code?: number) => {
-    const call = open.get(engine)?.get(id)
+  const open = new WeakMap<SessionPeer, Map<RequestId, Open>>()
+  const finish = (session: SessionPeer, id: RequestId, outcome: CallDone['outcome'], code?: number) => {
+    const call = open.get(session)?.get(id)
     if (!call) return
-    open.get(engine)?.delete(id)
+    open.get(session)?.delete(id)
     const { method, name, startedAt } = call
     const durationMs = Math.round((performance.now() - startedAt) * 10) / 10
     done({
@@ -35,27 +35,27 @@ export function observeCalls(done: (call: CallDone) => void): Observer {
       name,
       outcome,
       durationMs,
-      session: engine.sessionId?.slice(0, 8),
+      session: session.sessionId?.slice(0, 8),
       ...(code === undefined ? {} : { code }),
     })
   }
   return {
-    message: (engine, message, from) => {
+    message: (session, message, from) => {
       if (from === 'client') {
         if (isRequest(message)) {
-          const calls = open.get(engine) ?? new Map<RequestId, Open>()
-          open.set(engine, calls.set(message.id, { ...nameOf(message), startedAt: performance.now() }))
+          const calls = open.get(session) ?? new Map<RequestId, Open>()
+          open.set(session, calls.set(message.id, { ...nameOf(message), startedAt: performance.now() }))
         } else if ('method' in message && message.method === 'notifications/cancelled') {
-          finish(engine, message.params?.requestId as RequestId, 'cancelled')
+          finish(session, message.params?.requestId as RequestId, 'cancelled')
         }
         return
       }
       if ('method' in message || message.id === undefined || message.id === null) return
-      if ('error' in message) return finish(engine, message.id, 'error', message.error.code)
-      finish(engine, message.id, message.result.isError === true ? 'tool error' : 'ok')
+      if ('error' in message) return finish(session, message.id, 'error', message.error.code)
+      finish(session, message.id, message.result.isError === true ? 'tool error' : 'ok')
     },
     upstream: () => {},
-    closed: (engine) => void open.delete(engine),
+    closed: (session) => void open.delete(session),
   }
 }
 

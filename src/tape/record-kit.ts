@@ -1,28 +1,28 @@
-import type { Engine } from '../engine/engine.js'
 import type { Observer } from '../engine/running-kit.js'
+import type { SessionPeer } from '../engine/session-peer.js'
 import type { TapeEvent } from './entry.js'
 
 /** Records the sessions of a kit that is served: each is a target of the tape of its own, named in the order they come. */
 export function recordKit(label: string, add: (target: string, event: TapeEvent) => void, prefix = 's'): Observer {
-  const names = new WeakMap<Engine, string>()
+  const names = new WeakMap<SessionPeer, string>()
   let sessions = 0
-  const nameOf = (engine: Engine): string => {
-    const known = names.get(engine)
+  const nameOf = (session: SessionPeer): string => {
+    const known = names.get(session)
     if (known) return known
     const name = `${prefix}${++sessions}`
-    names.set(engine, name)
+    names.set(session, name)
     add(name, { kind: 'state', state: 'open', text: `${label}, session ${sessions}`, label })
     return name
   }
   return {
-    message: (engine, message, from) => {
+    message: (session, message, from) => {
       const text = JSON.stringify(message)
-      add(nameOf(engine), { kind: 'message', from, message, bytes: Buffer.byteLength(text) })
+      add(nameOf(session), { kind: 'message', from, message, bytes: Buffer.byteLength(text) })
     },
-    upstream: (engine, record) => add(nameOf(engine), { kind: 'upstream', record }),
-    closed: (engine, why) => {
+    upstream: (session, record) => add(nameOf(session), { kind: 'upstream', record }),
+    closed: (session, why) => {
       // A session that never said anything is none to tell of.
-      if (names.has(engine)) add(nameOf(engine), { kind: 'state', state: 'closed', text: why, isClean: true })
+      if (names.has(session)) add(nameOf(session), { kind: 'state', state: 'closed', text: why, isClean: true })
     },
   }
 }

@@ -1,0 +1,19 @@
+import type { Incoming } from '../protocol/dialogue.js'
+import type { JsonObject } from '../protocol/messages.js'
+import type { ServerCapabilities } from '../protocol/types.js'
+import type { PartIndex } from './part-index.js'
+import type { RunningKit } from './running-kit.js'
+import type { Session } from './session.js'
+
+/** Answers one request: returns the result or a promise of it, or throws an `RpcError`. */
+export type Answer = (session: Session, incoming: Incoming) => unknown
+
+/** One feature of the standard, whole, in a file of its own. */
+export interface Feature {
+  /** What it adds to the server's capabilities. A stateless session declares exactly what the kit has. */
+  declare(index: PartIndex, isStateless: boolean, running: RunningKit): ServerCapabilities
+  /** False if its methods return -32601 in this session. */
+  isOffered(session: Session): boolean
+  readonly answers: Readonly<Record<string, Answer>>
+  readonly hear?: Readonly<Record<string, (session: Session, params: JsonObject) => void>>
+}

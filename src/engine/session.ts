@@ -1,0 +1,28 @@
+import type { JsonObject } from '../protocol/messages.js'
+import type { Revision } from '../protocol/revisions.js'
+import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
+import type { PartIndex } from './part-index.js'
+import type { RunningKit } from './running-kit.js'
+import type { SessionPeer } from './session-peer.js'
+
+/** The state of one session. Features read and change it; the engine makes it and dispatches to them. */
+export interface Session extends SessionPeer {
+  readonly running: RunningKit
+  /** Every message stands alone: no lifecycle, no client capabilities. */
+  readonly isStateless: boolean
+  /** What this server declared. */
+  readonly capabilities: ServerCapabilities
+  /** The parts as this session sees them now. */
+  readonly index: PartIndex
+  phase: 'new' | 'answered' | 'ready'
+  revision: Revision
+  client: Implementation | undefined
+  clientCapabilities: ClientCapabilities
+  /** Least severity of log messages that the client wants. */
+  logLevel: LogLevel
+  subscriptions: Set<string> | undefined
+  /** Sends a notification that belongs to no request. */
+  notify(method: string, params?: JsonObject): void
+  /** `initialize` was answered. */
+  opened(): void
+}
