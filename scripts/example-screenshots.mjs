@@ -11,7 +11,7 @@ const shots = {
     args: ['--', '../apiary/apiary.kit.ts'],
     async play(page) {
       const say = async (text) => {
-        await page.getByLabel('What you say').fill(text)
+        await page.getByLabel('Your message').fill(text)
         await page.keyboard.press('Enter')
       }
       await page.getByText('The model is told of 23 tools.').waitFor()

@@ -53,7 +53,7 @@ export default function Palette({ known, go, onClose }: Props) {
             aria-expanded
             aria-controls="palette"
             aria-activedescendant={found[chosen] ? `palette-${chosen}` : undefined}
-            placeholder="A part, a target, or something to do"
+            placeholder="A part, a target, or a command"
             value={text}
             onChange={(event) => {
               setText(event.currentTarget.value)
@@ -78,7 +78,7 @@ export default function Palette({ known, go, onClose }: Props) {
                 <span>{item.about}</span>
               </div>
             ))}
-            {found.length === 0 && <p>Nothing is called like that.</p>}
+            {found.length === 0 && <p>Nothing found.</p>}
           </div>
         </Modal.Body>
       </Modal.Content>

@@ -34,7 +34,7 @@ function takeToken(): string {
 }
 
 const token = takeToken()
-const silent = 'Loupe itself does not answer; is the command still running?'
+const silent = 'Loupe does not respond. Is the command still running?'
 
 /** Asks the backend; what it refuses is thrown as an `Error` in its words. */
 async function request<T>(method: string, path: string, body?: unknown): Promise<T> {

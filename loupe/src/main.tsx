@@ -40,8 +40,8 @@ class Unbroken extends Component<{ children: ReactNode }, { broken: Error | unde
     if (!broken) return this.props.children
     return (
       <p className="problem" role="alert">
-        This page has broken: {broken.message}. <a href={location.pathname}>Load it again</a>; nothing that was
-        recorded is lost.
+        This page crashed: {broken.message}. <a href={location.pathname}>Reload</a>; nothing that was recorded is
+        lost.
       </p>
     )
   }

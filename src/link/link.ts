@@ -28,7 +28,7 @@ import { KeptLists } from './lists.js'
 import { SessionGone, type Wire } from './wire.js'
 
 export interface LinkOptions extends AnsweringOptions {
-  /** Revision to ask for, such as `2025-06-18`; the newest by default. */
+  /** Revision to request, such as `2025-06-18`; the newest by default. */
   revision?: string
   /** How long a request may stay unanswered; progress extends it. 60,000 by default. */
   timeoutMs?: number

@@ -3,9 +3,9 @@ import type { Root } from '../kit/call.js'
 import { isObject } from '../protocol/messages.js'
 import { revisions } from '../protocol/revisions.js'
 
-/** How Loupe plays the host for one target. */
+/** What Loupe declares as the host for one target. */
 export interface ClientSide {
-  /** Revision to ask for; the newest where it is left out. */
+  /** Revision to request; the newest where it is left out. */
   revision?: string
   /** What is declared; what is not, the server may not ask for. */
   declares: { roots: boolean; sampling: boolean; elicitation: boolean; upstream: boolean }
@@ -14,7 +14,7 @@ export interface ClientSide {
   questions: 'person' | 'accept' | 'decline' | 'cancel'
   /** Who answers for the model. */
   model: 'person' | 'stand-in' | 'canned'
-  /** What the model says where its answer is canned. */
+  /** Reply of the model where its answer is canned. */
   cannedAnswer: string
 }
 

@@ -29,7 +29,7 @@ const gatherMs = 30
 const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
 
 export interface ConnectionOptions {
-  /** Revision to ask for at first. */
+  /** Revision to request at first. */
   revision?: string
   /** How long a request may stay unanswered. */
   timeoutMs?: number

@@ -17,7 +17,7 @@ export interface LoupeOptions {
   port?: number
   /** File that everything is recorded to. */
   tape?: string
-  /** Revision to ask for at first; the newest by default. */
+  /** Revision to request at first; the newest by default. */
   revision?: string
   /** How long a request may stay unanswered; for those of the page ten minutes by default. */
   timeoutMs?: number

@@ -15,7 +15,7 @@ export interface Expectation {
   contains?: string | string[]
   /** A regular expression that it matches. */
   pattern?: string
-  /** The tool says no: with this text, or (`true`) with any. */
+  /** Tool error: with this text, or (`true`) with any. */
   failure?: string | true
   /** The server refuses: a code, and a part of the message. */
   error?: { code?: number | string; message?: string }

@@ -5,7 +5,7 @@ import type { HttpExchange } from '../transport/http-wire.js'
 export type TargetState = 'connecting' | 'open' | 'closed'
 export type Side = 'client' | 'server'
 
-/** What happened at a target. A score is drawn from these alone, and a tape is a file of them. */
+/** Messages at a target. A score is drawn from these alone, and a tape is a file of them. */
 export type TapeEvent =
   | {
       kind: 'message'

@@ -41,8 +41,8 @@ async function findingsOf({ id, group, severity, check }: Rule, surface: Snapsho
         group,
         severity: 'note',
         location: 'server',
-        problem: `the rule could not be asked: ${reason}`,
-        fix: 'look at what the server lists',
+        problem: `the rule failed: ${reason}`,
+        fix: "check the server's lists",
       },
     ]
   }

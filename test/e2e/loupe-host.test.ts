@@ -71,7 +71,7 @@ describe('Loupe, as the host of a server that asks', () => {
   test('answers for the model by hand, by the stand-in, by a text that is always the same, or not at all', async () => {
     await odd.call('ask_model')
     await card().getByText('You keep bees.').waitFor()
-    await card().getByLabel('Answer for the model').fill('Not this week.')
+    await card().getByLabel('Reply for the model').fill('Not this week.')
     await card().getByRole('button', { name: 'Answer', exact: true }).click()
     await odd.answer().getByText('by-hand: Not this week.').waitFor()
     await odd.call('ask_model')
@@ -84,9 +84,9 @@ describe('Loupe, as the host of a server that asks', () => {
       .getByText(/^refused -1: The person refused/)
       .waitFor()
     await play(async () => {
-      await odd.page.getByRole('combobox', { name: 'For the model answers' }).click()
+      await odd.page.getByRole('combobox', { name: 'Who replies for the model' }).click()
       await odd.page.getByRole('option', { name: 'the text below, each time' }).click()
-      await odd.page.getByLabel('What the model says').fill('Ask a keeper.')
+      await odd.page.getByLabel('Reply of the model').fill('Ask a keeper.')
     })
     await odd.call('ask_model')
     await odd.answer().getByText('by-hand: Ask a keeper.').waitFor()
@@ -110,7 +110,7 @@ describe('Loupe, as the host of a server that asks', () => {
     await play(async () => {
       await page.getByRole('checkbox', { name: /elicitation/ }).uncheck()
       await page.getByRole('checkbox', { name: /sampling/ }).uncheck()
-      await page.getByRole('combobox', { name: 'Revision to ask for' }).click()
+      await page.getByRole('combobox', { name: 'Revision to request' }).click()
       await page.getByRole('option', { name: '2025-06-18' }).click()
     })
     await page
@@ -136,8 +136,8 @@ describe('Loupe, as the host of a server that asks', () => {
     const { page } = odd
     await page.getByRole('button', { name: /^open odd/ }).click()
     await page.getByRole('button', { name: 'Ping', exact: true }).click()
-    await page.getByText('It answered the ping.').waitFor()
-    await page.getByRole('combobox', { name: 'Least severity of log messages to be sent' }).click()
+    await page.getByText('The server responded to the ping.').waitFor()
+    await page.getByRole('combobox', { name: 'Minimum level of log messages' }).click()
     await page.getByRole('option', { name: 'warning' }).click()
     await odd.line('from now on warning').waitFor()
     await odd.part('resource odd://page')

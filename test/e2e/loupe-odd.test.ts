@@ -77,7 +77,7 @@ describe('Loupe, with a server that is odd', () => {
     await odd.call('shapes')
     await page.getByRole('heading', { name: 'Robbing' }).waitFor()
     await page.getByRole('figure').getByText('what is inside').waitFor()
-    await page.getByText('This is no picture that can be shown').waitFor()
+    await page.getByText('This image cannot be shown').waitFor()
     expect(await odd.answer().locator('img').count()).toBe(2)
     expect(await odd.answer().locator('audio').count()).toBe(1)
     expect(

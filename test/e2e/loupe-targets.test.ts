@@ -36,7 +36,7 @@ test('targets are added in the page: what would be started is shown first, and n
   const loupe = await LoupePage.open(browser, [])
   const { page } = loupe
   const add = page.getByRole('complementary', { name: 'Add a target' })
-  const confirm = page.getByRole('region', { name: 'Confirm what is started' })
+  const confirm = page.getByRole('region', { name: 'Confirm the command' })
   const begin = async (kind: string) => {
     await page.goto(`${new URL(loupe.url).origin}/#/add`)
     await add.getByText(kind, { exact: true }).click()
@@ -167,7 +167,7 @@ test('HTTP headers are shown without credentials, and an answer beside the one b
   await loupe.part('tool weigh_hive')
   await page.getByRole('button', { name: 'hive "ML-04"' }).click()
   await loupe.send()
-  await page.getByText('✓ Fits its output schema').waitFor()
+  await page.getByText('✓ Matches its output schema').waitFor()
   await loupe.line('tools/call weigh_hive').click()
   await page.getByRole('button', { name: 'HTTP headers' }).click()
   const headers = page.getByRole('region', { name: 'HTTP headers' })
@@ -179,7 +179,7 @@ test('HTTP headers are shown without credentials, and an answer beside the one b
     .line(/answer.*kg/)
     .nth(1)
     .click()
-  await page.getByRole('button', { name: 'Compared with the answer before' }).click()
+  await page.getByRole('button', { name: 'Compared with the previous result' }).click()
   await page
     .getByText(/Exactly the same answer as before|^[+−] /)
     .first()
@@ -199,7 +199,7 @@ test('a call is copied as a command line, as a shell script, as a program and as
   await page.getByRole('textbox', { name: 'storesKg' }).fill('9')
   await page.getByRole('textbox', { name: 'framesOfBees' }).fill('8')
   await loupe.send()
-  await loupe.answer().getByRole('button', { name: 'As it came' }).click()
+  await loupe.answer().getByRole('button', { name: 'Raw' }).click()
   const answer = JSON.parse(String(await loupe.answer().locator('pre').textContent()))
   const copied = async (name: string, said: string) => {
     await page.getByRole('button', { name: 'Copy as' }).click()
@@ -208,7 +208,7 @@ test('a call is copied as a command line, as a shell script, as a program and as
       .getByRole('status')
       .getByText(new RegExp(`^${said}(, to be| is) copied`))
       .waitFor()
-    return page.getByLabel('What was copied').inputValue()
+    return page.getByLabel('Copied text').inputValue()
   }
   const cli = await copied('Command line', 'The command')
   expect(cli).toBe(`jexo call ${url} winter_feed storesKg=9 framesOfBees=8`)

@@ -45,7 +45,7 @@ createInterface({ input: process.stdin }).on('line', (line) => {
 })`
 const server = (id: string) => page.getByRole('region', { name: `Server ${id}` })
 const say = async (text: string) => {
-  await page.getByLabel('What you say').fill(text)
+  await page.getByLabel('Your message').fill(text)
   await page.keyboard.press('Enter')
 }
 const last = (name: string) => page.getByRole('article', { name }).last()
@@ -166,7 +166,7 @@ test('a form that the page cannot draw is declined, and what the model is told c
   const asked = page.getByRole('alertdialog')
   await asked.getByText(server).waitFor()
   await asked.getByRole('button', { name: 'Run', exact: true }).click()
-  await page.getByText('what the model is told, as functions').click()
+  await page.getByText('functions as the model sees them').click()
   await page.getByText('"name": "ask_oddly"').waitFor()
   await say('ask oddly')
   await last('Call of ask_oddly').getByRole('button', { name: 'Approve once' }).click()

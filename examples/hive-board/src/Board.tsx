@@ -64,7 +64,7 @@ export function Board() {
           asked={asked}
           record={async (on) =>
             (await hives.current?.record(inspected, on)) ?? {
-              text: 'The server cannot be reached now.',
+              text: 'The server is not reachable.',
               isError: true,
             }
           }

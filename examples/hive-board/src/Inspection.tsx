@@ -44,7 +44,7 @@ export function Inspection({
           </Button>
         </form>
       )}
-      {state === 'running' && !asked && <p className="soft">The server is at work.</p>}
+      {state === 'running' && !asked && <p className="soft">The server is working.</p>}
       {state === 'running' && asked && <Question key={asked.question.message} asked={asked} />}
       {typeof state === 'object' && (
         <>

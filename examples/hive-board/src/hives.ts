@@ -48,7 +48,7 @@ export class Hives {
 
   /** Calls a tool; what it answers, or why not, in words. */
   async record(hive: string, on: string): Promise<{ text: string; isError: boolean }> {
-    if (!this.#link) return { text: 'The server cannot be reached now.', isError: true }
+    if (!this.#link) return { text: 'The server is not reachable.', isError: true }
     try {
       const { content, isError = false } = await this.#link.call(
         'record_inspection',

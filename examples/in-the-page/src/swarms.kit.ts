@@ -8,7 +8,7 @@ const listUri = 'swarms://sightings'
 
 const noteSwarm = tool('note_swarm', {
   title: 'Note a swarm',
-  about: 'Writes down that a swarm was seen at a site, and about how many bees it had.',
+  about: 'Records a swarm seen at a site, with an estimate of its bees.',
   input: z.object({
     site,
     on: z.iso.date().describe('Day, such as 2026-06-02'),
@@ -26,7 +26,7 @@ const noteSwarm = tool('note_swarm', {
 
 const countSwarms = tool('count_swarms', {
   title: 'Count swarms',
-  about: 'How many swarms were seen at a site, and their bees in all.',
+  about: 'Number of swarms seen at a site, and their bees in total.',
   input: z.object({ site }),
   output: z.object({ swarms: z.number().int(), bees: z.number().int() }),
   effect: 'read',
@@ -39,7 +39,7 @@ const countSwarms = tool('count_swarms', {
 
 const forgetSwarm = tool('forget_swarm', {
   title: 'Forget a swarm',
-  about: 'Takes a sighting away that was a mistake.',
+  about: 'Removes a sighting that was recorded by mistake.',
   input: z.object({ id: z.number().int().min(1).describe('Number of the sighting') }),
   output: z.object({ id: z.number().int() }),
   effect: 'remove',
@@ -55,7 +55,7 @@ const forgetSwarm = tool('forget_swarm', {
 
 const sightingList = resource(listUri, {
   name: 'sightings',
-  about: 'All swarms that were seen, the latest first.',
+  about: 'All recorded swarms, latest first.',
   mimeType: 'application/json',
   read: async (call) => {
     const all = (await (await call.use(sightings)).getAll('sightings')) as Sighting[]
@@ -67,6 +67,6 @@ const sightingList = resource(listUri, {
 export default defineKit({
   name: 'swarms',
   version: '1.0.0',
-  about: 'Swarms that were seen, kept in this browser.',
+  about: 'Recorded swarms, stored in this browser.',
   parts: [noteSwarm, countSwarms, forgetSwarm, sightingList],
 })

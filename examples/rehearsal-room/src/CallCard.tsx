@@ -77,7 +77,7 @@ function Proposal({ step, act }: { step: CallStep; act: Act }) {
         maxRows={12}
         value={text}
         onChange={setText}
-        error={given ? undefined : 'This is no JSON object.'}
+        error={given ? undefined : 'This is not a JSON object.'}
       />
       <Group gap={8} mt={8}>
         <Button size="xs" disabled={!given} onClick={() => decide('once')}>

@@ -80,7 +80,7 @@ export function Composer({ view, isFresh, act }: { view: RoomView; isFresh: bool
           autosize
           minRows={1}
           maxRows={6}
-          aria-label="What you say"
+          aria-label="Your message"
           placeholder="What is the reading of the scale under ML-04?"
           value={text}
           onChange={({ currentTarget }) => setText(currentTarget.value)}

@@ -29,8 +29,8 @@ export function SamplingCard({ step, act }: { step: SamplingStep; act: Act }) {
           </Button>
         </Group>
       )}
-      {state === 'running' && <p className="soft">The model is at work.</p>}
-      {state === 'refused' && <p className="soft">It was not answered.</p>}
+      {state === 'running' && <p className="soft">The model is working.</p>}
+      {state === 'refused' && <p className="soft">No reply was sent.</p>}
       {state === 'withdrawn' && <p className="soft">{server} does not ask any more.</p>}
       {answer && <pre>{[answer.content].flat().map(textIn).join(' ')}</pre>}
     </article>

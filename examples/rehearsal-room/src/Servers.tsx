@@ -89,7 +89,7 @@ function Told({ isChanged }: { isChanged: string }) {
   }, [isOpen, isChanged])
   return (
     <details className="opened" onToggle={({ currentTarget }) => setOpen(currentTarget.open)}>
-      <summary className="soft">what the model is told, as functions</summary>
+      <summary className="soft">functions as the model sees them</summary>
       <pre>{text ?? 'loading…'}</pre>
     </details>
   )

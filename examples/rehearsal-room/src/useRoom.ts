@@ -20,7 +20,7 @@ export async function ask<T = unknown>(path: string, body?: object): Promise<T> 
     headers: { 'content-type': 'application/json', 'x-room-key': key },
     ...(body ? { body: JSON.stringify(body) } : {}),
   }).catch(() => {
-    throw new Error('The room does not answer. Is it still running?')
+    throw new Error('The room does not respond. Is it still running?')
   })
   const answer = await response.json().catch(() => ({}))
   if (!response.ok) throw new Error((answer as { error?: string }).error ?? `HTTP ${response.status}`)

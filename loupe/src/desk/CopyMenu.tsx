@@ -51,7 +51,7 @@ export function CopyMenu({ target, outcome }: Props) {
               autosize
               maxRows={10}
               mt={4}
-              aria-label="What was copied"
+              aria-label="Copied text"
               classNames={{ input: 'code' }}
               value={said.copied}
             />

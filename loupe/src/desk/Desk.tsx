@@ -99,7 +99,7 @@ function Catalogue({ known, go, parts, search, setSearch, input, isWanted }: Cat
           }}
         />
         {cost > 0 && (
-          <p className="cost-all" title="An estimate, by the tokens of one widespread encoding">
+          <p className="cost-all" title="Estimate, counted with a common tokenizer">
             All tools together take about {cost.toLocaleString('en')} tokens of a model's context.
           </p>
         )}
@@ -130,7 +130,7 @@ interface ButtonProps {
 }
 
 function PartButton({ part, onChoose, isNamed }: ButtonProps) {
-  const about = part.about || 'No description: a model will not know when to use it.'
+  const about = part.about || 'No description: models will not know when to use it.'
   return (
     <button
       type="button"
@@ -151,7 +151,7 @@ function PartButton({ part, onChoose, isNamed }: ButtonProps) {
             {part.findings.length === 1 ? '1 finding' : `${part.findings.length} findings`}
           </em>
         )}
-        {part.cost !== undefined && <small title="Tokens of a model's context, estimated">{part.cost}</small>}
+        {part.cost !== undefined && <small title="Estimated tokens of context">{part.cost}</small>}
       </b>
       <span>{isNamed ? `${part.targetName}: ${about}` : about}</span>
     </button>

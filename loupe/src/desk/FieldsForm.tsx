@@ -21,7 +21,7 @@ export function FieldsForm({ part, onSend, isRunning }: Props) {
   const [values, setValues] = useState<Record<string, string>>({})
   const fields = fieldsOf(part)
   if (part.kind === 'template' && !readTemplate(part.definition.uriTemplate))
-    return <p className="issue">This is no URI template that can be filled in: {part.definition.uriTemplate}</p>
+    return <p className="issue">This URI template is not valid: {part.definition.uriTemplate}</p>
   const missing = fields.filter((field) => field.isRequired && !values[field.name])
   const template = part.kind === 'template' ? readTemplate(part.definition.uriTemplate) : undefined
   const uri = template?.expand(values)

@@ -97,7 +97,7 @@ function Head({ part }: { part: DeskPart }) {
           </em>
         )}
       </p>
-      <p>{part.about || 'No description: a model will not know when to use it.'}</p>
+      <p>{part.about || 'No description: models will not know when to use it.'}</p>
       <Findings part={part} />
     </div>
   )

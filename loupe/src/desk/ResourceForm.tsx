@@ -46,7 +46,7 @@ export function Subscribe({ target, uri }: { target: string; uri: string }) {
       <Button variant="default" onClick={() => void toggle()} aria-pressed={isOn}>
         {isOn ? 'Unsubscribe' : 'Subscribe'}
       </Button>
-      {isOn && <small>Changes are told in the score.</small>}
+      {isOn && <small>Changes appear in the score.</small>}
       {problem !== undefined && <p className="issue">{problem}</p>}
     </>
   )

@@ -41,7 +41,7 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
   return (
     <div>
       <Fills schema={schema} onTake={take} />
-      {isFormless && <p className="issue">No form can be made of this schema; give its arguments as JSON.</p>}
+      {isFormless && <p className="issue">No form is available for this schema. Enter the arguments as JSON.</p>}
       {isRaw ? (
         <Suspense fallback={<p>Loading the editor…</p>}>
           <RawJson value={args} onValue={change} onProblem={setRawProblem} />
@@ -59,7 +59,7 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
             setRaw(true)
           }}
         >
-          {hasFields ? undefined : <Text size="sm">It takes no arguments.</Text>}
+          {hasFields ? undefined : <Text size="sm">No arguments.</Text>}
         </SchemaForm>
       )}
       {issues.length > 0 && (
@@ -86,7 +86,7 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
           variant="subtle"
           onClick={() => onSend(args)}
           disabled={rawProblem !== undefined || isRunning}
-          title="Lets the server refuse what does not fit"
+          title="Sends without validation, so that the server validates"
         >
           Send unchecked
         </Button>
@@ -109,7 +109,7 @@ function Fills({ schema, onTake }: { schema: Record<string, unknown>; onTake: (v
   return (
     <Group gap="xs" mb="sm">
       <Text size="sm" c="dimmed">
-        {examples.length > 1 ? 'Examples' : examples.length === 1 ? 'Example' : 'To begin with'}
+        {examples.length > 1 ? 'Examples' : examples.length === 1 ? 'Example' : 'Start values'}
       </Text>
       {(examples.length > 0 ? examples.slice(0, 6) : [sample]).map((example) => (
         <Button

@@ -22,12 +22,12 @@ export function Answer({ asked, said, onFollow }: Props) {
         {headOf(asked)}
         <small>{said}</small>
         <Button size="compact-xs" variant="subtle" ml="auto" onClick={() => setRaw(!isRaw)}>
-          {isRaw ? 'Readable' : 'As it came'}
+          {isRaw ? 'Readable' : 'Raw'}
         </Button>
       </h3>
       {'issues' in asked && asked.issues && <Fit issues={asked.issues} />}
       {isRaw ? (
-        <JsonView value={'error' in asked ? asked.error : asked.result} label="Answer as it came" />
+        <JsonView value={'error' in asked ? asked.error : asked.result} label="Raw result" />
       ) : (
         <Readable asked={asked} onFollow={onFollow} />
       )}
@@ -41,11 +41,11 @@ function headOf(asked: Asked): string {
     if (code === 'cancelled') return 'Cancelled'
     return typeof code === 'number' ? `Refused (${code})` : 'No answer'
   }
-  return asked.result.isError === true ? 'The tool says no' : 'Answer'
+  return asked.result.isError === true ? 'Tool error' : 'Answer'
 }
 
 function Fit({ issues }: { issues: readonly string[] }) {
-  if (issues.length === 0) return <p className="fit">✓ Fits its output schema</p>
+  if (issues.length === 0) return <p className="fit">✓ Matches its output schema</p>
   return (
     <div className="issue" role="alert">
       Does not fit its output schema:
@@ -85,7 +85,7 @@ function Readable({ asked, onFollow }: Pick<Props, 'asked' | 'onFollow'>) {
       </>
     )
   }
-  if (content) return content.length > 0 ? <Blocks blocks={content} onFollow={onFollow} /> : <p>An empty answer.</p>
+  if (content) return content.length > 0 ? <Blocks blocks={content} onFollow={onFollow} /> : <p>An empty result.</p>
   if (contents) return contents.map((item) => <Contents key={item.uri} contents={item} />)
   if (messages) return <Conversation messages={messages} description={description} onFollow={onFollow} />
   return <JsonView value={asked.result} label="Result" />

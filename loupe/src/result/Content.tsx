@@ -27,7 +27,7 @@ export function Block({ block, onFollow }: { block: ContentBlock; onFollow: OnFo
     case 'text':
       return <Text text={block.text} mimeType={undefined} />
     case 'image':
-      return <Picture data={block.data} mimeType={block.mimeType} label="Picture in the answer" />
+      return <Picture data={block.data} mimeType={block.mimeType} label="Image in the result" />
     case 'audio':
       // biome-ignore lint/a11y/useMediaCaption: a server sends no captions
       return <audio controls src={`data:${block.mimeType};base64,${block.data}`} />
@@ -80,7 +80,7 @@ export function Contents({ contents }: { contents: ResourceContents }) {
 /** Only as a picture: whatever else is in the bytes is not run. */
 function Picture({ data, mimeType, label }: { data: string; mimeType: string; label: string }) {
   const [isBroken, setBroken] = useState(false)
-  if (isBroken) return <p className="issue">This is no picture that can be shown ({mimeType}).</p>
+  if (isBroken) return <p className="issue">This image cannot be shown ({mimeType}).</p>
   return <img src={`data:${mimeType};base64,${data}`} alt={label} onError={() => setBroken(true)} />
 }
 

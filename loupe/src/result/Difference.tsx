@@ -23,7 +23,7 @@ export default function Difference({ before, after }: Props) {
     let isWanted = true
     Promise.all([textOf(before), textOf(after)]).then(
       ([old, now]) => isWanted && setPieces(compare(old, now)),
-      () => isWanted && setPieces('The answer before is not remembered any more.'),
+      () => isWanted && setPieces('The previous result is no longer in memory.'),
     )
     return () => {
       isWanted = false
@@ -32,7 +32,7 @@ export default function Difference({ before, after }: Props) {
   if (pieces === undefined) return <p>Comparing…</p>
   if (typeof pieces === 'string') return <p>{pieces}</p>
   return (
-    <section className="json" aria-label="Compared with the answer before">
+    <section className="json" aria-label="Compared with the previous result">
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls has to be reachable by keyboard */}
       <pre tabIndex={0}>
         {pieces.map(({ id, text, kind }) => (
@@ -52,7 +52,7 @@ async function textOf(sequence: number): Promise<string> {
 }
 
 function compare(old: string, now: string): Piece[] | string {
-  if (old === now) return 'Exactly the same answer as before.'
+  if (old === now) return 'Identical to the previous result.'
   if (old.length + now.length > mostCharacters)
     return `Another answer than before: ${old.length.toLocaleString('en')} characters then, ${now.length.toLocaleString('en')} now; too long to compare line by line.`
   return diffLines(old, now).map(({ value, added, removed }, id) => {

@@ -76,7 +76,7 @@ export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, 
           ))}
           <Checkbox
             size="xs"
-            label="Only what went wrong"
+            label="Errors only"
             checked={filter.onlyFaults}
             onChange={(event) => onFilter({ ...filter, onlyFaults: event.currentTarget.checked })}
           />
@@ -96,7 +96,7 @@ export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, 
         <Menu.Dropdown>
           <Menu.Item onClick={() => void downloadTape()}>Save all as a tape</Menu.Item>
           <Menu.Item onClick={() => chooser.current?.click()}>Open a tape…</Menu.Item>
-          <Menu.Item onClick={onClear}>Clear what is shown</Menu.Item>
+          <Menu.Item onClick={onClear}>Clear the view</Menu.Item>
         </Menu.Dropdown>
       </Menu>
       {/* Not in the menu: that is gone by the time a file is chosen. */}

@@ -46,7 +46,7 @@ export function Opened({ line, exchanges }: Props) {
             )}
             {line.previous !== undefined && (
               <Choice at={view} value="before" onChoose={setView}>
-                Compared with the answer before
+                Compared with the previous result
               </Choice>
             )}
           </>
@@ -69,7 +69,7 @@ export function Opened({ line, exchanges }: Props) {
           <Difference before={line.previous} after={line.sequence} />
         </Suspense>
       ) : entry === undefined ? (
-        <p>Loading all of it…</p>
+        <p>Loading the whole message…</p>
       ) : (
         <JsonView value={contentOf(entry)} label={`Message ${line.title}`} />
       )}

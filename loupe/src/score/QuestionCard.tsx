@@ -60,7 +60,7 @@ function FormCard({ question, onAnswer, isSent }: CardProps<'form'>) {
         value={value}
         onValue={setValue}
         onSubmit={accept}
-        otherwise={<p className="issue">No form can be made of what it wants.</p>}
+        otherwise={<p className="issue">No form is available for this request.</p>}
       />
       <Group gap="xs" mt="sm">
         <Button type="submit" form={id} size="compact-md" disabled={isSent}>
@@ -95,7 +95,7 @@ function VisitCard({ question, onAnswer, isSent }: CardProps<'url'>) {
             Open it, and accept
           </Button>
         ) : (
-          <span className="issue">This address is none that a browser should open.</span>
+          <span className="issue">This is not an address that a browser should open.</span>
         )}
         <Button
           size="compact-md"
@@ -154,7 +154,7 @@ function ModelCard({ question, onAnswer, isSent }: CardProps<'model'>) {
         autosize
         minRows={2}
         maxRows={8}
-        label="Answer for the model"
+        label="Reply for the model"
         value={text}
         onChange={(event) => setText(event.currentTarget.value)}
       />
@@ -166,7 +166,7 @@ function ModelCard({ question, onAnswer, isSent }: CardProps<'model'>) {
           size="compact-md"
           variant="default"
           disabled={isSent}
-          title="Gives back what was said last: it understands nothing, and is the same every time"
+          title="Repeats the last message; always the same reply"
           onClick={() => onAnswer({ standIn: true })}
         >
           Let the stand-in answer

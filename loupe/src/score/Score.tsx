@@ -111,7 +111,7 @@ export function Score({ known, lines, names, wanted }: Props) {
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls has to be reachable by keyboard
         tabIndex={0}
         role="log"
-        aria-label="What happened"
+        aria-label="Messages"
       >
         <div className="lines" style={{ height }}>
           {rows.getVirtualItems().map(({ index, start, key }) => {

@@ -59,7 +59,7 @@ export default function AddTarget({ onBack, onAdded }: Props) {
             ← All parts
           </Button>
         )}
-        <h2 className="desk-title">What shall be looked at?</h2>
+        <h2 className="desk-title">Choose what to inspect</h2>
         <SegmentedControl
           fullWidth
           size="xs"
@@ -132,7 +132,7 @@ export default function AddTarget({ onBack, onAdded }: Props) {
               <Lines label="Environment" hint="NAME=value" value={fields.env} onValue={(env) => set({ env })} />
             )}
             {kind === 'command' && (
-              <Field label="Folder to start it in" hint="" value={fields.cwd} onValue={(cwd) => set({ cwd })} />
+              <Field label="Working folder" hint="" value={fields.cwd} onValue={(cwd) => set({ cwd })} />
             )}
             {!starts && (
               <Group>
@@ -163,7 +163,7 @@ interface ConfirmProps {
 function Confirm({ starts, onConfirm, onLeave }: ConfirmProps) {
   const { command, args, cwd, variables } = starts
   return (
-    <section className="card" aria-label="Confirm what is started">
+    <section className="card" aria-label="Confirm the command">
       <h3>This starts a program on this machine</h3>
       <pre className="text">{[command, ...args].join(' ')}</pre>
       <p>

@@ -4,13 +4,13 @@ import { revisions } from '../../../src/protocol/revisions.js'
 import { type ClientSide, setClient, type TargetView } from '../api'
 
 const labels: Record<keyof ClientSide['declares'], string> = {
-  elicitation: 'Can be asked questions (elicitation)',
+  elicitation: 'Answers questions (elicitation)',
   sampling: 'Has a model (sampling)',
   roots: 'Has folders (roots)',
-  upstream: 'Wants to see what is done upstream',
+  upstream: 'Wants upstream records',
 }
 
-/** How Loupe plays the host: what it declares, its folders, and who answers what the server asks. */
+/** What Loupe declares as the host: what it declares, its folders, and who answers what the server asks. */
 export function ClientForm({ target }: { target: TargetView }) {
   const [side, setSide] = useState(target.client)
   const [roots, setRoots] = useState(
@@ -31,7 +31,7 @@ export function ClientForm({ target }: { target: TargetView }) {
     <div className="client-form">
       <Select
         size="xs"
-        label="Revision to ask for"
+        label="Revision to request"
         data={[{ value: '', label: 'the newest' }, ...revisions.map(({ date }) => ({ value: date, label: date }))]}
         value={side.revision ?? ''}
         onChange={(date) => setSide(date ? { ...rest, revision: date } : rest)}
@@ -56,7 +56,7 @@ export function ClientForm({ target }: { target: TargetView }) {
       />
       <Select
         size="xs"
-        label="Questions are answered by"
+        label="Who answers questions"
         data={[
           { value: 'person', label: 'you, on a card in the score' },
           { value: 'accept', label: 'accepting, with the defaults' },
@@ -68,7 +68,7 @@ export function ClientForm({ target }: { target: TargetView }) {
       />
       <Select
         size="xs"
-        label="For the model answers"
+        label="Who replies for the model"
         data={[
           { value: 'person', label: 'you, on a card in the score' },
           { value: 'stand-in', label: 'the stand-in: it gives back what was said last' },
@@ -80,7 +80,7 @@ export function ClientForm({ target }: { target: TargetView }) {
       {side.model === 'canned' && (
         <Textarea
           size="xs"
-          label="What the model says"
+          label="Reply of the model"
           autosize
           value={side.cannedAnswer}
           onChange={(event) => set({ cannedAnswer: event.currentTarget.value })}
@@ -90,7 +90,7 @@ export function ClientForm({ target }: { target: TargetView }) {
         <Button size="compact-sm" onClick={() => void save()}>
           Use this
         </Button>
-        <small>Changing the revision or the declarations reconnects.</small>
+        <small>Changes of the revision or the declarations reconnect.</small>
       </Group>
       {problem !== undefined && (
         <p className="issue" role="alert">

@@ -13,7 +13,7 @@ export default function TapeDesk({ known }: { known: Known }) {
       <div className="desk-scroll">
         <h2 className="desk-title">{sessions.length === 1 ? '1 session' : `${sessions.length} sessions`}</h2>
         {sessions.length === 0 && (
-          <p>Nothing is recorded yet. What a host asks is shown here as it is written to the tape.</p>
+          <p>Nothing is recorded yet. Messages appear here as they are written to the tape.</p>
         )}
         {sessions.toReversed().map((session) => (
           <SessionView key={session.target} session={session} label={known.names[session.target]} />

@@ -45,12 +45,12 @@ export default function TargetDesk({ target, catalogue, onBack }: Props) {
         <Facts facts={facts} />
         {instructions && <blockquote>{instructions}</blockquote>}
         <Actions target={target} onBack={onBack} />
-        <h3 className="group">What both can do</h3>
+        <h3 className="group">Capabilities of both sides</h3>
         <div className="both">
           <Capabilities title="The server declares" capabilities={target.capabilities} />
           <Capabilities title="This page declares" capabilities={target.clientCapabilities} />
         </div>
-        <h3 className="group">How Loupe plays the host</h3>
+        <h3 className="group">What Loupe declares as the host</h3>
         <ClientForm key={JSON.stringify(target.client)} target={target} />
       </div>
     </aside>
@@ -75,7 +75,7 @@ function Actions({ target, onBack }: { target: TargetView; onBack: () => void })
           size="compact-sm"
           variant="default"
           disabled={!isOpen}
-          onClick={() => void request('ping', {}, 'It answered the ping.')}
+          onClick={() => void request('ping', {}, 'The server responded to the ping.')}
         >
           Ping
         </Button>
@@ -93,8 +93,8 @@ function Actions({ target, onBack }: { target: TargetView; onBack: () => void })
       {capabilities?.logging && (
         <Select
           size="xs"
-          label="Least severity of log messages to be sent"
-          placeholder="as the server likes"
+          label="Minimum level of log messages"
+          placeholder="server default"
           data={[...logLevels]}
           onChange={(level) => level && void request('logging/setLevel', { level }, `Messages from ${level} on.`)}
         />

@@ -7,26 +7,30 @@ import { issuesOf } from '../schema-issues.js'
 
 /** What generated calls can bring to light. */
 export const probeRules = [
-  { id: 'probe-crash', severity: 'error', about: 'A generated call ends the server.' },
-  { id: 'probe-hang', severity: 'error', about: 'A generated call gets no answer in time.' },
-  { id: 'probe-protocol-error', severity: 'error', about: 'A generated call gets a protocol error, not a result.' },
-  { id: 'probe-stack-trace', severity: 'error', about: 'An answer shows a stack trace to the model.' },
+  { id: 'probe-crash', severity: 'error', about: 'Generated calls that end the server.' },
+  { id: 'probe-hang', severity: 'error', about: 'Generated calls that time out.' },
+  {
+    id: 'probe-protocol-error',
+    severity: 'error',
+    about: 'Generated calls that return a protocol error instead of a result.',
+  },
+  { id: 'probe-stack-trace', severity: 'error', about: 'Results that show a stack trace to the model.' },
   {
     id: 'probe-threw',
     severity: 'warning',
-    about: 'A generated call makes the tool throw what it did not foresee.',
+    about: 'Generated calls that make the tool throw an unexpected error.',
   },
   {
     id: 'probe-output-issue',
     severity: 'error',
-    about: 'A structured answer does not fit the schema for output.',
+    about: 'Structured results that do not match the output schema.',
   },
   {
     id: 'probe-wrong-taken',
     severity: 'warning',
     about: 'Invalid arguments that are accepted.',
   },
-  { id: 'probe-unmade', severity: 'note', about: 'A tool could not be probed to the end.' },
+  { id: 'probe-unmade', severity: 'note', about: 'Tools that could not be probed completely.' },
 ] as const satisfies readonly Pick<Finding & { id: string; about: string }, 'id' | 'severity' | 'about'>[]
 
 export type ProbeRule = (typeof probeRules)[number]['id']
@@ -59,21 +63,21 @@ export async function verdictOn(
     return {
       rule: 'probe-stack-trace',
       what: `it answers with a stack trace, which a model cannot use and which tells of the machine: ${brief(text)}`,
-      fix: 'say in a sentence what is wrong with the arguments, and log the rest',
+      fix: 'return a sentence that says what is wrong with the arguments, and log the rest',
     }
   if (isError === true) {
     if (!unforeseen.test(text)) return undefined
     return {
       rule: 'probe-threw',
       what: `it fails in a way that nobody foresaw: ${brief(text)}`,
-      fix: 'refuse such arguments in words a model can act on, or forbid them in the schema',
+      fix: 'reject such arguments with a message that helps a model, or exclude them in the schema',
     }
   }
   if (!isAllowed)
     return {
       rule: 'probe-wrong-taken',
       what: 'it takes arguments that its schema forbids, and answers as if all were well',
-      fix: 'check arguments against the schema before they are used',
+      fix: 'validate arguments against the schema before using them',
     }
   if (tool.outputSchema === undefined) return undefined
   const issues =
@@ -84,7 +88,7 @@ export async function verdictOn(
   return {
     rule: 'probe-output-issue',
     what: `its answer does not fit its schema for output: ${issues.slice(0, 3).join('; ')}`,
-    fix: 'give what the schema says, or say in the schema what is given',
+    fix: 'return what the schema declares, or declare what is returned',
   }
 }
 
@@ -102,12 +106,12 @@ function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined
     return {
       rule: 'probe-hang',
       what: `it does not answer: ${brief(error.message)}`,
-      fix: 'limit the work, or tell of progress, and obey when the call is cancelled',
+      fix: 'limit the work, report progress, and stop if the call is cancelled',
     }
   return {
     rule: 'probe-crash',
     what: `the server ends or the connection breaks: ${brief(messageOf(error))}`,
-    fix: 'catch what can be thrown there, and answer with what is wrong',
+    fix: 'catch the error, and return a message that says what is wrong',
   }
 }
 
