@@ -172,7 +172,7 @@ async function terminal(name, command, seconds, points = 11, example = undefined
   process.stdout.write(`${name}.png ${status === 0 ? 'taken' : 'failed'}\n`)
 }
 
-/** Starts Loupe with some arguments; gives its page and what ends both. */
+/** Starts Loupe with some arguments; returns its page and what ends both. */
 async function loupe(args, cwd = join(root, 'examples/apiary')) {
   const running = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'loupe', ...args, '--port', '0'], {
     cwd,

@@ -119,7 +119,7 @@ export function saveBlob(blob: Blob, name: string): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
 }
 
-/** Follows what happens: entries of the journal and the state of all that is looked at. Gives what ends it. */
+/** Follows what happens: entries of the journal and the state of all that is looked at. Returns what ends it. */
 export function follow(
   onEntries: (entries: SlimEntry[]) => void,
   onBench: (bench: BenchView) => void,

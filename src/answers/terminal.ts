@@ -6,7 +6,7 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { readValue } from '../target/arguments.js'
 
 export interface Terminal {
-  /** Asks for one line; undefined where there are no more. */
+  /** Asks for one line; undefined if there are no more. */
   ask(prompt: string): Promise<string | undefined>
   say(text: string): void
 }

@@ -69,7 +69,7 @@ export async function entryFor(
   }
 }
 
-/** A command by its absolute path: hosts have another PATH and another folder. Throws where there is no such program. */
+/** A command by its absolute path: hosts have another PATH and another folder. Throws if there is no such program. */
 function entryForCommand(
   { command, args, cwd, env = {} }: ChildCommand,
   environment: Readonly<Record<string, string | undefined>>,

@@ -15,7 +15,7 @@ export interface Change {
   /** Path of keys under which the entry stands. */
   path: readonly string[]
   did: 'added' | 'renewed' | 'removed' | 'is there already' | 'is not there'
-  /** What changes, line by line; empty where nothing does. */
+  /** What changes, line by line; empty if nothing does. */
   difference: string
   before: string | undefined
   after: string
@@ -29,7 +29,7 @@ export interface ChangeOptions {
 }
 
 /**
- * Plans to write an entry into a host's configuration: comments, order and other entries stay. Rejects with a `JexoError` where the file
+ * Plans to write an entry into a host's configuration: comments, order and other entries stay. Rejects with a `JexoError` if the file
  * cannot be read, or the name is another server's.
  */
 export async function planEntry(
@@ -85,7 +85,7 @@ export async function planRemoval(
 
 /**
  * Carries a change out in one step; the file as it was is kept beside it. A link is followed to the file that it leads to; mode and owner stay.
- * Gives where the copy is, undefined where nothing was to be kept.
+ * Returns where the copy is, undefined if nothing was to be kept.
  */
 export async function carryOut({ file, before, after }: Change): Promise<string | undefined> {
   if (before === after) return undefined
@@ -168,7 +168,7 @@ function asWritten(
   }
 }
 
-/** True where the entry that is there starts the same kit or has the same URL: then it is ours to renew. */
+/** True if the entry that is there starts the same kit or has the same URL: then it is ours to renew. */
 function isSameServer(known: Readonly<Record<string, unknown>>, entry: HostEntry): boolean {
   if ('url' in entry) return known.url === entry.url
   if (!Array.isArray(known.args)) return false

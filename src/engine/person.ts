@@ -12,7 +12,7 @@ import type { Session } from './session.js'
 /** How long a person may take to answer. */
 export const personTimeoutMs = 600_000
 
-/** True where the host has said that it can put a form to a person, or send one to a page (Elicitation). */
+/** True if the host has said that it can put a form to a person, or send one to a page (Elicitation). */
 export function canAsk(session: Session, mode: 'form' | 'url'): boolean {
   const declared = session.clientCapabilities.elicitation
   const known = session.revision.elicitation
@@ -74,7 +74,7 @@ export async function sendPersonTo(
   }
 }
 
-/** The error for a call that cannot go on before pages were visited; undefined where the host cannot show any. */
+/** The error for a call that cannot go on before pages were visited; undefined if the host cannot show any. */
 export function visitError(session: Session, refusal: Refusal): RpcError | undefined {
   if (!refusal.visit?.length || !canAsk(session, 'url')) return undefined
   const elicitations = refusal.visit.map(({ url, message }) => ({

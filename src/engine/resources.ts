@@ -142,7 +142,7 @@ function subscribe(session: Session, incoming: Incoming) {
   if (session.subscriptions.size >= maxSubscriptions && !session.subscriptions.has(uri))
     throw new RpcError(codes.internal, `this session has ${maxSubscriptions} subscriptions already; end some first`)
   session.subscriptions.add(uri)
-  // Somebody waits for news now; whether it comes at once is no matter of this answer.
+  // Somebody waits for news now; whether it comes at once does not matter for this answer.
   if (reader.source) session.running.keepOpen(reader.source)
   return {}
 }

@@ -11,9 +11,9 @@ import type { Attachment, CallStep, Decision, Step } from './step.js'
 
 export interface ConversationOptions {
   model: HostModel
-  /** Decides proposals without a person, for tests and scripts; a person decides by `decide` where it is left out, or gives undefined. */
+  /** Decides proposals without a person, for tests and scripts; a person decides by `decide` if it is omitted, or gives undefined. */
   onProposal?: (step: CallStep) => Decision | undefined
-  /** Hears of every step that is new or has changed. */
+  /** Called for every step that is new or has changed. */
   onStep?: (step: Step) => void
   /** Turns of the model in answer to one sentence; 8 by default. */
   mostTurns?: number
@@ -95,7 +95,7 @@ export class Conversation {
     return this.#steps.slice(from)
   }
 
-  /** Decides a proposed call, with its arguments as the person has edited them. False where there is none to decide. */
+  /** Decides a proposed call, with its arguments as the person has edited them. False if there is none to decide. */
   decide(id: number, decision: Decision, args?: JsonObject): boolean {
     const step = this.#steps.find((known): known is CallStep => known.kind === 'call' && known.id === id)
     const decideIt = this.#deciding.get(id)

@@ -120,7 +120,7 @@ export class Host {
     )
   }
 
-  /** What a tool is now, and whose: another text where its definition or its server has changed since. Undefined where it is not there. */
+  /** What a tool is now, and whose: another text where its definition or its server has changed since. Undefined if it is not there. */
   identityOf(id: string, tool: string): string | undefined {
     const server = this.#servers.get(id)
     const definition = server?.tools.find(({ name }) => name === tool)

@@ -15,7 +15,7 @@ export interface NamedOpener {
 
 /**
  * What opens the servers that a text names: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a host's configuration file
- * with all of its entries. A kit is started as a host would start it. Rejects with a `JexoError` where the text names nothing, or the file cannot be read.
+ * with all of its entries. A kit is started as a host would start it. Rejects with a `JexoError` if the text names nothing, or the file cannot be read.
  */
 export async function openersFor(text: string, timeoutMs = 60_000): Promise<NamedOpener[]> {
   if (/\.(json|jsonc|toml|ya?ml)$/.test(text) && existsSync(text)) {

@@ -4,7 +4,7 @@ import { kitFileErrors } from './errors.js'
 
 /**
  * Takes variables from a file of `NAME=value` lines into this process's environment; what is set already stays. A file that is not there is
- * fine unless it `isWanted`. Throws a `JexoError` where it cannot be read.
+ * fine unless it `isWanted`. Throws a `JexoError` if it cannot be read.
  */
 export function takeEnvironmentFile(file: string, isWanted = false): void {
   let text: string

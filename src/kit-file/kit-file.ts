@@ -57,7 +57,7 @@ export function shownPath(path: string): string {
   return nearby.startsWith('..') || isAbsolute(nearby) || nearby === '' ? path : nearby
 }
 
-/** Hears of each file of the author's that was or will be loaded, or read by a wrap; gives what ends that. */
+/** Called for each file of the author's that was or will be loaded, or read by a wrap; returns a function that ends that. */
 export function onLoadedFile(listener: (file: string) => void): () => void {
   for (const file of loadedFiles) listener(file)
   listeners.add(listener)

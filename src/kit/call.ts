@@ -38,7 +38,7 @@ export interface Call {
   /** The shared thing, opened at first use. */
   use<T>(shared: Shared<T>): Promise<T>
   /**
-   * Puts a form to the person at the host and waits for the answer (Elicitation, "Form Mode"). Throws a `JexoError` where the host cannot
+   * Puts a form to the person at the host and waits for the answer (Elicitation, "Form Mode"). Throws a `JexoError` if the host cannot
    * ask, or where the schema is more than a form can hold.
    */
   askPerson<S extends Schema>(message: string, schema: S): Promise<PersonAnswer<Given<S>>>
@@ -47,13 +47,13 @@ export interface Call {
    * 2025-11-25). Answered at once; call `finished` when the step there is done.
    */
   sendPersonTo(url: string | URL, message: string): Promise<PersonSent>
-  /** Asks the host's model (Sampling). A string as content is text. Throws a `JexoError` where the host cannot. */
+  /** Asks the host's model (Sampling). A string as content is text. Throws a `JexoError` if the host cannot. */
   askModel(request: ModelQuestion): Promise<ModelAnswer>
-  /** The folders the host works in (Roots). Throws a `JexoError` where the host has none to tell. */
+  /** The folders the host works in (Roots). Throws a `JexoError` if the host has none to tell. */
   roots(): Promise<readonly Root[]>
   /**
    * Does something outside, such as a request, and lets hosts that want to see it know: what, how long, how it ended. The function
-   * gets a record to note more in; secrets of settings are masked before it goes out. Gives what the function gives.
+   * gets a record to note more in; secrets of settings are masked before it goes out. Returns what the function gives.
    *
    * @example await call.upstream('smtp', `to ${member}`, (record) => send(letter, record))
    */

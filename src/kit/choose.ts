@@ -29,7 +29,7 @@ export function withPrefix(parts: readonly Part[], prefix: string): Part[] {
   return parts.map((part) => (isNamed(part) ? withName(part, `${prefix}${part.name}`) : part))
 }
 
-/** Gives tools and prompts other names: `rename(parts, { getHive: 'find_hive' })`. */
+/** Returns tools and prompts other names: `rename(parts, { getHive: 'find_hive' })`. */
 export function rename(parts: readonly Part[], names: Readonly<Record<string, string>>): Part[] {
   mustExist(parts, Object.keys(names))
   return parts.map((part) => {

@@ -62,7 +62,7 @@ function contentsOf(given: Embeddable): ResourceContents {
 /** True for what a builder of this or of another copy of the package made. */
 export const isContent = (value: unknown): value is ContentBlock => hasBrand(value, brands.content)
 
-/** The blocks in a returned value, or undefined where it is plain data. Strings between blocks become text. */
+/** The blocks in a returned value, or undefined if it is plain data. Strings between blocks become text. */
 export function blocksOf(value: unknown): ContentBlock[] | undefined {
   if (isContent(value)) return [value]
   if (!Array.isArray(value) || !value.some(isContent)) return undefined

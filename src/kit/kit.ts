@@ -29,14 +29,14 @@ export interface Kit {
   readonly settings: Readonly<Record<string, Setting>>
   /** The parts as they are now. */
   readonly parts: readonly Part[]
-  /** Changes the parts while it runs: sessions are told, calls in flight finish on what they started with. */
+  /** Changes the parts while it runs: sessions are notified, calls in flight finish on what they started with. */
   replace(parts: readonly Part[]): void
-  /** Calls the listener after each `replace`; gives a function that ends it. */
+  /** Calls the listener after each `replace`; returns a function that ends it. */
   onReplace(listener: () => void): () => void
 }
 
 /**
- * Defines a kit. Throws a `JexoError` where two parts of a kind have one name, or something is not a part.
+ * Defines a kit. Throws a `JexoError` if two parts of a kind have one name, or something is not a part.
  *
  * @example export default defineKit({ name: 'apiary', version: '1.0.0', parts: [weighHive] })
  */

@@ -23,7 +23,7 @@ export interface PromptOptions<In extends Schema | undefined> extends PartExtras
   input?: In
   /** Values for an argument that is being typed; enums complete by themselves. */
   complete?: Readonly<Record<string, Completer>>
-  /** Gives a string (one message of the user) or messages. */
+  /** Returns a string (one message of the user) or messages. */
   run(args: Given<In>, call: Call): PromptReturn | Promise<PromptReturn>
 }
 

@@ -19,11 +19,11 @@ export interface ResourceOptions extends PartExtras {
   /** Size in bytes, where it is known. */
   size?: number
   annotations?: Annotations
-  /** Gives text, bytes, several by `content.embed(…)` in an array, or any other value as JSON. */
+  /** Returns text, bytes, several by `content.embed(…)` in an array, or any other value as JSON. */
   read(call: Call): ReadReturn
 }
 
-/** Defines a resource under a fixed URI (Resources). Throws a `JexoError` where the URI is none. */
+/** Defines a resource under a fixed URI (Resources). Throws a `JexoError` if the URI is none. */
 export function resource(uri: string, options: ResourceOptions): ResourcePart {
   const label = labelOf('resource', uri)
   if (typeof uri !== 'string' || !URL.canParse(uri)) throw kitErrors.uriInvalid(label, String(uri))

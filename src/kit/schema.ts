@@ -87,7 +87,7 @@ function objectSchema(part: string, field: 'input' | 'output', schema: JsonObjec
   throw kitErrors.schemaNotObject(part, field, given)
 }
 
-/** The schema at a path inside another, following properties and items only; undefined where it is not that simple. */
+/** The schema at a path inside another, following properties and items only; undefined if it is not that simple. */
 export function schemaAt(schema: unknown, path: readonly (string | number)[]): JsonSchema | undefined {
   let at: unknown = schema
   for (const key of path) {

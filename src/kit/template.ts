@@ -23,11 +23,11 @@ export interface TemplateOptions extends PartExtras {
   list?(call: Call): readonly ResourceDefinition[] | Promise<readonly ResourceDefinition[]>
   /** Values for a variable that is being typed. */
   complete?: Readonly<Record<string, Completer>>
-  /** Gives the resource's contents, as with `resource`; variables arrive percent-decoded. */
+  /** Returns the resource's contents, as with `resource`; variables arrive percent-decoded. */
   read(variables: Readonly<Record<string, string>>, call: Call): ReadReturn
 }
 
-/** Defines resources by a URI template of RFC 6570 (Resources, "Resource Templates"). Throws a `JexoError` where the template cannot be read. */
+/** Defines resources by a URI template of RFC 6570 (Resources, "Resource Templates"). Throws a `JexoError` if the template cannot be read. */
 export function template(uriTemplate: string, options: TemplateOptions): TemplatePart {
   const label = labelOf('template', uriTemplate)
   const parsed = parseUriTemplate(uriTemplate)

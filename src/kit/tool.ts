@@ -36,7 +36,7 @@ export interface ToolOptions<In extends Schema | undefined, Out extends Schema |
   /** What it does to the world; goes out as the standard's hints. */
   effect: Effect
   examples?: readonly Example[]
-  /** A sentence to put to a person before it runs; with `ifPossible` it runs unasked where the host cannot ask. */
+  /** A sentence to put to a person before it runs; with `ifPossible` it runs unasked if the host cannot ask. */
   confirm?: ((input: Given<In>) => string) | { say(input: Given<In>): string; ifPossible?: boolean }
   /** Required arguments that a person is asked for by a form where they are absent, instead of failing. */
   askFor?: readonly string[]
@@ -45,7 +45,7 @@ export interface ToolOptions<In extends Schema | undefined, Out extends Schema |
 
 /**
  * Defines a tool: a name, a description, schemas and a plain function (Tools, "Tool").
- * Throws a `JexoError` where the name, the description or a schema cannot be published.
+ * Throws a `JexoError` if the name, the description or a schema cannot be published.
  *
  * @example
  * tool('weigh_hive', {

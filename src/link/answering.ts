@@ -40,7 +40,7 @@ export interface AnsweringOptions {
   /** Folders to tell a server that asks; without them the link declares that it has none to tell. */
   roots?: readonly Root[] | undefined
   validator?: JsonSchemaValidator
-  /** Hears what calls did outside, from servers that show it: requests, statements, files. */
+  /** Called with what calls did outside, from servers that show it: requests, statements, files. */
   onUpstream?: ((record: UpstreamRecord) => void) | undefined
 }
 

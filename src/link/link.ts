@@ -134,7 +134,7 @@ export class Link {
     return this.#whole.instructions
   }
 
-  /** All tools, every page of them. Empty where the server declares none. */
+  /** All tools, every page of them. Empty if the server declares none. */
   tools(): Promise<ToolDefinition[]> {
     return this.#list('tools', 'tools/list', 'tools')
   }
@@ -218,7 +218,7 @@ export class Link {
     return this.#dialogue.ask(method, meta ? { ...params, _meta: meta } : params, rest)
   }
 
-  /** Calls the listener at each event; gives a function that ends it. */
+  /** Calls the listener at each event; returns a function that ends it. */
   on<Name extends keyof LinkEvents>(name: Name, listener: (detail: LinkEvents[Name]) => void): () => void {
     const listeners = this.#listeners.get(name) ?? new Set()
     this.#listeners.set(name, listeners)

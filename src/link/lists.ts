@@ -28,7 +28,7 @@ export class KeptLists {
   }
 }
 
-/** Reads every page of a list. Rejects where a page is malformed, or where the server's cursors go round for ever. */
+/** Reads every page of a list. Rejects if a page is malformed, or where the server's cursors go round for ever. */
 async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]> {
   const items: T[] = []
   const seen = new Set<unknown>()

@@ -88,7 +88,7 @@ export class Bench {
     this.#changed()
   }
 
-  /** Takes in the text of a tape that the page was given. Throws a `JexoError` where it is none, and takes nothing then. */
+  /** Takes in the text of a tape that the page was given. Throws a `JexoError` if it is none, and takes nothing then. */
   takeTape(label: string, text: string): void {
     const entries = readTape(label, text)
     this.#newTape(label).take(entries)
@@ -135,7 +135,7 @@ export class Bench {
   }
 }
 
-/** What opening a target would start on this machine; undefined where it starts nothing. */
+/** What opening a target would start on this machine; undefined if it starts nothing. */
 export function startOf(target: Target): Start | undefined {
   if (target.kind === 'url' || target.kind === 'tape') return undefined
   const { command, args, cwd, env = {} } = commandOf(target)

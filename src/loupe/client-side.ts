@@ -5,7 +5,7 @@ import { revisions } from '../protocol/revisions.js'
 
 /** What Loupe declares as the host for one target. */
 export interface ClientSide {
-  /** Revision to request; the newest where it is left out. */
+  /** Revision to request; the newest if it is omitted. */
   revision?: string
   /** What is declared; what is not, the server may not ask for. */
   declares: { roots: boolean; sampling: boolean; elicitation: boolean; upstream: boolean }
@@ -26,7 +26,7 @@ export const usualClientSide: ClientSide = {
   cannedAnswer: '',
 }
 
-/** True where a change is only seen by a server that is connected to again. */
+/** True if a change is only seen by a server that is connected to again. */
 export function needsReopening(before: ClientSide, after: ClientSide): boolean {
   return before.revision !== after.revision || JSON.stringify(before.declares) !== JSON.stringify(after.declares)
 }

@@ -4,7 +4,7 @@ import type { Catalogue } from '../link/catalogue.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { foreignValidator } from '../transport/foreign-validator.js'
 
-/** Holds structured content against the output schema of its tool: what does not fit, in words; nothing where there is no schema. */
+/** Holds structured content against the output schema of its tool: what does not fit, in words; nothing if there is no schema. */
 export async function fitOf(
   { tools }: Catalogue,
   method: string,

@@ -23,7 +23,7 @@ export class Journal {
     this.#mostLargeBytes = mostLargeBytes
   }
 
-  /** Writes an event down; gives the sequence it has. */
+  /** Writes an event down; returns the sequence it has. */
   add(target: string, event: TapeEvent, at = now()): number {
     const entry: TapeEntry = { ...event, sequence: ++this.#sequence, at, target }
     this.#entries.push(entry)

@@ -31,7 +31,7 @@ export interface LoupeService {
   close(): Promise<void>
 }
 
-/** Starts the inspector page for some targets and tapes, on this machine only. Rejects where the port is taken. */
+/** Starts the inspector page for some targets and tapes, on this machine only. Rejects if the port is taken. */
 export async function startLoupe(targets: readonly Target[], options: LoupeOptions = {}): Promise<LoupeService> {
   const { port = 4871, follow = [] } = options
   const page = fileURLToPath(new URL('./page', import.meta.url))

@@ -49,7 +49,7 @@ export type Asked = {
 } & (
   | {
       result: JsonObject
-      /** How structured content does not fit the output schema; empty where it does, left out where there is none. */
+      /** How structured content does not fit the output schema; empty if it does, left out if there is none. */
       issues?: readonly string[]
     }
   | { error: { code: number | string; message: string; data?: unknown } }

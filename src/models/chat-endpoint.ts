@@ -27,7 +27,7 @@ export interface ChatMessage {
   calls: ChatCall[]
 }
 
-/** Asks a chat endpoint with function calling: `POST <url>`. Rejects with a `JexoError` where it does not answer as such endpoints do. */
+/** Asks a chat endpoint with function calling: `POST <url>`. Rejects with a `JexoError` if it does not answer as such endpoints do. */
 export async function askEndpoint(
   url: string,
   body: JsonObject,

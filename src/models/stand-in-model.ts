@@ -2,7 +2,7 @@ import { isObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 
 /**
- * Answers for a model where there is none: offline, always the same for the same request. It understands nothing; it gives back the
+ * Answers for a model if there is none: offline, always the same for the same request. It understands nothing; it gives back the
  * last thing that was said, cut to what was asked for, so that a server's part of the exchange can be tried.
  */
 export function standInModel(request: ModelRequest): ModelAnswer {

@@ -43,7 +43,7 @@ export class AssetCollector {
     return [...this.#found.keys()].sort()
   }
 
-  /** Takes a file or a whole folder; throws where there is none. Gives the URL expression that finds it at run time. */
+  /** Takes a file or a whole folder; throws if there is none. Returns the URL expression that finds it at run time. */
   take(module: string, reference: string): string {
     const path = resolve(dirname(module), reference)
     if (!existsSync(path)) {

@@ -18,7 +18,7 @@ const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
 
 /**
  * Makes the tarball that `npm publish` would send, and runs the program out of it by npx, from an empty folder. Settings that are needed
- * and not set here get a value to start with. Rejects with a `JexoError` where one of both does not work.
+ * and not set here get a value to start with. Rejects with a `JexoError` if one of both does not work.
  */
 export async function checkPackage(folder: string, settings: readonly PackedSetting[]): Promise<CheckedPackage> {
   const at = resolve(folder)

@@ -5,7 +5,7 @@ import type { Packed } from './pack-kit.js'
 export interface OutFile {
   path: string
   text: string
-  /** True where it is run by its name. */
+  /** True if it is run by its name. */
   isProgram?: boolean
 }
 
@@ -25,7 +25,7 @@ export interface FormOptions {
 export interface Form {
   /** A sentence for people. */
   about: string
-  /** Throws a `JexoError` where something it needs was not said. */
+  /** Throws a `JexoError` if something it needs was not said. */
   files(packed: Packed, options: FormOptions): OutFile[]
   /** What to do with it, line by line. */
   next(packed: Packed, folder: string): string[]

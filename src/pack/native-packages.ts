@@ -14,7 +14,7 @@ interface Manifest {
 
 /**
  * All files of a package that cannot be bundled, and of what it needs, by the name that they get in a packed file. Of parts for other
- * machines, none. Throws a `JexoError` where it is not installed.
+ * machines, none. Throws a `JexoError` if it is not installed.
  */
 export function filesOfPackage(name: string): Map<string, string> {
   const files = new Map<string, string>()

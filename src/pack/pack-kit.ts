@@ -34,7 +34,7 @@ export interface Packed {
 
 /**
  * Packs a kit and everything it imports into one ES module that needs only Node. Files that the kit names by
- * `new URL('./…', import.meta.url)` travel inside. Rejects where something cannot be carried: at build time, not later.
+ * `new URL('./…', import.meta.url)` travel inside. Rejects if something cannot be carried: at build time, not later.
  */
 export async function packKit(kitFile: string): Promise<Packed> {
   const { kit, wraps, folders } = await loadWithWraps(kitFile)

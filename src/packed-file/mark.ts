@@ -17,7 +17,7 @@ export interface PackedHead {
 export const headOf = (jexo: string, { kit, version, platform }: PackedHead): string =>
   `#!/usr/bin/env node\n${packedMark} ${jexo}: ${oneLine(kit)} ${oneLine(version)}${platform === undefined ? '' : ` for ${platform}`}. Run it with node; --help says how.\n`
 
-/** Reads those lines again; undefined where a text is no packed file. */
+/** Reads those lines again; undefined if a text is no packed file. */
 export function readPackedHead(text: string): PackedHead | undefined {
   const [, line = ''] = text.slice(0, 1000).split('\n')
   const found = /^\/\/ Packed by Jexo \S+: (.+?) (\S+?)(?: for (\S+?))?\. Run it/.exec(line)

@@ -9,7 +9,7 @@ export function toBase64(bytes: Uint8Array): string {
   return btoa(binary)
 }
 
-/** Base64 → bytes. Throws a `DOMException` where the text is not base64. */
+/** Base64 → bytes. Throws a `DOMException` if the text is not base64. */
 export function fromBase64(text: string): Uint8Array {
   const binary = atob(text)
   const bytes = new Uint8Array(binary.length)
@@ -22,7 +22,7 @@ export function toBase64Url(text: string): string {
   return toBase64(new TextEncoder().encode(text)).replaceAll('+', '-').replaceAll('/', '_').replaceAll('=', '')
 }
 
-/** The text behind `toBase64Url`, or undefined where it is none. */
+/** The text behind `toBase64Url`, or undefined if it is none. */
 export function fromBase64Url(text: string): string | undefined {
   try {
     const bytes = fromBase64(text.replaceAll('-', '+').replaceAll('_', '/'))

@@ -16,7 +16,7 @@ export class BatchReply {
     this.#gathered.push(message)
   }
 
-  /** True where the message was a response of this batch and is kept for later. */
+  /** True if the message was a response of this batch and is kept for later. */
   take(message: Message, related: RequestId | undefined): boolean {
     if (!isResponse(message) || related === undefined || !this.#open.has(related)) return false
     this.#gathered.push(message)

@@ -246,7 +246,7 @@ export class Dialogue {
     this.#handlers.settled?.(id, true)
   }
 
-  /** False where the request was cancelled in between: then nothing more is said about it. */
+  /** False if the request was cancelled in between: then nothing more is said about it. */
   #finish(incoming: Incoming): boolean {
     if (this.#incoming.get(incoming.id) !== incoming) return false
     this.#incoming.delete(incoming.id)

@@ -17,7 +17,7 @@ export type Piece =
 const longest = 8192
 
 /**
- * The text of each run in a URI, or undefined where the template could not have made it. Takes time in proportion to the URI times the number of
+ * The text of each run in a URI, or undefined if the template could not have made it. Takes time in proportion to the URI times the number of
  * pieces: from the end, the places from which the rest can match are marked; then each run is read against them.
  */
 export function matchPieces(pieces: readonly Piece[], uri: string): string[] | undefined {

@@ -11,7 +11,7 @@ export interface UriTemplate {
   /** Names of the variables, in order of appearance. */
   readonly variables: readonly string[]
   expand(values: Readonly<Record<string, TemplateValue>>): string
-  /** The variables of a URI that this template could have made, or undefined where it could not. */
+  /** The variables of a URI that this template could have made, or undefined if it could not. */
   match(uri: string): Record<string, string> | undefined
 }
 export type TemplateValue =

@@ -11,7 +11,7 @@ import { lineNotes } from './record-lines.js'
 export interface RelayStreams {
   /** What the host says. */
   input: Readable
-  /** Writes what the server says; false where the host is slow, and `drained` is called once it has caught up. */
+  /** Writes what the server says; false if the host is slow, and `drained` is called once it has caught up. */
   write(bytes: Uint8Array): boolean
   drained(then: () => void): void
   /** What the server writes to stderr. */

@@ -49,7 +49,7 @@ const hopByHop = new Set([
 
 /**
  * Stands between hosts and a server over HTTP: requests and answers pass as they are, event streams as they come; `add` hears what
- * was said, by session. Rejects with a `JexoError` where the port is taken.
+ * was said, by session. Rejects with a `JexoError` if the port is taken.
  */
 export async function relayHttp(
   to: URL,
@@ -282,7 +282,7 @@ class Exchange {
   }
 }
 
-/** False where an event is too long to be noted. */
+/** False if an event is too long to be noted. */
 function fed(parser: ReturnType<typeof createParser>, text: string): boolean {
   try {
     parser.feed(text)

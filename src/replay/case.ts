@@ -57,7 +57,7 @@ export interface StepReport {
   label: string
   /** The step with kept values in it. */
   step: CaseStep
-  /** What is not as expected, a sentence each; empty where all is. */
+  /** What is not as expected, a sentence each; empty if all is. */
   differences: string[]
   outcome: Outcome | undefined
 }

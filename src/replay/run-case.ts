@@ -22,7 +22,7 @@ export interface ReplayOptions extends TargetOptions {
   /** How long a step may take; 60,000 by default. */
   timeoutMs?: number
   revision?: string
-  /** Hears of each link before its steps are run. */
+  /** Called for each link before its steps are run. */
   onOpen?: (link: Link) => Promise<void>
 }
 

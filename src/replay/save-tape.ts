@@ -15,7 +15,7 @@ export interface SavedSession {
 }
 
 /**
- * Makes a case of each session on a tape, its calls as steps, in a folder. Files that are there are not written over. Rejects with a `JexoError` where
+ * Makes a case of each session on a tape, its calls as steps, in a folder. Files that are there are not written over. Rejects with a `JexoError` if
  * the tape cannot be read, or nothing was called on it.
  */
 export async function saveTape(tape: string, folder: string, target?: string): Promise<SavedSession[]> {

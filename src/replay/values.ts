@@ -1,6 +1,6 @@
 import { isObject } from '../protocol/messages.js'
 
-/** The value that a JSON pointer names; undefined where there is none. */
+/** The value that a JSON pointer names; undefined if there is none. */
 export function valueAt(value: unknown, pointer: string): unknown {
   return pointer
     .split('/')

@@ -31,7 +31,7 @@ const otherVariables = {
   JEXO_PAGE_SIZE: 'pageSize',
 } as const
 
-/** Reads the limits; throws a `JexoError` that names the variable which is no whole number. */
+/** Reads the limits; throws a `JexoError` that names the variable which is not a whole number. */
 export function readLimits(environment: Environment): ServeLimits {
   return { ...numbersOf(environment, otherVariables), http: numbersOf(environment, httpVariables) }
 }

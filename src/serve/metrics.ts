@@ -70,7 +70,7 @@ const methods = new Set([
   ...['completion/complete', 'logging/setLevel'],
 ])
 
-/** Serves the metrics on a port of their own, to whoever reaches it. Rejects where the port is taken. */
+/** Serves the metrics on a port of their own, to whoever reaches it. Rejects if the port is taken. */
 export async function serveMetrics(
   metrics: Metrics,
   { host, port }: HttpAddress,

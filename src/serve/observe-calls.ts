@@ -21,7 +21,7 @@ interface Open {
   startedAt: number
 }
 
-/** Hears of each request when it is over: for logs and metrics. What was asked and answered stays unseen. */
+/** Called for each request when it is over: for logs and metrics. What was asked and answered stays unseen. */
 export function observeCalls(done: (call: CallDone) => void): Observer {
   const open = new WeakMap<SessionPeer, Map<RequestId, Open>>()
   const finish = (session: SessionPeer, id: RequestId, outcome: CallDone['outcome'], code?: number) => {

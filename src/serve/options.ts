@@ -24,7 +24,7 @@ export interface ServeFlags {
 
 /** How a server is run, however it was told. */
 export interface RunOptions {
-  /** Over HTTP at this address; on stdio where it is left out. */
+  /** Over HTTP at this address; on stdio if it is omitted. */
   http?: HttpAddress
   path?: string
   publicUrl?: string

@@ -23,7 +23,7 @@ export interface ServeOptions extends RunOptions {
   showsUpstream?: boolean
   /** Sees everything that passes. */
   observer?: Observer
-  /** Called with the running kit; gives what ends its work. */
+  /** Called with the running kit; returns what ends its work. */
   onRunning?: (running: RunningKit, log: Log) => () => void
   environment?: Environment
   /** Makes what is reported readable: for traces of packed files. */

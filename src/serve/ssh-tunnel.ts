@@ -15,8 +15,8 @@ const mark = 'jexo-ssh-tunnel'
 const longestPauseMs = 30_000
 
 /**
- * Lets others reach a port of this machine through another one, by a reverse forward of the system's ssh. Rejects where the first attempt
- * fails; a forward that is lost later is opened again. Gives what ends it.
+ * Lets others reach a port of this machine through another one, by a reverse forward of the system's ssh. Rejects if the first attempt
+ * fails; a forward that is lost later is opened again. Returns what ends it.
  */
 export async function openSshTunnel(
   { destination, remote }: SshTunnel,

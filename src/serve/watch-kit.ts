@@ -9,7 +9,7 @@ const settleMs = 80
 
 /**
  * Loads a served kit again when its file or what it imports changes. Sessions stay; calls in flight finish on the old kit. An
- * edit that does not load leaves the old one serving, and says why. Gives what ends the watching.
+ * edit that does not load leaves the old one serving, and says why. Returns what ends the watching.
  */
 export function watchKit(
   file: string,

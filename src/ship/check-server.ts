@@ -13,7 +13,7 @@ export interface ServerCheck {
   tookMs: number
 }
 
-/** Asks a server by its URL as a host would, and calls one tool that only reads. Rejects with a `JexoError` where it does not answer. */
+/** Asks a server by its URL as a host would, and calls one tool that only reads. Rejects with a `JexoError` if it does not answer. */
 export async function checkServer(
   url: string,
   token: string | undefined,
@@ -58,7 +58,7 @@ async function callOne(
   return failed ?? {}
 }
 
-/** An example of the author's, or nothing where nothing is needed. */
+/** An example of the author's, or nothing if nothing is needed. */
 function argumentsFor(schema: JsonObject): JsonObject | undefined {
   const [example] = Array.isArray(schema.examples) ? schema.examples : []
   if (isObject(example)) return example

@@ -21,11 +21,11 @@ export interface ShipOptions {
   makesToken?: boolean
   /** Node on the far machine; `node` by default, here this one. */
   node?: string
-  /** Hears how far it is. */
+  /** Called with how far it is. */
   say?: (text: string) => void
 }
 export interface Shipped extends ShipDone {
-  /** What was really asked through its URL from here; undefined where only the far machine can reach it. */
+  /** What was really asked through its URL from here; undefined if only the far machine can reach it. */
   check: ServerCheck | undefined
 }
 

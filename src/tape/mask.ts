@@ -5,7 +5,7 @@ import type { TapeEvent } from './entry.js'
 
 /**
  * Masks what must not get into a file that is shared: known secrets wherever they stand, fields and headers that are called
- * like secrets, credentials in URLs. Gives a function from event to event; what has nothing to hide comes back as it is.
+ * like secrets, credentials in URLs. Returns a function from event to event; what has nothing to hide comes back as it is.
  */
 export function maskForTape(secrets: readonly string[] = []): (event: TapeEvent) => TapeEvent {
   // Short ones would hide ordinary words.

@@ -6,7 +6,7 @@ export interface FakeClock {
   readonly now: number
   /** Lets so many milliseconds go by: timers that are due are run, and what awaits them goes on. */
   advance(ms: number): Promise<void>
-  /** Gives the real time back. */
+  /** Returns the real time back. */
   end(): void
 }
 

@@ -7,7 +7,7 @@ import { connectOnNode } from '../transport/node-connect.js'
 
 /**
  * Opens a link to a kit in this process, over memory: a kit, or the file of one (TypeScript or JavaScript). `replace` puts something else
- * in the place of shared things, `environment` gives it its settings. Rejects with a `JexoError` where the kit cannot be loaded or started.
+ * in the place of shared things, `environment` gives it its settings. Rejects with a `JexoError` if the kit cannot be loaded or started.
  *
  * @example
  * const link = await openKit(new URL('../hives.kit.ts', import.meta.url), { replace: [[scales, fakeScales]] })

@@ -11,11 +11,11 @@ export interface ChildCommand {
   command: string
   args: readonly string[]
   cwd?: string
-  /** The child's whole environment; this process's own where it is left out. */
+  /** The child's whole environment; this process's own if it is omitted. */
   env?: Readonly<Record<string, string | undefined>>
 }
 export interface ChildWireOptions {
-  /** Hears each line the child writes to stderr. */
+  /** Called with each line the child writes to stderr. */
   onStderr?: (line: string) => void
   /** Hears lines on the child's stdout that are no messages. */
   onStray?: (line: string) => void

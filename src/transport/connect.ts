@@ -11,7 +11,7 @@ import { TwoEndpointWire } from './two-endpoint-wire.js'
 export interface ConnectOptions extends LinkOptions, Partial<RunningOptions> {
   /** Sent with every request over HTTP. */
   headers?: Readonly<Record<string, string>>
-  /** Hears of each HTTP request when the head of its answer is there. */
+  /** Called for each HTTP request when the head of its answer is there. */
   onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
 

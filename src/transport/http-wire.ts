@@ -12,7 +12,7 @@ export interface HttpWireOptions {
   /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
   headers?: Readonly<Record<string, string>>
   fetch?: typeof globalThis.fetch
-  /** Hears of each request when the head of its answer is there, or when there will be none. */
+  /** Called for each request when the head of its answer is there, or when there will be none. */
   onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
 
@@ -33,7 +33,7 @@ export interface HttpExchange {
 
 const carriers = new WeakMap<Message, HttpExchange>()
 
-/** The exchange whose answer brought a message; undefined where it came otherwise, or nobody listens to exchanges. */
+/** The exchange whose answer brought a message; undefined if it came otherwise, or nobody listens to exchanges. */
 export const exchangeOf = (received: Message): HttpExchange | undefined => carriers.get(received)
 
 /** Time a stream may wait before it is asked for again where the server did not say. */

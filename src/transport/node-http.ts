@@ -54,7 +54,7 @@ export function nodeHandler(kit: Kit, options: NodeHandlerOptions = {}): NodeHan
   })
 }
 
-/** Serves a kit over HTTP on a port of its own. Rejects where the port is taken or access is not settled (Transports, "Streamable HTTP"). */
+/** Serves a kit over HTTP on a port of its own. Rejects if the port is taken or access is not settled (Transports, "Streamable HTTP"). */
 export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = {}): Promise<HttpService> {
   const { host = '127.0.0.1', port = 0, publicUrl, token, drainMs = 5000 } = options
   const isPublic = !isLoopback(host) || publicUrl !== undefined

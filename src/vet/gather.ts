@@ -23,7 +23,7 @@ export interface GatherOptions {
   timeoutMs?: number
 }
 
-/** Looks at all of a target that rules ask for. Rejects with a `JexoError` where it does not start or answer. */
+/** Looks at all of a target that rules ask for. Rejects with a `JexoError` if it does not start or answer. */
 export async function surfaceOf(
   target: Exclude<Target, { kind: 'tape' }>,
   { contract, cases, timeoutMs = 30_000 }: GatherOptions = {},

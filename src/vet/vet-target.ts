@@ -38,7 +38,7 @@ export interface TargetReport extends VetReport {
   surface: Snapshot
 }
 
-/** Looks at a target by every rule, and by what else is asked for. Rejects with a `JexoError` where it does not start or answer. */
+/** Looks at a target by every rule, and by what else is asked for. Rejects with a `JexoError` if it does not start or answer. */
 export async function vetTarget(
   target: Exclude<Target, { kind: 'tape' }>,
   {

@@ -29,7 +29,7 @@ const site = tool('site', { about: 'The site.', effect: 'read', run: (_, call) =
 export default defineKit({ name: 'marsh-hives', version: '1.2.3', about: 'Hives of the marsh.', parts: [fail, site],
   settings: { SITE: setting({ about: 'Site to tell of.' }), KEY: setting({ about: 'Key.', secret: true, optional: true }), UNIT: setting({ about: 'Unit.', default: 'kg' }) } })`
 
-/** Packs a kit in a form; gives its folder and what was said. */
+/** Packs a kit in a form; returns its folder and what was said. */
 async function packed(form: string, kit: string, ...more: string[]) {
   const out = join(newFolder(), 'öut')
   const ran = await jexo('pack', kit, '--as', form, '--out', out, ...more)

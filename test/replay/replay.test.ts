@@ -22,7 +22,7 @@ export default defineKit({ name: 'notes', version: '1', parts: [add, get, wait,
   resource('notes://all', { name: 'all', about: 'All.', read: () => 'one\\ntwo' }),
   prompt('sum', { about: 'Sums up.', run: () => 'Sum up, please.' })] })`
 
-/** A case beside its kit; gives the report of a run. */
+/** A case beside its kit; returns the report of a run. */
 async function replayed(steps: string, more = '') {
   const kit = written('notes.kit.ts', kitText)
   const file = join(kit, '../notes.case.yaml')

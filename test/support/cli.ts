@@ -110,7 +110,7 @@ function filesIn(word: string): [string, string][] {
 
 export const newFolder = (): string => mkdtempSync(join(tmpdir(), 'jexo test é '))
 
-/** Writes a file into a new folder of its own, whose name has spaces and letters beyond ASCII; gives its path. */
+/** Writes a file into a new folder of its own, whose name has spaces and letters beyond ASCII; returns its path. */
 export function written(name: string, text: string): string {
   const file = join(newFolder(), name)
   writeFileSync(file, text)

@@ -17,7 +17,7 @@ function freshFile(): string {
   return held[slot]
 }
 
-/** The co-op's books: a SQLite file, filled by the seeded generator where there is none. */
+/** The co-op's books: a SQLite file, filled by the seeded generator if there is none. */
 export const ledger = sqlDatabase(freshFile(), { name: 'ledger', create: script })
 
 function script(): string {

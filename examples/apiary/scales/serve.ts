@@ -11,7 +11,7 @@ export interface ServedScales {
 
 /**
  * The scales as they are in the field: each publishes its weight and its state by MQTT every five seconds, on a small broker that loses
- * its connections now and then. Rejects where the port is taken.
+ * its connections now and then. Rejects if the port is taken.
  */
 export async function serveScales(port = 0): Promise<ServedScales> {
   const { Aedes } = await import('aedes')

@@ -76,7 +76,7 @@ export class Room {
     }
   }
 
-  /** Hears what happens from now on, after all that is there already. Gives what ends it. */
+  /** Called with what happens from now on, after all that is there already. Returns what ends it. */
   listen(listener: (event: RoomEvent) => void): () => void {
     listener({ view: this.view })
     for (const step of this.#conversation.steps) listener({ step: slim(step) })

@@ -3,7 +3,7 @@ import addFormats from 'ajv-formats'
 
 const compiled = new WeakMap<object, (value: unknown) => string[]>()
 
-/** What does not fit a schema (2020-12), in words; empty where all does. A schema that cannot be used says so. */
+/** What does not fit a schema (2020-12), in words; empty if all does. A schema that cannot be used says so. */
 export function issuesOf(schema: object, value: unknown): string[] {
   const known = compiled.get(schema)
   const check = known ?? compile(schema)

@@ -101,7 +101,7 @@ function withType(schema: Schema): Schema {
   return isSchema(schema.properties) ? { ...schema, type: 'object' } : schema
 }
 
-/** True where a schema says nothing of its form, so that only JSON fits. */
+/** True if a schema says nothing of its form, so that only JSON fits. */
 const isAnything = (schema: Schema): boolean =>
   !['type', 'enum', 'const', '$ref', 'oneOf', 'anyOf', 'allOf', 'if', 'properties', 'items'].some(
     (key) => key in schema,

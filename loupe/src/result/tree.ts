@@ -5,7 +5,7 @@ export interface Found {
   matches: ReadonlySet<string>
   /** Children that lead to a match, by the path of their parent. */
   leads: ReadonlyMap<string, ReadonlySet<string>>
-  /** True where not everything was looked through. */
+  /** True if not everything was looked through. */
   isCut: boolean
 }
 

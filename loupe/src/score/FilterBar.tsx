@@ -8,7 +8,7 @@ interface Props {
   onFilter: (filter: Filter) => void
   shown: number
   all: number
-  /** Targets to choose among; empty where there is only one. */
+  /** Targets to choose among; empty if there is only one. */
   targets: { value: string; label: string }[]
   recordingTo: string | undefined
   onClear: () => void

@@ -4,7 +4,7 @@ import type { Line } from '../../../src/score/line.js'
 export interface Filter {
   /** Words that all have to be in a line or its message. */
   text: string
-  /** Id of a target; all where it is left out. */
+  /** Id of a target; all if it is omitted. */
   target: string | undefined
   /** Kinds of lines that are left out. */
   hidden: readonly Kind[]

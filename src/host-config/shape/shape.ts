@@ -23,7 +23,7 @@ export interface ServerMap {
  * the text cannot be read, and change nothing in it but the entry: comments, order and other entries stay.
  */
 export interface Shape {
-  /** True where entries may refer to inputs, which stand beside a map called `servers`. */
+  /** True if entries may refer to inputs, which stand beside a map called `servers`. */
   takesInputs: boolean
   read(file: string, text: string): ServerMap | undefined
   put(file: string, text: string, name: string, entry: JsonObject, inputs?: readonly HostInput[]): string

@@ -24,7 +24,7 @@ export type Order =
   | { verb: 'status' }
   | { verb: 'stop' }
 
-/** Runs the supervisor of a folder until it is told to stop, and listens for orders on loopback. Rejects where it cannot begin. */
+/** Runs the supervisor of a folder until it is told to stop, and listens for orders on loopback. Rejects if it cannot begin. */
 export async function superviseHere(folder: string, log: (text: string) => void): Promise<void> {
   const supervisor = await Supervisor.open(folder, log)
   const token = randomBytes(24).toString('base64url')
@@ -95,7 +95,7 @@ function isSame(given: unknown, wanted: string): boolean {
   return a.length === b.length && timingSafeEqual(a, b)
 }
 
-/** True where a supervisor runs for the folder. */
+/** True if a supervisor runs for the folder. */
 export async function isSupervised(folder: string): Promise<boolean> {
   const note = await readJson<RunningNote>(deploymentFiles.running(folder))
   if (!note) return false
@@ -134,7 +134,7 @@ export const relayedFailure = (failure: Failure | undefined): Error => {
 
 const readTheLogs = 'read the logs of the deployment: jexo ship --to … --logs'
 
-/** Gives an order to the supervisor that runs, and passes on what it says. */
+/** Returns an order to the supervisor that runs, and passes on what it says. */
 export async function give(folder: string, order: Order, hear: (event: FarEvent) => void): Promise<void> {
   const note = await readJson<RunningNote>(deploymentFiles.running(folder))
   if (!note) throw shipErrors.deploymentNotRunning()

@@ -104,7 +104,7 @@ async function ship(): Promise<void> {
 }
 
 /**
- * Keeps what was said of the location; gives what takes that back. Throws a `JexoError`, and keeps nothing, where others could call and
+ * Keeps what was said of the location; returns what takes that back. Throws a `JexoError`, and keeps nothing, where others could call and
  * nothing checks who does.
  */
 async function settle({
@@ -138,7 +138,7 @@ async function settle({
   }
 }
 
-/** A line as `.env` files have it: in quotes that the value itself does not hold. Throws a `JexoError` where it holds all of them. */
+/** A line as `.env` files have it: in quotes that the value itself does not hold. Throws a `JexoError` if it holds all of them. */
 function variableLine([name, value]: [string, string]): string {
   if (/^[\w./:@%+-]*$/.test(value)) return `${name}=${value}`
   const quote = ["'", '`', '"'].find((sign) => !value.includes(sign))

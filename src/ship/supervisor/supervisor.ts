@@ -36,7 +36,7 @@ export class Supervisor {
     this.#log = log
   }
 
-  /** Takes the port, and starts the release that served before, if one did. Rejects where the port is taken. */
+  /** Takes the port, and starts the release that served before, if one did. Rejects if the port is taken. */
   static async open(folder: string, log: (text: string) => void): Promise<Supervisor> {
     const settings = await readSettings(folder)
     const supervisor = new Supervisor(folder, settings, log)
@@ -58,7 +58,7 @@ export class Supervisor {
     return this.#router.current !== undefined
   }
 
-  /** Where it listens is decided when it starts. Throws a `JexoError` where other settings ask for another address. */
+  /** Where it listens is decided when it starts. Throws a `JexoError` if other settings ask for another address. */
   async takeSettings(): Promise<void> {
     const wanted = await readSettings(this.#folder)
     const { host, port } = this.#settings
@@ -69,7 +69,7 @@ export class Supervisor {
 
   /**
    * Starts a release beside the one that serves, and switches to it when it has answered. Rejects with a `JexoError`, and changes nothing,
-   * where it does not. Gives how many tools it has.
+   * where it does not. Returns how many tools it has.
    */
   async switchTo(note: ReleaseNote, say: (text: string) => void): Promise<number> {
     if (this.#starting !== undefined) throw shipErrors.deployBusy(this.#starting)
@@ -96,7 +96,7 @@ export class Supervisor {
     }
   }
 
-  /** The release that served before the current one. Throws a `JexoError` where there is none, or none of that id. */
+  /** The release that served before the current one. Throws a `JexoError` if there is none, or none of that id. */
   before(id?: string): ReleaseNote {
     const { current, releases } = this.#memory
     const kept = releases.filter(

@@ -5,7 +5,7 @@ export interface Access {
   allowedHosts: readonly string[]
   /** Origins of pages that may call, besides the server's own. */
   allowedOrigins: readonly string[]
-  /** Static bearer token that callers must send; undefined where anyone may call. */
+  /** Static bearer token that callers must send; undefined if anyone may call. */
   token: string | undefined
 }
 
@@ -91,7 +91,7 @@ export function isBrowser(request: HttpRequest): boolean {
   return accept.includes('text/html') && !accept.includes('text/event-stream')
 }
 
-/** True where the body is JSON by its type. */
+/** True if the body is JSON by its type. */
 export function isJson(request: HttpRequest): boolean {
   const given = request.header('content-type')
   if (given === 'application/json') return true
@@ -99,7 +99,7 @@ export function isJson(request: HttpRequest): boolean {
   return type === 'application/json'
 }
 
-/** True where the Accept header allows a media type, by itself or by a wildcard. */
+/** True if the Accept header allows a media type, by itself or by a wildcard. */
 export function accepts(request: HttpRequest, type: string): boolean {
   const accept = request.header('accept')
   if (accept === undefined) return false

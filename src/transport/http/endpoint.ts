@@ -183,7 +183,7 @@ export class HttpEndpoint {
     return answer
   }
 
-  /** Why no further session is opened now; undefined where one may be. */
+  /** Why no further session is opened now; undefined if one may be. */
   #refuseMore(): HttpAnswer | undefined {
     if (this.#isDraining) return tooMany(503, 'The server is stopping.')
     if (this.sessions >= this.limits.maxSessions) this.#makeRoom()

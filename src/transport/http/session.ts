@@ -121,7 +121,7 @@ export class HttpSession {
     return this.#answerOf(stream, undefined)
   }
 
-  /** The stream that an event was of, from there on; undefined where it is not known (any more). */
+  /** The stream that an event was of, from there on; undefined if it is not known (any more). */
   resume(lastEventId: string): HttpAnswer | undefined {
     const found = /^(.+)-(\d+)$/.exec(lastEventId)
     const stream = found?.[1] === undefined ? undefined : this.#streams?.get(found[1])

@@ -20,7 +20,7 @@ export interface ProbeOptions {
   /** How long a call may stay unanswered; 5,000 by default. */
   timeoutMs?: number | undefined
   onTool?: (done: number, all: number) => void
-  /** Hears what is printed meanwhile. */
+  /** Called with what is printed meanwhile. */
   heard?: Heard
 }
 

@@ -7,7 +7,7 @@ import { isObject } from '../../protocol/messages.js'
  */
 export type Pattern = unknown
 
-/** Why a value does not look like its pattern, with the path to it; undefined where it does. */
+/** Why a value does not look like its pattern, with the path to it; undefined if it does. */
 export function mismatch(pattern: Pattern, value: unknown, path = 'message'): string | undefined {
   if (Array.isArray(pattern)) return arrayMismatch(pattern, value, path)
   if (!isObject(pattern)) {

@@ -90,7 +90,7 @@ export interface Requirement {
   readonly says: string
   /** Page and heading of the published standard: `Tools: Calling Tools`. */
   readonly section: string
-  /** First and last revision it holds in, `R1` to `R4`; all where they are left out. */
+  /** First and last revision it holds in, `R1` to `R4`; all if they are omitted. */
   readonly from?: 'R2' | 'R3' | 'R4'
   readonly to?: 'R1' | 'R2' | 'R3'
   readonly transports?: readonly WireTransport[]

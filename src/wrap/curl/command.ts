@@ -55,7 +55,7 @@ interface Data {
   readonly isFile: boolean
 }
 
-/** The request of a curl command line. Throws with a reason where it has no URL. */
+/** The request of a curl command line. Throws with a reason if it has no URL. */
 export function requestOfCurl(words: readonly string[], where: string): RecordedRequest {
   const headers: [string, string][] = []
   const data: Data[] = []

@@ -61,7 +61,7 @@ export interface MergeOptions {
   readonly keepValues: boolean
 }
 
-/** A value in each request of a group; undefined where a request has none. */
+/** A value in each request of a group; undefined if a request has none. */
 type Occurrences = readonly unknown[]
 
 class Merger {

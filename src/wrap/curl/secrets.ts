@@ -41,7 +41,7 @@ export class SecretReader {
     return this.#add({ name: `basic ${userSetting}`, kind: 'basic', userSetting, passwordSetting })
   }
 
-  /** A secret elsewhere, such as in a path or a body: the setting that it comes from, or undefined where it is none. */
+  /** A secret elsewhere, such as in a path or a body: the setting that it comes from, or undefined if it is none. */
   ofValue(name: string, value: string): string | undefined {
     const variable = soleVariable(value)
     const isSecret =

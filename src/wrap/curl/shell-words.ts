@@ -22,7 +22,7 @@ const escapes: Readonly<Record<string, string>> = {
 
 /**
  * The words of one command from a place in a text, as a POSIX shell would split them: quotes of all kinds, escapes, lines that go on
- * after a backslash. Variables stay, as marks. Throws where a quote is not closed.
+ * after a backslash. Variables stay, as marks. Throws if a quote is not closed.
  */
 export function shellWords(text: string, start: number): ShellWords {
   const words: string[] = []

@@ -15,7 +15,7 @@ export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
  * recording. Requests that differ in values only become one tool, and what differs its arguments; tokens become settings, and are
  * never written out. Only what reads is taken unless writes are asked for.
  *
- * Rejects with a `JexoError` where the file cannot be read, or nothing of it is taken.
+ * Rejects with a `JexoError` if the file cannot be read, or nothing of it is taken.
  *
  * @example parts: [...await wrapCurl(new URL('./README.md', import.meta.url))]
  */

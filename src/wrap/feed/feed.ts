@@ -80,7 +80,7 @@ export class Feed {
     return this.#connection
   }
 
-  /** Connects. Rejects where the source cannot be reached the first time. */
+  /** Connects. Rejects if the source cannot be reached the first time. */
   async connect(source: PushingSource, settings: FeedOpening['settings']): Promise<void> {
     const sink: FeedSink = {
       push: (topic, value, at) => this.#take(topic, value, at),
@@ -102,7 +102,7 @@ export class Feed {
     await this.#close()
   }
 
-  /** The newest reading of a series; undefined where none has come. */
+  /** The newest reading of a series; undefined if none has come. */
   latest(channel: string, keys: Keys = {}): Reading | undefined {
     return this.series(channel, keys)?.readings.at(-1)
   }
@@ -128,7 +128,7 @@ export class Feed {
     return this.#connection.state === 'lost' || (staleAfterMs !== undefined && age > staleAfterMs)
   }
 
-  /** Waits until something has come, since a feed that was just opened knows nothing yet. False where it took too long. */
+  /** Waits until something has come, since a feed that was just opened knows nothing yet. False if it took too long. */
   async until(isThere: () => boolean, timeoutMs: number, signal: AbortSignal): Promise<boolean> {
     if (isThere()) return true
     return new Promise((resolve, reject) => {

@@ -39,7 +39,7 @@ export interface SharedFeed extends Shared<Feed> {
 
 /**
  * Declares a long-lived source that pushes or is polled: one connection for all sessions, opened at first use, found again when it is
- * lost, closed at the end. Throws a `JexoError` where the address or a topic cannot be read.
+ * lost, closed at the end. Throws a `JexoError` if the address or a topic cannot be read.
  *
  * @example
  * const scales = sharedFeed('mqtt://127.0.0.1:1883', { name: 'scales', channels: { weight: { topic: 'scales/{hive}/weight', unit: 'kg' } } })

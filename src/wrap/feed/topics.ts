@@ -6,11 +6,11 @@ export interface TopicPattern {
   readonly variables: readonly string[]
   /** As MQTT asks for it: `scales/+/weight`. */
   readonly filter: string
-  /** The variables of a topic, percent-decoding nothing; undefined where it is another topic. */
+  /** The variables of a topic, percent-decoding nothing; undefined if it is another topic. */
   match(topic: string): Readonly<Record<string, string>> | undefined
 }
 
-/** Reads a pattern. Throws a `JexoError` where a variable is not a whole level, or stands twice. */
+/** Reads a pattern. Throws a `JexoError` if a variable is not a whole level, or stands twice. */
 export function topicPattern(text: string): TopicPattern {
   const levels = text.split('/')
   const variables = levels.flatMap((level) => /^\{(\w+)\}$/.exec(level)?.[1] ?? [])

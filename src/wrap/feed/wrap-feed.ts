@@ -10,7 +10,7 @@ export interface WrapFeedOptions extends FeedPlanOptions, Partial<FeedOptions> {
  * Turns a feed into resources and tools: the latest reading and a bounded history of each channel, which tell their subscribers of
  * changes, the state of the connection, and a tool for each channel. The source is what `sharedFeed` takes, or what it gave.
  *
- * Rejects with a `JexoError` where the address, a topic or the name cannot be read.
+ * Rejects with a `JexoError` if the address, a topic or the name cannot be read.
  *
  * @example
  * parts: [...await wrapFeed('mqtt://127.0.0.1:1883', { name: 'scales', channels: { weight: { topic: 'scales/{hive}/weight', unit: 'kg' } } })]

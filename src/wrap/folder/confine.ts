@@ -36,7 +36,7 @@ export async function confined(root: string, path: string, filter: PathFilter): 
   return found
 }
 
-/** The bytes of a file as it was at one moment. Throws a `Refusal` where it is too large, or does not keep still. */
+/** The bytes of a file as it was at one moment. Throws a `Refusal` if it is too large, or does not keep still. */
 export async function readWhole(place: string, path: string, maxBytes: number): Promise<ReadFile> {
   for (let attempt = 1; ; attempt++) {
     const file = await opened(place, path)

@@ -89,7 +89,7 @@ export class Library {
     return this.#definitions
   }
 
-  /** A file as it is now. Throws a `Refusal` where there is none, or it is too large. */
+  /** A file as it is now. Throws a `Refusal` if there is none, or it is too large. */
   async read(path: string): Promise<Uint8Array> {
     const place = await confined(this.root, path, this.filter)
     return (await readWhole(place, path, this.#options.limits.maxFileBytes)).bytes
@@ -139,7 +139,7 @@ export class Library {
       .sort((a, b) => b.score - a.score)
   }
 
-  /** As the file has them now; none where it has gone or cannot be read. */
+  /** As the file has them now; none if it has gone or cannot be read. */
   async #passagesOf(path: string): Promise<readonly Passage[]> {
     const file = this.files.get(path)
     const known = this.#recent.get(path)
@@ -216,7 +216,7 @@ export class Library {
       this.#opening.report('warning', `no vectors for ${this.root}, so the search uses words only: ${fault}`)
   }
 
-  /** False where a file has text that is not taken in. */
+  /** False if a file has text that is not taken in. */
   async #index(file: FolderFile): Promise<boolean> {
     const { path, bytes, mimeType } = file
     this.#forget(path)

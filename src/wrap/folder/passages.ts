@@ -60,7 +60,7 @@ function byHeadings(lines: readonly string[], headings: readonly Heading[]): Pas
   return passages
 }
 
-/** Cuts lines into passages at empty lines, or anywhere where there are none. */
+/** Cuts lines into passages at empty lines, or anywhere if there are none. */
 function split(lines: readonly string[], firstLine: number, heading: string): Passage[] {
   const passages: Passage[] = []
   let start = 0

@@ -22,7 +22,7 @@ export interface FolderReading {
   readonly isCut: boolean
 }
 
-/** The folder of a source, by its true path. Throws a `JexoError` where there is none. */
+/** The folder of a source, by its true path. Throws a `JexoError` if there is none. */
 export function folderRoot(source: URL | string): string {
   const path = sourceFile(source)
   const found = statSync(path, { throwIfNoEntry: false })
@@ -67,7 +67,7 @@ export async function readFolder(
   return { root, filter, files, isCut }
 }
 
-/** What is known of a file; undefined where it has gone. */
+/** What is known of a file; undefined if it has gone. */
 export async function fileAt(root: string, path: string): Promise<FolderFile | undefined> {
   const found = await stat(join(root, ...path.split('/'))).catch(() => undefined)
   return found?.isFile()

@@ -3,7 +3,7 @@ import { htmlLines } from './html-text.js'
 import { decoded, type TextForm, textFormOf } from './media.js'
 import { type Passage, passagesOf, passagesOfPages } from './passages.js'
 
-/** The passages of a file; none where it has no text. */
+/** The passages of a file; none if it has no text. */
 export async function passagesIn(bytes: Uint8Array, mimeType: string): Promise<Passage[]> {
   const form: TextForm = textFormOf(mimeType)
   if (form === 'none') return []
@@ -12,7 +12,7 @@ export async function passagesIn(bytes: Uint8Array, mimeType: string): Promise<P
   return isBinary ? [] : passagesOf(text, form)
 }
 
-/** All words of a file, for the index; nothing where it has no text. */
+/** All words of a file, for the index; nothing if it has no text. */
 export async function textIn(bytes: Uint8Array, mimeType: string): Promise<string> {
   const form = textFormOf(mimeType)
   if (form === 'none') return ''

@@ -5,7 +5,7 @@ import type { PathFilter } from './rules.js'
 /** How long a file has to keep still before it is read again. */
 const stillMs = 100
 
-/** Hears of files that are written, come and go. Links are not followed. */
+/** Called for files that are written, come and go. Links are not followed. */
 export class FolderWatch {
   readonly #watcher: FSWatcher
   readonly #timers = new Map<string, NodeJS.Timeout>()

@@ -22,7 +22,7 @@ export interface WrapFolderOptions extends FolderPlanOptions, FolderRules, Finde
 
 /**
  * Turns a folder into resources, one for each file, and a tool that finds passages in them. Confined to the folder: no `..`, no links that
- * lead out, nothing hidden unless asked for. Rejects with a `JexoError` where there is no such folder.
+ * lead out, nothing hidden unless asked for. Rejects with a `JexoError` if there is no such folder.
  *
  * @example parts: [...await wrapFolder(new URL('./fieldguide/', import.meta.url), { about: 'Pages on bees through the year' })]
  */

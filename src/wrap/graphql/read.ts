@@ -41,7 +41,7 @@ export interface OperationFile {
 
 /**
  * Reads a graph: an SDL file, a file with the result of introspection, or an endpoint that is asked for it; and files with operations.
- * Rejects with a `JexoError` where the schema cannot be read.
+ * Rejects with a `JexoError` if the schema cannot be read.
  */
 export async function readGraph(
   source: URL | string,

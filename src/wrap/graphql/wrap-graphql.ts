@@ -20,7 +20,7 @@ export interface WrapGraphqlOptions extends GraphPlanOptions, RestOptions {
  * Turns operations on a GraphQL API into tools: variables become arguments, the selection the answer's schema. The source is an SDL
  * file, a file with the result of introspection, or the endpoint itself. Mutations are taken when they are named or asked for.
  *
- * Rejects with a `JexoError` where the schema cannot be read, or nothing of it is taken.
+ * Rejects with a `JexoError` if the schema cannot be read, or nothing of it is taken.
  *
  * @example
  * parts: [...await wrapGraphql(new URL('./ledger.graphql', import.meta.url), {

@@ -51,7 +51,7 @@ export class RestClient {
   readonly #network: { send: Send; close(): Promise<void> }
   readonly #allowedHosts: ReadonlySet<string>
 
-  /** Throws a `JexoError` where the base URL is missing or none. */
+  /** Throws a `JexoError` if the base URL is missing or none. */
   constructor(plan: RestPlan, options: ClientOptions, settings: Readonly<Record<string, string>>) {
     this.#plan = plan
     this.#options = options

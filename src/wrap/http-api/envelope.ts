@@ -4,8 +4,8 @@ import { jsonOf } from './answer.js'
 import type { UpstreamAnswer } from './sender.js'
 
 /**
- * A GraphQL answer taken out of its envelope: the data, and what went wrong beside it. Throws a `Refusal` where there is no data. An
- * answer that is no envelope is left as it is.
+ * A GraphQL answer taken out of its envelope: the data, and what went wrong beside it. Throws a `Refusal` if there is no data. An
+ * answer that is not a envelope is left as it is.
  */
 export function graphAnswer(answer: UpstreamAnswer): { answer: UpstreamAnswer; notes: readonly string[] } {
   const json = jsonOf(answer)

@@ -32,7 +32,7 @@ export interface RestPlan {
 export interface PlannedBase {
   /** Setting that holds the base URL. */
   readonly setting: string
-  /** Undefined where neither description nor options say it. */
+  /** Undefined if neither description nor options say it. */
   readonly url: string | undefined
   /** Path that everything lies under, where the description says only that. */
   readonly path?: string
@@ -51,7 +51,7 @@ export interface PlannedOperation {
   readonly name: string
   readonly title?: string
   readonly about: string
-  /** False where the source says nothing, and `about` is made from method and path. */
+  /** False if the source says nothing, and `about` is made from method and path. */
   readonly isDescribed: boolean
   readonly effect: Effect
   readonly tags: readonly string[]

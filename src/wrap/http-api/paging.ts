@@ -20,7 +20,7 @@ export interface Paging {
 /** Asks for one page; the URL is that of the next page, where the API gave one. */
 export type AskPage = (given: Readonly<Record<string, unknown>>, url?: string) => Promise<UpstreamAnswer>
 
-/** What to send for the page after this one, or undefined where this was the last. */
+/** What to send for the page after this one, or undefined if this was the last. */
 function nextPage(
   { by, next, cursorAt, itemsAt }: Paging,
   given: Readonly<Record<string, unknown>>,

@@ -41,7 +41,7 @@ export interface RestOptions {
   readonly validateResponses?: boolean
 }
 
-/** The options that a plan depends on: how requests are made is no matter of it. */
+/** The options that a plan depends on: how requests are made does not matter for it. */
 export function planningOptions<Options extends RestOptions>(options: Options) {
   const {
     upstream: _u,

@@ -37,7 +37,7 @@ export interface RetryOptions {
   readonly pauseMs: number
   /** A server that asks for a longer pause than this is not waited for. */
   readonly maxPauseMs: number
-  /** Hears of each repetition. */
+  /** Called for each repetition. */
   readonly onRetry?: (reason: string, pauseMs: number) => void
 }
 
@@ -129,7 +129,7 @@ function redirected(
   }
 }
 
-/** Gives up the waiting at once when the signal says so, whatever becomes of the work. */
+/** Returns up the waiting at once when the signal says so, whatever becomes of the work. */
 function abortable<T>(work: Promise<T>, signal: AbortSignal): Promise<T> {
   work.catch(() => {})
   return new Promise((resolve, reject) => {

@@ -13,7 +13,7 @@ export interface RestPlanOptions extends ChoosingOptions {
   readonly tags?: readonly string[]
   /** What operations do to the world, by tool name, where the source does not say it: a search by `POST` reads. */
   readonly effects?: Readonly<Record<string, Effect>>
-  /** Where the API is, instead of where the source says; the environment may say otherwise. */
+  /** Where the API is, instead of if the source says; the environment may say otherwise. */
   readonly baseUrl?: string
   /** Put before the names of its settings: `REGISTRY` gives `REGISTRY_URL`. From the title or the host by default. */
   readonly settingPrefix?: string

@@ -22,7 +22,7 @@ const asIs: Encode = (text) => text
 
 /**
  * The text of a parameter at its place, by the `style` and `explode` of OpenAPI, which are those of RFC 6570: a piece of the path,
- * `name=value` of the query (several joined by `&`), a header's value, `name=value` of a cookie. Undefined where there is nothing to
+ * `name=value` of the query (several joined by `&`), a header's value, `name=value` of a cookie. Undefined if there is nothing to
  * send: an absent value, an empty list.
  */
 export function serialized(parameter: PlannedParameter, value: unknown): string | undefined {

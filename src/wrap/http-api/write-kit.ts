@@ -23,7 +23,7 @@ export interface RestKitOptions {
 
 /**
  * Writes a kit file that wraps an API: it names the operations that are taken, so that none is added unseen when the description grows.
- * Throws a `JexoError` where that would lose what somebody has written.
+ * Throws a `JexoError` if that would lose what somebody has written.
  */
 export function writeRestKit(plan: RestPlan, outFile: string, given: RestKitOptions): void {
   if (plan.operations.length === 0) throw kitWriterErrors.wrapTakesNothing(given.source, '')

@@ -19,7 +19,7 @@ export interface DataKit {
 
 const functions = { sql: 'wrapSql', folder: 'wrapFolder', feed: 'wrapFeed' } as const
 
-/** Writes a kit file that wraps a source of data. Throws a `JexoError` where that would lose what somebody has written. */
+/** Writes a kit file that wraps a source of data. Throws a `JexoError` if that would lose what somebody has written. */
 export function writeDataKit(outFile: string, kit: DataKit, isForced: boolean): void {
   if (Object.keys(kit.taken).length === 0) throw kitWriterErrors.wrapTakesNothing(kit.source, '')
   const mark: WrittenMark = {

@@ -25,7 +25,7 @@ export function markedText(text: string, mark: WrittenMark): string {
   return `${text}\n${start}${jsonLine({ ...mark, text: fingerprint(text) })}\n`
 }
 
-/** The mark of a kit file, and whether somebody has edited it since; undefined where it was not written by `jexo wrap`. */
+/** The mark of a kit file, and whether somebody has edited it since; undefined if it was not written by `jexo wrap`. */
 export function readMark(content: string): { mark: WrittenMark; isEdited: boolean } | undefined {
   const at = content.lastIndexOf(`\n${start}`)
   if (at < 0) return undefined
@@ -58,7 +58,7 @@ export function movedOn(written: WrittenMark['tools'], now: WrittenMark['tools']
   })
 }
 
-/** Writes a kit file with its mark. Throws a `JexoError` where that would lose what somebody has written. */
+/** Writes a kit file with its mark. Throws a `JexoError` if that would lose what somebody has written. */
 export function writeMarked(outFile: string, text: string, mark: WrittenMark, isForced: boolean): void {
   const out = resolve(outFile)
   if (existsSync(out) && !isForced) {
@@ -70,7 +70,7 @@ export function writeMarked(outFile: string, text: string, mark: WrittenMark, is
   writeFileSync(out, markedText(text, mark))
 }
 
-/** The mark of a kit file. Throws a `JexoError` where there is no file, or it was not written by `jexo wrap`. */
+/** The mark of a kit file. Throws a `JexoError` if there is no file, or it was not written by `jexo wrap`. */
 export function markIn(outFile: string): WrittenMark {
   const out = resolve(outFile)
   if (!existsSync(out)) throw kitFileErrors.kitFileMissing(outFile)

@@ -22,7 +22,7 @@ export interface PlannedTool {
   readonly where: string
   readonly title?: string
   readonly about: string
-  /** False where the source says nothing, and `about` is made from the name. */
+  /** False if the source says nothing, and `about` is made from the name. */
   readonly isDescribed: boolean
   readonly effect: Effect
   readonly isEffectGuessed: boolean
@@ -49,7 +49,7 @@ export interface ModulePlanOptions {
   readonly effects?: Readonly<Record<string, Effect>>
 }
 
-/** Which parts there will be, from what was read. Throws a `JexoError` where two functions would get one name. */
+/** Which parts there will be, from what was read. Throws a `JexoError` if two functions would get one name. */
 export function planModule(
   reading: ModuleReading,
   options: ModulePlanOptions = {},

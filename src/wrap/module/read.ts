@@ -21,7 +21,7 @@ interface Candidate {
 }
 
 /**
- * Reads what a module exports by the TypeScript compiler. Throws a `JexoError` where there is nothing to read: an import that is
+ * Reads what a module exports by the TypeScript compiler. Throws a `JexoError` if there is nothing to read: an import that is
  * not found, no exports at all.
  */
 export async function readModule(file: string): Promise<{ reading: ModuleReading; files: string[] }> {

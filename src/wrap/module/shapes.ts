@@ -62,7 +62,7 @@ export function templatePattern(
   return `^${texts.map((text, at) => asPattern(text) + inner(parts[at])).join('')}$`
 }
 
-/** True where something is really converted; a reference alone does nothing. */
+/** True if something is really converted; a reference alone does nothing. */
 export function reallyConverts(
   conversion: Conversion | null,
   named: Readonly<Record<string, Conversion>>,

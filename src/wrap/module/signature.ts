@@ -168,7 +168,7 @@ export function readResult(place: Place, signature: ts.Signature): Result {
   }
 }
 
-/** True where whatever fits the schema is an object, so that it can be structured content as it is. */
+/** True if whatever fits the schema is an object, so that it can be structured content as it is. */
 function isObjectSchema(schema: JsonSchema, definitions: Readonly<Record<string, JsonSchema>>): boolean {
   if (schema.type === 'object') return true
   const named = /^#\/\$defs\/(.+)$/.exec(String(schema.$ref ?? ''))?.[1]
@@ -184,7 +184,7 @@ function defaultOf(compiler: Compiler, initializer: ts.Expression | undefined): 
   return value === undefined ? {} : { default: value }
 }
 
-/** The value of an expression that is nothing but literals; undefined where it is more than that. */
+/** The value of an expression that is nothing but literals; undefined if it is more than that. */
 export function literalValue(compiler: Compiler, node: ts.Expression): unknown {
   if (compiler.isStringLiteralLike(node)) return node.text
   if (compiler.isNumericLiteral(node)) return Number(node.text)

@@ -36,7 +36,7 @@ export class TypeReader {
     }
   }
 
-  /** True where what was read since the last call is narrower than its schema: names of enums, brands, patterns of texts, references. */
+  /** True if what was read since the last call is narrower than its schema: names of enums, brands, patterns of texts, references. */
   takeNarrower(): boolean {
     const was = this.#isNarrower
     this.#isNarrower = false

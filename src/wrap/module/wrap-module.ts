@@ -20,7 +20,7 @@ export interface WrapModuleOptions extends ModulePlanOptions {
  * `URL` or an absolute path of a `.ts`, `.mts`, `.tsx` or `.js` file, also one of an installed package. Functions that cannot be
  * tools are left out; `jexo wrap` says which and why. A packed kit needs neither the source nor the compiler.
  *
- * Rejects with a `JexoError` where the file is missing or exports nothing, where an import is not found, or where two functions would
+ * Rejects with a `JexoError` if the file is missing or exports nothing, where an import is not found, or where two functions would
  * get one name.
  *
  * @example parts: [...await wrapModule(new URL('./colony.ts', import.meta.url), { only: ['winter_*'] })]

@@ -24,7 +24,7 @@ export interface KitCheck {
   readonly differences: readonly string[]
 }
 
-/** Writes a kit file for a module. Throws a `JexoError` where that would lose what somebody has written. */
+/** Writes a kit file for a module. Throws a `JexoError` if that would lose what somebody has written. */
 export async function writeKit(source: string, outFile: string, options: WriteKitOptions): Promise<ModulePlan> {
   const out = resolve(outFile)
   const { isForced, instances = [], ...planOptions } = options
@@ -40,7 +40,7 @@ export async function writeKit(source: string, outFile: string, options: WriteKi
   return plan
 }
 
-/** Compares a written kit with what its source is now. Throws a `JexoError` where the file was not written by `writeKit`. */
+/** Compares a written kit with what its source is now. Throws a `JexoError` if the file was not written by `writeKit`. */
 export async function checkKit(source: string, outFile: string): Promise<KitCheck> {
   const out = resolve(outFile)
   const written = markIn(outFile)

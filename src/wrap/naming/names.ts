@@ -39,7 +39,7 @@ function shortened(name: string): string {
   return end > maxCharacters / 2 ? part.slice(0, end) : part
 }
 
-/** Gives every operation a name of its own, in order; a second of the same name is told apart by its path, then by a number. */
+/** Returns every operation a name of its own, in order; a second of the same name is told apart by its path, then by a number. */
 export function uniqueNames<T extends { operationId?: string; method: string; path: string }>(
   operations: readonly T[],
   name: (operation: T) => string,

@@ -8,7 +8,7 @@ import type { SchemaReader } from './schemas.js'
 
 const isJson = (mediaType: string) => /[/+]json\b/.test(mediaType)
 
-/** What comes back: a schema where every answer that is no error is JSON of one, else whatever comes. */
+/** What comes back: a schema where every answer that is not a error is JSON of one, else whatever comes. */
 export function answerOf(operation: ReadOperation, schemas: SchemaReader): PlannedAnswer {
   const statuses = Object.fromEntries(
     operation.responses.map(({ status, description }) => [status, plainText(description, 120)]),
@@ -56,7 +56,7 @@ function isObjectSchema(given: JsonSchema, schemas: SchemaReader, depth = 0): bo
   return schema.allOf ? branches.some(isOne) : branches.every(isOne)
 }
 
-/** Successes; `default` counts where there is no other. */
+/** Successes; `default` counts if there is no other. */
 function goodOnes(responses: readonly ReadResponse[]): ReadResponse[] {
   const successes = responses
     .filter(({ status }) => /^2(\d\d|xx)$/i.test(status))

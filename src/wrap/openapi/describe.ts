@@ -37,7 +37,7 @@ function joined(summary: string, description: string): string {
 
 const sentence = (text: string) => (/[.!?:]$/.test(text) ? text : `${text}.`)
 
-/** The description of the first answer that is no error, unless it says nothing. */
+/** The description of the first answer that is not a error, unless it says nothing. */
 function givesOf({ responses }: ReadOperation): string {
   const good =
     responses.find(({ status }) => /^2/.test(status)) ?? responses.find(({ status }) => status === 'default')

@@ -61,7 +61,7 @@ export class Documents {
     return { value, url, pointer: fragment }
   }
 
-  /** A value, or what it refers to by `$ref`, however many times over; undefined where that leads nowhere or in circles. */
+  /** A value, or what it refers to by `$ref`, however many times over; undefined if that leads nowhere or in circles. */
   followed(value: unknown, url: string): Found | undefined {
     let at: Found = { value, url, pointer: '' }
     for (let steps = 0; steps < 50; steps++) {
@@ -75,7 +75,7 @@ export class Documents {
   }
 }
 
-/** Reads a description and what it refers to. Rejects with a `JexoError` where the description itself cannot be read. */
+/** Reads a description and what it refers to. Rejects with a `JexoError` if the description itself cannot be read. */
 export async function readDocuments(
   source: URL | JsonObject,
   allowReferences: readonly string[] = [],
@@ -170,7 +170,7 @@ async function boundaryOf(rootUrl: string, allowed: readonly string[]): Promise<
   }
 }
 
-/** Throws for a URL that is no path, such as one with an encoded slash. */
+/** Throws for a URL that is not a path, such as one with an encoded slash. */
 async function resolvedFile(url: string): Promise<string> {
   const path = fileURLToPath(url)
   return realpath(path).catch(() => path)

@@ -72,7 +72,7 @@ export function inputsOf(operation: ReadOperation, schemas: SchemaReader, allows
   return { input, parameters, ...(body ? { body: body.planned() } : {}) }
 }
 
-/** Gives each argument a name of its own: where several want the same, those of the path keep it and the others say where they go. */
+/** Returns each argument a name of its own: where several want the same, those of the path keep it and the others say where they go. */
 function namedInput(args: readonly Argument[]): JsonSchema {
   const count = new Map<string, number>()
   for (const { wanted } of args) count.set(cleanName(wanted), (count.get(cleanName(wanted)) ?? 0) + 1)

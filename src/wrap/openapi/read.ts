@@ -11,7 +11,7 @@ import { olderOperation } from './swagger.js'
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace', 'query']
 
 /**
- * Reads a description of OpenAPI 2.0, 3.0 or 3.1: a URL or a value. Rejects with a `JexoError` where it is none; what is wrong with a
+ * Reads a description of OpenAPI 2.0, 3.0 or 3.1: a URL or a value. Rejects with a `JexoError` if it is none; what is wrong with a
  * single operation leaves that one out.
  */
 export async function readOpenApi(

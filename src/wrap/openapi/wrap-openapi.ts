@@ -18,7 +18,7 @@ export type OpenApiSource = URL | string | JsonObject
  * unless writes are asked for. Where the API is and what it takes to be let in become settings of the kit. A packed kit needs no
  * description.
  *
- * Rejects with a `JexoError` where the description cannot be read, or nothing of it is taken.
+ * Rejects with a `JexoError` if the description cannot be read, or nothing of it is taken.
  *
  * @example parts: [...await wrapOpenApi(new URL('./registry.yaml', import.meta.url), { only: ['tag:hives'] })]
  */

@@ -40,7 +40,7 @@ export class Likeness<Key> {
     this.#vectors?.remove(key)
   }
 
-  /** Asks for the vectors that are missing; gives the reason where there are none to be had. */
+  /** Asks for the vectors that are missing; returns the reason if there are none to be had. */
   async complete(signal: AbortSignal): Promise<string | undefined> {
     try {
       await this.#vectors?.complete(signal)

@@ -31,7 +31,7 @@ export class VectorIndex<Key> {
     this.#entries.delete(key)
   }
 
-  /** Asks for the vectors that are missing. Rejects where the author's function does. */
+  /** Asks for the vectors that are missing. Rejects if the author's function does. */
   async complete(signal: AbortSignal, onProgress?: (done: number, total: number) => void): Promise<void> {
     const missing = new Map<string, string>()
     for (const { hash, text } of this.#entries.values()) if (!this.#byHash.has(hash)) missing.set(hash, text)

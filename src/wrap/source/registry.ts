@@ -17,11 +17,11 @@ export interface MadeWrap {
 
 interface Registry {
   frozen: Record<string, Frozen>
-  /** Hears of each wrap while a kit is packed. */
+  /** Called for each wrap while a kit is packed. */
   onMade?: ((made: MadeWrap) => void) | undefined
-  /** Hears of each folder that is wrapped while a kit is packed: its true path, and the files that it serves. */
+  /** Called for each folder that is wrapped while a kit is packed: its true path, and the files that it serves. */
   onFolder?: ((root: string, files: readonly string[]) => void) | undefined
-  /** Hears of each file that a wrap reads, so that a change of it is noticed. */
+  /** Called for each file that a wrap reads, so that a change of it is noticed. */
   onSource?: ((file: string) => void) | undefined
   /** Which load of a kit is under way, where it is loaded again. */
   generation?: number

@@ -35,7 +35,7 @@ const ports: Readonly<Record<string, number>> = { postgres: 5432, mysql: 3306 }
 
 export const isSqlAddress = (text: string): boolean => /^(postgres(ql)?|mysql|mariadb):\/\//.test(text)
 
-/** Reads where a database is. Throws a `JexoError` where that is no file and no URL of a known database. */
+/** Reads where a database is. Throws a `JexoError` if that is not a file and no URL of a known database. */
 export function readAddress(
   source: URL | string,
   given: { name?: string; settingPrefix?: string } = {},
@@ -117,7 +117,7 @@ export function fileOf(address: SqlAddress, settings: Readonly<Record<string, st
   return settings[address.setting] ? sourceFile(String(settings[address.setting])) : (address.file ?? '')
 }
 
-/** Settings count before what stood in the address. Throws a `JexoError` where the setting holds no URL. */
+/** Settings count before what stood in the address. Throws a `JexoError` if the setting holds no URL. */
 export function connectionOf(
   address: SqlAddress,
   settings: Readonly<Record<string, string | undefined>>,

@@ -15,7 +15,7 @@ export interface DatabaseOptions {
   readonly settingPrefix?: string
   /** Limits; each may be set by a `JEXO_SQL_…` variable too. */
   readonly limits?: Partial<SqlLimits>
-  /** Statements that fill a new SQLite file, where there is none. */
+  /** Statements that fill a new SQLite file, if there is none. */
   readonly create?: string | (() => string)
 }
 export type SqlRow = Readonly<Record<string, unknown>>
@@ -35,7 +35,7 @@ export interface SharedDatabase extends Shared<SqlDatabase> {
 
 /**
  * Declares a database: a SQLite file (`URL` or absolute path), or `postgres://…`, `mysql://…`, `mariadb://…`. User and password are
- * settings. Opened when the kit is served, and tried again until it is there. Throws a `JexoError` where the address is none.
+ * settings. Opened when the kit is served, and tried again until it is there. Throws a `JexoError` if the address is none.
  *
  * @example
  * const ledger = sqlDatabase(new URL('./ledger.sqlite', import.meta.url))

@@ -35,7 +35,7 @@ export interface SqlAnswer {
 /** What a database tells of a statement without running it. */
 export interface Described {
   readonly columns: readonly DescribedColumn[]
-  /** By place; undefined where the database does not know. */
+  /** By place; undefined if the database does not know. */
   readonly parameters: readonly (JsonSchema | undefined)[]
 }
 export interface DescribedColumn {
@@ -51,7 +51,7 @@ export interface SqlDriver {
   readonly dialect: SqlDialect
   /** Where it is, for people: without user and password. */
   readonly label: string
-  /** Rejects with a `JexoError` where it cannot be reached. */
+  /** Rejects with a `JexoError` if it cannot be reached. */
   ping(): Promise<void>
   /** Rejects with a `SqlFailure`. */
   run(request: SqlRequest): Promise<SqlAnswer>
@@ -76,7 +76,7 @@ export class SqlFailure extends Error {
 
 export interface DriverOptions {
   readonly limits: SqlLimits
-  /** Statements that fill a new SQLite file where there is none. */
+  /** Statements that fill a new SQLite file if there is none. */
   readonly create?: string | (() => string)
 }
 
@@ -95,7 +95,7 @@ export class RowGatherer {
     this.#maxBytes = maxBytes
   }
 
-  /** False where no more are wanted. */
+  /** False if no more are wanted. */
   take(row: unknown[]): boolean {
     if (this.#toSkip > 0) {
       this.#toSkip--

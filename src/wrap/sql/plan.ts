@@ -50,7 +50,7 @@ export interface PlannedQuery {
   /** Which argument each place holds. */
   readonly names: readonly string[]
   readonly input: JsonSchema
-  /** Of a row; undefined where the columns are not known. */
+  /** Of a row; undefined if the columns are not known. */
   readonly row?: JsonSchema
   readonly isOne: boolean
   readonly confirm?: string
@@ -227,7 +227,7 @@ function inputOf(
   }
 }
 
-/** The columns that come back, in the database's own words; each may be empty where joins or expressions make it so. */
+/** The columns that come back, in the database's own words; each may be empty if joins or expressions make it so. */
 function rowSchema({ described, statement }: ReadQuery, tables: readonly Table[]): JsonSchema | undefined {
   if (typeof described !== 'object' || described.columns.length === 0) return undefined
   const isJoined = wordsOf(statement).some((word) => /^(LEFT|RIGHT|FULL|OUTER|UNION|ROLLUP|CUBE)$/.test(word))

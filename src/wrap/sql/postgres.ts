@@ -85,7 +85,7 @@ export class PostgresDriver implements SqlDriver {
   async #connect(): Promise<PoolClient> {
     this.#pool ??= openPool({ ...this.#config, max: this.#options.limits.maxConnections })
     const client = await (await this.#pool).connect()
-    // A connection that is lost while it rests is no matter of anybody; one in use fails its statement.
+    // A connection that is lost while it rests does not matter for anybody; one in use fails its statement.
     if (client.listenerCount('error') === 0) client.on('error', () => {})
     return client
   }

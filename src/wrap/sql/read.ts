@@ -12,7 +12,7 @@ import { placed } from './tokens.js'
 export interface SqlReading {
   readonly address: SqlAddress
   readonly queries: readonly ReadQuery[]
-  /** Undefined where the database could not be asked. */
+  /** Undefined if the database could not be asked. */
   readonly tables: readonly Table[] | undefined
   /** Tables and views that the database cannot describe. */
   readonly refused?: readonly RefusedTable[]
@@ -22,7 +22,7 @@ export interface ReadQuery extends Query {
   readonly described?: Described | string
 }
 
-/** Reads the files, and asks the database, where there is one, what it makes of them. Rejects where a file is missing. */
+/** Reads the files, and asks the database, if there is one, what it makes of them. Rejects if a file is missing. */
 export async function readSql(
   address: SqlAddress,
   files: readonly (URL | string)[],

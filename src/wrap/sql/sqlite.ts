@@ -120,7 +120,7 @@ export class SqliteDriver implements SqlDriver {
     return child !== undefined
   }
 
-  /** Fills a new file where there is none: whole, or not at all. */
+  /** Fills a new file if there is none: whole, or not at all. */
   #make(): Promise<void> {
     const { create } = this.#options
     if (create === undefined || existsSync(this.#file)) return Promise.resolve()

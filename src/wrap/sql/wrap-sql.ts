@@ -23,7 +23,7 @@ export interface WrapSqlOptions extends SqlPlanOptions, DatabaseOptions {
  * SQLite file, a `postgres://`, `mysql://` or `mariadb://` URL, or what `sqlDatabase` gave. Where the database cannot be reached, the
  * statements are taken as they are written, and the rest comes when it is there.
  *
- * Rejects with a `JexoError` where a file is missing, a name chooses nothing, or nothing is taken.
+ * Rejects with a `JexoError` if a file is missing, a name chooses nothing, or nothing is taken.
  *
  * @example
  * parts: [...await wrapSql(new URL('./ledger.sqlite', import.meta.url), { queries: [new URL('./queries/', import.meta.url)] })]
@@ -49,7 +49,7 @@ export async function wrapSql(
   return plan.isPartial ? partialParts(plan, database, options) : sqlPartsOf(plan, database, search)
 }
 
-/** The plan alone: what `jexo wrap` shows. Rejects where the database cannot be reached. */
+/** The plan alone: what `jexo wrap` shows. Rejects if the database cannot be reached. */
 export async function sqlPlan(
   source: URL | string | SharedDatabase,
   options: WrapSqlOptions = {},
