@@ -4,10 +4,10 @@ import type { Implementation, LogLevel } from '../protocol/types.js'
 import type { Given, Schema } from './schema.js'
 import type { Shared } from './shared.js'
 
-/** Sends a log message to the host, where its level allows (Logging). `data` is anything JSON can carry. */
+/** Sends a log message to the host, subject to the level that the host set (Logging). `data` is any JSON value. */
 export type CallLog = { readonly [Level in LogLevel]: (message: string, data?: unknown) => void }
 
-/** The session that a call came in on. */
+/** The session of a call. */
 export interface CallSession {
   /** Session id over HTTP; undefined on stdio and in memory. */
   readonly id: string | undefined
@@ -16,15 +16,15 @@ export interface CallSession {
   readonly client: Implementation | undefined
 }
 
-/** Who calls, as the access check found out. */
+/** The caller, as the access check established. */
 export interface Identity {
   readonly subject: string
   readonly scopes: readonly string[]
 }
 
-/** The second argument of an author's function: what it can do while it runs. */
+/** The second argument of a part's function: what it can do while it runs. */
 export interface Call {
-  /** Aborted when the host cancels or goes away. Pass it on to what takes long. */
+  /** Aborted when the host cancels or disconnects. Pass it on to long operations. */
   readonly signal: AbortSignal
   /** Values of the kit's settings, by name. */
   readonly settings: Readonly<Record<string, string>>
@@ -33,49 +33,49 @@ export interface Call {
   readonly identity: Identity | undefined
   /** `_meta` of the request. */
   readonly meta: JsonObject
-  /** Reports how far it is; `done` has to rise. Sent only where the host asked for progress. */
+  /** Reports progress; `done` must increase. Sent only if the host asked for progress. */
   progress(done: number, total?: number, message?: string): void
-  /** The shared thing, opened at first use. */
+  /** Returns the shared connection; opens it at first use. */
   use<T>(shared: Shared<T>): Promise<T>
   /**
-   * Puts a form to the person at the host and waits for the answer (Elicitation, "Form Mode"). Throws a `JexoError` if the host cannot
-   * ask, or where the schema is more than a form can hold.
+   * Shows a form to the person at the host and waits for the answer (Elicitation, "Form Mode"). Throws a `JexoError` if the host cannot
+   * ask, or if the schema does not fit in a form.
    */
   askPerson<S extends Schema>(message: string, schema: S): Promise<PersonAnswer<Given<S>>>
   /**
-   * Sends the person to a web page, for what must not pass through the host: a login, a payment (Elicitation, "URL Mode", revision
-   * 2025-11-25). Answered at once; call `finished` when the step there is done.
+   * Sends the person to a web page, for a step that must not pass through the host, such as a login or a payment (Elicitation, "URL Mode",
+   * revision 2025-11-25). Resolves at once; call `finished` when the step is done.
    */
   sendPersonTo(url: string | URL, message: string): Promise<PersonSent>
   /** Asks the host's model (Sampling). A string as content is text. Throws a `JexoError` if the host cannot. */
   askModel(request: ModelQuestion): Promise<ModelAnswer>
-  /** The folders the host works in (Roots). Throws a `JexoError` if the host has none to tell. */
+  /** The host's folders (Roots). Throws a `JexoError` if the host does not support roots. */
   roots(): Promise<readonly Root[]>
   /**
-   * Does something outside, such as a request, and lets hosts that want to see it know: what, how long, how it ended. The function
-   * gets a record to note more in; secrets of settings are masked before it goes out. Returns what the function gives.
+   * Does external work, such as a request, and sends a record of it to hosts that support upstream records: label, duration, status. The
+   * function can add to the record. Secret settings are masked. Returns the function's result.
    *
    * @example await call.upstream('smtp', `to ${member}`, (record) => send(letter, record))
    */
   upstream<T>(kind: string, label: string, run: (record: UpstreamNotes) => T | Promise<T>): Promise<T>
-  /** Tells subscribed hosts that a resource has changed. */
+  /** Notifies subscribed hosts that a resource has changed. */
   resourceUpdated(uri: string): void
 }
 
-/** What may be noted of something that was done outside. */
+/** What a function can add to an upstream record. */
 export interface UpstreamNotes {
-  /** How it ended, such as `200` or `ok`; a failure's message where nothing is noted. */
+  /** Status, such as `200` or `ok`; default: the message of a failure. */
   status?: string | number
-  /** Size of what came back, in bytes. */
+  /** Size of the response, in bytes. */
   bytes?: number
-  /** Anything else worth seeing, that JSON can carry. */
+  /** Any other JSON value worth showing. */
   detail?: JsonObject
 }
 
 export type PersonAnswer<T> = { action: 'accept'; content: T } | { action: 'decline' } | { action: 'cancel' }
 export interface PersonSent {
   action: 'accept' | 'decline' | 'cancel'
-  /** Tells the host that the step on the page is done. */
+  /** Notifies the host that the step on the page is done. */
   finished(): void
 }
 export interface ModelQuestion extends Omit<ModelRequest, 'messages'> {
@@ -86,9 +86,9 @@ export interface Root {
   name?: string
 }
 
-/** What a completion function gets: a call, and the other arguments as far as they are filled in. */
+/** What a completion function receives: a call, and the arguments entered so far. */
 export interface CompletionCall extends Call {
   readonly filled: Readonly<Record<string, string>>
 }
-/** Values for what was typed so far, best first; at most 100 go out. */
+/** Completions of the typed text, best first; at most 100 are sent. */
 export type Completer = (typed: string, call: CompletionCall) => readonly string[] | Promise<readonly string[]>

@@ -5,31 +5,36 @@ import { kitErrors } from './errors.js'
 import { globMatcher } from './glob.js'
 import { checkName, type Example, keyOf, type Part, type PartExtras } from './part.js'
 
-/** Plain functions on arrays of parts, for what was wrapped and needs to be cut down or reworded. */
+/** Functions on arrays of parts, to choose, rename and reword wrapped parts. */
 
-/** The parts with these names: URIs for resources and templates, `tag:…` for a tag; `*` matches any run of characters. */
+/**
+ * Returns the parts with these names: URIs for resources and templates, `tag:…` for a tag; `*` matches any characters. Throws a `JexoError`
+ * with the nearest names if one matches nothing.
+ *
+ * @example only(parts, ['weigh_*', 'tag:ledger'])
+ */
 export function only(parts: readonly Part[], names: readonly string[]): Part[] {
   const chosen = choose(parts, names)
   return parts.filter((part) => chosen.has(part))
 }
 
-/** All parts but those with these names. */
+/** Returns all parts except those with these names. */
 export function except(parts: readonly Part[], names: readonly string[]): Part[] {
   const left = choose(parts, names)
   return parts.filter((part) => !left.has(part))
 }
 
-/** The parts that carry one of these tags. */
+/** Returns the parts that have one of these tags. */
 export function withTags(parts: readonly Part[], ...tags: string[]): Part[] {
   return parts.filter((part) => part.tags?.some((tag) => tags.includes(tag)))
 }
 
-/** Puts a prefix before the names of tools and prompts, so that two sources do not collide. */
+/** Adds a prefix to the names of tools and prompts, so that two sources do not collide. */
 export function withPrefix(parts: readonly Part[], prefix: string): Part[] {
   return parts.map((part) => (isNamed(part) ? withName(part, `${prefix}${part.name}`) : part))
 }
 
-/** Returns tools and prompts other names: `rename(parts, { getHive: 'find_hive' })`. */
+/** Renames tools and prompts: `rename(parts, { getHive: 'find_hive' })`. */
 export function rename(parts: readonly Part[], names: Readonly<Record<string, string>>): Part[] {
   mustExist(parts, Object.keys(names))
   return parts.map((part) => {
@@ -45,7 +50,7 @@ export interface Override extends PartExtras {
   examples?: readonly Example[]
 }
 
-/** Rewords parts by name, such as what a wrap took from a terse description. */
+/** Overrides descriptions and other fields of parts by name. */
 export function override(parts: readonly Part[], changes: Readonly<Record<string, Override>>): Part[] {
   mustExist(parts, Object.keys(changes))
   return parts.map((part) => {

@@ -31,13 +31,13 @@ export type Embeddable = { uri: string; mimeType?: string; meta?: JsonObject } &
 export const content = Object.freeze({
   /** Text. */
   text: (text: string, options?: ContentOptions): TextContent => block({ type: 'text', text }, options),
-  /** An image by its bytes. */
+  /** An image, from its bytes. */
   image: (bytes: Uint8Array, mimeType: string, options?: ContentOptions): ImageContent =>
     block({ type: 'image', data: toBase64(bytes), mimeType }, options),
-  /** Sound by its bytes; peers of the first revision get a text note instead. */
+  /** Audio, from its bytes; peers of revision 2024-11-05 receive a text note instead. */
   audio: (bytes: Uint8Array, mimeType: string, options?: ContentOptions): AudioContent =>
     block({ type: 'audio', data: toBase64(bytes), mimeType }, options),
-  /** A pointer to a resource that the peer may read; older peers get its URI as text. */
+  /** A link to a resource; older peers receive its URI as text. */
   link: (resource: ResourceDefinition, options?: ContentOptions): LinkContent =>
     block({ type: 'resource_link', ...resource }, options),
   /** A resource inside the result, as text or bytes. */

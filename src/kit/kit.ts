@@ -5,11 +5,11 @@ import { isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
 
 export interface KitOptions {
-  /** The server's name, as hosts show it. */
+  /** Name of the server; hosts show it. */
   name: string
   version: string
   title?: string
-  /** What it is for; goes to the model as the server's instructions. */
+  /** Purpose of the server; sent to the model as instructions. */
   about?: string
   websiteUrl?: string
   icons?: readonly Icon[]
@@ -25,11 +25,11 @@ export interface Kit {
   readonly about: string | undefined
   readonly websiteUrl: string | undefined
   readonly icons: readonly Icon[] | undefined
-  /** Its own settings, and those of its parts; where both declare one, its own counts. */
+  /** Settings of the kit and of its parts; the kit's own take precedence. */
   readonly settings: Readonly<Record<string, Setting>>
   /** The parts as they are now. */
   readonly parts: readonly Part[]
-  /** Changes the parts while it runs: sessions are notified, calls in flight finish on what they started with. */
+  /** Replaces the parts of a running kit: sessions are notified, and running calls finish with the old parts. */
   replace(parts: readonly Part[]): void
   /** Calls the listener after each `replace`; returns a function that ends it. */
   onReplace(listener: () => void): () => void

@@ -16,17 +16,17 @@ import type { JsonSchema, NoOutput, Schema } from './schema.js'
 import type { Setting } from './settings.js'
 import type { Shared } from './shared.js'
 
-/** What all four parts take. */
+/** Options that all four kinds of parts have. */
 export interface PartExtras {
-  /** A name for people; the model sees `name`. */
+  /** Display name; the model sees `name`. */
   title?: string
   tags?: readonly string[]
   icons?: readonly Icon[]
-  /** Goes out as `_meta` of the definition. */
+  /** Sent as `_meta` of the definition. */
   meta?: JsonObject
-  /** What it takes from the environment: the kit that has this part has these settings too. */
+  /** Settings of this part; they become settings of any kit that contains it. */
   settings?: Readonly<Record<string, Setting>>
-  /** What it draws on: opened where a host subscribes, so that changes can be told; at start where the shared thing says so. */
+  /** The shared connection that the part reads from; opened when a host subscribes, or at startup if it is declared so. */
   source?: Shared<unknown>
 }
 export interface Example {
@@ -51,9 +51,9 @@ export interface ToolPart extends PartBase {
   readonly outputSchema: JsonSchema | undefined
   readonly effect: Effect
   readonly examples: readonly Example[]
-  /** Asked of a person before it runs. */
+  /** A question for the person before the tool runs. */
   readonly confirm: Confirm | undefined
-  /** Required arguments that a person is asked for where they are absent. */
+  /** Required arguments that a form asks for if they are missing. */
   readonly askFor: readonly string[]
   readonly run: (input: unknown, call: Call) => unknown
 }
@@ -89,7 +89,7 @@ export interface PromptPart extends PartBase {
 export type Part = ToolPart | ResourcePart | TemplatePart | PromptPart
 export type PartKind = Part['kind']
 
-/** What `read` may give: text, bytes, several embedded contents, or anything else as JSON. */
+/** What `read` may return: text, bytes, several embedded contents, or any other value as JSON. */
 export type ReadReturn = unknown
 /** A message of a prompt; a plain string as content is text. */
 export interface MessageGiven {
@@ -105,7 +105,7 @@ export function keyOf(part: Part): string {
   return part.kind === 'template' ? part.uriTemplate : part.name
 }
 
-/** How a part is called in an error: `tool "weigh_hive"`. */
+/** The name of a part in errors: `tool "weigh_hive"`. */
 export const labelOf = (kind: PartKind, key: string): string => `${kind} "${key}"`
 
 const namePattern = /^[A-Za-z0-9_.-]{1,128}$/

@@ -19,9 +19,9 @@ type PromptReturn = string | ContentBlock | MessageGiven | readonly (MessageGive
 
 export interface PromptOptions<In extends Schema | undefined> extends PartExtras {
   about: string
-  /** Its fields are strings or enums of strings, required or optional: that is all a prompt's arguments can be. */
+  /** An object of strings or enums of strings, required or optional; prompt arguments have no other types. */
   input?: In
-  /** Values for an argument that is being typed; enums complete by themselves. */
+  /** Completions of an argument; enums are completed automatically. */
   complete?: Readonly<Record<string, Completer>>
   /** Returns a string (one message of the user) or messages. */
   run(args: Given<In>, call: Call): PromptReturn | Promise<PromptReturn>

@@ -7,15 +7,15 @@ export interface Visit {
 }
 
 /**
- * Thrown by an author's function to say no: its message is written for the model and shown as it is.
- * Any other error becomes a short text with an id, and its stack goes to the log.
+ * Thrown by a part's function to return an error to the model, with this message. Any other error reaches the model as a short text with an
+ * id, and its stack goes to the log.
  *
  * @example throw new Refusal('There is no hive ML-99; the nearest codes are ML-09 and ML-11.')
  */
 export class Refusal extends Error {
-  /** Pages the person has to visit before the call can be made again. */
+  /** Pages that the person must visit before the call can be repeated. */
   readonly visit: readonly Visit[]
-  /** What only the operator shall know: it goes to the server's log, not to the model. */
+  /** A note for the operator: written to the server's log, never sent to the model. */
   readonly operatorNote: string | undefined
 
   constructor(message: string, options: ErrorOptions & { visit?: readonly Visit[]; operatorNote?: string } = {}) {

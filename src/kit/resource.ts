@@ -16,14 +16,14 @@ export interface ResourceOptions extends PartExtras {
   name: string
   about: string
   mimeType?: string
-  /** Size in bytes, where it is known. */
+  /** Size in bytes, if known. */
   size?: number
   annotations?: Annotations
   /** Returns text, bytes, several by `content.embed(…)` in an array, or any other value as JSON. */
   read(call: Call): ReadReturn
 }
 
-/** Defines a resource under a fixed URI (Resources). Throws a `JexoError` if the URI is none. */
+/** Defines a resource under a fixed URI (Resources). Throws a `JexoError` if the URI is not valid. */
 export function resource(uri: string, options: ResourceOptions): ResourcePart {
   const label = labelOf('resource', uri)
   if (typeof uri !== 'string' || !URL.canParse(uri)) throw kitErrors.uriInvalid(label, String(uri))

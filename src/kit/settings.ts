@@ -3,12 +3,12 @@ import { branded, brands } from './brand.js'
 import { kitErrors } from './errors.js'
 
 export interface SettingOptions {
-  /** What it is for, as a person reads it who has to set it. */
+  /** Description for the person who sets it. */
   about: string
-  /** Used where the environment has none. Without a default (and not `optional`) a kit does not start. */
+  /** Default value. Without one, and if not `optional`, the setting is required. */
   default?: string
   optional?: boolean
-  /** Never printed: masked in logs, errors and everything that is shown. */
+  /** Masks the value in logs, errors and records. */
   secret?: boolean
 }
 /** A declared value from the environment. */
@@ -16,7 +16,7 @@ export interface Setting extends Readonly<SettingOptions> {}
 export type SettingValues<S> = { readonly [K in keyof S]: string }
 
 /**
- * Declares a value that the kit takes from the environment.
+ * Declares a setting: a value from the environment.
  *
  * @example settings: { SCALES_URL: setting({ about: 'Where the scales report.', default: 'mqtt://127.0.0.1:1883' }) }
  */

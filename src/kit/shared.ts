@@ -1,32 +1,32 @@
 import { branded, brands } from './brand.js'
 import type { Part } from './part.js'
 
-/** What a shared thing gets when it is opened. What it can tell outlives the opening: a source that pushes has news at any time. */
+/** What the opening function receives. Its methods stay usable afterwards, so that a source can announce changes at any time. */
 export interface Opening {
   /** Values of the kit's settings. */
   settings: Readonly<Record<string, string>>
-  /** Tells subscribed hosts that a resource has changed (Resources, "Subscriptions"). */
+  /** Notifies subscribed hosts that a resource has changed (Resources, "Subscriptions"). */
   resourceUpdated(uri: string): void
-  /** Tells hosts that there are other resources now than before. */
+  /** Notifies hosts that the list of resources has changed. */
   resourcesChanged(): void
-  /** A line for the operator's log. */
+  /** Writes a line to the operator's log. */
   report(level: 'info' | 'warning' | 'error', text: string): void
   /** Puts other parts in the place of some of the kit's, such as when a source says at last what it has. */
   exchange(before: readonly Part[], after: readonly Part[]): void
 }
 export interface SharedOptions {
-  /** Opened as soon as the kit is served, and tried again until it is: what fails is a warning, not the end. */
+  /** Opens at startup, and retries until it succeeds; a failure is a warning. */
   atStart?: boolean
 }
-/** A thing that is opened once per process and used by parts: a pool, a connection. */
+/** A connection or pool that is opened once per process and used by parts. */
 export interface Shared<T> extends Readonly<SharedOptions> {
   open(opening: Opening): T | Promise<T>
   close?(thing: T): void | Promise<void>
 }
 
 /**
- * Declares a shared thing: opened at first `call.use(…)`, once per process, closed at the end. A failed open is an
- * error of that call, and the next call tries again.
+ * Declares a shared connection: opened once per process, at the first `call.use(…)`, and closed at the end. If opening fails, that call
+ * fails, and the next call tries again.
  *
  * @example const scales = shared(({ settings }) => openScales(settings.SCALES_URL), (scales) => scales.close())
  */

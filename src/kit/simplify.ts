@@ -1,7 +1,7 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { JsonSchema } from './schema.js'
 
-/** Something that a simplified schema does not say any more: where, and what. */
+/** A constraint that a simplified schema has lost: its path, and what it was. */
 export interface Loss {
   /** Path in the schema, such as `properties.hive`; empty for its root. */
   readonly path: string
@@ -23,8 +23,8 @@ const kept = [
 ]
 
 /**
- * A schema as endpoints for chat understand it: no references, no tuples, no unions at the root, one type at each place, known formats, bounded
- * depth and enums. What is published and checked stays the full schema; this one is for who passes it on, with all that it does not say any more.
+ * Simplifies a schema to what chat endpoints support: no references, no tuples, no unions at the root, one type per place, known formats, limited
+ * depth and enums. The published schema stays complete. Returns the simplified schema and what it lost.
  */
 export function simplifySchema(schema: JsonSchema): SimplifiedSchema {
   const losses: Loss[] = []

@@ -19,9 +19,9 @@ export interface TemplateOptions extends PartExtras {
   about: string
   mimeType?: string
   annotations?: Annotations
-  /** The resources that exist under the template now, where they can be listed. */
+  /** Lists the resources that exist under the template now. */
   list?(call: Call): readonly ResourceDefinition[] | Promise<readonly ResourceDefinition[]>
-  /** Values for a variable that is being typed. */
+  /** Completions of a variable. */
   complete?: Readonly<Record<string, Completer>>
   /** Returns the resource's contents, as with `resource`; variables arrive percent-decoded. */
   read(variables: Readonly<Record<string, string>>, call: Call): ReadReturn

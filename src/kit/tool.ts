@@ -27,18 +27,18 @@ import {
 
 export interface ToolOptions<In extends Schema | undefined, Out extends Schema | NoOutput | undefined>
   extends PartExtras {
-  /** What it does, for the model that chooses by it. */
+  /** Description for the model, which picks tools by it. */
   about: string
-  /** Schema of the arguments; without one the tool takes none. */
+  /** Schema of the arguments; without one, the tool has no arguments. */
   input?: In
-  /** Schema of the structured result, or `nothing` where the tool returns nothing on purpose. */
+  /** Schema of the structured result, or `noOutput` if the tool returns nothing on purpose. */
   output?: Out
-  /** What it does to the world; goes out as the standard's hints. */
+  /** Effect of the tool; sent as the standard's annotations. */
   effect: Effect
   examples?: readonly Example[]
-  /** A sentence to put to a person before it runs; with `ifPossible` it runs unasked if the host cannot ask. */
+  /** A question for the person before the tool runs; with `ifPossible`, it runs without asking if the host cannot ask. */
   confirm?: ((input: Given<In>) => string) | { say(input: Given<In>): string; ifPossible?: boolean }
-  /** Required arguments that a person is asked for by a form where they are absent, instead of failing. */
+  /** Required arguments that a form asks for if they are missing. */
   askFor?: readonly string[]
   run(input: Given<In>, call: Call): Returned<Out> | Promise<Returned<Out>>
 }
