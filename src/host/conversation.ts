@@ -15,15 +15,15 @@ export interface ConversationOptions {
   onProposal?: (step: CallStep) => Decision | undefined
   /** Called for every step that is new or has changed. */
   onStep?: (step: Step) => void
-  /** Turns of the model in answer to one sentence; 8 by default. */
+  /** Maximum turns of the model per sentence. Default: 8. */
   mostTurns?: number
-  /** Characters of an answer that the model gets to see; 40,000 by default. */
+  /** Maximum characters of a result that the model sees. Default: 40,000. */
   mostCharacters?: number
 }
 
 /**
- * The loop of a host: the person says something, the model proposes calls, the person approves or refuses them, answers go back to
- * the model until it has nothing more to call. What servers ask meanwhile are steps too.
+ * The loop of a host: the person writes a message, the model proposes calls, the person approves or refuses them, and results go back to
+ * the model until it makes no more calls. Requests of servers are steps too.
  *
  * @example
  * const host = new Host()
@@ -76,7 +76,7 @@ export class Conversation {
     return this.#turn !== undefined
   }
 
-  /** The person says something. Resolves when the model has nothing more to call, with the steps that came of it. */
+  /** Sends a message of the person. Resolves with the new steps when the model makes no more calls. */
   async say(text: string, attached: readonly Attachment[] = []): Promise<readonly Step[]> {
     if (this.#turn) throw new Error('the model is at work; wait for it, or stop it')
     const from = this.#steps.length

@@ -13,10 +13,10 @@ import type {
 } from '../protocol/types.js'
 import { type HostFunction, toFunctions } from './functions.js'
 
-/** Opens a link to a server, with the options that make it the host's. Called again when the server has gone. */
+/** Opens a link to a server, with the host's options. Called again after the server has ended. */
 export type OpenLink = (options: LinkOptions) => Promise<Link>
 
-/** A server at the host, and what it offers now. */
+/** A server of the host, and its current parts. */
 export interface HostServer {
   readonly id: string
   state: 'connecting' | 'open' | 'down'
@@ -37,7 +37,7 @@ export interface HostServer {
   readonly attachment: number
 }
 
-/** What servers ask of a host while something is called; a conversation answers. */
+/** Handlers for requests of servers during a call; a conversation sets them. */
 export interface HostHandlers {
   question(server: string, question: Question): Promise<QuestionAnswer>
   modelRequest(server: string, request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
@@ -45,13 +45,13 @@ export interface HostHandlers {
 }
 
 export interface HostOptions {
-  /** Folders that servers are told of when they ask. */
+  /** Roots for the servers. */
   roots?: readonly Root[]
-  /** Hears that something about a server has changed. */
+  /** Called when a server changes. */
   onChange?: (server: HostServer) => void
 }
 
-/** Holds servers side by side, as a chat program does: what they offer, what is switched on, what they ask. */
+/** Holds several servers, as a chat program does: their parts, which tools are enabled, and their requests. */
 export class Host {
   readonly #servers = new Map<string, HostServer>()
   readonly #openers = new Map<string, OpenLink>()
@@ -67,7 +67,7 @@ export class Host {
     return [...this.#servers.values()]
   }
 
-  /** Takes in a server. Never rejects: one that does not open is `down`, with its reason, and can be opened again. */
+  /** Adds a server. Does not reject: a server that fails to open is `down`, with the reason, and can be reopened. */
   async attach(id: string, open: OpenLink): Promise<HostServer> {
     const unused = this.#unusedId(id)
     const server: HostServer = {
@@ -86,7 +86,7 @@ export class Host {
     return server
   }
 
-  /** Opens a server again that is down. */
+  /** Reopens a server that is down. */
   async reopen(id: string): Promise<void> {
     const server = this.#servers.get(id)
     if (server && server.state === 'down') await this.#open(server)
@@ -100,7 +100,7 @@ export class Host {
     if (server) this.#changed(server)
   }
 
-  /** Switches a tool, or all tools of a server, on or off. */
+  /** Enables or disables a tool, or all tools of a server. */
   switch(id: string, isOn: boolean, tool?: string): void {
     const server = this.#servers.get(id)
     if (!server) return
@@ -112,7 +112,7 @@ export class Host {
     this.#changed(server)
   }
 
-  /** What a model is told of: the tools of all servers that are open, less those that are switched off. */
+  /** The functions for a model: the enabled tools of all open servers. */
   functions(): HostFunction[] {
     const open = this.servers.filter(({ state }) => state === 'open')
     return toFunctions(

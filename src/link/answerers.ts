@@ -1,7 +1,7 @@
 import type { JsonObject } from '../protocol/messages.js'
 import type { Answerer, Question, QuestionAnswer } from './answering.js'
 
-/** An answer that is ready for a question: `about` is a part of the question's message; without it any question is meant. */
+/** A prepared answer: `about` is part of the question's message; without it, the answer applies to any question. */
 export interface ReadyAnswer {
   about?: string
   action: 'accept' | 'decline' | 'cancel'
@@ -21,7 +21,7 @@ function isTrustworthy(question: Question): boolean {
 }
 
 /**
- * Answers from a list, each once, the first that fits; `onNone` is told of a question that none fits, which is then cancelled.
+ * Answers from a list, each used once, the first that matches. If none matches, the question is cancelled and `onNone` is called.
  *
  * @example connect(kit, { onQuestion: answersFrom([{ about: 'weight', action: 'accept', content: { kg: 41 } }]) })
  */

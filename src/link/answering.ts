@@ -11,10 +11,10 @@ import { type ModelAnswer, type ModelRequest, samplingFault } from '../protocol/
 import type { ClientCapabilities } from '../protocol/types.js'
 import { type UpstreamRecord, upstreamCapability } from '../protocol/upstream.js'
 
-/** What a server asks of the person: to fill a form, or to visit a page. */
+/** A server's question to the person: a form, or a page to visit. */
 export type Question = {
   message: string
-  /** Aborted when the server does not want to know any more. */
+  /** Aborted when the server cancels the question. */
   signal: AbortSignal
   /** Id of the server's request. */
   requestId: RequestId
@@ -24,7 +24,7 @@ export type QuestionAnswer =
   | { action: 'decline' }
   | { action: 'cancel' }
 export type Answerer = (question: Question) => QuestionAnswer | Promise<QuestionAnswer>
-/** Answers for the model; throw an `Error` to say that the person refused. */
+/** Replies for the model; throw an `Error` if the person refused. */
 export type ModelAnswerer = (
   request: ModelRequest,
   signal: AbortSignal,
@@ -33,18 +33,18 @@ export type ModelAnswerer = (
 ) => ModelAnswer | Promise<ModelAnswer>
 
 export interface AnsweringOptions {
-  /** Answers questions of the server; without it the link declares that it cannot be asked. */
+  /** Answers questions of the server; without it, the link does not declare elicitation. */
   onQuestion?: Answerer | undefined
-  /** Answers for the model; without it the link declares that it has none. */
+  /** Replies for the model; without it, the link does not declare sampling. */
   onModelRequest?: ModelAnswerer | undefined
-  /** Folders to tell a server that asks; without them the link declares that it has none to tell. */
+  /** Roots for the server; without them, the link does not declare roots. */
   roots?: readonly Root[] | undefined
   validator?: JsonSchemaValidator
-  /** Called with what calls did outside, from servers that show it: requests, statements, files. */
+  /** Called for each upstream record (request, statement, file) of servers that send them. */
   onUpstream?: ((record: UpstreamRecord) => void) | undefined
 }
 
-/** What a link declares it can do, for the revision it asks for (Lifecycle, "Capability Negotiation"). */
+/** The capabilities that a link declares, for the revision it requests (Lifecycle, "Capability Negotiation"). */
 export function clientCapabilities(revision: Revision, options: AnsweringOptions): ClientCapabilities {
   const modes = revision.elicitation === 'form and url' ? { form: {}, url: {} } : {}
   return {

@@ -30,13 +30,13 @@ import { SessionGone, type Wire } from './wire.js'
 export interface LinkOptions extends AnsweringOptions {
   /** Revision to request, such as `2025-06-18`; the newest by default. */
   revision?: string
-  /** How long a request may stay unanswered; progress extends it. 60,000 by default. */
+  /** Time limit of a request in milliseconds; progress extends it. Default: 60,000. */
   timeoutMs?: number
-  /** How this program names itself to servers. */
+  /** Name and version that this client sends to servers. */
   clientInfo?: Implementation
-  /** Hears the server's log messages. */
+  /** Called for each log message of the server. */
   onLog?: (message: LogMessage) => void
-  /** Sees every message as it passes, both ways. */
+  /** Called for each message in both directions. */
   onMessage?: (message: Message, from: 'client' | 'server') => void
 }
 export interface CallOptions {
@@ -46,13 +46,13 @@ export interface CallOptions {
   meta?: JsonObject
 }
 
-/** What a link tells about, by name. */
+/** Events of a link, by name. */
 export interface LinkEvents {
   toolsChanged: undefined
   resourcesChanged: undefined
   promptsChanged: undefined
   resourceUpdated: { uri: string }
-  /** The step on a page that the person was sent to is done. */
+  /** The step on a page that the person visited is done. */
   questionFinished: { elicitationId: string }
   log: LogMessage
   closed: { why: string }
@@ -71,8 +71,7 @@ const listsOf = {
 } as const
 
 /**
- * The client side of the protocol for one session: what a program uses to call a server.
- * Made by `connect`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
+ * The client side of one session: what a program uses to call a server. Created by `connect`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
  */
 export class Link {
   readonly #wire: Wire
@@ -99,7 +98,7 @@ export class Link {
     )
   }
 
-  /** Opens a link over a wire: starts it, initializes, says so. The wire is closed again where that fails. */
+  /** Opens a link over a wire and initializes it. If that fails, the wire is closed. */
   static async open(wire: Wire, options: LinkOptions = {}): Promise<Link> {
     const link = new Link(wire, options)
     try {
@@ -134,7 +133,7 @@ export class Link {
     return this.#whole.instructions
   }
 
-  /** All tools, every page of them. Empty if the server declares none. */
+  /** Lists all tools, from all pages. Empty if the server declares none. */
   tools(): Promise<ToolDefinition[]> {
     return this.#list('tools', 'tools/list', 'tools')
   }
@@ -148,7 +147,7 @@ export class Link {
     return this.#list('prompts', 'prompts/list', 'prompts')
   }
 
-  /** Calls a tool. A failure of the tool itself is a result with `isError`, not a rejection. */
+  /** Calls a tool. An error of the tool is a result with `isError`, not a rejection. */
   async call(tool: string, args: JsonObject = {}, options: CallOptions = {}): Promise<ToolResult> {
     const result = await this.ask('tools/call', { name: tool, arguments: args }, options)
     if (!Array.isArray(result.content))
@@ -172,7 +171,7 @@ export class Link {
     return result as unknown as PromptResult
   }
 
-  /** Values for an argument that is being typed; `of` is a prompt's name or a template's URI. */
+  /** Returns completions of an argument; `of` is a prompt's name or a template's URI. */
   async complete(
     of: { prompt: string } | { template: string },
     argument: { name: string; value: string },
@@ -189,7 +188,7 @@ export class Link {
     return result.completion as CompletionResult['completion']
   }
 
-  /** From now on `resourceUpdated` tells when the resource changes. */
+  /** Subscribes to a resource; the event `resourceUpdated` reports its changes. */
   async subscribe(uri: string): Promise<void> {
     await this.ask('resources/subscribe', { uri })
     this.#subscribed.add(uri)
@@ -198,13 +197,13 @@ export class Link {
     this.#subscribed.delete(uri)
     await this.ask('resources/unsubscribe', { uri })
   }
-  /** Tells the server that the folders are others now. Only where roots were given when it was opened. */
+  /** Notifies the server that the roots changed. Requires `roots` in the options of the link. */
   setRoots(roots: readonly Root[]): void {
     if (!this.#options.roots) throw engineErrors.peerCannot('hear of folders', 'roots')
     this.#options = { ...this.#options, roots }
     this.#dialogue.notify('notifications/roots/list_changed', undefined)
   }
-  /** Least severity of log messages that the server shall send. */
+  /** Sets the minimum level of log messages that the server sends. */
   async setLogLevel(level: LogLevel): Promise<void> {
     await this.ask('logging/setLevel', { level })
   }
@@ -212,13 +211,13 @@ export class Link {
     await this.ask('ping', undefined)
   }
 
-  /** Sends any request and gives its bare result. */
+  /** Sends any request and returns its result. */
   ask(method: string, params: JsonObject | undefined, options: CallOptions & AskOptions = {}): Promise<JsonObject> {
     const { meta, ...rest } = options
     return this.#dialogue.ask(method, meta ? { ...params, _meta: meta } : params, rest)
   }
 
-  /** Calls the listener at each event; returns a function that ends it. */
+  /** Calls the listener for each event; returns a function that removes it. */
   on<Name extends keyof LinkEvents>(name: Name, listener: (detail: LinkEvents[Name]) => void): () => void {
     const listeners = this.#listeners.get(name) ?? new Set()
     this.#listeners.set(name, listeners)
@@ -226,7 +225,7 @@ export class Link {
     return () => listeners.delete(listener as (detail: never) => void)
   }
 
-  /** Ends the session. What is awaited is rejected. */
+  /** Ends the session. Pending requests are rejected. */
   async close(): Promise<void> {
     this.#closed('closed by this side')
     await this.#wire.close()
@@ -300,7 +299,7 @@ export class Link {
     this.#dialogue.giveUp(message.id, known)
   }
 
-  /** Opens a new session on the same wire, and takes up the subscriptions again. */
+  /** Opens a new session on the same wire and repeats the subscriptions. */
   async #reopen(): Promise<void> {
     this.#wire.forget?.()
     this.#lists.forget()
@@ -308,7 +307,7 @@ export class Link {
     await Promise.all([...this.#subscribed].map((uri) => this.ask('resources/subscribe', { uri })))
   }
 
-  /** Repeats in the new session what cannot have changed anything; the caller of anything else is told. */
+  /** Repeats read-only requests in the new session; others are rejected. */
   async #sendAgain(message: Message): Promise<void> {
     if (!isRequest(message)) return
     try {

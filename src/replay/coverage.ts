@@ -3,13 +3,13 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { parseUriTemplate } from '../protocol/uri-template.js'
 import type { StepReport } from './case.js'
 
-/** What no case tries. */
+/** Parts and inputs that no case covers. */
 export interface Coverage {
-  /** Parts that are there, and those that no case touches, such as `tool move_hive`. */
+  /** Number of parts, and the uncovered ones, such as `tool move_hive`. */
   parts: { all: number; without: string[] }
-  /** Choices in the inputs of tools that have cases: fields, values and branches, and those that no case gives. */
+  /** Number of choices in the inputs of covered tools (fields, values, branches), and the uncovered ones. */
   branches: { all: number; without: string[] }
-  /** Tools that have cases, and those of which no case expects a refusal. */
+  /** Number of covered tools, and those without a case that expects an error. */
   refusals: { all: number; without: string[] }
 }
 

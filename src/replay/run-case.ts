@@ -17,16 +17,16 @@ import { readCase } from './read-case.js'
 import { filled, maskValues, valueAt } from './values.js'
 
 export interface ReplayOptions extends TargetOptions {
-  /** Another target than the case names. */
+  /** Overrides the target of the case. */
   target?: string
-  /** How long a step may take; 60,000 by default. */
+  /** Time limit of a step in milliseconds. Default: 60,000. */
   timeoutMs?: number
   revision?: string
   /** Called for each link before its steps are run. */
   onOpen?: (link: Link) => Promise<void>
 }
 
-/** Runs the steps of a case file against its target. Never rejects: what is wrong is part of the report. */
+/** Runs the steps of a case file against its target. Does not reject: problems are part of the report. */
 export async function runCase(file: string, options: ReplayOptions = {}): Promise<CaseReport> {
   const startedAt = performance.now()
   const report: CaseReport = { file, ok: false, steps: [], durationMs: 0 }

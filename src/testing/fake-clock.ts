@@ -1,18 +1,18 @@
 import { install } from '@sinonjs/fake-timers'
 
-/** Time that stands still, and goes on when it is told to. */
+/** A clock that stands still until it is advanced. */
 export interface FakeClock {
   /** Milliseconds since 1970, as `Date.now()` gives them meanwhile. */
   readonly now: number
-  /** Lets so many milliseconds go by: timers that are due are run, and what awaits them goes on. */
+  /** Advances the clock by milliseconds: runs the timers that are due, and waits for their continuations. */
   advance(ms: number): Promise<void>
   /** Returns the real time back. */
   end(): void
 }
 
 /**
- * Stops time for the whole process: `Date`, `setTimeout` and `setInterval` go by this clock until `end`. For kits that look at the time, wait or
- * poll. Links in memory work on meanwhile; what comes over a network does too, but its time-outs do not pass.
+ * Stops time for the whole process: `Date`, `setTimeout` and `setInterval` use this clock until `end`. For kits that read the time, wait or
+ * poll. Links in memory and network requests keep working, but their timeouts do not elapse.
  *
  * @example
  * const clock = fakeClock('2026-06-02T06:00:00Z')

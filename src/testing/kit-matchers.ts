@@ -4,13 +4,13 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { textOf } from '../replay/case-file.js'
 import { subsetDifferences } from '../replay/compare.js'
 
-/** What `expect` can say of results when it knows these matchers; `R` is what the runner's own matchers give. */
+/** The matchers that `kitMatchers` adds to `expect`; `R` is the return type of the runner's own matchers. */
 export interface KitMatchers<R = unknown> {
-  /** A tool's answer: every field that is written has to be in its structured content, or its text is this or matches this. */
+  /** The result of a tool: its structured content has these fields (others are allowed), or its text equals or matches this. */
   toHaveResult(expected: JsonObject | string | RegExp): R
-  /** A tool says no, with this text or one that matches; with any where nothing is given. */
+  /** The tool returned an error: with this text, with a matching text, or any error. */
   toBeToolError(expected?: string | RegExp): R
-  /** Structured content, or any other value, fits a JSON Schema. */
+  /** Structured content, or any other value, matches a JSON Schema. */
   toMatchSchema(schema: JsonObject): Promise<R>
 }
 
@@ -20,7 +20,7 @@ interface Verdict {
 }
 
 /**
- * Matchers for results of calls, for every runner with `expect.extend`. What fails is said field by field, with the lines that differ.
+ * Matchers for results of calls, for test runners with `expect.extend`. Failures list each differing field and a line diff.
  *
  * @example
  * expect.extend(kitMatchers)

@@ -6,8 +6,8 @@ import type { ConnectOptions } from '../transport/connect.js'
 import { connectOnNode } from '../transport/node-connect.js'
 
 /**
- * Opens a link to a kit in this process, over memory: a kit, or the file of one (TypeScript or JavaScript). `replace` puts something else
- * in the place of shared things, `environment` gives it its settings. Rejects with a `JexoError` if the kit cannot be loaded or started.
+ * Opens a link in memory to a kit, or to a kit file (TypeScript or JavaScript). `replace` replaces shared connections,
+ * `environment` sets the settings. Rejects with a `JexoError` if the kit cannot be loaded or started.
  *
  * @example
  * const link = await openKit(new URL('../hives.kit.ts', import.meta.url), { replace: [[scales, fakeScales]] })

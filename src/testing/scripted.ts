@@ -2,17 +2,17 @@ import { answersFrom, type ReadyAnswer } from '../link/answerers.js'
 import type { Answerer, ModelAnswerer, Question } from '../link/answering.js'
 import type { ModelRequest } from '../protocol/sampling.js'
 
-/** A person who answers by a script, and remembers what was asked. */
+/** A scripted person: answers from a list and records the questions. */
 export interface ScriptedPerson {
   readonly onQuestion: Answerer
-  /** Messages of all questions, in their order. */
+  /** Messages of all questions, in order. */
   readonly asked: readonly string[]
-  /** Those that no answer was ready for; they were cancelled. */
+  /** Questions without a matching answer; they were cancelled. */
   readonly unanswered: readonly string[]
 }
 
 /**
- * A person for tests: each answer is given once, to the first question that it fits.
+ * A person for tests. Each answer is used once, for the first question that it matches.
  *
  * @example
  * const person = scriptedPerson([{ about: 'storesKg', action: 'accept', content: { storesKg: 11 } }])
@@ -32,13 +32,13 @@ export function scriptedPerson(answers: readonly ReadyAnswer[]): ScriptedPerson 
   }
 }
 
-/** A model that answers by a script, and remembers what it was asked. */
+/** A scripted model: replies from a list and records the requests. */
 export interface ScriptedModel {
   readonly onModelRequest: ModelAnswerer
   readonly requests: readonly ModelRequest[]
 }
 
-/** A model for tests: gives one text after the other; when there is none left, it refuses. */
+/** A model for tests: returns one text after the other, then refuses. */
 export function scriptedModel(texts: readonly string[]): ScriptedModel {
   const requests: ModelRequest[] = []
   return {

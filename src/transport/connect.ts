@@ -11,7 +11,7 @@ import { TwoEndpointWire } from './two-endpoint-wire.js'
 export interface ConnectOptions extends LinkOptions, Partial<RunningOptions> {
   /** Sent with every request over HTTP. */
   headers?: Readonly<Record<string, string>>
-  /** Called for each HTTP request when the head of its answer is there. */
+  /** Called for each HTTP request when the head of its response has arrived. */
   onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
 
@@ -34,7 +34,7 @@ export async function connect(target: string | URL | Kit, options: ConnectOption
   return openHttp(new URL(url), options)
 }
 
-/** Over HTTP; a server that knows no `initialize` by POST is tried in the older two-endpoint form (Transports, "Backwards Compatibility"). */
+/** Connects over HTTP; if the server does not accept `initialize` by POST, tries the older HTTP+SSE transport (Transports, "Backwards Compatibility"). */
 async function openHttp(url: URL, options: ConnectOptions): Promise<Link> {
   const headers = { ...(options.headers ? { headers: options.headers } : {}), onExchange: options.onExchange }
   try {
@@ -49,7 +49,7 @@ async function openHttp(url: URL, options: ConnectOptions): Promise<Link> {
 }
 
 /**
- * Opens several links side by side. Never rejects for one that does not open: `failed` says why.
+ * Opens several links in parallel. Does not reject if one fails to open: `failed` has the reason.
  *
  * @example const { links, failed, close } = await connectAll({ bees: 'http://127.0.0.1:4870/mcp', local: kit })
  */

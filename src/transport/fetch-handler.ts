@@ -7,15 +7,15 @@ import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.
 
 export interface FetchHandlerOptions extends EndpointOptions, Partial<RunningOptions> {}
 
-/** Answers web requests for one kit; `close` ends its sessions and shared things. */
+/** Handles web requests for one kit; `close` ends its sessions and shared connections. */
 export interface FetchHandler {
   (request: Request): Promise<Response>
   close(): Promise<void>
 }
 
 /**
- * Serves a kit from anything that speaks `Request` → `Response`: Node, edge runtimes, a service worker (Transports, "Streamable HTTP").
- * Settings come from `environment`; plain JSON Schema is checked without generating code unless a validator is given.
+ * Serves a kit from any runtime with `Request` and `Response`: Node, edge runtimes, a service worker (Transports, "Streamable HTTP").
+ * Settings come from `environment`; JSON Schema is checked without code generation, unless you pass a validator.
  *
  * @example export default { fetch: fetchHandler(kit, { allowedHosts: ['apiary.example'] }) }
  */

@@ -10,8 +10,8 @@ export type NodeTarget = string | URL | Kit | ChildCommand
 export interface NodeConnectOptions extends ConnectOptions, ChildWireOptions {}
 
 /**
- * Opens a link from Node: as `connect` of `jexo/link`, and to a command, which is started as a child and spoken to by
- * its stdin and stdout. The child's stderr is handed on line by line to `onStderr`.
+ * Opens a link from Node: like `connect` of `jexo/link`, and also to a command, which is started as a child process and used over
+ * its stdin and stdout. `onStderr` is called for each line of its stderr.
  *
  * @example const link = await connect({ command: process.execPath, args: ['server.mjs'] })
  */

@@ -15,30 +15,30 @@ export interface HttpOptions extends NodeHandlerOptions {
   port?: number
   /** Address to bind; 127.0.0.1 by default. */
   host?: string
-  /** The URL that others reach the endpoint by; its host is allowed. */
+  /** Public URL of the endpoint; its host name is accepted. */
   publicUrl?: string
-  /** Lets anyone call although the server can be reached from other machines. */
+  /** Allows unauthenticated calls from other machines. */
   isOpenToAnyone?: boolean
-  /** How long what runs may go on when the server is closed; 5,000 by default. */
+  /** Time for running calls to finish when the server closes, in milliseconds. Default: 5,000. */
   drainMs?: number
 }
 
-/** A request handler for Node's HTTP servers and what is built on them; `next` is called for paths of others. */
+/** A request handler for Node's HTTP servers and frameworks; `next` is called for other paths. */
 export interface NodeHandler {
   (request: IncomingMessage, response: ServerResponse, next?: () => void): void
   close(): Promise<void>
 }
-/** A kit that is served over HTTP. */
+/** A running HTTP server of a kit. */
 export interface HttpService {
   /** URL of the endpoint, such as `http://127.0.0.1:4870/mcp`. */
   readonly url: string
   readonly server: Server
-  /** Takes nothing new, lets what runs end, closes. */
+  /** Stops accepting requests, waits for running calls, and closes. */
   close(): Promise<void>
 }
 
 /**
- * Mounts a kit in an existing Node application, beside its own routes (Transports, "Streamable HTTP").
+ * Mounts a kit in an existing Node application (Transports, "Streamable HTTP").
  *
  * @example app.use(nodeHandler(kit, { path: '/mcp' }))
  */
@@ -54,7 +54,7 @@ export function nodeHandler(kit: Kit, options: NodeHandlerOptions = {}): NodeHan
   })
 }
 
-/** Serves a kit over HTTP on a port of its own. Rejects if the port is taken or access is not settled (Transports, "Streamable HTTP"). */
+/** Serves a kit over HTTP on its own port. Rejects if the port is in use, or if other machines could call without authentication (Transports, "Streamable HTTP"). */
 export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = {}): Promise<HttpService> {
   const { host = '127.0.0.1', port = 0, publicUrl, token, drainMs = 5000 } = options
   const isPublic = !isLoopback(host) || publicUrl !== undefined

@@ -20,13 +20,13 @@ export interface VetOptions {
   ignoresContract?: boolean
   /** Folder of recorded cases; `cases` beside a kit by default. */
   cases?: string | undefined
-  /** Holds it to the table of the standard too, in this revision or the newest. */
+  /** Also checks it against the standard, in this revision or the newest. */
   wire?: { revision?: string | undefined } | undefined
-  /** Calls each tool that only reads so often with generated arguments. */
+  /** Number of generated calls of each read-only tool. */
   probe?: { calls: number; seed: number } | undefined
   /** How long a request may stay unanswered; 30,000 by default. */
   timeoutMs?: number | undefined
-  /** How long a row of `wire` or a call of `probe` may wait; 2,000 and 5,000 by default. */
+  /** Time limit of a `wire` check or a `probe` call in milliseconds. Default: 2,000 and 5,000. */
   checkTimeoutMs?: number | undefined
   onProgress?: (what: string, done: number, all: number) => void
 }
@@ -38,7 +38,7 @@ export interface TargetReport extends VetReport {
   surface: Snapshot
 }
 
-/** Looks at a target by every rule, and by what else is asked for. Rejects with a `JexoError` if it does not start or answer. */
+/** Checks a target with every rule, and with the requested additional checks. Rejects with a `JexoError` if it does not start or answer. */
 export async function vetTarget(
   target: Exclude<Target, { kind: 'tape' }>,
   {

@@ -27,7 +27,7 @@ export async function wrapCurl(source: URL | string, options: WrapCurlOptions = 
   return restPartsOf(plan, options)
 }
 
-/** The plan alone: what `jexo wrap` shows. */
+/** Returns the plan, as `jexo wrap` shows it. */
 export async function curlPlan(source: URL | string, options: WrapCurlOptions = {}): Promise<RestPlan> {
   const { readRequests } = await import('./read.js')
   const { planCurl } = await import('./plan.js')

@@ -10,35 +10,35 @@ import { isMqttAddress, type MqttAddress, mqttSource } from './mqtt.js'
 import { type PolledSource, type PushingSource, pushingBy } from './source.js'
 
 export interface FeedOptions {
-  /** Scheme of its URIs and part of its tools' names. */
+  /** Scheme of its URIs, and part of the names of its tools. */
   readonly name: string
-  /** What comes, by the name that it shall have. */
+  /** The channels, by name. */
   readonly channels: Readonly<Record<string, ChannelOptions>>
-  /** Put before the names of its settings: `SCALES` gives `SCALES_URL`, `SCALES_USER`, `SCALES_PASSWORD`. */
+  /** Prefix of its settings: `SCALES` results in `SCALES_URL`, `SCALES_USER`, `SCALES_PASSWORD`. */
   readonly settingPrefix?: string
-  /** How many readings are kept of each series; 200 by default. */
+  /** Readings kept per series. Default: 200. */
   readonly history?: number
-  /** How many series are kept; 10,000 by default. */
+  /** Maximum number of series. Default: 10,000. */
   readonly maxSeries?: number
-  /** A series that nothing comes of for so long is shown as stale. */
+  /** Age in milliseconds after which a series is stale. */
   readonly staleAfterMs?: number
-  /** Subscribers hear of a series so often at most; 1,000 by default. */
+  /** Minimum interval between two notifications of a series, in milliseconds. Default: 1,000. */
   readonly updateEveryMs?: number
 }
 /** `mqtt://broker:1883`, a source that pushes, or one that is polled. */
 export type FeedSource = URL | string | PushingSource | PolledSource
 
-/** A feed that an author's own tools use too: `call.use(scales)` gives an open `Feed`. */
+/** A feed that your own tools can use too: `call.use(scales)` returns an open `Feed`. */
 export interface SharedFeed extends Shared<Feed> {
   readonly name: string
   readonly channels: readonly Channel[]
   readonly uris: FeedUris
-  /** The settings that it takes; parts that are wrapped of it bring them along. */
+  /** Its settings; wrapped parts include them. */
   readonly settings: Readonly<Record<string, Setting>>
 }
 
 /**
- * Declares a long-lived source that pushes or is polled: one connection for all sessions, opened at first use, found again when it is
+ * Declares a source that pushes or is polled. All sessions share one connection: opened at first use, reopened if it is
  * lost, closed at the end. Throws a `JexoError` if the address or a topic cannot be read.
  *
  * @example

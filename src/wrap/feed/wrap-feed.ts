@@ -20,7 +20,7 @@ export async function wrapFeed(source: FeedSource | SharedFeed, options: WrapFee
   return feedPartsOf(planFeed(feed.name, feed.channels, options), feed)
 }
 
-/** The plan alone: what `jexo wrap` shows. */
+/** Returns the plan, as `jexo wrap` shows it. */
 export function feedPlan(source: FeedSource | SharedFeed, options: WrapFeedOptions = {}): FeedPlan {
   const { name, channels } = feedOf(source, options)
   return planFeed(name, channels, options)

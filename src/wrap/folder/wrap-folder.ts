@@ -14,15 +14,15 @@ import type { FolderRules } from './rules.js'
 import { uriOfPath } from './uris.js'
 
 export interface WrapFolderOptions extends FolderPlanOptions, FolderRules, FinderOptions {
-  /** Limits; each may be set by a `JEXO_FOLDER_…` variable too. */
+  /** Limits; each also has a `JEXO_FOLDER_…` variable. */
   readonly limits?: Partial<FolderLimits>
-  /** Follows edits, so that subscribers hear of them and the search knows them; true by default. */
+  /** Follows edits: notifies subscribers and updates the search index. Default: true. */
   readonly watch?: boolean
 }
 
 /**
- * Turns a folder into resources, one for each file, and a tool that finds passages in them. Confined to the folder: no `..`, no links that
- * lead out, nothing hidden unless asked for. Rejects with a `JexoError` if there is no such folder.
+ * Turns a folder into resources, one for each file, and a tool that searches their passages. Confined to the folder: no `..`, no symbolic
+ * links, no hidden files by default. Rejects with a `JexoError` if there is no such folder.
  *
  * @example parts: [...await wrapFolder(new URL('./fieldguide/', import.meta.url), { about: 'Pages on bees through the year' })]
  */
@@ -70,7 +70,7 @@ export async function wrapFolder(source: URL | string, options: WrapFolderOption
   return folderPartsOf(plan, library)
 }
 
-/** The plan alone: what `jexo wrap` shows. */
+/** Returns the plan, as `jexo wrap` shows it. */
 export async function folderPlan(source: URL | string, options: WrapFolderOptions = {}): Promise<FolderPlan> {
   const { readFolder } = await import('./read.js')
   const { planFolder } = await import('./plan.js')

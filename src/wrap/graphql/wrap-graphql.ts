@@ -45,7 +45,7 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
   ]
 }
 
-/** The plan alone: what `jexo wrap` shows. */
+/** Returns the plan, as `jexo wrap` shows it. */
 export async function graphPlan(source: URL | string, options: WrapGraphqlOptions = {}): Promise<RestPlan> {
   const { readGraph } = await import('./read.js')
   const { planGraph } = await import('./plan.js')

@@ -25,7 +25,7 @@ import type { InProcess } from './sender.js'
 export interface RestOptions {
   /** The API in this very process: nothing crosses a network, and no base URL is needed. */
   readonly upstream?: InProcess
-  /** Limits; each may be set by a `JEXO_…` variable too. */
+  /** Limits; each also has a `JEXO_…` variable. */
   readonly limits?: Partial<RestLimits>
   /** Hosts besides the API's own that redirects may lead to. */
   readonly allowedHosts?: readonly string[]

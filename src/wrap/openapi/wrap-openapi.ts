@@ -28,7 +28,7 @@ export async function wrapOpenApi(source: OpenApiSource, options: WrapOpenApiOpt
   return restPartsOf(plan, options)
 }
 
-/** The plan alone: what `jexo wrap` shows. */
+/** Returns the plan, as `jexo wrap` shows it. */
 export async function openApiPlan(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<RestPlan> {
   // A packed kit has its plan with it, and starts without what reads descriptions.
   const { readOpenApi } = await import('./read.js')

@@ -9,11 +9,11 @@ import { type SqlLimits, sqlLimitsFor } from './limits.js'
 import { placed, statementsIn } from './tokens.js'
 
 export interface DatabaseOptions {
-  /** What its URIs and tools are named by; from the file or the database by default. */
+  /** Name in URIs and tools; default: from the file or the database. */
   readonly name?: string
-  /** Put before the names of its settings: `LEDGER` gives `LEDGER_URL`, `LEDGER_USER`, `LEDGER_PASSWORD`, or `LEDGER_FILE`. */
+  /** Prefix of its settings: `LEDGER` results in `LEDGER_URL`, `LEDGER_USER`, `LEDGER_PASSWORD`, or `LEDGER_FILE`. */
   readonly settingPrefix?: string
-  /** Limits; each may be set by a `JEXO_SQL_…` variable too. */
+  /** Limits; each also has a `JEXO_SQL_…` variable. */
   readonly limits?: Partial<SqlLimits>
   /** Statements that fill a new SQLite file, if there is none. */
   readonly create?: string | (() => string)
@@ -23,19 +23,19 @@ export type SqlValues = Readonly<Record<string, SqlValue | undefined>>
 /** Part of a call: what ends a statement, and who hears of it. */
 export type StatementCall = Pick<Call, 'signal' | 'upstream'>
 
-/** A database that an author's own tools use too: `call.use(ledger)` gives an open `SqlDatabase`. */
+/** A database that your own tools can use too: `call.use(ledger)` returns an open `SqlDatabase`. */
 export interface SharedDatabase extends Shared<SqlDatabase> {
   readonly address: SqlAddress
   readonly secrets: Secrets
   readonly limits: Partial<SqlLimits>
   readonly create: DatabaseOptions['create']
-  /** The settings that it takes; parts that are wrapped of it bring them along. */
+  /** Its settings; wrapped parts include them. */
   readonly settings: Readonly<Record<string, Setting>>
 }
 
 /**
  * Declares a database: a SQLite file (`URL` or absolute path), or `postgres://…`, `mysql://…`, `mariadb://…`. User and password are
- * settings. Opened when the kit is served, and tried again until it is there. Throws a `JexoError` if the address is none.
+ * settings. It is opened at startup, with retries. Throws a `JexoError` if the address is not valid.
  *
  * @example
  * const ledger = sqlDatabase(new URL('./ledger.sqlite', import.meta.url))
@@ -88,8 +88,8 @@ export async function driverFor(
 }
 
 /**
- * Opens a database for a script, or for what is no call: settings are taken from the environment. Close it. Rejects with a `JexoError`
- * where it cannot be reached.
+ * Opens a database outside a call, such as in a script; settings come from the environment. Close it yourself. Rejects with a `JexoError`
+ * if it cannot be reached.
  */
 export async function openDatabase(
   source: URL | string | SharedDatabase,
@@ -126,12 +126,12 @@ export class SqlDatabase {
     this.limits = sqlLimitsFor(limits, process.env)
   }
 
-  /** Rows of one statement that reads; the database refuses it where it writes. Rejects with a `Refusal` that says why it failed. */
+  /** Returns the rows of one read-only statement; the database refuses writes. Rejects with a `Refusal` that has the reason. */
   async rows(text: string, values: SqlValues = {}, call?: StatementCall): Promise<SqlRow[]> {
     return rowsOf(await this.run(this.#placed(text, values, 'read'), call))
   }
 
-  /** Carries out one statement that writes: whole, or not at all where it fails or the call is cancelled. */
+  /** Runs one statement that writes; it is rolled back if it fails or the call is cancelled. */
   async change(
     text: string,
     values: SqlValues = {},

@@ -14,14 +14,14 @@ import type { SqlSearchOptions } from './search.js'
 export interface WrapSqlOptions extends SqlPlanOptions, DatabaseOptions {
   /** Files with statements, or folders of them, `URL` or absolute path: each statement becomes a tool. */
   readonly queries?: readonly (URL | string)[]
-  /** A tool that finds rows by what text columns of theirs say. */
+  /** Adds a tool that searches rows by the words in text columns. */
   readonly search?: SqlSearchOptions
 }
 
 /**
  * Turns a database into tools and resources: statements in `.sql` files become tools, tables and views become resources. The source is a
- * SQLite file, a `postgres://`, `mysql://` or `mariadb://` URL, or what `sqlDatabase` gave. Where the database cannot be reached, the
- * statements are taken as they are written, and the rest comes when it is there.
+ * SQLite file, a `postgres://`, `mysql://` or `mariadb://` URL, or the value of `sqlDatabase`. If the database cannot be reached, the
+ * statements become tools as written, and the rest follows when it is available.
  *
  * Rejects with a `JexoError` if a file is missing, a name chooses nothing, or nothing is taken.
  *
@@ -49,7 +49,7 @@ export async function wrapSql(
   return plan.isPartial ? partialParts(plan, database, options) : sqlPartsOf(plan, database, search)
 }
 
-/** The plan alone: what `jexo wrap` shows. Rejects if the database cannot be reached. */
+/** Returns the plan, as `jexo wrap` shows it. Rejects if the database cannot be reached. */
 export async function sqlPlan(
   source: URL | string | SharedDatabase,
   options: WrapSqlOptions = {},
