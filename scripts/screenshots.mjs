@@ -248,7 +248,7 @@ async function tried() {
   await choose(/^weigh_hive/)
   await page.getByRole('textbox', { name: 'hive' }).fill('ML-99')
   await send()
-  await page.getByText('Tool error').waitFor()
+  await page.getByText('The tool returned an error').waitFor()
   await page.getByRole('button', { name: 'hive "ML-04"' }).click()
   await send()
   await page.getByText('kg', { exact: true }).waitFor()

@@ -96,7 +96,7 @@ describe('Loupe, with a server that is odd', () => {
 
   test('says where an answer does not fit its output schema, and where it is an error of the protocol', async () => {
     await odd.call('wrong')
-    await odd.page.getByText('Does not fit its output schema').waitFor()
+    await odd.page.getByText('Does not match its output schema').waitFor()
     await odd.page.getByText(/kg: .*number/).waitFor()
     await odd.call('refuse')
     await odd.page.getByRole('heading', { name: 'Refused (-32603)' }).waitFor()

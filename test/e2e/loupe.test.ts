@@ -59,7 +59,7 @@ describe('Loupe', () => {
       .first()
       .waitFor()
     await page.getByRole('button', { name: 'Send unchecked' }).click()
-    await page.getByText('Tool error').waitFor()
+    await page.getByText('The tool returned an error').waitFor()
     await page
       .getByLabel('Answer', { exact: true })
       .getByText(/hive: received "99"; expected a string/)

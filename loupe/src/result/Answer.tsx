@@ -39,16 +39,16 @@ function headOf(asked: Asked): string {
   if ('error' in asked) {
     const { code } = asked.error
     if (code === 'cancelled') return 'Cancelled'
-    return typeof code === 'number' ? `Refused (${code})` : 'No answer'
+    return typeof code === 'number' ? `Refused (${code})` : 'No response'
   }
-  return asked.result.isError === true ? 'Tool error' : 'Answer'
+  return asked.result.isError === true ? 'The tool returned an error' : 'Result'
 }
 
 function Fit({ issues }: { issues: readonly string[] }) {
   if (issues.length === 0) return <p className="fit">✓ Matches its output schema</p>
   return (
     <div className="issue" role="alert">
-      Does not fit its output schema:
+      Does not match its output schema:
       <ul>
         {issues.slice(0, 20).map((issue) => (
           <li key={issue}>{issue}</li>
