@@ -66,7 +66,7 @@ describe('Loupe, with a server that is odd', () => {
 
   test('takes arguments as JSON where no form can be made', async () => {
     await odd.part('tool odd name/ü')
-    await odd.page.getByText('No form can be made of this schema').waitFor()
+    await odd.page.getByText('No form is available for this schema').waitFor()
     await odd.page.locator('.cm-content').fill('{"x":1}')
     await odd.send()
     await odd.answer().getByText('ok', { exact: true }).waitFor()
@@ -124,7 +124,7 @@ describe('Loupe, with a server that is odd', () => {
   test('outlives a server that crashes, says what it said last, and connects again', async () => {
     const { page } = odd
     await odd.call('crash')
-    await page.getByRole('heading', { name: 'No answer' }).waitFor()
+    await page.getByRole('heading', { name: 'No response' }).waitFor()
     await page
       .getByRole('alert')
       .getByText(/ended with code 3, saying: out of honey.*Fix: /)
@@ -209,7 +209,7 @@ describe('Loupe, with a server that is odd', () => {
     await page.getByRole('article', { name: 'user' }).getByText('Write about ML-12.').waitFor()
     await page.getByRole('article', { name: 'assistant' }).getByText('Dear keeper,').waitFor()
     await odd.part('template odd://{broken')
-    await page.getByText('This is no URI template').waitFor()
+    await page.getByText('This URI template is not valid').waitFor()
     expect(odd.faults).toEqual([])
   })
 })
