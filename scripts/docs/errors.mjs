@@ -1,6 +1,6 @@
 /** The reference of errors: every code with its problem and its fix, read from the sources that declare them. */
 import { readdirSync, readFileSync } from 'node:fs'
-import { dirname, join, relative } from 'node:path'
+import { join } from 'node:path'
 import ts from 'typescript'
 import { cell } from './commands.mjs'
 
@@ -8,9 +8,8 @@ export function errorPage(source) {
   const files = readdirSync(source, { recursive: true, withFileTypes: true })
     .filter(({ name }) => name === 'errors.ts')
     .map(({ parentPath, name }) => join(parentPath, name))
-  const rows = files.flatMap((file) => errorsIn(file, relative(source, dirname(file))))
-  const byCode = Map.groupBy ? Map.groupBy(rows, ({ code }) => code) : grouped(rows)
-  const codes = [...byCode.keys()].sort()
+  const rows = files.flatMap(errorsIn)
+  rows.sort((one, other) => (one.code < other.code ? -1 : one.code > other.code ? 1 : 0))
   return `# Errors
 
 Errors of Jexo are \`JexoError\`s. They have a stable \`code\`, the \`problem\`, a \`fix\`, and a \`location\` (a file, part or URL) if there is one. The message is
@@ -21,14 +20,8 @@ failed, with an id that the log explains.
 
 | code | problem | fix | shown to callers |
 | --- | --- | --- | --- |
-${codes.flatMap((code) => byCode.get(code).map((row) => `| \`${code}\` | ${cell(row.problem)} | ${cell(row.fix)} | ${cell(row.callers)} |`)).join('\n')}
+${rows.map((row) => `| \`${row.code}\` | ${cell(row.problem)} | ${cell(row.fix)} | ${cell(row.callers)} |`).join('\n')}
 `
-}
-
-function grouped(rows) {
-  const found = new Map()
-  for (const row of rows) found.set(row.code, [...(found.get(row.code) ?? []), row])
-  return found
 }
 
 function errorsIn(file) {

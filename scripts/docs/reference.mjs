@@ -43,9 +43,9 @@ function withServeOptions(text) {
   if (from < start.length || to < from)
     throw new Error('docs/guide/running.md has no place for the options of serve')
   const rows = serveOptions.map((option) => {
-    const { variables = [], about, isForSources } = option
+    const { variables = [], isForSources } = option
     const names = variables.map((name) => `\`${name}\``).join(', ')
-    return `| \`${usageOf(option)}\` | ${names} | ${cell(describeOption({ ...option, about, variables: [] }))}${isForSources ? ' (`serve` only)' : ''} |`
+    return `| \`${usageOf(option)}\` | ${names} | ${cell(describeOption({ ...option, variables: [] }))}${isForSources ? ' (`serve` only)' : ''} |`
   })
   const table = [
     '| option of `serve` and packed files | variable | description |',

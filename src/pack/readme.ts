@@ -8,7 +8,7 @@ export function readmeFor({ kit, settings }: Packed, command: string): string {
   const rows = tools.map(({ name, about }) => `| \`${name}\` | ${inCell(about)} |`)
   const variables = settings.map(
     ({ name, about, default: usual, isSecret, isNeeded }) =>
-      `| \`${name}\` | ${inCell(about)}${isSecret ? ' A secret.' : ''} | ${isNeeded ? 'needed' : usual === undefined || isSecret ? '' : `\`${inCell(usual).replaceAll('`', "'")}\``} |`,
+      `| \`${name}\` | ${inCell(about)}${isSecret ? ' A secret.' : ''} | ${isNeeded ? 'required' : usual === undefined || isSecret ? '' : `\`${inCell(usual).replaceAll('`', "'")}\``} |`,
   )
   return [
     `# ${inLine(kit.title ?? kit.name)}`,

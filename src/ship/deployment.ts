@@ -2,7 +2,7 @@ import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { ErrorCode } from '../errors.js'
 
-/** How a location serves: kept in its folder, changed by the options of `ship`. */
+/** Settings of a deployment: stored in its folder, changed by the options of `ship`. */
 export interface DeploymentSettings {
   /** Address of its port; 127.0.0.1 by default. */
   host: string
@@ -27,7 +27,7 @@ export const usualSettings: DeploymentSettings = {
   readyMs: 30_000,
 }
 
-/** One release, as the location remembers it. */
+/** One release in the record of a deployment. */
 export interface ReleaseNote {
   id: string
   /** Name of the packed file. */
@@ -61,7 +61,7 @@ export interface ShipHeader {
   platform?: string
   bytes: number
   settings: Partial<DeploymentSettings>
-  /** Variables for the location's `.env`. */
+  /** Variables for the `.env` of the deployment. */
   environment: Record<string, string>
   /** Makes a token where access needs one and there is none. */
   makesToken: boolean

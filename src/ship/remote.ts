@@ -6,7 +6,7 @@ import { sshCommand } from '../ssh/ssh-command.js'
 import { LineSplitter } from '../transport/line-splitter.js'
 import { shipErrors } from './errors.js'
 
-/** Where a location is: a folder of this machine, or of one that ssh reaches. */
+/** The folder of a deployment: on this machine, or on one that ssh reaches. */
 export interface DeployLocation {
   folder: string
   /** `[user@]host`; undefined for this machine. */
@@ -31,7 +31,7 @@ export async function putFile(location: DeployLocation, name: string, content: U
   await runShell(location, program, content, () => {})
 }
 
-/** Runs a script of the location's folder with its Node, and hears what it says line by line. */
+/** Runs a script in the folder of the deployment with its Node; `hear` is called for each line of output. */
 export async function runThere(
   location: DeployLocation,
   node: string,

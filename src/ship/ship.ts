@@ -15,7 +15,7 @@ import { relayedFailure } from './supervisor/control.js'
 
 export interface ShipOptions {
   settings?: Partial<DeploymentSettings>
-  /** Variables for the location's `.env`. */
+  /** Variables for the `.env` of the deployment. */
   environment?: Record<string, string>
   /** Makes a token where access needs one and there is none; true by default. */
   makesToken?: boolean
@@ -32,7 +32,7 @@ export interface Shipped extends ShipDone {
 const supervisorFile = 'supervisor.mjs'
 
 /**
- * Puts a packed file (or a kit file, which is packed first) to a location, has the location switch to it once it has answered there, and asks it
+ * Deploys a packed file (or a kit file, which is packed first), switches to it once it responds on that machine, and calls it
  * through its URL. Rejects with a `JexoError` that says which of this did not work; what served before serves on then.
  */
 export async function ship(

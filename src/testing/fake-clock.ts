@@ -6,7 +6,7 @@ export interface FakeClock {
   readonly now: number
   /** Advances the clock by milliseconds: runs the timers that are due, and waits for their continuations. */
   advance(ms: number): Promise<void>
-  /** Returns the real time back. */
+  /** Restores the real time. */
   end(): void
 }
 

@@ -50,7 +50,7 @@ export async function wireFindings(
           group: 'wire',
           severity: 'error',
           location: `the standard, ${row.section}`,
-          problem: `${row.says} Not so: ${outcome.why}`.slice(0, 600),
+          problem: `${row.says} The check failed: ${outcome.why}`.slice(0, 600),
           fix: 'change the server as that section requires',
         })
       }

@@ -146,7 +146,7 @@ describe('the forms of pack', () => {
       version: '1.2.3',
       bin: { hives: 'hives.mjs' },
     })
-    expect(text('README.md')).toMatch(/\| `SITE` \| Site to tell of\. \| needed \|/)
+    expect(text('README.md')).toMatch(/\| `SITE` \| Site to tell of\. \| required \|/)
     const wrong = await jexo('pack', join(out, '../none.kit.ts'), '--as', 'npm')
     expect(wrong.code).toBe(2)
   })

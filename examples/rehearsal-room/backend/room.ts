@@ -76,7 +76,7 @@ export class Room {
     }
   }
 
-  /** Called with what happens from now on, after all that is there already. Returns what ends it. */
+  /** Called for every event from now on, after the existing ones. Returns a function that ends this. */
   listen(listener: (event: RoomEvent) => void): () => void {
     listener({ view: this.view })
     for (const step of this.#conversation.steps) listener({ step: slim(step) })

@@ -83,7 +83,7 @@ function settingLines({ base, credentials, title }: RestPlan): string[] {
     ...settingsOf(credentials, title),
   }
   return Object.entries(declared).map(([name, { about, default: otherwise, optional }]) => {
-    const need = otherwise !== undefined ? `default ${otherwise}` : optional ? 'optional' : 'needed'
+    const need = otherwise !== undefined ? `default ${otherwise}` : optional ? 'optional' : 'required'
     return `  ${colours.cyan(name)}  ${about}  ${colours.dim(need)}`
   })
 }

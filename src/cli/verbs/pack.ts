@@ -55,15 +55,15 @@ export const pack = () =>
     })
 
 function describe({ code, assets, packages, settings, kit }: Packed, form: FormName): void {
-  fact('holds', `${kit.name} ${kit.version}, ${kit.parts.length === 1 ? '1 part' : `${kit.parts.length} parts`}`)
+  fact('contains', `${kit.name} ${kit.version}, ${kit.parts.length === 1 ? '1 part' : `${kit.parts.length} parts`}`)
   if (form !== 'registry') fact('size', inKb(Buffer.byteLength(code)))
   if (assets.length > 0) fact('inside', assets.join(', '))
   if (packages.length > 0)
     fact('native', `${packages.join(', ')}: runs on ${process.platform} ${process.arch} only`)
   const needed = settings.filter(({ isNeeded }) => isNeeded).map(({ name }) => name)
   const others = settings.filter(({ isNeeded }) => !isNeeded).map(({ name }) => name)
-  fact('needs', needed.length > 0 ? needed.join(', ') : 'no settings')
-  if (others.length > 0) fact('may have', others.join(', '))
+  fact('required', needed.length > 0 ? needed.join(', ') : 'no settings')
+  if (others.length > 0) fact('optional', others.join(', '))
 }
 
 const inKb = (bytes: number) => `${(bytes / 1024).toFixed(0)} kB`

@@ -63,7 +63,7 @@ function print({ questions, right, confusions, by }: RehearsalReport): void {
   for (const { ask, expected, picked, isRight, margin, ranking, misread } of questions) {
     const mark = isRight ? colours.green('✓') : colours.red('✗')
     out(`${mark} ${ask}`)
-    const next = ranking[1] ? colours.dim(`, ${Math.round(margin * 100)} % before ${ranking[1].tool}`) : ''
+    const next = ranking[1] ? colours.dim(`, ${Math.round(margin * 100)} % ahead of ${ranking[1].tool}`) : ''
     out(`    ${isRight ? picked : `${colours.red(picked)}, expected ${expected}`}${isRight ? next : ''}`)
     for (const line of misread) out(`    ${colours.red(line)}`)
   }

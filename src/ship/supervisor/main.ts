@@ -23,7 +23,7 @@ import { shipErrors } from '../errors.js'
 import { ensureSupervised, failureOf, give, isSupervised, superviseHere } from './control.js'
 import { urlAt } from './supervisor.js'
 
-/** The far side of `ship`, in the folder of the location: what it says is one JSON object a line. */
+/** The remote side of `ship`, in the folder of the deployment. It writes one JSON object per line. */
 const folder = process.cwd()
 const tell = (event: FarEvent) => void process.stdout.write(`${JSON.stringify(event)}\n`)
 
@@ -104,7 +104,7 @@ async function ship(): Promise<void> {
 }
 
 /**
- * Keeps what was said of the location; returns what takes that back. Throws a `JexoError`, and keeps nothing, where others could call and
+ * Stores the settings of the deployment; returns a function that restores the previous ones. Throws a `JexoError`, and keeps nothing, where others could call and
  * nothing checks who does.
  */
 async function settle({

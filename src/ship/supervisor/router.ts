@@ -22,7 +22,7 @@ interface Session {
 }
 
 /**
- * The port of a location: passes every request to a release. A session stays with the release that opened it; what is new goes to the
+ * The port of a deployment: passes every request to a release. A session stays with the release that opened it; new sessions go to the
  * current one.
  */
 export class Router {
@@ -104,7 +104,7 @@ export class Router {
     onward.once('error', (error: NodeJS.ErrnoException) => {
       if (response.headersSent) return void response.destroy()
       if (error.code !== 'ECONNREFUSED') return unavailable(response)
-      // It has ended this very moment, and nothing was sent yet: what comes in its location gets it.
+      // The release ended at this moment, and nothing was sent yet: its successor gets the request.
       void this.#instead(release).then((other) =>
         other && !response.destroyed ? this.#forward(request, response, other, id) : unavailable(response),
       )

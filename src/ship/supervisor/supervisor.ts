@@ -20,7 +20,7 @@ const keptReleases = 5
 /** Time for requests that were passed on to a release just before it was to end. */
 const settleMs = 1000
 
-/** Owns the port of a location, and decides which release serves it. */
+/** Owns the port of a deployment, and decides which release serves it. */
 export class Supervisor {
   readonly #folder: string
   readonly #router = new Router()

@@ -85,7 +85,7 @@ export function chooseOperations<One extends Choosable>(
     else if (one.effect !== 'read' && !allowed.has(one) && !named.has(one))
       reasons.set(one, {
         reason: 'writes data',
-        fix: 'name it, or take all that write with --writes (writes: true)',
+        fix: 'include it by name, or include all writes with --writes (writes: true)',
       })
   }
   return reasons
