@@ -1,7 +1,7 @@
 /** Wrapping requests that somebody has written down: curl command lines, `.http` files, HAR recordings. */
 export { JexoError } from './errors.js'
 export type { CurlPlanOptions } from './wrap/curl/plan.js'
-export { curlPlan as planCurl, type WrapCurlOptions, wrapCurl } from './wrap/curl/wrap-curl.js'
+export { planCurl, type WrapCurlOptions, wrapCurl } from './wrap/curl/wrap-curl.js'
 export { type RestLimits, restLimits } from './wrap/http-api/limits.js'
 export type { PlannedOperation, RestPlan, SkippedOperation } from './wrap/http-api/operation.js'
 export type { RestOptions } from './wrap/http-api/parts.js'

@@ -1,7 +1,7 @@
 /** Wrapping GraphQL APIs: operations become tools. */
 export { JexoError } from './errors.js'
 export type { GraphPlanOptions } from './wrap/graphql/plan.js'
-export { graphPlan as planGraphql, type WrapGraphqlOptions, wrapGraphql } from './wrap/graphql/wrap-graphql.js'
+export { planGraphql, type WrapGraphqlOptions, wrapGraphql } from './wrap/graphql/wrap-graphql.js'
 export { type RestLimits, restLimits } from './wrap/http-api/limits.js'
 export type { PlannedOperation, RestPlan, SkippedOperation } from './wrap/http-api/operation.js'
 export type { CredentialGiven } from './wrap/http-api/own-credential.js'

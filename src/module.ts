@@ -4,5 +4,5 @@ export { type Loss, type SimplifiedSchema, simplifySchema } from './kit/simplify
 export { type Conversion, type Definitions, fromJson, toJson } from './wrap/module/conversion.js'
 export type { Instances } from './wrap/module/parts.js'
 export type { ModulePlan, ModulePlanOptions, PlannedTool } from './wrap/module/plan.js'
-export { planOf as planModule, type WrapModuleOptions, wrapModule } from './wrap/module/wrap-module.js'
+export { planModule, type WrapModuleOptions, wrapModule } from './wrap/module/wrap-module.js'
 export { checkKit, type KitCheck, type WriteKitOptions, writeKit } from './wrap/module/write-kit.js'

@@ -9,7 +9,7 @@ export type { InProcess } from './wrap/http-api/sender.js'
 export type { OpenApiPlanOptions } from './wrap/openapi/plan.js'
 export {
   type OpenApiSource,
-  openApiPlan as planOpenApi,
+  planOpenApi,
   type WrapOpenApiOptions,
   wrapOpenApi,
 } from './wrap/openapi/wrap-openapi.js'

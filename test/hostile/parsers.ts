@@ -21,13 +21,13 @@ import { readTape } from '../../src/tape/read.js'
 import { readValue } from '../../src/target/arguments.js'
 import { Intake } from '../../src/transport/intake.js'
 import { LineSplitter } from '../../src/transport/line-splitter.js'
-import { planCurl } from '../../src/wrap/curl/plan.js'
+import { planRequests } from '../../src/wrap/curl/plan.js'
 import { requestsIn } from '../../src/wrap/curl/read.js'
 import { patternsOf, topicPattern } from '../../src/wrap/feed/topics.js'
 import { passagesOf } from '../../src/wrap/folder/passages.js'
 import { Documents } from '../../src/wrap/openapi/documents.js'
 import { parseText } from '../../src/wrap/openapi/parse-text.js'
-import { planOpenApi } from '../../src/wrap/openapi/plan.js'
+import { planOperations } from '../../src/wrap/openapi/plan.js'
 import { readingOf } from '../../src/wrap/openapi/read.js'
 import { boundShape } from '../../src/wrap/openapi/shape.js'
 import { foreignStatement } from '../../src/wrap/sql/foreign.js'
@@ -223,7 +223,7 @@ const har = JSON.stringify({
 })
 const requests = (name: string) => (text: string) =>
   whereMeant(() => {
-    const plan = planCurl(requestsIn(text, name), { writes: true })
+    const plan = planRequests(requestsIn(text, name), { writes: true })
     literal(plan.operations, 0)
   })
 
@@ -244,7 +244,7 @@ function planOf(text: string): void {
     const document = parseText(text, 'x.yaml')
     boundShape(document, 'x.yaml')
     const documents = new Documents('file:///x.yaml', new Map([['file:///x.yaml', document]]), [], new Map())
-    literal(planOpenApi(readingOf(documents), { writes: true }).operations, 0)
+    literal(planOperations(readingOf(documents), { writes: true }).operations, 0)
   })
 }
 

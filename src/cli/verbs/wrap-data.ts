@@ -79,7 +79,7 @@ const given = <T>(name: string, value: T | undefined): Record<string, T> =>
 const list = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
 
 async function plannedSql(source: string, label: string, flags: DataFlags): Promise<Planned> {
-  const { sqlPlan } = await import('../../wrap/sql/wrap-sql.js')
+  const { planSql } = await import('../../wrap/sql/wrap-sql.js')
   const { settingsOf } = await import('../../wrap/sql/address.js')
   const files = (list(flags.queries) ?? []).map((file) => resolve(file))
   const options = {
@@ -91,7 +91,7 @@ async function plannedSql(source: string, label: string, flags: DataFlags): Prom
     ...(flags.tables === false ? { tables: false } : {}),
     ...(flags.adHoc ? { adHoc: true } : {}),
   }
-  const plan = await sqlPlan(source, { ...options, queries: files })
+  const plan = await planSql(source, { ...options, queries: files })
   const tokens = await tokensOf(plan.tools.map(({ name, about, input }) => ({ name, about, input })))
   const { address, tools, tables } = plan
   return {
@@ -114,7 +114,7 @@ async function plannedSql(source: string, label: string, flags: DataFlags): Prom
 }
 
 async function plannedFolder(source: string, label: string, flags: DataFlags): Promise<Planned> {
-  const { folderPlan } = await import('../../wrap/folder/wrap-folder.js')
+  const { planFolder } = await import('../../wrap/folder/wrap-folder.js')
   const options = {
     ...given('name', flags.name),
     ...given('prefix', flags.prefix),
@@ -123,7 +123,7 @@ async function plannedFolder(source: string, label: string, flags: DataFlags): P
     ...(flags.hidden ? { hidden: true } : {}),
     ...(flags.search === false ? { search: false } : {}),
   }
-  const plan = await folderPlan(source, options)
+  const plan = await planFolder(source, options)
   return {
     plan,
     text: folderPlanText(plan, label),
@@ -141,7 +141,7 @@ async function plannedFolder(source: string, label: string, flags: DataFlags): P
 
 async function plannedFeed(source: string, flags: DataFlags): Promise<Planned> {
   const { readFeed } = await import('../../wrap/feed/read.js')
-  const { feedPlan } = await import('../../wrap/feed/wrap-feed.js')
+  const { planFeed } = await import('../../wrap/feed/wrap-feed.js')
   const listenMs = Number(flags.listen ?? 3000)
   say(`Listening for ${listenMs} ms …`)
   const { url, name, channels, examples, topics } = await readFeed(source, listenMs)
@@ -151,7 +151,7 @@ async function plannedFeed(source: string, flags: DataFlags): Promise<Planned> {
     ...given('prefix', flags.prefix),
     channels,
   }
-  const plan = feedPlan(url, options)
+  const plan = planFeed(url, options)
   const prefix = options.settingPrefix ?? options.name.toUpperCase().replaceAll('-', '_')
   return {
     plan,

@@ -100,7 +100,7 @@ const choice = ({ only, except, prefix }: Flags) => ({
 })
 
 async function wrapFunctions(source: string, flags: Flags): Promise<void> {
-  const { planOf } = await import('../../wrap/module/wrap-module.js')
+  const { planModule } = await import('../../wrap/module/wrap-module.js')
   const { writeKit } = await import('../../wrap/module/write-kit.js')
   const { readModuleCached } = await import('../../wrap/module/cache.js')
   const options = choice(flags)
@@ -109,7 +109,7 @@ async function wrapFunctions(source: string, flags: Flags): Promise<void> {
   const isForced = flags.force === true
   const plan =
     flags.out === undefined
-      ? await planOf(source, options, instances)
+      ? await planModule(source, options, instances)
       : await writeKit(source, flags.out, { ...options, instances, isForced })
   if (flags.json) return outJson(plan)
   out(modulePlanText(plan, labelOf(source), await tokensOf(plan.tools)))
@@ -171,9 +171,9 @@ function introspection({ header }: Flags): object {
 }
 
 async function planOfApi({ kind, source }: KnownSource, options: object) {
-  if (kind === 'graphql') return (await import('../../wrap/graphql/wrap-graphql.js')).graphPlan(source, options)
-  if (kind === 'curl') return (await import('../../wrap/curl/wrap-curl.js')).curlPlan(source, options)
-  return (await import('../../wrap/openapi/wrap-openapi.js')).openApiPlan(source, options)
+  if (kind === 'graphql') return (await import('../../wrap/graphql/wrap-graphql.js')).planGraphql(source, options)
+  if (kind === 'curl') return (await import('../../wrap/curl/wrap-curl.js')).planCurl(source, options)
+  return (await import('../../wrap/openapi/wrap-openapi.js')).planOpenApi(source, options)
 }
 
 /** What either way costs: a tool each, or a catalogue. */

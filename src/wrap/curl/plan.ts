@@ -18,7 +18,7 @@ export interface CurlPlanOptions extends RestPlanOptions {
 }
 
 /** Which operations recorded requests amount to. Pure; no secret of the source is in it. */
-export function planCurl(
+export function planRequests(
   { requests, unread }: RecordedRequests,
   options: CurlPlanOptions = {},
   allowsPaths = false,

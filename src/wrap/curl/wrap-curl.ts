@@ -20,7 +20,7 @@ export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
  * @example parts: [...await wrapCurl(new URL('./README.md', import.meta.url))]
  */
 export async function wrapCurl(source: URL | string, options: WrapCurlOptions = {}): Promise<Part[]> {
-  const plan = await frozenOr('curl', source, planningOptions(options), () => curlPlan(source, options), {
+  const plan = await frozenOr('curl', source, planningOptions(options), () => planCurl(source, options), {
     mayHoldSecrets: true,
   })
   if (plan.operations.length === 0) throw kitWriterErrors.wrapTakesNothing(sourceFile(source), reasonsOf(plan))
@@ -28,9 +28,9 @@ export async function wrapCurl(source: URL | string, options: WrapCurlOptions = 
 }
 
 /** Returns the plan, as `jexo wrap` shows it. */
-export async function curlPlan(source: URL | string, options: WrapCurlOptions = {}): Promise<RestPlan> {
+export async function planCurl(source: URL | string, options: WrapCurlOptions = {}): Promise<RestPlan> {
   const { readRequests } = await import('./read.js')
-  const { planCurl } = await import('./plan.js')
+  const { planRequests } = await import('./plan.js')
   const mostTools = options.mostTools ?? mostToolsFrom(process.env)
-  return planCurl(await readRequests(sourceFile(source)), { ...options, mostTools }, options.files !== undefined)
+  return planRequests(await readRequests(sourceFile(source)), { ...options, mostTools }, options.files !== undefined)
 }

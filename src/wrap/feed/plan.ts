@@ -29,7 +29,7 @@ export interface PlannedChannel extends ChannelOptions {
 }
 
 /** What is taken of a feed. Pure: the same channels and options give the same plan. */
-export function planFeed(name: string, channels: readonly Channel[], options: FeedPlanOptions = {}): FeedPlan {
+export function planChannels(name: string, channels: readonly Channel[], options: FeedPlanOptions = {}): FeedPlan {
   const { tools = true, prefix = '', tags = [] } = options
   return {
     version: 1,

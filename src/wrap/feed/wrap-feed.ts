@@ -1,7 +1,7 @@
 import { kitErrors } from '../../kit/errors.js'
 import type { Part } from '../../kit/part.js'
 import { feedPartsOf } from './parts.js'
-import { type FeedPlan, type FeedPlanOptions, planFeed } from './plan.js'
+import { type FeedPlan, type FeedPlanOptions, planChannels } from './plan.js'
 import { type FeedOptions, type FeedSource, isSharedFeed, type SharedFeed, sharedFeed } from './shared-feed.js'
 
 export interface WrapFeedOptions extends FeedPlanOptions, Partial<FeedOptions> {}
@@ -17,13 +17,13 @@ export interface WrapFeedOptions extends FeedPlanOptions, Partial<FeedOptions> {
  */
 export async function wrapFeed(source: FeedSource | SharedFeed, options: WrapFeedOptions = {}): Promise<Part[]> {
   const feed = feedOf(source, options)
-  return feedPartsOf(planFeed(feed.name, feed.channels, options), feed)
+  return feedPartsOf(planChannels(feed.name, feed.channels, options), feed)
 }
 
 /** Returns the plan, as `jexo wrap` shows it. */
-export function feedPlan(source: FeedSource | SharedFeed, options: WrapFeedOptions = {}): FeedPlan {
+export function planFeed(source: FeedSource | SharedFeed, options: WrapFeedOptions = {}): FeedPlan {
   const { name, channels } = feedOf(source, options)
-  return planFeed(name, channels, options)
+  return planChannels(name, channels, options)
 }
 
 function feedOf(source: FeedSource | SharedFeed, options: WrapFeedOptions): SharedFeed {

@@ -38,7 +38,7 @@ export interface FolderPlan {
 }
 
 /** What is taken of a folder. Pure: the same reading and options give the same plan. */
-export function planFolder(
+export function planFiles(
   reading: FolderReading,
   options: FolderPlanOptions = {},
   maxIndexedFileBytes = 5_000_000,

@@ -35,7 +35,7 @@ export async function wrapFolder(source: URL | string, options: WrapFolderOption
     'folder',
     { ...planned, folder: basename(sourceFile(source)) } as JsonObject,
     rules as JsonObject,
-    () => folderPlan(source, options),
+    () => planFolder(source, options),
   )
   const { onFolder } = wrapRegistry()
   if (onFolder) {
@@ -71,12 +71,12 @@ export async function wrapFolder(source: URL | string, options: WrapFolderOption
 }
 
 /** Returns the plan, as `jexo wrap` shows it. */
-export async function folderPlan(source: URL | string, options: WrapFolderOptions = {}): Promise<FolderPlan> {
+export async function planFolder(source: URL | string, options: WrapFolderOptions = {}): Promise<FolderPlan> {
   const { readFolder } = await import('./read.js')
-  const { planFolder } = await import('./plan.js')
+  const { planFiles } = await import('./plan.js')
   const limits = folderLimitsFor(options.limits ?? {}, process.env)
   const reading = await readFolder(source, rulesOf(options), limits.maxFiles)
-  return planFolder(reading, options, limits.maxIndexedFileBytes)
+  return planFiles(reading, options, limits.maxIndexedFileBytes)
 }
 
 const rulesOf = ({ except: ignore, only: take, hidden }: FolderRules): FolderRules => ({

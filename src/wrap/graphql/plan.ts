@@ -46,7 +46,7 @@ interface Written {
 }
 
 /** Which operations become tools. Pure: the same schema, documents and options give the same plan. */
-export function planGraph(reading: GraphReading, options: GraphPlanOptions = {}): RestPlan {
+export function planSelections(reading: GraphReading, options: GraphPlanOptions = {}): RestPlan {
   const { schema, url, unread } = reading
   const written = writtenOperations(reading)
   const prefix = options.prefix ?? ''

@@ -33,7 +33,7 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
     'graphql',
     source,
     { ...rest, operations: operations.map((file) => contentMark(sourceFile(file))) },
-    () => graphPlan(source, options),
+    () => planGraphql(source, options),
   )
   if (plan.operations.length === 0 && plan.sdl === undefined)
     throw kitWriterErrors.wrapTakesNothing(String(source), reasonsOf(plan))
@@ -46,10 +46,10 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
 }
 
 /** Returns the plan, as `jexo wrap` shows it. */
-export async function graphPlan(source: URL | string, options: WrapGraphqlOptions = {}): Promise<RestPlan> {
+export async function planGraphql(source: URL | string, options: WrapGraphqlOptions = {}): Promise<RestPlan> {
   const { readGraph } = await import('./read.js')
-  const { planGraph } = await import('./plan.js')
+  const { planSelections } = await import('./plan.js')
   const reading = await readGraph(source, options.operations ?? [], options.introspectionHeaders)
   const mostTools = options.mostTools ?? mostToolsFrom(process.env)
-  return planGraph(reading, { ...options, mostTools })
+  return planSelections(reading, { ...options, mostTools })
 }

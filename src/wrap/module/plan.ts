@@ -50,7 +50,7 @@ export interface ModulePlanOptions {
 }
 
 /** Which parts there will be, from what was read. Throws a `JexoError` if two functions would get one name. */
-export function planModule(
+export function planFunctions(
   reading: ModuleReading,
   options: ModulePlanOptions = {},
   instances: readonly string[] = [],

@@ -8,7 +8,7 @@ import { sourceFile } from '../source/source.js'
 import { readModuleCached } from './cache.js'
 import { moduleErrors } from './errors.js'
 import { type Exports, type Instances, modulePartsOf } from './parts.js'
-import { type ModulePlan, type ModulePlanOptions, planModule } from './plan.js'
+import { type ModulePlan, type ModulePlanOptions, planFunctions } from './plan.js'
 
 export interface WrapModuleOptions extends ModulePlanOptions {
   /** Instances of exported classes, by class name: their public methods become tools. */
@@ -32,7 +32,7 @@ export async function wrapModule(source: URL | string, options: WrapModuleOption
   const key = keyOf(file, options)
   const frozen = registry.frozen[key]
   if (frozen) return modulePartsOf(frozen.plan as ModulePlan, frozen.module ?? {}, instances)
-  const plan = await planOf(file, planOptions, Object.keys(instances))
+  const plan = await planModule(file, planOptions, Object.keys(instances))
   if (plan.tools.length === 0)
     throw moduleErrors.wrapNothingLeft(
       file,
@@ -44,7 +44,7 @@ export async function wrapModule(source: URL | string, options: WrapModuleOption
 }
 
 /** The plan alone, without loading the module: what `jexo wrap` shows. */
-export async function planOf(
+export async function planModule(
   file: string,
   options: ModulePlanOptions = {},
   instances: readonly string[] = [],
@@ -54,7 +54,7 @@ export async function planOf(
   const classes = new Set(reading.functions.map(({ instanceOf }) => instanceOf))
   const unknown = instances.find((name) => !classes.has(name))
   if (unknown !== undefined) throw moduleErrors.wrapInstanceMissing(unknown, file)
-  return planModule(reading, options, instances)
+  return planFunctions(reading, options, instances)
 }
 
 /** A kit that is loaded again loads what it wraps again with it. */

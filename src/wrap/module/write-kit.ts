@@ -11,7 +11,7 @@ import {
 import { moduleErrors } from './errors.js'
 import { kitText } from './kit-text.js'
 import type { ModulePlan, ModulePlanOptions, PlannedTool } from './plan.js'
-import { planOf } from './wrap-module.js'
+import { planModule } from './wrap-module.js'
 
 export interface WriteKitOptions extends Omit<ModulePlanOptions, 'toolName'> {
   /** Exported classes that the kit makes an instance of by itself. */
@@ -28,7 +28,7 @@ export interface KitCheck {
 export async function writeKit(source: string, outFile: string, options: WriteKitOptions): Promise<ModulePlan> {
   const out = resolve(outFile)
   const { isForced, instances = [], ...planOptions } = options
-  const plan = await planOf(source, planOptions, instances)
+  const plan = await planModule(source, planOptions, instances)
   if (plan.tools.length === 0)
     throw moduleErrors.wrapNothingLeft(
       source,
@@ -45,7 +45,7 @@ export async function checkKit(source: string, outFile: string): Promise<KitChec
   const out = resolve(outFile)
   const written = markIn(outFile)
   const { instances = [], ...options } = written.options as ModulePlanOptions & { instances?: readonly string[] }
-  const plan = await planOf(source, options, instances)
+  const plan = await planModule(source, options, instances)
   const now = markOf(plan, specifierOf(source, out), written.options)
   const byName = new Map(plan.tools.map((tool) => [tool.name, tool]))
   const differences = movedOn(written.tools, now.tools).map(({ tool, how }) => {

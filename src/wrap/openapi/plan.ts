@@ -31,7 +31,7 @@ export interface OpenApiPlanOptions extends RestPlanOptions {
 type Named = Choosable<ReadOperation>
 
 /** Which operations become parts, and why the others do not. Pure: the same description and options give the same plan. */
-export function planOpenApi(
+export function planOperations(
   reading: ReadDescription,
   options: OpenApiPlanOptions = {},
   allowsPaths = false,

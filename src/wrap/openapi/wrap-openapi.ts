@@ -23,22 +23,22 @@ export type OpenApiSource = URL | string | JsonObject
  * @example parts: [...await wrapOpenApi(new URL('./registry.yaml', import.meta.url), { only: ['tag:hives'] })]
  */
 export async function wrapOpenApi(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<Part[]> {
-  const plan = await frozenOr('openapi', source, planningOptions(options), () => openApiPlan(source, options))
+  const plan = await frozenOr('openapi', source, planningOptions(options), () => planOpenApi(source, options))
   if (plan.operations.length === 0) throw kitWriterErrors.wrapTakesNothing(labelOf(source), reasonsOf(plan))
   return restPartsOf(plan, options)
 }
 
 /** Returns the plan, as `jexo wrap` shows it. */
-export async function openApiPlan(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<RestPlan> {
+export async function planOpenApi(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<RestPlan> {
   // A packed kit has its plan with it, and starts without what reads descriptions.
   const { readOpenApi } = await import('./read.js')
-  const { planOpenApi } = await import('./plan.js')
+  const { planOperations } = await import('./plan.js')
   const reading = await readOpenApi(
     typeof source === 'string' || source instanceof URL ? sourceUrl(source) : source,
     options.allowReferences,
   )
   const mostTools = options.mostTools ?? mostToolsFrom(process.env)
-  return planOpenApi(reading, { ...options, mostTools }, options.files !== undefined)
+  return planOperations(reading, { ...options, mostTools }, options.files !== undefined)
 }
 
 export const labelOf = (source: OpenApiSource): string =>

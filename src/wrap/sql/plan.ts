@@ -72,7 +72,7 @@ const reading = new Set(['SELECT', 'WITH', 'VALUES', 'TABLE', 'SHOW', 'EXPLAIN']
 const writing = new Set(['INSERT', 'UPDATE', 'DELETE', 'REPLACE', 'MERGE', 'TRUNCATE', 'CALL'])
 
 /** Which statements and tables are taken. Pure: the same reading and options give the same plan. */
-export function planSql(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan {
+export function planDatabase(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan {
   const { address, queries, tables } = read
   const prefix = options.prefix ?? ''
   const known = tables ?? []

@@ -50,7 +50,7 @@ export async function wrapSql(
 }
 
 /** Returns the plan, as `jexo wrap` shows it. Rejects if the database cannot be reached. */
-export async function sqlPlan(
+export async function planSql(
   source: URL | string | SharedDatabase,
   options: WrapSqlOptions = {},
 ): Promise<SqlPlan> {
@@ -72,7 +72,7 @@ async function attemptedPlan(
   options: WrapSqlOptions,
 ): Promise<{ plan: SqlPlan; failure?: unknown }> {
   const { readSql } = await import('./read.js')
-  const { planSql } = await import('./plan.js')
+  const { planDatabase } = await import('./plan.js')
   const { queries = [] } = options
   const { address, limits } = database
   const { timeoutMs } = sqlLimitsFor(limits, process.env)
@@ -87,7 +87,7 @@ async function attemptedPlan(
       },
     )
     const reading = await readSql(address, queries, isThere ? driver : undefined, timeoutMs)
-    return { plan: planSql(reading, options), ...(isThere ? {} : { failure }) }
+    return { plan: planDatabase(reading, options), ...(isThere ? {} : { failure }) }
   } finally {
     await driver.close()
   }
@@ -99,11 +99,11 @@ function partialParts(plan: SqlPlan, database: SharedDatabase, options: WrapSqlO
   const opening: SharedDatabase['open'] = async (given) => {
     const opened = await database.open(given)
     const { readSql } = await import('./read.js')
-    const { planSql } = await import('./plan.js')
+    const { planDatabase } = await import('./plan.js')
     try {
       const { address } = database
       const reading = await readSql(address, options.queries ?? [], opened.driver, opened.limits.timeoutMs)
-      const after = sqlPartsOf(planSql(reading, options), later, options.search)
+      const after = sqlPartsOf(planDatabase(reading, options), later, options.search)
       given.exchange(before, after)
       before = after
       return opened
