@@ -1,14 +1,11 @@
 import { writeFile } from 'node:fs/promises'
-import { availableParallelism } from 'node:os'
 import { Command } from 'commander'
-import pLimit from 'p-limit'
-import { type Catalogue, readCatalogue } from '../../link/catalogue.js'
 import type { CaseReport } from '../../replay/case.js'
-import { type Coverage, coverageOf } from '../../replay/coverage.js'
+import type { Coverage } from '../../replay/coverage.js'
 import { replayErrors } from '../../replay/errors.js'
-import { findCases } from '../../replay/find-cases.js'
 import { toJUnit } from '../../replay/junit.js'
-import { type ReplayOptions, runCase } from '../../replay/run-case.js'
+import type { ReplayOptions } from '../../replay/run-case.js'
+import { runCases } from '../../replay/run-cases.js'
 import { saveTape } from '../../replay/save-tape.js'
 import { watchCases } from '../../replay/watch-cases.js'
 import { untilSignal } from '../../serve/serve-kit.js'
@@ -76,29 +73,7 @@ Example: jexo replay cases/
     })
 
 async function run(words: readonly string[], flags: Flags, options: ReplayOptions): Promise<void> {
-  const limit = pLimit(availableParallelism())
-  const files = await findCases(words)
-  const catalogues = new Map<string, Promise<Catalogue | undefined>>()
-  const onOpen: ReplayOptions['onOpen'] = async (link) => {
-    const { name } = link.serverInfo
-    // A server that cannot list has cases all the same; only their coverage is not known.
-    if (!catalogues.has(name))
-      catalogues.set(
-        name,
-        readCatalogue(link).catch(() => undefined),
-      )
-    await catalogues.get(name)
-  }
-  const reports = await Promise.all(files.map((file) => limit(() => runCase(file, { ...options, onOpen }))))
-  const catalogue = await [...catalogues.values()][0]
-  // Of several servers it would not be one coverage.
-  const coverage =
-    catalogue && catalogues.size === 1
-      ? coverageOf(
-          catalogue,
-          reports.flatMap(({ steps }) => steps),
-        )
-      : undefined
+  const { reports, coverage } = await runCases(words, options)
   if (flags.junit !== undefined) await writeFile(flags.junit, toJUnit(reports))
   if (flags.json) outJson(flags.coverage ? { cases: reports, coverage } : reports)
   else for (const report of reports) print(report)
