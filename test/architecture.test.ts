@@ -37,6 +37,7 @@ const order = [
   'wrap/folder',
   'wrap/feed',
   'wrap/detect',
+  'wrap/preview',
   'target',
   'answers',
   'attach',

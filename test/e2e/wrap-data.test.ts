@@ -83,12 +83,13 @@ describe('jexo wrap', () => {
     }
   })
 
-  test('makes a kit of a folder', async () => {
-    const folder = join(newFolder(), 'pages')
+  test('makes a kit of a folder, whatever its name, that keeps to the files it was told', async () => {
+    const folder = join(newFolder(), 'pages #1 of 50%')
     mkdirSync(folder)
+    writeFileSync(join(folder, 'ledger.csv'), 'hive,mites\nML-01,3\n')
     writeFileSync(join(folder, 'mites.md'), '# Mites\n\nCount them in July.\n')
     const kit = join(folder, '../pages.kit.ts')
-    const wrapped = await jexo('wrap', folder, '--out', kit)
+    const wrapped = await jexo('wrap', folder, '--name', 'pages', '--only', '*.md', '--out', kit)
     expect(wrapped).toMatchObject({
       code: 0,
       stdout: expect.stringMatching(/search_pages[\s\S]*pages:\/\/\{\+path\}/),
@@ -100,6 +101,8 @@ describe('jexo wrap', () => {
       fromLine: 1,
     })
     expect((await jexo('read', kit, 'pages://mites.md')).stdout).toContain('Count them')
+    expect((await jexo('read', kit, 'pages://ledger.csv')).code).toBe(1)
+    expect((await jexo('wrap', folder, '--out', kit, '--check')).stdout).toContain('is up to date')
   })
 
   test('makes a kit of what a broker reports', async () => {

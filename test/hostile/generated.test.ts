@@ -12,8 +12,8 @@ import { lineComment, literal } from '../../src/escape/typescript.js'
 import { forms } from '../../src/pack/forms.js'
 import type { Packed } from '../../src/pack/pack-kit.js'
 import { headOf } from '../../src/packed-file/mark.js'
-import { writeRestKit } from '../../src/wrap/http-api/write-kit.js'
-import { writeDataKit } from '../../src/wrap/kit-writer/data-kit.js'
+import { restKitOf } from '../../src/wrap/http-api/kit.js'
+import { writeWrapKit } from '../../src/wrap/kit-writer/wrap-kit.js'
 import { newFolder } from '../support/cli.js'
 
 /** Text from a source or an author that tries to become code, or a line of its own, in a file that Jexo writes. */
@@ -76,11 +76,8 @@ test('a kit written for an OpenAPI description holds its text as text', async ()
         },
       }
       const plan = await planOpenApi(description as never)
-      writeRestKit(plan, out, {
-        source: '/tmp/x.yaml',
-        options: { baseUrl: about, headers: { [path]: title } },
-        isForced: true,
-      })
+      const options = { baseUrl: about, headers: { [path]: title } }
+      writeWrapKit(out, restKitOf('openapi', plan, '/tmp/x.yaml', options), true)
       expect(shapeOf(readFileSync(out, 'utf8'))).toEqual(kitShape)
     }),
     100,
@@ -92,7 +89,7 @@ test.each(payloads)('a kit written for curl lines holds %j as text', async (payl
   const source = join(newFolder(), 'calls.sh')
   writeFileSync(source, `${line}\n\ncurl https://hives.example/hives`)
   const plan = await planCurl(pathToFileURL(source), { writes: true } as never)
-  writeRestKit(plan, out, { source: '/tmp/x.md', options: {}, isForced: true })
+  writeWrapKit(out, restKitOf('curl', plan, '/tmp/x.md', {}), true)
   expect(shapeOf(readFileSync(out, 'utf8'))).toEqual(kitShape)
 })
 
@@ -105,9 +102,9 @@ test('a kit written for data holds its text as text', async () => {
         options: { only: [name], [name]: about },
         about,
         settings: [name],
-        taken: { a: 'b' },
+        tools: { a: 'b' },
       } as const
-      writeDataKit(out, kit, true)
+      writeWrapKit(out, kit, true)
       expect(shapeOf(readFileSync(out, 'utf8'))).toEqual(kitShape)
     }),
   )

@@ -249,7 +249,7 @@ describe('jexo wrap of a graph', () => {
     expect((await jexo('wrap', schema, '--out', kit, '--check')).stdout).toContain('is up to date')
     writeFileSync(asks, operations.replace('{ code weight } }\nquery Find', '{ code } }\nquery Find'))
     expect((await jexo('wrap', schema, '--out', kit, '--check')).stdout).toContain(
-      '~ one_hive(code)   (description, arguments, answer)',
+      '~ one_hive(code)   (description, arguments, response)',
     )
     await jexo('pack', kit, '--out', join(folder, 'out'))
     writeFileSync(schema, 'gone')

@@ -2,7 +2,7 @@ import { setting } from '../../kit/settings.js'
 import { settingsOf } from '../../wrap/http-api/credentials.js'
 import type { PlannedOperation, RestPlan, SkippedOperation } from '../../wrap/http-api/operation.js'
 import { placeOf } from '../../wrap/http-api/place.js'
-import { signatureOf } from '../../wrap/http-api/write-kit.js'
+import { signatureText } from '../../wrap/kit-writer/signature.js'
 import { colours, columns, wrapped } from '../terminal/output.js'
 
 export interface ContextCost {
@@ -50,7 +50,7 @@ export function restPlanText(plan: RestPlan, source: string, cost: ContextCost):
 
 function operationLines(operation: PlannedOperation): string[] {
   const { about, effect, asTemplate, isDescribed } = operation
-  const head = asTemplate === undefined ? signatureOf(operation) : asTemplate
+  const head = asTemplate === undefined ? signatureText(operation.name, operation.input) : asTemplate
   const kind = asTemplate === undefined ? effect : 'template'
   const text = about.split('\n').join(' ')
   return [

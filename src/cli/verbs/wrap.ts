@@ -1,31 +1,45 @@
 import { statSync } from 'node:fs'
-import { dirname, resolve } from 'node:path'
+import { resolve } from 'node:path'
 import { Command } from 'commander'
-import { tokensOf } from '../../context-cost/context-cost.js'
 import { namesIn } from '../../kit/choose.js'
 import { kitErrors } from '../../kit/errors.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { type KnownSource, knownSource, wrapKinds } from '../../wrap/detect/source-kind.js'
 import { kitWriterErrors } from '../../wrap/kit-writer/errors.js'
+import { optionsOfKit } from '../../wrap/kit-writer/written-kit.js'
 import { moduleErrors } from '../../wrap/module/errors.js'
-import { gather, targetOptions } from '../options/target-options.js'
+import { type Preview, previewSource, type ReadingOptions, type SourceOptions } from '../../wrap/preview/preview.js'
+import { gather, readMs, targetOptions } from '../options/target-options.js'
 import { Failed, out, outJson, say } from '../terminal/output.js'
-import { modulePlanText } from '../text/module-plan-text.js'
-import { restPlanText } from '../text/rest-plan-text.js'
-import { type DataFlags, isData, wrapData } from './wrap-data.js'
+import { planText } from '../text/plan-text.js'
 
-interface Flags extends DataFlags {
+interface Flags {
   kind?: string
+  only?: string
+  except?: string
+  prefix?: string
   writes?: boolean
   catalogue?: boolean
   templates?: string
   baseUrl?: string
+  settingPrefix?: string
   credential?: string
-  operations?: string
-  header?: string[]
-  keepValues?: boolean
   allowRef?: string
   credentialOrigin?: string
+  keepValues?: boolean
+  operations?: string
+  adHoc?: boolean
+  queries?: string
+  tables?: boolean
+  name?: string
+  hidden?: boolean
+  search?: boolean
+  listen?: string
+  header?: string[]
+  out?: string
+  check?: boolean
+  force?: boolean
+  json?: boolean
 }
 
 export const wrap = () =>
@@ -88,104 +102,79 @@ export const wrap = () =>
       const known = knownSource(given, flags.kind)
       if (flags.check && flags.out === undefined)
         throw kitErrors.argumentUnreadable('--check', '--out <kit file> as well')
-      if (isData(known)) return wrapData(known, labelOf(known.source), flags)
-      if (flags.check) return check(known, flags)
-      return known.kind === 'module' ? wrapFunctions(known.source, flags) : wrapApi(known, flags)
+      const label = labelOf(known.source)
+      sayReading(known, label, flags)
+      if (flags.check && flags.out !== undefined) return check(known, label, flags.out, flags)
+      const preview = await previewSource(known, optionsFor(known, flags), readingOptions(flags))
+      if (flags.out !== undefined && !preview.isEmpty) preview.write(flags.out, flags.force === true)
+      if (flags.json) outJson(preview.plan)
+      else out(await planText(preview, label))
+      if (preview.isEmpty) throw await emptyError(preview, label)
+      if (!flags.json) sayWritten(flags.out)
     })
 
-const choice = ({ only, except, prefix }: Flags) => ({
-  ...(only === undefined ? {} : { only: namesIn(only) }),
-  ...(except === undefined ? {} : { except: namesIn(except) }),
-  ...(prefix === undefined ? {} : { prefix }),
-})
-
-async function wrapFunctions(source: string, flags: Flags): Promise<void> {
-  const { planModule } = await import('../../wrap/module/wrap-module.js')
-  const { writeKit } = await import('../../wrap/module/write-kit.js')
-  const { readModuleCached } = await import('../../wrap/module/cache.js')
-  const options = choice(flags)
-  // A written kit can make an instance of a class that needs nothing to be made.
-  const { makeable: instances } = await readModuleCached(source)
-  const isForced = flags.force === true
-  const plan =
-    flags.out === undefined
-      ? await planModule(source, options, instances)
-      : await writeKit(source, flags.out, { ...options, instances, isForced })
-  if (flags.json) return outJson(plan)
-  out(modulePlanText(plan, labelOf(source), await tokensOf(plan.tools)))
-  if (plan.tools.length === 0)
-    throw moduleErrors.wrapNothingLeft(
-      labelOf(source),
-      plan.skipped.map(({ name }) => name),
-    )
-  sayWritten(flags.out)
-}
-
-async function wrapApi(known: KnownSource, flags: Flags): Promise<void> {
-  const options = {
-    ...choice(flags),
-    ...(flags.writes ? { writes: true } : {}),
-    ...(flags.catalogue === undefined ? {} : { catalogue: flags.catalogue }),
-    ...(flags.templates === undefined ? {} : { templates: namesIn(flags.templates) }),
-    ...(flags.baseUrl === undefined ? {} : { baseUrl: flags.baseUrl }),
-    ...(flags.settingPrefix === undefined ? {} : { settingPrefix: flags.settingPrefix }),
-    ...(flags.credential === undefined ? {} : { credential: credentialOf(flags.credential) }),
-    ...(flags.operations === undefined
-      ? {}
-      : { operations: namesIn(flags.operations).map((file) => resolve(file)) }),
-    ...(flags.adHoc ? { adHoc: true } : {}),
-    ...(flags.allowRef === undefined
-      ? {}
-      : {
-          allowReferences: namesIn(flags.allowRef).map((place) =>
-            /^(https?|file):/.test(place) ? place : resolve(place),
-          ),
-        }),
-    ...(flags.credentialOrigin === undefined ? {} : { credentialOrigins: namesIn(flags.credentialOrigin) }),
-    ...(flags.keepValues ? { keepValues: true } : {}),
+/** The options of a wrap, from those of the command that concern this kind of source. */
+function optionsFor({ kind }: KnownSource, flags: Flags): SourceOptions {
+  const all: Record<string, unknown> = {
+    only: namesOf(flags.only),
+    except: namesOf(flags.except),
+    prefix: flags.prefix,
+    writes: flags.writes,
+    catalogue: flags.catalogue,
+    templates: namesOf(flags.templates),
+    baseUrl: flags.baseUrl,
+    settingPrefix: flags.settingPrefix,
+    credential: flags.credential === undefined ? undefined : credentialOf(flags.credential),
+    operations: namesOf(flags.operations)?.map((file) => resolve(file)),
+    queries: namesOf(flags.queries)?.map((file) => resolve(file)),
+    adHoc: flags.adHoc,
+    allowReferences: namesOf(flags.allowRef)?.map((place) =>
+      /^(https?|file):/.test(place) ? place : resolve(place),
+    ),
+    credentialOrigins: namesOf(flags.credentialOrigin),
+    keepValues: flags.keepValues,
+    name: flags.name,
+    hidden: flags.hidden,
+    // Both are true unless the command says otherwise.
+    tables: flags.tables === false ? false : undefined,
+    search: flags.search === false ? false : undefined,
   }
-  // Large descriptions and slow servers take seconds.
-  if (/^https?:/.test(known.source) || statSync(known.source).size > 4_000_000)
-    say(`Reading ${labelOf(known.source)} …`)
-  const plan = await planOfApi(known, { ...options, ...introspection(flags) })
-  if (flags.out !== undefined) {
-    const { writeRestKit } = await import('../../wrap/http-api/write-kit.js')
-    writeRestKit(plan, flags.out, {
-      source: known.source,
-      options,
-      isForced: flags.force === true,
-    })
+  return Object.fromEntries(
+    optionNames[kind].flatMap((name) => (all[name] === undefined ? [] : [[name, all[name]]])),
+  )
+}
+
+const apiOptions = [
+  'only',
+  'except',
+  'prefix',
+  'writes',
+  'catalogue',
+  'templates',
+  'baseUrl',
+  'settingPrefix',
+  'credential',
+  'credentialOrigins',
+]
+const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
+  module: ['only', 'except', 'prefix'],
+  openapi: [...apiOptions, 'allowReferences'],
+  curl: [...apiOptions, 'keepValues'],
+  graphql: [...apiOptions, 'operations', 'adHoc'],
+  sql: ['name', 'settingPrefix', 'only', 'except', 'prefix', 'tables', 'adHoc', 'queries'],
+  folder: ['name', 'prefix', 'only', 'except', 'hidden', 'search'],
+  feed: ['name', 'settingPrefix', 'prefix'],
+}
+
+const namesOf = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
+
+/** Sent or used while reading, and never written into a kit. */
+function readingOptions({ header, listen }: Flags): ReadingOptions {
+  const { headers } = header === undefined ? {} : targetOptions({ header })
+  return {
+    ...(headers === undefined ? {} : { introspectionHeaders: headers }),
+    ...(listen === undefined ? {} : { listenMs: readMs(listen) }),
   }
-  if (flags.json) return outJson(plan)
-  out(restPlanText(plan, labelOf(known.source), await costOf(plan)))
-  if (plan.operations.length === 0 && plan.sdl === undefined) {
-    const { reasonsOf } = await import('../../wrap/http-api/reasons.js')
-    throw kitWriterErrors.wrapTakesNothing(labelOf(known.source), reasonsOf(plan))
-  }
-  sayWritten(flags.out)
-}
-
-/** What is sent to be let in is for now, not for the kit. */
-function introspection({ header }: Flags): object {
-  return header === undefined ? {} : { introspectionHeaders: targetOptions({ header }).headers }
-}
-
-async function planOfApi({ kind, source }: KnownSource, options: object) {
-  if (kind === 'graphql') return (await import('../../wrap/graphql/wrap-graphql.js')).planGraphql(source, options)
-  if (kind === 'curl') return (await import('../../wrap/curl/wrap-curl.js')).planCurl(source, options)
-  return (await import('../../wrap/openapi/wrap-openapi.js')).planOpenApi(source, options)
-}
-
-/** What either way costs: a tool each, or a catalogue. */
-async function costOf(plan: Awaited<ReturnType<typeof planOfApi>>) {
-  const { restPartsOf } = await import('../../wrap/http-api/parts.js')
-  const cost = (form: 'tools' | 'catalogue') =>
-    tokensOf(
-      restPartsOf({ ...plan, form }).flatMap((part) =>
-        part.kind === 'tool' ? [{ name: part.name, about: part.about, input: part.inputSchema }] : [],
-      ),
-    )
-  return { tools: await cost('tools'), catalogue: await cost('catalogue') }
 }
 
 function credentialOf(text: string): object {
@@ -195,32 +184,32 @@ function credentialOf(text: string): object {
   throw kitErrors.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
 }
 
-async function check(known: KnownSource, flags: Flags): Promise<void> {
-  const kitFile = flags.out ?? ''
-  const label = labelOf(known.source)
-  const differences = await differencesIn(known, kitFile, flags)
-  if (differences.length === 0) return out(`${kitFile} is up to date with ${label}.`)
-  out(differences.join('\n'))
+/** Large descriptions, slow servers and feeds take seconds. */
+function sayReading({ kind, source }: KnownSource, label: string, flags: Flags): void {
+  if (kind === 'feed') say(`Listening for ${flags.listen ?? 3000} ms …`)
+  else if (/^https?:/.test(source) || (kind === 'openapi' && statSync(source).size > 4_000_000))
+    say(`Reading ${label} …`)
+}
+
+/** Compares a kit with its source; the options are those it was written with. */
+async function check(known: KnownSource, label: string, kitFile: string, flags: Flags): Promise<void> {
+  const preview = await previewSource(known, optionsOfKit(kitFile), readingOptions(flags))
+  const changes = preview.changesSince(kitFile)
+  if (changes.length === 0) return out(`${kitFile} is up to date with ${label}.`)
+  out(changes.join('\n'))
   say(`${label} has changed since ${kitFile} was written.`)
   throw new Failed()
 }
 
-async function differencesIn(known: KnownSource, kitFile: string, flags: Flags): Promise<readonly string[]> {
-  if (known.kind !== 'module') {
-    const { checkRestKit } = await import('../../wrap/http-api/write-kit.js')
-    return checkRestKit(kitFile, (options) =>
-      planOfApi(known, { ...besideKit(options, kitFile), ...introspection(flags) }),
+async function emptyError(preview: Preview, label: string): Promise<Error> {
+  if (preview.form === 'module')
+    return moduleErrors.wrapNothingLeft(
+      label,
+      preview.plan.skipped.map(({ name, reason }) => `${name} (${reason})`),
     )
-  }
-  const { checkKit } = await import('../../wrap/module/write-kit.js')
-  return (await checkKit(known.source, kitFile)).differences
-}
-
-/** Files that a kit names are beside it. */
-function besideKit(options: Readonly<Record<string, unknown>>, kitFile: string): object {
-  const { operations } = options
-  if (!Array.isArray(operations)) return options
-  return { ...options, operations: operations.map((file) => resolve(dirname(resolve(kitFile)), String(file))) }
+  if (preview.form !== 'api') return kitWriterErrors.wrapTakesNothing(label, '')
+  const { reasonsOf } = await import('../../wrap/http-api/reasons.js')
+  return kitWriterErrors.wrapTakesNothing(label, reasonsOf(preview.plan))
 }
 
 function sayWritten(file: string | undefined): void {

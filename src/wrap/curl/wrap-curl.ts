@@ -32,5 +32,9 @@ export async function planCurl(source: URL | string, options: WrapCurlOptions = 
   const { readRequests } = await import('./read.js')
   const { planRequests } = await import('./plan.js')
   const mostTools = options.mostTools ?? mostToolsFrom(process.env)
-  return planRequests(await readRequests(sourceFile(source)), { ...options, mostTools }, options.files !== undefined)
+  return planRequests(
+    await readRequests(sourceFile(source)),
+    { ...options, mostTools },
+    options.files !== undefined,
+  )
 }

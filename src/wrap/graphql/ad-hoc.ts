@@ -13,7 +13,8 @@ import { Refusal } from '../../kit/refusal.js'
 import { tool } from '../../kit/tool.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { carriedOut, type PartsKit } from '../http-api/carry-out.js'
-import type { PlannedOperation, RestPlan } from '../http-api/operation.js'
+import type { PlannedOperation } from '../http-api/operation.js'
+import type { GraphPlan } from './plan.js'
 
 /** How much a query may ask for, before anything is sent. */
 const maxDepth = 10
@@ -22,7 +23,7 @@ const maxTokens = 4000
 const maxShown = 80
 
 /** Two tools for questions that nobody has foreseen: one explains the schema piece by piece, one runs a query that was checked. */
-export function adHocParts(plan: RestPlan, sdl: string, kit: PartsKit): Part[] {
+export function adHocParts(plan: GraphPlan, sdl: string, kit: PartsKit): Part[] {
   const { settings } = kit
   const prefix = plan.cataloguePrefix ?? ''
   let loaded: Promise<Graph> | undefined
@@ -81,7 +82,7 @@ async function loadGraph(sdl: string): Promise<Graph> {
   return { lib, schema: lib.buildSchema(sdl, { assumeValidSDL: true }) }
 }
 
-const askOperation = (plan: RestPlan): PlannedOperation => ({
+const askOperation = (plan: GraphPlan): PlannedOperation => ({
   name: 'ask_graph',
   about: '',
   isDescribed: true,
@@ -101,7 +102,7 @@ const askOperation = (plan: RestPlan): PlannedOperation => ({
       { argument: 'variables', path: ['variables'] },
     ],
   },
-  answer: { form: 'any', envelope: 'graphql', accept: 'application/graphql-response+json, application/json' },
+  answer: { form: 'any', accept: 'application/graphql-response+json, application/json' },
   credentials: plan.credentials.map(({ name }) => name),
   examples: [],
 })

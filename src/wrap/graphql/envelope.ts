@@ -1,13 +1,13 @@
 import { Refusal } from '../../kit/refusal.js'
 import { isObject } from '../../protocol/messages.js'
-import { jsonOf } from './answer.js'
-import type { UpstreamAnswer } from './sender.js'
+import { jsonOf } from '../http-api/answer.js'
+import type { UpstreamAnswer } from '../http-api/sender.js'
 
 /**
- * A GraphQL answer taken out of its envelope: the data, and what went wrong beside it. Throws a `Refusal` if there is no data. An
- * answer that is not a envelope is left as it is.
+ * Takes the data of a GraphQL response out of its envelope, with a note on the errors beside it. Throws a `Refusal` if there is no data.
+ * A response without an envelope is returned unchanged.
  */
-export function graphAnswer(answer: UpstreamAnswer): { answer: UpstreamAnswer; notes: readonly string[] } {
+export function openEnvelope(answer: UpstreamAnswer): { answer: UpstreamAnswer; notes: readonly string[] } {
   const json = jsonOf(answer)
   if (!isObject(json) || !('data' in json || 'errors' in json)) return { answer, notes: [] }
   const errors = (Array.isArray(json.errors) ? json.errors : []).filter(isObject).map(errorText)

@@ -27,6 +27,12 @@ import { type GraphReading, type OperationFile, reasonOf } from './read.js'
 import { selectionSchema } from './selection.js'
 import { described, firstLine, InputTypes } from './types.js'
 
+/** A plan of a GraphQL API. */
+export interface GraphPlan extends RestPlan {
+  /** The schema, if tools for ad-hoc queries are planned. */
+  readonly sdl?: string
+  readonly allowsMutations?: boolean
+}
 export interface GraphPlanOptions extends RestPlanOptions {
   /** Name of the graph, for descriptions; from the host or the file by default. */
   readonly title?: string
@@ -46,7 +52,7 @@ interface Written {
 }
 
 /** Which operations become tools. Pure: the same schema, documents and options give the same plan. */
-export function planSelections(reading: GraphReading, options: GraphPlanOptions = {}): RestPlan {
+export function planSelections(reading: GraphReading, options: GraphPlanOptions = {}): GraphPlan {
   const { schema, url, unread } = reading
   const written = writtenOperations(reading)
   const prefix = options.prefix ?? ''
@@ -167,7 +173,6 @@ function plannedOperation(
     answer: {
       form: 'object',
       schema: output,
-      envelope: 'graphql',
       accept: 'application/graphql-response+json, application/json',
     },
     credentials: options.credential ? ['own'] : [],

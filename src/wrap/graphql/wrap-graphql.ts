@@ -1,13 +1,13 @@
 import type { Part } from '../../kit/part.js'
 import { mostToolsFrom } from '../http-api/limits.js'
-import type { RestPlan } from '../http-api/operation.js'
 import { partsKitOf, planningOptions, type RestOptions, restPartsOf } from '../http-api/parts.js'
 import { reasonsOf } from '../http-api/reasons.js'
 import { kitWriterErrors } from '../kit-writer/errors.js'
 import { contentMark, frozenOr } from '../source/frozen.js'
 import { sourceFile } from '../source/source.js'
 import { adHocParts } from './ad-hoc.js'
-import type { GraphPlanOptions } from './plan.js'
+import { openEnvelope } from './envelope.js'
+import type { GraphPlan, GraphPlanOptions } from './plan.js'
 
 export interface WrapGraphqlOptions extends GraphPlanOptions, RestOptions {
   /** Files with operations, `URL` or absolute path; without any, there is one operation for each root field. */
@@ -38,7 +38,7 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
   if (plan.operations.length === 0 && plan.sdl === undefined)
     throw kitWriterErrors.wrapTakesNothing(String(source), reasonsOf(plan))
   // One client for all of them.
-  const kit = partsKitOf(plan, options)
+  const kit = partsKitOf(plan, options, openEnvelope)
   return [
     ...(plan.operations.length > 0 ? restPartsOf(plan, options, kit) : []),
     ...(plan.sdl === undefined ? [] : adHocParts(plan, plan.sdl, kit)),
@@ -46,7 +46,7 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
 }
 
 /** Returns the plan, as `jexo wrap` shows it. */
-export async function planGraphql(source: URL | string, options: WrapGraphqlOptions = {}): Promise<RestPlan> {
+export async function planGraphql(source: URL | string, options: WrapGraphqlOptions = {}): Promise<GraphPlan> {
   const { readGraph } = await import('./read.js')
   const { planSelections } = await import('./plan.js')
   const reading = await readGraph(source, options.operations ?? [], options.introspectionHeaders)

@@ -10,7 +10,6 @@ import { version } from '../../version.js'
 import { isPrivateHost } from './address.js'
 import { outcomeOf } from './answer.js'
 import { type Credential, Credentials } from './credentials.js'
-import { graphAnswer } from './envelope.js'
 import { httpApiErrors } from './errors.js'
 import { failureOf } from './failure.js'
 import { withFiles } from './files.js'
@@ -37,6 +36,13 @@ export interface ClientOptions {
   readonly upstream: InProcess | undefined
   /** Sent with every request: fixed, or by the call. */
   readonly headers: HeadersGiven | undefined
+  /** Takes the content of every response out of what the API packs it in. Throws a `Refusal` if the response reports a failure. */
+  readonly unpack?: Unpack | undefined
+}
+export type Unpack = (answer: UpstreamAnswer) => {
+  readonly answer: UpstreamAnswer
+  /** Shown after the content. */
+  readonly notes: readonly string[]
 }
 export type HeadersGiven = Readonly<Record<string, string>> | ((call: Call) => Readonly<Record<string, string>>)
 
@@ -83,8 +89,7 @@ export class RestClient {
     fits?: Validate,
   ): Promise<Outcome> {
     const came = await this.answer(operation, given, call)
-    if (operation.answer.envelope === undefined) return outcomeOf(operation, came, this.#options.limits, fits)
-    const { answer, notes } = graphAnswer(came)
+    const { answer, notes } = this.#options.unpack?.(came) ?? { answer: came, notes: [] }
     const shown = outcomeOf(operation, answer, this.#options.limits, fits)
     return notes.length === 0
       ? shown

@@ -7,7 +7,8 @@ import type { Paging } from './paging.js'
 /** What will be taken from an API, as JSON: shown by `jexo wrap`, and frozen into packed files. */
 export interface RestPlan {
   readonly version: 1
-  readonly kind: 'openapi' | 'curl' | 'graphql'
+  /** The wrap that made the plan, such as `openapi`. */
+  readonly kind: string
   /** Name of the API, as its description says. */
   readonly title: string
   /** The settings' prefix, or words of the title, for use in URIs: `marsh-lane-registry`. */
@@ -23,9 +24,6 @@ export interface RestPlan {
   readonly outputDefinitions: Readonly<Record<string, JsonSchema>>
   /** Put before the names of the catalogue's tools. */
   readonly cataloguePrefix?: string
-  /** The schema of a graph, where it can be asked anything. */
-  readonly sdl?: string
-  readonly allowsMutations?: boolean
   /** One tool for each operation, or three tools for all of them. */
   readonly form: 'tools' | 'catalogue'
 }
@@ -140,8 +138,6 @@ export interface PlannedAnswer {
   /** What the description promises, for `object` and `value`; already within `{ value }`. */
   readonly schema?: JsonSchema
   readonly about?: string
-  /** How JSON is packed: GraphQL's `data` and `errors`. */
-  readonly envelope?: 'graphql'
   /** Every answer by its status, as the description words it. */
   readonly statuses?: Readonly<Record<string, string>>
   /** What is asked for, as in the header `accept`. */

@@ -15,7 +15,7 @@ import { publishedOutput } from '../schema/definitions.js'
 import { sourceFile } from '../source/source.js'
 import { carriedOut, inputOf, outputOf, type PartsKit } from './carry-out.js'
 import { catalogueParts } from './catalogue.js'
-import { type HeadersGiven, RestClient } from './client.js'
+import { type HeadersGiven, RestClient, type Unpack } from './client.js'
 import { settingsOf } from './credentials.js'
 import { limitsFor, type RestLimits } from './limits.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
@@ -68,14 +68,14 @@ export function restPartsOf(plan: RestPlan, options: RestOptions = {}, kit = par
 }
 
 /** The client of a plan and the settings that its parts bring: one for all parts made of it. */
-export const partsKitOf = (plan: RestPlan, options: RestOptions): PartsKit => ({
-  client: clientOf(plan, options),
+export const partsKitOf = (plan: RestPlan, options: RestOptions, unpack?: Unpack): PartsKit => ({
+  client: clientOf(plan, options, unpack),
   settings: Object.freeze({ ...baseSetting(plan, options), ...settingsOf(plan.credentials, plan.title) }),
   isStrict: options.validateResponses === true,
   fits: fitsOf(plan),
 })
 
-function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
+function clientOf(plan: RestPlan, options: RestOptions, unpack: Unpack | undefined): Shared<RestClient> {
   const {
     limits = {},
     allowedHosts = [],
@@ -93,6 +93,7 @@ function clientOf(plan: RestPlan, options: RestOptions): Shared<RestClient> {
     files: files === undefined ? undefined : sourceFile(files),
     upstream,
     headers,
+    unpack,
   }
   return shared(
     ({ settings }) => new RestClient(plan, client, settings),

@@ -44,17 +44,31 @@ export const fingerprint = (value: unknown): string =>
     .digest('hex')
     .slice(0, 10)
 
-/** A change of the source since a kit was written. */
-export interface Moved {
-  readonly tool: string
-  readonly how: 'new' | 'gone' | 'changed'
-}
+/** One fingerprint in parts, so that a comparison can name the part that changed. */
+export const fingerprintOfParts = (parts: readonly unknown[]): string => parts.map(fingerprint).join('.')
 
-export function movedOn(written: WrittenMark['tools'], now: WrittenMark['tools']): Moved[] {
+/**
+ * What has changed since a kit was written: a line for each tool that is new (`+`), gone (`-`) or changed (`~`). `partNames` are the names of
+ * the parts of a fingerprint, in their order. Throws a `JexoError` if the file was not written by `jexo wrap`.
+ */
+export function changesSince(
+  outFile: string,
+  now: WrittenMark['tools'],
+  signatureOf: (tool: string) => string = (tool) => tool,
+  partNames: readonly string[] = [],
+): readonly string[] {
+  const { tools: written } = markIn(outFile)
   const names = [...new Set([...Object.keys(written), ...Object.keys(now)])].sort()
-  return names.flatMap((tool): Moved[] => {
-    if (written[tool] === now[tool]) return []
-    return [{ tool, how: written[tool] === undefined ? 'new' : now[tool] === undefined ? 'gone' : 'changed' }]
+  return names.flatMap((tool) => {
+    const before = written[tool]
+    const after = now[tool]
+    if (before === after) return []
+    if (after === undefined) return [`- ${tool}`]
+    if (before === undefined) return [`+ ${signatureOf(tool)}`]
+    const old = before.split('.')
+    const parts = after.split('.')
+    const changed = partNames.filter((_name, at) => old[at] !== parts[at])
+    return [`~ ${signatureOf(tool)}${changed.length > 0 ? `   (${changed.join(', ')})` : ''}`]
   })
 }
 
@@ -77,6 +91,19 @@ export function markIn(outFile: string): WrittenMark {
   const found = readMark(readFileSync(out, 'utf8'))
   if (!found) throw kitWriterErrors.kitFileUnmarked(outFile)
   return found.mark
+}
+
+/** The options that a kit was written with; files that it names relative to itself are absolute. Throws like {@link markIn}. */
+export function optionsOfKit(outFile: string): Readonly<Record<string, unknown>> {
+  const folder = dirname(resolve(outFile))
+  const isFileOption = (name: string, value: unknown): value is unknown[] =>
+    (name === 'operations' || name === 'queries') && Array.isArray(value)
+  return Object.fromEntries(
+    Object.entries(markIn(outFile).options).map(([name, value]) => [
+      name,
+      isFileOption(name, value) ? value.map((file) => resolve(folder, String(file))) : value,
+    ]),
+  )
 }
 
 /** The name that a kit has by its file: `registry.kit.ts` → `registry`. */

@@ -1,9 +1,10 @@
 import { resolve, sep } from 'node:path'
+import { signatureText } from '../kit-writer/signature.js'
 import {
-  fingerprint,
+  changesSince,
+  fingerprintOfParts,
   kitNameOf,
-  markIn,
-  movedOn,
+  optionsOfKit,
   pathFrom,
   type WrittenMark,
   writeMarked,
@@ -26,71 +27,63 @@ export interface KitCheck {
 
 /** Writes a kit file for a module. Throws a `JexoError` if that would lose what somebody has written. */
 export async function writeKit(source: string, outFile: string, options: WriteKitOptions): Promise<ModulePlan> {
-  const out = resolve(outFile)
-  const { isForced, instances = [], ...planOptions } = options
+  const { isForced = false, instances = [], ...planOptions } = options
   const plan = await planModule(source, planOptions, instances)
+  writePlannedKit(plan, source, outFile, { ...planOptions, instances }, isForced)
+  return plan
+}
+
+/** Writes a kit file for a plan that was made with these options. Throws like {@link writeKit}. */
+export function writePlannedKit(
+  plan: ModulePlan,
+  source: string,
+  outFile: string,
+  options: Readonly<Record<string, unknown>>,
+  isForced: boolean,
+): void {
   if (plan.tools.length === 0)
     throw moduleErrors.wrapNothingLeft(
       source,
       plan.skipped.map(({ name, reason }) => `${name} (${reason})`),
     )
-  const specifier = specifierOf(source, out)
-  const mark = markOf(plan, specifier, { ...planOptions, instances })
-  writeMarked(outFile, kitText(plan, { name: kitNameOf(out), specifier }), mark, isForced === true)
-  return plan
-}
-
-/** Compares a written kit with what its source is now. Throws a `JexoError` if the file was not written by `writeKit`. */
-export async function checkKit(source: string, outFile: string): Promise<KitCheck> {
   const out = resolve(outFile)
-  const written = markIn(outFile)
-  const { instances = [], ...options } = written.options as ModulePlanOptions & { instances?: readonly string[] }
-  const plan = await planModule(source, options, instances)
-  const now = markOf(plan, specifierOf(source, out), written.options)
-  const byName = new Map(plan.tools.map((tool) => [tool.name, tool]))
-  const differences = movedOn(written.tools, now.tools).map(({ tool, how }) => {
-    const planned = byName.get(tool)
-    const before = written.tools[tool] ?? ''
-    return how === 'gone' || !planned
-      ? `- ${tool}`
-      : how === 'new'
-        ? `+ ${signatureOf(planned)}`
-        : changed(planned, before)
-  })
-  return { differences }
+  const specifier = specifierOf(source, out)
+  const mark: WrittenMark = { kind: 'module', source: specifier, options, tools: fingerprintsOf(plan) }
+  writeMarked(outFile, kitText(plan, { name: kitNameOf(out), specifier }), mark, isForced)
 }
 
-/** Which of the three things that a tool is known by has moved on; a fingerprint has one part for each. */
-function changed(tool: PlannedTool, before: string): string {
-  const old = before.split('.')
-  const parts = fingerprintOf(tool).split('.')
-  const names = ['description', 'arguments', 'result'].filter((_name, at) => old[at] !== parts[at])
-  return `~ ${signatureOf(tool)}   (${names.join(', ')})`
+/** Compares a written kit with its source as it is now. Throws a `JexoError` if the file was not written by `writeKit`. */
+export async function checkKit(source: string, outFile: string): Promise<KitCheck> {
+  const { instances = [], ...options } = optionsOfKit(outFile) as Omit<WriteKitOptions, 'isForced'>
+  return { differences: moduleChangesSince(outFile, await planModule(source, options, instances)) }
+}
+
+/** What has changed in a module since a kit was written; `plan` is made with the options in the kit's mark. */
+export function moduleChangesSince(outFile: string, plan: ModulePlan): readonly string[] {
+  const byName = new Map(plan.tools.map((tool) => [tool.name, tool]))
+  const signature = (name: string) => {
+    const tool = byName.get(name)
+    return tool === undefined ? name : signatureOf(tool)
+  }
+  return changesSince(outFile, fingerprintsOf(plan), signature, ['description', 'arguments', 'result'])
 }
 
 export function signatureOf({ name, input, result }: PlannedTool): string {
-  const required = (input.required ?? []) as readonly string[]
-  const names = Object.keys((input.properties ?? {}) as object)
-  const given = names.map((argument) => (required.includes(argument) ? argument : `${argument}?`)).join(', ')
-  const gives = { object: 'object', value: 'value', nothing: 'nothing', any: 'anything' }[result.form]
-  return `${name}(${given}) → ${gives}`
+  const returned = { object: 'object', value: 'value', nothing: 'nothing', any: 'anything' }[result.form]
+  return `${signatureText(name, input)} → ${returned}`
 }
 
-const fingerprintOf = ({ about, title, effect, examples, path, parameters, input, result }: PlannedTool): string =>
-  [
-    [about, title, effect, examples],
-    [path, parameters, input],
-    [result.form, result.schema, result.conversion, result.isStream],
-  ]
-    .map(fingerprint)
-    .join('.')
-
-const markOf = (plan: ModulePlan, source: string, options: Readonly<Record<string, unknown>>): WrittenMark => ({
-  kind: 'module',
-  source,
-  options,
-  tools: Object.fromEntries(plan.tools.map((tool) => [tool.name, fingerprintOf(tool)])),
-})
+const fingerprintsOf = ({ tools }: ModulePlan): WrittenMark['tools'] =>
+  Object.fromEntries(
+    tools.map(({ name, about, title, effect, examples, path, parameters, input, result }) => [
+      name,
+      fingerprintOfParts([
+        [about, title, effect, examples],
+        [path, parameters, input],
+        [result.form, result.schema, result.conversion, result.isStream],
+      ]),
+    ]),
+  )
 
 /** How the kit file imports the module: by its path from there, or by the name of its package. */
 function specifierOf(source: string, out: string): string {

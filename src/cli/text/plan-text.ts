@@ -1,0 +1,35 @@
+import { tokensOf } from '../../context-cost/context-cost.js'
+import type { Preview } from '../../wrap/preview/preview.js'
+import { feedPlanText, folderPlanText, sqlPlanText } from './data-plan-text.js'
+import { modulePlanText } from './module-plan-text.js'
+import { type ContextCost, restPlanText } from './rest-plan-text.js'
+
+/** A plan as a person reads it; `source` is how the source is shown. */
+export async function planText(preview: Preview, source: string): Promise<string> {
+  switch (preview.form) {
+    case 'module':
+      return modulePlanText(preview.plan, source, await tokensOf(preview.plan.tools))
+    case 'api':
+      return restPlanText(preview.plan, source, await costOf(preview.plan))
+    case 'sql': {
+      const tools = preview.plan.tools.map(({ name, about, input }) => ({ name, about, input }))
+      return sqlPlanText(preview.plan, preview.plan.address.url ?? source, await tokensOf(tools))
+    }
+    case 'folder':
+      return folderPlanText(preview.plan, source)
+    case 'feed':
+      return feedPlanText(preview.plan, `${preview.url}  ${preview.topics} topics received`, preview.examples)
+  }
+}
+
+/** What each form of an API costs: one tool per operation, or a catalogue. */
+async function costOf(plan: Extract<Preview, { form: 'api' }>['plan']): Promise<ContextCost> {
+  const { restPartsOf } = await import('../../wrap/http-api/parts.js')
+  const cost = (form: 'tools' | 'catalogue') =>
+    tokensOf(
+      restPartsOf({ ...plan, form }).flatMap((part) =>
+        part.kind === 'tool' ? [{ name: part.name, about: part.about, input: part.inputSchema }] : [],
+      ),
+    )
+  return { tools: await cost('tools'), catalogue: await cost('catalogue') }
+}

@@ -1,0 +1,19 @@
+import { readModuleCached } from '../module/cache.js'
+import { planModule } from '../module/wrap-module.js'
+import { moduleChangesSince, writePlannedKit } from '../module/write-kit.js'
+import type { Preview, SourceOptions } from './preview.js'
+
+/** A written kit makes an instance of each class that can be constructed without arguments. */
+export async function previewModule(source: string, options: SourceOptions): Promise<Preview> {
+  const { instances: given, ...planOptions } = options
+  const { makeable } = await readModuleCached(source)
+  const instances = (given as readonly string[] | undefined) ?? makeable
+  const plan = await planModule(source, planOptions, instances)
+  return {
+    form: 'module',
+    plan,
+    isEmpty: plan.tools.length === 0,
+    write: (outFile, isForced) => writePlannedKit(plan, source, outFile, { ...planOptions, instances }, isForced),
+    changesSince: (outFile) => moduleChangesSince(outFile, plan),
+  }
+}

@@ -1,0 +1,53 @@
+import type { KnownSource } from '../detect/source-kind.js'
+import type { FeedPlan } from '../feed/plan.js'
+import type { FolderPlan } from '../folder/plan.js'
+import type { RestPlan } from '../http-api/operation.js'
+import type { ModulePlan } from '../module/plan.js'
+import type { SqlPlan } from '../sql/plan.js'
+
+/** What `jexo wrap` knows of a source before anything is written: its plan, and how a kit file is written and compared. */
+export type Preview = PlanOf & {
+  /** True if a kit would have no part. */
+  readonly isEmpty: boolean
+  /** Writes a kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */
+  write(outFile: string, isForced: boolean): void
+  /** A line for each change since the kit file was written; empty if there is none. */
+  changesSince(outFile: string): readonly string[]
+}
+type PlanOf =
+  | { readonly form: 'module'; readonly plan: ModulePlan }
+  | { readonly form: 'api'; readonly plan: RestPlan }
+  | { readonly form: 'sql'; readonly plan: SqlPlan }
+  | { readonly form: 'folder'; readonly plan: FolderPlan }
+  | {
+      readonly form: 'feed'
+      readonly plan: FeedPlan
+      readonly url: string
+      /** How many topics were received. */
+      readonly topics: number
+      /** A message of each channel. */
+      readonly examples: Readonly<Record<string, unknown>>
+    }
+
+/** Options of a wrap as plain data, as they stand in a kit file. */
+export type SourceOptions = Readonly<Record<string, unknown>>
+/** What is needed to read a source, and never stands in a kit. */
+export interface ReadingOptions {
+  /** Sent with the introspection query of a GraphQL endpoint. */
+  readonly introspectionHeaders?: Readonly<Record<string, string>>
+  /** How long a feed is listened to for topics. Default: 3000. */
+  readonly listenMs?: number
+}
+
+/** Reads and plans a source. Rejects with a `JexoError` if it cannot be read. */
+export async function previewSource(
+  { kind, source }: KnownSource,
+  options: SourceOptions,
+  reading: ReadingOptions = {},
+): Promise<Preview> {
+  if (kind === 'module') return (await import('./module.js')).previewModule(source, options)
+  if (kind === 'sql') return (await import('./data.js')).previewSql(source, options)
+  if (kind === 'folder') return (await import('./data.js')).previewFolder(source, options)
+  if (kind === 'feed') return (await import('./data.js')).previewFeed(source, options, reading.listenMs)
+  return (await import('./api.js')).previewApi(kind, source, options, reading.introspectionHeaders)
+}
