@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 import { existsSync } from 'node:fs'
 
-const cli = new URL('../dist/cli/main.js', import.meta.url)
+const cli = new URL('../dist/command/main.js', import.meta.url)
 if (existsSync(cli)) {
   const { main } = await import(cli.href)
   await main(process.argv)

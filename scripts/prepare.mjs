@@ -14,9 +14,11 @@ export function prepare() {
     // Not `npm ci`: it refuses a lock file in which a registry left out other platforms' optional packages.
     run('Installing packages', npm, ['install', '--no-audit', '--no-fund', '--loglevel=error'])
   })
-  step('build', 'dist/.built', ['package-lock.json', 'tsconfig.json', 'tsconfig.build.json', 'src'], () => {
+  const sources = ['package-lock.json', 'tsconfig.json', 'tsconfig.build.json', 'scripts/bundle-command.mjs', 'src']
+  step('build', 'dist/.built', sources, () => {
     rmSync(join(root, 'dist'), { recursive: true, force: true })
-    run('Building the library and the commands', bin('tsc'), ['-p', 'tsconfig.build.json'])
+    run('Building the library', bin('tsc'), ['-p', 'tsconfig.build.json'])
+    run('Bundling the commands', process.execPath, [join(root, 'scripts/bundle-command.mjs')])
   })
   step(
     'page',

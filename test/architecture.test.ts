@@ -10,6 +10,7 @@ const source = join(root, 'src')
 const order = [
   'version.ts',
   'errors.ts',
+  'own-files.ts',
   'escape',
   'yaml',
   'protocol',

@@ -1,5 +1,5 @@
 /** The reference of commands and their options, from the declarations that the command line itself uses. */
-import { verbs } from '../../dist/cli/main.js'
+import { verbs } from '../../dist/command/main.js'
 
 /** Escapes what Markdown or HTML would take for markup. */
 export const cell = (text) => text.replaceAll('|', '\\|').replaceAll('<', '&lt;').replaceAll('{{', '&#123;&#123;')

@@ -1,12 +1,12 @@
 import { existsSync, realpathSync } from 'node:fs'
 import { resolve } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { quote } from 'shell-quote'
 import which from 'which'
 import { hostName } from '../kit/host-name.js'
 import { settingsFor } from '../kit/kit.js'
 import type { Setting } from '../kit/settings.js'
 import { loadKit, shownPath } from '../kit-file/kit-file.js'
+import { packageFile } from '../own-files.js'
 import { isSecretHeader, isSecretValue } from '../protocol/secrets.js'
 import { targetErrors } from '../target/errors.js'
 import type { Target } from '../target/target.js'
@@ -52,7 +52,7 @@ export async function entryFor(
   if (target.kind === 'child') return entryForCommand(target.command, environment, given)
   if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
   const kit = await loadKit(target.file)
-  const jexo = realpathSync(fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url)))
+  const jexo = realpathSync(packageFile('bin/jexo.mjs'))
   const declared = settingsFor(kit, kit.parts)
   const env = { ...settingsToWrite(declared, environment), ...given }
   const entry = {
@@ -100,7 +100,7 @@ function entryForCommand(
  * commands and nothing has to run beforehand then.
  */
 export function withRelay(target: Target, { entry }: Attachable, tape: string): HostEntry {
-  const jexo = realpathSync(fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url)))
+  const jexo = realpathSync(packageFile('bin/jexo.mjs'))
   const what = target.kind === 'kit' ? [realpathSync(target.file)] : wordsFor(entry)
   const kept =
     'url' in entry

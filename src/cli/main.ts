@@ -5,6 +5,7 @@ import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { version } from '../version.js'
 import { errorColours, errorValue, Failed, out, outJson, say } from './terminal/output.js'
+import { type VerbName, verbTexts } from './text/verb-texts.js'
 
 /** Runs the command line and ends the process with its exit code. */
 export async function main(argv: readonly string[]): Promise<void> {
@@ -24,7 +25,7 @@ export async function runCommand(argv: readonly string[]): Promise<number> {
 }
 
 /** Verbs in the order of the work. Only the one that was typed is loaded: what the others need takes longer than most calls. */
-export const verbs: Readonly<Record<string, () => Promise<() => Command>>> = {
+export const verbs: Readonly<Record<VerbName, () => Promise<() => Command>>> = {
   new: async () => (await import('./verbs/new.js')).newCommand,
   wrap: async () => (await import('./verbs/wrap.js')).wrap,
   serve: async () => (await import('./verbs/serve.js')).serve,
@@ -45,7 +46,7 @@ export const verbs: Readonly<Record<string, () => Promise<() => Command>>> = {
   completion: async () => (await import('./verbs/completion.js')).completion,
 }
 
-async function programOf([verb = '']: readonly string[]): Promise<Command> {
+async function programOf([first = '', second = '']: readonly string[]): Promise<Command> {
   const program = new Command('jexo')
     .description(
       'Turn functions, APIs and data into a Model Context Protocol server; run, inspect, test and deploy it',
@@ -56,15 +57,25 @@ async function programOf([verb = '']: readonly string[]): Promise<Command> {
       writeOut: out,
       writeErr: say,
     })
+    .configureHelp({ subcommandTerm })
     .showSuggestionAfterError()
     .addHelpText('after', targetHelp)
-  const typed = Object.hasOwn(verbs, verb) && verb !== 'completion' ? [verb] : Object.keys(verbs)
-  for (const name of typed) {
-    const command = await verbs[name]?.()
-    if (command) program.addCommand(withExits(command()))
+  const verb = first === 'help' ? second : first
+  for (const name of Object.keys(verbTexts) as VerbName[]) {
+    const isNeeded = verb === name || verb === 'completion'
+    program.addCommand(withExits(isNeeded ? (await verbs[name]())() : summaryOf(name)))
   }
   return program
 }
+
+/** `call <target> <tool> [name=value...]`. */
+function subcommandTerm(command: Command): string {
+  const name = command.name()
+  return Object.hasOwn(verbTexts, name) ? `${name} ${verbTexts[name as VerbName].usage}` : name
+}
+
+/** What `jexo --help` and suggestions need of a verb that is not typed. */
+const summaryOf = (name: VerbName): Command => new Command(name).description(verbTexts[name].about)
 
 const targetHelp = `
 A target is a kit file, an http(s):// URL, exec:<command line>, or <host config file>#<entry>;

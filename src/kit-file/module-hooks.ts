@@ -38,7 +38,7 @@ export function initialize(data?: { port: MessagePort }): void {
 
 export async function resolve(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {
   const resolved = await resolveAnyhow(specifier, context, next)
-  return { ...resolved, url: inGeneration(resolved.url, context.parentURL) }
+  return { ...resolved, url: bundledDoor(resolved.url) ?? inGeneration(resolved.url, context.parentURL) }
 }
 
 /** A reloaded kit's own modules are loaded again with it: its generation goes on to what it imports, but not to packages. */
@@ -50,7 +50,19 @@ function inGeneration(url: string, parentURL: string | undefined): string {
   return marked.href
 }
 
+/** `dist/`, where this file is one folder below, bundled or not. */
 const ownFolder = new URL('..', import.meta.url).href
+const commandFolder = `${ownFolder}command/`
+const isBundled = import.meta.url.startsWith(commandFolder)
+
+/** The bundled command and the kits that it loads share one copy of this library: `dist/link.js` → `dist/command/link.js`. */
+function bundledDoor(url: string): string | undefined {
+  if (!isBundled || !url.startsWith(ownFolder)) return undefined
+  const [, door] = /^([a-z]+)\.js$/.exec(url.slice(ownFolder.length)) ?? []
+  const bundled = `${commandFolder}${door}.js`
+  return door !== undefined && existsSync(fileURLToPath(bundled)) ? bundled : undefined
+}
+
 const isOwn = (url: string) => url.startsWith(ownFolder)
 
 async function resolveAnyhow(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {

@@ -2,8 +2,8 @@ import { randomBytes } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import type { AddressInfo } from 'node:net'
 import { relative } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { createAdaptorServer } from '@hono/node-server'
+import { compiledFile } from '../own-files.js'
 import { TapeWriter } from '../tape/write.js'
 import { secretsOf } from '../target/secrets-of.js'
 import type { Target } from '../target/target.js'
@@ -34,7 +34,7 @@ export interface LoupeService {
 /** Starts the inspector page for some targets and tapes, on this machine only. Rejects if the port is taken. */
 export async function startLoupe(targets: readonly Target[], options: LoupeOptions = {}): Promise<LoupeService> {
   const { port = 4871, follow = [] } = options
-  const page = fileURLToPath(new URL('./page', import.meta.url))
+  const page = compiledFile('loupe/page')
   if (!existsSync(page)) throw loupeErrors.pageNotBuilt(page)
   const recorder =
     options.tape === undefined

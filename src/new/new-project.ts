@@ -2,8 +2,8 @@ import { spawn } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { readdir, readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { shownPath } from '../kit-file/kit-file.js'
+import { packageFile } from '../own-files.js'
 import { plainName } from '../pack/form.js'
 import { writeOut } from '../pack/write-out.js'
 import { newErrors } from './errors.js'
@@ -15,8 +15,6 @@ export interface NewProject {
   files: readonly string[]
 }
 
-const own = fileURLToPath(new URL('../..', import.meta.url))
-
 /** Writes a kit project into a folder that is not there yet, or empty. Rejects with a `JexoError`, and writes nothing, where it is not. */
 export async function newProject(folder: string): Promise<NewProject> {
   const target = resolve(folder)
@@ -25,12 +23,12 @@ export async function newProject(folder: string): Promise<NewProject> {
     throw newErrors.folderNotEmpty(shownPath(target))
   })
   if (there.length > 0) throw newErrors.folderNotEmpty(shownPath(target))
-  const { peerDependencies } = JSON.parse(await readFile(`${own}/package.json`, 'utf8')) as {
+  const { peerDependencies } = JSON.parse(await readFile(packageFile('package.json'), 'utf8')) as {
     peerDependencies: { zod: string }
   }
   const name = plainName(basename(target))
   // From a checkout, the project uses that very one.
-  const jexo = existsSync(`${own}/src`) ? `file:${own.replace(/[\\/]$/, '')}` : releasedRange
+  const jexo = existsSync(packageFile('src')) ? `file:${packageFile('.')}` : releasedRange
   const files = projectFiles({ name, jexo, zod: peerDependencies.zod })
   await writeOut(target, files)
   return { folder: target, name, files: files.map(({ path }) => path) }

@@ -2,9 +2,9 @@ import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, realpathSync, statSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, extname, join, relative, resolve, sep } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import type { Loader, Plugin } from 'esbuild'
+import { packageFile } from '../own-files.js'
 import { hollowContent } from '../wrap/source/frozen.js'
 import { packErrors } from './errors.js'
 import { filesOfPackage } from './native-packages.js'
@@ -124,9 +124,8 @@ export function assetPlugin(assets: AssetCollector): Plugin {
 }
 
 /** Jexo's own files name no assets of a kit, not even in the examples of their comments. */
-const own = fileURLToPath(new URL('../..', import.meta.url))
 const isOwnSource = (path: string) =>
-  path.startsWith(join(own, 'dist', sep)) || path.startsWith(join(own, 'src', sep))
+  path.startsWith(packageFile(`dist${sep}`)) || path.startsWith(packageFile(`src${sep}`))
 
 const isModule = (path: string) => /\.[cm]?js$/.test(path) && path.includes(`${sep}dist${sep}`)
 

@@ -1,8 +1,8 @@
 import { basename, dirname, join } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { type BuildFailure, build, type Plugin } from 'esbuild'
 import { isJexoError, messageOf } from '../errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
+import { compiledFile } from '../own-files.js'
 import type { MadeWrap } from '../wrap/source/registry.js'
 import { type AssetCollector, assetPlugin } from './assets.js'
 import { packErrors } from './errors.js'
@@ -17,7 +17,7 @@ export interface Bundle {
 
 /** Bundles a kit with what serves it. Rejects with a `JexoError` that says what cannot be carried, and where. */
 export async function bundle(kitPath: string, assets: AssetCollector, wraps: readonly MadeWrap[]): Promise<Bundle> {
-  const built = fileURLToPath(new URL('..', import.meta.url)).replace(/[\\/]$/, '')
+  const built = compiledFile('.').replace(/[\\/]$/, '')
   const entry = [
     `import './guard.js'`,
     `import { runPacked } from './pack/packed-main.js'`,

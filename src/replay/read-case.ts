@@ -1,6 +1,7 @@
 import { readFile } from 'node:fs/promises'
 import { Ajv2020, type ErrorObject } from 'ajv/dist/2020.js'
 import type { Document } from 'yaml'
+import { packageFile } from '../own-files.js'
 import { readYamlOr } from '../yaml/read-yaml.js'
 import type { Case } from './case.js'
 import { replayErrors } from './errors.js'
@@ -50,7 +51,7 @@ function wordsFor({ message = 'is wrong', params, keyword }: ErrorObject): strin
 
 async function schema(): Promise<Faults> {
   if (known) return known
-  const text = await readFile(new URL('../../schemas/case.schema.json', import.meta.url), 'utf8')
+  const text = await readFile(packageFile('schemas/case.schema.json'), 'utf8')
   const check = new Ajv2020({ strict: false }).compile(JSON.parse(text))
   known = (value) => (check(value) ? [] : (check.errors ?? []))
   return known

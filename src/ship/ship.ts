@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { build } from 'esbuild'
 import { messageOf } from '../errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
+import { compiledFile } from '../own-files.js'
 import { packKit } from '../pack/pack-kit.js'
 import { readPackedHead } from '../packed-file/mark.js'
 import { checkServer, type ServerCheck } from './check-server.js'
@@ -165,7 +165,7 @@ async function readArtefact(
 /** The far side as one file that needs only Node. */
 async function supervisorCode(): Promise<Uint8Array> {
   const { outputFiles } = await build({
-    entryPoints: [fileURLToPath(new URL('./supervisor/main.js', import.meta.url))],
+    entryPoints: [compiledFile('ship/supervisor/main.js')],
     bundle: true,
     write: false,
     platform: 'node',

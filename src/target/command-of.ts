@@ -1,8 +1,6 @@
-import { fileURLToPath } from 'node:url'
+import { packageFile } from '../own-files.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import type { Target } from './target.js'
-
-const bin = fileURLToPath(new URL('../../bin/jexo.mjs', import.meta.url))
 
 /** What a host would start for a target: a kit runs in a process of its own, by the very command that serves it. */
 export function commandOf(
@@ -12,7 +10,7 @@ export function commandOf(
   if (target.kind === 'child') return target.command
   return {
     command: process.execPath,
-    args: [bin, 'serve', target.file, ...serveFlags],
+    args: [packageFile('bin/jexo.mjs'), 'serve', target.file, ...serveFlags],
     env: { ...process.env, ...target.env },
   }
 }

@@ -2,7 +2,7 @@
  * Runs commands one after the other in one process: starting Node and loading Jexo for each takes longer than what most of them do. After a
  * command it writes the mark that it was given to both streams, so that the other side knows where its output ends.
  */
-import { runCommand } from '../../dist/cli/main.js'
+import { runCommand } from '../../dist/command/main.js'
 
 const stdout = process.stdout.write.bind(process.stdout)
 

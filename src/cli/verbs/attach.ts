@@ -10,6 +10,7 @@ import { shownPath } from '../../kit-file/kit-file.js'
 import { readTarget } from '../../target/target.js'
 import { gather, type TargetFlags, targetOptions } from '../options/target-options.js'
 import { errorColours, Failed, out, say } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
   to?: string[]
@@ -24,7 +25,7 @@ interface Flags extends TargetFlags {
 
 export const attach = () =>
   new Command('attach')
-    .description("Add a server to a host's configuration, and try it as the host would")
+    .description(verbTexts.attach.about)
     .argument('<target>', 'kit file, URL, exec:<command line>, or a packed file')
     .option(
       '--to <file>',

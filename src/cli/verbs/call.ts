@@ -19,6 +19,7 @@ import { readArguments } from '../../target/arguments.js'
 import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
 import { errorColours, Failed, out, outJson, say } from '../terminal/output.js'
 import { blockText, resultText } from '../text/result-text.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
   args?: string
@@ -31,7 +32,7 @@ interface Flags extends TargetFlags {
 export const call = () =>
   withTarget(
     new Command('call')
-      .description('Call a tool')
+      .description(verbTexts.call.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<tool>', 'name of the tool')
       .argument('[name=value...]', "arguments; values are parsed by the tool's schema")

@@ -1,5 +1,6 @@
 import { Argument, Command } from 'commander'
 import { out } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 const shells = ['bash', 'zsh', 'fish'] as const
 type Shell = (typeof shells)[number]
@@ -13,7 +14,7 @@ interface Verb {
 
 export const completion = () =>
   new Command('completion')
-    .description('Print a shell completion script')
+    .description(verbTexts.completion.about)
     .addArgument(new Argument('<shell>', 'shell to complete in').choices(shells))
     .addHelpText(
       'after',

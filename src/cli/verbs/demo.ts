@@ -1,18 +1,20 @@
 import { existsSync } from 'node:fs'
-import { fileURLToPath } from 'node:url'
+import { pathToFileURL } from 'node:url'
 import { Command } from 'commander'
 import { tour } from '../../demo/tour.js'
 import { loadKit, readTypeScript } from '../../kit-file/kit-file.js'
 import { startLoupe } from '../../loupe/start.js'
+import { packageFile } from '../../own-files.js'
 import { untilSignal } from '../../serve/serve-kit.js'
 import { connectOnNode } from '../../transport/node-connect.js'
 import { serveHttp } from '../../transport/node-http.js'
 import { runOnNode } from '../../transport/node-run.js'
 import { onFreePort } from '../options/ports.js'
 import { colours, columns, out, wrapped } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
-const apiary = new URL('../../../examples/apiary/', import.meta.url)
-const kitFile = fileURLToPath(new URL('apiary.kit.ts', apiary))
+const apiary = pathToFileURL(packageFile('examples/apiary/'))
+const kitFile = packageFile('examples/apiary/apiary.kit.ts')
 
 interface Served {
   url: string
@@ -40,7 +42,7 @@ async function startAround(): Promise<Around> {
 
 export const demo = () =>
   new Command('demo')
-    .description('Run the demo: the apiary of the Marsh Lane beekeepers')
+    .description(verbTexts.demo.about)
     .option('--tour', 'exit after the tour')
     .addHelpText('after', '\nExample: jexo demo --tour')
     .action(async (flags: { tour?: boolean }) => {
@@ -81,7 +83,7 @@ export const demo = () =>
 
 /** The rehearsal room, where it is built: in a checkout, by `npm run demo`. */
 async function openRoom(servers: readonly string[]): Promise<Served | undefined> {
-  const built = new URL('../../../examples/rehearsal-room/dist/backend/main.js', import.meta.url)
+  const built = pathToFileURL(packageFile('examples/rehearsal-room/dist/backend/main.js'))
   if (!existsSync(built)) return undefined
   const { startRoom } = (await import(built.href)) as {
     startRoom(options: { servers: readonly string[]; port: number }): Promise<Served>

@@ -4,11 +4,12 @@ import { readArguments } from '../../target/arguments.js'
 import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
 import { colours, out, outJson } from '../terminal/output.js'
 import { blockText } from '../text/result-text.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 export const fill = () =>
   withTarget(
     new Command('fill')
-      .description('Fill a prompt and print its messages')
+      .description(verbTexts.fill.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<prompt>', 'name of the prompt')
       .argument('[name=value...]', 'arguments of the prompt')

@@ -9,6 +9,7 @@ import { onFreePort } from '../options/ports.js'
 import { gather, readMs, type TargetFlags, targetOptions } from '../options/target-options.js'
 import { colours, columns, out, say } from '../terminal/output.js'
 import { ScoreText } from '../text/score-text.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
   port: string
@@ -19,7 +20,7 @@ interface Flags extends TargetFlags {
 
 export const loupe = () =>
   new Command('loupe')
-    .description('Open the inspector page for servers and tapes')
+    .description(verbTexts.loupe.about)
     .argument('[target...]', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
     .option('--follow <tape>', 'follow a tape while it is written (repeatable)', gather)
     .option('--tape <file>', 'record every message to a tape, with secrets masked')

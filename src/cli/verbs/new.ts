@@ -2,10 +2,11 @@ import { Command } from 'commander'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { install, newProject } from '../../new/new-project.js'
 import { errorColours, out, say } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 export const newCommand = () =>
   new Command('new')
-    .description('Create a kit project that runs and passes its test')
+    .description(verbTexts.new.about)
     .argument('<dir>', 'folder to create')
     .option('--no-install', 'skip installing packages')
     .addHelpText('after', '\nExample: jexo new hives && cd hives && npm test')

@@ -6,6 +6,7 @@ import { type FormName, formNames, forms } from '../../pack/forms.js'
 import { type Packed, packKit } from '../../pack/pack-kit.js'
 import { writeOut } from '../../pack/write-out.js'
 import { colours, columns, out, say, wrapped } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends FormOptions {
   as: FormName
@@ -15,9 +16,7 @@ interface Flags extends FormOptions {
 
 export const pack = () =>
   new Command('pack')
-    .description(
-      'Pack a kit and everything it imports into one file that needs only Node, or into a deployable form',
-    )
+    .description(verbTexts.pack.about)
     .argument('<kit>', 'kit file, .ts or .js')
     .addOption(
       new Option(

@@ -2,11 +2,12 @@ import { Command } from 'commander'
 import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
 import { colours, out, outJson, say } from '../terminal/output.js'
 import { contentsText } from '../text/result-text.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 export const read = () =>
   withTarget(
     new Command('read')
-      .description('Read a resource')
+      .description(verbTexts.read.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<uri>', 'URI of the resource')
       .option('--json', 'print the result as JSON')

@@ -16,6 +16,7 @@ import {
   sayProgress,
   wrapped,
 } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
   model?: string
@@ -28,7 +29,7 @@ interface Flags extends TargetFlags {
 export const rehearseCommand = () =>
   withTarget(
     new Command('rehearse')
-      .description('Check which tool a model would pick for each question of a file')
+      .description(verbTexts.rehearse.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<questions>', 'file of questions (*.questions.yaml)')
       .option('--model <url>', 'ask a chat endpoint with function calling; set its key in JEXO_MODEL_KEY')

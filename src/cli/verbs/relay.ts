@@ -11,6 +11,7 @@ import { installStdoutGuard } from '../../transport/stdout-guard.js'
 import { type TargetFlags, targetOptions, withReach } from '../options/target-options.js'
 import { cliErrors } from '../terminal/errors.js'
 import { Failed, out, say } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
   tape?: string
@@ -20,7 +21,7 @@ interface Flags extends TargetFlags {
 export const relay = () =>
   withReach(
     new Command('relay')
-      .description('Pass bytes between a host and a server unchanged, and record the messages')
+      .description(verbTexts.relay.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .option('--tape <file>', 'tape to write; appends to an existing file')
       .option(

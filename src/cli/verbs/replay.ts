@@ -11,6 +11,7 @@ import { watchCases } from '../../replay/watch-cases.js'
 import { untilSignal } from '../../serve/serve-kit.js'
 import { readMs, type TargetFlags, targetOptions, withReach } from '../options/target-options.js'
 import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 import { reviewUpdates } from './replay-update.js'
 
 interface Flags extends TargetFlags {
@@ -26,7 +27,7 @@ interface Flags extends TargetFlags {
 export const replay = () =>
   withReach(
     new Command('replay')
-      .description('Run recorded cases as tests')
+      .description(verbTexts.replay.about)
       .argument('<cases...>', 'case files or folders of them (*.case.yaml); with --save: tapes')
       .option('--target <target>', 'run the cases against this target instead of their own')
       .option('--update', 'accept the received results as expected; on a terminal, confirm each case')

@@ -11,6 +11,7 @@ import { serveKit } from '../../serve/serve-kit.js'
 import { describeOption, serveOptions, usageOf } from '../../serve/serve-options.js'
 import { watchKit } from '../../serve/watch-kit.js'
 import { gather, type TargetFlags, targetOptions } from '../options/target-options.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
   watch?: boolean
@@ -22,9 +23,7 @@ interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
 }
 
 export const serve = () => {
-  const command = new Command('serve')
-    .description('Serve a kit over stdio or HTTP')
-    .argument('<kit>', 'kit file, .ts or .js')
+  const command = new Command('serve').description(verbTexts.serve.about).argument('<kit>', 'kit file, .ts or .js')
   for (const option of serveOptions) {
     const isRepeatable = 'isRepeatable' in option
     if (isRepeatable) command.option(usageOf(option), describeOption(option), gather)

@@ -14,6 +14,7 @@ import {
 } from '../../ship/ship.js'
 import { gather, readMs, targetOptions } from '../options/target-options.js'
 import { colours, errorColours, out, outJson, say } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags {
   to: string
@@ -36,7 +37,7 @@ interface Flags {
 
 export const shipCommand = () =>
   new Command('ship')
-    .description('Deploy a packed file and check that it responds')
+    .description(verbTexts.ship.about)
     .argument('[artefact]', 'file created by jexo pack, or a kit file, which is packed first')
     .requiredOption('--to <location>', 'a folder, or <ssh destination>:<folder>')
     .option('--port <port>', 'port of the deployment; default: 4870')

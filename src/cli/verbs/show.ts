@@ -13,6 +13,7 @@ import { type TargetFlags, targetOptions, withLink, withTarget } from '../option
 import { colours, columns, out, outJson } from '../terminal/output.js'
 import { catalogueText } from '../text/catalogue-text.js'
 import { ScoreText } from '../text/score-text.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 /** Tokens that the tools take of a model's context. */
 const contextCost = ({ tools }: Catalogue) =>
@@ -42,7 +43,7 @@ async function textOf(file: string): Promise<string> {
 export const show = () =>
   withTarget(
     new Command('show')
-      .description('List what a server offers, or print a tape')
+      .description(verbTexts.show.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
       .option('--json', 'print the definitions as JSON')
       .addHelpText('after', '\nExample: jexo show apiary.kit.ts'),

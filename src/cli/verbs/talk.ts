@@ -11,11 +11,12 @@ import { type TargetFlags, withLink, withTarget } from '../options/target-option
 import { errorColours, out, say } from '../terminal/output.js'
 import { catalogueText } from '../text/catalogue-text.js'
 import { blockText, contentsText, resultText } from '../text/result-text.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 export const talk = () =>
   withTarget(
     new Command('talk')
-      .description('Open an interactive session: list, call, read and fill, with completion and history')
+      .description(verbTexts.talk.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .option(
         '--answers <file|accept|decline|cancel>',

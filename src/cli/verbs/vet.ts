@@ -13,6 +13,7 @@ import { toSarif } from '../../vet/sarif.js'
 import { contractFileOf, type TargetReport, vetTarget } from '../../vet/vet-target.js'
 import { readMs, type TargetFlags, targetOptions, withReach } from '../options/target-options.js'
 import { colours, columns, Failed, out, outJson, say, sayProgress, wrapped } from '../terminal/output.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
   strict?: boolean
@@ -31,7 +32,7 @@ interface Flags extends TargetFlags {
 export const vetCommand = () =>
   withReach(
     new Command('vet')
-      .description("Lint a server's names, schemas and behaviour")
+      .description(verbTexts.vet.about)
       .argument('[target]', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .option('--strict', 'exit with 1 on warnings too; default: only on errors')
       .option('--wire', 'also check the server against the standard')

@@ -12,6 +12,7 @@ import { type Preview, previewSource, type ReadingOptions, type SourceOptions } 
 import { gather, readMs, targetOptions } from '../options/target-options.js'
 import { Failed, out, outJson, say } from '../terminal/output.js'
 import { planText } from '../text/plan-text.js'
+import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags {
   kind?: string
@@ -44,7 +45,7 @@ interface Flags {
 
 export const wrap = () =>
   new Command('wrap')
-    .description('Preview the tools a source would become; write a kit file with --out')
+    .description(verbTexts.wrap.about)
     .argument(
       '<source>',
       'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, or a feed (mqtt://)',

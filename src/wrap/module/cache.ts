@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
-import { fileURLToPath } from 'node:url'
+import { compiledFile } from '../../own-files.js'
 import { version } from '../../version.js'
 import { readModule } from './read.js'
 import type { ModuleReading } from './reading.js'
@@ -26,7 +26,7 @@ export async function readModuleCached(file: string): Promise<ModuleReading> {
 
 /** How types are read is also something that a reading depends on. */
 const readers = ['read', 'types', 'known-types', 'signature', 'docs', 'program'].map((name) =>
-  fileURLToPath(new URL(`./${name}.js`, import.meta.url)),
+  compiledFile(`wrap/module/${name}.js`),
 )
 
 /** Beside the packages of the project, as caches are; without any, with the system's temporary files. */

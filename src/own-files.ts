@@ -1,0 +1,12 @@
+import { basename, dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+/** This file is in `src/`, in `dist/`, or bundled into `dist/command/`. */
+const folder = (): string => dirname(fileURLToPath(import.meta.url))
+const isBundled = (): boolean => basename(folder()) === 'command'
+
+/** A file of this package: `packageFile('bin/jexo.mjs')`. */
+export const packageFile = (path: string): string => join(folder(), isBundled() ? '../..' : '..', path)
+
+/** A compiled file by its path below `dist/`: `compiledFile('loupe/page')`. In the tests of a checkout it is below `src/`. */
+export const compiledFile = (path: string): string => join(folder(), isBundled() ? '..' : '.', path)
