@@ -1,0 +1,40 @@
+import { pageOf } from '../../src/engine/pages.js'
+
+const entries = [0, 1, 2, 3].map((place) => ({ place, offset: 0, value: `part ${place}` }))
+const first = (pageSize: number) => pageOf('tools', entries, {}, 3, pageSize)
+
+test.each([
+  [3, true],
+  [4, false],
+  [5, false],
+])('a list of four in pages of %s: a first page that is not the last has a cursor', (pageSize, hasMore) => {
+  expect(first(pageSize).items).toHaveLength(Math.min(4, pageSize))
+  expect(first(pageSize).nextCursor !== undefined).toBe(hasMore)
+})
+
+test('the last page has no cursor, also when it is full', () => {
+  const second = pageOf('tools', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)
+  expect(second).toEqual({ items: ['part 2', 'part 3'] })
+})
+
+test('a cursor at the last entry is valid and gives an empty page', () => {
+  const { nextCursor = '' } = first(3)
+  const shorter = entries.slice(0, 3)
+  expect(pageOf('tools', shorter, { cursor: nextCursor }, 3, 3)).toEqual({ items: [] })
+})
+
+test('entries of one place are told apart by their offset', () => {
+  const files = [0, 1, 2].map((offset) => ({ place: 0, offset, value: offset }))
+  const { items, nextCursor = '' } = pageOf('resources', files, {}, 0, 2)
+  expect(items).toEqual([0, 1])
+  expect(pageOf('resources', files, { cursor: nextCursor }, 0, 2)).toEqual({ items: [2] })
+})
+
+test.each([
+  ['of another list', () => pageOf('prompts', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)],
+  ['beyond the list', () => pageOf('tools', entries, { cursor: first(3).nextCursor ?? '' }, 1, 2)],
+  ['that is a number', () => pageOf('tools', entries, { cursor: 7 }, 3, 2)],
+  ['in other letters', () => pageOf('tools', entries, { cursor: `${first(2).nextCursor}=` }, 3, 2)],
+])('a cursor %s is refused', (_what, page) => {
+  expect(page).toThrow(expect.objectContaining({ code: -32602 }))
+})
