@@ -1,3 +1,4 @@
+import type { Readable, Writable } from 'node:stream'
 import { Engine } from '../engine/engine.js'
 import type { RunningKit } from '../engine/running-kit.js'
 import type { Message } from '../protocol/messages.js'
@@ -15,15 +16,29 @@ export interface StdioOptions {
   onHost?: (engine: Engine) => void
 }
 
-/** Serves a running kit on this process's stdin and stdout until stdin closes or a signal comes (Transports, "stdio"). */
-export async function runStdio(running: RunningKit, options: StdioOptions = {}): Promise<void> {
-  const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
+export interface StdioStreams {
+  readonly input: Readable
+  readonly output: Writable
+  /** Writes to the output; false if its reader is slow. */
+  readonly write: (text: string) => boolean
+}
+
+/** This process's stdin and stdout, where nothing but messages can be printed from then on. */
+function processStreams(): StdioStreams {
   const guard = installStdoutGuard()
+  return { input: process.stdin, output: process.stdout, write: (text) => guard.write(text) }
+}
+
+/** Serves a running kit on stdin and stdout until the input closes or a signal arrives (Transports, "stdio"). */
+export async function runStdio(
+  running: RunningKit,
+  options: StdioOptions = {},
+  streams: StdioStreams = processStreams(),
+): Promise<void> {
+  const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
+  const { input } = streams
   running.start()
-  const output = new Output(
-    (text) => guard.write(text),
-    () => engine.inFlight > 0,
-  )
+  const output = new Output(streams, () => engine.inFlight > 0)
   const write = (messages: Message | Message[]) => output.add(JSON.stringify(messages))
   const intake = new Intake(() => engine, write)
   let onIdle: (() => void) | undefined
@@ -46,25 +61,25 @@ export async function runStdio(running: RunningKit, options: StdioOptions = {}):
         to,
       ),
   )
-  process.stdin.on('data', (chunk: Buffer) => lines.push(chunk))
-  await untilEnd()
+  input.on('data', (chunk: Buffer) => lines.push(chunk))
+  await untilEnd(streams)
   lines.end()
   if (engine.inFlight > 0) await settledOr(graceMs, (done) => (onIdle = done))
   await running.close()
   output.flush()
   await new Promise<void>((resolve) =>
-    process.stdout.writableLength === 0 ? resolve() : process.stdout.once('drain', resolve),
+    streams.output.writableLength === 0 ? resolve() : streams.output.once('drain', resolve),
   )
 }
 
 /** Gathers what is written in one turn of the event loop into one write: a burst of answers costs one system call. */
 class Output {
-  readonly #write: (text: string) => boolean
+  readonly #streams: StdioStreams
   readonly #isMoreComing: () => boolean
   #lines: string[] = []
 
-  constructor(write: (text: string) => boolean, isMoreComing: () => boolean) {
-    this.#write = write
+  constructor(streams: StdioStreams, isMoreComing: () => boolean) {
+    this.#streams = streams
     this.#isMoreComing = isMoreComing
   }
 
@@ -78,22 +93,22 @@ class Output {
     if (this.#lines.length === 0) return
     const text = `${this.#lines.join('\n')}\n`
     this.#lines = []
-    if (!this.#write(text)) holdUntilDrained()
+    if (!this.#streams.write(text)) holdUntilDrained(this.#streams)
   }
 }
 
 /** A slow reader must not make us hold its backlog in memory: nothing more is read until it has caught up. */
-function holdUntilDrained(): void {
-  process.stdin.pause()
-  process.stdout.once('drain', () => process.stdin.resume())
+function holdUntilDrained({ input, output }: StdioStreams): void {
+  input.pause()
+  output.once('drain', () => input.resume())
 }
 
-function untilEnd(): Promise<void> {
+function untilEnd({ input, output }: StdioStreams): Promise<void> {
   return new Promise((resolve) => {
-    process.stdin.once('end', resolve)
-    process.stdin.once('close', resolve)
-    process.stdout.once('error', () => resolve())
-    for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, () => resolve())
+    const end = () => resolve()
+    for (const event of ['end', 'close']) input.once(event, end)
+    output.once('error', end)
+    if (input === process.stdin) for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, end)
   })
 }
 

@@ -1,4 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process'
+import type { Readable, Writable } from 'node:stream'
 import type { ChildCommand } from '../../transport/child-wire.js'
 import { Talk, type WireServer } from './talk.js'
 
@@ -8,25 +9,47 @@ export const childServer = (command: ChildCommand): WireServer => ({
   open: async () => new ChildTalk(command),
 })
 
-class ChildTalk extends Talk {
+/** Messages as lines on a pair of streams. */
+export class LineTalk extends Talk {
+  readonly #input: Writable
+
+  constructor(input: Writable, output: Readable) {
+    super()
+    this.#input = input
+    let held = ''
+    output.setEncoding('utf8').on('data', (chunk: string) => {
+      const lines = (held + chunk).split('\n')
+      held = lines.pop() ?? ''
+      for (const line of lines) this.receive(parsed(line))
+    })
+    input.on('error', () => {})
+  }
+
+  send(value: unknown): void {
+    this.sendText(JSON.stringify(value))
+  }
+
+  sendText(text: string): void {
+    this.#input.write(`${text}\n`)
+  }
+
+  async close(): Promise<void> {
+    this.#input.end()
+  }
+}
+
+class ChildTalk extends LineTalk {
   readonly #child: ChildProcess
   readonly #ended: Promise<void>
 
   constructor({ command, args, cwd, env }: ChildCommand) {
-    super()
     const child = spawn(command, [...args], {
       stdio: ['pipe', 'pipe', 'ignore'],
       ...(cwd === undefined ? {} : { cwd }),
       ...(env === undefined ? {} : { env: env as NodeJS.ProcessEnv }),
     })
+    super(child.stdin, child.stdout)
     this.#child = child
-    let held = ''
-    child.stdout?.setEncoding('utf8').on('data', (chunk: string) => {
-      const lines = (held + chunk).split('\n')
-      held = lines.pop() ?? ''
-      for (const line of lines) this.receive(parsed(line))
-    })
-    child.stdin?.on('error', () => {})
     this.#ended = new Promise((resolve) => {
       child.once('error', (error) => this.ended(error.message))
       child.once('close', (code, signal) => {
@@ -36,16 +59,8 @@ class ChildTalk extends Talk {
     })
   }
 
-  send(value: unknown): void {
-    this.sendText(JSON.stringify(value))
-  }
-
-  sendText(text: string): void {
-    this.#child.stdin?.write(`${text}\n`)
-  }
-
-  async close(): Promise<void> {
-    this.#child.stdin?.end()
+  override async close(): Promise<void> {
+    await super.close()
     const timer = setTimeout(() => this.#child.kill('SIGKILL'), 5000)
     await this.#ended
     clearTimeout(timer)
