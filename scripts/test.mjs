@@ -4,7 +4,7 @@
  */
 import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { availableParallelism, tmpdir } from 'node:os'
 import { join, relative } from 'node:path'
 import { bin, prepare, prepareExamples, root, run, runBeside } from './prepare.mjs'
 
@@ -94,7 +94,7 @@ function runJest(args, programs = {}) {
   const report = join(folder, 'report.json')
   const jest = join(root, 'node_modules/jest/bin/jest.js')
   // Forced: a test that fails may leave a server open, and the run would wait for it for good.
-  const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest, '--forceExit']
+  const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest, '--forceExit', `--maxWorkers=${availableParallelism()}`]
   const cpuBeforeMs = cpuOfChildrenMs()
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
