@@ -94,7 +94,13 @@ function runJest(args, programs = {}) {
   const report = join(folder, 'report.json')
   const jest = join(root, 'node_modules/jest/bin/jest.js')
   // Forced: a test that fails may leave a server open, and the run would wait for it for good.
-  const flags = ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning', jest, '--forceExit', `--maxWorkers=${availableParallelism()}`]
+  const flags = [
+    '--experimental-vm-modules',
+    '--disable-warning=ExperimentalWarning',
+    jest,
+    '--forceExit',
+    `--maxWorkers=${availableParallelism()}`,
+  ]
   const cpuBeforeMs = cpuOfChildrenMs()
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
