@@ -207,6 +207,8 @@ describe('bodies are written as their media type says', () => {
     const bytes = await posting({ 'application/octet-stream': {} })
     await bytes.call('x', { body: { base64: Buffer.from([1, 2, 255]).toString('base64') } })
     expect(Buffer.from(upstream.last.body, 'latin1')).toEqual(Buffer.from([1, 2, 255]))
-    expect((await said(bytes, 'x', { body: { base64: '*' } })).text).toMatch(/base64 cannot be decoded/)
+    expect((await said(bytes, 'x', { body: { base64: '*' } })).text).toMatch(
+      /is not base64: pass a base64 string, or \{ base64, name, mediaType \}/,
+    )
   })
 })

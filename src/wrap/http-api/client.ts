@@ -18,6 +18,7 @@ import type { PlannedOperation, RestPlan } from './operation.js'
 import { gathered } from './paging.js'
 import { codeOf, hostOf, withLimit, withRedirects, withRetries, withTimeout } from './pipeline.js'
 import { placeOf } from './place.js'
+import { relocated } from './relocated.js'
 import { requestOf, type UpstreamRequest } from './request.js'
 import { type InProcess, inProcessSender, networkSender, type Send, type UpstreamAnswer } from './sender.js'
 import { Unsendable } from './serialize.js'
@@ -52,6 +53,8 @@ export class RestClient {
   readonly #options: ClientOptions
   readonly #settings: Readonly<Record<string, string>>
   readonly #base: string
+  /** The server that the description names. */
+  readonly #described: string | undefined
   readonly #credentials: Credentials
   readonly #limit: LimitFunction
   readonly #network: { send: Send; close(): Promise<void> }
@@ -60,6 +63,7 @@ export class RestClient {
   /** Throws a `JexoError` if the base URL is missing or none. */
   constructor(plan: RestPlan, options: ClientOptions, settings: Readonly<Record<string, string>>) {
     this.#plan = plan
+    this.#described = plan.base.described ?? plan.base.url
     this.#options = options
     this.#settings = settings
     const { limits, upstream } = options
@@ -73,7 +77,7 @@ export class RestClient {
     this.#network = upstream ? { send: inProcessSender(upstream, limits.maxBytes), close: network.close } : network
     this.#limit = pLimit(limits.maxInFlight)
     this.#credentials = new Credentials(settings, withTimeout(network.send, limits.timeoutMs))
-    const bases = [base, ...plan.operations.flatMap((operation) => operation.base ?? [])]
+    const bases = [base, ...plan.operations.map((operation) => this.#baseOf(operation))]
     this.#allowedHosts = new Set([...bases.map((url) => new URL(url).host), ...options.allowedHosts])
   }
 
@@ -135,7 +139,7 @@ export class RestClient {
       throw new Refusal('The operator of this server does not allow sending credentials there.', {
         operatorNote: `${placeOf(operation)} is at ${operation.base}; add that origin to credentialOrigins to send credentials there`,
       })
-    const made = requestOf(operation, operation.base ?? this.#base, given, isTrusted ? this.#settings : {})
+    const made = requestOf(operation, this.#baseOf(operation), given, isTrusted ? this.#settings : {})
     const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call, isTrusted)
     const answer = await send(await this.#credentials.applied(request, credentials), call.signal)
     // A token may have been taken back before its time.
@@ -163,16 +167,26 @@ export class RestClient {
   }
 
   /** Credentials are for the API's own origin, and those that the author names: an operation elsewhere goes without. */
-  #isTrusted({ base }: PlannedOperation): boolean {
-    if (base === undefined) return true
-    const { origin } = new URL(base)
+  #isTrusted(operation: PlannedOperation): boolean {
+    const { origin } = new URL(this.#baseOf(operation))
     return origin === new URL(this.#base).origin || this.#options.credentialOrigins.includes(origin)
   }
 
   #credentialsOf(operation: PlannedOperation): Credential[] {
     if (!this.#isTrusted(operation)) return []
     const { credentials } = operation
-    return this.#plan.credentials.filter(({ name }) => credentials.includes(name))
+    return this.#plan.credentials
+      .filter(({ name }) => credentials.includes(name))
+      .map((credential) =>
+        credential.kind === 'clientCredentials'
+          ? { ...credential, tokenUrl: relocated(credential.tokenUrl, this.#described, this.#base) }
+          : credential,
+      )
+  }
+
+  /** The base URL of an operation: the setting's, unless the description gives the operation a server of its own. */
+  #baseOf({ base }: PlannedOperation): string {
+    return base === undefined ? this.#base : relocated(base, this.#described, this.#base)
   }
 
   #withHeaders(request: UpstreamRequest, call: Call, isTrusted: boolean): UpstreamRequest {
@@ -205,7 +219,7 @@ export class RestClient {
     const code = codeOf(error)
     if (code === undefined) return error
     return new Refusal(`The API cannot be reached (${code}). The call itself is fine; try again later.`, {
-      operatorNote: `${placeOf(operation)}: ${hostOf({ url: this.#base })} cannot be reached (${code})`,
+      operatorNote: `${placeOf(operation)}: ${hostOf({ url: this.#baseOf(operation) })} cannot be reached (${code})`,
     })
   }
 }

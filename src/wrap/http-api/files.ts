@@ -6,21 +6,26 @@ import type { FileGiven } from './multipart.js'
 import type { PlannedBody } from './operation.js'
 import { Unsendable } from './serialize.js'
 
-/** What a tool takes for a file: its bytes as base64, or the path of one under the folder that the author allows. */
+/** What a tool takes for a file: its bytes as base64, alone or with a name, or the path of one under the folder that the author allows. */
 export const fileSchema = (allowsPaths: boolean, about?: string): JsonSchema => ({
-  type: 'object',
   description:
     about ?? (allowsPaths ? 'A file: its bytes as base64, or its path.' : 'A file: its bytes as base64.'),
-  properties: {
-    base64: { type: 'string', contentEncoding: 'base64', description: 'The bytes, as base64' },
-    ...(allowsPaths
-      ? { path: { type: 'string', description: 'Path under the folder of files that is allowed' } }
-      : {}),
-    name: { type: 'string', description: 'File name to send it under' },
-    mediaType: { type: 'string', description: 'Such as image/png' },
-  },
-  ...(allowsPaths ? { oneOf: [{ required: ['base64'] }, { required: ['path'] }] } : { required: ['base64'] }),
-  additionalProperties: false,
+  anyOf: [
+    { type: 'string', contentEncoding: 'base64', description: 'The bytes, as base64' },
+    {
+      type: 'object',
+      properties: {
+        base64: { type: 'string', contentEncoding: 'base64', description: 'The bytes, as base64' },
+        ...(allowsPaths
+          ? { path: { type: 'string', description: 'Path under the folder of files that is allowed' } }
+          : {}),
+        name: { type: 'string', description: 'File name to send it under' },
+        mediaType: { type: 'string', description: 'Such as image/png' },
+      },
+      ...(allowsPaths ? { oneOf: [{ required: ['base64'] }, { required: ['path'] }] } : { required: ['base64'] }),
+      additionalProperties: false,
+    },
+  ],
 })
 
 /** The arguments with the files among them read. Throws `Unsendable` for what cannot be read or lies outside. */
@@ -40,7 +45,8 @@ export async function withFiles(
   for (const name of names) {
     const value = given[name]
     if (value === undefined) continue
-    const one = (item: unknown) => fileOf(name, item as Wanted, folder, maxBytes)
+    const one = (item: unknown) =>
+      fileOf(name, typeof item === 'string' ? { base64: item } : (item as Wanted), folder, maxBytes)
     read[name] = Array.isArray(value) ? await Promise.all(value.map(one)) : await one(value)
   }
   return read
@@ -59,12 +65,15 @@ async function fileOf(
   folder: string | undefined,
   maxBytes: number,
 ): Promise<FileGiven> {
+  if (mediaType !== undefined && !mediaTypePattern.test(mediaType))
+    throw new Unsendable(argument, 'has a mediaType that is not valid; use one such as image/png')
   const type = mediaType === undefined ? {} : { mediaType }
   if (path === undefined) {
-    const bytes = decoded(argument, base64 ?? '')
+    const bytes = decoded(argument, base64)
     return { bytes, ...(name === undefined ? {} : { name }), ...type }
   }
-  if (folder === undefined) throw new Unsendable(argument, 'no folder of files is allowed here; give base64')
+  if (folder === undefined)
+    throw new Unsendable(argument, 'cannot be read from a path here: pass { base64, name, mediaType }')
   const file = await within(argument, folder, path)
   const found = await stat(file)
   if (!found.isFile()) throw new Unsendable(argument, `${JSON.stringify(path)} is not a file`)
@@ -73,12 +82,17 @@ async function fileOf(
   return { bytes: await readFile(file), name: name ?? basename(file), ...type }
 }
 
-function decoded(argument: string, base64: string): Uint8Array {
+const token = "[!#$%&'*+.^_`|~0-9A-Za-z-]+"
+/** A media type as a header may hold it (RFC 9110, section 8.3.1). */
+const mediaTypePattern = new RegExp(
+  `^${token}/${token}(?:[ \\t]*;[ \\t]*${token}=(?:${token}|"[^"\\\\\\r\\n]*"))*$`,
+)
+
+function decoded(argument: string, base64: string | undefined): Uint8Array {
   try {
-    return fromBase64(base64)
-  } catch {
-    throw new Unsendable(argument, 'its base64 cannot be decoded')
-  }
+    if (base64 !== undefined) return fromBase64(base64)
+  } catch {}
+  throw new Unsendable(argument, 'is not base64: pass a base64 string, or { base64, name, mediaType }')
 }
 
 /** The real path of a file that is really under the folder, links followed. */

@@ -32,6 +32,8 @@ export interface PlannedBase {
   readonly setting: string
   /** Undefined if neither description nor options say it. */
   readonly url: string | undefined
+  /** The server that the description names, where options name another: URLs of the same server follow. */
+  readonly described?: string
   /** Path that everything lies under, where the description says only that. */
   readonly path?: string
 }

@@ -25,16 +25,18 @@ export function requestOf(
 ): UpstreamRequest {
   const { method, parameters, body, answer } = operation
   const valueFor: ValueOf = ({ argument, setting, fixed, otherwise }) =>
-    setting !== undefined ? settings[setting] : argument === undefined ? fixed : (given[argument] ?? otherwise)
+    setting !== undefined ? settings[setting] : argument === undefined ? fixed : givenOr(given, argument, otherwise)
   const sent = (place: PlannedParameter['in']) =>
     parameters
       .filter((parameter) => parameter.in === place)
       .flatMap((parameter) => {
         const value = valueFor(parameter)
+        if (value === null && place === 'path')
+          throw new Unsendable(parameter.argument, 'may not be null, since it is a piece of the path')
         const text = recordedText(parameter.recorded, value) ?? serialized(parameter, value)
         return text === undefined ? [] : [{ parameter, text }]
       })
-  const query = sent('query').map(({ text }) => text)
+  const query = sent('query')
   const cookies = sent('cookie').map(({ text }) => text)
   const headers: [string, string][] = sent('header').map(({ parameter, text }) => [
     parameter.name,
@@ -63,8 +65,11 @@ function pathOf(
   { path, parameters }: PlannedOperation,
   pieces: ReadonlyMap<string, { parameter: PlannedParameter; text: string }>,
 ): string {
-  const whole = path.replace(/\{([^{}]+)\}/g, (placeholder, name: string) => pieces.get(name)?.text ?? placeholder)
-  const wanted = path.split('/')
+  const [pathname = ''] = path.split('?')
+  const filled = (text: string) =>
+    text.replace(/\{([^{}]+)\}/g, (placeholder, name: string) => pieces.get(name)?.text ?? placeholder)
+  const whole = filled(pathname)
+  const wanted = pathname.split('/')
   for (const [at, segment] of whole.split('/').entries()) {
     const [, name] = /\{([^{}]+)\}/.exec(wanted[at] ?? '') ?? []
     if (name === undefined) continue
@@ -74,7 +79,7 @@ function pathOf(
   }
   for (const { parameter, text } of pieces.values())
     if (leadsElsewhere(text)) throw new Unsendable(parameter.argument, elsewhere)
-  return whole
+  return whole + filled(path.slice(pathname.length))
 }
 
 const elsewhere = 'must not contain "." or ".." as a path segment, encoded or not: it would change the path'
@@ -110,12 +115,30 @@ const decodedOnce = (text: string): string =>
     .replace(/[\uff0e\u2024]/g, '.')
     .replace(/[\uff0f\u2215\u2044]/g, '/')
 
-function joined(base: string, path: string, query: readonly string[]): string {
-  const [before = '', beforeQuery] = base.split('?')
+/** A piece of a URL as a description writes it: what a URL cannot hold is encoded, and what is encoded stays. */
+const legal = (text: string): string => text.replace(/[^\x21-\x7e]+|["<>\\^`{|}]/g, encodeURIComponent)
+
+/** The URL: queries of the base and of the path stay, but for pairs that a parameter replaces or that nothing was given for. */
+function joined(
+  base: string,
+  path: string,
+  query: readonly { parameter: PlannedParameter; text: string }[],
+): string {
+  const [before = '', beforeQuery = ''] = base.split('?')
   const root = before.replace(/\/+$/, '')
-  const [own = '', ownQuery] = path.split('?')
-  const all = [beforeQuery, ownQuery, ...query].filter((piece) => piece !== undefined && piece !== '')
-  return `${root}${own.startsWith('/') || own === '' ? own : `/${own}`}${all.length > 0 ? `?${all.join('&')}` : ''}`
+  const [own = '', ownQuery = ''] = path.split(/\?(.*)/s)
+  const replaced = new Set(query.map(({ parameter }) => uriUnreserved(parameter.name)))
+  const isKept = (pair: string) => {
+    const [name = '', value = ''] = pair.split(/=(.*)/s)
+    return pair !== '' && !replaced.has(name) && !/^\{[^{}]+\}$/.test(value)
+  }
+  const fixed = [beforeQuery, ownQuery]
+    .flatMap((text) => text.split('&'))
+    .filter(isKept)
+    .map(legal)
+  const all = [...fixed, ...query.map(({ text }) => text)].filter((piece) => piece !== '')
+  const pathname = legal(own.startsWith('/') || own === '' ? own : `/${own}`)
+  return `${root}${pathname}${all.length > 0 ? `?${all.join('&')}` : ''}`
 }
 
 function headerValue({ argument, name }: PlannedParameter, text: string): string {
@@ -129,6 +152,10 @@ interface Content {
   readonly mediaType: string | undefined
 }
 const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text)
+
+/** A null that was given is a value; what is absent has a default. */
+const givenOr = (given: Readonly<Record<string, unknown>>, argument: string, otherwise: unknown): unknown =>
+  Object.hasOwn(given, argument) && given[argument] !== undefined ? given[argument] : otherwise
 
 type ValueOf = (from: Pick<PlannedParameter, 'argument' | 'setting' | 'fixed' | 'otherwise'>) => unknown
 
@@ -146,7 +173,7 @@ function bodyOf(
     const value = valueFor(property)
     return value === undefined ? [] : [{ property, value }]
   })
-  const whole = argument === undefined ? fixed : (given[argument] ?? fixed)
+  const whole = argument === undefined ? fixed : givenOr(given, argument, fixed)
   if (whole === undefined && values.length === 0) return undefined
   if (form === 'json') {
     const json = jsonOf(whole, values)
@@ -200,7 +227,8 @@ function placed(at: unknown, [key, ...rest]: readonly (string | number)[], value
 function formPiece({ property, value }: { property: BodyProperty; value: unknown }): string[] {
   const name = String(property.path[0])
   const plus = (text: string) => text.replaceAll('%20', '+')
-  if (property.style !== undefined) {
+  // An explicit null clears a field, as an empty text does in a form.
+  if (property.style !== undefined && value !== null) {
     const { style, explode = style === 'form' } = property
     const text = serialized({ name, in: 'query', style, explode }, value)
     return text === undefined ? [] : [style === 'spaceDelimited' ? text : plus(text)]

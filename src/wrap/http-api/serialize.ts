@@ -23,11 +23,11 @@ const asIs: Encode = (text) => text
 /**
  * The text of a parameter at its place, by the `style` and `explode` of OpenAPI, which are those of RFC 6570: a piece of the path,
  * `name=value` of the query (several joined by `&`), a header's value, `name=value` of a cookie. Undefined if there is nothing to
- * send: an absent value, an empty list.
+ * send: an absent value, null, an empty list.
  */
 export function serialized(parameter: PlannedParameter, value: unknown): string | undefined {
   const { in: place, name, style, explode, allowsReserved } = parameter
-  if (value === undefined) return undefined
+  if (value === undefined || (value === null && !parameter.isJson)) return undefined
   const encode = place === 'header' ? asIs : allowsReserved && place === 'query' ? reservedKept : uriUnreserved
   const given = parameter.isJson ? JSON.stringify(value) : value
   const shown = isList(given) || isMap(given) ? given : textOf(given)
@@ -75,7 +75,11 @@ function named(style: Style, explode: boolean, name: string, value: unknown, enc
 }
 
 function deep(name: string, value: unknown, encode: Encode): string[] {
-  if (isList(value)) return value.flatMap((item) => deep(name, item, encode))
+  if (isList(value)) {
+    // Items with something inside are told apart by their number; plain values repeat the name.
+    const isNested = value.some((item) => isList(item) || isMap(item))
+    return value.flatMap((item, at) => deep(isNested ? `${name}%5B${at}%5D` : name, item, encode))
+  }
   if (isMap(value))
     return entriesOf(value).flatMap(([key, item]) => deep(`${name}%5B${encode(key)}%5D`, item, encode))
   return [`${name}=${encode(textOf(value))}`]

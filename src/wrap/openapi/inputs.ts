@@ -60,8 +60,13 @@ export function inputsOf(operation: ReadOperation, schemas: SchemaReader, allows
     }
   })
   // What a path names and nobody declares is needed all the same.
-  for (const [, name = ''] of operation.path.matchAll(/\{([^{}]+)\}/g)) {
-    if (operation.parameters.some((parameter) => parameter.in === 'path' && parameter.name === name)) continue
+  const [pathname = ''] = operation.path.split(/[?#]/)
+  for (const [, name = ''] of operation.path.split('#')[0]?.matchAll(/\{([^{}]+)\}/g) ?? []) {
+    const isQuery = !pathname.includes(`{${name}}`)
+    const isKnown = operation.parameters.some(
+      (parameter) => parameter.name === name && (parameter.in === 'path' || (isQuery && parameter.in === 'query')),
+    )
+    if (isKnown) continue
     const use = (argument: string) =>
       parameters.push({ argument, name, in: 'path', style: 'simple', explode: false })
     args.push({ wanted: name, place: 'path', isRequired: true, schema: { type: 'string' }, use })
@@ -149,7 +154,8 @@ function bodyOf(
   const args = Object.entries(whole.properties as Record<string, JsonSchema>).map(([name, property]): Argument => {
     const isFile = form === 'multipart' && isBytes(property, schemas)
     const made = isFile ? fileArgument(property, schemas, allowsPaths) : schemas.unfolded(property)
-    const isRequired = body.isRequired && required.includes(name)
+    // Forms are seldom marked as required, and mean it all the same.
+    const isRequired = (body.isRequired || form !== 'json') && required.includes(name)
     const use = (argument: string) =>
       properties.push({
         argument,

@@ -67,9 +67,12 @@ export function parametersOf({ documents, item, operation, url }: OperationConte
 
 export const locationOf = (place: unknown): Location | undefined =>
   place === 'path' || place === 'query' || place === 'header' || place === 'cookie' ? place : undefined
-/** Said by the request itself, so that a parameter of that name means nothing (OpenAPI 3, Parameter Object). */
+/** Decided by the request itself (OpenAPI 3, Parameter Object), or by the connection: a parameter of that name is no argument. */
 export const isReserved = (place: Location, name: string): boolean =>
-  place === 'header' && /^(accept|content-type|authorization)$/i.test(name)
+  place === 'header' &&
+  /^(accept|content-type|authorization|content-length|host|transfer-encoding|connection|keep-alive|te|trailer|upgrade|expect|proxy-authorization)$/i.test(
+    name,
+  )
 
 function newerParameter(given: JsonObject, url: string, documents: Documents): ReadParameter[] {
   const place = locationOf(given.in)

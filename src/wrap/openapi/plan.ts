@@ -71,6 +71,7 @@ export function planOperations(
       options,
       allowsPaths,
       templates.has(named) ? slug : undefined,
+      servers[0],
     ),
   )
   const credentials = options.credential
@@ -95,6 +96,7 @@ export function planOperations(
     base: {
       setting: `${settingPrefix}_URL`,
       url: options.baseUrl ?? servers[0],
+      ...(options.baseUrl === undefined || servers[0] === undefined ? {} : { described: servers[0] }),
       ...(servers[0] === undefined && reading.basePath ? { path: reading.basePath } : {}),
     },
     credentials,
@@ -129,6 +131,7 @@ function planned(
   options: OpenApiPlanOptions,
   allowsPaths: boolean,
   scheme: string | undefined,
+  described: string | undefined,
 ): PlannedOperation {
   const { method, path, operationId, summary, servers, tags, isDeprecated } = operation
   const { input, parameters, body } = inputsOf(operation, inputs, allowsPaths)
@@ -143,7 +146,7 @@ function planned(
   const gather = 'gather' in properties ? 'gather_items' : 'gather'
   const { about, isDescribed } = aboutOf(operation, Object.keys(properties))
   const title = plainText(summary, 80).replace(/\.$/, '')
-  const [base] = servers
+  const base = servers[0] === described ? undefined : servers[0]
   return {
     name,
     ...(title !== '' && !title.endsWith('…') ? { title } : {}),
@@ -152,7 +155,8 @@ function planned(
     effect,
     tags: [...new Set([...(options.tags ?? []), ...tags, ...(isDeprecated ? ['deprecated'] : [])])],
     method,
-    path,
+    // Some descriptions tell operations of one path apart by a fragment, which is never sent.
+    path: path.replace(/#.*$/s, ''),
     ...(base === undefined ? {} : { base }),
     ...(operationId === undefined ? {} : { operationId }),
     input: pages ? { ...input, properties: { ...properties, [gather]: gatherSchema } } : input,
