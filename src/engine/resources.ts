@@ -1,4 +1,5 @@
 import { isContent } from '../kit/content.js'
+import { plainJson } from '../kit/plain-json.js'
 import type { Shared } from '../kit/shared.js'
 import { toBase64 } from '../protocol/base64.js'
 import type { Incoming } from '../protocol/dialogue.js'
@@ -130,7 +131,13 @@ function contentsOf(uri: string, mimeType: string | undefined, given: unknown): 
   if (several.length > 0 && several.every((item) => isContent(item) && item.type === 'resource')) {
     return (several as EmbeddedContent[]).map((item) => item.resource)
   }
-  return [{ uri, mimeType: mimeType ?? 'application/json', text: JSON.stringify(given) }]
+  const plain = plainJson(given)
+  if (!plain.ok)
+    throw new RpcError(
+      codes.internal,
+      `reading ${uri} returned a value that JSON cannot hold: ${plain.path} ${plain.problem}`,
+    )
+  return [{ uri, mimeType: mimeType ?? 'application/json', text: JSON.stringify(plain.value) }]
 }
 
 function subscribe(session: Session, incoming: Incoming) {

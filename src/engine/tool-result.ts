@@ -1,8 +1,9 @@
 import { blocksOf } from '../kit/content.js'
 import { isOutcome, type Outcome } from '../kit/outcome.js'
+import { plainJson } from '../kit/plain-json.js'
 import { isNoOutput } from '../kit/schema.js'
 import type { Checked } from '../kit/validation.js'
-import { isObject } from '../protocol/messages.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ContentBlock, ToolResult } from '../protocol/types.js'
 import { failed, failureId } from './failures.js'
 import type { ReadyTool } from './part-index.js'
@@ -25,11 +26,15 @@ export function toolResult(
     )
   }
   if (ready.checkOutput) {
-    const checked = ready.checkOutput(returned)
+    const checked = checkedOutput(ready.checkOutput, returned)
     if (!(checked instanceof Promise)) return structured(running, part.name, checked)
     return checked.then((late) => structured(running, part.name, late))
   }
-  return { content: blocksOf(returned) ?? [{ type: 'text', text: textOf(returned) }] }
+  const blocks = blocksOf(returned)
+  if (blocks) return { content: blocks }
+  const plain = plainJson(returned)
+  if (!plain.ok) return notJson(running, part.name, plain)
+  return { content: [textBlock(typeof plain.value === 'string' ? plain.value : JSON.stringify(plain.value))] }
 }
 
 /** Blocks beside the structured content, and what the operator has to know. */
@@ -38,10 +43,26 @@ async function outcomeResult(running: RunningKit, ready: ReadyTool, outcome: Out
   if (outcome.operatorNote !== undefined) running.report('warning', `tool ${part.name}: ${outcome.operatorNote}`)
   if (outcome.structured === undefined) return { content: [...outcome.blocks] }
   const checked = checkOutput
-    ? await checkOutput(outcome.structured)
+    ? await checkedOutput(checkOutput, outcome.structured)
     : ({ ok: true, value: outcome.structured } as const)
   const result = structured(running, part.name, checked)
   return result.isError ? result : { ...result, content: [...result.content, ...outcome.blocks] }
+}
+
+/** Checks what was returned as JSON holds it; a schema that takes it as it is, to change it, has the second say. */
+function checkedOutput(
+  check: NonNullable<ReadyTool['checkOutput']>,
+  returned: unknown,
+): Checked | Promise<Checked> {
+  const plain = plainJson(returned)
+  if (!plain.ok || plain.value === returned) return check(returned)
+  const checked = check(plain.value)
+  const orAsReturned = (one: Checked): Checked | Promise<Checked> => {
+    if (one.ok) return one
+    const again = check(returned)
+    return again instanceof Promise ? again.then((late) => (late.ok ? late : one)) : again.ok ? again : one
+  }
+  return checked instanceof Promise ? checked.then(orAsReturned) : orAsReturned(checked)
 }
 
 function structured(running: RunningKit, tool: string, checked: Checked): ToolResult {
@@ -51,9 +72,18 @@ function structured(running: RunningKit, tool: string, checked: Checked): ToolRe
       : checked.issues.map(({ path, reason }) => `${path.join('.') || 'result'}: ${reason}`).join('; ')
     return serverFault(running, tool, `returned what its output schema does not allow: ${reasons}`)
   }
+  const plain = plainJson(checked.value)
+  if (!plain.ok) return notJson(running, tool, plain)
+  const value = plain.value as JsonObject
   // Both go out by JSON.stringify of the same value, so that structured content and text agree to the letter.
-  return { content: [textBlock(JSON.stringify(checked.value))], structuredContent: checked.value }
+  return { content: [textBlock(JSON.stringify(value))], structuredContent: value }
 }
+
+const notJson = (
+  running: RunningKit,
+  tool: string,
+  { path, problem }: { path: string; problem: string },
+): ToolResult => serverFault(running, tool, `returned a value that JSON cannot hold: ${path} ${problem}.`)
 
 function serverFault(running: RunningKit, tool: string, what: string): ToolResult {
   const id = failureId()
@@ -62,6 +92,3 @@ function serverFault(running: RunningKit, tool: string, what: string): ToolResul
 }
 
 const textBlock = (text: string): ContentBlock => ({ type: 'text', text })
-
-const textOf = (value: unknown): string =>
-  typeof value === 'string' ? value : (JSON.stringify(value) ?? String(value))

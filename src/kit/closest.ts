@@ -3,7 +3,7 @@ import { distance } from 'fastest-levenshtein'
 /** The names nearest to one that does not exist, best first: what its writer may have meant. */
 export function closestTo(name: string, known: readonly string[], most = 3): string[] {
   const wanted = name.toLowerCase()
-  return known
+  return [...new Set(known)]
     .map((candidate) => ({ candidate, score: scoreOf(wanted, candidate.toLowerCase()) }))
     .filter(
       ({ candidate, score }) => score <= Math.max(1, Math.floor(Math.max(candidate.length, name.length) * 0.45)),

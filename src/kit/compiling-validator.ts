@@ -3,6 +3,7 @@ import type { Ajv2020 } from 'ajv/dist/2020.js'
 import { boundedFormat } from './formats.js'
 import { nativeTest, needsLinearEngine, type PatternMaker, patternMakerFor } from './pattern.js'
 import type { JsonSchema } from './schema.js'
+import { distinctIssues, isRequired, noSuchProperty } from './sentences.js'
 import { hasDuplicates } from './unique.js'
 import { isSmall, type JsonSchemaValidator, maxIssues, type SchemaIssue, type Validate } from './validation.js'
 
@@ -111,11 +112,11 @@ function withoutAsync(schema: JsonSchema): JsonSchema {
     : schema
 }
 
+/** Not that each item of a list is none of those that the list has to contain. */
+const isOwnFault = ({ keyword, schemaPath }: ErrorObject) => keyword !== 'if' && !schemaPath.includes('/contains/')
+
 const faultsOf = (errors: readonly ErrorObject[] | null | undefined): SchemaIssue[] =>
-  (errors ?? [])
-    .filter(({ keyword }) => keyword !== 'if')
-    .slice(0, maxIssues)
-    .map(readError)
+  distinctIssues((errors ?? []).filter(isOwnFault).map(readError)).slice(0, maxIssues)
 
 function readError(error: ErrorObject): SchemaIssue {
   const path = error.instancePath
@@ -127,8 +128,8 @@ function readError(error: ErrorObject): SchemaIssue {
     string,
     string | undefined
   >
-  if (missingProperty !== undefined) return { path: [...path, missingProperty], reason: 'it is required' }
+  if (missingProperty !== undefined) return { path: [...path, missingProperty], reason: isRequired }
   const unknown = additionalProperty ?? unevaluatedProperty
-  if (unknown !== undefined) return { path: [...path, unknown], reason: 'there is no such argument' }
+  if (unknown !== undefined) return { path: [...path, unknown], reason: noSuchProperty }
   return { path, reason: error.message ?? error.keyword }
 }

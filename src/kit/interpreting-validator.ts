@@ -2,6 +2,7 @@ import { type Schema as CfworkerSchema, format, Validator } from '@cfworker/json
 import { boundedFormat } from './formats.js'
 import { nativeTest, needsLinearEngine, type PatternMaker, patternMakerFor } from './pattern.js'
 import type { JsonSchema } from './schema.js'
+import { distinctIssues, sentenceFor } from './sentences.js'
 import { isSmall, type JsonSchemaValidator, maxIssues, type SchemaIssue, type Validate } from './validation.js'
 
 /** Lists whose items have to differ may be this long: each is compared with each. */
@@ -38,7 +39,7 @@ function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
       if (found.valid) return []
       // Looking for every fault costs as much as the value is large: in a large one, the first will do.
       const { errors } = isSmall(value) ? all.validate(value) : found
-      return innermost(errors.map(readError)).slice(0, maxIssues)
+      return distinctIssues(innermost(withUnknown(errors).map(readError))).slice(0, maxIssues)
     })
   }
 }
@@ -101,15 +102,44 @@ interface Located extends SchemaIssue {
   isContainer: boolean
 }
 
-function readError(unit: { instanceLocation: string; keyword: string; error: string }): Located {
+interface Unit {
+  instanceLocation: string
+  keyword: string
+  error: string
+}
+
+/** A property that the schema does not know is reported twice, by its object and by the schema `false`: the second is called by the first. */
+function withUnknown(errors: readonly Unit[]): Unit[] {
+  const unknown = new Set(
+    errors.flatMap(({ keyword, instanceLocation, error }) => {
+      const name = /^(additional|unevaluated)Properties$/.test(keyword)
+        ? /^Property "(.*)" does/s.exec(error)?.[1]
+        : undefined
+      return name === undefined ? [] : [`${instanceLocation}/${name.replaceAll('~', '~0').replaceAll('/', '~1')}`]
+    }),
+  )
+  return errors.map((unit) =>
+    unit.keyword === 'false' && unknown.has(decodeURI(unit.instanceLocation))
+      ? { ...unit, keyword: 'unevaluatedProperties' }
+      : unit,
+  )
+}
+
+function readError(unit: Unit): Located {
   const path = unit.instanceLocation
     .split('/')
     .slice(1)
     .map((segment) => decodeURIComponent(segment).replaceAll('~1', '/').replaceAll('~0', '~'))
-  const missing = unit.keyword === 'required' ? /"([^"]+)"/.exec(unit.error)?.[1] : undefined
+    .map((segment) => (/^\d+$/.test(segment) ? Number(segment) : segment))
+  const missing = /^(required|dependentRequired)$/.test(unit.keyword)
+    ? /"([^"]+)"\.$/.exec(unit.error)?.[1]
+    : undefined
+  // A pattern is checked as a format of ours.
+  const isPattern = unit.keyword === 'format' && unit.error.includes(`"${patternPrefix}`)
+  const keyword = isPattern ? 'pattern' : unit.keyword
   return {
     path: missing === undefined ? path : [...path, missing],
-    reason: unit.error.replace(`format "${patternPrefix}`, 'pattern "'),
+    reason: sentenceFor(keyword, isPattern ? unit.error.replace(patternPrefix, '') : unit.error),
     isContainer: containerKeywords.has(unit.keyword),
   }
 }

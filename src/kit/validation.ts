@@ -1,6 +1,7 @@
 import type { StandardSchemaV1 } from '@standard-schema/spec'
 import { isObject } from '../protocol/messages.js'
 import { describeSchema, emptyInput, isStandardSchema, type JsonSchema, type Schema, schemaAt } from './schema.js'
+import { noSuchProperty } from './sentences.js'
 
 /** One thing that does not fit: where (path of keys and indexes) and why. */
 export interface SchemaIssue {
@@ -62,7 +63,7 @@ function checkEmpty(value: unknown): Checked {
     .slice(0, maxIssues)
     .map((name) => ({
       path: [name],
-      reason: 'there is no such argument',
+      reason: noSuchProperty,
     }))
   return issues.length === 0 ? { ok: true, value } : { ok: false, issues }
 }
@@ -109,8 +110,9 @@ export function explainIssues(
   value: unknown,
   issues: readonly SchemaIssue[],
 ): string {
-  const lines = issues.slice(0, 12).map((issue) => `- ${explain(schema, value, issue)}`)
-  if (issues.length > 12) lines.push(`- and ${issues.length - 12} more`)
+  const all = [...new Set(issues.map((issue) => `- ${explain(schema, value, issue)}`))]
+  const lines = all.slice(0, 12)
+  if (all.length > 12) lines.push(`- and ${all.length - 12} more`)
   const properties = isObject(schema.properties) ? Object.keys(schema.properties) : []
   const required = Array.isArray(schema.required) ? schema.required : []
   const accepted = properties.map((name) => (required.includes(name) ? name : `${name}?`)).join(', ')
@@ -123,7 +125,11 @@ function explain(schema: JsonSchema, value: unknown, { path, reason }: SchemaIss
   const given = path.reduce<unknown>((at, key) => (at as Record<string, unknown> | undefined)?.[key], value)
   const said = given === undefined ? 'missing' : `received ${shorten(JSON.stringify(given) ?? String(given))}`
   const accepts = path.length > 0 ? schemaAt(schema, path) : undefined
-  const wanted = accepts ? `expected ${describeSchema(accepts)}` : reason
+  const wanted = accepts
+    ? `expected ${describeSchema(accepts)}`
+    : reason === noSuchProperty && path.length === 1
+      ? 'there is no such argument'
+      : reason
   const about = typeof accepts?.description === 'string' ? ` (${accepts.description})` : ''
   return `${name}: ${said}; ${wanted}${about}`
 }

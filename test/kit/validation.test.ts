@@ -1,6 +1,8 @@
+import { closestTo } from '../../src/kit/closest.js'
 import { compilingValidator } from '../../src/kit/compiling-validator.js'
 import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { describeSchema } from '../../src/kit/schema.js'
+import { explainIssues } from '../../src/kit/validation.js'
 
 const schema = Object.freeze({
   type: 'object',
@@ -50,6 +52,61 @@ describe.each([
     expect(first({ a: 1 })).toEqual([])
     expect(second({ a: 1 })).not.toEqual([])
   })
+})
+
+const checks: [object, unknown][] = [
+  [{ type: 'string' }, 5],
+  [{ type: ['string', 'null'] }, 5],
+  [{ const: 3 }, 4],
+  [{ enum: ['a', 'b'] }, 'c'],
+  [{ minLength: 3 }, 'ab'],
+  [{ maxLength: 1 }, 'ab'],
+  [{ pattern: '^ML-\\d\\d$' }, 'ab'],
+  [{ format: 'date' }, 'ab'],
+  [{ minimum: 3 }, 2],
+  [{ maximum: 3.5 }, 12],
+  [{ exclusiveMinimum: 3 }, 3],
+  [{ exclusiveMaximum: -3 }, 3],
+  [{ multipleOf: 2 }, 3],
+  [{ minItems: 2 }, [1]],
+  [{ maxItems: 1 }, [1, 2]],
+  [{ uniqueItems: true }, [1, 1]],
+  [{ contains: { type: 'string' } }, [1]],
+  [{ minProperties: 2 }, { a: 1 }],
+  [{ maxProperties: 1 }, { a: 1, b: 2 }],
+  [{ required: ['a', 'b'] }, {}],
+  [
+    { properties: { a: {} }, additionalProperties: false },
+    { a: 1, b: 2, c: 3 },
+  ],
+  [{ properties: { a: false } }, { a: 1 }],
+  [{ dependentRequired: { a: ['b'] } }, { a: 1 }],
+  [{ not: { type: 'string' } }, 'a'],
+  [
+    { properties: { list: { items: { properties: { kg: { type: 'number' } } } } } },
+    { list: [{ kg: 'x' }, { kg: 1 }] },
+  ],
+]
+
+test.each(checks)('both validators say the same of what breaks %j, each once', async (broken, value) => {
+  const [compiling, interpreting] = await Promise.all([
+    compilingValidator.prepare(broken as never),
+    interpretingValidator.prepare(broken as never),
+  ])
+  const issues = compiling(value)
+  expect(issues.length).toBeGreaterThan(0)
+  expect(interpreting(value)).toEqual(issues)
+})
+
+test('an explanation has each line once, and speaks of arguments only where they are', () => {
+  const input = { type: 'object', properties: { hive: { type: 'string' } } }
+  const twice = { path: ['hiv'], reason: 'there is no such property' }
+  const text = explainIssues('weigh', input, { hiv: 1 }, [twice, twice])
+  expect(text.match(/there is no such argument/g)).toHaveLength(1)
+})
+
+test('names that are close are listed once', () => {
+  expect(closestTo('hive', ['hives', 'hives', 'hive_list'])).toEqual(['hive_list', 'hives'])
 })
 
 test.each([
