@@ -6,7 +6,9 @@ const text: JsonSchema = { type: 'string' }
 const flag: JsonSchema = { type: 'boolean' }
 /** Whole numbers and decimals that JSON's numbers would spoil come as text. */
 const large: JsonSchema = { anyOf: [{ type: 'integer' }, { type: 'string', pattern: '^-?\\d+$' }] }
-const decimal: JsonSchema = { anyOf: [{ type: 'number' }, { type: 'string' }] }
+const decimal: JsonSchema = {
+  anyOf: [{ type: 'number' }, { type: 'string', pattern: '^(-?\\d+(\\.\\d+)?([eE][+-]?\\d+)?|NaN|-?Infinity)$' }],
+}
 const bytes: JsonSchema = { type: 'string', contentEncoding: 'base64' }
 const date: JsonSchema = { type: 'string', format: 'date' }
 const time: JsonSchema = { type: 'string', description: 'Time, ISO 8601.' }
@@ -19,7 +21,7 @@ export function sqliteSchema(declared: string | null): JsonSchema {
   if (/INT/.test(type)) return large
   if (/CHAR|CLOB|TEXT|DATE|TIME|JSON/.test(type)) return text
   if (/REAL|FLOA|DOUB/.test(type)) return number
-  if (/NUMERIC|DECIMAL/.test(type)) return { anyOf: [{ type: 'number' }, { type: 'string' }] }
+  if (/NUMERIC|DECIMAL/.test(type)) return decimal
   return type.includes('BLOB') ? bytes : {}
 }
 
@@ -48,12 +50,6 @@ export const postgresSchemas: Readonly<Record<number, JsonSchema>> = {
   1186: text,
   114: {},
   3802: {},
-}
-
-/** What may be given for a parameter: as a column's type, but without the text that stands in for large numbers. */
-export function argumentSchema(schema: JsonSchema): JsonSchema {
-  const [first] = (schema.anyOf ?? []) as JsonSchema[]
-  return first ?? schema
 }
 
 /** By the name of a type, as `information_schema` and the drivers of MySQL and MariaDB have it. */

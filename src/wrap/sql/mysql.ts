@@ -16,6 +16,7 @@ import {
   uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
+import { parseExactly } from './exact-json.js'
 import { limitFrames, mysqlFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
 
@@ -36,6 +37,7 @@ export class MysqlDriver implements SqlDriver {
       connectTimeout: options.limits.connectMs,
       dateStrings: true,
       supportBigNumbers: true,
+      jsonStrings: true,
       bigNumberStrings: true,
       ...(isEncrypted ? { ssl: {} } : {}),
     }
@@ -238,10 +240,15 @@ function bound(value: SqlValue): string | number | Buffer | null | boolean {
   return value instanceof Uint8Array ? Buffer.from(value) : (value as string | number | null | boolean)
 }
 
-type Field = { type: string; length: number; string(): string | null; buffer(): Buffer | null }
+type Field = { type: string; extendedFormat?: string }
 
 function typeCast(field: Field, next: () => unknown): unknown {
-  const { type } = field
+  const { type, extendedFormat } = field
+  // MariaDB has JSON as a text that says what it is.
+  if (type === 'JSON' || extendedFormat === 'json') {
+    const json = next()
+    return typeof json === 'string' ? parseExactly(json) : json
+  }
   if (/BLOB|BINARY|GEOMETRY|^BIT$/.test(type)) {
     const given = next()
     return Buffer.isBuffer(given) ? given.toString('base64') : given

@@ -7,9 +7,9 @@ import { tool } from '../../kit/tool.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { publishedOutput } from '../schema/definitions.js'
 import { adHocParts } from './ad-hoc.js'
+import { argumentValue } from './argument-value.js'
 import { belongings, cutText, rowUri } from './belongings.js'
 import { rowsOf, type SharedDatabase, type SqlRow } from './database.js'
-import type { SqlValue } from './driver.js'
 import type { PlannedQuery, SqlPlan } from './plan.js'
 import { tableParts } from './rows.js'
 import { type SqlSearchOptions, searchTool } from './search.js'
@@ -71,7 +71,10 @@ async function carriedOut(
 ): Promise<Outcome> {
   const database = await call.use(shared)
   const defaults = (query.input.properties ?? {}) as Record<string, JsonSchema>
-  const values = query.names.map((name) => placedValue(given[name] ?? defaults[name]?.default))
+  const values = query.names.map((name) => {
+    const value = given[name] === undefined ? defaults[name]?.default : given[name]
+    return argumentValue(name, defaults[name] ?? {}, value)
+  })
   const access = query.effect === 'read' ? 'read' : 'write'
   const answer = await database.run({ text: query.text, values, access }, call)
   const rows = rowsOf(answer)
@@ -91,12 +94,6 @@ async function carriedOut(
       ? [{ type: 'text', text: `${cutText(answer)} Narrow the result with the arguments of ${query.name}.` }]
       : [],
   })
-}
-
-/** A value as the database takes it; what is more than a plain one goes as JSON. */
-function placedValue(given: unknown): SqlValue {
-  if (given === undefined || given === null) return null
-  return typeof given === 'object' ? JSON.stringify(given) : (given as SqlValue)
 }
 
 /** Tells of rows that came back from a statement that writes, as far as they say which they are. */

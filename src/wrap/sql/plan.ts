@@ -212,8 +212,10 @@ function inputOf(
     const notes = parameters.get(name)
     const column = byColumns.get(name)
     const description = notes?.about || column?.about
+    // What limits rows is a small number, whatever type the database takes it for.
+    const known = column?.isCount ? column.schema : (told[places.indexOf(name)] ?? column?.schema)
     properties[name] = {
-      ...(notes?.schema.type === undefined ? (told[places.indexOf(name)] ?? column?.schema) : {}),
+      ...(notes?.schema.type === undefined ? known : {}),
       ...notes?.schema,
       ...(description ? { description } : {}),
     }

@@ -3,7 +3,7 @@ import type { Client, ClientBase, FieldDef, Pool, PoolClient } from 'pg'
 import { isRefusal } from '../../kit/refusal.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { Connection } from './address.js'
-import { argumentSchema, postgresSchemas } from './column-types.js'
+import { postgresSchemas } from './column-types.js'
 import {
   type Described,
   type DriverOptions,
@@ -17,6 +17,7 @@ import {
   uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
+import { parseExactly } from './exact-json.js'
 import { limitFrames, postgresFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
 import { checkForeign, widePrivileges } from './postgres-guard.js'
@@ -223,7 +224,7 @@ function describedBy(client: ClientBase, text: string): Promise<Described> {
     let parameters: readonly (JsonSchema | undefined)[] = []
     let columns: Described['columns'] = []
     const heard = ({ dataTypeIDs }: { dataTypeIDs: number[] }) => {
-      parameters = dataTypeIDs.map((oid) => postgresSchemas[oid] && argumentSchema(postgresSchemas[oid]))
+      parameters = dataTypeIDs.map((oid) => postgresSchemas[oid])
     }
     type Wire = {
       parse(query: object): void
@@ -283,8 +284,16 @@ function columnValue(oid: number, text: string): unknown {
   if (oid === 21 || oid === 23 || oid === 26) return Number(text)
   if (oid === 700 || oid === 701 || oid === 1700) return exactDecimal(text)
   if (oid === 17) return Buffer.from(text.replace(/^\\x/, ''), 'hex').toString('base64')
-  if (oid === 114 || oid === 3802) return JSON.parse(text)
+  if (oid === 114 || oid === 3802) return parseExactly(text)
   if (oid === 1114) return text.replace(' ', 'T')
-  if (oid === 1184 && Number.isFinite(Date.parse(text))) return new Date(text).toISOString()
-  return text
+  return oid === 1184 ? utcTime(text) : text
+}
+
+/** A time with its zone in UTC, to the fraction of a second that the column keeps. */
+function utcTime(text: string): string {
+  const [, day, clock, fraction = '', zone] =
+    /^(\d{4}-\d\d-\d\d) (\d\d:\d\d:\d\d)(\.\d+)?([+-]\d\d(?::?\d\d)?)$/.exec(text) ?? []
+  if (day === undefined || zone === undefined) return text
+  const at = new Date(`${day}T${clock}${zone.length === 3 ? `${zone}:00` : zone}`)
+  return Number.isNaN(at.getTime()) ? text : `${at.toISOString().slice(0, 19)}${fraction}Z`
 }

@@ -4,6 +4,7 @@ import type { Part } from '../../kit/part.js'
 import { Refusal } from '../../kit/refusal.js'
 import { resource } from '../../kit/resource.js'
 import { template } from '../../kit/template.js'
+import { bytesOf, isWholeNumber, wholeNumber } from './argument-value.js'
 import { belongings, cutText } from './belongings.js'
 import { rowsOf, type SharedDatabase, type SqlDatabase } from './database.js'
 import type { SqlValue } from './driver.js'
@@ -81,7 +82,7 @@ function rowTemplate(name: string, table: PlannedTable, shared: SharedDatabase):
       const { sql, parameters } = await compiled(database, async (builder) =>
         given
           .reduce(
-            (query, [column, value]) => query.where(column, '=', value),
+            (query, [column, value]) => query.where(column, 'in', waysOf(database, columns, column, value)),
             builder.selectFrom(from(table)).selectAll(),
           )
           .limit(1)
@@ -140,10 +141,22 @@ async function compiled(database: SqlDatabase, build: (builder: Builder) => Prom
 /** A key as the type of its column; what cannot be one matches no row. */
 function keyValue(columns: PlannedTable['columns'], column: string, text: string): SqlValue {
   const { schema = {} } = columns.find(({ name }) => name === column) ?? {}
-  const isWhole = JSON.stringify(schema).includes('"integer"')
-  if (!isWhole) return text
-  if (!/^-?\d{1,18}$/.test(text)) throw new Refusal(`${column} is a whole number, not ${JSON.stringify(text)}.`)
-  return Number.isSafeInteger(Number(text)) ? Number(text) : BigInt(text)
+  if (schema.contentEncoding === 'base64') return bytesOf(column, text)
+  if (!isWholeNumber(schema)) return text
+  if (!/^-?\d{1,20}$/.test(text)) throw new Refusal(`${column} is a whole number, not ${JSON.stringify(text)}.`)
+  return wholeNumber(text)
+}
+
+/** A SQLite column without a type holds numbers and texts as they come: a key in a URI can be either. */
+function waysOf(
+  database: SqlDatabase,
+  columns: PlannedTable['columns'],
+  column: string,
+  value: SqlValue,
+): SqlValue[] {
+  const { schema = {} } = columns.find(({ name }) => name === column) ?? {}
+  const isLoose = database.driver.dialect === 'sqlite' && Object.keys(schema).length === 0
+  return isLoose && typeof value === 'string' && /^-?\d{1,18}$/.test(value) ? [value, BigInt(value)] : [value]
 }
 
 /** Keys that begin with what was typed, given what is filled in of the others. */

@@ -1,5 +1,4 @@
 import type { JsonSchema } from '../../kit/schema.js'
-import { argumentSchema } from './column-types.js'
 import type { DescribedColumn } from './driver.js'
 import type { Table, TableColumn } from './tables.js'
 import { isCode, type Statement, type Token } from './tokens.js'
@@ -34,6 +33,8 @@ function onlyColumn(name: string, tables: readonly Table[]): TableColumn | undef
 export interface Argument {
   readonly schema: JsonSchema
   readonly about?: string
+  /** It follows `limit` or `offset`. */
+  readonly isCount?: boolean
 }
 
 /**
@@ -62,7 +63,7 @@ function argumentAt(code: readonly Token[], at: number, tables: readonly Table[]
   let before = at - 1
   while (before >= 0 && isBetween(code, before)) before--
   const word = code[before]?.text.toLowerCase() ?? ''
-  if (word === 'limit' || word === 'offset') return { schema: { type: 'integer', minimum: 0 } }
+  if (word === 'limit' || word === 'offset') return { schema: { type: 'integer', minimum: 0 }, isCount: true }
   if (comparing.test(word)) {
     while (before >= 0 && (comparing.test(code[before]?.text ?? '') || /^not$/i.test(code[before]?.text ?? '')))
       before--
@@ -89,7 +90,7 @@ const isBetween = (code: readonly Token[], at: number): boolean => {
 
 function columnArgument(name: string | undefined, tables: readonly Table[]): Argument | undefined {
   const column = name === undefined ? undefined : onlyOf(bare(name), tables)
-  return column && { schema: argumentSchema(column.schema), ...(column.about ? { about: column.about } : {}) }
+  return column && { schema: column.schema, ...(column.about ? { about: column.about } : {}) }
 }
 
 /** Of several columns of one name, such as a key and what points to it, any does. */

@@ -1,0 +1,32 @@
+import { Refusal } from '../../kit/refusal.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import { fromBase64 } from '../../protocol/base64.js'
+import type { SqlValue } from './driver.js'
+
+/**
+ * An argument as the database takes it: bytes from base64, digits of a whole number exactly, other objects and lists as JSON. Throws a
+ * `Refusal` for a value that would be stored as something else.
+ */
+export function argumentValue(name: string, schema: JsonSchema, given: unknown): SqlValue {
+  if (given === undefined || given === null) return null
+  if (typeof given === 'string' && schema.contentEncoding === 'base64') return bytesOf(name, given)
+  if (typeof given === 'number' && Number.isInteger(given) && !Number.isSafeInteger(given))
+    throw new Refusal(`${name} is a whole number that JSON rounds; pass its digits as a string.`)
+  if (typeof given === 'string' && isWholeNumber(schema) && /^-?\d{1,40}$/.test(given)) return wholeNumber(given)
+  return typeof given === 'object' ? JSON.stringify(given) : (given as SqlValue)
+}
+
+/** True for a type whose values are whole numbers, though large ones travel as text. */
+export const isWholeNumber = ({ type, anyOf }: JsonSchema): boolean =>
+  type === 'integer' || (Array.isArray(anyOf) && anyOf.some((one) => (one as JsonSchema).type === 'integer'))
+
+export const wholeNumber = (digits: string): number | bigint =>
+  Number.isSafeInteger(Number(digits)) ? Number(digits) : BigInt(digits)
+
+export function bytesOf(name: string, base64: string): Uint8Array {
+  try {
+    return Buffer.from(fromBase64(base64))
+  } catch {
+    throw new Refusal(`${name} is not base64; pass the bytes as base64.`)
+  }
+}

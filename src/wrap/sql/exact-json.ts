@@ -1,0 +1,15 @@
+/** JSON of a column. Numbers that JavaScript would round become text with their digits. */
+export function parseExactly(text: string): unknown {
+  if (!/\d{15}/.test(text)) return JSON.parse(text)
+  return JSON.parse(
+    text.replace(/"(?:[^"\\]|\\.)*"|-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?/g, (token) =>
+      token.startsWith('"') || isExact(token) ? token : `"${token}"`,
+    ),
+  )
+}
+
+/** True if a number comes back from JavaScript as it was written, but for zeros at its end. */
+function isExact(token: string): boolean {
+  const digits = (text: string) => text.replace(/^-|\.|[eE].*$/g, '').replace(/^0+|0+$/g, '')
+  return digits(String(Number(token))) === digits(token) || digits(Number(token).toFixed(0)) === digits(token)
+}
