@@ -1,163 +1,230 @@
 import { uriUnreserved } from '../../escape/uri.js'
+import { globbed } from './glob.js'
 import { parse as parseContentType } from './media-type.js'
-import { type RecordedBody, type RecordedField, type RecordedRequest, startsWithVariable } from './recorded.js'
-
-/** Options that take a value which is of no concern to the request itself. */
-const ignoredWithValue = new Set([
-  ...[
-    '-o',
-    '--output',
-    '-m',
-    '--max-time',
-    '--connect-timeout',
-    '--retry',
-    '--retry-delay',
-    '--retry-max-time',
-    '-w',
-    '--write-out',
-    '-x',
-    '--proxy',
-  ],
-  ...[
-    '--cacert',
-    '--capath',
-    '--cert',
-    '-E',
-    '--key',
-    '--resolve',
-    '--limit-rate',
-    '-K',
-    '--config',
-    '-D',
-    '--dump-header',
-    '-c',
-    '--cookie-jar',
-  ],
-  ...[
-    '--interface',
-    '--max-redirs',
-    '--tls-max',
-    '--ciphers',
-    '-C',
-    '--continue-at',
-    '-y',
-    '-Y',
-    '-z',
-    '--stderr',
-    '--trace',
-    '--trace-ascii',
-    '--unix-socket',
-  ],
-])
+import { type CurlOption, curlOption } from './options.js'
+import {
+  type RecordedBody,
+  type RecordedField,
+  type RecordedRequest,
+  startsWithVariable,
+  variableMark,
+} from './recorded.js'
 
 interface Data {
   readonly text: string
+  /** The content of a file, which is not here. */
   readonly isFile: boolean
+  /** It follows the piece before it without `&`. */
+  readonly isJoined: boolean
 }
 
-/** The request of a curl command line. Throws with a reason if it has no URL. */
-export function requestOfCurl(words: readonly string[], where: string): RecordedRequest {
-  const headers: [string, string][] = []
-  const data: Data[] = []
-  const queryPieces: string[] = []
-  const fields: RecordedField[] = []
-  let method: string | undefined
-  let url: string | undefined
-  let basic: string | undefined
-  let isGet = false
-  let isUpload = false
-  let isJson = false
-  const options: Readonly<Record<string, (value: string) => void>> = {
-    '-X': (value) => (method = value.toUpperCase()),
-    '-H': (value) => addHeader(headers, value),
-    '-d': (value) => data.push({ text: value, isFile: value.startsWith('@') }),
-    '--data-raw': (value) => data.push({ text: value, isFile: false }),
-    '--data-urlencode': (value) => data.push(urlEncoded(value)),
-    '--json': (value) => {
-      isJson = true
-      data.push({ text: value, isFile: value.startsWith('@') })
-    },
-    '--url-query': (value) => queryPieces.push(urlEncoded(value).text),
-    '-F': (value) => fields.push(fieldOf(value)),
-    '--form-string': (value) =>
-      fields.push({ name: value.split('=')[0] ?? '', value: value.slice(value.indexOf('=') + 1) }),
-    '-u': (value) => (basic = value),
-    '--oauth2-bearer': (value) => headers.push(['authorization', `Bearer ${value}`]),
-    '-b': (value) => headers.push(['cookie', value]),
-    '-A': (value) => headers.push(['user-agent', value]),
-    '-e': (value) => headers.push(['referer', value]),
-    '-T': () => (isUpload = true),
-    '--url': (value) => (url ??= value),
+/** What the options of one request, up to `--next`, say together. */
+class Options {
+  readonly urls: string[] = []
+  readonly headers: [string, string][] = []
+  readonly data: Data[] = []
+  readonly queryPieces: string[] = []
+  readonly fields: RecordedField[] = []
+  method: string | undefined
+  basic: string | undefined
+  upload: string | undefined
+  isGet = false
+  isHead = false
+  isJson = false
+  isGlobbed = true
+  readonly #stdin: string | undefined
+
+  constructor(stdin: string | undefined) {
+    this.#stdin = stdin
   }
-  const flags: Readonly<Record<string, () => void>> = {
-    '-G': () => (isGet = true),
-    '-I': () => (method ??= 'HEAD'),
+
+  take(name: string, value: string): void {
+    switch (name) {
+      case '--request':
+        this.method = value.toUpperCase()
+        break
+      case '--header':
+        addHeader(this.headers, value)
+        break
+      case '--data':
+      case '--data-ascii':
+        this.data.push(this.#dataOf(value, false))
+        break
+      case '--data-binary':
+        this.data.push(this.#dataOf(value, true))
+        break
+      case '--json':
+        this.isJson = true
+        this.data.push({ ...this.#dataOf(value, true), isJoined: true })
+        break
+      case '--data-raw':
+        this.data.push({ text: value, isFile: false, isJoined: false })
+        break
+      case '--data-urlencode':
+        this.data.push(this.#urlEncoded(value))
+        break
+      case '--url-query':
+        this.queryPieces.push(value.startsWith('+') ? value.slice(1) : this.#urlEncoded(value).text)
+        break
+      case '--form':
+        this.fields.push(this.#fieldOf(value))
+        break
+      case '--form-string':
+        this.fields.push({ name: value.split('=')[0] ?? '', value: value.slice(value.indexOf('=') + 1) })
+        break
+      case '--user':
+        this.basic = value
+        break
+      case '--oauth2-bearer':
+        this.headers.push(['authorization', `Bearer ${value}`])
+        break
+      case '--cookie':
+        if (!value.includes('=') && !startsWithVariable(value)) throw new Error('its cookies come from a file')
+        this.headers.push(['cookie', value])
+        break
+      case '--user-agent':
+        this.headers.push(['user-agent', value])
+        break
+      case '--referer':
+        this.headers.push(['referer', value.replace(/;auto$/, '')])
+        break
+      case '--range':
+        this.headers.push(['range', `bytes=${value}`])
+        break
+      case '--upload-file':
+        this.upload = value
+        break
+      case '--url':
+        this.urls.push(value)
+        break
+      case '--get':
+        this.isGet = true
+        break
+      case '--head':
+        this.isHead = true
+        break
+      case '--globoff':
+        this.isGlobbed = false
+    }
   }
-  for (const { name, value } of optionsIn(words, options)) {
-    if (name === undefined) url ??= value
-    else if (value !== undefined) options[longNames[name] ?? name]?.(value)
-    else flags[longNames[name] ?? name]?.()
+
+  /** Without `keepsLines`, curl leaves line ends out of what it reads. */
+  #dataOf(value: string, keepsLines: boolean): Data {
+    if (value === '@-' && this.#stdin !== undefined) {
+      const text = keepsLines ? this.#stdin : this.#stdin.replace(/[\r\n]+/g, '')
+      return { text, isFile: false, isJoined: false }
+    }
+    return { text: value, isFile: value.startsWith('@'), isJoined: false }
   }
-  if (url === undefined || url === '') throw new Error('it has no URL')
-  const text = data.map((piece) => piece.text).join('&')
-  const query = [...queryPieces, ...(isGet && data.length > 0 ? [text] : [])].join('&')
-  const body = isGet ? undefined : bodyOf({ data, text, fields, isUpload, isJson, headers })
+
+  /** `text`, `=text`, `name=text`, `name@file`: a named file becomes a value that the caller gives. */
+  #urlEncoded(text: string): Data {
+    const at = text.search(/[=@]/)
+    const name = at < 0 ? '' : text.slice(0, at)
+    if (at >= 0 && text.charAt(at) === '@') {
+      const isGiven = text.slice(at + 1) === '-' && this.#stdin !== undefined
+      if (name === '' && !isGiven) return { text, isFile: true, isJoined: false }
+      const value = isGiven ? encoded(this.#stdin ?? '') : variableMark(name)
+      return { text: name === '' ? value : `${name}=${value}`, isFile: false, isJoined: false }
+    }
+    const value = encoded(at < 0 ? text : text.slice(at + 1))
+    return { text: name === '' ? value : `${name}=${value}`, isFile: false, isJoined: false }
+  }
+
+  /** `name=text`, `name="text"`, `name=@file`, `name=<file`, with `;type=…` and the like after it. */
+  #fieldOf(text: string): RecordedField {
+    const at = text.indexOf('=')
+    if (at < 0) throw new Error(`the form field ${JSON.stringify(text.slice(0, 60))} has no "="`)
+    const name = text.slice(0, at)
+    const [, quoted, bare = '', rest = ''] =
+      /^(?:"((?:[^"\\]|\\.)*)"|([\s\S]*?))((?:\s*;\s*(?:type|filename|headers|encoder)=[\s\S]*)?)$/.exec(
+        text.slice(at + 1),
+      ) ?? []
+    if (/;\s*(headers|encoder)=/.test(rest))
+      throw new Error(`the form field ${name} has headers or an encoder of its own`)
+    const type = /;\s*type=("[^"]*"|[^;"]+(?:;\s*charset=[\w-]+)?)/.exec(rest)?.[1]?.replaceAll('"', '').trim()
+    const mediaType = type === undefined ? {} : { mediaType: type }
+    if (quoted !== undefined) return { name, value: quoted.replace(/\\(.)/gs, '$1'), ...mediaType }
+    if (bare.startsWith('@')) return { name, ...mediaType }
+    if (!bare.startsWith('<')) return { name, value: bare, ...mediaType }
+    const isGiven = bare === '<-' && this.#stdin !== undefined
+    return { name, value: isGiven ? (this.#stdin ?? '') : variableMark(name), ...mediaType }
+  }
+}
+
+/**
+ * The requests of a curl command line: one for each URL, and for each part between `--next`. `stdin` is what the shell gives the command, if that
+ * is known. Throws with a reason if there is no URL, or an option changes the request in a way that cannot be repeated.
+ */
+export function requestsOfCurl(words: readonly string[], where: string, stdin?: string): RecordedRequest[] {
+  const all = [new Options(stdin)]
+  for (const { option, value } of optionsIn(words)) {
+    const current = all.at(-1) as Options
+    if (option === undefined) current.urls.push(value)
+    else if (option.name === '--next') all.push(new Options(stdin))
+    else if (option.use === 'refused')
+      throw new Error(`${option.name} changes the request in a way that is not supported`)
+    else current.take(option.name, value)
+  }
+  return all.flatMap((options) => requestsOf(options, where))
+}
+
+function requestsOf(options: Options, where: string): RecordedRequest[] {
+  const { headers, data, basic, upload, isGet, isHead, isJson } = options
+  const urls = options.urls.filter((url) => url !== '')
+  if (urls.length === 0) throw new Error('it has no URL')
+  if (data.length > 1 && data.some(({ isFile }) => isFile))
+    throw new Error('it joins data with the content of a file')
+  const text = data.map((piece, at) => `${at > 0 && !piece.isJoined ? '&' : ''}${piece.text}`).join('')
+  if (isGet && data.some(({ isFile }) => isFile)) throw new Error('its query comes from a file')
+  const query = [...options.queryPieces, ...(isGet && data.length > 0 ? [text] : [])].join('&')
+  const body = isGet ? undefined : bodyOf(options, text)
   if (isJson && !has(headers, 'accept')) headers.push(['accept', 'application/json'])
-  return {
-    where,
-    method: method ?? (isUpload ? 'PUT' : body ? 'POST' : 'GET'),
-    url: withQuery(/^[a-z]+:\/\//i.test(url) || startsWithVariable(url) ? url : `http://${url}`, query),
-    headers,
-    ...(body ? { body } : {}),
-    ...(basic === undefined ? {} : { basic }),
-  }
+  const method = options.method ?? (isHead ? 'HEAD' : upload !== undefined ? 'PUT' : body ? 'POST' : 'GET')
+  return urls
+    .flatMap((url) => (options.isGlobbed ? globbed(url) : [url]))
+    .map((url) => ({
+      where,
+      method,
+      url: withQuery(
+        uploadUrl(/^[a-z]+:\/\//i.test(url) || startsWithVariable(url) ? url : `http://${url}`, upload),
+        query,
+      ),
+      headers: [...headers],
+      ...(body ? { body } : {}),
+      ...(basic === undefined ? {} : { basic }),
+    }))
 }
 
-const longNames: Readonly<Record<string, string>> = {
-  '--request': '-X',
-  '--header': '-H',
-  '--data': '-d',
-  '--data-ascii': '-d',
-  '--data-binary': '-d',
-  '--form': '-F',
-  '--user': '-u',
-  '--cookie': '-b',
-  '--user-agent': '-A',
-  '--referer': '-e',
-  '--upload-file': '-T',
-  '--get': '-G',
-  '--head': '-I',
+/** To a URL that ends with a slash, curl adds the name of the file. */
+function uploadUrl(url: string, upload: string | undefined): string {
+  const name = upload?.replace(/^.*[\\/]/, '') ?? ''
+  return name !== '' && name !== '-' && name !== '.' && /^[^?]*\/$/.test(url) ? url + uriUnreserved(name) : url
 }
 
 /** Options with their values, and what stands alone; `-XPOST`, `-sSL` and `--request=POST` are taken apart. */
-function* optionsIn(
-  words: readonly string[],
-  known: object,
-): Generator<{ name?: string; value?: string } & ({ name: string } | { value: string })> {
-  const takesValue = (name: string) => (longNames[name] ?? name) in known || ignoredWithValue.has(name)
+function* optionsIn(words: readonly string[]): Generator<{ option?: CurlOption; value: string }> {
+  let areOptionsOver = false
   for (let at = 0; at < words.length; at++) {
     const word = words[at] ?? ''
-    if (word.startsWith('--')) {
+    if (areOptionsOver || !word.startsWith('-') || word === '-') yield { value: word }
+    else if (word === '--') areOptionsOver = true
+    else if (word.startsWith('--')) {
       const [name = '', ...rest] = word.split('=')
-      if (rest.length > 0) yield { name, value: rest.join('=') }
-      else if (takesValue(name)) yield { name, value: words[++at] ?? '' }
-      else yield { name }
-    } else if (word.startsWith('-') && word.length > 1) {
+      const option = curlOption(name)
+      yield { option, value: !option.takesValue ? '' : rest.length > 0 ? rest.join('=') : (words[++at] ?? '') }
+    } else
       for (let letter = 1; letter < word.length; letter++) {
-        const name = `-${word.charAt(letter)}`
-        if (!takesValue(name)) {
-          yield { name }
-          continue
-        }
+        const option = curlOption(`-${word.charAt(letter)}`)
         const attached = word.slice(letter + 1)
-        yield { name, value: attached === '' ? (words[++at] ?? '') : attached }
-        break
+        yield { option, value: !option.takesValue ? '' : attached === '' ? (words[++at] ?? '') : attached }
+        if (option.takesValue) break
       }
-    } else yield { value: word }
   }
 }
 
 function addHeader(headers: [string, string][], text: string): void {
+  if (text.startsWith('@')) throw new Error('its headers come from a file')
   const at = text.indexOf(':')
   // `Name;` sends an empty header, `Name:` takes one away.
   if (at < 0 && text.endsWith(';')) headers.push([text.slice(0, -1), ''])
@@ -165,41 +232,11 @@ function addHeader(headers: [string, string][], text: string): void {
     headers.push([text.slice(0, at).trim(), text.slice(at + 1).trim()])
 }
 
-function urlEncoded(text: string): Data {
-  const at = text.search(/[=@]/)
-  if (at >= 0 && text.charAt(at) === '@') return { text, isFile: true }
-  const name = at < 0 ? '' : text.slice(0, at)
-  const value = uriUnreserved(at < 0 ? text : text.slice(at + 1)).replaceAll('%20', '+')
-  return { text: name === '' ? value : `${name}=${value}`, isFile: false }
-}
+const encoded = (text: string) => uriUnreserved(text).replaceAll('%20', '+')
 
-function fieldOf(text: string): RecordedField {
-  const at = text.indexOf('=')
-  const name = text.slice(0, at)
-  const value = text.slice(at + 1)
-  const [content = '', ...more] = value.split(';')
-  const type = more.find((piece) => piece.startsWith('type='))?.slice(5)
-  const mediaType = type === undefined ? {} : { mediaType: type }
-  if (content.startsWith('@')) return { name, ...mediaType }
-  return { name, value: (type === undefined ? value : content).replace(/^"(.*)"$/s, '$1'), ...mediaType }
-}
-
-function bodyOf({
-  data,
-  text,
-  fields,
-  isUpload,
-  isJson,
-  headers,
-}: {
-  data: readonly Data[]
-  text: string
-  fields: readonly RecordedField[]
-  isUpload: boolean
-  isJson: boolean
-  headers: [string, string][]
-}): RecordedBody | undefined {
+function bodyOf({ data, fields, upload, isJson, headers }: Options, text: string): RecordedBody | undefined {
   if (fields.length > 0) return { kind: 'multipart', fields }
+  const isUpload = upload !== undefined
   const given = headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1]
   const mediaType =
     given ?? (isJson ? 'application/json' : isUpload ? undefined : 'application/x-www-form-urlencoded')

@@ -1,6 +1,8 @@
 import { messageOf } from '../../errors.js'
 import { LineIndex } from '../source/line-index.js'
-import { requestOfCurl } from './command.js'
+import { requestsOfCurl } from './command.js'
+import { commandPrompt } from './command-prompt.js'
+import { pipedText } from './piped-text.js'
 import type { RecordedRequest, RecordedRequests } from './recorded.js'
 import { shellWords } from './shell-words.js'
 
@@ -20,13 +22,16 @@ export function commandsIn(text: string, file: string): RecordedRequests {
     const isInline = found[1] === '`'
     const close = isInline ? text.indexOf('`', start) : -1
     try {
-      const { words, end } = shellWords(close > 0 ? text.slice(0, close) : text, start)
+      const prompt = isInline ? undefined : commandPrompt(text, start)
+      const { words, end, stdin } = prompt
+        ? { ...shellWords(prompt.text, 0), end: prompt.end }
+        : shellWords(close > 0 ? text.slice(0, close) : text, start)
       command.lastIndex = Math.max(end, start)
+      const before = text.slice(index.startOf(row + 1), found.index)
+      const given = stdin ?? (found[1] === '|' ? pipedText(before) : undefined)
+      const saying = sayingOf(page, row, found[1] === '|' ? '' : before)
       if (words.length > 0)
-        requests.push({
-          ...requestOfCurl(words, where),
-          ...sayingOf(page, row, text.slice(index.startOf(row + 1), found.index)),
-        })
+        requests.push(...requestsOfCurl(words, where, given).map((request) => ({ ...request, ...saying })))
     } catch (error) {
       unread.push({ where, reason: messageOf(error) })
     }

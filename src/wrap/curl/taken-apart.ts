@@ -112,7 +112,7 @@ function bodyOf(body: RecordedBody): TakenBody {
   }
   if (body.kind === 'file') {
     const isText = /json|xml|text|urlencoded/.test(body.mediaType ?? '')
-    return { form: isText ? 'text' : 'binary', mediaType: body.mediaType ?? 'application/octet-stream', leaves: [] }
+    return { form: isText ? 'text' : 'binary', mediaType: body.mediaType ?? '', leaves: [] }
   }
   const { text } = body
   const named = parseMediaType(body.mediaType ?? '')

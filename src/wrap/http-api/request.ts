@@ -45,7 +45,8 @@ export function requestOf(
   const content = body ? bodyOf(body, given, valueFor) : undefined
   const has = (name: string) => headers.some(([known]) => known.toLowerCase() === name)
   if (!has('accept')) headers.push(['accept', answer.accept])
-  if (content?.mediaType !== undefined && !has('content-type')) headers.push(['content-type', content.mediaType])
+  // A recorded upload may say nothing of its type.
+  if (content?.mediaType && !has('content-type')) headers.push(['content-type', content.mediaType])
   if (cookies.length > 0) headers.push(['cookie', cookies.join('; ')])
   const path = pathOf(
     operation,
