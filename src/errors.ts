@@ -102,7 +102,6 @@ export type ErrorCode =
   | 'verb-unknown'
   | 'vet-settings'
   | 'wrap-instance-missing'
-  | 'wrap-name-taken'
   | 'wrap-nothing-left'
   | 'wrap-takes-nothing'
 

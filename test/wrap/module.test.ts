@@ -358,12 +358,6 @@ describe('what cannot be JSON leaves its function out, with the place and what t
     ],
     ['a symbol', 'export function f(a: symbol) {}', /a symbol cannot be JSON/, /string/],
     [
-      'a signal that is not last',
-      'export function f(signal: AbortSignal, a: string) {}',
-      /parameter signal/,
-      /last parameter/,
-    ],
-    [
       'a class with something private',
       'class C { private x = 1 }\nexport function f(c: C) {}',
       /parameter c: it has the private member x/,
@@ -405,11 +399,6 @@ describe('a source that cannot be wrapped says so in a sentence', () => {
       /Cannot find module '\.\/nowhere\.js'/,
     ],
     ['broken syntax', 'export function f( {', /it cannot be read \(.*expected/],
-    [
-      'one name twice',
-      'export function getHive() { return 1 }\nexport function get_hive() { return 1 }',
-      /getHive \(.*:1\) and get_hive \(.*:2\) would both be the tool "get_hive"/,
-    ],
   ])('%s', async (_what, source, says) => {
     await expect(wrapModule(module(source, 'bad.ts'))).rejects.toThrow(says)
   })

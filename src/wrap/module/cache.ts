@@ -25,8 +25,9 @@ export async function readModuleCached(file: string): Promise<ModuleReading> {
 }
 
 /** How types are read is also something that a reading depends on. */
-const readers = ['read', 'types', 'known-types', 'signature', 'docs', 'program'].map((name) =>
-  compiledFile(`wrap/module/${name}.js`),
+const readers = ['read', 'types', 'known-types', 'signature', 'docs', 'program'].flatMap((name) =>
+  // Compiled, or as source in a checkout's tests.
+  ['js', 'ts'].map((ending) => compiledFile(`wrap/module/${name}.${ending}`)).filter((path) => existsSync(path)),
 )
 
 /** Beside the packages of the project, as caches are; without any, with the system's temporary files. */

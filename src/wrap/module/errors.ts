@@ -13,12 +13,6 @@ export const moduleErrors = {
     ),
   sourceWithoutExports: (file: string) =>
     new JexoError('source-without-exports', 'it exports nothing', 'export the functions to offer as tools', file),
-  wrapNameTaken: (tool: string, first: string, second: string) =>
-    new JexoError(
-      'wrap-name-taken',
-      `${first} and ${second} would both be the tool "${tool}"`,
-      'rename one of them, or exclude one with except',
-    ),
   wrapNothingLeft: (source: string, skipped: readonly string[]) =>
     new JexoError(
       'wrap-nothing-left',

@@ -161,7 +161,8 @@ class ToolWriter {
     const shapeOf = (name: string) => (input.properties as Record<string, JsonSchema>)[name] ?? {}
     const of = (name: string) => (isGiven ? `given[${textLiteral(name)}]` : name)
     const callee = `${this.#module}${access}`
-    const args = parameters.map((parameter, at): string => {
+    const args = withoutLastAbsent(parameters).map((parameter, at): string => {
+      if (parameter.kind === 'absent') return 'undefined'
       if (parameter.kind === 'signal') return 'call.signal'
       if (parameter.kind === 'progress') return 'call.progress'
       if (parameter.kind !== 'object') {
@@ -172,6 +173,12 @@ class ToolWriter {
           return `...${parameter.isNarrower ? `(${list} as never[])` : list}`
         }
         const value = this.#into(of(name), conversion, shapeOf(name), required.includes(name), inputDefinitions)
+        const filled = [
+          ...(parameter.signal === undefined ? [] : [`${keyText(parameter.signal)}: call.signal`]),
+          ...(parameter.progress === undefined ? [] : [`${keyText(parameter.progress)}: call.progress`]),
+        ]
+        if (filled.length > 0)
+          return `{ ...${/^[\w.[\]'"]+$/.test(value) ? value : `(${value})`}, ${filled.join(', ')} }`
         return parameter.isNarrower && conversion === null && instanceOf === undefined
           ? `${value} as ${type}`
           : value
@@ -310,8 +317,15 @@ function within(value: string, conversion: Conversion, shape: JsonSchema, simple
   return `{ ...${value}, ${parts.join(', ')} }`
 }
 
+/** What follows the last argument that is given need not be written. */
+function withoutLastAbsent(parameters: PlannedTool['parameters']): PlannedTool['parameters'] {
+  const last = parameters.findLastIndex(({ kind }) => kind !== 'absent')
+  return parameters.slice(0, last + 1)
+}
+
 const hasExtras = (parameter: PlannedTool['parameters'][number]) =>
-  parameter.kind === 'object' && (parameter.signal !== undefined || parameter.progress !== undefined)
+  (parameter.kind === 'object' || parameter.kind === 'value') &&
+  (parameter.signal !== undefined || parameter.progress !== undefined)
 
 /** Definitions go along only where the conversion refers to them. */
 const definitionsText = (conversion: Conversion, definitions: Definitions) =>

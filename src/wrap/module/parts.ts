@@ -78,6 +78,7 @@ function argumentsOf({ parameters, inputDefinitions }: PlannedTool, given: JsonO
   const args = parameters.flatMap((parameter): unknown[] => {
     if (parameter.kind === 'signal') return [call.signal]
     if (parameter.kind === 'progress') return [progress]
+    if (parameter.kind === 'absent') return [undefined]
     if (parameter.kind === 'object') {
       const entries = parameter.properties
         .filter(({ name }) => given[name] !== undefined)
@@ -87,7 +88,12 @@ function argumentsOf({ parameters, inputDefinitions }: PlannedTool, given: JsonO
       return [Object.fromEntries(entries)]
     }
     const value = fromJson(given[parameter.name], parameter.conversion, inputDefinitions)
-    return parameter.kind === 'rest' ? ((value as unknown[] | undefined) ?? []) : [value]
+    if (parameter.kind === 'rest') return (value as unknown[] | undefined) ?? []
+    const filled = {
+      ...(parameter.signal === undefined ? {} : { [parameter.signal]: call.signal }),
+      ...(parameter.progress === undefined ? {} : { [parameter.progress]: progress }),
+    }
+    return [Object.keys(filled).length > 0 ? { ...(value as object | undefined), ...filled } : value]
   })
   while (args.length > 0 && args.at(-1) === undefined) args.pop()
   return args

@@ -4,7 +4,6 @@ import type { Example } from '../../kit/part.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { guessEffect, snakeCase, wordsOf } from '../naming/effect-words.js'
 import type { Definitions } from './conversion.js'
-import { moduleErrors } from './errors.js'
 import type { FunctionReading, ModuleReading, Parameter, Result, Skipped } from './reading.js'
 
 /** What will be taken from a module, as JSON: shown by `jexo wrap`, and frozen into packed files. */
@@ -14,6 +13,8 @@ export interface ModulePlan {
   readonly tools: readonly PlannedTool[]
   readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
+  /** Members of inputs that cannot be JSON and are never given, and names that had to differ: a line each. */
+  readonly notes: readonly string[]
 }
 export interface PlannedTool {
   readonly name: string
@@ -34,6 +35,7 @@ export interface PlannedTool {
   readonly result: Result
   /** The source says when it fails: its messages are meant for callers. */
   readonly showsErrors: boolean
+  readonly omitted: readonly string[]
 }
 export interface ModulePlanOptions {
   /** Tools to take, by name, glob or `tag:…`; all by default. */
@@ -49,7 +51,7 @@ export interface ModulePlanOptions {
   readonly effects?: Readonly<Record<string, Effect>>
 }
 
-/** Which parts there will be, from what was read. Throws a `JexoError` if two functions would get one name. */
+/** Which parts there will be, from what was read. Throws a `JexoError` if a name chooses nothing. */
 export function planFunctions(
   reading: ModuleReading,
   options: ModulePlanOptions = {},
@@ -62,14 +64,18 @@ export function planFunctions(
   const wanted =
     options.only && options.only.length > 0 ? chosenFrom(planned, view, options.only) : new Set(planned)
   const unwanted = chosenFrom(planned, view, options.except ?? [])
-  const tools = planned.filter((tool) => wanted.has(tool) && !unwanted.has(tool))
-  mustDiffer(tools)
+  const different = distinct(planned.filter((tool) => wanted.has(tool) && !unwanted.has(tool)))
+  const { tools } = different
   return {
     version: 1,
     kind: 'module',
     tools,
-    skipped: [...skipped, ...withoutInstance(functions, instances)],
+    skipped: [...skipped, ...different.skipped, ...withoutInstance(functions, instances)],
     warnings,
+    notes: [
+      ...different.notes,
+      ...tools.flatMap(({ name, omitted }) => omitted.map((what) => `${name} never passes ${what}`)),
+    ],
   }
 }
 
@@ -95,6 +101,7 @@ function plannedTool(
     input: read.input,
     inputDefinitions: read.inputDefinitions,
     result: read.result,
+    omitted: read.omitted,
     showsErrors: /^Fails\b/m.test(read.about),
   }
 }
@@ -106,14 +113,32 @@ function aboutFromName({ name, result }: FunctionReading): string {
   return result.about === undefined ? sentence : `${sentence} Gives: ${result.about}`
 }
 
-function mustDiffer(tools: readonly PlannedTool[]): void {
-  const seen = new Map<string, PlannedTool>()
-  for (const tool of tools) {
-    const earlier = seen.get(tool.name)
-    const label = ({ path, where }: PlannedTool) => `${path.join('.')} (${where})`
-    if (earlier) throw moduleErrors.wrapNameTaken(tool.name, label(earlier), label(tool))
-    seen.set(tool.name, tool)
+/** Each tool by a name of its own: what is exported twice is one tool, and others of one name get a number. */
+function distinct(planned: readonly PlannedTool[]): { tools: PlannedTool[]; skipped: Skipped[]; notes: string[] } {
+  const byName = new Map<string, PlannedTool>()
+  const skipped: Skipped[] = []
+  const notes: string[] = []
+  const label = ({ path }: PlannedTool) => path.join('.')
+  for (const tool of planned) {
+    const same = [...byName.values()].find(
+      ({ name, where, instanceOf }) => name === tool.name && where === tool.where && instanceOf === tool.instanceOf,
+    )
+    if (same) {
+      skipped.push({
+        ...{ name: label(tool), where: tool.where },
+        ...{ reason: `it is the same function as ${label(same)}`, fix: `call ${same.name}` },
+      })
+      continue
+    }
+    let { name } = tool
+    for (let number = 2; byName.has(name); number++) name = `${tool.name}_${number}`
+    if (name !== tool.name)
+      notes.push(
+        `${name} is ${label(tool)} (${tool.where}), since ${label(byName.get(tool.name) as PlannedTool)} is ${tool.name}`,
+      )
+    byName.set(name, { ...tool, name })
   }
+  return { tools: [...byName.values()], skipped, notes }
 }
 
 function withoutInstance(functions: readonly FunctionReading[], instances: readonly string[]): Skipped[] {

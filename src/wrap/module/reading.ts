@@ -42,6 +42,8 @@ export interface FunctionReading {
   readonly input: JsonSchema
   readonly inputDefinitions: Definitions
   readonly result: Result
+  /** Optional members of the input that cannot be JSON, and why. */
+  readonly omitted: readonly string[]
 }
 
 /** How an argument gets back into its place. */
@@ -52,6 +54,9 @@ export type Parameter =
       readonly conversion: Conversion | null
       /** Its type says more than its schema can, such as a brand. */
       readonly isNarrower?: true
+      /** Properties of the object that the call fills in. */
+      readonly signal?: string
+      readonly progress?: string
     }
   /** An object whose properties are arguments of the tool. */
   | {
@@ -64,6 +69,8 @@ export type Parameter =
       readonly signal?: string
       readonly progress?: string
     }
+  /** An optional argument that cannot be JSON: it is never given. */
+  | { readonly kind: 'absent' }
   | { readonly kind: 'signal' }
   | { readonly kind: 'progress' }
 

@@ -5,7 +5,7 @@ import { type Compiler, type Docs, docsOf } from './docs.js'
 import { isStream, Unfit } from './known-types.js'
 import type { FunctionReading, Parameter, Result } from './reading.js'
 import { constrained, type Shape } from './shapes.js'
-import { TypeReader } from './types.js'
+import { type Omitted, TypeReader } from './types.js'
 
 /** An argument of the tool while the signature is read. */
 interface Argument {
@@ -24,15 +24,24 @@ interface Place {
 export function readParameters(
   place: Place,
   signature: ts.Signature,
-): Pick<FunctionReading, 'parameters' | 'input' | 'inputDefinitions'> {
+): Pick<FunctionReading, 'parameters' | 'input' | 'inputDefinitions' | 'omitted'> {
   const types = new TypeReader(place.compiler, place.checker, 'in', place.node)
   const args: Argument[] = []
   const symbols = signature.getParameters()
-  const parameters = symbols.map((symbol, at): Parameter => {
+  const omitted: string[] = []
+  const parameters = symbols.map((symbol): Parameter => {
+    const name = shownName(place.compiler, symbol)
+    const note = ({ path, reason }: Omitted) => omitted.push(`${[name, ...path].join('.')}: ${reason}`)
     try {
-      return readParameter(place, types, symbol, args, at === symbols.length - 1)
+      const parameter = readParameter(place, types, symbol, args)
+      for (const one of types.takeOmitted()) note(one)
+      return parameter
     } catch (error) {
-      throw error instanceof Unfit ? error.within(shownName(place.compiler, symbol)) : error
+      if (!(error instanceof Unfit)) throw error
+      types.takeOmitted()
+      if (!isOptionalParameter(place, types, symbol)) throw error.within(name)
+      note({ path: error.path, reason: error.message })
+      return { kind: 'absent' }
     }
   })
   const { schemas } = types.definitions
@@ -44,25 +53,16 @@ export function readParameters(
     additionalProperties: false,
     ...(schemas ? { $defs: schemas } : {}),
   }
-  return { parameters, input, inputDefinitions: types.definitions }
+  return { parameters, input, inputDefinitions: types.definitions, omitted }
 }
 
-function readParameter(
-  place: Place,
-  types: TypeReader,
-  symbol: ts.Symbol,
-  args: Argument[],
-  isLast: boolean,
-): Parameter {
+function readParameter(place: Place, types: TypeReader, symbol: ts.Symbol, args: Argument[]): Parameter {
   const { compiler, checker, docs } = place
   const declaration = symbol.valueDeclaration as ts.ParameterDeclaration | undefined
   const type = checker.getTypeOfSymbolAtLocation(symbol, declaration ?? place.node)
   const bare = checker.getNonNullableType(type)
-  if (isAbortSignal(bare)) {
-    if (isLast) return { kind: 'signal' }
-    throw new Unfit('an AbortSignal cannot be JSON', 'make it the last parameter')
-  }
-  if (symbol.name === 'onProgress' && bare.getCallSignatures().length > 0) return { kind: 'progress' }
+  if (isAbortSignal(bare)) return { kind: 'signal' }
+  if (isProgress(symbol.name, bare)) return { kind: 'progress' }
   const isPattern = declaration !== undefined && compiler.isObjectBindingPattern(declaration.name)
   const isRest = declaration?.dotDotDotToken !== undefined
   if (isPattern && isPlainObject(compiler, bare)) {
@@ -80,13 +80,33 @@ function readParameter(
     ...said.constraints,
     ...defaultOf(compiler, declaration?.initializer),
   })
-  const isOptional =
-    isRest ||
-    types.mayBeUndefined(type) ||
-    (declaration !== undefined &&
-      (declaration.initializer !== undefined || checker.isOptionalParameter(declaration)))
-  args.push({ name, shape, isRequired: !isOptional })
-  return { kind: isRest ? 'rest' : 'value', name, conversion: shape.conversion, ...narrower(types) }
+  args.push({ name, shape, isRequired: !isOptionalParameter(place, types, symbol) })
+  const filled = isRest ? {} : filledProperties(place, bare, declaration ?? place.node)
+  return { kind: isRest ? 'rest' : 'value', name, conversion: shape.conversion, ...narrower(types), ...filled }
+}
+
+function isOptionalParameter({ checker, node }: Place, types: TypeReader, symbol: ts.Symbol): boolean {
+  const declaration = symbol.valueDeclaration as ts.ParameterDeclaration | undefined
+  if (types.mayBeUndefined(checker.getTypeOfSymbolAtLocation(symbol, declaration ?? node))) return true
+  if (declaration === undefined) return false
+  const isRest = declaration.dotDotDotToken !== undefined
+  return isRest || declaration.initializer !== undefined || checker.isOptionalParameter(declaration)
+}
+
+/** Properties of an options object that the call itself fills in: its signal, and how progress is reported. */
+function filledProperties(
+  { compiler, checker }: Place,
+  type: ts.Type,
+  node: ts.Node,
+): { signal?: string; progress?: string } {
+  if (!isPlainObject(compiler, type) || checker.isArrayLikeType(type)) return {}
+  const filled: { signal?: string; progress?: string } = {}
+  for (const symbol of checker.getPropertiesOfType(type)) {
+    const bare = checker.getNonNullableType(checker.getTypeOfSymbolAtLocation(symbol, node))
+    if (isAbortSignal(bare)) filled.signal ??= symbol.name
+    else if (isProgress(symbol.name, bare)) filled.progress ??= symbol.name
+  }
+  return filled
 }
 
 /** The properties of a destructured object are arguments themselves, unless a name is taken already. */
@@ -107,9 +127,9 @@ function spreadObject(
     const { name } = symbol
     const bare = checker.getNonNullableType(checker.getTypeOfSymbolAtLocation(symbol, declaration))
     if (isAbortSignal(bare)) special.signal = name
-    else if (name === 'onProgress' && bare.getCallSignatures().length > 0) special.progress = name
+    else if (isProgress(name, bare)) special.progress = name
     else {
-      const found = types.property(symbol)
+      const found = propertyOf(types, symbol, defaults.has(name))
       if (!found) continue
       const said = Object.entries(docs.parameters).find(
         ([path]) => path.includes('.') && path.split('.').at(-1) === name,
@@ -231,6 +251,18 @@ function literalObject(compiler: Compiler, node: ts.ObjectLiteralExpression): Js
 
 const narrower = (types: TypeReader): { isNarrower?: true } => (types.takeNarrower() ? { isNarrower: true } : {})
 
+/** A property whose default the code has itself may be left out, as one that is optional. */
+function propertyOf(types: TypeReader, symbol: ts.Symbol, hasDefault: boolean): ReturnType<TypeReader['property']> {
+  try {
+    return types.property(symbol)
+  } catch (error) {
+    if (!(error instanceof Unfit) || !hasDefault) throw error
+    types.omit(error)
+    return undefined
+  }
+}
+
+const isProgress = (name: string, type: ts.Type) => name === 'onProgress' && type.getCallSignatures().length > 0
 const isAbortSignal = (type: ts.Type) => type.symbol?.name === 'AbortSignal'
 
 function isPlainObject(compiler: Compiler, type: ts.Type): boolean {

@@ -6,6 +6,13 @@ import { type Compiler, docsOf } from './docs.js'
 import { knownType, Unfit } from './known-types.js'
 import { constrained, literalShape, plain, reallyConverts, type Shape, templatePattern, unionOf } from './shapes.js'
 
+/** A member of a type that cannot be JSON, and that nobody has to give. */
+export interface Omitted {
+  /** Path below the argument; empty for a branch of its union. */
+  readonly path: readonly string[]
+  readonly reason: string
+}
+
 /** Types of one function in one direction, as JSON Schema 2020-12; definitions are gathered as types turn out to be recursive. */
 export class TypeReader {
   readonly #compiler: Compiler
@@ -17,6 +24,7 @@ export class TypeReader {
   #isNarrower = false
   readonly #schemas: Record<string, JsonSchema> = {}
   readonly #conversions: Record<string, Conversion> = {}
+  readonly #omitted: Omitted[] = []
 
   constructor(compiler: Compiler, checker: ts.TypeChecker, direction: 'in' | 'out', at: ts.Node) {
     this.#compiler = compiler
@@ -34,6 +42,16 @@ export class TypeReader {
       ...(Object.keys(this.#schemas).length > 0 ? { schemas: this.#schemas } : {}),
       ...(needed.length > 0 ? { conversions: Object.fromEntries(needed) } : {}),
     }
+  }
+
+  /** Leaves out what cannot be JSON. */
+  omit({ path, message }: Unfit): void {
+    this.#omitted.push({ path, reason: message })
+  }
+
+  /** What was left out since the last call, on the way in. */
+  takeOmitted(): Omitted[] {
+    return this.#omitted.splice(0)
   }
 
   /** True if what was read since the last call is narrower than its schema: names of enums, brands, patterns of texts, references. */
@@ -120,9 +138,31 @@ export class TypeReader {
     const branches: Shape[] = [
       ...(literals.length > 0 ? [literalShape(literals as (ts.StringLiteralType | ts.NumberLiteralType)[])] : []),
       ...(isBoolean ? [plain({ type: 'boolean' })] : []),
-      ...others.map((member) => this.#shapeOf(member)),
+      ...this.#fittingBranches(others, literals.length > 0 || isBoolean),
     ]
     return unionOf(branches)
+  }
+
+  /** The branches that can be JSON: on the way in, one that cannot removes only itself. Throws `Unfit` if none is left. */
+  #fittingBranches(members: readonly ts.Type[], hasOthers: boolean): Shape[] {
+    if (this.#direction === 'out') return members.map((member) => this.#shapeOf(member))
+    const unfit: Unfit[] = []
+    const shapes = members.flatMap((member) => {
+      const before = this.#omitted.length
+      try {
+        return [this.#shapeOf(member)]
+      } catch (error) {
+        if (!(error instanceof Unfit)) throw error
+        this.#omitted.length = before
+        unfit.push(error)
+        return []
+      }
+    })
+    const [first] = unfit
+    const isNothingLeft = !hasOthers && shapes.every(({ schema }) => schema.type === 'null')
+    if (first && isNothingLeft) throw first
+    this.#omitted.push(...unfit.map(({ path, message }) => ({ path, reason: message })))
+    return shapes
   }
 
   /** Literals stand as they were written where the union has a name, else numbers by their size. */
@@ -186,8 +226,12 @@ export class TypeReader {
     }
     const open: { name: string | undefined } = { name: undefined }
     this.#open.set(type, open)
-    const shape = this.#structure(type)
-    this.#open.delete(type)
+    let shape: Shape
+    try {
+      shape = this.#structure(type)
+    } finally {
+      this.#open.delete(type)
+    }
     if (open.name === undefined) return shape
     this.#schemas[open.name] = shape.schema
     if (shape.conversion) this.#conversions[open.name] = shape.conversion
@@ -325,20 +369,35 @@ export class TypeReader {
     )
       return undefined
     const type = this.#checker.getTypeOfSymbolAtLocation(symbol, declaration ?? this.#at)
+    if (this.#direction === 'in' && this.#isFilledByCall(name, type)) return undefined
     const docs = docsOf(this.#compiler, this.#checker, symbol)
     const node = declaration && 'type' in declaration ? (declaration.type as ts.TypeNode | undefined) : undefined
+    const isOptional = (symbol.flags & SymbolFlags.Optional) !== 0 || this.mayBeUndefined(type)
+    const before = this.#omitted.length
     try {
       const shape = this.#shapeOf(type)
+      for (const [at, { path, reason }] of this.#omitted.slice(before).entries())
+        this.#omitted[before + at] = { path: [name, ...path], reason }
       const said = docs.about === '' ? {} : { description: docs.about }
       const marked = docs.deprecated === undefined ? {} : { deprecated: true }
-      const isOptional = (symbol.flags & SymbolFlags.Optional) !== 0 || this.mayBeUndefined(type)
       return {
         shape: constrained(shape, { ...this.aliasConstraints(node), ...said, ...marked, ...docs.constraints }),
         isOptional,
       }
     } catch (error) {
-      throw error instanceof Unfit ? error.within(name) : error
+      if (!(error instanceof Unfit)) throw error
+      if (this.#direction === 'out' || !isOptional) throw error.within(name)
+      this.#omitted.length = before
+      this.#omitted.push({ path: [name, ...error.path], reason: error.message })
+      return undefined
     }
+  }
+
+  /** A signal and a callback for progress at the top of an options object come from the call. */
+  #isFilledByCall(name: string, type: ts.Type): boolean {
+    if (this.#open.size !== 1) return false
+    const bare = this.#checker.getNonNullableType(type)
+    return bare.symbol?.name === 'AbortSignal' || (name === 'onProgress' && bare.getCallSignatures().length > 0)
   }
 
   mayBeUndefined(type: ts.Type): boolean {
