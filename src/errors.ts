@@ -34,6 +34,7 @@ export type ErrorCode =
   | 'folder-not-empty'
   | 'folder-unwritable'
   | 'install-failed'
+  | 'introspection-refused'
   | 'kit-field'
   | 'kit-file-broken'
   | 'kit-file-edited'

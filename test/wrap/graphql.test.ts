@@ -86,8 +86,12 @@ describe('operations that somebody has written', () => {
     expect(weigh?.input).toEqual({
       type: 'object',
       properties: {
-        site: { type: 'string', enum: ['MARSH_LANE', 'QUARRY_FIELD'], description: 'Only those of this site.' },
-        rough: { type: 'boolean', default: false },
+        site: {
+          type: ['string', 'null'],
+          enum: ['MARSH_LANE', 'QUARRY_FIELD', null],
+          description: 'Only those of this site.',
+        },
+        rough: { type: ['boolean', 'null'], default: false },
       },
       additionalProperties: false,
     })

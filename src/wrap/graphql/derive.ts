@@ -1,53 +1,118 @@
 import {
+  astFromValue,
+  type GraphQLArgument,
   type GraphQLField,
   type GraphQLObjectType,
   type GraphQLOutputType,
+  type GraphQLSchema,
   getNamedType,
   isInterfaceType,
   isLeafType,
   isNonNullType,
   isObjectType,
+  isUnionType,
+  print,
 } from 'graphql'
 
 /** How deep operations that nobody has written choose. */
 const maxDepth = 3
 const maxFields = 60
+/** More kinds of one union or interface than this are left out. */
+const maxKinds = 12
+
+interface Deriving {
+  readonly schema: GraphQLSchema
+  readonly budget: { left: number }
+}
+type Field = GraphQLField<unknown, unknown>
 
 /**
- * An operation for one root field, where nobody has written any: its arguments as variables, and of what it gives the plain fields,
- * with those of objects below it. Fields that need arguments are left out.
+ * An operation for one root field, where nobody has written any: its arguments as variables, and of what it returns the plain fields,
+ * with those of objects below it, and of each kind of a union or an interface. Fields that need arguments are left out.
  */
-export function derivedOperation(kind: 'query' | 'mutation', field: GraphQLField<unknown, unknown>): string {
-  const variables = field.args.map(({ name, type }) => `$${name}: ${type}`)
+export function derivedOperation(kind: 'query' | 'mutation', field: Field, schema: GraphQLSchema): string {
+  const variables = field.args.map(variableText)
   const given = field.args.map(({ name }) => `${name}: $${name}`)
-  const budget = { left: maxFields }
-  const selection = selectionOf(field.type, 1, [], budget)
+  const selection = selectionOf({ schema, budget: { left: maxFields } }, field.type, 1, [])
   const head = `${kind} ${field.name}${variables.length > 0 ? `(${variables.join(', ')})` : ''}`
   return `${head} { ${field.name}${given.length > 0 ? `(${given.join(', ')})` : ''}${selection} }`
 }
 
+/** `$most: Int! = 20`: what has a default stays optional. */
+function variableText({ name, type, defaultValue }: GraphQLArgument): string {
+  const value = defaultValue === undefined ? undefined : astFromValue(defaultValue, type)
+  return `$${name}: ${type}${value ? ` = ${print(value)}` : ''}`
+}
+
 function selectionOf(
+  deriving: Deriving,
   type: GraphQLOutputType,
   depth: number,
   within: readonly string[],
-  budget: { left: number },
 ): string {
   const named = getNamedType(type)
   if (isLeafType(named)) return ''
-  if (!isObjectType(named) && !isInterfaceType(named)) return ' { __typename }'
-  const fields = Object.values((named as GraphQLObjectType).getFields()).filter(
+  const own = isUnionType(named) ? [] : fieldPieces(deriving, named as GraphQLObjectType, depth, within)
+  const pieces = isObjectType(named) ? own : ['__typename', ...own, ...kindPieces(deriving, type, depth, within)]
+  return ` { ${pieces.length > 0 ? pieces.join(' ') : '__typename'} }`
+}
+
+const selectable = (type: GraphQLObjectType): Field[] =>
+  Object.values(type.getFields()).filter(
     ({ args }) => !args.some((arg) => isNonNullType(arg.type) && arg.defaultValue === undefined),
   )
-  const isPlain = ({ type: given }: (typeof fields)[number]) => isLeafType(getNamedType(given))
-  const plain = fields.filter(isPlain).slice(0, Math.max(0, budget.left))
+const isPlain = ({ type }: Field) => isLeafType(getNamedType(type))
+
+/** What is plain comes first: it says what a thing is, and costs least. */
+function fieldPieces(
+  deriving: Deriving,
+  type: GraphQLObjectType,
+  depth: number,
+  within: readonly string[],
+  names: (field: Field) => string | undefined = ({ name }) => name,
+): string[] {
+  const { budget } = deriving
+  const fields = selectable(type).flatMap((field) => {
+    const name = names(field)
+    return name === undefined ? [] : [{ field, name }]
+  })
+  const plain = fields.filter(({ field }) => isPlain(field)).slice(0, Math.max(0, budget.left))
   budget.left -= plain.length
-  // What is plain comes first: it says what a thing is, and costs least.
   const nested = fields.filter(
-    (field) => !isPlain(field) && depth < maxDepth && !within.includes(getNamedType(field.type).name),
+    ({ field }) => !isPlain(field) && depth < maxDepth && !within.includes(getNamedType(field.type).name),
   )
-  const below = nested.flatMap((field) =>
-    budget.left <= 0 ? [] : [`${field.name}${selectionOf(field.type, depth + 1, [...within, named.name], budget)}`],
+  const below = nested.flatMap(({ field, name }) =>
+    budget.left <= 0 ? [] : [`${name}${selectionOf(deriving, field.type, depth + 1, [...within, type.name])}`],
   )
-  const pieces = [...plain.map(({ name }) => name), ...below]
-  return ` { ${pieces.length > 0 ? pieces.join(' ') : '__typename'} }`
+  return [...plain.map(({ name }) => name), ...below]
+}
+
+/** The fields of each kind that a value can have, beside those that all have; a name that means two things gets that of its kind before it. */
+function kindPieces(
+  deriving: Deriving,
+  type: GraphQLOutputType,
+  depth: number,
+  within: readonly string[],
+): string[] {
+  const named = getNamedType(type)
+  if (!isUnionType(named) && !isInterfaceType(named)) return []
+  const common = new Set(isInterfaceType(named) ? Object.keys(named.getFields()) : [])
+  const typeOf = new Map<string, string>()
+  return deriving.schema
+    .getPossibleTypes(named)
+    .slice(0, maxKinds)
+    .flatMap((kind) => {
+      const names = (field: Field): string | undefined => {
+        if (common.has(field.name)) return undefined
+        const known = typeOf.get(field.name)
+        if (known === undefined) typeOf.set(field.name, String(field.type))
+        // Objects of different kinds are merged, and may differ in what is below them.
+        const isSame = known === undefined || (known === String(field.type) && isPlain(field))
+        return isSame
+          ? field.name
+          : `${kind.name.charAt(0).toLowerCase()}${kind.name.slice(1)}_${field.name}: ${field.name}`
+      }
+      const pieces = fieldPieces(deriving, kind, depth, within, names)
+      return pieces.length > 0 ? [`... on ${kind.name} { ${pieces.join(' ')} }`] : []
+    })
 }

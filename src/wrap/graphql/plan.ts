@@ -1,17 +1,12 @@
 import {
   type FragmentDefinitionNode,
   type GraphQLSchema,
-  isInputType,
   Kind,
   type OperationDefinitionNode,
   parse,
   print,
-  TypeInfo,
-  typeFromAST,
   validate,
-  valueFromASTUntyped,
   visit,
-  visitWithTypeInfo,
 } from 'graphql'
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
@@ -25,7 +20,8 @@ import { settingPrefixFrom, uniqueNames } from '../naming/names.js'
 import { derivedOperation } from './derive.js'
 import { type GraphReading, type OperationFile, reasonOf } from './read.js'
 import { selectionSchema } from './selection.js'
-import { described, firstLine, InputTypes } from './types.js'
+import { firstLine, InputTypes } from './types.js'
+import { takesUpload, variablesOf } from './variables.js'
 
 /** A plan of a GraphQL API. */
 export interface GraphPlan extends RestPlan {
@@ -66,12 +62,15 @@ export function planSelections(reading: GraphReading, options: GraphPlanOptions 
   const settingPrefix = options.settingPrefix ?? settingPrefixFrom(title)
   const types = new InputTypes()
   const operations: PlannedOperation[] = []
-  const skipped: SkippedOperation[] = unread.map(({ where, reason }) => ({
-    name: where,
-    where,
-    reason,
-    fix: 'fix it there',
-  }))
+  const skipped: SkippedOperation[] = [
+    ...generalFields(reading),
+    ...unread.map(({ where, reason }) => ({
+      name: where,
+      where,
+      reason,
+      fix: 'fix it there',
+    })),
+  ]
   for (const one of all) {
     const { operation, name } = one
     const where = `${operation.method} ${operation.path}`
@@ -111,12 +110,26 @@ function writtenOperations({ schema, documents }: GraphReading): Written[] {
   )
 }
 
+/** Root fields that return any object by an id, or serve other servers. */
+const isGeneral = (name: string) => /^(node|nodes|_service|_entities)$/.test(name)
+
+/** Root fields that no operation is derived for. */
+const generalFields = ({ schema, documents }: GraphReading): SkippedOperation[] =>
+  (documents.length > 0 ? [] : Object.keys(schema.getQueryType()?.getFields() ?? {}))
+    .filter(isGeneral)
+    .map((name) => ({
+      name,
+      where: `query ${name}`,
+      reason: 'it returns objects of any type, so nothing can be selected without an operation',
+      fix: 'write an operation for it and pass its file in operations (--operations)',
+    }))
+
 function derivedFiles(schema: GraphQLSchema): OperationFile[] {
   const of = (kind: 'query' | 'mutation') =>
     Object.values((kind === 'query' ? schema.getQueryType() : schema.getMutationType())?.getFields() ?? {})
-      .filter(({ name }) => !/^(node|nodes|_service|_entities)$/.test(name))
+      .filter(({ name }) => !isGeneral(name))
       .map((field): OperationFile => {
-        const text = derivedOperation(kind, field)
+        const text = derivedOperation(kind, field, schema)
         return { name: field.name, text, document: parse(text) }
       })
   return [...of('query'), ...of('mutation')]
@@ -135,6 +148,8 @@ function faultOf(
 ): { reason: string; fix?: string } | undefined {
   if (method === 'subscription')
     return { reason: 'subscriptions have no end, but a call must end', fix: 'write a query' }
+  if (takesUpload(schema, node))
+    return { reason: 'it uploads a file, which is not supported', fix: 'upload by another API of the service' }
   const fragments = file.document.definitions.filter(({ kind }) => kind === Kind.FRAGMENT_DEFINITION)
   const document = { kind: Kind.DOCUMENT, definitions: [node, ...fragments] } as const
   const [fault] = validate(schema, document).filter(({ message }) => !/^Fragment ".*" is never used/.test(message))
@@ -151,7 +166,7 @@ function plannedOperation(
   const document = { kind: Kind.DOCUMENT, definitions: [node, ...fragmentsFor(operation)] } as const
   const root = schema.getRootType(node.operation)
   const output = root ? selectionSchema(schema, document, root, node.selectionSet) : { type: 'object' }
-  const { input, properties } = variablesOf(schema, operation, types)
+  const { input, properties } = variablesOf(schema, node, types)
   const { about, isDescribed } = aboutOf(schema, operation)
   return {
     name,
@@ -200,47 +215,6 @@ function fragmentsFor({ node, file }: Written): FragmentDefinitionNode[] {
   }
   follow(node)
   return [...used.values()]
-}
-
-function variablesOf(schema: GraphQLSchema, { node }: Written, types: InputTypes) {
-  const properties: Record<string, JsonSchema> = {}
-  const required: string[] = []
-  const places = (node.variableDefinitions ?? []).map(({ variable, type, defaultValue }) => {
-    const name = variable.name.value
-    const known = typeFromAST(schema, type as never)
-    const shape = known && isInputType(known) ? types.schemaOf(known) : {}
-    const argument = argumentFor(schema, node, name)
-    properties[name] = {
-      ...described(shape, argument),
-      ...(defaultValue ? { default: valueFromASTUntyped(defaultValue) } : {}),
-    }
-    if (type.kind === Kind.NON_NULL_TYPE && !defaultValue) required.push(name)
-    return { argument: name, path: ['variables', name] }
-  })
-  const input: JsonSchema = {
-    type: 'object',
-    ...(places.length > 0 ? { properties } : {}),
-    ...(required.length > 0 ? { required } : {}),
-    additionalProperties: false,
-  }
-  return { input, properties: places }
-}
-
-/** The schema's own words for the first argument that a variable is given to, at whatever depth. */
-function argumentFor(schema: GraphQLSchema, node: OperationDefinitionNode, variable: string): string | undefined {
-  const types = new TypeInfo(schema)
-  let about: string | undefined
-  visit(
-    node,
-    visitWithTypeInfo(types, {
-      Argument: ({ value }) => {
-        // What skips and includes a field is no argument of it.
-        if (types.getDirective() || value.kind !== Kind.VARIABLE) return
-        if (value.name.value === variable) about ??= types.getArgument()?.description ?? undefined
-      },
-    }),
-  )
-  return about
 }
 
 /** The comment before the operation, else the schema's words for its root fields, and what it gives. */

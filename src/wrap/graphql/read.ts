@@ -11,6 +11,7 @@ import {
   printSchema,
 } from 'graphql'
 import { isJexoError } from '../../errors.js'
+import { oneLine } from '../../escape/one-line.js'
 import { isObject } from '../../protocol/messages.js'
 import { isPrivateHost } from '../http-api/address.js'
 import { codeOf, withTimeout } from '../http-api/pipeline.js'
@@ -18,6 +19,7 @@ import { networkSender } from '../http-api/sender.js'
 import { moduleErrors } from '../module/errors.js'
 import { wrapRegistry } from '../source/registry.js'
 import { sourceUrl } from '../source/source.js'
+import { graphqlErrors } from './errors.js'
 
 const maxBytes = 64_000_000
 
@@ -115,13 +117,25 @@ async function introspected(url: URL, given: Readonly<Record<string, string>>): 
       new AbortController().signal,
     )
     const text = Buffer.from(body).toString()
-    if (status === 200) return text
-    throw moduleErrors.sourceUnreadable(url.href, `introspection returned status ${status}`)
+    const refusal = refusalIn(text)
+    if (status === 200 && refusal === undefined) return text
+    throw graphqlErrors.introspectionRefused(url.href, refusal ?? `status ${status}`)
   } catch (error) {
     if (isJexoError(error)) throw error
     throw moduleErrors.sourceUnreadable(url.href, codeOf(error) ?? reasonOf(error))
   } finally {
     await network.close()
+  }
+}
+
+/** Why an endpoint returned errors instead of its schema; undefined if it returned no errors alone. */
+function refusalIn(text: string): string | undefined {
+  try {
+    const { data, errors } = JSON.parse(text) as { data?: unknown; errors?: { message?: unknown }[] }
+    const [first] = Array.isArray(errors) ? errors : []
+    return first && !data ? oneLine(String(first.message ?? 'errors')).slice(0, 200) : undefined
+  } catch {
+    return undefined
   }
 }
 

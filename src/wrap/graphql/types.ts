@@ -37,7 +37,12 @@ function leafSchema(type: GraphQLLeafType): JsonSchema {
 export class InputTypes {
   readonly definitions: Record<string, JsonSchema> = {}
 
-  /** Of an argument: that it may be left out is said elsewhere. */
+  /** Of an argument, which may be null unless its type says otherwise. */
+  givenSchema(type: GraphQLInputType): JsonSchema {
+    return this.#nested(type)
+  }
+
+  /** Without null, whatever the type says. */
   schemaOf(type: GraphQLInputType): JsonSchema {
     if (isNonNullType(type)) return this.schemaOf(type.ofType)
     if (isListType(type)) return { type: 'array', items: this.#nested(type.ofType) }
