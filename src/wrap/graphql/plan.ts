@@ -9,7 +9,6 @@ import {
   visit,
 } from 'graphql'
 import type { Effect } from '../../kit/effects.js'
-import type { JsonSchema } from '../../kit/schema.js'
 import { chooseOperations } from '../http-api/choose.js'
 import type { PlannedOperation, RestPlan, SkippedOperation } from '../http-api/operation.js'
 import { type CredentialGiven, ownCredential } from '../http-api/own-credential.js'
