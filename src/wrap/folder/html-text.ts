@@ -1,6 +1,10 @@
 import { Parser } from 'htmlparser2'
 import type { Heading } from './passages.js'
 
+/** Elements that end a word, as their ends do. */
+const blocks =
+  /^(address|article|aside|blockquote|br|button|caption|dd|details|div|dl|dt|fieldset|figcaption|figure|footer|form|h[1-6]|header|hr|img|input|label|li|main|nav|ol|option|p|pre|section|select|summary|table|tbody|td|textarea|tfoot|th|thead|title|tr|ul)$/
+
 const unseen = new Set(['script', 'style', 'template', 'noscript', 'svg'])
 
 /** The words of a page on the lines where they stand, and its headings. */
@@ -15,6 +19,7 @@ export function htmlLines(html: string): { lines: string[]; headings: Heading[] 
   const parser = new Parser({
     onopentagname(name) {
       if (unseen.has(name)) within.push(name)
+      separate(name)
       if (/^h[1-6]$/.test(name)) open = { level: Number(name[1]), text: '', line: lineAt(parser.startIndex) + 1 }
     },
     ontext(text) {
@@ -28,12 +33,18 @@ export function htmlLines(html: string): { lines: string[]; headings: Heading[] 
     },
     onclosetag(name) {
       if (within.at(-1) === name) within.pop()
+      separate(name)
       if (open && /^h[1-6]$/.test(name)) {
         headings.push({ ...open, text: open.text.replace(/\s+/g, ' ').trim() })
         open = undefined
       }
     },
   })
+  const separate = (name: string): void => {
+    if (!blocks.test(name)) return
+    const at = lineAt(parser.startIndex)
+    if (lines[at] && !lines[at].endsWith(' ')) lines[at] += ' '
+  }
   // Places only go forwards.
   const lineAt = (index: number): number => {
     while ((starts[line + 1] ?? Number.POSITIVE_INFINITY) <= index) line++

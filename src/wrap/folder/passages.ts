@@ -11,8 +11,9 @@ export interface Passage {
   readonly text: string
 }
 
-/** A passage is about so long; a single line may be longer. */
+/** A passage is about so long, and never longer than half as much again. */
 const wantedCharacters = 1200
+const maxCharacters = wantedCharacters * 1.5
 
 /** Splits a text into passages: at headings where it has them, and where one would be too long at its paragraphs. */
 export function passagesOf(text: string, form: Exclude<TextForm, 'none' | 'pdf'>): Passage[] {
@@ -70,21 +71,30 @@ function split(lines: readonly string[], firstLine: number, heading: string): Pa
     while (from < to && lines[from]?.trim() === '') from++
     while (to > from && lines[to - 1]?.trim() === '') to--
     if (to > from)
-      passages.push({
-        heading,
-        fromLine: firstLine + from,
-        toLine: firstLine + to - 1,
-        text: lines.slice(from, to).join('\n'),
-      })
+      for (const text of piecesOf(lines.slice(from, to).join('\n')))
+        passages.push({ heading, fromLine: firstLine + from, toLine: firstLine + to - 1, text })
     start = end
     length = 0
   }
   for (const [at, line] of lines.entries()) {
     const isGap = line.trim() === ''
-    if (length > 0 && (length + line.length > wantedCharacters * 1.5 || (isGap && length > wantedCharacters)))
-      finish(at)
+    if (length > 0 && (length + line.length > maxCharacters || (isGap && length > wantedCharacters))) finish(at)
     length += line.length + 1
   }
   finish(lines.length)
   return passages
+}
+
+/** A text that is too long for a passage, such as a line of minified code, is cut between words. */
+function piecesOf(text: string): string[] {
+  const pieces: string[] = []
+  let rest = text
+  while (rest.length > maxCharacters) {
+    const space = rest.lastIndexOf(' ', maxCharacters)
+    const isHalf = /[\ud800-\udbff]/.test(rest.charAt(maxCharacters - 1))
+    const at = space > wantedCharacters / 2 ? space : maxCharacters - (isHalf ? 1 : 0)
+    pieces.push(rest.slice(0, at))
+    rest = rest.slice(at).trimStart()
+  }
+  return rest === '' ? pieces : [...pieces, rest]
 }

@@ -1,3 +1,5 @@
+import { stemmer } from 'stemmer'
+
 /** Words that stand everywhere, so that they tell nothing. */
 const common = new Set(
   'a an and are as at be but by can do does for from had has have how i if in into is it its me my no not of on or our so that the their them there these they this to was we were what when where which who why will with you your'.split(
@@ -5,22 +7,56 @@ const common = new Set(
   ),
 )
 
-/** The words of a text as they are compared: lower case, without accents, and without the `s` of a plural. */
+/** Scripts that write without blanks between words. */
+const unspaced =
+  /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Thai}\p{Script=Lao}\p{Script=Khmer}\p{Script=Myanmar}]+/u
+const segmenter = new Intl.Segmenter('und', { granularity: 'word' })
+
+/**
+ * The words of a text as they are compared: lower case, without accents, by their stem. A word in camel case counts as a whole and by its
+ * pieces; scripts without blanks are cut into words.
+ */
 export function wordsOf(text: string): string[] {
-  const plain = /[^\p{ASCII}]/u.test(text) ? text.normalize('NFKD').replace(/\p{M}+/gu, '') : text
-  const words = plain.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? []
-  for (let at = 0; at < words.length; at++) words[at] = singular(words[at] as string)
+  const isAscii = !/[^\p{ASCII}]/u.test(text)
+  const plain = isAscii
+    ? text
+    : text
+        .normalize('NFKD')
+        .replace(/\p{M}+/gu, '')
+        .normalize('NFC')
+  const words: string[] = []
+  for (const [found] of plain.matchAll(/[\p{L}\p{N}]+/gu)) {
+    if (!isAscii && unspaced.test(found)) {
+      for (const { segment } of segmenter.segment(found)) words.push(segment.toLowerCase())
+      continue
+    }
+    words.push(stemOf(found.toLowerCase()))
+    if (/[a-z\d][A-Z]/.test(found))
+      for (const piece of found.split(/(?<=[a-z\d])(?=[A-Z])/)) words.push(stemOf(piece.toLowerCase()))
+  }
   return words
 }
 
-function singular(word: string): string {
-  const isPlural = word.length > 3 && word.endsWith('s') && !word.endsWith('ss') && !word.endsWith('us')
-  return isPlural ? word.slice(0, -1) : word
+/** Stems of words that were seen; most words of a text are. */
+const stems = new Map<string, string>()
+const mostStems = 50_000
+
+/** `feeding` and `feeds` are compared as `feed`; words with digits or other letters than English ones stay. */
+function stemOf(word: string): string {
+  if (word.length < 4 || !/^[a-z]+$/.test(word)) return word
+  const known = stems.get(word)
+  if (known !== undefined) return known
+  if (stems.size >= mostStems) stems.clear()
+  const stem = stemmer(word)
+  stems.set(word, stem)
+  return stem
 }
 
 /** The words of a question that tell something; all of them, where none does. */
 export function tellingWords(query: string): string[] {
   const words = [...new Set(wordsOf(query))]
-  const telling = words.filter((word) => !common.has(word))
+  const telling = words.filter((word) => !commonStems.has(word))
   return telling.length > 0 ? telling : words
 }
+
+const commonStems = new Set([...common].map((word) => stemOf(word)))
