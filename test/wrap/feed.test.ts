@@ -300,7 +300,7 @@ test('series are bounded, the ones that nothing comes of go first', async () => 
 test.each([
   ['scales/ML-01/weight scales/ML-02/weight', 'scales/{scale}/weight'],
   ['a/1/x/2 a/1/x/2', 'a/1/x/2'],
-  ['boxes/1/bees/7/t boxes/2/bees/8/t', 'boxes/{boxe}/bees/{bee}/t'],
+  ['boxes/1/bees/7/t boxes/2/bees/8/t', 'boxes/{box}/bees/{bee}/t'],
 ])('%s makes %s', (topics, pattern) => {
   expect(patternsOf([...new Set(topics.split(' '))])).toEqual([pattern])
   for (const topic of topics.split(' ')) expect(topicPattern(pattern).match(topic)).toBeDefined()

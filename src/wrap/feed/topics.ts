@@ -34,26 +34,76 @@ export function topicPattern(text: string): TopicPattern {
   })
 }
 
-/** Patterns that topics which were seen fit: what differs between those that are alike otherwise is a variable. */
+/** A level that differs among topics that are alike otherwise: no topic can have it. */
+const varying = '+'
+/** So many names at one level are names of things, whatever they look like. */
+const manyNames = 10
+
+/** Patterns that topics which were seen fit: a level that differs among topics that are alike otherwise is a variable. */
 export function patternsOf(topics: readonly string[]): string[] {
-  const groups = new Map<string, string[][]>()
-  for (const topic of topics) {
-    const levels = topic.split('/')
-    const key = `${levels.length} ${levels[0]} ${levels.length > 1 ? levels.at(-1) : ''}`
-    groups.set(key, [...(groups.get(key) ?? []), levels])
+  let patterns = withNumbered([...new Set(topics)].map((topic) => topic.split('/')))
+  for (let isMerged = true; isMerged; ) {
+    const before = patterns.length
+    const deepest = Math.max(0, ...patterns.map((levels) => levels.length))
+    for (let at = 0; at < deepest; at++) patterns = mergedAt(patterns, at)
+    isMerged = patterns.length < before
   }
-  return [...groups.values()].map((group) => {
+  return patterns.map(named)
+}
+
+/** Topics that differ in numbered things between their ends, in however many levels, as one. */
+function withNumbered(topics: readonly string[][]): string[][] {
+  const groups = new Map<string, string[][]>()
+  for (const levels of topics) {
+    const isBetween = (at: number) => at > 0 && at < levels.length - 1
+    const key = levels.map((level, at) => (isBetween(at) && /\d/.test(level) ? varying : level)).join('/')
+    const group = groups.get(key)
+    if (group) group.push(levels)
+    else groups.set(key, [levels])
+  }
+  return [...groups.values()].map(([first = [], ...others]) =>
+    first.map((level, at) => (others.every((levels) => levels[at] === level) ? level : varying)),
+  )
+}
+
+/** Topics that differ in one level only, as one. */
+function mergedAt(patterns: readonly string[][], at: number): string[][] {
+  const groups = new Map<string, string[][]>()
+  for (const levels of patterns) {
+    const key =
+      levels.length > at
+        ? levels.map((level, other) => (other === at ? varying : level)).join('/')
+        : levels.join('/')
+    const group = groups.get(key)
+    if (group) group.push(levels)
+    else groups.set(key, [levels])
+  }
+  return [...groups.values()].flatMap((group) => {
     const [first = []] = group
-    const names = new Set<string>()
-    return first
-      .map((level, at) => {
-        if (group.every((levels) => levels[at] === level)) return level.replace(/[{}]/g, '')
-        const name = variableName(first[at - 1] ?? 'name', names)
-        names.add(name)
-        return `{${name}}`
-      })
-      .join('/')
+    const names = [...new Set(group.map((levels) => levels[at] ?? ''))]
+    return names.length > 1 && isVariable(names, at, first.length)
+      ? [first.map((level, other) => (other === at ? varying : level))]
+      : group
   })
+}
+
+/** The first and the last level tell what a topic is about, unless their names are numbers of things, or many. */
+function isVariable(names: readonly string[], at: number, levels: number): boolean {
+  const isBetween = at > 0 && at < levels - 1
+  return isBetween || names.includes(varying) || names.length >= manyNames || names.every((name) => /\d/.test(name))
+}
+
+function named(levels: readonly string[]): string {
+  const names = new Set<string>()
+  return levels
+    .map((level, at) => {
+      if (level !== varying) return level.replace(/[{}]/g, '')
+      const before = levels[at - 1]
+      const name = variableName(before === undefined || before === varying ? 'name' : before, names)
+      names.add(name)
+      return `{${name}}`
+    })
+    .join('/')
 }
 
 /** `scales/ML-04` is one of `{scale}`. */
@@ -63,6 +113,7 @@ function variableName(before: string, taken: ReadonlySet<string>): string {
       .toLowerCase()
       .replace(/[^a-z0-9]+/g, '_')
       .replace(/^(\d)/, '_$1') || 'name'
-  const single = word.length > 3 && word.endsWith('s') && !word.endsWith('ss') ? word.slice(0, -1) : word
+  const isPlural = word.length > 3 && word.endsWith('s') && !/(ss|us|is)$/.test(word)
+  const single = isPlural ? word.replace(/(?<=x|ch|sh|ss)es$|s$/, '') : word
   return taken.has(single) ? `${single}_${taken.size + 1}` : single
 }
