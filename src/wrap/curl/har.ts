@@ -2,6 +2,7 @@ import { messageOf } from '../../errors.js'
 import { uriComponent } from '../../escape/uri.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { moduleErrors } from '../module/errors.js'
+import { multipartFields } from './multipart-text.js'
 import type { RecordedBody, RecordedRequest, RecordedRequests } from './recorded.js'
 
 /** What a browser says with every request, and nobody means. */
@@ -21,6 +22,10 @@ export function requestsInHar(text: string, file: string): RecordedRequests {
       unread.push({ where, reason: 'it holds no request' })
     } else if (isForData(entry as JsonObject, request)) {
       const body = bodyOf(request.postData)
+      if (body === 'unreadable') {
+        unread.push({ where, reason: 'its multipart body cannot be read' })
+        continue
+      }
       requests.push({
         where,
         isRecording: true,
@@ -58,13 +63,17 @@ const pairs = (list: unknown): [string, string][] =>
     isObject(pair) && typeof pair.name === 'string' ? [[pair.name, String(pair.value ?? '')]] : [],
   )
 
-function bodyOf(data: unknown): RecordedBody | undefined {
+function bodyOf(data: unknown): RecordedBody | 'unreadable' | undefined {
   if (!isObject(data)) return undefined
   const type = typeof data.mimeType === 'string' && data.mimeType !== '' ? { mediaType: data.mimeType } : {}
   if (typeof data.text === 'string' && data.text !== '' && !/^multipart\//.test(type.mediaType ?? ''))
     return { kind: 'text', text: data.text, ...type }
   const fields = (Array.isArray(data.params) ? data.params : []).filter(isObject)
-  if (fields.length === 0) return undefined
+  if (fields.length === 0) {
+    if (typeof data.text !== 'string' || data.text === '') return undefined
+    const parts = multipartFields(data.text, type.mediaType ?? '')
+    return parts ? { kind: 'multipart', fields: parts } : 'unreadable'
+  }
   if (/^multipart\//.test(type.mediaType ?? ''))
     return {
       kind: 'multipart',

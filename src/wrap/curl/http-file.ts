@@ -1,3 +1,4 @@
+import { multipartFields } from './multipart-text.js'
 import { type RecordedRequest, type RecordedRequests, variableMark } from './recorded.js'
 
 /** How many variables of a file are replaced by their definitions, and how many characters that may insert. */
@@ -52,7 +53,9 @@ function requestIn(
     const line = (lines[at] ?? '').trim()
     const [, tag] = /^(?:#|\/\/)\s*@name\s*=?\s*(\S+)/.exec(line) ?? []
     if (tag !== undefined) name = tag
-    else if (/^(#|\/\/)/.test(line)) comments.push(line.replace(/^(#+|\/\/)\s*/, ''))
+    else if (/^(#|\/\/)\s*@\w/.test(line)) {
+      // A directive to a client, such as @no-redirect.
+    } else if (/^(#|\/\/)/.test(line)) comments.push(line.replace(/^(#+|\/\/)\s*/, ''))
     else if (line !== '' && !line.startsWith('@') && !line.startsWith('<')) break
   }
   const line = lines[at]
@@ -73,12 +76,19 @@ function requestIn(
     url = `http://${headers.find(([header]) => header.toLowerCase() === 'host')?.[1] ?? 'localhost'}${url}`
   // What follows such a mark is a script, or where the response goes.
   const rest = lines.slice(at + 1)
-  const end = rest.findIndex((one, place) => place > 0 && /^[<>]/.test(one))
-  const body = rest
+  const mediaType = headers.find(([header]) => header.toLowerCase() === 'content-type')?.[1]
+  const isMultipart = /^multipart\//i.test(mediaType ?? '')
+  // In a multipart body such a mark names the file of a part.
+  const end = rest.findIndex((one, place) => place > 0 && (isMultipart ? /^>/ : /^[<>]/).test(one))
+  const written = rest
     .slice(0, end < 0 ? undefined : end)
     .join('\n')
     .trim()
-  const mediaType = headers.find(([header]) => header.toLowerCase() === 'content-type')?.[1]
+  // A form may be written in several lines.
+  const body = /urlencoded/i.test(mediaType ?? '') ? written.replace(/\s*\n\s*(?=&)|(?<=&)\s*\n\s*/g, '') : written
+  const fields = isMultipart && body !== '' ? multipartFields(filled(body), mediaType ?? '') : undefined
+  if (isMultipart && body !== '' && !fields)
+    return { where: where(started), reason: 'its multipart body cannot be read' }
   const type = mediaType === undefined ? {} : { mediaType }
   const about = comments.filter((comment) => comment !== '').join(' ')
   return {
@@ -91,7 +101,11 @@ function requestIn(
       headers: headers.filter(([header]) => header.toLowerCase() !== 'host'),
       ...(body === ''
         ? {}
-        : { body: /^<\s/.test(body) ? { kind: 'file', ...type } : { kind: 'text', text: filled(body), ...type } }),
+        : fields
+          ? { body: { kind: 'multipart', fields } as const }
+          : {
+              body: /^<\s/.test(body) ? { kind: 'file', ...type } : { kind: 'text', text: filled(body), ...type },
+            }),
     },
   }
 }

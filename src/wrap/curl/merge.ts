@@ -26,12 +26,20 @@ export function grouped(requests: readonly TakenApart[]): TakenApart[][] {
   for (const taken of requests) {
     const { request, origin, segments, body } = taken
     const path = segments.map(({ text, variable }) => (variable === undefined ? text : '{}'))
-    const key = JSON.stringify([request.method, origin, path, body?.form])
+    const key = JSON.stringify([request.method, origin, path, body?.form, graphOperation(body)])
     const group = groups.get(key)
     if (group) group.push(taken)
     else groups.set(key, [taken])
   }
   return [...groups.values()]
+}
+
+/** Operations on a graph go to one address, and are told apart by their name, or by their text. */
+export function graphOperation(body: TakenBody | undefined): string | undefined {
+  const json = body?.json as { query?: unknown; operationName?: unknown } | undefined
+  if (typeof json?.query !== 'string' || !/^\s*(query|mutation|subscription|fragment|\{|#)/.test(json.query))
+    return undefined
+  return typeof json.operationName === 'string' ? json.operationName : json.query
 }
 
 export function mergedRequests(group: readonly TakenApart[], secrets: SecretReader, options: MergeOptions): Merged {
@@ -175,7 +183,9 @@ class Merger {
     return accept
   }
 
-  body({ form, mediaType, text, json }: TakenBody): PlannedBody {
+  body(first: TakenBody): PlannedBody {
+    const { form, mediaType, text, json } = first
+    const isGraph = graphOperation(first) !== undefined
     if (form === 'binary')
       return { form, mediaType, argument: this.#add('body', fileSchema(this.#allowsPaths), true) }
     if (form === 'text') {
@@ -190,6 +200,11 @@ class Merger {
       const [leaf] = found.filter((one) => one !== undefined)
       const name = path.at(-1) ?? 'value'
       const values = found.map((one) => one?.value)
+      // The text of an operation is code of whoever wrote the page, and no value of a person.
+      if (isGraph && path.length === 1 && /^(query|operationName)$/.test(name)) {
+        properties.push({ fixed: values[0], path })
+        continue
+      }
       if (leaf?.isFile) {
         properties.push({
           argument: this.#add(name, fileSchema(this.#allowsPaths), true),

@@ -5,10 +5,10 @@ import type { PlannedOperation, RestPlan, SkippedOperation } from '../http-api/o
 import { plainText } from '../http-api/plain-text.js'
 import type { RestPlanOptions } from '../http-api/plan-options.js'
 import { pathName, settingPrefixFrom, uniqueNames } from '../naming/names.js'
-import { grouped, type Merged, mergedRequests } from './merge.js'
+import { graphOperation, grouped, type Merged, mergedRequests } from './merge.js'
 import { type RecordedRequests, readable, soleVariable } from './recorded.js'
 import { SecretReader } from './secrets.js'
-import { takenApart } from './taken-apart.js'
+import { type TakenBody, takenApart } from './taken-apart.js'
 
 export interface CurlPlanOptions extends RestPlanOptions {
   /** Names of tools, by the place of the request (`GET /hives`) or the name that stands with it. */
@@ -75,13 +75,19 @@ export function planRequests(
   return withoutLiterals(plan, secrets.literals)
 }
 
-/** The name that stands with one of its requests. */
+/** The name that stands with one of its requests, or that of the operation on a graph. */
 const ownName = ({ requests }: Merged): string | undefined => {
-  const name = requests.map(({ request }) => request.name).find((one) => one !== undefined)
+  const name =
+    requests.map(({ request }) => request.name).find((one) => one !== undefined) ?? graphName(requests[0]?.body)
   return name
     ?.replace(/([a-z\d])([A-Z])/g, '$1_$2')
     .replace(/[^A-Za-z\d]+/g, '_')
     .toLowerCase()
+}
+
+function graphName(body: TakenBody | undefined): string | undefined {
+  const named = graphOperation(body)
+  return named !== undefined && /^\w{1,64}$/.test(named) ? named : undefined
 }
 
 function planned(

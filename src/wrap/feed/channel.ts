@@ -23,9 +23,15 @@ export interface Channel extends Omit<ChannelOptions, 'topic'> {
 export const channelsOf = (given: Readonly<Record<string, ChannelOptions>>): Channel[] =>
   Object.entries(given).map(([name, { topic, ...rest }]) => ({ ...rest, name, pattern: topicPattern(topic) }))
 
-/** What a message of a channel says: value, label and time. */
-export function readingOf(channel: Channel, message: unknown, receivedAt: string, at?: string): Reading {
+/** What a message of a channel says: value, label and time; undefined if it lacks the field that is the value. */
+export function readingOf(
+  channel: Channel,
+  message: unknown,
+  receivedAt: string,
+  at?: string,
+): Reading | undefined {
   const { field, timeField, labels = {} } = channel
+  if (field !== undefined && isObject(message) && !Object.hasOwn(message, field)) return undefined
   const value = field !== undefined && isObject(message) ? (message[field] ?? null) : message
   const said = timeField !== undefined && isObject(message) ? message[timeField] : undefined
   const time = at ?? (said === undefined || said === null ? undefined : timeText(said))

@@ -58,6 +58,8 @@ export class Feed {
   readonly #series = new Map<string, MutableSeries>()
   readonly #waiting = new Set<() => void>()
   readonly #ending = new AbortController()
+  /** Channels of which it was reported that a message lacked their field. */
+  readonly #odd = new Set<string>()
   readonly #pacer: Pacer
   #staleTimer: NodeJS.Timeout | undefined
   #close: () => void | Promise<void> = () => {}
@@ -151,13 +153,30 @@ export class Feed {
     for (const channel of this.channels) {
       const keys = channel.pattern.match(topic)
       if (!keys) continue
+      const reading = readingOf(channel, message, receivedAt, at)
+      // The last good reading stays.
+      if (!reading) {
+        this.#tellOdd(channel, topic)
+        continue
+      }
       const series = this.#seriesOf(channel, keys)
-      series.readings.push(readingOf(channel, message, receivedAt, at))
+      series.readings.push(reading)
       if (series.readings.length > this.#limits.history) series.readings.shift()
       series.wasStale = false
       this.#tell(series)
     }
     for (const look of [...this.#waiting]) look()
+  }
+
+  /** Once for each channel: a device that speaks differently does so with every message. */
+  #tellOdd({ name, field }: Channel, topic: string): void {
+    if (this.#odd.has(name)) return
+    this.#odd.add(name)
+    const place = JSON.stringify(topic.slice(0, 200))
+    this.#opening.report(
+      'warning',
+      `${this.#uris.status}: a message on ${place} has no field "${field}"; such messages of ${name} are ignored`,
+    )
   }
 
   #seriesOf(channel: Channel, keys: Keys): MutableSeries {

@@ -1,3 +1,6 @@
+import { defineKit } from 'jexo'
+import { wrapFeed } from 'jexo/feed'
+import { connect } from 'jexo/node'
 import { patternsOf } from '../../../src/wrap/feed/topics.js'
 
 const many = (count: number, topic: (at: number) => string) =>
@@ -35,4 +38,24 @@ test.each<[string, string[], string[]]>([
   ],
 ])('%s', (_what, topics, patterns) => {
   expect(patternsOf(topics).sort()).toEqual([...patterns].sort())
+})
+
+test('a message without the field of its channel keeps the last good reading, and is reported once', async () => {
+  const reports: string[] = []
+  const source = {
+    open(sink: { push(topic: string, value: unknown): void }) {
+      for (const message of [{ kg: 41 }, { battery: 1 }, { battery: 0 }]) sink.push('scales/1/weight', message)
+      return () => {}
+    },
+  }
+  const parts = await wrapFeed(source as never, {
+    name: 'scales',
+    channels: { weight: { topic: 'scales/{hive}/weight', field: 'kg' } },
+  })
+  const link = await connect(defineKit({ name: 'k', version: '1', about: 'x', parts }), {
+    report: ({ text }) => void reports.push(text),
+  })
+  expect(JSON.parse((await link.read('scales://weight/1')).contents[0]?.text ?? '')).toMatchObject({ value: 41 })
+  expect(reports.filter((text) => text.includes('has no field "kg"'))).toHaveLength(1)
+  await link.close()
 })
