@@ -2,6 +2,7 @@ import { isDeepStrictEqual } from 'node:util'
 import type { JsonSchema } from '../../kit/schema.js'
 import { fileSchema } from '../http-api/files.js'
 import type { BodyProperty, PlannedBody, PlannedParameter } from '../http-api/operation.js'
+import { graphOperation } from './group.js'
 import { inferTexts, inferValues } from './infer.js'
 import { readable, soleVariable, variableMarks } from './recorded.js'
 import type { SecretReader } from './secrets.js'
@@ -18,28 +19,6 @@ export interface Merged {
   readonly credentials: readonly string[]
   readonly accept: string
   readonly requests: readonly TakenApart[]
-}
-
-/** Puts requests together that go to the same place in the same form, in the order of the first of each. */
-export function grouped(requests: readonly TakenApart[]): TakenApart[][] {
-  const groups = new Map<string, TakenApart[]>()
-  for (const taken of requests) {
-    const { request, origin, segments, body } = taken
-    const path = segments.map(({ text, variable }) => (variable === undefined ? text : '{}'))
-    const key = JSON.stringify([request.method, origin, path, body?.form, graphOperation(body)])
-    const group = groups.get(key)
-    if (group) group.push(taken)
-    else groups.set(key, [taken])
-  }
-  return [...groups.values()]
-}
-
-/** Operations on a graph go to one address, and are told apart by their name, or by their text. */
-export function graphOperation(body: TakenBody | undefined): string | undefined {
-  const json = body?.json as { query?: unknown; operationName?: unknown } | undefined
-  if (typeof json?.query !== 'string' || !/^\s*(query|mutation|subscription|fragment|\{|#)/.test(json.query))
-    return undefined
-  return typeof json.operationName === 'string' ? json.operationName : json.query
 }
 
 export function mergedRequests(group: readonly TakenApart[], secrets: SecretReader, options: MergeOptions): Merged {
@@ -117,6 +96,7 @@ class Merger {
         const plain = found.map((segment) => (segment.variable === '' ? segment.text : undefined))
         this.parameters.push({
           ...this.#from(this.#argument(wanted, plain, true)),
+          ...this.#recordedOf(first.segments[at]?.text, first.segments[at]?.raw),
           name,
           in: 'path',
           style: 'simple',
@@ -200,6 +180,7 @@ class Merger {
       const [leaf] = found.filter((one) => one !== undefined)
       const name = path.at(-1) ?? 'value'
       const values = found.map((one) => one?.value)
+      const isList = form !== 'json' && values.some((value) => Array.isArray(value))
       // The text of an operation is code of whoever wrote the page, and no value of a person.
       if (isGraph && path.length === 1 && /^(query|operationName)$/.test(name)) {
         properties.push({ fixed: values[0], path })
@@ -207,7 +188,11 @@ class Merger {
       }
       if (leaf?.isFile) {
         properties.push({
-          argument: this.#add(name, fileSchema(this.#allowsPaths), true),
+          argument: this.#add(
+            name,
+            isList ? { type: 'array', items: fileSchema(this.#allowsPaths) } : fileSchema(this.#allowsPaths),
+            true,
+          ),
           path,
           isFile: true,
           ...(leaf.mediaType === undefined ? {} : { mediaType: leaf.mediaType }),
@@ -221,13 +206,17 @@ class Merger {
       hasSecret ||= setting !== undefined
       const isText = form !== 'json'
       const { schema, toValue } = isText
-        ? inferTexts(values.filter((value) => value !== undefined).map(String))
+        ? inferTexts(known(values).flat().map(String))
         : { schema: inferValues(known(values)), toValue: (value: unknown) => value }
-      const typed = values.map((value) => (value === undefined ? undefined : toValue(value as string)))
+      const typed = values.map((value) => {
+        if (value === undefined) return undefined
+        return isList ? [value].flat().map((item) => toValue(item as string)) : toValue(value as string)
+      })
+      const shape = isList ? { type: 'array', items: schema } : schema
       const type = leaf?.mediaType === undefined ? {} : { mediaType: leaf.mediaType }
       if (setting !== undefined) properties.push({ setting, path, ...type })
       else
-        this.#place(path.length > 1 && name in this.#properties ? path.join('_') : name, typed, schema, (source) =>
+        this.#place(path.length > 1 && name in this.#properties ? path.join('_') : name, typed, shape, (source) =>
           properties.push({ ...source, path, ...type }),
         )
     }

@@ -108,7 +108,7 @@ function bodyOf(body: RecordedBody): TakenBody {
         ...(mediaType === undefined ? {} : { mediaType }),
       }),
     )
-    return { form: 'multipart', mediaType: 'multipart/form-data', leaves }
+    return { form: 'multipart', mediaType: 'multipart/form-data', leaves: withLists(leaves) }
   }
   if (body.kind === 'file') {
     const isText = /json|xml|text|urlencoded/.test(body.mediaType ?? '')
@@ -128,14 +128,30 @@ function bodyOf(body: RecordedBody): TakenBody {
     return {
       form: 'form',
       mediaType: named,
-      leaves: text
-        .split('&')
-        .filter(Boolean)
-        .map(pairOf)
-        .map(({ name, value }) => ({ path: [name], value })),
+      leaves: withLists(
+        text
+          .split('&')
+          .filter(Boolean)
+          .map(pairOf)
+          .map(({ name, value }) => ({ path: [name], value })),
+      ),
       text,
     }
   return { form: 'text', mediaType, leaves: [], text }
+}
+
+/** Fields of a form by their names: one that stands several times has a list of values. */
+function withLists(leaves: readonly Leaf[]): Leaf[] {
+  const byName = new Map<string, Leaf[]>()
+  for (const leaf of leaves) {
+    const name = leaf.path[0] ?? ''
+    byName.set(name, [...(byName.get(name) ?? []), leaf])
+  }
+  return [...byName.values()].flatMap(([first, ...others]) =>
+    first === undefined || others.length === 0
+      ? (first ?? [])
+      : { ...first, value: [first, ...others].map(({ value }) => value) },
+  )
 }
 
 /** Values of an object by their paths; lists and what is deep are values as they are. */

@@ -182,7 +182,8 @@ function bodyOf(
   }
   if (form === 'form') {
     const pairs = argument === undefined ? values : entries(whole)
-    const plain = pairs.map(({ property, value }) => [property.path[0], textOf(value)])
+    const texts = (value: unknown) => (Array.isArray(value) ? value.map(textOf) : textOf(value))
+    const plain = pairs.map(({ property, value }) => [property.path[0], texts(value)])
     return { bytes: bytesOf(recordedText(body.recorded, plain) ?? pairs.flatMap(formPiece).join('&')), mediaType }
   }
   if (form === 'multipart') return multipartBody(argument === undefined ? values : entries(whole))

@@ -87,6 +87,10 @@ const lines: [string, object?][] = [
   [`curl -T note.txt URL/upload/`, { body: Buffer.from('calm bees').toString('base64') }],
   [`curl -H 'X-Site;' -H 'Accept:' URL/empty`],
   [`curl -I URL/head`],
+  [`curl -d 'tags[]=a&n=1&tags[]=b' URL/arr`],
+  [`curl URL/parts -F a=1 -F b=2 -F a=3`],
+  [`curl 'URL/semi;v=1/x'`],
+  [`curl URL/bignumber --json '{"id":12345678901234567890,"kg":1.50}'`],
 ]
 
 test.each(lines.map((line, at) => [line[0], at] as const))('%s sends what curl sends', async (line, at) => {

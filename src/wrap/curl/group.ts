@@ -1,0 +1,23 @@
+import type { TakenApart, TakenBody } from './taken-apart.js'
+
+/** Puts requests together that go to the same place in the same form, in the order of the first of each. */
+export function grouped(requests: readonly TakenApart[]): TakenApart[][] {
+  const groups = new Map<string, TakenApart[]>()
+  for (const taken of requests) {
+    const { request, origin, segments, body } = taken
+    const path = segments.map(({ text, variable }) => (variable === undefined ? text : '{}'))
+    const key = JSON.stringify([request.method, origin, path, body?.form, graphOperation(body)])
+    const group = groups.get(key)
+    if (group) group.push(taken)
+    else groups.set(key, [taken])
+  }
+  return [...groups.values()]
+}
+
+/** Operations on a graph go to one address, and are told apart by their name, or by their text. */
+export function graphOperation(body: TakenBody | undefined): string | undefined {
+  const json = body?.json as { query?: unknown; operationName?: unknown } | undefined
+  if (typeof json?.query !== 'string' || !/^\s*(query|mutation|subscription|fragment|\{|#)/.test(json.query))
+    return undefined
+  return typeof json.operationName === 'string' ? json.operationName : json.query
+}
