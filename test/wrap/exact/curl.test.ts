@@ -88,7 +88,7 @@ const lines: [string, object?][] = [
   [`curl -H 'X-Site;' -H 'Accept:' URL/empty`],
   [`curl -I URL/head`],
   [`curl -d 'tags[]=a&n=1&tags[]=b' URL/arr`],
-  [`curl URL/parts -F a=1 -F b=2 -F a=3`],
+  [`curl URL/parts -F a=1 -F a=3 -F b=2`],
   [`curl 'URL/semi;v=1/x'`],
   [`curl URL/bignumber --json '{"id":12345678901234567890,"kg":1.50}'`],
 ]
