@@ -179,8 +179,8 @@ function matches(pattern: string, text: string): boolean {
 export function argumentsIn(question: string, { inputSchema }: ToolDefinition): JsonObject {
   const taken = new Set<string>()
   const found: JsonObject = {}
-  const properties = Object.entries(isObject(inputSchema.properties) ? inputSchema.properties : {}).filter(
-    (entry): entry is [string, JsonObject] => isObject(entry[1]),
+  const properties = Object.entries(isObject(inputSchema.properties) ? inputSchema.properties : {}).flatMap(
+    ([name, schema]): [string, JsonObject][] => (isObject(schema) ? [[name, firstBranch(schema)]] : []),
   )
   const tokens = tokensIn(question)
   const take = (name: string, token: string | undefined, value: unknown = token) => {
@@ -209,6 +209,12 @@ export function argumentsIn(question: string, { inputSchema }: ToolDefinition): 
     take(name, number, Number(number?.replace(',', '.')))
   }
   return found
+}
+
+/** A value that may have several forms is read in the first of them: of large numbers, the number. */
+function firstBranch(schema: JsonObject): JsonObject {
+  const [first] = Array.isArray(schema.anyOf) ? schema.anyOf : []
+  return isObject(first) ? { ...first, ...schema } : schema
 }
 
 const hasPhrase = (text: string, phrase: string) =>

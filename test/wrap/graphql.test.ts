@@ -87,11 +87,10 @@ describe('operations that somebody has written', () => {
       type: 'object',
       properties: {
         site: {
-          type: ['string', 'null'],
-          enum: ['MARSH_LANE', 'QUARRY_FIELD', null],
+          anyOf: [{ type: 'string', enum: ['MARSH_LANE', 'QUARRY_FIELD'] }, { type: 'null' }],
           description: 'Only those of this site.',
         },
-        rough: { type: ['boolean', 'null'], default: false },
+        rough: { anyOf: [{ type: 'boolean' }, { type: 'null' }], default: false },
       },
       additionalProperties: false,
     })

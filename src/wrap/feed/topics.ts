@@ -38,17 +38,22 @@ export function topicPattern(text: string): TopicPattern {
 const varying = '+'
 /** So many names at one level are names of things, whatever they look like. */
 const manyNames = 10
+/** Deeper topics are taken as they are, and so often is looked for what can be put together. */
+const maxLevels = 20
+const maxRounds = 8
 
 /** Patterns that topics which were seen fit: a level that differs among topics that are alike otherwise is a variable. */
 export function patternsOf(topics: readonly string[]): string[] {
-  let patterns = withNumbered([...new Set(topics)].map((topic) => topic.split('/')))
-  for (let isMerged = true; isMerged; ) {
+  const all = [...new Set(topics)].map((topic) => topic.split('/'))
+  const deep = all.filter((levels) => levels.length > maxLevels)
+  let patterns = withNumbered(all.filter((levels) => levels.length <= maxLevels))
+  for (let [round, isMerged] = [0, true]; isMerged && round < maxRounds; round++) {
     const before = patterns.length
     const deepest = Math.max(0, ...patterns.map((levels) => levels.length))
     for (let at = 0; at < deepest; at++) patterns = mergedAt(patterns, at)
     isMerged = patterns.length < before
   }
-  return patterns.map(named)
+  return [...patterns, ...deep].map(named)
 }
 
 /** Topics that differ in numbered things between their ends, in however many levels, as one. */

@@ -39,7 +39,9 @@ export class InputTypes {
 
   /** Of an argument, which may be null unless its type says otherwise. */
   givenSchema(type: GraphQLInputType): JsonSchema {
-    return this.#nested(type)
+    const schema = this.schemaOf(type)
+    // Some chat endpoints reject lists of types.
+    return isNonNullType(type) ? schema : { anyOf: [schema, { type: 'null' }] }
   }
 
   /** Without null, whatever the type says. */
