@@ -6,6 +6,7 @@ import { serveHttp } from 'jexo/node'
 import { globMatcher } from '../../src/kit/glob.js'
 import { parseUriTemplate } from '../../src/protocol/uri-template.js'
 import { ByteGatherer } from '../../src/transport/byte-gatherer.js'
+import { cpuMs } from '../support/cpu.js'
 
 /** What a caller, or a page in somebody's browser, can send to a server. Each is refused or bounded, and the server goes on. */
 const kit = defineKit({
@@ -65,9 +66,9 @@ const call = (name: string, args: object, id = 2) => ({
 })
 /** Answers at once: nothing that came before holds the process up. */
 const isAlive = async () => {
-  const start = performance.now()
+  const start = cpuMs()
   expect((await fetch(new URL('/health/live', service.url))).status).toBe(200)
-  expect(performance.now() - start).toBeLessThan(1000)
+  expect(cpuMs() - start).toBeLessThan(1000)
 }
 afterEach(isAlive)
 
@@ -99,12 +100,12 @@ test.each([
   ['more characters than anybody types', `?only=${'a'.repeat(3000)}`, 400],
   ['more names than anybody types', `?only=${'a,'.repeat(200)}`, 400],
 ])('?only= with %s', async (_name, query, status) => {
-  const start = performance.now()
+  const start = cpuMs()
   expect((await post(initialize, {}, query)).status).toBe(status)
   const sse = await fetch(new URL(`/sse${query}`, service.url), { headers: { accept: '*/*' } })
   expect(sse.status).toBe(status)
   await sse.body?.cancel()
-  expect(performance.now() - start).toBeLessThan(1000)
+  expect(cpuMs() - start).toBeLessThan(1000)
 })
 
 const peculiar = [
@@ -161,21 +162,21 @@ const values: readonly (readonly [name: string, args: object])[] = [
 ]
 test.each(values)('arguments with %s', async (_name, args) => {
   const { send } = await session()
-  const start = performance.now()
+  const start = cpuMs()
   const text = await (await send(call('weigh_hive', args))).text()
-  expect(performance.now() - start).toBeLessThan(1500)
+  expect(cpuMs() - start).toBeLessThan(1500)
   expect(text).toContain('"isError":true')
   expect(text.length).toBeLessThan(10_000)
 })
 
 test('a URI for a template with several variables in a segment', async () => {
   const { send } = await session()
-  const start = performance.now()
+  const start = cpuMs()
   for (const uri of [`hives://${'a'.repeat(3000)}`, `hives://${'a/'.repeat(4000)}`, `hives://${'a.'.repeat(4000)}`])
     expect(
       await (await send({ jsonrpc: '2.0', id: 3, method: 'resources/read', params: { uri } })).json(),
     ).toMatchObject({ error: {} })
-  expect(performance.now() - start).toBeLessThan(1500)
+  expect(cpuMs() - start).toBeLessThan(1500)
 })
 
 test('sessions that never finish to initialize give their places to others, and end by themselves', async () => {

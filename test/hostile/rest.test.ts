@@ -5,6 +5,7 @@ import { defineKit } from 'jexo'
 import { connect } from 'jexo/node'
 import { planOpenApi, type WrapOpenApiOptions, wrapOpenApi } from 'jexo/openapi'
 import { newFolder } from '../support/cli.js'
+import { cpuMs } from '../support/cpu.js'
 import { Upstream } from '../support/upstream.js'
 
 /** What arguments, descriptions and other servers can do to a wrapped API. */
@@ -225,7 +226,7 @@ const usesOf: readonly (readonly [name: string, operation: object])[] = [
 ]
 describe.each(shapes)('schemas that double by %s', (_name, schemas) => {
   test.each(usesOf)('in %s are planned in time and space', async (_use, operation) => {
-    const start = performance.now()
+    const start = cpuMs()
     const plan = await planOpenApi(
       described(
         { '/x': operation },
@@ -233,7 +234,7 @@ describe.each(shapes)('schemas that double by %s', (_name, schemas) => {
       ) as never,
       { writes: true },
     )
-    expect(performance.now() - start).toBeLessThan(2000)
+    expect(cpuMs() - start).toBeLessThan(2000)
     expect(JSON.stringify(plan).length).toBeLessThan(2_000_000)
   })
 })
@@ -269,11 +270,11 @@ const texts: readonly (readonly [name: string, text: string, outcome: RegExp])[]
 test.each(texts)('a description with %s', async (_name, text, outcome) => {
   const file = join(newFolder(), 'api.yaml')
   writeFileSync(file, text)
-  const start = performance.now()
+  const start = cpuMs()
   const said = await planOpenApi(pathToFileURL(file)).then(
     (plan) => JSON.stringify(plan).slice(0, 2_000_000),
     (error: Error) => error.message,
   )
-  expect(performance.now() - start).toBeLessThan(2500)
+  expect(cpuMs() - start).toBeLessThan(2500)
   expect(said).toMatch(outcome)
 })

@@ -1,6 +1,7 @@
 import { compilingValidator } from '../../src/kit/compiling-validator.js'
 import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { needsLinearEngine } from '../../src/kit/pattern.js'
+import { cpuMs } from '../support/cpu.js'
 
 const validators = { compiling: compilingValidator, interpreting: interpretingValidator }
 const names = Object.keys(validators) as (keyof typeof validators)[]
@@ -48,9 +49,9 @@ const costly: readonly (readonly [name: string, schema: object, value: unknown, 
 
 test.each(cross(costly))('%s: %s', async (validator, _name, schema, value, isValid) => {
   const validate = await validators[validator].prepare(schema as never)
-  const start = performance.now()
+  const start = cpuMs()
   const issues = validate(value)
-  expect(performance.now() - start).toBeLessThan(1000)
+  expect(cpuMs() - start).toBeLessThan(1000)
   expect(issues.length === 0).toBe(isValid)
   expect(issues.length).toBeLessThanOrEqual(20)
 })

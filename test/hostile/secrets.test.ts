@@ -4,6 +4,7 @@ import { pathToFileURL } from 'node:url'
 import { planCurl } from 'jexo/curl'
 import { isSecretName, isSecretValue, maskSecrets, secretsIn } from '../../src/protocol/secrets.js'
 import { newFolder } from '../support/cli.js'
+import { cpuMs } from '../support/cpu.js'
 
 test.each([
   ...[
@@ -90,9 +91,9 @@ test.each([
   ['Bearer with spaces', `Bearer ${' '.repeat(1_000_000)}`],
   ['backslashes', `"a": "${'\\'.repeat(1_000_001)}`],
 ])('masking takes linear time for %s', (_name, text) => {
-  const start = performance.now()
+  const start = cpuMs()
   maskSecrets(text)
-  expect(performance.now() - start).toBeLessThan(1500)
+  expect(cpuMs() - start).toBeLessThan(1500)
 })
 
 describe('a recording', () => {
