@@ -1,9 +1,10 @@
 import { isObject } from '../protocol/messages.js'
 import { maskedHeaders } from '../protocol/secrets.js'
+import { type MessageSummary, summaryOf } from '../score/words.js'
 import type { TapeEntry } from '../tape/entry.js'
 
 /** An entry as the page keeps it: of a large message only as much as the score shows; the rest is fetched when it is opened. */
-export type SlimEntry = TapeEntry & { isCut?: true }
+export type SlimEntry = TapeEntry & { isCut?: true; summary?: MessageSummary }
 
 /** Messages up to this size go to the page whole. */
 export const wholeUpToBytes = 16 * 1024
@@ -11,7 +12,7 @@ const mostCharacters = 400
 const mostItems = 12
 
 /** An entry for the page. Credentials in headers never get there. */
-export function slimmed(entry: TapeEntry): SlimEntry {
+export function slimmed(entry: SlimEntry): SlimEntry {
   if (entry.kind === 'http') {
     const { requestHeaders, responseHeaders } = entry
     return {
@@ -20,8 +21,12 @@ export function slimmed(entry: TapeEntry): SlimEntry {
       ...(responseHeaders ? { responseHeaders: maskedHeaders(responseHeaders) } : {}),
     }
   }
-  if (entry.kind === 'message' && entry.bytes > wholeUpToBytes)
-    return { ...entry, message: cut(entry.message, 0) as typeof entry.message, isCut: true }
+  // Counts in a summary are those of the whole, however often an entry is passed on.
+  if (entry.isCut) return entry
+  if (entry.kind === 'message' && entry.bytes > wholeUpToBytes) {
+    const summary = summaryOf(entry.message)
+    return { ...entry, message: cut(entry.message, 0) as typeof entry.message, summary, isCut: true }
+  }
   if ((entry.kind === 'stray' || entry.kind === 'stderr') && entry.text.length > wholeUpToBytes)
     return { ...entry, text: entry.text.slice(0, mostCharacters), isCut: true }
   return entry

@@ -1,6 +1,6 @@
 import type { TapeEntry } from '../tape/entry.js'
 import type { Bar, Line } from './line.js'
-import { answerText, brief, replyText } from './words.js'
+import { answerText, brief, type MessageSummary, replyText } from './words.js'
 
 interface OpenCall {
   slot: number
@@ -27,6 +27,9 @@ const askingMethods = /^(elicitation\/create|sampling\/createMessage)$/
 /** Bars that are drawn, and places that are told apart: hundreds of open calls would tell no more. */
 const mostBars = 8
 const mostSlots = 64
+
+/** What a large message said as a whole: the page has it cut. */
+const summaryIn = (entry: object): MessageSummary | undefined => (entry as { summary?: MessageSummary }).summary
 
 /** Draws up a score entry by entry. The same entries give the same lines; what was drawn does not change. */
 export class Score {
@@ -114,7 +117,7 @@ export class Score {
       shape: 'call',
       from,
       title,
-      detail: params.arguments === undefined ? '' : brief(params.arguments),
+      detail: summaryIn(entry)?.arguments ?? (params.arguments === undefined ? '' : brief(params.arguments)),
       isQuiet,
     })
   }
@@ -128,7 +131,10 @@ export class Score {
     const answerKey = call && `${entry.target} ${call.subject}`
     const previous = answerKey === undefined ? undefined : this.#answers.get(answerKey)
     if (answerKey !== undefined) this.#answers.set(answerKey, entry.sequence)
-    const said = isReply ? replyText(message.result) : answerText(message.result)
+    const whole = summaryIn(entry)
+    const said = isReply
+      ? (whole?.reply ?? replyText(message.result))
+      : (whole?.answer ?? answerText(message.result))
     return this.#line(entry, {
       shape: isReply ? 'reply' : 'answer',
       from,

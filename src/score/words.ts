@@ -42,3 +42,20 @@ export function replyText(result: unknown): string {
   const said = blocks.map((block) => block?.text ?? block?.type ?? '').join(' ')
   return [model, said.slice(0, 160).replace(/\s+/g, ' ')].filter(Boolean).join(': ')
 }
+
+const short = (text: string) => (text.length > 400 ? `${text.slice(0, 400)}…` : text)
+
+/** What the score shows of a message, made from the whole before it is cut. */
+export interface MessageSummary {
+  readonly arguments?: string
+  readonly answer?: string
+  readonly reply?: string
+}
+
+export function summaryOf(message: unknown): MessageSummary {
+  const { params, result } = (message ?? {}) as { params?: { arguments?: unknown }; result?: unknown }
+  return {
+    ...(params?.arguments === undefined ? {} : { arguments: short(brief(params.arguments)) }),
+    ...(result === undefined ? {} : { answer: short(answerText(result)), reply: short(replyText(result)) }),
+  }
+}

@@ -5,6 +5,7 @@ import { Journal } from '../../src/loupe/journal.js'
 import { slimmed } from '../../src/loupe/slim.js'
 import { standInModel } from '../../src/models/stand-in-model.js'
 import { caseStem, caseText } from '../../src/replay/case-file.js'
+import { scoreOf } from '../../src/score/score.js'
 import type { TapeEntry, TapeEvent } from '../../src/tape/entry.js'
 
 const large = (text: string): TapeEvent => ({
@@ -44,6 +45,11 @@ test('of a large message the page gets what the score shows, of a small one all'
   expect(slimmed(entry)).toMatchObject({ isCut: true, bytes: 60_000 })
   const small = { ...large('honey'), sequence: 1, at: 1, target: 't' } as TapeEntry
   expect(slimmed(small)).toBe(small)
+  const tools = Array.from({ length: 23 }, (_, at) => ({ name: `tool_${at}`, about: 'x'.repeat(1000) }))
+  const list = { ...entry, bytes: 30_000, message: { jsonrpc: '2.0', id: 1, result: { tools } } } as never
+  const twice = slimmed(slimmed(list))
+  expect([...scoreOf([list])].map(({ detail }) => detail)).toEqual(['tools [23]'])
+  expect([...scoreOf([twice])].map(({ detail }) => detail)).toEqual(['tools [23]'])
 })
 
 test('marks say what is new, changed and gone, and in which fields', () => {
