@@ -66,9 +66,11 @@ export async function examplePages(isWanted, folder, browserFlags) {
     prepareExamples([name])
     const running = spawn('npm', ['start', '--silent', ...args], {
       cwd: join(root, 'examples', name),
-      stdio: 'ignore',
+      stdio: ['ignore', 'pipe', 'ignore'],
       detached: true,
     })
+    // A page that is for this machine only has a token in the address that it prints.
+    const printed = addressIn(running.stdout)
     const browser = await chromium.launch({
       executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium',
       args: browserFlags,
@@ -76,7 +78,7 @@ export async function examplePages(isWanted, folder, browserFlags) {
     try {
       await untilThere(url)
       const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
-      await page.goto(url)
+      await page.goto(await Promise.race([printed, pause(3000, url)]))
       await play(page)
       await pause(400)
       await page.screenshot({ path: join(folder, `${name}.png`) })
@@ -86,6 +88,18 @@ export async function examplePages(isWanted, folder, browserFlags) {
       process.kill(-running.pid, 'SIGTERM')
     }
   }
+}
+
+/** The address with a token that a program prints; never resolves if there is none. */
+function addressIn(stream) {
+  let text = ''
+  return new Promise((resolve) => {
+    stream.setEncoding('utf8').on('data', (chunk) => {
+      text += chunk
+      const [address] = /http:\/\/\S+[?&]\w+=\S+/.exec(text) ?? []
+      if (address !== undefined) resolve(address)
+    })
+  })
 }
 
 async function untilThere(url) {
