@@ -4,7 +4,7 @@ import { colours, columns, wrapped } from '../terminal/output.js'
 
 /** A plan as a person reads it: what is taken, what is left out and why, what is guessed or missing. */
 export function modulePlanText(plan: ModulePlan, source: string, tokens: number): string {
-  const { tools, skipped, warnings, notes = [] } = plan
+  const { tools, skipped, warnings, notes } = plan
   const count = `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}`
   const lines = [`${colours.bold(source)}  ${colours.dim(count)}`, '']
   for (const tool of tools) lines.push(...toolLines(tool))

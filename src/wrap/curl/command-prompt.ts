@@ -1,3 +1,6 @@
+/** Characters of one command. */
+const maxCommand = 200_000
+
 /**
  * A command of the Windows command prompt from a place in a text, as a POSIX shell would have it: lines that go on after `^`, and characters that
  * `^` escapes. Undefined if the line is not of that kind.
@@ -7,9 +10,10 @@ export function commandPrompt(text: string, start: number): { text: string; end:
     const at = text.indexOf('\n', from)
     return at < 0 ? text.length : at
   }
+  const goesOn = (end: number) => /\^\r?$/.test(text.slice(Math.max(start, end - 2), end))
   let end = lineEnd(start)
-  if (!/\^\r?$|\^"/.test(text.slice(start, end))) return undefined
-  while (/\^\r?$/.test(text.slice(start, end)) && end < text.length) end = lineEnd(end + 1)
+  if (!goesOn(end) && !text.slice(start, end).includes('^"')) return undefined
+  while (goesOn(end) && end < text.length && end - start < maxCommand) end = lineEnd(end + 1)
   const joined = text.slice(start, end).replace(/\^\r?\n/g, ' ')
   return { text: joined.replace(/\^(.)/g, '$1'), end }
 }

@@ -136,13 +136,17 @@ class Options {
     const at = text.indexOf('=')
     if (at < 0) throw new Error(`the form field ${JSON.stringify(text.slice(0, 60))} has no "="`)
     const name = text.slice(0, at)
-    const [, quoted, bare = '', rest = ''] =
-      /^(?:"((?:[^"\\]|\\.)*)"|([\s\S]*?))((?:\s*;\s*(?:type|filename|headers|encoder)=[\s\S]*)?)$/.exec(
-        text.slice(at + 1),
-      ) ?? []
-    if (/;\s*(headers|encoder)=/.test(rest))
+    const content = text.slice(at + 1)
+    const [whole = '', quoted] = /^"((?:[^"\\]|\\.)*)"/.exec(content) ?? []
+    const from = content.slice(whole.length).search(/;\s{0,9}(?:type|filename|headers|encoder)=/)
+    const rest = from < 0 ? '' : content.slice(whole.length + from)
+    const bare = (from < 0 ? content : content.slice(0, whole.length + from)).trimEnd()
+    if (/;\s{0,9}(headers|encoder)=/.test(rest))
       throw new Error(`the form field ${name} has headers or an encoder of its own`)
-    const type = /;\s*type=("[^"]*"|[^;"]+(?:;\s*charset=[\w-]+)?)/.exec(rest)?.[1]?.replaceAll('"', '').trim()
+    const type = /;\s{0,9}type=("[^"]*"|[^;"]+(?:;\s{0,9}charset=[\w-]+)?)/
+      .exec(rest.slice(0, 1000))?.[1]
+      ?.replaceAll('"', '')
+      .trim()
     const mediaType = type === undefined ? {} : { mediaType: type }
     if (quoted !== undefined) return { name, value: quoted.replace(/\\(.)/gs, '$1'), ...mediaType }
     if (bare.startsWith('@')) return { name, ...mediaType }

@@ -6,7 +6,7 @@ const maxUrls = 20
  * placeholder and stays. Of many, the first are returned.
  */
 export function globbed(url: string): string[] {
-  const found = /\{([^{}]*,[^{}]*)\}|\[(\d+)-(\d+)(?::(\d+))?\]|\[([a-z])-([a-z])\]/i.exec(url)
+  const found = firstPattern(url)
   if (!found) return [url]
   const [whole, list, from, to, step, first, last] = found
   const before = url.slice(0, found.index)
@@ -19,6 +19,16 @@ export function globbed(url: string): string[] {
     }
   }
   return urls
+}
+
+/** The first list, range of numbers or range of letters. A range that runs backwards is none: curl refuses it. */
+function firstPattern(url: string): RegExpExecArray | undefined {
+  for (const found of url.matchAll(/\{([^{}]*)\}|\[(\d{1,9})-(\d{1,9})(?::(\d{1,9}))?\]|\[([a-z])-([a-z])\]/gi)) {
+    const [, list, from, to, , first = '', last = ''] = found
+    if (list === undefined ? (from === undefined ? first <= last : Number(from) <= Number(to)) : list.includes(','))
+      return found
+  }
+  return undefined
 }
 
 function numbers(from: string | undefined, to: string | undefined, step = '1'): string[] | undefined {

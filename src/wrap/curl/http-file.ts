@@ -36,6 +36,14 @@ export function requestsInHttpFile(text: string, file: string): RecordedRequests
   return { requests, unread }
 }
 
+/** The lines of a form as one, where a line begins or ends with `&`. */
+function joinedForm(text: string): string {
+  let joined = ''
+  for (const line of text.split('\n').map((one) => one.trim()))
+    joined += joined === '' || line.startsWith('&') || joined.endsWith('&') ? line : `\n${line}`
+  return joined
+}
+
 const withoutVersion = (line: string): string => {
   const at = line.lastIndexOf(' HTTP/')
   return at > 0 && /^[\d.]+$/.test(line.slice(at + 6)) ? line.slice(0, at).trimEnd() : line
@@ -85,7 +93,7 @@ function requestIn(
     .join('\n')
     .trim()
   // A form may be written in several lines.
-  const body = /urlencoded/i.test(mediaType ?? '') ? written.replace(/\s*\n\s*(?=&)|(?<=&)\s*\n\s*/g, '') : written
+  const body = /urlencoded/i.test(mediaType ?? '') ? joinedForm(written) : written
   const fields = isMultipart && body !== '' ? multipartFields(filled(body), mediaType ?? '') : undefined
   if (isMultipart && body !== '' && !fields)
     return { where: where(started), reason: 'its multipart body cannot be read' }

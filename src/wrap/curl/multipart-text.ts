@@ -1,5 +1,8 @@
 import type { RecordedField } from './recorded.js'
 
+/** Characters of a part's headers that are read. */
+const maxHead = 2000
+
 /** The fields of a multipart body that was recorded or written as text; undefined if it is not one. */
 export function multipartFields(text: string, mediaType: string): RecordedField[] | undefined {
   const [, quoted, bare] = /boundary=(?:"([^"]{1,200})"|([^;\s]{1,200}))/i.exec(mediaType) ?? []
@@ -8,7 +11,8 @@ export function multipartFields(text: string, mediaType: string): RecordedField[
   const parts = `\n${text.replaceAll('\r\n', '\n')}`.split(`\n--${boundary}`).slice(1)
   const fields = parts.flatMap((part): (RecordedField | undefined)[] => {
     if (part.startsWith('--')) return []
-    const [head = '', ...rest] = part.replace(/^\n/, '').split('\n\n')
+    const [whole = '', ...rest] = part.replace(/^\n/, '').split('\n\n')
+    const head = whole.slice(0, maxHead)
     const content = rest.join('\n\n')
     const name = /^content-disposition:[^\n]*[;\s]name="([^"\n]*)"/im.exec(head)?.[1]
     if (name === undefined) return [undefined]

@@ -1,7 +1,12 @@
 import { shellWords } from './shell-words.js'
 
+/** Characters before a command that are looked at. */
+const maxBefore = 2000
+
 /** What `echo '…' |` and `printf '…' |` before a command give it, if their text can be known. */
-export function pipedText(before: string): string | undefined {
+export function pipedText(line: string): string | undefined {
+  // Else a line of many commands would be gone through for each of them.
+  const before = line.slice(-maxBefore)
   const found = /(?:^|[;&(]|[$>%]\s)\s*(echo|printf)\s+(?!.*(?:echo|printf)\s)/.exec(before)
   if (!found) return undefined
   const [whole, program] = found

@@ -128,6 +128,9 @@ function closing(text: string, from: number): number {
   return -1
 }
 
+/** Characters of a here-document that are looked through for its end. */
+const maxDocument = 100_000
+
 /** The lines of a here-document, from the end of the line that names it. */
 function documentAt(
   text: string,
@@ -137,7 +140,7 @@ function documentAt(
   const first = text.indexOf('\n', from) + 1
   if (first === 0) throw new Error(`the here-document ${mark} is not there`)
   const lines: string[] = []
-  for (let at = first; at < text.length; ) {
+  for (let at = first; at < Math.min(text.length, first + maxDocument); ) {
     const next = text.indexOf('\n', at)
     const end = next < 0 ? text.length : next
     const line = text

@@ -1,4 +1,4 @@
-import { uriUnreserved } from '../../escape/uri.js'
+import { uriComponent, uriUnreserved } from '../../escape/uri.js'
 import { type FileGiven, multipartBody } from './multipart.js'
 import type { BodyProperty, PlannedBody, PlannedOperation, PlannedParameter, Recorded } from './operation.js'
 import { serialized, textOf, Unsendable } from './serialize.js'
@@ -117,7 +117,7 @@ const decodedOnce = (text: string): string =>
     .replace(/[\uff0f\u2215\u2044]/g, '/')
 
 /** A piece of a URL as a description writes it: what a URL cannot hold is encoded, and what is encoded stays. */
-const legal = (text: string): string => text.replace(/[^\x21-\x7e]+|["<>\\^`{|}]/g, encodeURIComponent)
+const legal = (text: string): string => text.replace(/[^\x21-\x7e]+|["<>\\^`{|}]/g, uriComponent)
 
 /** The URL: queries of the base and of the path stay, but for pairs that a parameter replaces or that nothing was given for. */
 function joined(

@@ -43,7 +43,7 @@ const mostStems = 50_000
 
 /** `feeding` and `feeds` are compared as `feed`; words with digits or other letters than English ones stay. */
 function stemOf(word: string): string {
-  if (word.length < 4 || !/^[a-z]+$/.test(word)) return word
+  if (word.length < 4 || word.length > 40 || !/^[a-z]+$/.test(word)) return word
   const known = stems.get(word)
   if (known !== undefined) return known
   if (stems.size >= mostStems) stems.clear()
