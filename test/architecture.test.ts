@@ -28,6 +28,7 @@ const order = [
   'wrap/naming',
   'wrap/schema',
   'wrap/search',
+  'wrap/catalogue',
   'wrap/kit-writer',
   'wrap/http-api',
   'wrap/module',

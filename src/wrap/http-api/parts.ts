@@ -11,14 +11,15 @@ import { tool } from '../../kit/tool.js'
 import type { Validate } from '../../kit/validation.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { parseUriTemplate } from '../../protocol/uri-template.js'
+import { type CatalogueEntry, catalogueParts } from '../catalogue/catalogue.js'
 import { publishedOutput } from '../schema/definitions.js'
 import { sourceFile } from '../source/source.js'
 import { carriedOut, inputOf, outputOf, type PartsKit } from './carry-out.js'
-import { catalogueParts } from './catalogue.js'
 import { type HeadersGiven, RestClient, type Unpack } from './client.js'
 import { settingsOf } from './credentials.js'
 import { limitsFor, type RestLimits } from './limits.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
+import { placeOf } from './place.js'
 import type { InProcess } from './sender.js'
 
 /** How requests are made, whatever the source of the plan. */
@@ -59,12 +60,30 @@ export function planningOptions<Options extends RestOptions>(options: Options) {
 
 /** The parts of a plan: a tool or a template for each operation, or the three tools of a catalogue. */
 export function restPartsOf(plan: RestPlan, options: RestOptions = {}, kit = partsKitOf(plan, options)): Part[] {
-  if (plan.form === 'catalogue') return catalogueParts(plan, kit)
+  if (plan.form === 'catalogue') return catalogueOf(plan, kit)
   return plan.operations.map((operation) =>
     operation.asTemplate === undefined
       ? toolOf(plan, operation, kit)
       : templateOf(operation, operation.asTemplate, kit),
   )
+}
+
+function catalogueOf(plan: RestPlan, kit: PartsKit): Part[] {
+  const entries = plan.operations.map((operation): CatalogueEntry => {
+    const { name, title, about, effect, tags, examples, answer } = operation
+    return {
+      ...{ name, title, about, effect, tags, examples, place: placeOf(operation), statuses: answer.statuses },
+      input: () => inputOf(plan, operation),
+      output: () => outputOf(plan, operation),
+      run: (args, call) => carriedOut(operation, args, call, kit),
+    }
+  })
+  return catalogueParts(entries, {
+    title: plan.title,
+    noun: 'operation',
+    prefix: plan.cataloguePrefix,
+    settings: kit.settings,
+  })
 }
 
 /** The client of a plan and the settings that its parts bring: one for all parts made of it. */
