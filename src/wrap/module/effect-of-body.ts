@@ -1,0 +1,220 @@
+import type ts from 'typescript'
+import {
+  harmlessClasses,
+  harmlessFunctions,
+  harmlessNamespaces,
+  harmlessOfObject,
+  readingMethods,
+  writingMethods,
+  writingToFirst,
+} from './builtins.js'
+import type { Compiler } from './docs.js'
+import { isPlatformFile } from './known-types.js'
+import { type Body, isWithin, Names } from './names.js'
+import { OwnValues } from './own-values.js'
+
+/** How deep calls are followed, and how many nodes are looked at for one function. */
+const limits = { depth: 12, nodes: 20_000 }
+
+/**
+ * Tells of functions whether they write to anything outside themselves, by their bodies. Arguments come from JSON, so writing to
+ * them, and to what is made of them, counts as nothing. What is not known, such as a call into a package without source, counts as
+ * writing.
+ */
+export class BodyReader {
+  readonly #compiler: Compiler
+  readonly #checker: ts.TypeChecker
+  readonly #names: Names
+  readonly #own: OwnValues
+  readonly #known = new Map<ts.Node, boolean>()
+  readonly #assumed = new Set<ts.Node>()
+  #depth = 0
+  #nodes = 0
+
+  constructor(compiler: Compiler, checker: ts.TypeChecker) {
+    this.#compiler = compiler
+    this.#checker = checker
+    this.#names = new Names(compiler, checker)
+    this.#own = new OwnValues(compiler, this.#names)
+  }
+
+  /** True if the function that a symbol or signature stands for writes to nothing outside; false also where that cannot be told. */
+  onlyReads(symbol: ts.Symbol, type: ts.Type): boolean {
+    this.#nodes = 0
+    const body = this.#names.bodyOf(symbol) ?? this.#names.asBody(type.getCallSignatures()[0]?.declaration)
+    const isHarmless = body ? this.#isHarmless(body) : this.#isHarmlessMade(symbol)
+    // What was taken for harmless on the way may have counted on a function that then was not.
+    if (!isHarmless) for (const fn of this.#assumed) this.#known.delete(fn)
+    this.#assumed.clear()
+    return isHarmless
+  }
+
+  /** `const add = curried((a, b) => a + b)`: harmless where what it is made of is. */
+  #isHarmlessMade(symbol: ts.Symbol): boolean {
+    const compiler = this.#compiler
+    const declaration = symbol.valueDeclaration
+    const isMade =
+      declaration && (compiler.isVariableDeclaration(declaration) || compiler.isPropertyAssignment(declaration))
+    const call = isMade && declaration.initializer ? this.#names.bare(declaration.initializer) : undefined
+    if (!call || !compiler.isCallExpression(call) || !compiler.isIdentifier(call.expression)) return false
+    const maker = this.#names.bodyOf(this.#names.symbolOf(call.expression))
+    const parts = call.arguments.map((arg) => this.#names.asBody(this.#names.bare(arg)))
+    const isAllKnown = parts.every(
+      (part, at) => part !== undefined || compiler.isLiteralExpression(call.arguments[at] as ts.Node),
+    )
+    return (
+      maker !== undefined &&
+      isAllKnown &&
+      [maker, ...parts].every((part) => part === undefined || this.#isHarmless(part))
+    )
+  }
+
+  #isHarmless(fn: Body): boolean {
+    const known = this.#known.get(fn)
+    if (known !== undefined) return known
+    if (this.#depth >= limits.depth) return false
+    // A function that calls itself is judged by the rest of it.
+    this.#known.set(fn, true)
+    this.#depth++
+    const isHarmless = [...fn.parameters.map(({ initializer }) => initializer), fn.body].every(
+      (node) => node === undefined || this.#holds(node, fn),
+    )
+    this.#depth--
+    this.#known.set(fn, isHarmless)
+    if (isHarmless) this.#assumed.add(fn)
+    return isHarmless
+  }
+
+  /** True if nothing below a node writes outside of `fn`. */
+  #holds(node: ts.Node, fn: ts.Node): boolean {
+    if (++this.#nodes > limits.nodes) return false
+    const compiler = this.#compiler
+    if (compiler.isTypeNode(node)) return true
+    if (!this.#isFine(node, fn)) return false
+    let holds = true
+    compiler.forEachChild(node, (child) => {
+      holds &&= this.#holds(child, fn)
+    })
+    return holds
+  }
+
+  #isFine(node: ts.Node, fn: ts.Node): boolean {
+    const compiler = this.#compiler
+    const { SyntaxKind } = compiler
+    if (compiler.isBinaryExpression(node) && isAssignment(compiler, node.operatorToken.kind))
+      return this.#mayWriteTo(node.left, fn)
+    if (compiler.isPrefixUnaryExpression(node) || compiler.isPostfixUnaryExpression(node)) {
+      const isStep = node.operator === SyntaxKind.PlusPlusToken || node.operator === SyntaxKind.MinusMinusToken
+      return !isStep || this.#mayWriteTo(node.operand, fn)
+    }
+    if (compiler.isDeleteExpression(node)) return this.#mayWriteTo(node.expression, fn)
+    if (compiler.isTaggedTemplateExpression(node)) return this.#mayCall(node.tag, [], fn)
+    if (compiler.isCallExpression(node)) return this.#mayCall(this.#names.bare(node.expression), node.arguments, fn)
+    if (compiler.isNewExpression(node)) return this.#mayConstruct(this.#names.bare(node.expression), fn)
+    return true
+  }
+
+  #mayWriteTo(target: ts.Expression, fn: ts.Node): boolean {
+    const compiler = this.#compiler
+    const node = this.#names.bare(target)
+    if (compiler.isIdentifier(node)) return this.#names.isInside(node, fn)
+    if (compiler.isPropertyAccessExpression(node) || compiler.isElementAccessExpression(node))
+      return this.#own.isOwn(node.expression, fn)
+    if (compiler.isArrayLiteralExpression(node))
+      return node.elements.every((element) => this.#mayWriteTo(element, fn))
+    return false
+  }
+
+  #mayCall(callee: ts.Expression, args: readonly ts.Expression[], fn: ts.Node): boolean {
+    const compiler = this.#compiler
+    if (compiler.isFunctionExpression(callee) || compiler.isArrowFunction(callee)) return true
+    if (callee.kind === compiler.SyntaxKind.SuperKeyword) return true
+    const areArgumentsFine = args.every((arg) => this.#isFineAsArgument(arg, fn))
+    if (!areArgumentsFine) return false
+    if (compiler.isIdentifier(callee)) return this.#isHarmlessName(callee, args, fn)
+    // JSON brings no functions: what is called on an argument is a method of the language, or was made here.
+    if (!compiler.isPropertyAccessExpression(callee))
+      return compiler.isElementAccessExpression(callee) && this.#own.isOwn(callee.expression, fn)
+    const { expression: owner, name } = callee
+    // `Object.prototype.hasOwnProperty.call(value, key)`
+    const borrowed = /^(?:Object|Array|String)\.prototype\.(\w+)$/.exec(owner.getText())?.[1]
+    if (name.text === 'call' && borrowed !== undefined) return readingMethods.has(borrowed)
+    if (compiler.isIdentifier(owner) && this.#names.isGlobal(owner)) {
+      if (harmlessNamespaces.has(owner.text)) return true
+      if (owner.text === 'Object' || owner.text === 'Reflect') {
+        const [first] = args
+        return (
+          harmlessOfObject.has(name.text) &&
+          (!writingToFirst.has(name.text) || (first !== undefined && this.#own.isOwn(first, fn)))
+        )
+      }
+    }
+    const body = this.#names.bodyOf(this.#names.symbolOf(name))
+    if (body) return this.#isHarmless(body)
+    if (this.#own.isOwn(owner, fn)) return true
+    return !writingMethods.has(name.text) && (readingMethods.has(name.text) || this.#isPattern(owner))
+  }
+
+  #isPattern(node: ts.Expression): boolean {
+    const compiler = this.#compiler
+    if (compiler.isRegularExpressionLiteral(node)) return true
+    const declaration = compiler.isIdentifier(node) ? this.#names.declarationOf(node) : undefined
+    const value = declaration && compiler.isVariableDeclaration(declaration) ? declaration.initializer : undefined
+    return value !== undefined && compiler.isRegularExpressionLiteral(value)
+  }
+
+  /** A function that is passed on is called by whoever gets it. */
+  #isFineAsArgument(arg: ts.Expression, fn: ts.Node): boolean {
+    const node = this.#names.bare(arg)
+    if (!this.#compiler.isIdentifier(node) || this.#names.isInside(node, fn)) return true
+    const body = this.#names.bodyOf(this.#names.symbolOf(node))
+    return body === undefined || this.#isHarmless(body)
+  }
+
+  #isHarmlessName(name: ts.Identifier, args: readonly ts.Expression[], fn: ts.Node): boolean {
+    if (this.#names.isGlobal(name)) return harmlessFunctions.has(name.text)
+    const declaration = this.#names.declarationOf(name)
+    const value =
+      declaration && this.#compiler.isVariableDeclaration(declaration) ? declaration.initializer : undefined
+    // `const assign = Object.assign`
+    if (value && this.#compiler.isPropertyAccessExpression(value) && this.#names.isGlobalName(value.expression))
+      return this.#mayCall(value, args, fn)
+    const body = this.#names.bodyOf(this.#names.symbolOf(name))
+    if (body && isWithin(body, fn)) return true
+    if (body) return this.#isHarmless(body)
+    // A callback among the parameters is never given, or is the function's own.
+    return this.#isParameter(name, fn)
+  }
+
+  #mayConstruct(name: ts.Expression, fn: ts.Node): boolean {
+    const compiler = this.#compiler
+    if (compiler.isPropertyAccessExpression(name))
+      return harmlessClasses.has(name.name.text) || this.#own.isOwn(name.expression, fn)
+    if (!compiler.isIdentifier(name)) return false
+    if (this.#names.isGlobal(name)) return harmlessClasses.has(name.text)
+    const symbol = this.#names.symbolOf(name)
+    const real =
+      symbol && symbol.flags & compiler.SymbolFlags.Alias ? this.#checker.getAliasedSymbol(symbol) : symbol
+    const declaration = real?.valueDeclaration
+    if (!declaration || !compiler.isClassLike(declaration)) return false
+    if (isPlatformFile(declaration.getSourceFile().fileName)) return harmlessClasses.has(name.text)
+    return declaration.members.every((member) => {
+      if (compiler.isPropertyDeclaration(member))
+        return !member.initializer || this.#holds(member.initializer, declaration)
+      return !compiler.isConstructorDeclaration(member) || !member.body || this.#holds(member.body, member)
+    })
+  }
+
+  #isParameter(name: ts.Identifier, fn: ts.Node): boolean {
+    const declaration = this.#names.declarationOf(name)
+    return (
+      declaration !== undefined &&
+      isWithin(declaration, fn) &&
+      (this.#compiler.isParameter(declaration) || this.#compiler.isBindingElement(declaration))
+    )
+  }
+}
+
+function isAssignment({ SyntaxKind }: Compiler, kind: ts.SyntaxKind): boolean {
+  return kind >= SyntaxKind.FirstAssignment && kind <= SyntaxKind.LastAssignment
+}
