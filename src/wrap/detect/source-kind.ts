@@ -1,8 +1,9 @@
-import { closeSync, existsSync, openSync, readFileSync, readSync, statSync } from 'node:fs'
-import { dirname, join, resolve } from 'node:path'
+import { closeSync, existsSync, openSync, readSync, statSync } from 'node:fs'
+import { resolve } from 'node:path'
 import { kitErrors } from '../../kit/errors.js'
 import { isMqttAddress } from '../feed/mqtt.js'
 import { moduleErrors } from '../module/errors.js'
+import { packageEntry } from '../module/package-entry.js'
 import { isSqlAddress } from '../sql/address.js'
 import { detectErrors } from './errors.js'
 
@@ -29,7 +30,7 @@ export function knownSource(given: string, kind?: string): KnownSource {
     if (found === undefined) throw detectErrors.sourceUnknownKind(given, wrapKinds)
     return { kind: found, source: path }
   }
-  const packaged = /^(@[\w.-]+\/)?[\w.-]+$/.test(given) ? packageEntry(given) : undefined
+  const packaged = /^(@[\w.-]+\/)?[\w.-]+(\/[\w.-]+)*$/.test(given) ? packageEntry(given) : undefined
   if (packaged === undefined) throw moduleErrors.sourceMissing(given)
   return { kind: 'module', source: packaged }
 }
@@ -57,28 +58,4 @@ function startOf(path: string): string {
   } finally {
     closeSync(file)
   }
-}
-
-/** The file that a package is imported by, from the folder that one is in. */
-function packageEntry(name: string): string | undefined {
-  for (let folder = process.cwd(); ; folder = dirname(folder)) {
-    const root = join(folder, 'node_modules', name)
-    const manifest = join(root, 'package.json')
-    if (existsSync(manifest)) {
-      const {
-        exports,
-        module,
-        main = 'index.js',
-      } = JSON.parse(readFileSync(manifest, 'utf8')) as Record<string, unknown>
-      return join(root, importTarget(exports) ?? String(module ?? main))
-    }
-    if (folder === dirname(folder)) return undefined
-  }
-}
-
-function importTarget(exports: unknown): string | undefined {
-  if (typeof exports === 'string') return exports
-  if (typeof exports !== 'object' || exports === null) return undefined
-  const given = exports as Record<string, unknown>
-  return importTarget(given['.'] ?? given.import ?? given.node ?? given.default ?? given.require)
 }

@@ -1,0 +1,89 @@
+import { existsSync, readFileSync, statSync } from 'node:fs'
+import { basename, dirname, join, relative, sep } from 'node:path'
+
+/** The file that a package, or a path of it, is imported by, from the folder that one is in. */
+export function packageEntry(given: string): string | undefined {
+  const parts = given.split('/')
+  const name = parts.slice(0, given.startsWith('@') ? 2 : 1).join('/')
+  const path = parts.slice(given.startsWith('@') ? 2 : 1).join('/')
+  for (let folder = process.cwd(); ; folder = dirname(folder)) {
+    const root = join(folder, 'node_modules', name)
+    const manifest = join(root, 'package.json')
+    if (existsSync(manifest)) {
+      const {
+        exports,
+        module,
+        main = 'index.js',
+      } = JSON.parse(readFileSync(manifest, 'utf8')) as Record<string, unknown>
+      const target = exportTarget(exports, path === '' ? '.' : `./${path}`)
+      if (target !== undefined) return fileAt(join(root, target))
+      return fileAt(join(root, path === '' ? String(module ?? main) : path))
+    }
+    if (folder === dirname(folder)) return undefined
+  }
+}
+
+/** As an import finds it: the file itself, with an ending, or as a folder. */
+function fileAt(path: string): string | undefined {
+  const names = ['', '.js', '.mjs', '.cjs', '.ts', '/index.js', '/index.mjs', '/index.cjs']
+  return names.map((ending) => path + ending).find((file) => existsSync(file) && statSync(file).isFile())
+}
+
+/** What a package gives for one of its paths: `exports` with conditions, and with one `*` in a path. */
+function exportTarget(exports: unknown, path: string): string | undefined {
+  if (typeof exports === 'string') return path === '.' ? exports : undefined
+  if (typeof exports !== 'object' || exports === null) return undefined
+  const given = exports as Record<string, unknown>
+  const isPaths = Object.keys(given).some((key) => key.startsWith('.'))
+  if (!isPaths) return path === '.' ? byCondition(given) : undefined
+  if (Object.hasOwn(given, path)) return byCondition(given[path])
+  for (const [key, value] of Object.entries(given)) {
+    const [before = '', after] = key.split('*')
+    if (after === undefined || !path.startsWith(before) || !path.endsWith(after) || path.length < key.length)
+      continue
+    return byCondition(value)?.replace('*', path.slice(before.length, path.length - after.length))
+  }
+  return undefined
+}
+
+function byCondition(value: unknown): string | undefined {
+  if (typeof value === 'string') return value
+  if (typeof value !== 'object' || value === null) return undefined
+  const given = value as Record<string, unknown>
+  return ['import', 'node', 'module', 'default', 'require'].map((name) => byCondition(given[name])).find(Boolean)
+}
+
+/** What a module goes by: the name of its package, or that of its file. */
+export const titleOf = (file: string): string =>
+  file.includes(`${sep}node_modules${sep}`) ? packageSpecifier(file) : basename(file)
+
+/** What a file of an installed package is imported by: the name of the package, or a path of it. */
+export function packageSpecifier(file: string): string {
+  const modules = `${sep}node_modules${sep}`
+  const above = file.slice(0, file.lastIndexOf(modules) + modules.length)
+  const parts = file.slice(above.length).split(sep)
+  const name = parts.slice(0, parts[0]?.startsWith('@') ? 2 : 1).join('/')
+  const root = join(above, name)
+  const manifest = join(root, 'package.json')
+  if (!existsSync(manifest)) return name
+  const {
+    exports,
+    module,
+    main = 'index.js',
+  } = JSON.parse(readFileSync(manifest, 'utf8')) as Record<string, unknown>
+  const isAt = (target: string | undefined) => target !== undefined && fileAt(join(root, target)) === file
+  if (isAt(exportTarget(exports, '.') ?? String(module ?? main))) return name
+  const inside = relative(root, file).split(sep).join('/')
+  if (typeof exports !== 'object' || exports === null) return `${name}/${inside}`
+  for (const [key, value] of Object.entries(exports)) {
+    const [before = '', after] = (byCondition(value) ?? '').replace(/^\.\//, '').split('*')
+    if (after === undefined ? isAt(before) : inside.startsWith(before) && inside.endsWith(after))
+      return (
+        name +
+        key
+          .slice(1)
+          .replace('*', after === undefined ? '*' : inside.slice(before.length, inside.length - after.length))
+      )
+  }
+  return name
+}
