@@ -1,7 +1,7 @@
 /** Wrapping existing functions: their types and doc comments become tools. */
 export { JexoError } from './errors.js'
 export { type Loss, type SimplifiedSchema, simplifySchema } from './kit/simplify.js'
-export { type Conversion, type Definitions, fromJson, toJson } from './wrap/module/conversion.js'
+export { type Conversion, type Definitions, fromJson, toJson, withoutMissing } from './wrap/module/conversion.js'
 export type { Instances } from './wrap/module/parts.js'
 export type { ModulePlan, ModulePlanOptions, PlannedTool } from './wrap/module/plan.js'
 export { planModule, type WrapModuleOptions, wrapModule } from './wrap/module/wrap-module.js'

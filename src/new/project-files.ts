@@ -145,7 +145,7 @@ Tools are values in \`${kit}\`: a name, what it does in words for a model, a sch
 const tsconfig = `${JSON.stringify(
   {
     compilerOptions: {
-      target: 'es2022',
+      target: 'es2023',
       module: 'nodenext',
       strict: true,
       noEmit: true,

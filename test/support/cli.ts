@@ -36,8 +36,11 @@ export function run(command: string, args: string[], { cwd, env, input }: RunOpt
  * Runs a command as the command line would, in a process that other commands of this test file have used before. What is about the process
  * itself (signals, stdin, variables, a kit that prints or changes) is tested with `run` and `bin`.
  */
-export function jexo(...args: string[]): Promise<Ran> {
-  const asked = queue.then(() => hosted(args))
+export const jexo = (...args: string[]): Promise<Ran> => jexoIn(root, ...args)
+
+/** The same, with another current folder. */
+export function jexoIn(cwd: string, ...args: string[]): Promise<Ran> {
+  const asked = queue.then(() => hosted(args, cwd))
   queue = asked.catch(() => {})
   return asked
 }
@@ -46,10 +49,10 @@ let queue: Promise<unknown> = Promise.resolve()
 let host: ChildProcess | undefined
 const known = new Map<string, string>()
 
-async function hosted(args: readonly string[]): Promise<Ran> {
+async function hosted(args: readonly string[], cwd: string): Promise<Ran> {
   // A file that has changed since it was loaded would not be loaded again.
   const changed = args
-    .flatMap((word) => filesIn(word))
+    .flatMap((word) => filesIn(word, cwd))
     .filter(([file, state]) => {
       const before = known.get(file)
       known.set(file, state)
@@ -91,7 +94,7 @@ async function hosted(args: readonly string[]): Promise<Ran> {
       host = undefined
       finish({ code: ended, ...output })
     })
-    child.send({ args, mark, cwd: root, env })
+    child.send({ args, mark, cwd, env })
   })
 }
 
@@ -102,8 +105,8 @@ function endHost(): void {
 afterAll(endHost)
 
 /** The files that a word of a command names, with what they are now. */
-function filesIn(word: string): [string, string][] {
-  const file = resolve(root, word)
+function filesIn(word: string, cwd: string): [string, string][] {
+  const file = resolve(cwd, word)
   try {
     const found = statSync(file)
     return found.isFile() ? [[file, `${found.mtimeMs} ${found.size}`]] : []

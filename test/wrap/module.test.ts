@@ -77,8 +77,9 @@ describe('what a doc comment says', () => {
     export function getWeight() { return 1 }
     /** @internal */
     export function secret() {}
-    export function removeHive(hive: string) { return hive }
-    export function frobnicate() { return 1 }`
+    export function removeHive(hive: string) { count--; return hive }
+    let count = 0
+    export function frobnicate() { return ++count }`
 
   test('becomes title, description, arguments, result, effect and examples', async () => {
     const { tools } = await planModule(module(source, 'a.ts'))

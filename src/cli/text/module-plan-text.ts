@@ -1,19 +1,16 @@
 import type { ModulePlan, PlannedTool } from '../../wrap/module/plan.js'
+import type { Skipped } from '../../wrap/module/reading.js'
 import { signatureOf } from '../../wrap/module/write-kit.js'
 import { colours, columns, wrapped } from '../terminal/output.js'
+import type { ContextCost } from './rest-plan-text.js'
 
 /** A plan as a person reads it: what is taken, what is left out and why, what is guessed or missing. */
-export function modulePlanText(plan: ModulePlan, source: string, tokens: number): string {
-  const { tools, skipped, warnings, notes } = plan
+export function modulePlanText(plan: ModulePlan, source: string, cost: ContextCost): string {
+  const { tools, warnings, notes } = plan
   const count = `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}`
   const lines = [`${colours.bold(source)}  ${colours.dim(count)}`, '']
-  for (const tool of tools) lines.push(...toolLines(tool))
-  if (skipped.length > 0) {
-    lines.push(colours.bold('Skipped'))
-    for (const { name, where, reason, fix } of skipped)
-      lines.push(`  ${name}  ${colours.dim(where)}`, ...indented(`${reason}; ${fix}`, 4))
-    lines.push('')
-  }
+  lines.push(...(tools.length <= maxShownWhole ? tools.flatMap(toolLines) : [...tools.map(shortLine), '']))
+  lines.push(...skippedLines(plan))
   const guessed = tools.filter(({ isEffectGuessed }) => isEffectGuessed)
   if (guessed.length > 0) {
     lines.push(
@@ -46,9 +43,53 @@ export function modulePlanText(plan: ModulePlan, source: string, tokens: number)
     if (warnings.length > 8) lines.push(`  and ${warnings.length - 8} more`)
     lines.push('')
   }
-  const cost = `${count}, about ${tokens.toLocaleString('en')} tokens. Counted with a common tokenizer; other models differ.`
-  if (tools.length > 0) lines.push(...note('Context cost', cost))
+  if (tools.length > 0) lines.push(...note('Context cost', costText(plan, cost)))
   return lines.join('\n').trimEnd()
+}
+
+/** Beyond so many, tools are listed by their signatures only. */
+const maxShownWhole = 60
+
+/** What is skipped, by reason; methods of classes without an instance stand apart. */
+function skippedLines({ skipped }: ModulePlan): string[] {
+  const isMethod = ({ reason }: Skipped) => reason.startsWith('it needs an instance of ')
+  return [
+    ...section('Methods without an instance', skipped.filter(isMethod)),
+    ...section(
+      'Skipped',
+      skipped.filter((one) => !isMethod(one)),
+    ),
+  ]
+}
+
+function section(title: string, skipped: readonly Skipped[]): string[] {
+  if (skipped.length === 0) return []
+  const reasons = new Map<string, Skipped[]>()
+  for (const one of skipped) {
+    const key = `${one.reason}; ${one.fix}`
+    reasons.set(key, [...(reasons.get(key) ?? []), one])
+  }
+  const lines = [...reasons].flatMap(([reason, ones]) => {
+    const [first] = ones as [Skipped]
+    if (ones.length === 1) return [`  ${first.name}  ${colours.dim(first.where)}`, ...indented(reason, 4)]
+    const names = ones.slice(0, 12).map(({ name }) => name)
+    const more = ones.length > names.length ? ` and ${ones.length - names.length} more` : ''
+    return [...indented(names.join(', ') + more, 2), ...indented(reason, 4)]
+  })
+  return [`${colours.bold(title)}  ${colours.dim(String(skipped.length))}`, ...lines, '']
+}
+
+/** From so many tokens on, a catalogue is offered. */
+const manyTokens = 20_000
+
+function costText({ tools, form }: ModulePlan, { tools: each, catalogue }: ContextCost): string {
+  const count = `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}`
+  const counted = 'Counted with a common tokenizer; other models differ.'
+  const asTools = `about ${each.toLocaleString('en')} as ${count}`
+  const asCatalogue = `${catalogue.toLocaleString('en')} tokens as a catalogue of three tools (search, explain, call)`
+  if (form === 'catalogue') return `About ${asCatalogue}; ${asTools}. ${counted}`
+  if (each < manyTokens) return `${count}, about ${each.toLocaleString('en')} tokens. ${counted}`
+  return `${colours.yellow(`About ${each.toLocaleString('en')} tokens as ${count}`)}; ${asCatalogue}: use --catalogue, or choose fewer with --only. ${counted}`
 }
 
 function toolLines(tool: PlannedTool): string[] {
@@ -57,8 +98,17 @@ function toolLines(tool: PlannedTool): string[] {
   return [`  ${colours.cyan(signatureOf(tool))}  ${colours.dim(effect)}`, ...indented(about, 4), '']
 }
 
+function shortLine(tool: PlannedTool): string {
+  const effect = tool.isEffectGuessed ? `${tool.effect}?` : tool.effect
+  return `  ${colours.cyan(signatureOf(tool))}  ${colours.dim(effect)}`
+}
+
 const note = (title: string, text: string) => [colours.bold(title), ...indented(text, 2), '']
-const listOf = (tools: readonly PlannedTool[]) => tools.map(({ name }) => name).join(', ')
+const listOf = (tools: readonly PlannedTool[]) =>
+  tools
+    .slice(0, 40)
+    .map(({ name }) => name)
+    .join(', ') + (tools.length > 40 ? ` and ${tools.length - 40} more` : '')
 
 const indented = (text: string, indent: number): string[] =>
   wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))

@@ -8,7 +8,7 @@ import { type ContextCost, restPlanText } from './rest-plan-text.js'
 export async function planText(preview: Preview, source: string): Promise<string> {
   switch (preview.form) {
     case 'module':
-      return modulePlanText(preview.plan, source, await tokensOf(preview.plan.tools))
+      return modulePlanText(preview.plan, source, await moduleCostOf(preview.plan))
     case 'api':
       return restPlanText(preview.plan, source, await costOf(preview.plan))
     case 'sql': {
@@ -20,6 +20,14 @@ export async function planText(preview: Preview, source: string): Promise<string
     case 'feed':
       return feedPlanText(preview.plan, `${preview.url}  ${preview.topics} topics received`, preview.examples)
   }
+}
+
+async function moduleCostOf(plan: Extract<Preview, { form: 'module' }>['plan']): Promise<ContextCost> {
+  const { modulePartsOf } = await import('../../wrap/module/parts.js')
+  const catalogue = modulePartsOf({ ...plan, form: 'catalogue' }, {}).map(({ name, about, inputSchema }) => ({
+    ...{ name, about, input: inputSchema },
+  }))
+  return { tools: await tokensOf(plan.tools), catalogue: await tokensOf(catalogue) }
 }
 
 /** What each form of an API costs: one tool per operation, or a catalogue. */

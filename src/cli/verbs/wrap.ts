@@ -58,7 +58,7 @@ export const wrap = () =>
     .option('--except <tools>', 'exclude these')
     .option('--prefix <text>', 'prefix of every name')
     .option('--writes', 'API: include operations that write; default: only reads and those named by --only')
-    .option('--catalogue', 'API: three tools (search, explain, call) instead of one per operation')
+    .option('--catalogue', 'API or functions: three tools (search, explain, call) instead of one each')
     .option('--no-catalogue', 'API: one tool per operation, however many')
     .option('--templates <operations>', 'API: operations to offer as resource templates instead of tools')
     .option('--base-url <url>', "API: base URL that overrides the source's own")
@@ -158,7 +158,7 @@ const apiOptions = [
   'credentialOrigins',
 ]
 const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
-  module: ['only', 'except', 'prefix'],
+  module: ['only', 'except', 'prefix', 'catalogue'],
   openapi: [...apiOptions, 'allowReferences'],
   curl: [...apiOptions, 'keepValues'],
   graphql: [...apiOptions, 'operations', 'adHoc'],

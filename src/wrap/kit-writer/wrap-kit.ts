@@ -7,6 +7,8 @@ export interface WrapKit {
   readonly kind: keyof typeof functions
   /** Absolute path, or an address without user and password. */
   readonly source: string
+  /** How the kit names the source, if not by its path: an expression of TypeScript. */
+  readonly sourceText?: string
   /** Options as they were given: plain values. */
   readonly options: Readonly<Record<string, unknown>>
   /** Options that hold files, absolute. */
@@ -21,6 +23,7 @@ export interface WrapKit {
 }
 
 const functions = {
+  module: 'wrapModule',
   openapi: 'wrapOpenApi',
   curl: 'wrapCurl',
   graphql: 'wrapGraphql',
@@ -51,7 +54,7 @@ const isAddress = (source: string) => /^[a-z][a-z\d+.-]+:\/\//i.test(source)
 function kitText(outFile: string, kit: WrapKit): string {
   const { kind, source, options, files = {}, about, settings } = kit
   const urlOf = (file: string) => `new URL(${textLiteral(urlPath(pathFrom(outFile, file)))}, import.meta.url)`
-  const place = isAddress(source) ? textLiteral(source) : urlOf(source)
+  const place = kit.sourceText ?? (isAddress(source) ? textLiteral(source) : urlOf(source))
   const lines = [
     ...(kit.optionLines ?? Object.entries(options).map(([name, value]) => optionLine(name, value))),
     ...Object.entries(files).map(([name, paths]) => `  ${keyText(name)}: [${paths.map(urlOf).join(', ')}],\n`),

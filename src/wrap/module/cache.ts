@@ -25,7 +25,17 @@ export async function readModuleCached(file: string): Promise<ModuleReading> {
 }
 
 /** How types are read is also something that a reading depends on. */
-const readers = ['read', 'types', 'known-types', 'signature', 'docs', 'program'].flatMap((name) =>
+const readers = [
+  'read',
+  'exports',
+  'overloads',
+  'types',
+  'known-types',
+  'signature',
+  'docs',
+  'program',
+  'effect-of-body',
+].flatMap((name) =>
   // Compiled, or as source in a checkout's tests.
   ['js', 'ts'].map((ending) => compiledFile(`wrap/module/${name}.${ending}`)).filter((path) => existsSync(path)),
 )

@@ -68,6 +68,11 @@ export function fromJson(value: unknown, conversion: Conversion | null, definiti
   }
 }
 
+/** Arguments without the missing ones at the end, so that a function with overloads sees how many it was given. */
+export function withoutMissing(args: readonly unknown[]): unknown[] {
+  return args.slice(0, args.findLastIndex((value) => value !== undefined) + 1)
+}
+
 /** JSON of what a function gave. */
 export function toJson(value: unknown, conversion: Conversion | null, definitions: Definitions = {}): unknown {
   if (conversion === null || value === undefined || value === null) return value

@@ -1,6 +1,7 @@
 import type ts from 'typescript'
 import { type Effect, effects } from '../../kit/effects.js'
 import type { JsonObject } from '../../protocol/messages.js'
+import { isPlatformFile } from './known-types.js'
 
 export type Compiler = typeof ts
 
@@ -24,6 +25,8 @@ export interface Docs {
 export interface Documented {
   getDocumentationComment(checker: ts.TypeChecker | undefined): ts.SymbolDisplayPart[]
   getJsDocTags(checker?: ts.TypeChecker): ts.JSDocTagInfo[]
+  readonly declarations?: readonly ts.Declaration[] | undefined
+  readonly declaration?: ts.Declaration | undefined
 }
 
 const numeric = new Set([
@@ -34,12 +37,12 @@ const textual = new Set(['pattern', 'format', 'contentEncoding', 'contentMediaTy
 
 /** Reads the doc comment of a symbol. A constraint that follows a `@param` is of that parameter. */
 export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: Documented): Docs {
-  const tags = symbol.getJsDocTags(checker)
+  const tags = isOfPlatform(symbol) ? [] : symbol.getJsDocTags(checker)
   const texts = (name: string) => tags.filter((tag) => tag.name === name).map((tag) => textOf(compiler, tag.text))
   const effect = texts('effect')[0]?.trim().split(/\s/)[0]
   const { constraints, parameters } = sortConstraints(compiler, tags)
   return {
-    about: inParagraphs(textOf(compiler, symbol.getDocumentationComment(checker))),
+    about: isOfPlatform(symbol) ? '' : aboutOf(textOf(compiler, symbol.getDocumentationComment(checker)), texts),
     title: texts('title')[0],
     returns: [...texts('returns'), ...texts('return')].join('\n'),
     throws: [...texts('throws'), ...texts('exception')],
@@ -50,6 +53,22 @@ export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: Docu
     constraints,
     parameters,
   }
+}
+
+/** The text of the comment, or what its tags say instead; remarks follow as a paragraph of their own. */
+function aboutOf(comment: string, texts: (tag: string) => string[]): string {
+  const main =
+    comment === '' ? [...texts('summary'), ...texts('description'), ...texts('desc')].join('\n\n') : comment
+  return [main, ...texts('remarks')]
+    .filter((text) => text !== '')
+    .map(inParagraphs)
+    .join('\n\n')
+}
+
+/** What the language's own library says of `Partial` or `Record` says nothing of the thing that uses it. */
+function isOfPlatform({ declarations, declaration }: Documented): boolean {
+  const all = [...(declarations ?? []), ...(declaration ? [declaration] : [])]
+  return all.length > 0 && all.every((one) => isPlatformFile(one.getSourceFile().fileName))
 }
 
 function sortConstraints(compiler: Compiler, tags: readonly ts.JSDocTagInfo[]) {

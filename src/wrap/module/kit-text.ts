@@ -2,7 +2,8 @@ import { isIdentifier, keyText, literal, textLiteral } from '../../escape/typesc
 import type { JsonSchema } from '../../kit/schema.js'
 import { snakeCase } from '../naming/effect-words.js'
 import type { Conversion, Definitions } from './conversion.js'
-import type { ModulePlan, PlannedTool } from './plan.js'
+import { argumentNames, formNames, type ModulePlan, type PlannedTool } from './plan.js'
+import type { CallForm } from './reading.js'
 
 export interface KitTextOptions {
   /** Name of the kit, such as `colony`. */
@@ -84,7 +85,7 @@ class ToolWriter {
       ...(examples.length > 0 ? [`examples: ${literal(examples, 2, 10)}`] : []),
     ]
     const lines = fields.map((field) => {
-      const remark = isEffectGuessed && field.startsWith('effect:') ? ' // guessed from the name' : ''
+      const remark = isEffectGuessed && field.startsWith('effect:') ? ' // guessed' : ''
       return `  ${field},${remark}\n`
     })
     return `const ${constName(tool)} = tool(${textLiteral(name)}, {\n${lines.join('')}  ${this.#run(tool)},\n})`
@@ -92,7 +93,8 @@ class ToolWriter {
 
   #run(tool: PlannedTool): string {
     const { parameters, instanceOf, result, showsErrors } = tool
-    const names = argumentNames(tool)
+    if (tool.isOverloaded) return this.#overloadedRun(tool)
+    const names = argumentNames(tool.parameters)
     const usesCall =
       instanceOf !== undefined ||
       result.isStream ||
@@ -117,6 +119,40 @@ class ToolWriter {
     }
     const all = result.isStream ? [...steps, ...this.#steps(tool, 'items')] : steps
     return `${isWaiting || result.isStream ? 'async ' : ''}run(${heads}) {\n${block(showsErrors ? this.#guarded(all) : all, 4)}  }`
+  }
+
+  /** The compiler would take one overload only: the arguments are put together, and given as they are. */
+  #overloadedRun(tool: PlannedTool): string {
+    const { path, parameters, forms = [{ parameters, required: [] }], instanceOf, result } = tool
+    this.helpers.add('withoutMissing')
+    const steps = instanceOf === undefined ? path : path.slice(-1)
+    const owner = instanceOf === undefined ? this.#module : 'owner'
+    const self = instanceOf !== undefined ? 'owner' : path.length > 1 ? ownerText(owner, path) : 'undefined'
+    const lists = forms.map(
+      (form) => `[${this.#argumentTexts({ ...tool, parameters: form.parameters }, true).join(', ')}]`,
+    )
+    const chosen =
+      forms.length === 1
+        ? lists
+        : [
+            ...forms.map((form, at) => `${conditionOf(form, forms) || 'true'}\n    ? ${lists[at]}\n    : `),
+            'undefined',
+          ]
+    if (forms.length > 1) this.imports.add('Refusal')
+    const message = textLiteral(`These arguments do not go together. Pass ${formNames(forms)}.`)
+    const call = `Reflect.apply(${owner}${steps.map(accessText).join('')}, ${self}, withoutMissing(args))`
+    const usesCall = instanceOf !== undefined || result.isStream || /\bcall\./.test(lists.join())
+    const body = [
+      ...(instanceOf === undefined ? [] : [`const owner = await call.use(${instanceName(instanceOf)})`]),
+      `const args = ${chosen.join('')}`,
+      ...(forms.length > 1 ? [`if (!args) throw new Refusal(${message})`] : []),
+      ...(result.isStream
+        ? [...gatheringSteps(call), ...this.#steps(tool, 'items')]
+        : this.#steps(tool, `${result.isLater ? 'await ' : ''}${call}`)),
+    ]
+    const isWaiting = result.isLater || result.isStream || instanceOf !== undefined
+    const heads = ['given', ...(usesCall ? ['call'] : [])].join(', ')
+    return `${isWaiting ? 'async ' : ''}run(${heads}) {\n${block(tool.showsErrors ? this.#guarded(body) : body, 4)}  }`
   }
 
   /** True for what can be a variable within `run` without hiding what is used there. */
@@ -153,15 +189,23 @@ class ToolWriter {
     ]
   }
 
-  #called({ path, instanceOf, parameters, input, inputDefinitions }: PlannedTool, isGiven: boolean): string {
-    const required = (input.required ?? []) as readonly string[]
+  #called(tool: PlannedTool, isGiven: boolean): string {
+    const { path, instanceOf } = tool
     const owner = instanceOf === undefined ? this.#module : `(await call.use(${instanceName(instanceOf)}))`
     const steps = instanceOf === undefined ? path : path.slice(-1)
-    const access = steps.map(accessText).join('')
+    return `${owner}${steps.map(accessText).join('')}(${this.#argumentTexts(tool, isGiven).join(', ')})`
+  }
+
+  #argumentTexts(
+    { path, instanceOf, parameters, input, inputDefinitions }: PlannedTool,
+    isGiven: boolean,
+  ): string[] {
+    const required = (input.required ?? []) as readonly string[]
     const shapeOf = (name: string) => (input.properties as Record<string, JsonSchema>)[name] ?? {}
     const of = (name: string) => (isGiven ? `given[${textLiteral(name)}]` : name)
-    const callee = `${this.#module}${access}`
-    const args = withoutLastAbsent(parameters).map((parameter, at): string => {
+    const steps = instanceOf === undefined ? path : path.slice(-1)
+    const callee = `${this.#module}${steps.map(accessText).join('')}`
+    return withoutLastAbsent(parameters).map((parameter, at): string => {
       if (parameter.kind === 'absent') return 'undefined'
       if (parameter.kind === 'signal') return 'call.signal'
       if (parameter.kind === 'progress') return 'call.progress'
@@ -192,7 +236,6 @@ class ToolWriter {
       if (parameter.progress !== undefined) properties.push(`${keyText(parameter.progress)}: call.progress`)
       return `{ ${properties.join(', ')} }`
     })
-    return `${owner}${access}(${args.join(', ')})`
   }
 
   /** An argument on its way in, as the expression that makes it what the function takes. */
@@ -238,12 +281,6 @@ const block = (steps: readonly string[], indent: number) =>
           .join('\n')}\n`,
     )
     .join('')
-
-const argumentNames = ({ parameters }: PlannedTool): string[] =>
-  parameters.flatMap((parameter) => {
-    if (parameter.kind === 'object') return parameter.properties.map(({ name }) => name)
-    return parameter.kind === 'value' || parameter.kind === 'rest' ? [parameter.name] : []
-  })
 
 const gatheringSteps = (asked: string) => [
   'const items = []',
@@ -316,6 +353,22 @@ function within(value: string, conversion: Conversion, shape: JsonSchema, simple
   }
   return `{ ...${value}, ${parts.join(', ')} }`
 }
+
+/** What tells one form of a call from the others: what it needs is there, and what only others take is not. */
+function conditionOf({ parameters, required }: CallForm, forms: readonly CallForm[]): string {
+  const own = argumentNames(parameters)
+  const foreign = [...new Set(forms.flatMap((form) => argumentNames(form.parameters)))].filter(
+    (name) => !own.includes(name),
+  )
+  const given = (name: string) => `given[${textLiteral(name)}]`
+  return [
+    ...required.map((name) => `${given(name)} !== undefined`),
+    ...foreign.map((name) => `${given(name)} === undefined`),
+  ].join(' && ')
+}
+
+const ownerText = (module: string, path: readonly string[]) =>
+  `${module}${path.slice(0, -1).map(accessText).join('')}`
 
 /** What follows the last argument that is given need not be written. */
 function withoutLastAbsent(parameters: PlannedTool['parameters']): PlannedTool['parameters'] {

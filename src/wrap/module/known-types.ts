@@ -66,6 +66,8 @@ export function knownType(
     }
   }
   if (name === 'Object') return { schema: {}, conversion: null }
+  // An interface without a class behind it, such as options of `Intl`, is data like any other.
+  if (!(type.symbol.flags & compiler.SymbolFlags.Value)) return undefined
   throw new Unfit(`${article(name)} ${name} cannot be JSON`, fixes[name] ?? 'use plain data instead')
 }
 

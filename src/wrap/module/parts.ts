@@ -6,8 +6,10 @@ import { noOutput } from '../../kit/schema.js'
 import type { Shared } from '../../kit/shared.js'
 import { tool } from '../../kit/tool.js'
 import type { JsonObject } from '../../protocol/messages.js'
-import { fromJson, toJson } from './conversion.js'
-import type { ModulePlan, PlannedTool } from './plan.js'
+import { type CatalogueEntry, catalogueParts } from '../catalogue/catalogue.js'
+import { fromJson, toJson, withoutMissing } from './conversion.js'
+import { argumentNames, formNames, type ModulePlan, type PlannedTool } from './plan.js'
+import type { Parameter } from './reading.js'
 
 /** A module as it was loaded: its exports by name. */
 export type Exports = Readonly<Record<string, unknown>>
@@ -16,6 +18,7 @@ export type Instances = Readonly<Record<string, Shared<unknown>>>
 
 /** The tools of a plan, with the functions of a module behind them. */
 export function modulePartsOf(plan: ModulePlan, exports: Exports, instances: Instances = {}): ToolPart[] {
+  if (plan.form === 'catalogue') return catalogueOf(plan, exports, instances)
   return plan.tools.map((planned) => {
     const { name, about, title, tags, effect, examples, input, result } = planned
     return tool(name, {
@@ -31,6 +34,19 @@ export function modulePartsOf(plan: ModulePlan, exports: Exports, instances: Ins
         callFunction(planned, exports, instances, given, call)) as () => never,
     })
   })
+}
+
+function catalogueOf(plan: ModulePlan, exports: Exports, instances: Instances): ToolPart[] {
+  const entries = plan.tools.map((planned): CatalogueEntry => {
+    const { name, title, about, effect, tags, examples } = planned
+    return {
+      ...{ name, title, about, effect, tags, examples },
+      input: () => planned.input,
+      output: () => planned.result.schema,
+      run: (args, call) => callFunction(planned, exports, instances, args, call),
+    }
+  })
+  return catalogueParts(entries, { title: plan.title, noun: 'function', prefix: plan.cataloguePrefix })
 }
 
 async function callFunction(
@@ -72,8 +88,22 @@ async function functionOf(
 
 const member = (owner: unknown, key: string): unknown => (owner as Record<string, unknown> | undefined)?.[key]
 
+/** Of several overloads, the parameters of the one that these arguments are of. Throws a `Refusal` if they are of none. */
+function parametersFor({ name, parameters, forms }: PlannedTool, given: JsonObject): readonly Parameter[] {
+  if (!forms) return parameters
+  const names = Object.keys(given)
+  const fitting = forms.find((form) => {
+    const known = argumentNames(form.parameters)
+    return names.every((one) => known.includes(one)) && form.required.every((one) => names.includes(one))
+  })
+  if (fitting) return fitting.parameters
+  throw new Refusal(`${name}: these arguments do not go together. Pass ${formNames(forms)}.`)
+}
+
 /** Named properties back in their places. */
-function argumentsOf({ parameters, inputDefinitions }: PlannedTool, given: JsonObject, call: Call): unknown[] {
+function argumentsOf(planned: PlannedTool, given: JsonObject, call: Call): unknown[] {
+  const { inputDefinitions } = planned
+  const parameters = parametersFor(planned, given)
   const progress = (done: number, total?: number) => call.progress(done, total)
   const args = parameters.flatMap((parameter): unknown[] => {
     if (parameter.kind === 'signal') return [call.signal]
@@ -95,8 +125,7 @@ function argumentsOf({ parameters, inputDefinitions }: PlannedTool, given: JsonO
     }
     return [Object.keys(filled).length > 0 ? { ...(value as object | undefined), ...filled } : value]
   })
-  while (args.length > 0 && args.at(-1) === undefined) args.pop()
-  return args
+  return withoutMissing(args)
 }
 
 async function resultOf({ result }: PlannedTool, returned: unknown, call: Call): Promise<unknown> {

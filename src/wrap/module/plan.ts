@@ -4,12 +4,18 @@ import type { Example } from '../../kit/part.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { guessEffect, snakeCase, wordsOf } from '../naming/effect-words.js'
 import type { Definitions } from './conversion.js'
-import type { FunctionReading, ModuleReading, Parameter, Result, Skipped } from './reading.js'
+import type { CallForm, FunctionReading, ModuleReading, Parameter, Result, Skipped } from './reading.js'
 
 /** What will be taken from a module, as JSON: shown by `jexo wrap`, and frozen into packed files. */
 export interface ModulePlan {
   readonly version: 1
   readonly kind: 'module'
+  /** The name of the file or package. */
+  readonly title: string
+  /** One tool for each function, or three that search, explain and call. */
+  readonly form: 'tools' | 'catalogue'
+  /** Put before the names of the catalogue's tools. */
+  readonly cataloguePrefix?: string
   readonly tools: readonly PlannedTool[]
   readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
@@ -30,6 +36,10 @@ export interface PlannedTool {
   readonly tags: readonly string[]
   readonly examples: readonly Example[]
   readonly parameters: readonly Parameter[]
+  /** All ways to call it, where overloads differ in their arguments: told apart by which ones are given. */
+  readonly forms?: readonly CallForm[]
+  /** Its arguments are those of several overloads. */
+  readonly isOverloaded?: true
   readonly input: JsonSchema
   readonly inputDefinitions: Definitions
   readonly result: Result
@@ -49,6 +59,8 @@ export interface ModulePlanOptions {
   readonly tags?: readonly string[]
   /** What tools do to the world, by tool name, where neither `@effect` nor their name says so. */
   readonly effects?: Readonly<Record<string, Effect>>
+  /** Three tools (search, explain, call) instead of one for each function. Default: false. */
+  readonly catalogue?: boolean
 }
 
 /** Which parts there will be, from what was read. Throws a `JexoError` if a name chooses nothing. */
@@ -69,6 +81,9 @@ export function planFunctions(
   return {
     version: 1,
     kind: 'module',
+    title: reading.title,
+    form: options.catalogue ? 'catalogue' : 'tools',
+    ...(options.catalogue && options.prefix ? { cataloguePrefix: options.prefix } : {}),
     tools,
     skipped: [...skipped, ...different.skipped, ...withoutInstance(functions, instances)],
     warnings,
@@ -91,13 +106,15 @@ function plannedTool(
     ...(read.instanceOf === undefined ? {} : { instanceOf: read.instanceOf }),
     where: read.where,
     ...(read.title === undefined ? {} : { title: read.title }),
-    about: read.about === '' ? aboutFromName(read) : read.about,
+    about: [read.about === '' ? aboutFromName(read) : read.about, ...formsText(read)].join('\n'),
     isDescribed: read.about !== '',
-    effect: effect ?? guessEffect(read.name),
+    effect: effect ?? (givesWhatItReads(read) ? 'read' : guessEffect(read.name)),
     isEffectGuessed: effect === undefined,
     tags: [...tags, ...(read.isDeprecated ? ['deprecated'] : [])],
     examples: read.examples,
     parameters: read.parameters,
+    ...(read.forms ? { forms: read.forms } : {}),
+    ...(read.isOverloaded ? { isOverloaded: true } : {}),
     input: read.input,
     inputDefinitions: read.inputDefinitions,
     result: read.result,
@@ -106,12 +123,31 @@ function plannedTool(
   }
 }
 
+/** A function that gives nothing does something that its body does not show. */
+const givesWhatItReads = ({ onlyReads, result }: FunctionReading) => onlyReads === true && result.form !== 'nothing'
+
 /** A sentence is asked for; where the source has none, the name in words is all there is to say. */
 function aboutFromName({ name, result }: FunctionReading): string {
   const words = wordsOf(name).join(' ')
   const sentence = `${words.charAt(0).toUpperCase()}${words.slice(1)}.`
   return result.about === undefined ? sentence : `${sentence} Gives: ${result.about}`
 }
+
+/** Where overloads differ in their arguments, which ones go together. */
+function formsText({ forms }: FunctionReading): string[] {
+  return forms ? [`Arguments that go together: ${formNames(forms)}.`] : []
+}
+
+/** `code, date; or from, to` */
+export const formNames = (forms: readonly CallForm[]): string =>
+  [...new Set(forms.map(({ parameters }) => argumentNames(parameters).join(', ') || 'none'))].join('; or ')
+
+/** Names of the arguments that parameters are filled from. */
+export const argumentNames = (parameters: readonly Parameter[]): string[] =>
+  parameters.flatMap((parameter) => {
+    if (parameter.kind === 'object') return parameter.properties.map(({ name }) => name)
+    return parameter.kind === 'value' || parameter.kind === 'rest' ? [parameter.name] : []
+  })
 
 /** Each tool by a name of its own: what is exported twice is one tool, and others of one name get a number. */
 function distinct(planned: readonly PlannedTool[]): { tools: PlannedTool[]; skipped: Skipped[]; notes: string[] } {

@@ -25,6 +25,21 @@ export function openProgram(compiler: Compiler, file: string): Program {
   return { compiler, program, entry }
 }
 
+/** The JavaScript behind a package's declarations, for what only bodies tell; undefined where the module is no declaration. */
+export function openImplementation({ compiler, entry }: Program, file: string): Program | undefined {
+  if (entry === file || !/\.[cm]?js$/.test(file)) return undefined
+  const resolution = isCommonJs(file)
+    ? { module: compiler.ModuleKind.NodeNext, moduleResolution: compiler.ModuleResolutionKind.NodeNext }
+    : { module: compiler.ModuleKind.ESNext, moduleResolution: compiler.ModuleResolutionKind.Bundler }
+  const options = {
+    ...resolution,
+    ...{ target: compiler.ScriptTarget.ES2022, allowJs: true, noEmit: true, noLib: true, types: [] },
+    // Imports lead to code, not to its declarations.
+    ...{ noDtsResolution: true, maxNodeModuleJsDepth: 20 },
+  }
+  return { compiler, program: compiler.createProgram({ rootNames: [file], options }), entry: file }
+}
+
 /** Reads each file once for both looks at it. */
 function keepingHost(compiler: Compiler, options: ts.CompilerOptions): ts.CompilerHost {
   const host = compiler.createCompilerHost(options)
@@ -58,6 +73,9 @@ function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
     moduleResolution: compiler.ModuleResolutionKind.Bundler,
     jsx: compiler.JsxEmit.Preserve,
     ...own,
+    ...(isCommonJs(file)
+      ? { module: compiler.ModuleKind.NodeNext, moduleResolution: compiler.ModuleResolutionKind.NodeNext }
+      : {}),
     // What the schemas depend on, whatever the project says.
     strict: true,
     strictNullChecks: true,
@@ -73,6 +91,23 @@ function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
       ? {}
       : { typeRoots: [dirname(dirname(createRequire(import.meta.url).resolve('@types/node/package.json')))] }),
   }
+}
+
+/** JavaScript that gives its exports by `module.exports`, which the compiler sees only if it resolves as Node does. */
+function isCommonJs(file: string): boolean {
+  if (!/\.c?js$/.test(file)) return false
+  const text = readFileSync(file, 'utf8')
+  return /^\s*(module\.exports|exports[.[])/m.test(text) && !/^(import|export)\b/m.test(text)
+}
+
+/** True if the project that a file is in lets it import `./colony.ts` by that name. */
+export function allowsSourceEndings(file: string): boolean {
+  const compiler = createRequire(import.meta.url)('typescript') as Compiler
+  const config = compiler.findConfigFile(dirname(file), compiler.sys.fileExists)
+  if (config === undefined) return false
+  const read = compiler.readConfigFile(config, compiler.sys.readFile)
+  const { options } = compiler.parseJsonConfigFileContent(read.config ?? {}, compiler.sys, dirname(config))
+  return options.allowImportingTsExtensions === true || options.rewriteRelativeImportExtensions === true
 }
 
 function readConfig(compiler: Compiler, config: string): ts.CompilerOptions {

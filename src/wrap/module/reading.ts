@@ -6,6 +6,8 @@ import type { Conversion, Definitions } from './conversion.js'
 /** What a module was found to export, as plain data: everything a plan is made from. */
 export interface ModuleReading {
   readonly file: string
+  /** The name of the file, or of the package that it is of. */
+  readonly title: string
   readonly functions: readonly FunctionReading[]
   readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
@@ -36,14 +38,26 @@ export interface FunctionReading {
   readonly about: string
   readonly title?: string
   readonly effect?: Effect
+  /** Its body writes to nothing outside itself. */
+  readonly onlyReads?: true
   readonly isDeprecated: boolean
   readonly examples: readonly Example[]
   readonly parameters: readonly Parameter[]
+  /** All ways to call it, where overloads differ in their arguments: told apart by which ones are given. */
+  readonly forms?: readonly CallForm[]
+  /** Its arguments are those of several overloads. */
+  readonly isOverloaded?: true
   readonly input: JsonSchema
   readonly inputDefinitions: Definitions
   readonly result: Result
   /** Optional members of the input that cannot be JSON, and why. */
   readonly omitted: readonly string[]
+}
+
+/** One way to call a function: its parameters in order, and the arguments that must be given. */
+export interface CallForm {
+  readonly parameters: readonly Parameter[]
+  readonly required: readonly string[]
 }
 
 /** How an argument gets back into its place. */

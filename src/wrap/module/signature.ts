@@ -1,35 +1,38 @@
 import type ts from 'typescript'
 import type { JsonSchema } from '../../kit/schema.js'
-import type { JsonObject } from '../../protocol/messages.js'
 import { type Compiler, type Docs, docsOf } from './docs.js'
 import { isStream, Unfit } from './known-types.js'
-import type { FunctionReading, Parameter, Result } from './reading.js'
+import { defaultOf } from './literals.js'
+import type { Parameter, Result } from './reading.js'
+import { keywordsOfType, withKeywords } from './schema-types.js'
 import { constrained, type Shape } from './shapes.js'
-import { type Omitted, TypeReader } from './types.js'
+import type { Omitted, TypeReader } from './types.js'
 
 /** An argument of the tool while the signature is read. */
-interface Argument {
+export interface Argument {
   name: string
   shape: Shape
   isRequired: boolean
 }
-interface Place {
+export interface Place {
   compiler: Compiler
   checker: ts.TypeChecker
   docs: Docs
   node: ts.Node
+  /** It is called on what it is a member of. */
+  isMember: boolean
 }
 
-/** Parameters of a function as the arguments of a tool. Throws `Unfit` with the name of the parameter that cannot be JSON. */
+/** Parameters of a signature as the arguments of a tool. Throws `Unfit` with the name of the parameter that cannot be JSON. */
 export function readParameters(
   place: Place,
   signature: ts.Signature,
-): Pick<FunctionReading, 'parameters' | 'input' | 'inputDefinitions' | 'omitted'> {
-  const types = new TypeReader(place.compiler, place.checker, 'in', place.node)
+  types: TypeReader,
+): { parameters: Parameter[]; args: Argument[]; omitted: string[] } {
   const args: Argument[] = []
-  const symbols = signature.getParameters()
   const omitted: string[] = []
-  const parameters = symbols.map((symbol): Parameter => {
+  checkThis(place, signature)
+  const parameters = signature.getParameters().map((symbol): Parameter => {
     const name = shownName(place.compiler, symbol)
     const note = ({ path, reason }: Omitted) => omitted.push(`${[name, ...path].join('.')}: ${reason}`)
     try {
@@ -44,16 +47,16 @@ export function readParameters(
       return { kind: 'absent' }
     }
   })
-  const { schemas } = types.definitions
-  const required = args.filter(({ isRequired }) => isRequired).map(({ name }) => name)
-  const input: JsonSchema = {
-    type: 'object',
-    properties: Object.fromEntries(args.map(({ name, shape }) => [name, shape.schema])),
-    ...(required.length > 0 ? { required } : {}),
-    additionalProperties: false,
-    ...(schemas ? { $defs: schemas } : {}),
-  }
-  return { parameters, input, inputDefinitions: types.definitions, omitted }
+  return { parameters, args, omitted }
+}
+
+/** A function that works on a `this` of its own cannot be called by itself; a method of an exported object has its object. */
+function checkThis({ checker, isMember }: Place, signature: ts.Signature): void {
+  const { thisParameter } = signature as { thisParameter?: ts.Symbol }
+  const type = thisParameter && checker.getTypeOfSymbol(thisParameter)
+  const isNeeded = type !== undefined && !/^(void|unknown|any)$/.test(checker.typeToString(type))
+  if (isNeeded && !isMember)
+    throw new Unfit('it needs a value for `this`, which no call gives', 'take it as a parameter instead', ['this'])
 }
 
 function readParameter(place: Place, types: TypeReader, symbol: ts.Symbol, args: Argument[]): Parameter {
@@ -69,17 +72,18 @@ function readParameter(place: Place, types: TypeReader, symbol: ts.Symbol, args:
     const spread = spreadObject(place, types, bare, declaration, args)
     if (spread) return spread
   }
-  const name = isPattern ? freshName('options', args) : symbol.name
+  const name = isPattern ? freshName('options', args) : nameIn(compiler, declaration, symbol, args)
   const said = docs.parameters[symbol.name] ?? { about: '', constraints: {} }
   const own = docsOf(compiler, checker, symbol)
   const description = said.about || own.about
-  const shape = constrained(types.read(type), {
+  const read = constrained(types.read(type), {
     ...types.aliasConstraints(declaration?.type),
     ...(description === '' ? {} : { description }),
     ...own.constraints,
     ...said.constraints,
     ...defaultOf(compiler, declaration?.initializer),
   })
+  const shape = { ...read, schema: withKeywords(read.schema, keywordsOfType(compiler, checker, declaration?.type)) }
   args.push({ name, shape, isRequired: !isOptionalParameter(place, types, symbol) })
   const filled = isRest ? {} : filledProperties(place, bare, declaration ?? place.node)
   return { kind: isRest ? 'rest' : 'value', name, conversion: shape.conversion, ...narrower(types), ...filled }
@@ -156,10 +160,8 @@ function bindingDefaults(compiler: Compiler, pattern: ts.ObjectBindingPattern): 
   )
 }
 
-/** What a function gives, its promise waited for. Throws `Unfit` where it cannot be JSON. */
-export function readResult(place: Place, signature: ts.Signature): Result {
-  const { checker, docs } = place
-  const types = new TypeReader(place.compiler, checker, 'out', place.node)
+/** What a signature gives, its promise waited for; its schema refers to the definitions of `types`. Throws `Unfit` where it cannot be JSON. */
+export function readResult({ checker, docs }: Place, signature: ts.Signature, types: TypeReader): Result {
   const returned = signature.getReturnType()
   const type = checker.getAwaitedType(returned) ?? returned
   const isLater = type !== returned
@@ -179,9 +181,9 @@ export function readResult(place: Place, signature: ts.Signature): Result {
     : { type: 'object', properties: { value: shape.schema }, ...(mayBeMissing ? {} : { required: ['value'] }) }
   return {
     form: isObject ? 'object' : 'value',
-    schema: schemas ? { ...schema, $defs: schemas } : schema,
+    schema,
     conversion: shape.conversion,
-    definitions: types.definitions,
+    definitions: {},
     isLater,
     isStream: isStream(type),
     ...about,
@@ -196,57 +198,6 @@ function isObjectSchema(schema: JsonSchema, definitions: Readonly<Record<string,
   return (
     Array.isArray(schema.anyOf) && schema.anyOf.every((branch) => isObjectSchema(branch as JsonSchema, definitions))
   )
-}
-
-/** A default that is written out goes into the schema; one that is computed only makes the argument optional. */
-function defaultOf(compiler: Compiler, initializer: ts.Expression | undefined): JsonObject {
-  const value = initializer ? literalValue(compiler, initializer) : undefined
-  return value === undefined ? {} : { default: value }
-}
-
-/** The value of an expression that is nothing but literals; undefined if it is more than that. */
-export function literalValue(compiler: Compiler, node: ts.Expression): unknown {
-  if (compiler.isStringLiteralLike(node)) return node.text
-  if (compiler.isNumericLiteral(node)) return Number(node.text)
-  if (node.kind === compiler.SyntaxKind.TrueKeyword) return true
-  if (node.kind === compiler.SyntaxKind.FalseKeyword) return false
-  if (node.kind === compiler.SyntaxKind.NullKeyword) return null
-  if (compiler.isPrefixUnaryExpression(node) && node.operator === compiler.SyntaxKind.MinusToken) {
-    const value = literalValue(compiler, node.operand)
-    return typeof value === 'number' ? -value : undefined
-  }
-  if (
-    compiler.isAsExpression(node) ||
-    compiler.isSatisfiesExpression(node) ||
-    compiler.isParenthesizedExpression(node)
-  ) {
-    return literalValue(compiler, node.expression)
-  }
-  if (
-    compiler.isNewExpression(node) &&
-    /^(Date|URL)$/.test(node.expression.getText()) &&
-    node.arguments?.length === 1
-  ) {
-    return literalValue(compiler, node.arguments[0] as ts.Expression)
-  }
-  if (compiler.isArrayLiteralExpression(node)) {
-    const items = node.elements.map((element) => literalValue(compiler, element))
-    return items.includes(undefined) ? undefined : items
-  }
-  return compiler.isObjectLiteralExpression(node) ? literalObject(compiler, node) : undefined
-}
-
-function literalObject(compiler: Compiler, node: ts.ObjectLiteralExpression): JsonObject | undefined {
-  const entries: [string, unknown][] = []
-  for (const property of node.properties) {
-    if (!compiler.isPropertyAssignment(property)) return undefined
-    const { name } = property
-    if (!compiler.isIdentifier(name) && !compiler.isStringLiteralLike(name)) return undefined
-    const value = literalValue(compiler, property.initializer)
-    if (value === undefined) return undefined
-    entries.push([name.text, value])
-  }
-  return Object.fromEntries(entries)
 }
 
 const narrower = (types: TypeReader): { isNarrower?: true } => (types.takeNarrower() ? { isNarrower: true } : {})
@@ -267,6 +218,20 @@ const isAbortSignal = (type: ts.Type) => type.symbol?.name === 'AbortSignal'
 
 function isPlainObject(compiler: Compiler, type: ts.Type): boolean {
   return !type.isUnion() && (type.flags & (compiler.TypeFlags.Object | compiler.TypeFlags.Intersection)) !== 0
+}
+
+/** `[from, to]` goes by the names in it; the compiler has none for it. */
+function nameIn(
+  compiler: Compiler,
+  declaration: ts.ParameterDeclaration | undefined,
+  symbol: ts.Symbol,
+  args: readonly Argument[],
+): string {
+  if (!declaration || !compiler.isArrayBindingPattern(declaration.name)) return symbol.name
+  const names = declaration.name.elements.flatMap((element) =>
+    compiler.isBindingElement(element) && compiler.isIdentifier(element.name) ? [element.name.text] : [],
+  )
+  return freshName(names.join('_') || 'values', args)
 }
 
 const shownName = (compiler: Compiler, symbol: ts.Symbol): string => {

@@ -4,6 +4,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 import type { Conversion, Definitions } from './conversion.js'
 import { type Compiler, docsOf } from './docs.js'
 import { knownType, Unfit } from './known-types.js'
+import { keywordsOfType, withKeywords } from './schema-types.js'
 import { constrained, literalShape, plain, reallyConverts, type Shape, templatePattern, unionOf } from './shapes.js'
 
 /** A member of a type that cannot be JSON, and that nobody has to give. */
@@ -25,6 +26,7 @@ export class TypeReader {
   readonly #schemas: Record<string, JsonSchema> = {}
   readonly #conversions: Record<string, Conversion> = {}
   readonly #omitted: Omitted[] = []
+  readonly #namesByJson = new Map<string, string>()
 
   constructor(compiler: Compiler, checker: ts.TypeChecker, direction: 'in' | 'out', at: ts.Node) {
     this.#compiler = compiler
@@ -42,6 +44,11 @@ export class TypeReader {
       ...(Object.keys(this.#schemas).length > 0 ? { schemas: this.#schemas } : {}),
       ...(needed.length > 0 ? { conversions: Object.fromEntries(needed) } : {}),
     }
+  }
+
+  /** The name of the type that a schema was read from, by its JSON. */
+  typeNameOf(json: string): string | undefined {
+    return this.#namesByJson.get(json)
   }
 
   /** Leaves out what cannot be JSON. */
@@ -97,7 +104,7 @@ export class TypeReader {
     if (this.isKind(type, 'Any') || this.isKind(type, 'Unknown')) return plain({})
     const simple = this.#simple(type)
     if (simple) return simple
-    if (type.isUnion()) return this.#union(type)
+    if (type.isUnion()) return this.#named(type, this.#union(type))
     if (type.isIntersection() && type.types.some((part) => this.#isPrimitive(part))) return this.#branded(type)
     if (this.isKind(type, 'NonPrimitive')) return plain({ type: 'object' })
     return this.#objectLike(type)
@@ -232,10 +239,16 @@ export class TypeReader {
     } finally {
       this.#open.delete(type)
     }
-    if (open.name === undefined) return shape
+    if (open.name === undefined) return this.#named(type, shape)
     this.#schemas[open.name] = shape.schema
     if (shape.conversion) this.#conversions[open.name] = shape.conversion
     return { schema: { $ref: `#/$defs/${open.name}` }, conversion: { as: 'ref', name: open.name } }
+  }
+
+  #named(type: ts.Type, shape: Shape): Shape {
+    const name = type.aliasSymbol?.name ?? type.symbol?.name
+    if (name !== undefined && /^[A-Za-z]\w*$/.test(name)) this.#namesByJson.set(JSON.stringify(shape.schema), name)
+    return shape
   }
 
   #freshName(type: ts.Type): string {
@@ -378,10 +391,12 @@ export class TypeReader {
       const shape = this.#shapeOf(type)
       for (const [at, { path, reason }] of this.#omitted.slice(before).entries())
         this.#omitted[before + at] = { path: [name, ...path], reason }
+      const keywords = keywordsOfType(this.#compiler, this.#checker, node)
+      const withSaid = keywords ? { ...shape, schema: withKeywords(shape.schema, keywords) } : shape
       const said = docs.about === '' ? {} : { description: docs.about }
       const marked = docs.deprecated === undefined ? {} : { deprecated: true }
       return {
-        shape: constrained(shape, { ...this.aliasConstraints(node), ...said, ...marked, ...docs.constraints }),
+        shape: constrained(withSaid, { ...this.aliasConstraints(node), ...said, ...marked, ...docs.constraints }),
         isOptional,
       }
     } catch (error) {

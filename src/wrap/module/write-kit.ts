@@ -1,5 +1,7 @@
 import { resolve, sep } from 'node:path'
+import { textLiteral } from '../../escape/typescript.js'
 import { signatureText } from '../kit-writer/signature.js'
+import { type WrapKit, writeWrapKit } from '../kit-writer/wrap-kit.js'
 import {
   changesSince,
   fingerprintOfParts,
@@ -11,7 +13,9 @@ import {
 } from '../kit-writer/written-kit.js'
 import { moduleErrors } from './errors.js'
 import { kitText } from './kit-text.js'
+import { packageSpecifier } from './package-entry.js'
 import type { ModulePlan, ModulePlanOptions, PlannedTool } from './plan.js'
+import { allowsSourceEndings } from './program.js'
 import { planModule } from './wrap-module.js'
 
 export interface WriteKitOptions extends Omit<ModulePlanOptions, 'toolName'> {
@@ -26,7 +30,11 @@ export interface KitCheck {
 }
 
 /** Writes a kit file for a module. Throws a `JexoError` if that would lose what somebody has written. */
-export async function writeKit(source: string, outFile: string, options: WriteKitOptions): Promise<ModulePlan> {
+export async function writeKit(
+  source: string,
+  outFile: string,
+  options: WriteKitOptions = {},
+): Promise<ModulePlan> {
   const { isForced = false, instances = [], ...planOptions } = options
   const plan = await planModule(source, planOptions, instances)
   writePlannedKit(plan, source, outFile, { ...planOptions, instances }, isForced)
@@ -46,10 +54,31 @@ export function writePlannedKit(
       source,
       plan.skipped.map(({ name, reason }) => `${name} (${reason})`),
     )
+  if (plan.form === 'catalogue') return writeWrapKit(outFile, catalogueKitOf(plan, source, options), isForced)
   const out = resolve(outFile)
   const specifier = specifierOf(source, out)
-  const mark: WrittenMark = { kind: 'module', source: specifier, options, tools: fingerprintsOf(plan) }
+  const mark: WrittenMark = {
+    kind: 'module',
+    source: source.includes(`${sep}node_modules${sep}`) ? specifier : pathFrom(out, source),
+    options,
+    tools: fingerprintsOf(plan),
+  }
   writeMarked(outFile, kitText(plan, { name: kitNameOf(out), specifier }), mark, isForced)
+}
+
+/** A catalogue is made of the source when the kit is loaded: three tools, however many functions there are. */
+function catalogueKitOf(plan: ModulePlan, source: string, given: Readonly<Record<string, unknown>>): WrapKit {
+  const { instances: _, ...options } = given
+  const isPackaged = source.includes(`${sep}node_modules${sep}`)
+  return {
+    kind: 'module',
+    source,
+    ...(isPackaged ? { sourceText: `import.meta.resolve(${textLiteral(packageSpecifier(source))})` } : {}),
+    options: { ...options, catalogue: true },
+    about: `Functions of ${plan.title}.`,
+    settings: [],
+    tools: fingerprintsOf(plan),
+  }
 }
 
 /** Compares a written kit with its source as it is now. Throws a `JexoError` if the file was not written by `writeKit`. */
@@ -87,10 +116,8 @@ const fingerprintsOf = ({ tools }: ModulePlan): WrittenMark['tools'] =>
 
 /** How the kit file imports the module: by its path from there, or by the name of its package. */
 function specifierOf(source: string, out: string): string {
-  const inside = source.split(`${sep}node_modules${sep}`).at(-1) ?? ''
-  if (source.includes(`${sep}node_modules${sep}`)) {
-    const parts = inside.split(sep)
-    return parts[0]?.startsWith('@') ? parts.slice(0, 2).join('/') : (parts[0] ?? inside)
-  }
-  return pathFrom(out, source)
+  if (source.includes(`${sep}node_modules${sep}`)) return packageSpecifier(source)
+  const path = pathFrom(out, source)
+  // The compiler takes the ending of a source only where the project says so; Jexo finds it by both.
+  return allowsSourceEndings(out) ? path : path.replace(/\.(m?)tsx?$/, '.$1js')
 }

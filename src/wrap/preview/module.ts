@@ -3,11 +3,11 @@ import { planModule } from '../module/wrap-module.js'
 import { moduleChangesSince, writePlannedKit } from '../module/write-kit.js'
 import type { Preview, SourceOptions } from './preview.js'
 
-/** A written kit makes an instance of each class that can be constructed without arguments. */
+/** A written kit makes an instance of each class that can be constructed without arguments; the kit of a catalogue makes none. */
 export async function previewModule(source: string, options: SourceOptions): Promise<Preview> {
   const { instances: given, ...planOptions } = options
   const { makeable } = await readModuleCached(source)
-  const instances = (given as readonly string[] | undefined) ?? makeable
+  const instances = (given as readonly string[] | undefined) ?? (options.catalogue ? [] : makeable)
   const plan = await planModule(source, planOptions, instances)
   return {
     form: 'module',
