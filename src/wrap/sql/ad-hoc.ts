@@ -125,7 +125,9 @@ function scoreOf({ name, about = '', columns }: PlannedTable, wanted: readonly s
 }
 
 function shown(tables: readonly PlannedTable[], name: string): object {
-  const table = tables.find((one) => one.name.toLowerCase() === name.toLowerCase())
+  const same = (other: string) => other.toLowerCase() === name.toLowerCase()
+  const bare = tables.filter((one) => same(one.bareName))
+  const table = tables.find((one) => same(one.name)) ?? (bare.length === 1 ? bare[0] : undefined)
   if (table) return shownTable(table)
   const closest = closestTo(
     name,

@@ -13,7 +13,15 @@ export function argumentValue(name: string, schema: JsonSchema, given: unknown):
   if (typeof given === 'number' && Number.isInteger(given) && !Number.isSafeInteger(given))
     throw new Refusal(`${name} is a whole number that JSON rounds; pass its digits as a string.`)
   if (typeof given === 'string' && isWholeNumber(schema) && /^-?\d{1,40}$/.test(given)) return wholeNumber(given)
+  if (Array.isArray(given) && schema.type === 'array')
+    return given.map((item) => argumentValue(name, itemSchema(schema), item))
   return typeof given === 'object' ? JSON.stringify(given) : (given as SqlValue)
+}
+
+/** What the items of a list are, apart from empty places. */
+export function itemSchema({ items }: JsonSchema): JsonSchema {
+  const { anyOf } = (items ?? {}) as { anyOf?: JsonSchema[] }
+  return anyOf?.find(({ type }) => type !== 'null') ?? ((items ?? {}) as JsonSchema)
 }
 
 /** True for a type whose values are whole numbers, though large ones travel as text. */

@@ -52,9 +52,35 @@ export const postgresSchemas: Readonly<Record<number, JsonSchema>> = {
   3802: {},
 }
 
+/** The types of PostgreSQL that are lists, and what they are lists of. */
+export const postgresArrays: Readonly<Record<number, number>> = {
+  ...{
+    1000: 16,
+    1001: 17,
+    1016: 20,
+    1005: 21,
+    1007: 23,
+    1028: 26,
+    1009: 25,
+    1015: 1043,
+    1014: 1042,
+    1002: 18,
+    1003: 19,
+  },
+  ...{ 2951: 2950, 1021: 700, 1022: 701, 1231: 1700, 1182: 1082, 1183: 1083, 1115: 1114, 1185: 1184, 1187: 1186 },
+  ...{ 199: 114, 3807: 3802 },
+}
+
 /** By the name of a type, as `information_schema` and the drivers of MySQL and MariaDB have it. */
 export function namedTypeSchema(name: string): JsonSchema {
   const type = name.toLowerCase()
+  if (type.startsWith('_') && type.length > 1) {
+    const items = namedTypeSchema(type.slice(1))
+    return {
+      type: 'array',
+      ...(Object.keys(items).length > 0 ? { items: { anyOf: [items, { type: 'null' }] } } : {}),
+    }
+  }
   if (/^(tiny|small|medium)?int(eger)?$|^year$|^int[24]$|^oid$/.test(type)) return integer
   if (/^bigint$|^int8$/.test(type)) return large
   if (/^(float|double|real|float[48])/.test(type)) return number

@@ -208,7 +208,8 @@ export class SqlDatabase {
   }
 }
 
-const shown = (value: SqlValue): string | number | boolean | null => {
+const shown = (value: SqlValue): unknown => {
+  if (Array.isArray(value)) return value.map(shown)
   if (value instanceof Uint8Array) return `${value.length} bytes`
   return typeof value === 'bigint' ? String(value) : value
 }

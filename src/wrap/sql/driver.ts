@@ -3,7 +3,7 @@ import type { SqlLimits } from './limits.js'
 import type { SqlDialect } from './tokens.js'
 
 /** A value that goes into a statement: always by a place of its own, never as text in it. */
-export type SqlValue = string | number | bigint | boolean | null | Uint8Array
+export type SqlValue = string | number | bigint | boolean | null | Uint8Array | readonly SqlValue[]
 
 /** A statement with places as its database writes them. */
 export interface SqlRequest {

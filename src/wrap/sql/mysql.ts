@@ -66,6 +66,8 @@ export class MysqlDriver implements SqlDriver {
         await query(connection, request.access === 'read' ? 'start transaction read only' : 'start transaction')
         const answer = await this.#carriedOut(connection, request)
         isBroken ||= answer.isUnfinished
+        if (answer.isUnfinished && request.access === 'write')
+          throw new SqlFailure('statement', 'it returns more rows than the limit, so nothing was changed')
         if (request.signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
         if (!answer.isUnfinished) await query(connection, request.access === 'read' ? 'rollback' : 'commit')
         return answer.answer
@@ -141,7 +143,12 @@ export class MysqlDriver implements SqlDriver {
             rows: gatherer.rows,
             bytes: gatherer.bytes,
             ...(gatherer.cutBy === undefined ? {} : { cutBy: gatherer.cutBy }),
-            ...(header ? { changed: header.affectedRows } : {}),
+            // Rows that an INSERT … RETURNING of MariaDB gives stand for what it added.
+            ...(header
+              ? { changed: header.affectedRows }
+              : request.access === 'write'
+                ? { changed: gatherer.rows.length }
+                : {}),
           },
         })
       const running = connection.execute({ sql: text, values: values.map(bound), rowsAsArray: true, typeCast })

@@ -10,9 +10,11 @@ import { adHocParts } from './ad-hoc.js'
 import { argumentValue } from './argument-value.js'
 import { belongings, cutText, rowUri } from './belongings.js'
 import { rowsOf, type SharedDatabase, type SqlRow } from './database.js'
+import type { SqlValue } from './driver.js'
 import type { PlannedQuery, SqlPlan } from './plan.js'
 import { tableParts } from './rows.js'
 import { type SqlSearchOptions, searchTool } from './search.js'
+import { placed, type SqlDialect, type Statement, statementsIn } from './tokens.js'
 
 /** The parts of a plan: a tool for each statement, resources for tables, and what is asked for beside. */
 export function sqlPartsOf(plan: SqlPlan, database: SharedDatabase, search?: SqlSearchOptions): Part[] {
@@ -71,12 +73,13 @@ async function carriedOut(
 ): Promise<Outcome> {
   const database = await call.use(shared)
   const defaults = (query.input.properties ?? {}) as Record<string, JsonSchema>
-  const values = query.names.map((name) => {
-    const value = given[name] === undefined ? defaults[name]?.default : given[name]
-    return argumentValue(name, defaults[name] ?? {}, value)
-  })
+  const valueFor = (name: string) =>
+    argumentValue(name, defaults[name] ?? {}, given[name] === undefined ? defaults[name]?.default : given[name])
   const access = query.effect === 'read' ? 'read' : 'write'
-  const answer = await database.run({ text: query.text, values, access }, call)
+  const statement = query.listed
+    ? withLists(query.listed, plan.address.dialect, valueFor)
+    : { text: query.text, values: query.names.map(valueFor) }
+  const answer = await database.run({ ...statement, access }, call)
   const rows = rowsOf(answer)
   if (access === 'write') touchRows(plan, query, rows, call)
   if (query.isOne) {
@@ -86,7 +89,10 @@ async function carriedOut(
   }
   if (access === 'write') {
     const { changed = 0 } = answer
-    return outcome({ structured: { changed, ...(query.row ? { rows } : {}) } as JsonObject, blocks: [] })
+    return outcome({
+      structured: { changed, ...(query.row || rows.length > 0 ? { rows } : {}) } as JsonObject,
+      blocks: [],
+    })
   }
   return outcome({
     structured: { rows, ...(answer.cutBy ? { more: true } : {}) } as unknown as JsonObject,
@@ -94,6 +100,27 @@ async function carriedOut(
       ? [{ type: 'text', text: `${cutText(answer)} Narrow the result with the arguments of ${query.name}.` }]
       : [],
   })
+}
+
+/** A statement with a place for each item of its lists. */
+function withLists(
+  { text, lists }: NonNullable<PlannedQuery['listed']>,
+  dialect: SqlDialect,
+  valueFor: (name: string) => SqlValue,
+): { text: string; values: SqlValue[] } {
+  const items = Object.fromEntries(lists.map((name) => [name, [valueFor(name)].flat() as SqlValue[]]))
+  const [statement] = statementsIn(text, dialect)
+  const counts = Object.fromEntries(Object.entries(items).map(([name, { length }]) => [name, length]))
+  const made = placed(statement as Statement, dialect, counts)
+  const next = new Map<string, number>()
+  const values = made.names.map((name) => {
+    const list = items[name]
+    if (!list) return valueFor(name)
+    const at = next.get(name) ?? 0
+    next.set(name, at + 1)
+    return list[at % list.length] ?? null
+  })
+  return { text: made.text, values }
 }
 
 /** Tells of rows that came back from a statement that writes, as far as they say which they are. */

@@ -7,7 +7,7 @@ import { uniqueColumns } from './driver.js'
 import type { Query } from './queries.js'
 import type { ReadQuery, SqlReading } from './read.js'
 import type { Table } from './tables.js'
-import { parametersOf, placed, wordsOf } from './tokens.js'
+import { isCode, parametersOf, placed, wordsOf } from './tokens.js'
 import { argumentsByColumns, originOf, tablesIn } from './typing.js'
 
 export interface SqlPlanOptions {
@@ -49,6 +49,8 @@ export interface PlannedQuery {
   readonly text: string
   /** Which argument each place holds. */
   readonly names: readonly string[]
+  /** The statement with names, where some of them stand for lists: it gets a place for each item when it is run. */
+  readonly listed?: { readonly text: string; readonly lists: readonly string[] }
   readonly input: JsonSchema
   /** Of a row; undefined if the columns are not known. */
   readonly row?: JsonSchema
@@ -178,6 +180,7 @@ function plannedQuery(query: ReadQuery, name: string, read: SqlReading, tags: re
   const tables = tablesIn(statement, read.tables ?? [])
   const { text, names } = placed(statement, read.address.dialect)
   const row = rowSchema(query, tables)
+  const lists = listsOf(query)
   return {
     name,
     ...(title === undefined ? {} : { title }),
@@ -188,12 +191,29 @@ function plannedQuery(query: ReadQuery, name: string, read: SqlReading, tags: re
     where,
     text,
     names,
+    ...(lists.length > 0 ? { listed: { text: statement.text, lists } } : {}),
     input: inputOf(query, names, tables),
     ...(row ? { row } : {}),
     isOne,
     ...(confirm === undefined ? {} : { confirm }),
     examples,
   }
+}
+
+/** Parameters that stand in `in (…)` alone, and are declared as lists. */
+function listsOf({ parameters, statement }: ReadQuery): string[] {
+  const code = statement.tokens.filter(isCode)
+  return [...parameters].flatMap(([name, { schema }]) => {
+    if (schema.type !== 'array') return []
+    const isAlone = code.some(
+      ({ text }, at) =>
+        text === `:${name}` &&
+        code[at - 1]?.text === '(' &&
+        code[at + 1]?.text === ')' &&
+        /^in$/i.test(code[at - 2]?.text ?? ''),
+    )
+    return isAlone ? [name] : []
+  })
 }
 
 /** What the author says of a parameter counts before the database's word, and that before the columns it is compared with. */

@@ -1,14 +1,10 @@
 import type { Duplex } from 'node:stream'
 import type { Client, ClientBase, FieldDef, Pool, PoolClient } from 'pg'
 import { isRefusal } from '../../kit/refusal.js'
-import type { JsonSchema } from '../../kit/schema.js'
 import type { Connection } from './address.js'
-import { postgresSchemas } from './column-types.js'
 import {
   type Described,
   type DriverOptions,
-  exactDecimal,
-  exactInteger,
   RowGatherer,
   type SqlAnswer,
   type SqlDriver,
@@ -17,10 +13,11 @@ import {
   uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
-import { parseExactly } from './exact-json.js'
 import { limitFrames, postgresFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
+import { describedBy } from './postgres-describe.js'
 import { checkForeign, widePrivileges } from './postgres-guard.js'
+import { type ArrayReader, PostgresTypes } from './postgres-types.js'
 
 /** How many rows are fetched at once. */
 const batchRows = 100
@@ -32,6 +29,7 @@ export class PostgresDriver implements SqlDriver {
   readonly #config: object
   readonly #options: DriverOptions
   #pool: Promise<Pool> | undefined
+  #ownTypes: Promise<PostgresTypes> | undefined
 
   constructor(connection: Connection, options: DriverOptions) {
     const { label, isEncrypted, ...rest } = connection
@@ -73,7 +71,9 @@ export class PostgresDriver implements SqlDriver {
   async describe(text: string): Promise<Described> {
     const client = await this.#connect()
     try {
-      return await describedBy(client, text)
+      return await describedBy(client, text, await this.#types(client, true))
+    } catch (error) {
+      throw failureOf(error)
     } finally {
       client.release()
     }
@@ -91,13 +91,26 @@ export class PostgresDriver implements SqlDriver {
     return client
   }
 
+  /** The types of the database, asked for once, and again when statements are read anew. */
+  #types(client: ClientBase, isFresh = false): Promise<PostgresTypes> {
+    if (isFresh || !this.#ownTypes) {
+      const asked = loadTypes(client)
+      this.#ownTypes = asked
+      asked.catch(() => {
+        this.#ownTypes = undefined
+      })
+    }
+    return this.#ownTypes as Promise<PostgresTypes>
+  }
+
   async #within(client: PoolClient, request: SqlRequest): Promise<SqlAnswer> {
     const { access, timeoutMs } = request
+    const types = await this.#types(client)
     await client.query(access === 'read' ? 'begin read only' : 'begin')
     await client.query(`set local statement_timeout = ${Math.ceil(timeoutMs)}`)
     if (request.isForeign) await checkForeign(client, request.text)
     const answer = await this.#bounded(client, () =>
-      access === 'read' ? fetched(client, request) : carriedOut(client, request),
+      access === 'read' ? fetched(client, request, types) : carriedOut(client, request, types),
     )
     if (request.signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
     await client.query(access === 'read' ? 'rollback' : 'commit')
@@ -161,13 +174,28 @@ async function openPool(config: object): Promise<Pool> {
   return pool
 }
 
-const asJson = {
-  getTypeParser: (oid: number) => (text: string | null) => (text === null ? null : columnValue(oid, text)),
+async function loadTypes(client: ClientBase): Promise<PostgresTypes> {
+  const { types } = await loadPg()
+  const { arrayParser } = types as unknown as {
+    arrayParser: { create(text: string, item: (text: string) => unknown): { parse(): unknown[] } }
+  }
+  const readArray: ArrayReader = (text, item) => arrayParser.create(text, item).parse()
+  const loaded = new PostgresTypes(readArray)
+  await loaded.load(client)
+  return loaded
 }
 
-async function fetched(client: PoolClient, { text, values, ...request }: SqlRequest): Promise<SqlAnswer> {
+const asJson = (types: PostgresTypes) => ({
+  getTypeParser: (oid: number) => (text: string | null) => (text === null ? null : types.valueOf(oid, text)),
+})
+
+async function fetched(
+  client: PoolClient,
+  { text, values, ...request }: SqlRequest,
+  types: PostgresTypes,
+): Promise<SqlAnswer> {
   const { default: Cursor } = await import('pg-cursor')
-  const config = { rowMode: 'array', types: asJson } as unknown as ConstructorParameters<typeof Cursor>[2]
+  const config = { rowMode: 'array', types: asJson(types) } as unknown as ConstructorParameters<typeof Cursor>[2]
   const cursor = client.query(new Cursor<unknown[]>(text, [...values], config))
   const gatherer = new RowGatherer(request)
   let fields: readonly FieldDef[] = []
@@ -190,12 +218,16 @@ const batchOf = (cursor: import('pg-cursor')): Promise<Batch> =>
     ),
   )
 
-async function carriedOut(client: PoolClient, { text, values, ...request }: SqlRequest): Promise<SqlAnswer> {
+async function carriedOut(
+  client: PoolClient,
+  { text, values, ...request }: SqlRequest,
+  types: PostgresTypes,
+): Promise<SqlAnswer> {
   const result = await client.query({
     text,
     values: [...values],
     rowMode: 'array',
-    types: asJson as unknown as import('pg').CustomTypesConfig,
+    types: asJson(types) as unknown as import('pg').CustomTypesConfig,
   })
   const gatherer = new RowGatherer(request)
   ;(result.rows as unknown[][]).every((row) => gatherer.take(row))
@@ -218,44 +250,6 @@ async function rolledBack(client: PoolClient): Promise<boolean> {
   }
 }
 
-/** What the server says of a statement when it has parsed it: types of places and columns. Nothing is run. */
-function describedBy(client: ClientBase, text: string): Promise<Described> {
-  return new Promise((resolve, reject) => {
-    let parameters: readonly (JsonSchema | undefined)[] = []
-    let columns: Described['columns'] = []
-    const heard = ({ dataTypeIDs }: { dataTypeIDs: number[] }) => {
-      parameters = dataTypeIDs.map((oid) => postgresSchemas[oid])
-    }
-    type Wire = {
-      parse(query: object): void
-      describe(message: object): void
-      sync(): void
-      once(event: string, listener: (message: { dataTypeIDs: number[] }) => void): void
-      removeListener(event: string, listener: unknown): void
-    }
-    let wire: Wire | undefined
-    const submittable = {
-      submit(connection: Wire) {
-        wire = connection
-        connection.once('parameterDescription', heard)
-        connection.parse({ text, name: '', types: [] })
-        connection.describe({ type: 'S', name: '' })
-        connection.sync()
-      },
-      handleRowDescription({ fields }: { fields: FieldDef[] }) {
-        columns = fields.map(({ name, dataTypeID }) => ({ name, schema: postgresSchemas[dataTypeID] ?? {} }))
-      },
-      handleError: (error: Error) => end(() => reject(failureOf(error))),
-      handleReadyForQuery: () => end(() => resolve({ parameters, columns })),
-    }
-    const end = (finish: () => void) => {
-      wire?.removeListener('parameterDescription', heard)
-      finish()
-    }
-    client.query(submittable as never)
-  })
-}
-
 function failureOf(error: unknown): SqlFailure {
   if (error instanceof SqlFailure) return error
   const {
@@ -276,24 +270,4 @@ function failureOf(error: unknown): SqlFailure {
 const driverMessage = (error: unknown): string => {
   const { message, code, errors } = error as { message?: string; code?: string; errors?: unknown[] }
   return message || (errors?.[0] ? driverMessage(errors[0]) : (code ?? String(error)))
-}
-
-function columnValue(oid: number, text: string): unknown {
-  if (oid === 16) return text === 't'
-  if (oid === 20) return exactInteger(text)
-  if (oid === 21 || oid === 23 || oid === 26) return Number(text)
-  if (oid === 700 || oid === 701 || oid === 1700) return exactDecimal(text)
-  if (oid === 17) return Buffer.from(text.replace(/^\\x/, ''), 'hex').toString('base64')
-  if (oid === 114 || oid === 3802) return parseExactly(text)
-  if (oid === 1114) return text.replace(' ', 'T')
-  return oid === 1184 ? utcTime(text) : text
-}
-
-/** A time with its zone in UTC, to the fraction of a second that the column keeps. */
-function utcTime(text: string): string {
-  const [, day, clock, fraction = '', zone] =
-    /^(\d{4}-\d\d-\d\d) (\d\d:\d\d:\d\d)(\.\d+)?([+-]\d\d(?::?\d\d)?)$/.exec(text) ?? []
-  if (day === undefined || zone === undefined) return text
-  const at = new Date(`${day}T${clock}${zone.length === 3 ? `${zone}:00` : zone}`)
-  return Number.isNaN(at.getTime()) ? text : `${at.toISOString().slice(0, 19)}${fraction}Z`
 }

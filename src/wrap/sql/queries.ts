@@ -35,6 +35,8 @@ const types: Readonly<Record<string, JsonSchema>> = {
   date: { type: 'string', format: 'date' },
   time: { type: 'string', format: 'date-time' },
 }
+/** How many items a list may have that a statement has places for. */
+const maxItems = 1000
 const effects = ['read', 'add', 'change', 'remove'] as const
 
 /** The statements of a `.sql` file; each is a tool, described by the comment before it. */
@@ -95,13 +97,19 @@ function take(notes: Notes, tag: string, text: string): void {
 }
 
 function takeParameter(notes: Notes, text: string): void {
-  const [, type, name, about = ''] = /^(?:\{(\w+)\}\s*)?(\w+)\s*([\s\S]*)$/.exec(text) ?? []
+  const [, type, name, about = ''] = /^(?:\{(\w+(?:\[\])?)\}\s*)?(\w+)\s*([\s\S]*)$/.exec(text) ?? []
   if (name === undefined) return void notes.faults.push(`@param ${text} names no parameter`)
-  if (type !== undefined && types[type] === undefined)
-    notes.faults.push(`the type {${type}} of ${name} is not one of ${Object.keys(types).join(', ')}`)
+  const element = type?.replace(/\[\]$/, '')
+  if (element !== undefined && types[element] === undefined)
+    notes.faults.push(
+      `the type {${type}} of ${name} is not one of ${Object.keys(types).join(', ')}, or a list of one, such as {string[]}`,
+    )
   notes.parameters.set(name, {
     about: about.replace(/^-\s*/, ''),
-    schema: types[type ?? ''] ?? {},
+    schema:
+      type !== element
+        ? { type: 'array', items: types[element ?? ''] ?? {}, minItems: 1, maxItems: maxItems }
+        : (types[type ?? ''] ?? {}),
     isOptional: false,
   })
   notes.latest = name

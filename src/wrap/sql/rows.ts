@@ -47,6 +47,7 @@ export function shownTable({ name, about, isView, columns, key, references, uri 
       return {
         name: column.name,
         type: column.type,
+        ...(Array.isArray(column.schema.enum) ? { values: column.schema.enum } : {}),
         ...(column.isNullable ? { nullable: true } : {}),
         ...(column.about === undefined ? {} : { about: column.about }),
         ...(to === undefined ? {} : { references: to }),

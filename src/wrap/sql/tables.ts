@@ -2,8 +2,8 @@ import { type ColumnMetadata, sql, type TableMetadata } from 'kysely'
 import type { JsonSchema } from '../../kit/schema.js'
 import { namedTypeSchema, sqliteSchema } from './column-types.js'
 import { type SqlDriver, SqlFailure } from './driver.js'
+import { factsOf, quoted, type Rows } from './table-facts.js'
 import { kyselyOver } from './through-kysely.js'
-import { isCode, type Token, tokensIn } from './tokens.js'
 
 export interface TableColumn {
   readonly name: string
@@ -34,14 +34,6 @@ export interface RefusedTable {
   readonly reason: string
 }
 
-interface Facts {
-  /** By table, as `schema.table` where there are schemas. */
-  readonly keys: ReadonlyMap<string, readonly string[]>
-  readonly comments: ReadonlyMap<string, string>
-  readonly columnComments: ReadonlyMap<string, string>
-  readonly references: ReadonlyMap<string, Table['references']>
-}
-
 /** Tables and views of a database, with their keys and comments, and those that the database itself refuses to describe. */
 export async function readTables(
   driver: SqlDriver,
@@ -51,10 +43,7 @@ export async function readTables(
   const rows = async (text: string): Promise<Record<string, string>[]> =>
     (await sql.raw<Record<string, string>>(text).execute(database)).rows
   const { found, refused } = await describedTables(database, driver.dialect, rows)
-  const facts = await { sqlite: sqliteFacts, postgres: postgresFacts, mysql: mysqlFacts }[driver.dialect](
-    rows,
-    refused,
-  )
+  const facts = await factsOf(driver.dialect, rows, refused)
   const tables = found.map(({ name: bareName, schema, isView, columns }): Table => {
     const key = driver.dialect === 'postgres' ? `${schema}.${bareName}` : bareName
     const about = facts.comments.get(key)
@@ -67,7 +56,14 @@ export async function readTables(
       columns: columns.map(({ name, dataType, isNullable, comment }): TableColumn => {
         const said = comment ?? facts.columnComments.get(`${key}.${name}`)
         const schemaOf = driver.dialect === 'sqlite' ? sqliteSchema : namedTypeSchema
-        return { name, type: dataType, schema: schemaOf(dataType), isNullable, ...(said ? { about: said } : {}) }
+        return {
+          name,
+          // PostgreSQL's own name for a list of numbers is `_int4`.
+          type: driver.dialect === 'postgres' ? dataType.replace(/^_(.+)$/, '$1[]') : dataType,
+          schema: facts.columnSchemas?.get(`${key}.${name}`) ?? schemaOf(dataType),
+          isNullable,
+          ...(said ? { about: said } : {}),
+        }
       }),
       key: facts.keys.get(key) ?? [],
       references: facts.references.get(key) ?? [],
@@ -87,7 +83,12 @@ async function describedTables(
   rows: Rows,
 ): Promise<{ found: readonly FoundTable[]; refused: RefusedTable[] }> {
   try {
-    return { found: await database.introspection.getTables(), refused: [] }
+    const found: readonly FoundTable[] = await database.introspection.getTables()
+    if (dialect === 'mysql') return { found, refused: [] }
+    return {
+      found: dialect === 'sqlite' ? await withoutShadows(found, rows) : await withStored(found, rows),
+      refused: [],
+    }
   } catch (error) {
     if (dialect !== 'sqlite' || !(error instanceof SqlFailure) || error.kind !== 'statement') throw error
   }
@@ -118,117 +119,29 @@ async function describedTables(
   return { found, refused }
 }
 
-const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
-
-type Rows = (text: string) => Promise<Record<string, string>[]>
-
-const grouped = <T>(rows: readonly Record<string, string>[], of: (row: Record<string, string>) => T) => {
-  const groups = new Map<string, T[]>()
-  for (const row of rows) groups.set(String(row.t), [...(groups.get(String(row.t)) ?? []), of(row)])
-  return groups
+/** SQLite's own tables behind a virtual one, such as the index of a full-text search, are no tables of the author's. */
+async function withoutShadows(found: readonly FoundTable[], rows: Rows): Promise<readonly FoundTable[]> {
+  const shadows = await rows(`select name as t from pragma_table_list where type = 'shadow'`)
+  const names = new Set(shadows.map(({ t }) => t))
+  return found.filter(({ name }) => !names.has(name))
 }
-const referenceOf = ({ c, target }: Record<string, string>) => ({ column: String(c), to: String(target) })
-const commentsIn = (rows: readonly Record<string, string>[]) =>
-  new Map(rows.flatMap(({ t, about }) => (about ? [[String(t), String(about)] as const] : [])))
 
-/** SQLite keeps the text that made a table, and with it the comments that stand there. */
-async function sqliteFacts(rows: Rows, refused: readonly RefusedTable[]): Promise<Facts> {
-  const without =
-    refused.length > 0 ? ` and name not in (${refused.map(({ name }) => quoted(name)).join(', ')})` : ''
-  const tables = `(select name, sql from sqlite_master where type in ('table', 'view')${without})`
-  const keys = await rows(
-    `select m.name as t, p.name as c from ${tables} m, pragma_table_info(m.name) p where p.pk > 0 order by m.name, p.pk`,
+/** PostgreSQL: stored views count as views; partitions are parts of a table that is listed. */
+async function withStored(found: readonly FoundTable[], rows: Rows): Promise<readonly FoundTable[]> {
+  const partitions = await rows(
+    `select n.nspname || '.' || c.relname as t from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relispartition`,
   )
-  const references = await rows(
-    `select m.name as t, f."from" as c, f."table" || coalesce('.' || f."to", '') as target from ${tables} m, pragma_foreign_key_list(m.name) f`,
+  const parts = new Set(partitions.map(({ t }) => t))
+  const columns = await rows(
+    `select n.nspname as s, c.relname as t, a.attname as c, y.typname as y, col_description(c.oid, a.attnum) as about
+      from pg_class c join pg_namespace n on n.oid = c.relnamespace join pg_attribute a on a.attrelid = c.oid join pg_type y on y.oid = a.atttypid
+      where c.relkind = 'm' and a.attnum > 0 and not a.attisdropped and has_schema_privilege(n.nspname, 'USAGE') order by 1, 2, a.attnum`,
   )
-  const made = (await rows(`select name as t, sql as about from ${tables}`)).map(({ t = '', about }) => ({
-    t,
-    said: commentsOfText(String(about ?? '')),
-  }))
-  return {
-    keys: grouped(keys, ({ c }) => String(c)),
-    references: grouped(references, referenceOf),
-    comments: new Map(made.flatMap(({ t, said }) => (said.table ? [[t, said.table] as const] : []))),
-    columnComments: new Map(
-      made.flatMap(({ t, said }) => [...said.columns].map(([column, text]) => [`${t}.${column}`, text] as const)),
-    ),
+  const stored = new Map<string, FoundTable & { columns: FoundTable['columns'][number][] }>()
+  for (const { s = '', t = '', c = '', y = '', about } of columns) {
+    const table = stored.get(`${s}.${t}`) ?? { name: t, schema: s, isView: true, columns: [] }
+    table.columns.push({ name: c, dataType: y, isNullable: true, ...(about ? { comment: about } : {}) })
+    stored.set(`${s}.${t}`, table)
   }
-}
-
-/** A comment after the opening bracket, or the `as` of a view, is of the table; one at the end of a column's line is of the column. */
-function commentsOfText(text: string): { table?: string; columns: Map<string, string> } {
-  const columns = new Map<string, string>()
-  const tokens = tokensIn(text, 'sqlite')
-  const opening = tokens.findIndex(
-    ({ kind, text: word }) => word === '(' || (kind === 'word' && /^as$/i.test(word)),
-  )
-  let table: string | undefined
-  let column: string | undefined
-  let isAtStart = true
-  let depth = 0
-  const nameIn = ({ kind, text: word }: Token) => (kind === 'name' ? word.slice(1, -1) : word)
-  for (const token of tokens.slice(opening + 1)) {
-    if (token.kind === 'comment') {
-      const said = token.text.replace(/^--|^\/\*|\*\/$/g, '').trim()
-      if (column === undefined) table = table === undefined ? said : `${table} ${said}`
-      else if (!columns.has(column)) columns.set(column, said)
-    } else if (token.text === '(') depth++
-    else if (token.text === ')') depth--
-    else if (token.text === ',' && depth === 0) isAtStart = true
-    else if (isCode(token) && isAtStart) {
-      column = nameIn(token)
-      isAtStart = false
-    }
-  }
-  return { ...(table === undefined ? {} : { table }), columns }
-}
-
-async function postgresFacts(rows: Rows): Promise<Facts> {
-  const within = `from pg_constraint k join pg_class c on c.oid = k.conrelid join pg_namespace n on n.oid = c.relnamespace
-    cross join lateral unnest(k.conkey) with ordinality as place(attnum, position)
-    join pg_attribute a on a.attrelid = k.conrelid and a.attnum = place.attnum`
-  const table = `n.nspname || '.' || c.relname as t`
-  return {
-    keys: grouped(
-      await rows(`select ${table}, a.attname as c ${within} where k.contype = 'p' order by 1, place.position`),
-      ({ c }) => String(c),
-    ),
-    references: grouped(
-      await rows(
-        `select ${table}, a.attname as c, k.confrelid::regclass::text as target ${within} where k.contype = 'f'`,
-      ),
-      referenceOf,
-    ),
-    comments: commentsIn(
-      await rows(
-        `select ${table}, obj_description(c.oid, 'pg_class') as about from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relkind in ('r', 'v', 'p', 'm')`,
-      ),
-    ),
-    columnComments: new Map(),
-  }
-}
-
-async function mysqlFacts(rows: Rows): Promise<Facts> {
-  const within = 'from information_schema.KEY_COLUMN_USAGE where TABLE_SCHEMA = database()'
-  return {
-    keys: grouped(
-      await rows(
-        `select TABLE_NAME as t, COLUMN_NAME as c ${within} and CONSTRAINT_NAME = 'PRIMARY' order by TABLE_NAME, ORDINAL_POSITION`,
-      ),
-      ({ c }) => String(c),
-    ),
-    references: grouped(
-      await rows(
-        `select TABLE_NAME as t, COLUMN_NAME as c, concat(REFERENCED_TABLE_NAME, '.', REFERENCED_COLUMN_NAME) as target ${within} and REFERENCED_TABLE_NAME is not null`,
-      ),
-      referenceOf,
-    ),
-    comments: commentsIn(
-      await rows(
-        `select TABLE_NAME as t, TABLE_COMMENT as about from information_schema.TABLES where TABLE_SCHEMA = database() and TABLE_COMMENT not in ('', 'VIEW')`,
-      ),
-    ),
-    columnComments: new Map(),
-  }
+  return [...found.filter(({ name, schema }) => !parts.has(`${schema}.${name}`)), ...stored.values()]
 }

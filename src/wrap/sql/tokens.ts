@@ -140,8 +140,26 @@ export interface Placed {
   readonly names: readonly string[]
 }
 
-export function placed({ tokens }: Pick<Statement, 'tokens'>, dialect: SqlDialect): Placed {
+/** With `counts`, a parameter that holds a list has a place for each of its items, all by its name. */
+export function placed(
+  { tokens }: Pick<Statement, 'tokens'>,
+  dialect: SqlDialect,
+  counts: Readonly<Record<string, number>> = {},
+): Placed {
   const names: string[] = []
+  const placesOf = new Map<string, string>()
+  const places = (name: string): string => {
+    const count = Object.hasOwn(counts, name) ? (counts[name] ?? 1) : undefined
+    if (count === undefined) return place(name)
+    const known = dialect === 'mysql' ? undefined : placesOf.get(name)
+    if (known !== undefined) return known
+    const made = Array.from({ length: count }, () => {
+      names.push(name)
+      return dialect === 'mysql' ? '?' : `${dialect === 'postgres' ? '$' : '?'}${names.length}`
+    }).join(', ')
+    placesOf.set(name, made)
+    return made
+  }
   const place = (name: string): string => {
     if (dialect === 'mysql') {
       names.push(name)
@@ -151,7 +169,7 @@ export function placed({ tokens }: Pick<Statement, 'tokens'>, dialect: SqlDialec
     return `${dialect === 'postgres' ? '$' : '?'}${names.indexOf(name) + 1}`
   }
   const text = tokens
-    .map((token) => (token.kind === 'parameter' ? place(token.text.slice(1)) : token.text))
+    .map((token) => (token.kind === 'parameter' ? places(token.text.slice(1)) : token.text))
     .join('')
   return { text: text.trim(), names }
 }

@@ -25,6 +25,14 @@ select raw, big, exact, at, data from samples where code = :code;
 select code from samples where big = :big;
 -- @name by_raw
 select code from samples where raw = :raw;
+-- @name among
+-- @param {string[]} codes Codes of samples
+-- @param {string[]} codes_too Codes that are left out
+select code from samples where code in (:codes) and code not in (:codes_too) order by code;
+-- @name ids
+-- @param {integer[]} ids
+-- @param least
+select id from counters where id in (:ids) and kg >= :least;
 `
 const folder = newFolder()
 writeFileSync(join(folder, 'q.sql'), queries)
@@ -108,6 +116,16 @@ describe.each(Object.keys(types))('%s', (dialect) => {
     expect((await link.call('by_big', { big: '7' })).structuredContent).toEqual({ rows: [] })
   })
 
+  test('a list has a place for each of its items', async () => {
+    const link = await linked(dialect)
+    await link.call('put', { code: 'c', ...sample })
+    const among = async (codes: string[], less: string[]) =>
+      (await link.call('among', { codes, codes_too: less })).structuredContent
+    expect(await among(['c', 'a', "x' or 1=1"], ['b', 'z'])).toEqual({ rows: [{ code: 'a' }, { code: 'c' }] })
+    expect((await link.call('ids', { ids: [5, 6], least: 8 })).structuredContent).toEqual({ rows: [{ id: 5 }] })
+    expect((await link.call('among', { codes: [], codes_too: ['b'] })).isError).toBe(true)
+  })
+
   test('a row is found by the key that it shows', async () => {
     const link = await linked(dialect)
     const row = async (uri: string) => JSON.parse((await link.read(uri)).contents[0]?.text ?? '')
@@ -117,6 +135,121 @@ describe.each(Object.keys(types))('%s', (dialect) => {
     expect(await row('lab://loose/7')).toEqual({ id: '7', what: 'text' })
     expect(await row('lab://prints/AP8Q')).toEqual({ hash: 'AP8Q', what: 'bytes' })
   })
+})
+
+/** What only one of the databases has: lists, enums, stored views, partitions, rows that a change gives, and tables of a search. */
+const own: Record<string, { tables: string[]; queries: string }> = {
+  postgres: {
+    tables: [
+      `create type flow as enum ('spring', 'lime''s')`,
+      'create domain weight as numeric(6,2) check (value >= 0)',
+      'create schema yard',
+      'create table yard.stands (id integer primary key, flow flow not null, flows flow[], kgs weight[], seen timestamptz[], words text[])',
+      'create materialized view yard.heavy as select id, flow from yard.stands',
+      'create table weighings (id integer, at date) partition by range (id)',
+      'create table weighings_1 partition of weighings for values from (0) to (10)',
+    ],
+    queries: `
+-- @name put
+-- @effect add
+-- @one
+insert into yard.stands values (:id, :flow, :flows, :kgs, :seen, :words) returning flow, flows, kgs, seen, words;
+-- @name any_of
+select id from yard.stands where flow = any(:flows) order by id;`,
+  },
+  mariadb: {
+    tables: [
+      `create table stands (id integer auto_increment primary key, flow enum('spring', 'lime''s') not null)`,
+    ],
+    queries: `
+-- @name put
+-- @effect add
+insert into stands (flow) values (:flow), ('spring') returning id, flow;`,
+  },
+  sqlite: {
+    tables: ['create virtual table words using fts5(text)', `insert into words values ('a hive')`],
+    queries: `
+-- @name found
+select text from words where words match :words;`,
+  },
+}
+
+async function ownLink(dialect: string) {
+  const { tables = [], queries: text = '' } = own[dialect] ?? {}
+  const file = join(newFolder(), 'own.sql')
+  writeFileSync(file, text)
+  const source = dialect === 'sqlite' ? sqliteFile(tables.join(';\n')) : (sources[dialect] ?? '')
+  if (dialect !== 'sqlite') await fill(source, tables)
+  const link = await connect(
+    defineKit({
+      name: 'own',
+      version: '1',
+      about: 'x',
+      parts: await wrapSql(source, { name: 'own', queries: [file], adHoc: true }),
+    }),
+  )
+  links.push(link)
+  const explain = async (args: object) => {
+    const [first] = (await link.call('explain_own', args as never)).content as { text: string }[]
+    return JSON.parse(first?.text ?? '')
+  }
+  return { link, explain }
+}
+
+test('PostgreSQL: lists, enums, domains, stored views and partitions', async () => {
+  const { link, explain } = await ownLink('postgres')
+  const tools = await link.tools()
+  const flow = { type: 'string', enum: ['spring', "lime's"] }
+  expect(tools.find(({ name }) => name === 'put')?.inputSchema.properties).toMatchObject({
+    flow,
+    flows: { type: 'array', items: { anyOf: [flow, { type: 'null' }] } },
+    seen: { type: 'array' },
+  })
+  const stand = {
+    flow: "lime's",
+    flows: ['spring', null, "lime's"],
+    kgs: [1.5, '12.340'],
+    seen: ['2026-06-01T10:00:00.123456Z'],
+    words: ['a "b"', 'c,{d}', 'NULL', '\\'],
+  }
+  expect((await link.call('put', { id: 1, ...stand } as never)).structuredContent).toEqual({
+    ...stand,
+    kgs: [1.5, 12.34],
+  })
+  expect((await link.call('any_of', { flows: ["lime's"] })).structuredContent).toEqual({ rows: [{ id: 1 }] })
+  expect((await link.call('put', { id: 2, ...stand, flow: 'autumn' } as never)).isError).toBe(true)
+  expect(await explain({ table: 'stands' })).toMatchObject({
+    name: 'yard.stands',
+    columns: [
+      { name: 'id' },
+      { type: 'flow', values: flow.enum },
+      { type: 'flow[]' },
+      {},
+      { type: 'timestamptz[]' },
+      {},
+    ],
+  })
+  const { tables } = await explain({})
+  expect(tables).toEqual(expect.arrayContaining(['yard.heavy(id, flow)', 'weighings(id, at)']))
+  expect(tables.join()).not.toContain('weighings_1')
+})
+
+test('MariaDB: rows that a change returns, and what an enum allows', async () => {
+  const { link, explain } = await ownLink('mariadb')
+  expect((await link.call('put', { flow: "lime's" })).structuredContent).toEqual({
+    changed: 2,
+    rows: [
+      { id: 1, flow: "lime's" },
+      { id: 2, flow: 'spring' },
+    ],
+  })
+  expect(await explain({ table: 'stands' })).toMatchObject({ columns: [{}, { values: ['spring', "lime's"] }] })
+})
+
+test('SQLite: the tables behind a full-text search are not listed', async () => {
+  const { link, explain } = await ownLink('sqlite')
+  expect((await explain({})).tables).toEqual(['words(text)'])
+  expect((await link.call('found', { words: 'hive' })).structuredContent).toEqual({ rows: [{ text: 'a hive' }] })
 })
 
 test.each([
