@@ -8,6 +8,7 @@ import {
   type RecordedRequest,
   startsWithVariable,
   variableMark,
+  variableMarks,
 } from './recorded.js'
 
 interface Data {
@@ -149,7 +150,11 @@ class Options {
       .trim()
     const mediaType = type === undefined ? {} : { mediaType: type }
     if (quoted !== undefined) return { name, value: quoted.replace(/\\(.)/gs, '$1'), ...mediaType }
-    if (bare.startsWith('@')) return { name, ...mediaType }
+    if (bare.startsWith('@')) {
+      const named = /;\s{0,9}filename=("[^"]*"|[^;"]+)/.exec(rest.slice(0, 1000))?.[1]?.replaceAll('"', '').trim()
+      const fileName = (named ?? bare.slice(1).split(/[\\/]/).at(-1) ?? '').replace(variableMarks, '')
+      return { name, ...mediaType, ...(fileName === '' || fileName === '-' ? {} : { fileName }) }
+    }
     if (!bare.startsWith('<')) return { name, value: bare, ...mediaType }
     const isGiven = bare === '<-' && this.#stdin !== undefined
     return { name, value: isGiven ? (this.#stdin ?? '') : variableMark(name), ...mediaType }

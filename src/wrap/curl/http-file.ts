@@ -1,3 +1,4 @@
+import { dynamicMark } from './dynamic.js'
 import { multipartFields } from './multipart-text.js'
 import { type RecordedRequest, type RecordedRequests, variableMark } from './recorded.js'
 
@@ -16,6 +17,8 @@ export function requestsInHttpFile(text: string, file: string): RecordedRequests
   const filled = (line: string, depth = 0): string =>
     line.replace(/\{\{([^{}]{1,200})\}\}/g, (_all, given: string) => {
       const name = given.trim()
+      const dynamic = name.startsWith('$') ? dynamicMark(name) : undefined
+      if (dynamic !== undefined) return dynamic
       const value = definitions.get(name)
       replaced++
       inserted += value?.length ?? 0

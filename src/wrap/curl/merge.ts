@@ -1,10 +1,12 @@
 import { isDeepStrictEqual } from 'node:util'
 import type { JsonSchema } from '../../kit/schema.js'
 import { fileSchema } from '../http-api/files.js'
+import type { Generated } from '../http-api/generated.js'
 import type { BodyProperty, PlannedBody, PlannedParameter } from '../http-api/operation.js'
+import { generatedText } from './dynamic.js'
 import { graphOperation } from './group.js'
 import { inferTexts, inferValues } from './infer.js'
-import { readable, soleVariable, variableMarks } from './recorded.js'
+import { readable, soleVariable, variableMark, variableMarks } from './recorded.js'
 import type { SecretReader } from './secrets.js'
 import type { TakenApart, TakenBody } from './taken-apart.js'
 
@@ -19,6 +21,7 @@ export interface Merged {
   readonly credentials: readonly string[]
   readonly accept: string
   readonly requests: readonly TakenApart[]
+  readonly generated?: Generated
 }
 
 export function mergedRequests(group: readonly TakenApart[], secrets: SecretReader, options: MergeOptions): Merged {
@@ -38,6 +41,7 @@ export function mergedRequests(group: readonly TakenApart[], secrets: SecretRead
     credentials: [...merger.credentials],
     accept,
     requests: group,
+    ...(Object.keys(merger.generated).length > 0 ? { generated: merger.generated } : {}),
   }
 }
 
@@ -54,6 +58,7 @@ type Occurrences = readonly unknown[]
 class Merger {
   readonly parameters: PlannedParameter[] = []
   readonly credentials = new Set<string>()
+  readonly generated: Record<string, string> = {}
   readonly #group: readonly TakenApart[]
   readonly #secrets: SecretReader
   readonly #allowsPaths: boolean
@@ -85,7 +90,9 @@ class Merger {
     const pieces = first.segments.map(({ variable, raw }, at) => {
       if (variable === undefined) return raw
       const found = this.#group.map(({ segments }) => segments[at] ?? { text: '', raw: '' })
-      const named = found.map((segment) => segment.variable).find((name) => name !== undefined && name !== '')
+      const generated = found.map((segment) => generatedText(variableMark(segment.variable ?? '')))
+      const isGenerated = generated.every((template) => template !== undefined)
+      const named = found.map((segment) => (isGenerated ? undefined : segment.variable)).find(Boolean)
       const texts = found.map(({ text }) => text)
       const wanted = named ?? nameAfter(first.segments[at - 1]?.text, texts)
       const setting = this.#secret(wanted, texts)
@@ -95,7 +102,11 @@ class Merger {
       else {
         const plain = found.map((segment) => (segment.variable === '' ? segment.text : undefined))
         this.parameters.push({
-          ...this.#from(this.#argument(wanted, plain, true)),
+          ...this.#from(
+            isGenerated
+              ? this.#generatedArgument(wanted, String(generated[0]), '')
+              : this.#argument(wanted, plain, true),
+          ),
           ...this.#recordedOf(first.segments[at]?.text, first.segments[at]?.raw),
           name,
           in: 'path',
@@ -196,6 +207,7 @@ class Merger {
           path,
           isFile: true,
           ...(leaf.mediaType === undefined ? {} : { mediaType: leaf.mediaType }),
+          ...(leaf.fileName === undefined ? {} : { fileName: leaf.fileName }),
         })
         continue
       }
@@ -257,6 +269,10 @@ class Merger {
 
   /** An argument with what was seen: the default where it was always the same, else examples. */
   #argument(name: string, values: Occurrences, isNeeded: boolean, schema?: JsonSchema): string {
+    const generated = values.map((value) => (typeof value === 'string' ? generatedText(value) : undefined))
+    const [template] = generated
+    if (template !== undefined && generated.every((one) => one !== undefined))
+      return this.#generatedArgument(name, template, String(values[0]))
     const variable = values
       .map((value) => (typeof value === 'string' ? soleVariable(value) : undefined))
       .find((one) => one !== undefined)
@@ -277,6 +293,16 @@ class Merger {
       (isNeeded && !(distinct.length === 1 && isAlways))
     const argument = this.#add(variable?.toLowerCase() ?? name, made, isRequired)
     if ('default' in made) this.#defaults.set(argument, made.default)
+    return argument
+  }
+
+  /** A value that is new in each request: it may be given, and is made where it is not. */
+  #generatedArgument(name: string, template: string, marked: string): string {
+    const isQuoted = this.#group.some(({ body }) => body?.text?.includes(`"${marked}"`) === true)
+    const isNumber = /^\{\{(timestamp|randomInt)[^}]*\}\}$/.test(template) && !isQuoted
+    const made = { type: isNumber ? 'integer' : 'string', description: 'Generated for each call if it is missing.' }
+    const argument = this.#add(name, made, false)
+    this.generated[argument] = template
     return argument
   }
 

@@ -18,7 +18,17 @@ export function multipartFields(text: string, mediaType: string): RecordedField[
     if (name === undefined) return [undefined]
     const type = /^content-type:\s*([^\n]+)$/im.exec(head)?.[1]?.trim()
     const isFile = /^content-disposition:[^\n]*\sfilename\*?=/im.test(head) || /^<\s+\S/.test(content)
-    return [{ name, ...(isFile ? {} : { value: content }), ...(type === undefined ? {} : { mediaType: type }) }]
+    const fileName = isFile
+      ? /^content-disposition:[^\n]*\sfilename="([^"\n]{1,200})"/im.exec(head)?.[1]
+      : undefined
+    return [
+      {
+        name,
+        ...(isFile ? {} : { value: content }),
+        ...(fileName === undefined ? {} : { fileName }),
+        ...(type === undefined ? {} : { mediaType: type }),
+      },
+    ]
   })
   return fields.length > 0 && fields.every((field) => field !== undefined) ? (fields as RecordedField[]) : undefined
 }

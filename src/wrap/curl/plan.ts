@@ -127,6 +127,7 @@ function planned(
     input,
     parameters,
     ...(body ? { body } : {}),
+    ...(merged.generated ? { generated: merged.generated } : {}),
     answer: { form: 'any', accept },
     credentials,
     examples: [],

@@ -26,6 +26,8 @@ export interface RecordedField {
   /** Undefined for a file. */
   readonly value?: string
   readonly mediaType?: string
+  /** The name of a file. */
+  readonly fileName?: string
 }
 
 /** Requests of a source, and what in it could not be read. */

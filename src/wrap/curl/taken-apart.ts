@@ -50,6 +50,7 @@ export interface Leaf {
   readonly value: unknown
   readonly isFile?: boolean
   readonly mediaType?: string
+  readonly fileName?: string
 }
 
 export function takenApart(request: RecordedRequest): TakenApart {
@@ -101,11 +102,12 @@ const mostLeaves = 500
 function bodyOf(body: RecordedBody): TakenBody {
   if (body.kind === 'multipart') {
     const leaves = body.fields.map(
-      ({ name, value, mediaType }): Leaf => ({
+      ({ name, value, mediaType, fileName }): Leaf => ({
         path: [name],
         value: value ?? '',
         ...(value === undefined ? { isFile: true } : {}),
         ...(mediaType === undefined ? {} : { mediaType }),
+        ...(fileName === undefined ? {} : { fileName }),
       }),
     )
     return { form: 'multipart', mediaType: 'multipart/form-data', leaves: withLists(leaves) }

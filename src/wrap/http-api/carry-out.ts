@@ -6,6 +6,7 @@ import type { Validate } from '../../kit/validation.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { withDefinitions } from '../schema/definitions.js'
 import type { RestClient } from './client.js'
+import { withGenerated } from './generated.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 
 /** What parts of a plan share. */
@@ -19,7 +20,7 @@ export interface PartsKit {
 /** Carries out an operation whose arguments have been checked. */
 export async function carriedOut(operation: PlannedOperation, given: JsonObject, call: Call, kit: PartsKit) {
   const client = await call.use(kit.client)
-  return client.carryOut(operation, given, call, await kit.fits(operation))
+  return client.carryOut(operation, withGenerated(operation, given), call, await kit.fits(operation))
 }
 
 /** The arguments' schema of an operation, whole. */

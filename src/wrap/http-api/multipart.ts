@@ -24,7 +24,7 @@ export function multipartBody(values: readonly { property: BodyProperty; value: 
   }
 }
 
-function partOf(boundary: string, { path, mediaType }: BodyProperty, value: unknown): Buffer {
+function partOf(boundary: string, { path, mediaType, fileName }: BodyProperty, value: unknown): Buffer {
   const file = isFile(value) ? value : undefined
   const type =
     file?.mediaType ??
@@ -32,7 +32,7 @@ function partOf(boundary: string, { path, mediaType }: BodyProperty, value: unkn
     (file ? 'application/octet-stream' : typeof value === 'object' ? 'application/json' : undefined)
   const head = [
     `--${boundary}`,
-    `content-disposition: form-data; name="${quoted(String(path[0]))}"${file ? `; filename="${quoted(file.name ?? 'file')}"` : ''}`,
+    `content-disposition: form-data; name="${quoted(String(path[0]))}"${file ? `; filename="${quoted(file.name ?? fileName ?? 'file')}"` : ''}`,
     ...(type === undefined ? [] : [`content-type: ${type.replace(/[\r\n]/g, ' ')}`]),
     '\r\n',
   ]

@@ -65,6 +65,8 @@ export interface PlannedOperation {
   readonly input: JsonSchema
   readonly parameters: readonly PlannedParameter[]
   readonly body?: PlannedBody
+  /** Arguments that are made for each call where they are not given: templates by their names. */
+  readonly generated?: Readonly<Record<string, string>>
   readonly answer: PlannedAnswer
   /** Names of credentials that all are sent; the first of several ways that can be done. */
   readonly credentials: readonly string[]
@@ -132,6 +134,8 @@ export interface BodyProperty {
   readonly explode?: boolean
   readonly mediaType?: string
   readonly isFile?: boolean
+  /** Sent with a file that comes without a name. */
+  readonly fileName?: string
 }
 
 export interface PlannedAnswer {

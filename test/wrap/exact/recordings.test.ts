@@ -1,7 +1,10 @@
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { planCurl } from 'jexo/curl'
+import { defineKit } from 'jexo'
+import { planCurl, wrapCurl } from 'jexo/curl'
+import { connect } from 'jexo/node'
 import { newFolder } from '../../support/cli.js'
+import { Upstream } from '../../support/upstream.js'
 
 const folder = newFolder()
 const planned = async (name: string, text: string) => {
@@ -109,4 +112,50 @@ GET https://hives.example/find
   expect(operations[0]?.body?.properties).toMatchObject([{ path: ['title'] }, { path: ['photo'], isFile: true }])
   expect(operations[1]?.body?.properties).toMatchObject([{ path: ['hive'] }, { path: ['kg'] }])
   expect(operations[2]?.parameters.map(({ name }) => name)).toEqual(['site', 'most'])
+})
+
+test('variables that clients generate are generated for each call, and may be given', async () => {
+  const upstream = await Upstream.start(() => ({ body: {} }))
+  const file = join(folder, 'dynamic.http')
+  writeFileSync(
+    file,
+    `POST ${upstream.url}/visits/{{$guid}}?at={{$isoTimestamp}}
+Content-Type: application/json
+
+{ "id": "{{$random.uuid}}", "order": "no-{{$randomInt 5 6}}", "at": {{$timestamp}}, "yesterday": {{$timestamp -1 d}}, "text": "{{$timestamp}}", "frames": {{$randomInt 3 4}}, "env": "{{$processEnv HIVE}}" }
+`,
+  )
+  const options = { writes: true, catalogue: false, allowPrivateNetwork: true }
+  const parts = await wrapCurl(file, options)
+  const link = await connect(defineKit({ name: 'k', version: '1', about: 'x', parts }))
+  const [tool] = await link.tools()
+  expect(tool?.inputSchema.required).toEqual(['processenv_hive'])
+  const input = { processenv_hive: 'ML-01' }
+  const sent = async (args: object) => {
+    const { isError, content } = await link.call(String(tool?.name), args as never)
+    expect([isError, isError ? content : '']).toEqual([undefined, ''])
+    const { target, body } = upstream.seen.at(-1) ?? { target: '', body: '' }
+    return { target, ...JSON.parse(body) }
+  }
+  const [first, second] = [await sent(input), await sent({ ...input, id: 'mine', at_2: 7 })]
+  const uuid = /^[\da-f]{8}(-[\da-f]{4}){3}-[\da-f]{12}$/
+  expect(first).toMatchObject({ id: expect.stringMatching(uuid), order: 'no-5', frames: 3, env: 'ML-01' })
+  expect(first.target).toMatch(/^\/visits\/[\da-f-]{36}\?at=\d{4}-\d\d-\d\dT\d\d(:|%3A)\d\d(:|%3A)\d\d\.000Z$/)
+  expect(first.at - first.yesterday).toBe(86_400)
+  expect(first.text).toBe(String(first.at))
+  expect(second).toMatchObject({ id: 'mine', at: 7 })
+  expect(second.target).not.toBe(first.target)
+  await link.close()
+  await upstream.end()
+})
+
+test('a file of a form keeps the name that it was sent by', async () => {
+  const { operations } = await planned(
+    'form.sh',
+    `curl -F 'photo=@frames/one.png' -F 'plan=@x.pdf;filename="site plan.pdf";type=application/pdf' https://hives.example/photos`,
+  )
+  expect(operations[0]?.body?.properties).toMatchObject([
+    { path: ['photo'], fileName: 'one.png' },
+    { path: ['plan'], fileName: 'site plan.pdf', mediaType: 'application/pdf' },
+  ])
 })
