@@ -298,7 +298,11 @@ class Merger {
 
   /** A value that is new in each request: it may be given, and is made where it is not. */
   #generatedArgument(name: string, template: string, marked: string): string {
-    const isQuoted = this.#group.some(({ body }) => body?.text?.includes(`"${marked}"`) === true)
+    const isQuoted = this.#group.some(({ body: { text = '' } = {} }) =>
+      text
+        .split(`${JSON.stringify(name)}`)
+        .some((after) => /^\s*:\s*"/.test(after) && after.includes(`"${marked}"`)),
+    )
     const isNumber = /^\{\{(timestamp|randomInt)[^}]*\}\}$/.test(template) && !isQuoted
     const made = { type: isNumber ? 'integer' : 'string', description: 'Generated for each call if it is missing.' }
     const argument = this.#add(name, made, false)

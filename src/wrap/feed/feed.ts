@@ -61,6 +61,7 @@ export class Feed {
   /** Channels of which it was reported that a message lacked their field. */
   readonly #odd = new Set<string>()
   readonly #pacer: Pacer
+  readonly #openedAt = performance.now()
   #staleTimer: NodeJS.Timeout | undefined
   #close: () => void | Promise<void> = () => {}
   #connection: ConnectionState = { state: 'connected', since: new Date().toISOString(), losses: 0 }
@@ -76,6 +77,11 @@ export class Feed {
     this.#uris = uris
     this.#opening = opening
     this.#pacer = new Pacer(limits.updateEveryMs)
+  }
+
+  /** How long it has been open, in milliseconds: what a broker keeps of each topic comes at the beginning. */
+  get ageMs(): number {
+    return performance.now() - this.#openedAt
   }
 
   get connection(): ConnectionState {

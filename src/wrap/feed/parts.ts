@@ -1,3 +1,4 @@
+import { isJexoError, type JexoError } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
 import type { Part } from '../../kit/part.js'
 import { Refusal } from '../../kit/refusal.js'
@@ -79,7 +80,7 @@ function seriesPart(plan: FeedPlan, channel: PlannedChannel, shared: SharedFeed,
 
 /** The series that is asked for. Throws a `Refusal` that names others where nothing has come of it. */
 async function seriesFor(feed: Feed, channel: PlannedChannel, keys: Keys, call: Call): Promise<Series> {
-  await feed.until(() => feed.series(channel.name, keys) !== undefined, firstMs, call.signal)
+  await feed.until(() => feed.series(channel.name, keys) !== undefined, waitMs(feed, channel), call.signal)
   const series = feed.series(channel.name, keys)
   if (series) return series
   const known = feed.all(channel.name).map((one) => Object.values(one.keys).join('/'))
@@ -91,6 +92,10 @@ async function seriesFor(feed: Feed, channel: PlannedChannel, keys: Keys, call: 
     `Nothing has come yet of ${[channel.name, ...Object.values(keys)].join(' ')}.${others} ${connectionText(feed)}`.trim(),
   )
 }
+
+/** How long a reading is waited for: not at all where others have come, and the feed has been open for a while. */
+const waitMs = (feed: Feed, { name }: PlannedChannel): number =>
+  feed.all(name).length > 0 ? Math.max(0, firstMs - feed.ageMs) : firstMs
 
 const connectionText = ({ connection }: Feed): string =>
   connection.state === 'lost' ? `The connection is lost since ${connection.since} (${connection.reason}).` : ''
@@ -125,7 +130,10 @@ function statusPart(plan: FeedPlan, shared: SharedFeed): Part {
     mimeType: 'application/json',
     ...belongings(plan, shared),
     async read(call) {
-      const feed = await call.use(shared)
+      const opened = await openedFeed(call, shared)
+      if ('reason' in opened)
+        return JSON.stringify({ connection: { state: 'unavailable', ...opened }, channels: [] }, null, 2)
+      const { feed } = opened
       await feed.until(() => feed.all().length > 0, firstMs, call.signal)
       const channels = plan.channels.map(({ name }) => {
         const series = feed.all(name)
@@ -144,6 +152,22 @@ function statusPart(plan: FeedPlan, shared: SharedFeed): Part {
     },
   })
 }
+
+/** The status is what one reads when nothing else works, so it says why. */
+async function openedFeed(call: Call, shared: SharedFeed): Promise<{ feed: Feed } | { reason: string }> {
+  try {
+    return { feed: await call.use(shared) }
+  } catch (error) {
+    if (call.signal.aborted || !isJexoError(error)) throw error
+    return {
+      reason: isLoginRefused(error)
+        ? 'The source refused the user or password.'
+        : (error.callerText ?? 'The source cannot be opened.'),
+    }
+  }
+}
+
+const isLoginRefused = ({ problem }: JexoError): boolean => /not authori[sz]ed|bad user ?name/i.test(problem)
 
 function latestTool(name: string, channel: PlannedChannel, plan: FeedPlan, shared: SharedFeed): Part {
   const { variables, unit, labels } = channel
@@ -195,7 +219,7 @@ function latestTool(name: string, channel: PlannedChannel, plan: FeedPlan, share
           .filter(({ keys }) =>
             variables.every((variable) => given[variable] === undefined || keys[variable] === given[variable]),
           )
-      await feed.until(() => wanted().length > 0, firstMs, call.signal)
+      await feed.until(() => wanted().length > 0, waitMs(feed, channel), call.signal)
       const found = wanted()
       if (found.length === 0) await seriesFor(feed, channel, given, call)
       const notes = [

@@ -10,28 +10,59 @@ export interface TopicPattern {
   match(topic: string): Readonly<Record<string, string>> | undefined
 }
 
-/** Reads a pattern. Throws a `JexoError` if a variable is not a whole level, or stands twice. */
-export function topicPattern(text: string): TopicPattern {
+/**
+ * Reads a pattern: `scales/{hive}/weight`, or as MQTT writes it, `scales/+/weight` and `scales/#`, whose variables get names. Throws a
+ * `JexoError` if a variable is not a whole level, stands twice, or `#` is not the last.
+ */
+export function topicPattern(given: string): TopicPattern {
+  const text = withNames(given)
   const levels = text.split('/')
-  const variables = levels.flatMap((level) => /^\{(\w+)\}$/.exec(level)?.[1] ?? [])
-  const isWhole = levels.every((level) => /^\{\w+\}$/.test(level) || !/[{}+#]/.test(level))
-  if (text === '' || !isWhole || new Set(variables).size < variables.length) throw feedErrors.topicUnreadable(text)
+  const variables = levels.flatMap((level) => variableOf(level) ?? [])
+  const isWhole = levels.every((level) => variableOf(level) !== undefined || !/[{}+#]/.test(level))
+  const isOpen = given.endsWith('#')
+  if (given === '' || !isWhole || new Set(variables).size < variables.length)
+    throw feedErrors.topicUnreadable(given)
   return Object.freeze({
     text,
     variables,
-    filter: levels.map((level) => (level.startsWith('{') ? '+' : level)).join('/'),
+    filter: levels
+      .map((level, at) =>
+        variableOf(level) === undefined ? level : isOpen && at === levels.length - 1 ? '#' : '+',
+      )
+      .join('/'),
     match(topic: string) {
-      const given = topic.split('/')
-      if (given.length !== levels.length) return undefined
+      const all = topic.split('/')
+      const last = levels.length - 1
+      // MQTT takes `scales/#` for `scales` itself too.
+      const levelsGiven = isOpen ? [...all.slice(0, last), all.slice(last).join('/')] : all
+      if (levelsGiven.length !== levels.length || (isOpen && all.length < levels.length)) return undefined
       const found: Record<string, string> = {}
       for (const [at, level] of levels.entries()) {
-        const [, name] = /^\{(\w+)\}$/.exec(level) ?? []
-        if (name !== undefined) found[name] = given[at] ?? ''
-        else if (level !== given[at]) return undefined
+        const name = variableOf(level)
+        if (name !== undefined) found[name] = levelsGiven[at] ?? ''
+        else if (level !== levelsGiven[at]) return undefined
       }
       return found
     },
   })
+}
+
+const variableOf = (level: string): string | undefined => /^\{(\w+)\}$/.exec(level)?.[1]
+
+/** `scales/+/weight` → `scales/{scale}/weight`, `scales/#` → `scales/{rest}`. */
+function withNames(text: string): string {
+  const levels = text.split('/')
+  const taken = new Set(levels.flatMap((level) => variableOf(level) ?? []))
+  return levels
+    .map((level, at) => {
+      if (level !== '+' && !(level === '#' && at === levels.length - 1)) return level
+      const before = levels[at - 1]
+      const isBare = before === undefined || before === '+' || variableOf(before) !== undefined
+      const name = variableName(level === '#' ? 'rest' : isBare ? 'name' : before, taken)
+      taken.add(name)
+      return `{${name}}`
+    })
+    .join('/')
 }
 
 /** A level that differs among topics that are alike otherwise: no topic can have it. */

@@ -1,3 +1,4 @@
+import { statSync } from 'node:fs'
 import { join } from 'node:path'
 import pLimit from 'p-limit'
 import type { Opening } from '../../kit/shared.js'
@@ -8,8 +9,8 @@ import { confined, readWhole } from './confine.js'
 import type { FolderLimits } from './limits.js'
 import { textFormOf } from './media.js'
 import type { Passage } from './passages.js'
-import { type FolderFile, fileAt, readFolder } from './read.js'
-import type { FolderRules, PathFilter } from './rules.js'
+import { type FolderFile, fileAt, folderRoot, readFolder } from './read.js'
+import { type FolderRules, type PathFilter, pathFilter } from './rules.js'
 import { passagesIn, textIn } from './text-of.js'
 import { FolderWatch } from './watch.js'
 
@@ -34,8 +35,9 @@ export interface Progress {
 
 /** A folder that is open: its files, an index of their passages, and a watch that keeps both as they are. */
 export class Library {
-  readonly root: string
-  readonly filter: PathFilter
+  /** The folder by its true path, and what is taken of it: others after the folder was replaced. */
+  root: string
+  filter: PathFilter
   readonly files: Map<string, FolderFile>
   readonly #options: LibraryOptions
   readonly #opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>
@@ -49,6 +51,7 @@ export class Library {
   readonly #recent = new Map<string, { readonly modifiedMs: number; readonly passages: readonly Passage[] }>()
   #definitions: readonly ResourceDefinition[] | undefined
   #watch: FolderWatch | undefined
+  #rootTimer: NodeJS.Timeout | undefined
   /** How much of the room each file takes. */
   readonly #indexed = new Map<string, number>()
   #indexedBytes = 0
@@ -159,6 +162,7 @@ export class Library {
 
   async close(): Promise<void> {
     this.#ending.abort()
+    clearInterval(this.#rootTimer)
     await this.#watch?.close()
     await this.#indexing.catch(() => {})
   }
@@ -173,12 +177,28 @@ export class Library {
       for (const { path } of files) await heard(path)
       for (const path of [...this.files.keys()]) if (!there.has(path)) await heard(path)
     }
-    this.#watch = new FolderWatch(
-      this.root,
-      this.filter,
-      ({ path }) => void heard(path),
-      () => void lookAgain().catch(() => {}),
-    )
+    const watched = () =>
+      new FolderWatch(
+        this.root,
+        this.filter,
+        ({ path }) => void heard(path),
+        () => void lookAgain().catch(() => {}),
+      )
+    this.#watch = watched()
+    // A folder that is moved away and put there anew is another one, of which the watch hears nothing.
+    const identity = () => identityOf(this.#options.source)
+    let known = identity()
+    this.#rootTimer = setInterval(() => {
+      const now = identity()
+      if (now === undefined || now === known) return
+      known = now
+      const former = this.#watch
+      this.root = folderRoot(this.#options.source)
+      this.filter = pathFilter(this.root, this.#options.rules)
+      this.#watch = watched()
+      void former?.close()
+    }, rootEveryMs)
+    this.#rootTimer.unref()
   }
 
   async #indexAll(): Promise<void> {
@@ -275,6 +295,20 @@ export class Library {
     await this.#indexing
     if (!before || !file) this.#opening.resourcesChanged()
     if (before) this.#opening.resourceUpdated(this.#options.uriOf(path))
+  }
+}
+
+/** How often it is looked whether the folder is still the same. */
+const rootEveryMs = 1000
+
+/** Which folder a source leads to now; undefined while there is none. */
+function identityOf(source: URL | string): string | undefined {
+  try {
+    const root = folderRoot(source)
+    const { dev, ino } = statSync(root)
+    return `${root} ${dev} ${ino}`
+  } catch {
+    return undefined
   }
 }
 

@@ -1,4 +1,5 @@
 import { extname } from 'node:path'
+import { analyse } from 'chardet'
 import mimeTypes from 'mime-types'
 
 /** Where a file's text comes from; what has none is given as bytes only. */
@@ -34,8 +35,20 @@ export function textFormOf(mimeType: string): TextForm {
   return isText ? 'plain' : 'none'
 }
 
-/** Text of bytes: UTF-8, or what a byte order mark says. `isWhole` is false where some of it could not be read. */
-export function decoded(bytes: Uint8Array): { text: string; isWhole: boolean; isBinary: boolean } {
+export interface Decoded {
+  readonly text: string
+  /** Anything but UTF-8, such as `windows-1252`. */
+  readonly encoding?: string
+  /** False where some of it could not be read. */
+  readonly isWhole: boolean
+  readonly isBinary: boolean
+}
+
+/** How many bytes are looked at to tell an encoding. */
+const maxDetected = 64_000
+
+/** Text of bytes: UTF-8, what a byte order mark says, or the encoding that its bytes are likely to be in. */
+export function decoded(bytes: Uint8Array): Decoded {
   const mark =
     bytes[0] === 0xff && bytes[1] === 0xfe
       ? 'utf-16le'
@@ -43,9 +56,21 @@ export function decoded(bytes: Uint8Array): { text: string; isWhole: boolean; is
         ? 'utf-16be'
         : 'utf-8'
   const isBinary = mark === 'utf-8' && bytes.subarray(0, 8000).includes(0)
+  const whole = decodedAs(bytes, mark)
+  if (whole !== undefined)
+    return { text: whole, isWhole: true, isBinary, ...(mark === 'utf-8' ? {} : { encoding: mark }) }
+  for (const { name } of isBinary ? [] : analyse(bytes.subarray(0, maxDetected)).slice(0, 3)) {
+    const text = name.startsWith('UTF') ? undefined : decodedAs(bytes, name)
+    if (text !== undefined) return { text, isWhole: true, isBinary, encoding: name }
+  }
+  return { text: new TextDecoder(mark).decode(bytes), isWhole: false, isBinary }
+}
+
+/** Undefined if the bytes are not in that encoding, or it is not known here. */
+function decodedAs(bytes: Uint8Array, encoding: string): string | undefined {
   try {
-    return { text: new TextDecoder(mark, { fatal: true }).decode(bytes), isWhole: true, isBinary }
+    return new TextDecoder(encoding, { fatal: true }).decode(bytes)
   } catch {
-    return { text: new TextDecoder(mark).decode(bytes), isWhole: false, isBinary }
+    return undefined
   }
 }

@@ -73,10 +73,15 @@ async function contentsOf(uri: string, path: string, bytes: Uint8Array) {
     ]
   }
   if (form === 'none') return content.embed({ uri, mimeType, bytes })
-  const { text, isWhole, isBinary } = decoded(bytes)
+  const { text, isWhole, isBinary, encoding } = decoded(bytes)
   if (isBinary) return content.embed({ uri, mimeType: 'application/octet-stream', bytes })
   const whole = content.embed({ uri, mimeType, text })
-  return isWhole ? whole : [whole, note('This file is not valid UTF-8; what could not be read is shown as �.')]
+  if (!isWhole)
+    return [whole, note('The encoding of this file is not known; what could not be read is shown as �.')]
+  const isGuessed = encoding !== undefined && !encoding.startsWith('utf-16')
+  return isGuessed
+    ? [whole, note(`This file is not UTF-8. It was read as ${encoding}, which its bytes suggest.`)]
+    : whole
 }
 
 function searchTool(name: string, plan: FolderPlan, library: Shared<Library>): Part {

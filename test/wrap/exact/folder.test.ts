@@ -1,4 +1,4 @@
-import { mkdirSync, writeFileSync } from 'node:fs'
+import { mkdirSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { defineKit } from 'jexo'
 import { wrapFolder } from 'jexo/folder'
@@ -18,6 +18,24 @@ const files: Record<string, string> = {
   'queens.md': '# Queens\n\nMarking a queen makes her easy to find.\n',
   'settings.md': '# Settings\n\nThe option winterFeedKg sets the amount; see hives/scale/calibration.\n',
 }
+/** Texts in encodings of their own, as bytes. */
+const encoded: [string, Buffer, string][] = [
+  [
+    'latin.txt',
+    Buffer.from('Bienenst\xf6cke werden im M\xe4rz gereinigt, und die K\xf6nigin wird gez\xe4hlt.', 'latin1'),
+    'Königin',
+  ],
+  [
+    'sjis.txt',
+    Buffer.from(
+      '96a8964982cd8f7482c982c882e982c6918394a082a982e794f282d197a782bf814189d482cc96a882f08f5782df82dc82b78142937e82cc914f82c9896182f0975e82a68141918394a082cc8f6482b382f097ca82e982b182c682aa91e590d882c582b78142977b964989c682cd96888f5482cc93fa82c9918394a082f092b282d782dc82b78142',
+      'hex',
+    ),
+    '',
+  ],
+  ['utf16.txt', Buffer.from('\ufeffThe smoker is behind the shed.', 'utf16le'), 'smoker'],
+]
+for (const [name, bytes] of encoded) writeFileSync(join(folder, name), bytes)
 for (const [name, text] of Object.entries(files)) writeFileSync(join(folder, name), text)
 let link: Link
 beforeAll(async () => {
@@ -58,4 +76,38 @@ test.each([
   ['scale calibration', 'settings.md'],
 ])('%s is found in %s', async (query, file) => {
   expect((await search(query)).slice(0, 3).map((passage) => passage.file)).toContain(file)
+})
+
+test('texts in other encodings are read, and found', async () => {
+  const read = async (name: string) => (await link.read(`guide://${name}`)).contents[0]?.text ?? ''
+  expect(await read('latin.txt')).toBe('Bienenstöcke werden im März gereinigt, und die Königin wird gezählt.')
+  expect(await read('utf16.txt')).toBe('The smoker is behind the shed.')
+  expect(await read('sjis.txt')).toBe(
+    '蜜蜂は春になると巣箱から飛び立ち、花の蜜を集めます。冬の前に餌を与え、巣箱の重さを量ることが大切です。養蜂家は毎週の日に巣箱を調べます。',
+  )
+  expect((await search('Königin'))[0]).toMatchObject({ file: 'latin.txt' })
+})
+
+test('a folder that is replaced by another is followed', async () => {
+  const place = join(newFolder(), 'notes')
+  mkdirSync(place)
+  writeFileSync(join(place, 'old.md'), 'The old smoker.')
+  const followed = await connect(
+    defineKit({ name: 'k', version: '1', about: 'x', parts: await wrapFolder(place, { name: 'notes' }) }),
+  )
+  const names = async () => (await followed.resources()).map(({ uri }) => uri)
+  expect(await names()).toContain('notes://old.md')
+  mkdirSync(`${place}-next`)
+  writeFileSync(join(`${place}-next`, 'new.md'), 'The new veil.')
+  renameSync(place, `${place}-former`)
+  renameSync(`${place}-next`, place)
+  const until = Date.now() + 15_000
+  while (!(await names()).includes('notes://new.md') && Date.now() < until)
+    await new Promise((done) => setTimeout(done, 100))
+  expect(await names()).toEqual(['notes://new.md'])
+  writeFileSync(join(place, 'later.md'), 'Later.')
+  while (!(await names()).includes('notes://later.md') && Date.now() < until)
+    await new Promise((done) => setTimeout(done, 100))
+  expect(await names()).toEqual(['notes://later.md', 'notes://new.md'])
+  await followed.close()
 })
