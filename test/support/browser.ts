@@ -12,6 +12,8 @@ const args = [
   '--disable-background-networking',
   '--disable-component-update',
   '--disable-sync',
+  '--force-prefers-reduced-motion',
+  '--disable-smooth-scrolling',
 ]
 
 /** Starts the browser that `npm test` found. */

@@ -186,7 +186,8 @@ function bodyOf(
     const plain = pairs.map(({ property, value }) => [property.path[0], texts(value)])
     return { bytes: bytesOf(recordedText(body.recorded, plain) ?? pairs.flatMap(formPiece).join('&')), mediaType }
   }
-  if (form === 'multipart') return multipartBody(argument === undefined ? values : entries(whole))
+  if (form === 'multipart')
+    return multipartBody(argument === undefined ? values.flatMap(styledParts) : entries(whole))
   if (form === 'binary' && typeof whole === 'object' && whole !== null) {
     const file = whole as FileGiven
     return {
@@ -223,6 +224,19 @@ function placed(at: unknown, [key, ...rest]: readonly (string | number)[], value
     writable: true,
   })
   return holder
+}
+
+/** The parts of a value whose description has a style for it: `a[b]=1` of a deep object is one by that name. */
+function styledParts(part: { property: BodyProperty; value: unknown }): (typeof part)[] {
+  const { property, value } = part
+  if (property.style === undefined || property.isFile || typeof value !== 'object' || value === null) return [part]
+  const decoded = (text: string) => decodeURIComponent(text.replaceAll('+', ' '))
+  return formPiece(part)
+    .flatMap((piece) => piece.split('&'))
+    .map((pair) => {
+      const at = pair.indexOf('=')
+      return { property: { path: [decoded(pair.slice(0, at))] }, value: decoded(pair.slice(at + 1)) }
+    })
 }
 
 /** One field of a form: blanks are `+`, lists are repeated, objects are JSON, unless a style says otherwise. */

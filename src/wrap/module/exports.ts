@@ -16,6 +16,51 @@ export interface Candidate {
   symbol: ts.Symbol
   node: ts.Node
   type: ts.Type
+  /** A method, whose declaration others inherit. */
+  isOfClass?: true
+}
+
+/** The same thing under another name. */
+export interface Alias {
+  readonly candidate: Candidate
+  readonly of: Candidate
+}
+
+/** Each function once: what is reached by several paths goes by the shortest of them, and other names of it are told apart. */
+export function onceEach(
+  compiler: Compiler,
+  checker: ts.TypeChecker,
+  candidates: readonly Candidate[],
+): { found: Candidate[]; aliases: Alias[] } {
+  const kept = new Map<unknown, Candidate>()
+  const aliases: { candidate: Candidate; key: unknown }[] = []
+  const isShorter = (a: Candidate, b: Candidate) =>
+    a.path.length < b.path.length || (a.path.length === b.path.length && a.path[0] === 'default')
+  for (const candidate of candidates) {
+    const key = identityOf(compiler, checker, candidate)
+    const known = kept.get(key)
+    if (!known || (known.name === candidate.name && isShorter(candidate, known))) kept.set(key, candidate)
+    else if (known.name !== candidate.name) aliases.push({ candidate, key })
+  }
+  return {
+    found: [...kept.values()],
+    aliases: aliases.map(({ candidate, key }) => ({ candidate, of: kept.get(key) as Candidate })),
+  }
+}
+
+/** The function itself, as far as it is declared: a member of an object may be one of many of its type. */
+function identityOf(compiler: Compiler, checker: ts.TypeChecker, candidate: Candidate): unknown {
+  const { symbol, path } = candidate
+  const { valueDeclaration } = symbol
+  if (candidate.isOfClass || !valueDeclaration) return candidate
+  if (compiler.isShorthandPropertyAssignment(valueDeclaration)) {
+    const value = checker.getShorthandAssignmentValueSymbol(valueDeclaration)
+    const real = value && value.flags & compiler.SymbolFlags.Alias ? checker.getAliasedSymbol(value) : value
+    return real ?? candidate
+  }
+  const isDeclared =
+    compiler.isFunctionDeclaration(valueDeclaration) || compiler.isVariableDeclaration(valueDeclaration)
+  return isDeclared || path.length === 1 ? symbol : candidate
 }
 
 /** As they stand in the file; what comes from elsewhere follows. */
@@ -177,7 +222,10 @@ function methodsOf(
       const declaration = member.valueDeclaration as ts.Node
       const type = checker.getTypeOfSymbolAtLocation(member, declaration)
       if (type.getCallSignatures().length === 0) return []
-      const common = { label: [className, member.name], name: member.name, symbol: member, node: declaration, type }
+      const common = {
+        ...{ label: [className, member.name], name: member.name, symbol: member, node: declaration, type },
+        isOfClass: true as const,
+      }
       return [{ path: [exportedAs, member.name], ...(instanceOf === undefined ? {} : { instanceOf }), ...common }]
     })
   const statics = checker

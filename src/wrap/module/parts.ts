@@ -77,14 +77,16 @@ async function functionOf(
   call: Call,
 ): Promise<{ self: unknown; run: Run }> {
   const shared = instanceOf === undefined ? undefined : instances[instanceOf]
-  const owner = shared
-    ? await call.use(shared)
-    : path.slice(0, -1).reduce((at, key) => member(at, key), exports as unknown)
+  const owner = shared ? await call.use(shared) : valueAt(exports, path.slice(0, -1))
   const run = member(owner, path.at(-1) ?? '')
   if (typeof run !== 'function')
     throw new Error(`${path.join('.')} of ${name} is no longer a function; wrap it again`)
   return { self: owner === exports ? undefined : owner, run: run as Run }
 }
+
+/** What stands at a path of the exports; undefined if nothing does. */
+export const valueAt = (exports: Exports, path: readonly string[]): unknown =>
+  path.reduce((at, key) => member(at, key), exports as unknown)
 
 const member = (owner: unknown, key: string): unknown => (owner as Record<string, unknown> | undefined)?.[key]
 

@@ -98,7 +98,8 @@ function plannedTool(
   read: FunctionReading,
   { prefix = '', toolName = snakeCase, effects = {}, tags = [] }: ModulePlanOptions,
 ): PlannedTool {
-  const name = prefix + toolName(read.label.join('_'))
+  // A name without letters, such as `_`, has no words.
+  const name = prefix + (toolName(read.label.join('_')) || `function_${read.path.length}`)
   const effect = effects[name] ?? read.effect
   return {
     name,

@@ -4,7 +4,7 @@ import { type Compiler, type Docs, docsOf } from './docs.js'
 import { BodyReader } from './effect-of-body.js'
 import { moduleErrors } from './errors.js'
 import { exampleOf } from './examples.js'
-import { type Candidate, candidatesIn, inOrder, makeableClasses, symbolAt } from './exports.js'
+import { type Candidate, candidatesIn, inOrder, makeableClasses, onceEach, symbolAt } from './exports.js'
 import { readSignatures } from './overloads.js'
 import { titleOf } from './package-entry.js'
 import { placeOf, shown } from './place.js'
@@ -23,11 +23,17 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
   if (!source) throw moduleErrors.sourceMissing(file)
   const warnings = checkSources(opened, file)
   const checker = opened.program.getTypeChecker()
-  const found = inOrder(candidatesIn(compiler, checker, source, file), source)
+  const { found, aliases } = onceEach(compiler, checker, candidatesIn(compiler, checker, source, file))
   const functions: FunctionReading[] = []
-  const skipped: Skipped[] = []
+  const skipped: Skipped[] = aliases.map(({ candidate, of }) => ({
+    ...{
+      name: candidate.label.join('.'),
+      where: placeOf(candidate.node.getSourceFile(), candidate.node.getStart(), file),
+    },
+    ...{ reason: `it is the same function as ${of.label.join('.')}`, fix: `call ${of.label.join('.')}` },
+  }))
   const onlyReads = bodiesOf(opened, file)
-  for (const candidate of found) {
+  for (const candidate of inOrder(found, source)) {
     const read = readFunction(compiler, checker, candidate, file, onlyReads)
     if (read && 'reason' in read) skipped.push(read)
     else if (read) functions.push(read)

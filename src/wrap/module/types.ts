@@ -293,7 +293,8 @@ export class TypeReader {
     return {
       schema: {
         type: 'array',
-        prefixItems: fixed.map(({ schema }) => schema),
+        // `[]` has no places, and a list of no schemas is no schema.
+        ...(fixed.length > 0 ? { prefixItems: fixed.map(({ schema }) => schema) } : {}),
         items: rest ? rest.schema : false,
         minItems: least,
         ...(rest ? {} : { maxItems: fixed.length }),

@@ -7,7 +7,7 @@ import { type MadeWrap, wrapRegistry } from '../source/registry.js'
 import { sourceFile } from '../source/source.js'
 import { readModuleCached } from './cache.js'
 import { moduleErrors } from './errors.js'
-import { type Exports, type Instances, modulePartsOf } from './parts.js'
+import { type Exports, type Instances, modulePartsOf, valueAt } from './parts.js'
 import { type ModulePlan, type ModulePlanOptions, planFunctions } from './plan.js'
 
 export interface WrapModuleOptions extends ModulePlanOptions {
@@ -40,7 +40,20 @@ export async function wrapModule(source: URL | string, options: WrapModuleOption
     )
   const exports = await load(file)
   registry.onMade?.({ key, plan, modulePath: file } satisfies MadeWrap)
-  return modulePartsOf(plan, exports, instances)
+  return modulePartsOf(withFunctions(plan, exports), exports, instances)
+}
+
+/** Without tools whose function the module does not have, whatever its declarations say. */
+function withFunctions(plan: ModulePlan, exports: Exports): ModulePlan {
+  const isThere = ({ path, instanceOf }: ModulePlan['tools'][number]) =>
+    instanceOf !== undefined || typeof valueAt(exports, path) === 'function'
+  const missing = plan.tools.filter((tool) => !isThere(tool)).map(({ name }) => name)
+  if (missing.length === 0) return plan
+  const shown = missing.slice(0, 10).join(', ') + (missing.length > 10 ? ` and ${missing.length - 10} more` : '')
+  process.emitWarning(
+    `${plan.title}: ${shown} left out: the declarations name functions that the module does not have`,
+  )
+  return { ...plan, tools: plan.tools.filter(isThere) }
 }
 
 /** The plan alone, without loading the module: what `jexo wrap` shows. */

@@ -160,7 +160,7 @@ function bodyOf(
       properties.push({
         argument,
         path: [name],
-        ...encodingOf(content.encoding[name], form),
+        ...encodingOf(content.encoding[name], form, schemas.isOlder),
         ...(isFile ? { isFile } : {}),
       })
     return { wanted: name, place: 'body', isRequired, schema: described(made, undefined), use }
@@ -247,10 +247,12 @@ function fileArgument(given: JsonSchema, schemas: SchemaReader, allowsPaths: boo
     : file
 }
 
-function encodingOf(encoding: Raw['schema'], form: PlannedBody['form']): Partial<BodyProperty> {
+/** Styles count for multipart bodies too from version 3.1 on. */
+function encodingOf(encoding: Raw['schema'], form: PlannedBody['form'], isOlder: boolean): Partial<BodyProperty> {
   if (!isObject(encoding)) return {}
   const { style, explode, contentType } = encoding
-  const isStyled = form === 'form' && (typeof style === 'string' || typeof explode === 'boolean')
+  const takesStyles = form === 'form' || (form === 'multipart' && !isOlder)
+  const isStyled = takesStyles && (typeof style === 'string' || typeof explode === 'boolean')
   return {
     ...(isStyled ? { style: (typeof style === 'string' ? style : 'form') as Style } : {}),
     ...(isStyled && typeof explode === 'boolean' ? { explode } : {}),

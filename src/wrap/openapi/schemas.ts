@@ -37,7 +37,8 @@ export class SchemaReader {
   readonly warnings = new Set<string>()
   readonly #documents: Documents
   readonly #direction: Direction
-  readonly #isOlder: boolean
+  /** Before version 3.1, whose schemas are JSON Schema. */
+  readonly isOlder: boolean
   readonly #names = new Map<string, string>()
   #nodes = 0
   #nodesInAll = 0
@@ -45,7 +46,7 @@ export class SchemaReader {
   constructor(documents: Documents, direction: Direction, isOlder: boolean) {
     this.#documents = documents
     this.#direction = direction
-    this.#isOlder = isOlder
+    this.isOlder = isOlder
   }
 
   read(schema: unknown, url: string): JsonSchema {
@@ -72,7 +73,7 @@ export class SchemaReader {
     }
     if (typeof given.$ref === 'string') return this.#reference(given, url)
     const schema = this.#plain(given, url)
-    if (this.#isOlder && (given.nullable === true || given['x-nullable'] === true)) return nullable(schema)
+    if (this.isOlder && (given.nullable === true || given['x-nullable'] === true)) return nullable(schema)
     return schema
   }
 
@@ -94,7 +95,7 @@ export class SchemaReader {
     }
     const reference = { $ref: `#/$defs/${name}` }
     // A shared schema may be described again where it is used; newer descriptions may add anything.
-    const beside = this.#isOlder ? pick(siblings, ['description']) : this.#plain(siblings, url)
+    const beside = this.isOlder ? pick(siblings, ['description']) : this.#plain(siblings, url)
     return Object.keys(beside).length > 0 ? { ...beside, ...reference } : reference
   }
 

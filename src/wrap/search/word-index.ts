@@ -16,7 +16,7 @@ export interface Hit<Key> {
 /** Words of a title count as often as that. */
 const titleWeight = 3
 /** A word that only begins as the one wanted, and one that differs by a letter, count so much. */
-const prefixWeight = 0.6
+const prefixWeight = 0.4
 const fuzzyWeight = 0.4
 const shortestPrefix = 3
 const shortestFuzzy = 5
@@ -25,6 +25,8 @@ const mostVariants = 50
 /** The usual constants of BM25: how soon more of the same word stops to count, and how much long texts are held back. */
 const saturation = 1.2
 const lengthWeight = 0.75
+/** How much it counts that an entry has all words of a question, and not only some: 0 is not at all. */
+const coverage = 0.5
 /** A posting is the number of an entry and how often it has the word, in one. */
 const countBits = 256
 
@@ -102,7 +104,10 @@ export class WordIndex<Key> {
     for (let number = 0; number < scores.length; number++) {
       const key = this.#keys[number]
       if (scores[number] === 0 || key === undefined || takes?.(key) === false) continue
-      hits.push({ key, score: (scores[number] as number) * ((matched[number] as number) / words.length) ** 2 })
+      hits.push({
+        key,
+        score: (scores[number] as number) * ((matched[number] as number) / words.length) ** coverage,
+      })
     }
     return hits.sort((a, b) => b.score - a.score).slice(0, most)
   }

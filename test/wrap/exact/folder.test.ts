@@ -1,11 +1,12 @@
 import { mkdirSync, renameSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import { defineKit } from 'jexo'
 import { wrapFolder } from 'jexo/folder'
 import type { Link } from 'jexo/link'
 import { connect } from 'jexo/node'
 import { passagesOf } from '../../../src/wrap/folder/passages.js'
 import { newFolder } from '../../support/cli.js'
+import { notes, pages, questions } from './questions.js'
 
 const folder = join(newFolder(), 'guide')
 mkdirSync(folder)
@@ -110,4 +111,27 @@ test('a folder that is replaced by another is followed', async () => {
     await new Promise((done) => setTimeout(done, 100))
   expect(await names()).toEqual(['notes://later.md', 'notes://new.md'])
   await followed.close()
+})
+
+test('questions in other words than those of the page find it among five hundred files', async () => {
+  const place = join(newFolder(), 'handbook')
+  const all = { ...pages, ...notes(500 - Object.keys(pages).length) }
+  for (const [name, text] of Object.entries(all)) {
+    mkdirSync(dirname(join(place, name)), { recursive: true })
+    writeFileSync(join(place, name), text)
+  }
+  const handbook = await connect(
+    defineKit({ name: 'k', version: '1', about: 'x', parts: await wrapFolder(place, { watch: false }) }),
+  )
+  const missed: string[] = []
+  for (const [query, file] of questions) {
+    const { passages } = (await handbook.call('search_handbook', { query, most: 3 })).structuredContent as {
+      passages: { file: string }[]
+    }
+    if (!passages.some((passage) => passage.file === file)) missed.push(query)
+  }
+  await handbook.close()
+  // At least 85 of a hundred.
+  const isGood = missed.length <= questions.length * 0.15
+  expect({ missed, isGood }).toEqual({ missed, isGood: true })
 })

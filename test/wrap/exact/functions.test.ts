@@ -221,6 +221,22 @@ test('packages by path, without types, and by a main file without its ending', a
   expect(kit).toContain("import * as spring from 'nectar/flows/spring'")
 })
 
+test('functions that only look the same stay apart, and one that is reached twice is one tool', async () => {
+  const plan = await planModule(
+    moduleOf(`
+      interface Api { weigh(code: string): number }
+      const made = (n: number) => (code: string): number => code.length + n
+      export const one = made(1)
+      export const two = made(2)
+      export const north: Api = { weigh: (code) => code.length }
+      export const south: Api = { weigh: (code) => code.length + 1 }
+      export function find(code: string): string { return code }
+      export const api = { find }
+    `),
+  )
+  expect(plan.tools.map(({ name }) => name)).toEqual(['north_weigh', 'south_weigh', 'one', 'two', 'find'])
+})
+
 test('types that repeat are said once, and many functions can be a catalogue', async () => {
   const fields = Array.from({ length: 30 }, (_, at) => `/** Field ${at} of a visit. */ field${at}: string`).join(
     '\n',
@@ -285,6 +301,7 @@ test('a written kit compiles under plain strict and under the settings of a new 
     type Code = string & { readonly brand: 'hive' }
     /** Deep. */ export function deep(options?: { tags?: Map<string, Date>; when: Date | null }, site = Site.Ivy): Map<string, Date> { return new Map([[site, options?.when ?? new Date()]]) }
     /** Woods. */ export function wood(wood: Wood, code: Code, ...more: bigint[]): Wood | undefined { return more.length ? undefined : { ...wood, path: code } }
+    /** Windows. */ export function windows(n: number): [] | number[] { return n > 0 ? [n] : [] }
     /** Streams. */ export async function* stream(n: number, signal: AbortSignal): AsyncGenerator<Date> { if (!signal.aborted) yield new Date(n) }
     export class Ledger { /** Finds. */ find(code: string): string; find(code: string, at: Date): string; find(code: string): string { return code } }
     export const api = { inner: { /** Bytes. */ bytes(data: Uint8Array): Uint8Array { return data } } }

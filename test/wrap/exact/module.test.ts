@@ -123,13 +123,13 @@ test('names that clash never stop a plan', async () => {
   const plan = await planModule(
     moduleOf(`
       /** Weighs. */ export function weighHive(code: string): string { return code }
-      export { weighHive as default }
+      export { weighHive as default, weighHive as weighIt }
       /** Other. */ export function weigh_hive(code: string): string { return code + '2' }
       /** Third. */ export const WeighHive = (code: string): string => code + '3'
     `),
   )
   expect(plan.tools.map(({ name, path }) => [name, path.join('.')])).toEqual([
-    ['weigh_hive', expect.stringMatching(/^(weighHive|default)$/)],
+    ['weigh_hive', expect.stringMatching(/^(weighHive|weighIt|default)$/)],
     ['weigh_hive_2', 'weigh_hive'],
     ['weigh_hive_3', 'WeighHive'],
   ])

@@ -56,6 +56,27 @@ const rows: Record<string, Row> = {
     args: { q: 'a/../b' },
     target: '/find?q=a%2F..%2Fb',
   },
+  'a part of a multipart body has the style that its description gives it': {
+    at: 'POST /photos/styled',
+    operation: {
+      requestBody: {
+        content: {
+          'multipart/form-data': {
+            schema: {
+              type: 'object',
+              properties: { at: { type: 'object' }, tags: { type: 'array', items: {} }, meta: { type: 'object' } },
+            },
+            encoding: {
+              at: { style: 'deepObject', explode: true },
+              tags: { style: 'pipeDelimited', explode: false },
+            },
+          },
+        },
+      },
+    },
+    args: { at: { site: 'Marsh Lane' }, tags: ['a&b', 'c'], meta: { kg: 1 } },
+    body: /name="at\[site\]"\r\n\r\nMarsh Lane\r\n[\s\S]*name="tags"\r\n\r\na&b\|c\r\n[\s\S]*name="meta"\r\ncontent-type: application\/json\r\n\r\n\{"kg":1\}/,
+  },
   'null in a body is sent': {
     at: 'PATCH /hives/note',
     operation: body({ type: 'object', properties: { note: nullable, name: nullable } }),
