@@ -182,6 +182,7 @@ export function makeableClasses(compiler: Compiler, checker: ts.TypeChecker, sou
   return (module ? checker.getExportsOfModule(module) : []).flatMap((exported) => {
     const symbol = exported.flags & compiler.SymbolFlags.Alias ? checker.getAliasedSymbol(exported) : exported
     if (!(symbol.flags & compiler.SymbolFlags.Class) || !symbol.valueDeclaration) return []
+    if (compiler.getCombinedModifierFlags(symbol.valueDeclaration) & compiler.ModifierFlags.Abstract) return []
     const type = checker.getTypeOfSymbolAtLocation(symbol, symbol.valueDeclaration)
     const needsNothing = type.getConstructSignatures().some((signature) =>
       signature.getParameters().every((parameter) => {

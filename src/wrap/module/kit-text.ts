@@ -28,6 +28,7 @@ export function kitText(plan: ModulePlan, { name, specifier }: KitTextOptions): 
     writer.helpers.size > 0
       ? `import { ${[...writer.helpers].sort(byLetters).join(', ')} } from 'jexo/module'\n`
       : '',
+    plan.isUntyped ? '// @ts-ignore It has no declarations.\n' : '',
     `import * as ${module} from ${textLiteral(specifier)}\n\n`,
     ...shareds,
     shareds.length > 0 ? '\n' : '',
@@ -93,7 +94,7 @@ class ToolWriter {
 
   #run(tool: PlannedTool): string {
     const { parameters, instanceOf, result, showsErrors } = tool
-    if (tool.isOverloaded) return this.#overloadedRun(tool)
+    if (tool.isLooselyTyped) return this.#overloadedRun(tool)
     const names = argumentNames(tool.parameters)
     const usesCall =
       instanceOf !== undefined ||
@@ -144,7 +145,7 @@ class ToolWriter {
     const usesCall = instanceOf !== undefined || result.isStream || /\bcall\./.test(lists.join())
     const body = [
       ...(instanceOf === undefined ? [] : [`const owner = await call.use(${instanceName(instanceOf)})`]),
-      `const args = ${chosen.join('')}`,
+      `const args: unknown[]${forms.length > 1 ? ' | undefined' : ''} = ${chosen.join('')}`,
       ...(forms.length > 1 ? [`if (!args) throw new Refusal(${message})`] : []),
       ...(result.isStream
         ? [...gatheringSteps(call), ...this.#steps(tool, 'items')]
@@ -161,19 +162,22 @@ class ToolWriter {
   }
 
   /** What a function gave, as statements that end with what the tool gives. */
-  #steps({ result }: PlannedTool, value: string): string[] {
+  #steps({ result, isLooselyTyped }: PlannedTool, value: string): string[] {
     const { form, conversion, definitions, schema = {} } = result
     const shape =
       form === 'value' ? ((schema.properties as Record<string, JsonSchema> | undefined)?.value ?? {}) : schema
     const shown = (converted: string) =>
       form === 'value' ? (converted === 'value' ? '{ value }' : `{ value: ${converted} }`) : converted
-    if (conversion === null) return [`return ${shown(value)}`]
+    // Places of a list, and what a schema refers to, are told to the compiler more loosely than the source has them.
+    const isRough = !isLooselyTyped && /"(prefixItems|\$ref)":/.test(JSON.stringify(schema))
+    if (conversion === null) return [`return ${shown(isRough ? `${value} as never` : value)}`]
     const isMissing = form === 'value' && !(schema.required as readonly string[] | undefined)?.includes('value')
     const isScalar = scalars.has(conversion.as) && !isMissing && !isNullable(shape)
     if (isScalar) return [`return ${shown(simpleOut(value, conversion, shape) ?? value)}`]
     const name = value === 'items' ? 'items' : 'result'
     const first = value === name ? [] : [`const ${name} = ${value}`]
-    const simple = simpleOut(name, conversion, shape)
+    // Of what has no type, the compiler knows no items.
+    const simple = isLooselyTyped ? undefined : simpleOut(name, conversion, shape)
     const converted = simple === undefined ? this.#helped('toJson', name, conversion, definitions) : simple
     return [...first, `return ${shown(isMissing ? `${name} === undefined ? undefined : ${converted}` : converted)}`]
   }
@@ -196,10 +200,8 @@ class ToolWriter {
     return `${owner}${steps.map(accessText).join('')}(${this.#argumentTexts(tool, isGiven).join(', ')})`
   }
 
-  #argumentTexts(
-    { path, instanceOf, parameters, input, inputDefinitions }: PlannedTool,
-    isGiven: boolean,
-  ): string[] {
+  #argumentTexts(tool: PlannedTool, isGiven: boolean): string[] {
+    const { path, instanceOf, parameters, input, inputDefinitions, isLooselyTyped } = tool
     const required = (input.required ?? []) as readonly string[]
     const shapeOf = (name: string) => (input.properties as Record<string, JsonSchema>)[name] ?? {}
     const of = (name: string) => (isGiven ? `given[${textLiteral(name)}]` : name)
@@ -214,7 +216,7 @@ class ToolWriter {
         const type = `Parameters<typeof ${callee}>[${at}]`
         if (kind === 'rest') {
           const list = this.#into(`(${of(name)} ?? [])`, conversion, shapeOf(name), true, inputDefinitions)
-          return `...${parameter.isNarrower ? `(${list} as never[])` : list}`
+          return `...${isLooselyTyped ? `(${list} as unknown[])` : parameter.isNarrower ? `(${list} as never[])` : list}`
         }
         const value = this.#into(of(name), conversion, shapeOf(name), required.includes(name), inputDefinitions)
         const filled = [
@@ -255,7 +257,9 @@ class ToolWriter {
   /** What is too deep to be written out is left to a helper. */
   #helped(helper: 'fromJson' | 'toJson', value: string, conversion: Conversion, definitions: Definitions): string {
     this.helpers.add(helper)
-    return `${helper}(${value}, ${literal(conversion, 0, 60)}${definitionsText(conversion, definitions)}) as never`
+    const written =
+      literal(conversion, 0, 60) + (/"as":"union"/.test(JSON.stringify(conversion)) ? ' as never' : '')
+    return `${helper}(${value}, ${written}${definitionsText(conversion, definitions)}) as never`
   }
 }
 
@@ -382,4 +386,4 @@ const hasExtras = (parameter: PlannedTool['parameters'][number]) =>
 
 /** Definitions go along only where the conversion refers to them. */
 const definitionsText = (conversion: Conversion, definitions: Definitions) =>
-  /"as":"(ref|union)"/.test(JSON.stringify(conversion)) ? `, ${literal(definitions, 0, 60)}` : ''
+  /"as":"(ref|union)"/.test(JSON.stringify(conversion)) ? `, ${literal(definitions, 0, 60)} as never` : ''

@@ -20,7 +20,7 @@ interface Form {
 }
 type Reading = Pick<
   FunctionReading,
-  'parameters' | 'forms' | 'isOverloaded' | 'input' | 'inputDefinitions' | 'omitted' | 'result'
+  'parameters' | 'forms' | 'isLooselyTyped' | 'input' | 'inputDefinitions' | 'omitted' | 'result'
 >
 /** Why a signature cannot be a tool, and where in it that was found. */
 export interface UnfitSignature {
@@ -47,11 +47,12 @@ export function readSignatures(place: Place, signatures: readonly ts.Signature[]
   const [main = first] = groups
   const notes = [...new Set(groups.flatMap(({ omitted }) => omitted))]
   const left = signatures.length - forms.filter(({ result }) => result.isStream === first.result.isStream).length
+  const isGeneric = signatures.some(({ typeParameters = [] }) => typeParameters.length > 0)
   const input = withRepeatedDefined(inputOf(groups, inward.definitions.schemas), (json) => inward.typeNameOf(json))
   return {
     parameters: main.parameters.map((parameter) => referring(parameter, input)),
     ...(groups.length > 1 ? { forms: groups.map(formOf) } : {}),
-    ...(forms.length > 1 ? { isOverloaded: true } : {}),
+    ...(forms.length > 1 || isGeneric ? { isLooselyTyped: true } : {}),
     input,
     inputDefinitions: inward.definitions,
     omitted: left > 0 ? [...notes, leftText(left, signatures.length, unfit)] : notes,

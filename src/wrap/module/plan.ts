@@ -12,6 +12,8 @@ export interface ModulePlan {
   readonly kind: 'module'
   /** The name of the file or package. */
   readonly title: string
+  /** JavaScript without declarations. */
+  readonly isUntyped: boolean
   /** One tool for each function, or three that search, explain and call. */
   readonly form: 'tools' | 'catalogue'
   /** Put before the names of the catalogue's tools. */
@@ -38,8 +40,8 @@ export interface PlannedTool {
   readonly parameters: readonly Parameter[]
   /** All ways to call it, where overloads differ in their arguments: told apart by which ones are given. */
   readonly forms?: readonly CallForm[]
-  /** Its arguments are those of several overloads. */
-  readonly isOverloaded?: true
+  /** The compiler cannot tell the types of a call from JSON: it has overloads, or type parameters. */
+  readonly isLooselyTyped?: true
   readonly input: JsonSchema
   readonly inputDefinitions: Definitions
   readonly result: Result
@@ -82,6 +84,7 @@ export function planFunctions(
     version: 1,
     kind: 'module',
     title: reading.title,
+    isUntyped: reading.isUntyped,
     form: options.catalogue ? 'catalogue' : 'tools',
     ...(options.catalogue && options.prefix ? { cataloguePrefix: options.prefix } : {}),
     tools,
@@ -115,7 +118,7 @@ function plannedTool(
     examples: read.examples,
     parameters: read.parameters,
     ...(read.forms ? { forms: read.forms } : {}),
-    ...(read.isOverloaded ? { isOverloaded: true } : {}),
+    ...(read.isLooselyTyped ? { isLooselyTyped: true } : {}),
     input: read.input,
     inputDefinitions: read.inputDefinitions,
     result: read.result,

@@ -44,7 +44,18 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
     .filter((name) => !/[\\/]typescript[\\/]lib[\\/]/.test(name))
   const withMethods = new Set(functions.map(({ instanceOf }) => instanceOf))
   const makeable = makeableClasses(compiler, checker, source).filter((name) => withMethods.has(name))
-  return { reading: { file, title: titleOf(file), functions, skipped, warnings, makeable }, files }
+  return {
+    reading: {
+      file,
+      title: titleOf(file),
+      isUntyped: /\.[cm]?jsx?$/.test(opened.entry),
+      functions,
+      skipped,
+      warnings,
+      makeable,
+    },
+    files,
+  }
 }
 
 /** Tells of a function whether its body writes to nothing outside; of a package, by the code behind its declarations. */

@@ -8,6 +8,8 @@ export interface ModuleReading {
   readonly file: string
   /** The name of the file, or of the package that it is of. */
   readonly title: string
+  /** JavaScript without declarations, of which a strict compiler knows no types. */
+  readonly isUntyped: boolean
   readonly functions: readonly FunctionReading[]
   readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
@@ -45,8 +47,8 @@ export interface FunctionReading {
   readonly parameters: readonly Parameter[]
   /** All ways to call it, where overloads differ in their arguments: told apart by which ones are given. */
   readonly forms?: readonly CallForm[]
-  /** Its arguments are those of several overloads. */
-  readonly isOverloaded?: true
+  /** The compiler cannot tell the types of a call from JSON: it has overloads, or type parameters. */
+  readonly isLooselyTyped?: true
   readonly input: JsonSchema
   readonly inputDefinitions: Definitions
   readonly result: Result

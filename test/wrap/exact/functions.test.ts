@@ -301,6 +301,7 @@ test('a written kit compiles under plain strict and under the settings of a new 
     type Code = string & { readonly brand: 'hive' }
     /** Deep. */ export function deep(options?: { tags?: Map<string, Date>; when: Date | null }, site = Site.Ivy): Map<string, Date> { return new Map([[site, options?.when ?? new Date()]]) }
     /** Woods. */ export function wood(wood: Wood, code: Code, ...more: bigint[]): Wood | undefined { return more.length ? undefined : { ...wood, path: code } }
+    /** First. */ export function first<T extends Date>(all: T[], at: T): T[] { return all.length > 0 ? all : [at] }
     /** Windows. */ export function windows(n: number): [] | number[] { return n > 0 ? [n] : [] }
     /** Streams. */ export async function* stream(n: number, signal: AbortSignal): AsyncGenerator<Date> { if (!signal.aborted) yield new Date(n) }
     export class Ledger { /** Finds. */ find(code: string): string; find(code: string, at: Date): string; find(code: string): string { return code } }
