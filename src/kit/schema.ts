@@ -88,9 +88,10 @@ function objectSchema(part: string, field: 'input' | 'output', schema: JsonObjec
 }
 
 /** The schema at a path inside another, following properties and items only; undefined if it is not that simple. */
-export function schemaAt(schema: unknown, path: readonly (string | number)[]): JsonSchema | undefined {
+export function schemaAt(schema: JsonSchema, path: readonly (string | number)[]): JsonSchema | undefined {
   let at: unknown = schema
   for (const key of path) {
+    if (isObject(at)) at = resolvedIn(schema, at)
     if (!isObject(at)) return undefined
     if (typeof key === 'number' || Array.isArray(at.prefixItems)) {
       at = Array.isArray(at.prefixItems) ? (at.prefixItems[Number(key)] ?? at.items) : at.items
@@ -99,7 +100,15 @@ export function schemaAt(schema: unknown, path: readonly (string | number)[]): J
         isObject(at.properties) && Object.hasOwn(at.properties, key) ? at.properties[key] : at.additionalProperties
     }
   }
-  return isObject(at) ? at : undefined
+  return isObject(at) ? resolvedIn(schema, at) : undefined
+}
+
+/** A schema, or what it refers to among the definitions of `root`. */
+export function resolvedIn(root: JsonSchema, schema: JsonSchema, steps = 0): JsonSchema {
+  const [, name] = /^#\/\$defs\/([^/]+)$/.exec(typeof schema.$ref === 'string' ? schema.$ref : '') ?? []
+  const definitions = isObject(root.$defs) ? root.$defs : {}
+  const found = name !== undefined && Object.hasOwn(definitions, name) ? definitions[name] : undefined
+  return isObject(found) && steps < 8 ? resolvedIn(root, found, steps + 1) : schema
 }
 
 /** What a schema accepts, in words short enough for one line of an error: `a string matching ^ML-\d\d$`. */
@@ -111,7 +120,11 @@ export function describeSchema(schema: JsonSchema): string {
       .map((value) => JSON.stringify(value))
       .join(', ')}`
   const union = schema.anyOf ?? schema.oneOf
-  if (Array.isArray(union)) return union.map((branch) => describeSchema(branch as JsonSchema)).join(', or ')
+  if (Array.isArray(union)) {
+    const branches = [...new Set(union.map((branch) => describeSchema(branch as JsonSchema)))]
+    const shown = branches.slice(0, 6).join(', or ')
+    return branches.length > 6 ? `${shown}, or ${branches.length - 6} others` : shown
+  }
   const type = Array.isArray(schema.type) ? schema.type.join(' or ') : String(schema.type ?? 'value')
   const article = /^[aeio]/.test(type) ? 'an' : 'a'
   // A format says what its pattern spells out, and the range of safe integers is no news.
@@ -121,7 +134,10 @@ export function describeSchema(schema: JsonSchema): string {
       !(keyword === 'pattern' && schema.format) &&
       Math.abs(Number(schema[keyword])) !== Number.MAX_SAFE_INTEGER,
   )
-  return [`${article} ${type}`, ...shown.map(([keyword, words]) => words(schema[keyword]))].join(', ')
+  const required = Array.isArray(schema.required) && type === 'object' ? (schema.required as string[]) : []
+  const names =
+    required.length > 0 ? ` with ${required.slice(0, 6).join(', ')}${required.length > 6 ? ' and more' : ''}` : ''
+  return [`${article} ${type}${names}`, ...shown.map(([keyword, words]) => words(schema[keyword]))].join(', ')
 }
 
 const counted = (value: unknown, noun: string) => `${value} ${noun}${value === 1 ? '' : 's'}`

@@ -2,6 +2,7 @@ import type { StandardSchemaV1 } from '@standard-schema/spec'
 import { isObject } from '../protocol/messages.js'
 import { describeSchema, emptyInput, isStandardSchema, type JsonSchema, type Schema, schemaAt } from './schema.js'
 import { noSuchProperty } from './sentences.js'
+import { branchesOf, lackOfClosest } from './union-issues.js'
 
 /** One thing that does not fit: where (path of keys and indexes) and why. */
 export interface SchemaIssue {
@@ -110,7 +111,7 @@ export function explainIssues(
   value: unknown,
   issues: readonly SchemaIssue[],
 ): string {
-  const all = [...new Set(issues.map((issue) => `- ${explain(schema, value, issue)}`))]
+  const all = [...new Set(atUnions(schema, issues).map((issue) => `- ${explain(schema, value, issue)}`))]
   const lines = all.slice(0, 12)
   if (all.length > 12) lines.push(`- and ${all.length - 12} more`)
   const properties = isObject(schema.properties) ? Object.keys(schema.properties) : []
@@ -120,17 +121,37 @@ export function explainIssues(
   return `The arguments do not fit ${tool}; correct them and call again.\n${lines.join('\n')}`
 }
 
+/** A value that fits no branch of a union fails in each of them: one issue says what it lacks. */
+function atUnions(schema: JsonSchema, issues: readonly SchemaIssue[]): SchemaIssue[] {
+  const unions = issues.filter(({ path }) => {
+    const at = schemaAt(schema, path)
+    return at !== undefined && branchesOf(at) !== undefined
+  })
+  return issues.filter((issue) => {
+    const isBelow = (union: SchemaIssue) =>
+      union !== issue &&
+      union.path.length <= issue.path.length &&
+      union.path.every((key, at) => key === issue.path[at]) &&
+      (union.path.length < issue.path.length ||
+        unions.indexOf(issue) > unions.indexOf(union) ||
+        !unions.includes(issue))
+    return !unions.some(isBelow)
+  })
+}
+
 function explain(schema: JsonSchema, value: unknown, { path, reason }: SchemaIssue): string {
   const name = path.length > 0 ? path.join('.') : 'arguments'
   const given = path.reduce<unknown>((at, key) => (at as Record<string, unknown> | undefined)?.[key], value)
   const said = given === undefined ? 'missing' : `received ${shorten(JSON.stringify(given) ?? String(given))}`
   const accepts = path.length > 0 ? schemaAt(schema, path) : undefined
+  const lack = accepts && given !== undefined ? lackOfClosest(accepts, given, schema) : undefined
+  const about = typeof accepts?.description === 'string' ? ` (${accepts.description})` : ''
+  if (lack !== undefined) return `${name}: ${lack}${about}`
   const wanted = accepts
     ? `expected ${describeSchema(accepts)}`
     : reason === noSuchProperty && path.length === 1
       ? 'there is no such argument'
       : reason
-  const about = typeof accepts?.description === 'string' ? ` (${accepts.description})` : ''
   return `${name}: ${said}; ${wanted}${about}`
 }
 

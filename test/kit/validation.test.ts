@@ -119,3 +119,52 @@ test.each([
 ])('%j is described as %s', (given, words) => {
   expect(describeSchema(given)).toBe(words)
 })
+
+const shape = {
+  type: 'object',
+  properties: {
+    shape: {
+      anyOf: [
+        {
+          type: 'object',
+          properties: { kind: { const: 'rect' }, w: { type: 'number' }, h: { type: 'number' } },
+          required: ['kind', 'w', 'h'],
+        },
+        {
+          type: 'object',
+          properties: { kind: { const: 'round' }, r: { type: 'number' } },
+          required: ['kind', 'r'],
+        },
+      ],
+    },
+    by: { anyOf: [{ type: 'string' }, { $ref: '#/$defs/Hive' }, { type: 'null' }] },
+  },
+  required: ['shape'],
+  $defs: {
+    Hive: {
+      type: 'object',
+      properties: { code: { type: 'string' }, kg: { type: 'number' } },
+      required: ['code', 'kg'],
+      additionalProperties: false,
+    },
+  },
+}
+const rect = { kind: 'rect', w: 1, h: 2 }
+
+test.each<[object, RegExp]>([
+  [{ shape: { kind: 'rect', w: 1 } }, /^- shape: kind is "rect": h is missing$/m],
+  [{ shape: { kind: 'round', r: 'wide' } }, /^- shape: kind is "round": r: expected a number$/m],
+  [{ shape: { kind: 'oval' } }, /^- shape: kind is "oval"; it has to be one of "rect", "round"$/m],
+  [{ shape: { w: 1, h: 2 } }, /^- shape: kind is missing; it is one of "rect", "round"$/m],
+  [
+    { shape: rect, by: { code: 'ML', kilos: 4 } },
+    /^- by: closest to an object with code, kg: kg is missing, there is no kilos$/m,
+  ],
+  [{ shape: rect, by: 7 }, /^- by: received 7; expected a string, or a value, or a null$/m],
+  [{ shape: 'rect' }, /^- shape: received "rect"; expected an object with kind, w, h, or an object with kind, r$/m],
+])('a value that fits no branch of a union is told what it lacks, in one line', async (value, line) => {
+  const validate = await compilingValidator.prepare(shape)
+  const text = explainIssues('draw', shape, value, validate(value))
+  expect(text).toMatch(line)
+  expect(text.split('\n')).toHaveLength(3)
+})
