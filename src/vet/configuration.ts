@@ -10,10 +10,13 @@ export interface RuleChoice {
   /** `off`, or the severity that it has here. */
   as: 'off' | Severity
   reason: string
+  /** Of these parts only, as findings name them: `tool ask_ledger`; of all without it. */
+  parts?: readonly string[]
 }
 
 /**
- * Reads `jexo.vet` of the nearest package.json: `{ "name-dashes": { "as": "off", "reason": "our host takes them" } }`. Rejects with a
+ * Reads `jexo.vet` of the nearest package.json: `{ "name-dashes": { "as": "off", "reason": "our host takes them" } }`, for some parts only with
+ * `"parts": ["tool ask_ledger"]`. Rejects with a
  * `JexoError` where a rule is unknown or a reason is missing.
  */
 export async function readChoices(folder: string, known: ReadonlySet<string>): Promise<RuleChoice[]> {
@@ -25,12 +28,17 @@ export async function readChoices(folder: string, known: ReadonlySet<string>): P
   if (!isObject(settings)) throw vetErrors.vetSettings(file, '"jexo.vet" is not a map of rules')
   return Object.entries(settings).map(([rule, choice]) => {
     if (!known.has(rule)) throw vetErrors.vetSettings(file, `there is no rule "${rule}"`)
-    const { as, reason } = isObject(choice) ? choice : {}
+    const { as, reason, parts } = isObject(choice) ? choice : {}
     const chosen = (['off', ...severities] as const).find((name) => name === as)
     if (!chosen) throw vetErrors.vetSettings(file, `"${rule}" is to be as off, error, warning or note`)
     if (typeof reason !== 'string' || reason.trim() === '')
       throw vetErrors.vetSettings(file, `"${rule}" needs a "reason"`)
-    return { rule, as: chosen, reason }
+    if (parts !== undefined && !(Array.isArray(parts) && parts.every((part) => typeof part === 'string')))
+      throw vetErrors.vetSettings(
+        file,
+        `the "parts" of "${rule}" are not a list of names, such as "tool ask_ledger"`,
+      )
+    return { rule, as: chosen, reason, ...(parts === undefined ? {} : { parts: parts as string[] }) }
   })
 }
 

@@ -20,15 +20,22 @@ export async function vet(
   asked: readonly Rule[] = rules,
 ): Promise<VetReport> {
   const off = choices.filter(({ as }) => as === 'off')
-  const found: Finding[] = [...more.filter(({ rule }) => !off.some((choice) => choice.rule === rule))]
-  const kept = asked.filter(({ id }) => !off.some(({ rule }) => rule === id))
+  const kept = asked.filter(({ id }) => !off.some(({ rule, parts }) => rule === id && parts === undefined))
+  const found: Finding[] = [...more]
   for (const rule of kept) found.push(...(await findingsOf(rule, surface)))
-  const findings = found.map((finding) => {
-    const choice = choices.find(({ rule, as }) => rule === finding.rule && as !== 'off')
+  const left = found.filter((finding) => !off.some((choice) => concerns(choice, finding)))
+  const findings = left.map((finding) => {
+    const choice = choices.find((one) => one.as !== 'off' && concerns(one, finding))
     return choice && choice.as !== 'off' ? { ...finding, severity: choice.as } : finding
   })
   return { findings: findings.sort(byGravity), asked: kept.length, off }
 }
+
+/** Whether a choice is of the rule, and of the part, that a finding is about. */
+const concerns = ({ rule, parts }: RuleChoice, finding: Finding): boolean =>
+  rule === finding.rule &&
+  (parts === undefined ||
+    parts.some((part) => finding.location === part || finding.location.startsWith(`${part},`)))
 
 async function findingsOf({ id, group, severity, check }: Rule, surface: Snapshot): Promise<Finding[]> {
   try {

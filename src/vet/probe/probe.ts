@@ -10,7 +10,7 @@ import { issuesOf } from '../schema-issues.js'
 import { inTool } from '../snapshot.js'
 import { fitting } from './arbitrary.js'
 import { breaking } from './breaking.js'
-import { type Answer, type ProbeRule, probeRules, type Verdict, verdictOn } from './verdict.js'
+import { type Answer, LongWork, type ProbeRule, probeRules, type Verdict, verdictOn } from './verdict.js'
 
 export interface ProbeOptions {
   /** Calls for each tool, half of them with arguments that its schema forbids. */
@@ -193,11 +193,15 @@ class Caller {
     const link = await this.#opened()
     // Progress may keep a call alive for ever; the bound is one that it does not move.
     const signal = AbortSignal.timeout(this.#timeoutMs)
+    let progressed = 0
+    const onProgress = () => void progressed++
     try {
-      return { result: await link.call(tool, args, { signal, timeoutMs: this.#timeoutMs }) }
+      return { result: await link.call(tool, args, { signal, timeoutMs: this.#timeoutMs, onProgress }) }
     } catch (error) {
+      if (!signal.aborted) return { error }
+      const isAlive = progressed > 0 && (await answers(link))
       return {
-        error: signal.aborted ? protocolErrors.requestTimedOut(`tools/call ${tool}`, this.#timeoutMs) : error,
+        error: isAlive ? new LongWork() : protocolErrors.requestTimedOut(`tools/call ${tool}`, this.#timeoutMs),
       }
     }
   }
@@ -221,6 +225,18 @@ class Caller {
     this.#drop()
     await Promise.all(this.#closing)
   }
+}
+
+/** True if the server answers at once after a call of it was cancelled. */
+function answers(link: Link): Promise<boolean> {
+  return new Promise((resolve) => {
+    const timer = setTimeout(() => resolve(false), 1000)
+    const finish = (isAlive: boolean) => () => {
+      clearTimeout(timer)
+      resolve(isAlive)
+    }
+    link.ping().then(finish(true), finish(false))
+  })
 }
 
 const lost: ReadonlySet<ProbeRule> = new Set(['probe-crash', 'probe-hang'])

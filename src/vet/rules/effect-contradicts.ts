@@ -7,6 +7,16 @@ const writing = new Set(
     ' ',
   ),
 )
+/** Verbs that are no nouns: they count wherever they stand, as in `hive_delete`. */
+const onlyVerbs = new Set(
+  'add create write edit modify rename delete remove purge destroy upload cancel install publish'.split(' '),
+)
+/** After a noun, one of these makes a noun of both: `order_status` is a status. */
+const nouns = new Set(
+  'status state count counts list lists history info details detail id ids name names number total totals date dates time type types log logs stats statistics summary overview report reports schema size price prices items entries options settings points code codes search lookup'.split(
+    ' ',
+  ),
+)
 const reading = new Set(
   'get list read find search show look count check describe explain preview estimate compare'.split(' '),
 )
@@ -20,8 +30,8 @@ export const effectContradicts: Rule = {
     tools.flatMap((tool) => {
       const words = wordsIn(tool.name)
       const { readOnlyHint, destructiveHint } = tool.annotations ?? {}
-      const [writes] = words.filter((word) => writing.has(word))
       const [first = ''] = words
+      const writes = writtenBy(words)
       if (readOnlyHint === true && writes !== undefined && !reading.has(first))
         return [
           {
@@ -41,4 +51,12 @@ export const effectContradicts: Rule = {
         ]
       return []
     }),
+}
+
+/** The verb of a name that says it writes; undefined if it says no such thing. */
+function writtenBy(words: readonly string[]): string | undefined {
+  const [first = '', second = ''] = words
+  if (onlyVerbs.has(first) || (writing.has(first) && !nouns.has(second))) return first
+  // `get_and_delete`, `hive_delete`; but `record_added` tells of something that was done.
+  return words.find((word, at) => at > 0 && (onlyVerbs.has(word) || (words[at - 1] === 'and' && writing.has(word))))
 }
