@@ -41,6 +41,8 @@ export type ErrorCode =
   | 'kit-file-exists'
   | 'kit-file-missing'
   | 'kit-file-unmarked'
+  | 'kit-file-slow'
+  | 'kit-file-ends'
   | 'kit-file-without-kit'
   | 'model-request'
   | 'model-unusable'

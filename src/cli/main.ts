@@ -15,12 +15,16 @@ export async function main(argv: readonly string[]): Promise<void> {
 /** Runs the command line; returns the exit code: 0 success, 1 operation failed, 2 usage or connection error. */
 export async function runCommand(argv: readonly string[]): Promise<number> {
   installStdoutGuard()
+  const isVerbose = argv.includes('--verbose')
+  const words = argv.filter((word) => word !== '--verbose')
   try {
-    const program = await programOf(argv.slice(2))
-    await program.parseAsync([...argv])
+    const program = await programOf(words.slice(2))
+    await program.parseAsync([...words])
     return 0
   } catch (error) {
-    return exitCodeOf(error, argv.includes('--json'))
+    const code = exitCodeOf(error, argv.includes('--json'))
+    if (isVerbose && error instanceof Error) say(stacksOf(error))
+    return code
   }
 }
 
@@ -80,6 +84,7 @@ const summaryOf = (name: VerbName): Command => new Command(name).description(ver
 const targetHelp = `
 A target is a kit file, an http(s):// URL, exec:<command line>, or <host config file>#<entry>;
 show and loupe also accept a tape (*.tape.jsonl).
+With --verbose, errors are printed with their stacks.
 Exit codes: 0 success, 1 operation failed, 2 usage or connection error.`
 
 function withExits(command: Command): Command {
@@ -105,6 +110,12 @@ function shownError(error: unknown): string {
     return [`the server refused (${error.code}): ${error.message}`, ...pagesIn(error)].join('\n')
   if (isJexoError(error)) return error.message
   return error instanceof Error ? (error.stack ?? error.message) : String(error)
+}
+
+/** The stack of an error, and of what caused it. */
+function stacksOf(error: Error): string {
+  const { stack = error.message, cause } = error
+  return cause instanceof Error ? `${stack}\ncaused by ${stacksOf(cause)}` : stack
 }
 
 /** Pages that have to be visited first (-32042). */

@@ -91,6 +91,15 @@ export class Engine implements Session {
     return this.#dialogue.inFlight
   }
 
+  /** What they are, for people: `tool weigh_hive`. */
+  get underWay(): string[] {
+    return [...this.#dialogue.underWay].map(({ method, params }) => {
+      const [kind = method] = method.split('/')
+      const name = params.name ?? params.uri
+      return typeof name === 'string' ? `${kind.replace(/s$/, '')} ${name.slice(0, 200)}` : method
+    })
+  }
+
   isInFlight(id: RequestId): boolean {
     return this.#dialogue.isInFlight(id)
   }

@@ -14,6 +14,7 @@ import { stringParam } from './params.js'
 import { definitionsOf, type ReadyTool } from './part-index.js'
 import { askForMissing, confirmed } from './permission.js'
 import { visitError } from './person.js'
+import type { RunningKit } from './running-kit.js'
 import type { Session } from './session.js'
 import { toolResult } from './tool-result.js'
 
@@ -55,6 +56,27 @@ function call(session: Session, incoming: Incoming): Promise<ToolResult> {
   return carryOut(session, incoming, ready, params.arguments ?? {})
 }
 
+/** Results that no model can take in, in characters. */
+const largeResult = 1_000_000
+const remarked = new WeakMap<RunningKit, Set<string>>()
+
+/** Once for each tool: a result of a megabyte costs more than what a model can read. */
+function remarkSize(running: RunningKit, name: string, { content = [] }: ToolResult): void {
+  let size = 0
+  for (const block of content)
+    size += (block.type === 'text' ? block.text : 'data' in block ? block.data : '').length
+  if (size < largeResult) return
+  const said = remarked.get(running) ?? new Set()
+  remarked.set(running, said)
+  if (said.has(name)) return
+  said.add(name)
+  const tokens = Math.round(size / 4000) * 1000
+  running.report(
+    'warning',
+    `tool ${name} returned ${(size / 1e6).toFixed(1)} MB, about ${tokens.toLocaleString('en')} tokens of a model's context; return less, or a resource link`,
+  )
+}
+
 /** Waits only for what really is a promise: most checks and many tools are done at once, and each wait costs a turn. */
 async function carryOut(
   session: Session,
@@ -75,7 +97,9 @@ async function carryOut(
     const context = callFor(session, incoming, part.name)
     const carried = running.carry(`tool \`${part.name}\``, () => part.run(checked.value, context))
     const result = toolResult(running, ready, carried instanceof Promise ? await carried : carried)
-    return toolResultFor(session.revision, result instanceof Promise ? await result : result)
+    const made = result instanceof Promise ? await result : result
+    remarkSize(running, part.name, made)
+    return toolResultFor(session.revision, made)
   } catch (error) {
     if (incoming.isOver) return { content: [] }
     const visit = isRefusal(error) ? visitError(session, error) : undefined

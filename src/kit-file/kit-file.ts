@@ -1,8 +1,8 @@
 import { existsSync, statSync } from 'node:fs'
 import { register } from 'node:module'
-import { dirname, isAbsolute, join, relative, resolve } from 'node:path'
+import { dirname, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { MessageChannel } from 'node:worker_threads'
+import { MessageChannel, type MessagePort, receiveMessageOnPort } from 'node:worker_threads'
 import { isJexoError } from '../errors.js'
 import { nameOf } from '../kit/brand.js'
 import { isKit, type Kit } from '../kit/kit.js'
@@ -11,11 +11,30 @@ import { wrapRegistry } from '../wrap/source/registry.js'
 import { takeEnvironmentFile } from './dot-env.js'
 import { kitFileErrors } from './errors.js'
 import { generationParam } from './generation.js'
+import { loadFailure } from './load-failure.js'
+import { withinLimit } from './loading.js'
+import type { ImportedFile } from './module-hooks.js'
+import { shownPath } from './shown-path.js'
+import { catchStrayErrors } from './stray-errors.js'
 
 let areHooksIn = false
 let loads = 0
 const loadedFiles = new Set<string>()
 const listeners = new Set<(file: string) => void>()
+/** Of each of the author's files, the first that imported it. */
+const importedBy = new Map<string, string>()
+let importsPort: MessagePort | undefined
+let take: (message: string | ImportedFile) => void = () => {}
+
+/** What the thread that loads modules has told, also where this one had no turn to hear it. */
+function drainImports(): void {
+  for (
+    let next = importsPort && receiveMessageOnPort(importsPort);
+    next;
+    next = importsPort && receiveMessageOnPort(importsPort)
+  )
+    take(next.message)
+}
 
 /**
  * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs; in a test runner's process stdout is the
@@ -31,9 +50,9 @@ export async function loadKit(file: string, isAgain = false, guardsStdout = true
   takeEnvironmentFile(join(dirname(path), '.env'))
   readTypeScript()
   if (isAgain) wrapRegistry().generation = ++loads
-  const module = await runNamed(`the loading of ${shown}`, () =>
-    importKit(path, shown, isAgain ? `?${generationParam}=${loads}` : ''),
-  )
+  if (guardsStdout) catchStrayErrors()
+  const load = () => importKit(path, shown, isAgain ? `?${generationParam}=${loads}` : '')
+  const module = await runNamed(`the loading of ${shown}`, () => (guardsStdout ? withinLimit(shown, load) : load()))
   const given = module.default
   if (!isKit(given)) {
     const isMissing = given === undefined
@@ -51,11 +70,7 @@ export async function atFile<T>(file: string, use: () => T | Promise<T>): Promis
   }
 }
 
-/** A path as a person would type it: relative where it is below the current folder. */
-export function shownPath(path: string): string {
-  const nearby = relative(process.cwd(), path)
-  return nearby.startsWith('..') || isAbsolute(nearby) || nearby === '' ? path : nearby
-}
+export { shownPath }
 
 /** Called for each file of the author's that was or will be loaded, or read by a wrap; returns a function that ends that. */
 export function onLoadedFile(listener: (file: string) => void): () => void {
@@ -68,19 +83,10 @@ async function importKit(path: string, shown: string, query: string): Promise<{ 
   try {
     return (await import(pathToFileURL(path).href + query)) as { default?: unknown }
   } catch (error) {
-    if (isJexoError(error)) throw error.at(shown)
-    throw kitFileErrors.kitFileBroken(shown, reasonOf(error, path), error)
+    if (isJexoError(error)) throw error.location === shown ? error : error.at(shown)
+    drainImports()
+    throw kitFileErrors.kitFileBroken(shown, loadFailure(error, path, importedBy), error)
   }
-}
-
-function reasonOf(error: unknown, path: string): string {
-  if (!(error instanceof Error)) return `it threw ${String(error)}`
-  if (error instanceof SyntaxError) return error.message.split('\n')[0] ?? 'syntax error'
-  const code = (error as NodeJS.ErrnoException).code
-  const line = new RegExp(`${path.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')}:(\\d+)`).exec(error.stack ?? '')?.[1]
-  const place = line === undefined ? '' : ` (line ${line})`
-  const said = (error.message.split('\n')[0] ?? '').replace(/ imported from .*$/, '')
-  return `${code === 'ERR_MODULE_NOT_FOUND' ? '' : `${error.name}: `}${said}${place}`
 }
 
 /** From now on this process imports TypeScript as kit files are loaded. */
@@ -93,7 +99,12 @@ export function readTypeScript(): void {
     loadedFiles.add(file)
     for (const listener of listeners) listener(file)
   }
-  port1.on('message', heard)
+  take = (message) => {
+    if (typeof message === 'string') heard(message)
+    else if (!importedBy.has(message.file)) importedBy.set(message.file, message.by)
+  }
+  importsPort = port1
+  port1.on('message', take)
   wrapRegistry().onSource = heard
   port1.unref()
   register('./module-hooks.js', import.meta.url, { data: { port: port2 }, transferList: [port2] })

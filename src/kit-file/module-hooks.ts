@@ -31,6 +31,14 @@ const wantedAgain: Record<string, string[]> = {
 
 let loaded: MessagePort | undefined
 
+/** A file of the author's, and one that imports it. */
+export interface ImportedFile {
+  readonly file: string
+  readonly by: string
+}
+
+const isAuthors = (url: string) => url.startsWith('file:') && !url.includes('/node_modules/') && !isOwn(url)
+
 /** Called once by Node; the port hears of each of the author's files that is loaded. */
 export function initialize(data?: { port: MessagePort }): void {
   loaded = data?.port
@@ -38,6 +46,11 @@ export function initialize(data?: { port: MessagePort }): void {
 
 export async function resolve(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {
   const resolved = await resolveAnyhow(specifier, context, next)
+  if (context.parentURL !== undefined && isAuthors(resolved.url) && isAuthors(context.parentURL))
+    loaded?.postMessage({
+      file: fileURLToPath(resolved.url),
+      by: fileURLToPath(context.parentURL),
+    } satisfies ImportedFile)
   return { ...resolved, url: bundledDoor(resolved.url) ?? inGeneration(resolved.url, context.parentURL) }
 }
 
@@ -92,8 +105,7 @@ function sourceBehind(specifier: string, parentURL: string | undefined): string 
 }
 
 export async function load(url: string, context: object, next: NextLoad): Promise<Loaded> {
-  if (url.startsWith('file:') && !url.includes('/node_modules/') && !isOwn(url))
-    loaded?.postMessage(fileURLToPath(url))
+  if (isAuthors(url)) loaded?.postMessage(fileURLToPath(url))
   const loader = url.startsWith('file:') ? loaders[extname(new URL(url).pathname)] : undefined
   if (!loader) return next(url, context)
   const file = fileURLToPath(url)

@@ -141,6 +141,11 @@ export class Dialogue {
     return this.#incoming.size
   }
 
+  /** The peer's requests that are being worked on. */
+  get underWay(): Iterable<Incoming> {
+    return this.#incoming.values()
+  }
+
   /** True while a request of the peer with this id is being worked on. */
   isInFlight(id: RequestId): boolean {
     return this.#incoming.has(id)

@@ -10,6 +10,8 @@ export interface Metrics {
   readonly contentType: string
   /** Counts the sessions of this kit. */
   watch(running: RunningKit): void
+  /** Counts an error that nothing caught. */
+  countStray(): void
   text(): Promise<string>
 }
 
@@ -39,6 +41,11 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
     buckets: [0.005, 0.02, 0.1, 0.5, 2, 10, 60],
     registers,
   })
+  const strays = new Counter({
+    name: 'jexo_uncaught_errors_total',
+    help: 'Errors of the kit that nothing caught.',
+    registers,
+  })
   const kits: RunningKit[] = []
   const known = (tool: string) => kits.some(({ index }) => index.tools.has(tool))
   new Gauge({
@@ -59,6 +66,7 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
       durations.observe({ tool }, durationMs / 1000)
     }),
     contentType: registry.contentType,
+    countStray: () => strays.inc(),
     watch: (running) => void kits.push(running),
     text: () => registry.metrics(),
   }

@@ -14,6 +14,8 @@ export interface ServeFlags {
   allowedHost?: readonly string[]
   openToAnyone?: boolean
   requireHost?: boolean
+  strictErrors?: boolean
+  loadTimeout?: string
   log?: string
   logLevel?: string
   /** `[host:]port` of their own; true for the path `/metrics` beside the endpoint. */
@@ -32,6 +34,8 @@ export interface RunOptions {
   isOpenToAnyone: boolean
   /** Refuses to start on an address of other machines as long as no name is known that it is reached by. */
   requireHost: boolean
+  /** An error that nothing caught ends the server. */
+  endsOnStrayErrors: boolean
   log: { form: LogForm; level: LogLevel }
   metrics?: HttpAddress | true
   sshTunnel?: SshTunnel
@@ -60,6 +64,7 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
     allowedHosts: [...(flags.allowedHost ?? []), ...namesIn(environment.JEXO_ALLOWED_HOSTS ?? '')],
     isOpenToAnyone: flags.openToAnyone === true || isYes(environment.JEXO_OPEN_TO_ANYONE),
     requireHost: flags.requireHost === true || isYes(environment.JEXO_REQUIRE_HOST),
+    endsOnStrayErrors: flags.strictErrors === true || isYes(environment.JEXO_STRICT_ERRORS),
     log: readLogChoice(
       flags.log ?? (environment.JEXO_LOG || undefined),
       flags.logLevel ?? (environment.JEXO_LOG_LEVEL || undefined),

@@ -4,6 +4,7 @@ import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import type { Environment } from '../kit/settings.js'
+import { catchStrayErrors, onStrayErrors, strayText } from '../kit-file/stray-errors.js'
 import { transportErrors } from '../transport/errors.js'
 import { isLoopback } from '../transport/http/checks.js'
 import { runOnNode } from '../transport/node-run.js'
@@ -59,12 +60,20 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
     ...(pageSize === undefined ? {} : { pageSize }),
   })
   metrics?.watch(running)
+  catchStrayErrors()
+  const stopHearing = onStrayErrors((stray) => {
+    metrics?.countStray()
+    log.write('error', readable(strayText(stray)), { where: stray.where })
+    // What is written has to get out before the end.
+    if (options.endsOnStrayErrors) setTimeout(() => process.exit(1), 50)
+  })
   const stop = options.onRunning?.(running, log)
   try {
     if (options.http) await serveOverHttp(running, options, { environment, limits, log, metrics })
     else await serveOverStdio(running, limits, log)
   } finally {
     stop?.()
+    stopHearing()
   }
 }
 
@@ -84,12 +93,19 @@ function checkNames({ http, publicUrl, allowedHosts, requireHost }: ServeOptions
   throw serveErrors.publicWithoutName(`${http.host}:${http.port}`)
 }
 
-const serveOverStdio = (running: RunningKit, { maxBytes, graceMs }: ServeLimits, log: Log): Promise<void> =>
-  runStdio(running, {
+function serveOverStdio(running: RunningKit, { maxBytes, graceMs }: ServeLimits, log: Log): Promise<void> {
+  // Whoever types this waits for something to happen.
+  if (process.stdin.isTTY)
+    log.write(
+      'info',
+      `${running.kit.name} waits for a host on stdin. To try it, run in another terminal: jexo loupe <kit file>, or jexo show <kit file>. Ctrl-C ends it.`,
+    )
+  return runStdio(running, {
     onHost: (engine) => sayWhoConnected(engine, log),
     ...(maxBytes === undefined ? {} : { maxBytes }),
     ...(graceMs === undefined ? {} : { graceMs }),
   })
+}
 
 interface Surroundings {
   environment: Environment
@@ -140,8 +156,16 @@ async function serveOverHttp(
     log.write('info', `${signal}: finishing what runs`)
   } finally {
     for (const end of ends) end()
-    await service.close()
+    const { cut } = await service.close()
+    if (cut.length > 0) log.write('warning', `cut off: ${namesOf(cut)}`, { cut })
   }
+}
+
+/** `tool weigh_hive (2), resource hives://ML-04`. */
+function namesOf(cut: readonly string[]): string {
+  const counts = new Map<string, number>()
+  for (const name of cut) counts.set(name, (counts.get(name) ?? 0) + 1)
+  return [...counts].map(([name, count]) => (count > 1 ? `${name} (${count})` : name)).join(', ')
 }
 
 async function reachByTunnel(

@@ -74,6 +74,18 @@ export const serveOptions = [
     about: 'serve Prometheus metrics at /metrics, or on a separate port',
   },
   {
+    name: 'strict-errors',
+    variables: ['JEXO_STRICT_ERRORS'],
+    about: 'end the server with exit code 1 on an error that nothing caught; default: log it and go on',
+  },
+  {
+    name: 'load-timeout',
+    value: '<ms>',
+    variables: ['JEXO_LOAD_TIMEOUT_MS'],
+    about: 'time limit for loading the kit, in milliseconds; default: 30000',
+    isForSources: true,
+  },
+  {
     name: 'env-from',
     value: '<file>',
     isRepeatable: true,

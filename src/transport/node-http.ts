@@ -33,8 +33,8 @@ export interface HttpService {
   /** URL of the endpoint, such as `http://127.0.0.1:4870/mcp`. */
   readonly url: string
   readonly server: Server
-  /** Stops accepting requests, waits for running calls, and closes. */
-  close(): Promise<void>
+  /** Stops accepting requests, waits for running calls, and closes. `cut` names those that did not end in time: `tool weigh_hive`. */
+  close(): Promise<{ readonly cut: readonly string[] }>
 }
 
 /**
@@ -75,10 +75,11 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
     server,
     close: async () => {
       const closed = new Promise((resolve) => server.close(resolve))
-      await endpoint.drain(drainMs)
+      const cut = await endpoint.drain(drainMs)
       server.closeAllConnections()
       await closed
       await running.close()
+      return { cut }
     },
   }
 }

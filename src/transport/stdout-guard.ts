@@ -10,6 +10,7 @@ interface Guard {
   /** Writes protocol bytes to the real stdout; false where the reader is slow. */
   write(text: string | Uint8Array): boolean
   runNamed<T>(label: string, run: () => T): T
+  whereabouts(): string
 }
 
 const before = 'jexo: stdout is for the protocol; '
@@ -38,6 +39,9 @@ export function runNamed<T>(label: string, run: () => T): T {
   return held[slot] ? held[slot].runNamed(label, run) : run()
 }
 
+/** Which of the author's functions is running, in words: ``in tool `weigh_hive` ``; `outside any call`, with the last one. */
+export const whereabouts = (): string => held[slot]?.whereabouts() ?? 'outside any call'
+
 /**
  * Knows which of the author's functions is running. Until something is printed it only counts what is under way, since following
  * each call through all that it awaits costs every call; from the first print on, calls are followed exactly.
@@ -46,9 +50,11 @@ class Whereabouts {
   readonly #followed = new AsyncLocalStorage<string>()
   readonly #underWay = new Map<string, number>()
   #now: string | undefined
+  #last: string | undefined
   #isFollowing = false
 
   run<T>(label: string, run: () => T): T {
+    this.#last = label
     if (this.#isFollowing) return this.#followed.run(label, run)
     const before = this.#now
     this.#now = label
@@ -71,6 +77,14 @@ class Whereabouts {
     const candidates = [...this.#underWay.keys()]
     if (candidates.length === 0) return 'outside any call'
     return candidates.length === 1 ? `in ${candidates[0]}` : `in one of ${candidates.join(', ')}`
+  }
+
+  /** The same; where nothing runs any more, with what ran last. */
+  findOrLast(): string {
+    const place = this.find()
+    return place === 'outside any call' && this.#last !== undefined
+      ? `${place} (the last was ${this.#last})`
+      : place
   }
 
   #remember(label: string, result: Promise<unknown>): void {
@@ -100,13 +114,13 @@ const consoleMethods = [
 ] as const
 
 function install(): Guard {
-  const whereabouts = new Whereabouts()
+  const followed = new Whereabouts()
   const said = new Set<string>()
   const realWrite = process.stdout.write.bind(process.stdout)
   let writer: string | undefined
 
   const say = (name: string) => {
-    const text = `${name} ${whereabouts.find()}`
+    const text = `${name} ${followed.find()}`
     if (said.has(text)) return
     said.add(text)
     process.stderr.write(`${before}${text}${after}\n`)
@@ -130,7 +144,11 @@ function install(): Guard {
     }
   }
   divertDescriptor(say)
-  return { write: (text) => realWrite(text), runNamed: (label, run) => whereabouts.run(label, run) }
+  return {
+    write: (text) => realWrite(text),
+    runNamed: (label, run) => followed.run(label, run),
+    whereabouts: () => followed.findOrLast(),
+  }
 }
 
 /** Writes to descriptor 1 by number pass the stream by; they are sent to 2. */

@@ -18,7 +18,7 @@ const hello = (revision = '2025-11-25') => ({
 type Send = (init: RequestInit & { path?: string }) => Promise<Response>
 
 /** The endpoint by a real socket, and by fetchHandler alone: both have to behave the same. */
-const ways: [string, (options?: object) => Promise<{ send: Send; close: () => Promise<void> }>][] = [
+const ways: [string, (options?: object) => Promise<{ send: Send; close: () => Promise<unknown> }>][] = [
   [
     'on a port',
     async (options) => {
@@ -68,7 +68,7 @@ async function events(response: Response, count: number): Promise<Loose[]> {
 
 describe.each(ways)('the endpoint %s', (_way, start) => {
   let send: Send
-  let close: () => Promise<void>
+  let close: () => Promise<unknown>
   beforeAll(async () => ({ send, close } = await start()))
   afterAll(() => close())
 

@@ -30,6 +30,9 @@ export function withReach(command: Command): Command {
     )
     .option('--env <NAME=value>', 'set a variable for the kit or command (repeatable)', gather)
     .option('--cwd <folder>', 'working folder of a command')
+    .option('--load-timeout <ms>', 'time limit for loading a kit, in milliseconds; default: 30000', (text) => {
+      process.env.JEXO_LOAD_TIMEOUT_MS = String(readMs(text))
+    })
 }
 
 /** Adds what every command with a target takes. */
@@ -62,7 +65,10 @@ export async function withLink<T>(
   const interrupted = () => void opened.link.close().finally(() => process.exit(130))
   process.once('SIGINT', interrupted)
   try {
-    return await use(opened.link, opened.kit)
+    const result = await use(opened.link, opened.kit)
+    // Errors that nothing caught in a kit are heard of after what is done at once.
+    if (opened.kit) await new Promise((resolve) => setImmediate(resolve))
+    return result
   } finally {
     process.removeListener('SIGINT', interrupted)
     await opened.link.close()

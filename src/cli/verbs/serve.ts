@@ -10,7 +10,7 @@ import { recordingOf } from '../../serve/recording.js'
 import { serveKit } from '../../serve/serve-kit.js'
 import { describeOption, serveOptions, usageOf } from '../../serve/serve-options.js'
 import { watchKit } from '../../serve/watch-kit.js'
-import { gather, type TargetFlags, targetOptions } from '../options/target-options.js'
+import { gather, readMs, type TargetFlags, targetOptions } from '../options/target-options.js'
 import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
@@ -46,6 +46,7 @@ export const serve = () => {
       for (const named of flags.envFrom ?? []) takeEnvironmentFile(resolve(named), true)
       // What cannot be read is said before anything is loaded; a file beside the kit may add to it.
       readRunOptions(flags, environment)
+      if (flags.loadTimeout !== undefined) environment.JEXO_LOAD_TIMEOUT_MS = String(readMs(flags.loadTimeout))
       const kit = await loadKit(file)
       const recording = await recordingOf(kit, environment, flags.tape)
       const options = {

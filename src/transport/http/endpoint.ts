@@ -92,16 +92,18 @@ export class HttpEndpoint {
     return Promise.resolve(answer).then((given) => this.#withCors(request, given))
   }
 
-  /** Takes no new sessions, lets what runs end within the time, then ends the sessions. */
-  async drain(withinMs: number): Promise<void> {
+  /** Takes no new sessions, lets what runs end within the time, then ends the sessions; returns the requests that were cut off. */
+  async drain(withinMs: number): Promise<string[]> {
     this.#isDraining = true
     clearInterval(this.#sweep)
     const endsAt = Date.now() + withinMs
     const all = () => [...this.#sessions.values(), ...(this.#older?.sessions.values() ?? [])]
     const isBusy = () => all().some((session) => session.engine.inFlight > 0)
     while (isBusy() && Date.now() < endsAt) await new Promise((resolve) => setTimeout(resolve, 20))
+    const cut = all().flatMap((session) => session.engine.underWay)
     for (const session of all()) session.close('the server is stopping')
     this.#sessions.clear()
+    return cut
   }
 
   #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {

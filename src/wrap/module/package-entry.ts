@@ -10,21 +10,28 @@ export function packageEntry(given: string): string | undefined {
     const root = join(folder, 'node_modules', name)
     const manifest = join(root, 'package.json')
     if (existsSync(manifest)) {
-      const {
-        exports,
-        module,
-        main = 'index.js',
-      } = JSON.parse(readFileSync(manifest, 'utf8')) as Record<string, unknown>
+      const { exports, module, main = 'index.js' } = manifestAt(manifest)
       const target = exportTarget(exports, path === '' ? '.' : `./${path}`)
-      if (target !== undefined) return fileAt(join(root, target))
-      return fileAt(join(root, path === '' ? String(module ?? main) : path))
+      return fileAt(join(root, target ?? (path === '' ? String(module ?? main) : path)), root)
     }
     if (folder === dirname(folder)) return undefined
   }
 }
 
+/** What a package says of itself; nothing if that is not JSON. */
+function manifestAt(file: string): Record<string, unknown> {
+  try {
+    const read: unknown = JSON.parse(readFileSync(file, 'utf8'))
+    return typeof read === 'object' && read !== null ? (read as Record<string, unknown>) : {}
+  } catch {
+    return {}
+  }
+}
+
 /** As an import finds it: the file itself, with an ending, or as a folder. */
-function fileAt(path: string): string | undefined {
+function fileAt(path: string, root: string): string | undefined {
+  // A package names files of its own.
+  if (relative(root, path).startsWith('..')) return undefined
   const names = ['', '.js', '.mjs', '.cjs', '.ts', '/index.js', '/index.mjs', '/index.cjs']
   return names.map((ending) => path + ending).find((file) => existsSync(file) && statSync(file).isFile())
 }
@@ -66,12 +73,8 @@ export function packageSpecifier(file: string): string {
   const root = join(above, name)
   const manifest = join(root, 'package.json')
   if (!existsSync(manifest)) return name
-  const {
-    exports,
-    module,
-    main = 'index.js',
-  } = JSON.parse(readFileSync(manifest, 'utf8')) as Record<string, unknown>
-  const isAt = (target: string | undefined) => target !== undefined && fileAt(join(root, target)) === file
+  const { exports, module, main = 'index.js' } = manifestAt(manifest)
+  const isAt = (target: string | undefined) => target !== undefined && fileAt(join(root, target), root) === file
   if (isAt(exportTarget(exports, '.') ?? String(module ?? main))) return name
   const inside = relative(root, file).split(sep).join('/')
   if (typeof exports !== 'object' || exports === null) return `${name}/${inside}`

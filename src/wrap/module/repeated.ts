@@ -1,15 +1,16 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
 
-/** Schemas below this many characters are left as they are, and so are parts below the other. */
-const limits = { schema: 4000, part: 200, definitions: 60 }
+/** Schemas of fewer or more characters are left as they are, and so are smaller parts. */
+const limits = { schema: 4000, largest: 1_000_000, part: 200, definitions: 60 }
 
 /**
  * A schema in which parts that stand in it more than once are definitions, so that they are said once. `nameOf` gives the name of a
  * part, such as that of its type, by its JSON.
  */
 export function withRepeatedDefined(schema: JsonSchema, nameOf: (json: string) => string | undefined): JsonSchema {
-  if (JSON.stringify(schema).length < limits.schema) return schema
+  const { length } = JSON.stringify(schema)
+  if (length < limits.schema || length > limits.largest) return schema
   const { $defs: before = {}, ...bare } = schema
   let whole: { root: JsonSchema; defs: Record<string, unknown> } = { root: bare, defs: { ...(before as object) } }
   for (let round = 0; round < limits.definitions; round++) {

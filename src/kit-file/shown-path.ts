@@ -1,0 +1,7 @@
+import { isAbsolute, relative } from 'node:path'
+
+/** A path as a person would type it: relative where it is below the current folder. */
+export function shownPath(path: string): string {
+  const nearby = relative(process.cwd(), path)
+  return nearby.startsWith('..') || isAbsolute(nearby) || nearby === '' ? path : nearby
+}

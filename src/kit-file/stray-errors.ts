@@ -1,0 +1,55 @@
+import { escapeControls } from '../escape/terminal.js'
+import { whereabouts } from '../transport/stdout-guard.js'
+
+/** An error that nothing caught: a promise that nobody waits for, or a timer of the author's. */
+export interface StrayError {
+  /** What ran, in words: ``in tool `weigh_hive` ``; `outside any call`. */
+  readonly where: string
+  /** The error in a line, and the author's own lines of its stack. */
+  readonly text: string
+}
+
+type Listener = (stray: StrayError) => void
+
+/** The last one that was added hears of them. */
+const listeners: Listener[] = []
+let isInstalled = false
+
+/**
+ * From now on errors that nothing caught do not end the process: a line on stderr says what failed, unless `onStrayErrors` tells
+ * somebody else.
+ */
+export function catchStrayErrors(): void {
+  if (isInstalled) return
+  isInstalled = true
+  const heard = (error: unknown) => {
+    const stray = { where: whereabouts(), text: textOf(error) }
+    const listener = listeners.at(-1) ?? sayOnStderr
+    listener(stray)
+  }
+  process.on('unhandledRejection', heard)
+  process.on('uncaughtException', heard)
+}
+
+/** Hears of errors that nothing caught, instead of whoever heard of them before; returns what ends that. */
+export function onStrayErrors(listener: Listener): () => void {
+  listeners.push(listener)
+  return () => void listeners.splice(listeners.indexOf(listener), 1)
+}
+
+/** One sentence for a log. */
+export const strayText = ({ where, text }: StrayError): string => `an error ${where} that nothing caught: ${text}`
+
+function sayOnStderr(stray: StrayError): void {
+  process.stderr.write(`jexo: error: ${escapeControls(strayText(stray))}\n`)
+}
+
+/** The message, and the lines of the stack that are neither Node's nor of packages. */
+function textOf(error: unknown): string {
+  if (!(error instanceof Error)) return `a value that is no error: ${String(error).slice(0, 500)}`
+  const lines = (error.stack ?? '').split('\n').filter((line) => /^\s+at /.test(line))
+  const own = lines
+    .filter((line) => !/\(?node:|[\\/]node_modules[\\/]|[\\/]dist[\\/]command[\\/]/.test(line))
+    .slice(0, 4)
+  return [`${error.name}: ${error.message}`, ...own.map((line) => line.trimEnd())].join('\n')
+}

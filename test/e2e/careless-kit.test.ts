@@ -1,0 +1,122 @@
+import { mkdirSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { connect } from 'jexo/link'
+import { bin, newFolder, type Ran, Running, run } from '../support/cli.js'
+
+/** Files in a folder of their own; returns it. */
+function folderOf(files: Record<string, string>): string {
+  const folder = newFolder()
+  for (const [name, text] of Object.entries(files)) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true })
+    writeFileSync(join(folder, name), text)
+  }
+  return folder
+}
+const env = { ...process.env, NO_COLOR: '1' } as Record<string, string>
+const jexo = (cwd: string, ...words: string[]): Promise<Ran> => run(process.execPath, [bin, ...words], { cwd, env })
+
+const kit = (tools: string, head = '') => `import { defineKit, tool } from 'jexo'
+${head}
+export default defineKit({ name: 'careless', version: '1.0.0', about: 'Careless.', parts: [${tools}] })`
+const careless = `
+  tool('forgets', { about: 'Forgets an await.', effect: 'read', run: () => { Promise.reject(new TypeError('no such scale')); return 'fine' } }),
+  tool('later', { about: 'Throws later.', effect: 'read', run: () => { setTimeout(() => { throw new Error('too late') }, 5); return 'fine' } }),
+  tool('slow', { about: 'Takes long.', effect: 'read', run: () => new Promise(() => {}) }),
+  tool('huge', { about: 'Returns much.', effect: 'read', run: () => 'x'.repeat(1_500_000) })`
+
+afterAll(() => Running.endAll())
+
+test('an error that nothing caught is told with its tool and line, and a call goes on', async () => {
+  const folder = folderOf({ 'careless.kit.ts': kit(careless) })
+  const { code, stdout, stderr } = await jexo(folder, 'call', 'careless.kit.ts', 'forgets')
+  expect([code, stdout]).toEqual([0, 'fine\n'])
+  expect(stderr).toMatch(
+    /jexo: error: an error (in tool `forgets`|outside any call \(the last was tool `forgets`\)) that nothing caught: TypeError: no such scale/,
+  )
+  expect(stderr).toMatch(/careless\.kit\.ts:4/)
+})
+
+test('it does not end a server, which counts it, remarks large results, and names the calls that it cuts off', async () => {
+  const folder = folderOf({ 'careless.kit.ts': kit(careless) })
+  const server = new Running([bin, 'serve', 'careless.kit.ts', '--http', '0', '--metrics'], {
+    cwd: folder,
+    env: { ...env, JEXO_DRAIN_MS: '200' },
+  })
+  const [url] = await server.until(/http:\S+/)
+  const link = await connect(url)
+  for (const name of ['forgets', 'later', 'later', 'huge', 'huge']) await link.call(name)
+  await server.until(/too late[\s\S]*too late/)
+  expect((await link.call('forgets')).content).toMatchObject([{ text: 'fine' }])
+  const metrics = await (await fetch(new URL('/metrics', url))).text()
+  expect(metrics).toMatch(/jexo_uncaught_errors_total\{[^}]*\} [34]/)
+  const cut = link.call('slow').catch(() => 'cut')
+  await new Promise((resolve) => setTimeout(resolve, 100))
+  expect(await server.end()).toBe(0)
+  expect(await cut).toBe('cut')
+  expect(server.said).toContain('cut off: tool slow')
+  expect(server.said.match(/tool huge returned 1\.5 MB, about 375,000 tokens/g)).toHaveLength(1)
+})
+
+test('with --strict-errors it ends the server', async () => {
+  const folder = folderOf({ 'careless.kit.ts': kit(careless) })
+  const server = new Running([bin, 'serve', 'careless.kit.ts', '--http', '0', '--strict-errors'], {
+    cwd: folder,
+    env,
+  })
+  const [url] = await server.until(/http:\S+/)
+  const link = await connect(url)
+  await link.call('later').catch(() => {})
+  await new Promise((done) => server.child.once('close', done))
+  expect(server.child.exitCode).toBe(1)
+  await link.close().catch(() => {})
+})
+
+test.each<[string, Record<string, string>, RegExp]>([
+  [
+    'ends the process',
+    { 'a.kit.ts': kit('', 'process.exit(0)') },
+    /a\.kit\.ts: it ended the process while it was loaded \(process\.exit\(0\)\); let it throw/,
+  ],
+  [
+    'never ends',
+    { 'a.kit.ts': kit('', 'await new Promise(() => {})') },
+    /still loading a\.kit\.ts …[\s\S]*a\.kit\.ts: it did not finish loading within 700 ms; look for an await/,
+  ],
+  [
+    'imports a file that throws',
+    {
+      'a.kit.ts': kit('', "import './lib/desk.js'"),
+      'lib/desk.ts': "import './scale.js'",
+      'lib/scale.ts': "\n\nthrow new TypeError('no scale')",
+    },
+    /a\.kit\.ts: it does not load: TypeError: no scale \(lib\/scale\.ts:3\), imported by a\.kit\.ts → lib\/desk\.ts;/,
+  ],
+  [
+    'imports what is missing',
+    { 'a.kit.ts': kit('', "import './lib/desk.js'"), 'lib/desk.ts': "import 'no-such-package'" },
+    /it does not load: Cannot find package 'no-such-package', imported by lib\/desk\.ts, imported by a\.kit\.ts;/,
+  ],
+  [
+    'imports a file with a mistake',
+    { 'a.kit.ts': kit('', "import './lib/desk.js'"), 'lib/desk.ts': 'export const a = (' },
+    /it does not load: line 1, column 19 of lib\/desk\.ts: .*, imported by a\.kit\.ts;/,
+  ],
+  [
+    'imports files that import each other',
+    {
+      'a.kit.ts': kit('', "import { desk } from './desk.js'\nvoid desk"),
+      'desk.ts': "import { scale } from './scale.js'\nexport const desk = scale + 1",
+      'scale.ts': "import { desk } from './desk.js'\nexport const scale = desk + 1",
+    },
+    /Cannot access 'desk' before initialization \(scale\.ts:2\); files that import each other see names before they have values: a\.kit\.ts → desk\.ts → scale\.ts;/,
+  ],
+])('a kit that %s is told of, with exit code 2', async (_what, files, said) => {
+  const { code, stderr } = await jexo(folderOf(files), 'show', 'a.kit.ts', '--load-timeout', '700')
+  expect([code, stderr]).toEqual([2, expect.stringMatching(said)])
+})
+
+test('stacks are printed with --verbose', async () => {
+  const folder = folderOf({ 'a.kit.ts': kit('', "throw new Error('no hive')") })
+  const { code, stderr } = await jexo(folder, 'show', 'a.kit.ts', '--verbose')
+  expect([code, stderr]).toEqual([2, expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/)])
+})
