@@ -8,6 +8,20 @@ export const talkErrors = {
       closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists all tools',
       where,
     ),
+  promptUnknown: (prompt: string, closest: readonly string[], where: string) =>
+    new JexoError(
+      'prompt-unknown',
+      `there is no prompt "${prompt}"`,
+      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists all prompts',
+      where,
+    ),
+  resourceUnknown: (uri: string, closest: readonly string[], where: string) =>
+    new JexoError(
+      'resource-unknown',
+      `there is no resource ${uri}`,
+      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists all resources and templates',
+      where,
+    ),
   verbUnknown: (verb: string, closest: readonly string[]) =>
     new JexoError(
       'verb-unknown',

@@ -1,10 +1,13 @@
 import { kitErrors } from '../kit/errors.js'
+import { resolvedIn } from '../kit/schema.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
+import { fileArgument } from './argument-files.js'
 import { targetErrors } from './errors.js'
 
 /**
  * Reads `name=value` words by a tool's schema: numbers, booleans and JSON where the schema asks for them, text
- * elsewhere. A name given twice makes a list. `json` is a whole object that the words are laid over.
+ * elsewhere. A name given twice makes a list, `hive.code=ML-04` sets a property of an object, and `@file` is what stands in a file.
+ * `json` is a whole object that the words are laid over.
  */
 export function readArguments(
   tool: string,
@@ -13,24 +16,71 @@ export function readArguments(
   json?: string,
 ): JsonObject {
   const args: JsonObject = json === undefined ? {} : readJson(json)
-  const properties = isObject(schema.properties) ? schema.properties : {}
-  const isOpen =
-    schema.additionalProperties !== false &&
-    (schema.additionalProperties !== undefined || !('properties' in schema))
   const given = new Set<string>()
   for (const word of words) {
     const at = word.indexOf('=')
     if (at < 1)
       throw kitErrors.argumentUnreadable(JSON.stringify(word), 'arguments as name=value, or --args with JSON')
     const name = word.slice(0, at)
-    const property = properties[name]
-    if (property === undefined && !isOpen) throw targetErrors.argumentUnknown(name, tool, Object.keys(properties))
-    const value = readValue(isObject(property) ? property : {}, word.slice(at + 1), given.has(name))
-    args[name] = given.has(name) ? [args[name], value].flat() : value
+    const place = placeOf(schema, name)
+    if (!place) throw targetErrors.argumentUnknown(name, tool, Object.keys(propertiesOf(schema)))
+    const value = readValue(place.property, word.slice(at + 1), given.has(name))
+    put(args, place.path, (before) => (given.has(name) ? [before, value].flat() : value))
     given.add(name)
   }
   return args
 }
+
+/** Where a name leads: a property, or by dots one of an object in it. Undefined if there is no such place. */
+function placeOf(schema: JsonObject, name: string): { path: string[]; property: JsonObject } | undefined {
+  const properties = propertiesOf(schema)
+  const isOpen =
+    schema.additionalProperties !== false &&
+    (schema.additionalProperties !== undefined || !('properties' in schema))
+  if (Object.hasOwn(properties, name)) return { path: [name], property: properties[name] as JsonObject }
+  const path = name.split('.')
+  let at: JsonObject | undefined = schema
+  for (const [step, key] of path.entries()) {
+    const inner: JsonObject | undefined = at && propertyOf(schema, at, key)
+    if (!inner && (step > 0 || !isOpen)) return isOpen && step > 0 ? { path: [name], property: {} } : undefined
+    at = inner
+  }
+  return at ? { path, property: at } : { path: [name], property: {} }
+}
+
+/** A property of an object schema, or of a branch of a union that has it; an object that is open takes any. */
+function propertyOf(root: JsonObject, given: JsonObject, key: string): JsonObject | undefined {
+  const schema = resolvedIn(root, given)
+  const own = propertiesOf(schema)
+  if (Object.hasOwn(own, key)) return resolvedIn(root, own[key] as JsonObject)
+  for (const branch of [schema.anyOf, schema.oneOf].flatMap((list) =>
+    Array.isArray(list) ? list.filter(isObject) : [],
+  )) {
+    const found = propertyOf(root, branch, key)
+    if (found) return found
+  }
+  const { additionalProperties: others } = schema
+  const isOpenObject =
+    schema.type === 'object' && others !== false && (others !== undefined || !('properties' in schema))
+  return isOpenObject ? (isObject(others) ? others : {}) : undefined
+}
+
+const propertiesOf = (schema: JsonObject): Readonly<Record<string, unknown>> =>
+  isObject(schema.properties) ? schema.properties : {}
+
+function put(args: JsonObject, path: readonly string[], change: (before: unknown) => unknown): void {
+  const [key = '', ...rest] = path
+  const before = Object.hasOwn(args, key) ? args[key] : undefined
+  if (rest.length > 0) {
+    const inner: JsonObject = isObject(before) ? before : {}
+    put(inner, rest, change)
+    setOwn(args, key, inner)
+  } else setOwn(args, key, change(before))
+}
+
+/** A key such as `__proto__` is a key like any other. */
+const setOwn = (object: JsonObject, key: string, value: unknown) =>
+  Object.defineProperty(object, key, { value, enumerable: true, configurable: true, writable: true })
 
 function readJson(text: string): JsonObject {
   let value: unknown
@@ -44,7 +94,10 @@ function readJson(text: string): JsonObject {
 }
 
 /** Reads one value as text is read for a property of a schema. */
-export function readValue(schema: JsonObject, text: string, isRepeated: boolean): unknown {
+export function readValue(schema: JsonObject, typed: string, isRepeated: boolean): unknown {
+  const file = fileArgument(schema, typed)
+  if (file && 'value' in file) return file.value
+  const text = file?.text ?? typed
   const types = typesOf(schema)
   if (types.has('array')) return readList(schema, text, isRepeated)
   if (types.has('string') && types.size === 1) return text

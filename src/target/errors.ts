@@ -8,6 +8,15 @@ export const targetErrors = {
       'open it with jexo show or jexo loupe, or give the server that it was recorded from',
       file,
     ),
+  argumentFileMissing: (file: string) =>
+    new JexoError(
+      'argument-file-missing',
+      'there is no such file',
+      'check the path; a text that begins with @ is written @@',
+      file,
+    ),
+  argumentFileLarge: (file: string, maxBytes: number) =>
+    new JexoError('argument-file-large', `it is larger than ${maxBytes / 1e6} MB`, 'pass a smaller file', file),
   argumentUnknown: (given: string, tool: string, known: readonly string[]) =>
     new JexoError(
       'argument-unknown',

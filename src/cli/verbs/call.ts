@@ -15,9 +15,11 @@ import { caseText, type RecordedCall } from '../../replay/case-file.js'
 import { replayErrors } from '../../replay/errors.js'
 import { talkErrors } from '../../talk/errors.js'
 import { maskForTape } from '../../tape/mask.js'
+import { argumentsText } from '../../target/argument-files.js'
 import { readArguments } from '../../target/arguments.js'
 import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
 import { errorColours, Failed, out, outJson, say } from '../terminal/output.js'
+import { saveBlocks, savedText } from '../terminal/save-blocks.js'
 import { blockText, resultText } from '../text/result-text.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -27,6 +29,7 @@ interface Flags extends TargetFlags {
   raw?: boolean
   json?: boolean
   save?: string
+  output?: string
 }
 
 export const call = () =>
@@ -36,23 +39,32 @@ export const call = () =>
       .argument('<target>', 'kit file, URL, exec:<command line>, or <config file>#<entry>')
       .argument('<tool>', 'name of the tool')
       .argument('[name=value...]', "arguments; values are parsed by the tool's schema")
-      .option('--args <json>', 'all arguments as a JSON object')
+      .option('--args <json>', 'all arguments as a JSON object; @file reads a file, - standard input')
       .option('--answers <file|accept|decline|cancel>', "answers to the server's questions")
       .option('--raw', 'print the result exactly as received, as JSON')
       .option('--save <case>', 'save the call and its result as a test case (*.case.yaml)')
+      .option('--output <place>', 'save images, audio and bytes of the result to this file or folder')
       .option('--json', 'print structured content as JSON, or the text as a JSON string')
-      .addHelpText('after', '\nExample: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json'),
+      .addHelpText(
+        'after',
+        [
+          '\nArguments: name=value; a name given twice makes a list; hive.code=ML-04 sets a property of an object;',
+          '           photo=@frame.png reads a file (base64 where the schema asks for it); @@ is a plain @.',
+          'Example: jexo call apiary.kit.ts weigh_hive hive=ML-04 --json',
+        ].join('\n'),
+      ),
   ).action(async (target: string, tool: string, words: string[], flags: Flags) => {
     const startedAt = performance.now()
     let tookMs = 0
     const isQuiet = flags.json || flags.raw
     const answers: ReadyAnswer[] = []
     let args: JsonObject = {}
+    const json = flags.args === undefined ? undefined : await argumentsText(flags.args)
     const result = await withLink(
       target,
       flags,
       async (link) => {
-        args = readArguments(tool, await schemaOf(link, tool), words, flags.args)
+        args = readArguments(tool, await schemaOf(link, tool), words, json)
         if (flags.trace && !showsUpstream(link)) say(errorColours.dim(notShown))
         const calledAt = performance.now()
         const answer = await link.call(tool, args, {
@@ -69,6 +81,8 @@ export const call = () =>
       },
     )
     print(result, flags)
+    if (flags.output !== undefined && !result.isError)
+      for (const saved of saveBlocks(result.content, flags.output)) say(savedText(saved))
     if (flags.save !== undefined)
       await saveCase(flags.save, {
         target,

@@ -1,5 +1,7 @@
 import { Command } from 'commander'
+import { closestTo } from '../../kit/closest.js'
 import type { PromptDefinition } from '../../protocol/types.js'
+import { talkErrors } from '../../talk/errors.js'
 import { readArguments } from '../../target/arguments.js'
 import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
 import { colours, out, outJson } from '../terminal/output.js'
@@ -20,7 +22,17 @@ export const fill = () =>
       ),
   ).action(async (target: string, name: string, words: string[], flags: TargetFlags & { json?: boolean }) => {
     const result = await withLink(target, flags, async (link) => {
-      const known = (await link.prompts()).find((prompt) => prompt.name === name)
+      const prompts = await link.prompts()
+      const known = prompts.find((prompt) => prompt.name === name)
+      if (!known)
+        throw talkErrors.promptUnknown(
+          name,
+          closestTo(
+            name,
+            prompts.map((prompt) => prompt.name),
+          ),
+          link.label,
+        )
       return link.fill(name, readArguments(name, schemaOf(known), words) as Record<string, string>)
     })
     if (flags.json) return outJson(result)
@@ -30,9 +42,8 @@ export const fill = () =>
     }
   })
 
-/** A prompt's arguments are all strings; one that is not known is left to the server to refuse. */
-function schemaOf(prompt: PromptDefinition | undefined) {
-  if (!prompt) return {}
+/** A prompt's arguments are all strings. */
+function schemaOf(prompt: PromptDefinition) {
   const names = (prompt.arguments ?? []).map((argument) => [argument.name, { type: 'string' }] as const)
   return { type: 'object', properties: Object.fromEntries(names), additionalProperties: false }
 }

@@ -1,0 +1,62 @@
+import { mkdirSync, statSync, writeFileSync } from 'node:fs'
+import { basename, extname, join } from 'node:path'
+import mimeTypes from 'mime-types'
+import { kitErrors } from '../../kit/errors.js'
+import type { ContentBlock, ResourceContents } from '../../protocol/types.js'
+
+interface Saved {
+  readonly file: string
+  readonly bytes: number
+}
+
+/**
+ * Writes images, audio and the bytes of resources to a folder, or to a file where there is one of them. Throws a `JexoError` if there is
+ * none, or a file exists already.
+ */
+export function saveBlocks(blocks: readonly (ContentBlock | ResourceContents)[], place: string): Saved[] {
+  const found = blocks.flatMap(bytesIn)
+  if (found.length === 0)
+    throw kitErrors.argumentUnreadable('--output', 'a result with an image, audio or bytes; this one has none')
+  const isFolder =
+    place.endsWith('/') || statSync(place, { throwIfNoEntry: false })?.isDirectory() === true || found.length > 1
+  if (isFolder) mkdirSync(place, { recursive: true })
+  return found.map(({ base64, mimeType, name }, at) => {
+    const bytes = Buffer.from(base64, 'base64')
+    const file = isFolder ? join(place, name ?? `${kindOf(mimeType)}-${at + 1}${endingOf(mimeType)}`) : place
+    try {
+      writeFileSync(file, bytes, { flag: 'wx' })
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException
+      throw kitErrors.argumentUnreadable(
+        `--output ${file}`,
+        code === 'EEXIST' ? 'a file that does not exist yet' : `a place that can be written (${code})`,
+      )
+    }
+    return { file, bytes: bytes.length }
+  })
+}
+
+/** What is written for people: `saved photos/image-1.png (12 kB)`. */
+export const savedText = ({ file, bytes }: Saved): string =>
+  `saved ${file} (${bytes < 2048 ? `${bytes} bytes` : `${(bytes / 1024).toFixed(1)} kB`})`
+
+function bytesIn(block: ContentBlock | ResourceContents): { base64: string; mimeType: string; name?: string }[] {
+  if (!('type' in block)) return ofResource(block)
+  if (block.type === 'image' || block.type === 'audio') return [{ base64: block.data, mimeType: block.mimeType }]
+  return block.type === 'resource' ? ofResource(block.resource) : []
+}
+
+/** The name of a file comes from elsewhere: only its last part counts, and only plain characters of it. */
+function ofResource({ uri, blob, mimeType = 'application/octet-stream' }: ResourceContents) {
+  if (blob === undefined) return []
+  const last = basename(uri.replace(/[?#].*$/, ''))
+    .replace(/[^\w.-]+/g, '_')
+    .replace(/^\.+/, '')
+  return [{ base64: blob, mimeType, ...(extname(last) === '' ? {} : { name: last.slice(-100) }) }]
+}
+
+const kindOf = (mimeType: string): string => /^(image|audio|video)\//.exec(mimeType)?.[1] ?? 'bytes'
+const endingOf = (mimeType: string): string => {
+  const ending = mimeTypes.extension(mimeType)
+  return ending ? `.${ending}` : '.bin'
+}
