@@ -56,6 +56,7 @@ export type ErrorCode =
   | 'package-broken'
   | 'package-missing'
   | 'page-not-built'
+  | 'option-unknown'
   | 'part-field'
   | 'part-missing'
   | 'part-name'

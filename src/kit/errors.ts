@@ -9,6 +9,14 @@ export const kitErrors = {
       `the ${kind} name ${JSON.stringify(name)} is not allowed`,
       'use 1 to 128 of the characters A-Z a-z 0-9 _ - .',
     ),
+  optionUnknown: (part: string, key: string, meant: string | undefined, known: readonly string[]) =>
+    new JexoError(
+      'option-unknown',
+      `${part} has no option "${key}"`,
+      meant === undefined ? `its options are ${known.join(', ')}` : `write "${meant}" instead`,
+    ),
+  optionsMissing: (part: string) =>
+    new JexoError('option-unknown', `${part} has no options`, 'give an object with its options'),
   partField: (part: string, field: string, wanted: string) =>
     new JexoError('part-field', `"${field}" of ${part} is missing or not valid`, `give ${wanted}`),
   schemaNotObject: (part: string, field: string, given: string) =>

@@ -1,6 +1,7 @@
 import type { Icon } from '../protocol/types.js'
 import { brands, hasBrand, nameOf } from './brand.js'
 import { kitErrors } from './errors.js'
+import { checkKeys } from './option-keys.js'
 import { isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
 
@@ -35,12 +36,15 @@ export interface Kit {
   onReplace(listener: () => void): () => void
 }
 
+const kitKeys = ['name', 'version', 'title', 'about', 'websiteUrl', 'icons', 'settings', 'parts']
+
 /**
  * Defines a kit. Throws a `JexoError` if two parts of a kind have one name, or something is not a part.
  *
  * @example export default defineKit({ name: 'apiary', version: '1.0.0', parts: [weighHive] })
  */
 export function defineKit(options: KitOptions): Kit {
+  checkKeys('the kit', options, kitKeys)
   if (!isLine(options.name, 128)) throw kitErrors.kitField('name', 'a short name on one line')
   if (!isLine(options.version, 128)) throw kitErrors.kitField('version', 'a version, such as 1.0.0')
   if (options.title !== undefined && !isLine(options.title, 256))

@@ -3,6 +3,7 @@ import type { ContentBlock, PromptArgument } from '../protocol/types.js'
 import { branded, brands } from './brand.js'
 import type { Call, Completer } from './call.js'
 import { kitErrors } from './errors.js'
+import { checkKeys, extraKeys } from './option-keys.js'
 import {
   checkAbout,
   checkFunction,
@@ -27,6 +28,8 @@ export interface PromptOptions<In extends Schema | undefined> extends PartExtras
   run(args: Given<In>, call: Call): PromptReturn | Promise<PromptReturn>
 }
 
+const promptKeys = ['about', 'input', 'complete', 'run', ...extraKeys]
+
 /** Defines a prompt: messages for the host, made from arguments (Prompts). */
 export function prompt<const In extends Schema | undefined = undefined>(
   name: string,
@@ -34,6 +37,7 @@ export function prompt<const In extends Schema | undefined = undefined>(
 ): PromptPart {
   checkName('prompt', name)
   const label = labelOf('prompt', name)
+  checkKeys(label, options, promptKeys)
   checkAbout(label, options.about)
   checkFunction(label, 'run', options.run)
   const inputSchema = jsonSchemaOf(label, 'input', options.input)

@@ -2,6 +2,7 @@ import type { Annotations } from '../protocol/types.js'
 import { branded, brands } from './brand.js'
 import type { Call } from './call.js'
 import { kitErrors } from './errors.js'
+import { checkKeys, extraKeys } from './option-keys.js'
 import {
   checkAbout,
   checkFunction,
@@ -23,10 +24,13 @@ export interface ResourceOptions extends PartExtras {
   read(call: Call): ReadReturn
 }
 
+const resourceKeys = ['name', 'about', 'mimeType', 'size', 'annotations', 'read', ...extraKeys]
+
 /** Defines a resource under a fixed URI (Resources). Throws a `JexoError` if the URI is not valid. */
 export function resource(uri: string, options: ResourceOptions): ResourcePart {
   const label = labelOf('resource', uri)
   if (typeof uri !== 'string' || !URL.canParse(uri)) throw kitErrors.uriInvalid(label, String(uri))
+  checkKeys(label, options, resourceKeys)
   checkAbout(label, options.about)
   checkFunction(label, 'read', options.read)
   const part: ResourcePart = {

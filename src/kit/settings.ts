@@ -1,6 +1,7 @@
 import { uriComponent } from '../escape/uri.js'
 import { branded, brands } from './brand.js'
 import { kitErrors } from './errors.js'
+import { checkKeys } from './option-keys.js'
 
 export interface SettingOptions {
   /** Description for the person who sets it. */
@@ -21,6 +22,7 @@ export type SettingValues<S> = { readonly [K in keyof S]: string }
  * @example settings: { SCALES_URL: setting({ about: 'Where the scales report.', default: 'mqtt://127.0.0.1:1883' }) }
  */
 export function setting(options: SettingOptions): Setting {
+  checkKeys('the setting', options, ['about', 'default', 'optional', 'secret'])
   return branded({ ...options }, brands.setting)
 }
 

@@ -4,6 +4,7 @@ import { parseUriTemplate } from '../protocol/uri-template.js'
 import { branded, brands } from './brand.js'
 import type { Call, Completer } from './call.js'
 import { kitErrors } from './errors.js'
+import { checkKeys, extraKeys } from './option-keys.js'
 import {
   checkAbout,
   checkFunction,
@@ -27,12 +28,15 @@ export interface TemplateOptions extends PartExtras {
   read(variables: Readonly<Record<string, string>>, call: Call): ReadReturn
 }
 
+const templateKeys = ['name', 'about', 'mimeType', 'annotations', 'list', 'complete', 'read', ...extraKeys]
+
 /** Defines resources by a URI template of RFC 6570 (Resources, "Resource Templates"). Throws a `JexoError` if the template cannot be read. */
 export function template(uriTemplate: string, options: TemplateOptions): TemplatePart {
   const label = labelOf('template', uriTemplate)
   const parsed = parseUriTemplate(uriTemplate)
   if (parsed.variables.length === 0)
     throw protocolErrors.templateInvalid(uriTemplate, 'it has no variable; use resource(…)')
+  checkKeys(label, options, templateKeys)
   checkAbout(label, options.about)
   checkFunction(label, 'read', options.read)
   const complete = Object.freeze({ ...options.complete })

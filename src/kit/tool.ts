@@ -3,6 +3,7 @@ import { branded, brands } from './brand.js'
 import type { Call } from './call.js'
 import { type Effect, effects } from './effects.js'
 import { kitErrors } from './errors.js'
+import { checkKeys, extraKeys } from './option-keys.js'
 import {
   type Confirm,
   checkAbout,
@@ -61,6 +62,7 @@ export function tool<
 >(name: string, options: ToolOptions<In, Out>): ToolPart {
   checkName('tool', name)
   const label = labelOf('tool', name)
+  checkKeys(label, options, toolKeys)
   checkAbout(label, options.about)
   checkFunction(label, 'run', options.run)
   if (!effects.includes(options.effect)) {
@@ -85,6 +87,8 @@ export function tool<
   }
   return branded(part, brands.part)
 }
+
+const toolKeys = [...['about', 'input', 'output', 'effect', 'examples', 'confirm', 'askFor', 'run'], ...extraKeys]
 
 type Confirming = ((input: unknown) => string) | { say(input: unknown): string; ifPossible?: boolean } | undefined
 

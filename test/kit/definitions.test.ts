@@ -25,6 +25,27 @@ describe('a definition that cannot be published is refused in a sentence', () =>
   test.each<[string, () => unknown, RegExp]>([
     ['a name with a space', () => named('weigh hive'), /tool name "weigh hive" is not allowed; use 1 to 128/],
     ['a name that is too long', () => named('x'.repeat(129)), /not allowed/],
+    [
+      'a mistyped option',
+      () => tool('t', { about: 'x', effect: 'read', inputs: {}, run } as never),
+      /tool "t" has no option "inputs"; write "input" instead/,
+    ],
+    [
+      'an option by another word',
+      () => tool('t', { description: 'x', effect: 'read', run } as never),
+      /no option "description"; write "about" instead/,
+    ],
+    [
+      'an option that is far from any',
+      () => prompt('p', { about: 'x', run, colour: 1 } as never),
+      /prompt "p" has no option "colour"; its options are about, input, complete, run/,
+    ],
+    [
+      'a mistyped option of a kit',
+      () => defineKit({ name: 'k', version: '1', part: [] } as never),
+      /the kit has no option "part"; write "parts" instead/,
+    ],
+    ['options that are none', () => tool('t', undefined as never), /tool "t" has no options; give an object/],
     ['no description', () => tool('t', { about: ' ', effect: 'read', run }), /"about" of tool "t" is missing/],
     [
       'no effect',
