@@ -1,4 +1,5 @@
 import { readFile } from 'node:fs/promises'
+import { closestTo } from '../kit/closest.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { readYamlOr } from '../yaml/read-yaml.js'
 import { rehearseErrors } from './errors.js'
@@ -18,6 +19,19 @@ export async function readQuestions(file: string): Promise<Question[]> {
     throw rehearseErrors.questionsUnreadable(file, error.code ?? error.message)
   })
   return parseQuestions(file, text)
+}
+
+/** Throws a `JexoError` for a question that expects a tool which is not there. */
+export function checkTools(file: string, questions: readonly Question[], tools: readonly string[]): void {
+  for (const [at, { tool }] of questions.entries()) {
+    if (tool === 'none' || tools.includes(tool)) continue
+    const closest = closestTo(tool, tools)
+    const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
+    throw rehearseErrors.questionsUnreadable(
+      file,
+      `question ${at + 1} expects the tool "${tool}", which the server does not have${hint}`,
+    )
+  }
 }
 
 export function parseQuestions(file: string, text: string): Question[] {

@@ -52,13 +52,16 @@ export function caseStem({ method, params }: Pick<RecordedCall, 'method' | 'para
 function expectationOf(outcome: RecordedCall['outcome']): JsonObject {
   if ('error' in outcome) return { error: { code: outcome.error.code, message: outcome.error.message } }
   const { isError, structuredContent, content, contents, messages } = outcome.result
-  if (isError === true) return { failure: textOf(content) }
+  if (isError === true) return { failure: withoutErrorIds(textOf(content)) }
   if (isObject(structuredContent)) return { structured: structuredContent }
   if (Array.isArray(contents)) return { text: textOf(contents) }
   if (Array.isArray(messages))
     return { text: textOf(messages.map((message) => isObject(message) && message.content)) }
   return { text: textOf(content) }
 }
+
+/** A failure as it is each time: the id under which its reason stands in a log is another one at each call. */
+export const withoutErrorIds = (text: string): string => text.replace(/\berror [\da-f]{8}\b/g, 'error …')
 
 /** The text of all blocks, and of others what they are: recorded and replayed alike. */
 export function textOf(blocks: unknown): string {

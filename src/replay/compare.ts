@@ -2,6 +2,7 @@ import type { JsonSchema } from '../kit/schema.js'
 import { isObject } from '../protocol/messages.js'
 import { foreignValidator } from '../transport/foreign-validator.js'
 import type { Expectation, Outcome } from './case.js'
+import { withoutErrorIds } from './case-file.js'
 
 /** What is not as expected, a sentence each. `durations` are those of the steps so far, in milliseconds. */
 export async function differencesOf(
@@ -16,7 +17,7 @@ export async function differencesOf(
   else if (error) found.push(`the server refused: ${error.code} ${error.message}`)
   if (expected.failure !== undefined) {
     if (failure === undefined) found.push(error ? '' : 'the tool did not fail')
-    else if (expected.failure !== true && mask(expected.failure) !== mask(failure))
+    else if (expected.failure !== true && !isSameFailure(mask(expected.failure), mask(failure)))
       found.push(`failure: expected ${shown(expected.failure)}, got ${shown(failure)}`)
   } else if (failure !== undefined) found.push(`the tool failed: ${failure}`)
   if (error || failure !== undefined) return found.filter(Boolean)
@@ -34,6 +35,8 @@ export async function differencesOf(
   }
   return found
 }
+
+const isSameFailure = (expected: string, got: string): boolean => withoutErrorIds(expected) === withoutErrorIds(got)
 
 const ratio = (value: number) => (Math.round(value * 10) / 10).toString()
 

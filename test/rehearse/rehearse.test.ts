@@ -5,7 +5,7 @@ import type { Browser } from 'playwright-core'
 import { argumentsIn, KeywordPicker } from '../../src/models/keyword-picker.js'
 import type { ToolDefinition } from '../../src/protocol/types.js'
 import { renderHtml } from '../../src/rehearse/page.js'
-import { parseQuestions } from '../../src/rehearse/questions.js'
+import { checkTools, parseQuestions } from '../../src/rehearse/questions.js'
 import { rehearse, standInWarning } from '../../src/rehearse/rehearse.js'
 import { startBrowser } from '../support/browser.js'
 import { apiary, jexo, newFolder, written } from '../support/cli.js'
@@ -215,4 +215,15 @@ describe('jexo rehearse', () => {
       stderr: expect.stringContaining('ENOENT'),
     })
   })
+})
+
+test('a question that expects a tool which is not there is refused with the closest', () => {
+  const questions = [
+    { ask: 'Sing a song.', tool: 'none' },
+    { ask: 'How heavy is ML-04?', tool: 'weigh_hiv' },
+  ]
+  expect(() => checkTools('x.questions.yaml', questions, ['weigh_hive', 'list_sites'])).toThrow(
+    /x\.questions\.yaml: question 2 expects the tool "weigh_hiv", which the server does not have; the closest are weigh_hive/,
+  )
+  expect(() => checkTools('x.questions.yaml', questions, ['weigh_hiv'])).not.toThrow()
 })

@@ -114,6 +114,12 @@ describe('what is compared', () => {
     ['text, line by line', { text: 'a\nc' }, {}, /^text, line 2: expected "c", got "b"$/],
     ['a pattern', { pattern: '^b' }, {}, /does not match \^b/],
     ['a failure that is none', { failure: true }, {}, /the tool did not fail/],
+    [
+      'a failure with the id of another call',
+      { failure: 'add failed (error …).' },
+      { failure: 'add failed (error 00aabb11).' },
+      undefined,
+    ],
     ['another failure', { failure: 'x' }, { failure: 'y' }, /^failure: expected "x", got "y"$/],
     ['a failure instead of an answer', { text: 'a' }, { failure: 'broken' }, /^the tool failed: broken$/],
     [

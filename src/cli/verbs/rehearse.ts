@@ -2,7 +2,7 @@ import { writeFile } from 'node:fs/promises'
 import { Command } from 'commander'
 import { kitErrors } from '../../kit/errors.js'
 import { renderHtml } from '../../rehearse/page.js'
-import { readQuestions } from '../../rehearse/questions.js'
+import { checkTools, readQuestions } from '../../rehearse/questions.js'
 import { type RehearsalReport, rehearse, standInWarning } from '../../rehearse/rehearse.js'
 import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
 import {
@@ -42,17 +42,23 @@ export const rehearseCommand = () =>
     const questions = await readQuestions(file)
     const share = Number(flags.atLeast)
     if (!(share >= 0 && share <= 1)) throw kitErrors.argumentUnreadable('--at-least', 'a share from 0 to 1')
-    const { report, server } = await withLink(target, flags, async (link) => ({
-      server: link.serverInfo.title ?? link.serverInfo.name,
-      report: await rehearse(await link.tools(), questions, {
+    const { report, server } = await withLink(target, flags, async (link) => {
+      const tools = await link.tools()
+      checkTools(
+        file,
+        questions,
+        tools.map(({ name }) => name),
+      )
+      const report = await rehearse(tools, questions, {
         url: flags.model,
         model: flags.modelName,
         key: process.env.JEXO_MODEL_KEY,
         onQuestion: (done, all) => {
           if (flags.model) sayProgress(`question ${done + 1} of ${all}`)
         },
-      }),
-    }))
+      })
+      return { server: link.serverInfo.title ?? link.serverInfo.name, report }
+    })
     if (flags.html !== undefined) await writeFile(flags.html, renderHtml(report, server))
     if (flags.json) outJson(report)
     else print(report)
