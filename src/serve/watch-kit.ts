@@ -49,6 +49,34 @@ function changesBetween(before: readonly Part[], after: readonly Part[]): string
   const [old, now] = [names(before), names(after)]
   const added = [...now].filter((name) => !old.has(name))
   const gone = [...old].filter((name) => !now.has(name))
-  if (added.length + gone.length === 0) return `${now.size} parts, as before`
-  return [...added.map((name) => `new ${name}`), ...gone.map((name) => `gone ${name}`)].join(', ')
+  const shape = (parts: readonly Part[]) =>
+    new Map(parts.map((part) => [`${part.kind} ${keyOf(part)}`, shapeOf(part)]))
+  const [former, latter] = [shape(before), shape(after)]
+  const changed = [...latter].flatMap(([name, made]) =>
+    former.has(name) && former.get(name) !== made ? [name] : [],
+  )
+  const lines = [
+    ...added.map((name) => `new ${name}`),
+    ...gone.map((name) => `gone ${name}`),
+    ...changed.map((name) => `changed ${name}`),
+  ]
+  if (lines.length === 0) return `${now.size} parts, as before`
+  return lines.length > maxNamed
+    ? `${lines.slice(0, maxNamed).join(', ')} and ${lines.length - maxNamed} more`
+    : lines.join(', ')
+}
+
+/** How many parts a line names. */
+const maxNamed = 12
+
+/** What hosts see of a part; what it does inside may be new without that. */
+function shapeOf(part: Part): string {
+  const { about, title, tags } = part
+  const more =
+    part.kind === 'tool'
+      ? [part.inputSchema, part.outputSchema, part.effect]
+      : part.kind === 'prompt'
+        ? [part.inputSchema]
+        : [part.mimeType]
+  return JSON.stringify([about, title, tags, ...more])
 }

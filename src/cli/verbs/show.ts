@@ -3,6 +3,7 @@ import { resolve } from 'node:path'
 import { Command } from 'commander'
 import { tokensOf } from '../../context-cost/context-cost.js'
 import type { Kit } from '../../kit/kit.js'
+import type { Setting } from '../../kit/settings.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { type Catalogue, readCatalogue } from '../../link/catalogue.js'
 import type { Link } from '../../link/link.js'
@@ -60,10 +61,17 @@ export const show = () =>
       const isMissing = ({ name, default: otherwise, optional }: (typeof settings)[number]) =>
         !environment[name] && otherwise === undefined && !optional
       const lines = settings.map(
-        (setting) => `  ${setting.name}  ${setting.about}${isMissing(setting) ? '  (required, not set)' : ''}`,
+        (setting) => `  ${setting.name}  ${setting.about}  (${stateOf(setting, isMissing(setting))})`,
       )
       if (lines.length > 0) out(`\nSettings\n${lines.join('\n')}`)
     }
     // A kit can be looked at before anybody has its keys.
     await withLink(target, flags, look, { toleratesMissing: true })
   })
+
+/** What a setting is without being set; the value of a secret is never shown. */
+function stateOf({ default: otherwise, optional, secret }: Setting, isMissing: boolean): string {
+  if (isMissing) return 'required, not set'
+  if (otherwise !== undefined) return secret ? 'has a default' : `default: ${otherwise}`
+  return optional ? 'optional' : 'set'
+}
