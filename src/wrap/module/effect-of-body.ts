@@ -42,11 +42,23 @@ export class BodyReader {
   onlyReads(symbol: ts.Symbol, type: ts.Type): boolean {
     this.#nodes = 0
     const body = this.#names.bodyOf(symbol) ?? this.#names.asBody(type.getCallSignatures()[0]?.declaration)
-    const isHarmless = body ? this.#isHarmless(body) : this.#isHarmlessMade(symbol)
+    const isHarmless = this.#judged(body, symbol)
     // What was taken for harmless on the way may have counted on a function that then was not.
     if (!isHarmless) for (const fn of this.#assumed) this.#known.delete(fn)
     this.#assumed.clear()
     return isHarmless
+  }
+
+  /** What is nested deeper than can be followed is not known. */
+  #judged(body: Body | undefined, symbol: ts.Symbol): boolean {
+    try {
+      return body ? this.#isHarmless(body) : this.#isHarmlessMade(symbol)
+    } catch (error) {
+      if (!(error instanceof RangeError)) throw error
+      this.#known.clear()
+      this.#depth = 0
+      return false
+    }
   }
 
   /** `const add = curried((a, b) => a + b)`: harmless where what it is made of is. */

@@ -147,6 +147,13 @@ test('effects are guessed from what a body does, and from the name where that ca
   expect(bodies.map(([what], at) => [what, effects[at]])).toEqual(bodies.map(([what, , wanted]) => [what, wanted]))
 })
 
+test('a body that is nested too deeply to be followed is judged by its name', async () => {
+  const { put_all: put } = await toolsOf(
+    `export function putAll(a: number) { return ${Array(4000).fill('a').join(' + ')} }`,
+  )
+  expect(put?.effect).toBe('change')
+})
+
 test('text, nested functions, destructured lists, schemas of zod, and `this`', async () => {
   const plan = await planModule(
     moduleOf(`
