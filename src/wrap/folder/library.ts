@@ -191,10 +191,16 @@ export class Library {
     this.#rootTimer = setInterval(() => {
       const now = identity()
       if (now === undefined || now === known) return
+      try {
+        const root = folderRoot(this.#options.source)
+        this.filter = pathFilter(root, this.#options.rules)
+        this.root = root
+      } catch {
+        // It has gone again; the next look will tell.
+        return
+      }
       known = now
       const former = this.#watch
-      this.root = folderRoot(this.#options.source)
-      this.filter = pathFilter(this.root, this.#options.rules)
       this.#watch = watched()
       void former?.close()
     }, rootEveryMs)

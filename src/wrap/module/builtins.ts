@@ -5,7 +5,7 @@ const words = (text: string): ReadonlySet<string> => new Set(text.split(' '))
 /** Functions that are called by their names. */
 export const harmlessFunctions = words(
   'parseInt parseFloat isNaN isFinite String Number Boolean BigInt Array Object Symbol Date Error TypeError RangeError ' +
-    'encodeURIComponent decodeURIComponent encodeURI decodeURI structuredClone atob btoa queueMicrotask require',
+    'encodeURIComponent decodeURIComponent encodeURI decodeURI structuredClone atob btoa queueMicrotask',
 )
 
 /** Objects all of whose functions are harmless. */
@@ -39,6 +39,9 @@ export const readingMethods = words(
     'valueOf values with then catch finally bind formatToParts resolvedOptions compare segment getAll ' +
     'union intersection difference symmetricDifference isSubsetOf isSupersetOf isDisjointFrom',
 )
+
+/** Of those, names that write where the value is not one of the language: `store.replace(hive)`. */
+export const ambiguousMethods = words('replace replaceAll with concat union finally bind')
 
 /** Methods that write to the value they are called on. */
 export const writingMethods = words(

@@ -35,6 +35,14 @@ const readers = [
   'docs',
   'program',
   'effect-of-body',
+  'names',
+  'own-values',
+  'builtins',
+  'repeated',
+  'schema-types',
+  'literals',
+  'examples',
+  'package-entry',
 ].flatMap((name) =>
   // Compiled, or as source in a checkout's tests.
   ['js', 'ts'].map((ending) => compiledFile(`wrap/module/${name}.${ending}`)).filter((path) => existsSync(path)),

@@ -1,5 +1,6 @@
 import type ts from 'typescript'
 import {
+  ambiguousMethods,
   harmlessClasses,
   harmlessFunctions,
   harmlessNamespaces,
@@ -88,9 +89,7 @@ export class BodyReader {
     // A function that calls itself is judged by the rest of it.
     this.#known.set(fn, true)
     this.#depth++
-    const isHarmless = [...fn.parameters.map(({ initializer }) => initializer), fn.body].every(
-      (node) => node === undefined || this.#holds(node, fn),
-    )
+    const isHarmless = [...fn.parameters, fn.body].every((node) => this.#holds(node, fn))
     this.#depth--
     this.#known.set(fn, isHarmless)
     if (isHarmless) this.#assumed.add(fn)
@@ -164,7 +163,8 @@ export class BodyReader {
     const body = this.#names.bodyOf(this.#names.symbolOf(name))
     if (body) return this.#isHarmless(body)
     if (this.#own.isOwn(owner, fn)) return true
-    return !writingMethods.has(name.text) && (readingMethods.has(name.text) || this.#isPattern(owner))
+    const isReading = readingMethods.has(name.text) && !ambiguousMethods.has(name.text)
+    return !writingMethods.has(name.text) && (isReading || this.#isPattern(owner))
   }
 
   #isPattern(node: ts.Expression): boolean {

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, readFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import { pathToFileURL } from 'node:url'
+import { escapeControls } from '../../escape/terminal.js'
 import type { ToolPart } from '../../kit/part.js'
 import { type MadeWrap, wrapRegistry } from '../source/registry.js'
 import { sourceFile } from '../source/source.js'
@@ -51,7 +52,9 @@ function withFunctions(plan: ModulePlan, exports: Exports): ModulePlan {
   if (missing.length === 0) return plan
   const shown = missing.slice(0, 10).join(', ') + (missing.length > 10 ? ` and ${missing.length - 10} more` : '')
   process.emitWarning(
-    `${plan.title}: ${shown} left out: the declarations name functions that the module does not have`,
+    escapeControls(
+      `${plan.title}: ${shown} left out: the declarations name functions that the module does not have`,
+    ),
   )
   return { ...plan, tools: plan.tools.filter(isThere) }
 }

@@ -105,9 +105,9 @@ export class PostgresDriver implements SqlDriver {
 
   async #within(client: PoolClient, request: SqlRequest): Promise<SqlAnswer> {
     const { access, timeoutMs } = request
-    const types = await this.#types(client)
     await client.query(access === 'read' ? 'begin read only' : 'begin')
     await client.query(`set local statement_timeout = ${Math.ceil(timeoutMs)}`)
+    const types = await this.#types(client)
     if (request.isForeign) await checkForeign(client, request.text)
     const answer = await this.#bounded(client, () =>
       access === 'read' ? fetched(client, request, types) : carriedOut(client, request, types),

@@ -121,6 +121,17 @@ const bodies: [string, string, 'read' | 'add' | 'change' | 'remove'][] = [
   ['runs SQL of the module', 'function saveAll(sql: string) { return db.exec(sql) }', 'change'],
   ['calls one that writes, through a circle', 'function put(x: number) { return circle(x) }', 'change'],
   [
+    'loads a package where it needs it',
+    'function dropAll(path: string) { require("node:fs").rmSync(path); return path }',
+    'remove',
+  ],
+  ['replaces in a store of the module', 'function swap(code: string) { return shelf.replace(code) }', 'change'],
+  [
+    'writes in the default of a destructured argument',
+    'function toggle({ kg = log.push("x") }: { kg?: number }) { return kg }',
+    'change',
+  ],
+  [
     'reads only, and says otherwise',
     '/** @effect change */\nexport function sumUp(a: number) { return a }',
     'change',
@@ -134,6 +145,8 @@ let last = 0
 const log: string[] = []
 const hives = [{ kg: 1 }]
 const at = (n: number) => hives[n]
+declare const require: (name: string) => { rmSync(path: string): void }
+declare const shelf: { replace(code: string): string }
 declare const db: { exec(sql: string): number }
 let n = 0
 function circle(x: number): number { return x > 3 ? back(x) : x }
