@@ -19,11 +19,15 @@ export function saveBlocks(blocks: readonly (ContentBlock | ResourceContents)[],
     throw kitErrors.argumentUnreadable('--output', 'a result with an image, audio or bytes; this one has none')
   const isFolder =
     place.endsWith('/') || statSync(place, { throwIfNoEntry: false })?.isDirectory() === true || found.length > 1
-  if (isFolder) mkdirSync(place, { recursive: true })
+  const taken = new Set<string>()
   return found.map(({ base64, mimeType, name }, at) => {
     const bytes = Buffer.from(base64, 'base64')
-    const file = isFolder ? join(place, name ?? `${kindOf(mimeType)}-${at + 1}${endingOf(mimeType)}`) : place
+    // Several of one result may come by one name.
+    const own = name === undefined || taken.has(name) ? `${kindOf(mimeType)}-${at + 1}${endingOf(mimeType)}` : name
+    taken.add(own)
+    const file = isFolder ? join(place, own) : place
     try {
+      if (isFolder) mkdirSync(place, { recursive: true })
       writeFileSync(file, bytes, { flag: 'wx' })
     } catch (error) {
       const { code } = error as NodeJS.ErrnoException
