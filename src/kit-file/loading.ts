@@ -1,8 +1,15 @@
+import { fileURLToPath } from 'node:url'
+import { escapeControls } from '../escape/terminal.js'
 import { kitFileErrors } from './errors.js'
 
 /** After so long it is said that a file is still being loaded. */
 const sayAfterMs = 2000
 const defaultLimitMs = 30_000
+
+/** The files that are being loaded now, the latest last. */
+const loading: string[] = []
+/** Where Jexo itself stands: what it does with its process is not the author's doing. */
+const ownFolder = fileURLToPath(new URL('..', import.meta.url))
 
 /**
  * Loads a file of the author's. Rejects with a `JexoError` where that takes longer than `JEXO_LOAD_TIMEOUT_MS`, or the file ends the
@@ -11,18 +18,10 @@ const defaultLimitMs = 30_000
 export async function withinLimit<T>(shown: string, load: () => Promise<T>): Promise<T> {
   const limitMs = limitOf(process.env.JEXO_LOAD_TIMEOUT_MS)
   const say = setTimeout(
-    () => process.stderr.write(`jexo: still loading ${shown} …\n`),
+    () => process.stderr.write(`jexo: still loading ${escapeControls(shown)} …\n`),
     Math.min(sayAfterMs, limitMs),
   )
-  const ended = (code: number) => {
-    process.stderr.write(`error ${kitFileErrors.kitFileEnds(shown, code).message}\n`)
-    process.exitCode = 2
-  }
-  process.once('exit', ended)
-  const { exit } = process
-  process.exit = ((code?: number) => {
-    throw kitFileErrors.kitFileEnds(shown, Number(code ?? 0))
-  }) as typeof process.exit
+  if (loading.push(shown) === 1) watchExit()
   let limit: NodeJS.Timeout | undefined
   try {
     const tooLong = new Promise<never>((_resolve, reject) => {
@@ -30,11 +29,36 @@ export async function withinLimit<T>(shown: string, load: () => Promise<T>): Pro
     })
     return await Promise.race([load(), tooLong])
   } finally {
-    process.exit = exit
-    process.removeListener('exit', ended)
+    loading.splice(loading.indexOf(shown), 1)
+    if (loading.length === 0) stopWatching()
     clearTimeout(say)
     clearTimeout(limit)
   }
+}
+
+let stopWatching = () => {}
+
+/** From the first file that is loaded to the last, the process ends only where Jexo ends it; several may be loaded at once. */
+function watchExit(): void {
+  const { exit } = process
+  const latest = () => loading.at(-1) ?? 'a file'
+  const ended = (code: number) => {
+    process.stderr.write(`error ${escapeControls(kitFileErrors.kitFileEnds(latest(), code).message)}\n`)
+    process.exitCode = 2
+  }
+  stopWatching = () => {
+    process.exit = exit
+    process.removeListener('exit', ended)
+  }
+  process.once('exit', ended)
+  process.exit = ((code?: number) => {
+    const caller = new Error().stack?.split('\n')[2] ?? ''
+    if (caller.includes(ownFolder)) {
+      stopWatching()
+      return exit(code)
+    }
+    throw kitFileErrors.kitFileEnds(latest(), Number(code ?? 0))
+  }) as typeof process.exit
 }
 
 function limitOf(text: string | undefined): number {

@@ -7,6 +7,8 @@ export interface StrayError {
   readonly where: string
   /** The error in a line, and the author's own lines of its stack. */
   readonly text: string
+  /** It was told so often that a log need not have it again. */
+  readonly isRepeated: boolean
 }
 
 type Listener = (stray: StrayError) => void
@@ -23,10 +25,13 @@ export function catchStrayErrors(): void {
   if (isInstalled) return
   isInstalled = true
   const heard = (error: unknown) => {
-    const stray = { where: whereabouts(), text: textOf(error) }
+    const text = textOf(error)
+    const stray = { where: whereabouts(), text, isRepeated: isToldOften(text) }
     const listener = listeners.at(-1) ?? sayOnStderr
     listener(stray)
   }
+  // Where nobody reads any more, there is nobody to be told; to say so would fail again.
+  process.stderr.on('error', () => {})
   process.on('unhandledRejection', heard)
   process.on('uncaughtException', heard)
 }
@@ -37,16 +42,29 @@ export function onStrayErrors(listener: Listener): () => void {
   return () => void listeners.splice(listeners.indexOf(listener), 1)
 }
 
+/** How often one error is told, and how many of them are told apart. */
+const maxTold = 20
+const maxTexts = 200
+const told = new Map<string, number>()
+
+/** A timer that fails may do so a thousand times a second. */
+function isToldOften(text: string): boolean {
+  const count = (told.get(text) ?? 0) + 1
+  if (count === 1 && told.size >= maxTexts) told.clear()
+  told.set(text, count)
+  return count > maxTold
+}
+
 /** One sentence for a log. */
 export const strayText = ({ where, text }: StrayError): string => `an error ${where} that nothing caught: ${text}`
 
 function sayOnStderr(stray: StrayError): void {
-  process.stderr.write(`jexo: error: ${escapeControls(strayText(stray))}\n`)
+  if (!stray.isRepeated) process.stderr.write(`jexo: error: ${escapeControls(strayText(stray))}\n`)
 }
 
 /** The message, and the lines of the stack that are neither Node's nor of packages. */
 function textOf(error: unknown): string {
-  if (!(error instanceof Error)) return `a value that is no error: ${String(error).slice(0, 500)}`
+  if (!(error instanceof Error)) return `a value that is not an error: ${String(error).slice(0, 500)}`
   const lines = (error.stack ?? '').split('\n').filter((line) => /^\s+at /.test(line))
   const own = lines
     .filter((line) => !/\(?node:|[\\/]node_modules[\\/]|[\\/]dist[\\/]command[\\/]/.test(line))

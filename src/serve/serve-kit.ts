@@ -63,7 +63,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   catchStrayErrors()
   const stopHearing = onStrayErrors((stray) => {
     metrics?.countStray()
-    log.write('error', readable(strayText(stray)), { where: stray.where })
+    if (!stray.isRepeated) log.write('error', readable(strayText(stray)), { where: stray.where })
     // What is written has to get out before the end.
     if (options.endsOnStrayErrors) setTimeout(() => process.exit(1), 50)
   })

@@ -1,6 +1,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { connect } from 'jexo/link'
+import { withinLimit } from '../../src/kit-file/loading.js'
 import { bin, newFolder, type Ran, Running, run } from '../support/cli.js'
 
 /** Files in a folder of their own; returns it. */
@@ -119,4 +120,12 @@ test('stacks are printed with --verbose', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', "throw new Error('no hive')") })
   const { code, stderr } = await jexo(folder, 'show', 'a.kit.ts', '--verbose')
   expect([code, stderr]).toEqual([2, expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/)])
+})
+
+test('files that are loaded side by side leave the process as it was', async () => {
+  const before = process.exit
+  const ends = [10, 30, 20].map((ms) => withinLimit('a.kit.ts', () => new Promise((done) => setTimeout(done, ms))))
+  expect(process.exit).not.toBe(before)
+  await Promise.all(ends)
+  expect(process.exit).toBe(before)
 })
