@@ -1,25 +1,31 @@
 import { JexoError, listOf } from '../errors.js'
 
+/** What may have been meant, or where all are listed. */
+const closestText = (closest: readonly string[], otherwise: string): string => {
+  if (closest.length === 0) return otherwise
+  return `the closest ${closest.length === 1 ? 'is' : 'are'} ${listOf(closest)}`
+}
+
 export const talkErrors = {
   toolUnknown: (tool: string, closest: readonly string[], where: string) =>
     new JexoError(
       'tool-unknown',
       `there is no tool "${tool}"`,
-      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists all tools',
+      closestText(closest, 'jexo show lists all tools'),
       where,
     ),
   promptUnknown: (prompt: string, closest: readonly string[], where: string) =>
     new JexoError(
       'prompt-unknown',
       `there is no prompt "${prompt}"`,
-      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists all prompts',
+      closestText(closest, 'jexo show lists all prompts'),
       where,
     ),
   resourceUnknown: (uri: string, closest: readonly string[], where: string) =>
     new JexoError(
       'resource-unknown',
       `there is no resource ${uri}`,
-      closest.length > 0 ? `the closest are ${listOf(closest)}` : 'jexo show lists all resources and templates',
+      closestText(closest, 'jexo show lists all resources and templates'),
       where,
     ),
   verbUnknown: (verb: string, closest: readonly string[]) =>

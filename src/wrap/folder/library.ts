@@ -185,7 +185,7 @@ export class Library {
         () => void lookAgain().catch(() => {}),
       )
     this.#watch = watched()
-    // A folder that is moved away and put there anew is another one, of which the watch hears nothing.
+    // If the folder is moved away and another takes its place, the watcher reports nothing.
     const identity = () => identityOf(this.#options.source)
     let known = identity()
     this.#rootTimer = setInterval(() => {

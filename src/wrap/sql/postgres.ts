@@ -91,7 +91,7 @@ export class PostgresDriver implements SqlDriver {
     return client
   }
 
-  /** The types of the database, asked for once, and again when statements are read anew. */
+  /** The types of the database, queried once, and again each time statements are described. */
   #types(client: ClientBase, isFresh = false): Promise<PostgresTypes> {
     if (isFresh || !this.#ownTypes) {
       const asked = loadTypes(client)
