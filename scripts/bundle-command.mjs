@@ -36,6 +36,7 @@ await build({
     ...doors.map((door) => ({ in: join(root, `src/${door}.ts`), out: door })),
     { in: join(root, 'src/cli/main.ts'), out: 'main' },
     { in: join(root, 'src/kit-file/module-hooks.ts'), out: 'module-hooks' },
+    { in: join(root, 'src/target/kit-process/main.ts'), out: 'kit-process' },
   ],
   outdir: join(root, 'dist/command'),
   chunkNames: '[name]-[hash]',

@@ -4,11 +4,13 @@ import { isObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { version } from '../version.js'
+import { keepKitsApart } from './options/target-options.js'
 import { errorColours, errorValue, Failed, out, outJson, say } from './terminal/output.js'
 import { type VerbName, verbTexts } from './text/verb-texts.js'
 
 /** Runs the command line and ends the process with its exit code. */
 export async function main(argv: readonly string[]): Promise<void> {
+  keepKitsApart()
   await finish(await runCommand(argv))
 }
 

@@ -16,7 +16,7 @@ const ownFolder = fileURLToPath(new URL('..', import.meta.url))
  * process. A process that ends all the same, such as when nothing is left that could wake it, says so and ends with exit code 2.
  */
 export async function withinLimit<T>(shown: string, load: () => Promise<T>): Promise<T> {
-  const limitMs = limitOf(process.env.JEXO_LOAD_TIMEOUT_MS)
+  const limitMs = loadLimitOf(process.env.JEXO_LOAD_TIMEOUT_MS)
   const say = setTimeout(
     () => process.stderr.write(`jexo: still loading ${escapeControls(shown)} …\n`),
     Math.min(sayAfterMs, limitMs),
@@ -61,7 +61,8 @@ function watchExit(): void {
   }) as typeof process.exit
 }
 
-function limitOf(text: string | undefined): number {
+/** The limit that `JEXO_LOAD_TIMEOUT_MS` sets, in milliseconds. */
+export function loadLimitOf(text: string | undefined): number {
   const value = Number(text)
   return Number.isInteger(value) && value > 0 && value < 2 ** 31 ? value : defaultLimitMs
 }

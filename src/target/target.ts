@@ -6,7 +6,7 @@ import { readConfigEntry } from '../host-config/config-file.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Kit } from '../kit/kit.js'
 import { atFile, loadKit, shownPath } from '../kit-file/kit-file.js'
-import type { Link } from '../link/link.js'
+import { Link } from '../link/link.js'
 import { packedMark } from '../packed-file/mark.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import { transportErrors } from '../transport/errors.js'
@@ -28,6 +28,8 @@ export interface TargetOptions {
   headers?: Readonly<Record<string, string>>
   /** Loads a kit and what it imports again, though it was loaded before. */
   isAgain?: boolean
+  /** Runs a kit in a process of its own: nothing that it does to its process ends this one. */
+  keepsKitApart?: boolean
 }
 
 /** What the name of a tape ends with, there or not there yet. */
@@ -53,11 +55,21 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
   return { kind: 'kit', file, ...(options.env ? { env: options.env } : {}) }
 }
 
-/** Opens a link to a target. A kit is run in this process; what a child says on stderr goes to `onStderr`. */
+/** Opens a link to a target. A kit is run in this process, unless it is kept apart; what a child says on stderr goes to `onStderr`. */
 export async function openTarget(
   target: Target,
   options: NodeConnectOptions & TargetOptions = {},
 ): Promise<{ link: Link; kit?: Kit }> {
+  if (target.kind === 'kit' && options.keepsKitApart) {
+    const { KitProcessWire } = await import('./kit-process/wire.js')
+    const showsUpstream = options.onUpstream !== undefined
+    const wire = new KitProcessWire(target.file, {
+      ...options,
+      showsUpstream,
+      env: { ...target.env, ...options.env },
+    })
+    return { link: await Link.open(wire, options) }
+  }
   if (target.kind === 'kit') {
     const kit = await loadKit(target.file, options.isAgain)
     const environment = { ...process.env, ...target.env, ...options.env }

@@ -19,8 +19,8 @@ export interface ChildWireOptions {
   onStderr?: (line: string) => void
   /** Hears lines on the child's stdout that are no messages. */
   onStray?: (line: string) => void
-  /** Hears lines that the child says on a fourth descriptor, which the variable names. */
-  aside?: { variable: string; hear(line: string): void } | undefined
+  /** Hears lines that the child says on descriptor 3, of which a variable tells it where one is named. */
+  aside?: { variable?: string; hear(line: string): void } | undefined
   /** How long the child may take to end by itself, and again after SIGTERM; 2,000 by default. */
   graceMs?: number
   maxBytes?: number
@@ -49,7 +49,7 @@ export class ChildWire implements Wire {
     const { aside } = this.#options
     const child = spawn(command, [...args], {
       stdio: aside ? ['pipe', 'pipe', 'pipe', 'pipe'] : ['pipe', 'pipe', 'pipe'],
-      env: { ...(env ?? process.env), ...(aside ? { [aside.variable]: '3' } : {}) } as NodeJS.ProcessEnv,
+      env: { ...(env ?? process.env), ...(aside?.variable ? { [aside.variable]: '3' } : {}) } as NodeJS.ProcessEnv,
       ...(cwd === undefined ? {} : { cwd }),
     })
     this.#child = child
@@ -69,16 +69,20 @@ export class ChildWire implements Wire {
   }
 
   /** Closes the child's stdin, waits, then SIGTERM, then SIGKILL (Lifecycle, "Shutdown"). */
-  async close(): Promise<void> {
+  async close(graceMs = this.#options.graceMs ?? 2000): Promise<void> {
     const child = this.#child
     if (!child || child.exitCode !== null || child.signalCode !== null || child.pid === undefined) return
-    const graceMs = this.#options.graceMs ?? 2000
     child.stdin?.end()
     for (const signal of ['SIGTERM', 'SIGKILL'] as const) {
       if (await this.#endedWithin(graceMs)) return
       child.kill(signal)
     }
     await this.#ended
+  }
+
+  /** Ends the child at once. */
+  kill(): void {
+    this.#child?.kill('SIGKILL')
   }
 
   #listen(child: ChildProcess, handlers: WireHandlers): void {

@@ -37,6 +37,33 @@ test('an error that nothing caught is told with its tool and line, and a call go
   expect(stderr).toMatch(/careless\.kit\.ts:4/)
 })
 
+const blocking = kit(`
+  tool('block', { about: 'Keeps the thread.', effect: 'read', run: () => { console.error('begun'); for (;;); } }),
+  tool('ends', { about: 'Ends its process.', effect: 'read', run: () => process.exit(3) })`)
+
+test('a tool that keeps its thread or ends its process does not keep or end the command', async () => {
+  const folder = folderOf({ 'a.kit.ts': blocking })
+  const late = await jexo(folder, 'call', 'a.kit.ts', 'block', '--timeout', '1500')
+  expect([late.code, late.stderr]).toEqual([
+    2,
+    expect.stringMatching(/begun\n.*no response to tools\/call within 1500 ms/),
+  ])
+  const ended = await jexo(folder, 'call', 'a.kit.ts', 'ends')
+  expect([ended.code, ended.stderr]).toEqual([2, expect.stringContaining('ended with code 3')])
+  for (const signals of [1, 2]) {
+    const command = new Running([bin, 'call', 'a.kit.ts', 'block'], { cwd: folder, env })
+    await command.until(/begun/)
+    for (let sent = 1; sent < signals; sent++) command.child.kill('SIGINT')
+    expect(await command.end()).toBe(130)
+  }
+})
+
+test('a kit that keeps its thread while it is loaded is told of', async () => {
+  const folder = folderOf({ 'a.kit.ts': kit('', 'for (;;);') })
+  const { code, stderr } = await jexo(folder, 'call', 'a.kit.ts', 'any', '--load-timeout', '300')
+  expect([code, stderr]).toEqual([2, expect.stringContaining('it did not finish loading within 300 ms')])
+})
+
 test('it does not end a server, which counts it, remarks large results, and names the calls that it cuts off', async () => {
   const folder = folderOf({ 'careless.kit.ts': kit(careless) })
   const server = new Running([bin, 'serve', 'careless.kit.ts', '--http', '0', '--metrics'], {

@@ -43,35 +43,66 @@ export function withTarget(command: Command): Command {
     .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')
 }
 
-/** Opens the target, does something with the link, and closes it again. */
+let keepsKitsApart = false
+
+/** From now on kits run in a process of their own, so that one that blocks its thread cannot keep this process from ending. */
+export function keepKitsApart(): void {
+  keepsKitsApart = true
+}
+
+export interface UseOptions extends NodeConnectOptions {
+  /** What is done needs the kit itself, which is then run in this process. */
+  needsKit?: boolean
+}
+
+/** Opens the target, does something with the link, and closes it again. A first Ctrl-C closes it, a second ends the process at once. */
 export async function withLink<T>(
   target: string,
   flags: TargetFlags,
   use: (link: Link, kit: Kit | undefined) => Promise<T>,
-  options: NodeConnectOptions = {},
+  { needsKit = false, ...options }: UseOptions = {},
 ): Promise<T> {
   const given = targetOptions(flags)
-  // A kit runs in this process, and may look at its environment while it is loaded.
+  // A kit may look at its environment while it is loaded.
   Object.assign(process.env, given.env)
   const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
-  const opened = await openTarget(await readTarget(target, given), {
-    ...(flags.trace ? traceOptions() : {}),
-    ...options,
-    ...given,
-    ...(timeout === undefined || timeout === '' ? {} : { timeoutMs: readMs(timeout) }),
-    ...(flags.revision === undefined ? {} : { revision: flags.revision }),
-    onStderr: (line) => say(errorColours.dim(`  ${line}`)),
-  })
-  const interrupted = () => void opened.link.close().finally(() => process.exit(130))
-  process.once('SIGINT', interrupted)
+  const found = await readTarget(target, given)
+  let opened: Awaited<ReturnType<typeof openTarget>> | undefined
+  const endSignals = onSignals(async () => opened?.link.close())
   try {
+    opened = await openTarget(found, {
+      ...(flags.trace ? traceOptions() : {}),
+      ...options,
+      ...given,
+      ...(timeout === undefined || timeout === '' ? {} : { timeoutMs: readMs(timeout) }),
+      ...(flags.revision === undefined ? {} : { revision: flags.revision }),
+      onStderr: (line) => say(found.kind === 'kit' ? line : errorColours.dim(`  ${line}`)),
+      keepsKitApart: keepsKitsApart && !needsKit,
+    })
     const result = await use(opened.link, opened.kit)
     // Errors that nothing caught in a kit are heard of after what is done at once.
     if (opened.kit) await new Promise((resolve) => setImmediate(resolve))
     return result
   } finally {
-    process.removeListener('SIGINT', interrupted)
-    await opened.link.close()
+    endSignals()
+    await opened?.link.close()
+  }
+}
+
+const signalCodes = { SIGINT: 130, SIGTERM: 143 } as const
+
+/** Ends the process by a signal when what is given is done, and at once by the second. Returns what stops listening. */
+function onSignals(end: () => Promise<void>): () => void {
+  let count = 0
+  const names = Object.keys(signalCodes) as (keyof typeof signalCodes)[]
+  const heard = (signal: keyof typeof signalCodes) => {
+    const finish = () => process.exit(signalCodes[signal])
+    if (++count > 1) return finish()
+    end().then(finish, finish)
+  }
+  for (const name of names) process.on(name, heard)
+  return () => {
+    for (const name of names) process.removeListener(name, heard)
   }
 }
 

@@ -66,7 +66,7 @@ export const show = () =>
       if (lines.length > 0) out(`\nSettings\n${lines.join('\n')}`)
     }
     // A kit can be looked at before anybody has its keys.
-    await withLink(target, flags, look, { toleratesMissing: true })
+    await withLink(target, flags, look, { toleratesMissing: true, needsKit: true })
   })
 
 /** What a setting is without being set; the value of a secret is never shown. */

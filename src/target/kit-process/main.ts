@@ -1,0 +1,26 @@
+import { writeSync } from 'node:fs'
+import { atFile, loadKit } from '../../kit-file/kit-file.js'
+import { runOnNode } from '../../transport/node-run.js'
+import { runStdio } from '../../transport/stdio.js'
+import { failureOf, type LoadReport, reportDescriptor } from './report.js'
+
+/**
+ * The process of a kit that a command works on: `node kit-process.js <kit file> [show-upstream]`. It serves the kit on stdin and stdout,
+ * after it has told on descriptor 3 whether the kit could be loaded.
+ */
+const [file = '', mode] = process.argv.slice(2)
+
+const report = (loaded: LoadReport) => writeSync(reportDescriptor, `${JSON.stringify(loaded)}\n`)
+
+// The command decides what Ctrl-C ends; both hear of it on a terminal.
+process.on('SIGINT', () => {})
+try {
+  const kit = await loadKit(file)
+  const running = await atFile(file, () => runOnNode(kit, { showsUpstream: mode === 'show-upstream' }))
+  report({ isReady: true })
+  await runStdio(running)
+  process.exit(0)
+} catch (error) {
+  report(failureOf(error))
+  process.exit(2)
+}

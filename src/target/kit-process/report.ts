@@ -1,0 +1,50 @@
+import { type ErrorCode, isJexoError, JexoError, messageOf } from '../../errors.js'
+import { isObject } from '../../protocol/messages.js'
+
+/** The descriptor on which the process of a kit tells how its loading went. */
+export const reportDescriptor = 3
+
+/** How the loading of a kit went: it runs, or why it does not. */
+export type LoadReport = { isReady: true } | { failed: FailedLoad }
+
+interface FailedLoad {
+  code: string
+  problem: string
+  fix: string
+  location?: string
+  /** Stacks, for `--verbose`. */
+  stack?: string
+}
+
+export function failureOf(error: unknown): LoadReport {
+  const stack = error instanceof Error ? stackOf(error) : undefined
+  const known = isJexoError(error)
+    ? { code: error.code, problem: error.problem, fix: error.fix, location: error.location }
+    : { code: 'kit-file-broken', problem: messageOf(error), fix: 'fix the file and try again', location: undefined }
+  const { location, ...rest } = known
+  return { failed: { ...rest, ...(location === undefined ? {} : { location }), ...(stack ? { stack } : {}) } }
+}
+
+/** The error as it would be, had the kit been loaded here. */
+export function errorOf({ code, problem, fix, location, stack }: FailedLoad): JexoError {
+  const cause =
+    stack === undefined ? {} : { cause: Object.assign(new Error('in the process of the kit'), { stack }) }
+  return new JexoError(code as ErrorCode, problem, fix, location, cause)
+}
+
+/** Undefined for a line that is no report. */
+export function readReport(line: string): LoadReport | undefined {
+  try {
+    const value: unknown = JSON.parse(line)
+    return isObject(value) && ('isReady' in value || 'failed' in value)
+      ? (value as unknown as LoadReport)
+      : undefined
+  } catch {
+    return undefined
+  }
+}
+
+function stackOf(error: Error): string {
+  const { stack = error.message, cause } = error
+  return cause instanceof Error ? `${stackOf(cause)}` : stack
+}

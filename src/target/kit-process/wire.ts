@@ -1,0 +1,90 @@
+import { dirname, join } from 'node:path'
+import { takeEnvironmentFile } from '../../kit-file/dot-env.js'
+import { kitFileErrors } from '../../kit-file/errors.js'
+import { shownPath } from '../../kit-file/kit-file.js'
+import { loadLimitOf } from '../../kit-file/loading.js'
+import type { WireHandlers } from '../../link/wire.js'
+import { compiledFile } from '../../own-files.js'
+import { isRequest, isResponse, type Message } from '../../protocol/messages.js'
+import { ChildWire, type ChildWireOptions } from '../../transport/child-wire.js'
+import { errorOf, readReport } from './report.js'
+
+/** How long a process may take to end when it has answered everything, and when it has not. */
+const graceMs = { idle: 5000, busy: 500 }
+/** A kit that keeps its thread while it is loaded cannot tell so itself. */
+const slackMs = 1000
+
+export interface KitProcessOptions extends ChildWireOptions {
+  showsUpstream?: boolean
+  env?: Readonly<Record<string, string | undefined>>
+}
+
+/** A wire to a kit in a process of its own: a tool that blocks its thread, or ends its process, does not take the command with it. */
+export class KitProcessWire extends ChildWire {
+  override readonly label: string
+  readonly #unanswered = new Set<unknown>()
+  #loaded: { resolve: () => void; reject: (error: Error) => void } | undefined
+
+  constructor(path: string, { showsUpstream = false, env = {}, ...options }: KitProcessOptions = {}) {
+    takeEnvironmentFile(join(dirname(path), '.env'))
+    super(
+      {
+        command: process.execPath,
+        args: [compiledFile('command/kit-process.js'), path, ...(showsUpstream ? ['show-upstream'] : [])],
+        env: { ...process.env, ...env },
+      },
+      { ...options, aside: { hear: (line) => this.#hear(line) } },
+    )
+    this.label = shownPath(path)
+    // Whatever ends this process ends that of the kit.
+    process.once('exit', () => this.kill())
+  }
+
+  /** Resolves when the kit is loaded; rejects as `loadKit` does. */
+  override async start(handlers: WireHandlers): Promise<void> {
+    const loaded = new Promise<void>((resolve, reject) => {
+      this.#loaded = { resolve, reject }
+    })
+    loaded.catch(() => {})
+    const limitMs = loadLimitOf(process.env.JEXO_LOAD_TIMEOUT_MS)
+    const timer = setTimeout(
+      () => this.#loaded?.reject(kitFileErrors.kitFileSlow(this.label, limitMs)),
+      limitMs + slackMs,
+    )
+    try {
+      await super.start({
+        ...handlers,
+        receive: (message) => {
+          if (isResponse(message)) this.#unanswered.delete(message.id)
+          handlers.receive(message)
+        },
+        closed: (why) => {
+          this.#loaded?.reject(kitFileErrors.kitFileBroken(this.label, why))
+          handlers.closed(why)
+        },
+      })
+      await loaded
+    } catch (error) {
+      this.kill()
+      throw error
+    } finally {
+      clearTimeout(timer)
+    }
+  }
+
+  override send(message: Message): Promise<void> {
+    if (isRequest(message)) this.#unanswered.add(message.id)
+    return super.send(message)
+  }
+
+  override close(): Promise<void> {
+    return super.close(this.#unanswered.size > 0 ? graceMs.busy : graceMs.idle)
+  }
+
+  #hear(line: string): void {
+    const report = readReport(line)
+    if (!report) return
+    if ('failed' in report) this.#loaded?.reject(errorOf(report.failed))
+    else this.#loaded?.resolve()
+  }
+}
