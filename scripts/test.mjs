@@ -43,6 +43,8 @@ const systemd = find(
   ['/usr/bin/systemd-analyze'],
   'systemd',
 )
+const buildah = find('builder of images', 'buildah', 'JEXO_BUILDAH', ['/usr/bin/buildah'], 'buildah')
+const busybox = find('shell for images', 'busybox', 'JEXO_BUSYBOX', ['/bin/busybox'], 'busybox-static')
 await Promise.all([
   runBeside('Linting', bin('biome'), ['check', '--error-on-warnings', '.']),
   runBeside('Checking types', bin('tsc'), ['-p', 'tsconfig.json']),
@@ -57,6 +59,8 @@ const programs = {
   JEXO_MARIADB: mariadb,
   JEXO_SSHD: sshd,
   JEXO_SYSTEMD_ANALYZE: systemd,
+  JEXO_BUILDAH: buildah,
+  JEXO_BUSYBOX: busybox,
 }
 process.exit(runJest(words, programs))
 

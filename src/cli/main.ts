@@ -97,7 +97,13 @@ function withExits(command: Command): Command {
 }
 
 /** What was asked for was tried, and failed. */
-const refusals = new Set(['release-failed', 'public-url-silent', 'package-broken', 'resource-unknown'])
+const refusals = new Set([
+  'release-failed',
+  'public-url-silent',
+  'package-broken',
+  'pack-silent',
+  'resource-unknown',
+])
 
 function exitCodeOf(error: unknown, isJson: boolean): number {
   if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2

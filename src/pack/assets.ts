@@ -1,28 +1,25 @@
 import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, realpathSync, statSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
-import { dirname, extname, join, relative, resolve, sep } from 'node:path'
+import { basename, dirname, join, posix, relative, sep } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import type { Loader, Plugin } from 'esbuild'
-import { packageFile } from '../own-files.js'
+import { packagesFolder } from '../packed-file/mark.js'
 import { hollowContent } from '../wrap/source/frozen.js'
 import { packErrors } from './errors.js'
 import { filesOfPackage } from './native-packages.js'
 
-const assetPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
-/** A package that is named for what it is wrapped as: it travels along as the file that it is. */
-const packagePattern = /import\.meta\.resolve\(\s*(['"])((?:@[\w.-]+\/)?[\w.-]+)\1\s*\)/g
-const placeholder = 'globalThis.__jexoAssets'
-const loaders: Record<string, Loader> = { '.ts': 'ts', '.mts': 'ts', '.tsx': 'tsx', '.jsx': 'jsx' }
+/** Modules keep their places to each other where they are unpacked, up to so many folders above the kit. */
+const above = 'up/'.repeat(8)
 
-/** Gathers the files that a kit's own modules name by `new URL('./…', import.meta.url)`. */
+/** Gathers the files that travel in a packed kit: those that its modules name, and packages that cannot be bundled. */
 export class AssetCollector {
   readonly #root: string
   readonly #found = new Map<string, string>()
-
+  readonly #packages = new Set<string>()
   readonly #hollow: ReadonlySet<string>
-
   readonly #folders: ReadonlyMap<string, readonly string[]>
+  /** Places where a module builds a path that only a run tells, as `file:line`. */
+  readonly open: string[] = []
 
   /**
    * Of files that may hold secrets, which only wraps read, no more than a mark is taken; of folders that are wrapped, by their true paths, the
@@ -38,23 +35,80 @@ export class AssetCollector {
     this.#root = dirname(kitPath)
   }
 
-  /** Paths of the gathered files, relative to the kit. */
+  /** Paths of the gathered files as seen from the kit, without those of packages. */
   get files(): readonly string[] {
-    return [...this.#found.keys()].sort()
+    return [...this.#found]
+      .filter(([name]) => !name.startsWith(`${packagesFolder}/`))
+      .map(([, file]) => this.shown(file))
+      .sort()
   }
 
-  /** Takes a file or a whole folder; throws if there is none. Returns the URL expression that finds it at run time. */
-  take(module: string, reference: string): string {
-    const path = resolve(dirname(module), reference)
-    if (!existsSync(path)) {
-      throw packErrors.packFailed(
-        module,
-        `it names ${JSON.stringify(reference)}, and there is no such file or folder`,
-      )
+  /** Packages and modules with native parts. */
+  get packages(): readonly string[] {
+    return [...this.#packages].sort()
+  }
+
+  /** A path as seen from the kit. */
+  shown(path: string): string {
+    const inPackage = path.lastIndexOf(`${sep}node_modules${sep}`)
+    return posixOf(inPackage < 0 ? relative(this.#root, path) : path.slice(inPackage + 1))
+  }
+
+  /** Takes a file, or of a folder what is not hidden. Returns its name among what is unpacked; undefined if nothing is there to be taken. */
+  take(path: string): string | undefined {
+    const found = statSync(path, { throwIfNoEntry: false })
+    if (!found || basename(path).startsWith('.')) return undefined
+    if (!found.isDirectory() && !found.isFile()) return undefined
+    for (const file of this.#filesOf(path)) this.#put(this.nameOf(file), file)
+    return this.nameOf(path) + (found.isDirectory() ? '/' : '')
+  }
+
+  /** Takes a native module; returns its name among what is unpacked. */
+  takeNative(path: string): string {
+    this.#packages.add(basename(path))
+    this.#put(this.nameOf(path), path)
+    return this.nameOf(path)
+  }
+
+  /** Takes a package that cannot be bundled, with what it needs. Throws a `JexoError` if it is not installed. */
+  takePackage(name: string, from?: string): void {
+    for (const [at, file] of filesOfPackage(name, from)) {
+      const before = this.#found.get(at)
+      if (before !== undefined && realpathSync(before) !== realpathSync(file))
+        throw packErrors.packFailed(name, 'it is installed twice, and a packed file can hold one of them')
+      this.#put(at, file)
     }
-    for (const file of this.#filesOf(path)) this.#found.set(this.#nameOf(file), file)
-    const name = this.#nameOf(path) + (statSync(path).isDirectory() ? '/' : '')
-    return `new URL(${JSON.stringify(name)}, ${placeholder}())`
+    this.#packages.add(name)
+  }
+
+  /** The bundle with the gathered contents in front of it. */
+  async withContents(code: string): Promise<string> {
+    if (this.#found.size === 0) return code
+    const contents: Record<string, string> = {}
+    for (const name of [...this.#found.keys()].sort()) {
+      const file = this.#found.get(name) as string
+      const content = this.#hollow.has(file) ? Buffer.from(hollowContent(file)) : await readFile(file)
+      // Native parts are large, and get smaller by that.
+      contents[name] = /\.node$|\.so[.\d]*$/.test(name)
+        ? `gzip:${gzipSync(content).toString('base64')}`
+        : content.toString('base64')
+    }
+    const text = JSON.stringify(contents)
+    const hash = createHash('sha256').update(text).digest('hex').slice(0, 16)
+    return `globalThis.__jexoAssetHash="${hash}";globalThis.__jexoAssetContents=${text};\n${code}`
+  }
+
+  /** The name of a path among what is unpacked: the same on every machine, and as far from the kit as it was. */
+  nameOf(path: string): string {
+    const inPackage = path.lastIndexOf(`${sep}node_modules${sep}`)
+    if (inPackage >= 0) return posixOf(path.slice(inPackage + 1))
+    const name = posix.normalize(above + posixOf(relative(this.#root, path)))
+    if (name.startsWith('..')) throw packErrors.packFailed(path, 'it is too far above the kit')
+    return name
+  }
+
+  #put(name: string, file: string): void {
+    if (existsSync(file)) this.#found.set(name, file)
   }
 
   /** Of a folder that is wrapped, exactly what the wrap serves; of any other what is neither hidden nor a link. */
@@ -63,71 +117,9 @@ export class AssetCollector {
     const served = this.#folders.get(realpathSync(path))
     return served ? served.map((file) => join(path, ...file.split('/'))) : plainFilesUnder(path)
   }
-
-  /** Takes a package that cannot be bundled, with what it needs. */
-  takePackage(name: string): void {
-    for (const [at, file] of filesOfPackage(name)) this.#found.set(at, file)
-  }
-
-  /** The bundle with the gathered contents in front of it. */
-  async withContents(code: string): Promise<string> {
-    if (this.#found.size === 0) return code
-    const contents: Record<string, string> = {}
-    for (const name of this.files) {
-      const file = this.#found.get(name) as string
-      const content = this.#hollow.has(file) ? Buffer.from(hollowContent(file)) : await readFile(file)
-      // Native parts are large, and get smaller by that.
-      contents[name] = name.endsWith('.node')
-        ? `gzip:${gzipSync(content, { level: 9 }).toString('base64')}`
-        : content.toString('base64')
-    }
-    const text = JSON.stringify(contents)
-    const hash = createHash('sha256').update(text).digest('hex').slice(0, 16)
-    return `globalThis.__jexoAssetHash="${hash}";globalThis.__jexoAssetContents=${text};\n${code}`
-  }
-
-  /** A name below one folder, whatever the kit's files reach up to. */
-  #nameOf(path: string): string {
-    return relative(this.#root, path).split(sep).join('/').replaceAll('..', '_up')
-  }
 }
 
-/** Points references of the author's own modules to where their files are put at run time. */
-export function assetPlugin(assets: AssetCollector): Plugin {
-  return {
-    name: 'jexo-assets',
-    setup({ onLoad, resolve: find }) {
-      onLoad({ filter: /\.[cm]?[jt]sx?$/ }, async ({ path }) => {
-        if (path.includes(`${sep}node_modules${sep}`) || isOwnSource(path)) return undefined
-        const source = await readFile(path, 'utf8')
-        if (!source.includes('import.meta.')) return undefined
-        const resolved = new Map<string, string>()
-        for (const [, , name = ''] of source.matchAll(packagePattern)) {
-          const found = await find(name, {
-            kind: 'import-statement',
-            resolveDir: dirname(path),
-            pluginData: 'again',
-          })
-          if (found.errors.length === 0) resolved.set(name, found.path)
-        }
-        const withPackages = source.replace(packagePattern, (whole, _quote, name: string) => {
-          const file = resolved.get(name)
-          return file === undefined ? whole : `${assets.take(path, file)}.href`
-        })
-        const contents = withPackages.replace(assetPattern, (whole, _quote, reference: string) =>
-          isModule(resolve(dirname(path), reference)) ? whole : assets.take(path, reference),
-        )
-        return { contents, loader: loaders[extname(path)] ?? 'js' }
-      })
-    },
-  }
-}
-
-/** Jexo's own files name no assets of a kit, not even in the examples of their comments. */
-const isOwnSource = (path: string) =>
-  path.startsWith(packageFile(`dist${sep}`)) || path.startsWith(packageFile(`src${sep}`))
-
-const isModule = (path: string) => /\.[cm]?js$/.test(path) && path.includes(`${sep}dist${sep}`)
+const posixOf = (path: string) => path.split(sep).join('/')
 
 function plainFilesUnder(path: string): string[] {
   return readdirSync(path, { withFileTypes: true }).flatMap((entry) => {

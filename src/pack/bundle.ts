@@ -4,15 +4,18 @@ import { isJexoError, messageOf } from '../errors.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { compiledFile } from '../own-files.js'
 import type { MadeWrap } from '../wrap/source/registry.js'
-import { type AssetCollector, assetPlugin } from './assets.js'
+import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
 import { latePackages } from './late-packages.js'
+import { modulePlugin } from './module-plugin.js'
 import { englishOnly, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
 /** A kit and what it imports as one module, and the map from its lines to those of the sources. */
 export interface Bundle {
   code: string
   map: string
+  /** Names of the packages in it. */
+  packages: readonly string[]
 }
 
 /** Bundles a kit with what serves it. Rejects with a `JexoError` that says what cannot be carried, and where. */
@@ -30,6 +33,7 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
       stdin: { contents: entry, resolveDir: built, sourcefile: 'entry.js', loader: 'js' },
       bundle: true,
       write: false,
+      metafile: true,
       outfile: join(dirname(kitPath), 'packed.mjs'),
       sourcemap: 'external',
       sourcesContent: false,
@@ -49,20 +53,21 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
         frozenWraps(wraps),
         latePackages(built),
         ownPackages(built),
-        nativeParts(),
-        assetPlugin(assets),
+        nativeParts(assets),
+        modulePlugin(assets),
         ...plugins,
       ],
     })
     const textOf = (ending: string) => result.outputFiles.find(({ path }) => path.endsWith(ending))?.text ?? ''
-    return { code: textOf('.mjs'), map: textOf('.map') }
+    const packages = Object.keys(result.metafile.inputs).flatMap((path) => packageIn(path) ?? [])
+    return { code: textOf('.mjs'), map: textOf('.map'), packages: [...new Set(packages)].sort() }
   }
   try {
     const small = await bundled([englishOnly()])
-    const { code, map } = /\.locales\b/.test(small.code) ? await bundled([]) : small
+    const { code, map, packages } = /\.locales\b/.test(small.code) ? await bundled([]) : small
     const whole = await assets.withContents(code)
     const added = whole.slice(0, whole.length - code.length).split('\n').length - 1
-    return { code: whole, map: steadyMap(map, added, basename(built)) }
+    return { code: whole, map: steadyMap(map, added, basename(built)), packages }
   } catch (error) {
     if (isJexoError(error)) throw error
     throw packErrors.packFailed(shownPath(kitPath), failureOf(error))
@@ -84,6 +89,9 @@ export function steadyMap(text: string, lines: number, built = 'dist'): string {
 /** CommonJS packages ask for Node's modules by require, which an ES module does not have. */
 const requireForCommonJs =
   "import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);"
+
+/** The package that a bundled file is of. */
+const packageIn = (path: string) => /^.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1]
 
 function failureOf(error: unknown): string {
   const [first] = (error as BuildFailure).errors ?? []

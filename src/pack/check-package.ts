@@ -6,6 +6,7 @@ import { messageOf } from '../errors.js'
 import { connectOnNode } from '../transport/node-connect.js'
 import { packErrors } from './errors.js'
 import type { PackedSetting } from './pack-kit.js'
+import { madeUpSettings } from './try-packed.js'
 
 export interface CheckedPackage {
   /** The tarball that npm would publish. */
@@ -26,14 +27,13 @@ export async function checkPackage(folder: string, settings: readonly PackedSett
   const [{ filename, size, name }] = JSON.parse(said) as [{ filename: string; size: number; name: string }]
   const tarball = join(at, filename)
   const elsewhere = await mkdtemp(join(tmpdir(), 'jexo-npx-'))
-  const filled = settings.filter(({ isNeeded, name }) => isNeeded && !process.env[name])
   try {
     const link = await connectOnNode(
       {
         command: npm,
         args: ['exec', '--yes', '--offline', `--package=${tarball}`, '--', name.replace(/^.*\//, '')],
         cwd: elsewhere,
-        env: { ...process.env, ...Object.fromEntries(filled.map(({ name }) => [name, 'to be set'])) },
+        env: { ...process.env, ...madeUpSettings(settings) },
       },
       { timeoutMs: 60_000 },
     )

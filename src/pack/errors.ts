@@ -1,4 +1,4 @@
-import { JexoError } from '../errors.js'
+import { JexoError, listOf } from '../errors.js'
 
 export const packErrors = {
   packForeign: (packages: readonly string[]) =>
@@ -16,6 +16,18 @@ export const packErrors = {
       'fix the cause; --no-check skips the test',
       where,
     ),
+  packSilent: (reason: string, madeUp: readonly string[]) =>
+    new JexoError(
+      'pack-silent',
+      `the packed file does not run in an empty folder (${reason})`,
+      [
+        ...(/UNKNOWN_FILE_EXTENSION|Cannot find (package|module)/.test(reason)
+          ? [`import modules by their names, or as import(\`./tools/\${name}.ts\`)`]
+          : []),
+        ...(madeUp.length > 0 ? [`set ${listOf(madeUp)}, which had made-up values`] : []),
+        'fix the cause, or skip the test with --no-check',
+      ].join('; '),
+    ),
   registryNameMissing: (name: string | undefined) =>
     new JexoError(
       'registry-name-missing',
@@ -23,12 +35,6 @@ export const packErrors = {
         ? 'the registry of servers requires a name'
         : `${JSON.stringify(name)} is not a valid registry name`,
       'give --registry-name <reverse domain>/<name>, such as org.example/apiary, or a websiteUrl in the kit',
-    ),
-  packNative: (file: string) =>
-    new JexoError(
-      'pack-native',
-      `the kit needs the native module ${file}`,
-      'a single file cannot contain it; remove it, or run the kit with its node_modules',
     ),
   packFailed: (file: string, reason: string) =>
     new JexoError('pack-failed', `it cannot be packed: ${reason}`, 'fix the import named above', file),

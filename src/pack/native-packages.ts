@@ -4,6 +4,9 @@ import { fileURLToPath } from 'node:url'
 import { packagesFolder } from '../packed-file/mark.js'
 import { packErrors } from './errors.js'
 
+/** What only an installation needs. */
+const forBuilding = new Set(['prebuild-install', 'node-gyp', 'node-addon-api', 'nan', '@mapbox/node-pre-gyp'])
+
 interface Manifest {
   readonly dependencies?: Readonly<Record<string, string>>
   readonly optionalDependencies?: Readonly<Record<string, string>>
@@ -14,9 +17,14 @@ interface Manifest {
 
 /**
  * All files of a package that cannot be bundled, and of what it needs, by the name that they get in a packed file. Of parts for other
- * machines, none. Throws a `JexoError` if it is not installed.
+ * machines, and of what is needed to build them, none. Throws a `JexoError` if it is not installed.
+ *
+ * @param origin folder from which it is looked for; this module's by default
  */
-export function filesOfPackage(name: string): Map<string, string> {
+export function filesOfPackage(
+  name: string,
+  origin = dirname(fileURLToPath(import.meta.url)),
+): Map<string, string> {
   const files = new Map<string, string>()
   const seen = new Set<string>()
   const take = (wanted: string, from: string, isOptional: boolean) => {
@@ -31,10 +39,11 @@ export function filesOfPackage(name: string): Map<string, string> {
     if (!fitsHere(wanted, manifest)) return
     for (const file of filesUnder(root))
       files.set(`${packagesFolder}/node_modules/${wanted}/${relative(root, file).split(sep).join('/')}`, file)
-    for (const needed of Object.keys(manifest.dependencies ?? {})) take(needed, root, false)
+    for (const needed of Object.keys(manifest.dependencies ?? {}))
+      if (!forBuilding.has(needed)) take(needed, root, false)
     for (const needed of Object.keys(manifest.optionalDependencies ?? {})) take(needed, root, true)
   }
-  take(name, dirname(fileURLToPath(import.meta.url)), false)
+  take(name, origin, false)
   return files
 }
 
@@ -63,11 +72,37 @@ function libcIn(name: string): string[] | undefined {
   return /-gnu(eabihf)?$/.test(name) ? ['glibc'] : undefined
 }
 
+/** Code, data and native parts; of native parts, what is for this machine and was not left over from building. */
 function filesUnder(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
-    if (entry.isDirectory()) return entry.name === 'node_modules' ? [] : filesUnder(join(folder, entry.name))
-    return /\.(js|cjs|mjs|json|node)$/.test(entry.name) || /^licen[cs]e/i.test(entry.name)
-      ? [join(folder, entry.name)]
+    const path = join(folder, entry.name)
+    if (entry.isDirectory()) return isLeftOut(entry.name) ? [] : filesUnder(path)
+    return /\.(js|cjs|mjs|json|node|wasm|so|so\.[\d.]+|dylib|dll)$/.test(entry.name) ||
+      /^licen[cs]e/i.test(entry.name)
+      ? [path]
       : []
+  })
+}
+
+const systems = ['darwin', 'win32', 'linux', 'freebsd', 'android']
+
+function isLeftOut(name: string): boolean {
+  const [system = '', arch] = name.split('-')
+  const isForeign =
+    systems.includes(system) && (system !== process.platform || (arch !== undefined && arch !== process.arch))
+  return name === 'node_modules' || name === 'obj.target' || name === '.deps' || isForeign
+}
+
+/** True for a package that loads native parts: it has some, is built on installing, or has packages for single systems. */
+export function isNativePackage(root: string): boolean {
+  const manifest = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as Manifest & { gypfile?: boolean }
+  if (manifest.gypfile || existsSync(join(root, 'binding.gyp'))) return true
+  const needed = Object.keys(manifest.dependencies ?? {})
+  if (needed.some((name) => /^(bindings|node-gyp-build|@mapbox\/node-pre-gyp|@neon-rs\/load)$/.test(name)))
+    return true
+  const parts = Object.keys(manifest.optionalDependencies ?? {})
+  return parts.some((name) => {
+    const part = packageRoot(name, root)
+    return part !== undefined && filesUnder(part).some((file) => file.endsWith('.node'))
   })
 }

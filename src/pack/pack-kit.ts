@@ -1,7 +1,7 @@
 import { basename, resolve } from 'node:path'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import { loadKit } from '../kit-file/kit-file.js'
-import { headOf, packagesFolder } from '../packed-file/mark.js'
+import { headOf } from '../packed-file/mark.js'
 import { version } from '../version.js'
 import { type MadeWrap, wrapRegistry } from '../wrap/source/registry.js'
 import { AssetCollector } from './assets.js'
@@ -30,11 +30,17 @@ export interface Packed {
   assets: readonly string[]
   /** Packages with native parts that travel inside: it runs on machines such as this one only. */
   packages: readonly string[]
+  /** What may be missing where it runs. */
+  remarks: readonly string[]
+  /** It has a client for Redis. */
+  usesRedis: boolean
 }
 
+const redisClients = new Set(['redis', '@redis/client', 'ioredis', 'bullmq'])
+
 /**
- * Packs a kit and everything it imports into one ES module that needs only Node. Files that the kit names by
- * `new URL('./…', import.meta.url)` travel inside. Rejects if something cannot be carried: at build time, not later.
+ * Packs a kit and everything it imports into one ES module that needs only Node. Files that its modules name from their own place
+ * (`new URL('./…', import.meta.url)`, `join(__dirname, '…')`) and packages with native parts travel inside. Rejects if something cannot be carried: at build time, not later.
  */
 export async function packKit(kitFile: string): Promise<Packed> {
   const { kit, wraps, folders } = await loadWithWraps(kitFile)
@@ -44,9 +50,9 @@ export async function packKit(kitFile: string): Promise<Packed> {
     wraps.flatMap(({ hollowPath }) => hollowPath ?? []),
     folders,
   )
-  const packages = [...new Set(wraps.flatMap(({ packages = [] }) => packages))]
-  for (const name of packages) assets.takePackage(name)
-  const { code, map } = await bundle(path, assets, wraps)
+  for (const name of new Set(wraps.flatMap(({ packages = [] }) => packages))) assets.takePackage(name)
+  const { code, map, packages: bundled } = await bundle(path, assets, wraps)
+  const { packages } = assets
   // It is written into code, units and commands.
   const stem = basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
   const fileName = `${stem.replace(/[^\w.-]+/g, '-').replace(/^[.-]+/, '') || 'kit'}.mjs`
@@ -58,8 +64,12 @@ export async function packKit(kitFile: string): Promise<Packed> {
     map: steadyMap(map, 2),
     kit,
     settings: settingsOf(kit),
-    assets: assets.files.filter((name) => !name.startsWith(`${packagesFolder}/`)),
+    assets: assets.files,
     packages,
+    remarks: assets.open.map(
+      (place) => `${place} builds a path that only a run tells: what it reads is not packed`,
+    ),
+    usesRedis: bundled.some((name) => redisClients.has(name)),
   }
 }
 

@@ -18,20 +18,30 @@ import { readableTraces } from './traces.js'
 const packed = globalThis as {
   __jexoAssetContents?: Record<string, string>
   __jexoAssetHash?: string
-  __jexoAssets?: () => URL
+  __jexoModule?: (name: string) => { url: string; filename: string; dirname: string }
   __jexoPackages?: () => string
 }
 let assetsAt: URL | undefined
 
 /** Where the packed files are: written to a folder of their own at first use, once for all runs of the same pack. */
-packed.__jexoAssets = () => {
-  assetsAt ??= pathToFileURL(`${unpack(packed.__jexoAssetContents ?? {}, packed.__jexoAssetHash ?? 'none')}/`)
+function assets(): URL {
+  const contents = packed.__jexoAssetContents
+  assetsAt ??= contents
+    ? pathToFileURL(`${unpack(contents, packed.__jexoAssetHash ?? 'none')}/`)
+    : new URL('./', import.meta.url)
   return assetsAt
+}
+
+/** What a module knows of its own place: where the files that it names are unpacked. */
+packed.__jexoModule = (name) => {
+  const url = new URL(name.split('/').map(encodeURIComponent).join('/'), assets())
+  const filename = fileURLToPath(url)
+  return { url: url.href, filename, dirname: dirname(filename) }
 }
 
 /** Where packages with native parts are, if there are any. */
 if (Object.keys(packed.__jexoAssetContents ?? {}).some((name) => name.startsWith(`${packagesFolder}/`)))
-  packed.__jexoPackages = () => fileURLToPath(new URL(packagesFolder, packed.__jexoAssets?.()))
+  packed.__jexoPackages = () => fileURLToPath(new URL(packagesFolder, assets()))
 
 function unpack(contents: Record<string, string>, hash: string): string {
   const folder = join(tmpdir(), `jexo-${process.getuid?.() ?? 'user'}-${hash}`)

@@ -1,8 +1,11 @@
 import { existsSync } from 'node:fs'
+import { isBuiltin } from 'node:module'
 import { dirname, join, resolve, sep } from 'node:path'
 import type { Plugin } from 'esbuild'
 import type { MadeWrap } from '../wrap/source/registry.js'
-import { packErrors } from './errors.js'
+import type { AssetCollector } from './assets.js'
+import { isOwnSource } from './module-plugin.js'
+import { isNativePackage } from './native-packages.js'
 
 /** Kits outside a project find Jexo, and zod, where this Jexo is installed; as when they are loaded. */
 export function ownPackages(built: string): Plugin {
@@ -75,15 +78,57 @@ export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   }
 }
 
-export function nativeParts(): Plugin {
+/** Packages with native parts, and native modules of the author's own, travel as the files that they are. */
+export function nativeParts(assets: AssetCollector): Plugin {
+  const known = new Map<string, boolean>()
   return {
     name: 'jexo-native-parts',
-    setup({ onLoad }) {
+    setup({ onResolve, onLoad, resolve: find }) {
+      onResolve({ filter: /^[^./]/ }, async ({ path, kind, resolveDir, importer, pluginData, namespace }) => {
+        if (pluginData === 'again' || namespace !== 'file' || isOwnSource(importer) || isBuiltin(path))
+          return undefined
+        const found = await find(path, { kind, resolveDir, importer, pluginData: 'again' })
+        const root = found.errors.length === 0 ? rootIn(found.path) : undefined
+        if (root === undefined) return undefined
+        if (!known.has(root)) known.set(root, isNativePackage(root))
+        if (!known.get(root)) return undefined
+        assets.takePackage(nameOf(path), resolveDir)
+        return { path, namespace: 'jexo-native' }
+      })
+      onLoad({ filter: /.*/, namespace: 'jexo-native' }, ({ path }) => ({
+        contents: `module.exports = require('node:module').createRequire(globalThis.__jexoPackages() + '/')(${JSON.stringify(path)})`,
+      }))
       onLoad({ filter: /\.node$/ }, ({ path }) => {
-        throw packErrors.packNative(path)
+        const name = JSON.stringify(assets.takeNative(path))
+        return {
+          contents: `module.exports = require('node:module').createRequire(import.meta.url)(globalThis.__jexoModule(${name}).filename)`,
+          loader: 'js',
+        }
       })
     },
   }
+}
+
+const nameOf = (specifier: string) =>
+  specifier
+    .split('/')
+    .slice(0, specifier.startsWith('@') ? 2 : 1)
+    .join('/')
+
+/** The folder of the package that a file is in. */
+function rootIn(path: string): string | undefined {
+  const folder = `${sep}node_modules${sep}`
+  const at = path.lastIndexOf(folder)
+  if (at < 0) return undefined
+  const root =
+    path.slice(0, at + folder.length) +
+    nameOf(
+      path
+        .slice(at + folder.length)
+        .split(sep)
+        .join('/'),
+    )
+  return existsSync(join(root, 'package.json')) ? root : undefined
 }
 
 /** The kit by a name that is the same on every machine. */

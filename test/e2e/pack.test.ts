@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process'
-import { chmodSync, cpSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { cpSync, existsSync, mkdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { connect } from 'jexo/node'
 import { parse, parseAllDocuments } from 'yaml'
 import {
@@ -18,6 +18,7 @@ import {
   written,
 } from '../support/cli.js'
 import { freePort } from '../support/databases.js'
+import { buildah, inContainer, makeBaseImage } from '../support/image.js'
 
 afterAll(() => Running.endAll())
 
@@ -129,6 +130,104 @@ describe('a packed file', () => {
   })
 })
 
+/** A project whose modules look for what lies beside them in every usual way. */
+const project = {
+  'desk.kit.ts': `import { readFileSync, readdirSync } from 'node:fs'
+    import { dirname, join } from 'node:path'
+    import { fileURLToPath } from 'node:url'
+    import { defineKit, tool } from 'jexo'
+    import Database from 'libsql'
+    import helper from './lib/helper.cjs'
+    const here = dirname(fileURLToPath(import.meta.url))
+    const notes = join(here, 'notes')
+    const read = (name, run) => tool(name, { about: 'Reads ' + name + '.', effect: 'read', run })
+    export default defineKit({ name: 'desk', version: '1.0.0', about: 'A desk.', parts: [
+      read('file', () => readFileSync(join(here, 'data.txt'), 'utf8')),
+      read('folder', () => readdirSync(notes).join()),
+      read('common', () => helper()),
+      read('native', () => String(new Database(':memory:').prepare('select 41 + 1 as n').get().n)),
+      read('computed', async () => (await import(\`./tools/\${'one'}.ts\`)).one()),
+    ] })`,
+  'lib/helper.cjs': `const path = require('node:path')
+    module.exports = () => require('node:fs').readFileSync(path.join(__dirname, '..', 'up.txt'), 'utf8') + path.basename(__filename)`,
+  'tools/one.ts': `export const one = () => 'one'`,
+  'data.txt': 'data',
+  'up.txt': 'up ',
+  'notes/a.md': 'a',
+  'notes/.env': 'KEY=secret-value',
+}
+
+function projectOf(files: Record<string, string>): string {
+  const folder = newFolder()
+  for (const [name, text] of Object.entries(files)) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true })
+    writeFileSync(join(folder, name), text)
+  }
+  // What the author has installed is found from the author's folder.
+  if (!existsSync(join(folder, 'node_modules')))
+    symlinkSync(join(root, 'node_modules'), join(folder, 'node_modules'))
+  return folder
+}
+
+test('what modules find beside themselves, and native packages, travel along', async () => {
+  const folder = projectOf(project)
+  const { out, ran, text } = await packed('file', join(folder, 'desk.kit.ts'))
+  expect(ran).toMatchObject({
+    code: 0,
+    stderr: expect.stringMatching(
+      /inside +data\.txt, notes\/a\.md, up\.txt\n +native +libsql:[\s\S]*tried +starts in an empty folder: 5 tools/,
+    ),
+  })
+  expect(text('desk.mjs')).not.toContain(Buffer.from('secret-value').toString('base64'))
+  const empty = newFolder()
+  cpSync(join(out, 'desk.mjs'), join(empty, 'desk.mjs'))
+  const link = await connect({ command: process.execPath, args: ['desk.mjs'], cwd: empty, env: bare })
+  const said = await Promise.all(['file', 'folder', 'common', 'native', 'computed'].map((name) => link.call(name)))
+  expect(said.flatMap(({ content }) => content)).toMatchObject(
+    ['data', 'a.md', 'up helper.cjs', '42', 'one'].map((text) => ({ text })),
+  )
+  await link.close()
+})
+
+test('what would not run is not written, and says why', async () => {
+  const folder = projectOf({
+    'a.kit.ts': `import { readdirSync, readFileSync } from 'node:fs'
+      import { join } from 'node:path'
+      import { pathToFileURL } from 'node:url'
+      import { defineKit, setting } from 'jexo'
+      const tools = join(import.meta.dirname, 'tools')
+      for (const name of readdirSync(tools)) await import(pathToFileURL(join(tools, name)).href)
+      const read = (name: string) => readFileSync(join(import.meta.dirname, name))
+      export default defineKit({ name: 'a', version: '1.0.0', about: 'A.', parts: [], settings: { KEY: setting({ about: 'Key.' }) } })`,
+    'tools/one.ts': 'export const one: number = 1',
+  })
+  const { out, ran } = await packed('file', join(folder, 'a.kit.ts'))
+  expect(ran).toMatchObject({
+    code: 1,
+    stderr: expect.stringMatching(
+      /warning a\.kit\.ts:7: join\(import\.meta\.dirname, name\) builds a path[\s\S]*does not run in an empty folder \(the server ended with code 2, saying: .*\.ts.* for tools\/one\.ts\); import modules by their names[\s\S]*set "KEY", which had made-up values/,
+    ),
+  })
+  expect(existsSync(out)).toBe(false)
+})
+
+test('Redis stands in the compose file where the kit has a client for it', async () => {
+  const folder = projectOf({
+    'a.kit.ts': kitText
+      .replace("from 'jexo'", "from 'jexo'\nimport Redis from 'ioredis'\nglobalThis.redis = Redis")
+      .replace('settings: {', "settings: { QUEUE: setting({ about: 'Queue.', default: 'redis://localhost' }),"),
+    'node_modules/ioredis/package.json': '{"name":"ioredis","version":"1.0.0"}',
+    'node_modules/ioredis/index.js': 'module.exports = class {}',
+  })
+  const { text } = await packed('container', join(folder, 'a.kit.ts'))
+  const { services } = parse(text('compose.yaml'))
+  expect(services['marsh-hives']).toMatchObject({
+    depends_on: ['redis'],
+    environment: { QUEUE: 'redis://redis:6379' },
+  })
+  expect(services.redis).toMatchObject({ read_only: true, cap_drop: ['ALL'] })
+})
+
 describe('the forms of pack', () => {
   test('npm: a package that npx runs from its tarball', async () => {
     const { ran, text, out } = await packed(
@@ -154,44 +253,64 @@ describe('the forms of pack', () => {
   test('container: not root, nothing to write, well by its health check, and only under a name', async () => {
     const { out, text } = await packed('container', written('hives.kit.ts', kitText))
     const lines = text('Containerfile').split('\n')
-    const variables = /^ENV (.*)$/m.exec(text('Containerfile'))?.[1] ?? ''
     expect(lines).toEqual(expect.arrayContaining(['USER node', 'STOPSIGNAL SIGTERM', 'CMD ["--http"]']))
     const compose = parse(text('compose.yaml'))
     expect(compose.services['marsh-hives']).toMatchObject({ read_only: true, cap_drop: ['ALL'], tmpfs: ['/tmp'] })
-    expect(compose.services.redis).toMatchObject({ profiles: ['redis'] })
+    expect(Object.keys(compose.services)).toEqual(['marsh-hives'])
     expect(text('.dockerignore')).toBe('*\n!hives.mjs\n!hives.mjs.map\n')
     expect(text('.env.example')).toMatch(/JEXO_PUBLIC_URL=\n[\s\S]*JEXO_TOKEN=/)
-    // What the image would start, with its variables, from a folder that may not be written to.
-    const app = newFolder()
-    for (const name of ['hives.mjs', 'hives.mjs.map']) cpSync(join(out, name), join(app, name))
-    chmodSync(app, 0o555)
+    makeBaseImage(/^FROM (.*)$/m.exec(text('Containerfile'))?.[1] ?? '')
+    buildah(
+      'bud',
+      '--isolation',
+      'chroot',
+      '--pull-never',
+      '--format',
+      'docker',
+      '--tag',
+      'hives:1',
+      '-f',
+      join(out, 'Containerfile'),
+      out,
+    )
+    const image = JSON.parse(buildah('inspect', '--type', 'image', 'hives:1')).Docker
+    expect(image.config).toMatchObject({ User: 'node', StopSignal: 'SIGTERM', Cmd: ['--http'] })
+    expect(JSON.stringify(image.history)).not.toContain('TOKEN')
+    const container = buildah('from', '--pull-never', 'hives:1')
     const port = await freePort()
-    const given = Object.fromEntries(variables.split(' ').map((pair) => pair.split('=') as [string, string]))
-    const env = { PATH: '/nowhere', ...given, JEXO_PORT: String(port), SITE: 'Marsh Lane' }
-    const command = [
-      ...JSON.parse(/^ENTRYPOINT (.*)$/m.exec(text('Containerfile'))?.[1] ?? '[]').slice(1),
-      '--http',
-    ].map((word: string) => word.replace('/app', app))
-    const nameless = await run(process.execPath, command, { env: { ...env, JEXO_TOKEN: 't' } })
-    expect(nameless).toMatchObject({
+    const command = [...image.config.Entrypoint, ...image.config.Cmd]
+    const started = (variables: Record<string, string>) =>
+      inContainer(container, { JEXO_PORT: String(port), SITE: 'Marsh Lane', ...variables }, command)
+    const runIn = ([program = '', ...args]: string[]) => run(program, args)
+    expect(await runIn(started({ JEXO_TOKEN: 't' }))).toMatchObject({
       code: 2,
       stderr: expect.stringContaining('this server refuses unknown host names'),
     })
-    const open = await run(process.execPath, command, {
-      env: { ...env, JEXO_PUBLIC_URL: 'https://hives.example/mcp' },
+    const publicUrl = 'https://hives.example/mcp'
+    expect(await runIn(started({ JEXO_PUBLIC_URL: publicUrl }))).toMatchObject({
+      code: 2,
+      stderr: expect.stringContaining('nothing checks who calls'),
     })
-    expect(open).toMatchObject({ code: 2, stderr: expect.stringContaining('nothing checks who calls') })
-    const serving = new Running(command, {
-      env: { ...env, JEXO_TOKEN: 't', JEXO_PUBLIC_URL: 'https://hives.example/mcp' },
+    const [program = '', ...args] = started({ JEXO_TOKEN: 't', JEXO_PUBLIC_URL: publicUrl })
+    const serving = new Running(args, {}, program)
+    const [, pid] = await serving.until(/"pid":(\d+).*"msg":"marsh-hives 1\.2\.3 at https:\/\/hives\.example\/mcp/)
+    const headers = { authorization: 'Bearer t', host: 'hives.example' }
+    const link = await connect(`http://127.0.0.1:${port}/mcp`, {
+      headers: { authorization: headers.authorization },
     })
-    await serving.until(/"msg":"marsh-hives 1\.2\.3 at https:\/\/hives\.example\/mcp/)
-    const check = JSON.parse(/CMD (\["node", "-e".*\])/.exec(text('Containerfile'))?.[1] ?? '[]')[2].replace(
-      '4870',
-      String(port),
-    )
-    expect((await run(process.execPath, ['-e', check])).code).toBe(0)
-    expect(await serving.end('SIGTERM')).toBe(0)
-    expect((await run(process.execPath, ['-e', check])).code).toBe(1)
+    expect((await link.call('site')).content).toMatchObject([{ text: 'Marsh Lane' }])
+    const inside = await runIn(inContainer(container, {}, ['sh', '-c', 'id; touch /app/x']))
+    expect([inside.stdout, inside.stderr]).toEqual([
+      expect.stringContaining('uid=1000(node)'),
+      expect.stringContaining('Permission denied'),
+    ])
+    const check = image.config.Healthcheck.Test.slice(1).map((word: string) => word.replace('4870', String(port)))
+    expect((await runIn(inContainer(container, {}, check))).code).toBe(0)
+    await link.close()
+    process.kill(Number(pid), 'SIGTERM')
+    await serving.until(/SIGTERM: finishing what runs/)
+    await new Promise((ended) => serving.child.once('close', ended))
+    expect((await runIn(inContainer(container, {}, check))).code).not.toBe(0)
   })
 
   test('service: a unit that systemd takes, and that may do little', async () => {

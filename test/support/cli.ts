@@ -134,8 +134,8 @@ export class Running {
   readonly child: ChildProcessWithoutNullStreams
   said = ''
 
-  constructor(args: string[], { cwd, env }: RunOptions = {}) {
-    this.child = spawn(process.execPath, args, { cwd: cwd ?? root, env: env ?? { ...process.env, NO_COLOR: '1' } })
+  constructor(args: string[], { cwd, env }: RunOptions = {}, command = process.execPath) {
+    this.child = spawn(command, args, { cwd: cwd ?? root, env: env ?? { ...process.env, NO_COLOR: '1' } })
     for (const stream of [this.child.stdout, this.child.stderr]) stream.on('data', (chunk) => (this.said += chunk))
     Running.#all.add(this)
     this.child.once('close', () => Running.#all.delete(this))

@@ -54,6 +54,18 @@ export function sayProgress(text: string): void {
   if (process.stderr.isTTY) process.stderr.write(`\r\u001b[K${printable(errorColours.dim(text))}`)
 }
 
+/** Says on a terminal what is being done, from the first second on, until it is done. */
+export async function whileWaiting<T>(text: string, run: () => Promise<T>): Promise<T> {
+  const startedAt = Date.now()
+  const timer = setInterval(() => sayProgress(`${text} (${Math.round((Date.now() - startedAt) / 1000)} s)`), 1000)
+  try {
+    return await run()
+  } finally {
+    clearInterval(timer)
+    if (Date.now() - startedAt >= 1000) sayProgress('')
+  }
+}
+
 /** Width of the terminal, or what reads well elsewhere. */
 export const columns = (): number => Math.max(60, Math.min(process.stdout.columns ?? 100, 120))
 

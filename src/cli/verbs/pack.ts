@@ -4,8 +4,9 @@ import { checkPackage } from '../../pack/check-package.js'
 import type { FormOptions } from '../../pack/form.js'
 import { type FormName, formNames, forms } from '../../pack/forms.js'
 import { type Packed, packKit } from '../../pack/pack-kit.js'
+import { type TriedPack, tryPacked } from '../../pack/try-packed.js'
 import { writeOut } from '../../pack/write-out.js'
-import { colours, columns, out, say, wrapped } from '../terminal/output.js'
+import { colours, columns, errorColours, out, say, whileWaiting, wrapped } from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends FormOptions {
@@ -31,20 +32,27 @@ export const pack = () =>
     .option('--package-name <name>', "name of the npm package; default: the kit's name")
     .option('--registry-name <name>', 'name in the registry of servers, such as org.example/apiary')
     .option('--image <name>', "name of the image; default: the kit's name and version")
-    .option('--no-check', 'skip testing the npm package')
+    .option('--no-check', 'skip starting what was packed')
     .addHelpText(
       'after',
       '\nExample: jexo pack apiary.kit.ts --out packed && node packed/apiary.mjs --help\n         jexo pack apiary.kit.ts --as container --out image',
     )
     .action(async (file: string, flags: Flags) => {
       const form = forms[flags.as]
-      const packed = await packKit(file)
+      const packed = await whileWaiting(`packing ${shownPath(file)}`, () => packKit(file))
       const files = form.files(packed, flags)
+      for (const remark of packed.remarks) say(`${errorColours.yellow('warning')} ${remark}`)
+      const isCode = files.some(({ path }) => path === packed.fileName)
+      const tried =
+        isCode && flags.check ? await whileWaiting('starting what was packed', () => tryPacked(packed)) : undefined
       await writeOut(flags.out, files)
       for (const { path } of files) out(shownPath(`${flags.out}/${path}`))
       describe(packed, flags.as)
+      if (tried) fact('tried', `starts in an empty folder: ${countsOf(tried)}`)
       if (flags.as === 'npm' && flags.check) {
-        const { tarball, bytes, tools } = await checkPackage(flags.out, packed.settings)
+        const { tarball, bytes, tools } = await whileWaiting('running the package by npx', () =>
+          checkPackage(flags.out, packed.settings),
+        )
         fact(
           'tried',
           `${shownPath(tarball)} (${inKb(bytes)}) runs by npx: ${tools === 1 ? '1 tool' : `${tools} tools`}`,
@@ -63,6 +71,13 @@ function describe({ code, assets, packages, settings, kit }: Packed, form: FormN
   const others = settings.filter(({ isNeeded }) => !isNeeded).map(({ name }) => name)
   fact('required', needed.length > 0 ? needed.join(', ') : 'no settings')
   if (others.length > 0) fact('optional', others.join(', '))
+}
+
+/** `3 tools, 1 prompt`. */
+function countsOf(tried: TriedPack): string {
+  const counts = Object.entries(tried).filter(([, count]) => count > 0)
+  const texts = counts.map(([name, count]) => `${count} ${count === 1 ? name.replace(/s$/, '') : name}`)
+  return texts.join(', ') || 'it offers nothing'
 }
 
 const inKb = (bytes: number) => `${(bytes / 1024).toFixed(0)} kB`

@@ -10,7 +10,17 @@ import { saveTape } from '../../replay/save-tape.js'
 import { watchCases } from '../../replay/watch-cases.js'
 import { untilSignal } from '../../serve/serve-kit.js'
 import { readMs, type TargetFlags, targetOptions, withReach } from '../options/target-options.js'
-import { colours, columns, errorColours, Failed, out, outJson, say, wrapped } from '../terminal/output.js'
+import {
+  colours,
+  columns,
+  errorColours,
+  Failed,
+  out,
+  outJson,
+  say,
+  whileWaiting,
+  wrapped,
+} from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 import { reviewUpdates } from './replay-update.js'
 
@@ -74,7 +84,7 @@ Example: jexo replay cases/
     })
 
 async function run(words: readonly string[], flags: Flags, options: ReplayOptions): Promise<void> {
-  const { reports, coverage } = await runCases(words, options)
+  const { reports, coverage } = await whileWaiting('running the cases', () => runCases(words, options))
   if (flags.junit !== undefined) await writeFile(flags.junit, toJUnit(reports))
   if (flags.json) outJson(flags.coverage ? { cases: reports, coverage } : reports)
   else for (const report of reports) print(report)

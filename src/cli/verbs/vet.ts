@@ -12,7 +12,17 @@ import { rules } from '../../vet/rules.js'
 import { toSarif } from '../../vet/sarif.js'
 import { contractFileOf, type TargetReport, vetTarget } from '../../vet/vet-target.js'
 import { readMs, type TargetFlags, targetOptions, withReach } from '../options/target-options.js'
-import { colours, columns, Failed, out, outJson, say, sayProgress, wrapped } from '../terminal/output.js'
+import {
+  colours,
+  columns,
+  Failed,
+  out,
+  outJson,
+  say,
+  sayProgress,
+  whileWaiting,
+  wrapped,
+} from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
@@ -61,22 +71,24 @@ export const vetCommand = () =>
         throw kitErrors.argumentUnreadable('the target', 'a kit file, a URL, a command or an entry')
       const target = await readTarget(text, targetOptions(flags))
       if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
-      const report = await vetTarget(target, {
-        contract: flags.contract,
-        ignoresContract: flags.save !== undefined,
-        cases: flags.cases,
-        wire: flags.wire ? { revision: flags.revision } : undefined,
-        probe:
-          flags.probe === undefined
-            ? undefined
-            : {
-                calls: readCount('--probe', flags.probe),
-                seed: flags.seed === undefined ? randomInt(2 ** 31) : readCount('--seed', flags.seed),
-              },
-        timeoutMs: flags.timeout === undefined ? undefined : readMs(flags.timeout),
-        checkTimeoutMs: flags.checkTimeout === undefined ? undefined : readMs(flags.checkTimeout),
-        onProgress: progress,
-      })
+      const report = await whileWaiting(`checking ${labelOf(target)}`, () =>
+        vetTarget(target, {
+          contract: flags.contract,
+          ignoresContract: flags.save !== undefined,
+          cases: flags.cases,
+          wire: flags.wire ? { revision: flags.revision } : undefined,
+          probe:
+            flags.probe === undefined
+              ? undefined
+              : {
+                  calls: readCount('--probe', flags.probe),
+                  seed: flags.seed === undefined ? randomInt(2 ** 31) : readCount('--seed', flags.seed),
+                },
+          timeoutMs: flags.timeout === undefined ? undefined : readMs(flags.timeout),
+          checkTimeoutMs: flags.checkTimeout === undefined ? undefined : readMs(flags.checkTimeout),
+          onProgress: progress,
+        }),
+      )
       sayProgress('')
       if (flags.save !== undefined) {
         const file = flags.contract ?? (flags.save === true ? contractFileOf(target) : flags.save)

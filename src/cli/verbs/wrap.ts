@@ -10,7 +10,7 @@ import { optionsOfKit } from '../../wrap/kit-writer/written-kit.js'
 import { moduleErrors } from '../../wrap/module/errors.js'
 import { type Preview, previewSource, type ReadingOptions, type SourceOptions } from '../../wrap/preview/preview.js'
 import { gather, readMs, targetOptions } from '../options/target-options.js'
-import { Failed, out, outJson, say } from '../terminal/output.js'
+import { Failed, out, outJson, say, whileWaiting } from '../terminal/output.js'
 import { planText } from '../text/plan-text.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -106,7 +106,9 @@ export const wrap = () =>
       const label = labelOf(known.source)
       sayReading(known, label, flags)
       if (flags.check && flags.out !== undefined) return check(known, label, flags.out, flags)
-      const preview = await previewSource(known, optionsFor(known, flags), readingOptions(flags))
+      const preview = await whileWaiting(`planning ${label}`, () =>
+        previewSource(known, optionsFor(known, flags), readingOptions(flags)),
+      )
       if (flags.out !== undefined && !preview.isEmpty) preview.write(flags.out, flags.force === true)
       if (flags.json) outJson(preview.plan)
       else out(await planText(preview, label))

@@ -2,7 +2,7 @@ import { Document } from 'yaml'
 import { containerComment, containerInstruction } from '../../escape/containerfile.js'
 import { packErrors } from '../errors.js'
 import { codeFiles, environmentExample, type Form, httpEnvironment, plainName } from '../form.js'
-import type { Packed } from '../pack-kit.js'
+import type { Packed, PackedSetting } from '../pack-kit.js'
 
 /** Node's own slim image, by its long-term line. */
 export const baseImage = 'docker.io/library/node:22-slim'
@@ -52,15 +52,21 @@ CMD ["--http"]
 `
 }
 
-function compose({ kit }: Packed, image: string): string {
+function compose(packed: Packed, image: string): string {
+  const { kit, usesRedis, settings } = packed
   const name = plainName(kit.name)
+  const isForRedis = ({ default: usual }: PackedSetting) => usual?.startsWith('redis://') === true
   const document = new Document({
     services: {
       [name]: {
         build: { context: '.', dockerfile: 'Containerfile' },
         image,
         env_file: ['.env'],
+        ...(settings.some(isForRedis)
+          ? { environment: Object.fromEntries(settings.filter(isForRedis).map((one) => [one.name, redisUrl])) }
+          : {}),
         ports: [`127.0.0.1:${containerPort}:${containerPort}`],
+        ...(usesRedis ? { depends_on: ['redis'] } : {}),
         read_only: true,
         tmpfs: ['/tmp'],
         cap_drop: ['ALL'],
@@ -69,21 +75,23 @@ function compose({ kit }: Packed, image: string): string {
         restart: 'unless-stopped',
         mem_limit: '512m',
       },
-      redis: {
-        image: 'docker.io/library/redis:7-alpine',
-        profiles: ['redis'],
-        read_only: true,
-        tmpfs: ['/tmp'],
-        volumes: ['redis:/data'],
-        cap_drop: ['ALL'],
-        user: 'redis',
-        security_opt: ['no-new-privileges:true'],
-        restart: 'unless-stopped',
-      },
+      ...(usesRedis ? { redis } : {}),
     },
-    volumes: { redis: {} },
+    ...(usesRedis ? { volumes: { redis: {} } } : {}),
   })
-  document.commentBefore =
-    ' A proxy with TLS goes in front. Redis is for kits that keep something in it, as redis://redis:6379:\n docker compose --profile redis up'
+  document.commentBefore = ` A proxy with TLS goes in front.${usesRedis ? ` The kit has a client for Redis, which is at ${redisUrl}.` : ''}`
   return document.toString({ lineWidth: 0 })
+}
+
+const redisUrl = 'redis://redis:6379'
+
+const redis = {
+  image: 'docker.io/library/redis:7-alpine',
+  read_only: true,
+  tmpfs: ['/tmp'],
+  volumes: ['redis:/data'],
+  cap_drop: ['ALL'],
+  user: 'redis',
+  security_opt: ['no-new-privileges:true'],
+  restart: 'unless-stopped',
 }

@@ -1,0 +1,84 @@
+import { existsSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
+import { dirname, extname, resolve, sep } from 'node:path'
+import type { Loader, Plugin } from 'esbuild'
+import { packageFile } from '../own-files.js'
+import type { AssetCollector } from './assets.js'
+import { packErrors } from './errors.js'
+import { mayNamePaths, pathsIn } from './module-paths.js'
+
+/** A package that is named for what it is wrapped as: it travels along as the file that it is. */
+const packagePattern = /import\.meta\.resolve\(\s*(['"])((?:@[\w.-]+\/)?[\w.-]+)\1\s*\)/g
+/** A file that has to be there: whoever writes so names a file, not a place for one. */
+const urlPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
+const loaders: Record<string, Loader> = { '.ts': 'ts', '.mts': 'ts', '.cts': 'ts', '.tsx': 'tsx', '.jsx': 'jsx' }
+
+/**
+ * Lets modules find at run time what lies beside them: `import.meta.url`, `__dirname` and their like stand for where the files that they name
+ * are unpacked.
+ */
+export function modulePlugin(assets: AssetCollector): Plugin {
+  return {
+    name: 'jexo-modules',
+    setup({ onLoad, resolve: find }) {
+      onLoad({ filter: /\.[cm]?[jt]sx?$/ }, async ({ path }) => {
+        if (isOwnSource(path)) return undefined
+        const source = await readFile(path, 'utf8')
+        if (!mayNamePaths(source)) return undefined
+        const isForeign = path.includes(`${sep}node_modules${sep}`)
+        const resolved = new Map<string, string>()
+        for (const [, , name = ''] of isForeign ? [] : source.matchAll(packagePattern)) {
+          const options = { kind: 'import-statement', resolveDir: dirname(path), pluginData: 'again' } as const
+          const found = await find(name, options)
+          if (found.errors.length === 0) resolved.set(name, found.path)
+        }
+        if (!isForeign) needNamed(path, source)
+        const withPackages = source.replace(packagePattern, (whole, _quote, name: string) => {
+          const taken = assets.take(resolved.get(name) ?? '')
+          return taken === undefined ? whole : `${placeOf(taken)}.url`
+        })
+        const contents = await withPlaces(path, withPackages, assets, isForeign)
+        return { contents, loader: loaders[extname(path)] ?? 'js' }
+      })
+    },
+  }
+}
+
+const placeOf = (name: string) => `globalThis.__jexoModule(${JSON.stringify(name)})`
+
+async function withPlaces(
+  path: string,
+  source: string,
+  assets: AssetCollector,
+  isForeign: boolean,
+): Promise<string> {
+  const { default: compiler } = await import('typescript')
+  const { named, open, own } = pathsIn(compiler, path, source)
+  // A module of a package would need what it imports.
+  for (const { path: file } of named)
+    if (!isCompiled(file) && !(isForeign && /\.[cm]?js$/.test(file))) assets.take(file)
+  // What packages do is not for the author to change.
+  if (!isForeign) for (const { text, line } of open) assets.open.push(`${assets.shown(path)}:${line}: ${text}`)
+  const place = placeOf(assets.nameOf(path))
+  let text = source
+  for (const { from, to, what } of [...own].reverse())
+    text = `${text.slice(0, from)}${place}.${what}${text.slice(to)}`
+  return text
+}
+
+function needNamed(path: string, source: string): void {
+  for (const [, , reference = ''] of source.matchAll(urlPattern)) {
+    const file = resolve(dirname(path), reference)
+    if (!isCompiled(file) && !existsSync(file))
+      throw packErrors.packFailed(
+        path,
+        `it names ${JSON.stringify(reference)}, and there is no such file or folder`,
+      )
+  }
+}
+
+/** Jexo's own files name no assets of a kit, not even in the examples of their comments. */
+export const isOwnSource = (path: string): boolean =>
+  path.startsWith(packageFile(`dist${sep}`)) || path.startsWith(packageFile(`src${sep}`))
+
+const isCompiled = (path: string) => /\.[cm]?js$/.test(path) && path.includes(`${sep}dist${sep}`)
