@@ -38,6 +38,14 @@ export function prepare() {
   )
 }
 
+/** Installs the other runtimes that tests use: several Nodes, Bun, Deno, workerd. */
+export function prepareRuntimes() {
+  const folder = 'test/runtimes'
+  step('runtimes', `${folder}/node_modules/.jexo-installed`, [`${folder}/package-lock.json`], () => {
+    run('Installing runtimes', npm, ['install', '--no-audit', '--no-fund', '--loglevel=error'], join(root, folder))
+  })
+}
+
 /** Builds the examples that are built, by Vite; all of them, or those that are named. */
 export function prepareExamples(names) {
   const examples = names ?? readdirSync(join(root, 'examples'))

@@ -6,7 +6,7 @@ import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { availableParallelism, tmpdir } from 'node:os'
 import { join, relative } from 'node:path'
-import { bin, prepare, prepareExamples, root, run, runBeside } from './prepare.mjs'
+import { bin, prepare, prepareExamples, prepareRuntimes, root, run, runBeside } from './prepare.mjs'
 
 const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome']
 
@@ -20,6 +20,7 @@ const fast =
 prepare()
 if (isFast) process.exit(runJest([fast, ...words.filter((word) => word !== '--fast')]))
 prepareExamples()
+prepareRuntimes()
 const browser = findBrowser()
 const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
 const curl = find('client to compare with', 'curl', 'JEXO_CURL', ['/usr/bin/curl'], 'curl')

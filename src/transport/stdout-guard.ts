@@ -1,4 +1,5 @@
 import { AsyncLocalStorage } from 'node:async_hooks'
+import { Console } from 'node:console'
 import fs from 'node:fs'
 import { syncBuiltinESMExports } from 'node:module'
 
@@ -131,13 +132,16 @@ function install(): Guard {
     return process.stderr.write(chunk as string, encoding as BufferEncoding, done as () => void)
   }) as typeof process.stdout.write
 
+  // Bun's and Deno's own consoles write past `process.stdout`.
+  const isNative = 'Bun' in globalThis || 'Deno' in globalThis
+  const printer = isNative ? new Console({ stdout: process.stdout, stderr: process.stderr }) : console
   for (const method of consoleMethods) {
-    const original = console[method] as (...args: unknown[]) => void
+    const original = printer[method] as (...args: unknown[]) => void
     console[method] = (...args: unknown[]) => {
       const before = writer
       writer = `console.${method}`
       try {
-        original.apply(console, args)
+        original.apply(printer, args)
       } finally {
         writer = before
       }

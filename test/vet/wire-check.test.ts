@@ -4,7 +4,7 @@ import { newestRevision } from '../../src/protocol/revisions.js'
 import { MemoryWire } from '../../src/transport/memory.js'
 import { WireCheck } from '../../src/vet/wire/check.js'
 import { mismatch } from '../../src/vet/wire/pattern.js'
-import type { Subject } from '../../src/vet/wire/requirement.js'
+import { needsOf, type Subject } from '../../src/vet/wire/requirement.js'
 import { requirements } from '../../src/vet/wire/table.js'
 import { Talk, type WireServer } from '../../src/vet/wire/talk.js'
 import type { Loose } from '../support/raw-session.js'
@@ -214,4 +214,14 @@ test.each<[pattern: unknown, value: unknown, says: RegExp | undefined]>([
   const why = mismatch(pattern, value)
   if (says === undefined) expect(why).toBeUndefined()
   else expect(why).toMatch(says)
+})
+
+test('a row is left out where the server lacks what its requests name', () => {
+  const row = (id: string) => requirements.find((one) => one.id === id)
+  for (const id of ['http/streamed-progress', 'http/primed-stream'])
+    expect(needsOf(row(id) as never)).toEqual(['progressTool'])
+  const known = requirements.flatMap((one) =>
+    needsOf(one).filter((need) => !(one.needs ?? []).includes(need as never)),
+  )
+  expect(new Set(known)).toEqual(new Set(['progressTool']))
 })

@@ -48,7 +48,7 @@ export class HttpEndpoint {
   readonly #sessions = new Map<string, HttpSession>()
   readonly #overdue: Overdue
   readonly #older: TwoEndpointForm | undefined
-  readonly #sweep: ReturnType<typeof setInterval>
+  #sweep: ReturnType<typeof setInterval> | undefined
   #isDraining = false
 
   constructor(running: RunningKit, options: EndpointOptions = {}) {
@@ -65,9 +65,6 @@ export class HttpEndpoint {
       allowedOrigins: options.allowedOrigins ?? [],
       token: options.token,
     }
-    const sweepMs = Math.min(5000, this.limits.idleMs, this.limits.handshakeMs)
-    this.#sweep = setInterval(() => this.#endIdle(), sweepMs)
-    ;(this.#sweep as { unref?: () => void }).unref?.()
   }
 
   /** True for paths that this endpoint answers. */
@@ -87,6 +84,7 @@ export class HttpEndpoint {
     }
     const refused = checkSource(request, this.#access)
     if (refused) return refused
+    this.#sweepRegularly()
     const answer = this.#route(request)
     if (this.#access.allowedOrigins.length === 0) return answer
     return Promise.resolve(answer).then((given) => this.#withCors(request, given))
@@ -277,6 +275,14 @@ export class HttpEndpoint {
   #end(session: { id: string; close(why: string): void }, why: string): void {
     this.#sessions.delete(session.id)
     session.close(why)
+  }
+
+  /** Not before the first request: some runtimes allow no timer while a module is loaded. */
+  #sweepRegularly(): void {
+    if (this.#sweep !== undefined || this.#isDraining) return
+    const sweepMs = Math.min(5000, this.limits.idleMs, this.limits.handshakeMs)
+    this.#sweep = setInterval(() => this.#endIdle(), sweepMs)
+    ;(this.#sweep as { unref?: () => void }).unref?.()
   }
 
   #endIdle(): void {

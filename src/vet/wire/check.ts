@@ -2,7 +2,7 @@ import { messageOf } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Revision } from '../../protocol/revisions.js'
 import { mismatch, type Pattern } from './pattern.js'
-import type { Requirement, Step, Subject } from './requirement.js'
+import { needsOf, type Requirement, type Step, type Subject } from './requirement.js'
 import type { Talk, WireServer } from './talk.js'
 
 /** What came of one requirement; `broken` says which step failed and how. */
@@ -154,7 +154,7 @@ function notApplicable(
   if (row.transports && !row.transports.includes(transport)) return `it is not about ${transport}`
   if (row.from && revision.short < row.from) return `it came with ${row.from}`
   if (row.to && revision.short > row.to) return `it ended with ${row.to}`
-  const missing = row.needs?.filter((need) => subject[need] === undefined) ?? []
+  const missing = needsOf(row).filter((need) => subject[need as keyof Subject] === undefined)
   return missing.length > 0 ? `the server has no ${missing.join(', ')}` : undefined
 }
 

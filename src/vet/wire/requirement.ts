@@ -130,3 +130,13 @@ export const reply = (to: string, answer: JsonObject): { send: JsonObject } => (
 })
 export const call = (need: Need, more: JsonObject = {}): { send: JsonObject } =>
   request('tools/call', { name: `{{${need}.name}}`, arguments: `{{${need}.arguments}}`, ...more })
+
+/** What a server must have for a row to be tried: what it says, and whatever its placeholders name. */
+export function needsOf({ needs = [], exchange }: Requirement): string[] {
+  const named = [
+    ...JSON.stringify(exchange).matchAll(
+      /\{\{([a-z]+Tool|tool|[a-zA-Z]*[rR]esource|template|prompt|completion)\./gi,
+    ),
+  ]
+  return [...new Set([...needs, ...named.map(([, need = '']) => need)])]
+}

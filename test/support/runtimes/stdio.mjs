@@ -1,0 +1,4 @@
+import { serveStdio } from 'jexo/node'
+import { kit } from './kit.mjs'
+
+await serveStdio(kit)

@@ -1,0 +1,4 @@
+import { fetchHandler } from 'jexo/fetch'
+import { kit } from './kit.mjs'
+
+export default { fetch: fetchHandler(kit) }
