@@ -53,6 +53,7 @@ export type ErrorCode =
   | 'pack-failed'
   | 'pack-silent'
   | 'pack-foreign'
+  | 'new-source-missing'
   | 'package-broken'
   | 'package-missing'
   | 'page-not-built'

@@ -7,7 +7,11 @@ export const newErrors = {
     new JexoError(
       'install-failed',
       `npm install failed (${reason})`,
-      'run npm install in that folder to see the whole output',
+      /jexo/.test(reason)
+        ? 'give --from <tarball> for a Jexo that is not in the registry, or run npm install in that folder to see the whole output'
+        : 'run npm install in that folder to see the whole output',
       folder,
     ),
+  sourceMissing: (from: string) =>
+    new JexoError('new-source-missing', 'there is no such tarball or folder', 'check the path', from),
 }

@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { readdir, readFile } from 'node:fs/promises'
-import { basename, resolve } from 'node:path'
+import { basename, dirname, join, resolve } from 'node:path'
 import { shownPath } from '../kit-file/kit-file.js'
 import { packageFile } from '../own-files.js'
 import { plainName } from '../pack/form.js'
@@ -15,23 +15,49 @@ export interface NewProject {
   files: readonly string[]
 }
 
-/** Writes a kit project into a folder that is not there yet, or empty. Rejects with a `JexoError`, and writes nothing, where it is not. */
-export async function newProject(folder: string): Promise<NewProject> {
+/**
+ * Writes a kit project into a folder that is not there yet, or empty. Rejects with a `JexoError`, and writes nothing, where it is not.
+ *
+ * @param from a tarball, folder or version range from which the project gets Jexo; by default what this Jexo was installed from
+ */
+export async function newProject(folder: string, from?: string): Promise<NewProject> {
   const target = resolve(folder)
   const there = await readdir(target).catch((error: NodeJS.ErrnoException) => {
     if (error.code === 'ENOENT') return []
     throw newErrors.folderNotEmpty(shownPath(target))
   })
   if (there.length > 0) throw newErrors.folderNotEmpty(shownPath(target))
-  const { peerDependencies } = JSON.parse(await readFile(packageFile('package.json'), 'utf8')) as {
+  const { peerDependencies, dependencies } = JSON.parse(await readFile(packageFile('package.json'), 'utf8')) as {
     peerDependencies: { zod: string }
+    dependencies: { typescript: string; '@types/node': string }
   }
   const name = plainName(basename(target))
-  // From a checkout, the project uses that very one.
-  const jexo = existsSync(packageFile('src')) ? `file:${packageFile('.')}` : releasedRange
-  const files = projectFiles({ name, jexo, zod: peerDependencies.zod })
+  const versions = {
+    jexo: from === undefined ? await installedFrom() : sourceOf(from),
+    zod: peerDependencies.zod,
+    typescript: dependencies.typescript,
+    '@types/node': dependencies['@types/node'],
+  }
+  const files = projectFiles({ name, versions })
   await writeOut(target, files)
   return { folder: target, name, files: files.map(({ path }) => path) }
+}
+
+/** A checkout, or the tarball that this Jexo was installed from; else its version in the registry. */
+async function installedFrom(): Promise<string> {
+  if (existsSync(packageFile('src'))) return `file:${packageFile('.')}`
+  const modules = dirname(packageFile('.'))
+  const lock = await readFile(join(modules, '.package-lock.json'), 'utf8').catch(() => '{}')
+  const { packages = {} } = JSON.parse(lock) as { packages?: Record<string, { resolved?: string }> }
+  const resolved = packages['node_modules/jexo']?.resolved
+  return resolved?.startsWith('file:') ? `file:${resolve(dirname(modules), resolved.slice(5))}` : releasedRange
+}
+
+/** `./jexo-0.1.0.tgz` and a folder are files; everything else is for npm to read. */
+function sourceOf(from: string): string {
+  if (existsSync(from)) return `file:${resolve(from)}`
+  if (/\.tgz$|[\\/]/.test(from) && !/^[a-z+]+:/.test(from)) throw newErrors.sourceMissing(from)
+  return from
 }
 
 /** Runs `npm install` there. Rejects with a `JexoError` that says what npm complained of. */
@@ -50,8 +76,20 @@ export async function install(folder: string, onLine: (text: string) => void): P
     child.once('error', (error) => reject(newErrors.installFailed(shownPath(folder), error.message)))
     child.once('close', (code) => {
       if (code === 0) return done()
-      const [line = `exit code ${code}`] = complaint.split('\n').filter((text) => /error/i.test(text))
-      reject(newErrors.installFailed(shownPath(folder), line))
+      reject(newErrors.installFailed(shownPath(folder), reasonIn(complaint) ?? `exit code ${code}`))
     })
   })
+}
+
+/** The line in which npm names the package that it could not install. */
+function reasonIn(complaint: string): string | undefined {
+  const lines = complaint
+    .split('\n')
+    .flatMap((line) => /^npm (?:error|ERR!) (?:\d+ )?(.+)$/.exec(line.trim())?.[1] ?? [])
+  const named = lines.find((line) =>
+    /No matching version found for|is not in (this|the npm) registry|could not be found|request to \S+ failed/.test(
+      line,
+    ),
+  )
+  return (named ?? lines.find((line) => !/^(code|errno|syscall|path|type) /.test(line)))?.trim()
 }

@@ -10,27 +10,28 @@ export interface ProjectFile {
 export interface ProjectNames {
   /** Name of the folder, package and kit: lower case, digits, dashes. */
   name: string
-  /** What stands for jexo in `dependencies`. */
-  jexo: string
-  zod: string
+  /** What stands for each package in the manifest: a range, or `file:` and a path. */
+  versions: Readonly<Record<'jexo' | 'zod' | 'typescript' | '@types/node', string>>
 }
 
 /** The files of a new kit project: it runs, passes its test, and holds nothing to delete. */
-export function projectFiles({ name, jexo, zod }: ProjectNames): ProjectFile[] {
+export function projectFiles({ name, versions }: ProjectNames): ProjectFile[] {
   const kit = `${name}.kit.ts`
   return [
-    { path: 'package.json', text: manifest(name, jexo, zod) },
+    { path: 'package.json', text: manifest(name, versions) },
     { path: kit, text: kitText(name) },
     { path: `test/${name}.test.mjs`, text: testText(kit) },
     { path: 'cases/days_between.case.yaml', text: caseText(kit) },
     { path: 'ci.sh', text: ciText, isProgram: true },
     { path: 'README.md', text: readme(name, kit) },
     { path: 'tsconfig.json', text: tsconfig },
+    // The script of esbuild's package only checks what npm or pnpm has installed.
+    { path: 'pnpm-workspace.yaml', text: 'allowBuilds:\n  esbuild: false\n' },
     { path: '.gitignore', text: 'node_modules/\npacked/\n.env\n*.tape.jsonl\n' },
   ]
 }
 
-const manifest = (name: string, jexo: string, zod: string) =>
+const manifest = (name: string, { jexo, zod, ...development }: ProjectNames['versions']) =>
   `${JSON.stringify(
     {
       name,
@@ -38,6 +39,7 @@ const manifest = (name: string, jexo: string, zod: string) =>
       private: true,
       type: 'module',
       scripts: {
+        check: 'tsc',
         test: 'node --test test/*.test.mjs && jexo replay cases/',
         start: `jexo serve ${name}.kit.ts`,
         loupe: `jexo loupe ${name}.kit.ts`,
@@ -45,6 +47,8 @@ const manifest = (name: string, jexo: string, zod: string) =>
       },
       engines: { node: '>=20.19' },
       dependencies: { jexo, zod },
+      devDependencies: development,
+      allowScripts: { esbuild: false },
     },
     null,
     2,
@@ -121,6 +125,7 @@ const ciText = `#!/bin/sh
 set -eu
 cd "$(dirname "$0")"
 npm install --no-audit --no-fund
+npm run check
 npm test
 npx jexo pack *.kit.ts --out packed
 `
@@ -130,7 +135,7 @@ const readme = (name: string, kit: string) => `# ${name}
 A Model Context Protocol server, made with Jexo.
 
 \`\`\`sh
-npm test                        # the tests, and the recorded cases
+npm test                        # the tests, and the recorded cases; npm run check for types
 npm run loupe                   # a page to see and try everything
 npx jexo call ${kit} days_between from=2026-06-02 to=2026-06-09
 npx jexo attach ${kit}   # the entry for a host's configuration

@@ -8,10 +8,14 @@ export const newCommand = () =>
   new Command('new')
     .description(verbTexts.new.about)
     .argument('<dir>', 'folder to create')
+    .option(
+      '--from <source>',
+      'tarball, folder or version of Jexo for the project; default: what this one was installed from',
+    )
     .option('--no-install', 'skip installing packages')
     .addHelpText('after', '\nExample: jexo new hives && cd hives && npm test')
-    .action(async (dir: string, flags: { install: boolean }) => {
-      const { folder, name, files } = await newProject(dir)
+    .action(async (dir: string, flags: { install: boolean; from?: string }) => {
+      const { folder, name, files } = await newProject(dir, flags.from)
       const shown = shownPath(folder)
       for (const file of files) out(`${shown}/${file}`)
       if (flags.install) {
