@@ -1,5 +1,6 @@
 /** The client side for programs: over HTTP, or to a kit in memory. Runs in a browser too. */
 export { JexoError } from './errors.js'
+export type { AnyTools, ToolsOf } from './kit/typing.js'
 export { alwaysAnswer, answersFrom, type ReadyAnswer } from './link/answerers.js'
 export type { Answerer, ModelAnswerer, Question, QuestionAnswer } from './link/answering.js'
 export { type CallOptions, Link, type LinkEvents, type LinkOptions } from './link/link.js'

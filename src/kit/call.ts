@@ -2,6 +2,7 @@ import type { JsonObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest, SamplingMessage } from '../protocol/sampling.js'
 import type { Implementation, LogLevel } from '../protocol/types.js'
 import type { Given, Schema } from './schema.js'
+import type { Settings, SettingValues } from './settings.js'
 import type { Shared } from './shared.js'
 
 /** Sends a log message to the host, subject to the level that the host set (Logging). `data` is any JSON value. */
@@ -23,11 +24,11 @@ export interface Identity {
 }
 
 /** The second argument of a part's function: what it can do while it runs. */
-export interface Call {
+export interface Call<S extends Settings = Settings> {
   /** Aborted when the host cancels or disconnects. Pass it on to long operations. */
   readonly signal: AbortSignal
-  /** Values of the kit's settings, by name. */
-  readonly settings: Readonly<Record<string, string>>
+  /** Values of settings, by name: of those that the part declares as they are, of others of the kit perhaps undefined. */
+  readonly settings: SettingValues<S>
   readonly log: CallLog
   readonly session: CallSession
   readonly identity: Identity | undefined
@@ -87,8 +88,11 @@ export interface Root {
 }
 
 /** What a completion function receives: a call, and the arguments entered so far. */
-export interface CompletionCall extends Call {
+export interface CompletionCall<S extends Settings = Settings> extends Call<S> {
   readonly filled: Readonly<Record<string, string>>
 }
 /** Completions of the typed text, best first; at most 100 are sent. */
-export type Completer = (typed: string, call: CompletionCall) => readonly string[] | Promise<readonly string[]>
+export type Completer<S extends Settings = Settings> = (
+  typed: string,
+  call: CompletionCall<S>,
+) => readonly string[] | Promise<readonly string[]>

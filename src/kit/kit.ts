@@ -5,7 +5,7 @@ import { checkKeys } from './option-keys.js'
 import { isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
 
-export interface KitOptions {
+export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
   /** Name of the server; hosts show it. */
   name: string
   version: string
@@ -15,11 +15,13 @@ export interface KitOptions {
   websiteUrl?: string
   icons?: readonly Icon[]
   settings?: Readonly<Record<string, Setting>>
-  parts: readonly Part[]
+  parts: Parts
 }
 
 /** The value an author exports: a name, a version, parts, settings. */
-export interface Kit {
+export interface Kit<Parts extends readonly Part[] = readonly Part[]> {
+  /** For the compiler only: the parts that it was defined with. */
+  readonly types?: Parts
   readonly name: string
   readonly version: string
   readonly title: string | undefined
@@ -43,17 +45,17 @@ const kitKeys = ['name', 'version', 'title', 'about', 'websiteUrl', 'icons', 'se
  *
  * @example export default defineKit({ name: 'apiary', version: '1.0.0', parts: [weighHive] })
  */
-export function defineKit(options: KitOptions): Kit {
+export function defineKit<const Parts extends readonly Part[]>(options: KitOptions<Parts>): Kit<Parts> {
   checkKeys('the kit', options, kitKeys)
   if (!isLine(options.name, 128)) throw kitErrors.kitField('name', 'a short name on one line')
   if (!isLine(options.version, 128)) throw kitErrors.kitField('version', 'a version, such as 1.0.0')
   if (options.title !== undefined && !isLine(options.title, 256))
     throw kitErrors.kitField('title', 'a short title on one line')
-  let parts = checkParts(options.parts)
+  let parts: readonly Part[] = checkParts(options.parts)
   const own = Object.freeze({ ...options.settings })
   checkSettingNames(settingsWith(own, parts))
   const listeners = new Set<() => void>()
-  const kit: Kit = {
+  const kit: Kit<Parts> = {
     name: options.name,
     version: options.version,
     title: options.title,

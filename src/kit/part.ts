@@ -13,25 +13,25 @@ import type { Call, Completer } from './call.js'
 import type { Effect } from './effects.js'
 import { kitErrors } from './errors.js'
 import type { JsonSchema, NoOutput, Schema } from './schema.js'
-import type { Setting } from './settings.js'
+import type { Settings } from './settings.js'
 import type { Shared } from './shared.js'
 
 /** Options that all four kinds of parts have. */
-export interface PartExtras {
+export interface PartExtras<S extends Settings = Settings> {
   /** Display name; the model sees `name`. */
   title?: string
   tags?: readonly string[]
   icons?: readonly Icon[]
   /** Sent as `_meta` of the definition. */
   meta?: JsonObject
-  /** Settings of this part; they become settings of any kit that contains it. */
-  settings?: Readonly<Record<string, Setting>>
+  /** Settings of this part: they become settings of any kit that contains it, and `call.settings` has their names. */
+  settings?: S
   /** The shared connection that the part reads from; opened when a host subscribes, or at startup if it is declared so. */
   source?: Shared<unknown>
 }
-export interface Example {
-  input: { readonly [argument: string]: unknown }
-  output?: unknown
+export interface Example<Arguments = { readonly [argument: string]: unknown }, Result = unknown> {
+  input: Arguments
+  output?: Result
 }
 
 export interface Confirm {
@@ -43,8 +43,11 @@ interface PartBase extends Readonly<PartExtras> {
   readonly name: string
   readonly about: string
 }
-export interface ToolPart extends PartBase {
+export interface ToolPart<Name extends string = string, Arguments = unknown, Result = unknown> extends PartBase {
   readonly kind: 'tool'
+  readonly name: Name
+  /** For the compiler only: what a link to one's own kit knows of the tool. */
+  readonly types?: { arguments: Arguments; result: Result }
   readonly input: Schema | undefined
   readonly output: Schema | NoOutput | undefined
   readonly inputSchema: JsonSchema

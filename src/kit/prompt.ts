@@ -15,25 +15,27 @@ import {
   type PromptPart,
 } from './part.js'
 import { type Given, type JsonSchema, jsonSchemaOf, type Schema } from './schema.js'
+import type { Settings } from './settings.js'
+import type { ArgumentsOf, KeysOf, TextArguments } from './typing.js'
 
 type PromptReturn = string | ContentBlock | MessageGiven | readonly (MessageGiven | ContentBlock | string)[]
 
-export interface PromptOptions<In extends Schema | undefined> extends PartExtras {
+export interface PromptOptions<In extends Schema | undefined, S extends Settings = Settings> extends PartExtras<S> {
   about: string
   /** An object of strings or enums of strings, required or optional; prompt arguments have no other types. */
-  input?: In
+  input?: In & TextArguments<In>
   /** Completions of an argument; enums are completed automatically. */
-  complete?: Readonly<Record<string, Completer>>
+  complete?: { readonly [Argument in KeysOf<ArgumentsOf<In>>]?: Completer<S> }
   /** Returns a string (one message of the user) or messages. */
-  run(args: Given<In>, call: Call): PromptReturn | Promise<PromptReturn>
+  run(args: Given<In>, call: Call<S>): PromptReturn | Promise<PromptReturn>
 }
 
 const promptKeys = ['about', 'input', 'complete', 'run', ...extraKeys]
 
 /** Defines a prompt: messages for the host, made from arguments (Prompts). */
-export function prompt<const In extends Schema | undefined = undefined>(
+export function prompt<const In extends Schema | undefined = undefined, const S extends Settings = Settings>(
   name: string,
-  options: PromptOptions<In>,
+  options: PromptOptions<In, S>,
 ): PromptPart {
   checkName('prompt', name)
   const label = labelOf('prompt', name)
@@ -55,7 +57,10 @@ export function prompt<const In extends Schema | undefined = undefined>(
     input: options.input,
     inputSchema,
     arguments: fields,
-    complete: Object.freeze({ ...enumCompleters(inputSchema), ...options.complete }),
+    complete: Object.freeze({
+      ...enumCompleters(inputSchema),
+      ...(options.complete as Record<string, Completer> | undefined),
+    }),
     run: options.run as PromptPart['run'],
   }
   return branded(part, brands.part)

@@ -12,8 +12,9 @@ import {
   type ReadReturn,
   type ResourcePart,
 } from './part.js'
+import type { Settings } from './settings.js'
 
-export interface ResourceOptions extends PartExtras {
+export interface ResourceOptions<S extends Settings = Settings> extends PartExtras<S> {
   name: string
   about: string
   mimeType?: string
@@ -21,13 +22,16 @@ export interface ResourceOptions extends PartExtras {
   size?: number
   annotations?: Annotations
   /** Returns text, bytes, several by `content.embed(…)` in an array, or any other value as JSON. */
-  read(call: Call): ReadReturn
+  read(call: Call<S>): ReadReturn
 }
 
 const resourceKeys = ['name', 'about', 'mimeType', 'size', 'annotations', 'read', ...extraKeys]
 
 /** Defines a resource under a fixed URI (Resources). Throws a `JexoError` if the URI is not valid. */
-export function resource(uri: string, options: ResourceOptions): ResourcePart {
+export function resource<const S extends Settings = Settings>(
+  uri: string,
+  options: ResourceOptions<S>,
+): ResourcePart {
   const label = labelOf('resource', uri)
   if (typeof uri !== 'string' || !URL.canParse(uri)) throw kitErrors.uriInvalid(label, String(uri))
   checkKeys(label, options, resourceKeys)
@@ -42,7 +46,7 @@ export function resource(uri: string, options: ResourceOptions): ResourcePart {
     mimeType: options.mimeType,
     size: options.size,
     annotations: options.annotations,
-    read: options.read,
+    read: options.read as ResourcePart['read'],
   }
   if (typeof part.name !== 'string' || part.name === '') throw kitErrors.partField(label, 'name', 'a short name')
   return branded(part, brands.part)

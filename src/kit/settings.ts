@@ -12,18 +12,38 @@ export interface SettingOptions {
   /** Masks the value in logs, errors and records. */
   secret?: boolean
 }
-/** A declared value from the environment. */
-export interface Setting extends Readonly<SettingOptions> {}
-export type SettingValues<S> = { readonly [K in keyof S]: string }
+declare const mayBeMissing: unique symbol
+/** A declared value from the environment. `Missing` is whether it may have no value when the kit runs. */
+export interface Setting<Missing extends boolean = boolean> extends Readonly<SettingOptions> {
+  readonly [mayBeMissing]?: Missing
+}
+/** Settings by the names of their variables. */
+export type Settings = Readonly<Record<string, Setting>>
+/** What a part reads: of the settings that it declares, their values; of others, perhaps nothing. */
+export type SettingValues<S extends Settings> = string extends keyof S
+  ? Readonly<Record<string, string | undefined>>
+  : {
+      readonly [K in keyof S]: S[K] extends Setting<infer Missing>
+        ? true extends Missing
+          ? string | undefined
+          : string
+        : string
+    }
+
+type MissingOf<O> = O extends { readonly default: string }
+  ? false
+  : O extends { readonly optional: true }
+    ? true
+    : false
 
 /**
  * Declares a setting: a value from the environment.
  *
  * @example settings: { SCALES_URL: setting({ about: 'Where the scales report.', default: 'mqtt://127.0.0.1:1883' }) }
  */
-export function setting(options: SettingOptions): Setting {
+export function setting<const O extends SettingOptions>(options: O): Setting<MissingOf<O>> {
   checkKeys('the setting', options, ['about', 'default', 'optional', 'secret'])
-  return branded({ ...options }, brands.setting)
+  return branded({ ...(options as Setting<MissingOf<O>>) }, brands.setting)
 }
 
 export type Environment = Readonly<Record<string, string | undefined>>

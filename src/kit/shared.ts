@@ -1,10 +1,11 @@
 import { branded, brands } from './brand.js'
 import type { Part } from './part.js'
+import type { Settings, SettingValues } from './settings.js'
 
 /** What the opening function receives. Its methods stay usable afterwards, so that a source can announce changes at any time. */
-export interface Opening {
-  /** Values of the kit's settings. */
-  settings: Readonly<Record<string, string>>
+export interface Opening<S extends Settings = Settings> {
+  /** Values of settings, by name: of those that are declared for it as they are, of others of the kit perhaps undefined. */
+  settings: SettingValues<S>
   /** Notifies subscribed hosts that a resource has changed (Resources, "Subscriptions"). */
   resourceUpdated(uri: string): void
   /** Notifies hosts that the list of resources has changed. */
@@ -14,7 +15,9 @@ export interface Opening {
   /** Puts other parts in the place of some of the kit's, such as when a source says at last what it has. */
   exchange(before: readonly Part[], after: readonly Part[]): void
 }
-export interface SharedOptions {
+export interface SharedOptions<S extends Settings = Settings> {
+  /** The settings that it reads; the kit declares them too. */
+  settings?: S
   /** Opens at startup, and retries until it succeeds; a failure is a warning. */
   atStart?: boolean
 }
@@ -30,12 +33,12 @@ export interface Shared<T> extends Readonly<SharedOptions> {
  *
  * @example const scales = shared(({ settings }) => openScales(settings.SCALES_URL), (scales) => scales.close())
  */
-export function shared<T>(
-  open: (opening: Opening) => T | Promise<T>,
+export function shared<T, const S extends Settings = Settings>(
+  open: (opening: Opening<S>) => T | Promise<T>,
   close?: (thing: Awaited<T>) => void | Promise<void>,
-  options: SharedOptions = {},
+  options: SharedOptions<S> = {},
 ): Shared<Awaited<T>> {
-  return branded({ open, ...(close ? { close } : {}), ...options }, brands.shared) as Shared<Awaited<T>>
+  return branded({ open, ...(close ? { close } : {}), ...options }, brands.shared) as unknown as Shared<Awaited<T>>
 }
 
 export type Replacement = readonly [Shared<unknown>, unknown]

@@ -14,24 +14,29 @@ import {
   type ReadReturn,
   type TemplatePart,
 } from './part.js'
+import type { Settings } from './settings.js'
+import type { KeysOf, VariablesOf } from './typing.js'
 
-export interface TemplateOptions extends PartExtras {
+export interface TemplateOptions<U extends string = string, S extends Settings = Settings> extends PartExtras<S> {
   name: string
   about: string
   mimeType?: string
   annotations?: Annotations
   /** Lists the resources that exist under the template now. */
-  list?(call: Call): readonly ResourceDefinition[] | Promise<readonly ResourceDefinition[]>
+  list?(call: Call<S>): readonly ResourceDefinition[] | Promise<readonly ResourceDefinition[]>
   /** Completions of a variable. */
-  complete?: Readonly<Record<string, Completer>>
+  complete?: { readonly [Variable in KeysOf<VariablesOf<U>>]?: Completer<S> }
   /** Returns the resource's contents, as with `resource`; variables arrive percent-decoded. */
-  read(variables: Readonly<Record<string, string>>, call: Call): ReadReturn
+  read(variables: VariablesOf<U>, call: Call<S>): ReadReturn
 }
 
 const templateKeys = ['name', 'about', 'mimeType', 'annotations', 'list', 'complete', 'read', ...extraKeys]
 
 /** Defines resources by a URI template of RFC 6570 (Resources, "Resource Templates"). Throws a `JexoError` if the template cannot be read. */
-export function template(uriTemplate: string, options: TemplateOptions): TemplatePart {
+export function template<const U extends string, const S extends Settings = Settings>(
+  uriTemplate: U,
+  options: TemplateOptions<U, S>,
+): TemplatePart {
   const label = labelOf('template', uriTemplate)
   const parsed = parseUriTemplate(uriTemplate)
   if (parsed.variables.length === 0)
@@ -39,7 +44,7 @@ export function template(uriTemplate: string, options: TemplateOptions): Templat
   checkKeys(label, options, templateKeys)
   checkAbout(label, options.about)
   checkFunction(label, 'read', options.read)
-  const complete = Object.freeze({ ...options.complete })
+  const complete = Object.freeze({ ...(options.complete as Record<string, Completer> | undefined) })
   for (const variable of Object.keys(complete)) {
     if (!parsed.variables.includes(variable)) {
       throw kitErrors.partField(
@@ -60,9 +65,9 @@ export function template(uriTemplate: string, options: TemplateOptions): Templat
     ...extrasOf(options),
     mimeType: options.mimeType,
     annotations: options.annotations,
-    list: options.list,
+    list: options.list as TemplatePart['list'],
     complete,
-    read: options.read,
+    read: options.read as TemplatePart['read'],
   }
   return branded(part, brands.part)
 }

@@ -25,23 +25,28 @@ import {
   type Returned,
   type Schema,
 } from './schema.js'
+import type { Settings } from './settings.js'
+import type { ArgumentsOf, KeysOf, ObjectSchema, ResultOf } from './typing.js'
 
-export interface ToolOptions<In extends Schema | undefined, Out extends Schema | NoOutput | undefined>
-  extends PartExtras {
+export interface ToolOptions<
+  In extends Schema | undefined,
+  Out extends Schema | NoOutput | undefined,
+  S extends Settings = Settings,
+> extends PartExtras<S> {
   /** Description for the model, which picks tools by it. */
   about: string
   /** Schema of the arguments; without one, the tool has no arguments. */
-  input?: In
+  input?: In & ObjectSchema<In>
   /** Schema of the structured result, or `noOutput` if the tool returns nothing on purpose. */
-  output?: Out
+  output?: Out & (Out extends NoOutput ? unknown : ObjectSchema<Out>)
   /** Effect of the tool; sent as the standard's annotations. */
   effect: Effect
-  examples?: readonly Example[]
+  examples?: readonly Example<ArgumentsOf<In>, Returned<Out>>[]
   /** A question for the person before the tool runs; with `ifPossible`, it runs without asking if the host cannot ask. */
   confirm?: ((input: Given<In>) => string) | { say(input: Given<In>): string; ifPossible?: boolean }
   /** Required arguments that a form asks for if they are missing. */
-  askFor?: readonly string[]
-  run(input: Given<In>, call: Call): Returned<Out> | Promise<Returned<Out>>
+  askFor?: readonly KeysOf<ArgumentsOf<In>>[]
+  run(input: Given<In>, call: Call<S>): Returned<Out> | Promise<Returned<Out>>
 }
 
 /**
@@ -57,9 +62,11 @@ export interface ToolOptions<In extends Schema | undefined, Out extends Schema |
  * })
  */
 export function tool<
+  const Name extends string,
   const In extends Schema | undefined = undefined,
   const Out extends Schema | NoOutput | undefined = undefined,
->(name: string, options: ToolOptions<In, Out>): ToolPart {
+  const S extends Settings = Settings,
+>(name: Name, options: ToolOptions<In, Out, S>): ToolPart<Name, ArgumentsOf<In>, ResultOf<Out>> {
   checkName('tool', name)
   const label = labelOf('tool', name)
   checkKeys(label, options, toolKeys)
@@ -70,7 +77,7 @@ export function tool<
   }
   const output = options.output as Schema | NoOutput | undefined
   const inputSchema = jsonSchemaOf(label, 'input', options.input)
-  const part: ToolPart = {
+  const part: ToolPart<Name, ArgumentsOf<In>, ResultOf<Out>> = {
     kind: 'tool',
     name,
     about: options.about,
@@ -80,7 +87,7 @@ export function tool<
     inputSchema,
     outputSchema: output === undefined || isNoOutput(output) ? undefined : jsonSchemaOf(label, 'output', output),
     effect: options.effect,
-    examples: Object.freeze([...(options.examples ?? [])]),
+    examples: Object.freeze([...((options.examples ?? []) as readonly Example[])]),
     confirm: confirmOf(label, options.confirm as Confirming),
     askFor: askForOf(label, inputSchema, options.askFor),
     run: options.run as ToolPart['run'],

@@ -1,6 +1,7 @@
 import { engineErrors } from '../engine/errors.js'
 import { isJexoError, messageOf } from '../errors.js'
 import type { Root } from '../kit/call.js'
+import type { AnyTools, ToolTypes } from '../kit/typing.js'
 import { type AskOptions, Dialogue, type Incoming, type Progress } from '../protocol/dialogue.js'
 import { protocolErrors } from '../protocol/errors.js'
 import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
@@ -39,6 +40,11 @@ export interface LinkOptions extends AnsweringOptions {
   /** Called for each message in both directions. */
   onMessage?: (message: Message, from: 'client' | 'server') => void
 }
+/** What a call takes after the name: arguments that a tool does not need may be left out. */
+export type CallWords<Arguments> =
+  Record<never, never> extends Arguments
+    ? [args?: Arguments, options?: CallOptions]
+    : [args: Arguments, options?: CallOptions]
 export interface CallOptions {
   signal?: AbortSignal
   timeoutMs?: number
@@ -73,7 +79,7 @@ const listsOf = {
 /**
  * The client side of one session: what a program uses to call a server. Created by `connect`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
  */
-export class Link {
+export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools> {
   readonly #wire: Wire
   readonly #dialogue: Dialogue
   #options: LinkOptions
@@ -99,8 +105,11 @@ export class Link {
   }
 
   /** Opens a link over a wire and initializes it. If that fails, the wire is closed. */
-  static async open(wire: Wire, options: LinkOptions = {}): Promise<Link> {
-    const link = new Link(wire, options)
+  static async open<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>(
+    wire: Wire,
+    options: LinkOptions = {},
+  ): Promise<Link<Tools>> {
+    const link = new Link<Tools>(wire, options)
     try {
       await wire.start({
         receive: (message) => link.#receive(message),
@@ -147,12 +156,18 @@ export class Link {
     return this.#list('prompts', 'prompts/list', 'prompts')
   }
 
-  /** Calls a tool. An error of the tool is a result with `isError`, not a rejection. */
-  async call(tool: string, args: JsonObject = {}, options: CallOptions = {}): Promise<ToolResult> {
+  /**
+   * Calls a tool. An error of the tool is a result with `isError`, not a rejection. On a link to one's own kit, the compiler knows the names of
+   * tools, their arguments and their structured results.
+   */
+  async call<Name extends keyof Tools & string>(
+    tool: Name,
+    ...[args = {} as Tools[Name]['arguments'], options = {}]: CallWords<Tools[Name]['arguments']>
+  ): Promise<ToolResult<Tools[Name]['result']>> {
     const result = await this.ask('tools/call', { name: tool, arguments: args }, options)
     if (!Array.isArray(result.content))
       throw protocolErrors.answerMalformed('tools/call', '"content" is not an array')
-    return result as unknown as ToolResult
+    return result as unknown as ToolResult<Tools[Name]['result']>
   }
 
   /** Reads a resource. */

@@ -110,9 +110,9 @@ export interface ResourceContents {
   _meta?: JsonObject
 }
 
-export interface ToolResult {
+export interface ToolResult<Structured = JsonObject> {
   content: ContentBlock[]
-  structuredContent?: JsonObject
+  structuredContent?: [Structured] extends [undefined] ? never : Structured
   isError?: boolean
   _meta?: JsonObject
 }

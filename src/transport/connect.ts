@@ -1,6 +1,7 @@
 import { RunningKit, type RunningOptions } from '../engine/running-kit.js'
 import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { isKit, type Kit } from '../kit/kit.js'
+import type { ToolsOf } from '../kit/typing.js'
 import { Link, type LinkOptions } from '../link/link.js'
 import { connectEach, type Links } from './connect-all.js'
 import { transportErrors } from './errors.js'
@@ -23,6 +24,8 @@ export interface ConnectOptions extends LinkOptions, Partial<RunningOptions> {
  * const link = await connect(kit, { replace: [[scales, fakeScales]] })
  * const { structuredContent } = await link.call('weigh_hive', { hive: 'ML-04' })
  */
+export function connect<K extends Kit>(kit: K, options?: ConnectOptions): Promise<Link<ToolsOf<K>>>
+export function connect(target: string | URL | Kit, options?: ConnectOptions): Promise<Link>
 export async function connect(target: string | URL | Kit, options: ConnectOptions = {}): Promise<Link> {
   if (isKit(target)) {
     const showsUpstream = options.onUpstream !== undefined

@@ -1,4 +1,5 @@
 import { isKit, type Kit } from '../kit/kit.js'
+import type { ToolsOf } from '../kit/typing.js'
 import { Link } from '../link/link.js'
 import { type ChildCommand, ChildWire, type ChildWireOptions } from './child-wire.js'
 import { type ConnectOptions, connect } from './connect.js'
@@ -15,6 +16,8 @@ export interface NodeConnectOptions extends ConnectOptions, ChildWireOptions {}
  *
  * @example const link = await connect({ command: process.execPath, args: ['server.mjs'] })
  */
+export function connectOnNode<K extends Kit>(kit: K, options?: NodeConnectOptions): Promise<Link<ToolsOf<K>>>
+export function connectOnNode(target: NodeTarget, options?: NodeConnectOptions): Promise<Link>
 export async function connectOnNode(target: NodeTarget, options: NodeConnectOptions = {}): Promise<Link> {
   const showsUpstream = options.onUpstream !== undefined
   if (isKit(target))

@@ -1,4 +1,4 @@
-import { defineKit, Refusal, tool } from 'jexo'
+import { defineKit, type Kit, Refusal, tool } from 'jexo'
 import { z } from 'zod'
 import { sampleKit } from '../support/sample-kit.js'
 
@@ -14,7 +14,7 @@ const growing = tool('grow', {
 const grown = tool('grown', { about: 'Was added while the kit ran.', effect: 'read', run: () => 'here' })
 
 /** A kit with everything that a row of the table needs. */
-const kit = defineKit({
+const kit: Kit = defineKit({
   name: 'everything',
   version: '1.0.0',
   title: 'Everything',

@@ -289,9 +289,9 @@ describe('confirm and askFor', () => {
   })
 
   test('are refused at once where they cannot work', () => {
-    const define = (askFor: string[]) => () =>
+    const define = (askFor: 'deep'[]) => () =>
       tool('t', { about: 'x', effect: 'read', input: z.object({ deep: z.object({}) }), askFor, run: () => 1 })
-    expect(define(['nope'])).toThrow(/the name of one of its arguments/)
+    expect(define(['nope' as 'deep'])).toThrow(/the name of one of its arguments/)
     expect(define(['deep'])).toThrow(/cannot be part of a form/)
   })
 })

@@ -64,7 +64,8 @@ describe('a definition that cannot be published is refused in a sentence', () =>
     ],
     [
       'an array as output',
-      () => tool('t', { about: 'x', effect: 'read', output: z.array(z.string()), run: () => [] }),
+      () =>
+        tool('t', { about: 'x', effect: 'read', output: z.array(z.string()) as never, run: (() => '') as never }),
       /output schema .* wrap it, as in z.object/,
     ],
     [
@@ -89,12 +90,12 @@ describe('a definition that cannot be published is refused in a sentence', () =>
     ],
     [
       'a completion for nothing',
-      () => template('a://{b}', { name: 'h', about: 'x', read, complete: { c: () => [] } }),
+      () => template('a://{b}', { name: 'h', about: 'x', read, complete: { c: () => [] } as never }),
       /complete\.c/,
     ],
     [
       'a prompt with a number',
-      () => prompt('p', { about: 'x', input: z.object({ n: z.number() }), run }),
+      () => prompt('p', { about: 'x', input: z.object({ n: z.number() }) as never, run }),
       /argument "n" of prompt "p" is not a string/,
     ],
     [

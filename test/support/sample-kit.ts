@@ -1,8 +1,8 @@
-import { content, defineKit, noOutput, prompt, Refusal, resource, shared, template, tool } from 'jexo'
+import { content, defineKit, type Kit, noOutput, prompt, Refusal, resource, shared, template, tool } from 'jexo'
 import { z } from 'zod'
 
 /** A kit with one of everything, for tests of the protocol. */
-export function sampleKit() {
+export function sampleKit(): Kit {
   const counter = shared(() => ({ value: 0 }))
   return defineKit({
     name: 'sample',

@@ -1,5 +1,5 @@
 /** A session with a kit in this very page, and a form made of what the kit says of its tools. */
-import { connect, type ToolDefinition } from 'jexo/link'
+import { connect, type Link, type ToolDefinition } from 'jexo/link'
 import type { Sighting } from './sightings.ts'
 import kit from './swarms.kit.ts'
 
@@ -13,7 +13,8 @@ const [picker, about, form, answer, messages, list] = [
   find<HTMLUListElement>('sightings'),
 ]
 
-const link = await connect(kit, {
+// The page calls whatever tools there are.
+const link: Link = await connect(kit, {
   clientInfo: { name: 'in-the-page', version: '0.1.0' },
   // What the kit asks, the page asks.
   onQuestion: ({ message }) => ({ action: window.confirm(message) ? 'accept' : 'decline' }),

@@ -10,7 +10,7 @@ export interface FeedSink {
   found(): void
 }
 export interface FeedOpening {
-  readonly settings: Readonly<Record<string, string>>
+  readonly settings: Readonly<Record<string, string | undefined>>
   /** Topics that are wanted, as MQTT has them: `scales/+/weight`. */
   readonly filters: readonly string[]
   /** Aborted when the feed is closed. */

@@ -51,7 +51,7 @@ export type HeadersGiven = Readonly<Record<string, string>> | ((call: Call) => R
 export class RestClient {
   readonly #plan: RestPlan
   readonly #options: ClientOptions
-  readonly #settings: Readonly<Record<string, string>>
+  readonly #settings: Readonly<Record<string, string | undefined>>
   readonly #base: string
   /** The server that the description names. */
   readonly #described: string | undefined
@@ -61,7 +61,7 @@ export class RestClient {
   readonly #allowedHosts: ReadonlySet<string>
 
   /** Throws a `JexoError` if the base URL is missing or none. */
-  constructor(plan: RestPlan, options: ClientOptions, settings: Readonly<Record<string, string>>) {
+  constructor(plan: RestPlan, options: ClientOptions, settings: Readonly<Record<string, string | undefined>>) {
     this.#plan = plan
     this.#described = plan.base.described ?? plan.base.url
     this.#options = options

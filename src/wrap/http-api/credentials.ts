@@ -69,10 +69,10 @@ export function settingNames(credential: Credential): string[] {
 /** Puts what settings hold into requests, and keeps tokens that were fetched for as long as they are good. */
 export class Credentials {
   readonly #tokens = new Map<string, { token: Promise<string>; until: number }>()
-  readonly #settings: Readonly<Record<string, string>>
+  readonly #settings: Readonly<Record<string, string | undefined>>
   readonly #send: Send
 
-  constructor(settings: Readonly<Record<string, string>>, send: Send) {
+  constructor(settings: Readonly<Record<string, string | undefined>>, send: Send) {
     this.#settings = settings
     this.#send = send
   }

@@ -135,7 +135,7 @@ function toolOf(plan: RestPlan, operation: PlannedOperation, kit: PartsKit): Par
     ...(title === undefined ? {} : { title }),
     ...(tags.length > 0 ? { tags } : {}),
     effect,
-    examples,
+    examples: examples as readonly { input: object; output?: object }[],
     settings: kit.settings,
     input: inputOf(plan, operation),
     ...(output ? { output: publishedOutput(output, kit.isStrict) } : {}),

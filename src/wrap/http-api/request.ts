@@ -21,7 +21,7 @@ export function requestOf(
   operation: PlannedOperation,
   base: string,
   given: Readonly<Record<string, unknown>>,
-  settings: Readonly<Record<string, string>> = {},
+  settings: Readonly<Record<string, string | undefined>> = {},
 ): UpstreamRequest {
   const { method, parameters, body, answer } = operation
   const valueFor: ValueOf = ({ argument, setting, fixed, otherwise }) =>

@@ -26,7 +26,7 @@ export function modulePartsOf(plan: ModulePlan, exports: Exports, instances: Ins
       ...(title === undefined ? {} : { title }),
       ...(tags.length > 0 ? { tags } : {}),
       effect,
-      examples,
+      examples: examples as readonly { input: object; output?: object }[],
       input,
       ...(result.form === 'nothing' ? { output: noOutput } : {}),
       ...(result.schema ? { output: result.schema } : {}),
