@@ -4,6 +4,7 @@ import { describeSchema } from '../kit/schema.js'
 import type { Answerer, Question, QuestionAnswer } from '../link/answering.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { readValue } from '../target/arguments.js'
+import { foreignValidator } from '../transport/foreign-validator.js'
 
 export interface Terminal {
   /** Asks for one line; undefined if there are no more. */
@@ -24,23 +25,27 @@ async function askToVisit(
   question: Extract<Question, { kind: 'url' }>,
 ): Promise<QuestionAnswer> {
   terminal.say(`It wants you to open a page on ${new URL(question.url).host}:\n  ${question.url}`)
-  return { action: actionOf(await terminal.ask('Will you open it? [y]es, [n]o, Enter to leave it: ')) }
+  return { action: await askAction(terminal, 'Will you open it?') }
 }
 
 async function askForm(terminal: Terminal, question: Extract<Question, { kind: 'form' }>): Promise<QuestionAnswer> {
   const fields = Object.entries(isObject(question.schema.properties) ? question.schema.properties : {})
   const required = Array.isArray(question.schema.required) ? question.schema.required : []
-  if (fields.length === 0) return { action: actionOf(await terminal.ask('[y]es, [n]o, Enter to leave it: ')) }
-  const first = actionOf(await terminal.ask('Answer it? [y]es, [n]o, Enter to leave it: '))
-  if (first !== 'accept') return { action: first }
+  const action = await askAction(terminal, fields.length === 0 ? 'Do you agree?' : 'Answer it?')
+  if (action !== 'accept' || fields.length === 0) return { action }
   const content: JsonObject = {}
   for (const [name, field] of fields) {
     const value = await askField(terminal, name, isObject(field) ? field : {}, required.includes(name))
+    if (value === noMore) return { action: 'cancel' }
     if (value !== undefined) content[name] = value
   }
   return { action: 'accept', content }
 }
 
+/** The input ended, or the person has interrupted. */
+const noMore = Symbol('no more input')
+
+/** Asks until the value fits the field; undefined for one that is left out. */
 async function askField(
   terminal: Terminal,
   name: string,
@@ -51,16 +56,47 @@ async function askField(
   const standard = field.default === undefined ? '' : ` [${JSON.stringify(field.default)}]`
   for (;;) {
     const typed = await terminal.ask(`  ${name} (${describeSchema(field)}${about})${standard}: `)
-    if (typed === undefined) return undefined
-    if (typed !== '') return readValue(field, typed, false)
-    if (!isRequired || field.default !== undefined) return undefined
-    terminal.say(`  ${name} is required.`)
+    if (typed === undefined) return noMore
+    if (typed === '') {
+      if (!isRequired || field.default !== undefined) return undefined
+      terminal.say(`  ${name} is required.`)
+      continue
+    }
+    const value = valueOf(field, typed)
+    const reason = await reasonAgainst(field, value)
+    if (reason === undefined) return value
+    terminal.say(`  ${reason}`)
   }
 }
 
-function actionOf(typed: string | undefined): 'accept' | 'decline' | 'cancel' {
-  if (/^y/i.test(typed ?? '')) return 'accept'
-  return /^n/i.test(typed ?? '') ? 'decline' : 'cancel'
+/** Several choices are typed with commas. */
+function valueOf(field: JsonObject, typed: string): unknown {
+  const value = readValue(field, typed, false)
+  if (field.type !== 'array' || typed.startsWith('[')) return value
+  const items = isObject(field.items) ? field.items : {}
+  return typed.split(',').map((item) => readValue(items, item.trim(), false))
+}
+
+/** Why a value does not fit a field, in a sentence; undefined where it does, and where the server's schema cannot tell. */
+async function reasonAgainst(field: JsonObject, value: unknown): Promise<string | undefined> {
+  try {
+    const validate = await foreignValidator.prepare(field)
+    const [issue] = validate(value)
+    return issue && `${JSON.stringify(value)} does not fit: ${issue.reason}. Try again, or press Ctrl-C to cancel.`
+  } catch {
+    return undefined
+  }
+}
+
+/** Asks until the key is one of those that are offered. */
+async function askAction(terminal: Terminal, question: string): Promise<'accept' | 'decline' | 'cancel'> {
+  for (;;) {
+    const typed = (await terminal.ask(`${question} [y]es, [n]o, Enter to cancel: `))?.trim().toLowerCase()
+    if (typed === undefined || typed === '') return 'cancel'
+    if ('yes'.startsWith(typed)) return 'accept'
+    if ('no'.startsWith(typed)) return 'decline'
+    terminal.say('  Type y, n, or press Enter.')
+  }
 }
 
 function standardTerminal(): Terminal {

@@ -1,10 +1,8 @@
 import { parse as parseWords } from 'shell-quote'
-import { escapeControls } from '../escape/terminal.js'
 import { closestTo } from '../kit/closest.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Link } from '../link/link.js'
 import type { Progress } from '../protocol/dialogue.js'
-import { isObject } from '../protocol/messages.js'
 import type { PromptResult, ReadResult, ToolResult } from '../protocol/types.js'
 import { readArguments } from '../target/arguments.js'
 import { talkErrors } from './errors.js'
@@ -26,7 +24,7 @@ fill <prompt> [name=value …] fill a prompt
 help                         this
 quit                         end the session`
 
-const verbs = ['list', 'call', 'read', 'fill', 'help', 'quit']
+export const verbs = ['list', 'call', 'read', 'fill', 'help', 'quit']
 
 /** Carries out one line of a conversation over a link. Rejects as the link does, or with a `JexoError` for what cannot be read. */
 export async function talk(
@@ -58,32 +56,6 @@ export async function talk(
   const startedAt = performance.now()
   const result = await link.call(subject, readArguments(subject, tool.inputSchema, words), { onProgress, signal })
   return { kind: 'result', result, tookMs: performance.now() - startedAt }
-}
-
-/** What may stand where one is typing, for the prompt's completion. */
-export async function completeLine(link: Link, line: string): Promise<[string[], string]> {
-  const words = line.split(/\s+/)
-  const last = words.at(-1) ?? ''
-  const candidates = await candidatesFor(link, words)
-  // They are put on the line as they are.
-  const isPlain = (candidate: string) => escapeControls(candidate) === candidate
-  return [candidates.filter((candidate) => candidate.startsWith(last) && isPlain(candidate)), last]
-}
-
-async function candidatesFor(link: Link, words: readonly string[]): Promise<string[]> {
-  const [verb, subject] = words
-  if (words.length <= 1) return verbs
-  if (verb === 'call') {
-    const tools = await link.tools()
-    if (words.length === 2) return tools.map(({ name }) => name)
-    const schema = tools.find(({ name }) => name === subject)?.inputSchema
-    return Object.keys(isObject(schema?.properties) ? schema.properties : {}).map((name) => `${name}=`)
-  }
-  if (verb === 'read') return (await link.resources()).map(({ uri }) => uri)
-  if (verb !== 'fill') return []
-  const prompts = await link.prompts()
-  if (words.length === 2) return prompts.map(({ name }) => name)
-  return (prompts.find(({ name }) => name === subject)?.arguments ?? []).map(({ name }) => `${name}=`)
 }
 
 function wordsOf(line: string): string[] {

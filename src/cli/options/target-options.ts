@@ -53,6 +53,8 @@ export function keepKitsApart(): void {
 export interface UseOptions extends NodeConnectOptions {
   /** What is done needs the kit itself, which is then run in this process. */
   needsKit?: boolean
+  /** Called at Ctrl-C; true where that is all there is to do. */
+  onInterrupt?: () => boolean
 }
 
 /** Opens the target, does something with the link, and closes it again. A first Ctrl-C closes it, a second ends the process at once. */
@@ -60,7 +62,7 @@ export async function withLink<T>(
   target: string,
   flags: TargetFlags,
   use: (link: Link, kit: Kit | undefined) => Promise<T>,
-  { needsKit = false, ...options }: UseOptions = {},
+  { needsKit = false, onInterrupt, ...options }: UseOptions = {},
 ): Promise<T> {
   const given = targetOptions(flags)
   // A kit may look at its environment while it is loaded.
@@ -68,7 +70,7 @@ export async function withLink<T>(
   const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
   const found = await readTarget(target, given)
   let opened: Awaited<ReturnType<typeof openTarget>> | undefined
-  const endSignals = onSignals(async () => opened?.link.close())
+  const endSignals = onSignals(async () => opened?.link.close(), onInterrupt)
   try {
     opened = await openTarget(found, {
       ...(flags.trace ? traceOptions() : {}),
@@ -92,10 +94,11 @@ export async function withLink<T>(
 const signalCodes = { SIGINT: 130, SIGTERM: 143 } as const
 
 /** Ends the process by a signal when what is given is done, and at once by the second. Returns what stops listening. */
-function onSignals(end: () => Promise<void>): () => void {
+function onSignals(end: () => Promise<void>, onInterrupt?: () => boolean): () => void {
   let count = 0
   const names = Object.keys(signalCodes) as (keyof typeof signalCodes)[]
   const heard = (signal: keyof typeof signalCodes) => {
+    if (signal === 'SIGINT' && onInterrupt?.()) return
     const finish = () => process.exit(signalCodes[signal])
     if (++count > 1) return finish()
     end().then(finish, finish)
@@ -109,12 +112,14 @@ function onSignals(end: () => Promise<void>): () => void {
 export function targetOptions(flags: TargetFlags) {
   return {
     env: Object.fromEntries((flags.env ?? []).map((text) => split(text, '=', '--env', 'NAME=value'))),
-    headers: stringsOf(
-      Object.fromEntries((flags.header ?? []).map((text) => split(text, ':', '--header', '"Name: value"'))),
-    ),
+    headers: stringsOf(typedPairs(flags.header)),
     ...(flags.cwd === undefined ? {} : { cwd: flags.cwd }),
   }
 }
+
+/** Headers as they were typed. */
+export const typedPairs = (headers: readonly string[] = []): Record<string, string> =>
+  Object.fromEntries(headers.map((text) => split(text, ':', '--header', '"Name: value"')))
 
 function split(text: string, at: string, option: string, wanted: string): [string, string] {
   const index = text.indexOf(at)

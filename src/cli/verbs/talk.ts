@@ -1,12 +1,14 @@
-import { createInterface } from 'node:readline'
+import { createInterface, type Interface } from 'node:readline'
 import { Command } from 'commander'
 import { readAnswerer } from '../../answers/answers-file.js'
 import { askOnTerminal, type Terminal } from '../../answers/terminal.js'
 import { isJexoError } from '../../errors.js'
+import { escapeControls } from '../../escape/terminal.js'
 import { readCatalogue } from '../../link/catalogue.js'
 import type { Link } from '../../link/link.js'
 import { RpcError } from '../../protocol/rpc-error.js'
-import { talk as carryOut, completeLine, type Said } from '../../talk/talk.js'
+import { completeLine } from '../../talk/complete.js'
+import { talk as carryOut, type Said } from '../../talk/talk.js'
 import { type TargetFlags, withLink, withTarget } from '../options/target-options.js'
 import { errorColours, out, say } from '../terminal/output.js'
 import { catalogueText } from '../text/catalogue-text.js'
@@ -33,45 +35,110 @@ export const talk = () =>
         completeLine(link, line).then((found) => done(null, found), done)
       },
     })
-    const terminal = terminalOf(lines)
+    const conversation = new Conversation(lines)
     const onQuestion = flags.answers
       ? await readAnswerer(flags.answers, (message) => say(`No answer matches: ${message}`))
-      : askOnTerminal(terminal)
+      : askOnTerminal(conversation)
     let link: Link | undefined
     await withLink(
       target,
       flags,
       async (opened) => {
         link = opened
-        say(`${opened.serverInfo.name} ${opened.serverInfo.version}; type help for the commands, quit to end.`)
-        await converse(opened, terminal)
+        say(
+          `${opened.serverInfo.name} ${opened.serverInfo.version}; type help for the commands, quit to end. Ctrl-C cancels a running call.`,
+        )
+        await conversation.hold(opened)
       },
-      { onQuestion },
+      { onQuestion, onInterrupt: () => conversation.interrupt() },
     )
     lines.close()
   })
 
-async function converse(link: Link, terminal: Terminal): Promise<void> {
-  for (;;) {
-    const line = await terminal.ask('› ')
-    if (line === undefined) return
-    try {
-      const signal = AbortSignal.timeout(600_000)
-      const said = await carryOut(
-        link,
-        line,
-        ({ progress, total }) => say(errorColours.dim(`${progress}${total ? ` of ${total}` : ''}`)),
-        signal,
-      )
-      if (said.kind === 'end') return
-      await print(link, said)
-    } catch (error) {
-      if (!isJexoError(error) && !(error instanceof RpcError)) throw error
-      say(`${errorColours.red('error')} ${error.message}`)
-      if (isJexoError(error) && error.code === 'closed') return
+/** The longest that one command may take, in milliseconds. */
+const limitMs = 600_000
+
+/** Lines one at a time, whether they are typed or piped in; each is carried out before the next is read. */
+class Conversation implements Terminal {
+  readonly #lines: Interface
+  readonly #waiting: string[] = []
+  #take: ((line: string | undefined) => void) | undefined
+  #isOver = false
+  #running: AbortController | undefined
+  readonly say = say
+
+  constructor(lines: Interface) {
+    this.#lines = lines
+    lines.on('line', (line) => {
+      if (this.#take) this.#give(line)
+      else this.#waiting.push(line)
+    })
+    lines.on('close', () => {
+      this.#isOver = true
+      this.#give(undefined)
+    })
+    lines.on('SIGINT', () => this.interrupt())
+  }
+
+  ask(prompt: string): Promise<string | undefined> {
+    const ready = this.#waiting.shift()
+    if (ready !== undefined || this.#isOver) return Promise.resolve(ready)
+    this.#lines.setPrompt(escapeControls(prompt))
+    this.#lines.prompt()
+    return new Promise((resolve) => {
+      this.#take = resolve
+    })
+  }
+
+  /** Cancels the running call, with the question that it asks; without one, clears the line that is being typed. Never ends the session of a person at a terminal. */
+  interrupt(): boolean {
+    if (this.#running) {
+      this.#running.abort(new Interrupted())
+      this.#give(undefined)
+      return true
+    }
+    if (!this.#lines.terminal) return false
+    this.#lines.write(null, { ctrl: true, name: 'e' })
+    this.#lines.write(null, { ctrl: true, name: 'u' })
+    say('\n(quit ends the session)')
+    this.#lines.prompt()
+    return true
+  }
+
+  async hold(link: Link): Promise<void> {
+    for (;;) {
+      const line = await this.ask('› ')
+      if (line === undefined) return
+      this.#running = new AbortController()
+      const signal = AbortSignal.any([this.#running.signal, AbortSignal.timeout(limitMs)])
+      try {
+        const said = await carryOut(
+          link,
+          line,
+          ({ progress, total }) => say(errorColours.dim(`${progress}${total ? ` of ${total}` : ''}`)),
+          signal,
+        )
+        if (said.kind === 'end') return
+        await print(link, said)
+      } catch (error) {
+        if (error instanceof Interrupted) say('cancelled')
+        else if (!isJexoError(error) && !(error instanceof RpcError)) throw error
+        else say(`${errorColours.red('error')} ${error.message}`)
+        if (isJexoError(error) && error.code === 'closed') return
+      } finally {
+        this.#running = undefined
+      }
     }
   }
+
+  #give(line: string | undefined): void {
+    const take = this.#take
+    this.#take = undefined
+    take?.(line)
+  }
 }
+
+class Interrupted extends Error {}
 
 async function print(link: Link, said: Said): Promise<void> {
   if (said.kind === 'list') out(catalogueText(link, await readCatalogue(link)))
@@ -84,32 +151,4 @@ async function print(link: Link, said: Said): Promise<void> {
     say(`${errorColours.red('the tool failed:')} ${said.result.content.map(blockText).join('\n')}`)
   else out(resultText(said.result))
   say(errorColours.dim(`${said.tookMs.toFixed(1)} ms`))
-}
-
-/** Lines one at a time, whether they are typed or piped in. */
-function terminalOf(lines: ReturnType<typeof createInterface>): Terminal {
-  const waiting: string[] = []
-  let take: ((line: string | undefined) => void) | undefined
-  let isOver = false
-  lines.on('line', (line) => {
-    if (take) take(line)
-    else waiting.push(line)
-    take = undefined
-  })
-  lines.on('close', () => {
-    isOver = true
-    take?.(undefined)
-  })
-  return {
-    say,
-    ask: (prompt) => {
-      const ready = waiting.shift()
-      if (ready !== undefined || isOver) return Promise.resolve(ready)
-      lines.setPrompt(prompt)
-      lines.prompt()
-      return new Promise((resolve) => {
-        take = resolve
-      })
-    },
-  }
 }
