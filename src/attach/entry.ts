@@ -18,10 +18,14 @@ export type HostEntry =
   | { command: string; args: string[]; env?: Record<string, string>; cwd?: string }
   | { url: string; headers?: Record<string, string> }
 
-/** A secret that a server needs: its value goes into no file. */
+/** A secret that a server needs: its value goes into no file, unless that is asked for. */
 export interface NeededSecret {
   name: string
   about: string
+  /** The header that it is the value of. */
+  header?: string
+  /** What it is, where it was given. */
+  value?: string
 }
 
 export interface Attachable {
@@ -36,18 +40,32 @@ export interface EntryOptions {
   env?: Readonly<Record<string, string>>
   /** Folder that was given for it. */
   cwd?: string
+  /** Headers as they were typed: a reference such as `${env:NAME}` is written as it is. */
+  typedHeaders?: Readonly<Record<string, string>>
 }
 
 /** The entry for a target, and a name that hosts accept: no dashes, spaces or dots, at most 60 characters. */
 export async function entryFor(
   target: Target,
   environment: Readonly<Record<string, string | undefined>>,
-  { env: given = {}, cwd }: EntryOptions = {},
+  { env: given = {}, cwd, typedHeaders = {} }: EntryOptions = {},
 ): Promise<Attachable> {
   if (target.kind === 'url') {
-    const { url, headers } = target
-    const entry = headers && Object.keys(headers).length > 0 ? { url, headers: { ...headers } } : { url }
-    return { name: hostName(new URL(url).hostname), entry, secrets: [] }
+    const { url, headers = {} } = target
+    const written = { ...headers, ...typedHeaders }
+    const secrets = Object.entries(written).filter(
+      ([name, value]) => wordFor(name, value) !== value && !isReference(value),
+    )
+    return {
+      name: hostName(new URL(url).hostname),
+      entry: Object.keys(written).length > 0 ? { url, headers: written } : { url },
+      secrets: secrets.map(([header, value]) => ({
+        name: variableFor(header),
+        about: `Value of the header ${header}.`,
+        header,
+        value,
+      })),
+    }
   }
   if (target.kind === 'child') return entryForCommand(target.command, environment, given)
   if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
@@ -103,9 +121,7 @@ export function withRelay(target: Target, { entry }: Attachable, tape: string): 
   const jexo = realpathSync(packageFile('bin/jexo.mjs'))
   const what = target.kind === 'kit' ? [realpathSync(target.file)] : wordsFor(entry)
   const kept =
-    'url' in entry
-      ? environmentFor(entry)
-      : { ...(entry.env ? { env: entry.env } : {}), ...(entry.cwd ? { cwd: entry.cwd } : {}) }
+    'url' in entry ? {} : { ...(entry.env ? { env: entry.env } : {}), ...(entry.cwd ? { cwd: entry.cwd } : {}) }
   return { command: realpathSync(process.execPath), args: [jexo, 'relay', ...what, '--tape', tape], ...kept }
 }
 
@@ -120,12 +136,7 @@ const wordFor = (name: string, value: string): string =>
   isSecretHeader(name) || isSecretValue(value) ? `\${env:${variableFor(name)}}` : value
 const variableFor = (name: string): string => `JEXO_HEADER_${name.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`
 
-function environmentFor({ headers = {} }: Extract<HostEntry, { url: string }>): { env?: Record<string, string> } {
-  const secrets = Object.entries(headers).filter(([name, value]) => wordFor(name, value) !== value)
-  return secrets.length > 0
-    ? { env: Object.fromEntries(secrets.map(([name, value]) => [variableFor(name), value])) }
-    : {}
-}
+const isReference = (value: string): boolean => /^(?:\w+ )?\$\{env:[^}]+\}$/.test(value)
 
 /** A secret that somebody has to set: one with a default is needed only where the default is not what is used now. */
 const isNeeded = (declared: Setting | undefined, value: string | undefined): boolean =>

@@ -14,6 +14,20 @@ export const attachErrors = {
       'make the file and its folder writable, or copy the entry by hand',
       file,
     ),
+  folderMissing: (file: string, folder: string) =>
+    new JexoError(
+      'config-folder-missing',
+      `its folder ${folder} does not exist`,
+      'check the path, or create the folder',
+      file,
+    ),
+  secretHeader: (file: string, header: string) =>
+    new JexoError(
+      'header-secret',
+      `the header ${header} is a secret, and this host's file can only hold its value`,
+      `give a reference, such as --header "${header}: \${env:NAME}", if the host reads variables, or write the value with --write-secrets`,
+      file,
+    ),
   configEntryTaken: (file: string, entry: string) =>
     new JexoError(
       'config-entry-taken',

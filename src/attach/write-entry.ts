@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { open, readFile, readlink, rename, stat, unlink } from 'node:fs/promises'
+import { lstat, open, readFile, readlink, rename, stat, unlink } from 'node:fs/promises'
 import { dirname, resolve } from 'node:path'
 import { createTwoFilesPatch } from 'diff'
 import { hostConfigErrors } from '../host-config/errors.js'
@@ -19,13 +19,17 @@ export interface Change {
   difference: string
   before: string | undefined
   after: string
+  /** The host asks a person for the secrets. */
+  asksForSecrets?: boolean
 }
 export interface ChangeOptions {
   shape?: ShapeName
   /** Replaces an entry of another server that has the name. */
   mayReplace?: boolean
-  /** Secrets that the server needs: by reference where the shape has such, else left out. */
+  /** Secrets that the server needs: by reference where the shape has such; else variables are left out, and headers refused. */
   secrets?: readonly NeededSecret[]
+  /** Writes the values of secrets that were given. */
+  mayWriteSecrets?: boolean
 }
 
 /**
@@ -36,28 +40,47 @@ export async function planEntry(
   file: string,
   name: string,
   entry: HostEntry,
-  { shape: asked, mayReplace = false, secrets = [] }: ChangeOptions = {},
+  { shape: asked, mayReplace = false, secrets = [], mayWriteSecrets = false }: ChangeOptions = {},
 ): Promise<Change> {
   const before = await readIfThere(file)
+  if (before === undefined) await needFolder(file)
   const text = before ?? ''
   const shape = shapeOf(file, text, asked)
   const map = shape.read(file, text) ?? { path: asked === 'servers' ? ['servers'] : [], servers: {} }
   const known = Object.hasOwn(map.servers, name) ? map.servers[name] : undefined
-  const { wanted, inputs } = asWritten(shape, map.path, entry, secrets)
+  const header = secrets.find((secret) => secret.header !== undefined && 'url' in entry)
+  if (header?.header !== undefined && !mayWriteSecrets && !hasInputs(shape, map.path))
+    throw attachErrors.secretHeader(file, header.header)
+  const { wanted, inputs } = asWritten(shape, map.path, entry, secrets, mayWriteSecrets)
   const isSame = JSON.stringify(known) === JSON.stringify(wanted)
   if (isObject(known) && !isSame && !mayReplace && !isSameServer(known, entry))
     throw attachErrors.configEntryTaken(file, name)
   const after = isSame ? text : shape.put(file, text, name, wanted, inputs)
   const path = [...(shape.read(file, after)?.path ?? []), name]
   const did = isSame ? 'is there already' : known === undefined ? 'added' : 'renewed'
-  return { file, path, did, before, after, difference: differenceOf(file, text, after) }
+  return {
+    file,
+    path,
+    did,
+    before,
+    after,
+    difference: differenceOf(file, text, after),
+    asksForSecrets: inputs.length > 0,
+  }
 }
 
 /** The text of a file of a shape that holds the entry and nothing else. */
 export function textOf(name: ShapeName, entryName: string, { entry, secrets }: Attachable): string {
   const shape = shapeOf('', '', name)
-  const { wanted, inputs } = asWritten(shape, [name], entry, secrets)
+  const { wanted, inputs } = asWritten(shape, [name], withPlaces(entry, secrets), secrets)
   return shape.put('', '', entryName, wanted, inputs)
+}
+
+/** What is printed has a mark where a secret belongs. */
+function withPlaces(entry: HostEntry, secrets: readonly NeededSecret[]): HostEntry {
+  if (!('url' in entry)) return entry
+  const places = secrets.flatMap(({ header }) => (header === undefined ? [] : [[header, `<${header}>`]]))
+  return { ...entry, ...(entry.headers ? { headers: { ...entry.headers, ...Object.fromEntries(places) } } : {}) }
 }
 
 /** Plans to take an entry out of a host's configuration. */
@@ -92,7 +115,10 @@ export async function carryOut({ file, before, after }: Change): Promise<string 
   try {
     const target = await linkedFile(file)
     const known = before === undefined ? undefined : await stat(target)
-    const backup = before === undefined ? undefined : `${target}.before-jexo`
+    const first = `${target}.before-jexo`
+    // The first is how the file was before anything was attached, and stays; another has the last change.
+    const isTaken = (await lstat(first).catch(() => undefined))?.isFile() === true
+    const backup = before === undefined ? undefined : isTaken ? `${first}-last` : first
     if (backup !== undefined) await replaceFile(backup, before ?? '', known)
     await replaceFile(target, after, known)
     return backup
@@ -141,6 +167,12 @@ async function replaceFile(
   }
 }
 
+async function needFolder(file: string): Promise<void> {
+  const folder = dirname(await linkedFile(file))
+  const found = await stat(folder).catch(() => undefined)
+  if (!found?.isDirectory()) throw attachErrors.folderMissing(file, folder)
+}
+
 async function readIfThere(file: string): Promise<string | undefined> {
   try {
     return await readFile(file, 'utf8')
@@ -150,22 +182,36 @@ async function readIfThere(file: string): Promise<string | undefined> {
   }
 }
 
+/** True where entries refer to what the host asks a person for. */
+const hasInputs = (shape: Shape, path: readonly string[]) => path.at(-1) === 'servers' && shape.takesInputs
+
 /** How an entry is written in a map: one called `servers` says of each how it is reached, and has inputs for secrets. */
 function asWritten(
   shape: Shape,
   path: readonly string[],
   entry: HostEntry,
   secrets: readonly NeededSecret[],
+  mayWriteSecrets = false,
 ): { wanted: JsonObject; inputs: HostInput[] } {
-  if (path.at(-1) !== 'servers') return { wanted: { ...entry }, inputs: [] }
-  const type = 'url' in entry ? 'http' : 'stdio'
-  if (!shape.takesInputs || 'url' in entry || secrets.length === 0)
-    return { wanted: { type, ...entry }, inputs: [] }
-  const references = Object.fromEntries(secrets.map(({ name }) => [name, `\${input:${name}}`]))
-  return {
-    wanted: { type, ...entry, env: { ...entry.env, ...references } },
-    inputs: secrets.map(({ name, about }) => ({ id: name, description: about })),
-  }
+  const isServers = path.at(-1) === 'servers'
+  const type = isServers ? { type: 'url' in entry ? 'http' : 'stdio' } : {}
+  if (mayWriteSecrets || !hasInputs(shape, path) || secrets.length === 0)
+    return { wanted: { ...type, ...(mayWriteSecrets ? withValues(entry, secrets) : entry) }, inputs: [] }
+  const references = Object.fromEntries(
+    secrets.map(({ name, header }) => ['url' in entry ? (header ?? name) : name, `\${input:${name}}`]),
+  )
+  const wanted =
+    'url' in entry
+      ? { ...type, ...entry, headers: { ...entry.headers, ...references } }
+      : { ...type, ...entry, env: { ...entry.env, ...references } }
+  return { wanted, inputs: secrets.map(({ name, about }) => ({ id: name, description: about })) }
+}
+
+/** The entry with the secrets whose values are known, as a host has it that was told them. */
+export function withValues(entry: HostEntry, secrets: readonly NeededSecret[]): HostEntry {
+  if ('url' in entry) return entry
+  const values = secrets.flatMap(({ name, value = process.env[name] }) => (value ? [[name, value]] : []))
+  return values.length === 0 ? entry : { ...entry, env: { ...entry.env, ...Object.fromEntries(values) } }
 }
 
 /** True if the entry that is there starts the same kit or has the same URL: then it is ours to renew. */

@@ -162,11 +162,62 @@ test('jexo attach prints every shape, or one, and what a dialog is to be given',
   })
 })
 
-test('a file that cannot be written is left as it was', async () => {
+test('a missing folder is told of before anything is written, and a file that cannot be written is left as it was', async () => {
   const file = written('host.json', '{}')
-  const change = await planEntry(`${dirname(file)}/no/such/host.json`, 'bees', entry)
+  const lost = `${dirname(file)}/no/such/host.json`
+  await expect(planEntry(lost, 'bees', entry)).rejects.toThrow(
+    /its folder .*no\/such does not exist; check the path/,
+  )
+  const change = { ...(await planEntry(file, 'bees', entry)), file: lost }
   await expect(carryOut(change)).rejects.toThrow(/cannot be written \(ENOENT\) and was not changed/)
-  expect(existsSync(change.file)).toBe(false)
+  expect(existsSync(lost)).toBe(false)
+})
+
+test('the first backup stays for ever; another has the last change', async () => {
+  const file = written('host.json', '{}')
+  const backups: (string | undefined)[] = []
+  for (const SITE of ['a', 'b', 'c'])
+    backups.push(await carryOut(await planEntry(file, 'bees', { ...entry, env: { SITE } })))
+  expect(backups).toEqual([`${file}.before-jexo`, `${file}.before-jexo-last`, `${file}.before-jexo-last`])
+  expect(readFileSync(`${file}.before-jexo`, 'utf8')).toBe('{}')
+  expect(readFileSync(`${file}.before-jexo-last`, 'utf8')).toContain('"b"')
+})
+
+describe('a header that is a secret', () => {
+  const url = 'http://127.0.0.1:9/mcp'
+  const attached = async (name: string, text: string, ...words: string[]) => {
+    const file = written(name, text)
+    const ran = await jexo('attach', url, '--to', file, ...words)
+    return { ran, text: readFileSync(file, 'utf8') }
+  }
+  const header = ['--header', 'Authorization: Bearer s3cret-value']
+
+  test('is asked for by hosts with inputs, and refused elsewhere unless told', async () => {
+    const asked = await attached('settings.json', '{ "servers": {} }', ...header)
+    expect(JSON.parse(asked.text)).toMatchObject({
+      // biome-ignore lint/suspicious/noTemplateCurlyInString: as hosts write it
+      servers: {
+        '127_0_0_1': { type: 'http', url, headers: { Authorization: '${input:JEXO_HEADER_AUTHORIZATION}' } },
+      },
+      inputs: [{ id: 'JEXO_HEADER_AUTHORIZATION', password: true }],
+    })
+    const refused = await attached('host.json', '{}', ...header)
+    expect(refused).toMatchObject({
+      text: '{}',
+      ran: { code: 2, stderr: expect.stringMatching(/the header Authorization is a secret[\s\S]*--write-secrets/) },
+    })
+    const told = await attached('host.json', '{}', ...header, '--write-secrets')
+    expect(told.text).toContain('s3cret-value')
+    expect(told.ran.stderr).toMatch(/The entry stays in .*host\.json; --remove takes it out again/)
+    const printed = await jexo('attach', url, ...header)
+    expect(printed.stdout + printed.stderr).not.toContain('s3cret-value')
+  })
+
+  test('stays the reference that it was given as', async () => {
+    // biome-ignore lint/suspicious/noTemplateCurlyInString: as hosts write it
+    const { text } = await attached('host.json', '{}', '--header', 'Authorization: Bearer ${env:HIVES_TOKEN}')
+    expect(text).toContain('"Authorization": "Bearer $'.concat('{env:HIVES_TOKEN}"'))
+  })
 })
 
 describe('what an entry holds', () => {
@@ -196,6 +247,16 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
     expect((await jexo('attach', kit, '--to', file, '--as', 'my hives')).stdout).toContain('is there already')
     expect((await jexo('attach', kit, '--to', file, '--as', 'my hives', '--remove')).code).toBe(0)
     expect(JSON.parse(readFileSync(file, 'utf8'))).toEqual(JSON.parse(before))
+    const known = await jexo('attach', kit, '--to', written('host.json', ''))
+    expect(known).toMatchObject({
+      code: 0,
+      stderr: expect.stringMatching(
+        /1 tool, .* with KEY from this environment; without it, the entry does not start/,
+      ),
+    })
+    const relative = await jexo('attach', kit, '--dry-run', '--env', 'LEDGER=./ledger.sqlite', '--env', 'SITE=a.b')
+    expect(relative.stderr).toMatch(/LEDGER is a relative path, and hosts start servers in another folder: use \//)
+    expect(relative.stderr).not.toContain('SITE is')
     delete process.env.KEY
     const without = await jexo('attach', kit, '--to', written('host.json', ''))
     expect(without).toMatchObject({
@@ -252,5 +313,78 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
       })
       expect(await jexo('call', `${file}#hives`, 'length')).toMatchObject({ code: 0, stdout: '1\n' })
     }
+  })
+})
+
+describe('comments stay with the entry that they belong to', () => {
+  const jsonc = `{
+  // of the file
+  "mcpServers": {
+    // first
+    "a": { "command": "/a" }, // behind a
+    /* of b,
+       in two lines */
+    // and again
+    "b": {
+      // the program
+      "command": "/b", // where it is
+      "args": ["x"],
+      "env": { "OLD": "1" }
+    }, // behind b
+
+    // apart
+    "c": { "command": "/c" } // behind c
+  }
+}
+`
+  const shape = shapeOf('a.jsonc', jsonc)
+
+  test.each<[string, string, string[], string[]]>([
+    [
+      'the first',
+      'a',
+      ['// first', '// behind a'],
+      ['/* of b', '// and again', '// behind b', '// apart', '// behind c'],
+    ],
+    [
+      'one between',
+      'b',
+      ['/* of b', '// and again', '// the program', '// behind b'],
+      ['// first', '// behind a', '// apart', '// behind c'],
+    ],
+    ['the last', 'c', ['// apart', '// behind c'], ['// behind a', '/* of b', '// behind b']],
+  ])('JSON: %s is taken out with its own', (_what, name, gone, kept) => {
+    const after = shape.remove('a.jsonc', jsonc, name)
+    for (const comment of gone) expect(after).not.toContain(comment)
+    for (const comment of [...kept, '// of the file']) expect(after).toContain(comment)
+    // Without the comments it is JSON.
+    const servers = JSON.parse(after.replace(/\/\*[\s\S]*?\*\/|\/\/.*$/gm, '')).mcpServers
+    expect(Object.keys(servers)).toEqual(['a', 'b', 'c'].filter((other) => other !== name))
+  })
+
+  test('JSON: an entry is added behind the last comment, and changed field by field', () => {
+    const added = shape.put('a.jsonc', jsonc, 'd', { command: '/d', args: ['y'] })
+    expect(added).toContain('"c": { "command": "/c" }, // behind c\n    "d": {\n      "command": "/d",')
+    const changed = shape.put('a.jsonc', jsonc, 'b', { command: '/b', args: ['z'], cwd: '/' })
+    expect(changed).toContain('// the program\n      "command": "/b", // where it is\n      "args": [')
+    expect(changed).not.toContain('OLD')
+    expect(shape.read('a.jsonc', changed)?.servers.b).toEqual({ command: '/b', args: ['z'], cwd: '/' })
+  })
+
+  test('TOML and YAML', () => {
+    const toml =
+      '# of the file\n\n# of a\n[mcp_servers.a] # behind a\n# inside\ncommand = "/a"\n\n# of b\n[mcp_servers.b]\ncommand = "/b"\n'
+    const tables = shapeOf('a.toml', toml)
+    expect(tables.remove('a.toml', toml, 'a')).toBe('# of the file\n\n# of b\n[mcp_servers.b]\ncommand = "/b"\n')
+    expect(tables.put('a.toml', toml, 'a', { command: '/z' })).toContain(
+      '# of a\n[mcp_servers.a] # behind a\n# inside\ncommand = "/z"\n',
+    )
+    const yaml =
+      '# of the file\nmcpServers:\n  # of a\n  - name: a\n    command: /a\n  # of b\n  - name: b\n    command: /b\n'
+    const list = shapeOf('a.yaml', yaml)
+    expect(list.remove('a.yaml', yaml, 'a')).toBe(
+      '# of the file\nmcpServers:\n  # of b\n  - name: b\n    command: /b\n',
+    )
+    expect(list.remove('a.yaml', yaml, 'b')).not.toContain('# of b')
   })
 })

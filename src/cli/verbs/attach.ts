@@ -1,14 +1,15 @@
-import { resolve } from 'node:path'
+import { existsSync } from 'node:fs'
+import { isAbsolute, resolve } from 'node:path'
 import { Command, Option } from 'commander'
 import { type Attachable, entryFor, withRelay } from '../../attach/entry.js'
 import { tryEntry } from '../../attach/try-entry.js'
-import { type Change, carryOut, planEntry, planRemoval, textOf } from '../../attach/write-entry.js'
+import { type Change, carryOut, planEntry, planRemoval, textOf, withValues } from '../../attach/write-entry.js'
 import { type ShapeName, shapeNames } from '../../host-config/shape/shape.js'
 import { kitErrors } from '../../kit/errors.js'
 import { hostName } from '../../kit/host-name.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { readTarget } from '../../target/target.js'
-import { gather, type TargetFlags, targetOptions } from '../options/target-options.js'
+import { gather, type TargetFlags, targetOptions, typedPairs } from '../options/target-options.js'
 import { errorColours, Failed, out, say } from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -19,6 +20,7 @@ interface Flags extends TargetFlags {
   remove?: boolean
   as?: string
   replace?: boolean
+  writeSecrets?: boolean
   record?: boolean
   tape?: string
 }
@@ -43,6 +45,7 @@ export const attach = () =>
     .option('--as <name>', "name of the entry; default: the kit's name")
     .option('--env <NAME=value>', 'set a variable in the entry (repeatable)', gather)
     .option('--cwd <folder>', 'folder in which the host starts the server')
+    .option('--write-secrets', 'write the values of secret headers and variables into the file')
     .option('--replace', "replace another server's entry of the same name")
     .option('--record', "insert the relay, which records the host's traffic")
     .option('--tape <file>', 'tape that the relay writes; default: <name>.tape.jsonl in this folder')
@@ -50,18 +53,29 @@ export const attach = () =>
     .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))
-      const plain = await entryFor(target, { ...process.env }, targetOptions({ ...flags, header: [] }))
+      const given = targetOptions({ ...flags, header: [] })
+      const typedHeaders = typedPairs(flags.header)
+      const plain = await entryFor(target, { ...process.env }, { ...given, typedHeaders })
       const name = nameFor(flags.as ?? plain.name)
       const tape = resolve(flags.tape ?? `${name}.tape.jsonl`)
       const found = flags.record ? { ...plain, entry: withRelay(target, plain, tape) } : plain
       if (flags.remove) return takeOut(flags, name)
+      sayOfPaths(given.env)
+      const asked = flags.to === undefined ? [] : await write(flags.to, name, found, flags)
       if (flags.to === undefined) printShapes(name, found, flags.shape)
-      else await write(flags.to, name, found, flags)
-      sayOfSecrets(found)
+      const isComplete = flags.writeSecrets === true || (asked.length > 0 && asked.every(Boolean))
+      if (!flags.writeSecrets) sayOfSecrets(found)
       if (flags.dryRun) return
-      await report(withSecrets(found))
+      await report(found, isComplete, flags.to ?? [])
       if (flags.record) say(`Watch the host's messages: jexo loupe --follow ${shownPath(tape)}`)
     })
+
+/** Hosts start servers in another folder. */
+function sayOfPaths(env: Readonly<Record<string, string>>): void {
+  for (const [name, value] of Object.entries(env))
+    if (/^\.{1,2}[\\/]/.test(value) || (!isAbsolute(value) && /[\\/.]/.test(value) && existsSync(value)))
+      say(`${name} is a relative path, and hosts start servers in another folder: use ${resolve(value)}`)
+}
 
 function nameFor(wanted: string): string {
   const name = hostName(wanted)
@@ -69,8 +83,12 @@ function nameFor(wanted: string): string {
   return name
 }
 
-function sayOfSecrets({ secrets }: Attachable): void {
+function sayOfSecrets({ entry, secrets }: Attachable): void {
   if (secrets.length === 0) return
+  if ('url' in entry)
+    return say(
+      `The value of ${secrets.map(({ header }) => header).join(', ')} is a secret: it is not written to the entry.`,
+    )
   const names = secrets.map(({ name }) => name).join(', ')
   say(
     `It needs ${names}: secrets are not written to the entry. A host with "inputs" asks for them; otherwise set them in the host's environment.`,
@@ -94,16 +112,24 @@ function printShapes(name: string, found: Attachable, only: ShapeName | undefine
   if (!('url' in entry)) return
   say(`\nFor hosts with a dialog: the URL is ${entry.url}`)
   for (const [header, value] of Object.entries(entry.headers ?? {}))
-    say(`and it needs the header ${header}: ${value}`)
+    say(
+      `and it needs the header ${header}: ${found.secrets.some((secret) => secret.header === header) ? '(the value that you gave)' : value}`,
+    )
 }
 
-/** All files are planned before the first is written, so that one that cannot be read leaves all as they were. */
-async function write(files: readonly string[], name: string, found: Attachable, flags: Flags): Promise<void> {
+/** All files are planned before the first is written, so that one that cannot be read leaves all as they were. Tells of each whether its host asks for secrets. */
+async function write(files: readonly string[], name: string, found: Attachable, flags: Flags): Promise<boolean[]> {
   const { entry, secrets } = found
-  const options = { secrets, mayReplace: flags.replace === true, ...(flags.shape ? { shape: flags.shape } : {}) }
+  const options = {
+    secrets,
+    mayReplace: flags.replace === true,
+    mayWriteSecrets: flags.writeSecrets === true,
+    ...(flags.shape ? { shape: flags.shape } : {}),
+  }
   const changes: Change[] = []
   for (const file of files) changes.push(await planEntry(resolve(file), name, entry, options))
   for (const change of changes) await carry(change, flags.dryRun === true)
+  return changes.map(({ asksForSecrets }) => asksForSecrets === true)
 }
 
 async function takeOut(flags: Flags, name: string): Promise<void> {
@@ -135,23 +161,34 @@ const coloured = (difference: string) =>
     )
     .join('\n')
 
-/** To be tried as a host would that has the secrets; they are in no file. */
-function withSecrets(found: Attachable): Attachable {
-  const set = found.secrets.filter(({ name }) => process.env[name])
-  if (set.length === 0 || 'url' in found.entry) return found
-  const env = { ...found.entry.env, ...Object.fromEntries(set.map(({ name }) => [name, process.env[name] ?? ''])) }
-  return { ...found, entry: { ...found.entry, env } }
-}
-
-async function report({ entry }: Attachable): Promise<void> {
-  const tried = await tryEntry(entry)
+/**
+ * Tries the entry as it is. Where that fails and secrets are known here that are not in it, it is tried with them as well: what the host needs is
+ * said then.
+ */
+async function report(
+  { entry, secrets }: Attachable,
+  isComplete: boolean,
+  files: readonly string[],
+): Promise<void> {
+  const filled = withValues(entry, secrets)
+  let tried = await tryEntry(isComplete ? filled : entry)
+  let note = ''
+  if (!tried.ok && !isComplete && filled !== entry) {
+    const names = secrets.map(({ name }) => name).join(', ')
+    tried = await tryEntry(filled)
+    note = ` with ${names} from this environment; without it, the entry does not start`
+  }
   if (!tried.ok) {
     say(`${errorColours.red('tried it: no response:')} ${tried.reason}`)
+    if (files.length > 0)
+      say(
+        `The entry stays in ${files.map((file) => shownPath(resolve(file))).join(', ')}; --remove takes it out again.`,
+      )
     throw new Failed()
   }
   const tools = tried.tools === 1 ? '1 tool' : `${tried.tools} tools`
   say(
-    `${errorColours.green('tried it:')} ${tried.server} responds: ${tools}, revision ${tried.revision}, ${tried.tookMs} ms`,
+    `${errorColours.green('tried it:')} ${tried.server} responds: ${tools}, revision ${tried.revision}, ${tried.tookMs} ms${note}`,
   )
   say('Restart or refresh the host to load the entry.')
 }

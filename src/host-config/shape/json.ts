@@ -1,6 +1,7 @@
-import { applyEdits, modify, type ParseError, parse, printParseErrorCode } from 'jsonc-parser'
+import { type ParseError, parse, printParseErrorCode } from 'jsonc-parser'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { hostConfigErrors } from '../errors.js'
+import { edited } from './json-edit.js'
 import type { ServerMap, Shape } from './shape.js'
 
 /** Where hosts keep their map of servers, at the top or in larger settings. */
@@ -89,21 +90,4 @@ export function findServers(config: JsonObject): ServerMap | undefined {
     if (isObject(servers)) return { path, servers }
   }
   return undefined
-}
-
-function edited(text: string, path: readonly string[], value: JsonObject | unknown[] | undefined): string {
-  // Formatting works by whole lines, and takes quadratic time for one: a file in one long line has no format to keep.
-  const hasLongLine = text.split('\n').some((line) => line.length > 2000)
-  const options = hasLongLine ? {} : { formattingOptions: formattingOf(text) }
-  const after = applyEdits(text, modify(text, [...path], value, options))
-  return after.endsWith('\n') ? after : `${after}\n`
-}
-
-function formattingOf(text: string) {
-  const indent = /\n([ \t]+)\S/.exec(text)?.[1] ?? '  '
-  return {
-    insertSpaces: !indent.includes('\t'),
-    tabSize: indent.length,
-    eol: text.includes('\r\n') ? '\r\n' : '\n',
-  }
 }

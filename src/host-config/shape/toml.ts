@@ -18,7 +18,11 @@ export const tomlShape: Shape = {
     const lines = text.split(/\r?\n/)
     const place = linesOf(lines, name)
     const after = place
-      ? [...lines.slice(0, place.from), table, ...lines.slice(place.to)].join(eol)
+      ? [
+          ...lines.slice(0, place.from),
+          ...withComments(lines.slice(place.from, place.to), tableOf(name, entry)),
+          ...lines.slice(place.to),
+        ].join(eol)
       : `${text.trimEnd()}${text.trim() === '' ? '' : `${eol}${eol}`}${table}${eol}`
     return checked(file, text, after, name, entry)
   },
@@ -29,7 +33,10 @@ export const tomlShape: Shape = {
     if (!place) return text
     const rest = lines.slice(place.to)
     // The empty line after it goes along.
-    const after = [...lines.slice(0, place.from), ...(rest[0]?.trim() === '' ? rest.slice(1) : rest)].join(eol)
+    const after = [
+      ...lines.slice(0, startOf(lines, place.from)),
+      ...(rest[0]?.trim() === '' ? rest.slice(1) : rest),
+    ].join(eol)
     return checked(file, text, after, name, undefined)
   },
 }
@@ -58,6 +65,20 @@ function linesOf(lines: readonly string[], name: string): { from: number; to: nu
   while (to < lines.length && (isOwn(lines[to] ?? '') || !/^\s*\[/.test(lines[to] ?? ''))) to++
   while (to > from + 1 && /^\s*(#.*)?$/.test(lines[to - 1] ?? '')) to--
   return { from, to }
+}
+
+/** Where the comments right above a table begin; those at the top of the file are of the file. */
+function startOf(lines: readonly string[], table: number): number {
+  let from = table
+  while (/^\s*#/.test(lines[from - 1] ?? '')) from--
+  return from === 0 ? table : from
+}
+
+/** The lines of a table, with the comments of those that they replace. */
+function withComments(before: readonly string[], [head = '', ...fields]: readonly string[]): string[] {
+  const [first = ''] = before
+  const isTable = !/^\s*\[\s*mcp_servers\s*\.[^\]]*\.\s*(env|headers)\s*\]/.test(first)
+  return [isTable ? first : head, ...before.slice(1).filter((line) => /^\s*#/.test(line)), ...fields]
 }
 
 function tableOf(name: string, entry: JsonObject): string[] {

@@ -1,4 +1,4 @@
-import { type Document, isMap, isScalar, isSeq, type YAMLMap, type YAMLSeq } from 'yaml'
+import { type Document, isMap, isPair, isScalar, isSeq, type YAMLMap, type YAMLSeq } from 'yaml'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { readYamlOr } from '../../yaml/read-yaml.js'
 import { hostConfigErrors } from '../errors.js'
@@ -28,8 +28,12 @@ export const yamlShape: Shape = {
     const document = parseYaml(file, text)
     const found = find(document)
     if (!found) return text
-    if (isMap(found.node)) found.node.delete(name)
-    else found.node.items = found.node.items.filter((item) => !isNamed(item, name))
+    const { node } = found
+    // What stands above the first entry is kept with the list.
+    const [first] = node.items
+    if (isMap(node) ? isKey(first, name) : isNamed(first, name)) node.commentBefore = null
+    if (isMap(node)) node.delete(name)
+    else node.items = node.items.filter((item) => !isNamed(item, name))
     return document.toString({ lineWidth: 0 })
   },
 }
@@ -66,6 +70,7 @@ function serversIn(node: YAMLSeq | YAMLMap): JsonObject {
   )
 }
 
+const isKey = (pair: unknown, name: string) => isPair(pair) && isScalar(pair.key) && pair.key.value === name
 const isNamed = (item: unknown, name: string) => isMap(item) && item.get('name') === name
 
 function putInto(document: Document, list: YAMLSeq, name: string, entry: JsonObject): void {
