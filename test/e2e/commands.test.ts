@@ -165,14 +165,16 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
   expect((await jexo('frobnicate')).code).toBe(2)
 })
 
-test('shells complete verbs, options and their choices', async () => {
+test('shells complete verbs, options and their choices, and the names of a target', async () => {
   const { stdout: script } = await jexo('completion', 'bash')
   const trial = `${script}
 try() { COMP_WORDS=("$@"); COMP_CWORD=$((\${#COMP_WORDS[@]}-1)); COMPREPLY=(); _jexo; echo "\${COMPREPLY[*]}"; }
-try jexo re; try jexo vet --s; try jexo pack --as ""`
+try jexo re; try jexo vet --s; try jexo pack --as ""
+jexo() { "${process.execPath}" "${bin}" "$@"; }
+try jexo call "${apiary}" weigh_h; try jexo call "${apiary}" weigh_hive ""; try jexo call nowhere.kit.ts w`
   const ran = await run('bash', ['-c', trial])
   expect(ran.stdout).toBe(
-    'read relay replay rehearse\n--strict --seed --save --sarif\nfile npm container service kubernetes registry\n',
+    'read relay replay rehearse\n--strict --seed --save --sarif\nfile npm container service kubernetes registry\nweigh_hive\nhive=\n\n',
   )
   expect((await jexo('completion', 'zsh')).stdout).toContain('compdef _jexo jexo')
   expect((await jexo('completion', 'fish')).stdout).toMatch(/^complete -c jexo .* -a replay/m)

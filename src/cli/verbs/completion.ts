@@ -1,4 +1,6 @@
 import { Argument, Command } from 'commander'
+import { completeLine } from '../../talk/complete.js'
+import { withLink } from '../options/target-options.js'
 import { out } from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -23,10 +25,28 @@ Example: jexo completion bash >> ~/.bashrc
          jexo completion zsh >> ~/.zshrc
          jexo completion fish > ~/.config/fish/completions/jexo.fish`,
     )
+    .addCommand(names(), { hidden: true })
     .action((shell: Shell, _: unknown, command: Command) => {
       const verbs = (command.parent?.commands ?? []).map(verbOf)
       out(shell === 'fish' ? fishScript(verbs) : shell === 'zsh' ? zshScript(verbs) : bashScript(verbs))
     })
+
+/** What scripts ask for while somebody types: the names that a target has for a verb. A target that does not answer offers nothing. */
+const names = () =>
+  new Command('names')
+    .argument('<verb>')
+    .argument('<target>')
+    .argument('[words...]')
+    .action(async (verb: string, target: string, words: string[]) => {
+      if (!withTargetNames.has(verb)) return
+      const line = [verb, ...(words.length > 0 ? words : [''])].join(' ')
+      const [found] = await withLink(target, { timeout: '4000' }, (link) => completeLine(link, line)).catch(() => [
+        [],
+      ])
+      if (found.length > 0) out(found.join('\n'))
+    })
+
+const withTargetNames = new Set(['call', 'read', 'fill'])
 
 const verbOf = (command: Command): Verb => ({
   name: command.name(),
@@ -61,6 +81,10 @@ _jexo() {
   case "$verb $before" in
 ${choices.join('\n')}
   esac
+  if [ -z "$words" ] && [[ "$word" != -* && ( "$verb" == call || "$verb" == fill ) && "$COMP_CWORD" -ge 3 ]]; then
+    words="$(jexo completion names "$verb" "\${COMP_WORDS[2]}" "\${COMP_WORDS[@]:3:COMP_CWORD-2}" 2>/dev/null)"
+    [[ "$words" == *= ]] && compopt -o nospace 2>/dev/null
+  fi
   if [ -z "$words" ] && [[ "$word" == -* ]]; then
     case "$verb" in
 ${flags.join('\n')}
@@ -79,9 +103,13 @@ function zshScript(verbs: readonly Verb[]): string {
       const value = choices.length > 0 ? `:value:(${choices.join(' ')})` : takesValue ? ':value:_files' : ''
       return `'*${flag}[${described(about)}]${value}'`
     })
-    return `    ${name}) _arguments ${[...lines, "'*:file:_files'"].join(' ')} ;;`
+    return `    ${name}) _arguments ${[...lines, withTargetNames.has(name) ? "'1:target:_files' '*:name:_jexo_names'" : "'*:file:_files'"].join(' ')} ;;`
   })
   return `# zsh completion for jexo
+_jexo_names() {
+  local -a found=("\${(@f)$(jexo completion names $verb $line[1] $words[3,CURRENT] 2>/dev/null)}")
+  compadd -- $found
+}
 _jexo() {
   if (( CURRENT == 2 )); then
     local -a verbs=(${verbs.map(({ name, about }) => `'${name}:${described(about)}'`).join(' ')})
@@ -109,5 +137,9 @@ function fishScript(verbs: readonly Verb[]): string {
       return `complete -c jexo -n '__fish_seen_subcommand_from ${name}' -l ${flag.replace(/^--/, '')} -d ${quoted(of)}${value}`
     }),
   ])
-  return `# fish completion for jexo\n${lines.join('\n')}\n`
+  const ofTargets = [...withTargetNames].map(
+    (name) =>
+      `complete -c jexo -n '__fish_seen_subcommand_from ${name}; and test (count (commandline -opc)) -ge 3' -f -a '(jexo completion names (commandline -opc)[2..] (commandline -ct) 2>/dev/null)'`,
+  )
+  return `# fish completion for jexo\n${[...lines, ...ofTargets].join('\n')}\n`
 }
