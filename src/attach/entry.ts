@@ -1,10 +1,11 @@
 import { existsSync, realpathSync } from 'node:fs'
-import { resolve } from 'node:path'
+import { dirname, join, resolve } from 'node:path'
 import { quote } from 'shell-quote'
 import which from 'which'
 import { hostName } from '../kit/host-name.js'
 import { settingsFor } from '../kit/kit.js'
 import type { Setting } from '../kit/settings.js'
+import { environmentFileNames } from '../kit-file/dot-env.js'
 import { loadKit, shownPath } from '../kit-file/kit-file.js'
 import { packageFile } from '../own-files.js'
 import { isSecretHeader, isSecretValue } from '../protocol/secrets.js'
@@ -33,6 +34,8 @@ export interface Attachable {
   entry: HostEntry
   /** Secrets the kit needs: they do not go into the entry, but by reference where the shape has such. */
   secrets: readonly NeededSecret[]
+  /** Settings that the kit reads from the file `.env` beside it, wherever it is started. */
+  fromFile?: { file: string; names: readonly string[] }
 }
 
 export interface EntryOptions {
@@ -69,9 +72,14 @@ export async function entryFor(
   }
   if (target.kind === 'child') return entryForCommand(target.command, environment, given)
   if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
+  const file = join(dirname(target.file), '.env')
+  const ofFile = environmentFileNames(file)
   const kit = await loadKit(target.file)
   const jexo = realpathSync(packageFile('bin/jexo.mjs'))
   const declared = settingsFor(kit, kit.parts)
+  const fromFile = Object.keys(declared).filter(
+    (name) => ofFile.includes(name) && !(name in given) && !environment[name],
+  )
   const env = { ...settingsToWrite(declared, environment), ...given }
   const entry = {
     command: realpathSync(process.execPath),
@@ -82,8 +90,11 @@ export async function entryFor(
     name: hostName(kit.name),
     entry: Object.keys(env).length > 0 ? { ...entry, env } : entry,
     secrets: Object.entries(declared)
-      .filter(([name, setting]) => !(name in given) && isNeeded(setting, environment[name]))
+      .filter(
+        ([name, setting]) => !(name in given) && !fromFile.includes(name) && isNeeded(setting, environment[name]),
+      )
       .map(([name, { about }]) => ({ name, about })),
+    ...(fromFile.length > 0 ? { fromFile: { file, names: fromFile } } : {}),
   }
 }
 

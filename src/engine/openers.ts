@@ -29,7 +29,7 @@ export class Openers {
     try {
       await things.use(declared)
       this.#timers.delete(declared)
-      if (failures > 0) this.#report('info', 'what was missing at start is there now')
+      if (failures > 0) this.#report('info', 'a shared connection that failed before is open now')
     } catch (error) {
       if (this.#isClosed) return
       if (failures === 0) this.#report('warning', `${reasonOf(error)} Its parts say so until it is there.`)

@@ -17,3 +17,12 @@ export function takeEnvironmentFile(file: string, isWanted = false): void {
   }
   for (const [name, value] of Object.entries(parse(text))) process.env[name] ??= value
 }
+
+/** The names in such a file; none where it cannot be read. */
+export function environmentFileNames(file: string): string[] {
+  try {
+    return Object.keys(parse(readFileSync(file, 'utf8')))
+  } catch {
+    return []
+  }
+}

@@ -24,10 +24,10 @@ export function renderHtml(report: RehearsalReport, server: string): string {
 <p><b>${right} of ${questions.length}</b> questions picked the expected tool, using ${escaped(by)}.</p>
 <p class="soft">${escaped(by === 'the stand-in' ? standInWarning : 'A model may pick otherwise the next time.')}</p>
 ${confusions.length > 0 ? `<h2>Confused tools</h2>\n<table><tr><th>expected<th>picked<th>words that the expected tool lacks<th>words that the picked tool has\n${confusions.map(({ expected, picked, add, stolenBy }) => `<tr><td><code>${escaped(expected)}</code><td><code class="wrong">${escaped(picked)}</code><td>${escaped(add.join(', '))}<td>${escaped(stolenBy.join(', '))}`).join('\n')}</table>` : ''}
-<h2>Meant, and picked</h2>
+<h2>Expected and picked tools</h2>
 <div class="scroll">${matrixSvg(report)}</div>
 <h2>Questions</h2>
-<table><tr><th>asked<th>picked<th>before the next
+<table><tr><th>asked<th>picked<th>ahead of the next
 ${questions.map(questionRow).join('\n')}
 </table>
 </html>

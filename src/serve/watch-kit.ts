@@ -60,7 +60,7 @@ function changesBetween(before: readonly Part[], after: readonly Part[]): string
     ...gone.map((name) => `gone ${name}`),
     ...changed.map((name) => `changed ${name}`),
   ]
-  if (lines.length === 0) return `${now.size} parts, as before`
+  if (lines.length === 0) return 'no part changed for hosts'
   return lines.length > maxNamed
     ? `${lines.slice(0, maxNamed).join(', ')} and ${lines.length - maxNamed} more`
     : lines.join(', ')

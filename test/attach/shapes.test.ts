@@ -1,4 +1,4 @@
-import { existsSync, readFileSync } from 'node:fs'
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, isAbsolute, join } from 'node:path'
 import fc from 'fast-check'
 import { carryOut, planEntry, planRemoval } from '../../src/attach/write-entry.js'
@@ -254,6 +254,12 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
         /1 tool, .* with KEY from this environment; without it, the entry does not start/,
       ),
     })
+    writeFileSync(join(dirname(kit), '.env'), 'KEY=of-the-file\n')
+    delete process.env.KEY
+    expect((await jexo('attach', kit, '--to', written('host.json', ''))).stderr).toMatch(
+      /KEY comes from .*\.env\.\n[\s\S]*responds: 1 tool/,
+    )
+    rmSync(join(dirname(kit), '.env'))
     const relative = await jexo('attach', kit, '--dry-run', '--env', 'LEDGER=./ledger.sqlite', '--env', 'SITE=a.b')
     expect(relative.stderr).toMatch(/LEDGER is a relative path, and hosts start servers in another folder: use \//)
     expect(relative.stderr).not.toContain('SITE is')

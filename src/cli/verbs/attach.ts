@@ -83,7 +83,11 @@ function nameFor(wanted: string): string {
   return name
 }
 
-function sayOfSecrets({ entry, secrets }: Attachable): void {
+function sayOfSecrets({ entry, secrets, fromFile }: Attachable): void {
+  if (fromFile)
+    say(
+      `${fromFile.names.join(', ')} ${fromFile.names.length === 1 ? 'comes' : 'come'} from ${shownPath(fromFile.file)}.`,
+    )
   if (secrets.length === 0) return
   if ('url' in entry)
     return say(
