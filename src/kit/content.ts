@@ -33,10 +33,10 @@ export const content = Object.freeze({
   text: (text: string, options?: ContentOptions): TextContent => block({ type: 'text', text }, options),
   /** An image, from its bytes. */
   image: (bytes: Uint8Array, mimeType: string, options?: ContentOptions): ImageContent =>
-    block({ type: 'image', data: toBase64(bytes), mimeType }, options),
+    block({ type: 'image', data: base64Of('image', bytes), mimeType: typeOf('image', mimeType) }, options),
   /** Audio, from its bytes; peers of revision 2024-11-05 receive a text note instead. */
   audio: (bytes: Uint8Array, mimeType: string, options?: ContentOptions): AudioContent =>
-    block({ type: 'audio', data: toBase64(bytes), mimeType }, options),
+    block({ type: 'audio', data: base64Of('audio', bytes), mimeType: typeOf('audio', mimeType) }, options),
   /** A link to a resource; older peers receive its URI as text. */
   link: (resource: ResourceDefinition, options?: ContentOptions): LinkContent =>
     block({ type: 'resource_link', ...resource }, options),
@@ -44,6 +44,19 @@ export const content = Object.freeze({
   embed: (given: Embeddable, options?: ContentOptions): EmbeddedContent =>
     block({ type: 'resource', resource: contentsOf(given) }, options),
 })
+
+/** What TypeScript refuses as well; kits in JavaScript hear it here. */
+function typeOf(kind: string, mimeType: unknown): string {
+  if (typeof mimeType === 'string' && /^[\w.+-]+\/[\w.+-]+/.test(mimeType)) return mimeType
+  throw new TypeError(
+    `content.${kind}: the second argument is the media type, such as ${kind}/${kind === 'image' ? 'png' : 'wav'}`,
+  )
+}
+
+function base64Of(kind: string, bytes: unknown): string {
+  if (ArrayBuffer.isView(bytes)) return toBase64(bytes as Uint8Array)
+  throw new TypeError(`content.${kind}: the first argument is the bytes, a Uint8Array`)
+}
 
 function block<T extends ContentBlock>(value: T, options: ContentOptions | undefined): T {
   const { annotations, meta } = options ?? {}

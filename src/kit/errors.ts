@@ -73,7 +73,7 @@ export const kitErrors = {
     new JexoError(
       'settings-missing',
       `${lines.length === 1 ? 'a setting is' : `${lines.length} settings are`} missing: ${lines.join('; ')}`,
-      'set them in the environment, or pass --env NAME=value',
+      `set ${lines.length === 1 ? 'it' : 'them'} in the environment, or pass --env NAME=value`,
     ),
   questionField: (label: string, field: string) =>
     new JexoError(

@@ -24,7 +24,7 @@ export interface SharedOptions<S extends Settings = Settings> {
 /** A connection or pool that is opened once per process and used by parts. */
 export interface Shared<T> extends Readonly<SharedOptions> {
   open(opening: Opening): T | Promise<T>
-  close?(thing: T): void | Promise<void>
+  close?(thing: T): unknown
 }
 
 /**
@@ -35,7 +35,7 @@ export interface Shared<T> extends Readonly<SharedOptions> {
  */
 export function shared<T, const S extends Settings = Settings>(
   open: (opening: Opening<S>) => T | Promise<T>,
-  close?: (thing: Awaited<T>) => void | Promise<void>,
+  close?: (thing: Awaited<T>) => unknown,
   options: SharedOptions<S> = {},
 ): Shared<Awaited<T>> {
   return branded({ open, ...(close ? { close } : {}), ...options }, brands.shared) as unknown as Shared<Awaited<T>>

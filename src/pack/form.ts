@@ -28,7 +28,7 @@ export interface Form {
   /** Throws a `JexoError` if something it needs was not said. */
   files(packed: Packed, options: FormOptions): OutFile[]
   /** What to do with it, line by line. */
-  next(packed: Packed, folder: string): string[]
+  next(packed: Packed, folder: string, options: FormOptions): string[]
 }
 
 /** The packed file itself, and the map to its sources. */

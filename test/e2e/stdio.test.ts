@@ -144,7 +144,7 @@ describe('a kit that cannot be served says so in one sentence and ends with 2', 
     [
       'with a setting missing',
       kitOf('', "settings: { KEY: setting({ about: 'The key.' }) },"),
-      /bad\.kit\.ts: a setting is missing: KEY \(The key\); set them in the environment/,
+      /bad\.kit\.ts: a setting is missing: KEY \(The key\); set it in the environment/,
     ],
   ])('%s', async (_what, source, message) => {
     const file = source === undefined ? 'nowhere.kit.ts' : written('bad.kit.ts', source)

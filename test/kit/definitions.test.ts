@@ -153,3 +153,11 @@ describe('parts are values', () => {
     expect(isRefusal(new Error('no'))).toBe(false)
   })
 })
+
+test('content of a wrong kind is refused where it is made', () => {
+  const image = content.image as (bytes: unknown, mimeType: unknown) => unknown
+  expect(() => image(Buffer.from('x'), { mimeType: 'image/png' })).toThrow(
+    /the second argument is the media type, such as image\/png/,
+  )
+  expect(() => image('x', 'image/png')).toThrow(/the first argument is the bytes/)
+})

@@ -58,7 +58,7 @@ export const pack = () =>
           `${shownPath(tarball)} (${inKb(bytes)}) runs by npx: ${tools === 1 ? '1 tool' : `${tools} tools`}`,
         )
       }
-      fact('next', form.next(packed, shownPath(flags.out)).join('\n'))
+      fact('next', form.next(packed, shownPath(flags.out), flags).join('\n'))
     })
 
 function describe({ code, assets, packages, settings, kit }: Packed, form: FormName): void {

@@ -21,10 +21,10 @@ export const containerForm: Form = {
       { path: '.env.example', text: environmentExample(packed, httpEnvironment(publicUrl)) },
     ]
   },
-  next: (packed, folder) => [
+  next: (packed, folder, { image }) => [
     `cp ${folder}/.env.example ${folder}/.env   and fill it in`,
     `docker compose --project-directory ${folder} up --build   (podman compose does as well)`,
-    `or: docker build -f ${folder}/Containerfile -t ${imageOf(packed)} ${folder}`,
+    `or: docker build -f ${folder}/Containerfile -t ${image ?? imageOf(packed)} ${folder}`,
   ],
 }
 

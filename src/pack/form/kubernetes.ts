@@ -10,8 +10,8 @@ export const kubernetesForm: Form = {
     ...withoutCompose(containerForm.files(packed, options)),
     { path: 'kubernetes.yaml', text: manifests(packed, options) },
   ],
-  next: (packed, folder) => [
-    `docker build -f ${folder}/Containerfile -t ${imageOf(packed)} ${folder}   and push it where the cluster finds it`,
+  next: (packed, folder, { image }) => [
+    `docker build -f ${folder}/Containerfile -t ${image ?? imageOf(packed)} ${folder}   and push it where the cluster finds it`,
     `fill in the empty values in ${folder}/kubernetes.yaml`,
     `kubectl apply -f ${folder}/kubernetes.yaml`,
   ],

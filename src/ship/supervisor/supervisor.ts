@@ -87,7 +87,7 @@ export class Supervisor {
       const before = this.#router.current
       this.#router.current = release
       await this.#remember({ ...note, outcome: 'served' }, note.id)
-      say(`${note.id} answers; what is new goes to it`)
+      say(`${note.id} responds; new sessions go to it`)
       if (before) this.#retire(before, say)
       await this.#tidy()
       return release.tools
@@ -151,7 +151,7 @@ export class Supervisor {
     say(
       count > 0
         ? `${release.note.id} keeps ${sessions} for at most ${Math.round(drainMs / 1000)} s`
-        : `${release.note.id} ends`,
+        : `${release.note.id} stopped`,
     )
     this.#draining.add(release)
     const look = () => {
