@@ -2,7 +2,7 @@
  * Bundles the command line into `dist/command/`: Node loads a few files instead of several hundred, so that a command starts in a
  * fraction of the time. Kits that a command loads get the doors from there too (see `src/kit-file/module-hooks.ts`).
  */
-import { readFileSync } from 'node:fs'
+import { cpSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { build } from 'esbuild'
 
@@ -52,3 +52,8 @@ await build({
   target: 'node20',
   logLevel: 'warning',
 })
+
+// It finds its program by where it stands, and so is not bundled (see `src/esbuild.ts`).
+for (const file of ['lib/main.js', 'LICENSE.md'])
+  cpSync(join(root, 'node_modules/esbuild', file), join(root, 'dist/esbuild', file))
+writeFileSync(join(root, 'dist/esbuild/package.json'), '{ "type": "commonjs" }\n')

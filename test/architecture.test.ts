@@ -11,6 +11,7 @@ const order = [
   'version.ts',
   'errors.ts',
   'own-files.ts',
+  'esbuild.ts',
   'escape',
   'yaml',
   'protocol',
@@ -166,4 +167,21 @@ describe('the source', () => {
   test('knows the version of its package', () => {
     expect(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')).version).toBe(version)
   })
+})
+
+test('the copy of esbuild goes with its programs, and nothing that users install has an installation script', () => {
+  const { dependencies, devDependencies, optionalDependencies } = JSON.parse(
+    readFileSync(join(root, 'package.json'), 'utf8'),
+  )
+  const programs = Object.entries(optionalDependencies).filter(([name]) => name.startsWith('@esbuild/'))
+  expect(programs.length).toBeGreaterThan(20)
+  expect(new Set(programs.map(([, range]) => range))).toEqual(new Set([devDependencies.esbuild]))
+  const { packages } = JSON.parse(readFileSync(join(root, 'package-lock.json'), 'utf8')) as {
+    packages: Record<string, { hasInstallScript?: boolean; dev?: boolean; devOptional?: boolean }>
+  }
+  const scripted = Object.entries(packages).filter(
+    ([, { hasInstallScript, dev, devOptional }]) => hasInstallScript && !dev && !devOptional,
+  )
+  expect(scripted.map(([name]) => name)).toEqual([])
+  expect(dependencies.esbuild).toBeUndefined()
 })

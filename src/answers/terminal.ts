@@ -62,7 +62,7 @@ async function askField(
       terminal.say(`  ${name} is required.`)
       continue
     }
-    const value = valueOf(field, typed)
+    const value = valueFor(field, typed)
     const reason = await reasonAgainst(field, value)
     if (reason === undefined) return value
     terminal.say(`  ${reason}`)
@@ -70,7 +70,7 @@ async function askField(
 }
 
 /** Several choices are typed with commas. */
-function valueOf(field: JsonObject, typed: string): unknown {
+function valueFor(field: JsonObject, typed: string): unknown {
   const value = readValue(field, typed, false)
   if (field.type !== 'array' || typed.startsWith('[')) return value
   const items = isObject(field.items) ? field.items : {}

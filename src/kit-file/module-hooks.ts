@@ -8,8 +8,8 @@ import { readFile } from 'node:fs/promises'
 import { extname } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { MessagePort } from 'node:worker_threads'
-import { transform } from 'esbuild'
 import { messageOf } from '../errors.js'
+import { esbuild } from '../esbuild.js'
 import { generationParam } from './generation.js'
 
 interface ResolveContext {
@@ -111,7 +111,7 @@ export async function load(url: string, context: object, next: NextLoad): Promis
   const file = fileURLToPath(url)
   const source = await readFile(file, 'utf8')
   try {
-    const { code } = await transform(source, {
+    const { code } = await esbuild().transform(source, {
       loader,
       format: 'esm',
       target: 'node20',

@@ -25,8 +25,6 @@ export function projectFiles({ name, versions }: ProjectNames): ProjectFile[] {
     { path: 'ci.sh', text: ciText, isProgram: true },
     { path: 'README.md', text: readme(name, kit) },
     { path: 'tsconfig.json', text: tsconfig },
-    // The script of esbuild's package only checks what npm or pnpm has installed.
-    { path: 'pnpm-workspace.yaml', text: 'allowBuilds:\n  esbuild: false\n' },
     { path: '.gitignore', text: 'node_modules/\npacked/\n.env\n*.tape.jsonl\n' },
   ]
 }
@@ -48,7 +46,6 @@ const manifest = (name: string, { jexo, zod, ...development }: ProjectNames['ver
       engines: { node: '>=20.19' },
       dependencies: { jexo, zod },
       devDependencies: development,
-      allowScripts: { esbuild: false },
     },
     null,
     2,

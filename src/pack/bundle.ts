@@ -1,6 +1,7 @@
 import { basename, dirname, join } from 'node:path'
-import { type BuildFailure, build, type Plugin } from 'esbuild'
+import type { BuildFailure, Plugin } from 'esbuild'
 import { isJexoError, messageOf } from '../errors.js'
+import { esbuild } from '../esbuild.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { compiledFile } from '../own-files.js'
 import type { MadeWrap } from '../wrap/source/registry.js'
@@ -29,7 +30,7 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
     `runPacked(() => import('jexo:kit'))`,
   ].join('\n')
   const bundled = async (plugins: readonly Plugin[]) => {
-    const result = await build({
+    const result = await esbuild().build({
       stdin: { contents: entry, resolveDir: built, sourcefile: 'entry.js', loader: 'js' },
       bundle: true,
       write: false,

@@ -1,6 +1,7 @@
 import { join, resolve } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import { build, type Plugin } from 'esbuild'
+import type { Plugin } from 'esbuild'
+import { esbuild } from '../esbuild.js'
 
 /**
  * Carries what few calls need as compressed text, which becomes code at the first `import()`: the second engine for patterns and the compiler
@@ -27,7 +28,7 @@ export function latePackages(built: string): Plugin {
 }
 
 async function codeOf(name: string, resolveDir: string): Promise<string> {
-  const { outputFiles } = await build({
+  const { outputFiles } = await esbuild().build({
     stdin: { contents: `module.exports = require(${JSON.stringify(name)})`, resolveDir },
     bundle: true,
     write: false,

@@ -25,10 +25,10 @@ export function watchKit(
       const kit = await loadKit(file, true)
       const before = running.kit.parts
       running.exchange(kit)
-      say('info', `${shownPath(file)} loaded again: ${changesBetween(before, kit.parts)}`)
+      say('info', `${shownPath(file)} reloaded: ${changesBetween(before, kit.parts)}`)
     } catch (error) {
       const reason = isJexoError(error) ? error.message : String(error)
-      say('warning', `the edit does not load, the kit from before goes on serving: ${reason}`)
+      say('warning', `reload failed, the previous version keeps serving: ${reason}`)
     }
   }
   watcher.on('all', () => {

@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
-import { build } from 'esbuild'
 import { messageOf } from '../errors.js'
+import { esbuild } from '../esbuild.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { compiledFile } from '../own-files.js'
 import { packKit } from '../pack/pack-kit.js'
@@ -164,7 +164,7 @@ async function readArtefact(
 
 /** The far side as one file that needs only Node. */
 async function supervisorCode(): Promise<Uint8Array> {
-  const { outputFiles } = await build({
+  const { outputFiles } = await esbuild().build({
     entryPoints: [compiledFile('ship/supervisor/main.js')],
     bundle: true,
     write: false,

@@ -195,8 +195,8 @@ describe('a header that is a secret', () => {
   test('is asked for by hosts with inputs, and refused elsewhere unless told', async () => {
     const asked = await attached('settings.json', '{ "servers": {} }', ...header)
     expect(JSON.parse(asked.text)).toMatchObject({
-      // biome-ignore lint/suspicious/noTemplateCurlyInString: as hosts write it
       servers: {
+        // biome-ignore lint/suspicious/noTemplateCurlyInString: as hosts write it
         '127_0_0_1': { type: 'http', url, headers: { Authorization: '${input:JEXO_HEADER_AUTHORIZATION}' } },
       },
       inputs: [{ id: 'JEXO_HEADER_AUTHORIZATION', password: true }],

@@ -199,7 +199,7 @@ test('serve --watch notices an edit of the description', async () => {
   const server = new Running([bin, 'serve', kit, '--http', '0', '--watch'], { env })
   await server.until(/http:\S+/)
   writeFileSync(source, readFileSync(source, 'utf8').replace('operationId: seasonTable', 'operationId: season'))
-  await server.until(/loaded again: new tool season, gone tool season_table/)
+  await server.until(/reloaded: new tool season, gone tool season_table/)
   await server.end()
 })
 
