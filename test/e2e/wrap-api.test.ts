@@ -136,7 +136,9 @@ describe('jexo wrap of an API', () => {
       string,
       string
     >
-    expect(Buffer.from(assets['NOTES.md'] ?? '', 'base64').toString()).toMatch(/^jexo:hollow [0-9a-f]{64}$/)
+    expect(Buffer.from(assets[`${'up/'.repeat(8)}NOTES.md`] ?? '', 'base64').toString()).toMatch(
+      /^jexo:hollow [0-9a-f]{64}$/,
+    )
     const flags = ['get_hives_weight_by_hive', 'hive=ML-09', '--env', 'API_TOKEN=third']
     expect((await jexo('call', `exec:node ${JSON.stringify(join(folder, 'notes.mjs'))}`, ...flags)).code).toBe(0)
     expect(api.last).toMatchObject({ target: '/hives/ML-09/weight', headers: { authorization: 'Bearer third' } })

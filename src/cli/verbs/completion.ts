@@ -25,6 +25,7 @@ Example: jexo completion bash >> ~/.bashrc
          jexo completion zsh >> ~/.zshrc
          jexo completion fish > ~/.config/fish/completions/jexo.fish`,
     )
+    .usage('[options] <shell>')
     .addCommand(names(), { hidden: true })
     .action((shell: Shell, _: unknown, command: Command) => {
       const verbs = (command.parent?.commands ?? []).map(verbOf)
