@@ -37,6 +37,7 @@ class ActiveCall implements Call {
   // Of the kit that the call began with, whatever is served by the time it uses them.
   readonly #shared: SharedThings
   readonly settings: Readonly<Record<string, string>>
+  readonly identity: Identity | undefined
 
   constructor(session: Session, incoming: Incoming, logger: string) {
     this.#session = session
@@ -44,13 +45,11 @@ class ActiveCall implements Call {
     this.#logger = logger
     this.#shared = session.running.shared
     this.settings = session.running.settings
+    this.identity = session.identity
   }
 
   get signal(): AbortSignal {
     return this.#incoming.signal
-  }
-  get identity(): Identity | undefined {
-    return this.#session.identity
   }
   get meta() {
     return this.#incoming.meta

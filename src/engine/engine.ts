@@ -6,6 +6,7 @@ import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
 import type { Answer, Feature } from './feature.js'
 import { features as standardFeatures } from './features.js'
+import { scopesNeeded } from './gates.js'
 import type { PartIndex } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 import type { Session } from './session.js'
@@ -35,7 +36,7 @@ export interface EngineOptions {
 export class Engine implements Session {
   readonly running: RunningKit
   readonly sessionId: string | undefined
-  readonly identity: Identity | undefined
+  identity: Identity | undefined
   readonly isStateless: boolean
   readonly capabilities: ServerCapabilities
   phase: 'new' | 'answered' | 'ready'
@@ -83,7 +84,14 @@ export class Engine implements Session {
 
   /** The parts as this session sees them now. */
   get index(): PartIndex {
-    return this.running.indexFor(this.#only)
+    return this.running.indexFor(this.#only, this.identity)
+  }
+
+  /** The scopes that a message needs from whoever has sent it. */
+  scopesFor(message: Message, identity: Identity): readonly string[] {
+    if (!('method' in message)) return []
+    const { running } = this
+    return scopesNeeded(running.kit, running.indexFor(this.#only, identity), message.method, message.params)
   }
 
   /** How many of the client's requests are being worked on. */
@@ -104,7 +112,9 @@ export class Engine implements Session {
     return this.#dialogue.isInFlight(id)
   }
 
-  receive(message: Message): void {
+  /** Takes a message of the peer; over HTTP with who has sent it. */
+  receive(message: Message, identity = this.identity): void {
+    this.identity = identity
     this.running.observer?.message(this, message, 'client')
     this.#dialogue.receive(message)
   }

@@ -1,5 +1,6 @@
 import { messageOf } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
+import type { Identity } from '../kit/call.js'
 import { namesIn, narrowed } from '../kit/choose.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
@@ -10,6 +11,7 @@ import type { JsonSchemaValidator } from '../kit/validation.js'
 import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
+import { Gates } from './gates.js'
 import { Openers } from './openers.js'
 import { PartIndex } from './part-index.js'
 import type { SessionPeer } from './session-peer.js'
@@ -61,6 +63,7 @@ export class RunningKit {
   index: PartIndex
   readonly #options: RunningOptions
   readonly #narrowed = new Map<string, PartIndex>()
+  readonly #gates = new Gates((text) => this.report('error', text))
   #stopListening: () => void
   #openers: Openers
   #isWarm = false
@@ -86,14 +89,21 @@ export class RunningKit {
   }
 
   /** The parts a session sees that asked for some only; it narrows, never widens. */
-  indexFor(only: string | undefined): PartIndex {
-    if (only === undefined) return this.index
-    const known = this.#narrowed.get(only)
+  indexFor(only: string | undefined, identity?: Identity): PartIndex {
+    const hidden = identity && this.#gates.hiddenFrom(identity, this.kit, this.index)
+    if (only === undefined && !hidden) return this.index
+    const key = JSON.stringify([only, hidden?.key])
+    const known = this.#narrowed.get(key)
     if (known) return known
-    const made = new PartIndex(narrowed(this.#partsOf(this.kit), namesIn(only)), this.validator, this.index)
+    const parts = this.#partsOf(this.kit).filter((part) => !hidden?.parts.has(part))
+    const made = new PartIndex(
+      only === undefined ? parts : narrowed(parts, namesIn(only)),
+      this.validator,
+      this.index,
+    )
     // Callers choose the text: only so many are worth keeping.
     if (this.#narrowed.size >= 100) this.#narrowed.clear()
-    this.#narrowed.set(only, made)
+    this.#narrowed.set(key, made)
     return made
   }
 

@@ -19,8 +19,18 @@ export interface CallSession {
 
 /** The caller, as the access check established. */
 export interface Identity {
+  /** Who it is, as the issuer names it. */
   readonly subject: string
+  /** Who vouches for it; undefined for tokens of a file and callers that a proxy names. */
+  readonly issuer?: string
+  /** The program that calls. */
+  readonly clientId?: string
+  /** What the caller may do; `*` for everything. */
   readonly scopes: readonly string[]
+  /** Everything that the token says. */
+  readonly claims: Readonly<Record<string, unknown>>
+  /** Gets a token for another API in the caller's name (RFC 8693); there if `issuerTokens` was given a `client`. Rejects with a `JexoError`. */
+  readonly exchange?: (target: { audience: string; scopes?: readonly string[] }) => Promise<string>
 }
 
 /** The second argument of a part's function: what it can do while it runs. */

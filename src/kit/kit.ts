@@ -1,8 +1,9 @@
 import type { Icon } from '../protocol/types.js'
 import { brands, hasBrand, nameOf } from './brand.js'
+import type { Identity } from './call.js'
 import { kitErrors } from './errors.js'
 import { checkKeys } from './option-keys.js'
-import { isPart, keyOf, type Part } from './part.js'
+import { checkScopes, isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
 
 export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
@@ -15,6 +16,10 @@ export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
   websiteUrl?: string
   icons?: readonly Icon[]
   settings?: Readonly<Record<string, Setting>>
+  /** Scopes that callers need for every part, besides those of the part. */
+  scopes?: readonly string[]
+  /** False for callers to whom none of the parts exist. */
+  visibleTo?: (identity: Identity) => boolean
   parts: Parts
 }
 
@@ -30,6 +35,8 @@ export interface Kit<Parts extends readonly Part[] = readonly Part[]> {
   readonly icons: readonly Icon[] | undefined
   /** Settings of the kit and of its parts; the kit's own take precedence. */
   readonly settings: Readonly<Record<string, Setting>>
+  readonly scopes: readonly string[]
+  readonly visibleTo: ((identity: Identity) => boolean) | undefined
   /** The parts as they are now. */
   readonly parts: readonly Part[]
   /** Replaces the parts of a running kit: sessions are notified, and running calls finish with the old parts. */
@@ -38,7 +45,18 @@ export interface Kit<Parts extends readonly Part[] = readonly Part[]> {
   onReplace(listener: () => void): () => void
 }
 
-const kitKeys = ['name', 'version', 'title', 'about', 'websiteUrl', 'icons', 'settings', 'parts']
+const kitKeys = [
+  'name',
+  'version',
+  'title',
+  'about',
+  'websiteUrl',
+  'icons',
+  'settings',
+  'scopes',
+  'visibleTo',
+  'parts',
+]
 
 /**
  * Defines a kit. Throws a `JexoError` if two parts of a kind have one name, or something is not a part.
@@ -51,6 +69,7 @@ export function defineKit<const Parts extends readonly Part[]>(options: KitOptio
   if (!isLine(options.version, 128)) throw kitErrors.kitField('version', 'a version, such as 1.0.0')
   if (options.title !== undefined && !isLine(options.title, 256))
     throw kitErrors.kitField('title', 'a short title on one line')
+  checkScopes(options.scopes)
   let parts: readonly Part[] = checkParts(options.parts)
   const own = Object.freeze({ ...options.settings })
   checkSettingNames(settingsWith(own, parts))
@@ -62,6 +81,8 @@ export function defineKit<const Parts extends readonly Part[]>(options: KitOptio
     about: options.about,
     websiteUrl: options.websiteUrl,
     icons: options.icons,
+    scopes: Object.freeze([...(options.scopes ?? [])]),
+    visibleTo: options.visibleTo,
     get settings() {
       return settingsWith(own, parts)
     },

@@ -9,7 +9,7 @@ import type {
 } from '../protocol/types.js'
 import type { UriTemplate } from '../protocol/uri-template.js'
 import { brands, hasBrand } from './brand.js'
-import type { Call, Completer } from './call.js'
+import type { Call, Completer, Identity } from './call.js'
 import type { Effect } from './effects.js'
 import { kitErrors } from './errors.js'
 import type { JsonSchema, NoOutput, Schema } from './schema.js'
@@ -26,6 +26,10 @@ export interface PartExtras<S extends Settings = Settings> {
   meta?: JsonObject
   /** Settings of this part: they become settings of any kit that contains it, and `call.settings` has their names. */
   settings?: S
+  /** Scopes that a caller needs. A call without them is refused, saying what is needed; over stdio and without sign-in they are not asked for. */
+  scopes?: readonly string[]
+  /** False for callers to whom the part does not exist. Not asked over stdio and without sign-in. */
+  visibleTo?: (identity: Identity) => boolean
   /** The shared connection that the part reads from; opened when a host subscribes, or at startup if it is declared so. */
   source?: Shared<unknown>
 }
@@ -127,9 +131,20 @@ export function checkFunction(label: string, field: string, value: unknown): voi
   if (typeof value !== 'function') throw kitErrors.partField(label, field, 'a function')
 }
 
+/** Scopes stand in headers, separated by spaces. */
+export function checkScopes(scopes: unknown): void {
+  const isScope = (scope: unknown) =>
+    typeof scope === 'string' && /^[\x21\x23-\x5b\x5d-\x7e]{1,200}$/.test(scope) && scope !== '*'
+  if (scopes !== undefined && !(Array.isArray(scopes) && scopes.every(isScope)))
+    throw kitErrors.partField('a part', 'scopes', 'a list of scopes without spaces, such as hives.write')
+}
+
 /** The extras that are there, without keys for those that are not. */
 export function extrasOf(given: PartExtras): PartExtras {
-  const { title, tags, icons, meta, settings, source } = given
+  const { title, tags, icons, meta, settings, source, scopes, visibleTo } = given
+  checkScopes(scopes)
+  if (visibleTo !== undefined && typeof visibleTo !== 'function')
+    throw kitErrors.partField('a part', 'visibleTo', 'a function of the identity')
   return {
     ...(title === undefined ? {} : { title }),
     ...(tags === undefined ? {} : { tags: Object.freeze([...tags]) }),
@@ -137,5 +152,7 @@ export function extrasOf(given: PartExtras): PartExtras {
     ...(isObject(meta) ? { meta } : {}),
     ...(settings === undefined ? {} : { settings: Object.freeze({ ...settings }) }),
     ...(source === undefined ? {} : { source }),
+    ...(scopes === undefined || scopes.length === 0 ? {} : { scopes: Object.freeze([...scopes]) }),
+    ...(visibleTo === undefined ? {} : { visibleTo }),
   }
 }
