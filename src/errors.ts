@@ -2,6 +2,16 @@ const brand = Symbol.for('jexo.error')
 
 /** What went wrong. Codes are stable: a program may switch on them. Each is documented in `docs/reference/errors.md`. */
 export type ErrorCode =
+  | 'issuer-unsafe'
+  | 'algorithm-unsafe'
+  | 'access-without-url'
+  | 'tokens-unreadable'
+  | 'caller-taken'
+  | 'identity-for-others'
+  | 'caller-name'
+  | 'tokens-unwritable'
+  | 'caller-unknown'
+  | 'exchange-failed'
   | 'answer-malformed'
   | 'answer-unfit'
   | 'answers-unreadable'

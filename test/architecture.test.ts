@@ -17,6 +17,7 @@ const order = [
   'protocol',
   'kit',
   'engine',
+  'access',
   'link',
   'transport',
   'ssh',

@@ -10,10 +10,13 @@ import type { AddressInfo } from 'node:net'
 import { PassThrough, type Readable, type Transform } from 'node:stream'
 import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib'
 import { createParser } from 'eventsource-parser'
+import { staticToken } from '../access/check.js'
 import { isRequest, messagesIn } from '../protocol/messages.js'
 import type { TapeEvent } from '../tape/entry.js'
 import { transportErrors } from '../transport/errors.js'
-import { checkToken, isLoopback, isOriginAllowed } from '../transport/http/checks.js'
+import { isLoopback, isOriginAllowed } from '../transport/http/checks.js'
+import type { HttpAnswer } from '../transport/http/exchange.js'
+import { bearerOf, Guard } from '../transport/http/guard.js'
 import { eventsIn } from './record-lines.js'
 
 export interface HttpRelay {
@@ -75,7 +78,7 @@ export async function relayHttp(
       response.writeHead(403).end('This relay is not for pages of other sites.')
       return
     }
-    const refused = checkToken({ header: (name) => request.headers[name] as string | undefined }, options.token)
+    const refused = refusedToken(request, options.token)
     if (refused) {
       response.writeHead(refused.status, refused.headers).end(refused.body)
       return
@@ -335,3 +338,18 @@ const pairsOf = (raw: readonly string[]): [string, string][] =>
 
 const headersOf = (raw: readonly string[]): Record<string, string> =>
   Object.fromEntries(pairsOf(raw).map(([name, value]) => [name.toLowerCase(), value]))
+
+/** What a caller hears who does not send the relay's own token. */
+function refusedToken(
+  { headers, method = 'GET', url = '/' }: IncomingMessage,
+  token: string | undefined,
+): HttpAnswer | undefined {
+  if (token === undefined) return undefined
+  const given = bearerOf(headers.authorization)
+  const check = staticToken(token)
+  const verdict = check.identify({ token: given, header: () => undefined, address: undefined, resource: '' })
+  if ('identity' in verdict) return undefined
+  const guard = new Guard({ access: check, token: undefined, publicUrl: undefined, path: '/' })
+  const header = (name: string) => headers[name] as string | undefined
+  return guard.refuse({ method, path: url, query: '', header, body: async () => '' }, verdict)
+}

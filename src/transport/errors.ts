@@ -31,6 +31,6 @@ export const transportErrors = {
     new JexoError(
       'public-without-access',
       `${host} can be reached from other machines and nothing checks who calls`,
-      'set JEXO_TOKEN to a secret that callers must send, or pass --open-to-anyone',
+      'set JEXO_TOKEN to a secret that callers must send, use --issuer or --tokens, or pass --open-to-anyone',
     ),
 }

@@ -1,5 +1,6 @@
 import type { IncomingMessage, Server, ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import { accessErrors } from '../access/errors.js'
 import type { RunningKit, RunningOptions } from '../engine/running-kit.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { ByteGatherer } from './byte-gatherer.js'
@@ -56,10 +57,12 @@ export function nodeHandler(kit: Kit, options: NodeHandlerOptions = {}): NodeHan
 
 /** Serves a kit over HTTP on its own port. Rejects if the port is in use, or if other machines could call without authentication (Transports, "Streamable HTTP"). */
 export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = {}): Promise<HttpService> {
-  const { host = '127.0.0.1', port = 0, publicUrl, token, drainMs = 5000 } = options
+  const { host = '127.0.0.1', port = 0, publicUrl, token, access, drainMs = 5000 } = options
   const isPublic = !isLoopback(host) || publicUrl !== undefined
-  if (isPublic && token === undefined && !options.isOpenToAnyone)
+  if (isPublic && token === undefined && access === undefined && !options.isOpenToAnyone)
     throw transportErrors.publicWithoutAccess(publicUrl ?? host)
+  if (access && access.authorizationServers.length > 0 && publicUrl === undefined && !isLoopback(host))
+    throw accessErrors.accessWithoutUrl()
   const publicHosts = publicUrl === undefined ? [] : [new URL(publicUrl).host]
   const allowedHosts = [...publicHosts, ...(options.allowedHosts ?? [])]
   const running = isKit(given) ? runOnNode(given, options) : given
@@ -126,6 +129,9 @@ function readRequest(request: IncomingMessage, path: string, query: string): Htt
     path,
     query,
     header: (name) => request.headers[name] as string | undefined,
+    get address() {
+      return request.socket.remoteAddress
+    },
     body: (maxBytes) => readBody(request, maxBytes),
   }
 }

@@ -1,6 +1,7 @@
 import type { Readable, Writable } from 'node:stream'
 import { Engine } from '../engine/engine.js'
 import type { RunningKit } from '../engine/running-kit.js'
+import type { Identity } from '../kit/call.js'
 import type { Message } from '../protocol/messages.js'
 import { codes } from '../protocol/rpc-error.js'
 import { Intake } from './intake.js'
@@ -12,6 +13,8 @@ export interface StdioOptions {
   maxBytes?: number
   /** How long what runs may go on after stdin has closed; 2,000 by default. */
   graceMs?: number
+  /** Who calls, for trying what parts do with it; nobody is asked on stdio. */
+  identity?: Identity | undefined
   /** Called when a host has connected: who, by which revision. */
   onHost?: (engine: Engine) => void
 }
@@ -42,14 +45,18 @@ export async function runStdio(
   const write = (messages: Message | Message[]) => output.add(JSON.stringify(messages))
   const intake = new Intake(() => engine, write)
   let onIdle: (() => void) | undefined
-  const engine: Engine = new Engine(running, {
-    send: (message, related) => intake.send(message, related),
-    settled: (id) => {
-      intake.settled(id)
-      if (engine.inFlight === 0) onIdle?.()
+  const engine: Engine = new Engine(
+    running,
+    {
+      send: (message, related) => intake.send(message, related),
+      settled: (id) => {
+        intake.settled(id)
+        if (engine.inFlight === 0) onIdle?.()
+      },
+      opened: (opened) => options.onHost?.(opened),
     },
-    opened: (opened) => options.onHost?.(opened),
-  })
+    options.identity ? { identity: options.identity } : {},
+  )
   const lines = new LineSplitter(
     maxBytes,
     (line) => intake.takeText(line),

@@ -1,36 +1,34 @@
 import { type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
 
-export interface Access {
+export interface Sources {
   /** Host names (with or without port) that requests may be sent to, besides loopback. */
   allowedHosts: readonly string[]
   /** Origins of pages that may call, besides the server's own. */
   allowedOrigins: readonly string[]
-  /** Static bearer token that callers must send; undefined if anyone may call. */
-  token: string | undefined
 }
 
 const loopbackNames = new Set(['localhost', '127.0.0.1', '[::1]', '::1'])
 export const isLoopback = (host: string): boolean => loopbackNames.has(host) || /^127(\.\d{1,3}){3}$/.test(host)
 
-const lastHost = new WeakMap<Access, string>()
+const lastHost = new WeakMap<Sources, string>()
 
 /** Refuses requests that a web page tricked a browser into (Transports, "Security Warning": Origin, Host against DNS rebinding). */
-export function checkSource(request: HttpRequest, access: Access): HttpAnswer | undefined {
+export function checkSource(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
   const host = request.header('host')
   // Nearly every request comes to the same host: what was right before need not be looked at again.
-  if (host !== undefined && host !== lastHost.get(access) && !isHostAllowed(host, access)) {
+  if (host !== undefined && host !== lastHost.get(sources) && !isHostAllowed(host, sources)) {
     return refusal(
       403,
       `The host ${JSON.stringify(host)} is not served here; name it with --public-url or allowedHosts.`,
     )
   }
-  if (host !== undefined) lastHost.set(access, host)
+  if (host !== undefined) lastHost.set(sources, host)
   const origin = request.header('origin')
   // A browser says so of requests that another site's page makes, also where it sends no Origin, as for a picture.
   const isCrossSite = request.header('sec-fetch-site') === 'cross-site'
-  if (isCrossSite && (origin === undefined || !access.allowedOrigins.includes(origin)))
+  if (isCrossSite && (origin === undefined || !sources.allowedOrigins.includes(origin)))
     return refusal(403, 'Pages of other sites may not call this server; name their origin in allowedOrigins.')
-  if (origin !== undefined && !isOriginAllowed(origin, host, access)) {
+  if (origin !== undefined && !isOriginAllowed(origin, host, sources)) {
     return refusal(
       403,
       `Pages of ${JSON.stringify(origin)} may not call this server; name the origin in allowedOrigins.`,
@@ -39,13 +37,13 @@ export function checkSource(request: HttpRequest, access: Access): HttpAnswer | 
   return undefined
 }
 
-function isHostAllowed(host: string, access: Access): boolean {
+function isHostAllowed(host: string, sources: Sources): boolean {
   const name = nameOf(host)
-  return isLoopback(name) || access.allowedHosts.some((allowed) => allowed === host || allowed === name)
+  return isLoopback(name) || sources.allowedHosts.some((allowed) => allowed === host || allowed === name)
 }
 
-export function isOriginAllowed(origin: string, host: string | undefined, access: Access): boolean {
-  if (access.allowedOrigins.includes(origin)) return true
+export function isOriginAllowed(origin: string, host: string | undefined, sources: Sources): boolean {
+  if (sources.allowedOrigins.includes(origin)) return true
   if (!URL.canParse(origin)) return false
   const url = new URL(origin)
   if (url.host === host) return true
@@ -54,27 +52,6 @@ export function isOriginAllowed(origin: string, host: string | undefined, access
 
 const nameOf = (host: string) => host.replace(/:\d+$/, '').toLowerCase()
 const portOf = (host: string) => /:(\d+)$/.exec(host)?.[1] ?? ''
-
-/** Refuses callers without the token, comparing in constant time. */
-export function checkToken(
-  request: Pick<HttpRequest, 'header'>,
-  token: string | undefined,
-): HttpAnswer | undefined {
-  if (token === undefined) return undefined
-  const given = /^Bearer +(\S+)$/i.exec(request.header('authorization') ?? '')?.[1]
-  if (given !== undefined && isSame(given, token)) return undefined
-  const said = given === undefined ? 'A bearer token is needed' : 'The bearer token is not the right one'
-  return refusal(401, `${said}; send "Authorization: Bearer <JEXO_TOKEN>".`, -32000, {
-    'www-authenticate': given === undefined ? 'Bearer' : 'Bearer error="invalid_token"',
-  })
-}
-
-function isSame(given: string, wanted: string): boolean {
-  let difference = given.length ^ wanted.length
-  for (let at = 0; at < given.length; at++)
-    difference |= given.charCodeAt(at) ^ wanted.charCodeAt(at % wanted.length)
-  return difference === 0
-}
 
 /** Refuses a POST that does not say it takes both JSON and an event stream, or that is not JSON (Transports, "Protocol Version Header"). */
 export function checkPost(request: HttpRequest): HttpAnswer | undefined {

@@ -1,10 +1,20 @@
+import { type AccessCheck, ownerOf, type Verdict } from '../../access/check.js'
 import type { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
-import { type ErrorResponse, isRequest, type Message, parseJson, readMessage } from '../../protocol/messages.js'
+import type { Identity } from '../../kit/call.js'
+import {
+  type ErrorResponse,
+  isObject,
+  isRequest,
+  type Message,
+  parseJson,
+  readMessage,
+} from '../../protocol/messages.js'
 import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
 import { codes } from '../../protocol/rpc-error.js'
-import { type Access, accepts, checkPost, checkSource, checkToken, isBrowser, isOriginAllowed } from './checks.js'
+import { accepts, checkPost, checkSource, isBrowser, isOriginAllowed, type Sources } from './checks.js'
 import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, onlyOf, refusal } from './exchange.js'
+import { Guard } from './guard.js'
 import { type HttpLimits, httpLimits } from './limits.js'
 import { Overdue } from './overdue.js'
 import { pageFor } from './page.js'
@@ -24,6 +34,8 @@ export interface EndpointOptions {
   allowedOrigins?: readonly string[]
   /** Static bearer token that callers must send. */
   token?: string
+  /** Decides who may call, in the place of a token: `issuerTokens` and others of `jexo/access`. */
+  access?: AccessCheck
   /** No sessions: every POST on its own, for serverless hosts. */
   stateless?: boolean
   limits?: Partial<HttpLimits>
@@ -44,7 +56,8 @@ export class HttpEndpoint {
   readonly limits: HttpLimits
   readonly #running: RunningKit
   readonly #options: EndpointOptions
-  readonly #access: Access
+  readonly #sources: Sources
+  readonly #guard: Guard
   readonly #sessions = new Map<string, HttpSession>()
   readonly #overdue: Overdue
   readonly #older: TwoEndpointForm | undefined
@@ -60,11 +73,12 @@ export class HttpEndpoint {
     this.#overdue = new Overdue(this.limits.streamAfterMs)
     this.#older =
       ssePath === undefined ? undefined : new TwoEndpointForm(running, ssePath, this.limits, options.onHost)
-    this.#access = {
+    this.#sources = {
       allowedHosts: options.allowedHosts ?? [],
       allowedOrigins: options.allowedOrigins ?? [],
-      token: options.token,
     }
+    const { access, token, publicUrl } = options
+    this.#guard = new Guard({ access, token, publicUrl, path: this.path })
   }
 
   /** True for paths that this endpoint answers. */
@@ -82,11 +96,15 @@ export class HttpEndpoint {
     if (request.path === '/health/ready') {
       return this.#isDraining ? json(503, { status: 'stopping' }) : json(200, { status: 'ready' })
     }
-    const refused = checkSource(request, this.#access)
+    if (request.path.startsWith('/.well-known/')) {
+      const metadata = this.#guard.metadata(request, this.#running.kit)
+      if (metadata) return metadata
+    }
+    const refused = checkSource(request, this.#sources)
     if (refused) return refused
     this.#sweepRegularly()
     const answer = this.#route(request)
-    if (this.#access.allowedOrigins.length === 0) return answer
+    if (this.#sources.allowedOrigins.length === 0) return answer
     return Promise.resolve(answer).then((given) => this.#withCors(request, given))
   }
 
@@ -107,29 +125,72 @@ export class HttpEndpoint {
   #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     const isOlder = request.path === this.#older?.path
     const route = this.#options.routes?.[request.path]
-    if (route) return checkToken(request, this.#access.token) ?? route()
+    if (route) return this.#admitted(request, route)
     if (request.path !== this.path && !isOlder) {
       return refusal(404, `There is nothing at ${request.path}; the endpoint is ${this.path}.`)
     }
     if (request.method === 'OPTIONS') return this.#preflight()
-    const refused = checkToken(request, this.#access.token)
-    if (refused) return refused
-    if (this.#older && isOlder) return this.#older.handle(request, () => this.#refuseMore())
-    if (request.method === 'POST') return this.#post(request)
-    if (request.method === 'GET' && !this.#options.stateless) return this.#get(request)
-    if (request.method === 'DELETE' && !this.#options.stateless) return this.#delete(request)
+    return this.#admitted(request, (identity) => this.#carryOut(request, identity, isOlder))
+  }
+
+  /** Asks who calls; what is answered then ends with what the caller was let in by. */
+  #admitted(
+    request: HttpRequest,
+    answer: (identity: Identity | undefined) => HttpAnswer | Promise<HttpAnswer>,
+  ): HttpAnswer | Promise<HttpAnswer> {
+    if (this.#guard.isOpen) return answer(undefined)
+    const judged = (verdict: Verdict) => {
+      if ('refused' in verdict) return this.#guard.refuse(request, verdict)
+      const { identity, expiresAtMs } = verdict
+      const lacking = this.#guard.lacking(request, identity, [])
+      if (lacking) return lacking
+      const given = answer(identity)
+      if (expiresAtMs === undefined) return given
+      return given instanceof Promise
+        ? given.then((made) => endingAt(made, expiresAtMs))
+        : endingAt(given, expiresAtMs)
+    }
+    const verdict = this.#guard.identify(request)
+    return verdict instanceof Promise ? verdict.then(judged) : judged(verdict)
+  }
+
+  #carryOut(
+    request: HttpRequest,
+    identity: Identity | undefined,
+    isOlder: boolean,
+  ): HttpAnswer | Promise<HttpAnswer> {
+    if (this.#older && isOlder) {
+      const lacking = (engine: Engine, messages: readonly Message[]) =>
+        this.#lacking(request, engine, messages, identity)
+      return this.#older.handle(request, { refuseMore: () => this.#refuseMore(), identity, lacking })
+    }
+    if (request.method === 'POST') return this.#post(request, identity)
+    if (request.method === 'GET' && !this.#options.stateless) return this.#get(request, identity)
+    if (request.method === 'DELETE' && !this.#options.stateless) return this.#delete(request, identity)
     return refusal(405, `${request.method} is not offered here.`, -32000, { allow: this.#methods })
+  }
+
+  /** What is answered where the caller lacks a scope that one of the messages needs. */
+  #lacking(
+    request: HttpRequest,
+    engine: Engine,
+    messages: readonly Message[],
+    identity: Identity | undefined,
+  ): HttpAnswer | undefined {
+    if (!identity) return undefined
+    const needed = messages.flatMap((message) => engine.scopesFor(message, identity))
+    return needed.length === 0 ? undefined : this.#guard.lacking(request, identity, needed)
   }
 
   get #methods(): string {
     return this.#options.stateless ? 'POST' : 'GET, POST, DELETE'
   }
 
-  #post(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
+  #post(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
     const refused = checkPost(request)
     if (refused) return refused
     return request.body(this.limits.maxBytes).then(
-      (text) => this.#postText(request, text),
+      (text) => this.#postText(request, text, identity),
       (error) => {
         if (error instanceof BodyTooLong)
           return refusal(413, `The body is longer than ${this.limits.maxBytes} bytes.`)
@@ -138,29 +199,31 @@ export class HttpEndpoint {
     )
   }
 
-  #postText(request: HttpRequest, text: string): HttpAnswer | Promise<HttpAnswer> {
+  #postText(request: HttpRequest, text: string, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
     let value: unknown
     try {
       value = parseJson(text)
     } catch (error) {
       return refusal(400, `Parse error: ${(error as Error).message}`, codes.parse)
     }
-    if (this.#options.stateless) return this.#postStateless(request, value)
-    if (Array.isArray(value)) return this.#postBatch(request, value)
+    if (this.#options.stateless) return this.#postStateless(request, value, identity)
+    if (Array.isArray(value)) return this.#postBatch(request, value, identity)
     const read = readMessage(value)
     if (read.kind === 'malformed') return malformed(read.answer)
     if (read.kind === 'request' && read.message.method === 'initialize' && !request.header(sessionHeader)) {
-      return this.#open(request, read.message)
+      return this.#open(request, read.message, identity)
     }
-    const session = this.#sessionOf(request)
+    const session = this.#sessionOf(request, identity)
     if (!(session instanceof HttpSession)) return session
+    const lacking = this.#lacking(request, session.engine, [read.message], identity)
+    if (lacking) return lacking
     if (isRequest(read.message) && session.engine.inFlight >= this.limits.maxInFlight) {
       return tooMany(429, `${this.limits.maxInFlight} requests of this session are in flight; wait for answers.`)
     }
-    return session.post(read.message)
+    return session.post(read.message, identity)
   }
 
-  async #open(request: HttpRequest, message: Message): Promise<HttpAnswer> {
+  async #open(request: HttpRequest, message: Message, identity: Identity | undefined): Promise<HttpAnswer> {
     const only = onlyOf(request)
     if (typeof only === 'object') return only
     const full = this.#refuseMore()
@@ -168,13 +231,14 @@ export class HttpEndpoint {
     const id = crypto.randomUUID()
     const session = new HttpSession(this.#running, {
       id,
+      identity,
       only,
       limits: this.limits,
       overdue: this.#overdue,
       onHost: this.#options.onHost,
     })
     this.#sessions.set(id, session)
-    const answer = await session.post(message)
+    const answer = await session.post(message, identity)
     if (session.engine.phase === 'new') {
       this.#end(session, 'initialize was refused')
       return answer
@@ -191,8 +255,12 @@ export class HttpEndpoint {
     return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
   }
 
-  #postBatch(request: HttpRequest, values: unknown[]): HttpAnswer | Promise<HttpAnswer> {
-    const session = this.#sessionOf(request)
+  #postBatch(
+    request: HttpRequest,
+    values: unknown[],
+    identity: Identity | undefined,
+  ): HttpAnswer | Promise<HttpAnswer> {
+    const session = this.#sessionOf(request, identity)
     if (!(session instanceof HttpSession)) return session
     if (!session.engine.revision.batches || session.engine.phase === 'new') {
       return refusal(
@@ -205,10 +273,17 @@ export class HttpEndpoint {
     if (session.engine.inFlight + values.length > this.limits.maxInFlight) {
       return tooMany(429, `More than ${this.limits.maxInFlight} requests of this session would be in flight.`)
     }
-    return session.postBatch(values)
+    return (
+      this.#lacking(request, session.engine, values.filter(isObject) as unknown as Message[], identity) ??
+      session.postBatch(values, identity)
+    )
   }
 
-  #postStateless(request: HttpRequest, value: unknown): HttpAnswer | Promise<HttpAnswer> {
+  #postStateless(
+    request: HttpRequest,
+    value: unknown,
+    identity: Identity | undefined,
+  ): HttpAnswer | Promise<HttpAnswer> {
     const revision = revisionOf(request)
     if (!revision) return unsupportedVersion(request)
     if (Array.isArray(value) && (!revision.batches || value.length === 0)) {
@@ -220,23 +295,30 @@ export class HttpEndpoint {
     if (typeof only === 'object') return only
     const session: HttpSession = new HttpSession(this.#running, {
       stateless: revision,
+      identity,
       only,
       limits: this.limits,
       overdue: this.#overdue,
       onHost: this.#options.onHost,
       onIdle: () => session.close('the request is over'),
     })
-    const answer = read ? session.post(read.message) : session.postBatch(value as unknown[])
+    const messages = [value].flat().filter(isObject) as unknown as Message[]
+    const lacking = this.#lacking(request, session.engine, messages, identity)
+    if (lacking) {
+      session.close('the caller lacks a scope')
+      return lacking
+    }
+    const answer = read ? session.post(read.message, identity) : session.postBatch(value as unknown[], identity)
     // A promise is of requests, and the session ends with the last of them; else there was none.
     if (!(answer instanceof Promise)) session.close('the request is over')
     return answer
   }
 
-  #get(request: HttpRequest): HttpAnswer {
+  #get(request: HttpRequest, identity: Identity | undefined): HttpAnswer {
     if (isBrowser(request))
       return pageFor(this.#running, this.#options.publicUrl ?? `http://${request.header('host') ?? ''}${this.path}`)
     if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
-    const session = this.#sessionOf(request)
+    const session = this.#sessionOf(request, identity)
     if (!(session instanceof HttpSession)) return session
     if (session.openStreams >= this.limits.maxStreams) {
       return tooMany(429, `${this.limits.maxStreams} streams of this session are open; close one first.`)
@@ -248,19 +330,21 @@ export class HttpEndpoint {
     )
   }
 
-  #delete(request: HttpRequest): HttpAnswer {
-    const session = this.#sessionOf(request)
+  #delete(request: HttpRequest, identity: Identity | undefined): HttpAnswer {
+    const session = this.#sessionOf(request, identity)
     if (!(session instanceof HttpSession)) return session
     this.#end(session, 'the client ended it')
     return empty(204)
   }
 
-  #sessionOf(request: HttpRequest): HttpSession | HttpAnswer {
+  #sessionOf(request: HttpRequest, identity: Identity | undefined): HttpSession | HttpAnswer {
     const id = request.header(sessionHeader)
     if (id === undefined)
       return refusal(400, 'Mcp-Session-Id is missing; send initialize first and keep the id of its answer.')
     const session = this.#sessions.get(id)
-    if (!session) return refusal(404, 'This session is unknown or has ended; send initialize again.')
+    // A session is never a proof of who calls, and does not exist for anybody else.
+    if (!session || session.owner !== (identity && ownerOf(identity)))
+      return refusal(404, 'This session is unknown or has ended; send initialize again.')
     session.seen()
     const version = request.header(versionHeader)
     if (version !== undefined && version !== session.engine.revision.date) {
@@ -310,7 +394,7 @@ export class HttpEndpoint {
   }
 
   #preflight(): HttpAnswer {
-    if (this.#access.allowedOrigins.length === 0) {
+    if (this.#sources.allowedOrigins.length === 0) {
       return refusal(405, 'Cross-origin calls are off; name the origin in allowedOrigins.', -32000, {
         allow: this.#methods,
       })
@@ -325,12 +409,39 @@ export class HttpEndpoint {
 
   #withCors(request: HttpRequest, answer: HttpAnswer): HttpAnswer {
     const origin = request.header('origin')
-    if (origin === undefined || !this.#access.allowedOrigins.includes(origin)) return answer
-    if (!isOriginAllowed(origin, request.header('host'), this.#access)) return answer
+    if (origin === undefined || !this.#sources.allowedOrigins.includes(origin)) return answer
+    if (!isOriginAllowed(origin, request.header('host'), this.#sources)) return answer
     answer.headers['access-control-allow-origin'] = origin
     answer.headers['access-control-expose-headers'] = 'Mcp-Session-Id, WWW-Authenticate'
     answer.headers.vary = 'Origin'
     return answer
+  }
+}
+
+/** The longest that a timer can wait. */
+const longestMs = 2 ** 31 - 1
+
+/** A stream ends when that ends which its caller was let in by; who goes on resumes it with what is valid then. */
+function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
+  const { stream } = answer
+  if (!stream) return answer
+  return {
+    ...answer,
+    stream: (sink) => {
+      const detach = stream(sink)
+      const timer = setTimeout(
+        () => {
+          detach()
+          sink.end()
+        },
+        Math.max(0, Math.min(endsAtMs - Date.now(), longestMs)),
+      )
+      ;(timer as { unref?: () => void }).unref?.()
+      return () => {
+        clearTimeout(timer)
+        detach()
+      }
+    },
   }
 }
 

@@ -5,6 +5,8 @@ export interface HttpRequest {
   path: string
   query: string
   header(name: string): string | undefined
+  /** Address of whoever is connected, where the runtime tells it. */
+  address?: string | undefined
   /** The whole body as text; rejects with `BodyTooLong` beyond the limit. */
   body(maxBytes: number): Promise<string>
 }

@@ -1,3 +1,4 @@
+import { ownerOf } from '../../access/check.js'
 import { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import type { Identity } from '../../kit/call.js'
@@ -14,7 +15,7 @@ import { PostReply } from './post-reply.js'
 
 export interface HttpSessionOptions {
   id?: string
-  identity?: Identity
+  identity?: Identity | undefined
   stateless?: Revision
   only?: string | undefined
   limits: HttpLimits
@@ -28,6 +29,8 @@ export interface HttpSessionOptions {
 /** One session over HTTP: its engine, the replies under way, its streams, and what waits for one. */
 export class HttpSession {
   readonly id: string
+  /** To whom it belongs; undefined where nobody is asked. */
+  readonly owner: string | undefined
   readonly engine: Engine
   readonly #limits: HttpLimits
   readonly #overdue: Overdue
@@ -44,6 +47,7 @@ export class HttpSession {
   constructor(running: RunningKit, options: HttpSessionOptions) {
     const { id, identity, stateless, only, limits, overdue, onHost } = options
     this.id = id ?? ''
+    this.owner = identity && ownerOf(identity)
     this.#limits = limits
     this.#overdue = overdue
     this.#onIdle = options.onIdle
@@ -78,22 +82,22 @@ export class HttpSession {
   }
 
   /** Takes the message of a POST; the answer comes when it is known whether JSON or a stream is called for. */
-  post(message: Message): Promise<HttpAnswer> | HttpAnswer {
+  post(message: Message, identity?: Identity): Promise<HttpAnswer> | HttpAnswer {
     if (!isRequest(message)) {
-      this.engine.receive(message)
+      this.engine.receive(message, identity)
       return empty(202)
     }
     const reply = new PostReply([message.id], false, this.#overdue, () => this.#openStream())
     // An id that is in flight already is refused by the engine; its first holder keeps its reply.
     const earlier = this.#replies.get(message.id)
     this.#replies.set(message.id, reply)
-    this.engine.receive(message)
+    this.engine.receive(message, identity)
     if (earlier) this.#replies.set(message.id, earlier)
     return reply.answer
   }
 
   /** Takes a batch (R2). */
-  postBatch(values: readonly unknown[]): Promise<HttpAnswer> | HttpAnswer {
+  postBatch(values: readonly unknown[], identity?: Identity): Promise<HttpAnswer> | HttpAnswer {
     const refusals: Message[] = []
     const { batch, messages, ids } = openBatch(
       values,
@@ -102,13 +106,13 @@ export class HttpSession {
     )
     batch.deliverNow()
     if (ids.length === 0 && refusals.length === 0) {
-      for (const message of messages) this.engine.receive(message)
+      for (const message of messages) this.engine.receive(message, identity)
       return empty(202)
     }
     const reply = new PostReply(ids, true, this.#overdue, () => this.#openStream())
     for (const refusal of refusals) reply.take(refusal)
     for (const id of ids) this.#replies.set(id, reply)
-    for (const message of messages) this.engine.receive(message)
+    for (const message of messages) this.engine.receive(message, identity)
     reply.finishIfSettled()
     return reply.answer
   }

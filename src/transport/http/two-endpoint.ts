@@ -1,5 +1,8 @@
+import { ownerOf } from '../../access/check.js'
 import { Engine, type EngineOptions } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
+import type { Identity } from '../../kit/call.js'
+import { isObject, type Message } from '../../protocol/messages.js'
 import { Intake } from '../intake.js'
 import { accepts, isJson } from './checks.js'
 import { streamHeaders } from './event-stream.js'
@@ -13,6 +16,24 @@ interface TwoEndpointOptions extends EngineOptions {
   limits: HttpLimits
   onHost?: ((engine: Engine) => void) | undefined
   onClosed(): void
+}
+
+/** What the endpoint knows of a request that was let in. */
+interface TwoEndpointRequest {
+  refuseMore(): HttpAnswer | undefined
+  identity: Identity | undefined
+  /** What is answered where the caller lacks a scope that one of the messages needs. */
+  lacking(engine: Engine, messages: readonly Message[]): HttpAnswer | undefined
+}
+
+/** What is no message is for the session to refuse. */
+function messagesOf(text: string): Message[] {
+  try {
+    const value: unknown = JSON.parse(text)
+    return [value].flat().filter(isObject) as unknown as Message[]
+  } catch {
+    return []
+  }
 }
 
 /** The two-endpoint form beside the newer one: GET opens a session by its stream, each POST carries a message into it. */
@@ -36,18 +57,27 @@ export class TwoEndpointForm {
   }
 
   /** Answers a request that was let in; `refuseMore` says why no further session may be opened. */
-  handle(request: HttpRequest, refuseMore: () => HttpAnswer | undefined): HttpAnswer | Promise<HttpAnswer> {
-    if (request.method === 'GET') return this.#open(request, refuseMore)
-    if (request.method === 'POST') return this.#post(request)
+  handle(
+    request: HttpRequest,
+    { refuseMore, identity, lacking }: TwoEndpointRequest,
+  ): HttpAnswer | Promise<HttpAnswer> {
+    if (request.method === 'GET') return this.#open(request, refuseMore, identity)
+    if (request.method === 'POST') return this.#post(request, identity, lacking)
     return refusal(405, `${request.method} is not offered here.`, -32000, { allow: 'GET, POST' })
   }
 
-  async #post(request: HttpRequest): Promise<HttpAnswer> {
+  async #post(
+    request: HttpRequest,
+    identity: Identity | undefined,
+    lacking: TwoEndpointRequest['lacking'],
+  ): Promise<HttpAnswer> {
     const session = this.sessions.get(new URLSearchParams(request.query).get('session') ?? '')
-    if (!session) return refusal(404, 'This session is unknown or has ended; open the stream again.')
+    if (!session || session.owner !== (identity && ownerOf(identity)))
+      return refusal(404, 'This session is unknown or has ended; open the stream again.')
     if (!isJson(request)) return refusal(415, 'Content-Type must be application/json.')
     try {
-      return session.take(await request.body(this.#limits.maxBytes))
+      const text = await request.body(this.#limits.maxBytes)
+      return lacking(session.engine, messagesOf(text)) ?? session.take(text, identity)
     } catch (error) {
       if (error instanceof BodyTooLong)
         return refusal(413, `The body is longer than ${this.#limits.maxBytes} bytes.`)
@@ -55,7 +85,11 @@ export class TwoEndpointForm {
     }
   }
 
-  #open(request: HttpRequest, refuseMore: () => HttpAnswer | undefined): HttpAnswer {
+  #open(
+    request: HttpRequest,
+    refuseMore: () => HttpAnswer | undefined,
+    identity: Identity | undefined,
+  ): HttpAnswer {
     if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
     const refused = refuseMore()
     if (refused) return refused
@@ -69,6 +103,7 @@ export class TwoEndpointForm {
       onHost: this.#onHost,
       onClosed: () => this.sessions.delete(id),
       ...(only === undefined ? {} : { only }),
+      ...(identity ? { identity } : {}),
     })
     this.sessions.set(id, session)
     return session.open()
@@ -81,6 +116,7 @@ export class TwoEndpointForm {
  */
 class TwoEndpointSession {
   readonly id: string
+  readonly owner: string | undefined
   readonly openedAt = Date.now()
   readonly engine: Engine
   readonly #intake: Intake
@@ -90,6 +126,7 @@ class TwoEndpointSession {
 
   constructor(running: RunningKit, options: TwoEndpointOptions) {
     this.id = options.id
+    this.owner = options.identity && ownerOf(options.identity)
     this.#options = options
     this.#intake = new Intake(
       () => this.engine,
@@ -121,12 +158,13 @@ class TwoEndpointSession {
     }
   }
 
-  take(text: string): HttpAnswer {
+  take(text: string, identity: Identity | undefined): HttpAnswer {
     if (this.engine.inFlight >= this.#options.limits.maxInFlight) {
       return refusal(429, `${this.#options.limits.maxInFlight} requests are in flight; wait for answers.`, -32000, {
         'retry-after': '5',
       })
     }
+    if (identity) this.engine.identity = identity
     this.#intake.takeText(text)
     return empty(202)
   }

@@ -1,0 +1,95 @@
+import type { Identity } from '../kit/call.js'
+
+/** What an access check sees of a request. */
+export interface AccessRequest {
+  /** The bearer token of the Authorization header. */
+  readonly token: string | undefined
+  header(name: string): string | undefined
+  /** Address of whoever is connected; undefined where the runtime does not tell. */
+  readonly address: string | undefined
+  /** The canonical URI of this server: the audience that its tokens are for. */
+  readonly resource: string
+}
+
+/** Who calls, or why the request is refused: nothing was sent, what was sent is not valid, or it cannot be checked now. */
+export type Verdict =
+  | { readonly identity: Identity; readonly expiresAtMs?: number }
+  | { readonly refused: 'missing' | 'invalid' | 'unavailable'; readonly reason: string }
+
+/** Decides who may call. Made by `issuerTokens`, `introspectedTokens`, `namedTokens`, `trustedProxy` and `anyOf`. */
+export interface AccessCheck {
+  /** Issuers of the tokens, for the metadata that clients read; empty where nobody can sign in. */
+  readonly authorizationServers: readonly string[]
+  /** Scopes that every request needs. */
+  readonly scopes: readonly string[]
+  identify(request: AccessRequest): Verdict | Promise<Verdict>
+}
+
+/** The scope of callers that may do everything. */
+export const anyScope = '*'
+
+/** The scopes that an identity lacks. */
+export const missingScopes = (identity: Identity, needed: readonly string[]): string[] =>
+  identity.scopes.includes(anyScope) ? [] : needed.filter((scope) => !identity.scopes.includes(scope))
+
+/** By what sessions belong to somebody: who it is, whoever vouches for it. */
+export const ownerOf = ({ issuer, subject }: Identity): string => `${issuer ?? ''}\n${subject}`
+
+/**
+ * Accepts what any of several checks accepts, in their order.
+ *
+ * @example anyOf(issuerTokens({ issuer: 'https://id.example' }), namedTokens('callers.tokens.jsonl'))
+ */
+export function anyOf(...checks: readonly AccessCheck[]): AccessCheck {
+  const [first] = checks
+  return {
+    authorizationServers: [...new Set(checks.flatMap(({ authorizationServers }) => authorizationServers))],
+    // What only some of them ask for is asked for by those.
+    scopes: (first?.scopes ?? []).filter((scope) => checks.every(({ scopes }) => scopes.includes(scope))),
+    async identify(request) {
+      let worst: Verdict = { refused: 'missing', reason: 'a bearer token is needed' }
+      for (const check of checks) {
+        const verdict = await check.identify(request)
+        if ('identity' in verdict) {
+          const lacking = missingScopes(verdict.identity, check.scopes)
+          if (lacking.length === 0) return verdict
+          worst = { refused: 'invalid', reason: `the token lacks the scope ${lacking.join(' ')}` }
+        } else if (rank[verdict.refused] >= rank[worst.refused]) worst = verdict
+      }
+      return worst
+    },
+  }
+}
+
+const rank = { missing: 0, invalid: 1, unavailable: 2 } as const
+
+/** One token for everybody who may call. */
+export function staticToken(
+  token: string,
+): Omit<AccessCheck, 'identify'> & { identify(request: AccessRequest): Verdict } {
+  const identity: Identity = Object.freeze({ subject: 'token', scopes: [anyScope], claims: {} })
+  return {
+    authorizationServers: [],
+    scopes: [],
+    identify: ({ token: given }) => {
+      if (given === undefined)
+        return {
+          refused: 'missing',
+          reason: 'A bearer token is needed; send "Authorization: Bearer <JEXO_TOKEN>".',
+        }
+      if (isSame(given, token)) return { identity }
+      return {
+        refused: 'invalid',
+        reason: 'The bearer token is not the right one; send "Authorization: Bearer <JEXO_TOKEN>".',
+      }
+    },
+  }
+}
+
+/** In a time that does not depend on where two texts begin to differ. */
+export function isSame(given: string, wanted: string): boolean {
+  let difference = given.length ^ wanted.length
+  for (let at = 0; at < given.length; at++)
+    difference |= given.charCodeAt(at) ^ wanted.charCodeAt(at % wanted.length)
+  return difference === 0
+}

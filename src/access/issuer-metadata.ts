@@ -1,0 +1,83 @@
+import { isObject, type JsonObject } from '../protocol/messages.js'
+
+/** Where an issuer's metadata may be, in the order in which it is looked for (RFC 8414, OpenID Connect Discovery). */
+export function metadataUrls(issuer: string): string[] {
+  const { origin, pathname } = new URL(issuer)
+  const path = pathname.replace(/\/$/, '')
+  const names = ['oauth-authorization-server', 'openid-configuration']
+  const inserted = names.map((name) => `${origin}/.well-known/${name}${path}`)
+  return path === '' ? inserted : [...inserted, `${origin}${path}/.well-known/openid-configuration`]
+}
+
+/** True for https, and for http on this machine. */
+export function isSafeUrl(text: unknown): text is string {
+  if (typeof text !== 'string' || !URL.canParse(text)) return false
+  const { protocol, hostname } = new URL(text)
+  return protocol === 'https:' || (protocol === 'http:' && /^(localhost|127(\.\d+){3}|\[::1\])$/.test(hostname))
+}
+
+export interface FetchLimits {
+  /** Longest wait for a response, in milliseconds. */
+  timeoutMs: number
+  maxBytes: number
+}
+export const fetchLimits: FetchLimits = { timeoutMs: 5000, maxBytes: 1_000_000 }
+
+/** Gets a JSON object. Rejects with an `Error` that says why there is none. Redirects are not followed. */
+export async function fetchObject(
+  url: string,
+  init: RequestInit = {},
+  { timeoutMs, maxBytes }: FetchLimits = fetchLimits,
+): Promise<{ status: number; value: JsonObject | undefined }> {
+  const response = await fetch(url, {
+    ...init,
+    redirect: 'manual',
+    headers: { accept: 'application/json', ...init.headers },
+    signal: AbortSignal.timeout(timeoutMs),
+  })
+  const text = await textWithin(response, maxBytes)
+  return { status: response.status, value: objectIn(text) }
+}
+
+function objectIn(text: string): JsonObject | undefined {
+  try {
+    const value: unknown = JSON.parse(text)
+    return isObject(value) ? value : undefined
+  } catch {
+    return undefined
+  }
+}
+
+async function textWithin(response: Response, maxBytes: number): Promise<string> {
+  const decoder = new TextDecoder()
+  let text = ''
+  let bytes = 0
+  for await (const chunk of response.body ?? []) {
+    bytes += chunk.length
+    if (bytes > maxBytes) throw new Error(`the response is longer than ${maxBytes} bytes`)
+    text += decoder.decode(chunk, { stream: true })
+  }
+  return text + decoder.decode()
+}
+
+/** The first metadata that answers and is of the issuer that was asked for. Rejects with an `Error` that says what was wrong. */
+export async function fetchIssuer(issuer: string): Promise<JsonObject> {
+  const reasons: string[] = []
+  for (const url of metadataUrls(issuer)) {
+    try {
+      const { status, value } = await fetchObject(url)
+      if (status !== 200 || !value) reasons.push(`${url}: status ${status}`)
+      else if (value.issuer !== issuer)
+        throw new Error(`${url} is of the issuer ${JSON.stringify(value.issuer)}, not ${issuer}`)
+      else return value
+    } catch (error) {
+      reasons.push(`${url}: ${error instanceof Error ? reasonOf(error) : String(error)}`)
+    }
+  }
+  throw new Error(reasons.join('; '))
+}
+
+function reasonOf(error: Error): string {
+  const { cause } = error
+  return cause instanceof Error ? cause.message : error.message
+}

@@ -1,0 +1,198 @@
+import { createRemoteJWKSet, customFetch, errors, type JWTPayload, jwtVerify } from 'jose'
+import type { Identity } from '../kit/call.js'
+import type { AccessCheck, AccessRequest, Verdict } from './check.js'
+import { accessErrors } from './errors.js'
+import { type ExchangeClient, exchanger } from './exchange.js'
+import { fetchIssuer, fetchLimits, isSafeUrl } from './issuer-metadata.js'
+import { KeptVerdicts } from './kept-verdicts.js'
+import { scopesIn } from './scopes.js'
+
+export interface IssuerTokensOptions {
+  /** The authorization server, as it names itself: https, or http on this machine. */
+  issuer: string
+  /** What tokens are for; the URL of this server by default. */
+  audience?: string | readonly string[]
+  /** Scopes that every request needs. */
+  scopes?: readonly string[]
+  /** Signature algorithms that are accepted; asymmetric ones by default. */
+  algorithms?: readonly string[]
+  /** How far clocks may differ, in milliseconds. Default: 30,000. */
+  clockToleranceMs?: number
+  /** This server at the authorization server, for `call.identity.exchange`. */
+  client?: ExchangeClient
+}
+
+const asymmetric = [
+  'RS256',
+  'RS384',
+  'RS512',
+  'PS256',
+  'PS384',
+  'PS512',
+  'ES256',
+  'ES384',
+  'ES512',
+  'EdDSA',
+  'Ed25519',
+]
+/** No caller can make this server ask for keys more often. */
+const refetchMs = 60_000
+/** Keys that were withdrawn are noticed after this time. */
+const renewMs = 600_000
+/** After a failed discovery, the next request tries again only then. */
+const retryMs = 5000
+const maxTokenCharacters = 16_384
+
+/**
+ * Accepts signed tokens of an authorization server (RFC 9068): signature, issuer, audience and times are checked. Its metadata and keys are
+ * fetched at the first request and kept; a server that is down is asked again, and requests are answered with 503 until it is there.
+ * Throws a `JexoError` if the issuer is not an https URL.
+ *
+ * @example serveHttp(kit, { publicUrl: 'https://hives.example/mcp', access: issuerTokens({ issuer: 'https://id.example' }) })
+ */
+export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
+  const { issuer, scopes = [], clockToleranceMs = 30_000 } = options
+  if (!isSafeUrl(issuer)) throw accessErrors.issuerUnsafe(issuer)
+  const algorithms = [...(options.algorithms ?? asymmetric)]
+  const unsafe = algorithms.find((name) => !asymmetric.includes(name))
+  if (unsafe !== undefined) throw accessErrors.algorithmUnsafe(unsafe, asymmetric)
+  const keys = new IssuerKeys(issuer)
+  const kept = new KeptVerdicts()
+  const exchange = options.client ? exchanger(() => keys.metadata(), options.client) : undefined
+
+  const verified = async (token: string, resource: string): Promise<Verdict> => {
+    const found = await keys.find()
+    if ('reason' in found) return { refused: 'unavailable', reason: found.reason }
+    try {
+      const { payload } = await jwtVerify(token, found.keys, {
+        issuer,
+        audience: options.audience === undefined ? resource : [options.audience].flat(),
+        algorithms,
+        clockTolerance: clockToleranceMs / 1000,
+        requiredClaims: ['exp'],
+      })
+      const expiresAtMs = Number(payload.exp) * 1000 + clockToleranceMs
+      // To the millisecond, as streams end.
+      if (expiresAtMs <= Date.now()) return { refused: 'invalid', reason: 'the token has expired' }
+      const identity = identityOf(payload, issuer)
+      const whole = exchange ? { ...identity, exchange: exchange(token, identity) } : identity
+      return { identity: Object.freeze(whole), expiresAtMs }
+    } catch (error) {
+      return refusalOf(error)
+    }
+  }
+
+  return {
+    authorizationServers: [issuer],
+    scopes,
+    identify: ({ token, resource }: AccessRequest) => {
+      if (token === undefined) return { refused: 'missing', reason: 'a bearer token is needed' }
+      if (token.length > maxTokenCharacters) return { refused: 'invalid', reason: 'the token is too long' }
+      const key = `${resource}\n${token}`
+      const known = kept.find(key)
+      if (known) return known
+      return verified(token, resource).then((verdict) =>
+        'identity' in verdict ? kept.keep(key, verdict) : verdict,
+      )
+    },
+  }
+}
+
+type Found = { keys: ReturnType<typeof createRemoteJWKSet> } | { reason: string }
+
+/** The keys of an issuer, with what is kept of them while it is away. */
+class IssuerKeys {
+  readonly #issuer: string
+  #metadata: Promise<Record<string, unknown>> | undefined
+  #keys: ReturnType<typeof createRemoteJWKSet> | undefined
+  #failedAt = 0
+  #failure = ''
+  #renewedAt = 0
+
+  constructor(issuer: string) {
+    this.#issuer = issuer
+  }
+
+  /** Rejects while the issuer cannot be reached. */
+  metadata(): Promise<Record<string, unknown>> {
+    this.#metadata ??= fetchIssuer(this.#issuer).catch((error) => {
+      this.#metadata = undefined
+      throw error
+    })
+    return this.#metadata
+  }
+
+  async find(): Promise<Found> {
+    if (this.#keys) {
+      this.#renew(this.#keys)
+      return { keys: this.#keys }
+    }
+    if (Date.now() - this.#failedAt < retryMs) return { reason: this.#failure }
+    try {
+      const { jwks_uri: uri } = await this.metadata()
+      if (!isSafeUrl(uri)) throw new Error(`its jwks_uri is ${JSON.stringify(uri)}, not an https URL`)
+      const keys = createRemoteJWKSet(new URL(uri), {
+        cooldownDuration: refetchMs,
+        cacheMaxAge: Number.POSITIVE_INFINITY,
+        timeoutDuration: fetchLimits.timeoutMs,
+        [customFetch]: (url, init) => fetch(url, { ...init, redirect: 'error' }),
+      })
+      await keys.reload()
+      this.#renewedAt = Date.now()
+      this.#keys ??= keys
+      return { keys: this.#keys }
+    } catch (error) {
+      this.#metadata = undefined
+      this.#failedAt = Date.now()
+      this.#failure = `the authorization server ${this.#issuer} cannot be reached (${error instanceof Error ? error.message : error})`
+      return { reason: this.#failure }
+    }
+  }
+
+  /** Without anybody waiting for it; what is kept goes on where it fails. */
+  #renew(keys: ReturnType<typeof createRemoteJWKSet>): void {
+    if (Date.now() - this.#renewedAt < renewMs) return
+    this.#renewedAt = Date.now()
+    keys.reload().catch(() => {})
+  }
+}
+
+function identityOf(payload: JWTPayload, issuer: string): Identity {
+  const { client_id: client, azp } = payload
+  const clientId = typeof client === 'string' ? client : typeof azp === 'string' ? azp : undefined
+  return {
+    subject: payload.sub ?? clientId ?? '',
+    issuer,
+    ...(clientId === undefined ? {} : { clientId }),
+    scopes: scopesIn(payload),
+    claims: payload,
+  }
+}
+
+function refusalOf(error: unknown): Verdict {
+  if (error instanceof errors.JWTExpired) return { refused: 'invalid', reason: 'the token has expired' }
+  if (error instanceof errors.JWTClaimValidationFailed)
+    return { refused: 'invalid', reason: claimReasons[error.claim] ?? `the claim "${error.claim}" is not valid` }
+  if (error instanceof errors.JWKSNoMatchingKey || error instanceof errors.JWKSMultipleMatchingKeys)
+    return {
+      refused: 'invalid',
+      reason: 'the token is signed with a key that the authorization server does not have',
+    }
+  if (
+    error instanceof errors.JWKSTimeout ||
+    (error instanceof errors.JOSEError && error.code === 'ERR_JOSE_GENERIC')
+  )
+    return { refused: 'unavailable', reason: 'the keys of the authorization server cannot be fetched' }
+  if (error instanceof errors.JOSEAlgNotAllowed)
+    return { refused: 'invalid', reason: 'the token is signed with an algorithm that is not accepted' }
+  if (error instanceof errors.JOSEError)
+    return { refused: 'invalid', reason: 'the token is not a valid signed token' }
+  return { refused: 'invalid', reason: 'the token cannot be read' }
+}
+
+const claimReasons: Readonly<Record<string, string>> = {
+  aud: 'the token is for another server',
+  iss: 'the token is of another issuer',
+  nbf: 'the token is not valid yet',
+  exp: 'the token has no time at which it expires',
+}

@@ -1,0 +1,59 @@
+import ipaddr from 'ipaddr.js'
+import type { Identity } from '../kit/call.js'
+import type { AccessCheck } from './check.js'
+import { isScope } from './scopes.js'
+
+export interface TrustedProxyOptions {
+  /** Addresses and ranges of the proxy, such as `127.0.0.1` and `10.1.0.0/16`. Whoever else sends the headers is refused. */
+  addresses: readonly string[]
+  /** Header with the name of the caller. Default: `x-forwarded-user`. */
+  subjectHeader?: string
+  /** Header with the caller's scopes, separated by spaces or commas. Default: none; the caller may do everything that needs no scope. */
+  scopesHeader?: string
+  /** Headers whose values become claims, by the name of the claim. */
+  claimHeaders?: Readonly<Record<string, string>>
+  /** Scopes that every request needs. */
+  scopes?: readonly string[]
+}
+
+/**
+ * Takes the caller from headers that a proxy in front sets, which signs people in itself. The proxy has to remove these headers from what callers
+ * send. Throws if an address cannot be read.
+ *
+ * @example trustedProxy({ addresses: ['127.0.0.1'], subjectHeader: 'x-auth-user', scopesHeader: 'x-auth-scopes' })
+ */
+export function trustedProxy(options: TrustedProxyOptions): AccessCheck {
+  const { subjectHeader = 'x-forwarded-user', scopesHeader, claimHeaders = {}, scopes = [] } = options
+  const ranges = options.addresses.map((text) => (text.includes('/') ? ipaddr.parseCIDR(text) : single(text)))
+  const isProxy = (text: string | undefined): boolean => {
+    if (text === undefined || !ipaddr.isValid(text)) return false
+    const address = ipaddr.process(text)
+    return ranges.some(([range, bits]) => range.kind() === address.kind() && address.match(range as never, bits))
+  }
+  return {
+    authorizationServers: [],
+    scopes,
+    identify: ({ address, header }) => {
+      if (!isProxy(address)) return { refused: 'missing', reason: 'this server is reached through its proxy' }
+      const subject = header(subjectHeader)
+      if (subject === undefined || subject === '')
+        return { refused: 'missing', reason: 'the proxy named no caller' }
+      const given = scopesHeader === undefined ? '' : (header(scopesHeader) ?? '')
+      const claims = Object.entries(claimHeaders).flatMap(([claim, name]) => {
+        const value = header(name)
+        return value === undefined ? [] : [[claim, value] as const]
+      })
+      const identity: Identity = {
+        subject,
+        scopes: given.split(/[\s,]+/).filter((scope) => isScope(scope) && scope !== '*'),
+        claims: Object.fromEntries(claims),
+      }
+      return { identity }
+    },
+  }
+}
+
+function single(text: string): [ipaddr.IPv4 | ipaddr.IPv6, number] {
+  const address = ipaddr.process(text)
+  return [address, address.kind() === 'ipv4' ? 32 : 128]
+}

@@ -1,0 +1,144 @@
+import { type AccessCheck, missingScopes, staticToken, type Verdict } from '../../access/check.js'
+import { scopesOffered } from '../../engine/gates.js'
+import type { Identity } from '../../kit/call.js'
+import type { Kit } from '../../kit/kit.js'
+import { isLoopback } from './checks.js'
+import { empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
+
+const wellKnown = '/.well-known/oauth-protected-resource'
+
+export interface GuardOptions {
+  access: AccessCheck | undefined
+  token: string | undefined
+  publicUrl: string | undefined
+  path: string
+}
+
+/** Who may call over HTTP, and what those are told who may not (Authorization). */
+export class Guard {
+  readonly #access: AccessCheck | undefined
+  readonly #publicUrl: string | undefined
+  readonly #path: string
+
+  constructor({ access, token, publicUrl, path }: GuardOptions) {
+    this.#access = access ?? (token === undefined ? undefined : staticToken(token))
+    this.#publicUrl = publicUrl === undefined ? undefined : canonicalUri(publicUrl)
+    this.#path = path
+  }
+
+  /** True where nobody is asked who they are. */
+  get isOpen(): boolean {
+    return this.#access === undefined
+  }
+
+  /** Who sends a request; an answer where it is refused. Scopes that every request needs are among it. */
+  identify(request: HttpRequest): Verdict | Promise<Verdict> {
+    if (!this.#access) return { refused: 'missing', reason: 'nobody is asked' }
+    return this.#access.identify({
+      token: bearerOf(request.header('authorization')),
+      header: request.header,
+      address: request.address,
+      resource: this.#resource(request),
+    })
+  }
+
+  /** 401 where a token is missing or not valid, 503 where it cannot be checked now. */
+  refuse(request: HttpRequest, { refused, reason }: Extract<Verdict, { refused: unknown }>): HttpAnswer {
+    if (refused === 'unavailable') {
+      return refusal(503, `Tokens cannot be checked now: ${reason}.`, -32000, { 'retry-after': '5' })
+    }
+    const scopes = this.#access?.scopes ?? []
+    return refusal(401, sentence(reason), -32000, {
+      'www-authenticate': challenge([
+        ...this.#metadataParameter(request),
+        ...(scopes.length > 0 ? [['scope', scopes.join(' ')] as const] : []),
+        ...(refused === 'invalid'
+          ? ([
+              ['error', 'invalid_token'],
+              ['error_description', reason],
+            ] as const)
+          : []),
+      ]),
+    })
+  }
+
+  /** 403 with everything that a request needs, where the caller lacks some of it; undefined where nothing is missing. */
+  lacking(request: HttpRequest, identity: Identity, needed: readonly string[]): HttpAnswer | undefined {
+    const all = [...new Set([...(this.#access?.scopes ?? []), ...needed])]
+    const missing = missingScopes(identity, all)
+    if (missing.length === 0) return undefined
+    return refusal(403, `The caller lacks the scope ${missing.join(', ')}.`, -32000, {
+      'www-authenticate': challenge([
+        ['error', 'insufficient_scope'],
+        ['scope', all.join(' ')],
+        ...this.#metadataParameter(request),
+        ['error_description', `the scope ${missing.join(' ')} is missing`],
+      ]),
+    })
+  }
+
+  /** What clients read to learn where to sign in; undefined for any other path. Anybody may read it, from any page. */
+  metadata(request: HttpRequest, kit: Kit): HttpAnswer | undefined {
+    const { path, method } = request
+    if (path !== wellKnown && path !== wellKnown + this.#path) return undefined
+    const servers = this.#access?.authorizationServers ?? []
+    if (servers.length === 0) return undefined
+    const open = { 'access-control-allow-origin': '*', 'cache-control': 'max-age=300' }
+    if (method === 'OPTIONS')
+      return empty(204, { ...open, 'access-control-allow-methods': 'GET', 'access-control-allow-headers': '*' })
+    if (method !== 'GET' && method !== 'HEAD')
+      return refusal(405, `${method} is not offered here.`, -32000, { allow: 'GET, HEAD', ...open })
+    const scopes = [...new Set([...(this.#access?.scopes ?? []), ...scopesOffered(kit)])]
+    return json(
+      200,
+      {
+        resource: this.#resource(request),
+        authorization_servers: servers,
+        ...(scopes.length > 0 ? { scopes_supported: scopes } : {}),
+        bearer_methods_supported: ['header'],
+        resource_name: kit.title ?? kit.name,
+        ...(kit.websiteUrl === undefined ? {} : { resource_documentation: kit.websiteUrl }),
+      },
+      open,
+    )
+  }
+
+  #metadataParameter(request: HttpRequest): (readonly [string, string])[] {
+    if ((this.#access?.authorizationServers ?? []).length === 0) return []
+    const { origin, pathname } = new URL(this.#resource(request))
+    return [['resource_metadata', `${origin}${wellKnown}${pathname === '/' ? '' : pathname}`]]
+  }
+
+  /** The URL that others reach the endpoint by. */
+  #resource(request: HttpRequest): string {
+    if (this.#publicUrl !== undefined) return this.#publicUrl
+    const host = request.header('host') ?? 'localhost'
+    const scheme = isLoopback(host.replace(/:\d+$/, '')) ? 'http' : 'https'
+    return canonicalUri(
+      URL.canParse(`${scheme}://${host}`) ? `${scheme}://${host}${this.#path}` : `http://localhost${this.#path}`,
+    )
+  }
+}
+
+/** Lower-case scheme and host, no fragment, no slash at the end unless it is the path (RFC 8707). */
+export function canonicalUri(text: string): string {
+  const url = new URL(text)
+  url.hash = ''
+  return url.pathname === '/' && url.search === '' ? url.origin : url.href
+}
+
+/** The token of an Authorization header; what stands in the URL or the body is not looked at. */
+export function bearerOf(header: string | undefined): string | undefined {
+  const found = /^Bearer(?: +(.*))?$/i.exec(header ?? '')
+  // A word that is no token is refused as one that is not valid.
+  return found ? (found[1] ?? '').trim() || undefined : undefined
+}
+
+/** A header's value; texts in it are quoted, and hold nothing that would end the quotes or the header. */
+const challenge = (parameters: readonly (readonly [string, string])[]): string =>
+  parameters.length === 0
+    ? 'Bearer'
+    : `Bearer ${parameters.map(([name, value]) => `${name}="${value.replace(/[^\x20-\x7e]|["\\]/g, "'")}"`).join(', ')}`
+
+const sentence = (reason: string) =>
+  `${reason[0]?.toUpperCase() ?? ''}${reason.slice(1)}${reason.endsWith('.') ? '' : '.'}`
