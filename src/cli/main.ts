@@ -48,6 +48,7 @@ export const verbs: Readonly<Record<VerbName, () => Promise<() => Command>>> = {
   rehearse: async () => (await import('./verbs/rehearse.js')).rehearseCommand,
   pack: async () => (await import('./verbs/pack.js')).pack,
   ship: async () => (await import('./verbs/ship.js')).shipCommand,
+  token: async () => (await import('./verbs/token.js')).token,
   demo: async () => (await import('./verbs/demo.js')).demo,
   completion: async () => (await import('./verbs/completion.js')).completion,
 }

@@ -58,6 +58,9 @@ export function environmentExample({ kit, settings }: Packed, more: readonly str
 export const httpEnvironment = (publicUrl: string | undefined): string[] => [
   '# The URL that others reach it by. Needed.',
   envLine('JEXO_PUBLIC_URL', publicUrl ?? ''),
-  '# What callers send as a bearer token. A secret. Needed, unless JEXO_OPEN_TO_ANYONE=1 says that anybody may call.',
+  '# What callers send as a bearer token. A secret. Needed, unless JEXO_ISSUER or JEXO_TOKENS is set, or JEXO_OPEN_TO_ANYONE=1 says that anybody may call.',
   'JEXO_TOKEN=',
+  '# The authorization server where callers sign in, and the scopes that every call needs.',
+  '# JEXO_ISSUER=',
+  '# JEXO_SCOPES=',
 ]

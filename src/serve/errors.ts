@@ -1,6 +1,12 @@
 import { JexoError } from '../errors.js'
 
 export const serveErrors = {
+  identityForOthers: () =>
+    new JexoError(
+      'identity-for-others',
+      '--as is for trying on this machine, and would make everybody the same caller',
+      'listen on 127.0.0.1, or use --issuer or --tokens',
+    ),
   publicWithoutName: (host: string) =>
     new JexoError(
       'public-without-name',

@@ -1,6 +1,8 @@
+import type { Identity } from '../kit/call.js'
 import { namesIn } from '../kit/choose.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Environment } from '../kit/settings.js'
+import { type AccessChoice, readIdentity } from './access-choice.js'
 import { type HttpAddress, readHttpAddress } from './address.js'
 import { type LogForm, type LogLevel, readLogChoice } from './log.js'
 import type { SshTunnel } from './ssh-tunnel.js'
@@ -14,6 +16,11 @@ export interface ServeFlags {
   allowedHost?: readonly string[]
   openToAnyone?: boolean
   requireHost?: boolean
+  issuer?: string
+  audience?: string
+  scopes?: string
+  tokens?: string
+  as?: string
   strictErrors?: boolean
   loadTimeout?: string
   log?: string
@@ -32,6 +39,10 @@ export interface RunOptions {
   publicUrl?: string
   allowedHosts: readonly string[]
   isOpenToAnyone: boolean
+  /** Who may call, besides whoever has `JEXO_TOKEN`. */
+  access: AccessChoice
+  /** For trying: who every caller is. */
+  identity?: Identity
   /** Refuses to start on an address of other machines as long as no name is known that it is reached by. */
   requireHost: boolean
   /** An error that nothing caught ends the server. */
@@ -63,6 +74,13 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
     ...(publicUrl ? { publicUrl } : {}),
     allowedHosts: [...(flags.allowedHost ?? []), ...namesIn(environment.JEXO_ALLOWED_HOSTS ?? '')],
     isOpenToAnyone: flags.openToAnyone === true || isYes(environment.JEXO_OPEN_TO_ANYONE),
+    access: {
+      issuer: flags.issuer ?? (environment.JEXO_ISSUER || undefined),
+      audience: flags.audience ?? (environment.JEXO_AUDIENCE || undefined),
+      scopes: namesIn(flags.scopes ?? environment.JEXO_SCOPES ?? ''),
+      tokens: flags.tokens ?? (environment.JEXO_TOKENS || undefined),
+    },
+    ...(flags.as === undefined ? {} : { identity: readIdentity(flags.as) }),
     requireHost: flags.requireHost === true || isYes(environment.JEXO_REQUIRE_HOST),
     endsOnStrayErrors: flags.strictErrors === true || isYes(environment.JEXO_STRICT_ERRORS),
     log: readLogChoice(

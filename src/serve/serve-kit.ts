@@ -1,5 +1,6 @@
 import type { Engine } from '../engine/engine.js'
 import type { Observer, RunningKit } from '../engine/running-kit.js'
+import type { Identity } from '../kit/call.js'
 import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
@@ -9,6 +10,7 @@ import { transportErrors } from '../transport/errors.js'
 import { isLoopback } from '../transport/http/checks.js'
 import { runOnNode } from '../transport/node-run.js'
 import { runStdio } from '../transport/stdio.js'
+import { type AccessChoice, accessOf, everybodyIs } from './access-choice.js'
 import { serveErrors } from './errors.js'
 import { readLimits, type ServeLimits } from './limits.js'
 import { jsonLog, type Log, textLog } from './log.js'
@@ -70,7 +72,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   const stop = options.onRunning?.(running, log)
   try {
     if (options.http) await serveOverHttp(running, options, { environment, limits, log, metrics })
-    else await serveOverStdio(running, limits, log)
+    else await serveOverStdio(running, options.identity, limits, log)
   } finally {
     stop?.()
     stopHearing()
@@ -93,7 +95,12 @@ function checkNames({ http, publicUrl, allowedHosts, requireHost }: ServeOptions
   throw serveErrors.publicWithoutName(`${http.host}:${http.port}`)
 }
 
-function serveOverStdio(running: RunningKit, { maxBytes, graceMs }: ServeLimits, log: Log): Promise<void> {
+function serveOverStdio(
+  running: RunningKit,
+  identity: Identity | undefined,
+  { maxBytes, graceMs }: ServeLimits,
+  log: Log,
+): Promise<void> {
   // Whoever types this waits for something to happen.
   if (process.stdin.isTTY)
     log.write(
@@ -101,6 +108,7 @@ function serveOverStdio(running: RunningKit, { maxBytes, graceMs }: ServeLimits,
       `${running.kit.name} waits for a host on stdin. To try it, run in another terminal: jexo loupe <kit file>, or jexo show <kit file>. Ctrl-C ends it.`,
     )
   return runStdio(running, {
+    identity,
     onHost: (engine) => sayWhoConnected(engine, log),
     ...(maxBytes === undefined ? {} : { maxBytes }),
     ...(graceMs === undefined ? {} : { graceMs }),
@@ -124,7 +132,11 @@ async function serveOverHttp(
   const { host = '127.0.0.1', port = 0 } = options.http ?? {}
   const { path, publicUrl, allowedHosts, isOpenToAnyone, sshTunnel } = options
   const token = environment.JEXO_TOKEN
-  if (sshTunnel && !token && !isOpenToAnyone) throw transportErrors.publicWithoutAccess(sshTunnel.destination)
+  const { identity } = options
+  if (identity && (!isLoopback(host) || sshTunnel || publicUrl)) throw serveErrors.identityForOthers()
+  const chosen = await accessOf(options.access, token, (text) => log.write('warning', text))
+  const access = identity ? everybodyIs(identity) : chosen
+  if (sshTunnel && !access && !isOpenToAnyone) throw transportErrors.publicWithoutAccess(sshTunnel.destination)
   const service = await serveHttp(running, {
     host,
     port,
@@ -135,14 +147,14 @@ async function serveOverHttp(
     ...(limits.drainMs === undefined ? {} : { drainMs: limits.drainMs }),
     ...(path === undefined ? {} : { path }),
     ...(publicUrl === undefined ? {} : { publicUrl }),
-    ...(token ? { token } : {}),
+    ...(access ? { access } : {}),
     ...(metrics && options.metrics === true ? { routes: { '/metrics': textRoute(metrics) } } : {}),
   })
   const ends: (() => void)[] = []
   try {
     const { kit } = running
     const shown = publicUrl ?? service.url
-    log.write('info', `${kit.name} ${kit.version} at ${shown}${token ? ' (callers need JEXO_TOKEN)' : ''}`, {
+    log.write('info', `${kit.name} ${kit.version} at ${shown}${needs(options.access, token)}`, {
       url: shown,
     })
     if (metrics && typeof options.metrics === 'object') {
@@ -159,6 +171,16 @@ async function serveOverHttp(
     const { cut } = await service.close()
     if (cut.length > 0) log.write('warning', `cut off: ${namesOf(cut)}`, { cut })
   }
+}
+
+/** What callers need, for the line that says where the server is. */
+function needs({ issuer, tokens }: AccessChoice, token: string | undefined): string {
+  const ways = [
+    ...(token ? ['JEXO_TOKEN'] : []),
+    ...(tokens === undefined ? [] : [`a token of ${tokens}`]),
+    ...(issuer === undefined ? [] : [`a token of ${issuer}`]),
+  ]
+  return ways.length > 0 ? ` (callers need ${ways.join(' or ')})` : ''
 }
 
 /** `tool weigh_hive (2), resource hives://ML-04`. */

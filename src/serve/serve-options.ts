@@ -39,6 +39,36 @@ export const serveOptions = [
     about: 'allow unauthenticated calls from other machines',
   },
   {
+    name: 'issuer',
+    value: '<url>',
+    variables: ['JEXO_ISSUER'],
+    about: 'accept tokens of this authorization server; clients sign in there',
+  },
+  {
+    name: 'audience',
+    value: '<uri>',
+    variables: ['JEXO_AUDIENCE'],
+    about: 'what tokens of the issuer are for; default: the public URL',
+  },
+  {
+    name: 'scopes',
+    value: '<names>',
+    variables: ['JEXO_SCOPES'],
+    about: 'scopes that every request needs, separated by commas',
+  },
+  {
+    name: 'tokens',
+    value: '<file>',
+    variables: ['JEXO_TOKENS'],
+    about: 'accept the tokens of a file made by jexo token add',
+  },
+  {
+    name: 'as',
+    value: '<json>',
+    about: 'for trying: the identity of every caller, such as {"subject":"ada","scopes":["hives.read"]}',
+    isForSources: true,
+  },
+  {
     name: 'require-host',
     variables: ['JEXO_REQUIRE_HOST'],
     about: 'on a non-loopback address, require --public-url or --allowed-host',

@@ -156,6 +156,7 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
     'rehearse',
     'pack',
     'ship',
+    'token',
     'demo',
     'completion',
   ]

@@ -38,7 +38,7 @@ export const serve = () => {
     .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
     .addHelpText(
       'after',
-      '\nExample: jexo serve apiary.kit.ts --http 4870\nIf JEXO_TOKEN is set, clients over HTTP must send it as a bearer token.',
+      '\nExample: jexo serve apiary.kit.ts --http 4870\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
     )
     .action(async (file: string, flags: Flags) => {
       // A kit may look at the environment while it is loaded.

@@ -46,7 +46,7 @@ EXPOSE ${containerPort}
 STOPSIGNAL SIGTERM
 HEALTHCHECK --interval=10s --timeout=3s --start-period=10s --retries=3 \\
   CMD ["node", "-e", "${healthCheck}"]
-# It starts only with JEXO_PUBLIC_URL (or JEXO_ALLOWED_HOSTS) and JEXO_TOKEN.
+# It starts only with JEXO_PUBLIC_URL (or JEXO_ALLOWED_HOSTS), and JEXO_TOKEN, JEXO_ISSUER or JEXO_TOKENS.
 ${containerInstruction('ENTRYPOINT', ['node', `/app/${fileName}`])}
 CMD ["--http"]
 `

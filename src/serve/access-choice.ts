@@ -1,0 +1,58 @@
+import { type AccessCheck, anyOf, staticToken } from '../access/check.js'
+import { scopesIn } from '../access/scopes.js'
+import type { Identity } from '../kit/call.js'
+import { kitErrors } from '../kit/errors.js'
+import { isObject } from '../protocol/messages.js'
+
+/** Who may call, as it is said on a command line or in the environment. */
+export interface AccessChoice {
+  issuer: string | undefined
+  audience: string | undefined
+  scopes: readonly string[]
+  tokens: string | undefined
+}
+
+/** The check of what was chosen, together with the static token; undefined where nothing was. What is not used is not loaded. */
+export async function accessOf(
+  { issuer, audience, scopes, tokens }: AccessChoice,
+  token: string | undefined,
+  onProblem: (message: string) => void,
+): Promise<AccessCheck | undefined> {
+  const checks: AccessCheck[] = token ? [staticToken(token)] : []
+  if (tokens !== undefined) {
+    const { namedTokens } = await import('../access/named-tokens.js')
+    checks.push(namedTokens(tokens, { scopes, onProblem }))
+  }
+  if (issuer !== undefined) {
+    const { issuerTokens } = await import('../access/issuer-tokens.js')
+    checks.push(issuerTokens({ issuer, scopes, ...(audience === undefined ? {} : { audience }) }))
+  }
+  return checks.length > 1 ? anyOf(...checks) : checks[0]
+}
+
+/** Lets everybody in as one identity, for trying. */
+export const everybodyIs = (identity: Identity): AccessCheck => ({
+  authorizationServers: [],
+  scopes: [],
+  identify: () => ({ identity }),
+})
+
+/** Reads what `--as` says. */
+export function readIdentity(text: string): Identity {
+  let value: unknown
+  try {
+    value = JSON.parse(text)
+  } catch {
+    value = undefined
+  }
+  if (!isObject(value) || typeof value.subject !== 'string')
+    throw kitErrors.argumentUnreadable('--as', 'JSON such as {"subject":"ada","scopes":["hives.read"],"claims":{}}')
+  const { subject, issuer, clientId, scopes, claims } = value
+  return {
+    subject,
+    ...(typeof issuer === 'string' ? { issuer } : {}),
+    ...(typeof clientId === 'string' ? { clientId } : {}),
+    scopes: scopesIn({ scope: scopes }),
+    claims: isObject(claims) ? claims : {},
+  }
+}

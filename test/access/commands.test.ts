@@ -1,0 +1,101 @@
+import { readFileSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { compilingValidator } from '../../src/kit/compiling-validator.js'
+import { bin, jexoIn, newFolder, Running, root, written } from '../support/cli.js'
+import { Issuer } from '../support/issuer.js'
+
+const kit = () =>
+  written(
+    'gated.kit.ts',
+    `import { defineKit, tool } from 'jexo'
+     export default defineKit({ name: 'gated', version: '1.0.0', parts: [
+       tool('who', { about: 'Who.', effect: 'read', run: (_, { identity }) => identity?.subject ?? 'nobody' }),
+       tool('move', { about: 'Moves.', effect: 'change', scopes: ['hives.write'], run: () => 'moved' }),
+       tool('hidden', { about: 'Hidden.', effect: 'read', visibleTo: ({ subject }) => subject === 'bo', run: () => 'seen' }),
+     ] })`,
+  )
+
+afterAll(() => Running.endAll())
+
+test('token keeps a file of hashes, which serve checks callers by', async () => {
+  const folder = newFolder()
+  const token = (...words: string[]) => jexoIn(folder, 'token', ...words)
+  const ada = (await token('add', 'ada', '--scopes', 'hives.write', '--expires', '90d')).stdout.trim()
+  const bo = JSON.parse((await token('add', 'bo', '--json')).stdout).token
+  const file = join(folder, 'callers.tokens.jsonl')
+  const text = readFileSync(file, 'utf8')
+  expect(text).not.toContain(ada)
+  expect(statSync(file).mode & 0o777).toBe(0o600)
+  const schema = JSON.parse(readFileSync(join(root, 'schemas/tokens.schema.json'), 'utf8'))
+  const validate = await compilingValidator.prepare(schema)
+  for (const line of text.trim().split('\n')) expect(validate(JSON.parse(line))).toEqual([])
+  expect((await token('list')).stdout).toMatch(/^ada +hives\.write +until 20\d\d-.*Z\nbo +no scopes +no end\n$/)
+  const rows: [string[], RegExp][] = [
+    [['add', 'ada'], /has a token for "ada" already/],
+    [['add', 'a b'], /not a valid name of a caller/],
+    [['add', 'cy', '--expires', '2020-01-01'], /the end "2020-01-01" is not valid/],
+    [['add', 'cy', '--scopes', 'a"b'], /the scope "a\\"b" is not valid/],
+    [['remove', 'cy'], /has no token for "cy"; it has "ada", "bo"/],
+    [['add'], /token add is not valid; give the name/],
+  ]
+  for (const [words, said] of rows)
+    expect(await token(...words)).toMatchObject({ code: 2, stderr: expect.stringMatching(said) })
+  const server = new Running([bin, 'serve', kit(), '--http', '0', '--tokens', file])
+  const [, url = ''] = await server.until(/at (http:\S+) \(callers need a token of /)
+  const call = (who: string, tool: string) =>
+    jexoIn(folder, 'call', url, tool, '--header', `Authorization: Bearer ${who}`)
+  expect((await call(ada, 'who')).stdout).toBe('ada\n')
+  expect((await call(ada, 'move')).stdout).toBe('moved\n')
+  expect(await call(bo, 'move')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('lacks the scope hives.write'),
+  })
+  expect(await call(ada, 'hidden')).toMatchObject({ code: 2, stderr: expect.stringContaining('hidden') })
+  expect((await call(bo, 'hidden')).stdout).toBe('seen\n')
+  expect((await token('remove', 'ada')).code).toBe(0)
+  await new Promise((resolve) => setTimeout(resolve, 1100))
+  expect(await call(ada, 'who')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('The token is not known'),
+  })
+})
+
+test('serve takes an issuer, and tries what parts do with an identity', async () => {
+  const issuer = await Issuer.start()
+  const file = kit()
+  const env = { ...process.env, NO_COLOR: '1', JEXO_TOKEN: 'static', JEXO_SCOPES: 'mcp' } as Record<string, string>
+  const server = new Running([bin, 'serve', file, '--http', '0', '--issuer', issuer.url], { env })
+  const [, url = ''] = await server.until(/at (http:\S+) \(callers need JEXO_TOKEN or a token of http/)
+  const call = async (token: string) =>
+    jexoIn(root, 'call', url, 'who', '--header', `Authorization: Bearer ${token}`)
+  expect((await call(await issuer.token(url, { scope: 'mcp' }))).stdout).toBe('ada\n')
+  expect((await call('static')).stdout).toBe('token\n')
+  expect((await call(await issuer.token(url))).code).toBe(2)
+  await issuer.close()
+  const tried = new Running([
+    bin,
+    'serve',
+    file,
+    '--http',
+    '0',
+    '--as',
+    '{"subject":"bo","scopes":["hives.write"]}',
+  ])
+  const [there = ''] = await tried.until(/http:\S+/)
+  for (const [tool, said] of [
+    ['who', 'bo'],
+    ['move', 'moved'],
+    ['hidden', 'seen'],
+  ] as const)
+    expect((await jexoIn(root, 'call', there, tool)).stdout).toBe(`${said}\n`)
+  for (const [words, said] of [
+    [['--as', '{}'], /--as is not valid/],
+    [['--http', '0.0.0.0:0', '--as', '{"subject":"bo"}'], /would make everybody the same caller/],
+    [['--http', '0.0.0.0:0', '--issuer', 'https://id.example'], /does not know the one that others reach it by/],
+    [['--http', '0', '--issuer', 'http://id.example'], /not a usable issuer/],
+  ] as const)
+    expect(await jexoIn(root, 'serve', file, ...words)).toMatchObject({
+      code: 2,
+      stderr: expect.stringMatching(said),
+    })
+})
