@@ -5,12 +5,14 @@ import { RpcError } from '../protocol/rpc-error.js'
 import { installStdoutGuard } from '../transport/stdout-guard.js'
 import { version } from '../version.js'
 import { keepKitsApart } from './options/target-options.js'
+import { endBySecondInterrupt } from './terminal/last-resort.js'
 import { errorColours, errorValue, Failed, out, outJson, say } from './terminal/output.js'
 import { type VerbName, verbTexts } from './text/verb-texts.js'
 
 /** Runs the command line and ends the process with its exit code. */
 export async function main(argv: readonly string[]): Promise<void> {
   keepKitsApart()
+  endBySecondInterrupt()
   await finish(await runCommand(argv))
 }
 
@@ -48,6 +50,8 @@ export const verbs: Readonly<Record<VerbName, () => Promise<() => Command>>> = {
   rehearse: async () => (await import('./verbs/rehearse.js')).rehearseCommand,
   pack: async () => (await import('./verbs/pack.js')).pack,
   ship: async () => (await import('./verbs/ship.js')).shipCommand,
+  'sign-in': async () => (await import('./verbs/sign-in.js')).signIn,
+  'sign-out': async () => (await import('./verbs/sign-in.js')).signOut,
   token: async () => (await import('./verbs/token.js')).token,
   demo: async () => (await import('./verbs/demo.js')).demo,
   completion: async () => (await import('./verbs/completion.js')).completion,

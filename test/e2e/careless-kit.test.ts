@@ -58,6 +58,18 @@ test('a tool that keeps its thread or ends its process does not keep or end the 
   }
 })
 
+test('on a terminal, a second Ctrl-C ends a command whose thread is kept', async () => {
+  const folder = folderOf({ 'a.kit.ts': kit('', "console.error('begun'); for (;;);") })
+  const shown = `"${process.execPath}" "${bin}" show a.kit.ts`
+  const command = new Running(['-qec', shown, '/dev/null'], { cwd: folder, env }, 'script')
+  await command.until(/begun/)
+  command.child.stdin.write('\u0003')
+  await new Promise((resolve) => setTimeout(resolve, 300))
+  command.child.stdin.write('\u0003')
+  await new Promise((ended) => command.child.once('close', ended))
+  expect(command.child.exitCode).not.toBe(0)
+})
+
 test('a kit that keeps its thread while it is loaded is told of', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', 'for (;;);') })
   const { code, stderr } = await jexo(folder, 'call', 'a.kit.ts', 'any', '--load-timeout', '300')
