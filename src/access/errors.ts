@@ -48,6 +48,22 @@ export const accessErrors = {
       known.length > 0 ? `it has ${listOf(known)}` : 'it has none',
       file,
     ),
+  signInNeeded: (server: string) =>
+    new JexoError('sign-in-needed', 'it asks callers to sign in', `run: jexo sign-in ${server}`, server),
+  signInsUnreadable: (file: string, reason: string) =>
+    new JexoError(
+      'sign-ins-unreadable',
+      `the sign-ins that are kept cannot be read (${reason})`,
+      'fix or remove the file',
+      file,
+    ),
+  signInFailed: (server: string, step: string, reason: string, whose: string) =>
+    new JexoError(
+      'sign-in-failed',
+      `signing in failed at the step "${step}" (${reason})`,
+      `the ${whose} has to fix it, or check what it was given`,
+      server,
+    ),
   exchangeFailed: (audience: string, reason: string) =>
     new JexoError(
       'exchange-failed',

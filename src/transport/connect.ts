@@ -1,3 +1,4 @@
+import type { SignIn } from '../access/sign-in/sign-in.js'
 import { RunningKit, type RunningOptions } from '../engine/running-kit.js'
 import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { isKit, type Kit } from '../kit/kit.js'
@@ -12,6 +13,8 @@ import { TwoEndpointWire } from './two-endpoint-wire.js'
 export interface ConnectOptions extends LinkOptions, Partial<RunningOptions> {
   /** Sent with every request over HTTP. */
   headers?: Readonly<Record<string, string>>
+  /** Gets the tokens that are sent to a URL: `clientCredentials` and others of `jexo/access`. */
+  signIn?: SignIn
   /** Called for each HTTP request when the head of its response has arrived. */
   onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
@@ -39,7 +42,11 @@ export async function connect(target: string | URL | Kit, options: ConnectOption
 
 /** Connects over HTTP; if the server does not accept `initialize` by POST, tries the older HTTP+SSE transport (Transports, "Backwards Compatibility"). */
 async function openHttp(url: URL, options: ConnectOptions): Promise<Link> {
-  const headers = { ...(options.headers ? { headers: options.headers } : {}), onExchange: options.onExchange }
+  const headers = {
+    ...(options.headers ? { headers: options.headers } : {}),
+    onExchange: options.onExchange,
+    signIn: options.signIn,
+  }
   try {
     return await Link.open(new HttpWire(url, headers), options)
   } catch (error) {

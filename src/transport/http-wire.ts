@@ -1,4 +1,5 @@
 import { createParser } from 'eventsource-parser'
+import { readChallenge, type SignIn } from '../access/sign-in/sign-in.js'
 import { isJexoError } from '../errors.js'
 import { linkErrors } from '../link/errors.js'
 import { SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
@@ -12,6 +13,8 @@ export interface HttpWireOptions {
   /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
   headers?: Readonly<Record<string, string>>
   fetch?: typeof globalThis.fetch
+  /** Gets the tokens that are sent. */
+  signIn?: SignIn | undefined
   /** Called for each request when the head of its answer is there, or when there will be none. */
   onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
@@ -50,6 +53,15 @@ export class HttpStatus extends Error {
   }
 }
 
+interface RequestParts {
+  body?: string
+  headers: Record<string, string>
+  sent?: Message
+}
+
+/** How often a request is tried with another token: a server that is never content would ask for ever. */
+const mostSignIns = 2
+
 interface Reading {
   lastEventId: string | undefined
   retryMs: number
@@ -62,6 +74,7 @@ export class HttpWire implements Wire {
   readonly #url: URL
   readonly #headers: Readonly<Record<string, string>>
   readonly #fetch: typeof globalThis.fetch
+  readonly #signIn: SignIn | undefined
   readonly #onExchange: ((exchange: HttpExchange) => void) | undefined
   readonly #exchanges = new WeakMap<Response, HttpExchange>()
   readonly #aborter = new AbortController()
@@ -78,6 +91,7 @@ export class HttpWire implements Wire {
     this.#url = url
     this.#headers = options.headers ?? {}
     this.#fetch = options.fetch ?? globalThis.fetch.bind(globalThis)
+    this.#signIn = options.signIn
     this.#onExchange = options.onExchange
   }
 
@@ -135,17 +149,32 @@ export class HttpWire implements Wire {
 
   async #delete(): Promise<void> {
     try {
-      const headers = this.#headersFor({})
+      const token = await this.#signIn?.token(this.#url)
+      const headers = this.#headersFor(token === undefined ? {} : { authorization: `Bearer ${token}` })
       await this.#fetch(this.#url, { method: 'DELETE', headers, signal: AbortSignal.timeout(2000) })
     } catch {
       // A server that is gone has no session to end.
     }
   }
 
-  async #request(
-    method: string,
-    { sent, ...init }: { body?: string; headers: Record<string, string>; sent?: Message },
-  ): Promise<Response> {
+  /** Sends a request; where it is refused for want of a token or a scope, again with another token. */
+  async #request(method: string, init: RequestParts): Promise<Response> {
+    const signIn = this.#signIn
+    if (!signIn) return this.#requestOnce(method, init)
+    let token = await signIn.token(this.#url)
+    for (let attempts = 0; ; attempts++) {
+      const authorization: Record<string, string> = token === undefined ? {} : { authorization: `Bearer ${token}` }
+      const response = await this.#requestOnce(method, { ...init, headers: { ...init.headers, ...authorization } })
+      const challenge = readChallenge(response.headers.get('www-authenticate'))
+      const isRefused =
+        response.status === 401 || (response.status === 403 && challenge.error === 'insufficient_scope')
+      if (!isRefused || attempts >= mostSignIns) return response
+      await response.body?.cancel().catch(() => {})
+      token = await signIn.renew(this.#url, challenge, token)
+    }
+  }
+
+  async #requestOnce(method: string, { sent, ...init }: RequestParts): Promise<Response> {
     const headers = this.#headersFor(init.headers)
     const startedAt = performance.now()
     const tell = (more: Partial<HttpExchange>): HttpExchange => {

@@ -1,7 +1,8 @@
-import { readFileSync, statSync } from 'node:fs'
+import { readFileSync, statSync, utimesSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { fileStore } from '../../src/access/sign-in/file-store.js'
 import { compilingValidator } from '../../src/kit/compiling-validator.js'
-import { bin, jexoIn, newFolder, Running, root, written } from '../support/cli.js'
+import { bin, jexoIn, newFolder, Running, root, run, written } from '../support/cli.js'
 import { Issuer } from '../support/issuer.js'
 
 const kit = () =>
@@ -98,4 +99,60 @@ test('serve takes an issuer, and tries what parts do with an identity', async ()
       code: 2,
       stderr: expect.stringMatching(said),
     })
+})
+
+test('sign-in keeps what the commands send, for its owner alone; without it they say what to type', async () => {
+  const issuer = await Issuer.start()
+  const home = newFolder()
+  const env = { ...process.env, NO_COLOR: '1', XDG_CONFIG_HOME: home } as Record<string, string>
+  const server = new Running([bin, 'serve', kit(), '--http', '0', '--issuer', issuer.url, '--scopes', 'mcp'])
+  const [, url = ''] = await server.until(/at (http:\S+) \(/)
+  const jexo = (...words: string[]) => run(process.execPath, [bin, ...words], { env })
+  expect(await jexo('call', url, 'who')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining(`${url}: it asks callers to sign in; run: jexo sign-in ${url}.`),
+  })
+  const signing = new Running([bin, 'sign-in', url], { env })
+  const [page = ''] = await signing.until(/http:\S+authorize\S+/)
+  expect((await (await fetch(page)).text()).includes('You can close this page')).toBe(true)
+  await signing.until(/signed in at http:\S+ for mcp; kept in .*sign-ins\.json/)
+  const file = join(home, 'jexo/sign-ins.json')
+  expect(statSync(file).mode & 0o777).toBe(0o600)
+  expect((await jexo('call', url, 'who')).stdout).toBe('ada\n')
+  expect((await jexo('show', url)).stdout).toContain('who')
+  expect((await jexo('sign-in', '--list')).stdout).toBe(`${url}  at ${issuer.url}  mcp\n`)
+  // More scopes need the person again, who is not there.
+  expect((await jexo('call', url, 'move')).stderr).toContain(`run: jexo sign-in ${url}`)
+  expect((await jexo('sign-out', url)).stderr).toContain(`signed out of ${url}`)
+  expect((await jexo('sign-out', url)).stderr).toContain('there is no sign-in')
+  expect((await jexo('call', url, 'who')).code).toBe(2)
+  expect(await jexo('sign-in', 'here')).toMatchObject({
+    code: 2,
+    stderr: expect.stringContaining('the server "here" is not valid; give its URL'),
+  })
+  writeFileSync(file, '{')
+  expect((await jexo('call', url, 'who')).stderr).toMatch(/sign-ins that are kept cannot be read/)
+  await issuer.close()
+})
+
+test('the file of sign-ins is changed by one at a time, and a lock that was left behind does not hold for ever', async () => {
+  const file = join(newFolder(), 'jexo/sign-ins.json')
+  const grant = { accessToken: 't', scopes: [], issuer: 'https://id.example', clientId: 'c' }
+  const order: string[] = []
+  const put = (name: string) =>
+    fileStore(file).update(name, async (now) => {
+      order.push(`${name} begins`)
+      await new Promise((resolve) => setTimeout(resolve, 20))
+      order.push(`${name} ends`)
+      return now ?? { ...grant, resource: name }
+    })
+  await Promise.all(['a', 'b', 'c'].map(put))
+  expect(order.filter((_, at) => at % 2 === 0).map((text) => text[0])).toEqual(
+    order.filter((_, at) => at % 2 === 1).map((text) => text[0]),
+  )
+  expect((await fileStore(file).all()).map(({ resource }) => resource).sort()).toEqual(['a', 'b', 'c'])
+  writeFileSync(`${file}.lock`, '')
+  utimesSync(`${file}.lock`, new Date(0), new Date(0))
+  await put('d')
+  expect(await fileStore(file).read('d')).toMatchObject({ accessToken: 't' })
 })

@@ -156,6 +156,8 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
     'rehearse',
     'pack',
     'ship',
+    'sign-in',
+    'sign-out',
     'token',
     'demo',
     'completion',

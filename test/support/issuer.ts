@@ -12,6 +12,17 @@ export class Issuer {
   readonly exchanged: URLSearchParams[] = []
   readonly active = new Map<string, object>()
   metadata: Record<string, unknown> = {}
+  /** What was asked of the authorization and the token endpoint. */
+  readonly authorizations: URLSearchParams[] = []
+  readonly grants: URLSearchParams[] = []
+  /** Parameters that are put over those with which the browser is sent back; `undefined` leaves one out. */
+  returns: Record<string, string | undefined> = {}
+  /** Scopes of its tokens; those that are asked for by default. */
+  grantsScopes: string | undefined
+  lifeSeconds = 600
+  readonly #codes = new Map<string, URLSearchParams>()
+  /** The scopes of each. */
+  readonly #refreshTokens = new Map<string, string>()
   isDown = false
   url = ''
 
@@ -19,8 +30,10 @@ export class Issuer {
     this.#server = createServer(async (request, response) => {
       this.requests.push(request.url ?? '')
       if (this.isDown) return void response.writeHead(502).end()
+      if (request.url?.startsWith('/authorize?'))
+        return void response.writeHead(302, { location: this.#authorize(request.url) }).end()
       const answer = await this.#answer(request)
-      response.writeHead(answer === undefined ? 404 : 200, { 'content-type': 'application/json' })
+      response.writeHead(statusOf(request.url, answer), { 'content-type': 'application/json' })
       response.end(JSON.stringify(answer ?? {}))
     })
   }
@@ -64,6 +77,53 @@ export class Issuer {
     await new Promise((done) => this.#server.close(done))
   }
 
+  /** Where the browser is sent back to: everybody agrees at once. */
+  #authorize(path: string): string {
+    const asked = new URL(path, this.url).searchParams
+    this.authorizations.push(asked)
+    const code = crypto.randomUUID()
+    this.#codes.set(code, asked)
+    const back = new URL(asked.get('redirect_uri') ?? '')
+    const parameters = { code, state: asked.get('state') ?? '', iss: this.url, ...this.returns }
+    for (const [name, value] of Object.entries(parameters))
+      if (value !== undefined) back.searchParams.set(name, value)
+    return back.href
+  }
+
+  async #grant(form: URLSearchParams, request: IncomingMessage): Promise<unknown> {
+    this.grants.push(form)
+    const type = form.get('grant_type')
+    const asked = this.#codes.get(form.get('code') ?? '')
+    this.#codes.delete(form.get('code') ?? '')
+    if (type === 'authorization_code') {
+      const digest = await crypto.subtle.digest(
+        'SHA-256',
+        new TextEncoder().encode(form.get('code_verifier') ?? ''),
+      )
+      if (!asked || asked.get('code_challenge') !== Buffer.from(digest).toString('base64url'))
+        return { error: 'invalid_grant' }
+    }
+    const known = this.#refreshTokens.get(form.get('refresh_token') ?? '')
+    if (type === 'refresh_token' && !this.#refreshTokens.delete(form.get('refresh_token') ?? ''))
+      return { error: 'invalid_grant', error_description: 'it was used before' }
+    if (type === 'client_credentials' && !request.headers.authorization) return { error: 'invalid_client' }
+    const scope = this.grantsScopes ?? form.get('scope') ?? asked?.get('scope') ?? known ?? ''
+    const refresh = crypto.randomUUID()
+    this.#refreshTokens.set(refresh, scope)
+    const expires = this.lifeSeconds
+    return {
+      access_token: await this.token(form.get('resource') ?? '', {
+        scope,
+        jti: refresh,
+        exp: Math.floor(Date.now() / 1000) + expires,
+      }),
+      token_type: 'Bearer',
+      expires_in: expires,
+      scope,
+      ...(type === 'client_credentials' ? {} : { refresh_token: refresh }),
+    }
+  }
+
   async #answer(request: IncomingMessage): Promise<unknown> {
     const { url } = this
     if (request.url === '/.well-known/oauth-authorization-server')
@@ -72,6 +132,10 @@ export class Issuer {
         jwks_uri: `${url}/keys`,
         token_endpoint: `${url}/token`,
         introspection_endpoint: `${url}/introspect`,
+        authorization_endpoint: `${url}/authorize`,
+        registration_endpoint: `${url}/register`,
+        code_challenge_methods_supported: ['S256'],
+        authorization_response_iss_parameter_supported: true,
         ...this.metadata,
       }
     if (request.url === '/keys')
@@ -85,13 +149,26 @@ export class Issuer {
         ),
       }
     if (request.method !== 'POST') return undefined
+    if (request.url === '/register') {
+      const { redirect_uris: redirects, client_name: name } = JSON.parse(await textOf(request))
+      return { client_id: `registered ${name}`, redirect_uris: redirects }
+    }
     const form = new URLSearchParams(await textOf(request))
+    if (request.url === '/token' && form.get('grant_type') !== exchangeGrant) return this.#grant(form, request)
     if (request.headers.authorization !== `Basic ${Buffer.from('server:s%26cret').toString('base64')}`)
       return { error: 'invalid_client' }
     if (request.url === '/introspect') return this.active.get(form.get('token') ?? '') ?? { active: false }
     this.exchanged.push(form)
     return { access_token: `for ${form.get('audience')} ${this.exchanged.length}`, expires_in: 300 }
   }
+}
+
+const exchangeGrant = 'urn:ietf:params:oauth:grant-type:token-exchange'
+
+function statusOf(path: string | undefined, answer: unknown): number {
+  if (answer === undefined) return 404
+  if (path === '/register') return 201
+  return 'error' in (answer as object) ? 400 : 200
 }
 
 async function textOf(request: IncomingMessage): Promise<string> {

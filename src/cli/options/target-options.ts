@@ -1,9 +1,10 @@
 import type { Command } from 'commander'
+import type { SignIn } from '../../access/sign-in/sign-in.js'
 import { stringsOf } from '../../host-config/config-file.js'
 import { kitErrors } from '../../kit/errors.js'
 import type { Kit } from '../../kit/kit.js'
 import type { Link } from '../../link/link.js'
-import { openTarget, readTarget } from '../../target/target.js'
+import { openTarget, readTarget, type Target } from '../../target/target.js'
 import type { NodeConnectOptions } from '../../transport/node-connect.js'
 import { errorColours, say } from '../terminal/output.js'
 import { traceOptions } from './trace.js'
@@ -80,6 +81,7 @@ export async function withLink<T>(
       ...(flags.revision === undefined ? {} : { revision: flags.revision }),
       onStderr: (line) => say(found.kind === 'kit' ? line : errorColours.dim(`  ${line}`)),
       keepsKitApart: keepsKitsApart && !needsKit,
+      ...(await signInFor(found)),
     })
     const result = await use(opened.link, opened.kit)
     // Errors that nothing caught in a kit are heard of after what is done at once.
@@ -89,6 +91,14 @@ export async function withLink<T>(
     endSignals()
     await opened?.link.close()
   }
+}
+
+/** To a URL without a token of its own, commands sign in with what `jexo sign-in` keeps, and ask a person who is there. */
+async function signInFor(target: Target): Promise<{ signIn?: SignIn }> {
+  if (target.kind !== 'url') return {}
+  if (Object.keys(target.headers ?? {}).some((name) => name.toLowerCase() === 'authorization')) return {}
+  const { commandSignIn, isPersonThere } = await import('./command-sign-in.js')
+  return { signIn: commandSignIn({ mayAsk: isPersonThere() }) }
 }
 
 const signalCodes = { SIGINT: 130, SIGTERM: 143 } as const

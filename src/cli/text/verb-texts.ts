@@ -34,6 +34,8 @@ export const verbTexts = {
     about: 'Pack a kit and everything it imports into one file that needs only Node, or into a deployable form',
   },
   ship: { usage: '[artefact]', about: 'Deploy a packed file and check that it responds' },
+  'sign-in': { usage: '[url]', about: 'Sign in to a server with the browser, for all commands' },
+  'sign-out': { usage: '<url>', about: 'Forget the sign-in to a server' },
   token: { usage: '<action> [name]', about: 'Add, list or remove the tokens of callers' },
   demo: { usage: '', about: 'Run the demo: the apiary of the Marsh Lane beekeepers' },
   completion: { usage: '<shell>', about: 'Print a shell completion script' },

@@ -1,3 +1,4 @@
+import { canonicalUri } from '../../access/canonical-uri.js'
 import { type AccessCheck, missingScopes, staticToken, type Verdict } from '../../access/check.js'
 import { scopesOffered } from '../../engine/gates.js'
 import type { Identity } from '../../kit/call.js'
@@ -118,13 +119,6 @@ export class Guard {
       URL.canParse(`${scheme}://${host}`) ? `${scheme}://${host}${this.#path}` : `http://localhost${this.#path}`,
     )
   }
-}
-
-/** Lower-case scheme and host, no fragment, no slash at the end unless it is the path (RFC 8707). */
-export function canonicalUri(text: string): string {
-  const url = new URL(text)
-  url.hash = ''
-  return url.pathname === '/' && url.search === '' ? url.origin : url.href
 }
 
 /** The token of an Authorization header; what stands in the URL or the body is not looked at. */

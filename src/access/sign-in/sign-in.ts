@@ -1,0 +1,30 @@
+/** What a server said when it refused: `WWW-Authenticate` of a 401 or 403. */
+export interface Challenge {
+  metadataUrl?: string
+  scope?: string
+  error?: string
+}
+
+/** How a client gets the tokens that it sends to a server. Made by `clientCredentials` and `browserSignIn`. */
+export interface SignIn {
+  /** The token to send now; undefined if there is none yet. */
+  token(server: URL): Promise<string | undefined>
+  /** Another token, after the server has refused one, or the want of one. Rejects with a `JexoError` that says at which step it failed. */
+  renew(server: URL, challenge: Challenge, refused: string | undefined): Promise<string>
+}
+
+/** Reads the parameters of a Bearer challenge; an empty one where there is none. */
+export function readChallenge(header: string | null): Challenge {
+  const [, parameters = ''] = /(?:^|,\s*)Bearer\b([\s\S]*)$/i.exec(header?.slice(0, 10_000) ?? '') ?? []
+  const found = new Map<string, string>()
+  for (const [, name = '', quoted, bare] of parameters.matchAll(
+    /([\w-]{1,60})\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s,"]+))/g,
+  ))
+    if (!found.has(name.toLowerCase())) found.set(name.toLowerCase(), quoted?.replace(/\\(.)/g, '$1') ?? bare ?? '')
+  const [metadataUrl, scope, error] = ['resource_metadata', 'scope', 'error'].map((name) => found.get(name))
+  return {
+    ...(metadataUrl === undefined ? {} : { metadataUrl }),
+    ...(scope === undefined ? {} : { scope }),
+    ...(error === undefined ? {} : { error }),
+  }
+}

@@ -1,0 +1,38 @@
+import type { Grant } from './grant.js'
+
+/** A sign-in as it is kept: for which server, at which authorization server, as which client. */
+export interface KeptSignIn extends Grant {
+  resource: string
+  issuer: string
+  clientId: string
+  clientSecret?: string
+}
+
+/** Where sign-ins are kept, by the URL of the server. */
+export interface SignInStore {
+  read(resource: string): Promise<KeptSignIn | undefined>
+  /** Keeps what `change` makes of what is kept now, with nobody else writing in between. */
+  update(
+    resource: string,
+    change: (now: KeptSignIn | undefined) => Promise<KeptSignIn | undefined>,
+  ): Promise<KeptSignIn | undefined>
+}
+
+/** Keeps sign-ins as long as this process lives. */
+export function memoryStore(): SignInStore {
+  const kept = new Map<string, KeptSignIn>()
+  let queue: Promise<unknown> = Promise.resolve()
+  return {
+    read: async (resource) => kept.get(resource),
+    update: (resource, change) => {
+      const turn = queue.then(async () => {
+        const after = await change(kept.get(resource))
+        if (after) kept.set(resource, after)
+        else kept.delete(resource)
+        return after
+      })
+      queue = turn.catch(() => {})
+      return turn
+    },
+  }
+}

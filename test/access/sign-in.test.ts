@@ -1,0 +1,232 @@
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { defineKit, tool } from 'jexo'
+import { type BrowserSignInOptions, browserSignIn, clientCredentials, issuerTokens, memoryStore } from 'jexo/access'
+import { connect } from 'jexo/link'
+import { type HttpService, serveHttp } from 'jexo/node'
+import { readChallenge } from '../../src/access/sign-in/sign-in.js'
+import { Issuer } from '../support/issuer.js'
+
+const kit = defineKit({
+  name: 'gated',
+  version: '1.0.0',
+  parts: [
+    tool('who', { about: 'Who.', effect: 'read', run: (_, { identity }) => identity?.scopes.join(' ') ?? '' }),
+    tool('move', { about: 'Moves.', effect: 'read', scopes: ['hives.write'], run: () => 'moved' }),
+  ],
+})
+
+let issuer: Issuer
+let service: HttpService
+beforeEach(async () => {
+  issuer = await Issuer.start()
+  service = await serveHttp(kit, {
+    access: issuerTokens({ issuer: issuer.url, scopes: ['mcp'], clockToleranceMs: 0 }),
+  })
+})
+afterEach(async () => {
+  await service.close()
+  await issuer.close()
+})
+
+const text = async (link: Awaited<ReturnType<typeof connect>>, name: string) =>
+  JSON.stringify((await link.call(name)).content)
+/** A person who agrees at once, in a browser that follows redirects. */
+const browser = (options: Partial<BrowserSignInOptions> = {}) =>
+  browserSignIn({ limitMs: 2000, open: async (url) => void (await fetch(url)), ...options })
+const parametersOf = (list: readonly URLSearchParams[], at = -1) => Object.fromEntries(list.at(at) ?? [])
+
+test('a program signs in by itself, and asks for more when the server needs it', async () => {
+  const link = await connect(service.url, {
+    signIn: clientCredentials({ clientId: 'reporter', clientSecret: 's' }),
+  })
+  expect(await text(link, 'who')).toContain('"mcp"')
+  expect(parametersOf(issuer.grants)).toMatchObject({
+    grant_type: 'client_credentials',
+    resource: service.url,
+    scope: 'mcp',
+  })
+  expect(await text(link, 'move')).toContain('moved')
+  expect(parametersOf(issuer.grants)).toMatchObject({ scope: 'mcp hives.write' })
+  await link.close()
+  const wrong = connect(service.url, { signIn: clientCredentials({ clientId: 'reporter' }) })
+  await expect(wrong).rejects.toThrow(/signing in failed at the step "token" \(invalid_client/)
+})
+
+test('a person signs in with a browser: registration, PKCE, resource, state; more scopes come on top', async () => {
+  const link = await connect(service.url, { signIn: browser({ clientName: 'Desk' }) })
+  expect(parametersOf(issuer.authorizations)).toMatchObject({
+    response_type: 'code',
+    client_id: 'registered Desk',
+    code_challenge_method: 'S256',
+    resource: service.url,
+    scope: 'mcp',
+    redirect_uri: expect.stringMatching(/^http:\/\/127\.0\.0\.1:\d+\/[\w-]{36}$/),
+  })
+  expect(parametersOf(issuer.grants)).toMatchObject({ grant_type: 'authorization_code', resource: service.url })
+  expect(await text(link, 'move')).toContain('moved')
+  expect(parametersOf(issuer.authorizations)).toMatchObject({ scope: 'mcp hives.write' })
+  await link.close()
+})
+
+test("tokens are kept, refreshed before they end, and rotated; two links do not lose each other's", async () => {
+  const store = memoryStore()
+  issuer.lifeSeconds = 31
+  const signIn = browser({ store })
+  const link = await connect(service.url, { signIn })
+  const first = await store.read(service.url)
+  expect(first).toMatchObject({ issuer: issuer.url, clientId: 'registered Jexo', scopes: ['mcp'] })
+  await new Promise((resolve) => setTimeout(resolve, 1100))
+  const other = await connect(service.url, {
+    signIn: browser({
+      store,
+      open: () => {
+        throw new Error('nobody is asked again')
+      },
+    }),
+  })
+  await Promise.all([text(link, 'who'), text(other, 'who'), text(link, 'who')])
+  expect((await store.read(service.url))?.refreshToken).not.toBe(first?.refreshToken)
+  expect(issuer.authorizations).toHaveLength(1)
+  expect(new Set(issuer.grants.map((form) => form.get('grant_type')))).toEqual(
+    new Set(['authorization_code', 'refresh_token']),
+  )
+  await Promise.all([link.close(), other.close()])
+})
+
+test.each<[string, () => void, RegExp]>([
+  [
+    'comes back with another state',
+    () => {
+      issuer.returns = { state: 'other' }
+    },
+    /step "token" \(.*state/,
+  ],
+  [
+    'is another one than it says (iss)',
+    () => {
+      issuer.returns = { iss: 'https://evil.example' }
+    },
+    /step "token" \(.*iss/,
+  ],
+  [
+    'leaves its name out though it says it sends it',
+    () => {
+      issuer.returns = { iss: undefined }
+    },
+    /step "token" \(.*iss/,
+  ],
+  [
+    'refuses the person',
+    () => {
+      issuer.returns = { code: undefined, error: 'access_denied', error_description: 'not today' }
+    },
+    /step "authorization" \(access_denied: not today/,
+  ],
+  [
+    'knows no S256',
+    () => {
+      issuer.metadata = { code_challenge_methods_supported: ['plain'] }
+    },
+    /does not support PKCE with S256/,
+  ],
+  [
+    'has metadata of another',
+    () => {
+      issuer.metadata = { issuer: 'https://evil.example' }
+    },
+    /step "authorization server" \(.*is of the issuer/,
+  ],
+  [
+    'has an endpoint without https',
+    () => {
+      issuer.metadata = { token_endpoint: 'http://10.0.0.1/token' }
+    },
+    /its token_endpoint is not an https URL/,
+  ],
+  [
+    'registers nobody',
+    () => {
+      issuer.metadata = { registration_endpoint: undefined }
+    },
+    /step "registration" \(it registers no clients by itself/,
+  ],
+  [
+    'gives too little for ever',
+    () => {
+      issuer.grantsScopes = 'less'
+    },
+    /HTTP 403: The caller lacks the scope mcp/,
+  ],
+])('an authorization server that %s is refused', async (_what, misbehave, said) => {
+  misbehave()
+  await expect(connect(service.url, { signIn: browser() })).rejects.toThrow(said)
+  expect(issuer.authorizations.length).toBeLessThan(4)
+})
+
+test('a person who does not come back, and one who interrupts', async () => {
+  await expect(connect(service.url, { signIn: browser({ open: () => {}, limitMs: 50 }) })).rejects.toThrow(
+    /nobody signed in within 0 s/,
+  )
+  const stopping = AbortSignal.timeout(50)
+  await expect(connect(service.url, { signIn: browser({ open: () => {}, signal: stopping }) })).rejects.toThrow(
+    /it was interrupted/,
+  )
+})
+
+/** A server that refuses everything, with metadata as it is told. */
+async function refusing(metadata: (url: string) => unknown, challenge: (url: string) => string) {
+  const asked: string[] = []
+  const server = createServer((request, response) => {
+    asked.push(request.url ?? '')
+    const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    const found = request.url?.includes('oauth-protected-resource') ? metadata(url) : undefined
+    if (found)
+      return void response.writeHead(200, { 'content-type': 'application/json' }).end(JSON.stringify(found))
+    response.writeHead(request.url === '/mcp' ? 401 : 404, { 'www-authenticate': challenge(url) }).end()
+  })
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done))
+  return {
+    asked,
+    url: `http://127.0.0.1:${(server.address() as AddressInfo).port}/mcp`,
+    close: () => server.close(),
+  }
+}
+
+test('metadata is looked for by the challenge, the path and the root, on the server alone; that of another resource is refused', async () => {
+  const signIn = () => clientCredentials({ clientId: 'x', clientSecret: 's' })
+  const foreign = await refusing(
+    () => ({ resource: 'https://other.example/mcp', authorization_servers: [issuer.url] }),
+    () => 'Bearer',
+  )
+  await expect(connect(foreign.url, { signIn: signIn() })).rejects.toThrow(
+    /step "metadata" \(the metadata is of another resource/,
+  )
+  const elsewhere = await refusing(
+    () => undefined,
+    () => `Bearer resource_metadata="${issuer.url}/keys"`,
+  )
+  await expect(connect(elsewhere.url, { signIn: signIn() })).rejects.toThrow(/step "token"/)
+  expect(elsewhere.asked.filter((path) => path.includes('protected-resource'))).toEqual([
+    '/.well-known/oauth-protected-resource/mcp',
+    '/.well-known/oauth-protected-resource',
+  ])
+  expect(issuer.requests).not.toContain('/keys')
+  // Its own authorization server, as in the revision without metadata.
+  expect(elsewhere.asked.at(-1)).toBe('/token')
+  foreign.close()
+  elsewhere.close()
+})
+
+test.each([
+  [
+    'Bearer resource_metadata="https://a/b", scope="a b", error="invalid_token"',
+    { metadataUrl: 'https://a/b', scope: 'a b', error: 'invalid_token' },
+  ],
+  ['Basic realm="x", Bearer scope=one', { scope: 'one' }],
+  ['bearer error="insufficient_scope",scope="q\\"x"', { error: 'insufficient_scope', scope: 'q"x' }],
+  ['Basic realm="Bearer"', {}],
+  [null, {}],
+])('the challenge %j is read', (header, expected) => {
+  expect(readChallenge(header)).toEqual(expected)
+})
