@@ -1,6 +1,7 @@
 import type { Identity } from '../kit/call.js'
 import { type AccessCheck, isSame } from './check.js'
 import { accessErrors } from './errors.js'
+import { onNode } from './on-node.js'
 import { maxTokenFileBytes, type NamedToken, parseTokenFile, sha256Of } from './token-file.js'
 
 export interface NamedTokensOptions {
@@ -28,7 +29,7 @@ export function namedTokens(file: string, { scopes = [], onProblem }: NamedToken
     if (Date.now() - lookedAt < lookMs && (tokens || problem !== '')) return
     lookedAt = Date.now()
     try {
-      const { readFile, stat } = await import('node:fs/promises')
+      const { readFile, stat } = await onNode<typeof import('node:fs/promises')>('node:fs/promises')
       const { mtimeMs, size, ino } = await stat(file)
       const now = `${mtimeMs} ${size} ${ino}`
       if (now === mark) return

@@ -4,6 +4,7 @@ import { defineKit, tool } from 'jexo'
 import { type BrowserSignInOptions, browserSignIn, clientCredentials, issuerTokens, memoryStore } from 'jexo/access'
 import { connect } from 'jexo/link'
 import { type HttpService, serveHttp } from 'jexo/node'
+import { discover } from '../../src/access/sign-in/discover.js'
 import { readChallenge } from '../../src/access/sign-in/sign-in.js'
 import { Issuer } from '../support/issuer.js'
 
@@ -142,7 +143,7 @@ test.each<[string, () => void, RegExp]>([
     () => {
       issuer.metadata = { token_endpoint: 'http://10.0.0.1/token' }
     },
-    /its token_endpoint is not an https URL/,
+    /its token_endpoint is not an https URL that everybody reaches/,
   ],
   [
     'registers nobody',
@@ -229,4 +230,37 @@ test.each([
   [null, {}],
 ])('the challenge %j is read', (header, expected) => {
   expect(readChallenge(header)).toEqual(expected)
+})
+
+test('a server out there does not lead into this network', async () => {
+  const realFetch = globalThis.fetch
+  const asked: string[] = []
+  const answers: Record<string, unknown> = {
+    'https://far.example/.well-known/oauth-protected-resource/mcp': {
+      resource: 'https://far.example/mcp',
+      authorization_servers: [issuer.url],
+    },
+    'https://near.example/.well-known/oauth-protected-resource/mcp': {
+      resource: 'https://near.example/mcp',
+      authorization_servers: ['https://id.example'],
+    },
+    'https://id.example/.well-known/oauth-authorization-server': {
+      issuer: 'https://id.example',
+      token_endpoint: 'https://192.168.1.1/token',
+    },
+  }
+  globalThis.fetch = (async (input: RequestInfo | URL) => {
+    asked.push(String(input))
+    const answer = answers[String(input)]
+    return answer ? Response.json(answer) : new Response(null, { status: 404 })
+  }) as typeof fetch
+  try {
+    for (const host of ['far', 'near'])
+      await expect(discover(new URL(`https://${host}.example/mcp`), {})).rejects.toThrow(
+        /not an https URL that everybody reaches|no authorization server with an https URL that everybody reaches/,
+      )
+  } finally {
+    globalThis.fetch = realFetch
+  }
+  expect(asked.filter((url) => url.startsWith(issuer.url) || url.includes('192.168'))).toEqual([])
 })

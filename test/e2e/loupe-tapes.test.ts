@@ -65,7 +65,7 @@ test('a relay goes before a command and before a URL, and says what is wrong', a
   const [url] = await served.until(/http:\S+/)
   const tape = newTape()
   const relay = new Running([bin, 'relay', url, '--http', '0', '--tape', tape])
-  const [through] = await relay.until(/http:\S+/)
+  const [through] = await relay.until(/^http:\S+$/m)
   expect(through).not.toBe(url)
   const called = await jexo('call', through, 'weigh_hive', 'hive=ML-04', '--json')
   expect(JSON.parse(called.stdout)).toMatchObject({ kg: expect.any(Number) })

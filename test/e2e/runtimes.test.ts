@@ -97,5 +97,10 @@ test('workerd loads a handler, and serves it', async () => {
   )
   expect([result.structuredContent, progress]).toEqual([{ kg: 42 }, [1]])
   await link.close()
+  const gated = await fetch(`${url}/gated`, { method: 'POST' })
+  expect([gated.status, gated.headers.get('www-authenticate')]).toEqual([
+    401,
+    `Bearer resource_metadata="${url}/.well-known/oauth-protected-resource/gated"`,
+  ])
   await server.end('SIGTERM')
 })

@@ -3,6 +3,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { canonicalUri } from '../canonical-uri.js'
 import { accessErrors } from '../errors.js'
 import { fetchIssuer, fetchObject, isSafeUrl } from '../issuer-metadata.js'
+import { isPrivateHost } from '../private-address.js'
 import type { Challenge } from './sign-in.js'
 
 /** Where somebody signs in for a server, and what for. */
@@ -30,11 +31,11 @@ export async function discover(endpoint: URL, { metadataUrl }: Challenge): Promi
       'server',
     )
   const [issuer] = Array.isArray(own.authorization_servers) ? own.authorization_servers : []
-  if (!isSafeUrl(issuer))
+  if (!isSafeUrl(issuer) || leadsInside(endpoint, issuer))
     throw accessErrors.signInFailed(
       endpoint.href,
       'metadata',
-      'the metadata names no authorization server with an https URL',
+      'the metadata names no authorization server with an https URL that everybody reaches',
       'server',
     )
   const found = await fetchIssuer(issuer).catch((error) => {
@@ -72,14 +73,18 @@ async function ownServer(origin: string): Promise<AuthorizationServer> {
   }
 }
 
+/** A server out there must not make this program send requests into the network that it is in. */
+const leadsInside = (endpoint: URL, url: string): boolean =>
+  isPrivateHost(new URL(url).hostname) && !isPrivateHost(endpoint.hostname)
+
 /** Endpoints that are not https, or http on this machine, are refused. */
 function serverOf(endpoint: URL, found: JsonObject): AuthorizationServer {
   for (const [name, value] of Object.entries(isObject(found) ? found : {}))
-    if (/_endpoint$/.test(name) && !isSafeUrl(value))
+    if (/_endpoint$/.test(name) && (!isSafeUrl(value) || leadsInside(endpoint, value)))
       throw accessErrors.signInFailed(
         endpoint.href,
         'authorization server',
-        `its ${name} is not an https URL`,
+        `its ${name} is not an https URL that everybody reaches`,
         'authorization server',
       )
   return found as unknown as AuthorizationServer

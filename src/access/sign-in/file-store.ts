@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { mkdir, open, readFile, rename, rm, stat, utimes } from 'node:fs/promises'
 import { homedir } from 'node:os'
 import { dirname, join } from 'node:path'
+import { isJexoError } from '../../errors.js'
 import { isObject } from '../../protocol/messages.js'
 import { accessErrors } from '../errors.js'
 import type { KeptSignIn, SignInStore } from './store.js'
@@ -23,8 +24,11 @@ export function fileStore(file = signInFile()): SignInStore & { all(): Promise<K
     read: async (resource) => (await readAll(file))[resource],
     all: async () => Object.values(await readAll(file)),
     update: async (resource, change) => {
-      await mkdir(dirname(file), { recursive: true, mode: 0o700 })
-      const release = await lock(`${file}.lock`)
+      const release = await mkdir(dirname(file), { recursive: true, mode: 0o700 })
+        .then(() => lock(`${file}.lock`))
+        .catch((error) => {
+          throw isJexoError(error) ? error : accessErrors.signInsUnreadable(file, error.code ?? String(error))
+        })
       try {
         const before = (await readAll(file))[resource]
         const after = await change(before)

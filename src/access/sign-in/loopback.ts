@@ -1,4 +1,5 @@
 import type { AddressInfo } from 'node:net'
+import { onNode } from '../on-node.js'
 
 /** Waits for the browser to come back from the authorization server. */
 export interface Loopback {
@@ -13,7 +14,7 @@ const page = (text: string) =>
 
 /** Listens on a free port of this machine, for one return to one path. */
 export async function listenForReturn(limitMs: number, signal?: AbortSignal): Promise<Loopback> {
-  const { createServer } = await import('node:http')
+  const { createServer } = await onNode<typeof import('node:http')>('node:http')
   const path = `/${crypto.randomUUID()}`
   let arrived: (url: URL) => void = () => {}
   let failed: (error: Error) => void = () => {}

@@ -10,10 +10,10 @@ import {
   parse,
   printSchema,
 } from 'graphql'
+import { isPrivateHost } from '../../access/private-address.js'
 import { isJexoError } from '../../errors.js'
 import { oneLine } from '../../escape/one-line.js'
 import { isObject } from '../../protocol/messages.js'
-import { isPrivateHost } from '../http-api/address.js'
 import { codeOf, withTimeout } from '../http-api/pipeline.js'
 import { networkSender } from '../http-api/sender.js'
 import { moduleErrors } from '../module/errors.js'
