@@ -1,5 +1,8 @@
 import { randomBytes } from 'node:crypto'
-import { chmod, open, readFile, rename, rm } from 'node:fs/promises'
+import { readFile } from 'node:fs/promises'
+import { isJexoError } from '../errors.js'
+import { whileLocked } from '../files/lock.js'
+import { replaceFile } from '../files/replace-file.js'
 import { accessErrors } from './errors.js'
 import { isCallerName, type NamedToken, parseTokenFile, sha256Of, tokenFileText } from './token-file.js'
 
@@ -22,43 +25,32 @@ export interface NewToken {
 
 /** Makes a token, and adds its hash to the file. The token is returned, and is nowhere else. Rejects if the name is taken. */
 export async function addToken(file: string, { name, scopes, expires }: NewToken): Promise<string> {
-  const tokens = await readTokens(file)
   if (!isCallerName(name)) throw accessErrors.callerName(name)
-  if (tokens.some((known) => known.name === name)) throw accessErrors.callerTaken(file, name)
   const token = `jexo_${randomBytes(32).toString('base64url')}`
   const entry = { name, sha256: await sha256Of(token), scopes, ...(expires === undefined ? {} : { expires }) }
-  await write(file, [...tokens, entry])
+  await change(file, (tokens) => {
+    if (tokens.some((known) => known.name === name)) throw accessErrors.callerTaken(file, name)
+    return [...tokens, entry]
+  })
   return token
 }
 
 /** Takes a caller out of the file. Rejects if there is none of the name. */
 export async function removeToken(file: string, name: string): Promise<void> {
-  const tokens = await readTokens(file)
-  const rest = tokens.filter((known) => known.name !== name)
-  if (rest.length === tokens.length)
-    throw accessErrors.callerUnknown(
-      file,
-      name,
-      tokens.map((known) => known.name),
-    )
-  await write(file, rest)
+  await change(file, (tokens) => {
+    const rest = tokens.filter((known) => known.name !== name)
+    const names = tokens.map((known) => known.name)
+    if (rest.length === tokens.length) throw accessErrors.callerUnknown(file, name, names)
+    return rest
+  })
 }
 
-/** In one step, for the owner alone. */
-async function write(file: string, tokens: readonly NamedToken[]): Promise<void> {
-  const draft = `${file}.${randomBytes(9).toString('base64url')}.jexo-draft`
+/** In one step, by one process at a time, for the owner alone. */
+async function change(file: string, make: (tokens: NamedToken[]) => NamedToken[]): Promise<void> {
   try {
-    const handle = await open(draft, 'wx', 0o600)
-    try {
-      await handle.writeFile(tokenFileText(tokens))
-      await handle.sync()
-    } finally {
-      await handle.close()
-    }
-    await chmod(draft, 0o600)
-    await rename(draft, file)
+    await whileLocked(file, async () => replaceFile(file, tokenFileText(make(await readTokens(file)))))
   } catch (error) {
-    await rm(draft, { force: true })
-    throw accessErrors.tokensUnwritable(file, (error as NodeJS.ErrnoException).code ?? String(error))
+    const { code, message } = error as NodeJS.ErrnoException
+    throw isJexoError(error) ? error : accessErrors.tokensUnwritable(file, code ?? message)
   }
 }

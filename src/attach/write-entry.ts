@@ -1,7 +1,7 @@
-import { randomBytes } from 'node:crypto'
-import { lstat, open, readFile, readlink, rename, stat, unlink } from 'node:fs/promises'
+import { lstat, readFile, readlink, stat } from 'node:fs/promises'
 import { dirname, resolve } from 'node:path'
 import { createTwoFilesPatch } from 'diff'
+import { replaceFile } from '../files/replace-file.js'
 import { hostConfigErrors } from '../host-config/errors.js'
 import type { HostInput, Shape, ShapeName } from '../host-config/shape/shape.js'
 import { shapeOf } from '../host-config/shape/shape-of.js'
@@ -136,35 +136,6 @@ async function linkedFile(file: string): Promise<string> {
     at = resolve(dirname(at), next)
   }
   throw Object.assign(new Error('too many links'), { code: 'ELOOP' })
-}
-
-/**
- * Puts a text in the place of a file: written beside it under a name that nobody can foresee, and never through a link; then renamed, which
- * replaces a link at the place instead of following it. For the owner alone, unless another file says otherwise.
- */
-async function replaceFile(
-  place: string,
-  text: string,
-  like: { mode: number; uid: number; gid: number } | undefined,
-): Promise<void> {
-  const draft = `${place}.${randomBytes(9).toString('base64url')}.jexo-draft`
-  const handle = await open(draft, 'wx', 0o600)
-  try {
-    await handle.writeFile(text)
-    if (like) {
-      const own = await handle.stat()
-      // Only an administrator may give files away.
-      if (own.uid !== like.uid || own.gid !== like.gid) await handle.chown(like.uid, like.gid).catch(() => {})
-      await handle.chmod(like.mode & 0o7777)
-    }
-    await handle.sync()
-    await handle.close()
-    await rename(draft, place)
-  } catch (error) {
-    await handle.close().catch(() => {})
-    await unlink(draft).catch(() => {})
-    throw error
-  }
 }
 
 async function needFolder(file: string): Promise<void> {
