@@ -11,10 +11,15 @@ import { filesOfPackage } from './native-packages.js'
 /** Modules keep their places to each other where they are unpacked, up to so many folders above the kit. */
 const above = 'up/'.repeat(8)
 
+/** A packed file is read whole at each start. */
+const mostFiles = 20_000
+const mostBytes = 300_000_000
+
 /** Gathers the files that travel in a packed kit: those that its modules name, and packages that cannot be bundled. */
 export class AssetCollector {
   readonly #root: string
   readonly #found = new Map<string, string>()
+  #bytes = 0
   readonly #packages = new Set<string>()
   readonly #hollow: ReadonlySet<string>
   readonly #folders: ReadonlyMap<string, readonly string[]>
@@ -57,7 +62,7 @@ export class AssetCollector {
   /** Takes a file, or of a folder what is not hidden. Returns its name among what is unpacked; undefined if nothing is there to be taken. */
   take(path: string): string | undefined {
     const found = statSync(path, { throwIfNoEntry: false })
-    if (!found || basename(path).startsWith('.')) return undefined
+    if (!found || this.#isHidden(path)) return undefined
     if (!found.isDirectory() && !found.isFile()) return undefined
     for (const file of this.#filesOf(path)) this.#put(this.nameOf(file), file)
     return this.nameOf(path) + (found.isDirectory() ? '/' : '')
@@ -107,8 +112,22 @@ export class AssetCollector {
     return name
   }
 
+  /** A file or folder whose name begins with a dot is the author's own affair, wherever a module names it. */
+  #isHidden(path: string): boolean {
+    return this.shown(path)
+      .split('/')
+      .some((name) => name.startsWith('.') && name !== '..')
+  }
+
   #put(name: string, file: string): void {
-    if (existsSync(file)) this.#found.set(name, file)
+    if (!existsSync(file) || this.#found.has(name)) return
+    this.#bytes += statSync(file).size
+    this.#found.set(name, file)
+    if (this.#found.size > mostFiles || this.#bytes > mostBytes)
+      throw packErrors.packFailed(
+        file,
+        `the files that travel inside are more than ${mostFiles} or ${mostBytes / 1e6} MB`,
+      )
   }
 
   /** Of a folder that is wrapped, exactly what the wrap serves; of any other what is neither hidden nor a link. */

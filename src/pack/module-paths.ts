@@ -11,7 +11,7 @@ export interface ModulePaths {
   /** Places where a path begins with the module's own folder and ends with what only a run tells. */
   readonly open: readonly { text: string; line: number }[]
   /** What stands for the module's own place, such as `import.meta.url` and `__dirname`. */
-  readonly own: readonly { from: number; to: number; what: 'url' | 'filename' | 'dirname' }[]
+  readonly own: readonly { from: number; to: number; what: 'url' | 'filename' | 'dirname'; isShorthand: boolean }[]
 }
 
 /** What an expression comes to, as far as it can be told without running it. */
@@ -34,7 +34,7 @@ export function pathsIn(compiler: Compiler, file: string, source: string): Modul
 class PathReader {
   readonly #named: { path: string; line: number }[] = []
   readonly #open: { text: string; line: number }[] = []
-  readonly #own: { from: number; to: number; what: 'url' | 'filename' | 'dirname' }[] = []
+  readonly #own: { from: number; to: number; what: 'url' | 'filename' | 'dirname'; isShorthand: boolean }[] = []
   /** Constants by name; undefined where a name stands for several. */
   readonly #constants = new Map<string, ts.Expression | undefined>()
   readonly #reading = new Set<ts.Node>()
@@ -77,7 +77,8 @@ class PathReader {
   #visit(node: ts.Node): void {
     const { compiler } = this
     const what = this.#ownPlace(node)
-    if (what) this.#own.push({ from: node.getStart(), to: node.getEnd(), what })
+    const isShorthand = compiler.isShorthandPropertyAssignment(node.parent ?? node)
+    if (what) this.#own.push({ from: node.getStart(), to: node.getEnd(), what, isShorthand })
     if (compiler.isExpression(node) && this.#isWhole(node)) this.#note(node)
     compiler.forEachChild(node, (child) => this.#visit(child))
   }
@@ -121,7 +122,6 @@ class PathReader {
     if (this.#constants.has(node.text)) return undefined
     if (compiler.isPropertyAccessExpression(parent) && parent.name === node) return undefined
     if (compiler.isPropertyAssignment(parent) && parent.name === node) return undefined
-    if (compiler.isShorthandPropertyAssignment(parent)) return undefined
     return node.text === '__dirname' ? 'dirname' : 'filename'
   }
 

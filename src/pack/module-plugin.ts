@@ -61,8 +61,10 @@ async function withPlaces(
   if (!isForeign) for (const { text, line } of open) assets.open.push(`${assets.shown(path)}:${line}: ${text}`)
   const place = placeOf(assets.nameOf(path))
   let text = source
-  for (const { from, to, what } of [...own].reverse())
-    text = `${text.slice(0, from)}${place}.${what}${text.slice(to)}`
+  for (const { from, to, what, isShorthand } of [...own].reverse()) {
+    const name = isShorthand ? `${text.slice(from, to)}: ` : ''
+    text = `${text.slice(0, from)}${name}${place}.${what}${text.slice(to)}`
+  }
   return text
 }
 

@@ -132,7 +132,7 @@ describe('a packed file', () => {
 
 /** A project whose modules look for what lies beside them in every usual way. */
 const project = {
-  'desk.kit.ts': `import { readFileSync, readdirSync } from 'node:fs'
+  'desk.kit.ts': `import { existsSync, readFileSync, readdirSync } from 'node:fs'
     import { dirname, join } from 'node:path'
     import { fileURLToPath } from 'node:url'
     import { defineKit, tool } from 'jexo'
@@ -142,19 +142,21 @@ const project = {
     const notes = join(here, 'notes')
     const read = (name, run) => tool(name, { about: 'Reads ' + name + '.', effect: 'read', run })
     export default defineKit({ name: 'desk', version: '1.0.0', about: 'A desk.', parts: [
-      read('file', () => readFileSync(join(here, 'data.txt'), 'utf8')),
+      read('file', () => readFileSync(join(here, 'data.txt'), 'utf8') + existsSync(join(here, '.keys', 'private.txt'))),
       read('folder', () => readdirSync(notes).join()),
       read('common', () => helper()),
       read('native', () => String(new Database(':memory:').prepare('select 41 + 1 as n').get().n)),
       read('computed', async () => (await import(\`./tools/\${'one'}.ts\`)).one()),
     ] })`,
   'lib/helper.cjs': `const path = require('node:path')
-    module.exports = () => require('node:fs').readFileSync(path.join(__dirname, '..', 'up.txt'), 'utf8') + path.basename(__filename)`,
+    const place = { __filename }
+    module.exports = () => require('node:fs').readFileSync(path.join(__dirname, '..', 'up.txt'), 'utf8') + path.basename(place.__filename)`,
   'tools/one.ts': `export const one = () => 'one'`,
   'data.txt': 'data',
   'up.txt': 'up ',
   'notes/a.md': 'a',
   'notes/.env': 'KEY=secret-value',
+  '.keys/private.txt': 'secret-value',
 }
 
 function projectOf(files: Record<string, string>): string {
@@ -184,7 +186,7 @@ test('what modules find beside themselves, and native packages, travel along', a
   const link = await connect({ command: process.execPath, args: ['desk.mjs'], cwd: empty, env: bare })
   const said = await Promise.all(['file', 'folder', 'common', 'native', 'computed'].map((name) => link.call(name)))
   expect(said.flatMap(({ content }) => content)).toMatchObject(
-    ['data', 'a.md', 'up helper.cjs', '42', 'one'].map((text) => ({ text })),
+    ['datafalse', 'a.md', 'up helper.cjs', '42', 'one'].map((text) => ({ text })),
   )
   await link.close()
 })
