@@ -103,7 +103,7 @@ async function signInFor(target: Target): Promise<{ signIn?: SignIn }> {
 
 const signalCodes = { SIGINT: 130, SIGTERM: 143 } as const
 
-/** Ends the process by a signal when what is given is done, and at once by the second. Returns what stops listening. */
+/** At a signal, runs `end` and then ends the process; a second signal ends it at once. Returns a function that stops listening. */
 function onSignals(end: () => Promise<void>, onInterrupt?: () => boolean): () => void {
   let count = 0
   const names = Object.keys(signalCodes) as (keyof typeof signalCodes)[]

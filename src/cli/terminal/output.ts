@@ -55,9 +55,10 @@ export function sayProgress(text: string): void {
 }
 
 /** Says on a terminal what is being done, from the first second on, until it is done. */
-export async function whileWaiting<T>(text: string, run: () => Promise<T>): Promise<T> {
+export async function whileWaiting<T>(text: string | (() => string), run: () => Promise<T>): Promise<T> {
   const startedAt = Date.now()
-  const timer = setInterval(() => sayProgress(`${text} (${Math.round((Date.now() - startedAt) / 1000)} s)`), 1000)
+  const now = () => (typeof text === 'string' ? text : text())
+  const timer = setInterval(() => sayProgress(`${now()} (${Math.round((Date.now() - startedAt) / 1000)} s)`), 1000)
   try {
     return await run()
   } finally {

@@ -121,7 +121,7 @@ function printShapes(name: string, found: Attachable, only: ShapeName | undefine
     )
 }
 
-/** All files are planned before the first is written, so that one that cannot be read leaves all as they were. Tells of each whether its host asks for secrets. */
+/** Plans all files before the first is written: one that cannot be read leaves all as they were. Returns for each whether its host asks for secrets. */
 async function write(files: readonly string[], name: string, found: Attachable, flags: Flags): Promise<boolean[]> {
   const { entry, secrets } = found
   const options = {
@@ -180,7 +180,7 @@ async function report(
   if (!tried.ok && !isComplete && filled !== entry) {
     const names = secrets.map(({ name }) => name).join(', ')
     tried = await tryEntry(filled)
-    note = ` with ${names} from this environment; without it, the entry does not start`
+    note = ` with ${names} from this environment; without ${secrets.length === 1 ? 'it' : 'them'}, the entry does not start`
   }
   if (!tried.ok) {
     say(`${errorColours.red('tried it: no response:')} ${tried.reason}`)

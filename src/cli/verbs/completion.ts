@@ -40,6 +40,8 @@ const names = () =>
     .argument('[words...]')
     .action(async (verb: string, target: string, words: string[]) => {
       if (!withTargetNames.has(verb)) return
+      // Nobody waits longer for a key.
+      process.env.JEXO_LOAD_TIMEOUT_MS = '4000'
       const line = [verb, ...(words.length > 0 ? words : [''])].join(' ')
       const [found] = await withLink(target, { timeout: '4000' }, (link) => completeLine(link, line)).catch(() => [
         [],

@@ -33,8 +33,10 @@ export const signIn = () =>
       if (flags.list) return list(await store.all(), flags.json === true)
       const url = urlOf(typed)
       const resource = canonicalUri(url.href)
-      if (flags.fresh) await store.update(resource, async () => undefined)
       const scopes = namesIn(flags.scopes ?? '')
+      const before = await store.read(resource)
+      const isEnough = scopes.every((scope) => before?.scopes.includes(scope))
+      if (flags.fresh || !isEnough) await store.update(resource, async () => undefined)
       const way = commandSignIn({
         mayAsk: true,
         scopes,

@@ -12,17 +12,7 @@ import { rules } from '../../vet/rules.js'
 import { toSarif } from '../../vet/sarif.js'
 import { contractFileOf, type TargetReport, vetTarget } from '../../vet/vet-target.js'
 import { readMs, type TargetFlags, targetOptions, withReach } from '../options/target-options.js'
-import {
-  colours,
-  columns,
-  Failed,
-  out,
-  outJson,
-  say,
-  sayProgress,
-  whileWaiting,
-  wrapped,
-} from '../terminal/output.js'
+import { colours, columns, Failed, out, outJson, say, whileWaiting, wrapped } from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags extends TargetFlags {
@@ -71,25 +61,29 @@ export const vetCommand = () =>
         throw kitErrors.argumentUnreadable('the target', 'a kit file, a URL, a command or an entry')
       const target = await readTarget(text, targetOptions(flags))
       if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
-      const report = await whileWaiting(`checking ${labelOf(target)}`, () =>
-        vetTarget(target, {
-          contract: flags.contract,
-          ignoresContract: flags.save !== undefined,
-          cases: flags.cases,
-          wire: flags.wire ? { revision: flags.revision } : undefined,
-          probe:
-            flags.probe === undefined
-              ? undefined
-              : {
-                  calls: readCount('--probe', flags.probe),
-                  seed: flags.seed === undefined ? randomInt(2 ** 31) : readCount('--seed', flags.seed),
-                },
-          timeoutMs: flags.timeout === undefined ? undefined : readMs(flags.timeout),
-          checkTimeoutMs: flags.checkTimeout === undefined ? undefined : readMs(flags.checkTimeout),
-          onProgress: progress,
-        }),
+      let doing = `checking ${labelOf(target)}`
+      const report = await whileWaiting(
+        () => doing,
+        () =>
+          vetTarget(target, {
+            contract: flags.contract,
+            ignoresContract: flags.save !== undefined,
+            cases: flags.cases,
+            wire: flags.wire ? { revision: flags.revision } : undefined,
+            probe:
+              flags.probe === undefined
+                ? undefined
+                : {
+                    calls: readCount('--probe', flags.probe),
+                    seed: flags.seed === undefined ? randomInt(2 ** 31) : readCount('--seed', flags.seed),
+                  },
+            timeoutMs: flags.timeout === undefined ? undefined : readMs(flags.timeout),
+            checkTimeoutMs: flags.checkTimeout === undefined ? undefined : readMs(flags.checkTimeout),
+            onProgress: (what, done, all) => {
+              doing = `${what} ${done + 1} of ${all}`
+            },
+          }),
       )
-      sayProgress('')
       if (flags.save !== undefined) {
         const file = flags.contract ?? (flags.save === true ? contractFileOf(target) : flags.save)
         await writeFile(file, `${JSON.stringify(toContract(report.surface), null, 2)}\n`)
@@ -106,10 +100,6 @@ export const vetCommand = () =>
         severity === 'error' || (flags.strict === true && severity === 'warning')
       if (report.findings.some(isGrave)) throw new Failed()
     })
-
-function progress(what: string, done: number, all: number): void {
-  sayProgress(`${what} ${done + 1} of ${all}`)
-}
 
 function readCount(option: string, text: string): number {
   const count = Number(text)

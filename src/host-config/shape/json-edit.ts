@@ -94,8 +94,10 @@ function readGap(text: string, from: number, to: number): { comma?: number; line
     if (text.startsWith('//', at)) {
       const end = text.indexOf('\n', at)
       at = end < 0 || end > to ? to : end - 1
-    } else if (text.startsWith('/*', at)) at = text.indexOf('*/', at) + 1
-    else if (text[at] === ',') comma ??= at
+    } else if (text.startsWith('/*', at)) {
+      const end = text.indexOf('*/', at + 2)
+      at = end < 0 ? to : end + 1
+    } else if (text[at] === ',') comma ??= at
     else if (text[at] === '\n') {
       const lineEnd = text[at - 1] === '\r' ? at - 1 : at
       return { lineEnd, ...(comma === undefined ? {} : { comma }) }
