@@ -12,6 +12,7 @@ const order = [
   'errors.ts',
   'own-files.ts',
   'esbuild.ts',
+  'files',
   'escape',
   'yaml',
   'protocol',

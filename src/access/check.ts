@@ -1,4 +1,5 @@
 import type { Identity } from '../kit/call.js'
+import { anyScope } from '../kit/scope.js'
 
 /** What an access check sees of a request. */
 export interface AccessRequest {
@@ -20,13 +21,12 @@ export type Verdict =
 export interface AccessCheck {
   /** Issuers of the tokens, for the metadata that clients read; empty where nobody can sign in. */
   readonly authorizationServers: readonly string[]
-  /** Scopes that every request needs. */
+  /** Scopes that every request needs of callers who sign in. */
   readonly scopes: readonly string[]
+  /** The same for one caller, where it depends on how the caller is known. */
+  scopesFor?(identity: Identity): readonly string[]
   identify(request: AccessRequest): Verdict | Promise<Verdict>
 }
-
-/** The scope of callers that may do everything. */
-export const anyScope = '*'
 
 /** The scopes that an identity lacks. */
 export const missingScopes = (identity: Identity, needed: readonly string[]): string[] =>
@@ -41,20 +41,25 @@ export const ownerOf = ({ issuer, subject }: Identity): string => `${issuer ?? '
  * @example anyOf(issuerTokens({ issuer: 'https://id.example' }), namedTokens('callers.tokens.jsonl'))
  */
 export function anyOf(...checks: readonly AccessCheck[]): AccessCheck {
-  const [first] = checks
+  // What one of them asks for is asked of those whom it knows.
+  const knownBy = new WeakMap<Identity, AccessCheck>()
+  const withSignIn = checks.filter(({ authorizationServers }) => authorizationServers.length > 0)
   return {
-    authorizationServers: [...new Set(checks.flatMap(({ authorizationServers }) => authorizationServers))],
-    // What only some of them ask for is asked for by those.
-    scopes: (first?.scopes ?? []).filter((scope) => checks.every(({ scopes }) => scopes.includes(scope))),
+    authorizationServers: [...new Set(withSignIn.flatMap(({ authorizationServers }) => authorizationServers))],
+    scopes: [...new Set(withSignIn.flatMap(({ scopes }) => scopes))],
+    scopesFor: (identity) => {
+      const check = knownBy.get(identity)
+      return check?.scopesFor?.(identity) ?? check?.scopes ?? []
+    },
     async identify(request) {
       let worst: Verdict = { refused: 'missing', reason: 'a bearer token is needed' }
       for (const check of checks) {
         const verdict = await check.identify(request)
         if ('identity' in verdict) {
-          const lacking = missingScopes(verdict.identity, check.scopes)
-          if (lacking.length === 0) return verdict
-          worst = { refused: 'invalid', reason: `the token lacks the scope ${lacking.join(' ')}` }
-        } else if (rank[verdict.refused] >= rank[worst.refused]) worst = verdict
+          knownBy.set(verdict.identity, check)
+          return verdict
+        }
+        if (rank[verdict.refused] >= rank[worst.refused]) worst = verdict
       }
       return worst
     },

@@ -17,7 +17,7 @@ export const accessErrors = {
     new JexoError(
       'access-without-url',
       'tokens are made for a URL, and this server does not know the one that others reach it by',
-      'give --public-url (publicUrl in code), or the audience of the tokens',
+      'give --public-url (publicUrl in code)',
     ),
   tokensUnreadable: (file: string, reason: string) =>
     new JexoError(

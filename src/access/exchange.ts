@@ -13,7 +13,7 @@ export interface ExchangeTarget {
   scopes?: readonly string[]
 }
 
-/** A token is asked for anew so long before it ends. */
+/** A token is requested again so long before it ends. */
 const earlyMs = 30_000
 const mostKept = 1000
 
@@ -28,9 +28,10 @@ const formValue = (text: string) => new URLSearchParams([['', text]]).toString()
  */
 export function exchanger(metadata: () => Promise<Record<string, unknown>>, client: ExchangeClient) {
   const kept = new Map<string, { token: string; until: number }>()
-  return (token: string, { issuer, subject }: Identity) =>
+  return (token: string, { issuer, subject, clientId, scopes: own }: Identity) =>
     async ({ audience, scopes = [] }: ExchangeTarget): Promise<string> => {
-      const key = JSON.stringify([issuer, subject, audience, scopes])
+      // Not by the person alone: another program of theirs may be allowed less.
+      const key = JSON.stringify([issuer, subject, clientId, own, audience, scopes])
       const known = kept.get(key)
       if (known && known.until > Date.now()) return known.token
       const { token_endpoint: endpoint } = await metadata().catch((error) => {

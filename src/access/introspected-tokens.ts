@@ -1,5 +1,5 @@
 import type { Identity } from '../kit/call.js'
-import { isObject, type JsonObject } from '../protocol/messages.js'
+import type { JsonObject } from '../protocol/messages.js'
 import type { AccessCheck, Verdict } from './check.js'
 import { accessErrors } from './errors.js'
 import { basicCredentials, type ExchangeClient } from './exchange.js'
@@ -80,12 +80,13 @@ function verdictOf(value: JsonObject, issuer: string, audiences: readonly string
     return { refused: 'invalid', reason: 'the token is not valid yet' }
   const clientId = typeof client === 'string' ? client : undefined
   const subject = [sub, username, clientId].find((one) => typeof one === 'string')
+  if (typeof subject !== 'string' || subject === '') return { refused: 'invalid', reason: 'the token names nobody' }
   const identity: Identity = {
-    subject: typeof subject === 'string' ? subject : '',
+    subject,
     issuer,
     ...(clientId === undefined ? {} : { clientId }),
     scopes: scopesIn(value),
-    claims: isObject(value) ? value : {},
+    claims: value,
   }
   return { identity: Object.freeze(identity), ...(typeof exp === 'number' ? { expiresAtMs: exp * 1000 } : {}) }
 }

@@ -23,20 +23,26 @@ export interface FetchLimits {
 }
 export const fetchLimits: FetchLimits = { timeoutMs: 5000, maxBytes: 1_000_000 }
 
+/** Fetches without following redirects, and with no more of the body than the limit. */
+export async function fetchBounded(
+  url: string,
+  init: RequestInit = {},
+  { timeoutMs, maxBytes }: FetchLimits = fetchLimits,
+): Promise<Response> {
+  const response = await fetch(url, { ...init, redirect: 'manual', signal: AbortSignal.timeout(timeoutMs) })
+  const text = await textWithin(response, maxBytes)
+  // A status that has no body takes none.
+  const body = [101, 204, 205, 304].includes(response.status) ? null : text
+  return new Response(body, { status: response.status || 502, headers: response.headers })
+}
+
 /** Gets a JSON object. Rejects with an `Error` that says why there is none. Redirects are not followed. */
 export async function fetchObject(
   url: string,
   init: RequestInit = {},
-  { timeoutMs, maxBytes }: FetchLimits = fetchLimits,
 ): Promise<{ status: number; value: JsonObject | undefined }> {
-  const response = await fetch(url, {
-    ...init,
-    redirect: 'manual',
-    headers: { accept: 'application/json', ...init.headers },
-    signal: AbortSignal.timeout(timeoutMs),
-  })
-  const text = await textWithin(response, maxBytes)
-  return { status: response.status, value: objectIn(text) }
+  const response = await fetchBounded(url, { ...init, headers: { accept: 'application/json', ...init.headers } })
+  return { status: response.status, value: objectIn(await response.text()) }
 }
 
 function objectIn(text: string): JsonObject | undefined {

@@ -3,7 +3,7 @@ import type { Identity } from '../kit/call.js'
 import type { AccessCheck, AccessRequest, Verdict } from './check.js'
 import { accessErrors } from './errors.js'
 import { type ExchangeClient, exchanger } from './exchange.js'
-import { fetchIssuer, fetchLimits, isSafeUrl } from './issuer-metadata.js'
+import { fetchBounded, fetchIssuer, fetchLimits, isSafeUrl } from './issuer-metadata.js'
 import { KeptVerdicts } from './kept-verdicts.js'
 import { scopesIn } from './scopes.js'
 
@@ -75,6 +75,7 @@ export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
       // To the millisecond, as streams end.
       if (expiresAtMs <= Date.now()) return { refused: 'invalid', reason: 'the token has expired' }
       const identity = identityOf(payload, issuer)
+      if (identity.subject === '') return { refused: 'invalid', reason: 'the token names nobody' }
       const whole = exchange ? { ...identity, exchange: exchange(token, identity) } : identity
       return { identity: Object.freeze(whole), expiresAtMs }
     } catch (error) {
@@ -105,6 +106,7 @@ class IssuerKeys {
   readonly #issuer: string
   #metadata: Promise<Record<string, unknown>> | undefined
   #keys: ReturnType<typeof createRemoteJWKSet> | undefined
+  #fetching: Promise<Found> | undefined
   #failedAt = 0
   #failure = ''
   #renewedAt = 0
@@ -128,6 +130,14 @@ class IssuerKeys {
       return { keys: this.#keys }
     }
     if (Date.now() - this.#failedAt < retryMs) return { reason: this.#failure }
+    // However many requests wait for them, they are fetched once.
+    this.#fetching ??= this.#fetch().finally(() => {
+      this.#fetching = undefined
+    })
+    return this.#fetching
+  }
+
+  async #fetch(): Promise<Found> {
     try {
       const { jwks_uri: uri } = await this.metadata()
       if (!isSafeUrl(uri)) throw new Error(`its jwks_uri is ${JSON.stringify(uri)}, not an https URL`)
@@ -135,12 +145,12 @@ class IssuerKeys {
         cooldownDuration: refetchMs,
         cacheMaxAge: Number.POSITIVE_INFINITY,
         timeoutDuration: fetchLimits.timeoutMs,
-        [customFetch]: (url, init) => fetch(url, { ...init, redirect: 'error' }),
+        [customFetch]: (url, init) => fetchBounded(url, init),
       })
       await keys.reload()
       this.#renewedAt = Date.now()
-      this.#keys ??= keys
-      return { keys: this.#keys }
+      this.#keys = keys
+      return { keys }
     } catch (error) {
       this.#metadata = undefined
       this.#failedAt = Date.now()

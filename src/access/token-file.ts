@@ -1,6 +1,6 @@
+import { isScope } from '../kit/scope.js'
 import { isObject } from '../protocol/messages.js'
 import { accessErrors } from './errors.js'
-import { isScope } from './scopes.js'
 
 /** One caller of a token file: who it is, and the hash of the token. The token itself is nowhere. */
 export interface NamedToken {

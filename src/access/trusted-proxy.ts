@@ -1,7 +1,7 @@
 import ipaddr from 'ipaddr.js'
 import type { Identity } from '../kit/call.js'
+import { anyScope, isScope } from '../kit/scope.js'
 import type { AccessCheck } from './check.js'
-import { isScope } from './scopes.js'
 
 export interface TrustedProxyOptions {
   /** Addresses and ranges of the proxy, such as `127.0.0.1` and `10.1.0.0/16`. Whoever else sends the headers is refused. */
@@ -24,6 +24,8 @@ export interface TrustedProxyOptions {
  */
 export function trustedProxy(options: TrustedProxyOptions): AccessCheck {
   const { subjectHeader = 'x-forwarded-user', scopesHeader, claimHeaders = {}, scopes = [] } = options
+  // What is computed for a caller is computed once.
+  const identities = new Map<string, Identity>()
   const ranges = options.addresses.map((text) => (text.includes('/') ? ipaddr.parseCIDR(text) : single(text)))
   const isProxy = (text: string | undefined): boolean => {
     if (text === undefined || !ipaddr.isValid(text)) return false
@@ -43,15 +45,22 @@ export function trustedProxy(options: TrustedProxyOptions): AccessCheck {
         const value = header(name)
         return value === undefined ? [] : [[claim, value] as const]
       })
-      const identity: Identity = {
+      const key = JSON.stringify([subject, given, claims])
+      const known = identities.get(key)
+      if (known) return { identity: known }
+      const identity: Identity = Object.freeze({
         subject,
-        scopes: given.split(/[\s,]+/).filter((scope) => isScope(scope) && scope !== '*'),
+        scopes: given.split(/[\s,]+/).filter((scope) => isScope(scope) && scope !== anyScope),
         claims: Object.fromEntries(claims),
-      }
+      })
+      if (identities.size >= mostKept) identities.clear()
+      identities.set(key, identity)
       return { identity }
     },
   }
 }
+
+const mostKept = 1000
 
 function single(text: string): [ipaddr.IPv4 | ipaddr.IPv6, number] {
   const address = ipaddr.process(text)

@@ -39,11 +39,14 @@ export class Gates {
   #find(identity: Identity, kit: Kit): Hidden | undefined {
     if (kit.visibleTo && !this.#isVisible('the kit', kit.visibleTo, identity))
       return { key: 'all', parts: new Set(kit.parts) }
-    const hidden = kit.parts.filter(
-      (part) => part.visibleTo && !this.#isVisible(labelOf(part.kind, keyOf(part)), part.visibleTo, identity),
-    )
-    if (hidden.length === 0) return undefined
-    return { key: hidden.map((part) => kit.parts.indexOf(part)).join(), parts: new Set(hidden) }
+    const places: number[] = []
+    const parts = kit.parts.filter((part, place) => {
+      const { visibleTo } = part
+      if (!visibleTo || this.#isVisible(labelOf(part.kind, keyOf(part)), visibleTo, identity)) return false
+      places.push(place)
+      return true
+    })
+    return parts.length === 0 ? undefined : { key: places.join(), parts: new Set(parts) }
   }
 
   /** A part whose function fails does not exist for anybody, and the operator hears why. */

@@ -3,7 +3,7 @@ import { brands, hasBrand, nameOf } from './brand.js'
 import type { Identity } from './call.js'
 import { kitErrors } from './errors.js'
 import { checkKeys } from './option-keys.js'
-import { checkScopes, isPart, keyOf, type Part } from './part.js'
+import { checkScopes, checkVisibility, isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
 
 export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
@@ -69,7 +69,8 @@ export function defineKit<const Parts extends readonly Part[]>(options: KitOptio
   if (!isLine(options.version, 128)) throw kitErrors.kitField('version', 'a version, such as 1.0.0')
   if (options.title !== undefined && !isLine(options.title, 256))
     throw kitErrors.kitField('title', 'a short title on one line')
-  checkScopes(options.scopes)
+  checkScopes('the kit', options.scopes)
+  checkVisibility('the kit', options.visibleTo)
   let parts: readonly Part[] = checkParts(options.parts)
   const own = Object.freeze({ ...options.settings })
   checkSettingNames(settingsWith(own, parts))

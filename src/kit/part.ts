@@ -13,6 +13,7 @@ import type { Call, Completer, Identity } from './call.js'
 import type { Effect } from './effects.js'
 import { kitErrors } from './errors.js'
 import type { JsonSchema, NoOutput, Schema } from './schema.js'
+import { anyScope, isScope } from './scope.js'
 import type { Settings } from './settings.js'
 import type { Shared } from './shared.js'
 
@@ -131,20 +132,23 @@ export function checkFunction(label: string, field: string, value: unknown): voi
   if (typeof value !== 'function') throw kitErrors.partField(label, field, 'a function')
 }
 
-/** Scopes stand in headers, separated by spaces. */
-export function checkScopes(scopes: unknown): void {
-  const isScope = (scope: unknown) =>
-    typeof scope === 'string' && /^[\x21\x23-\x5b\x5d-\x7e]{1,200}$/.test(scope) && scope !== '*'
-  if (scopes !== undefined && !(Array.isArray(scopes) && scopes.every(isScope)))
-    throw kitErrors.partField('a part', 'scopes', 'a list of scopes without spaces, such as hives.write')
+export function checkScopes(label: string, scopes: unknown): void {
+  if (
+    scopes !== undefined &&
+    !(Array.isArray(scopes) && scopes.every((scope) => isScope(scope) && scope !== anyScope))
+  )
+    throw kitErrors.partField(label, 'scopes', 'a list of scopes without spaces, such as hives.write')
+}
+
+export function checkVisibility(label: string, visibleTo: unknown): void {
+  if (visibleTo !== undefined) checkFunction(label, 'visibleTo', visibleTo)
 }
 
 /** The extras that are there, without keys for those that are not. */
-export function extrasOf(given: PartExtras): PartExtras {
+export function extrasOf(label: string, given: PartExtras): PartExtras {
   const { title, tags, icons, meta, settings, source, scopes, visibleTo } = given
-  checkScopes(scopes)
-  if (visibleTo !== undefined && typeof visibleTo !== 'function')
-    throw kitErrors.partField('a part', 'visibleTo', 'a function of the identity')
+  checkScopes(label, scopes)
+  checkVisibility(label, visibleTo)
   return {
     ...(title === undefined ? {} : { title }),
     ...(tags === undefined ? {} : { tags: Object.freeze([...tags]) }),

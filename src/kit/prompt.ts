@@ -53,7 +53,7 @@ export function prompt<const In extends Schema | undefined = undefined, const S 
     kind: 'prompt',
     name,
     about: options.about,
-    ...extrasOf(options),
+    ...extrasOf(label, options),
     input: options.input,
     inputSchema,
     arguments: fields,

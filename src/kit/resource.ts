@@ -42,7 +42,7 @@ export function resource<const S extends Settings = Settings>(
     uri,
     name: options.name,
     about: options.about,
-    ...extrasOf(options),
+    ...extrasOf(label, options),
     mimeType: options.mimeType,
     size: options.size,
     annotations: options.annotations,

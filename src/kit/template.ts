@@ -62,7 +62,7 @@ export function template<const U extends string, const S extends Settings = Sett
     parsed,
     name: options.name,
     about: options.about,
-    ...extrasOf(options),
+    ...extrasOf(label, options),
     mimeType: options.mimeType,
     annotations: options.annotations,
     list: options.list as TemplatePart['list'],

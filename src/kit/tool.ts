@@ -81,7 +81,7 @@ export function tool<
     kind: 'tool',
     name,
     about: options.about,
-    ...extrasOf(options),
+    ...extrasOf(label, options),
     input: options.input,
     output,
     inputSchema,

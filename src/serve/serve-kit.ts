@@ -154,9 +154,13 @@ async function serveOverHttp(
   try {
     const { kit } = running
     const shown = publicUrl ?? service.url
-    log.write('info', `${kit.name} ${kit.version} at ${shown}${needs(options.access, token)}`, {
-      url: shown,
-    })
+    log.write(
+      'info',
+      `${kit.name} ${kit.version} at ${shown}${identity ? ` (every caller is ${identity.subject})` : needs(options.access, token)}`,
+      {
+        url: shown,
+      },
+    )
     if (metrics && typeof options.metrics === 'object') {
       const { serveMetrics } = await import('./metrics.js')
       const { url, close } = await serveMetrics(metrics, options.metrics)

@@ -1,5 +1,6 @@
 import { createParser } from 'eventsource-parser'
-import { readChallenge, type SignIn } from '../access/sign-in/sign-in.js'
+import { authorized } from '../access/sign-in/authorized.js'
+import type { SignIn } from '../access/sign-in/sign-in.js'
 import { isJexoError } from '../errors.js'
 import { linkErrors } from '../link/errors.js'
 import { SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
@@ -58,9 +59,6 @@ interface RequestParts {
   headers: Record<string, string>
   sent?: Message
 }
-
-/** How often a request is tried with another token: a server that is never content would ask for ever. */
-const mostSignIns = 2
 
 interface Reading {
   lastEventId: string | undefined
@@ -157,21 +155,10 @@ export class HttpWire implements Wire {
     }
   }
 
-  /** Sends a request; where it is refused for want of a token or a scope, again with another token. */
-  async #request(method: string, init: RequestParts): Promise<Response> {
-    const signIn = this.#signIn
-    if (!signIn) return this.#requestOnce(method, init)
-    let token = await signIn.token(this.#url)
-    for (let attempts = 0; ; attempts++) {
-      const authorization: Record<string, string> = token === undefined ? {} : { authorization: `Bearer ${token}` }
-      const response = await this.#requestOnce(method, { ...init, headers: { ...init.headers, ...authorization } })
-      const challenge = readChallenge(response.headers.get('www-authenticate'))
-      const isRefused =
-        response.status === 401 || (response.status === 403 && challenge.error === 'insufficient_scope')
-      if (!isRefused || attempts >= mostSignIns) return response
-      await response.body?.cancel().catch(() => {})
-      token = await signIn.renew(this.#url, challenge, token)
-    }
+  #request(method: string, init: RequestParts): Promise<Response> {
+    const send = (headers: Record<string, string>) =>
+      this.#requestOnce(method, { ...init, headers: { ...init.headers, ...headers } })
+    return this.#signIn ? authorized(this.#signIn, this.#url, send) : this.#requestOnce(method, init)
   }
 
   async #requestOnce(method: string, { sent, ...init }: RequestParts): Promise<Response> {

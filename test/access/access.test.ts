@@ -134,7 +134,7 @@ describe('tokens of an issuer', () => {
   })
 
   test('metadata says where to sign in, to any page', async () => {
-    const { send } = gate(access())
+    const { send, handler } = gate(access())
     for (const path of ['/.well-known/oauth-protected-resource', '/.well-known/oauth-protected-resource/mcp']) {
       const response = await send(undefined, 'GET', path, undefined, { origin: 'https://other.example' })
       expect(response.headers.get('access-control-allow-origin')).toBe('*')
@@ -147,6 +147,8 @@ describe('tokens of an issuer', () => {
         resource_documentation: 'https://hives.example/docs',
       })
     }
+    const elsewhere = new Request('https://evil.example/.well-known/oauth-protected-resource')
+    expect((await handler(elsewhere)).status).toBe(403)
     expect((await send(undefined, 'OPTIONS', '/.well-known/oauth-protected-resource')).status).toBe(204)
     expect((await send(undefined, 'POST', '/.well-known/oauth-protected-resource')).status).toBe(405)
   })
@@ -165,6 +167,7 @@ describe('tokens of an issuer', () => {
       () => issuer.token(resourceUri, {}, { key: 'stranger', kid: 'one' }),
       /not a valid signed token/,
     ],
+    ['that names nobody', () => good({ sub: undefined, client_id: undefined }), /names nobody/],
     ['that is no token', () => 'abc', /not a valid signed token/],
     ['of two words', () => 'a b', /not a valid/],
     ['that is very long', () => 'x'.repeat(100_000), /too long/],
@@ -254,6 +257,10 @@ describe('tokens of an issuer', () => {
     })
     expect(await text('other_api')).toBe('for weather 1')
     expect(await text('other_api')).toBe('for weather 1')
+    // Another program of the same person may be allowed less, and gets a token of its own.
+    const other = await good({ scope: 'a', client_id: 'other' })
+    const through = await ask(other, 'tools/call', call('other_api'), session)
+    expect(JSON.stringify(await through.json())).toContain('for weather 2')
     expect(Object.fromEntries(issuer.exchanged[0] ?? [])).toMatchObject({
       grant_type: 'urn:ietf:params:oauth:grant-type:token-exchange',
       subject_token: token,
@@ -278,6 +285,11 @@ describe('tokens of an issuer', () => {
   test('keys rotate, and no caller can make the server ask for them again and again', async () => {
     const own = await Issuer.start()
     const { ask } = gate(issuerTokens({ issuer: own.url }))
+    // However many wait at the start, the keys are fetched once.
+    await Promise.all(
+      Array.from({ length: 5 }, async (_, n) => ask(await own.token(resourceUri, { sub: `s${n}` }), 'ping')),
+    )
+    expect(own.requests.filter((path) => path === '/keys')).toHaveLength(1)
     const status = async (token: string) => (await ask(token, 'initialize')).status
     expect(await status(await own.token(resourceUri))).not.toBe(401)
     const asked = own.requests.length
@@ -424,7 +436,9 @@ describe('other ways to say who calls', () => {
     const { ask } = gate(check)
     expect((await ask('plain', 'initialize')).status).toBe(200)
     expect((await ask(await issuer.token(resourceUri, { scope: 'mcp' }), 'initialize')).status).toBe(200)
-    expect((await ask(await issuer.token(resourceUri), 'initialize')).status).toBe(401)
+    const lacking = await ask(await issuer.token(resourceUri), 'initialize')
+    expect([lacking.status, challengeOf(lacking)]).toEqual([403, expect.stringContaining('scope="mcp"')])
+    expect(challengeOf(await ask(undefined, 'initialize'))).toContain('scope="mcp"')
     expect((await ask('wrong', 'initialize')).status).toBe(401)
     expect(check.authorizationServers).toEqual([issuer.url])
   })

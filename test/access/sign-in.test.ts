@@ -153,6 +153,13 @@ test.each<[string, () => void, RegExp]>([
     /step "registration" \(it registers no clients by itself/,
   ],
   [
+    'sends without end',
+    () => {
+      issuer.metadata = { padding: 'x'.repeat(1_100_000) }
+    },
+    /longer than 1000000 bytes/,
+  ],
+  [
     'gives too little for ever',
     () => {
       issuer.grantsScopes = 'less'

@@ -73,7 +73,7 @@ async function refresh(
   const { client, auth } = knownClient(oauth, now.clientId, now.clientSecret)
   try {
     const response = await oauth.refreshTokenGrantRequest(server, client, auth, now.refreshToken, {
-      ...requestOptions(),
+      ...requestOptions,
       additionalParameters: { resource },
     })
     const grant = grantOf(await oauth.processRefreshTokenResponse(server, client, response), now.scopes, now)
@@ -147,7 +147,7 @@ async function authorize(
         redirectUri,
         verifier,
         {
-          ...requestOptions(),
+          ...requestOptions,
           additionalParameters: { resource },
         },
       )
@@ -195,7 +195,7 @@ async function clientFor(
       response_types: ['code'],
       token_endpoint_auth_method: 'none',
     },
-    requestOptions(),
+    requestOptions,
   )
   const { client_id: id, client_secret: secret } = await oauth.processDynamicClientRegistrationResponse(response)
   return withSecret(id, typeof secret === 'string' ? secret : undefined)

@@ -14,7 +14,7 @@ export interface ClientCredentialsOptions {
 }
 
 /**
- * Signs a program in by itself, without a person (OAuth 2.1, client credentials). Tokens are kept in memory, and asked for anew before they end and when
+ * Signs a program in by itself, without a person (OAuth 2.1, client credentials). Tokens are kept in memory, and requested again before they end and when
  * the server needs more scopes.
  *
  * @example const link = await connect(url, { signIn: clientCredentials({ clientId: 'reporter', clientSecret: process.env.REPORTER_SECRET }) })
@@ -41,7 +41,7 @@ export function clientCredentials({
     try {
       const parameters = { resource, ...(wanted.length > 0 ? { scope: wanted.join(' ') } : {}) }
       const client = { client_id: clientId }
-      const response = await oauth.clientCredentialsGrantRequest(server, client, auth, parameters, requestOptions())
+      const response = await oauth.clientCredentialsGrantRequest(server, client, auth, parameters, requestOptions)
       const grant = grantOf(await oauth.processClientCredentialsResponse(server, client, response), wanted)
       grants.set(endpoint.href, grant)
       return grant.accessToken

@@ -1,5 +1,11 @@
-import { allowInsecureRequests, type Client, type ClientAuth, type TokenEndpointResponse } from 'oauth4webapi'
-import { fetchLimits } from '../issuer-metadata.js'
+import {
+  allowInsecureRequests,
+  type Client,
+  type ClientAuth,
+  customFetch,
+  type TokenEndpointResponse,
+} from 'oauth4webapi'
+import { fetchBounded } from '../issuer-metadata.js'
 
 /** What is kept of a sign-in. */
 export interface Grant {
@@ -16,7 +22,7 @@ export interface KnownClient {
   auth: ClientAuth
 }
 
-/** Asked for anew so long before it ends. */
+/** Requested again so long before it ends. */
 const earlyMs = 30_000
 export const isFresh = ({ expiresAtMs }: Grant): boolean =>
   expiresAtMs === undefined || expiresAtMs - earlyMs > Date.now()
@@ -33,7 +39,7 @@ export function grantOf(response: TokenEndpointResponse, asked: readonly string[
 }
 
 /** Endpoints were checked to be https, or http on this machine. */
-export const requestOptions = () => ({
+export const requestOptions = {
   [allowInsecureRequests]: true,
-  signal: AbortSignal.timeout(fetchLimits.timeoutMs * 2),
-})
+  [customFetch]: (url: string, init: object) => fetchBounded(url, init as RequestInit),
+} as const

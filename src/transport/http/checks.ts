@@ -12,8 +12,8 @@ export const isLoopback = (host: string): boolean => loopbackNames.has(host) || 
 
 const lastHost = new WeakMap<Sources, string>()
 
-/** Refuses requests that a web page tricked a browser into (Transports, "Security Warning": Origin, Host against DNS rebinding). */
-export function checkSource(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
+/** Refuses requests to a host name that is not served here: against DNS rebinding (Transports, "Security Warning"). */
+export function checkHost(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
   const host = request.header('host')
   // Nearly every request comes to the same host: what was right before need not be looked at again.
   if (host !== undefined && host !== lastHost.get(sources) && !isHostAllowed(host, sources)) {
@@ -23,6 +23,12 @@ export function checkSource(request: HttpRequest, sources: Sources): HttpAnswer 
     )
   }
   if (host !== undefined) lastHost.set(sources, host)
+  return undefined
+}
+
+/** Refuses requests that a page of another site tricked a browser into (Transports, "Security Warning"). */
+export function checkOrigin(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
+  const host = request.header('host')
   const origin = request.header('origin')
   // A browser says so of requests that another site's page makes, also where it sends no Origin, as for a picture.
   const isCrossSite = request.header('sec-fetch-site') === 'cross-site'

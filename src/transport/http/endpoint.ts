@@ -1,4 +1,4 @@
-import { type AccessCheck, ownerOf, type Verdict } from '../../access/check.js'
+import { type AccessCheck, ownerOf } from '../../access/check.js'
 import type { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import type { Identity } from '../../kit/call.js'
@@ -12,7 +12,7 @@ import {
 } from '../../protocol/messages.js'
 import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
 import { codes } from '../../protocol/rpc-error.js'
-import { accepts, checkPost, checkSource, isBrowser, isOriginAllowed, type Sources } from './checks.js'
+import { accepts, checkHost, checkOrigin, checkPost, isBrowser, isOriginAllowed, type Sources } from './checks.js'
 import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, onlyOf, refusal } from './exchange.js'
 import { Guard } from './guard.js'
 import { type HttpLimits, httpLimits } from './limits.js'
@@ -96,12 +96,12 @@ export class HttpEndpoint {
     if (request.path === '/health/ready') {
       return this.#isDraining ? json(503, { status: 'stopping' }) : json(200, { status: 'ready' })
     }
-    if (request.path.startsWith('/.well-known/')) {
-      const metadata = this.#guard.metadata(request, this.#running.kit)
-      if (metadata) return metadata
-    }
-    const refused = checkSource(request, this.#sources)
+    const refused = checkHost(request, this.#sources)
     if (refused) return refused
+    const metadata = this.#guard.metadata(request, this.#running.kit)
+    if (metadata) return metadata
+    const foreign = checkOrigin(request, this.#sources)
+    if (foreign) return foreign
     this.#sweepRegularly()
     const answer = this.#route(request)
     if (this.#sources.allowedOrigins.length === 0) return answer
@@ -125,33 +125,12 @@ export class HttpEndpoint {
   #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     const isOlder = request.path === this.#older?.path
     const route = this.#options.routes?.[request.path]
-    if (route) return this.#admitted(request, route)
+    if (route) return this.#guard.admit(request, route)
     if (request.path !== this.path && !isOlder) {
       return refusal(404, `There is nothing at ${request.path}; the endpoint is ${this.path}.`)
     }
     if (request.method === 'OPTIONS') return this.#preflight()
-    return this.#admitted(request, (identity) => this.#carryOut(request, identity, isOlder))
-  }
-
-  /** Asks who calls; what is answered then ends with what the caller was let in by. */
-  #admitted(
-    request: HttpRequest,
-    answer: (identity: Identity | undefined) => HttpAnswer | Promise<HttpAnswer>,
-  ): HttpAnswer | Promise<HttpAnswer> {
-    if (this.#guard.isOpen) return answer(undefined)
-    const judged = (verdict: Verdict) => {
-      if ('refused' in verdict) return this.#guard.refuse(request, verdict)
-      const { identity, expiresAtMs } = verdict
-      const lacking = this.#guard.lacking(request, identity, [])
-      if (lacking) return lacking
-      const given = answer(identity)
-      if (expiresAtMs === undefined) return given
-      return given instanceof Promise
-        ? given.then((made) => endingAt(made, expiresAtMs))
-        : endingAt(given, expiresAtMs)
-    }
-    const verdict = this.#guard.identify(request)
-    return verdict instanceof Promise ? verdict.then(judged) : judged(verdict)
+    return this.#guard.admit(request, (identity) => this.#carryOut(request, identity, isOlder))
   }
 
   #carryOut(
@@ -415,33 +394,6 @@ export class HttpEndpoint {
     answer.headers['access-control-expose-headers'] = 'Mcp-Session-Id, WWW-Authenticate'
     answer.headers.vary = 'Origin'
     return answer
-  }
-}
-
-/** The longest that a timer can wait. */
-const longestMs = 2 ** 31 - 1
-
-/** A stream ends when that ends which its caller was let in by; who goes on resumes it with what is valid then. */
-function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
-  const { stream } = answer
-  if (!stream) return answer
-  return {
-    ...answer,
-    stream: (sink) => {
-      const detach = stream(sink)
-      const timer = setTimeout(
-        () => {
-          detach()
-          sink.end()
-        },
-        Math.max(0, Math.min(endsAtMs - Date.now(), longestMs)),
-      )
-      ;(timer as { unref?: () => void }).unref?.()
-      return () => {
-        clearTimeout(timer)
-        detach()
-      }
-    },
   }
 }
 

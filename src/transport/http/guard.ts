@@ -15,11 +15,14 @@ export interface GuardOptions {
   path: string
 }
 
+type Answering = (identity: Identity | undefined) => HttpAnswer | Promise<HttpAnswer>
+
 /** Who may call over HTTP, and what those are told who may not (Authorization). */
 export class Guard {
   readonly #access: AccessCheck | undefined
   readonly #publicUrl: string | undefined
   readonly #path: string
+  #latest: { host: string; resource: string } | undefined
 
   constructor({ access, token, publicUrl, path }: GuardOptions) {
     this.#access = access ?? (token === undefined ? undefined : staticToken(token))
@@ -27,20 +30,33 @@ export class Guard {
     this.#path = path
   }
 
-  /** True where nobody is asked who they are. */
-  get isOpen(): boolean {
-    return this.#access === undefined
-  }
-
-  /** Who sends a request; an answer where it is refused. Scopes that every request needs are among it. */
-  identify(request: HttpRequest): Verdict | Promise<Verdict> {
-    if (!this.#access) return { refused: 'missing', reason: 'nobody is asked' }
-    return this.#access.identify({
+  /**
+   * Answers a request of somebody who may call, and refuses any other. What is answered ends with the token; `identity` is undefined where nobody
+   * is asked who they are.
+   */
+  admit(request: HttpRequest, answer: Answering): HttpAnswer | Promise<HttpAnswer> {
+    const access = this.#access
+    if (!access) return answer(undefined)
+    const verdict = access.identify({
       token: bearerOf(request.header('authorization')),
       header: request.header,
       address: request.address,
       resource: this.#resource(request),
     })
+    if (verdict instanceof Promise) return verdict.then((judged) => this.#judge(request, judged, answer))
+    return this.#judge(request, verdict, answer)
+  }
+
+  #judge(request: HttpRequest, verdict: Verdict, answer: Answering): HttpAnswer | Promise<HttpAnswer> {
+    if ('refused' in verdict) return this.refuse(request, verdict)
+    const { identity, expiresAtMs } = verdict
+    const lacking = this.lacking(request, identity, [])
+    if (lacking) return lacking
+    const given = answer(identity)
+    if (expiresAtMs === undefined) return given
+    return given instanceof Promise
+      ? given.then((made) => endingAt(made, expiresAtMs))
+      : endingAt(given, expiresAtMs)
   }
 
   /** 401 where a token is missing or not valid, 503 where it cannot be checked now. */
@@ -65,7 +81,9 @@ export class Guard {
 
   /** 403 with everything that a request needs, where the caller lacks some of it; undefined where nothing is missing. */
   lacking(request: HttpRequest, identity: Identity, needed: readonly string[]): HttpAnswer | undefined {
-    const all = [...new Set([...(this.#access?.scopes ?? []), ...needed])]
+    const own = this.#access?.scopesFor?.(identity) ?? this.#access?.scopes ?? []
+    if (own.length + needed.length === 0) return undefined
+    const all = [...new Set([...own, ...needed])]
     const missing = missingScopes(identity, all)
     if (missing.length === 0) return undefined
     return refusal(403, `The caller lacks the scope ${missing.join(', ')}.`, -32000, {
@@ -81,6 +99,7 @@ export class Guard {
   /** What clients read to learn where to sign in; undefined for any other path. Anybody may read it, from any page. */
   metadata(request: HttpRequest, kit: Kit): HttpAnswer | undefined {
     const { path, method } = request
+    if (!path.startsWith(wellKnown)) return undefined
     if (path !== wellKnown && path !== wellKnown + this.#path) return undefined
     const servers = this.#access?.authorizationServers ?? []
     if (servers.length === 0) return undefined
@@ -110,15 +129,40 @@ export class Guard {
     return [['resource_metadata', `${origin}${wellKnown}${pathname === '/' ? '' : pathname}`]]
   }
 
-  /** The URL that others reach the endpoint by. */
+  /** The URL that others reach the endpoint by. Nearly every request comes to the same host. */
   #resource(request: HttpRequest): string {
     if (this.#publicUrl !== undefined) return this.#publicUrl
     const host = request.header('host') ?? 'localhost'
+    if (this.#latest?.host === host) return this.#latest.resource
     const scheme = isLoopback(host.replace(/:\d+$/, '')) ? 'http' : 'https'
-    return canonicalUri(
-      URL.canParse(`${scheme}://${host}`) ? `${scheme}://${host}${this.#path}` : `http://localhost${this.#path}`,
-    )
+    const url = `${scheme}://${host}${this.#path}`
+    const resource = canonicalUri(URL.canParse(url) ? url : `http://localhost${this.#path}`)
+    this.#latest = { host, resource }
+    return resource
   }
+}
+
+/** The longest that a timer can wait. */
+const longestMs = 2 ** 31 - 1
+
+/** A stream ends when the token of its caller expires; the client resumes it with a new one. */
+function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
+  const { stream } = answer
+  if (!stream) return answer
+  const attached: typeof stream = (sink) => {
+    const detach = stream(sink)
+    const end = () => {
+      detach()
+      sink.end()
+    }
+    const timer = setTimeout(end, Math.max(0, Math.min(endsAtMs - Date.now(), longestMs)))
+    ;(timer as { unref?: () => void }).unref?.()
+    return () => {
+      clearTimeout(timer)
+      detach()
+    }
+  }
+  return { ...answer, stream: attached }
 }
 
 /** The token of an Authorization header; what stands in the URL or the body is not looked at. */

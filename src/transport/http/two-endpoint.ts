@@ -18,7 +18,7 @@ interface TwoEndpointOptions extends EngineOptions {
   onClosed(): void
 }
 
-/** What the endpoint knows of a request that was let in. */
+/** What the endpoint knows of a request whose caller may call. */
 interface TwoEndpointRequest {
   refuseMore(): HttpAnswer | undefined
   identity: Identity | undefined
@@ -56,7 +56,7 @@ export class TwoEndpointForm {
     this.#onHost = onHost
   }
 
-  /** Answers a request that was let in; `refuseMore` says why no further session may be opened. */
+  /** Answers a request whose caller may call; `refuseMore` says why no further session may be opened. */
   handle(
     request: HttpRequest,
     { refuseMore, identity, lacking }: TwoEndpointRequest,
