@@ -115,6 +115,8 @@ function onSignals(end: () => Promise<void>, onInterrupt?: () => boolean): () =>
   }
   for (const name of names) process.on(name, heard)
   return () => {
+    // Once a signal was heard the process ends, and another signal must not end it in its default way.
+    if (count > 0) return
     for (const name of names) process.removeListener(name, heard)
   }
 }
