@@ -23,7 +23,9 @@ interface Value {
 }
 
 /** Modules without any of these name no files by their own place. */
-export const mayNamePaths = (source: string): boolean => /import\.meta\.|__dirname|__filename/.test(source)
+export const mayNamePaths = (source: string): boolean => source.search(ownPlaces) >= 0
+
+const ownPlaces = /import\.meta\.|__dirname|__filename/g
 
 /** Reads where a module looks for files: `new URL('./a', import.meta.url)`, `join(__dirname, 'a')`, and what is made of constants like these. */
 export function pathsIn(compiler: Compiler, file: string, source: string): ModulePaths {
@@ -38,6 +40,9 @@ class PathReader {
   /** Constants by name; undefined where a name stands for several. */
   readonly #constants = new Map<string, ts.Expression | undefined>()
   readonly #reading = new Set<ts.Node>()
+  readonly #values = new Map<ts.Node, Value | undefined>()
+  /** Positions in the source of what stands for the module's own place, and of the constants that are made of it. */
+  readonly #places: number[] = []
   readonly #folder: string
 
   constructor(
@@ -50,6 +55,7 @@ class PathReader {
 
   read(): ModulePaths {
     this.#gather(this.tree)
+    this.#findPlaces()
     this.#visit(this.tree)
     return { named: this.#named, open: this.#open, own: this.#own }
   }
@@ -74,7 +80,37 @@ class PathReader {
     compiler.forEachChild(node, (child) => this.#gather(child))
   }
 
+  /** Most of a large module has nothing to do with its place, and is not looked into. */
+  #findPlaces(): void {
+    const { text } = this.tree
+    const followed = new Set<string>()
+    for (let pattern: RegExp | undefined = ownPlaces; pattern; ) {
+      for (const { index } of text.matchAll(pattern)) this.#places.push(index)
+      this.#places.sort((one, other) => one - other)
+      const names = [...this.#constants.keys()].filter(
+        (name) =>
+          !followed.has(name) &&
+          this.#hasPlace(this.#constants.get(name)) &&
+          this.#value(this.#constants.get(name))?.isOwn,
+      )
+      for (const name of names) followed.add(name)
+      pattern = names.length > 0 ? anyOfNames(names) : undefined
+    }
+  }
+
+  #hasPlace(node: ts.Node | undefined): boolean {
+    if (!node) return false
+    let [from, to] = [0, this.#places.length]
+    while (from < to) {
+      const middle = (from + to) >> 1
+      if ((this.#places[middle] as number) < node.pos) from = middle + 1
+      else to = middle
+    }
+    return (this.#places[from] ?? Number.POSITIVE_INFINITY) < node.end
+  }
+
   #visit(node: ts.Node): void {
+    if (!this.#hasPlace(node)) return
     const { compiler } = this
     const what = this.#ownPlace(node)
     const isShorthand = compiler.isShorthandPropertyAssignment(node.parent ?? node)
@@ -127,9 +163,12 @@ class PathReader {
 
   #value(node: ts.Expression | undefined): Value | undefined {
     if (node === undefined || this.#reading.has(node)) return undefined
+    if (this.#values.has(node)) return this.#values.get(node)
     this.#reading.add(node)
     try {
-      return this.#read(node)
+      const value = this.#read(node)
+      this.#values.set(node, value)
+      return value
     } finally {
       this.#reading.delete(node)
     }
@@ -204,6 +243,10 @@ class PathReader {
     return name === 'resolve' && isOwn ? { text: resolve(...texts), isOwn } : undefined
   }
 }
+
+/** Identifiers have no other character that a pattern reads in its own way. */
+const anyOfNames = (names: readonly string[]) =>
+  new RegExp(`(?<![\\w$])(?:${names.map((name) => name.replaceAll('$', '\\$')).join('|')})(?![\\w$])`, 'g')
 
 /** The last name of what is called: `join`, `path.join`, and `(0, path_1.join)` as compilers write it. */
 function nameOfCalled(compiler: Compiler, node: ts.Expression): string | undefined {
