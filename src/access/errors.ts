@@ -1,4 +1,5 @@
 import { JexoError, listOf } from '../errors.js'
+import type { SignInRule } from './sign-in/rules.js'
 
 export const accessErrors = {
   issuerUnsafe: (issuer: string) =>
@@ -48,8 +49,21 @@ export const accessErrors = {
       known.length > 0 ? `it has ${listOf(known)}` : 'it has none',
       file,
     ),
-  signInNeeded: (server: string) =>
-    new JexoError('sign-in-needed', 'it asks callers to sign in', `run: jexo sign-in ${server}`, server),
+  signInNeeded: (server: string, scopes: readonly string[] = []) =>
+    scopes.length === 0
+      ? new JexoError(
+          'sign-in-needed',
+          'the server requires callers to sign in',
+          `run: jexo sign-in ${server}`,
+          server,
+        )
+      : new JexoError(
+          'sign-in-needed',
+          `the call needs more scopes than the sign-in has: ${listOf(scopes)}`,
+          `run: jexo sign-in ${server} --scopes ${scopes.join(',')}`,
+          server,
+          { data: { scopes } },
+        ),
   signInsUnreadable: (file: string, reason: string) =>
     new JexoError(
       'sign-ins-unreadable',
@@ -57,12 +71,13 @@ export const accessErrors = {
       'fix or remove the file',
       file,
     ),
-  signInFailed: (server: string, step: string, reason: string, whose: string) =>
+  signInFailed: (server: string, stage: string, reason: string, rule: SignInRule) =>
     new JexoError(
       'sign-in-failed',
-      `signing in failed at the step "${step}" (${reason})`,
-      `the ${whose} has to fix it, or check what it was given`,
+      `signing in failed at the step "${stage}" (${reason})`,
+      `${fixes[rule.side]}; for every step: jexo sign-in --explain ${server}`,
       server,
+      { data: { stage, reason, rule: rule.text, fixedBy: rule.side } },
     ),
   exchangeFailed: (audience: string, reason: string) =>
     new JexoError(
@@ -71,3 +86,10 @@ export const accessErrors = {
       'check the client of issuerTokens and what the authorization server allows it',
     ),
 }
+
+const fixes = {
+  server: 'the server has to fix it',
+  'authorization server': 'the authorization server has to fix it',
+  client: 'check the client id, its secret and its registration',
+  person: 'sign in again, as somebody who has the right',
+} as const

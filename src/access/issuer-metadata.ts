@@ -40,8 +40,9 @@ export async function fetchBounded(
 export async function fetchObject(
   url: string,
   init: RequestInit = {},
+  send: (url: string, init: RequestInit) => Promise<Response> = fetchBounded,
 ): Promise<{ status: number; value: JsonObject | undefined }> {
-  const response = await fetchBounded(url, { ...init, headers: { accept: 'application/json', ...init.headers } })
+  const response = await send(url, { ...init, headers: { accept: 'application/json', ...init.headers } })
   return { status: response.status, value: objectIn(await response.text()) }
 }
 
@@ -66,17 +67,25 @@ async function textWithin(response: Response, maxBytes: number): Promise<string>
   return text + decoder.decode()
 }
 
+/** Metadata of another issuer than the one that was asked for. */
+export class IssuerMismatch extends Error {}
+
 /** The first metadata that answers and is of the issuer that was asked for. Rejects with an `Error` that says what was wrong. */
-export async function fetchIssuer(issuer: string): Promise<JsonObject> {
+export async function fetchIssuer(
+  issuer: string,
+  send: (url: string, init: RequestInit) => Promise<Response> = fetchBounded,
+): Promise<JsonObject> {
   const reasons: string[] = []
   for (const url of metadataUrls(issuer)) {
     try {
-      const { status, value } = await fetchObject(url)
+      const { status, value } = await fetchObject(url, {}, send)
       if (status !== 200 || !value) reasons.push(`${url}: status ${status}`)
       else if (value.issuer !== issuer)
-        throw new Error(`${url} is of the issuer ${JSON.stringify(value.issuer)}, not ${issuer}`)
+        throw new IssuerMismatch(`${url} is of the issuer ${JSON.stringify(value.issuer)}, not ${issuer}`)
       else return value
     } catch (error) {
+      // Another issuer's metadata is never passed over.
+      if (error instanceof IssuerMismatch) throw error
       reasons.push(`${url}: ${error instanceof Error ? reasonOf(error) : String(error)}`)
     }
   }

@@ -64,13 +64,15 @@ export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
     const found = await keys.find()
     if ('reason' in found) return { refused: 'unavailable', reason: found.reason }
     try {
-      const { payload } = await jwtVerify(token, found.keys, {
-        issuer,
-        audience: options.audience === undefined ? resource : [options.audience].flat(),
-        algorithms,
-        clockTolerance: clockToleranceMs / 1000,
-        requiredClaims: ['exp'],
-      })
+      const { payload } = await keys.withRefetch(() =>
+        jwtVerify(token, found.keys, {
+          issuer,
+          audience: options.audience === undefined ? resource : [options.audience].flat(),
+          algorithms,
+          clockTolerance: clockToleranceMs / 1000,
+          requiredClaims: ['exp'],
+        }),
+      )
       const expiresAtMs = Number(payload.exp) * 1000 + clockToleranceMs
       // To the millisecond, as streams end.
       if (expiresAtMs <= Date.now()) return { refused: 'invalid', reason: 'the token has expired' }
@@ -110,6 +112,8 @@ class IssuerKeys {
   #failedAt = 0
   #failure = ''
   #renewedAt = 0
+  #refetchedAt = Number.NEGATIVE_INFINITY
+  #refetching: Promise<boolean> | undefined
 
   constructor(issuer: string) {
     this.#issuer = issuer
@@ -142,7 +146,7 @@ class IssuerKeys {
       const { jwks_uri: uri } = await this.metadata()
       if (!isSafeUrl(uri)) throw new Error(`its jwks_uri is ${JSON.stringify(uri)}, not an https URL`)
       const keys = createRemoteJWKSet(new URL(uri), {
-        cooldownDuration: refetchMs,
+        cooldownDuration: Number.POSITIVE_INFINITY,
         cacheMaxAge: Number.POSITIVE_INFINITY,
         timeoutDuration: fetchLimits.timeoutMs,
         [customFetch]: (url, init) => fetchBounded(url, init),
@@ -157,6 +161,29 @@ class IssuerKeys {
       this.#failure = `the authorization server ${this.#issuer} cannot be reached (${error instanceof Error ? error.message : error})`
       return { reason: this.#failure }
     }
+  }
+
+  /** Verifies, and once more with new keys where the key is unknown. Whatever tokens are sent, keys are fetched for that at most once a minute. */
+  async withRefetch<T>(verify: () => Promise<T>): Promise<T> {
+    try {
+      return await verify()
+    } catch (error) {
+      if (!(error instanceof errors.JWKSNoMatchingKey) || !(await this.#refetched())) throw error
+      return verify()
+    }
+  }
+
+  #refetched(): Promise<boolean> | boolean {
+    if (Date.now() - this.#refetchedAt < refetchMs) return this.#refetching ?? false
+    this.#refetchedAt = Date.now()
+    const fetched = this.#keys?.reload().then(
+      () => true,
+      () => false,
+    )
+    this.#refetching = fetched?.finally(() => {
+      this.#refetching = undefined
+    })
+    return this.#refetching ?? false
   }
 
   /** Without anybody waiting for it; what is kept goes on where it fails. */

@@ -101,21 +101,21 @@ test.each<[string, () => void, RegExp]>([
     () => {
       issuer.returns = { state: 'other' }
     },
-    /step "token" \(.*state/,
+    /step "authorization" \(.*state/,
   ],
   [
     'is another one than it says (iss)',
     () => {
       issuer.returns = { iss: 'https://evil.example' }
     },
-    /step "token" \(.*iss/,
+    /step "authorization" \(.*iss/,
   ],
   [
     'leaves its name out though it says it sends it',
     () => {
       issuer.returns = { iss: undefined }
     },
-    /step "token" \(.*iss/,
+    /step "authorization" \(.*iss/,
   ],
   [
     'refuses the person',
@@ -164,7 +164,7 @@ test.each<[string, () => void, RegExp]>([
     () => {
       issuer.grantsScopes = 'less'
     },
-    /HTTP 403: The caller lacks the scope mcp/,
+    /did not grant "mcp"/,
   ],
 ])('an authorization server that %s is refused', async (_what, misbehave, said) => {
   misbehave()

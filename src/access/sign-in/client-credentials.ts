@@ -1,7 +1,9 @@
 import { accessErrors } from '../errors.js'
 import { type Discovered, discover } from './discover.js'
-import { type Grant, grantOf, isFresh, requestOptions } from './grant.js'
+import { type Grant, grantOf, isFresh, requestOptions, secretBasic } from './grant.js'
+import { reasonOf, ruleOf, tokenDetail } from './reasons.js'
 import type { Challenge, SignIn } from './sign-in.js'
+import { type BoundedFetch, type OnSignInStep, SignInTrace } from './steps.js'
 
 export interface ClientCredentialsOptions {
   /** Id of this program at the authorization server. */
@@ -11,6 +13,8 @@ export interface ClientCredentialsOptions {
   privateKey?: CryptoKey
   /** Scopes to ask for; those that the server needs by default. */
   scopes?: readonly string[]
+  /** Called after each step of a sign-in. */
+  onStep?: OnSignInStep
 }
 
 /**
@@ -24,12 +28,14 @@ export function clientCredentials({
   clientSecret,
   privateKey,
   scopes,
+  onStep,
 }: ClientCredentialsOptions): SignIn {
+  const trace = new SignInTrace(onStep)
   const grants = new Map<string, Grant>()
   const found = new Map<string, Discovered>()
   const renew = async (endpoint: URL, challenge: Challenge): Promise<string> => {
     const oauth = await import('oauth4webapi')
-    const discovered = found.get(endpoint.href) ?? (await discover(endpoint, challenge))
+    const discovered = found.get(endpoint.href) ?? (await discover(endpoint, challenge, trace))
     found.set(endpoint.href, discovered)
     const { server, resource } = discovered
     const wanted = [...new Set([...(scopes ?? []), ...(challenge.scope?.split(' ') ?? [])])].filter(Boolean)
@@ -37,17 +43,21 @@ export function clientCredentials({
       ? oauth.PrivateKeyJwt(privateKey)
       : clientSecret === undefined
         ? oauth.None()
-        : oauth.ClientSecretBasic(clientSecret)
-    try {
-      const parameters = { resource, ...(wanted.length > 0 ? { scope: wanted.join(' ') } : {}) }
-      const client = { client_id: clientId }
-      const response = await oauth.clientCredentialsGrantRequest(server, client, auth, parameters, requestOptions)
-      const grant = grantOf(await oauth.processClientCredentialsResponse(server, client, response), wanted)
-      grants.set(endpoint.href, grant)
-      return grant.accessToken
-    } catch (error) {
-      throw accessErrors.signInFailed(endpoint.href, 'token', reasonOf(error), 'authorization server')
+        : secretBasic(clientSecret)
+    const parameters = { resource, ...(wanted.length > 0 ? { scope: wanted.join(' ') } : {}) }
+    const client = { client_id: clientId }
+    const request = async (send: BoundedFetch) => {
+      try {
+        const options = requestOptions(send)
+        const response = await oauth.clientCredentialsGrantRequest(server, client, auth, parameters, options)
+        return grantOf(await oauth.processClientCredentialsResponse(server, client, response), wanted)
+      } catch (error) {
+        throw accessErrors.signInFailed(endpoint.href, 'token', reasonOf(error), ruleOf(error))
+      }
     }
+    const grant = await trace.step('token', request, tokenDetail)
+    grants.set(endpoint.href, grant)
+    return grant.accessToken
   }
   return {
     token: async (endpoint) => {
@@ -56,15 +66,6 @@ export function clientCredentials({
       return isFresh(known) ? known.accessToken : renew(endpoint, {})
     },
     renew,
+    ...(onStep ? { onStep } : {}),
   }
-}
-
-/** What the authorization server said, or why it said nothing. */
-export function reasonOf(error: unknown): string {
-  if (!(error instanceof Error)) return String(error)
-  const { error: code, error_description: description } = error as { error?: unknown; error_description?: unknown }
-  if (typeof code === 'string')
-    return typeof description === 'string' ? `${code}: ${description.slice(0, 300)}` : code
-  const { cause } = error
-  return cause instanceof Error ? `${error.message}: ${cause.message}` : error.message
 }

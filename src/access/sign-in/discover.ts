@@ -2,9 +2,11 @@ import type { AuthorizationServer } from 'oauth4webapi'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import { canonicalUri } from '../canonical-uri.js'
 import { accessErrors } from '../errors.js'
-import { fetchIssuer, fetchObject, isSafeUrl } from '../issuer-metadata.js'
+import { fetchIssuer, fetchObject, IssuerMismatch, isSafeUrl } from '../issuer-metadata.js'
 import { isPrivateHost } from '../private-address.js'
+import { type SignInRule, signInRules } from './rules.js'
 import type { Challenge } from './sign-in.js'
+import { type BoundedFetch, SignInTrace } from './steps.js'
 
 /** Where somebody signs in for a server, and what for. */
 export interface Discovered {
@@ -15,55 +17,97 @@ export interface Discovered {
   scopesSupported: readonly string[] | undefined
 }
 
+interface ServerMetadata {
+  resource: string
+  /** Undefined for a server without metadata, which is its own authorization server. */
+  issuer: string | undefined
+  scopes: readonly string[] | undefined
+}
+
 /**
- * Finds where somebody signs in for a server (Authorization, "Discovery"): its metadata by the challenge, by its path, at the root; then that of the
- * authorization server. A server without metadata is taken for its own authorization server, as the revision 2025-03-26 has it.
+ * Finds where somebody signs in for a server (Authorization, "Authorization Server Discovery"): its metadata by the challenge, by its path, at the root;
+ * then that of the authorization server. A server without metadata is taken for its own authorization server, as the revision 2025-03-26 has it.
  */
-export async function discover(endpoint: URL, { metadataUrl }: Challenge): Promise<Discovered> {
-  const own = await resourceMetadata(endpoint, metadataUrl)
-  const resource = canonicalUri(endpoint.href)
-  if (!own) return { resource, server: await ownServer(endpoint.origin), scopesSupported: undefined }
-  if (typeof own.resource !== 'string' || !URL.canParse(own.resource) || canonicalUri(own.resource) !== resource)
-    throw accessErrors.signInFailed(
-      endpoint.href,
-      'metadata',
-      `the metadata is of another resource, ${JSON.stringify(own.resource)}`,
-      'server',
-    )
-  const [issuer] = Array.isArray(own.authorization_servers) ? own.authorization_servers : []
+export async function discover(
+  endpoint: URL,
+  challenge: Challenge,
+  trace = new SignInTrace(undefined),
+): Promise<Discovered> {
+  const { resource, issuer, scopes } = await trace.step(
+    'metadata',
+    (send) => serverMetadata(endpoint, challenge, send),
+    (found) =>
+      found.issuer === undefined
+        ? 'no metadata: the server itself is taken for its authorization server (revision 2025-03-26)'
+        : `the metadata names ${found.issuer} for ${found.resource}`,
+  )
+  const server = await trace.step(
+    'authorization server',
+    (send) => (issuer === undefined ? ownServer(endpoint, send) : issuerServer(endpoint, issuer, send)),
+    (found) => `found ${found.issuer}`,
+  )
+  return { resource, server, scopesSupported: scopes }
+}
+
+async function serverMetadata(
+  endpoint: URL,
+  { metadataUrl }: Challenge,
+  send: BoundedFetch,
+): Promise<ServerMetadata> {
+  const own = await resourceMetadata(endpoint, metadataUrl, send)
+  if (!own) return { resource: canonicalUri(endpoint.href), issuer: undefined, scopes: undefined }
+  const fail = (reason: string, rule: SignInRule) =>
+    accessErrors.signInFailed(endpoint.href, 'metadata', reason, rule)
+  const { resource, authorization_servers: servers, scopes_supported: scopes } = own
+  if (typeof resource !== 'string' || !isResourceOf(resource, endpoint))
+    throw fail(`the metadata is of another resource, ${JSON.stringify(resource)}`, signInRules.resource)
+  const [issuer] = Array.isArray(servers) ? servers : []
   if (!isSafeUrl(issuer) || leadsInside(endpoint, issuer))
-    throw accessErrors.signInFailed(
-      endpoint.href,
-      'metadata',
+    throw fail(
       'the metadata names no authorization server with an https URL that everybody reaches',
-      'server',
+      signInRules.issuers,
     )
-  const found = await fetchIssuer(issuer).catch((error) => {
-    throw accessErrors.signInFailed(endpoint.href, 'authorization server', error.message, 'authorization server')
-  })
-  const scopes = own.scopes_supported
   return {
-    resource: own.resource,
-    server: serverOf(endpoint, found),
-    scopesSupported: Array.isArray(scopes) ? scopes.filter((scope) => typeof scope === 'string') : undefined,
+    resource,
+    issuer,
+    scopes: Array.isArray(scopes) ? scopes.filter((scope) => typeof scope === 'string') : undefined,
   }
 }
 
-async function resourceMetadata(endpoint: URL, named: string | undefined): Promise<JsonObject | undefined> {
-  const { origin, pathname } = endpoint
+/** The endpoint itself, or the whole of its host or path that it is part of. */
+function isResourceOf(resource: string, endpoint: URL): boolean {
+  if (!URL.canParse(resource)) return false
+  const [whole, own] = [canonicalUri(resource), canonicalUri(endpoint.href)]
+  return own === whole || (new URL(whole).search === '' && own.startsWith(`${whole.replace(/\/$/, '')}/`))
+}
+
+async function resourceMetadata(
+  { origin, pathname }: URL,
+  named: string | undefined,
+  send: BoundedFetch,
+): Promise<JsonObject | undefined> {
   const wellKnown = `${origin}/.well-known/oauth-protected-resource`
   // Only of the server itself: an address elsewhere could be anything on this network.
   const given = named !== undefined && URL.canParse(named) && new URL(named).origin === origin ? [named] : []
-  for (const url of [...given, ...(pathname === '/' ? [] : [wellKnown + pathname]), wellKnown]) {
-    const { status, value } = await fetchObject(url).catch(() => ({ status: 0, value: undefined }))
+  for (const url of new Set([...given, ...(pathname === '/' ? [] : [wellKnown + pathname]), wellKnown])) {
+    const { status, value } = await fetchObject(url, {}, send).catch(() => ({ status: 0, value: undefined }))
     if (status === 200 && value) return value
   }
   return undefined
 }
 
-async function ownServer(origin: string): Promise<AuthorizationServer> {
-  const found = await fetchIssuer(origin).catch(() => undefined)
-  if (found) return serverOf(new URL(origin), found)
+async function issuerServer(endpoint: URL, issuer: string, send: BoundedFetch): Promise<AuthorizationServer> {
+  const found = await fetchIssuer(issuer, send).catch((error) => {
+    const rule = error instanceof IssuerMismatch ? signInRules.issuer : signInRules.metadata
+    throw accessErrors.signInFailed(endpoint.href, 'authorization server', error.message, rule)
+  })
+  return serverOf(endpoint, found)
+}
+
+async function ownServer(endpoint: URL, send: BoundedFetch): Promise<AuthorizationServer> {
+  const { origin } = endpoint
+  const found = await fetchIssuer(origin, send).catch(() => undefined)
+  if (found) return serverOf(endpoint, found)
   return {
     issuer: origin,
     authorization_endpoint: `${origin}/authorize`,
@@ -85,7 +129,7 @@ function serverOf(endpoint: URL, found: JsonObject): AuthorizationServer {
         endpoint.href,
         'authorization server',
         `its ${name} is not an https URL that everybody reaches`,
-        'authorization server',
+        signInRules.https,
       )
   return found as unknown as AuthorizationServer
 }

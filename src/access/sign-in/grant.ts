@@ -6,6 +6,7 @@ import {
   type TokenEndpointResponse,
 } from 'oauth4webapi'
 import { fetchBounded } from '../issuer-metadata.js'
+import type { BoundedFetch } from './steps.js'
 
 /** What is kept of a sign-in. */
 export interface Grant {
@@ -39,7 +40,36 @@ export function grantOf(response: TokenEndpointResponse, asked: readonly string[
 }
 
 /** Endpoints were checked to be https, or http on this machine. */
-export const requestOptions = {
-  [allowInsecureRequests]: true,
-  [customFetch]: (url: string, init: object) => fetchBounded(url, init as RequestInit),
-} as const
+export const requestOptions = (send: BoundedFetch = fetchBounded) =>
+  ({
+    [allowInsecureRequests]: true,
+    [customFetch]: (url: string, init: object) => send(url, init as RequestInit),
+  }) as const
+
+/** Who a program is at an authorization server, as it is kept. */
+export interface ClientId {
+  clientId: string
+  clientSecret?: string
+  clientAuth?: 'client_secret_post'
+}
+
+export const knownClient = (
+  oauth: typeof import('oauth4webapi'),
+  { clientId, clientSecret, clientAuth }: ClientId,
+): KnownClient => ({
+  client: { client_id: clientId },
+  auth:
+    clientSecret === undefined
+      ? oauth.None()
+      : clientAuth === 'client_secret_post'
+        ? oauth.ClientSecretPost(clientSecret)
+        : secretBasic(clientSecret),
+})
+
+/** `client_secret_basic`, with no more escapes than a form has: some authorization servers undo none (RFC 6749, section 2.3.1). */
+export function secretBasic(secret: string): ClientAuth {
+  return (_server, client, _body, headers) =>
+    headers.set('authorization', `Basic ${btoa(`${formText(client.client_id)}:${formText(secret)}`)}`)
+}
+
+const formText = (text: string) => new URLSearchParams({ '': text }).toString().slice(1)

@@ -12,6 +12,11 @@ export interface Loopback {
 const page = (text: string) =>
   `<!doctype html><html lang="en"><meta charset="utf-8"><title>Sign-in</title><body style="font: 16px system-ui; margin: 3em">${text}</body></html>`
 
+const textFor = (url: URL) =>
+  url.searchParams.has('error')
+    ? 'The sign-in was refused. You can close this page.'
+    : 'You are signed in. You can close this page.'
+
 /** Listens on a free port of this machine, for one return to one path. */
 export async function listenForReturn(limitMs: number, signal?: AbortSignal): Promise<Loopback> {
   const { createServer } = await onNode<typeof import('node:http')>('node:http')
@@ -37,7 +42,7 @@ export async function listenForReturn(limitMs: number, signal?: AbortSignal): Pr
       'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'",
     }
     response.writeHead(isReturn ? 200 : 404, headers)
-    response.end(page(isReturn ? 'You can close this page and go back to the terminal.' : 'There is nothing here.'))
+    response.end(page(isReturn ? textFor(url) : 'There is nothing here.'))
     if (isReturn && url) arrived(url)
   })
   await new Promise<void>((resolve, reject) => {
@@ -49,6 +54,7 @@ export async function listenForReturn(limitMs: number, signal?: AbortSignal): Pr
     limitMs,
   )
   const aborted = () => failed(new Error('it was interrupted'))
+  if (signal?.aborted) aborted()
   signal?.addEventListener('abort', aborted)
   return {
     redirectUri: `http://127.0.0.1:${(server.address() as AddressInfo).port}${path}`,

@@ -1,3 +1,5 @@
+import type { OnSignInStep } from './steps.js'
+
 /** What a server said when it refused: `WWW-Authenticate` of a 401 or 403. */
 export interface Challenge {
   metadataUrl?: string
@@ -5,12 +7,14 @@ export interface Challenge {
   error?: string
 }
 
-/** How a client gets the tokens that it sends to a server. Made by `clientCredentials` and `browserSignIn`. */
+/** How a client gets the tokens that it sends to a server. Made by `clientCredentials`, `browserSignIn` and `deviceSignIn`. */
 export interface SignIn {
   /** The token to send now; undefined if there is none yet. */
   token(server: URL): Promise<string | undefined>
   /** Another token, after the server has refused one, or the want of one. Rejects with a `JexoError` that says at which step it failed. */
-  renew(server: URL, challenge: Challenge, refused: string | undefined): Promise<string>
+  renew(server: URL, challenge: Challenge, refused: string | undefined, signal?: AbortSignal): Promise<string>
+  /** Called after each step. */
+  onStep?: OnSignInStep
 }
 
 /** Reads the parameters of a Bearer challenge; an empty one where there is none. */

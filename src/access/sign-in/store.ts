@@ -6,6 +6,8 @@ export interface KeptSignIn extends Grant {
   issuer: string
   clientId: string
   clientSecret?: string
+  /** How the secret is sent, where it is not `client_secret_basic`. */
+  clientAuth?: 'client_secret_post'
 }
 
 /** Where sign-ins are kept, by the URL of the server. */

@@ -1,0 +1,84 @@
+import type { AuthorizationServer } from 'oauth4webapi'
+import { type ClientId, requestOptions } from './grant.js'
+import { type PersonAttempt, type PersonSignInOptions, signInFailed } from './person-sign-in.js'
+import { reasonOf } from './reasons.js'
+import { signInRules } from './rules.js'
+import type { BoundedFetch } from './steps.js'
+import type { KeptSignIn } from './store.js'
+
+/** What a program registers as. */
+export interface Registration {
+  redirect_uris?: string[]
+  grant_types: string[]
+  response_types: string[]
+}
+
+/** Who this program is: by an id that was given, by a metadata document, by registering itself (in this order). */
+export async function clientFor(
+  attempt: PersonAttempt,
+  registration: Registration,
+  options: PersonSignInOptions,
+): Promise<ClientId> {
+  const { server, now, trace } = attempt
+  const { clientId, clientSecret, clientMetadataUrl, clientName = 'Jexo' } = options
+  if (clientId !== undefined) {
+    trace.note('registration', `not needed: the client id ${clientId} was given`)
+    return { clientId, ...(clientSecret === undefined ? {} : { clientSecret }) }
+  }
+  if (clientMetadataUrl !== undefined && server.client_id_metadata_document_supported === true) {
+    trace.note('registration', `not needed: ${clientMetadataUrl} describes this client`)
+    return { clientId: clientMetadataUrl }
+  }
+  return trace.step(
+    'registration',
+    async (send) => {
+      if (server.registration_endpoint !== undefined)
+        return register(server, registration, clientName, send).catch((error) => {
+          throw signInFailed(attempt, 'registration', reasonOf(error), signInRules.registration)
+        })
+      if (now && now.issuer === server.issuer) return clientOf(now)
+      throw signInFailed(
+        attempt,
+        'registration',
+        'it registers no clients by itself; get a client id there, and pass it with --client-id (clientId in code)',
+        signInRules.noRegistration,
+      )
+    },
+    ({ clientId: id }) => `registered as ${id}`,
+  )
+}
+
+async function register(
+  server: AuthorizationServer,
+  registration: Registration,
+  clientName: string,
+  send: BoundedFetch,
+): Promise<ClientId> {
+  const oauth = await import('oauth4webapi')
+  const wanted = { client_name: clientName, ...registration, token_endpoint_auth_method: authFor(server) }
+  const received = await oauth.dynamicClientRegistrationRequest(server, wanted, requestOptions(send))
+  // Some authorization servers answer 200 where the standard has 201.
+  const response =
+    received.status === 200
+      ? new Response(await received.text(), { status: 201, headers: received.headers })
+      : received
+  const registered = await oauth.processDynamicClientRegistrationResponse(response)
+  const { client_id: clientId, client_secret: secret, token_endpoint_auth_method: method } = registered
+  return {
+    clientId,
+    ...(typeof secret === 'string' && method !== 'none' ? { clientSecret: secret } : {}),
+    ...(method === 'client_secret_post' ? { clientAuth: method } : {}),
+  }
+}
+
+/** A program on a person's machine keeps no secret, unless the authorization server wants it to have one. */
+function authFor({ token_endpoint_auth_methods_supported: supported }: AuthorizationServer): string {
+  if (!Array.isArray(supported) || supported.length === 0 || supported.includes('none')) return 'none'
+  return ['client_secret_basic', 'client_secret_post'].find((method) => supported.includes(method)) ?? 'none'
+}
+
+const clientOf = ({ clientId, clientSecret, clientAuth }: KeptSignIn): ClientId => ({
+  clientId,
+  ...(clientSecret === undefined ? {} : { clientSecret }),
+  ...(clientAuth === undefined ? {} : { clientAuth }),
+})

@@ -1,0 +1,153 @@
+import { listOf } from '../../errors.js'
+import { canonicalUri } from '../canonical-uri.js'
+import { accessErrors } from '../errors.js'
+import { type Discovered, discover } from './discover.js'
+import { grantOf, isFresh, knownClient, requestOptions } from './grant.js'
+import { type SignInRule, signInRules } from './rules.js'
+import type { Challenge, SignIn } from './sign-in.js'
+import { type OnSignInStep, SignInTrace } from './steps.js'
+import { type KeptSignIn, memoryStore, type SignInStore } from './store.js'
+
+/** What the ways have in common in which a person signs in. */
+export interface PersonSignInOptions {
+  /** Id of this program at the authorization server; without one, it registers itself where that is possible. */
+  clientId?: string
+  clientSecret?: string
+  /** URL of a client id metadata document, for authorization servers that take one. */
+  clientMetadataUrl?: string
+  /** What the authorization server calls this program. */
+  clientName?: string
+  /** Scopes to ask for; those that the server needs by default. */
+  scopes?: readonly string[]
+  /** Where tokens are kept; in memory by default. */
+  store?: SignInStore
+  /** How long a person may take, in milliseconds. Default: 300,000. */
+  limitMs?: number
+  signal?: AbortSignal
+  /** Called after each step of a sign-in. */
+  onStep?: OnSignInStep
+}
+
+/** One sign-in of a person that is under way. */
+export interface PersonAttempt extends Discovered {
+  endpoint: URL
+  /** All scopes to ask for. */
+  scopes: readonly string[]
+  /** What is kept from before. */
+  now: KeptSignIn | undefined
+  trace: SignInTrace
+  /** Aborted when nobody waits for it any more. */
+  signal: AbortSignal | undefined
+}
+
+/** Asks a person; undefined where nobody can be asked. */
+export type AskPerson = (attempt: PersonAttempt) => Promise<KeptSignIn>
+
+/** Keeps, refreshes and replaces the tokens of a person, who is asked by `ask`. */
+export function personSignIn(ask: AskPerson | undefined, options: PersonSignInOptions): SignIn {
+  const { store = memoryStore(), onStep } = options
+  const trace = new SignInTrace(onStep)
+  const renew: SignIn['renew'] = async (endpoint, challenge, refused, cancelled) => {
+    const signals = [options.signal, cancelled].filter((signal) => signal !== undefined)
+    const signal = signals.length > 0 ? AbortSignal.any(signals) : undefined
+    const resource = canonicalUri(endpoint.href)
+    const made = await store.update(resource, async (now) => {
+      // Somebody else was faster.
+      if (now && now.accessToken !== refused && hasScopes(now, challenge)) return now
+      const isStepUp = challenge.error === 'insufficient_scope'
+      if (!ask && (isStepUp || now?.refreshToken === undefined)) throw neededFor(endpoint, challenge, now)
+      const discovered = await discover(endpoint, challenge, trace)
+      const refreshed = challenge.error === 'insufficient_scope' ? undefined : await refresh(discovered, now, trace)
+      if (refreshed) return refreshed
+      if (!ask) throw accessErrors.signInNeeded(endpoint.href)
+      const scopes = scopesFor(challenge, discovered, now, options)
+      const attempt = { ...discovered, endpoint, scopes, now, trace, signal }
+      // Kept by the URL that was asked for, also where the tokens are for the whole host.
+      const kept = { ...(await ask(attempt)), resource }
+      if (!hasScopes(kept, challenge)) throw notGranted(attempt, challenge, kept)
+      return kept
+    })
+    return made?.accessToken ?? ''
+  }
+  return {
+    token: async (endpoint) => {
+      const resource = canonicalUri(endpoint.href)
+      const known = await store.read(resource)
+      if (!known || isFresh(known)) return known?.accessToken
+      if (known.refreshToken === undefined) return undefined
+      const after = await store.update(resource, async (now) => {
+        if (!now || isFresh(now)) return now
+        // What cannot be refreshed is refused by the server, and renewed then.
+        return (await refresh(await discover(endpoint, {}, trace).catch(() => undefined), now, trace)) ?? now
+      })
+      return after?.accessToken
+    },
+    renew,
+    ...(onStep ? { onStep } : {}),
+  }
+}
+
+const scopesIn = ({ scope = '' }: Challenge) => scope.split(' ').filter(Boolean)
+
+const hasScopes = (now: KeptSignIn, challenge: Challenge): boolean =>
+  challenge.error !== 'insufficient_scope' || scopesIn(challenge).every((scope) => now.scopes.includes(scope))
+
+/** To ask again would only show the person the same page again. */
+function notGranted(attempt: PersonAttempt, challenge: Challenge, { scopes }: KeptSignIn) {
+  const missing = scopesIn(challenge).filter((scope) => !scopes.includes(scope))
+  const reason = `the authorization server did not grant ${listOf(missing)}`
+  const error = signInFailed(attempt, 'token', reason, signInRules.granted)
+  attempt.trace.failed('token', error)
+  return error
+}
+
+const neededFor = (endpoint: URL, challenge: Challenge, now: KeptSignIn | undefined) =>
+  challenge.error === 'insufficient_scope'
+    ? accessErrors.signInNeeded(endpoint.href, [...new Set([...(now?.scopes ?? []), ...scopesIn(challenge)])])
+    : accessErrors.signInNeeded(endpoint.href)
+
+function scopesFor(
+  challenge: Challenge,
+  { scopesSupported }: Discovered,
+  now: KeptSignIn | undefined,
+  { scopes: own = [] }: PersonSignInOptions,
+): readonly string[] {
+  const asked = challenge.scope?.split(' ') ?? (own.length > 0 ? own : (scopesSupported ?? []))
+  // More scopes are asked for together with those that are there.
+  const before = challenge.error === 'insufficient_scope' ? (now?.scopes ?? []) : []
+  return [...new Set([...own, ...before, ...asked])].filter(Boolean)
+}
+
+/** Undefined where there is nothing to refresh, or the authorization server does not. */
+async function refresh(
+  discovered: Discovered | undefined,
+  now: KeptSignIn | undefined,
+  trace: SignInTrace,
+): Promise<KeptSignIn | undefined> {
+  if (!discovered || now?.refreshToken === undefined || now.issuer !== discovered.server.issuer) return undefined
+  const { server, resource } = discovered
+  const { refreshToken } = now
+  const oauth = await import('oauth4webapi')
+  const { client, auth } = knownClient(oauth, now)
+  const refreshed = async (send: Parameters<typeof requestOptions>[0]) => {
+    const response = await oauth.refreshTokenGrantRequest(server, client, auth, refreshToken, {
+      ...requestOptions(send),
+      additionalParameters: { resource },
+    })
+    return grantOf(await oauth.processRefreshTokenResponse(server, client, response), now.scopes, now)
+  }
+  try {
+    const grant = await trace.step('refresh', refreshed, () => 'the token was refreshed')
+    return { ...now, ...grant }
+  } catch {
+    return undefined
+  }
+}
+
+/** The error of a step that failed, with the rule that was broken. */
+export const signInFailed = (
+  { endpoint }: PersonAttempt,
+  stage: Parameters<typeof accessErrors.signInFailed>[1],
+  reason: string,
+  rule: SignInRule,
+) => accessErrors.signInFailed(endpoint.href, stage, reason, rule)
