@@ -114,6 +114,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
       await wire.start({
         receive: (message) => link.#receive(message),
         unusable: (id, reason) => link.#dialogue.unusable(id, reason),
+        delayed: (id, isDelayed) => link.#dialogue.delay(id, isDelayed),
         closed: (why) => link.#closed(why),
       })
       await link.#initialize()

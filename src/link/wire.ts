@@ -1,4 +1,4 @@
-import type { Message, OnUnusable } from '../protocol/messages.js'
+import type { Message, OnUnusable, RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 
 /** What a link hears from its wire. */
@@ -6,6 +6,8 @@ export interface WireHandlers {
   receive(message: Message): void
   /** A response came that cannot be used; the request that it belongs to fails. */
   unusable?: OnUnusable
+  /** A request waits for a person before it is sent; its time limit does not run. */
+  delayed?(id: RequestId, isDelayed: boolean): void
   /** The other side is gone, or the wire was closed. */
   closed(why: string): void
 }

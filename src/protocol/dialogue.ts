@@ -59,6 +59,7 @@ interface Pending {
   onProgress: ((progress: Progress) => void) | undefined
   lastProgress: number
   extend(): void
+  pause(): void
 }
 
 /** A request of the peer while it is worked on. */
@@ -183,6 +184,13 @@ export class Dialogue {
   /** A request could not be handed over: its caller is told. */
   giveUp(id: RequestId, error: unknown): void {
     this.#pending?.get(id)?.reject(error)
+  }
+
+  /** Stops the clock of a request while a person is asked to sign in, and starts it again. */
+  delay(id: RequestId, isDelayed: boolean): void {
+    const pending = this.#pending?.get(id)
+    if (isDelayed) pending?.pause()
+    else pending?.extend()
   }
 
   /** A response came that cannot be used. The request fails, unless a valid response follows it shortly. */
@@ -329,6 +337,7 @@ export class Dialogue {
         end()
         reject(error)
       },
+      pause: () => clearTimeout(timer),
       extend: () => {
         clearTimeout(timer)
         timer = setTimeout(expire, Math.max(0, Math.min(timeoutMs, latestAt - Date.now())))

@@ -158,7 +158,13 @@ export class HttpWire implements Wire {
   #request(method: string, init: RequestParts): Promise<Response> {
     const send = (headers: Record<string, string>) =>
       this.#requestOnce(method, { ...init, headers: { ...init.headers, ...headers } })
-    return this.#signIn ? authorized(this.#signIn, this.#url, send) : this.#requestOnce(method, init)
+    if (!this.#signIn) return this.#requestOnce(method, init)
+    const { sent } = init
+    const id = sent && isRequest(sent) ? sent.id : undefined
+    return authorized(this.#signIn, this.#url, send, {
+      signal: this.#aborter.signal,
+      onWait: (isWaiting) => id !== undefined && this.#handlers?.delayed?.(id, isWaiting),
+    })
   }
 
   async #requestOnce(method: string, { sent, ...init }: RequestParts): Promise<Response> {

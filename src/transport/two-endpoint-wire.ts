@@ -1,4 +1,5 @@
 import { createParser } from 'eventsource-parser'
+import { authorized } from '../access/sign-in/authorized.js'
 import { messageOf } from '../errors.js'
 import { linkErrors } from '../link/errors.js'
 import type { Wire, WireHandlers } from '../link/wire.js'
@@ -25,9 +26,7 @@ export class TwoEndpointWire implements Wire {
   }
 
   async start(handlers: WireHandlers): Promise<void> {
-    const headers = { ...this.#options.headers, accept: 'text/event-stream' }
-    const { signal } = this.#aborter
-    const response = await fetchSameOrigin(this.#fetch, this.#url, { method: 'GET', headers, signal })
+    const response = await this.#request(this.#url, 'GET', { accept: 'text/event-stream' })
     const type = response.headers.get('content-type') ?? ''
     if (!response.ok || !type.startsWith('text/event-stream')) {
       await response.body?.cancel()
@@ -55,12 +54,8 @@ export class TwoEndpointWire implements Wire {
 
   async send(message: Message): Promise<void> {
     if (!this.#postUrl) throw protocolErrors.closed('it is not open')
-    const response = await fetchSameOrigin(this.#fetch, this.#postUrl, {
-      method: 'POST',
-      body: JSON.stringify(message),
-      headers: { ...this.#options.headers, 'content-type': 'application/json' },
-      signal: this.#aborter.signal,
-    })
+    const body = JSON.stringify(message)
+    const response = await this.#request(this.#postUrl, 'POST', { 'content-type': 'application/json' }, body)
     const said = response.ok ? '' : (await textOf(response, 1_000_000)).slice(0, 200)
     if (!response.ok) throw linkErrors.connectFailed(this.label, `HTTP ${response.status}: ${said}`)
     await response.body?.cancel()
@@ -68,6 +63,20 @@ export class TwoEndpointWire implements Wire {
 
   close(): void {
     this.#aborter.abort()
+  }
+
+  #request(url: URL, method: string, own: Record<string, string>, body?: string): Promise<Response> {
+    const { signIn, headers } = this.#options
+    const { signal } = this.#aborter
+    const send = (token: Record<string, string>) =>
+      fetchSameOrigin(this.#fetch, url, {
+        method,
+        headers: { ...headers, ...own, ...token },
+        signal,
+        ...(body === undefined ? {} : { body }),
+      })
+    // Signed in for the server, by the URL that it is known by.
+    return signIn ? authorized(signIn, this.#url, send, { signal }) : send({})
   }
 
   async #read(response: Response, handlers: WireHandlers, onAddress: (address: string) => void): Promise<void> {
