@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs'
 import { open } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { parse as parseWords } from 'shell-quote'
+import { hasOwnToken, keptSignIn } from '../access/sign-in/kept-sign-in.js'
 import { readConfigEntry } from '../host-config/config-file.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Kit } from '../kit/kit.js'
@@ -78,7 +79,9 @@ export async function openTarget(
   if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
   if (target.kind === 'child') return { link: await connectOnNode(target.command, options) }
   const headers = { ...target.headers, ...options.headers }
-  return { link: await connectOnNode(target.url, { ...options, headers }) }
+  // What `jexo sign-in` keeps is for every command that names the URL.
+  const signIn = hasOwnToken(headers) ? {} : { signIn: options.signIn ?? keptSignIn() }
+  return { link: await connectOnNode(target.url, { ...options, headers, ...signIn }) }
 }
 
 /** What a target is called where people read it. */

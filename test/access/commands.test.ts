@@ -110,7 +110,7 @@ test('sign-in keeps what the commands send, for its owner alone; without it they
   const jexo = (...words: string[]) => run(process.execPath, [bin, ...words], { env })
   expect(await jexo('call', url, 'who')).toMatchObject({
     code: 2,
-    stderr: expect.stringContaining(`${url}: it asks callers to sign in; run: jexo sign-in ${url}.`),
+    stderr: expect.stringContaining(`${url}: the server requires callers to sign in; run: jexo sign-in ${url}.`),
   })
   const signing = new Running([bin, 'sign-in', url], { env })
   const [page = ''] = await signing.until(/http:\S+authorize\S+/)

@@ -1,32 +1,45 @@
 import { spawn } from 'node:child_process'
 import { browserSignIn } from '../../access/sign-in/browser-sign-in.js'
+import { type DeviceCode, deviceSignIn } from '../../access/sign-in/device-sign-in.js'
 import { fileStore } from '../../access/sign-in/file-store.js'
 import type { SignIn } from '../../access/sign-in/sign-in.js'
+import type { OnSignInStep } from '../../access/sign-in/steps.js'
 import { say } from '../terminal/output.js'
 
 export interface CommandSignInOptions {
-  clientId?: string
+  clientId?: string | undefined
   scopes?: readonly string[]
   /** A person can be asked now. */
   mayAsk: boolean
+  /** The person has the browser on another device. */
+  onDevice?: boolean | undefined
+  onStep?: OnSignInStep | undefined
 }
 
 /** How commands sign in to a URL: with what is kept; and with the person's browser, where somebody is there. */
-export function commandSignIn({ clientId, scopes, mayAsk }: CommandSignInOptions): SignIn {
-  return browserSignIn({
+export function commandSignIn({ clientId, scopes, mayAsk, onDevice, onStep }: CommandSignInOptions): SignIn {
+  const options = {
     store: fileStore(),
     clientName: 'Jexo',
     ...(clientId === undefined ? {} : { clientId }),
     ...(scopes === undefined || scopes.length === 0 ? {} : { scopes }),
-    ...(mayAsk
-      ? {
-          open: (url: URL) => {
-            say(`Sign in here; the command goes on when you are done:\n  ${url.href}`)
-            openBrowser(url)
-          },
-        }
-      : {}),
-  })
+    ...(onStep ? { onStep } : {}),
+  }
+  if (mayAsk && onDevice) return deviceSignIn({ ...options, show: showCode })
+  return browserSignIn(mayAsk ? { ...options, open: showPage } : options)
+}
+
+function showPage(url: URL): void {
+  say(`Sign in here; the command goes on when you are done:\n  ${url.href}`)
+  openBrowser(url)
+}
+
+function showCode({ url, code, completeUrl, expiresInMs }: DeviceCode): void {
+  const direct = completeUrl === undefined ? '' : `\nor open: ${completeUrl}`
+  const minutes = Math.max(1, Math.round(expiresInMs / 60_000))
+  say(
+    `On any device, open ${url} and type the code ${code}${direct}\nThe code is valid for ${minutes} ${minutes === 1 ? 'minute' : 'minutes'}.`,
+  )
 }
 
 /** A person is there who can open a page. */

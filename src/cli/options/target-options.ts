@@ -93,12 +93,10 @@ export async function withLink<T>(
   }
 }
 
-/** To a URL without a token of its own, commands sign in with what `jexo sign-in` keeps, and ask a person who is there. */
+/** A person who is there is asked to sign in where a URL needs it; else what `jexo sign-in` keeps has to do. */
 async function signInFor(target: Target): Promise<{ signIn?: SignIn }> {
-  if (target.kind !== 'url') return {}
-  if (Object.keys(target.headers ?? {}).some((name) => name.toLowerCase() === 'authorization')) return {}
   const { commandSignIn, isPersonThere } = await import('./command-sign-in.js')
-  return { signIn: commandSignIn({ mayAsk: isPersonThere() }) }
+  return target.kind === 'url' && isPersonThere() ? { signIn: commandSignIn({ mayAsk: true }) } : {}
 }
 
 const signalCodes = { SIGINT: 130, SIGTERM: 143 } as const

@@ -1,19 +1,23 @@
 import { Command } from 'commander'
 import { canonicalUri } from '../../access/canonical-uri.js'
 import { fileStore, signInFile } from '../../access/sign-in/file-store.js'
+import type { SignInStep } from '../../access/sign-in/steps.js'
 import type { KeptSignIn } from '../../access/sign-in/store.js'
 import { namesIn } from '../../kit/choose.js'
 import { kitErrors } from '../../kit/errors.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { connect } from '../../transport/connect.js'
 import { commandSignIn } from '../options/command-sign-in.js'
-import { out, outJson, say } from '../terminal/output.js'
+import { columns, errorValue, Failed, out, outJson, say } from '../terminal/output.js'
+import { signInStepLines } from '../text/sign-in-steps.js'
 import { verbTexts } from '../text/verb-texts.js'
 
 interface Flags {
   clientId?: string
   scopes?: string
   fresh?: boolean
+  device?: boolean
+  explain?: boolean
   list?: boolean
   json?: boolean
 }
@@ -24,10 +28,16 @@ export const signIn = () =>
     .argument('[url]', 'URL of the server')
     .option('--client-id <id>', 'id of this program at the authorization server; default: it registers itself')
     .option('--scopes <names>', 'scopes to ask for, separated by commas; default: those that the server needs')
+    .option('--device', 'sign in with a browser on another device, by typing a code there')
+    .option('--explain', 'sign in again, and print each step with its requests; secrets are masked')
     .option('--fresh', 'forget the sign-in that is kept, and sign in again')
     .option('--list', 'list the sign-ins that are kept')
     .option('--json', 'print the outcome as JSON')
-    .addHelpText('after', '\nExample: jexo sign-in https://hives.example/mcp')
+    .addHelpText(
+      'after',
+      `\nExample: jexo sign-in https://hives.example/mcp
+         jexo sign-in https://hives.example/mcp --explain`,
+    )
     .action(async (typed: string | undefined, flags: Flags) => {
       const store = fileStore()
       if (flags.list) return list(await store.all(), flags.json === true)
@@ -36,21 +46,37 @@ export const signIn = () =>
       const scopes = namesIn(flags.scopes ?? '')
       const before = await store.read(resource)
       const isEnough = scopes.every((scope) => before?.scopes.includes(scope))
-      if (flags.fresh || !isEnough) await store.update(resource, async () => undefined)
+      if (flags.fresh || flags.explain || !isEnough) await store.update(resource, async () => undefined)
+      const steps: SignInStep[] = []
       const way = commandSignIn({
         mayAsk: true,
         scopes,
-        ...(flags.clientId === undefined ? {} : { clientId: flags.clientId }),
+        clientId: flags.clientId,
+        onDevice: flags.device,
+        onStep: flags.explain ? (step) => explain(step, steps, flags.json === true) : undefined,
       })
-      const link = await connect(url, { signIn: way })
-      await link.close()
+      try {
+        const link = await connect(url, { signIn: way })
+        await link.close()
+      } catch (error) {
+        if (!flags.explain || !flags.json) throw error
+        outJson({ steps, ...errorValue(error) })
+        throw new Failed()
+      }
       const kept = await store.read(resource)
-      if (flags.json) return outJson(kept ? shown(kept) : null)
-      if (!kept) return say(`${url.href} asks nobody to sign in.`)
+      if (flags.json)
+        return outJson(flags.explain ? { steps, kept: kept ? shown(kept) : null } : kept ? shown(kept) : null)
+      if (!kept) return say(`${url.href} does not ask callers to sign in.`)
       say(
         `signed in at ${kept.issuer}${kept.scopes.length > 0 ? ` for ${kept.scopes.join(', ')}` : ''}; kept in ${shownPath(signInFile())}`,
       )
     })
+
+/** Prints a step at once, since the next one may wait for a person. */
+function explain(step: SignInStep, steps: SignInStep[], isJson: boolean): void {
+  steps.push(step)
+  if (!isJson) for (const line of signInStepLines(step, steps.length, columns())) out(line)
+}
 
 export const signOut = () =>
   new Command('sign-out')
