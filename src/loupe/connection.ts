@@ -21,6 +21,7 @@ import type { Journal } from './journal.js'
 import { Questions } from './questions.js'
 import { faultOf, reasonOf } from './reasons.js'
 import { Recorder } from './recorder.js'
+import { pageSignIn } from './sign-in.js'
 import type { Asked, CatalogueView, TargetView } from './view.js'
 
 /** How long changes of the catalogue are gathered. */
@@ -143,6 +144,7 @@ export class Connection {
     try {
       const { link } = await openTarget(asChild(this.target), {
         ...(revision === undefined ? {} : { revision }),
+        ...(this.target.kind === 'url' ? { signIn: pageSignIn(this.id, this.#journal, this.#questions) } : {}),
         ...(this.#timeoutMs === undefined ? {} : { timeoutMs: this.#timeoutMs }),
         onMessage: (message, from) => {
           if (isRequest(message) && message.method === 'initialize')

@@ -11,6 +11,8 @@ export type OpenQuestion = { requestId: RequestId } & (
   | { kind: 'form'; message: string; schema: JsonObject }
   | { kind: 'url'; message: string; url: string }
   | { kind: 'model'; request: ModelRequest }
+  /** The authorization server of a server waits; the person signs in there. */
+  | { kind: 'sign-in'; url: string }
 )
 type Waiting = OpenQuestion & { resolve(value: never): void; reject(error: unknown): void }
 
@@ -53,6 +55,17 @@ export class Questions {
     return this.#wait<ModelAnswer>({ kind: 'model', requestId, request }, signal)
   }
 
+  /** Asks the person to sign in. Stays pending while the person does; rejects if the person cancels. */
+  signIn(requestId: string, url: URL): Promise<void> {
+    return this.#wait<void>({ kind: 'sign-in', requestId, url: url.href }, new AbortController().signal)
+  }
+
+  /** The person came back: nobody waits for this card any more. */
+  signedIn(requestId: string): void {
+    const waiting = this.#waiting.get(requestId)
+    if (waiting) this.#done(waiting)
+  }
+
   /** Takes the page's answer to a question; a text says why it is none. */
   answer(requestId: RequestId, given: unknown): string | undefined {
     const waiting = this.#waiting.get(requestId)
@@ -60,6 +73,12 @@ export class Questions {
     if (!isObject(given)) return 'An answer is an object.'
     if (waiting.kind === 'model') return this.#answerForModel(waiting, given)
     const { action, content } = given
+    if (waiting.kind === 'sign-in') {
+      if (action !== 'cancel') return 'A sign-in is completed at the authorization server; only cancel it here.'
+      this.#done(waiting)
+      waiting.reject(new Error('the person cancelled the sign-in'))
+      return undefined
+    }
     if (action !== 'accept' && action !== 'decline' && action !== 'cancel') return 'Accept, decline or cancel it.'
     this.#done(waiting)
     const answer: QuestionAnswer =

@@ -78,11 +78,26 @@ export class Score {
           detail: entry.text,
           isFault: entry.state === 'closed' && entry.isClean !== true,
         })
+      case 'sign-in':
+        return this.#signIn(entry)
       case 'upstream':
         return this.#upstream(entry, entry.record as unknown as Record<string, unknown>)
       case 'message':
         return this.#message(entry)
     }
+  }
+
+  #signIn(entry: Extract<TapeEntry, { kind: 'sign-in' }>): Line {
+    const { stage, outcome, detail, rule, durationMs } = entry.step
+    const isFault = outcome === 'failure'
+    return this.#line(entry, {
+      shape: outcome === 'waiting' ? 'question' : 'note',
+      from: outcome === 'waiting' || stage === 'challenge' || stage === 'retry' ? 'server' : 'host',
+      title: `sign-in · ${stage}`,
+      detail: rule === undefined ? detail : `${detail}. ${rule}`,
+      isFault,
+      tookMs: durationMs >= 1 ? durationMs : undefined,
+    })
   }
 
   #message(entry: MessageEntry): Line {

@@ -1,3 +1,4 @@
+import type { SignInStep } from '../access/sign-in/steps.js'
 import type { Message } from '../protocol/messages.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
 import type { HttpExchange } from '../transport/http-wire.js'
@@ -20,6 +21,12 @@ export type TapeEvent =
   | ({ kind: 'http'; exchange: number } & Omit<HttpExchange, 'sent'>)
   /** What a server did outside, told past the host. */
   | { kind: 'upstream'; record: UpstreamRecord }
+  /** A step of a sign-in; `waiting` while a person is asked, by the card `question`. Secrets are masked. */
+  | {
+      kind: 'sign-in'
+      step: Omit<SignInStep, 'outcome'> & { outcome: SignInStep['outcome'] | 'waiting' }
+      question?: string
+    }
   /** A line where messages belong that is none. */
   | { kind: 'stray'; from: Side; text: string }
   | { kind: 'stderr'; text: string }

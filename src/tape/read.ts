@@ -69,6 +69,11 @@ const needs: Readonly<Record<string, (value: Readonly<Record<string, unknown>>) 
     isHeaders(requestHeaders) &&
     (responseHeaders === undefined || isHeaders(responseHeaders)),
   upstream: ({ record }) => isObject(record) && typeof record.label === 'string',
+  'sign-in': ({ step }) =>
+    isObject(step) &&
+    ['stage', 'outcome', 'detail'].every((name) => typeof step[name] === 'string') &&
+    typeof step.durationMs === 'number' &&
+    (step.rule === undefined || typeof step.rule === 'string'),
   stray: ({ from, text }) => isSide(from) && typeof text === 'string',
   stderr: ({ text }) => typeof text === 'string',
   state: ({ state, text }) => /^(connecting|open|closed)$/.test(String(state)) && typeof text === 'string',

@@ -122,6 +122,8 @@ function contentOf(entry: TapeEntry): unknown {
       return entry.message
     case 'upstream':
       return entry.record
+    case 'sign-in':
+      return entry.step
     case 'http': {
       const { sequence: _, at: __, target: ___, ...rest } = entry
       return rest

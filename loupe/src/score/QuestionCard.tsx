@@ -1,4 +1,4 @@
-import { Button, Group, Textarea } from '@mantine/core'
+import { Button, CopyButton, Group, Textarea } from '@mantine/core'
 import { useEffect, useId, useRef, useState } from 'react'
 import { answerQuestion, type OpenQuestion } from '../api'
 import SchemaForm from '../desk/SchemaForm'
@@ -17,7 +17,7 @@ export default function QuestionCard({ target, question }: Props) {
   const card = useRef<HTMLElement>(null)
   // The person is needed here: the first field is ready to be typed into.
   useEffect(() => {
-    card.current?.querySelector<HTMLElement>('input, textarea, button')?.focus()
+    card.current?.querySelector<HTMLElement>('input, textarea, a[href], button')?.focus()
   }, [])
   const answer = (given: object) => {
     setSent(true)
@@ -27,9 +27,15 @@ export default function QuestionCard({ target, question }: Props) {
     })
   }
   return (
-    <section ref={card} className="card" aria-label="The server asks" data-sent={isSent || undefined}>
+    <section
+      ref={card}
+      className="card"
+      aria-label={question.kind === 'sign-in' ? 'Sign in' : 'The server asks'}
+      data-sent={isSent || undefined}
+    >
       {question.kind === 'form' && <FormCard question={question} onAnswer={answer} isSent={isSent} />}
       {question.kind === 'url' && <VisitCard question={question} onAnswer={answer} isSent={isSent} />}
+      {question.kind === 'sign-in' && <SignInCard question={question} onAnswer={answer} isSent={isSent} />}
       {question.kind === 'model' && <ModelCard question={question} onAnswer={answer} isSent={isSent} />}
       {problem !== undefined && (
         <p className="issue" role="alert">
@@ -106,6 +112,34 @@ function VisitCard({ question, onAnswer, isSent }: CardProps<'url'>) {
           Accept without opening
         </Button>
         <Refusals onAnswer={onAnswer} isSent={isSent} />
+      </Group>
+    </>
+  )
+}
+
+function SignInCard({ question, onAnswer, isSent }: CardProps<'sign-in'>) {
+  const { host } = new URL(question.url)
+  return (
+    <>
+      <h3>Sign in to use this server</h3>
+      <p>
+        The server accepts tokens of the authorization server at <b>{host}</b>. Sign in there; this page continues
+        when you are done.
+      </p>
+      <Group gap="xs" mt="sm">
+        <Button size="compact-md" component="a" href={question.url} target="_blank" rel="noreferrer noopener">
+          Sign in at {host}
+        </Button>
+        <CopyButton value={question.url}>
+          {({ copied, copy }) => (
+            <Button size="compact-md" variant="default" onClick={copy}>
+              {copied ? 'Copied' : 'Copy the address'}
+            </Button>
+          )}
+        </CopyButton>
+        <Button size="compact-md" variant="subtle" disabled={isSent} onClick={() => onAnswer({ action: 'cancel' })}>
+          Cancel
+        </Button>
       </Group>
     </>
   )

@@ -160,7 +160,12 @@ function beginningsOf(lines: readonly Line[]): ReadonlyMap<string, number> {
 const recordingOf = ({ target }: Line) => (target.includes('/') ? target.slice(0, target.indexOf('/')) : '')
 
 function questionKey({ target, entry }: Line): string {
-  const id = entry.kind === 'message' ? (entry.message as { id?: unknown }).id : undefined
+  const id =
+    entry.kind === 'message'
+      ? (entry.message as { id?: unknown }).id
+      : entry.kind === 'sign-in'
+        ? entry.question
+        : undefined
   return `${target} ${JSON.stringify(id)}`
 }
 
