@@ -45,6 +45,7 @@ const systemd = find(
   'systemd',
 )
 const buildah = find('builder of images', 'buildah', 'JEXO_BUILDAH', ['/usr/bin/buildah'], 'buildah')
+const glewlwyd = find('authorization server', 'glewlwyd', 'JEXO_GLEWLWYD', ['/usr/bin/glewlwyd'], 'glewlwyd')
 const busybox = find('shell for images', 'busybox', 'JEXO_BUSYBOX', ['/bin/busybox'], 'busybox-static')
 await Promise.all([
   runBeside('Linting', bin('biome'), ['check', '--error-on-warnings', '.']),
@@ -62,6 +63,7 @@ const programs = {
   JEXO_SYSTEMD_ANALYZE: systemd,
   JEXO_BUILDAH: buildah,
   JEXO_BUSYBOX: busybox,
+  JEXO_GLEWLWYD: glewlwyd,
 }
 process.exit(runJest(words, programs))
 
