@@ -2,12 +2,13 @@ import { kitErrors } from '../kit/errors.js'
 import { newestRevision, revisions } from '../protocol/revisions.js'
 import { commandOf } from '../target/command-of.js'
 import type { Target } from '../target/target.js'
+import { accessSubject, headersFor } from './access-subject.js'
 import type { Finding } from './finding.js'
 import type { Snapshot } from './snapshot.js'
 import { subjectOf } from './subject.js'
 import { WireCheck } from './wire/check.js'
 import { childServer } from './wire/child-talk.js'
-import { httpServer } from './wire/http-talk.js'
+import { type Headers, httpServer } from './wire/http-talk.js'
 import { requirements } from './wire/table.js'
 import type { WireServer } from './wire/talk.js'
 
@@ -28,7 +29,10 @@ export async function wireFindings(
   const revision = asked === undefined ? newestRevision : revisions.find(({ date }) => date === asked)
   if (!revision)
     throw kitErrors.argumentUnreadable(`the revision ${asked}`, revisions.map(({ date }) => date).join(', '))
-  const check = new WireCheck(serverFor(target), revision, await subjectOf(surface), {
+  const headers = target.kind === 'url' ? await headersFor(target.url, target.headers) : {}
+  const access = target.kind === 'url' ? await accessSubject(target.url, headers) : {}
+  const subject = { ...(await subjectOf(surface)), ...access }
+  const check = new WireCheck(serverFor(target, headers), revision, subject, {
     stepMs,
     openMs: 20_000,
   })
@@ -65,7 +69,7 @@ export async function wireFindings(
   }
 }
 
-function serverFor(target: Exclude<Target, { kind: 'tape' }>): WireServer {
-  if (target.kind === 'url') return httpServer(target.url, target.headers)
+function serverFor(target: Exclude<Target, { kind: 'tape' }>, headers: Headers): WireServer {
+  if (target.kind === 'url') return httpServer(target.url, headers)
   return childServer(commandOf(target))
 }

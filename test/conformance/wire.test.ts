@@ -14,7 +14,7 @@ import { jexo, newFolder } from '../support/cli.js'
 import kit from './everything.kit.js'
 
 const none = {}
-const subject: Required<Subject> = {
+const subject: Required<Omit<Subject, 'access' | 'accessToken' | 'accessMetadata'>> = {
   tool: { name: 'add', arguments: { a: 1 }, wrong: { a: 'one' }, field: 'a' },
   structuredTool: { name: 'add', arguments: { a: 1, b: 2 } },
   failingTool: { name: 'say', arguments: { kind: 'crash' } },

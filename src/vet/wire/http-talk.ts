@@ -75,13 +75,13 @@ class HttpTalk extends Talk {
     expected: HttpExpectation,
     fill: (value: unknown) => unknown,
   ): Promise<string | undefined> {
-    const { method, path, body, headers } = step
+    const { method, path, body, headers, isBare } = step
     const filled = (value: unknown) => fillSession(fill(value), this.#session ?? '', this.#revision ?? '')
     const text = body === undefined ? undefined : asText(filled(body))
-    const response = await fetch(path === undefined ? this.#url : new URL(path, this.#url), {
+    const response = await fetch(path === undefined ? this.#url : new URL(String(filled(path)), this.#url), {
       redirect: 'manual',
       method,
-      headers: { ...this.#headers, ...(filled(headers) as Headers) },
+      headers: { ...(isBare ? {} : this.#headers), ...(filled(headers) as Headers) },
       ...(text === undefined ? {} : { body: text }),
       signal: AbortSignal.timeout(10_000),
     })

@@ -46,6 +46,12 @@ export interface Subject {
   prompt?: { name: string; arguments: JsonObject; required: string }
   /** A prompt's argument that completes. */
   completion?: { prompt: string; argument: string; typed: string }
+  /** Over HTTP: callers need a token. Tokens that no server may accept. */
+  access?: { unsigned: string; forged: string }
+  /** The endpoint with a valid token in its query. */
+  accessToken?: { query: string }
+  /** Where the server has metadata for clients that sign in, and the URL that stands in it. */
+  accessMetadata?: { path: string; resource: string }
 }
 export interface Called {
   name: string
@@ -61,6 +67,8 @@ export interface HttpStep {
   body?: unknown
   /** Of the endpoint unless it is named. */
   path?: string
+  /** Sent without the headers that callers of this server usually send, such as a token. */
+  isBare?: true
 }
 export interface HttpExpectation {
   status: Pattern

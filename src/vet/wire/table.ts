@@ -1,4 +1,5 @@
 import type { Requirement } from './requirement.js'
+import { accessRows } from './rows/access.js'
 import { askingRows } from './rows/asking.js'
 import { featureRows } from './rows/features.js'
 import { httpRows } from './rows/http.js'
@@ -16,4 +17,5 @@ export const requirements: readonly Requirement[] = [
   ...askingRows,
   ...stdioRows,
   ...httpRows,
+  ...accessRows,
 ]
