@@ -1,5 +1,7 @@
 /** Pictures of the examples' pages, each started as `npm run example` starts it. */
 import { spawn } from 'node:child_process'
+import { mkdtempSync } from 'node:fs'
+import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { chromium } from 'playwright-core'
@@ -36,15 +38,33 @@ const shots = {
       await pause(45_000)
     },
   },
-  'in-the-page': {
-    url: 'http://127.0.0.1:4882/',
+  'sign-in': {
+    example: 'gated-apiary',
+    url: 'http://127.0.0.1:4884/mcp',
     async play(page) {
-      for (const bees of ['12000', '8000', '15000']) {
-        await page.getByLabel(/^bees/).fill(bees)
-        await page.getByRole('button', { name: 'Call' }).click()
-        await page.getByText(`about ${Number(bees).toLocaleString('en')} bees`).waitFor()
+      const loupe = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'loupe', this.url, '--port', '0'], {
+        env: { ...process.env, XDG_CONFIG_HOME: mkdtempSync(join(tmpdir(), 'sign-in-')) },
+        stdio: ['ignore', 'pipe', 'pipe'],
+      })
+      try {
+        await page.goto(await Promise.race([addressIn(loupe.stdout), addressIn(loupe.stderr)]))
+        const [asked] = await Promise.all([
+          page.context().waitForEvent('page'),
+          page.getByRole('link', { name: /^Sign in at/ }).click(),
+        ])
+        await asked.getByRole('button', { name: /Odo/ }).click()
+        await asked.getByText('You are signed in').waitFor()
+        await page.getByText('ping').first().waitFor()
+        await page.getByRole('log').getByRole('button').filter({ hasText: 'sign-in · token' }).click()
+        await pause(400)
+        await page
+          .getByRole('log')
+          .getByRole('button')
+          .filter({ hasText: 'sign-in · challenge' })
+          .scrollIntoViewIfNeeded()
+      } finally {
+        setTimeout(() => loupe.kill(), 1500)
       }
-      await page.getByText('The messages of this session').click()
     },
   },
   'field-notes': {
@@ -61,11 +81,12 @@ const shots = {
 }
 
 export async function examplePages(isWanted, folder, browserFlags) {
-  for (const [name, { url, args = [], play }] of Object.entries(shots)) {
+  for (const [name, shot] of Object.entries(shots)) {
     if (!isWanted(name)) continue
-    prepareExamples([name])
+    const { url, args = [], example = name } = shot
+    prepareExamples([example])
     const running = spawn('npm', ['start', '--silent', ...args], {
-      cwd: join(root, 'examples', name),
+      cwd: join(root, 'examples', example),
       stdio: ['ignore', 'pipe', 'ignore'],
       detached: true,
     })
@@ -79,7 +100,7 @@ export async function examplePages(isWanted, folder, browserFlags) {
       await untilThere(url)
       const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
       await page.goto(await Promise.race([printed, pause(3000, url)]))
-      await play(page)
+      await shot.play(page)
       await pause(400)
       await page.screenshot({ path: join(folder, `${name}.png`) })
       process.stdout.write(`${name}.png taken\n`)

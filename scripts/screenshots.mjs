@@ -62,7 +62,7 @@ try {
   await terminal(
     'attach-and-pack',
     'jexo attach apiary.kit.ts --to /tmp/host.json; jexo call /tmp/host.json#apiary winter_feed storesKg=9 framesOfBees=8; jexo pack apiary.kit.ts --as npm --out /tmp/package; jexo pack apiary.kit.ts --as container --out /tmp/image | tail -4',
-    30,
+    65,
     8,
   )
   // A copy, whose version changes and which breaks.
@@ -80,7 +80,7 @@ try {
       'jexo ship --to ~/services/apiary --status',
       'jexo ship --to ~/services/apiary --stop',
     ].join('; '),
-    34,
+    75,
     8,
   )
   await terminal('vet', 'jexo vet apiary.kit.ts --strict; cd /tmp; jexo vet exec:"node careless.mjs"', 16, 8)
