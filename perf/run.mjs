@@ -44,10 +44,11 @@ function start(kind, ...args) {
   return { child, next, ask }
 }
 
-async function session(url) {
-  const answer = await fetch(url, { method: 'POST', headers: json, body: JSON.stringify(hello) })
+async function session(url, token) {
+  const sent = token === undefined ? json : { ...json, authorization: `Bearer ${token}` }
+  const answer = await fetch(url, { method: 'POST', headers: sent, body: JSON.stringify(hello) })
   await answer.text()
-  const headers = { ...json, 'mcp-session-id': answer.headers.get('mcp-session-id') ?? '' }
+  const headers = { ...sent, 'mcp-session-id': answer.headers.get('mcp-session-id') ?? '' }
   await fetch(url, { method: 'POST', headers, body: JSON.stringify(initialized) }).then((done) => done.text())
   return headers
 }
@@ -56,10 +57,15 @@ async function session(url) {
 async function comparedOverHttp(name, wanted, kinds, body, connections) {
   progress(name)
   const sides = []
+  let token
   for (const [kind, ...args] of kinds) {
     const side = start(kind, ...args)
-    const { url } = await side.next()
-    sides.push({ ...side, url, headers: kind === 'jexo-http' ? await session(url) : json, rates: [], cpus: [] })
+    const started = await side.next()
+    const { url } = started
+    // Both send it: what is compared is the check.
+    token ??= started.token
+    const headers = kind.startsWith('jexo') ? await session(url, token) : json
+    sides.push({ ...side, url, headers, rates: [], cpus: [] })
   }
   let id = 1
   for (let round = 0; round <= rounds; round++) {
@@ -421,6 +427,7 @@ function output(args, env) {
 }
 
 await comparedOverHttp('HTTP tools/call, 16 connections', '≥ 0.70', [['jexo-http'], ['bare-http']], call, 16)
+await comparedOverHttp('  with a checked token, against none', '≥ 0.95', [['jexo-access'], ['jexo-http']], call, 16)
 await comparedOverStdio(1, '≥ 0.80')
 await comparedOverStdio(16, '')
 await relayed()

@@ -1,5 +1,7 @@
-/** A measured process: `server.mjs jexo-http | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
+/** A measured process: `server.mjs jexo-http | jexo-access | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
 import { createServer } from 'node:http'
+import { exportJWK, generateKeyPair, SignJWT } from 'jose'
+import { issuerTokens } from '../dist/access.js'
 import { serveHttp, serveStdio } from '../dist/node.js'
 import { kitOf, output } from './kit.mjs'
 
@@ -26,6 +28,27 @@ function bareAnswer(text) {
 if (kind === 'jexo-http') {
   const { url } = await serveHttp(kitOf(Number(tools)), { limits: { maxSessions: 100_000 } })
   process.send({ url })
+}
+if (kind === 'jexo-access') {
+  // Tokens of an issuer, whose keys are there.
+  const keys = await generateKeyPair('ES256', { extractable: true })
+  const jwk = { ...(await exportJWK(keys.publicKey)), kid: 'one', use: 'sig', alg: 'ES256' }
+  const issuer = createServer((request, response) => {
+    response.setHeader('content-type', 'application/json')
+    response.end(JSON.stringify(request.url === '/keys' ? { keys: [jwk] } : { issuer: at, jwks_uri: `${at}/keys` }))
+  })
+  await new Promise((listening) => issuer.listen(0, '127.0.0.1', listening))
+  const at = `http://127.0.0.1:${issuer.address().port}`
+  const { url } = await serveHttp(kitOf(Number(tools)), { access: issuerTokens({ issuer: at, scopes: ['hives'] }) })
+  const token = await new SignJWT({ scope: 'hives', client_id: 'perf' })
+    .setProtectedHeader({ alg: 'ES256', kid: 'one', typ: 'at+jwt' })
+    .setIssuer(at)
+    .setAudience(url)
+    .setSubject('ada')
+    .setIssuedAt()
+    .setExpirationTime('1h')
+    .sign(keys.privateKey)
+  process.send({ url, token })
 }
 if (kind === 'bare-http') {
   const server = createServer((request, response) => {

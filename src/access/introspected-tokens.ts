@@ -58,10 +58,11 @@ export function introspectedTokens(options: IntrospectedTokensOptions): AccessCh
     scopes,
     identify: ({ token, resource }) => {
       if (token === undefined) return { refused: 'missing', reason: 'a bearer token is needed' }
-      const key = `${resource}\n${token}`
-      const known = kept.find(key)
+      const known = kept.find(token, resource)
       if (known) return known
-      return asked(token, resource).then((verdict) => ('identity' in verdict ? kept.keep(key, verdict) : verdict))
+      return asked(token, resource).then((verdict) =>
+        'identity' in verdict ? kept.keep(token, resource, verdict) : verdict,
+      )
     },
   }
 }

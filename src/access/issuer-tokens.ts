@@ -91,11 +91,10 @@ export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
     identify: ({ token, resource }: AccessRequest) => {
       if (token === undefined) return { refused: 'missing', reason: 'a bearer token is needed' }
       if (token.length > maxTokenCharacters) return { refused: 'invalid', reason: 'the token is too long' }
-      const key = `${resource}\n${token}`
-      const known = kept.find(key)
+      const known = kept.find(token, resource)
       if (known) return known
       return verified(token, resource).then((verdict) =>
-        'identity' in verdict ? kept.keep(key, verdict) : verdict,
+        'identity' in verdict ? kept.keep(token, resource, verdict) : verdict,
       )
     },
   }

@@ -22,6 +22,8 @@ export class Guard {
   readonly #access: AccessCheck | undefined
   readonly #publicUrl: string | undefined
   readonly #path: string
+  /** Those who have the scopes that every request needs. */
+  readonly #mayCall = new WeakSet<Identity>()
   #latest: { host: string; resource: string } | undefined
 
   constructor({ access, token, publicUrl, path }: GuardOptions) {
@@ -81,11 +83,15 @@ export class Guard {
 
   /** 403 with everything that a request needs, where the caller lacks some of it; undefined where nothing is missing. */
   lacking(request: HttpRequest, identity: Identity, needed: readonly string[]): HttpAnswer | undefined {
+    if (needed.length === 0 && this.#mayCall.has(identity)) return undefined
     const own = this.#access?.scopesFor?.(identity) ?? this.#access?.scopes ?? []
     if (own.length + needed.length === 0) return undefined
     const all = [...new Set([...own, ...needed])]
     const missing = missingScopes(identity, all)
-    if (missing.length === 0) return undefined
+    if (missing.length === 0) {
+      this.#mayCall.add(identity)
+      return undefined
+    }
     return refusal(403, `The caller lacks the scope ${missing.join(', ')}.`, -32000, {
       'www-authenticate': challenge([
         ['error', 'insufficient_scope'],
