@@ -1,9 +1,19 @@
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { defineKit, tool } from 'jexo'
-import { type BrowserSignInOptions, browserSignIn, clientCredentials, issuerTokens, memoryStore } from 'jexo/access'
+import {
+  type BrowserSignInOptions,
+  browserSignIn,
+  clientCredentials,
+  type DeviceCode,
+  deviceSignIn,
+  issuerTokens,
+  memoryStore,
+  type SignInStep,
+} from 'jexo/access'
 import { connect } from 'jexo/link'
 import { type HttpService, serveHttp } from 'jexo/node'
+import { decodeJwt } from 'jose'
 import { discover } from '../../src/access/sign-in/discover.js'
 import { readChallenge } from '../../src/access/sign-in/sign-in.js'
 import { Issuer } from '../support/issuer.js'
@@ -52,6 +62,98 @@ test('a program signs in by itself, and asks for more when the server needs it',
   await link.close()
   const wrong = connect(service.url, { signIn: clientCredentials({ clientId: 'reporter' }) })
   await expect(wrong).rejects.toThrow(/signing in failed at the step "token" \(invalid_client/)
+})
+
+test('a program signs in with a private key in the place of a secret', async () => {
+  const { privateKey } = await crypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, true, [
+    'sign',
+    'verify',
+  ])
+  const link = await connect(service.url, { signIn: clientCredentials({ clientId: 'reporter', privateKey }) })
+  expect(await text(link, 'who')).toContain('"mcp"')
+  const { client_assertion: assertion = '', ...form } = parametersOf(issuer.grants)
+  expect(form.client_assertion_type).toBe('urn:ietf:params:oauth:client-assertion-type:jwt-bearer')
+  expect(decodeJwt(assertion)).toMatchObject({ iss: 'reporter', sub: 'reporter', aud: issuer.url })
+  await link.close()
+})
+
+describe('a device without a browser', () => {
+  const shown: DeviceCode[] = []
+  const device = (limitMs = 5000) => deviceSignIn({ limitMs, show: (code) => void shown.push(code) })
+
+  test('shows a code and asks until the person is done', async () => {
+    issuer.deviceAnswers = ['authorization_pending', 'authorization_pending']
+    const link = await connect(service.url, { signIn: device() })
+    expect(shown.at(-1)).toEqual({ url: `${issuer.url}/activate`, code: 'WDJB-MJHT', expiresInMs: 60_000 })
+    expect(await text(link, 'who')).toContain('"mcp"')
+    expect(issuer.grants.map((form) => form.get('grant_type'))).toHaveLength(3)
+    await link.close()
+  })
+
+  test.each<[string, () => void, RegExp]>([
+    ['is refused by the person', () => issuer.deviceAnswers.push('access_denied'), /step "token" \(access_denied/],
+    ['waits too long', () => issuer.deviceAnswers.push('expired_token'), /step "token" \(expired_token/],
+    [
+      'gets no end of "later"',
+      () => issuer.deviceAnswers.push(...Array.from({ length: 200 }, () => 'authorization_pending')),
+      /nobody signed in within the time limit/,
+    ],
+    [
+      'is sent to a page that is no web page',
+      () => {
+        issuer.device = { verification_uri: 'javascript:alert(1)' }
+      },
+      /verification_uri is not an https URL/,
+    ],
+    [
+      'meets a server without the device flow',
+      () => {
+        issuer.metadata = { device_authorization_endpoint: undefined }
+      },
+      /it does not support the device flow/,
+    ],
+  ])('%s', async (_what, misbehave, said) => {
+    misbehave()
+    await expect(connect(service.url, { signIn: device(600) })).rejects.toThrow(said)
+  })
+})
+
+test('every step is told with masked values, and a failure with its rule and who has to fix it', async () => {
+  const steps: SignInStep[] = []
+  const onStep = (step: SignInStep) => void steps.push(step)
+  await (await connect(service.url, { signIn: browser({ onStep }) })).close()
+  expect(steps.map(({ stage }) => stage)).toEqual([
+    'challenge',
+    'metadata',
+    'authorization server',
+    'registration',
+    'authorization',
+    'token',
+    'retry',
+  ])
+  expect(JSON.stringify(steps)).not.toMatch(/eyJ|code_verifier":"[^•]|refresh_token":"[^•]/)
+  steps.length = 0
+  issuer.metadata = { code_challenge_methods_supported: ['plain'] }
+  await expect(connect(service.url, { signIn: browser({ onStep }) })).rejects.toThrow()
+  issuer.metadata = { issuer: 'https://evil.example' }
+  await expect(connect(service.url, { signIn: browser({ onStep }) })).rejects.toThrow()
+  const failures = steps.filter(({ outcome }) => outcome === 'failure')
+  expect(failures.map(({ stage, rule, fixedBy }) => [stage, rule?.slice(0, 8), fixedBy])).toEqual([
+    ['authorization server', 'Authoriz', 'authorization server'],
+    ['authorization server', 'RFC 8414', 'authorization server'],
+  ])
+})
+
+test('the time limit of a request does not run while a person signs in', async () => {
+  const slow = browser({
+    open: async (url) => {
+      await new Promise((resolve) => setTimeout(resolve, 400))
+      await fetch(url)
+    },
+  })
+  const link = await connect(service.url, { signIn: slow, timeoutMs: 200 })
+  expect(await text(link, 'who')).toContain('"mcp"')
+  await link.close()
 })
 
 test('a person signs in with a browser: registration, PKCE, resource, state; more scopes come on top', async () => {

@@ -1,6 +1,9 @@
 import { createParser } from 'eventsource-parser'
 import fc from 'fast-check'
 import * as graphql from 'graphql'
+import { readChallenge } from '../../src/access/sign-in/sign-in.js'
+import { maskedUrl } from '../../src/access/sign-in/steps.js'
+import { parseTokenFile } from '../../src/access/token-file.js'
 import { parseAnswers } from '../../src/answers/answers-file.js'
 import { Engine } from '../../src/engine/engine.js'
 import { RunningKit } from '../../src/engine/running-kit.js'
@@ -439,6 +442,35 @@ export const parserTargets: readonly ParserTarget[] = [
       ['string', 'number', 'integer', 'boolean', 'array', 'object'].map((type) =>
         whereMeant(() => readValue({ type }, text, true)),
       ),
+  },
+  {
+    name: 'challenges of a server',
+    inputs: mutated(
+      [
+        'Bearer realm="a", resource_metadata="https://a.example/b", scope="a b", error="invalid_token"',
+        'Basic x, Bearer',
+      ],
+      ['Bearer', 'scope=', '"', '\\', ',', '=', 'error="'],
+    ),
+    run: (text) => void readChallenge(text),
+  },
+  {
+    name: 'token files',
+    inputs: mutated(
+      [
+        `{"version":1,"kind":"tokens"}\n{"name":"ada","sha256":"${'a'.repeat(64)}","scopes":["x"],"expires":"2027-01-01"}\n`,
+      ],
+      ['{', '"sha256":', '"scopes":[', '}', '\n'],
+    ),
+    run: (text) => whereMeant(() => parseTokenFile('a.tokens.jsonl', text)),
+  },
+  {
+    name: 'addresses of a sign-in',
+    inputs: mutated(
+      ['https://id.example/auth?client_id=a&state=b&code=c', 'http://127.0.0.1:1/x?access_token=%ff'],
+      ['%', '&', '=', '?', '#', 'state', 'token'],
+    ),
+    run: (text) => void maskedUrl(text),
   },
   {
     name: 'secrets',

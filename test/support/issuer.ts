@@ -20,9 +20,14 @@ export class Issuer {
   /** Scopes of its tokens; those that are asked for by default. */
   grantsScopes: string | undefined
   lifeSeconds = 600
+  /** What a device is answered before it gets its token. */
+  deviceAnswers: string[] = []
+  /** What stands in the answer to a device that asks for a code. */
+  device: Record<string, unknown> = {}
   readonly #codes = new Map<string, URLSearchParams>()
   /** The scopes of each. */
   readonly #refreshTokens = new Map<string, string>()
+  #deviceScope: string | null = null
   isDown = false
   url = ''
 
@@ -103,11 +108,19 @@ export class Issuer {
       if (!asked || asked.get('code_challenge') !== Buffer.from(digest).toString('base64url'))
         return { error: 'invalid_grant' }
     }
+    if (type === deviceGrant && this.deviceAnswers.length > 0) return { error: this.deviceAnswers.shift() }
     const known = this.#refreshTokens.get(form.get('refresh_token') ?? '')
     if (type === 'refresh_token' && !this.#refreshTokens.delete(form.get('refresh_token') ?? ''))
       return { error: 'invalid_grant', error_description: 'it was used before' }
-    if (type === 'client_credentials' && !request.headers.authorization) return { error: 'invalid_client' }
-    const scope = this.grantsScopes ?? form.get('scope') ?? asked?.get('scope') ?? known ?? ''
+    if (type === 'client_credentials' && !request.headers.authorization && !form.has('client_assertion'))
+      return { error: 'invalid_client' }
+    const scope =
+      this.grantsScopes ??
+      form.get('scope') ??
+      (type === deviceGrant ? this.#deviceScope : null) ??
+      asked?.get('scope') ??
+      known ??
+      ''
     const refresh = crypto.randomUUID()
     this.#refreshTokens.set(refresh, scope)
     const expires = this.lifeSeconds
@@ -134,6 +147,7 @@ export class Issuer {
         introspection_endpoint: `${url}/introspect`,
         authorization_endpoint: `${url}/authorize`,
         registration_endpoint: `${url}/register`,
+        device_authorization_endpoint: `${url}/device`,
         code_challenge_methods_supported: ['S256'],
         authorization_response_iss_parameter_supported: true,
         ...this.metadata,
@@ -154,6 +168,17 @@ export class Issuer {
       return { client_id: `registered ${name}`, redirect_uris: redirects }
     }
     const form = new URLSearchParams(await textOf(request))
+    if (request.url === '/device') {
+      this.#deviceScope = form.get('scope')
+      return {
+        device_code: 'device',
+        user_code: 'WDJB-MJHT',
+        verification_uri: `${url}/activate`,
+        expires_in: 60,
+        interval: 0.05,
+        ...this.device,
+      }
+    }
     if (request.url === '/token' && form.get('grant_type') !== exchangeGrant) return this.#grant(form, request)
     if (request.headers.authorization !== `Basic ${Buffer.from('server:s%26cret').toString('base64')}`)
       return { error: 'invalid_client' }
@@ -163,6 +188,7 @@ export class Issuer {
   }
 }
 
+const deviceGrant = 'urn:ietf:params:oauth:grant-type:device_code'
 const exchangeGrant = 'urn:ietf:params:oauth:grant-type:token-exchange'
 
 function statusOf(path: string | undefined, answer: unknown): number {

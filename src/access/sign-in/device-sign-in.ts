@@ -1,4 +1,5 @@
 import type { AuthorizationServer, DeviceAuthorizationResponse } from 'oauth4webapi'
+import { oneLine } from '../../escape/one-line.js'
 import { isSafeUrl } from '../issuer-metadata.js'
 import { type Grant, grantOf, type KnownClient, knownClient, requestOptions } from './grant.js'
 import { clientFor } from './known-client.js'
@@ -90,9 +91,9 @@ function shown(attempt: PersonAttempt, asked: DeviceAuthorizationResponse): Devi
   if (!isSafeUrl(url))
     throw signInFailed(attempt, 'authorization', 'its verification_uri is not an https URL', signInRules.https)
   return {
-    url,
-    code: code.slice(0, 100),
-    ...(isSafeUrl(completeUrl) ? { completeUrl } : {}),
+    url: new URL(url).href,
+    code: oneLine(code).slice(0, 100),
+    ...(isSafeUrl(completeUrl) ? { completeUrl: new URL(completeUrl).href } : {}),
     expiresInMs: asked.expires_in * 1000,
   }
 }

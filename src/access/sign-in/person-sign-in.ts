@@ -1,11 +1,11 @@
-import { listOf } from '../../errors.js'
+import { isJexoError, listOf } from '../../errors.js'
 import { canonicalUri } from '../canonical-uri.js'
 import { accessErrors } from '../errors.js'
 import { type Discovered, discover } from './discover.js'
 import { grantOf, isFresh, knownClient, requestOptions } from './grant.js'
 import { type SignInRule, signInRules } from './rules.js'
 import type { Challenge, SignIn } from './sign-in.js'
-import { type OnSignInStep, SignInTrace } from './steps.js'
+import { type OnSignInStep, type SignInStage, SignInTrace } from './steps.js'
 import { type KeptSignIn, memoryStore, type SignInStore } from './store.js'
 
 /** What the ways have in common in which a person signs in. */
@@ -63,7 +63,11 @@ export function personSignIn(ask: AskPerson | undefined, options: PersonSignInOp
       const scopes = scopesFor(challenge, discovered, now, options)
       const attempt = { ...discovered, endpoint, scopes, now, trace, signal }
       // Kept by the URL that was asked for, also where the tokens are for the whole host.
-      const kept = { ...(await ask(attempt)), resource }
+      const made = await ask(attempt).catch((error) => {
+        trace.failed(isJexoError(error) ? (error.data.stage as SignInStage) : 'authorization', error)
+        throw error
+      })
+      const kept = { ...made, resource }
       if (!hasScopes(kept, challenge)) throw notGranted(attempt, challenge, kept)
       return kept
     })

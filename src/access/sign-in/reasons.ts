@@ -1,3 +1,4 @@
+import { oneLine } from '../../escape/one-line.js'
 import type { Grant } from './grant.js'
 import { type SignInRule, signInRules } from './rules.js'
 
@@ -6,7 +7,7 @@ export function reasonOf(error: unknown): string {
   if (!(error instanceof Error)) return String(error)
   const { error: code, error_description: description } = error as { error?: unknown; error_description?: unknown }
   if (typeof code === 'string')
-    return typeof description === 'string' ? `${code}: ${description.slice(0, 300)}` : code.slice(0, 300)
+    return oneLine(typeof description === 'string' ? `${code}: ${description}` : code).slice(0, 300)
   const { cause } = error
   if (cause instanceof Response) return `${error.message}; it answered with HTTP ${cause.status}`
   return cause instanceof Error ? `${error.message}: ${cause.message}` : error.message

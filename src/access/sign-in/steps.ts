@@ -45,6 +45,9 @@ export type BoundedFetch = (url: string, init?: RequestInit) => Promise<Response
 
 /** Tells each step of a sign-in to whoever listens. */
 export class SignInTrace {
+  /** The error that was told last. */
+  #told: unknown
+
   constructor(private readonly onStep: OnSignInStep | undefined) {}
 
   /** Does one step. The requests that it sends by `send` belong to it. */
@@ -68,6 +71,7 @@ export class SignInTrace {
       onStep({ ...at(), outcome: 'success', detail: detailOf(result) })
       return result
     } catch (error) {
+      this.#told = error
       onStep({ ...at(), outcome: 'failure', ...reasonIn(error) })
       throw error
     }
@@ -77,7 +81,10 @@ export class SignInTrace {
     this.onStep?.({ ...atOnce(stage), outcome: 'success', detail })
   }
 
+  /** Tells what failed outside a step, or of the steps together; an error that was told already is not told again. */
   failed(stage: SignInStage, error: unknown): void {
+    if (error === this.#told) return
+    this.#told = error
     this.onStep?.({ ...atOnce(stage), outcome: 'failure', ...reasonIn(error) })
   }
 }
