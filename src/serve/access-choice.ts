@@ -1,4 +1,5 @@
 import { type AccessCheck, anyOf, staticToken } from '../access/check.js'
+import type { ExchangeClient } from '../access/exchange.js'
 import { scopesIn } from '../access/scopes.js'
 import type { Identity } from '../kit/call.js'
 import { kitErrors } from '../kit/errors.js'
@@ -8,13 +9,15 @@ import { isObject } from '../protocol/messages.js'
 export interface AccessChoice {
   issuer: string | undefined
   audience: string | undefined
+  /** This server at the issuer, for token exchange. */
+  client: ExchangeClient | undefined
   scopes: readonly string[]
   tokens: string | undefined
 }
 
 /** The check of what was chosen, together with the static token; undefined where nothing was. What is not used is not loaded. */
 export async function accessOf(
-  { issuer, audience, scopes, tokens }: AccessChoice,
+  { issuer, audience, client, scopes, tokens }: AccessChoice,
   token: string | undefined,
   onProblem: (message: string) => void,
 ): Promise<AccessCheck | undefined> {
@@ -25,7 +28,14 @@ export async function accessOf(
   }
   if (issuer !== undefined) {
     const { issuerTokens } = await import('../access/issuer-tokens.js')
-    checks.push(issuerTokens({ issuer, scopes, ...(audience === undefined ? {} : { audience }) }))
+    checks.push(
+      issuerTokens({
+        issuer,
+        scopes,
+        ...(audience === undefined ? {} : { audience }),
+        ...(client ? { client } : {}),
+      }),
+    )
   }
   return checks.length > 1 ? anyOf(...checks) : checks[0]
 }

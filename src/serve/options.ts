@@ -1,3 +1,4 @@
+import type { ExchangeClient } from '../access/exchange.js'
 import type { Identity } from '../kit/call.js'
 import { namesIn } from '../kit/choose.js'
 import { kitErrors } from '../kit/errors.js'
@@ -18,6 +19,7 @@ export interface ServeFlags {
   requireHost?: boolean
   issuer?: string
   audience?: string
+  issuerClient?: string
   scopes?: string
   tokens?: string
   as?: string
@@ -77,6 +79,7 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
     access: {
       issuer: flags.issuer ?? (environment.JEXO_ISSUER || undefined),
       audience: flags.audience ?? (environment.JEXO_AUDIENCE || undefined),
+      client: clientOf(flags.issuerClient ?? environment.JEXO_ISSUER_CLIENT_ID, environment),
       scopes: namesIn(flags.scopes ?? environment.JEXO_SCOPES ?? ''),
       tokens: flags.tokens ?? (environment.JEXO_TOKENS || undefined),
     },
@@ -92,6 +95,15 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
       ? {}
       : { sshTunnel: { destination: flags.sshTunnel, remote: flags.sshTunnelPort } }),
   }
+}
+
+/** This server at the issuer. Throws a `JexoError` if its secret is missing. */
+function clientOf(id: string | undefined, environment: Environment): ExchangeClient | undefined {
+  if (!id) return undefined
+  const secret = environment.JEXO_ISSUER_CLIENT_SECRET
+  if (!secret)
+    throw kitErrors.argumentUnreadable('JEXO_ISSUER_CLIENT_SECRET', 'the secret of the client in --issuer-client')
+  return { id, secret }
 }
 
 /** A host or a port that is not typed is taken from `JEXO_HOST` and `JEXO_PORT`. */

@@ -51,6 +51,12 @@ export const serveOptions = [
     about: 'what tokens of the issuer are for; default: the public URL',
   },
   {
+    name: 'issuer-client',
+    value: '<id>',
+    variables: ['JEXO_ISSUER_CLIENT_ID'],
+    about: 'client id of this server at the issuer, for token exchange; its secret is JEXO_ISSUER_CLIENT_SECRET',
+  },
+  {
     name: 'scopes',
     value: '<names>',
     variables: ['JEXO_SCOPES'],

@@ -141,10 +141,10 @@ export class RestClient {
       })
     const made = requestOf(operation, this.#baseOf(operation), given, isTrusted ? this.#settings : {})
     const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call, isTrusted)
-    const answer = await send(await this.#credentials.applied(request, credentials), call.signal)
+    const answer = await send(await this.#credentials.applied(request, credentials, call.identity), call.signal)
     // A token may have been taken back before its time.
     if (answer.status !== 401 || !this.#credentials.forget(credentials)) return answer
-    return send(await this.#credentials.applied(request, credentials), call.signal)
+    return send(await this.#credentials.applied(request, credentials, call.identity), call.signal)
   }
 
   #sendFor(call: Call, credentials: readonly Credential[]): Send {

@@ -1,4 +1,6 @@
 import { uriUnreserved } from '../../escape/uri.js'
+import type { Identity } from '../../kit/call.js'
+import { Refusal } from '../../kit/refusal.js'
 import { type Setting, setting } from '../../kit/settings.js'
 import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
@@ -30,6 +32,8 @@ export type Credential = {
       readonly idSetting: string
       readonly secretSetting: string
     }
+  /** A token in the name of the caller, by token exchange. */
+  | { readonly kind: 'exchange'; readonly audience: string; readonly scopes: readonly string[] }
 )
 
 /** The settings of these credentials, as a kit declares them. */
@@ -60,6 +64,7 @@ export function settingsOf(credentials: readonly Credential[], title: string): R
 
 /** Names of the settings that a credential takes. */
 export function settingNames(credential: Credential): string[] {
+  if (credential.kind === 'exchange') return []
   if (credential.kind === 'basic') return [credential.userSetting, credential.passwordSetting]
   return credential.kind === 'clientCredentials'
     ? [credential.idSetting, credential.secretSetting]
@@ -78,10 +83,15 @@ export class Credentials {
   }
 
   /** The request with these credentials in it. Those whose settings are not set are left out. */
-  async applied(request: UpstreamRequest, credentials: readonly Credential[]): Promise<UpstreamRequest> {
+  async applied(
+    request: UpstreamRequest,
+    credentials: readonly Credential[],
+    identity: Identity | undefined,
+  ): Promise<UpstreamRequest> {
     let made = request
     for (const credential of credentials) {
-      if (settingNames(credential).every((name) => this.#settings[name])) made = await this.#with(made, credential)
+      if (settingNames(credential).every((name) => this.#settings[name]))
+        made = await this.#with(made, credential, identity)
     }
     return made
   }
@@ -93,7 +103,11 @@ export class Credentials {
     return this.#tokens.size < before
   }
 
-  async #with(request: UpstreamRequest, credential: Credential): Promise<UpstreamRequest> {
+  async #with(
+    request: UpstreamRequest,
+    credential: Credential,
+    identity: Identity | undefined,
+  ): Promise<UpstreamRequest> {
     const value = (name: string) => this.#settings[name] ?? ''
     if (credential.kind === 'apiKey') {
       const { in: place, parameter, prefix = '' } = credential
@@ -109,7 +123,9 @@ export class Credentials {
       const pair = `${value(credential.userSetting)}:${value(credential.passwordSetting)}`
       return withHeader(request, 'authorization', `Basic ${Buffer.from(pair).toString('base64')}`)
     }
-    return withHeader(request, 'authorization', `Bearer ${await this.#token(credential)}`)
+    const token =
+      credential.kind === 'exchange' ? await exchanged(credential, identity) : await this.#token(credential)
+    return withHeader(request, 'authorization', `Bearer ${token}`)
   }
 
   /** One request for a token, however many calls wait for it. */
@@ -158,6 +174,22 @@ export class Credentials {
       throw httpApiErrors.upstreamToken(tokenUrl, status, [idSetting, secretSetting])
     return { token, seconds: Number(seconds) }
   }
+}
+
+/** A token for this API in the name of the caller, who is known by a token of an issuer. */
+async function exchanged(
+  { audience, scopes }: Extract<Credential, { kind: 'exchange' }>,
+  identity: Identity | undefined,
+): Promise<string> {
+  if (!identity)
+    throw new Refusal('This tool works for callers who signed in.', {
+      operatorNote: 'serve it over HTTP with --issuer',
+    })
+  if (!identity.exchange)
+    throw new Refusal('The server cannot call this API in your name.', {
+      operatorNote: `tokens for ${audience} are issued by token exchange: give issuerTokens a client, or set JEXO_ISSUER_CLIENT_ID and JEXO_ISSUER_CLIENT_SECRET`,
+    })
+  return identity.exchange({ audience, scopes })
 }
 
 function jsonIn(body: Uint8Array): Record<string, unknown> {

@@ -19,8 +19,10 @@ export function failureOf(
   const asked = placeOf(operation)
   if (status === 401 || status === 403) {
     const settings = credentials.flatMap(settingNames)
-    const operatorNote =
-      settings.length > 0
+    const exchanged = credentials.find(({ kind }) => kind === 'exchange')
+    const operatorNote = exchanged
+      ? `${asked} returned ${status}: the token that was exchanged for the caller was refused`
+      : settings.length > 0
         ? `${asked} returned ${status}: the value of ${settings.join(' and ')} was refused`
         : `${asked} returned ${status}, and no credentials are configured for it`
     return new Refusal(

@@ -6,9 +6,15 @@ export type CredentialGiven =
   | { kind: 'basic' }
   | { kind: 'apiKey'; in: 'header' | 'query' | 'cookie'; parameter: string; prefix?: string }
   | { kind: 'clientCredentials'; tokenUrl: string; scopes?: readonly string[] }
+  /** A token for this API in the name of whoever calls the tool, by token exchange (RFC 8693). Needs `issuerTokens` with a `client`. */
+  | { exchange: { audience: string; scopes?: readonly string[] } }
 
 /** The credential named `own`, with settings of this prefix. */
 export function ownCredential(given: CredentialGiven, prefix: string): Credential {
+  if ('exchange' in given) {
+    const { audience, scopes = [] } = given.exchange
+    return { name: 'own', kind: 'exchange', audience, scopes }
+  }
   if (given.kind === 'bearer') return { name: 'own', kind: 'bearer', setting: `${prefix}_TOKEN` }
   if (given.kind === 'apiKey') return { name: 'own', ...given, setting: `${prefix}_API_KEY` }
   if (given.kind === 'basic')
