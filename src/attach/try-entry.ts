@@ -1,12 +1,15 @@
 import { tmpdir } from 'node:os'
+import { hasOwnToken, keptSignIn } from '../access/sign-in/kept-sign-in.js'
 import { isJexoError, messageOf } from '../errors.js'
 import { stringsOf } from '../host-config/config-file.js'
 import { connectOnNode } from '../transport/node-connect.js'
 import type { HostEntry } from './entry.js'
 
 export type Tried =
-  | { ok: true; server: string; revision: string; tools: number; tookMs: number }
-  | { ok: false; reason: string }
+  /** `isSignedIn`: with the sign-in of the person who attaches it. */
+  | { ok: true; server: string; revision: string; tools: number; tookMs: number; isSignedIn: boolean }
+  /** `needsSignIn`: it asks callers to sign in, which a host does by itself. */
+  | { ok: false; reason: string; needsSignIn: boolean }
 
 /** Tries an entry the way a host would: from another folder, with no environment but what the entry gives, no shell. */
 export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tried> {
@@ -15,19 +18,23 @@ export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tr
     'url' in entry
       ? entry.url
       : { command: entry.command, args: entry.args, cwd: entry.cwd ?? tmpdir(), env: stringsOf(entry.env ?? {}) }
-  const headers = 'url' in entry && entry.headers ? { headers: stringsOf(entry.headers) } : {}
+  const headers = 'url' in entry && entry.headers ? stringsOf(entry.headers) : {}
+  const signIn = 'url' in entry && !hasOwnToken(headers) ? keptSignIn() : undefined
   try {
-    const link = await connectOnNode(target, { timeoutMs, ...headers })
+    const link = await connectOnNode(target, { timeoutMs, headers, ...(signIn ? { signIn } : {}) })
     try {
       const tools = await link.tools()
       const { name, version } = link.serverInfo
       const tookMs = Math.round(performance.now() - startedAt)
-      return { ok: true, server: `${name} ${version}`, revision: link.revision, tools: tools.length, tookMs }
+      const isSignedIn = 'url' in entry && (await signIn?.token(new URL(entry.url))) !== undefined
+      const server = `${name} ${version}`
+      return { ok: true, server, revision: link.revision, tools: tools.length, tookMs, isSignedIn }
     } finally {
       await link.close()
     }
   } catch (error) {
-    return { ok: false, reason: reasonOf(error) }
+    const needsSignIn = isJexoError(error) && error.code === 'sign-in-needed'
+    return { ok: false, reason: reasonOf(error), needsSignIn }
   }
 }
 

@@ -63,4 +63,8 @@ export const httpEnvironment = (publicUrl: string | undefined): string[] => [
   '# The authorization server where callers sign in, and the scopes that every call needs.',
   '# JEXO_ISSUER=',
   '# JEXO_SCOPES=',
+  '# What its tokens are for, if that is not JEXO_PUBLIC_URL.',
+  '# JEXO_AUDIENCE=',
+  '# A file of tokens made by jexo token add, mounted into the server.',
+  '# JEXO_TOKENS=',
 ]

@@ -1,3 +1,4 @@
+import { keptSignIn } from '../access/sign-in/kept-sign-in.js'
 import type { Link } from '../link/link.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
@@ -10,6 +11,8 @@ export interface ServerCheck {
   called?: string
   /** What it said where it failed by itself: that is the kit's, not the way's. */
   failure?: string
+  /** It asks callers to sign in, and nobody here has. */
+  needsSignIn?: true
   tookMs: number
 }
 
@@ -22,7 +25,7 @@ export async function checkServer(
   const startedAt = performance.now()
   const link = await connect(url, {
     timeoutMs,
-    ...(token ? { headers: { authorization: `Bearer ${token}` } } : {}),
+    ...(token ? { headers: { authorization: `Bearer ${token}` } } : { signIn: keptSignIn() }),
   })
   try {
     const tools = await link.tools()

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
-import { messageOf } from '../errors.js'
+import { isJexoError, messageOf } from '../errors.js'
 import { esbuild } from '../esbuild.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { compiledFile } from '../own-files.js'
@@ -136,13 +136,15 @@ function readEvent(line: string): FarEvent | undefined {
 /** Through the public URL where there is one: that is what others use. */
 async function checkOf(
   { destination }: DeployLocation,
-  { url, publicUrl, token }: ShipDone,
+  { id, url, publicUrl, token, tools }: ShipDone,
 ): Promise<ServerCheck | undefined> {
   const asked = publicUrl ?? (destination === undefined ? url : undefined)
   if (asked === undefined) return undefined
   try {
     return await checkServer(asked, token)
   } catch (error) {
+    if (isJexoError(error) && error.code === 'sign-in-needed')
+      return { server: id, tools, needsSignIn: true, tookMs: 0 }
     throw shipErrors.publicUrlSilent(asked, messageOf(error))
   }
 }

@@ -182,6 +182,14 @@ async function report(
     tried = await tryEntry(filled)
     note = ` with ${names} from this environment; without ${secrets.length === 1 ? 'it' : 'them'}, the entry does not start`
   }
+  if (!tried.ok && tried.needsSignIn && 'url' in entry) {
+    say(`${errorColours.green('tried it:')} the server responds, and asks callers to sign in.`)
+    say(
+      'Restart or refresh the host: it opens a page to sign in when it connects. If it cannot, add a token with --header.',
+    )
+    say(`To use the server here: jexo sign-in ${entry.url}`)
+    return
+  }
   if (!tried.ok) {
     say(`${errorColours.red('tried it: no response:')} ${tried.reason}`)
     if (files.length > 0)
@@ -194,5 +202,9 @@ async function report(
   say(
     `${errorColours.green('tried it:')} ${tried.server} responds: ${tools}, revision ${tried.revision}, ${tried.tookMs} ms${note}`,
   )
+  if (tried.isSignedIn)
+    say(
+      'It was tried with your own sign-in. The host opens a page to sign in when it connects; if it cannot, add a token with --header.',
+    )
   say('Restart or refresh the host to load the entry.')
 }

@@ -114,7 +114,9 @@ function tellOf(location: DeployLocation, shipped: Shipped, { json }: Flags): vo
   const reached = publicUrl ?? url
   if (json) return outJson({ id, url: reached, tools, ...(check ? { check } : {}) })
   out(reached)
-  if (check) {
+  if (check?.needsSignIn) {
+    say(`${colours.green('it responds:')} ${id}, ${tools} tools. Callers sign in: jexo sign-in ${reached}`)
+  } else if (check) {
     const called = check.called === undefined ? '' : `, ${check.called} ${check.failure ? 'refused' : 'responded'}`
     say(`${colours.green('it responds:')} ${check.server}, ${tools} tools${called}, in ${check.tookMs} ms`)
     if (check.failure) say(`  ${check.called}: ${check.failure}`)

@@ -49,6 +49,9 @@ export function objectsFor(packed: Packed, { publicUrl, image }: FormOptions): R
       metadata,
       data: {
         JEXO_PUBLIC_URL: publicUrl ?? '',
+        // Where callers sign in, in the place of JEXO_TOKEN.
+        JEXO_ISSUER: '',
+        JEXO_SCOPES: '',
         ...Object.fromEntries(
           open
             .filter(({ isNeeded, default: usual }) => isNeeded || usual !== undefined)

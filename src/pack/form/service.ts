@@ -32,7 +32,7 @@ Wants=network-online.target
 Type=exec
 ExecStart=/usr/bin/node ${unitArgument(`/opt/${name}/${fileName}`)} --http
 Environment=NODE_ENV=production JEXO_LOG=json JEXO_PORT=4870
-# JEXO_TOKEN, JEXO_PUBLIC_URL and the kit's settings. Another port or address: JEXO_PORT, JEXO_HOST.
+# JEXO_PUBLIC_URL, JEXO_TOKEN (or JEXO_ISSUER, where callers sign in) and the kit's settings. Another port or address: JEXO_PORT, JEXO_HOST.
 EnvironmentFile=-/etc/${name}.env
 Restart=on-failure
 RestartSec=2

@@ -118,8 +118,8 @@ async function settle({
   const text = await readFile(file, 'utf8').catch(() => '')
   const known = parse(text)
   const isPublic = !isLoopback(settings.host) || settings.publicUrl !== undefined
-  const hasToken = Boolean(more.JEXO_TOKEN || known.JEXO_TOKEN)
-  if (isPublic && !hasToken && !settings.isOpenToAnyone) {
+  const hasAccess = ['JEXO_TOKEN', 'JEXO_ISSUER', 'JEXO_TOKENS'].some((name) => more[name] || known[name])
+  if (isPublic && !hasAccess && !settings.isOpenToAnyone) {
     if (!makesToken) throw transportErrors.publicWithoutAccess(settings.publicUrl ?? settings.host)
     more.JEXO_TOKEN = randomBytes(24).toString('base64url')
   }

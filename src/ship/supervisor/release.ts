@@ -1,4 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
 import { createWriteStream, existsSync, mkdirSync, renameSync, statSync, type WriteStream } from 'node:fs'
 import { createServer } from 'node:net'
 import { dirname, join } from 'node:path'
@@ -32,8 +33,11 @@ export class Release {
     this.#folder = folder
     this.note = note
     this.#settings = settings
-    this.#environment = environment
-    this.#token = environment.JEXO_TOKEN || undefined
+    // Where callers sign in, a token that only this supervisor knows lets it check the release.
+    const signsIn = Boolean(environment.JEXO_ISSUER || environment.JEXO_TOKENS)
+    const own = signsIn ? randomBytes(24).toString('base64url') : undefined
+    this.#token = environment.JEXO_TOKEN || own
+    this.#environment = this.#token === undefined ? environment : { ...environment, JEXO_TOKEN: this.#token }
   }
 
   get port(): number {
