@@ -1,5 +1,8 @@
 import { existsSync } from 'node:fs'
 import { basename } from 'node:path'
+import { browserSignIn } from '../access/sign-in/browser-sign-in.js'
+import { fileStore } from '../access/sign-in/file-store.js'
+import type { SignIn } from '../access/sign-in/sign-in.js'
 import { readConfigEntries } from '../host-config/config-file.js'
 import { commandOf } from '../target/command-of.js'
 import { openTarget, readTarget } from '../target/target.js'
@@ -13,11 +16,24 @@ export interface NamedOpener {
   starts?: string
 }
 
+export interface OpenersOptions {
+  /** Time limit of a request, in milliseconds. Default: 60,000. */
+  timeoutMs?: number
+  /**
+   * Shows the person the page to sign in to a server; called without a page when the sign-in is over. Without it, a server that asks for a sign-in uses what
+   * `jexo sign-in` keeps, or is down.
+   */
+  onSignIn?: (server: string, page: URL | undefined) => void
+}
+
 /**
  * What opens the servers that a text names: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a host's configuration file
  * with all of its entries. A kit is started as a host would start it. Rejects with a `JexoError` if the text names nothing, or the file cannot be read.
  */
-export async function openersFor(text: string, timeoutMs = 60_000): Promise<NamedOpener[]> {
+export async function openersFor(
+  text: string,
+  { timeoutMs = 60_000, onSignIn }: OpenersOptions = {},
+): Promise<NamedOpener[]> {
   if (/\.(json|jsonc|toml|ya?ml)$/.test(text) && existsSync(text)) {
     const entries = Object.entries(await readConfigEntries(text))
     return entries.map(([id, entry]) => ({
@@ -25,19 +41,31 @@ export async function openersFor(text: string, timeoutMs = 60_000): Promise<Name
       ...('url' in entry ? {} : { starts: lineOf(entry) }),
       open: (options) =>
         'url' in entry
-          ? connectOnNode(entry.url, {
-              timeoutMs,
-              ...options,
-              ...(entry.headers ? { headers: entry.headers } : {}),
-            })
+          ? openTarget(
+              { kind: 'url', url: entry.url, ...(entry.headers ? { headers: entry.headers } : {}) },
+              { timeoutMs, ...options, ...signInFor(id, onSignIn) },
+            ).then(({ link }) => link)
           : connectOnNode(entry, { timeoutMs, ...options, onStderr: () => {} }),
     }))
   }
   const target = await readTarget(text)
   const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
+  const id = idOf(text)
+  const signIn = started.kind === 'url' ? signInFor(id, onSignIn) : {}
   const open: OpenLink = async (options) =>
-    (await openTarget(started, { timeoutMs, ...options, onStderr: () => {} })).link
-  return [{ id: idOf(text), open, ...(started.kind === 'child' ? { starts: lineOf(started.command) } : {}) }]
+    (await openTarget(started, { timeoutMs, ...options, ...signIn, onStderr: () => {} })).link
+  return [{ id, open, ...(started.kind === 'child' ? { starts: lineOf(started.command) } : {}) }]
+}
+
+function signInFor(id: string, onSignIn: OpenersOptions['onSignIn']): { signIn?: SignIn } {
+  if (!onSignIn) return {}
+  return {
+    signIn: browserSignIn({
+      store: fileStore(),
+      open: (page) => onSignIn(id, page),
+      onStep: ({ stage }) => stage === 'authorization' && onSignIn(id, undefined),
+    }),
+  }
 }
 
 const lineOf = ({ command, args }: { command: string; args: readonly string[] }) => [command, ...args].join(' ')

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import type { Browser, BrowserContext } from 'playwright-core'
 import { startBrowser } from '../support/browser.js'
 import { bin, newFolder, Running, run } from '../support/cli.js'
-import { exampleFolder } from '../support/example.js'
+import { exampleFolder, openPage } from '../support/example.js'
 import { LoupePage } from '../support/loupe.js'
 
 /** The example with its authorization server, and people who sign in with a real browser. */
@@ -138,4 +138,25 @@ test('Loupe leads through the sign-in on a card, and shows its steps in the scor
     .waitFor()
   expect(loupe.faults).toEqual([])
   await loupe.end()
+})
+
+test('the rehearsal room leads through the sign-in, and attach says what a host will do', async () => {
+  const own = { ...env, XDG_CONFIG_HOME: mkdtempSync(join(tmpdir(), 'jexo-sign-ins-')) }
+  const attach = (...words: string[]) =>
+    run(process.execPath, [bin, 'attach', url, '--to', join(newFolder(), 'host.json'), ...words], { env: own })
+  expect(await attach()).toMatchObject({
+    code: 0,
+    stderr: expect.stringContaining('the server responds, and asks callers to sign in.'),
+  })
+  const room = new Running([join(exampleFolder('rehearsal-room'), 'dist/backend/main.js'), '--port', '0', url], {
+    env: own,
+  })
+  const [address] = await room.until(/http:\S+/)
+  const { page, faults } = await openPage(browser, address)
+  const card = page.getByRole('region', { name: /^Sign in to 127\.0\.0\.1/ })
+  await choose((await card.getByRole('link', { name: 'Sign in' }).getAttribute('href')) ?? '', /Odo/)
+  await page.getByText('The model is told of 3 tools.').waitFor()
+  expect(await card.count()).toBe(0)
+  expect(faults).toEqual([])
+  expect((await attach()).stderr).toContain('It was tried with your own sign-in.')
 })

@@ -40,6 +40,8 @@ export interface RoomView {
   isBusy: boolean
   /** What cannot be attached, in words. */
   trouble?: string | undefined
+  /** Servers that wait for the person to sign in, and the page where that is done. */
+  signIns: { server: string; page: string }[]
   /** Commands that wait for the person's word before they are run on this machine. */
   toStart?: { text: string; commands: readonly string[] } | undefined
 }
@@ -58,6 +60,7 @@ export class Room {
   #conversation: Conversation
   #trouble: string | undefined
   #toStart: RoomView['toStart']
+  readonly #signIns = new Map<string, string>()
 
   constructor(model: HostModel) {
     this.#model = model
@@ -73,6 +76,7 @@ export class Room {
       isBusy: this.#conversation.isBusy,
       trouble: this.#trouble,
       toStart: this.#toStart,
+      signIns: [...this.#signIns].map(([server, page]) => ({ server, page })),
     }
   }
 
@@ -92,7 +96,7 @@ export class Room {
     this.#trouble = undefined
     this.#toStart = undefined
     try {
-      const openers = await openersFor(text.trim())
+      const openers = await openersFor(text.trim(), { onSignIn: this.#asksSignIn })
       const commands = openers.flatMap(({ starts }) => starts ?? [])
       if (commands.length > 0 && !isConfirmed) this.#toStart = { text, commands }
       else if (openers.length === 0) this.#trouble = `${text}: there are no servers in it`
@@ -101,6 +105,11 @@ export class Room {
     } catch (error) {
       this.#trouble = error instanceof Error ? error.message : String(error)
     }
+    this.#tellView()
+  }
+  #asksSignIn = (server: string, page: URL | undefined): void => {
+    if (page) this.#signIns.set(server, page.href)
+    else this.#signIns.delete(server)
     this.#tellView()
   }
   /** Runs the commands that the view shows, or drops them. */

@@ -41,7 +41,13 @@ export function App() {
           Start over
         </Button>
       </header>
-      <Servers servers={view.servers} trouble={view.trouble} toStart={view.toStart} act={act} />
+      <Servers
+        servers={view.servers}
+        trouble={view.trouble}
+        toStart={view.toStart}
+        signIns={view.signIns}
+        act={act}
+      />
       <main className="talk">
         <div className="steps" ref={list} aria-live="polite" role="log">
           {steps.length === 0 && (

@@ -10,11 +10,13 @@ export function Servers({
   servers,
   trouble,
   toStart,
+  signIns,
   act,
 }: {
   servers: readonly ServerView[]
   trouble?: string | undefined
   toStart?: RoomView['toStart']
+  signIns: RoomView['signIns']
   act: Act
 }) {
   const [text, setText] = useState('')
@@ -64,6 +66,16 @@ export function Servers({
           </Group>
         </div>
       )}
+      {signIns.map(({ server, page }) => (
+        <section key={server} className="confirm" aria-label={`Sign in to ${server}`}>
+          <p>
+            <b>{server}</b> asks you to sign in at {new URL(page).host}. The room continues when you are done.
+          </p>
+          <Button size="compact-xs" component="a" href={page} target="_blank" rel="noreferrer noopener">
+            Sign in
+          </Button>
+        </section>
+      ))}
       {trouble && (
         <p className="fault" role="alert">
           {trouble}
