@@ -64,6 +64,15 @@ export const accessErrors = {
           server,
           { data: { scopes } },
         ),
+  tokenNeeded: (server: string, offersNoSignIn = false) =>
+    new JexoError(
+      'sign-in-needed',
+      offersNoSignIn
+        ? 'HTTP 401: the server requires a token, and offers no sign-in'
+        : 'HTTP 401: the server requires a token',
+      `pass it as a header, "Authorization: Bearer …"${offersNoSignIn ? '' : `, or sign in: jexo sign-in ${server}`}`,
+      server,
+    ),
   signInsUnreadable: (file: string, reason: string) =>
     new JexoError(
       'sign-ins-unreadable',

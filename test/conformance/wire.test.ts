@@ -68,8 +68,9 @@ class StreamTalk extends LineTalk {
 
 const rowsFor = (transport: WireServer['transport'], short: string) =>
   requirements.filter(
-    ({ transports, from = 'R1', to = 'R4' }) =>
-      (transports?.includes(transport) ?? true) && short >= from && short <= to,
+    // Rows about tokens are tried on servers that ask for one.
+    ({ id, transports, from = 'R1', to = 'R4' }) =>
+      !id.startsWith('access/') && (transports?.includes(transport) ?? true) && short >= from && short <= to,
   )
 const processes = (): WireServer =>
   childServer({ command: process.execPath, args: [join(folder, 'everything.mjs')] })

@@ -342,7 +342,13 @@ describe('the forms of pack', () => {
     expect(objects.map(({ kind }) => kind)).toEqual(['ConfigMap', 'Secret', 'Deployment', 'Service'])
     expect(await faultsOf(objects)).toEqual([])
     expect(await faultsOf([{ apiVersion: 'v1', kind: 'Service', spec: { ports: 'none' } }])).toHaveLength(1)
-    expect(objects[0].data).toEqual({ JEXO_PUBLIC_URL: '', SITE: '', UNIT: 'kg' })
+    expect(objects[0].data).toEqual({
+      JEXO_PUBLIC_URL: '',
+      JEXO_ISSUER: '',
+      JEXO_SCOPES: '',
+      SITE: '',
+      UNIT: 'kg',
+    })
     expect(objects[1].stringData).toEqual({ JEXO_TOKEN: '', KEY: '' })
     const [container] = objects[2].spec.template.spec.containers
     expect(container).toMatchObject({

@@ -72,7 +72,10 @@ export class Glewlwyd {
   async agree(url: URL): Promise<void> {
     const client = url.searchParams.get('client_id')
     await this.#send('PUT', `/auth/grant/${client}/`, { scope: scopes.join(' ') }, this.#person)
-    const answer = await fetch(`${url.href}&g_continue`, { headers: { cookie: this.#person }, redirect: 'manual' })
+    const answer = await fetch(`${url.href}&g_continue`, {
+      headers: { cookie: this.#person, connection: 'close' },
+      redirect: 'manual',
+    })
     await fetch(answer.headers.get('location') ?? '')
   }
 
@@ -120,7 +123,8 @@ export class Glewlwyd {
   async #send(method: string, path: string, body: object, cookie = this.#admin): Promise<Response> {
     const answer = await fetch(`${this.#origin}/api${path}`, {
       method,
-      headers: { 'content-type': 'application/json', cookie },
+      // It closes connections that wait, without a word.
+      headers: { 'content-type': 'application/json', cookie, connection: 'close' },
       body: JSON.stringify(body),
     })
     if (!answer.ok) throw new Error(`${method} ${path}: ${answer.status} ${await answer.text()}`)

@@ -15,6 +15,8 @@ export interface Discovered {
   server: AuthorizationServer
   /** All that the server's parts ask for. */
   scopesSupported: readonly string[] | undefined
+  /** It has no metadata at all: its endpoints are where the revision 2025-03-26 has them by default. */
+  isAssumed: boolean
 }
 
 interface ServerMetadata {
@@ -41,12 +43,13 @@ export async function discover(
         ? 'no metadata: the server itself is taken for its authorization server (revision 2025-03-26)'
         : `the metadata names ${found.issuer} for ${found.resource}`,
   )
-  const server = await trace.step(
+  const { server, isAssumed } = await trace.step(
     'authorization server',
     (send) => (issuer === undefined ? ownServer(endpoint, send) : issuerServer(endpoint, issuer, send)),
-    (found) => `found ${found.issuer}`,
+    (found) =>
+      found.isAssumed ? `no metadata: default endpoints of ${found.server.issuer}` : `found ${found.server.issuer}`,
   )
-  return { resource, server, scopesSupported: scopes }
+  return { resource, server, scopesSupported: scopes, isAssumed }
 }
 
 async function serverMetadata(
@@ -96,25 +99,31 @@ async function resourceMetadata(
   return undefined
 }
 
-async function issuerServer(endpoint: URL, issuer: string, send: BoundedFetch): Promise<AuthorizationServer> {
+async function issuerServer(endpoint: URL, issuer: string, send: BoundedFetch): Promise<Found> {
   const found = await fetchIssuer(issuer, send).catch((error) => {
     const rule = error instanceof IssuerMismatch ? signInRules.issuer : signInRules.metadata
     throw accessErrors.signInFailed(endpoint.href, 'authorization server', error.message, rule)
   })
-  return serverOf(endpoint, found)
+  return { server: serverOf(endpoint, found), isAssumed: false }
 }
 
-async function ownServer(endpoint: URL, send: BoundedFetch): Promise<AuthorizationServer> {
+interface Found {
+  server: AuthorizationServer
+  isAssumed: boolean
+}
+
+async function ownServer(endpoint: URL, send: BoundedFetch): Promise<Found> {
   const { origin } = endpoint
   const found = await fetchIssuer(origin, send).catch(() => undefined)
-  if (found) return serverOf(endpoint, found)
-  return {
+  if (found) return { server: serverOf(endpoint, found), isAssumed: false }
+  const server = {
     issuer: origin,
     authorization_endpoint: `${origin}/authorize`,
     token_endpoint: `${origin}/token`,
     registration_endpoint: `${origin}/register`,
     code_challenge_methods_supported: ['S256'],
   }
+  return { server, isAssumed: true }
 }
 
 /** A server out there must not make this program send requests into the network that it is in. */

@@ -1,4 +1,5 @@
 import type { AuthorizationServer } from 'oauth4webapi'
+import { accessErrors } from '../errors.js'
 import { type ClientId, requestOptions } from './grant.js'
 import { type PersonAttempt, type PersonSignInOptions, signInFailed } from './person-sign-in.js'
 import { reasonOf } from './reasons.js'
@@ -34,6 +35,8 @@ export async function clientFor(
     async (send) => {
       if (server.registration_endpoint !== undefined)
         return register(server, registration, clientName, send).catch((error) => {
+          // A token that is given out by hand, most likely.
+          if (attempt.isAssumed) throw accessErrors.tokenNeeded(attempt.endpoint.href, true)
           throw signInFailed(attempt, 'registration', reasonOf(error), signInRules.registration)
         })
       if (now && now.issuer === server.issuer) return clientOf(now)

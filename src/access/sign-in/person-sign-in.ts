@@ -108,7 +108,9 @@ function notGranted(attempt: PersonAttempt, challenge: Challenge, { scopes }: Ke
 const neededFor = (endpoint: URL, challenge: Challenge, now: KeptSignIn | undefined) =>
   challenge.error === 'insufficient_scope'
     ? accessErrors.signInNeeded(endpoint.href, [...new Set([...(now?.scopes ?? []), ...scopesIn(challenge)])])
-    : accessErrors.signInNeeded(endpoint.href)
+    : challenge.metadataUrl === undefined
+      ? accessErrors.tokenNeeded(endpoint.href)
+      : accessErrors.signInNeeded(endpoint.href)
 
 function scopesFor(
   challenge: Challenge,
