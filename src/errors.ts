@@ -53,6 +53,7 @@ export type ErrorCode =
   | 'install-failed'
   | 'introspection-refused'
   | 'kit-field'
+  | 'layer-invalid'
   | 'kit-file-broken'
   | 'kit-file-edited'
   | 'kit-file-exists'

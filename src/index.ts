@@ -12,10 +12,21 @@ export type {
   PersonSent,
   Root,
 } from './kit/call.js'
+export { type CallState, type StateKey, stateKey } from './kit/call-state.js'
 export { except, type Override, only, override, rename, withPrefix, withTags } from './kit/choose.js'
 export { type ContentOptions, content, type Embeddable } from './kit/content.js'
 export type { Effect } from './kit/effects.js'
 export { defineKit, type Kit, type KitOptions } from './kit/kit.js'
+export {
+  type Layer,
+  type LayerCall,
+  type LayeredMethod,
+  type LayerFunction,
+  type LayerNote,
+  type LayerOptions,
+  layer,
+  type Next,
+} from './kit/layer.js'
 export type {
   Example,
   MessageGiven,

@@ -1,4 +1,7 @@
 import type { Call, CallLog, CallSession, CompletionCall, Identity } from '../kit/call.js'
+import { type CallState, StateMap } from '../kit/call-state.js'
+import type { LayerCall, LayeredMethod } from '../kit/layer.js'
+import type { Part } from '../kit/part.js'
 import type { Schema } from '../kit/schema.js'
 import type { SharedThings } from '../kit/shared.js'
 import type { Incoming } from '../protocol/dialogue.js'
@@ -31,6 +34,7 @@ export function completionCallFor(
  * calls never, and may be taken apart as in `({ hive }, { progress, signal })`.
  */
 class ActiveCall implements Call {
+  #state: StateMap | undefined
   readonly #session: Session
   readonly #incoming: Incoming
   readonly #logger: string
@@ -50,6 +54,10 @@ class ActiveCall implements Call {
 
   get signal(): AbortSignal {
     return this.#incoming.signal
+  }
+  get state(): CallState {
+    this.#state ??= new StateMap()
+    return this.#state
   }
   get meta() {
     return this.#incoming.meta
@@ -96,5 +104,40 @@ class ActiveCall implements Call {
   }
   get roots(): Call['roots'] {
     return () => roots(this.#session, this.#incoming)
+  }
+}
+
+export interface LayeredRequest {
+  part: Part
+  method: LayeredMethod
+  input: unknown
+  uri: string | undefined
+  filled: Readonly<Record<string, string>> | undefined
+}
+
+/** A call that goes through layers: they see what is called, and may change its input and its signal. */
+export class LayeredCall extends ActiveCall implements LayerCall, CompletionCall {
+  readonly method: LayeredMethod
+  readonly part: Part
+  readonly uri: string | undefined
+  readonly filled: Readonly<Record<string, string>>
+  input: unknown
+  #signal: AbortSignal | undefined
+
+  constructor(session: Session, incoming: Incoming, { part, method, input, uri, filled = {} }: LayeredRequest) {
+    super(session, incoming, part.name)
+    this.part = part
+    this.method = method
+    this.uri = uri
+    this.filled = filled
+    this.input = input
+  }
+
+  override get signal(): AbortSignal {
+    return this.#signal ?? super.signal
+  }
+
+  abortWith(signal: AbortSignal): void {
+    this.#signal = AbortSignal.any([this.signal, signal])
   }
 }

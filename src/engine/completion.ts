@@ -1,4 +1,5 @@
 import type { Completer } from '../kit/call.js'
+import type { Check } from '../kit/validation.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { codes, rpcErrors } from '../protocol/rpc-error.js'
@@ -6,9 +7,15 @@ import type { CompletionResult } from '../protocol/types.js'
 import { completionCallFor } from './call-context.js'
 import { rpcFailure } from './failures.js'
 import type { Feature } from './feature.js'
+import { layersFor, throughLayers } from './layered.js'
+import type { ReadyPrompt, ReadyTemplate } from './part-index.js'
 import type { Session } from './session.js'
 
 const mostValues = 100
+const textOnly: Check = (value) =>
+  typeof value === 'string'
+    ? { ok: true, value }
+    : { ok: false, issues: [{ path: [], reason: 'expected a string' }] }
 
 /** completion/complete for arguments of prompts and variables of templates (Completion). */
 export const completion: Feature = {
@@ -23,12 +30,21 @@ async function complete(session: Session, incoming: Incoming): Promise<Completio
   if (!isObject(argument) || typeof argument.name !== 'string' || typeof argument.value !== 'string') {
     throw rpcErrors.invalidParams('"argument" must have a name and a value')
   }
-  const { label, completer } = completerOf(session, ref, argument.name)
+  const { ready, label, completer } = completerOf(session, ref, argument.name)
   if (!completer) return { completion: { values: [], total: 0, hasMore: false } }
-  const call = completionCallFor(session, incoming, label, filledOf(session, context))
+  const filled = filledOf(session, context)
+  const layers = layersFor(ready.layers, 'completion/complete')
+  const typed = argument.value
+  const run = (): unknown =>
+    layers.length === 0
+      ? completer(typed, completionCallFor(session, incoming, label, filled))
+      : throughLayers({
+          ...{ session, incoming, part: ready.part, layers, method: 'completion/complete', input: typed, filled },
+          ...{ check: textOnly, run: (text, call) => completer(String(text), call) },
+        })
   try {
-    const typed = argument.value
-    const values = [...(await session.running.carry(`completion of \`${label}\``, () => completer(typed, call)))]
+    const found = await session.running.carry(`completion of \`${label}\``, run)
+    const values = [...(found as readonly string[])]
     return {
       completion: {
         values: values.slice(0, mostValues),
@@ -45,12 +61,14 @@ function completerOf(
   session: Session,
   ref: unknown,
   argument: string,
-): { label: string; completer: Completer | undefined } {
+): { ready: ReadyPrompt | ReadyTemplate; label: string; completer: Completer | undefined } {
   const { index } = session
   if (isObject(ref) && ref.type === 'ref/prompt' && typeof ref.name === 'string') {
-    const part = index.prompts.get(ref.name)?.part
-    if (!part) throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(ref.name)}`)
+    const ready = index.prompts.get(ref.name)
+    if (!ready) throw rpcErrors.invalidParams(`unknown prompt ${JSON.stringify(ref.name)}`)
+    const { part } = ready
     return pick(
+      ready,
       part.name,
       part.arguments.map((known) => known.name),
       part.complete,
@@ -58,14 +76,16 @@ function completerOf(
     )
   }
   if (isObject(ref) && ref.type === 'ref/resource' && typeof ref.uri === 'string') {
-    const part = index.templates.get(ref.uri)?.part
-    if (!part) throw rpcErrors.invalidParams(`unknown resource template ${JSON.stringify(ref.uri)}`)
-    return pick(part.uriTemplate, part.parsed.variables, part.complete, argument)
+    const ready = index.templates.get(ref.uri)
+    if (!ready) throw rpcErrors.invalidParams(`unknown resource template ${JSON.stringify(ref.uri)}`)
+    const { part } = ready
+    return pick(ready, part.uriTemplate, part.parsed.variables, part.complete, argument)
   }
   throw rpcErrors.invalidParams('"ref" must be {type:"ref/prompt", name} or {type:"ref/resource", uri}')
 }
 
 function pick(
+  ready: ReadyPrompt | ReadyTemplate,
   label: string,
   known: readonly string[],
   completers: Readonly<Record<string, Completer>>,
@@ -73,7 +93,7 @@ function pick(
 ) {
   if (!known.includes(argument))
     throw rpcErrors.invalidParams(`${label} has no argument ${JSON.stringify(argument)}`)
-  return { label, completer: Object.hasOwn(completers, argument) ? completers[argument] : undefined }
+  return { ready, label, completer: Object.hasOwn(completers, argument) ? completers[argument] : undefined }
 }
 
 function filledOf(session: Session, context: unknown): Record<string, string> {

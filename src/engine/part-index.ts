@@ -1,4 +1,6 @@
 import { annotationsOf } from '../kit/effects.js'
+import type { Layer } from '../kit/layer.js'
+import { layersAround } from '../kit/layers-around.js'
 import {
   keyOf,
   type Part,
@@ -21,6 +23,8 @@ export interface Ready<P extends Part, Definition> {
   definition(revision: Revision): Definition
   readonly checkInput: Check
   readonly checkOutput: Check | undefined
+  /** Outermost first; the kit's before the part's own. */
+  readonly layers: readonly Layer[]
 }
 export type ReadyTool = Ready<ToolPart, ToolDefinition>
 export type ReadyResource = Ready<ResourcePart, ResourceDefinition>
@@ -36,12 +40,21 @@ export class PartIndex {
   /** The highest place given so far. */
   readonly latestPlace: number
 
-  constructor(parts: readonly Part[], validator: JsonSchemaValidator, before?: PartIndex) {
+  readonly #outer: readonly Layer[]
+
+  /** `outer` are layers around all parts. */
+  constructor(
+    parts: readonly Part[],
+    validator: JsonSchemaValidator,
+    outer: readonly Layer[] = [],
+    before?: PartIndex,
+  ) {
+    this.#outer = outer
     let latestPlace = before?.latestPlace ?? -1
     for (const part of parts) {
       const known = before?.find(part.kind, keyOf(part))
-      if (known?.part === part) this.#put(known)
-      else this.#put(ready(part, known?.place ?? ++latestPlace, validator))
+      if (known?.part === part && before !== undefined && before.#outer === outer) this.#put(known)
+      else this.#put(ready(part, known?.place ?? ++latestPlace, validator, layersAround(part, outer)))
     }
     this.latestPlace = latestPlace
   }
@@ -75,7 +88,7 @@ export function definitionsOf<P extends Part, D>(
     .map((entry) => ({ place: entry.place, offset: 0, value: entry.definition(revision) }))
 }
 
-function ready(part: Part, place: number, validator: JsonSchemaValidator) {
+function ready(part: Part, place: number, validator: JsonSchemaValidator, layers: readonly Layer[]) {
   const input = 'inputSchema' in part ? checkFor(part.input, part.inputSchema, validator) : acceptAnything
   const output =
     part.kind === 'tool' && part.outputSchema
@@ -87,6 +100,7 @@ function ready(part: Part, place: number, validator: JsonSchemaValidator) {
     place,
     checkInput: input,
     checkOutput: output,
+    layers,
     definition(revision: Revision) {
       const known = cache.get(revision)
       if (known !== undefined) return known

@@ -9,6 +9,7 @@ import type { PromptMessage, PromptResult } from '../protocol/types.js'
 import { callFor } from './call-context.js'
 import { rpcFailure } from './failures.js'
 import type { Feature } from './feature.js'
+import { layersFor, throughLayers } from './layered.js'
 import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyPrompt } from './part-index.js'
@@ -53,7 +54,8 @@ function argumentsOf(params: JsonObject): JsonObject {
   return given
 }
 
-async function fill(session: Session, incoming: Incoming, { part, checkInput }: ReadyPrompt, given: JsonObject) {
+async function fill(session: Session, incoming: Incoming, ready: ReadyPrompt, given: JsonObject) {
+  const { part, checkInput } = ready
   const missing = part.arguments.filter((argument) => argument.required && given[argument.name] === undefined)
   if (missing.length > 0) {
     throw rpcErrors.invalidParams(
@@ -67,8 +69,15 @@ async function fill(session: Session, incoming: Incoming, { part, checkInput }: 
       const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'arguments'}: ${reason}`)
       throw rpcErrors.invalidParams(`the arguments do not fit ${part.name}: ${reasons.join('; ')}`)
     }
-    const context = callFor(session, incoming, part.name)
-    const returned = await running.carry(`prompt \`${part.name}\``, () => part.run(checked.value, context))
+    const layers = layersFor(ready.layers, 'prompts/get')
+    const run = () =>
+      layers.length === 0
+        ? part.run(checked.value, callFor(session, incoming, part.name))
+        : throughLayers({
+            ...{ session, incoming, part, layers, method: 'prompts/get', input: checked.value },
+            ...{ check: checkInput, run: part.run },
+          })
+    const returned = await running.carry(`prompt \`${part.name}\``, run)
     return promptResultFor(session.revision, { description: part.about, messages: messagesOf(part.name, returned) })
   } catch (error) {
     throw rpcFailure(running, `the prompt ${part.name}`, error, codes.invalidParams)

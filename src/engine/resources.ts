@@ -1,18 +1,21 @@
+import type { Call } from '../kit/call.js'
 import { isContent } from '../kit/content.js'
 import { plainJson } from '../kit/plain-json.js'
 import type { Shared } from '../kit/shared.js'
+import type { Check } from '../kit/validation.js'
 import { toBase64 } from '../protocol/base64.js'
 import type { Incoming } from '../protocol/dialogue.js'
 import { readResultFor, resourceFor } from '../protocol/downgrade.js'
-import type { JsonObject } from '../protocol/messages.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import type { EmbeddedContent, ReadResult, ResourceContents, ResourceDefinition } from '../protocol/types.js'
 import { callFor } from './call-context.js'
 import { rpcFailure } from './failures.js'
 import type { Feature } from './feature.js'
+import { layersFor, throughLayers } from './layered.js'
 import { type Placed, pageOf } from './pages.js'
 import { stringParam } from './params.js'
-import { definitionsOf, type ReadyTemplate } from './part-index.js'
+import { definitionsOf, type ReadyResource, type ReadyTemplate } from './part-index.js'
 import type { Session } from './session.js'
 
 /** Resources and templates: list, read, subscribe (Resources). */
@@ -99,25 +102,47 @@ async function read(session: Session, incoming: Incoming): Promise<ReadResult> {
 
 function readerOf(session: Session, incoming: Incoming, uri: string): Reader | undefined {
   const { index } = session
-  const fixed = index.resources.get(uri)?.part
+  const fixed = index.resources.get(uri)
   if (fixed) {
-    const context = () => callFor(session, incoming, fixed.name)
-    const { mimeType, source } = fixed
-    return { label: `resource \`${fixed.name}\``, mimeType, source, read: () => fixed.read(context()) }
+    const { part } = fixed
+    return readerFor(session, incoming, fixed, `resource \`${part.name}\``, uri, {}, (_, call) => part.read(call))
   }
-  for (const { part } of index.templates.values()) {
+  for (const ready of index.templates.values()) {
+    const { part } = ready
     const variables = part.parsed.match(uri)
     if (!variables) continue
-    const context = () => callFor(session, incoming, part.name)
-    return {
-      label: `template \`${part.name}\``,
-      mimeType: part.mimeType,
-      source: part.source,
-      read: () => part.read(variables, context()),
-    }
+    const read = (input: unknown, call: Call) => part.read(input as Record<string, string>, call)
+    return readerFor(session, incoming, ready, `template \`${part.name}\``, uri, variables, read)
   }
   return undefined
 }
+
+function readerFor(
+  session: Session,
+  incoming: Incoming,
+  { part, layers: all }: ReadyResource | ReadyTemplate,
+  label: string,
+  uri: string,
+  input: Readonly<Record<string, string>>,
+  run: (input: unknown, call: Call) => unknown,
+): Reader {
+  const layers = layersFor(all, 'resources/read')
+  const method = 'resources/read'
+  return {
+    label,
+    mimeType: part.mimeType,
+    source: part.source,
+    read: () =>
+      layers.length === 0
+        ? run(input, callFor(session, incoming, part.name))
+        : throughLayers({ session, incoming, part, layers, method, input, uri, check: textsOnly, run }),
+  }
+}
+
+const textsOnly: Check = (value) =>
+  isObject(value) && Object.values(value).every((item) => typeof item === 'string')
+    ? { ok: true, value }
+    : { ok: false, issues: [{ path: [], reason: 'expected an object of strings' }] }
 
 function contentsOf(uri: string, mimeType: string | undefined, given: unknown): ResourceContents[] {
   if (given === undefined) {

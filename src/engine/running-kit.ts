@@ -3,6 +3,8 @@ import { escapeControls } from '../escape/terminal.js'
 import type { Identity } from '../kit/call.js'
 import { namesIn, narrowed } from '../kit/choose.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
+import type { Layer } from '../kit/layer.js'
+import { partsOfLayers } from '../kit/layers-around.js'
 import type { Part } from '../kit/part.js'
 import { isNoOutput, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
@@ -39,6 +41,8 @@ export interface RunningOptions {
   inCall?: <T>(label: string, run: () => T) => T
   /** Cuts the kit's parts down, now and after each change. */
   choose?: (parts: readonly Part[]) => readonly Part[]
+  /** Layers around all parts, outside those of the kit. */
+  layers?: readonly Layer[]
   /** How many entries a page of a list has. */
   pageSize?: number
   /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
@@ -61,6 +65,8 @@ export class RunningKit {
   implementation: Implementation
   mask: (text: string) => string
   index: PartIndex
+  #outer: readonly Layer[]
+  #hearing: readonly Layer[] = []
   readonly #options: RunningOptions
   readonly #narrowed = new Map<string, PartIndex>()
   readonly #gates = new Gates((text) => this.report('error', text))
@@ -78,13 +84,14 @@ export class RunningKit {
     this.showsUpstream = options.showsUpstream === true
     this.observer = options.observer
     this.kit = kit
+    this.#outer = this.#outerOf(kit)
     const parts = this.#partsOf(kit)
     const declared = settingsFor(kit, parts)
     this.settings = Object.freeze(readSettings(declared, options.environment, options.toleratesMissing))
     this.shared = new SharedThings(this.#opening(this.settings), options.replace)
     this.mask = maskFor(declared, this.settings)
     this.implementation = implementationOf(kit)
-    this.index = new PartIndex(parts, options.validator)
+    this.index = this.#indexed(parts)
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
   }
 
@@ -99,6 +106,7 @@ export class RunningKit {
     const made = new PartIndex(
       only === undefined ? parts : narrowed(parts, namesIn(only)),
       this.validator,
+      this.#outer,
       this.index,
     )
     // Callers choose the text: only so many are worth keeping.
@@ -122,6 +130,7 @@ export class RunningKit {
     this.#openers.close()
     this.#openers = this.#newOpeners()
     this.kit = kit
+    this.#outer = this.#outerOf(kit)
     this.settings = settings
     this.shared = new SharedThings(this.#opening(settings), this.#options.replace)
     this.mask = maskFor(declared, settings)
@@ -179,6 +188,7 @@ export class RunningKit {
 
   /** Tells the sessions that have subscribed to a resource that it has changed. */
   resourceUpdated(uri: string): void {
+    for (const layer of this.#hearing) layer.onResourceUpdated?.(uri)
     for (const session of this.sessions) session.resourceChanged(uri)
   }
 
@@ -211,11 +221,24 @@ export class RunningKit {
   }
 
   #partsOf(kit: Kit): readonly Part[] {
-    return this.#options.choose ? this.#options.choose(kit.parts) : kit.parts
+    const parts = this.#options.choose ? this.#options.choose(kit.parts) : kit.parts
+    const added = partsOfLayers([...this.#outerOf(kit), ...parts.flatMap(({ layers = [] }) => layers)])
+    return added.length === 0 ? parts : [...parts, ...added]
+  }
+
+  #outerOf = (kit: Kit): readonly Layer[] => {
+    const { layers = [] } = this.#options
+    return layers.length === 0 ? kit.layers : [...layers, ...kit.layers]
+  }
+
+  #indexed(parts: readonly Part[]): PartIndex {
+    const own = parts.flatMap(({ layers = [] }) => layers)
+    this.#hearing = [...new Set([...this.#outer, ...own])].filter((layer) => layer.onResourceUpdated)
+    return new PartIndex(parts, this.validator, this.#outer, this.index)
   }
 
   #partsChanged(parts = this.#partsOf(this.kit)): void {
-    this.index = new PartIndex(parts, this.validator, this.index)
+    this.index = this.#indexed(parts)
     this.#narrowed.clear()
     for (const session of this.sessions) session.partsChanged()
     this.#openSources()

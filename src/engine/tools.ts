@@ -9,6 +9,7 @@ import type { ToolResult } from '../protocol/types.js'
 import { callFor } from './call-context.js'
 import { failed, toolFailure } from './failures.js'
 import type { Feature } from './feature.js'
+import { layersFor, throughLayers } from './layered.js'
 import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyTool } from './part-index.js'
@@ -94,8 +95,15 @@ async function carryOut(
     if (!checked.ok) return failed(running, explainIssues(part.name, part.inputSchema, args, checked.issues))
     const refused = part.confirm ? await confirmed(session, incoming, part, checked.value) : undefined
     if (refused !== undefined) return failed(running, refused)
-    const context = callFor(session, incoming, part.name)
-    const carried = running.carry(`tool \`${part.name}\``, () => part.run(checked.value, context))
+    const layers = layersFor(ready.layers, 'tools/call')
+    const run = () =>
+      layers.length === 0
+        ? part.run(checked.value, callFor(session, incoming, part.name))
+        : throughLayers({
+            ...{ session, incoming, part, layers, method: 'tools/call', input: checked.value },
+            ...{ check: ready.checkInput, run: part.run },
+          })
+    const carried = running.carry(`tool \`${part.name}\``, run)
     const result = toolResult(running, ready, carried instanceof Promise ? await carried : carried)
     const made = result instanceof Promise ? await result : result
     remarkSize(running, part.name, made)

@@ -8,6 +8,7 @@ export const brands = {
   content: Symbol.for('jexo.content'),
   noOutput: Symbol.for('jexo.noOutput'),
   outcome: Symbol.for('jexo.outcome'),
+  layer: Symbol.for('jexo.layer'),
 } as const
 
 export function hasBrand(value: unknown, brand: symbol): boolean {

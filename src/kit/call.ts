@@ -1,6 +1,7 @@
 import type { JsonObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest, SamplingMessage } from '../protocol/sampling.js'
 import type { Implementation, LogLevel } from '../protocol/types.js'
+import type { CallState } from './call-state.js'
 import type { Given, Schema } from './schema.js'
 import type { Settings, SettingValues } from './settings.js'
 import type { Shared } from './shared.js'
@@ -42,6 +43,8 @@ export interface Call<S extends Settings = Settings> {
   readonly log: CallLog
   readonly session: CallSession
   readonly identity: Identity | undefined
+  /** What layers have put there for this call, by key. */
+  readonly state: CallState
   /** `_meta` of the request. */
   readonly meta: JsonObject
   /** Reports progress; `done` must increase. Sent only if the host asked for progress. */

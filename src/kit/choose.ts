@@ -106,7 +106,7 @@ export const namesIn = (text: string): string[] =>
     .map((name) => name.trim())
     .filter(Boolean)
 
-function matcherOf(glob: string): (item: Choosable) => boolean {
+export function matcherOf(glob: string): (item: Choosable) => boolean {
   if (!glob.includes('*')) {
     if (glob.startsWith('tag:')) return ({ tags }) => tags?.includes(glob.slice(4)) === true
     return ({ key, others }) => key === glob || others?.includes(glob) === true

@@ -91,6 +91,33 @@ export const kitErrors = {
       undefined,
       { forCallers: true },
     ),
+  layerName: (name: string) =>
+    new JexoError(
+      'layer-invalid',
+      `${JSON.stringify(name)} is not a valid name for a layer`,
+      'use letters, digits, dots, dashes and underscores, at most 64',
+    ),
+  layerInput: (part: string, issues: readonly { path: readonly (string | number)[]; reason: string }[]) =>
+    new JexoError(
+      'layer-invalid',
+      `a layer changed the input of ${part} to a value that its schema refuses (${issues
+        .slice(0, 5)
+        .map(({ path, reason }) => `${path.join('.') || 'input'}: ${reason}`)
+        .join('; ')})`,
+      'change the layer',
+    ),
+  layerReturnedNothing: (name: string) =>
+    new JexoError(
+      'layer-invalid',
+      `the layer "${name}" returned undefined, although the part returned a value`,
+      'add "return" before next()',
+    ),
+  layerLate: (name: string, part: string) =>
+    new JexoError(
+      'layer-invalid',
+      `the layer "${name}" called next() for ${part} after the call was over`,
+      'call it before the layer returns',
+    ),
   argumentUnreadable: (given: string, wanted: string) =>
     new JexoError('argument-unreadable', `${given} is not valid`, `give ${wanted}`),
 }

@@ -2,6 +2,7 @@ import type { Icon } from '../protocol/types.js'
 import { brands, hasBrand, nameOf } from './brand.js'
 import type { Identity } from './call.js'
 import { kitErrors } from './errors.js'
+import { checkLayers, type Layer } from './layer.js'
 import { checkKeys } from './option-keys.js'
 import { checkScopes, checkVisibility, isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
@@ -20,6 +21,8 @@ export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
   scopes?: readonly string[]
   /** False for callers to whom none of the parts exist. */
   visibleTo?: (identity: Identity) => boolean
+  /** Functions around the calls of all parts, outermost first. */
+  layers?: readonly Layer[]
   parts: Parts
 }
 
@@ -37,6 +40,7 @@ export interface Kit<Parts extends readonly Part[] = readonly Part[]> {
   readonly settings: Readonly<Record<string, Setting>>
   readonly scopes: readonly string[]
   readonly visibleTo: ((identity: Identity) => boolean) | undefined
+  readonly layers: readonly Layer[]
   /** The parts as they are now. */
   readonly parts: readonly Part[]
   /** Replaces the parts of a running kit: sessions are notified, and running calls finish with the old parts. */
@@ -55,6 +59,7 @@ const kitKeys = [
   'settings',
   'scopes',
   'visibleTo',
+  'layers',
   'parts',
 ]
 
@@ -84,6 +89,7 @@ export function defineKit<const Parts extends readonly Part[]>(options: KitOptio
     icons: options.icons,
     scopes: Object.freeze([...(options.scopes ?? [])]),
     visibleTo: options.visibleTo,
+    layers: checkLayers('the kit', options.layers),
     get settings() {
       return settingsWith(own, parts)
     },

@@ -2,7 +2,17 @@ import { closestTo } from './closest.js'
 import { kitErrors } from './errors.js'
 
 /** What every part takes. */
-export const extraKeys = ['title', 'icons', 'tags', 'settings', 'meta', 'source', 'scopes', 'visibleTo'] as const
+export const extraKeys = [
+  'title',
+  'icons',
+  'tags',
+  'settings',
+  'meta',
+  'source',
+  'scopes',
+  'visibleTo',
+  'layers',
+] as const
 
 /** Words that people write for an option of another name. */
 const otherWords: Readonly<Record<string, string>> = {

@@ -12,6 +12,7 @@ import { brands, hasBrand } from './brand.js'
 import type { Call, Completer, Identity } from './call.js'
 import type { Effect } from './effects.js'
 import { kitErrors } from './errors.js'
+import { checkLayers, type Layer } from './layer.js'
 import type { JsonSchema, NoOutput, Schema } from './schema.js'
 import { anyScope, isScope } from './scope.js'
 import type { Settings } from './settings.js'
@@ -31,6 +32,8 @@ export interface PartExtras<S extends Settings = Settings> {
   scopes?: readonly string[]
   /** False for callers to whom the part does not exist. Not asked over stdio and without sign-in. */
   visibleTo?: (identity: Identity) => boolean
+  /** Functions around calls of this part, outermost first, inside those of the kit. */
+  layers?: readonly Layer[]
   /** The shared connection that the part reads from; opened when a host subscribes, or at startup if it is declared so. */
   source?: Shared<unknown>
 }
@@ -147,6 +150,7 @@ export function checkVisibility(label: string, visibleTo: unknown): void {
 /** The extras that are there, without keys for those that are not. */
 export function extrasOf(label: string, given: PartExtras): PartExtras {
   const { title, tags, icons, meta, settings, source, scopes, visibleTo } = given
+  const layers = checkLayers(label, given.layers)
   checkScopes(label, scopes)
   checkVisibility(label, visibleTo)
   return {
@@ -158,5 +162,6 @@ export function extrasOf(label: string, given: PartExtras): PartExtras {
     ...(source === undefined ? {} : { source }),
     ...(scopes === undefined || scopes.length === 0 ? {} : { scopes: Object.freeze([...scopes]) }),
     ...(visibleTo === undefined ? {} : { visibleTo }),
+    ...(layers.length === 0 ? {} : { layers }),
   }
 }

@@ -1,5 +1,6 @@
 import { Engine } from '../engine/engine.js'
 import type { RunningKit } from '../engine/running-kit.js'
+import type { Identity } from '../kit/call.js'
 import type { Wire, WireHandlers } from '../link/wire.js'
 import type { Message } from '../protocol/messages.js'
 import { Intake } from './intake.js'
@@ -9,10 +10,12 @@ export class MemoryWire implements Wire {
   readonly label: string
   readonly #running: RunningKit
   readonly #closesKit: boolean
+  readonly #identity: Identity | undefined
   #intake: Intake | undefined
   #engine: Engine | undefined
 
-  constructor(running: RunningKit, closesKit: boolean) {
+  constructor(running: RunningKit, closesKit: boolean, identity?: Identity) {
+    this.#identity = identity
     this.label = `the kit ${running.kit.name}`
     this.#running = running
     this.#closesKit = closesKit
@@ -27,10 +30,14 @@ export class MemoryWire implements Wire {
       () => engine,
       (messages) => queueMicrotask(() => deliver(messages)),
     )
-    const engine = new Engine(this.#running, {
-      send: (message, related) => intake.send(message, related),
-      settled: (id) => intake.settled(id),
-    })
+    const engine = new Engine(
+      this.#running,
+      {
+        send: (message, related) => intake.send(message, related),
+        settled: (id) => intake.settled(id),
+      },
+      this.#identity ? { identity: this.#identity } : {},
+    )
     this.#intake = intake
     this.#engine = engine
   }

@@ -1,0 +1,89 @@
+import type { JsonObject } from '../protocol/messages.js'
+import { branded, brands, hasBrand, nameOf } from './brand.js'
+import type { Call } from './call.js'
+import { kitErrors } from './errors.js'
+import type { Part } from './part.js'
+
+/** The requests that layers are around. */
+export type LayeredMethod = 'tools/call' | 'resources/read' | 'prompts/get' | 'completion/complete'
+
+/** What a layer sees of a call: all that the function of the part sees, and what is called. */
+export interface LayerCall extends Call {
+  readonly method: LayeredMethod
+  readonly part: Part
+  /** The URI that is read; undefined for other requests. */
+  readonly uri: string | undefined
+  /**
+   * The checked input: arguments of a tool or prompt, variables of a template, the typed text of a completion. A layer may put another in its place before it
+   * calls `next`; it is checked again.
+   */
+  input: unknown
+  /** Aborts `call.signal` with another signal, such as that of a time limit. */
+  abortWith(signal: AbortSignal): void
+}
+
+/** Goes on to the next layer, or to the part; resolves to what it returned. May be called again, to retry. */
+export type Next = () => Promise<unknown>
+
+/** Tells what the layer did, for hosts that show it and for traces: `refused`, `delayed`, `retried`, `answered`. */
+export type LayerNote = (what: string, detail?: JsonObject) => void
+
+export type LayerFunction = (call: LayerCall, next: Next, note: LayerNote) => unknown
+
+export interface LayerOptions {
+  /** Parts that it is around: names, URIs, `tag:…`, with `*` for any characters; all by default. */
+  only?: readonly string[]
+  /** Requests that it is around; all by default. */
+  methods?: readonly LayeredMethod[]
+  /** Called when a part says that a resource has changed. */
+  onResourceUpdated?: (uri: string) => void
+  /** Parts that it adds to a kit, such as a template for what it keeps. */
+  parts?: readonly Part[]
+}
+
+/** A function around calls: limits, cache, audit. Plain frozen data. */
+export interface Layer extends Readonly<LayerOptions> {
+  readonly name: string
+  readonly around: LayerFunction
+}
+
+/**
+ * Defines a layer. It may answer by itself, change the input or the result, throw a `Refusal`, or call `next` again. Throws a `JexoError` if something is missing.
+ *
+ * @example
+ * const timed = layer('timed', async (call, next) => {
+ *   const startedAt = performance.now()
+ *   try {
+ *     return await next()
+ *   } finally {
+ *     call.log.info(`${call.part.name} took ${Math.round(performance.now() - startedAt)} ms`)
+ *   }
+ * })
+ */
+export function layer(name: string, around: LayerFunction, options: LayerOptions = {}): Layer {
+  if (typeof name !== 'string' || !/^[\w.-]{1,64}$/.test(name)) throw kitErrors.layerName(String(name))
+  if (typeof around !== 'function') throw kitErrors.partField(`layer "${name}"`, 'its function', 'a function')
+  const { only, methods, onResourceUpdated, parts } = options
+  return branded(
+    {
+      name,
+      around,
+      ...(only ? { only: Object.freeze([...only]) } : {}),
+      ...(methods ? { methods: Object.freeze([...methods]) } : {}),
+      ...(onResourceUpdated ? { onResourceUpdated } : {}),
+      ...(parts ? { parts: Object.freeze([...parts]) } : {}),
+    },
+    brands.layer,
+  )
+}
+
+export const isLayer = (value: unknown): value is Layer => hasBrand(value, brands.layer)
+
+/** Throws a `JexoError` if these are not layers. */
+export function checkLayers(label: string, layers: unknown): readonly Layer[] {
+  if (layers === undefined) return []
+  if (!Array.isArray(layers)) throw kitErrors.partField(label, 'layers', `a list of layers, not ${nameOf(layers)}`)
+  for (const one of layers)
+    if (!isLayer(one)) throw kitErrors.partField(label, 'layers', `layers made by layer(), not ${nameOf(one)}`)
+  return Object.freeze([...layers])
+}
