@@ -19,6 +19,7 @@ const order = [
   'kit',
   'engine',
   'access',
+  'layers',
   'link',
   'transport',
   'ssh',

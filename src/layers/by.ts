@@ -1,0 +1,26 @@
+import type { LayerCall } from '../kit/layer.js'
+import { keyOf } from '../kit/part.js'
+
+/** Whom a limit counts apart: each caller, session, client or part, or nobody. */
+export type By = 'identity' | 'session' | 'client' | 'part' | 'everyone'
+
+/** The one that a call counts for. Callers who are not known count together: else a limit would begin anew with each session that they open. */
+export function whoOf(call: LayerCall, by: By): string {
+  if (by === 'part') return `${call.part.kind} ${keyOf(call.part)}`
+  if (by === 'everyone') return ''
+  const { identity, session } = call
+  if (by === 'identity') return identity ? `identity ${identity.issuer ?? ''} ${identity.subject}` : 'unknown'
+  if (by === 'client')
+    return `client ${identity?.clientId ?? `${session.client?.name ?? ''} ${session.client?.version ?? ''}`}`
+  return `session ${session.id ?? ''}`
+}
+
+/** True for requests that change nothing. */
+export const isRead = ({ part }: LayerCall): boolean => part.kind !== 'tool' || part.effect === 'read'
+
+/** Seconds in words: `1 second`, `12 seconds`, `3 minutes`. */
+export function inWords(ms: number): string {
+  const seconds = Math.max(1, Math.ceil(ms / 1000))
+  if (seconds < 120) return seconds === 1 ? '1 second' : `${seconds} seconds`
+  return `${Math.ceil(seconds / 60)} minutes`
+}

@@ -1,0 +1,94 @@
+import { LRUCache } from 'lru-cache'
+import { type Layer, type LayerCall, type LayerOptions, layer } from '../kit/layer.js'
+import { keyOf } from '../kit/part.js'
+import { isRead } from './by.js'
+import { positive } from './check.js'
+
+export interface CacheOptions extends Pick<LayerOptions, 'only'> {
+  /** How long a result is used again, in milliseconds. Default: 60,000. */
+  keepMs?: number
+  /** Results that are kept. Default: 1,000. */
+  most?: number
+  /** Uses one caller's results for all others, too: for what is the same for everybody. Default: false. */
+  isShared?: boolean
+}
+
+interface Kept {
+  value: unknown
+  uri: string | undefined
+}
+
+/**
+ * Uses the results of reads again: for the same input, and the same caller unless told otherwise. A change of a resource (`call.resourceUpdated`) drops what was read from
+ * it and the results of all tools; a call that changes something drops everything.
+ *
+ * @example cache({ keepMs: 30_000, only: ['find_*'] })
+ */
+export function cache({ keepMs = 60_000, most = 1000, isShared = false, only }: CacheOptions = {}): Layer {
+  positive('cache', { keepMs, most })
+  const kept = new LRUCache<string, Kept>({
+    max: most,
+    ttl: keepMs,
+    ttlResolution: 0,
+    perf: { now: () => performance.now() },
+  })
+  // What was read before a change is not kept after it.
+  let changes = 0
+  const drop = (uri?: string) => {
+    changes++
+    for (const [key, found] of kept.entries())
+      if (uri === undefined || found.uri === undefined || found.uri === uri) kept.delete(key)
+  }
+  return layer(
+    'cache',
+    async (call, next, note) => {
+      if (!isRead(call)) {
+        try {
+          return await next()
+        } finally {
+          drop()
+        }
+      }
+      const key = keyFor(call, isShared)
+      if (key === undefined) return next()
+      const found = kept.get(key)
+      if (found) {
+        note('answered', { ageMs: keepMs - Math.round(kept.getRemainingTTL(key)) })
+        return found.value
+      }
+      const before = changes
+      const value = await next()
+      if (before === changes && value !== undefined) kept.set(key, { value, uri: call.uri })
+      return value
+    },
+    {
+      ...(only ? { only } : {}),
+      methods: ['tools/call', 'resources/read'],
+      onResourceUpdated: drop,
+    },
+  )
+}
+
+/** The same for the same caller, part and input; undefined if the input has no JSON. */
+function keyFor(call: LayerCall, isShared: boolean): string | undefined {
+  const { identity, part, input, uri, session } = call
+  const who = isShared
+    ? []
+    : identity
+      ? [identity.issuer, identity.subject, identity.clientId, identity.scopes]
+      : [session.id]
+  try {
+    return JSON.stringify([who, part.kind, keyOf(part), uri, sorted(input)])
+  } catch {
+    return undefined
+  }
+}
+
+/** Objects with their keys in one order, however a client wrote them. */
+function sorted(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(sorted)
+  if (typeof value !== 'object' || value === null || 'toJSON' in value) return value
+  return Object.entries(value)
+    .sort(([one], [other]) => (one < other ? -1 : 1))
+    .map(([key, item]) => [key, sorted(item)])
+}

@@ -1,0 +1,42 @@
+import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
+import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
+import { Refusal } from '../kit/refusal.js'
+import { type By, inWords, whoOf } from './by.js'
+import { positive } from './check.js'
+
+export interface LimitRateOptions extends Pick<LayerOptions, 'only' | 'methods'> {
+  /** Calls that are allowed in a window of time. */
+  calls: number
+  /** Length of the window, in milliseconds. Default: 60,000. */
+  perMs?: number
+  /** Who is counted apart. Default: `identity`. */
+  by?: By
+}
+
+/**
+ * Limits how often somebody calls. A call beyond the limit is refused, and told when to come back. Windows begin with the first call. Throws a `JexoError` if a
+ * number is not positive.
+ *
+ * @example layers: [limitRate({ calls: 60, perMs: 60_000 })]
+ */
+export function limitRate({ calls, perMs = 60_000, by = 'identity', only, methods }: LimitRateOptions): Layer {
+  positive('limitRate', { calls, perMs })
+  const limiter = new RateLimiterMemory({ points: calls, duration: perMs / 1000 })
+  return layer(
+    'limitRate',
+    async (call, next, note) => {
+      try {
+        await limiter.consume(whoOf(call, by))
+      } catch (error) {
+        if (!(error instanceof RateLimiterRes)) throw error
+        const waitMs = Math.max(1, error.msBeforeNext)
+        note('refused', { retryAfterMs: waitMs })
+        throw new Refusal(
+          `The rate limit of ${calls === 1 ? '1 call' : `${calls} calls`} in ${inWords(perMs)} is reached. Try again in ${inWords(waitMs)}.`,
+        )
+      }
+      return next()
+    },
+    { ...(only ? { only } : {}), methods: methods ?? ['tools/call', 'resources/read', 'prompts/get'] },
+  )
+}

@@ -1,0 +1,51 @@
+import { kitErrors } from '../kit/errors.js'
+import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
+import { hidden } from '../protocol/secrets.js'
+
+export interface RedactOptions extends Pick<LayerOptions, 'only' | 'methods'> {
+  /** Names of fields whose values are hidden, wherever they stand; case does not matter. */
+  fields?: readonly string[]
+  /** Parts of texts that are hidden. */
+  patterns?: readonly RegExp[]
+}
+
+/**
+ * Hides values in results, by the names of their fields or by patterns in texts. Throws a `JexoError` if neither is given.
+ *
+ * @example redact({ fields: ['phone', 'email'], patterns: [/\b\d{4} \d{4} \d{4} \d{4}\b/] })
+ */
+export function redact({ fields = [], patterns = [], only, methods }: RedactOptions): Layer {
+  if (fields.length + patterns.length === 0)
+    throw kitErrors.partField('layer "redact"', 'fields', 'names of fields, or patterns')
+  const names = new Set(fields.map((name) => name.toLowerCase()))
+  const all = patterns.map((pattern) => new RegExp(pattern.source, [...new Set(`${pattern.flags}g`)].join('')))
+  const redacted = (value: unknown, depth = 0): unknown => {
+    if (typeof value === 'string') return all.reduce((text, pattern) => text.replace(pattern, hidden), value)
+    if (depth > deepest) return hidden
+    if (Array.isArray(value)) return value.map((item) => redacted(item, depth + 1))
+    if (!isPlain(value)) return value
+    const entries = Object.entries(value).map(([key, item]) => [
+      key,
+      names.has(key.toLowerCase()) ? hidden : redacted(item, depth + 1),
+    ])
+    // Marks that are no fields, such as those of content, stay.
+    return Object.defineProperties(Object.fromEntries(entries), marksOf(value))
+  }
+  return layer('redact', async (_call, next) => redacted(await next()), {
+    ...(only ? { only } : {}),
+    methods: methods ?? ['tools/call', 'resources/read', 'prompts/get'],
+  })
+}
+
+const deepest = 100
+
+const isPlain = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && [Object.prototype, null].includes(Object.getPrototypeOf(value))
+
+const marksOf = (value: object): PropertyDescriptorMap =>
+  Object.fromEntries(
+    Object.getOwnPropertySymbols(value).map((mark) => [
+      mark,
+      Object.getOwnPropertyDescriptor(value, mark) as PropertyDescriptor,
+    ]),
+  )
