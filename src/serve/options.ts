@@ -5,6 +5,7 @@ import { kitErrors } from '../kit/errors.js'
 import type { Environment } from '../kit/settings.js'
 import { type AccessChoice, readIdentity } from './access-choice.js'
 import { type HttpAddress, readHttpAddress } from './address.js'
+import { type LayerChoice, readDurationMs, readLimit } from './layer-choice.js'
 import { type LogForm, type LogLevel, readLogChoice } from './log.js'
 import type { SshTunnel } from './ssh-tunnel.js'
 
@@ -23,6 +24,9 @@ export interface ServeFlags {
   scopes?: string
   tokens?: string
   as?: string
+  limit?: string
+  timeLimit?: string
+  audit?: string
   strictErrors?: boolean
   loadTimeout?: string
   log?: string
@@ -47,6 +51,7 @@ export interface RunOptions {
   identity?: Identity
   /** Refuses to start on an address of other machines as long as no name is known that it is reached by. */
   requireHost: boolean
+  layers: LayerChoice
   /** An error that nothing caught ends the server. */
   endsOnStrayErrors: boolean
   log: { form: LogForm; level: LogLevel }
@@ -84,6 +89,11 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
       tokens: flags.tokens ?? (environment.JEXO_TOKENS || undefined),
     },
     ...(flags.as === undefined ? {} : { identity: readIdentity(flags.as) }),
+    layers: {
+      limit: read(flags.limit ?? environment.JEXO_LIMIT, readLimit),
+      timeLimitMs: read(flags.timeLimit ?? environment.JEXO_TIME_LIMIT, readDurationMs),
+      audit: flags.audit ?? (environment.JEXO_AUDIT || undefined),
+    },
     requireHost: flags.requireHost === true || isYes(environment.JEXO_REQUIRE_HOST),
     endsOnStrayErrors: flags.strictErrors === true || isYes(environment.JEXO_STRICT_ERRORS),
     log: readLogChoice(
@@ -96,6 +106,9 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
       : { sshTunnel: { destination: flags.sshTunnel, remote: flags.sshTunnelPort } }),
   }
 }
+
+const read = <T>(text: string | undefined, reading: (text: string) => T): T | undefined =>
+  text === undefined || text === '' ? undefined : reading(text)
 
 /** This server at the issuer. Throws a `JexoError` if its secret is missing. */
 function clientOf(id: string | undefined, environment: Environment): ExchangeClient | undefined {

@@ -12,6 +12,7 @@ import { runOnNode } from '../transport/node-run.js'
 import { runStdio } from '../transport/stdio.js'
 import { type AccessChoice, accessOf, everybodyIs } from './access-choice.js'
 import { serveErrors } from './errors.js'
+import { layersOf } from './layer-choice.js'
 import { readLimits, type ServeLimits } from './limits.js'
 import { jsonLog, type Log, textLog } from './log.js'
 import type { Metrics } from './metrics.js'
@@ -52,6 +53,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
     ...(metrics ? [metrics.observer] : []),
   ])
   const { pageSize } = limits
+  const layers = await layersOf(options.layers)
   const { readable = (text: string) => text } = options
   const running = runOnNode(kit, {
     environment,
@@ -59,6 +61,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
     showsUpstream: options.showsUpstream === true,
     report: ({ level, text }) => log.write(level, readable(text)),
     ...(observer ? { observer } : {}),
+    ...(layers.length > 0 ? { layers } : {}),
     ...(pageSize === undefined ? {} : { pageSize }),
   })
   metrics?.watch(running)

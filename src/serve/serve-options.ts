@@ -110,6 +110,24 @@ export const serveOptions = [
     about: 'serve Prometheus metrics at /metrics, or on a separate port',
   },
   {
+    name: 'limit',
+    value: '<calls/time>',
+    variables: ['JEXO_LIMIT'],
+    about: 'calls that each caller may make, such as 60/min',
+  },
+  {
+    name: 'time-limit',
+    value: '<time>',
+    variables: ['JEXO_TIME_LIMIT'],
+    about: 'time that a call may take, such as 5s',
+  },
+  {
+    name: 'audit',
+    value: '<file>',
+    variables: ['JEXO_AUDIT'],
+    about: 'write one line of JSON for each call to this file, or to stderr',
+  },
+  {
     name: 'strict-errors',
     variables: ['JEXO_STRICT_ERRORS'],
     about: 'end the server with exit code 1 on an error that nothing caught; default: log it and go on',

@@ -2,7 +2,10 @@ import { readFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { Command } from 'commander'
 import { tokensOf } from '../../context-cost/context-cost.js'
+import { kitErrors } from '../../kit/errors.js'
 import type { Kit } from '../../kit/kit.js'
+import { layersAround } from '../../kit/layers-around.js'
+import { keyOf } from '../../kit/part.js'
 import type { Setting } from '../../kit/settings.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { type Catalogue, readCatalogue } from '../../link/catalogue.js'
@@ -46,13 +49,15 @@ export const show = () =>
     new Command('show')
       .description(verbTexts.show.about)
       .argument('<target>', 'kit file, URL, exec:<command line>, <config file>#<entry>, or a tape')
+      .option('--layers', 'print the layers around each part of a kit, outermost first')
       .option('--json', 'print the definitions as JSON')
       .addHelpText('after', '\nExample: jexo show apiary.kit.ts'),
-  ).action(async (target: string, flags: TargetFlags & { json?: boolean }) => {
+  ).action(async (target: string, flags: TargetFlags & { json?: boolean; layers?: boolean }) => {
     const found = await readTarget(target, targetOptions(flags))
     if (found.kind === 'tape') return showTape(found.file, flags.json === true)
     const environment = { ...process.env, ...targetOptions(flags).env }
     const look = async (link: Link, kit: Kit | undefined) => {
+      if (flags.layers) return showLayers(target, kit, flags.json === true)
       const catalogue = await readCatalogue(link)
       const { serverInfo, revision, capabilities, instructions } = link
       const settings = Object.entries(kit?.settings ?? {}).map(([name, declared]) => ({ name, ...declared }))
@@ -68,6 +73,20 @@ export const show = () =>
     // A kit can be looked at before anybody has its keys.
     await withLink(target, flags, look, { toleratesMissing: true, needsKit: true })
   })
+
+/** Layers are a matter of the kit; a server tells nothing of them. */
+function showLayers(target: string, kit: Kit | undefined, isJson: boolean): void {
+  if (!kit)
+    throw kitErrors.argumentUnreadable(`the target ${target}`, 'a kit file: servers do not tell their layers')
+  const parts = kit.parts.map((part) => ({
+    part: `${part.kind} ${keyOf(part)}`,
+    layers: layersAround(part, kit.layers).map(({ name }) => name),
+  }))
+  if (isJson) return outJson(parts)
+  const width = Math.max(...parts.map(({ part }) => part.length))
+  for (const { part, layers } of parts)
+    out(`${part.padEnd(width)}  ${layers.join(' → ') || colours.dim('no layers')}`)
+}
 
 /** What a setting is without being set; the value of a secret is never shown. */
 function stateOf({ default: otherwise, optional, secret }: Setting, isMissing: boolean): string {
