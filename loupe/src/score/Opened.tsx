@@ -12,11 +12,11 @@ const Difference = lazy(() => import('../result/Difference'))
 
 interface Props {
   line: Line
-  exchanges: ReadonlyMap<string, HttpEntry>
+  exchange: HttpEntry | undefined
 }
 
 /** What a line was exactly: its JSON, its HTTP headers, and how it differs from the answer before to the same call. */
-export function Opened({ line, exchanges }: Props) {
+export function Opened({ line, exchange }: Props) {
   const [view, setView] = useState<'message' | 'headers' | 'before'>('message')
   const entry = useWhole(line.entry)
   const place = useRef<HTMLDivElement>(null)
@@ -25,12 +25,6 @@ export function Opened({ line, exchanges }: Props) {
   useEffect(() => {
     place.current?.scrollIntoView({ block: 'nearest' })
   }, [entry, view])
-  const exchange =
-    line.entry.kind === 'message' && line.entry.exchange !== undefined
-      ? exchanges.get(`${line.target} ${line.entry.exchange}`)
-      : line.entry.kind === 'http'
-        ? line.entry
-        : undefined
   return (
     <div className="opened" ref={place}>
       <div className="opened-bar">

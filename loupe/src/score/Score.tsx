@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import type { Line } from '../../../src/score/line.js'
 import type { OpenQuestion } from '../api'
 import type { Route } from '../bench/route'
-import type { Known } from '../bench/useBench'
+import type { HttpEntry, Known } from '../bench/useBench'
 import { ScoreLine } from './ScoreLine'
 import './score.css'
 
@@ -133,7 +133,7 @@ export function Score({ known, lines, names, wanted }: Props) {
                   isGoal={line.sequence === goal}
                   question={line.shape === 'question' ? questions.get(questionKey(line)) : undefined}
                   onToggle={toggle}
-                  exchanges={known.exchanges}
+                  exchange={exchangeOf(line, known.exchanges)}
                 />
               </div>
             )
@@ -158,6 +158,14 @@ function beginningsOf(lines: readonly Line[]): ReadonlyMap<string, number> {
 }
 
 const recordingOf = ({ target }: Line) => (target.includes('/') ? target.slice(0, target.indexOf('/')) : '')
+
+/** The HTTP exchange of a line; it may come after the line. */
+function exchangeOf({ target, entry }: Line, exchanges: ReadonlyMap<string, HttpEntry>): HttpEntry | undefined {
+  if (entry.kind === 'http') return entry
+  return entry.kind === 'message' && entry.exchange !== undefined
+    ? exchanges.get(`${target} ${entry.exchange}`)
+    : undefined
+}
 
 function questionKey({ target, entry }: Line): string {
   const id =

@@ -17,12 +17,12 @@ interface Props {
   /** What the server waits for, where this is its question and nobody has answered. */
   question: OpenQuestion | undefined
   onToggle: (sequence: number) => void
-  exchanges: ReadonlyMap<string, HttpEntry>
+  exchange: HttpEntry | undefined
 }
 
 /** One line of the score; a click opens what it was exactly, in place. */
 export const ScoreLine = memo(function ScoreLine(props: Props) {
-  const { line, firstAt, name, isOpen, isGoal, question, onToggle, exchanges } = props
+  const { line, firstAt, name, isOpen, isGoal, question, onToggle, exchange } = props
   const classes = [
     'line',
     `is-${line.shape}`,
@@ -56,7 +56,7 @@ export const ScoreLine = memo(function ScoreLine(props: Props) {
           <QuestionCard target={line.target} question={question} />
         </Suspense>
       )}
-      {isOpen && canOpen && <Opened line={line} exchanges={exchanges} />}
+      {isOpen && canOpen && <Opened line={line} exchange={exchange} />}
     </div>
   )
 })
