@@ -11,5 +11,6 @@ export function layersAround(part: Part, outer: readonly Layer[]): readonly Laye
 }
 
 /** The parts that layers add. */
-export const partsOfLayers = (layers: readonly Layer[]): Part[] =>
-  [...new Set(layers)].flatMap(({ parts = [] }) => parts)
+export const partsOfLayers = (layers: readonly Layer[]): Part[] => [
+  ...new Set(layers.flatMap(({ parts = [] }) => parts)),
+]

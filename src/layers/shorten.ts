@@ -22,6 +22,26 @@ interface Whole {
 /** Whole results that are kept, in characters. */
 const mostCharacters = 50_000_000
 
+/** One for all layers of this process, so that a kit has one template for them. */
+const wholes = new LRUCache<string, Whole>({
+  maxSize: mostCharacters,
+  sizeCalculation: ({ text }) => text.length + 1,
+  ttl: 600_000,
+  ttlResolution: 0,
+  perf: { now: () => performance.now() },
+})
+
+const reading = template('jexo-result://{id}', {
+  name: 'whole-result',
+  about: 'The whole of a result that was cut. The link is in the result; it is valid for a while.',
+  read: ({ id }, call) => {
+    const found = wholes.get(id)
+    if (!found || found.who !== ownerOf(call as LayerCall))
+      throw new Refusal('This result is not kept any more. Call the tool again.')
+    return found.text
+  },
+})
+
 /**
  * Cuts long results of tools, with a note and a link to the whole, which its caller can read for a while. Tools with an output schema keep their results: a part of
  * them would not fit the schema.
@@ -30,23 +50,6 @@ const mostCharacters = 50_000_000
  */
 export function shorten({ maxCharacters = 40_000, keepMs = 600_000, only }: ShortenOptions = {}): Layer {
   positive('shorten', { maxCharacters, keepMs })
-  const wholes = new LRUCache<string, Whole>({
-    maxSize: mostCharacters,
-    sizeCalculation: ({ text }) => text.length + 1,
-    ttl: keepMs,
-    ttlResolution: 0,
-    perf: { now: () => performance.now() },
-  })
-  const reading = template('jexo-result://{id}', {
-    name: 'whole-result',
-    about: 'The whole of a result that was cut. The link is in the result; it is valid for a while.',
-    read: ({ id }, call) => {
-      const found = wholes.get(id)
-      if (!found || found.who !== ownerOf(call as LayerCall))
-        throw new Refusal('This result is not kept any more. Call the tool again.')
-      return found.text
-    },
-  })
   return layer(
     'shorten',
     async (call, next, note) => {
@@ -55,7 +58,7 @@ export function shorten({ maxCharacters = 40_000, keepMs = 600_000, only }: Shor
       const text = textOf(value)
       if (text === undefined || text.length <= maxCharacters) return value
       const id = crypto.randomUUID()
-      wholes.set(id, { who: ownerOf(call), text })
+      wholes.set(id, { who: ownerOf(call), text }, { ttl: keepMs })
       note('shortened', { characters: text.length })
       const uri = `jexo-result://${id}`
       return [

@@ -284,6 +284,18 @@ describe('cache', () => {
 })
 
 describe('shorten', () => {
+  test('several of them share one template', async () => {
+    const { link } = await behind(
+      [shorten({ only: ['read'] }), shorten({ only: ['change'], maxCharacters: 10 })],
+      () => 'x'.repeat(50),
+    )
+    const {
+      content: [, there],
+    } = await link.call('change', {})
+    expect((await link.read((there as { uri: string }).uri)).contents).toMatchObject([{ text: 'x'.repeat(50) }])
+    expect(await link.templates()).toHaveLength(1)
+  })
+
   test('cuts a long result, and the whole is readable for a while, by its caller alone', async () => {
     const long = `${'a'.repeat(99)}\u{1f41d}${'b'.repeat(200)}`
     const { link, call, open } = await behind([shorten({ maxCharacters: 100, keepMs: 1000 })], () => long)
