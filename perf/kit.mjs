@@ -14,9 +14,10 @@ const weigh = tool('weigh_hive', {
   run: () => output,
 })
 
-export const kitOf = (tools = 1) =>
+export const kitOf = (tools = 1, layers = []) =>
   defineKit({
     name: 'perf',
+    layers,
     version: '1.0.0',
     parts: [
       weigh,

@@ -428,6 +428,7 @@ function output(args, env) {
 
 await comparedOverHttp('HTTP tools/call, 16 connections', '≥ 0.70', [['jexo-http'], ['bare-http']], call, 16)
 await comparedOverHttp('  with a checked token, against none', '≥ 0.95', [['jexo-access'], ['jexo-http']], call, 16)
+await comparedOverHttp('  through ten layers, against none', '≤ 20 µs', [['jexo-layers'], ['jexo-http']], call, 16)
 await comparedOverStdio(1, '≥ 0.80')
 await comparedOverStdio(16, '')
 await relayed()

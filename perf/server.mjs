@@ -1,7 +1,8 @@
-/** A measured process: `server.mjs jexo-http | jexo-access | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
+/** A measured process: `server.mjs jexo-http | jexo-access | jexo-layers | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
 import { createServer } from 'node:http'
 import { exportJWK, generateKeyPair, SignJWT } from 'jose'
 import { issuerTokens } from '../dist/access.js'
+import { layer } from '../dist/index.js'
 import { serveHttp, serveStdio } from '../dist/node.js'
 import { kitOf, output } from './kit.mjs'
 
@@ -27,6 +28,12 @@ function bareAnswer(text) {
 
 if (kind === 'jexo-http') {
   const { url } = await serveHttp(kitOf(Number(tools)), { limits: { maxSessions: 100_000 } })
+  process.send({ url })
+}
+if (kind === 'jexo-layers') {
+  // Ten that do nothing: what is measured is the way through them.
+  const layers = Array.from({ length: 10 }, (_, at) => layer(`l${at}`, (_call, next) => next()))
+  const { url } = await serveHttp(kitOf(Number(tools), layers))
   process.send({ url })
 }
 if (kind === 'jexo-access') {
