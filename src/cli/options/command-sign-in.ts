@@ -4,6 +4,7 @@ import { type DeviceCode, deviceSignIn } from '../../access/sign-in/device-sign-
 import { fileStore } from '../../access/sign-in/file-store.js'
 import type { SignIn } from '../../access/sign-in/sign-in.js'
 import type { OnSignInStep } from '../../access/sign-in/steps.js'
+import type { SignInStore } from '../../access/sign-in/store.js'
 import { say } from '../terminal/output.js'
 
 export interface CommandSignInOptions {
@@ -14,12 +15,21 @@ export interface CommandSignInOptions {
   /** The person has the browser on another device. */
   onDevice?: boolean | undefined
   onStep?: OnSignInStep | undefined
+  /** Where tokens are kept; the file of this person by default. */
+  store?: SignInStore
 }
 
 /** How commands sign in to a URL: with what is kept; and with the person's browser, where somebody is there. */
-export function commandSignIn({ clientId, scopes, mayAsk, onDevice, onStep }: CommandSignInOptions): SignIn {
+export function commandSignIn({
+  clientId,
+  scopes,
+  mayAsk,
+  onDevice,
+  onStep,
+  store = fileStore(),
+}: CommandSignInOptions): SignIn {
   const options = {
-    store: fileStore(),
+    store,
     clientName: 'Jexo',
     ...(clientId === undefined ? {} : { clientId }),
     ...(scopes === undefined || scopes.length === 0 ? {} : { scopes }),

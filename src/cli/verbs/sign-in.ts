@@ -2,7 +2,7 @@ import { Command } from 'commander'
 import { canonicalUri } from '../../access/canonical-uri.js'
 import { fileStore, signInFile } from '../../access/sign-in/file-store.js'
 import type { SignInStep } from '../../access/sign-in/steps.js'
-import type { KeptSignIn } from '../../access/sign-in/store.js'
+import { type KeptSignIn, memoryStore } from '../../access/sign-in/store.js'
 import { namesIn } from '../../kit/choose.js'
 import { kitErrors } from '../../kit/errors.js'
 import { shownPath } from '../../kit-file/kit-file.js'
@@ -30,7 +30,7 @@ export const signIn = () =>
     .option('--scopes <names>', 'scopes to ask for, separated by commas; default: those that the server needs')
     .option('--device', 'sign in with a browser on another device, by typing a code there')
     .option('--explain', 'sign in again, and print each step with its requests; secrets are masked')
-    .option('--fresh', 'forget the sign-in that is kept, and sign in again')
+    .option('--fresh', 'sign in again, and replace the sign-in that is kept')
     .option('--list', 'list the sign-ins that are kept')
     .option('--json', 'print the outcome as JSON')
     .addHelpText(
@@ -46,10 +46,13 @@ export const signIn = () =>
       const scopes = namesIn(flags.scopes ?? '')
       const before = await store.read(resource)
       const isEnough = scopes.every((scope) => before?.scopes.includes(scope))
-      if (flags.fresh || flags.explain || !isEnough) await store.update(resource, async () => undefined)
+      // What is kept stays until the new sign-in is complete.
+      const isNew = flags.fresh || flags.explain || !isEnough
+      const attempt = isNew ? memoryStore() : store
       const steps: SignInStep[] = []
       const way = commandSignIn({
         mayAsk: true,
+        store: attempt,
         scopes,
         clientId: flags.clientId,
         onDevice: flags.device,
@@ -63,7 +66,8 @@ export const signIn = () =>
         outJson({ steps, ...errorValue(error) })
         throw new Failed()
       }
-      const kept = await store.read(resource)
+      const kept = await attempt.read(resource)
+      if (isNew && kept) await store.update(resource, async () => kept)
       if (flags.json)
         return outJson(flags.explain ? { steps, kept: kept ? shown(kept) : null } : kept ? shown(kept) : null)
       if (!kept) return say(`${url.href} does not ask callers to sign in.`)
