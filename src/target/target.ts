@@ -80,8 +80,9 @@ export async function openTarget(
   if (target.kind === 'child') return { link: await connectOnNode(target.command, options) }
   const headers = { ...target.headers, ...options.headers }
   // What `jexo sign-in` keeps is for every command that names the URL.
-  const signIn = hasOwnToken(headers) ? {} : { signIn: options.signIn ?? keptSignIn() }
-  return { link: await connectOnNode(target.url, { ...options, headers, ...signIn }) }
+  const { signIn = keptSignIn(), ...others } = options
+  const own = hasOwnToken(headers) ? {} : { signIn }
+  return { link: await connectOnNode(target.url, { ...others, headers, ...own }) }
 }
 
 /** What a target is called where people read it. */

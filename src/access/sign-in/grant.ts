@@ -5,6 +5,7 @@ import {
   customFetch,
   type TokenEndpointResponse,
 } from 'oauth4webapi'
+import { basicCredentials } from '../exchange.js'
 import { fetchBounded } from '../issuer-metadata.js'
 import type { BoundedFetch } from './steps.js'
 
@@ -69,7 +70,5 @@ export const knownClient = (
 /** `client_secret_basic`, with no more escapes than a form has: some authorization servers undo none (RFC 6749, section 2.3.1). */
 export function secretBasic(secret: string): ClientAuth {
   return (_server, client, _body, headers) =>
-    headers.set('authorization', `Basic ${btoa(`${formText(client.client_id)}:${formText(secret)}`)}`)
+    headers.set('authorization', basicCredentials({ id: client.client_id, secret }))
 }
-
-const formText = (text: string) => new URLSearchParams({ '': text }).toString().slice(1)
