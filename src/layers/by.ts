@@ -4,7 +4,7 @@ import { keyOf } from '../kit/part.js'
 /** Whom a limit counts apart: each caller, session, client or part, or nobody. */
 export type By = 'identity' | 'session' | 'client' | 'part' | 'everyone'
 
-/** The one that a call counts for. Callers who are not known count together: else a limit would begin anew with each session that they open. */
+/** The one that a call counts for. Callers who are not known count together: otherwise each new session would start with a full limit. */
 export function whoOf(call: LayerCall, by: By): string {
   if (by === 'part') return `${call.part.kind} ${keyOf(call.part)}`
   if (by === 'everyone') return ''
