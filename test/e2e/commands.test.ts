@@ -173,7 +173,7 @@ test('shells complete verbs, options and their choices, and the names of a targe
   const trial = `${script}
 try() { COMP_WORDS=("$@"); COMP_CWORD=$((\${#COMP_WORDS[@]}-1)); COMPREPLY=(); _jexo; echo "\${COMPREPLY[*]}"; }
 try jexo re; try jexo vet --s; try jexo pack --as ""
-jexo() { "${process.execPath}" "${bin}" "$@"; }
+jexo() { JEXO_LOAD_TIMEOUT_MS=60000 "${process.execPath}" "${bin}" "$@"; }
 try jexo call "${apiary}" weigh_h; try jexo call "${apiary}" weigh_hive ""; try jexo call nowhere.kit.ts w`
   const ran = await run('bash', ['-c', trial])
   expect(ran.stdout).toBe(

@@ -41,11 +41,10 @@ const names = () =>
     .action(async (verb: string, target: string, words: string[]) => {
       if (!withTargetNames.has(verb)) return
       // Nobody waits longer for a key.
-      process.env.JEXO_LOAD_TIMEOUT_MS = '4000'
+      const timeout = process.env.JEXO_LOAD_TIMEOUT_MS ?? '4000'
+      process.env.JEXO_LOAD_TIMEOUT_MS = timeout
       const line = [verb, ...(words.length > 0 ? words : [''])].join(' ')
-      const [found] = await withLink(target, { timeout: '4000' }, (link) => completeLine(link, line)).catch(() => [
-        [],
-      ])
+      const [found] = await withLink(target, { timeout }, (link) => completeLine(link, line)).catch(() => [[]])
       if (found.length > 0) out(found.join('\n'))
     })
 
