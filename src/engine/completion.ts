@@ -1,6 +1,6 @@
 import type { Completer } from '../kit/call.js'
 import type { Check } from '../kit/validation.js'
-import type { Incoming } from '../protocol/dialogue.js'
+import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { codes, rpcErrors } from '../protocol/rpc-error.js'
 import type { CompletionResult } from '../protocol/types.js'

@@ -1,5 +1,6 @@
 import type { Identity } from '../kit/call.js'
-import { Dialogue, type DialogueLimits, type Incoming } from '../protocol/dialogue.js'
+import { Dialogue, type DialogueLimits } from '../protocol/dialogue.js'
+import type { Incoming } from '../protocol/incoming.js'
 import type { JsonObject, Message, RequestId } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'

@@ -1,4 +1,4 @@
-import type { Incoming } from '../protocol/dialogue.js'
+import type { Incoming } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { ServerCapabilities } from '../protocol/types.js'
 import type { PartIndex } from './part-index.js'

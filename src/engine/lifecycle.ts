@@ -1,5 +1,5 @@
-import type { Incoming } from '../protocol/dialogue.js'
 import { implementationFor } from '../protocol/downgrade.js'
+import type { Incoming } from '../protocol/incoming.js'
 import { isObject } from '../protocol/messages.js'
 import { newestRevision, revisions } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'

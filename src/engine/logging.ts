@@ -1,4 +1,4 @@
-import type { Incoming } from '../protocol/dialogue.js'
+import type { Incoming } from '../protocol/incoming.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import { type LogLevel, logLevels } from '../protocol/types.js'
 import type { Feature } from './feature.js'

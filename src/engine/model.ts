@@ -1,6 +1,6 @@
 import type { ModelQuestion } from '../kit/call.js'
-import type { Incoming } from '../protocol/dialogue.js'
 import { contentFor } from '../protocol/downgrade.js'
+import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { type ModelAnswer, type SamplingBlock, type SamplingMessage, samplingFault } from '../protocol/sampling.js'
 import type { ContentBlock } from '../protocol/types.js'

@@ -1,5 +1,5 @@
 import type { ToolPart } from '../kit/part.js'
-import type { Incoming } from '../protocol/dialogue.js'
+import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { askPerson, canAsk } from './person.js'
 import type { Session } from './session.js'

@@ -1,5 +1,5 @@
 import type { Root } from '../kit/call.js'
-import type { Incoming } from '../protocol/dialogue.js'
+import type { Incoming } from '../protocol/incoming.js'
 import { isObject } from '../protocol/messages.js'
 import { engineErrors } from './errors.js'
 import type { Session } from './session.js'

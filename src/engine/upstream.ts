@@ -1,6 +1,6 @@
 import { messageOf } from '../errors.js'
 import type { UpstreamNotes } from '../kit/call.js'
-import type { Incoming } from '../protocol/dialogue.js'
+import type { Incoming } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { type UpstreamRecord, upstreamCapability, upstreamMethod } from '../protocol/upstream.js'
 import type { Feature } from './feature.js'

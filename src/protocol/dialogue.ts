@@ -1,4 +1,5 @@
 import { protocolErrors } from './errors.js'
+import { type AskOptions, Incoming, type Progress } from './incoming.js'
 import {
   type ErrorResponse,
   errorResponse,
@@ -37,18 +38,6 @@ export interface DialogueLimits {
 }
 export const dialogueLimits: DialogueLimits = { timeoutMs: 60_000, maxTimeoutMs: 600_000, maxInFlight: 256 }
 
-export interface Progress {
-  progress: number
-  total?: number
-  message?: string
-}
-export interface AskOptions {
-  signal?: AbortSignal | undefined
-  timeoutMs?: number | undefined
-  onProgress?: ((progress: Progress) => void) | undefined
-  related?: RequestId | undefined
-}
-
 /** Time for a valid response to follow one that cannot be used. */
 const correctionMs = 500
 
@@ -60,64 +49,6 @@ interface Pending {
   lastProgress: number
   extend(): void
   pause(): void
-}
-
-/** A request of the peer while it is worked on. */
-export class Incoming {
-  readonly id: RequestId
-  readonly method: string
-  readonly params: JsonObject
-  #dialogue: Dialogue
-  #controller: AbortController | undefined
-  #isOver = false
-  #lastProgress = Number.NEGATIVE_INFINITY
-
-  constructor(dialogue: Dialogue, request: Request) {
-    this.#dialogue = dialogue
-    this.id = request.id
-    this.method = request.method
-    this.params = request.params ?? {}
-  }
-
-  /** Aborted when the peer cancels or the session handlers. */
-  get signal(): AbortSignal {
-    this.#controller ??= new AbortController()
-    if (this.#isOver && !this.#controller.signal.aborted) this.#controller.abort()
-    return this.#controller.signal
-  }
-
-  /** True once it is answered or cancelled: what comes of it now is of no interest to anybody. */
-  get isOver(): boolean {
-    return this.#isOver
-  }
-
-  get meta(): JsonObject {
-    return isObject(this.params._meta) ? this.params._meta : {}
-  }
-
-  /** Sends a notification that belongs to this request; nothing after its response. */
-  notify(method: string, params: JsonObject): void {
-    if (!this.#isOver) this.#dialogue.notify(method, params, this.id)
-  }
-
-  /** Asks the peer something while this request is worked on; ends with it. */
-  ask(method: string, params: JsonObject, options: AskOptions = {}): Promise<JsonObject> {
-    return this.#dialogue.ask(method, params, { signal: this.signal, ...options, related: this.id })
-  }
-
-  /** Reports progress where the peer asked for it; a value that does not rise is not sent (Progress, "Progress Flow"). */
-  progress(report: Progress): void {
-    const token = this.meta.progressToken
-    if (typeof token !== 'string' && !Number.isInteger(token)) return
-    if (!(report.progress > this.#lastProgress)) return
-    this.#lastProgress = report.progress
-    this.notify('notifications/progress', { progressToken: token, ...report })
-  }
-
-  end(reason?: unknown): void {
-    this.#isOver = true
-    if (reason !== undefined) this.#controller?.abort(reason)
-  }
 }
 
 /**

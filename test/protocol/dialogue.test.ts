@@ -1,5 +1,6 @@
 import { jest } from '@jest/globals'
-import { Dialogue, type Incoming } from '../../src/protocol/dialogue.js'
+import { Dialogue } from '../../src/protocol/dialogue.js'
+import type { Incoming } from '../../src/protocol/incoming.js'
 import type { Message } from '../../src/protocol/messages.js'
 
 /** Two dialogues joined by hand, so that what passes can be seen and held back. */
