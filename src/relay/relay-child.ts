@@ -30,6 +30,7 @@ export interface RelayOptions {
 export const upstreamVariable = 'JEXO_UPSTREAM_FD'
 
 const graceMs = 5000
+const latestMs = 60_000
 
 /**
  * Stands between a host on stdio and a server in a child process. Bytes pass as they are, both ways; `add` hears what they
@@ -79,9 +80,15 @@ function passInput(child: ChildProcess, { input }: RelayStreams, add: (event: Ta
   input.on('data', (chunk: Buffer) => notes.push(chunk))
   input.once('end', () => {
     notes.end()
-    // A server that does not end when its host has gone would stay for ever.
-    setTimeout(() => child.kill('SIGTERM'), graceMs).unref()
-    setTimeout(() => child.kill('SIGKILL'), graceMs * 2).unref()
+    // A server that does not end when its host has gone would stay for ever. One that still writes is not cut off, for a while.
+    const end = () => {
+      child.kill('SIGTERM')
+      setTimeout(() => child.kill('SIGKILL'), graceMs).unref()
+    }
+    const idle = setTimeout(end, graceMs).unref()
+    setTimeout(end, latestMs).unref()
+    child.stdout?.on('data', () => idle.refresh())
+    child.once('exit', () => clearTimeout(idle))
   })
   // The child may be gone before the host has said everything.
   stdin.on('error', () => {})
