@@ -112,7 +112,8 @@ function runJest(args, programs = {}) {
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
-    env: { ...process.env, TMPDIR: folder, ...programs },
+    // Kits load slowly where several tests start commands at once.
+    env: { JEXO_LOAD_TIMEOUT_MS: '120000', ...process.env, TMPDIR: folder, ...programs },
   })
   const cpuMs = cpuOfChildrenMs() - cpuBeforeMs
   if (!existsSync(report)) {

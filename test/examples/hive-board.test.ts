@@ -59,4 +59,4 @@ test('the board shows readings as they come, records an inspection by the form o
   } finally {
     await browser.close()
   }
-}, 90_000)
+})

@@ -23,7 +23,7 @@ beforeAll(async () => {
   page = opened.page
   faults = opened.faults
   await server('apiary').getByText('open', { exact: true }).waitFor()
-}, 60_000)
+})
 afterAll(async () => {
   await browser?.close()
   await Running.endAll()

@@ -230,7 +230,7 @@ test('a large real schema is planned whole, with sound schemas, although it is n
     for (const one of [part.inputSchema, part.outputSchema])
       if (one && !ajv.validateSchema(one)) throw new Error(`${part.name}: ${ajv.errorsText()}`)
   }
-}, 60_000)
+})
 
 describe('jexo wrap of a graph', () => {
   test('writes a kit beside its operations, which is checked, packed and called', async () => {
@@ -264,7 +264,7 @@ describe('jexo wrap of a graph', () => {
       '--json',
     )
     expect(JSON.parse(packed.stdout)).toMatchObject({ hive: { code: 'ML-04' } })
-  }, 60_000)
+  })
 
   test.each([
     [

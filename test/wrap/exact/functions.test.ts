@@ -343,4 +343,4 @@ test('a written kit compiles under plain strict and under the settings of a new 
   }
   const ignoring = ['--ignoreConfig', '--types', 'node']
   expect(compile(...ignoring, '--strict', '--target', 'es2023', '--module', 'nodenext')).toBe('')
-}, 60_000)
+})
