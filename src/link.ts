@@ -3,7 +3,8 @@ export { JexoError } from './errors.js'
 export type { AnyTools, ToolsOf } from './kit/typing.js'
 export { alwaysAnswer, answersFrom, type ReadyAnswer } from './link/answerers.js'
 export type { Answerer, ModelAnswerer, Question, QuestionAnswer } from './link/answering.js'
-export { type CallOptions, Link, type LinkEvents, type LinkOptions } from './link/link.js'
+export { Link } from './link/link.js'
+export type { CallOptions, LinkEvents, LinkOptions } from './link/options.js'
 export { RpcError } from './protocol/rpc-error.js'
 export type {
   ContentBlock,

@@ -5,6 +5,7 @@ import type { JsonObject, Message, RequestId } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
+import type { SessionWatch, WatchedSession } from '../telemetry/telemetry.js'
 import type { Answer, Feature } from './feature.js'
 import { features as standardFeatures } from './features.js'
 import { scopesNeeded } from './gates.js'
@@ -29,6 +30,8 @@ export interface EngineOptions {
   /** Parts that this session is narrowed to, by name, glob or `tag:…`, separated by commas. */
   only?: string
   limits?: Partial<DialogueLimits>
+  /** How messages travel, for telemetry; undefined within one process. */
+  network?: 'pipe' | 'tcp'
   /** What the session can do; the features of the standard by default. */
   features?: readonly Feature[]
 }
@@ -46,6 +49,7 @@ export class Engine implements Session {
   clientCapabilities: ClientCapabilities = {}
   logLevel: LogLevel = 'info'
   subscriptions: Set<string> | undefined
+  readonly watch: SessionWatch | undefined
   readonly #only: string | undefined
   readonly #features: readonly Feature[]
   readonly #methods: Methods
@@ -67,6 +71,7 @@ export class Engine implements Session {
       {},
       ...this.#features.map((feature) => feature.declare(this.index, this.isStateless, running)),
     )
+    this.watch = running.telemetry?.server(watched(this, options.network))
     this.#dialogue = new Dialogue(
       {
         send: (message, related) => {
@@ -79,6 +84,7 @@ export class Engine implements Session {
         broke: (method, error) => running.report('error', `${method} failed: ${stackOf(error)}`),
       },
       options.limits,
+      this.watch,
     )
     running.sessions.add(this)
   }
@@ -147,6 +153,7 @@ export class Engine implements Session {
     this.running.sessions.delete(this)
     this.running.observer?.closed(this, why)
     this.#dialogue.close(why)
+    if (this.phase !== 'new' && !this.isStateless) this.watch?.closed()
   }
 
   #answer(incoming: Incoming): unknown {
@@ -161,6 +168,20 @@ export class Engine implements Session {
   #hear(method: string, params: JsonObject): void {
     // Peers choose the name: one such as `constructor` must not find what every object has.
     for (const { hear } of this.#features) if (hear && Object.hasOwn(hear, method)) hear[method]?.(this, params)
+  }
+}
+
+/** The session as telemetry sees it. */
+function watched(session: Engine, network: EngineOptions['network']): WatchedSession {
+  return {
+    sessionId: session.sessionId,
+    network: { transport: network },
+    get revisionDate() {
+      return session.revision.date
+    },
+    knows: (method, name) =>
+      method === 'tools/call' ? session.index.tools.has(name) : session.index.prompts.has(name),
+    mask: (text) => session.running.mask(text),
   }
 }
 

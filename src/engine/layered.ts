@@ -72,6 +72,7 @@ export async function throughLayers(layered: Layered): Promise<unknown> {
 const noteOf =
   (session: Session, incoming: Incoming, { name }: Layer): LayerNote =>
   (what, detail) => {
+    session.watch?.layer(incoming, name, what, detail)
     void upstream(session, incoming, 'layer', name, (notes) => {
       notes.status = what
       if (detail) notes.detail = detail

@@ -13,6 +13,8 @@ import type { JsonSchemaValidator } from '../kit/validation.js'
 import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
+import { foundTelemetry, isSdkStarted } from '../telemetry/found.js'
+import type { Telemetry } from '../telemetry/telemetry.js'
 import { Gates } from './gates.js'
 import { Openers } from './openers.js'
 import { PartIndex } from './part-index.js'
@@ -48,6 +50,8 @@ export interface RunningOptions {
   /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
   showsUpstream?: boolean
   observer?: Observer
+  /** Where spans and metrics go; by default to the OpenTelemetry SDK that is started in this process, if there is one. `false` makes none. */
+  telemetry?: Telemetry | false
   /** Runs although settings are missing: to look at what there is, not to call it. */
   toleratesMissing?: boolean
 }
@@ -58,6 +62,10 @@ export class RunningKit {
   readonly validator: JsonSchemaValidator
   readonly showsUpstream: boolean
   readonly observer: Observer | undefined
+  /** Set before the first session; undefined where nothing is measured. */
+  telemetry: Telemetry | undefined
+  /** Sessions wait for it: what makes spans is being loaded. */
+  loading: Promise<void> | undefined
   readonly sessions = new Set<SessionPeer>()
   kit: Kit
   settings: Readonly<Record<string, string>>
@@ -83,6 +91,8 @@ export class RunningKit {
     this.validator = options.validator
     this.showsUpstream = options.showsUpstream === true
     this.observer = options.observer
+    this.telemetry = options.telemetry || undefined
+    if (options.telemetry === undefined && isSdkStarted()) this.loading = this.#findTelemetry()
     this.kit = kit
     this.#outer = this.#outerOf(kit)
     const parts = this.#partsOf(kit)
@@ -198,6 +208,11 @@ export class RunningKit {
     this.#openers.close()
     for (const session of [...this.sessions]) session.close('the server is stopping')
     this.#reportClosing(await this.shared.close())
+  }
+
+  async #findTelemetry(): Promise<void> {
+    this.telemetry = await foundTelemetry()
+    this.loading = undefined
   }
 
   #newOpeners = () => new Openers((level, text) => this.report(level, text))

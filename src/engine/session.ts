@@ -1,6 +1,7 @@
 import type { JsonObject } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
+import type { SessionWatch } from '../telemetry/telemetry.js'
 import type { PartIndex } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 import type { SessionPeer } from './session-peer.js'
@@ -21,6 +22,8 @@ export interface Session extends SessionPeer {
   /** Least severity of log messages that the client wants. */
   logLevel: LogLevel
   subscriptions: Set<string> | undefined
+  /** Makes spans and metrics of it; undefined where there are none. */
+  readonly watch: SessionWatch | undefined
   /** Sends a notification that belongs to no request. */
   notify(method: string, params?: JsonObject): void
   /** `initialize` was answered. */

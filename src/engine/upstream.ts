@@ -24,7 +24,8 @@ export async function upstream<T>(
 ): Promise<T> {
   const { observer } = session.running
   const isShown = isWanted(session)
-  if (!isShown && !observer) return run({})
+  const isSpan = session.watch !== undefined && kind !== 'layer'
+  if (!isShown && !observer && !isSpan) return run({})
   const sequence = (sequences.get(incoming) ?? 0) + 1
   sequences.set(incoming, sequence)
   const startedAt = new Date().toISOString()
@@ -49,7 +50,11 @@ export async function upstream<T>(
     else observer?.upstream(session, shown)
   }
   try {
-    const result = await run(notes)
+    const carryOut = () => run(notes)
+    const { watch } = session
+    const result = await (isSpan && watch
+      ? watch.upstream(incoming, { kind, label, notes, run: carryOut })
+      : carryOut())
     tell()
     return result
   } catch (error) {

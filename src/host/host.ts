@@ -2,7 +2,8 @@ import { messageOf } from '../errors.js'
 import type { Root } from '../kit/call.js'
 import type { Question, QuestionAnswer } from '../link/answering.js'
 import { readCatalogue } from '../link/catalogue.js'
-import type { Link, LinkOptions } from '../link/link.js'
+import type { Link } from '../link/link.js'
+import type { LinkOptions } from '../link/options.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 import type {
   LogMessage,

@@ -84,6 +84,8 @@ export interface UpstreamNotes {
   bytes?: number
   /** Any other JSON value worth showing. */
   detail?: JsonObject
+  /** Headers such as `traceparent`, to send with an HTTP request so that a trace goes on there; undefined without telemetry. */
+  traceHeaders?: Readonly<Record<string, string>>
 }
 
 export type PersonAnswer<T> = { action: 'accept'; content: T } | { action: 'decline' } | { action: 'cancel' }

@@ -4,7 +4,7 @@ import type { Root } from '../kit/call.js'
 import type { AnyTools, ToolTypes } from '../kit/typing.js'
 import { Dialogue } from '../protocol/dialogue.js'
 import { protocolErrors } from '../protocol/errors.js'
-import type { AskOptions, Incoming, Progress } from '../protocol/incoming.js'
+import type { AskOptions, Incoming } from '../protocol/incoming.js'
 import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
 import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
 import type {
@@ -23,47 +23,14 @@ import type {
   ToolResult,
 } from '../protocol/types.js'
 import { type UpstreamRecord, upstreamMethod } from '../protocol/upstream.js'
+import { foundTelemetry } from '../telemetry/found.js'
+import type { SessionWatch, Telemetry, WatchedSession } from '../telemetry/telemetry.js'
 import { version } from '../version.js'
-import { type AnsweringOptions, answerServer, clientCapabilities } from './answering.js'
+import { answerServer, clientCapabilities } from './answering.js'
 import { linkErrors } from './errors.js'
 import { KeptLists } from './lists.js'
+import type { CallOptions, CallWords, LinkEvents, LinkOptions } from './options.js'
 import { SessionGone, type Wire } from './wire.js'
-
-export interface LinkOptions extends AnsweringOptions {
-  /** Revision to request, such as `2025-06-18`; the newest by default. */
-  revision?: string
-  /** Time limit of a request in milliseconds; progress extends it. Default: 60,000. */
-  timeoutMs?: number
-  /** Name and version that this client sends to servers. */
-  clientInfo?: Implementation
-  /** Called for each log message of the server. */
-  onLog?: (message: LogMessage) => void
-  /** Called for each message in both directions. */
-  onMessage?: (message: Message, from: 'client' | 'server') => void
-}
-/** What a call takes after the name: arguments that a tool does not need may be left out. */
-export type CallWords<Arguments> =
-  Record<never, never> extends Arguments
-    ? [args?: Arguments, options?: CallOptions]
-    : [args: Arguments, options?: CallOptions]
-export interface CallOptions {
-  signal?: AbortSignal
-  timeoutMs?: number
-  onProgress?: (progress: Progress) => void
-  meta?: JsonObject
-}
-
-/** Events of a link, by name. */
-export interface LinkEvents {
-  toolsChanged: undefined
-  resourcesChanged: undefined
-  promptsChanged: undefined
-  resourceUpdated: { uri: string }
-  /** The step on a page that the person visited is done. */
-  questionFinished: { elicitationId: string }
-  log: LogMessage
-  closed: { why: string }
-}
 
 const events: Record<string, 'toolsChanged' | 'resourcesChanged' | 'promptsChanged'> = {
   'notifications/tools/list_changed': 'toolsChanged',
@@ -88,13 +55,15 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   #opened: InitializeResult | undefined
   #revision: Revision = newestRevision
   #isClosed = false
+  readonly #watch: SessionWatch | undefined
   readonly #lists = new KeptLists()
   readonly #subscribed = new Set<string>()
   #reopening: Promise<void> | undefined
 
-  private constructor(wire: Wire, options: LinkOptions) {
+  private constructor(wire: Wire, options: LinkOptions, telemetry: Telemetry | undefined) {
     this.#wire = wire
     this.#options = options
+    this.#watch = telemetry?.client(this.#watched())
     this.#dialogue = new Dialogue(
       {
         send: (message) => this.#send(message),
@@ -102,6 +71,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
         hear: (method, params) => this.#hear(method, params),
       },
       options.timeoutMs === undefined ? {} : { timeoutMs: options.timeoutMs },
+      this.#watch,
     )
   }
 
@@ -110,7 +80,8 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     wire: Wire,
     options: LinkOptions = {},
   ): Promise<Link<Tools>> {
-    const link = new Link<Tools>(wire, options)
+    const { telemetry = await foundTelemetry() } = options
+    const link = new Link<Tools>(wire, options, telemetry || undefined)
     try {
       await wire.start({
         receive: (message) => link.#receive(message),
@@ -379,6 +350,25 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     if (this.#isClosed) return
     this.#isClosed = true
     this.#dialogue.close(why)
+    if (this.#opened) this.#watch?.closed()
     this.#emit('closed', { why })
+  }
+
+  /** The session as telemetry sees it. */
+  #watched(): WatchedSession {
+    const wire = this.#wire
+    const revisionDate = () => this.revision
+    return {
+      get sessionId() {
+        return wire.sessionId
+      },
+      get revisionDate() {
+        return revisionDate()
+      },
+      network: wire.network ?? { transport: undefined },
+      // This side chooses the names itself.
+      knows: () => true,
+      mask: (text) => text,
+    }
   }
 }

@@ -1,5 +1,6 @@
 import type { Message, OnUnusable, RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
+import type { NetworkPath } from '../telemetry/telemetry.js'
 
 /** What a link hears from its wire. */
 export interface WireHandlers {
@@ -19,6 +20,10 @@ export class SessionGone extends Error {}
 export interface Wire {
   /** For errors and for people: a URL, a command line. */
   readonly label: string
+  /** How messages travel, for telemetry. */
+  readonly network?: NetworkPath
+  /** The session that the server has opened, where it told. */
+  readonly sessionId?: string | undefined
   start(handlers: WireHandlers): void | Promise<void>
   /** Sends one message; rejects where it could not be handed over. */
   send(message: Message): void | Promise<void>

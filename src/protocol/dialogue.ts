@@ -13,6 +13,7 @@ import {
   type Response,
 } from './messages.js'
 import { codes, RpcError, rpcErrors } from './rpc-error.js'
+import type { DialogueWatch, WatchedAsk } from './watch.js'
 
 /** What a dialogue needs of the side that it serves. No I/O of its own. */
 export interface DialogueHandlers {
@@ -58,13 +59,15 @@ interface Pending {
 export class Dialogue {
   readonly #handlers: DialogueHandlers
   readonly #limits: DialogueLimits
+  readonly #watch: DialogueWatch | undefined
   readonly #incoming = new Map<RequestId, Incoming>()
   #pending: Map<RequestId, Pending> | undefined
   #nextId = 1
   #closedBecause: string | undefined
 
-  constructor(handlers: DialogueHandlers, limits: Partial<DialogueLimits> = {}) {
+  constructor(handlers: DialogueHandlers, limits: Partial<DialogueLimits> = {}, watch?: DialogueWatch) {
     this.#handlers = handlers
+    this.#watch = watch
     this.#limits = { ...dialogueLimits, ...limits }
   }
 
@@ -101,14 +104,14 @@ export class Dialogue {
     if (options.signal?.aborted) return Promise.reject(options.signal.reason)
     const id = this.#nextId++
     return new Promise((resolve, reject) => {
-      this.#await(id, method, options, resolve, reject)
-      const withToken = options.onProgress
-        ? { ...params, _meta: { ...(isObject(params?._meta) ? params._meta : {}), progressToken: id } }
-        : params
-      this.#handlers.send(
-        { jsonrpc: '2.0', id, method, ...(withToken ? { params: withToken } : {}) },
-        options.related,
-      )
+      const watched = this.#watch?.asking(id, method, params, options.related)
+      this.#await(id, method, options, watched, resolve, reject)
+      const added = { ...watched?.meta, ...(options.onProgress ? { progressToken: id } : {}) }
+      const sent =
+        options.onProgress || watched
+          ? { ...params, _meta: { ...(isObject(params?._meta) ? params._meta : {}), ...added } }
+          : params
+      this.#handlers.send({ jsonrpc: '2.0', id, method, ...(sent ? { params: sent } : {}) }, options.related)
     })
   }
 
@@ -138,6 +141,7 @@ export class Dialogue {
     this.#closedBecause = why
     for (const [id, incoming] of this.#incoming) {
       incoming.end(protocolErrors.closed(why))
+      this.#watch?.answered(incoming, { kind: 'cancelled' })
       this.#handlers.settled?.(id, false)
     }
     this.#incoming.clear()
@@ -158,6 +162,11 @@ export class Dialogue {
     }
     const incoming = new Incoming(this, message)
     this.#incoming.set(message.id, incoming)
+    if (this.#watch) this.#watch.arrived(incoming, () => this.#work(incoming))
+    else this.#work(incoming)
+  }
+
+  #work(incoming: Incoming): void {
     try {
       const result = this.#handlers.answer(incoming)
       if (result instanceof Promise) {
@@ -175,12 +184,14 @@ export class Dialogue {
 
   #respond(incoming: Incoming, result: JsonObject): void {
     if (!this.#finish(incoming)) return
+    this.#watch?.answered(incoming, { kind: 'result', result })
     this.#handlers.send({ jsonrpc: '2.0', id: incoming.id, result }, incoming.id)
     this.#handlers.settled?.(incoming.id, true)
   }
 
   #fail(incoming: Incoming, error: unknown): void {
     if (!this.#finish(incoming)) return
+    this.#watch?.answered(incoming, { kind: 'error', error })
     if (!(error instanceof RpcError)) this.#handlers.broke?.(incoming.method, error)
     this.#refuse(incoming.id, error instanceof RpcError ? error : new RpcError(codes.internal, 'Internal error'))
   }
@@ -215,6 +226,7 @@ export class Dialogue {
     this.#incoming.delete(incoming.id)
     const reason = typeof params.reason === 'string' ? params.reason : 'cancelled by the peer'
     incoming.end(new DOMException(reason, 'AbortError'))
+    this.#watch?.answered(incoming, { kind: 'cancelled' })
     this.#handlers.settled?.(incoming.id, false)
   }
 
@@ -235,6 +247,7 @@ export class Dialogue {
     id: number,
     method: string,
     options: AskOptions,
+    watched: WatchedAsk | undefined,
     resolve: (result: JsonObject) => void,
     reject: (error: unknown) => void,
   ): void {
@@ -249,6 +262,7 @@ export class Dialogue {
       end()
       if (method !== 'initialize')
         this.notify('notifications/cancelled', { requestId: id, reason }, options.related)
+      watched?.ended({ kind: 'error', error })
       reject(error)
     }
     const expire = () => give(protocolErrors.requestTimedOut(method, timeoutMs), `no answer within ${timeoutMs} ms`)
@@ -262,10 +276,12 @@ export class Dialogue {
       lastProgress: Number.NEGATIVE_INFINITY,
       resolve: (result) => {
         end()
+        watched?.ended({ kind: 'result', result })
         resolve(result)
       },
       reject: (error) => {
         end()
+        watched?.ended({ kind: 'error', error })
         reject(error)
       },
       pause: () => clearTimeout(timer),

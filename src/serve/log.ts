@@ -25,7 +25,12 @@ export function textLog(least: LogLevel = 'info'): Log {
 }
 
 /** One JSON object a line, by pino: `level`, `time` (ISO 8601), `msg`, and fields. `base` stands in each. */
-export async function jsonLog(least: LogLevel, base: Readonly<Record<string, unknown>>): Promise<Log> {
+export async function jsonLog(
+  least: LogLevel,
+  base: Readonly<Record<string, unknown>>,
+  /** Fields of the moment, such as the identifiers of a trace. */
+  fieldsNow: () => object = () => ({}),
+): Promise<Log> {
   const { pino } = await import('pino')
   const names = { debug: 'debug', info: 'info', warning: 'warn', error: 'error' } as const
   const logger = pino(
@@ -34,6 +39,7 @@ export async function jsonLog(least: LogLevel, base: Readonly<Record<string, unk
       base: { ...base, pid: process.pid },
       timestamp: pino.stdTimeFunctions.isoTime,
       formatters: { level: (level) => ({ level }) },
+      mixin: fieldsNow,
     },
     pino.destination({ dest: 2, sync: true }),
   )

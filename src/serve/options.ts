@@ -3,6 +3,7 @@ import type { Identity } from '../kit/call.js'
 import { namesIn } from '../kit/choose.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Environment } from '../kit/settings.js'
+import { readCollector } from '../telemetry/sdk.js'
 import { type AccessChoice, readIdentity } from './access-choice.js'
 import { type HttpAddress, readHttpAddress } from './address.js'
 import { type LayerChoice, readDurationMs, readLimit } from './layer-choice.js'
@@ -33,6 +34,7 @@ export interface ServeFlags {
   logLevel?: string
   /** `[host:]port` of their own; true for the path `/metrics` beside the endpoint. */
   metrics?: string | true
+  otlp?: string
   sshTunnel?: string
   sshTunnelPort?: string
 }
@@ -56,6 +58,8 @@ export interface RunOptions {
   endsOnStrayErrors: boolean
   log: { form: LogForm; level: LogLevel }
   metrics?: HttpAddress | true
+  /** URL of the collector that traces and metrics are sent to; what `OTEL_…` variables say by default. */
+  otlp?: string
   sshTunnel?: SshTunnel
 }
 
@@ -101,6 +105,7 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
       flags.logLevel ?? (environment.JEXO_LOG_LEVEL || undefined),
     ),
     ...(metrics ? { metrics: metrics === true || isYes(metrics) ? true : readHttpAddress(metrics) } : {}),
+    ...(flags.otlp === undefined ? {} : { otlp: readCollector(flags.otlp) }),
     ...(flags.sshTunnel === undefined
       ? {}
       : { sshTunnel: { destination: flags.sshTunnel, remote: flags.sshTunnelPort } }),

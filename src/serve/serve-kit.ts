@@ -6,6 +6,7 @@ import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import type { Environment } from '../kit/settings.js'
 import { catchStrayErrors, onStrayErrors, strayText } from '../kit-file/stray-errors.js'
+import { startSdk } from '../telemetry/sdk.js'
 import { transportErrors } from '../transport/errors.js'
 import { isLoopback } from '../transport/http/checks.js'
 import { runOnNode } from '../transport/node-run.js'
@@ -43,7 +44,11 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   const limits = readLimits(environment)
   checkNames(options)
   const { form, level } = options.log
-  const log = form === 'json' ? await jsonLog(level, { kit: kit.name, version: kit.version }) : textLog(level)
+  const { name, version } = kit
+  const traceNow = () => running?.telemetry?.activeIds() ?? {}
+  const log = form === 'json' ? await jsonLog(level, { kit: name, version }, traceNow) : textLog(level)
+  const warn = (text: string) => log.write('warning', text)
+  const stopSdk = await startSdk({ otlp: options.otlp, service: { name, version }, warn })
   const metrics = options.metrics ? await metricsFor(kit) : undefined
   // For people, each call is a detail; for programs it is what they read logs for.
   const tellsCalls = form === 'json' || level === 'debug'
@@ -55,7 +60,8 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   const { pageSize } = limits
   const layers = await layersOf(options.layers)
   const { readable = (text: string) => text } = options
-  const running = runOnNode(kit, {
+  let running: RunningKit | undefined
+  running = runOnNode(kit, {
     environment,
     choose: choiceOf(options, environment),
     showsUpstream: options.showsUpstream === true,
@@ -79,6 +85,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   } finally {
     stop?.()
     stopHearing()
+    await stopSdk?.()
   }
 }
 

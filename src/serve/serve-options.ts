@@ -110,6 +110,12 @@ export const serveOptions = [
     about: 'serve Prometheus metrics at /metrics, or on a separate port',
   },
   {
+    name: 'otlp',
+    value: '<url>',
+    variables: ['OTEL_EXPORTER_OTLP_ENDPOINT'],
+    about: 'send traces and metrics to this OpenTelemetry collector, such as http://127.0.0.1:4318',
+  },
+  {
     name: 'limit',
     value: '<calls/time>',
     variables: ['JEXO_LIMIT'],

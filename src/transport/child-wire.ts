@@ -32,6 +32,7 @@ const maxErrorBytes = 256 * 1024
 /** A wire to a server in a child process: one message a line on its stdin and stdout (Transports, "stdio"). */
 export class ChildWire implements Wire {
   readonly label: string
+  readonly network = { transport: 'pipe' } as const
   readonly #command: ChildCommand
   readonly #options: ChildWireOptions
   #child: ChildProcess | undefined

@@ -7,6 +7,7 @@ import { SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
 import { protocolErrors } from '../protocol/errors.js'
 import { isRequest, isResponse, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
+import type { NetworkPath } from '../telemetry/telemetry.js'
 import { transportErrors } from './errors.js'
 import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
 
@@ -66,9 +67,16 @@ interface Reading {
   isAnswered: boolean
 }
 
+export const networkOf = ({ hostname, port, protocol }: URL): NetworkPath => ({
+  transport: 'tcp',
+  address: hostname.replace(/^\[|\]$/g, ''),
+  port: Number(port || (protocol === 'https:' ? 443 : 80)),
+})
+
 /** A wire to a Streamable HTTP endpoint (Transports, "Streamable HTTP"). */
 export class HttpWire implements Wire {
   readonly label: string
+  readonly network: NetworkPath
   readonly #url: URL
   readonly #headers: Readonly<Record<string, string>>
   readonly #fetch: typeof globalThis.fetch
@@ -86,11 +94,16 @@ export class HttpWire implements Wire {
 
   constructor(url: URL, options: HttpWireOptions = {}) {
     this.label = url.href
+    this.network = networkOf(url)
     this.#url = url
     this.#headers = options.headers ?? {}
     this.#fetch = options.fetch ?? globalThis.fetch.bind(globalThis)
     this.#signIn = options.signIn
     this.#onExchange = options.onExchange
+  }
+
+  get sessionId(): string | undefined {
+    return this.#sessionId
   }
 
   start(handlers: WireHandlers): void {

@@ -21,7 +21,8 @@ export class MemoryWire implements Wire {
     this.#closesKit = closesKit
   }
 
-  start(handlers: WireHandlers): void {
+  async start(handlers: WireHandlers): Promise<void> {
+    await this.#running.loading
     this.#running.start()
     const deliver = (messages: Message | Message[]) => {
       for (const message of [messages].flat()) handlers.receive(copy(message))

@@ -40,6 +40,7 @@ export async function runStdio(
 ): Promise<void> {
   const { maxBytes = 64 * 1024 * 1024, graceMs = 2000 } = options
   const { input } = streams
+  await running.loading
   running.start()
   const output = new Output(streams, () => engine.inFlight > 0)
   const write = (messages: Message | Message[]) => output.add(JSON.stringify(messages))
@@ -55,7 +56,7 @@ export async function runStdio(
       },
       opened: (opened) => options.onHost?.(opened),
     },
-    options.identity ? { identity: options.identity } : {},
+    { network: 'pipe', ...(options.identity ? { identity: options.identity } : {}) },
   )
   const lines = new LineSplitter(
     maxBytes,

@@ -5,13 +5,15 @@ import { linkErrors } from '../link/errors.js'
 import type { Wire, WireHandlers } from '../link/wire.js'
 import { protocolErrors } from '../protocol/errors.js'
 import { type Message, messagesIn } from '../protocol/messages.js'
+import type { NetworkPath } from '../telemetry/telemetry.js'
 import { transportErrors } from './errors.js'
 import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
-import type { HttpWireOptions } from './http-wire.js'
+import { type HttpWireOptions, networkOf } from './http-wire.js'
 
 /** A wire to a server of the older form (Transports of 2024-11-05, "HTTP with SSE"): a standing stream for what it says, an address it names for what we say. */
 export class TwoEndpointWire implements Wire {
   readonly label: string
+  readonly network: NetworkPath
   readonly #url: URL
   readonly #options: HttpWireOptions
   readonly #fetch: typeof globalThis.fetch
@@ -20,6 +22,7 @@ export class TwoEndpointWire implements Wire {
 
   constructor(url: URL, options: HttpWireOptions = {}) {
     this.label = url.href
+    this.network = networkOf(url)
     this.#url = url
     this.#options = options
     this.#fetch = options.fetch ?? globalThis.fetch.bind(globalThis)

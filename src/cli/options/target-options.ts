@@ -5,7 +5,10 @@ import { kitErrors } from '../../kit/errors.js'
 import type { Kit } from '../../kit/kit.js'
 import type { Link } from '../../link/link.js'
 import { openTarget, readTarget, type Target } from '../../target/target.js'
+import { foundTelemetry } from '../../telemetry/found.js'
+import { readCollector, startSdk } from '../../telemetry/sdk.js'
 import type { NodeConnectOptions } from '../../transport/node-connect.js'
+import { version } from '../../version.js'
 import { errorColours, say } from '../terminal/output.js'
 import { traceOptions } from './trace.js'
 
@@ -16,6 +19,7 @@ export interface TargetFlags {
   timeout?: string
   revision?: string
   trace?: boolean
+  otlp?: string
 }
 
 /** For options that may be given again. */
@@ -41,6 +45,7 @@ export function withTarget(command: Command): Command {
   return withReach(command)
     .option('--timeout <ms>', 'time limit of a request, in milliseconds')
     .option('--trace', 'print every message and upstream request on stderr')
+    .option('--otlp <url>', 'send a trace of the command to this OpenTelemetry collector')
     .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')
 }
 
@@ -70,9 +75,19 @@ export async function withLink<T>(
   Object.assign(process.env, given.env)
   const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
   const found = await readTarget(target, given)
+  const { otlp } = flags
+  const stopSdk = await startSdk({
+    ...(otlp === undefined ? {} : { otlp: readCollector(otlp) }),
+    service: { name: 'jexo', version },
+    warn: say,
+  })
   let opened: Awaited<ReturnType<typeof openTarget>> | undefined
-  const endSignals = onSignals(async () => opened?.link.close(), onInterrupt)
-  try {
+  const close = async () => {
+    await opened?.link.close()
+    await stopSdk?.()
+  }
+  const endSignals = onSignals(close, onInterrupt)
+  const work = async () => {
     opened = await openTarget(found, {
       ...(flags.trace ? traceOptions() : {}),
       ...options,
@@ -87,9 +102,13 @@ export async function withLink<T>(
     // Errors that nothing caught in a kit are heard of after what is done at once.
     if (opened.kit) await new Promise((resolve) => setImmediate(resolve))
     return result
+  }
+  try {
+    const telemetry = await foundTelemetry()
+    return await (telemetry ? telemetry.inside('jexo', work) : work())
   } finally {
     endSignals()
-    await opened?.link.close()
+    await close()
   }
 }
 

@@ -1,5 +1,6 @@
 import { writeSync } from 'node:fs'
 import { atFile, loadKit } from '../../kit-file/kit-file.js'
+import { startSdk } from '../../telemetry/sdk.js'
 import { runOnNode } from '../../transport/node-run.js'
 import { runStdio } from '../../transport/stdio.js'
 import { failureOf, type LoadReport, reportDescriptor } from './report.js'
@@ -16,9 +17,12 @@ const report = (loaded: LoadReport) => writeSync(reportDescriptor, `${JSON.strin
 process.on('SIGINT', () => {})
 try {
   const kit = await loadKit(file)
+  const { name, version } = kit
+  const stopSdk = await startSdk({ service: { name, version }, warn: (text) => console.error(text) })
   const running = await atFile(file, () => runOnNode(kit, { showsUpstream: mode === 'show-upstream' }))
   report({ isReady: true })
   await runStdio(running)
+  await stopSdk?.()
   process.exit(0)
 } catch (error) {
   report(failureOf(error))

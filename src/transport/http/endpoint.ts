@@ -92,6 +92,11 @@ export class HttpEndpoint {
 
   /** Answers one request; never rejects for what a caller did wrong. */
   handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
+    const { loading } = this.#running
+    return loading ? loading.then(() => this.#handle(request)) : this.#handle(request)
+  }
+
+  #handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     if (request.path === '/health/live') return json(200, { status: 'live' })
     if (request.path === '/health/ready') {
       return this.#isDraining ? json(503, { status: 'stopping' }) : json(200, { status: 'ready' })

@@ -64,6 +64,7 @@ export class HttpSession {
         ...(stateless ? { stateless } : {}),
         ...(only === undefined ? {} : { only }),
         limits: { maxInFlight: limits.maxInFlight },
+        network: 'tcp',
       },
     )
   }

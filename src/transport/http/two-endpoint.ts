@@ -139,7 +139,7 @@ class TwoEndpointSession {
         settled: (id) => this.#intake.settled(id),
         opened: (engine) => options.onHost?.(engine),
       },
-      { ...options, sessionId: options.id, limits: { maxInFlight: options.limits.maxInFlight } },
+      { ...options, sessionId: options.id, limits: { maxInFlight: options.limits.maxInFlight }, network: 'tcp' },
     )
   }
 

@@ -1,3 +1,4 @@
+import { hasSubscribers } from 'node:diagnostics_channel'
 import pLimit, { type LimitFunction } from 'p-limit'
 import { isPrivateHost } from '../../access/private-address.js'
 import { isJexoError } from '../../errors.js'
@@ -154,7 +155,7 @@ export class RestClient {
     const recorded: Send = (request, signal) =>
       call.upstream('http', `${request.method} ${shownUrl(request.url, secrets)}`, async (notes) => {
         note(notes, request, secrets)
-        const answer = await this.#network.send(request, signal)
+        const answer = await this.#network.send(withTrace(request, notes), signal)
         noteAnswer(notes, answer)
         return answer
       })
@@ -266,6 +267,14 @@ const isSecret = (name: string, secrets: ReadonlySet<string>): boolean =>
 
 const excerptCharacters = 2000
 const excerpt = (bytes: Uint8Array) => Buffer.from(bytes.subarray(0, excerptCharacters)).toString()
+
+/** Carries a trace on, unless the description has such a header itself, or an instrumentation of undici writes it. */
+function withTrace(request: UpstreamRequest, { traceHeaders }: UpstreamNotes): UpstreamRequest {
+  if (!traceHeaders || hasSubscribers('undici:request:create')) return request
+  const names = new Set(request.headers.map(([name]) => name.toLowerCase()))
+  const added = Object.entries(traceHeaders).filter(([name]) => !names.has(name.toLowerCase()))
+  return added.length === 0 ? request : { ...request, headers: [...request.headers, ...added] }
+}
 
 function note(notes: UpstreamNotes, { headers, body }: UpstreamRequest, secrets: ReadonlySet<string>): void {
   const shown = headers.map(([name, value]) => [name, isSecret(name, secrets) ? '••••' : value] as const)

@@ -1,0 +1,25 @@
+import type { Incoming } from './incoming.js'
+import type { JsonObject, RequestId } from './messages.js'
+
+/** How a request ended: with a result, an error, or cancelled, in which case nobody waits for it any more. */
+export type RequestEnd =
+  | { readonly kind: 'result'; readonly result: JsonObject }
+  | { readonly kind: 'error'; readonly error: unknown }
+  | { readonly kind: 'cancelled' }
+
+/** A request to the peer as it is watched. */
+export interface WatchedAsk {
+  /** Fields for the request's `_meta`. */
+  readonly meta: JsonObject
+  ended(end: RequestEnd): void
+}
+
+/** Watches the requests of one dialogue, in both directions: for traces and metrics. It never throws. */
+export interface DialogueWatch {
+  /** A request of the peer arrived. `work` answers it, and must be run at once. */
+  arrived(incoming: Incoming, work: () => void): void
+  /** The request was answered or cancelled; told before the response is sent. */
+  answered(incoming: Incoming, end: RequestEnd): void
+  /** A request is about to be sent to the peer; `related` is the one of the peer that it belongs to. */
+  asking(id: RequestId, method: string, params: JsonObject | undefined, related: RequestId | undefined): WatchedAsk
+}

@@ -1,0 +1,33 @@
+import { context, SpanKind, SpanStatusCode, trace } from '@opentelemetry/api'
+import { messageOf } from '../errors.js'
+import { instrumentsOf } from './instruments.js'
+import { OtelSessionWatch } from './session-watch.js'
+import type { Telemetry } from './telemetry.js'
+
+/** Telemetry by the SDK that is registered with the OpenTelemetry API. */
+export function openTelemetry(): Telemetry {
+  const server = instrumentsOf('server')
+  const client = instrumentsOf('client')
+  return {
+    // What a server asks its host is work of its session, and measured with the operations of clients.
+    server: (session) => new OtelSessionWatch(session, { answering: server, asking: client }, server),
+    client: (session) => new OtelSessionWatch(session, { answering: server, asking: client }, client),
+    inside: (name, work) =>
+      client.tracer.startActiveSpan(name, { kind: SpanKind.INTERNAL }, async (span) => {
+        try {
+          return await work()
+        } catch (error) {
+          span.setStatus({ code: SpanStatusCode.ERROR, message: messageOf(error) })
+          throw error
+        } finally {
+          span.end()
+        }
+      }),
+    activeIds: () => {
+      const active = trace.getSpanContext(context.active())
+      if (!active) return undefined
+      const { traceId, spanId, traceFlags } = active
+      return { trace_id: traceId, span_id: spanId, trace_flags: traceFlags.toString(16).padStart(2, '0') }
+    },
+  }
+}

@@ -1,0 +1,124 @@
+import { createRequire } from 'node:module'
+import { join } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import type { DiagLogger } from '@opentelemetry/api'
+import { messageOf } from '../errors.js'
+import { telemetryErrors } from './errors.js'
+import { isSdkStarted } from './found.js'
+
+export interface SdkOptions {
+  /** URL of a collector that takes OTLP over HTTP, such as `http://127.0.0.1:4318`; `OTEL_…` variables by default. */
+  otlp?: string | undefined
+  /** What the spans are of, unless `OTEL_SERVICE_NAME` says otherwise. */
+  service: { name: string; version?: string }
+  /** Hears of what cannot be sent. */
+  warn(text: string): void
+}
+
+/** Stops the SDK, and sends what is left. */
+export type StopSdk = () => Promise<void>
+
+// Not a literal: bundlers leave it to whoever installs it.
+const sdkName: string = '@opentelemetry/sdk-node'
+
+/** Variables that ask for telemetry. */
+const asking = [
+  ...['OTEL_EXPORTER_OTLP_ENDPOINT', 'OTEL_EXPORTER_OTLP_TRACES_ENDPOINT', 'OTEL_EXPORTER_OTLP_METRICS_ENDPOINT'],
+  ...['OTEL_TRACES_EXPORTER', 'OTEL_METRICS_EXPORTER'],
+]
+
+/** How long a process that ends waits for its collector. */
+const flushMs = 2000
+/** A collector that is away is told of once in that time. */
+const quietMs = 60_000
+
+/** Reads the URL of a collector as it was typed. Throws a `JexoError` if it is none. */
+export function readCollector(text: string): string {
+  if (/^https?:$/.test(URL.canParse(text) ? new URL(text).protocol : '')) return text
+  throw telemetryErrors.collectorUnreadable(text)
+}
+
+/**
+ * Starts the OpenTelemetry SDK for Node where `otlp` or the standard variables ask for it, unless one is started already. Returns what stops it;
+ * undefined where nothing was started. Rejects with a `JexoError` if the SDK is not installed; where only a variable
+ * asks for it, a missing SDK is a warning.
+ */
+export async function startSdk({ otlp, service, warn }: SdkOptions): Promise<StopSdk | undefined> {
+  const { env } = process
+  if (env.OTEL_SDK_DISABLED === 'true' || isSdkStarted()) return undefined
+  if (otlp === undefined && !asking.some((name) => (env[name] ?? '') !== '' && env[name] !== 'none'))
+    return undefined
+  const sdk = await loadSdk()
+  if (!sdk) {
+    const missing = telemetryErrors.sdkMissing(sdkName)
+    if (otlp !== undefined) throw missing
+    warn(missing.message)
+    return undefined
+  }
+  // The SDK reads variables alone, and so do the programs that this one starts.
+  if (otlp !== undefined) env.OTEL_EXPORTER_OTLP_ENDPOINT = otlp
+  env.OTEL_LOGS_EXPORTER ||= 'none'
+  // Command lines hold addresses with passwords: the process is not described.
+  env.OTEL_NODE_RESOURCE_DETECTORS ||= 'env,host'
+  const { diag, DiagLogLevel } = await import('@opentelemetry/api')
+  diag.setLogger(quietLogger(warn), { logLevel: DiagLogLevel.WARN, suppressOverrideMessage: true })
+  const attributes = service.version === undefined ? {} : { 'service.version': service.version }
+  const started = new sdk.NodeSDK({
+    resource: sdk.resources.defaultResource().merge(sdk.resources.resourceFromAttributes(attributes)),
+    ...(env.OTEL_SERVICE_NAME ? {} : { serviceName: service.name }),
+  })
+  started.start()
+  return async () => {
+    let timer: NodeJS.Timeout | undefined
+    const late = new Promise<void>((resolve) => {
+      timer = setTimeout(resolve, flushMs)
+    })
+    await Promise.race([started.shutdown().catch((error: unknown) => warn(`telemetry: ${messageOf(error)}`)), late])
+    clearTimeout(timer)
+  }
+}
+
+interface Sdk {
+  NodeSDK: new (options: object) => { start(): void; shutdown(): Promise<void> }
+  resources: {
+    defaultResource(): { merge(other: unknown): unknown }
+    resourceFromAttributes(attributes: object): unknown
+  }
+}
+
+/** The SDK that is installed beside this library or this file, or in the working folder. */
+async function loadSdk(): Promise<Sdk | undefined> {
+  try {
+    return (await import(sdkName)) as Sdk
+  } catch (error) {
+    if ((error as { code?: unknown }).code !== 'ERR_MODULE_NOT_FOUND') throw error
+  }
+  try {
+    const found = createRequire(join(process.cwd(), 'package.json')).resolve(sdkName)
+    return (await import(pathToFileURL(found).href)) as Sdk
+  } catch {
+    return undefined
+  }
+}
+
+/** A collector that is down would otherwise write a line every few seconds. */
+function quietLogger(warn: (text: string) => void): DiagLogger {
+  let quietUntil = 0
+  const tell = (text: string) => {
+    if (Date.now() < quietUntil) return
+    quietUntil = Date.now() + quietMs
+    warn(`telemetry: ${reasonIn(text)}`)
+  }
+  const hush = () => {}
+  return { error: tell, warn: tell, info: hush, debug: hush, verbose: hush }
+}
+
+/** The SDK gives errors as JSON with their stacks. */
+function reasonIn(text: string): string {
+  try {
+    const { message, code } = JSON.parse(text) as { message?: string; code?: string }
+    return [message || 'nothing could be sent', code].filter(Boolean).join(' ')
+  } catch {
+    return text.split('\n')[0]?.slice(0, 300) ?? ''
+  }
+}

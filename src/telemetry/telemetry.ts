@@ -1,0 +1,55 @@
+import type { UpstreamNotes } from '../kit/call.js'
+import type { Incoming } from '../protocol/incoming.js'
+import type { JsonObject } from '../protocol/messages.js'
+import type { DialogueWatch } from '../protocol/watch.js'
+
+/** What telemetry needs to know of a session: how it is reached, and which names are there to be called. */
+export interface WatchedSession {
+  readonly sessionId: string | undefined
+  /** Protocol revision in force, such as `2025-11-25`. */
+  readonly revisionDate: string
+  readonly network: NetworkPath
+  /** False for a name that the caller has made up: it is kept out of span names and metrics. */
+  knows(method: string, name: string): boolean
+  mask(text: string): string
+}
+
+export interface NetworkPath {
+  /** Undefined where both sides are in one process. */
+  readonly transport: 'pipe' | 'tcp' | undefined
+  /** Host and port of the server, on the client side. */
+  readonly address?: string
+  readonly port?: number
+}
+
+/** Something that a call does outside. */
+export interface UpstreamWork<T> {
+  readonly kind: string
+  readonly label: string
+  readonly notes: UpstreamNotes
+  run(): T | Promise<T>
+}
+
+/** Watches one session: its requests, what they do outside, and how long it lives. */
+export interface SessionWatch extends DialogueWatch {
+  upstream<T>(incoming: Incoming, work: UpstreamWork<T>): Promise<T>
+  /** A layer did something to a call. */
+  layer(incoming: Incoming, name: string, what: string, detail: JsonObject | undefined): void
+  closed(): void
+}
+
+/** Identifiers of the span that is active, as log lines carry them. */
+export interface TraceIds {
+  trace_id: string
+  span_id: string
+  trace_flags: string
+}
+
+/** Where spans and metrics of sessions go. */
+export interface Telemetry {
+  server(session: WatchedSession): SessionWatch
+  client(session: WatchedSession): SessionWatch
+  /** Runs work inside a span of its own, such as a command. */
+  inside<T>(name: string, work: () => Promise<T>): Promise<T>
+  activeIds(): TraceIds | undefined
+}
