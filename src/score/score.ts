@@ -1,6 +1,6 @@
 import type { TapeEntry } from '../tape/entry.js'
 import type { Bar, Line } from './line.js'
-import { answerText, brief, type MessageSummary, replyText } from './words.js'
+import { answerText, brief, layerText, type MessageSummary, replyText } from './words.js'
 
 interface OpenCall {
   slot: number
@@ -208,9 +208,23 @@ export class Score {
     return this.#line(entry, { shape: 'mark', from, title: 'progress', detail, share, of: call?.sequence })
   }
 
-  /** What the server did outside for a call: an arrow to the last lane. */
+  /** What the server did outside for a call, an arrow to the last lane; or what a layer did to the call, a mark on its bar. */
   #upstream(entry: TapeEntry, params: Record<string, unknown>): Line {
-    const { requestId, label, kind, status, bytes, durationMs } = params
+    const { requestId, label, kind, status, bytes, durationMs, detail } = params
+    const of = this.#open.get(keyOf(entry, 'host', requestId))?.sequence
+    if (kind === 'layer') {
+      const title = `${label} ${status}`
+      const isFault = status === 'refused'
+      return this.#line(entry, {
+        shape: 'mark',
+        from: 'server',
+        title,
+        detail: layerText(detail),
+        isFault,
+        of,
+        layer: String(label),
+      })
+    }
     const isFault = typeof status === 'number' ? status >= 400 : status !== undefined && status !== 'ok'
     const size = typeof bytes === 'number' ? `${bytes.toLocaleString('en')} bytes` : ''
     return this.#line(entry, {
@@ -221,7 +235,7 @@ export class Score {
       detail: [status, size].filter((fact) => fact !== undefined && fact !== '').join(' · '),
       isFault,
       tookMs: Number(durationMs),
-      of: this.#open.get(keyOf(entry, 'host', requestId))?.sequence,
+      of,
     })
   }
 
@@ -254,6 +268,7 @@ export class Score {
       tookMs: undefined,
       share: undefined,
       of: undefined,
+      layer: undefined,
       previous: undefined,
       open: this.#bars,
       entry,

@@ -13,6 +13,19 @@ function inner(item: unknown): string {
   return Array.isArray(item) ? `[${item.length}]` : '{…}'
 }
 
+/** What a layer noted: `retry after 3.0 s`, `try 2`. */
+export function layerText(detail: unknown): string {
+  if (typeof detail !== 'object' || detail === null) return ''
+  return Object.entries(detail)
+    .map(([key, value]) => {
+      const words = key.replace(/([A-Z])/g, ' $1').toLowerCase()
+      if (typeof value !== 'number' || !/(^| )ms$/.test(words)) return `${words} ${inner(value)}`
+      const shown = value < 1000 ? `${Math.round(value)} ms` : `${(value / 1000).toFixed(1)} s`
+      return `${words.replace(/ ?ms$/, '')} ${shown}`.trim()
+    })
+    .join(', ')
+}
+
 /** What an answer says, in one line. */
 export function answerText(result: unknown): string {
   const { structuredContent, content, contents, messages, ...rest } = (result ?? {}) as Record<string, unknown>

@@ -159,7 +159,7 @@ describe('Loupe, with a server that is odd', () => {
     await odd.line('drop 12345').waitFor()
     await page.getByLabel('Search the score').fill('')
     await page.getByRole('button', { name: 'All kinds' }).click()
-    await page.getByRole('checkbox', { name: 'Progress and logs' }).uncheck()
+    await page.getByRole('checkbox', { name: 'Progress, logs, layers' }).uncheck()
     await odd.line('tools/call flood').waitFor()
     expect(await odd.line(/drop/).count()).toBe(0)
   })

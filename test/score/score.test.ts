@@ -57,6 +57,31 @@ describe('the score', () => {
     expect(past).toMatchObject(wanted)
   })
 
+  test.each([
+    ['limitRate', 'refused', { retryAfterMs: 3200 }, 'limitRate refused', 'retry after 3.2 s', true],
+    ['cache', 'answered', { ageMs: 40 }, 'cache answered', 'age 40 ms', false],
+    ['retry', 'retried', { try: 2 }, 'retry retried', 'try 2', false],
+    ['limitParallel', 'delayed', { ms: 1500 }, 'limitParallel delayed', '1.5 s', false],
+    ['own', 'seen', undefined, 'own seen', '', false],
+  ])('marks the call on which the layer %s %s', (label, status, detail, title, said, isFault) => {
+    const [, mark] = scoreOf([
+      call(1, 'a'),
+      entry({
+        kind: 'upstream',
+        record: { ...record, kind: 'layer', label, status, ...(detail ? { detail } : {}) },
+      }),
+    ])
+    expect(mark).toMatchObject({
+      shape: 'mark',
+      layer: label,
+      of: 1,
+      title,
+      detail: said,
+      isFault,
+      tookMs: undefined,
+    })
+  })
+
   test('takes questions to the person and replies back', () => {
     const lines = scoreOf([
       call(1, 'a'),

@@ -145,13 +145,15 @@ function Headers({ exchange }: { exchange: HttpEntry }) {
 
 function footOf(line: Line): string {
   const way =
-    line.shape === 'upstream'
-      ? 'server → upstream'
-      : line.entry.kind === 'stderr'
-        ? 'server, on stderr'
-        : line.from === 'host'
-          ? 'host → server'
-          : 'server → host'
+    line.layer !== undefined
+      ? `layer ${line.layer}`
+      : line.shape === 'upstream'
+        ? 'server → upstream'
+        : line.entry.kind === 'stderr'
+          ? 'server, on stderr'
+          : line.from === 'host'
+            ? 'host → server'
+            : 'server → host'
   const bytes = line.entry.kind === 'message' ? ` · ${line.entry.bytes.toLocaleString('en')} bytes` : ''
   return `${way}${bytes} · ${new Date(line.at).toISOString().slice(11, 23)}`
 }

@@ -61,6 +61,10 @@ export const ScoreLine = memo(function ScoreLine(props: Props) {
   )
 })
 
+/** On the bar of its call. */
+const placeOf = ({ of, open }: Line) =>
+  ({ '--place': open.find(({ sequence }) => sequence === of)?.slot ?? 0 }) as React.CSSProperties
+
 /** The lanes behind a line, its bar while calls are open, and its arrow or mark. */
 function Lanes({ line }: { line: Line }) {
   const isArrow = /^(call|answer|note|question|reply)$/.test(line.shape)
@@ -76,7 +80,7 @@ function Lanes({ line }: { line: Line }) {
       ))}
       {isArrow && <span className="arrow" />}
       {(line.shape === 'question' || line.shape === 'reply') && <span className="arrow to-person" />}
-      {line.shape === 'mark' && <span className="dot" />}
+      {line.shape === 'mark' && <span className={line.layer ? 'dot layer' : 'dot'} style={placeOf(line)} />}
       {line.shape === 'upstream' && <span className="beyond" />}
       {line.share !== undefined && (
         <span className="gauge">

@@ -16,7 +16,7 @@ export const noFilter: Filter = { text: '', target: undefined, hidden: [], onlyF
 
 export const kindLabels: Record<Kind, string> = {
   housekeeping: 'Housekeeping',
-  marks: 'Progress and logs',
+  marks: 'Progress, logs, layers',
   upstream: 'Upstream',
   stderr: 'stderr',
 }

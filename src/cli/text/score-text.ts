@@ -54,7 +54,7 @@ export class ScoreText {
     const server = line.open.length > 0 ? colours.yellow('┃') : '│'
     const [person, middle, beyond] = this.#segments(line)
     const paint = line.isFault ? colours.red : line.isQuiet ? colours.dim : (text: string) => text
-    return `${time}│${paint(person)}│${paint(middle)}${line.shape === 'mark' ? '●' : server}${beyond}`
+    return `${time}│${paint(person)}│${paint(middle)}${line.layer ? '◆' : line.shape === 'mark' ? '●' : server}${beyond}`
   }
 
   #segments(line: Line): [string, string, string] {
