@@ -97,6 +97,7 @@ export type ErrorCode =
   | 'schema-unreadable'
   | 'schema-without-json'
   | 'sdk-missing'
+  | 'layers-elsewhere'
   | 'session-ended'
   | 'settings-missing'
   | 'source-missing'

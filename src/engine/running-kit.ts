@@ -4,7 +4,7 @@ import type { Identity } from '../kit/call.js'
 import { namesIn, narrowed } from '../kit/choose.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Layer } from '../kit/layer.js'
-import { partsOfLayers } from '../kit/layers-around.js'
+import { partsOfLayers, withoutLayers } from '../kit/layers-around.js'
 import type { Part } from '../kit/part.js'
 import { isNoOutput, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
@@ -45,6 +45,8 @@ export interface RunningOptions {
   choose?: (parts: readonly Part[]) => readonly Part[]
   /** Layers around all parts, outside those of the kit. */
   layers?: readonly Layer[]
+  /** Runs parts without any layers: for tests of the parts themselves. */
+  withoutLayers?: boolean
   /** How many entries a page of a list has. */
   pageSize?: number
   /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
@@ -237,17 +239,19 @@ export class RunningKit {
 
   #partsOf(kit: Kit): readonly Part[] {
     const parts = this.#options.choose ? this.#options.choose(kit.parts) : kit.parts
+    if (this.#options.withoutLayers) return parts
     const added = partsOfLayers([...this.#outerOf(kit), ...parts.flatMap(({ layers = [] }) => layers)])
     return added.length === 0 ? parts : [...parts, ...added]
   }
 
   #outerOf = (kit: Kit): readonly Layer[] => {
     const { layers = [] } = this.#options
+    if (this.#options.withoutLayers) return withoutLayers
     return layers.length === 0 ? kit.layers : [...layers, ...kit.layers]
   }
 
   #indexed(parts: readonly Part[]): PartIndex {
-    const own = parts.flatMap(({ layers = [] }) => layers)
+    const own = this.#options.withoutLayers ? [] : parts.flatMap(({ layers = [] }) => layers)
     this.#hearing = [...new Set([...this.#outer, ...own])].filter((layer) => layer.onResourceUpdated)
     return new PartIndex(parts, this.validator, this.#outer, this.index)
   }

@@ -8,6 +8,12 @@ export const targetErrors = {
       'open it with jexo show or jexo loupe, or give the server that it was recorded from',
       file,
     ),
+  layersElsewhere: (target: string) =>
+    new JexoError(
+      'layers-elsewhere',
+      `the layers of ${target} cannot be turned off from here`,
+      'leave --no-layers out, or name the kit file as target',
+    ),
   argumentFileMissing: (file: string) =>
     new JexoError(
       'argument-file-missing',

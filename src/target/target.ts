@@ -31,6 +31,8 @@ export interface TargetOptions {
   isAgain?: boolean
   /** Runs a kit in a process of its own: nothing that it does to its process ends this one. */
   keepsKitApart?: boolean
+  /** Runs a kit without its layers; other targets cannot. */
+  withoutLayers?: boolean
 }
 
 /** What the name of a tape ends with, there or not there yet. */
@@ -61,12 +63,14 @@ export async function openTarget(
   target: Target,
   options: NodeConnectOptions & TargetOptions = {},
 ): Promise<{ link: Link; kit?: Kit }> {
+  if (options.withoutLayers && target.kind !== 'kit') throw targetErrors.layersElsewhere(labelOf(target))
   if (target.kind === 'kit' && options.keepsKitApart) {
     const { KitProcessWire } = await import('./kit-process/wire.js')
     const showsUpstream = options.onUpstream !== undefined
     const wire = new KitProcessWire(target.file, {
       ...options,
       showsUpstream,
+      withoutLayers: options.withoutLayers === true,
       env: { ...target.env, ...options.env },
     })
     return { link: await Link.open(wire, options) }

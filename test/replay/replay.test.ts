@@ -228,3 +228,23 @@ test('persons and models for tests answer by script and remember what they were 
   expect(model.requests).toHaveLength(2)
   await link.close()
 })
+
+test('runs with the layers of a kit, or without them', async () => {
+  const kit = written(
+    'limited.kit.ts',
+    `import { defineKit, tool } from 'jexo'
+import { limitRate } from 'jexo/layers'
+const once = limitRate({ calls: 1 })
+export default defineKit({ name: 'k', version: '1', layers: [once], parts: [
+  tool('say', { about: 'Says.', effect: 'read', layers: [once], run: () => 'said' })] })`,
+  )
+  const file = join(kit, '../limited.case.yaml')
+  writeFileSync(file, `version: 1\ntarget: ${kit}\nsteps:\n  - call: say\n    expect: { text: said }\n`)
+  const limited = await jexo('replay', file)
+  expect(limited).toMatchObject({ code: 1, stdout: expect.stringContaining('rate limit') })
+  expect((await jexo('replay', file, '--no-layers')).code).toBe(0)
+  const elsewhere = await jexo('replay', file, '--no-layers', '--target', `exec:node ${kit}`)
+  expect(elsewhere.stdout + elsewhere.stderr).toContain('cannot be turned off from here')
+  const questions = written('k.questions.yaml', 'version: 1\nquestions:\n  - ask: say it\n    tool: say\n')
+  expect((await jexo('rehearse', kit, questions, '--no-layers')).stderr).not.toContain('error')
+})

@@ -1,6 +1,7 @@
 import { writeFile } from 'node:fs/promises'
 import { Command } from 'commander'
 import { kitErrors } from '../../kit/errors.js'
+import type { Link } from '../../link/link.js'
 import { renderHtml } from '../../rehearse/page.js'
 import { checkTools, readQuestions } from '../../rehearse/questions.js'
 import { type RehearsalReport, rehearse, standInWarning } from '../../rehearse/rehearse.js'
@@ -24,6 +25,7 @@ interface Flags extends TargetFlags {
   html?: string
   json?: boolean
   atLeast?: string
+  layers?: boolean
 }
 
 export const rehearseCommand = () =>
@@ -36,13 +38,15 @@ export const rehearseCommand = () =>
       .option('--model-name <name>', 'model of that endpoint')
       .option('--at-least <share>', 'share of questions that must be right, from 0 to 1', '1')
       .option('--html <file>', 'also write the report as an HTML page')
+      .option('--no-layers', 'run the kit without its layers')
       .option('--json', 'print the report as JSON')
       .addHelpText('after', '\nExample: jexo rehearse apiary.kit.ts apiary.questions.yaml --html rehearsal.html'),
   ).action(async (target: string, file: string, flags: Flags) => {
     const questions = await readQuestions(file)
     const share = Number(flags.atLeast)
     if (!(share >= 0 && share <= 1)) throw kitErrors.argumentUnreadable('--at-least', 'a share from 0 to 1')
-    const { report, server } = await withLink(target, flags, async (link) => {
+    const withoutLayers = flags.layers === false
+    const ask = async (link: Link) => {
       const tools = await link.tools()
       checkTools(
         file,
@@ -58,7 +62,8 @@ export const rehearseCommand = () =>
         },
       })
       return { server: link.serverInfo.title ?? link.serverInfo.name, report }
-    })
+    }
+    const { report, server } = await withLink(target, flags, ask, { withoutLayers })
     if (flags.html !== undefined) await writeFile(flags.html, renderHtml(report, server))
     if (flags.json) outJson(report)
     else print(report)

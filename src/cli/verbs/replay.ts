@@ -32,6 +32,7 @@ interface Flags extends TargetFlags {
   save?: string
   json?: boolean
   junit?: string
+  layers?: boolean
 }
 
 export const replay = () =>
@@ -45,6 +46,7 @@ export const replay = () =>
       .option('--coverage', 'list uncovered parts')
       .option('--save <folder>', 'create cases from tapes: one per session, with its calls as steps')
       .option('--json', 'print the reports as JSON')
+      .option('--no-layers', 'run the kit without its layers')
       .option('--junit <file>', 'also write the reports as JUnit XML'),
   )
     .option('--timeout <ms>', 'time limit of a step, in milliseconds')
@@ -71,6 +73,7 @@ Example: jexo replay cases/
         ...(flags.target === undefined ? {} : { target: flags.target }),
         ...(flags.timeout === undefined ? {} : { timeoutMs: readMs(flags.timeout) }),
         ...(flags.revision === undefined ? {} : { revision: flags.revision }),
+        ...(flags.layers === false ? { withoutLayers: true } : {}),
       }
       if (!flags.watch) return run(words, flags, options)
       await runWatched(words, flags, options)

@@ -6,10 +6,10 @@ import { runStdio } from '../../transport/stdio.js'
 import { failureOf, type LoadReport, reportDescriptor } from './report.js'
 
 /**
- * The process of a kit that a command works on: `node kit-process.js <kit file> [show-upstream]`. It serves the kit on stdin and stdout,
+ * The process of a kit that a command works on: `node kit-process.js <kit file> [show-upstream] [without-layers]`. It serves the kit on stdin and stdout,
  * after it has told on descriptor 3 whether the kit could be loaded.
  */
-const [file = '', mode] = process.argv.slice(2)
+const [file = '', ...modes] = process.argv.slice(2)
 
 const report = (loaded: LoadReport) => writeSync(reportDescriptor, `${JSON.stringify(loaded)}\n`)
 
@@ -19,7 +19,12 @@ try {
   const kit = await loadKit(file)
   const { name, version } = kit
   const stopSdk = await startSdk({ service: { name, version }, warn: (text) => console.error(text) })
-  const running = await atFile(file, () => runOnNode(kit, { showsUpstream: mode === 'show-upstream' }))
+  const running = await atFile(file, () =>
+    runOnNode(kit, {
+      showsUpstream: modes.includes('show-upstream'),
+      withoutLayers: modes.includes('without-layers'),
+    }),
+  )
   report({ isReady: true })
   await runStdio(running)
   await stopSdk?.()

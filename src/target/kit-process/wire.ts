@@ -16,6 +16,7 @@ const slackMs = 1000
 
 export interface KitProcessOptions extends ChildWireOptions {
   showsUpstream?: boolean
+  withoutLayers?: boolean
   env?: Readonly<Record<string, string | undefined>>
 }
 
@@ -25,12 +26,20 @@ export class KitProcessWire extends ChildWire {
   readonly #unanswered = new Set<unknown>()
   #loaded: { resolve: () => void; reject: (error: Error) => void } | undefined
 
-  constructor(path: string, { showsUpstream = false, env = {}, ...options }: KitProcessOptions = {}) {
+  constructor(
+    path: string,
+    { showsUpstream = false, withoutLayers = false, env = {}, ...options }: KitProcessOptions = {},
+  ) {
     takeEnvironmentFile(join(dirname(path), '.env'))
     super(
       {
         command: process.execPath,
-        args: [compiledFile('command/kit-process.js'), path, ...(showsUpstream ? ['show-upstream'] : [])],
+        args: [
+          compiledFile('command/kit-process.js'),
+          path,
+          ...(showsUpstream ? ['show-upstream'] : []),
+          ...(withoutLayers ? ['without-layers'] : []),
+        ],
         env: { ...process.env, ...env },
       },
       { ...options, aside: { hear: (line) => this.#hear(line) } },
