@@ -1,4 +1,5 @@
-import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
+import RateLimiterMemory from 'rate-limiter-flexible/lib/RateLimiterMemory.js'
+import RateLimiterRes from 'rate-limiter-flexible/lib/RateLimiterRes.js'
 import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
 import { Refusal } from '../kit/refusal.js'
 import { type By, inWords, whoOf } from './by.js'
