@@ -3,6 +3,7 @@ import { type Call, content, defineKit, prompt, Refusal, resource, setting, temp
 import { wrapFeed } from 'jexo/feed'
 import { wrapFolder } from 'jexo/folder'
 import { wrapGraphql } from 'jexo/graphql'
+import { audit, cache, limitRate } from 'jexo/layers'
 import { wrapModule } from 'jexo/module'
 import { wrapOpenApi } from 'jexo/openapi'
 import { type SqlDatabase, type StatementCall, wrapSql } from 'jexo/sql'
@@ -275,6 +276,14 @@ export default defineKit({
     REGISTRY_API_KEY: setting({ about: 'Key of the registry.', default: demoKey, secret: true }),
     APIARY_SITE: setting({ about: 'Site that the co-op calls home.', default: 'Marsh Lane' }),
   },
+  layers: [
+    // Who called what, where APIARY_AUDIT names a file.
+    audit({ to: process.env.APIARY_AUDIT || (() => {}) }),
+    // The registry belongs to the county, which asks for at most two requests a second.
+    limitRate({ calls: 120, perMs: 60_000, only: ['tag:registry'] }),
+    // The history of a hive is long, and changes only when somebody writes into the ledger.
+    cache({ keepMs: 60_000, only: ['tag:graph'] }),
+  ],
   parts: [
     weighHive,
     weighSite,

@@ -52,6 +52,7 @@ const manifest = (name: string, { jexo, zod, ...development }: ProjectNames['ver
   )}\n`
 
 const kitText = (name: string) => `import { defineKit, Refusal, tool } from 'jexo'
+import { limitRate, timeLimit } from 'jexo/layers'
 import { z } from 'zod'
 
 const dayMs = 24 * 60 * 60 * 1000
@@ -76,6 +77,8 @@ export default defineKit({
   name: '${name}',
   version: '0.1.0',
   about: 'Reckons with dates.',
+  // Around every call: at most 600 a minute from one caller, and 30 seconds for each.
+  layers: [limitRate({ calls: 600, perMs: 60_000 }), timeLimit({ ms: 30_000 })],
   parts: [daysBetween],
 })
 `
