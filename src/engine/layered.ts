@@ -38,34 +38,51 @@ export async function throughLayers(layered: Layered): Promise<unknown> {
   let accepted = input
   let isOver = false
 
-  const runPart = async () => {
-    if (call.input !== accepted) {
-      const checking = layered.check(call.input)
-      const checked = checking instanceof Promise ? await checking : checking
-      if (!checked.ok) throw kitErrors.layerInput(part.name, checked.issues)
-      accepted = checked.value
-      call.input = accepted
-    }
+  const accept = async () => {
+    const checked = await layered.check(call.input)
+    if (!checked.ok) throw kitErrors.layerInput(part.name, checked.issues)
+    accepted = checked.value
+    call.input = accepted
     return layered.run(accepted, call)
   }
-  const at = async (index: number): Promise<unknown> => {
+  /** What `next()` gave to each layer, to find out who has lost a result. */
+  const passed: Promise<unknown>[] = []
+  // No function here is async, and nothing waits: what a layer costs is its own promise.
+  const at = (index: number): Promise<unknown> => {
     const layer = layers[index]
-    if (!layer) return runPart()
-    let passed: unknown
-    const next = async () => {
-      // A layer that goes on after the answer is out must not run the part once more.
-      if (isOver || incoming.isOver) throw kitErrors.layerLate(layer.name, part.name)
-      passed = await at(index + 1)
-      return passed
+    try {
+      if (!layer) return call.input === accepted ? promised(layered.run(accepted, call)) : accept()
+      const next = () => {
+        // A layer that goes on after the answer is out must not run the part once more.
+        if (isOver || incoming.isOver) return Promise.reject(kitErrors.layerLate(layer.name, part.name))
+        const inner = at(index + 1)
+        passed[index] = inner
+        return inner
+      }
+      return promised(layer.around(call, next, noteOf(session, incoming, layer)))
+    } catch (error) {
+      return Promise.reject(error)
     }
-    const returned = await layer.around(call, next, noteOf(session, incoming, layer))
-    if (returned === undefined && passed !== undefined) throw kitErrors.layerReturnedNothing(layer.name)
-    return returned
   }
   try {
-    return await at(0)
+    const result = await at(0)
+    if (result === undefined) await findLoss(layers, passed)
+    return result
   } finally {
     isOver = true
+  }
+}
+
+const promised = (value: unknown): Promise<unknown> => (value instanceof Promise ? value : Promise.resolve(value))
+
+/** Rejects if a layer was given a result and returned none: the outermost such layer has forgotten to. */
+async function findLoss(
+  layers: readonly Layer[],
+  passed: readonly (Promise<unknown> | undefined)[],
+): Promise<void> {
+  for (const [index, { name }] of layers.entries()) {
+    const given = await passed[index]?.catch(() => undefined)
+    if (given !== undefined) throw kitErrors.layerReturnedNothing(name)
   }
 }
 
