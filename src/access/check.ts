@@ -32,9 +32,6 @@ export interface AccessCheck {
 export const missingScopes = (identity: Identity, needed: readonly string[]): string[] =>
   identity.scopes.includes(anyScope) ? [] : needed.filter((scope) => !identity.scopes.includes(scope))
 
-/** By what sessions belong to somebody: who it is, whoever vouches for it. */
-export const ownerOf = ({ issuer, subject }: Identity): string => `${issuer ?? ''}\n${subject}`
-
 /**
  * Accepts what any of several checks accepts, in their order.
  *

@@ -1,7 +1,8 @@
-import { type AccessCheck, ownerOf } from '../../access/check.js'
+import type { AccessCheck } from '../../access/check.js'
 import type { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import type { Identity } from '../../kit/call.js'
+import { ownerOf } from '../../kit/owner.js'
 import {
   type ErrorResponse,
   isObject,

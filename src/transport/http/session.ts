@@ -1,7 +1,7 @@
-import { ownerOf } from '../../access/check.js'
 import { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import type { Identity } from '../../kit/call.js'
+import { ownerOf } from '../../kit/owner.js'
 import { isRequest, type Message, type RequestId } from '../../protocol/messages.js'
 import type { Revision } from '../../protocol/revisions.js'
 import { openBatch } from '../intake.js'

@@ -1,7 +1,7 @@
-import { ownerOf } from '../../access/check.js'
 import { Engine, type EngineOptions } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import type { Identity } from '../../kit/call.js'
+import { ownerOf } from '../../kit/owner.js'
 import { isObject, type Message } from '../../protocol/messages.js'
 import { Intake } from '../intake.js'
 import { accepts, isJson } from './checks.js'
