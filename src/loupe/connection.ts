@@ -22,6 +22,7 @@ import { Questions } from './questions.js'
 import { faultOf, reasonOf } from './reasons.js'
 import { Recorder } from './recorder.js'
 import { pageSignIn } from './sign-in.js'
+import { resultOfTask, runsAsTask } from './task-calls.js'
 import type { Asked, CatalogueView, TargetView } from './view.js'
 
 /** How long changes of the catalogue are gathered. */
@@ -198,7 +199,9 @@ export class Connection {
       const link = this.#opened()
       const onProgress = method === 'tools/call' ? { onProgress: () => {} } : {}
       const options = { signal: controller.signal, timeoutMs: this.#timeoutMs ?? 600_000, ...onProgress }
-      const result = await link.ask(method, params, options)
+      const result = runsAsTask(this.#catalogue, method, params)
+        ? await resultOfTask(link, params, controller.signal)
+        : await link.ask(method, params, options)
       return withAnswers({ result, ...(await fitOf(this.#catalogue, method, params, result)) })
     } catch (error) {
       if (controller.signal.aborted) return { error: { code: 'cancelled', message: 'You cancelled it.' } }
