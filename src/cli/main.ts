@@ -39,6 +39,7 @@ export const verbs: Readonly<Record<VerbName, () => Promise<() => Command>>> = {
   serve: async () => (await import('./verbs/serve.js')).serve,
   show: async () => (await import('./verbs/show.js')).show,
   call: async () => (await import('./verbs/call.js')).call,
+  tasks: async () => (await import('./verbs/tasks.js')).tasks,
   read: async () => (await import('./verbs/read.js')).read,
   fill: async () => (await import('./verbs/fill.js')).fill,
   talk: async () => (await import('./verbs/talk.js')).talk,

@@ -51,9 +51,15 @@ function toolsText(tools: readonly ToolDefinition[]): string {
   return tools.map(toolText).join('\n')
 }
 
+/** Other servers may say anything there. */
+function taskWords({ execution }: ToolDefinition): string {
+  const support: unknown = execution?.taskSupport
+  return support === 'required' ? ', runs as a task' : support === 'optional' ? ', may run as a task' : ''
+}
+
 function toolText(tool: ToolDefinition): string {
   const effect = effectOf(tool.annotations)
-  const head = `  ${colours.cyan(tool.name)}  ${effectColours[effect](effectWords[effect])}`
+  const head = `  ${colours.cyan(tool.name)}  ${effectColours[effect](effectWords[effect])}${taskWords(tool)}`
   const about = wrap(tool.description ?? colours.dim('(no description)'), '    ')
   return [head, about, ...argumentLines(tool.inputSchema), ...outputLine(tool.outputSchema)].join('\n')
 }

@@ -8,6 +8,7 @@ export const verbTexts = {
   serve: { usage: '<kit>', about: 'Serve a kit over stdio or HTTP' },
   show: { usage: '<target>', about: 'List what a server offers, or print a tape' },
   call: { usage: '<target> <tool> [name=value...]', about: 'Call a tool' },
+  tasks: { usage: '<target> [action] [id]', about: 'List, show, wait for or cancel calls that run as tasks' },
   read: { usage: '<target> <uri>', about: 'Read a resource' },
   fill: { usage: '<target> <prompt> [name=value...]', about: 'Fill a prompt and print its messages' },
   talk: {

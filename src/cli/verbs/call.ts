@@ -7,6 +7,8 @@ import { closestTo } from '../../kit/closest.js'
 import type { ReadyAnswer } from '../../link/answerers.js'
 import type { Answerer } from '../../link/answering.js'
 import type { Link } from '../../link/link.js'
+import type { TaskHandle } from '../../link/tasks.js'
+import type { Progress } from '../../protocol/incoming.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { secretsIn } from '../../protocol/secrets.js'
 import type { ToolResult } from '../../protocol/types.js'
@@ -30,6 +32,8 @@ interface Flags extends TargetFlags {
   json?: boolean
   save?: string
   output?: string
+  task?: boolean
+  wait?: boolean
 }
 
 export const call = () =>
@@ -44,6 +48,8 @@ export const call = () =>
       .option('--raw', 'print the result exactly as received, as JSON')
       .option('--save <case>', 'save the call and its result as a test case (*.case.yaml)')
       .option('--output <place>', 'save images, audio and bytes of the result to this file or folder')
+      .option('--task', 'run the call as a task, and wait for its result')
+      .option('--no-wait', 'with --task: print the id of the task, and do not wait')
       .option('--json', 'print structured content as JSON, or the text as a JSON string')
       .addHelpText(
         'after',
@@ -67,10 +73,11 @@ export const call = () =>
         args = readArguments(tool, await schemaOf(link, tool), words, json)
         if (flags.trace && !showsUpstream(link)) say(errorColours.dim(notShown))
         const calledAt = performance.now()
-        const answer = await link.call(tool, args, {
-          // The score has it already.
-          onProgress: (progress) => flags.trace || sayProgress(tool, progress),
-        })
+        // The score has it already.
+        const onProgress = (progress: Progress) => void (flags.trace || sayProgress(tool, progress))
+        const answer = flags.task
+          ? await runAsTask(await link.start(tool, args, { onProgress }), link.label, flags)
+          : await link.call(tool, args, { onProgress })
         tookMs = performance.now() - calledAt
         return answer
       },
@@ -80,6 +87,7 @@ export const call = () =>
           flags.trace || say(errorColours.dim(`${level} ${logger ?? ''} ${textOf(data)}`)),
       },
     )
+    if (!result) return
     print(result, flags)
     if (flags.output !== undefined && !result.isError)
       for (const saved of saveBlocks(result.content, flags.output)) say(savedText(saved))
@@ -94,6 +102,18 @@ export const call = () =>
     if (!isQuiet) say(timing(tool, tookMs, performance.now() - startedAt))
     if (result.isError) throw new Failed()
   })
+
+/** Waits for a task, which goes on if nobody does; undefined where its id is all that is wanted. */
+async function runAsTask(task: TaskHandle, target: string, { wait, json }: Flags): Promise<ToolResult | undefined> {
+  if (task.id === undefined) say('This server runs no tasks; this is an ordinary call.')
+  else if (wait === false) {
+    if (json) outJson({ taskId: task.id })
+    else out(task.id)
+    return undefined
+  } else if (/^https?:/.test(target))
+    say(errorColours.dim(`task ${task.id}; if the connection breaks: jexo tasks ${target} wait ${task.id}`))
+  return task.result()
+}
 
 /** Writes down what was answered, for a case. */
 const remembering =
