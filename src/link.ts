@@ -5,6 +5,7 @@ export { alwaysAnswer, answersFrom, type ReadyAnswer } from './link/answerers.js
 export type { Answerer, ModelAnswerer, Question, QuestionAnswer } from './link/answering.js'
 export { Link } from './link/link.js'
 export type { CallOptions, LinkEvents, LinkOptions } from './link/options.js'
+export type { StartOptions, TaskHandle, WaitOptions } from './link/tasks.js'
 export { RpcError } from './protocol/rpc-error.js'
 export type {
   ContentBlock,
@@ -17,5 +18,6 @@ export type {
   ToolDefinition,
   ToolResult,
 } from './protocol/types.js'
+export type { Task, TaskStatus } from './tasks/task.js'
 export { type ConnectOptions, connect, connectAll } from './transport/connect.js'
 export type { Links } from './transport/connect-all.js'

@@ -17,6 +17,7 @@ const order = [
   'yaml',
   'protocol',
   'kit',
+  'tasks',
   'telemetry',
   'engine',
   'access',

@@ -6,6 +6,7 @@ import type { Schema } from '../kit/schema.js'
 import type { SharedThings } from '../kit/shared.js'
 import type { Incoming } from '../protocol/incoming.js'
 import { type LogLevel, logLevels } from '../protocol/types.js'
+import { TaskRequest } from '../tasks/task-request.js'
 import { sendLog } from './logging.js'
 import { askModel } from './model.js'
 import { askPerson, sendPersonTo } from './person.js'
@@ -87,6 +88,9 @@ class ActiveCall implements Call {
   }
   get upstream(): Call['upstream'] {
     return (kind, label, run) => upstream(this.#session, this.#incoming, kind, label, run)
+  }
+  get task(): Call['task'] {
+    return this.#incoming instanceof TaskRequest ? this.#incoming.task : undefined
   }
   get resourceUpdated(): Call['resourceUpdated'] {
     return (uri) => this.#session.running.resourceUpdated(uri)

@@ -1,6 +1,6 @@
 import type { Identity } from '../kit/call.js'
 import { Dialogue, type DialogueLimits } from '../protocol/dialogue.js'
-import type { Incoming } from '../protocol/incoming.js'
+import type { AskOptions, Incoming } from '../protocol/incoming.js'
 import type { JsonObject, Message, RequestId } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
@@ -42,6 +42,7 @@ export class Engine implements Session {
   readonly sessionId: string | undefined
   identity: Identity | undefined
   readonly isStateless: boolean
+  readonly network: 'pipe' | 'tcp' | undefined
   readonly capabilities: ServerCapabilities
   phase: 'new' | 'answered' | 'ready'
   revision: Revision
@@ -65,13 +66,14 @@ export class Engine implements Session {
     this.#features = options.features ?? standardFeatures
     this.#methods = methodsOf(this.#features)
     this.isStateless = options.stateless !== undefined
+    this.network = options.network
     this.revision = options.stateless ?? newestRevision
     this.phase = this.isStateless ? 'ready' : 'new'
     this.capabilities = Object.assign(
       {},
-      ...this.#features.map((feature) => feature.declare(this.index, this.isStateless, running)),
+      ...this.#features.map((feature) => feature.declare(this.index, this.isStateless, running, this)),
     )
-    this.watch = running.telemetry?.server(watched(this, options.network))
+    this.watch = running.telemetry?.server(watched(this))
     this.#dialogue = new Dialogue(
       {
         send: (message, related) => {
@@ -126,6 +128,11 @@ export class Engine implements Session {
     this.#dialogue.receive(message)
   }
 
+  /** Sends a request that belongs to none of the client's. */
+  ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject> {
+    return this.#dialogue.ask(method, params, options)
+  }
+
   /** Sends a notification that belongs to no request. */
   notify(method: string, params?: JsonObject): void {
     this.#dialogue.notify(method, params)
@@ -172,10 +179,10 @@ export class Engine implements Session {
 }
 
 /** The session as telemetry sees it. */
-function watched(session: Engine, network: EngineOptions['network']): WatchedSession {
+function watched(session: Engine): WatchedSession {
   return {
     sessionId: session.sessionId,
-    network: { transport: network },
+    network: { transport: session.network },
     get revisionDate() {
       return session.revision.date
     },

@@ -11,7 +11,7 @@ export type Answer = (session: Session, incoming: Incoming) => unknown
 /** One feature of the standard, whole, in a file of its own. */
 export interface Feature {
   /** What it adds to the server's capabilities. A stateless session declares exactly what the kit has. */
-  declare(index: PartIndex, isStateless: boolean, running: RunningKit): ServerCapabilities
+  declare(index: PartIndex, isStateless: boolean, running: RunningKit, session: Session): ServerCapabilities
   /** False if its methods return -32601 in this session. */
   isOffered(session: Session): boolean
   readonly answers: Readonly<Record<string, Answer>>

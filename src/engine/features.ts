@@ -4,6 +4,7 @@ import { lifecycle } from './lifecycle.js'
 import { logging } from './logging.js'
 import { prompts } from './prompts.js'
 import { resources } from './resources.js'
+import { tasks } from './task-methods.js'
 import { tools } from './tools.js'
 import { upstreamFeature } from './upstream.js'
 
@@ -11,6 +12,7 @@ import { upstreamFeature } from './upstream.js'
 export const features: readonly Feature[] = [
   lifecycle,
   tools,
+  tasks,
   resources,
   prompts,
   completion,

@@ -56,6 +56,10 @@ function clientOf(info: unknown): Implementation {
 }
 
 function capabilitiesFor(session: Session): ServerCapabilities {
-  const { completions, ...rest } = session.capabilities
-  return session.revision.completionsCapability && completions ? { ...rest, completions } : rest
+  const { completions, tasks, ...rest } = session.capabilities
+  return {
+    ...rest,
+    ...(session.revision.completionsCapability && completions ? { completions } : {}),
+    ...(session.revision.tasks && tasks ? { tasks } : {}),
+  }
 }

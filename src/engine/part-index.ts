@@ -128,6 +128,7 @@ function toolDefinition(part: ToolPart): ToolDefinition {
     ...commonOf(part),
     inputSchema: examples.length > 0 ? { ...part.inputSchema, examples } : part.inputSchema,
     ...(part.outputSchema ? { outputSchema: part.outputSchema } : {}),
+    ...(part.task === undefined ? {} : { execution: { taskSupport: part.task } }),
     annotations: { ...(part.title === undefined ? {} : { title: part.title }), ...annotationsOf(part.effect) },
   }
 }

@@ -13,6 +13,7 @@ import type { JsonSchemaValidator } from '../kit/validation.js'
 import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
+import { TaskBoard } from '../tasks/board.js'
 import { foundTelemetry, isSdkStarted } from '../telemetry/found.js'
 import type { Telemetry } from '../telemetry/telemetry.js'
 import { Gates } from './gates.js'
@@ -69,6 +70,10 @@ export class RunningKit {
   /** Sessions wait for it: what makes spans is being loaded. */
   loading: Promise<void> | undefined
   readonly sessions = new Set<SessionPeer>()
+  /** Calls that their callers come back for. */
+  readonly tasks = new TaskBoard((method, error) =>
+    this.report('error', `${method} failed: ${error instanceof Error ? error.stack : error}`),
+  )
   kit: Kit
   settings: Readonly<Record<string, string>>
   shared: SharedThings
@@ -208,6 +213,7 @@ export class RunningKit {
   async close(): Promise<void> {
     this.#stopListening()
     this.#openers.close()
+    this.tasks.close()
     for (const session of [...this.sessions]) session.close('the server is stopping')
     this.#reportClosing(await this.shared.close())
   }

@@ -1,3 +1,4 @@
+import type { AskOptions } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
@@ -24,6 +25,10 @@ export interface Session extends SessionPeer {
   subscriptions: Set<string> | undefined
   /** Makes spans and metrics of it; undefined where there are none. */
   readonly watch: SessionWatch | undefined
+  /** How messages travel; undefined within one process. */
+  readonly network: 'pipe' | 'tcp' | undefined
+  /** Sends a request that belongs to none of the client's. */
+  ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
   /** Sends a notification that belongs to no request. */
   notify(method: string, params?: JsonObject): void
   /** `initialize` was answered. */

@@ -6,6 +6,7 @@ import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ToolResult } from '../protocol/types.js'
+import type { Task } from '../tasks/task.js'
 import { callFor } from './call-context.js'
 import { failed, toolFailure } from './failures.js'
 import type { Feature } from './feature.js'
@@ -17,6 +18,7 @@ import { askForMissing, confirmed } from './permission.js'
 import { visitError } from './person.js'
 import type { RunningKit } from './running-kit.js'
 import type { Session } from './session.js'
+import { asTask } from './task-methods.js'
 import { toolResult } from './tool-result.js'
 
 /** tools/list and tools/call (Tools). */
@@ -42,7 +44,7 @@ function list(session: Session, { params }: Incoming) {
   return { tools: items, ...next }
 }
 
-function call(session: Session, incoming: Incoming): Promise<ToolResult> {
+function call(session: Session, incoming: Incoming): Promise<ToolResult> | { task: Task } {
   const { params } = incoming
   const name = stringParam(params, 'name')
   if (params.arguments !== undefined && !isObject(params.arguments)) {
@@ -54,7 +56,9 @@ function call(session: Session, incoming: Incoming): Promise<ToolResult> {
     const hint = closest.length > 0 ? `; the closest are ${closest.join(', ')}` : ''
     throw rpcErrors.invalidParams(`unknown tool ${JSON.stringify(name)}${hint}`, { closest })
   }
-  return carryOut(session, incoming, ready, params.arguments ?? {})
+  const given = params.arguments ?? {}
+  const task = asTask(session, incoming, ready.part, (request) => carryOut(session, request, ready, given))
+  return task ?? carryOut(session, incoming, ready, given)
 }
 
 /** Results that no model can take in, in characters. */

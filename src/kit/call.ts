@@ -72,8 +72,16 @@ export interface Call<S extends Settings = Settings> {
    * @example await call.upstream('smtp', `to ${member}`, (record) => send(letter, record))
    */
   upstream<T>(kind: string, label: string, run: (record: UpstreamNotes) => T | Promise<T>): Promise<T>
+  /** The task that this call runs as; undefined where the caller waits for the result. */
+  readonly task: CallTask | undefined
   /** Notifies subscribed hosts that a resource has changed. */
   resourceUpdated(uri: string): void
+}
+
+export interface CallTask {
+  readonly id: string
+  /** How long the task and its result are kept, in milliseconds from its creation; `null` for no limit. */
+  readonly ttlMs: number | null
 }
 
 /** What a function can add to an upstream record. */

@@ -66,6 +66,8 @@ export interface ToolPart<Name extends string = string, Arguments = unknown, Res
   readonly confirm: Confirm | undefined
   /** Required arguments that a form asks for if they are missing. */
   readonly askFor: readonly string[]
+  /** Whether callers may run it as a task, or have to; undefined where they cannot. */
+  readonly task: 'optional' | 'required' | undefined
   readonly run: (input: unknown, call: Call) => unknown
 }
 export interface ResourcePart extends PartBase {

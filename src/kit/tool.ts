@@ -46,6 +46,11 @@ export interface ToolOptions<
   confirm?: ((input: Given<In>) => string) | { say(input: Given<In>): string; ifPossible?: boolean }
   /** Required arguments that a form asks for if they are missing. */
   askFor?: readonly KeysOf<ArgumentsOf<In>>[]
+  /**
+   * For work that takes long: callers may run it as a task (`optional`), or have to (`required`), and come back for the result. Callers of older revisions wait for
+   * the result as for any other tool.
+   */
+  task?: 'optional' | 'required'
   run(input: Given<In>, call: Call<S>): Returned<Out> | Promise<Returned<Out>>
 }
 
@@ -90,12 +95,16 @@ export function tool<
     examples: Object.freeze([...((options.examples ?? []) as readonly Example[])]),
     confirm: confirmOf(label, options.confirm as Confirming),
     askFor: askForOf(label, inputSchema, options.askFor),
+    task: taskOf(label, options.task),
     run: options.run as ToolPart['run'],
   }
   return branded(part, brands.part)
 }
 
-const toolKeys = [...['about', 'input', 'output', 'effect', 'examples', 'confirm', 'askFor', 'run'], ...extraKeys]
+const toolKeys = [
+  ...['about', 'input', 'output', 'effect', 'examples', 'confirm', 'askFor', 'task', 'run'],
+  ...extraKeys,
+]
 
 type Confirming = ((input: unknown) => string) | { say(input: unknown): string; ifPossible?: boolean } | undefined
 
@@ -104,6 +113,11 @@ function confirmOf(label: string, given: Confirming): Confirm | undefined {
   if (typeof given === 'function') return { say: given, ifPossible: false }
   checkFunction(label, 'confirm.say', given.say)
   return { say: (input) => given.say(input), ifPossible: given.ifPossible === true }
+}
+
+function taskOf(label: string, task: unknown): ToolPart['task'] {
+  if (task === undefined || task === 'optional' || task === 'required') return task
+  throw kitErrors.partField(label, 'task', 'optional or required')
 }
 
 /** Only what a form can hold may be asked for; said at once, not at the first call. */

@@ -10,6 +10,8 @@ import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import { type ModelAnswer, type ModelRequest, samplingFault } from '../protocol/sampling.js'
 import type { ClientCapabilities } from '../protocol/types.js'
 import { type UpstreamRecord, upstreamCapability } from '../protocol/upstream.js'
+import type { TaskBoard } from '../tasks/board.js'
+import { readTtl } from '../tasks/task.js'
 
 /** A server's question to the person: a form, or a page to visit. */
 export type Question = {
@@ -51,19 +53,57 @@ export function clientCapabilities(revision: Revision, options: AnsweringOptions
     ...(options.roots ? { roots: { listChanged: true } } : {}),
     ...(options.onModelRequest ? { sampling: revision.samplingTools ? { tools: {} } : {} } : {}),
     ...(options.onQuestion && revision.elicitation !== 'none' ? { elicitation: modes } : {}),
+    ...tasksOf(revision, options),
     ...(options.onUpstream ? { experimental: { [upstreamCapability]: {} } } : {}),
   }
 }
 
+/** Questions that take long may be tasks of this side. */
+function tasksOf(revision: Revision, { onModelRequest, onQuestion }: AnsweringOptions): ClientCapabilities {
+  if (!revision.tasks || !(onModelRequest || onQuestion)) return {}
+  const requests = {
+    ...(onModelRequest ? { sampling: { createMessage: {} } } : {}),
+    ...(onQuestion ? { elicitation: { create: {} } } : {}),
+  }
+  return { tasks: { list: {}, cancel: {}, requests } }
+}
+
+/** What answering needs of the link. */
+export interface AnsweringSide {
+  readonly revision: Revision
+  readonly options: AnsweringOptions
+  /** Questions that the server comes back for. */
+  readonly tasks: TaskBoard
+  notify(method: string, params: JsonObject): void
+}
+
 /** Answers what a server may ask of its client; refuses what was not declared. */
-export function answerServer(incoming: Incoming, revision: Revision, options: AnsweringOptions): unknown {
+export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
+  const { revision, options, tasks } = side
   const declared = clientCapabilities(revision, options)
-  if (incoming.method === 'ping') return {}
-  if (incoming.method === 'roots/list' && declared.roots) return { roots: options.roots }
-  if (incoming.method === 'sampling/createMessage' && declared.sampling) return answerModel(incoming, options)
-  if (incoming.method === 'elicitation/create' && declared.elicitation)
-    return answerQuestion(incoming, revision, options)
-  throw rpcErrors.methodNotFound(incoming.method)
+  const { method, params } = incoming
+  if (method === 'ping') return {}
+  if (method === 'roots/list' && declared.roots) return { roots: options.roots }
+  if (method === 'sampling/createMessage' && declared.sampling)
+    return asTask(incoming, side, (request) => answerModel(request, options))
+  if (method === 'elicitation/create' && declared.elicitation)
+    return asTask(incoming, side, (request) => answerQuestion(request, revision, options))
+  if (declared.tasks && method === 'tasks/get') return tasks.get(params.taskId, undefined)
+  if (declared.tasks && method === 'tasks/list') return tasks.list(undefined, params.cursor)
+  if (declared.tasks && method === 'tasks/cancel') return tasks.cancel(params.taskId, undefined)
+  if (declared.tasks && method === 'tasks/result') return tasks.result(incoming, undefined)
+  throw rpcErrors.methodNotFound(method)
+}
+
+/** Answers with a task where the server asks for one. */
+function asTask(
+  incoming: Incoming,
+  { revision, tasks, notify }: AnsweringSide,
+  work: (incoming: Incoming) => Promise<JsonObject>,
+): unknown {
+  const { task } = incoming.params
+  if (!revision.tasks || task === undefined) return work(incoming)
+  return { task: tasks.create({ incoming, ttlMs: readTtl(task), owner: undefined, peer: { notify }, work }) }
 }
 
 async function answerModel(

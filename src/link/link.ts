@@ -7,6 +7,7 @@ import { protocolErrors } from '../protocol/errors.js'
 import type { AskOptions, Incoming } from '../protocol/incoming.js'
 import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
 import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
+import { codes, RpcError } from '../protocol/rpc-error.js'
 import type {
   CompletionResult,
   Implementation,
@@ -23,6 +24,8 @@ import type {
   ToolResult,
 } from '../protocol/types.js'
 import { type UpstreamRecord, upstreamMethod } from '../protocol/upstream.js'
+import { TaskBoard } from '../tasks/board.js'
+import type { Task } from '../tasks/task.js'
 import { foundTelemetry } from '../telemetry/found.js'
 import type { SessionWatch, Telemetry, WatchedSession } from '../telemetry/telemetry.js'
 import { version } from '../version.js'
@@ -30,6 +33,7 @@ import { answerServer, clientCapabilities } from './answering.js'
 import { linkErrors } from './errors.js'
 import { KeptLists } from './lists.js'
 import type { CallOptions, CallWords, LinkEvents, LinkOptions } from './options.js'
+import { LinkTasks, plainTask, type StartOptions, type TaskHandle } from './tasks.js'
 import { SessionGone, type Wire } from './wire.js'
 
 const events: Record<string, 'toolsChanged' | 'resourcesChanged' | 'promptsChanged'> = {
@@ -57,6 +61,9 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   #isClosed = false
   readonly #watch: SessionWatch | undefined
   readonly #lists = new KeptLists()
+  /** Questions of the server that run as tasks of this side. */
+  readonly #asked = new TaskBoard(() => {})
+  readonly #tasks = new LinkTasks((method, params, options) => this.#dialogue.ask(method, params, options))
   readonly #subscribed = new Set<string>()
   #reopening: Promise<void> | undefined
 
@@ -137,10 +144,52 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     tool: Name,
     ...[args = {} as Tools[Name]['arguments'], options = {}]: CallWords<Tools[Name]['arguments']>
   ): Promise<ToolResult<Tools[Name]['result']>> {
-    const result = await this.ask('tools/call', { name: tool, arguments: args }, options)
+    const result = await this.ask('tools/call', { name: tool, arguments: args }, options).catch((error) => {
+      // The tool runs as a task only. Nothing was done yet; whoever calls waits for the result all the same.
+      if (!(error instanceof RpcError && error.code === codes.methodNotFound && this.#hasTasks)) throw error
+      return this.#callAsTask(tool, args as JsonObject, options)
+    })
     if (!Array.isArray(result.content))
       throw protocolErrors.answerMalformed('tools/call', '"content" is not an array')
     return result as unknown as ToolResult<Tools[Name]['result']>
+  }
+
+  /**
+   * Starts a call as a task: the server answers at once, and the result is there when it is asked for. Where the server or its revision has no tasks, it is an
+   * ordinary call in the same form.
+   *
+   * @example
+   * const task = await link.start('survey_site', { site: 'Quarry Field' }, { ttlMs: 3_600_000 })
+   * task.onStatus(({ status, statusMessage }) => console.log(status, statusMessage))
+   * const { structuredContent } = await task.result()
+   */
+  async start<Name extends keyof Tools & string>(
+    tool: Name,
+    args: Tools[Name]['arguments'] = {} as Tools[Name]['arguments'],
+    options: StartOptions = {},
+  ): Promise<TaskHandle<Tools[Name]['result'] & JsonObject>> {
+    if (this.#hasTasks) return this.#tasks.start(tool, args as JsonObject, options)
+    const { signal, onProgress, meta } = options
+    return plainTask(async (cancelled) => {
+      const either = signal ? AbortSignal.any([signal, cancelled]) : cancelled
+      const more = { ...(onProgress ? { onProgress } : {}), ...(meta ? { meta } : {}) }
+      const result = await this.ask(
+        'tools/call',
+        { name: tool, arguments: args as JsonObject },
+        { ...more, signal: either },
+      )
+      return result as unknown as ToolResult<Tools[Name]['result'] & JsonObject>
+    })
+  }
+
+  /** Finds a task again by its id. */
+  task(id: string): TaskHandle {
+    return this.#tasks.handle(id)
+  }
+
+  /** Lists the tasks of this caller. Empty if the server does not list them. */
+  async tasks(): Promise<Task[]> {
+    return this.#opened?.capabilities.tasks?.list ? this.#tasks.list() : []
   }
 
   /** Reads a resource. */
@@ -217,6 +266,21 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   async close(): Promise<void> {
     this.#closed('closed by this side')
     await this.#wire.close()
+  }
+
+  get #hasTasks(): boolean {
+    return this.#opened?.capabilities.tasks?.requests?.tools?.call !== undefined && this.#revision.tasks
+  }
+
+  async #callAsTask(tool: string, args: JsonObject, options: CallOptions): Promise<JsonObject> {
+    const task = await this.#tasks.start(tool, args, options)
+    const { signal } = options
+    try {
+      return (await task.result(signal ? { signal } : {})) as unknown as JsonObject
+    } catch (error) {
+      if (signal?.aborted) await task.cancel().catch(() => {})
+      throw error
+    }
   }
 
   get #whole(): InitializeResult {
@@ -319,7 +383,8 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   }
 
   #answer(incoming: Incoming): unknown {
-    return answerServer(incoming, this.#revision, this.#options)
+    const notify = (method: string, params: JsonObject) => this.#dialogue.notify(method, params)
+    return answerServer(incoming, { revision: this.#revision, options: this.#options, tasks: this.#asked, notify })
   }
 
   #hear(method: string, params: JsonObject): void {
@@ -334,6 +399,8 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     if (method === 'notifications/elicitation/complete' && typeof params.elicitationId === 'string') {
       return this.#emit('questionFinished', { elicitationId: params.elicitationId })
     }
+    if (method === 'notifications/tasks/status') return this.#tasks.heard(params)
+    if (method === 'notifications/progress') return this.#tasks.progressed(params)
     if (method === upstreamMethod) return this.#options.onUpstream?.(params as unknown as UpstreamRecord)
     if (method === 'notifications/message') {
       this.#options.onLog?.(params as unknown as LogMessage)
@@ -350,6 +417,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     if (this.#isClosed) return
     this.#isClosed = true
     this.#dialogue.close(why)
+    this.#asked.close()
     if (this.#opened) this.#watch?.closed()
     this.#emit('closed', { why })
   }

@@ -232,7 +232,9 @@ export class Dialogue {
 
   #progressed(params: JsonObject): void {
     const pending = this.#pending?.get(params.progressToken as RequestId)
-    if (!pending?.onProgress || typeof params.progress !== 'number' || params.progress <= pending.lastProgress)
+    // A token stays valid for the life of a task, whose request was answered long ago.
+    if (!pending) return this.#handlers.hear('notifications/progress', params)
+    if (!pending.onProgress || typeof params.progress !== 'number' || params.progress <= pending.lastProgress)
       return
     pending.lastProgress = params.progress
     pending.extend()

@@ -134,20 +134,30 @@ export interface CompletionResult {
   _meta?: JsonObject
 }
 
+/** Whose requests may run as tasks, and what else can be done with them. */
+export interface TasksCapability {
+  list?: JsonObject
+  cancel?: JsonObject
+  requests?: {
+    tools?: { call?: JsonObject }
+    sampling?: { createMessage?: JsonObject }
+    elicitation?: { create?: JsonObject }
+  }
+}
 export interface ServerCapabilities {
   tools?: { listChanged?: boolean }
   resources?: { subscribe?: boolean; listChanged?: boolean }
   prompts?: { listChanged?: boolean }
   logging?: JsonObject
   completions?: JsonObject
-  tasks?: JsonObject
+  tasks?: TasksCapability
   experimental?: JsonObject
 }
 export interface ClientCapabilities {
   roots?: { listChanged?: boolean }
   sampling?: { tools?: JsonObject; context?: JsonObject }
   elicitation?: { form?: JsonObject; url?: JsonObject }
-  tasks?: JsonObject
+  tasks?: TasksCapability
   experimental?: JsonObject
 }
 export interface InitializeResult {

@@ -1,0 +1,223 @@
+import { isJexoError } from '../errors.js'
+import { protocolErrors } from '../protocol/errors.js'
+import type { AskOptions, Progress } from '../protocol/incoming.js'
+import type { JsonObject } from '../protocol/messages.js'
+import type { ToolResult } from '../protocol/types.js'
+import { isTerminal, type Task, taskIn } from '../tasks/task.js'
+import type { CallOptions } from './options.js'
+
+export interface StartOptions extends Omit<CallOptions, 'timeoutMs'> {
+  /** How long the task and its result should be kept, in milliseconds; the server decides. */
+  ttlMs?: number
+}
+export interface WaitOptions {
+  signal?: AbortSignal
+}
+
+/** A call that runs as a task on the server. Its id finds it again, from another process too. */
+export interface TaskHandle<Result extends JsonObject = JsonObject> {
+  /** Undefined where the server has no tasks: the call is an ordinary one then, and ends with this link. */
+  readonly id: string | undefined
+  /** How far it is. */
+  status(): Promise<Task>
+  /** Calls a function for each change of the status, now and later; returns a function that stops it. */
+  onStatus(listener: (task: Task) => void): () => void
+  /** Waits for the end. Resolves as `call` does; rejects with an `RpcError` if the task failed by one, or was cancelled. */
+  result(options?: WaitOptions): Promise<ToolResult<Result>>
+  /** Cancels it. Rejects with an `RpcError` if it is over already. */
+  cancel(): Promise<Task>
+}
+
+type Ask = (method: string, params: JsonObject, options?: AskOptions) => Promise<JsonObject>
+
+/** How long a request for a result may wait; a day is as long as servers keep tasks. */
+const resultMs = 24 * 60 * 60_000
+const pollMs = { usual: 1000, least: 100, most: 30_000 }
+
+/** The tasks that a link has started or found again. */
+export class LinkTasks {
+  readonly #ask: Ask
+  readonly #listeners = new Map<string, Set<(task: Task) => void>>()
+  /** Progress of tasks goes on after their calls were answered. */
+  readonly #progress = new Map<string, (progress: Progress) => void>()
+  #nextToken = 1
+
+  constructor(ask: Ask) {
+    this.#ask = ask
+  }
+
+  async start<Result extends JsonObject>(
+    name: string,
+    args: JsonObject,
+    { ttlMs, meta, onProgress, signal }: StartOptions,
+  ): Promise<TaskHandle<Result>> {
+    const token = `task-${this.#nextToken++}`
+    if (onProgress) this.#progress.set(token, onProgress)
+    const params = {
+      name,
+      arguments: args,
+      task: ttlMs === undefined ? {} : { ttl: ttlMs },
+      ...(meta || onProgress ? { _meta: { ...meta, ...(onProgress ? { progressToken: token } : {}) } } : {}),
+    }
+    try {
+      const answer = await this.#ask('tools/call', params, { signal })
+      return this.handle(this.#checked('tools/call', answer.task).taskId, token)
+    } catch (error) {
+      this.#progress.delete(token)
+      throw error
+    }
+  }
+
+  handle<Result extends JsonObject>(id: string, token?: string): TaskHandle<Result> {
+    const task = (method: string) => async () => this.#checked(method, await this.#ask(method, { taskId: id }))
+    return {
+      id,
+      status: task('tasks/get'),
+      cancel: task('tasks/cancel'),
+      onStatus: (listener) => this.#follow(id, listener),
+      result: async ({ signal } = {}) => {
+        try {
+          return (await this.#result(id, signal)) as unknown as ToolResult<Result>
+        } finally {
+          if (token !== undefined) this.#progress.delete(token)
+        }
+      },
+    }
+  }
+
+  async list(): Promise<Task[]> {
+    const tasks: Task[] = []
+    let cursor: unknown
+    do {
+      const page = await this.#ask('tasks/list', cursor === undefined ? {} : { cursor })
+      if (!Array.isArray(page.tasks)) throw protocolErrors.answerMalformed('tasks/list', '"tasks" is not an array')
+      tasks.push(...page.tasks.slice(0, mostTasks).map((task) => this.#checked('tasks/list', task)))
+      cursor = page.nextCursor === cursor ? undefined : page.nextCursor
+    } while (typeof cursor === 'string' && tasks.length < mostTasks)
+    return tasks
+  }
+
+  /** A notification on the status of a task. */
+  heard(params: JsonObject): void {
+    const listeners = this.#listeners.get(String(params.taskId))
+    if (listeners)
+      for (const listener of [...listeners]) listener(this.#checked('notifications/tasks/status', params))
+  }
+
+  /** Progress that belongs to no request that is under way. */
+  progressed({ progressToken, progress, total, message }: JsonObject): void {
+    const listener = this.#progress.get(String(progressToken))
+    if (typeof progress !== 'number') return
+    listener?.({
+      progress,
+      ...(typeof total === 'number' ? { total } : {}),
+      ...(typeof message === 'string' ? { message } : {}),
+    })
+  }
+
+  /** Waits on one request for the end; where that breaks, asks again as the server advises. */
+  async #result(id: string, signal: AbortSignal | undefined): Promise<JsonObject> {
+    for (;;) {
+      try {
+        return await this.#ask('tasks/result', { taskId: id }, { timeoutMs: resultMs, signal })
+      } catch (error) {
+        if (!isJexoError(error) || !broken.has(error.code) || signal?.aborted) throw error
+        const { pollInterval } = this.#checked('tasks/get', await this.#ask('tasks/get', { taskId: id }))
+        await pause(pollInterval, signal)
+      }
+    }
+  }
+
+  /** Servers need not tell of changes: they are asked as often as they advise. */
+  #follow(id: string, listener: (task: Task) => void): () => void {
+    let last = ''
+    let isOver = false
+    const tell = (task: Task) => {
+      if (isOver || JSON.stringify(task) === last) return
+      last = JSON.stringify(task)
+      listener(task)
+      if (isTerminal(task.status)) stop()
+    }
+    const listeners = this.#listeners.get(id) ?? new Set()
+    this.#listeners.set(id, listeners.add(tell))
+    const stop = () => {
+      isOver = true
+      listeners.delete(tell)
+      if (listeners.size === 0) this.#listeners.delete(id)
+    }
+    const poll = async () => {
+      while (!isOver) {
+        const task = this.#checked('tasks/get', await this.#ask('tasks/get', { taskId: id }))
+        tell(task)
+        if (!isOver) await pause(task.pollInterval, undefined)
+      }
+    }
+    poll().catch(stop)
+    return stop
+  }
+
+  #checked(method: string, value: unknown): Task {
+    try {
+      return taskIn(value)
+    } catch (error) {
+      throw protocolErrors.answerMalformed(method, (error as Error).message)
+    }
+  }
+}
+
+/** No server has more worth reading. */
+const mostTasks = 10_000
+
+/** Ways in which a connection fails while the task goes on. */
+const broken: ReadonlySet<string> = new Set(['connect-failed', 'request-timed-out', 'answer-malformed'])
+
+function pause(wantedMs: unknown, signal: AbortSignal | undefined): Promise<void> {
+  const ms = typeof wantedMs === 'number' ? Math.min(Math.max(wantedMs, pollMs.least), pollMs.most) : pollMs.usual
+  return new Promise((resolve, reject) => {
+    const abort = () => {
+      clearTimeout(timer)
+      reject(signal?.reason)
+    }
+    const timer = setTimeout(() => {
+      signal?.removeEventListener('abort', abort)
+      resolve()
+    }, ms)
+    ;(timer as { unref?: () => void }).unref?.()
+    signal?.addEventListener('abort', abort, { once: true })
+  })
+}
+
+/** A call to a server without tasks, in the form of one. */
+export function plainTask<Result extends JsonObject>(
+  call: (signal: AbortSignal) => Promise<ToolResult<Result>>,
+): TaskHandle<Result> {
+  const aborter = new AbortController()
+  const now = new Date().toISOString()
+  let task: Task = { taskId: '', status: 'working', createdAt: now, lastUpdatedAt: now, ttl: null }
+  const listeners = new Set<(task: Task) => void>()
+  const move = (status: Task['status']) => {
+    if (isTerminal(task.status)) return
+    task = { ...task, status, lastUpdatedAt: new Date().toISOString() }
+    for (const listener of listeners) listener({ ...task })
+  }
+  const called = call(aborter.signal)
+  called.then(
+    ({ isError }) => move(isError ? 'failed' : 'completed'),
+    () => move('failed'),
+  )
+  return {
+    id: undefined,
+    status: async () => ({ ...task }),
+    onStatus: (listener) => {
+      listeners.add(listener)
+      listener({ ...task })
+      return () => void listeners.delete(listener)
+    },
+    result: () => called,
+    cancel: async () => {
+      move('cancelled')
+      aborter.abort(new DOMException('the task was cancelled', 'AbortError'))
+      return { ...task }
+    },
+  }
+}

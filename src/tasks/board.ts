@@ -1,0 +1,134 @@
+import type { Incoming } from '../protocol/incoming.js'
+import type { JsonObject } from '../protocol/messages.js'
+import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
+import { RunningTask, type TaskPeer, type TaskWork } from './running-task.js'
+import { isTerminal, type Task, unknownTask } from './task.js'
+
+export interface BoardLimits {
+  /** How many tasks are kept, and how many of them may work. */
+  most: number
+  mostWorking: number
+  /** The hint for those who ask how far a task is, in milliseconds. */
+  pollIntervalMs: number
+  pageSize: number
+}
+const usualLimits: BoardLimits = { most: 10_000, mostWorking: 256, pollIntervalMs: 1000, pageSize: 100 }
+
+export interface NewTask {
+  /** The request that is carried out. */
+  incoming: Incoming
+  ttlMs: number
+  /** Who may see it; undefined where callers cannot be told apart. */
+  owner: string | undefined
+  peer: TaskPeer
+  work: TaskWork
+}
+
+/** The tasks of one receiver: a kit that is served, or a link (Tasks). Ids cannot be guessed. */
+export class TaskBoard {
+  readonly #limits: BoardLimits
+  readonly #tasks = new Map<string, RunningTask>()
+  readonly #timers = new Map<string, ReturnType<typeof setTimeout>>()
+  readonly #broke: (method: string, error: unknown) => void
+  #sequence = 0
+
+  constructor(broke: (method: string, error: unknown) => void, limits: Partial<BoardLimits> = {}) {
+    this.#broke = broke
+    this.#limits = { ...usualLimits, ...limits }
+  }
+
+  /** What works now. */
+  get working(): RunningTask[] {
+    return [...this.#tasks.values()].filter(({ isOver }) => !isOver)
+  }
+
+  /** Makes a task, whose work begins once the answer is out. Throws an `RpcError` if there are too many. */
+  create({ incoming, ttlMs, owner, peer, work }: NewTask): Task {
+    this.#makeRoom()
+    const now = new Date().toISOString()
+    const task: Task = {
+      taskId: crypto.randomUUID(),
+      status: 'working',
+      createdAt: now,
+      lastUpdatedAt: now,
+      ttl: ttlMs,
+      pollInterval: this.#limits.pollIntervalMs,
+    }
+    const { id, method, params } = incoming
+    const running = new RunningTask(task, { jsonrpc: '2.0', id, method, params }, owner, ++this.#sequence, peer)
+    this.#tasks.set(task.taskId, running)
+    const timer = setTimeout(() => this.#drop(task.taskId), ttlMs)
+    ;(timer as { unref?: () => void }).unref?.()
+    this.#timers.set(task.taskId, timer)
+    setTimeout(() => {
+      if (!running.isOver) void running.carryOut(work, (error) => this.#broke(method, error))
+    }, 0)
+    return running.task
+  }
+
+  get(id: unknown, owner: string | undefined): Task {
+    return this.#find(id, owner).task
+  }
+
+  /** The tasks of one owner, oldest first, in pages. */
+  list(owner: string | undefined, cursor: unknown): { tasks: Task[]; nextCursor?: string } {
+    if (cursor !== undefined && !(typeof cursor === 'string' && /^\d{1,15}$/.test(cursor)))
+      throw rpcErrors.invalidParams('unknown cursor')
+    const after = Number(cursor ?? 0)
+    const mine = [...this.#tasks.values()].filter((task) => task.owner === owner && task.sequence > after)
+    const page = mine.slice(0, this.#limits.pageSize)
+    const last = page.at(-1)
+    return {
+      tasks: page.map(({ task }) => task),
+      ...(last && mine.length > page.length ? { nextCursor: String(last.sequence) } : {}),
+    }
+  }
+
+  /** Cancels a task. Throws an `RpcError` if it is over already. */
+  cancel(id: unknown, owner: string | undefined): Task {
+    const running = this.#find(id, owner)
+    const { status } = running.task
+    if (isTerminal(status)) throw rpcErrors.invalidParams(`the task is ${status} already`)
+    running.cancel()
+    return running.task
+  }
+
+  /** Waits for the end of a task, and gives what its request would have been answered with. */
+  result(incoming: Incoming, owner: string | undefined): Promise<JsonObject> {
+    return this.#find(incoming.params.taskId, owner).resultFor(incoming)
+  }
+
+  /** Ends all work. */
+  close(): void {
+    for (const [id, running] of this.#tasks) {
+      if (!running.isOver) running.cancel()
+      clearTimeout(this.#timers.get(id))
+    }
+    this.#tasks.clear()
+    this.#timers.clear()
+  }
+
+  /** A task of somebody else is as unknown as one that never was. */
+  #find(id: unknown, owner: string | undefined): RunningTask {
+    const running = typeof id === 'string' ? this.#tasks.get(id) : undefined
+    if (!running || running.owner !== owner) throw unknownTask(id)
+    return running
+  }
+
+  #makeRoom(): void {
+    const { most, mostWorking } = this.#limits
+    if (this.working.length >= mostWorking)
+      throw new RpcError(codes.internal, `${mostWorking} tasks are working already; wait for one to end`)
+    if (this.#tasks.size < most) return
+    // The oldest that is over has been readable the longest.
+    for (const [id, { isOver }] of this.#tasks) if (isOver) return this.#drop(id)
+  }
+
+  #drop(id: string): void {
+    const running = this.#tasks.get(id)
+    this.#tasks.delete(id)
+    clearTimeout(this.#timers.get(id))
+    this.#timers.delete(id)
+    running?.expire()
+  }
+}

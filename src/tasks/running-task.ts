@@ -1,0 +1,185 @@
+import type { AskOptions, Incoming, Progress } from '../protocol/incoming.js'
+import type { JsonObject, Request } from '../protocol/messages.js'
+import { codes, RpcError } from '../protocol/rpc-error.js'
+import { isTerminal, metaOfTask, type Task, type TaskStatus, unknownTask } from './task.js'
+import { type TaskChannel, TaskRequest } from './task-request.js'
+
+/** The session in which a task was made. A task goes on without it. */
+export interface TaskPeer {
+  /** Sends a notification that belongs to no request; nothing happens once the session is closed. */
+  notify(method: string, params: JsonObject): void
+  /** Asks at once. Undefined where only a waiting `tasks/result` has a stream to ask on. */
+  ask?: ((method: string, params: JsonObject, options: AskOptions) => Promise<JsonObject>) | undefined
+}
+
+export type TaskWork = (request: TaskRequest) => unknown
+
+/** How often a task's message is sent unasked, in milliseconds. */
+const messageEveryMs = 1000
+const mostCharacters = 500
+
+/** One task, while it works and while its result is kept. */
+export class RunningTask implements TaskChannel {
+  readonly owner: string | undefined
+  readonly sequence: number
+  readonly request: TaskRequest
+  /** Settles when the status is terminal: with the result of the request, or with its error. */
+  readonly ended: Promise<JsonObject>
+  #task: Task
+  readonly #peer: TaskPeer
+  #settle: { resolve(result: JsonObject): void; reject(error: unknown): void } = {
+    resolve: () => {},
+    reject: () => {},
+  }
+  /** Requests for the result that are waiting; what the work asks goes out on their streams. */
+  readonly #waiting = new Set<Incoming>()
+  readonly #wakes = new Set<() => void>()
+  #questions = 0
+  #saidAt = 0
+
+  constructor(task: Task, request: Request, owner: string | undefined, sequence: number, peer: TaskPeer) {
+    this.#task = task
+    this.owner = owner
+    this.sequence = sequence
+    this.#peer = peer
+    this.request = new TaskRequest(this, request, { id: task.taskId, ttlMs: task.ttl })
+    this.ended = new Promise((resolve, reject) => {
+      this.#settle = { resolve, reject }
+    })
+    // Nobody may ever ask for it.
+    this.ended.catch(() => {})
+  }
+
+  get task(): Task {
+    return { ...this.#task }
+  }
+  get isOver(): boolean {
+    return isTerminal(this.#task.status)
+  }
+
+  /** Does the work, and takes what comes of it. */
+  async carryOut(work: TaskWork, broke: (error: unknown) => void): Promise<void> {
+    try {
+      const result = (await work(this.request)) as JsonObject
+      const isFailed = result.isError === true
+      this.#end(isFailed ? 'failed' : 'completed', isFailed ? textIn(result) : undefined)
+      this.#settle.resolve(result)
+    } catch (error) {
+      if (this.isOver) return
+      if (!(error instanceof RpcError)) broke(error)
+      const known = error instanceof RpcError ? error : new RpcError(codes.internal, 'Internal error')
+      this.#end('failed', known.message)
+      this.#settle.reject(known)
+    }
+  }
+
+  cancel(): void {
+    this.#end('cancelled')
+    const reason = new DOMException('the task was cancelled', 'AbortError')
+    this.request.end(reason)
+    this.#settle.reject(new RpcError(codes.internal, 'The task was cancelled'))
+  }
+
+  /** Its time is over: it is gone, and so is what it does. */
+  expire(): void {
+    this.request.end(new DOMException('the task has expired', 'AbortError'))
+    this.#settle.reject(unknownTask(this.#task.taskId))
+  }
+
+  /** Waits for the end on behalf of a request, whose stream carries what the work asks meanwhile. */
+  async resultFor(waiting: Incoming): Promise<JsonObject> {
+    if (!this.isOver) this.#waiting.add(waiting)
+    for (const wake of this.#wakes) wake()
+    const { signal } = waiting
+    let stop = () => {}
+    const givenUp = new Promise<never>((_, reject) => {
+      stop = () => reject(signal.reason)
+      signal.addEventListener('abort', stop, { once: true })
+    })
+    givenUp.catch(() => {})
+    try {
+      const result = await Promise.race([this.ended, givenUp])
+      return { ...result, _meta: metaOfTask(result._meta, this.#task.taskId) }
+    } finally {
+      signal.removeEventListener('abort', stop)
+      this.#waiting.delete(waiting)
+    }
+  }
+
+  progressed({ progress, total, message }: Progress): void {
+    const share = total === undefined ? String(progress) : `${progress} of ${total}`
+    this.#change({ statusMessage: (message ?? share).slice(0, mostCharacters) })
+    if (Date.now() - this.#saidAt >= messageEveryMs) this.#say()
+  }
+
+  notify(method: string, params: JsonObject): void {
+    const related = { ...params, _meta: metaOfTask(params._meta, this.#task.taskId) }
+    const [waiting] = this.#waiting
+    if (waiting) waiting.notify(method, related)
+    else this.#peer.notify(method, related)
+  }
+
+  async ask(method: string, params: JsonObject, { related: _, ...options }: AskOptions): Promise<JsonObject> {
+    const sent = { ...params, _meta: metaOfTask(params._meta, this.#task.taskId) }
+    if (this.#questions++ === 0) this.#move('input_required')
+    try {
+      if (this.#peer.ask) return await this.#peer.ask(method, sent, options)
+      for (;;) {
+        const waiting = await this.#waiter(this.request.signal)
+        try {
+          return await waiting.ask(method, sent, options)
+        } catch (error) {
+          // Whoever waited has left; another may come and be asked.
+          if (!waiting.isOver || this.request.isOver) throw error
+        }
+      }
+    } finally {
+      if (--this.#questions === 0) this.#move('working')
+    }
+  }
+
+  #waiter(signal: AbortSignal): Promise<Incoming> {
+    return new Promise((resolve, reject) => {
+      const look = () => {
+        const [waiting] = this.#waiting
+        if (!waiting && !signal.aborted) return
+        this.#wakes.delete(look)
+        signal.removeEventListener('abort', look)
+        if (waiting) resolve(waiting)
+        else reject(signal.reason)
+      }
+      this.#wakes.add(look)
+      signal.addEventListener('abort', look)
+      look()
+    })
+  }
+
+  #end(status: TaskStatus, message?: string): void {
+    if (this.isOver) return
+    this.#move(status, message)
+    this.request.end()
+  }
+
+  #move(status: TaskStatus, message?: string): void {
+    if (this.isOver) return
+    this.#change({ status, ...(message === undefined ? {} : { statusMessage: message.slice(0, mostCharacters) }) })
+    this.#say()
+  }
+
+  #change(change: Partial<Task>): void {
+    if (this.isOver) return
+    this.#task = { ...this.#task, ...change, lastUpdatedAt: new Date().toISOString() }
+  }
+
+  #say(): void {
+    this.#saidAt = Date.now()
+    this.#peer.notify('notifications/tasks/status', { ...this.task } as unknown as JsonObject)
+  }
+}
+
+/** The first text of a result: why it failed. */
+function textIn({ content }: JsonObject): string | undefined {
+  const [first] = Array.isArray(content) ? content : []
+  const { text } = (first ?? {}) as { text?: unknown }
+  return typeof text === 'string' ? text : undefined
+}

@@ -1,0 +1,27 @@
+import { type AskOptions, Incoming, type Progress, type Surrounding } from '../protocol/incoming.js'
+import type { JsonObject, Request } from '../protocol/messages.js'
+
+/** What a task makes of what its work sends. */
+export interface TaskChannel extends Surrounding {
+  progressed(progress: Progress): void
+  notify(method: string, params: JsonObject): void
+  ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
+}
+
+/** The request that a task carries out. It was answered at once; its work goes on with it until the task is over. */
+export class TaskRequest extends Incoming {
+  readonly task: { readonly id: string; readonly ttlMs: number | null }
+  readonly #channel: TaskChannel
+
+  constructor(channel: TaskChannel, request: Request, task: { id: string; ttlMs: number | null }) {
+    super(channel, request)
+    this.#channel = channel
+    this.task = task
+  }
+
+  /** Also the message of the task's status. */
+  override progress(report: Progress): void {
+    this.#channel.progressed(report)
+    super.progress(report)
+  }
+}
