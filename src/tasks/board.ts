@@ -8,11 +8,19 @@ export interface BoardLimits {
   /** How many tasks are kept, and how many of them may work. */
   most: number
   mostWorking: number
+  /** How large all kept results may be together, in characters of JSON. */
+  mostCharacters: number
   /** The hint for those who ask how far a task is, in milliseconds. */
   pollIntervalMs: number
   pageSize: number
 }
-const usualLimits: BoardLimits = { most: 10_000, mostWorking: 256, pollIntervalMs: 1000, pageSize: 100 }
+const usualLimits: BoardLimits = {
+  most: 10_000,
+  mostWorking: 256,
+  mostCharacters: 64_000_000,
+  pollIntervalMs: 1000,
+  pageSize: 100,
+}
 
 export interface NewTask {
   /** The request that is carried out. */
@@ -61,7 +69,8 @@ export class TaskBoard {
     ;(timer as { unref?: () => void }).unref?.()
     this.#timers.set(task.taskId, timer)
     setTimeout(() => {
-      if (!running.isOver) void running.carryOut(work, (error) => this.#broke(method, error))
+      if (running.request.isOver) return
+      void running.carryOut(work, (error) => this.#broke(method, error)).then(() => this.#shed(task.taskId))
     }, 0)
     return running.task
   }
@@ -122,6 +131,18 @@ export class TaskBoard {
     if (this.#tasks.size < most) return
     // The oldest that is over has been readable the longest.
     for (const [id, { isOver }] of this.#tasks) if (isOver) return this.#drop(id)
+  }
+
+  /** A result has come: the oldest others go, where all are too large together. */
+  #shed(newest: string): void {
+    let size = 0
+    for (const running of this.#tasks.values()) size += running.size
+    for (const [id, { isOver, size: own }] of this.#tasks) {
+      if (size <= this.#limits.mostCharacters) return
+      if (!isOver || id === newest) continue
+      size -= own
+      this.#drop(id)
+    }
   }
 
   #drop(id: string): void {

@@ -34,6 +34,8 @@ export class RunningTask implements TaskChannel {
   /** Requests for the result that are waiting; what the work asks goes out on their streams. */
   readonly #waiting = new Set<Incoming>()
   readonly #wakes = new Set<() => void>()
+  /** Characters of the result. */
+  size = 0
   #questions = 0
   #saidAt = 0
 
@@ -62,6 +64,7 @@ export class RunningTask implements TaskChannel {
     try {
       const result = (await work(this.request)) as JsonObject
       const isFailed = result.isError === true
+      this.size = JSON.stringify(result).length
       this.#end(isFailed ? 'failed' : 'completed', isFailed ? textIn(result) : undefined)
       this.#settle.resolve(result)
     } catch (error) {

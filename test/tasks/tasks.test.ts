@@ -404,4 +404,19 @@ test('a board bounds how many work and how many are kept, and gives them in page
   expect(board.list('o', page.nextCursor).tasks).toHaveLength(1)
   expect(board.list('other', undefined).tasks).toEqual([])
   board.close()
+
+  const small = new TaskBoard(() => {}, { mostCharacters: 1000 })
+  const large = () =>
+    small.create({
+      incoming,
+      ttlMs: 60_000,
+      owner: 'o',
+      peer: session.engine,
+      work: () => ({ text: 'x'.repeat(600) }),
+    })
+  const [first, second] = [large(), large()]
+  await settled()
+  expect(() => small.get(first.taskId, 'o')).toThrow(/expired/)
+  expect(small.get(second.taskId, 'o').status).toBe('completed')
+  small.close()
 })
