@@ -17,6 +17,9 @@ interface Open {
   readonly startedAt: number
 }
 
+/** What a label has room for. */
+const mostCharacters = 2000
+
 /** Both sides of the conversation are measured: what this side answers, and what it asks. */
 export interface Sides {
   readonly answering: Instruments
@@ -93,10 +96,12 @@ export class OtelSessionWatch implements SessionWatch {
     }
   }
 
-  async upstream<T>({ id }: Incoming, { kind, label, notes, run }: UpstreamWork<T>): Promise<T> {
-    if (!this.#open.has(id)) return run()
-    const parent = this.#contextOf(id)
-    const { name, ...options } = describeUpstream(kind, this.#session.mask(label))
+  async upstream<T>({ id, meta }: Incoming, { kind, label, notes, run }: UpstreamWork<T>): Promise<T> {
+    // What a task does comes after its request was answered: it belongs to whatever has sent that.
+    const parent = this.#open.has(id)
+      ? this.#contextOf(id)
+      : (contextIn(meta, context.active()) ?? context.active())
+    const { name, ...options } = describeUpstream(kind, this.#session.mask(label.slice(0, mostCharacters)))
     const span = this.#sides.answering.tracer.startSpan(name, options, parent)
     const own = trace.setSpan(parent, span)
     notes.traceHeaders = headersOf(own)
