@@ -6,7 +6,7 @@ import { Dialogue } from '../protocol/dialogue.js'
 import { protocolErrors } from '../protocol/errors.js'
 import type { AskOptions, Incoming } from '../protocol/incoming.js'
 import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
-import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
+import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import type {
   CompletionResult,
@@ -28,9 +28,9 @@ import { TaskBoard } from '../tasks/board.js'
 import type { Task } from '../tasks/task.js'
 import { foundTelemetry } from '../telemetry/found.js'
 import type { SessionWatch, Telemetry, WatchedSession } from '../telemetry/telemetry.js'
-import { version } from '../version.js'
-import { answerServer, clientCapabilities } from './answering.js'
+import { answerServer } from './answering.js'
 import { linkErrors } from './errors.js'
+import { initialize } from './initialize.js'
 import { KeptLists } from './lists.js'
 import type { CallOptions, CallWords, LinkEvents, LinkOptions } from './options.js'
 import { LinkTasks, plainTask, type StartOptions, type TaskHandle } from './tasks.js'
@@ -289,28 +289,9 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   }
 
   async #initialize(): Promise<void> {
-    const asked = this.#options.revision === undefined ? newestRevision : findRevision(this.#options.revision)
-    if (!asked)
-      throw linkErrors.revisionRefused(
-        String(this.#options.revision),
-        revisions.map((known) => known.date),
-      )
-    const result = await this.ask('initialize', {
-      protocolVersion: asked.date,
-      capabilities: clientCapabilities(asked, this.#options),
-      clientInfo: this.#options.clientInfo ?? { name: 'jexo', version },
-    })
-    const revision = revisions.find((known) => known.date === result.protocolVersion)
-    if (!revision)
-      throw linkErrors.revisionRefused(
-        String(result.protocolVersion),
-        revisions.map((known) => known.date),
-      )
-    if (!isObject(result.capabilities) || !isObject(result.serverInfo)) {
-      throw protocolErrors.answerMalformed('initialize', '"capabilities" and "serverInfo" must be objects')
-    }
+    const { revision, opened } = await initialize((params) => this.ask('initialize', params), this.#options)
     this.#revision = revision
-    this.#opened = result as unknown as InitializeResult
+    this.#opened = opened
     this.#wire.opened?.(revision)
     this.#dialogue.notify('notifications/initialized', undefined)
   }

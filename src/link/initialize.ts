@@ -1,0 +1,36 @@
+import { protocolErrors } from '../protocol/errors.js'
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
+import type { InitializeResult } from '../protocol/types.js'
+import { version } from '../version.js'
+import { clientCapabilities } from './answering.js'
+import { linkErrors } from './errors.js'
+import type { LinkOptions } from './options.js'
+
+/** Sends `initialize`, and checks what comes back (Lifecycle, "Initialization"). Rejects if there is no revision that both sides have. */
+export async function initialize(
+  ask: (params: JsonObject) => Promise<JsonObject>,
+  options: LinkOptions,
+): Promise<{ revision: Revision; opened: InitializeResult }> {
+  const asked = options.revision === undefined ? newestRevision : findRevision(options.revision)
+  if (!asked)
+    throw linkErrors.revisionRefused(
+      String(options.revision),
+      revisions.map((known) => known.date),
+    )
+  const result = await ask({
+    protocolVersion: asked.date,
+    capabilities: { ...clientCapabilities(asked, options) },
+    clientInfo: options.clientInfo ?? { name: 'jexo', version },
+  })
+  const revision = revisions.find((known) => known.date === result.protocolVersion)
+  if (!revision)
+    throw linkErrors.revisionRefused(
+      String(result.protocolVersion),
+      revisions.map((known) => known.date),
+    )
+  if (!isObject(result.capabilities) || !isObject(result.serverInfo)) {
+    throw protocolErrors.answerMalformed('initialize', '"capabilities" and "serverInfo" must be objects')
+  }
+  return { revision, opened: result as unknown as InitializeResult }
+}
