@@ -1,19 +1,6 @@
-import { cpSync, existsSync, readdirSync, readFileSync, renameSync } from 'node:fs'
+import { cpSync, existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import {
-  apiary,
-  bin,
-  hello,
-  jexo,
-  newFolder,
-  Running,
-  ready,
-  root,
-  run,
-  speak,
-  weigh,
-  written,
-} from '../support/cli.js'
+import { apiary, bin, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
 
 /** The apiary as a server that runs, for what has nothing to do with how a kit is loaded. */
 let served: string
@@ -170,11 +157,17 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
 
 test('shells complete verbs, options and their choices, and the names of a target', async () => {
   const { stdout: script } = await jexo('completion', 'bash')
+  const kit = written(
+    'hives.kit.mjs',
+    `import { defineKit, tool } from 'jexo'
+    const input = { type: 'object', properties: { hive: { type: 'string' } } }
+    export default defineKit({ name: 'k', version: '1', parts: [tool('weigh_hive', { about: 'x', effect: 'read', input, run: () => 1 })] })`,
+  )
   const trial = `${script}
 try() { COMP_WORDS=("$@"); COMP_CWORD=$((\${#COMP_WORDS[@]}-1)); COMPREPLY=(); _jexo; echo "\${COMPREPLY[*]}"; }
 try jexo re; try jexo vet --s; try jexo pack --as ""
 jexo() { JEXO_LOAD_TIMEOUT_MS=60000 "${process.execPath}" "${bin}" "$@"; }
-try jexo call "${apiary}" weigh_h; try jexo call "${apiary}" weigh_hive ""; try jexo call nowhere.kit.ts w`
+try jexo call "${kit}" weigh_h; try jexo call "${kit}" weigh_hive ""; try jexo call nowhere.kit.ts w`
   const ran = await run('bash', ['-c', trial])
   expect(ran.stdout).toBe(
     'read relay replay rehearse\n--strict --seed --save --sarif\nfile npm container service kubernetes registry\nweigh_hive\nhive=\n\n',
@@ -185,26 +178,6 @@ try jexo call "${apiary}" weigh_h; try jexo call "${apiary}" weigh_hive ""; try 
 })
 
 describe('pack', () => {
-  test('makes one file that runs in an empty folder', async () => {
-    const out = newFolder()
-    const packed = await jexo('pack', apiary, '--out', out)
-    expect(packed.code).toBe(0)
-    expect(readdirSync(out)).toEqual(['apiary.mjs', 'apiary.mjs.map'])
-    const moved = join(newFolder(), 'server.mjs')
-    renameSync(join(out, 'apiary.mjs'), moved)
-    const guide = { jsonrpc: '2.0', id: 4, method: 'resources/read', params: { uri: 'fieldguide://varroa.md' } }
-    const ran = await speak([moved], [hello('2025-11-25'), ready, weigh(3), guide], { cwd: '/', env: {} })
-    expect(ran.code).toBe(0)
-    const text = JSON.stringify(ran.lines)
-    expect(text).toContain('structuredContent')
-    expect(text).toContain('The mite is in every hive')
-    const serving = new Running([moved, '--http', '0'])
-    const [url] = await serving.until(/http:\S+/)
-    expect((await jexo('call', url, 'weigh_hive', 'hive=ML-04', '--json')).code).toBe(0)
-    expect(await serving.end()).toBe(0)
-    expect((await jexo('show', moved)).stdout).toContain('23 tools')
-  })
-
   test('refuses at build time what is not there', async () => {
     const kit = written(
       'k.kit.ts',

@@ -56,18 +56,30 @@ const bare = { PATH: '/nowhere' }
 describe('a packed file', () => {
   test('is the same, and its map too, from wherever and whenever it is packed', async () => {
     const [one, other] = [join(newFolder(), 'a'), join(newFolder(), 'deep é', 'er')]
-    for (const folder of [one, other]) cpSync(join(root, 'examples/apiary'), folder, { recursive: true })
+    for (const folder of [one, other]) {
+      mkdirSync(folder, { recursive: true })
+      for (const name of ['colony.ts', 'fieldguide'])
+        cpSync(join(root, 'examples/apiary', name), join(folder, name), { recursive: true })
+      writeFileSync(
+        join(folder, 'colony.kit.ts'),
+        `import { defineKit } from 'jexo'
+import { wrapFolder } from 'jexo/folder'
+import { wrapModule } from 'jexo/module'
+const guide = await wrapFolder(new URL('./fieldguide/', import.meta.url), { about: 'Pages on bees.' })
+export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapModule(new URL('./colony.ts', import.meta.url))), ...guide] })`,
+      )
+    }
     const outs: string[] = []
     for (const [cwd, kit] of [
-      [one, 'apiary.kit.ts'],
-      [root, join(other, 'apiary.kit.ts')],
+      [one, 'colony.kit.ts'],
+      [root, join(other, 'colony.kit.ts')],
     ] as const) {
       const out = newFolder()
       const ran = await run(process.execPath, [bin, 'pack', kit, '--out', out], { cwd })
       expect(ran.code).toBe(0)
       outs.push(out)
     }
-    for (const name of ['apiary.mjs', 'apiary.mjs.map']) {
+    for (const name of ['colony.mjs', 'colony.mjs.map']) {
       const [first, second] = outs.map((out) => readFileSync(join(out, name), 'utf8'))
       expect(first === second).toBe(true)
       expect(first).not.toContain(root)
@@ -82,8 +94,16 @@ describe('a packed file', () => {
     })
     const empty = newFolder()
     cpSync(join(out, 'apiary.mjs'), join(empty, 'apiary.mjs'))
-    const spoken = await speak(['apiary.mjs'], [hello('2025-11-25'), ready, weigh(1)], { cwd: empty, env: bare })
-    expect(spoken.lines.at(-1)).toMatchObject({ id: 1, result: { structuredContent: { kg: expect.any(Number) } } })
+    const guide = { jsonrpc: '2.0', id: 4, method: 'resources/read', params: { uri: 'fieldguide://varroa.md' } }
+    const spoken = await speak(['apiary.mjs'], [hello('2025-11-25'), ready, guide, weigh(1)], {
+      cwd: empty,
+      env: bare,
+    })
+    expect(JSON.stringify(spoken.lines)).toContain('The mite is in every hive')
+    expect(spoken.lines.find(({ id }) => id === 1)).toMatchObject({
+      id: 1,
+      result: { structuredContent: { kg: expect.any(Number) } },
+    })
     const port = await freePort()
     const serving = new Running(['apiary.mjs', '--http', '--path', '/bees'], {
       cwd: empty,
