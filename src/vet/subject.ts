@@ -11,12 +11,23 @@ export async function subjectOf({ tools, resources, filled }: Snapshot): Promise
     const args = tool.annotations?.readOnlyHint === true ? await argumentsFor(tool.inputSchema) : undefined
     if (args) readable.push({ tool, called: { name: tool.name, arguments: args } })
   }
-  const typed = readable.flatMap(({ tool, called }) => wrongFor(tool, called))
-  const structured = readable.find(({ tool }) => tool.outputSchema !== undefined)
+  const supportOf = ({ execution }: ToolDefinition) => execution?.taskSupport ?? 'forbidden'
+  const hasTasks = tools.some((tool) => supportOf(tool) !== 'forbidden')
+  const asTask = readable.find(({ tool }) => supportOf(tool) !== 'forbidden')
+  const taskOnly = readable.find(({ tool }) => supportOf(tool) === 'required')
+  // What runs as a task only is not called in other ways.
+  const plain = readable.filter(({ tool }) => supportOf(tool) !== 'required')
+  const free = readable.find(({ tool }) => supportOf(tool) === 'forbidden')
+  const typed = plain.flatMap(({ tool, called }) => wrongFor(tool, called))
+  const structured = plain.find(({ tool }) => tool.outputSchema !== undefined)
   const [resource] = resources
   return {
     ...(typed[0] ? { tool: typed[0] } : {}),
     ...(structured ? { structuredTool: structured.called } : {}),
+    ...(asTask ? { taskTool: asTask.called } : {}),
+    ...(taskOnly ? { taskOnlyTool: taskOnly.called } : {}),
+    ...(hasTasks && free ? { taskFreeTool: free.called } : {}),
+    ...(hasTasks ? {} : { taskFree: true }),
     ...(resource ? { resource: { uri: resource.uri } } : {}),
     ...(filled ? { prompt: filled } : {}),
   }

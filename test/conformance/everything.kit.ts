@@ -24,6 +24,8 @@ const kit: Kit = defineKit({
   parts: [
     ...sampleKit().parts,
     growing,
+    tool('long_count', { about: 'Counts, slowly.', effect: 'read', task: 'optional', run: () => 'counted' }),
+    tool('task_only', { about: 'Counts for hours.', effect: 'read', task: 'required', run: () => 'counted' }),
     tool('ask_form', {
       about: 'Asks for a weight.',
       effect: 'read',

@@ -14,7 +14,7 @@ import { jexo, newFolder } from '../support/cli.js'
 import kit from './everything.kit.js'
 
 const none = {}
-const subject: Required<Omit<Subject, 'access' | 'accessToken' | 'accessMetadata'>> = {
+const subject: Required<Omit<Subject, 'taskFree' | 'access' | 'accessToken' | 'accessMetadata'>> = {
   tool: { name: 'add', arguments: { a: 1 }, wrong: { a: 'one' }, field: 'a' },
   structuredTool: { name: 'add', arguments: { a: 1, b: 2 } },
   failingTool: { name: 'say', arguments: { kind: 'crash' } },
@@ -33,6 +33,9 @@ const subject: Required<Omit<Subject, 'access' | 'accessToken' | 'accessMetadata
   rootsTool: { name: 'list_roots', arguments: none },
   touchingTool: { name: 'count', arguments: none, uri: 'sample://counter' },
   growingTool: { name: 'grow', arguments: none },
+  taskTool: { name: 'long_count', arguments: none },
+  taskOnlyTool: { name: 'task_only', arguments: none },
+  taskFreeTool: { name: 'add', arguments: { a: 1 } },
   resource: { uri: 'sample://counter' },
   binaryResource: { uri: 'sample://bytes' },
   template: { uriTemplate: 'sample://words/{word}', uri: 'sample://words/bee', variable: 'word' },
@@ -68,9 +71,13 @@ class StreamTalk extends LineTalk {
 
 const rowsFor = (transport: WireServer['transport'], short: string) =>
   requirements.filter(
-    // Rows about tokens are tried on servers that ask for one.
-    ({ id, transports, from = 'R1', to = 'R4' }) =>
-      !id.startsWith('access/') && (transports?.includes(transport) ?? true) && short >= from && short <= to,
+    // Rows about tokens are tried on servers that ask for one, and what holds without tasks on one without.
+    ({ id, needs = [], transports, from = 'R1', to = 'R4' }) =>
+      !id.startsWith('access/') &&
+      !needs.includes('taskFree') &&
+      (transports?.includes(transport) ?? true) &&
+      short >= from &&
+      short <= to,
   )
 const processes = (): WireServer =>
   childServer({ command: process.execPath, args: [join(folder, 'everything.mjs')] })

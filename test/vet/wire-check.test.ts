@@ -46,6 +46,7 @@ const subject: Subject = {
   progressTool: { name: 'steps', arguments: {} },
   loggingTool: { name: 'steps', arguments: {} },
   waitingTool: { name: 'wait', arguments: {} },
+  taskFree: true,
   resource: { uri: 'sample://counter' },
   prompt: { name: 'greet', arguments: { name: 'Ada' }, required: 'name' },
   completion: { prompt: 'greet', argument: 'name', typed: 'A' },

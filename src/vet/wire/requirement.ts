@@ -46,6 +46,12 @@ export interface Subject {
   prompt?: { name: string; arguments: JsonObject; required: string }
   /** A prompt's argument that completes. */
   completion?: { prompt: string; argument: string; typed: string }
+  /** Tools that may run as a task, that have to, and that cannot though the server has tasks. */
+  taskTool?: Called
+  taskOnlyTool?: Called
+  taskFreeTool?: Called
+  /** The server has no tasks at all. */
+  taskFree?: true
   /** Over HTTP: callers need a token. Tokens that no server may accept. */
   access?: { unsigned: string; forged: string }
   /** The endpoint with a valid token in its query. */

@@ -6,6 +6,7 @@ import { httpRows } from './rows/http.js'
 import { lifecycleRows } from './rows/lifecycle.js'
 import { messageRows } from './rows/messages.js'
 import { stdioRows } from './rows/stdio.js'
+import { taskRows } from './rows/tasks.js'
 import { utilityRows } from './rows/utilities.js'
 
 /** All that the standard asks of a server, one row a requirement. */
@@ -15,6 +16,7 @@ export const requirements: readonly Requirement[] = [
   ...utilityRows,
   ...featureRows,
   ...askingRows,
+  ...taskRows,
   ...stdioRows,
   ...httpRows,
   ...accessRows,

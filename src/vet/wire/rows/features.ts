@@ -380,6 +380,7 @@ export const featureRows: readonly Requirement[] = [
       id: `features/not-offered-${method.replace('/', '-')}`,
       says: `${method} is nothing that this server declared: -32601.`,
       section: 'Lifecycle: Capability Negotiation',
+      ...(method.startsWith('tasks/') ? { needs: ['taskFree'] as const } : {}),
       exchange: [request(method, {}), refused(-32601)],
     }),
   ),
