@@ -16,7 +16,7 @@ const keysOf = new Set(
 )
 /** Tokens that mark a place in a list, and ids of things that are not sessions. */
 const placesOf = new Set(
-  'page next previous prev continuation sync cursor pagination start resume delta'.split(' '),
+  'page next previous prev continuation sync cursor pagination start resume delta progress'.split(' '),
 )
 
 /**

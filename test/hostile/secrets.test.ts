@@ -39,6 +39,7 @@ test.each([
     'hive',
     'max_tokens',
     'pageToken',
+    'progressToken',
     'next_page_token',
     'keyword',
     'monkey',
