@@ -21,6 +21,8 @@ export interface Line {
   share: number | undefined
   /** Sequence of the call that this answers or marks. */
   of: number | undefined
+  /** The call was answered with a task: it goes on, and so does its bar. */
+  goesOn: boolean
   /** A mark that a layer around the call has made: `limitRate`. */
   layer: string | undefined
   /** Sequence of the answer before to the same call, to compare with. */

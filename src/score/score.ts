@@ -1,5 +1,6 @@
 import type { TapeEntry } from '../tape/entry.js'
 import type { Bar, Line } from './line.js'
+import { isTerminalWord, shortId, startedIn, TaskCalls } from './task-calls.js'
 import { answerText, brief, layerText, type MessageSummary, replyText } from './words.js'
 
 interface OpenCall {
@@ -10,6 +11,8 @@ interface OpenCall {
   /** Method, what it is about, and its arguments: the same for a call that is repeated. */
   subject: string
   token: unknown
+  /** What `tasks/…` requests are about. */
+  taskId?: unknown
 }
 type Wire = {
   id?: unknown
@@ -35,6 +38,7 @@ const summaryIn = (entry: object): MessageSummary | undefined => (entry as { sum
 export class Score {
   readonly #open = new Map<string, OpenCall>()
   readonly #answers = new Map<string, number>()
+  readonly #tasks = new TaskCalls<OpenCall>()
   #bars: readonly Bar[] = []
   readonly #taken = new Set<number>()
 
@@ -111,7 +115,7 @@ export class Score {
     const method = message.method ?? ''
     const params = message.params ?? {}
     const ref = params.ref as { name?: string; uri?: string } | undefined
-    const subject = String(params.name ?? params.uri ?? ref?.name ?? ref?.uri ?? '')
+    const subject = String(params.name ?? params.uri ?? ref?.name ?? ref?.uri ?? shortId(params.taskId))
     const token = (params._meta as { progressToken?: unknown } | undefined)?.progressToken
     const title = subject ? `${method} ${subject}` : method
     const { sequence, at } = entry
@@ -122,6 +126,7 @@ export class Score {
       method,
       subject: `${title} ${JSON.stringify(params.arguments ?? null)}`,
       token,
+      taskId: params.taskId,
     })
     if (askingMethods.test(method)) {
       const said = method.startsWith('elicitation') ? String(params.message ?? '') : lastText(params.messages)
@@ -139,7 +144,25 @@ export class Score {
 
   #answer(entry: MessageEntry, from: Line['from'], message: Wire): Line {
     const key = keyOf(entry, from === 'server' ? 'host' : 'server', message.id)
+    const task = startedIn(message.result)
+    const open = this.#open.get(key)
+    if (task && open) {
+      // The call goes on: its bar stays until the task is over.
+      this.#open.delete(key)
+      this.#open.set(this.#tasks.started(entry.target, task.taskId, key, open), open)
+      const detail = `${task.status}, ${shortId(task.taskId)}`
+      return this.#line(entry, {
+        shape: 'answer',
+        from,
+        title: 'task',
+        detail,
+        tookMs: entry.at - open.at,
+        of: open.sequence,
+        goesOn: true,
+      })
+    }
     const call = this.#end(key)
+    if (call && this.#tasks.isOver(call.method, message)) this.#endTask(entry.target, call.taskId)
     const result = (message.result ?? {}) as { isError?: boolean }
     const isFault = message.error !== undefined || result.isError === true
     const isReply = call !== undefined && askingMethods.test(call.method)
@@ -174,6 +197,7 @@ export class Score {
     const params = message.params ?? {}
     if (method === 'notifications/progress') return this.#progress(entry, from, params)
     if (method === 'notifications/jexo/upstream') return this.#upstream(entry, params)
+    if (method === 'notifications/tasks/status') return this.#status(entry, from, params)
     if (method === 'notifications/message') {
       const title = `${params.level}${params.logger ? ` · ${params.logger}` : ''}`
       const isFault = /error|critical|alert|emergency/.test(String(params.level))
@@ -196,6 +220,27 @@ export class Score {
     return this.#line(entry, { shape: 'note', from, title, detail: String(params.uri ?? ''), isQuiet })
   }
 
+  /** How far a task is: a mark on its bar, which ends with it. */
+  #status(entry: MessageEntry, from: Line['from'], params: Record<string, unknown>): Line {
+    const { taskId, status, statusMessage } = params
+    const of = this.#tasks.callOf(entry.target, taskId)?.sequence
+    if (isTerminalWord(status)) this.#endTask(entry.target, taskId)
+    const detail = [shortId(taskId), statusMessage ?? ''].filter(Boolean).join(' · ')
+    return this.#line(entry, {
+      shape: 'mark',
+      from,
+      title: String(status),
+      detail,
+      isFault: status === 'failed',
+      of,
+    })
+  }
+
+  #endTask(target: string, taskId: unknown): void {
+    const key = this.#tasks.keyOf(target, taskId)
+    if (key !== undefined) this.#end(key)
+  }
+
   #progress(entry: MessageEntry, from: Line['from'], params: Record<string, unknown>): Line {
     const call = [...this.#open].find(
       ([key, { token }]) =>
@@ -211,7 +256,8 @@ export class Score {
   /** What the server did outside for a call, an arrow to the last lane; or what a layer did to the call, a mark on its bar. */
   #upstream(entry: TapeEntry, params: Record<string, unknown>): Line {
     const { requestId, label, kind, status, bytes, durationMs, detail } = params
-    const of = this.#open.get(keyOf(entry, 'host', requestId))?.sequence
+    const key = keyOf(entry, 'host', requestId)
+    const of = (this.#open.get(key) ?? this.#tasks.byRequest(key))?.sequence
     if (kind === 'layer') {
       const title = `${label} ${status}`
       const isFault = status === 'refused'
@@ -268,6 +314,7 @@ export class Score {
       tookMs: undefined,
       share: undefined,
       of: undefined,
+      goesOn: false,
       layer: undefined,
       previous: undefined,
       open: this.#bars,

@@ -35,6 +35,8 @@ export function answerText(result: unknown): string {
   }
   if (serverInfo) return `${serverInfo.name} ${serverInfo.version}, revision ${protocolVersion}`
   if (structuredContent) return brief(structuredContent)
+  const { taskId, status, statusMessage } = rest
+  if (typeof taskId === 'string' && status) return [status, statusMessage].filter(Boolean).join(' · ')
   const first = (Array.isArray(content) ? content : Array.isArray(contents) ? contents : [])[0] as
     | { text?: string; type?: string; mimeType?: string }
     | undefined

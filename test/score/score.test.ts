@@ -82,6 +82,43 @@ describe('the score', () => {
     })
   })
 
+  test('keeps the bar of a call that became a task until it is over', () => {
+    const task = { taskId: '0b8f2c6e-8a3f', status: 'working' }
+    const lines = scoreOf([
+      call(1, 'survey', { _meta: { progressToken: 'p' } }),
+      message('server', { id: 1, result: { task } }),
+      message('server', {
+        method: 'notifications/progress',
+        params: { progressToken: 'p', progress: 1, total: 2 },
+      }),
+      entry({ kind: 'upstream', record }),
+      message('server', { method: 'notifications/tasks/status', params: { ...task, statusMessage: 'ML-03' } }),
+      message('client', { id: 2, method: 'tasks/result', params: { taskId: task.taskId } }),
+      message('server', { id: 2, result: { content: [{ type: 'text', text: 'done' }] } }),
+      message('server', { method: 'notifications/tasks/status', params: { ...task, status: 'completed' } }),
+    ])
+    expect(lines.map(({ shape, title, of }) => [shape, title, of])).toEqual([
+      ['call', 'tools/call survey', undefined],
+      ['answer', 'task', 1],
+      ['mark', 'progress', 1],
+      ['upstream', 'GET /y', 1],
+      ['mark', 'working', 1],
+      ['call', 'tasks/result 0b8f2c6e', undefined],
+      ['answer', 'answer', 6],
+      ['mark', 'completed', 1],
+    ])
+    expect(lines.map(({ open }) => open.some(({ sequence }) => sequence === 1))).toEqual([
+      false,
+      true,
+      true,
+      true,
+      true,
+      true,
+      false,
+      false,
+    ])
+  })
+
   test('takes questions to the person and replies back', () => {
     const lines = scoreOf([
       call(1, 'a'),

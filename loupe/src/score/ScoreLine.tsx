@@ -75,7 +75,7 @@ function Lanes({ line }: { line: Line }) {
           key={sequence}
           className="bar"
           style={{ '--place': slot } as React.CSSProperties}
-          data-end={sequence === line.of && line.shape === 'answer' ? true : undefined}
+          data-end={sequence === line.of && line.shape === 'answer' && !line.goesOn ? true : undefined}
         />
       ))}
       {isArrow && <span className="arrow" />}
