@@ -251,6 +251,15 @@ describe('over HTTP', () => {
     await service.close()
   })
 
+  test('a server that ends waits for tasks, and says which it has cut', async () => {
+    const service = await serveHttp(kit(), { drainMs: 300 })
+    const link = await connect(service.url)
+    await link.start('hangs')
+    await settled()
+    expect((await service.close()).cut).toEqual(['task of tool hangs'])
+    await link.close()
+  })
+
   test('only who has started a task sees it', async () => {
     const service = await serveHttp(kit(), { access: access as never })
     const by = (who: string) => connect(service.url, { headers: { authorization: `Bearer ${who}` } })

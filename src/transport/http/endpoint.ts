@@ -120,9 +120,11 @@ export class HttpEndpoint {
     clearInterval(this.#sweep)
     const endsAt = Date.now() + withinMs
     const all = () => [...this.#sessions.values(), ...(this.#older?.sessions.values() ?? [])]
-    const isBusy = () => all().some((session) => session.engine.inFlight > 0)
+    const { tasks } = this.#running
+    const isBusy = () => all().some((session) => session.engine.inFlight > 0) || tasks.working.length > 0
     while (isBusy() && Date.now() < endsAt) await new Promise((resolve) => setTimeout(resolve, 20))
-    const cut = all().flatMap((session) => session.engine.underWay)
+    const working = tasks.working.map(({ request }) => `task of tool ${String(request.params.name)}`)
+    const cut = [...all().flatMap((session) => session.engine.underWay), ...working]
     for (const session of all()) session.close('the server is stopping')
     this.#sessions.clear()
     return cut
