@@ -62,12 +62,11 @@ export async function startSdk({ otlp, service, warn }: SdkOptions): Promise<Sto
   env.OTEL_NODE_RESOURCE_DETECTORS ||= 'env,host'
   const { diag, DiagLogLevel } = await import('@opentelemetry/api')
   diag.setLogger(quietLogger(warn), { logLevel: DiagLogLevel.WARN, suppressOverrideMessage: true })
-  const attributes = service.version === undefined ? {} : { 'service.version': service.version }
-  const started = new sdk.NodeSDK({
-    resource: sdk.resources.defaultResource().merge(sdk.resources.resourceFromAttributes(attributes)),
-    ...(env.OTEL_SERVICE_NAME ? {} : { serviceName: service.name }),
+  const started = startedAs(service, () => {
+    const made = new sdk.NodeSDK({})
+    made.start()
+    return made
   })
-  started.start()
   return async () => {
     let timer: NodeJS.Timeout | undefined
     const late = new Promise<void>((resolve) => {
@@ -80,10 +79,27 @@ export async function startSdk({ otlp, service, warn }: SdkOptions): Promise<Sto
 
 interface Sdk {
   NodeSDK: new (options: object) => { start(): void; shutdown(): Promise<void> }
-  resources: {
-    defaultResource(): { merge(other: unknown): unknown }
-    resourceFromAttributes(attributes: object): unknown
+}
+
+/** Starts something that reads the standard variables, with the service in them; programs that are started later do not see it. */
+function startedAs<T>({ name, version }: SdkOptions['service'], start: () => T): T {
+  const { env } = process
+  const { OTEL_SERVICE_NAME: named, OTEL_RESOURCE_ATTRIBUTES: attributes } = env
+  if (!named && !/(^|,)\s*service\.name=/.test(attributes ?? '')) env.OTEL_SERVICE_NAME = name
+  // What is set already comes later, and so holds.
+  const own = version === undefined ? '' : `service.version=${encodeURIComponent(version)}`
+  env.OTEL_RESOURCE_ATTRIBUTES = [own, attributes].filter(Boolean).join(',')
+  try {
+    return start()
+  } finally {
+    restore('OTEL_SERVICE_NAME', named)
+    restore('OTEL_RESOURCE_ATTRIBUTES', attributes)
   }
+}
+
+function restore(name: string, value: string | undefined): void {
+  if (value === undefined) delete process.env[name]
+  else process.env[name] = value
 }
 
 /** The SDK that is installed beside this library or this file, or in the working folder. */

@@ -114,7 +114,9 @@ test.each([
 ])('a collector that %s holds nothing up, and is told of once', async (_, behaviour) => {
   const collector = await newCollector(behaviour)
   const kit = written('k.kit.mjs', plain)
-  const ran = await run(process.execPath, [bin, 'call', kit, 'say', '--otlp', collector.url])
+  const env = { ...process.env, NO_COLOR: '1', OTEL_RESOURCE_ATTRIBUTES: 'team=bees,service.name=marsh' }
+  const ran = await run(process.execPath, [bin, 'call', kit, 'say', '--otlp', collector.url], { env })
+  expect(new Set(collector.spans.map(({ service }) => service))).toEqual(new Set(['marsh']))
   collector.close()
   expect(ran).toMatchObject({ code: 0, stdout: 'said\n' })
   expect(ran.stderr.match(/telemetry/g)?.length ?? 0).toBeLessThanOrEqual(2)
