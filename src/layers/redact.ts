@@ -1,6 +1,8 @@
 import { kitErrors } from '../kit/errors.js'
 import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
+import { plainJson } from '../kit/plain-json.js'
 import { hidden } from '../protocol/secrets.js'
+import { usualMethods } from './by.js'
 
 export interface RedactOptions extends Pick<LayerOptions, 'only' | 'methods'> {
   /** Names of fields whose values are hidden, wherever they stand; case does not matter. */
@@ -23,7 +25,12 @@ export function redact({ fields = [], patterns = [], only, methods }: RedactOpti
     if (typeof value === 'string') return all.reduce((text, pattern) => text.replace(pattern, hidden), value)
     if (depth > deepest) return hidden
     if (Array.isArray(value)) return value.map((item) => redacted(item, depth + 1))
-    if (!isPlain(value)) return value
+    if (typeof value !== 'object' || value === null || value instanceof Uint8Array) return value
+    if (!isPlain(value) || 'toJSON' in value) {
+      // An instance has fields too, once it is JSON. What has no JSON is hidden.
+      const plain = plainJson(value)
+      return plain.ok ? redacted(plain.value, depth + 1) : hidden
+    }
     const entries = Object.entries(value).map(([key, item]) => [
       key,
       names.has(key.toLowerCase()) ? hidden : redacted(item, depth + 1),
@@ -33,7 +40,7 @@ export function redact({ fields = [], patterns = [], only, methods }: RedactOpti
   }
   return layer('redact', async (_call, next) => redacted(await next()), {
     ...(only ? { only } : {}),
-    methods: methods ?? ['tools/call', 'resources/read', 'prompts/get'],
+    methods: methods ?? usualMethods,
   })
 }
 

@@ -324,6 +324,19 @@ test('redact hides fields and patterns, in plain values and in content', async (
   expect(JSON.parse(await call())).toEqual({ name: 'Ada', phone: '••••', cards: ['••••'] })
   expect(await call('read', { hive: 'a' })).toBe('card ••••')
   expect(() => redact({})).toThrow(/names of fields, or patterns/)
+  class Keeper {
+    name = 'Ada'
+    phone = '5555'
+  }
+  const kinds: [unknown, unknown][] = [
+    [new Keeper(), { name: 'Ada', phone: '••••' }],
+    [new Map([['phone', '5555']]), { phone: '••••' }],
+    [{ toJSON: () => ({ phone: '5555' }) }, { phone: '••••' }],
+  ]
+  for (const [value, shown] of kinds) {
+    const { call } = await behind([redact({ fields: ['phone'] })], () => value)
+    expect(JSON.parse(await call())).toEqual(shown)
+  }
 })
 
 test('dryRun describes changes and lets reads through', async () => {
