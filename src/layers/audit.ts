@@ -6,7 +6,7 @@ import { keyOf } from '../kit/part.js'
 import { isRefusal, Refusal } from '../kit/refusal.js'
 import { hidden, isSecretName, maskSecrets } from '../protocol/secrets.js'
 import { AuditFile } from './audit-file.js'
-import { isRead } from './by.js'
+import { isRead, usualMethods } from './by.js'
 import { positive } from './check.js'
 
 /** One call, as it is written down. */
@@ -115,7 +115,7 @@ export function audit({
       if (!isFine && onFailure === 'refuse' && !isChange) throw refuse()
       return value
     },
-    { ...(only ? { only } : {}), methods: methods ?? ['tools/call', 'resources/read', 'prompts/get'] },
+    { ...(only ? { only } : {}), methods: methods ?? usualMethods },
   )
 }
 

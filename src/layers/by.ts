@@ -1,4 +1,5 @@
-import type { LayerCall } from '../kit/layer.js'
+import type { LayerCall, LayeredMethod } from '../kit/layer.js'
+import { ownerOf } from '../kit/owner.js'
 import { keyOf } from '../kit/part.js'
 
 /** Whom a limit counts apart: each caller, session, client or part, or nobody. */
@@ -9,11 +10,14 @@ export function whoOf(call: LayerCall, by: By): string {
   if (by === 'part') return `${call.part.kind} ${keyOf(call.part)}`
   if (by === 'everyone') return ''
   const { identity, session } = call
-  if (by === 'identity') return identity ? `identity ${identity.issuer ?? ''} ${identity.subject}` : 'unknown'
+  if (by === 'identity') return identity ? `identity ${ownerOf(identity)}` : 'unknown'
   if (by === 'client')
     return `client ${identity?.clientId ?? `${session.client?.name ?? ''} ${session.client?.version ?? ''}`}`
   return `session ${session.id ?? ''}`
 }
+
+/** The requests that layers of this folder are around: all but completions. */
+export const usualMethods: readonly LayeredMethod[] = ['tools/call', 'resources/read', 'prompts/get']
 
 /** True for requests that change nothing. */
 export const isRead = ({ part }: LayerCall): boolean => part.kind !== 'tool' || part.effect === 'read'

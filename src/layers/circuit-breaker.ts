@@ -7,7 +7,7 @@ import {
 } from 'cockatiel'
 import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
 import { isRefusal, Refusal } from '../kit/refusal.js'
-import { type By, inWords, whoOf } from './by.js'
+import { type By, inWords, usualMethods, whoOf } from './by.js'
 import { positive } from './check.js'
 
 export interface CircuitBreakerOptions extends Pick<LayerOptions, 'only' | 'methods'> {
@@ -60,7 +60,7 @@ export function circuitBreaker({
         throw new Refusal(`${call.part.name} failed several times and is paused. Try again in ${inWords(waitMs)}.`)
       }
     },
-    { ...(only ? { only } : {}), methods: methods ?? ['tools/call', 'resources/read', 'prompts/get'] },
+    { ...(only ? { only } : {}), methods: methods ?? usualMethods },
   )
 }
 

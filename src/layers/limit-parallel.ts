@@ -1,6 +1,6 @@
 import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
 import { Refusal } from '../kit/refusal.js'
-import { type By, whoOf } from './by.js'
+import { type By, usualMethods, whoOf } from './by.js'
 import { positive } from './check.js'
 
 export interface LimitParallelOptions extends Pick<LayerOptions, 'only' | 'methods'> {
@@ -49,7 +49,7 @@ export function limitParallel({ calls, queue = 100, by = 'everyone', only, metho
         else if (--room.running === 0) rooms.delete(key)
       }
     },
-    { ...(only ? { only } : {}), methods: methods ?? ['tools/call', 'resources/read', 'prompts/get'] },
+    { ...(only ? { only } : {}), methods: methods ?? usualMethods },
   )
 }
 

@@ -2,7 +2,7 @@ import RateLimiterMemory from 'rate-limiter-flexible/lib/RateLimiterMemory.js'
 import RateLimiterRes from 'rate-limiter-flexible/lib/RateLimiterRes.js'
 import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
 import { Refusal } from '../kit/refusal.js'
-import { type By, inWords, whoOf } from './by.js'
+import { type By, inWords, usualMethods, whoOf } from './by.js'
 import { positive } from './check.js'
 
 export interface LimitRateOptions extends Pick<LayerOptions, 'only' | 'methods'> {
@@ -38,6 +38,6 @@ export function limitRate({ calls, perMs = 60_000, by = 'identity', only, method
       }
       return next()
     },
-    { ...(only ? { only } : {}), methods: methods ?? ['tools/call', 'resources/read', 'prompts/get'] },
+    { ...(only ? { only } : {}), methods: methods ?? usualMethods },
   )
 }

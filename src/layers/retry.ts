@@ -2,7 +2,7 @@ import { ExponentialBackoff, handleWhen, retry as retryPolicy } from 'cockatiel'
 import { type Layer, type LayerOptions, layer } from '../kit/layer.js'
 import { isRefusal } from '../kit/refusal.js'
 import { RpcError } from '../protocol/rpc-error.js'
-import { isRead } from './by.js'
+import { isRead, usualMethods } from './by.js'
 import { positive } from './check.js'
 
 export interface RetryOptions extends Pick<LayerOptions, 'only'> {
@@ -44,6 +44,6 @@ export function retry({
         return next()
       }, call.signal)
     },
-    { ...(only ? { only } : {}), methods: ['tools/call', 'resources/read', 'prompts/get'] },
+    { ...(only ? { only } : {}), methods: usualMethods },
   )
 }
