@@ -219,7 +219,12 @@ export class RunningKit {
   }
 
   async #findTelemetry(): Promise<void> {
-    this.telemetry = await foundTelemetry()
+    try {
+      this.telemetry = await foundTelemetry()
+    } catch (error) {
+      // Calls are worth more than their traces.
+      this.report('warning', `telemetry could not be loaded: ${messageOf(error)}`)
+    }
     this.loading = undefined
   }
 
