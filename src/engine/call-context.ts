@@ -50,7 +50,7 @@ class ActiveCall implements Call {
     this.#logger = logger
     this.#shared = session.running.shared
     this.settings = session.running.settings
-    this.identity = session.identity
+    this.identity = incoming instanceof TaskRequest ? incoming.identity : session.identity
   }
 
   get signal(): AbortSignal {

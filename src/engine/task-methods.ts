@@ -54,5 +54,14 @@ export function asTask(
   if (support === undefined) throw new RpcError(codes.methodNotFound, `Tool ${name} does not run as a task`)
   const ask = session.network === 'tcp' ? undefined : session.ask.bind(session)
   const peer = { notify: session.notify.bind(session), ask }
-  return { task: session.running.tasks.create({ incoming, ttlMs, owner: ownerIn(session), peer, work }) }
+  return {
+    task: session.running.tasks.create({
+      incoming,
+      ttlMs,
+      owner: ownerIn(session),
+      identity: session.identity,
+      peer,
+      work,
+    }),
+  }
 }

@@ -1,3 +1,4 @@
+import type { Identity } from '../kit/call.js'
 import type { Incoming } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
@@ -28,6 +29,8 @@ export interface NewTask {
   ttlMs: number
   /** Who may see it; undefined where callers cannot be told apart. */
   owner: string | undefined
+  /** Who has sent the request. */
+  identity?: Identity | undefined
   peer: TaskPeer
   work: TaskWork
 }
@@ -51,7 +54,7 @@ export class TaskBoard {
   }
 
   /** Makes a task, whose work begins once the answer is out. Throws an `RpcError` if there are too many. */
-  create({ incoming, ttlMs, owner, peer, work }: NewTask): Task {
+  create({ incoming, ttlMs, owner, identity, peer, work }: NewTask): Task {
     this.#makeRoom()
     const now = new Date().toISOString()
     const task: Task = {
@@ -63,7 +66,14 @@ export class TaskBoard {
       pollInterval: this.#limits.pollIntervalMs,
     }
     const { id, method, params } = incoming
-    const running = new RunningTask(task, { jsonrpc: '2.0', id, method, params }, owner, ++this.#sequence, peer)
+    const running = new RunningTask(
+      task,
+      { jsonrpc: '2.0', id, method, params },
+      owner,
+      ++this.#sequence,
+      peer,
+      identity,
+    )
     this.#tasks.set(task.taskId, running)
     const timer = setTimeout(() => this.#drop(task.taskId), ttlMs)
     ;(timer as { unref?: () => void }).unref?.()

@@ -1,3 +1,4 @@
+import type { Identity } from '../kit/call.js'
 import type { AskOptions, Incoming, Progress } from '../protocol/incoming.js'
 import type { JsonObject, Request } from '../protocol/messages.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
@@ -39,12 +40,19 @@ export class RunningTask implements TaskChannel {
   #questions = 0
   #saidAt = 0
 
-  constructor(task: Task, request: Request, owner: string | undefined, sequence: number, peer: TaskPeer) {
+  constructor(
+    task: Task,
+    request: Request,
+    owner: string | undefined,
+    sequence: number,
+    peer: TaskPeer,
+    identity?: Identity,
+  ) {
     this.#task = task
     this.owner = owner
     this.sequence = sequence
     this.#peer = peer
-    this.request = new TaskRequest(this, request, { id: task.taskId, ttlMs: task.ttl })
+    this.request = new TaskRequest(this, request, { id: task.taskId, ttlMs: task.ttl }, identity)
     this.ended = new Promise((resolve, reject) => {
       this.#settle = { resolve, reject }
     })

@@ -1,3 +1,4 @@
+import type { Identity } from '../kit/call.js'
 import { type AskOptions, Incoming, type Progress, type Surrounding } from '../protocol/incoming.js'
 import type { JsonObject, Request } from '../protocol/messages.js'
 
@@ -10,13 +11,21 @@ export interface TaskChannel extends Surrounding {
 
 /** The request that a task carries out. It was answered at once; its work goes on with it until the task is over. */
 export class TaskRequest extends Incoming {
+  /** Who has started it. The session may serve another token of the same caller by the time the work begins. */
+  readonly identity: Identity | undefined
   readonly task: { readonly id: string; readonly ttlMs: number | null }
   readonly #channel: TaskChannel
 
-  constructor(channel: TaskChannel, request: Request, task: { id: string; ttlMs: number | null }) {
+  constructor(
+    channel: TaskChannel,
+    request: Request,
+    task: { id: string; ttlMs: number | null },
+    identity?: Identity,
+  ) {
     super(channel, request)
     this.#channel = channel
     this.task = task
+    this.identity = identity
   }
 
   /** Also the message of the task's status. */

@@ -147,6 +147,24 @@ describe('a server', () => {
     expect(result.tools.every(({ execution }: Loose) => execution === undefined)).toBe(true)
   })
 
+  test('works as who has started it, whoever of the same session asks next', async () => {
+    const who = tool('who', {
+      about: 'x',
+      effect: 'read',
+      task: 'optional',
+      run: (_, call) => String(call.identity?.scopes),
+    })
+    const session = new RawSession(defineKit({ name: 'k', version: '1', parts: [who] }))
+    await session.initialize('2025-11-25')
+    const by = (...scopes: string[]) => ({ subject: 'ada', scopes, claims: {} })
+    const send = (id: number, method: string, params: object, identity: Loose) =>
+      session.engine.receive({ jsonrpc: '2.0', id, method, params } as Loose, identity)
+    send(50, 'tools/call', { name: 'who', task: {} }, by('read'))
+    send(51, 'ping', {}, by('read', 'write'))
+    const { taskId } = (await session.until(({ id }) => id === 50)).result.task
+    expect((await session.ask('tasks/result', { taskId })).result.content[0].text).toBe('read')
+  })
+
   test('says what failed', async () => {
     const { session } = await opened()
     const { taskId } = (await start(session, 'fails')).result.task
