@@ -11,8 +11,7 @@ describe('serve on stdio', () => {
       const list = { jsonrpc: '2.0', id: 2, method: 'tools/list' }
       const ran = await speak([bin, 'serve', apiary], [hello(date), ready, list, weigh(3)], {
         cwd: '/',
-        // No variable but the time that a busy machine may need.
-        env: { JEXO_GRACE_MS: '20000' },
+        env: {},
       })
       expect(ran.code).toBe(0)
       const answers = new Map(ran.lines.map((line) => [line.id, line.result]))

@@ -179,7 +179,10 @@ export async function speak(
   options: RunOptions = {},
 ): Promise<Ran & { lines: Loose[] }> {
   const input = lines.map((line) => `${typeof line === 'string' ? line : JSON.stringify(line)}\n`).join('')
-  const ran = await run(process.execPath, args, { ...options, input })
+  // A busy machine may need more than the usual time for calls that still run when the input ends.
+  const given = options.env ?? { ...(process.env as Record<string, string>), NO_COLOR: '1' }
+  const env = { JEXO_GRACE_MS: '30000', ...given }
+  const ran = await run(process.execPath, args, { ...options, env, input })
   return {
     ...ran,
     lines: ran.stdout
