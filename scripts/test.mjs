@@ -46,6 +46,7 @@ const systemd = find(
 )
 const buildah = find('builder of images', 'buildah', 'JEXO_BUILDAH', ['/usr/bin/buildah'], 'buildah')
 const glewlwyd = find('authorization server', 'glewlwyd', 'JEXO_GLEWLWYD', ['/usr/bin/glewlwyd'], 'glewlwyd')
+const redis = find('store', 'redis-server', 'JEXO_REDIS', ['/usr/bin/redis-server'], 'redis-server')
 const busybox = find('shell for images', 'busybox', 'JEXO_BUSYBOX', ['/bin/busybox'], 'busybox-static')
 await Promise.all([
   runBeside('Linting', bin('biome'), ['check', '--error-on-warnings', '.']),
@@ -64,6 +65,7 @@ const programs = {
   JEXO_BUILDAH: buildah,
   JEXO_BUSYBOX: busybox,
   JEXO_GLEWLWYD: glewlwyd,
+  JEXO_REDIS: redis,
 }
 process.exit(runJest(words, programs))
 

@@ -109,6 +109,7 @@ export type ErrorCode =
   | 'sql-address'
   | 'sql-unreachable'
   | 'ssh-failed'
+  | 'store-unavailable'
   | 'supervisor-failed'
   | 'tape-as-target'
   | 'tape-unreadable'

@@ -17,6 +17,7 @@ const order = [
   'yaml',
   'protocol',
   'kit',
+  'store',
   'tasks',
   'telemetry',
   'engine',

@@ -37,6 +37,12 @@ export interface DialogueLimits {
   /** How many requests of the peer may be in flight. */
   maxInFlight: number
 }
+export interface DialogueOptions {
+  limits?: Partial<DialogueLimits> | undefined
+  watch?: DialogueWatch | undefined
+  /** What ids of requests begin with, so that whoever takes an answer knows whose request it was. */
+  idPrefix?: string | undefined
+}
 export const dialogueLimits: DialogueLimits = { timeoutMs: 60_000, maxTimeoutMs: 600_000, maxInFlight: 256 }
 
 /** Time for a valid response to follow one that cannot be used. */
@@ -60,20 +66,27 @@ export class Dialogue {
   readonly #handlers: DialogueHandlers
   readonly #limits: DialogueLimits
   readonly #watch: DialogueWatch | undefined
+  readonly #idPrefix: string | undefined
   readonly #incoming = new Map<RequestId, Incoming>()
   #pending: Map<RequestId, Pending> | undefined
   #nextId = 1
   #closedBecause: string | undefined
 
-  constructor(handlers: DialogueHandlers, limits: Partial<DialogueLimits> = {}, watch?: DialogueWatch) {
+  constructor(handlers: DialogueHandlers, { limits, watch, idPrefix }: DialogueOptions = {}) {
     this.#handlers = handlers
     this.#watch = watch
+    this.#idPrefix = idPrefix
     this.#limits = { ...dialogueLimits, ...limits }
   }
 
   /** How many of the peer's requests are being worked on. */
   get inFlight(): number {
     return this.#incoming.size
+  }
+
+  /** True while the peer has not answered a request of this side. */
+  get isWaiting(): boolean {
+    return (this.#pending?.size ?? 0) > 0
   }
 
   /** The peer's requests that are being worked on. */
@@ -102,7 +115,8 @@ export class Dialogue {
   ask(method: string, params: JsonObject | undefined, options: AskOptions = {}): Promise<JsonObject> {
     if (this.#closedBecause !== undefined) return Promise.reject(protocolErrors.closed(this.#closedBecause))
     if (options.signal?.aborted) return Promise.reject(options.signal.reason)
-    const id = this.#nextId++
+    const number = this.#nextId++
+    const id = this.#idPrefix === undefined ? number : `${this.#idPrefix}${number}`
     return new Promise((resolve, reject) => {
       const watched = this.#watch?.asking(id, method, params, options.related)
       this.#await(id, method, options, watched, resolve, reject)
@@ -113,6 +127,11 @@ export class Dialogue {
           : params
       this.#handlers.send({ jsonrpc: '2.0', id, method, ...(sent ? { params: sent } : {}) }, options.related)
     })
+  }
+
+  /** True while a request of this side has no answer. */
+  isAsked(id: RequestId): boolean {
+    return this.#pending?.has(id) === true
   }
 
   /** A request could not be handed over: its caller is told. */
@@ -246,7 +265,7 @@ export class Dialogue {
   }
 
   #await(
-    id: number,
+    id: RequestId,
     method: string,
     options: AskOptions,
     watched: WatchedAsk | undefined,

@@ -20,10 +20,12 @@ export const protocolErrors = {
       forCallers: 'The connection was closed.',
       data: { reason: why },
     }),
-  answerMalformed: (method: string, reason: string) =>
+  answerMalformed: (method: string, reason: string, cause?: unknown) =>
     new JexoError(
       'answer-malformed',
       `the server sent an invalid response to ${method} (${reason})`,
       'fix the server',
+      undefined,
+      { cause },
     ),
 }

@@ -17,7 +17,7 @@ function pair(answer: (request: Incoming) => unknown, limits = {}) {
       hear: () => {},
       settled: (id, answered) => settled.push([id, answered]),
     },
-    limits,
+    { limits },
   )
   const client: Dialogue = new Dialogue(
     {
@@ -28,7 +28,7 @@ function pair(answer: (request: Incoming) => unknown, limits = {}) {
       answer: () => ({}),
       hear: () => {},
     },
-    limits,
+    { limits },
   )
   return { client, server, passed, settled }
 }

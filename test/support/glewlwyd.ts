@@ -22,7 +22,7 @@ export class Glewlwyd {
     this.issuer = `${origin}/api/oidc`
   }
 
-  static async start(resource: string): Promise<Glewlwyd> {
+  static async start(resource: string, tries = 3): Promise<Glewlwyd> {
     const port = await freePort()
     const folder = mkdtempSync(join(tmpdir(), 'jexo-glewlwyd-'))
     const database = join(folder, 'database')
@@ -34,8 +34,14 @@ export class Glewlwyd {
     const running = new Running(['-c', join(folder, 'configuration')], {}, process.env.JEXO_GLEWLWYD ?? 'glewlwyd')
     const server = new Glewlwyd(running, origin)
     await running.until(/Glewlwyd started/)
-    await server.#prepare(resource)
-    return server
+    if (await answers(port)) {
+      await server.#prepare(resource)
+      return server
+    }
+    // Somebody else has taken the port meanwhile.
+    await running.end('SIGTERM')
+    if (tries <= 1) throw new Error(`glewlwyd does not answer on port ${port}: ${running.said}`)
+    return Glewlwyd.start(resource, tries - 1)
   }
 
   async #prepare(resource: string): Promise<void> {
@@ -121,7 +127,7 @@ export class Glewlwyd {
   }
 
   async #send(method: string, path: string, body: object, cookie = this.#admin): Promise<Response> {
-    const answer = await fetch(`${this.#origin}/api${path}`, {
+    const answer = await patiently(`${this.#origin}/api${path}`, {
       method,
       // It closes connections that wait, without a word.
       headers: { 'content-type': 'application/json', cookie, connection: 'close' },
@@ -152,6 +158,30 @@ hash_algorithm="SHA512"
 database = { type = "sqlite3"
   path = "${database}" };
 `
+
+/** A connection that it closes without a word is opened again. */
+async function patiently(url: string, init: RequestInit, tries = 3): Promise<Response> {
+  try {
+    return await fetch(url, init)
+  } catch (error) {
+    if (tries <= 1) throw error
+    await new Promise((done) => setTimeout(done, 300))
+    return patiently(url, init, tries - 1)
+  }
+}
+
+/** It says that it has started a little before, or without, listening. */
+async function answers(port: number): Promise<boolean> {
+  for (let tries = 0; tries < 50; tries++) {
+    const isThere = await fetch(`http://127.0.0.1:${port}/api/`, { headers: { connection: 'close' } }).then(
+      () => true,
+      () => false,
+    )
+    if (isThere) return true
+    await new Promise((done) => setTimeout(done, 100))
+  }
+  return false
+}
 
 async function freePort(): Promise<number> {
   const server = createServer()

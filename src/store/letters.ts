@@ -1,0 +1,89 @@
+import { messageOf } from '../errors.js'
+import type { JsonObject } from '../protocol/messages.js'
+import type { Member } from './store.js'
+
+export type Answering = (letter: JsonObject) => JsonObject | undefined | Promise<JsonObject | undefined>
+
+interface Pending {
+  resolve(answer: JsonObject | undefined): void
+  reject(error: Error): void
+}
+
+/** How often it is looked whether the process that is to answer still lives, in milliseconds. */
+const lookEveryMs = 4000
+
+/** Questions between the processes of a server, each with one answer. */
+export class Letters {
+  readonly #member: Member
+  readonly #answering = new Map<string, Answering>()
+  readonly #pending = new Map<number, Pending>()
+  #number = 0
+
+  constructor(member: Member) {
+    this.#member = member
+  }
+
+  on(subject: string, answer: Answering): void {
+    this.#answering.set(subject, answer)
+  }
+
+  /** Resolves to the answer; undefined if there is no such process, or it ends before it has answered. Rejects with what it has thrown. */
+  async ask(
+    member: string,
+    subject: string,
+    letter: JsonObject,
+    signal?: AbortSignal,
+  ): Promise<JsonObject | undefined> {
+    const number = ++this.#number
+    let stop = () => {}
+    const answer = new Promise<JsonObject | undefined>((resolve, reject) => {
+      this.#pending.set(number, { resolve, reject })
+      const looking = setInterval(() => {
+        // While the store is away, nobody knows.
+        this.#member
+          .isAlive(member)
+          .then((isAlive) => isAlive || resolve(undefined))
+          .catch(() => {})
+      }, lookEveryMs)
+      const abort = () => reject(signal?.reason)
+      signal?.addEventListener('abort', abort, { once: true })
+      stop = () => {
+        clearInterval(looking)
+        signal?.removeEventListener('abort', abort)
+        this.#pending.delete(number)
+      }
+    })
+    answer.catch(() => {})
+    try {
+      const mail = { kind: 'letter', subject, number, sender: this.#member.id, letter }
+      if (!(await this.#member.tell(member, mail))) return undefined
+      return await answer
+    } finally {
+      stop()
+    }
+  }
+
+  /** True if it was one of these. */
+  hear(mail: JsonObject): boolean {
+    const { kind, number, sender, subject, letter, answer, error } = mail
+    if (kind === 'letter' && typeof sender === 'string' && typeof number === 'number') {
+      void this.#reply(sender, number, String(subject), (letter ?? {}) as JsonObject)
+      return true
+    }
+    if (kind !== 'reply' || typeof number !== 'number') return kind === 'reply'
+    const pending = this.#pending.get(number)
+    if (typeof error === 'string') pending?.reject(new Error(error))
+    else pending?.resolve((answer ?? undefined) as JsonObject | undefined)
+    return true
+  }
+
+  async #reply(sender: string, number: number, subject: string, letter: JsonObject): Promise<void> {
+    let said: JsonObject
+    try {
+      said = { answer: (await this.#answering.get(subject)?.(letter)) ?? null }
+    } catch (error) {
+      said = { error: messageOf(error) }
+    }
+    await this.#member.tell(sender, { kind: 'reply', number, ...said }).catch(() => {})
+  }
+}
