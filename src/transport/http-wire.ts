@@ -3,7 +3,7 @@ import { authorized } from '../access/sign-in/authorized.js'
 import type { SignIn } from '../access/sign-in/sign-in.js'
 import { isJexoError } from '../errors.js'
 import { linkErrors } from '../link/errors.js'
-import { SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
+import { AnswerLost, SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
 import { protocolErrors } from '../protocol/errors.js'
 import { isRequest, isResponse, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
@@ -273,11 +273,16 @@ export class HttpWire implements Wire {
         throw protocolErrors.answerMalformed(
           isRequest(asked) ? asked.method : 'a message',
           'the stream ended without the answer',
+          new AnswerLost(),
         )
       await this.#pause(reading.retryMs)
       current = await this.#openStream(reading.lastEventId)
       if (!current.ok)
-        throw linkErrors.connectFailed(this.label, `the stream could not be resumed: HTTP ${current.status}`)
+        throw linkErrors.connectFailed(
+          this.label,
+          `the stream could not be resumed: HTTP ${current.status}`,
+          new AnswerLost(),
+        )
     }
   }
 
@@ -320,16 +325,22 @@ export class HttpWire implements Wire {
     this.#standing = standing
     const isOver = () => this.#aborter.signal.aborted || standing.signal.aborted
     const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: true }
-    for (let failures = 0; failures < mostResumes && !isOver(); failures++) {
+    for (let failures = 0; !isOver(); failures++) {
       try {
         const response = await this.#openStream(reading.lastEventId)
-        if (!response.ok) return void response.body?.cancel()
-        failures = 0
-        await this.#read(response, reading, undefined)
+        if (response.ok) failures = 0
+        if (response.ok) await this.#read(response, reading, undefined)
+        else await response.body?.cancel()
+        // Any other refusal is meant: there are no streams, or the session has ended.
+        if (!response.ok && response.status < 500) {
+          if (response.status !== 400 || reading.lastEventId === undefined) return
+          // What was missed is not known any more.
+          reading.lastEventId = undefined
+        }
       } catch {
         // The next request tells of a server that is gone; here it is only tried again.
       }
-      await this.#pause(reading.retryMs)
+      await this.#pause(Math.min(reading.retryMs * 2 ** Math.min(failures, 6), mostRetryMs))
     }
   }
 

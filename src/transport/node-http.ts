@@ -66,6 +66,8 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
   const publicHosts = publicUrl === undefined ? [] : [new URL(publicUrl).host]
   const allowedHosts = [...publicHosts, ...(options.allowedHosts ?? [])]
   const running = isKit(given) ? runOnNode(given, options) : given
+  const tools = [...running.index.tools.values()]
+  await options.store?.prepare?.(tools.some(({ part }) => part.durable))
   const endpoint = new HttpEndpoint(running, { ...options, allowedHosts })
   // Loaded here, since a packed kit on stdio would wait for it too.
   const { createServer } = await import('node:http')

@@ -2,24 +2,23 @@ import type { AccessCheck } from '../../access/check.js'
 import type { Engine } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import type { Identity } from '../../kit/call.js'
-import { ownerOf } from '../../kit/owner.js'
-import {
-  type ErrorResponse,
-  isObject,
-  isRequest,
-  type Message,
-  parseJson,
-  readMessage,
-} from '../../protocol/messages.js'
-import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
-import { codes } from '../../protocol/rpc-error.js'
-import { accepts, checkHost, checkOrigin, checkPost, isBrowser, isOriginAllowed, type Sources } from './checks.js'
-import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, json, onlyOf, refusal } from './exchange.js'
+import type { Message } from '../../protocol/messages.js'
+import { isUnavailable } from '../../store/errors.js'
+import type { Store } from '../../store/store.js'
+import { accepts, checkHost, checkOrigin, isBrowser, type Sources } from './checks.js'
+import { preflight, withCors } from './cors.js'
+import { empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
 import { Guard } from './guard.js'
+import { inSession, when } from './in-session.js'
 import { type HttpLimits, httpLimits } from './limits.js'
+import { LocalSessions } from './local-sessions.js'
 import { Overdue } from './overdue.js'
 import { pageFor } from './page.js'
-import { HttpSession } from './session.js'
+import { Posts } from './posts.js'
+import { fullOf, tooMany } from './refusals.js'
+import { HttpSession, type HttpSessionOptions } from './session.js'
+import type { Sessions } from './sessions.js'
+import { SharedSessions } from './shared-sessions.js'
 import { TwoEndpointForm } from './two-endpoint.js'
 
 export interface EndpointOptions {
@@ -40,16 +39,13 @@ export interface EndpointOptions {
   /** No sessions: every POST on its own, for serverless hosts. */
   stateless?: boolean
   limits?: Partial<HttpLimits>
+  /** Keeps sessions, so that every process with the same store can serve them: `redisStore` of `jexo/redis`. In this process by default. */
+  store?: Store
   /** Called when a host has connected: who, by which revision. */
   onHost?: (engine: Engine) => void
   /** What else is answered, by path: for those who may call. */
   routes?: Readonly<Record<string, () => Promise<HttpAnswer>>>
 }
-
-/** When every place is taken, a session that was idle for this long gives its own up. */
-const evictAfterMs = 60_000
-const sessionHeader = 'mcp-session-id'
-const versionHeader = 'mcp-protocol-version'
 
 /** The Streamable HTTP endpoint of a running kit, for any HTTP server (Transports, "Streamable HTTP"). */
 export class HttpEndpoint {
@@ -59,9 +55,10 @@ export class HttpEndpoint {
   readonly #options: EndpointOptions
   readonly #sources: Sources
   readonly #guard: Guard
-  readonly #sessions = new Map<string, HttpSession>()
+  readonly #sessions: Sessions
   readonly #overdue: Overdue
   readonly #older: TwoEndpointForm | undefined
+  readonly #posts: Posts
   #sweep: ReturnType<typeof setInterval> | undefined
   #isDraining = false
 
@@ -72,12 +69,24 @@ export class HttpEndpoint {
     const ssePath = options.ssePath === false || options.stateless ? undefined : (options.ssePath ?? '/sse')
     this.limits = { ...httpLimits, ...options.limits }
     this.#overdue = new Overdue(this.limits.streamAfterMs)
-    this.#older =
-      ssePath === undefined ? undefined : new TwoEndpointForm(running, ssePath, this.limits, options.onHost)
     this.#sources = {
       allowedHosts: options.allowedHosts ?? [],
       allowedOrigins: options.allowedOrigins ?? [],
     }
+    this.#sessions = this.#sessionsIn(options.store)
+    if (ssePath !== undefined) {
+      const { limits } = this
+      const { letters } = this.#sessions
+      this.#older = new TwoEndpointForm(running, { path: ssePath, limits, onHost: options.onHost, letters })
+    }
+    this.#posts = new Posts({
+      limits: this.limits,
+      sessions: this.#sessions,
+      isStateless: options.stateless === true,
+      lacking: (...asked) => this.#lacking(...asked),
+      refuseMore: () => this.#refuseMore(),
+      newSession: (given) => this.#newSession(given),
+    })
     const { access, token, publicUrl } = options
     this.#guard = new Guard({ access, token, publicUrl, path: this.path })
   }
@@ -94,13 +103,17 @@ export class HttpEndpoint {
   /** Answers one request; never rejects for what a caller did wrong. */
   handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     const { loading } = this.#running
-    return loading ? loading.then(() => this.#handle(request)) : this.#handle(request)
+    const answer = loading ? loading.then(() => this.#handle(request)) : this.#handle(request)
+    return this.#options.store && answer instanceof Promise ? answer.catch(unlessUnavailable) : answer
   }
 
   #handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     if (request.path === '/health/live') return json(200, { status: 'live' })
     if (request.path === '/health/ready') {
-      return this.#isDraining ? json(503, { status: 'stopping' }) : json(200, { status: 'ready' })
+      if (this.#isDraining) return json(503, { status: 'stopping' })
+      const { trouble } = this.#sessions
+      if (trouble !== undefined) return json(503, { status: 'waiting for the store', reason: trouble })
+      return json(200, { status: 'ready' })
     }
     const refused = checkHost(request, this.#sources)
     if (refused) return refused
@@ -111,7 +124,7 @@ export class HttpEndpoint {
     this.#sweepRegularly()
     const answer = this.#route(request)
     if (this.#sources.allowedOrigins.length === 0) return answer
-    return Promise.resolve(answer).then((given) => this.#withCors(request, given))
+    return Promise.resolve(answer).then((given) => withCors(request, given, this.#sources))
   }
 
   /** Takes no new sessions, lets what runs end within the time, then ends the sessions; returns the requests that were cut off. */
@@ -119,14 +132,15 @@ export class HttpEndpoint {
     this.#isDraining = true
     clearInterval(this.#sweep)
     const endsAt = Date.now() + withinMs
-    const all = () => [...this.#sessions.values(), ...(this.#older?.sessions.values() ?? [])]
+    const all = () => [...this.#sessions.here, ...(this.#older?.sessions.values() ?? [])]
     const { tasks } = this.#running
     const isBusy = () => all().some((session) => session.engine.inFlight > 0) || tasks.working.length > 0
     while (isBusy() && Date.now() < endsAt) await new Promise((resolve) => setTimeout(resolve, 20))
-    const working = tasks.working.map(({ request }) => `task of tool ${String(request.params.name)}`)
+    const own = tasks.working.filter((task) => !tasks.mirror?.isDurable(task))
+    const working = own.map(({ request }) => `task of tool ${String(request.params.name)}`)
     const cut = [...all().flatMap((session) => session.engine.underWay), ...working]
-    for (const session of all()) session.close('the server is stopping')
-    this.#sessions.clear()
+    for (const session of this.#older?.sessions.values() ?? []) session.close('the server is stopping')
+    await this.#sessions.close()
     return cut
   }
 
@@ -137,7 +151,7 @@ export class HttpEndpoint {
     if (request.path !== this.path && !isOlder) {
       return refusal(404, `There is nothing at ${request.path}; the endpoint is ${this.path}.`)
     }
-    if (request.method === 'OPTIONS') return this.#preflight()
+    if (request.method === 'OPTIONS') return preflight(this.#sources, this.#methods)
     return this.#guard.admit(request, (identity) => this.#carryOut(request, identity, isOlder))
   }
 
@@ -147,11 +161,11 @@ export class HttpEndpoint {
     isOlder: boolean,
   ): HttpAnswer | Promise<HttpAnswer> {
     if (this.#older && isOlder) {
-      const lacking = (engine: Engine, messages: readonly Message[]) =>
+      const lacking = (engine: Pick<Engine, 'scopesFor'>, messages: readonly Message[]) =>
         this.#lacking(request, engine, messages, identity)
       return this.#older.handle(request, { refuseMore: () => this.#refuseMore(), identity, lacking })
     }
-    if (request.method === 'POST') return this.#post(request, identity)
+    if (request.method === 'POST') return this.#posts.handle(request, identity)
     if (request.method === 'GET' && !this.#options.stateless) return this.#get(request, identity)
     if (request.method === 'DELETE' && !this.#options.stateless) return this.#delete(request, identity)
     return refusal(405, `${request.method} is not offered here.`, -32000, { allow: this.#methods })
@@ -160,7 +174,7 @@ export class HttpEndpoint {
   /** What is answered where the caller lacks a scope that one of the messages needs. */
   #lacking(
     request: HttpRequest,
-    engine: Engine,
+    engine: Pick<Engine, 'scopesFor'>,
     messages: readonly Message[],
     identity: Identity | undefined,
   ): HttpAnswer | undefined {
@@ -173,179 +187,48 @@ export class HttpEndpoint {
     return this.#options.stateless ? 'POST' : 'GET, POST, DELETE'
   }
 
-  #post(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
-    const refused = checkPost(request)
-    if (refused) return refused
-    return request.body(this.limits.maxBytes).then(
-      (text) => this.#postText(request, text, identity),
-      (error) => {
-        if (error instanceof BodyTooLong)
-          return refusal(413, `The body is longer than ${this.limits.maxBytes} bytes.`)
-        throw error
-      },
-    )
-  }
-
-  #postText(request: HttpRequest, text: string, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
-    let value: unknown
-    try {
-      value = parseJson(text)
-    } catch (error) {
-      return refusal(400, `Parse error: ${(error as Error).message}`, codes.parse)
-    }
-    if (this.#options.stateless) return this.#postStateless(request, value, identity)
-    if (Array.isArray(value)) return this.#postBatch(request, value, identity)
-    const read = readMessage(value)
-    if (read.kind === 'malformed') return malformed(read.answer)
-    if (read.kind === 'request' && read.message.method === 'initialize' && !request.header(sessionHeader)) {
-      return this.#open(request, read.message, identity)
-    }
-    const session = this.#sessionOf(request, identity)
-    if (!(session instanceof HttpSession)) return session
-    const lacking = this.#lacking(request, session.engine, [read.message], identity)
-    if (lacking) return lacking
-    if (isRequest(read.message) && session.engine.inFlight >= this.limits.maxInFlight) {
-      return tooMany(429, `${this.limits.maxInFlight} requests of this session are in flight; wait for answers.`)
-    }
-    return session.post(read.message, identity)
-  }
-
-  async #open(request: HttpRequest, message: Message, identity: Identity | undefined): Promise<HttpAnswer> {
-    const only = onlyOf(request)
-    if (typeof only === 'object') return only
-    const full = this.#refuseMore()
-    if (full) return full
-    const id = crypto.randomUUID()
-    const session = new HttpSession(this.#running, {
-      id,
-      identity,
-      only,
-      limits: this.limits,
-      overdue: this.#overdue,
-      onHost: this.#options.onHost,
-    })
-    this.#sessions.set(id, session)
-    const answer = await session.post(message, identity)
-    if (session.engine.phase === 'new') {
-      this.#end(session, 'initialize was refused')
-      return answer
-    }
-    answer.headers[sessionHeader] = id
-    return answer
-  }
-
   /** Why no further session is opened now; undefined if one may be. */
   #refuseMore(): HttpAnswer | undefined {
     if (this.#isDraining) return tooMany(503, 'The server is stopping.')
-    if (this.sessions >= this.limits.maxSessions) this.#makeRoom()
-    if (this.sessions < this.limits.maxSessions) return undefined
-    return tooMany(503, `There are ${this.limits.maxSessions} sessions already; try again later.`)
+    return this.#sessions.hasRoom(this.#older?.sessions.size ?? 0) ? undefined : fullOf(this.limits)
   }
 
-  #postBatch(
-    request: HttpRequest,
-    values: unknown[],
-    identity: Identity | undefined,
-  ): HttpAnswer | Promise<HttpAnswer> {
-    const session = this.#sessionOf(request, identity)
-    if (!(session instanceof HttpSession)) return session
-    if (!session.engine.revision.batches || session.engine.phase === 'new') {
-      return refusal(
-        400,
-        'Invalid request: this revision has no batches; send one message a POST.',
-        codes.invalidRequest,
-      )
-    }
-    if (values.length === 0) return refusal(400, 'Invalid request: the batch is empty.', codes.invalidRequest)
-    if (session.engine.inFlight + values.length > this.limits.maxInFlight) {
-      return tooMany(429, `More than ${this.limits.maxInFlight} requests of this session would be in flight.`)
-    }
-    return (
-      this.#lacking(request, session.engine, values.filter(isObject) as unknown as Message[], identity) ??
-      session.postBatch(values, identity)
-    )
-  }
-
-  #postStateless(
-    request: HttpRequest,
-    value: unknown,
-    identity: Identity | undefined,
-  ): HttpAnswer | Promise<HttpAnswer> {
-    const revision = revisionOf(request)
-    if (!revision) return unsupportedVersion(request)
-    if (Array.isArray(value) && (!revision.batches || value.length === 0)) {
-      return refusal(400, 'Invalid request: a batch is not possible here.', codes.invalidRequest)
-    }
-    const read = Array.isArray(value) ? undefined : readMessage(value)
-    if (read?.kind === 'malformed') return malformed(read.answer)
-    const only = onlyOf(request)
-    if (typeof only === 'object') return only
-    const session: HttpSession = new HttpSession(this.#running, {
-      stateless: revision,
-      identity,
-      only,
-      limits: this.limits,
+  #newSession(options: Omit<HttpSessionOptions, 'limits' | 'overdue' | 'onHost'>): HttpSession {
+    const { limits } = this
+    return new HttpSession(this.#running, {
+      ...options,
+      limits,
       overdue: this.#overdue,
       onHost: this.#options.onHost,
-      onIdle: () => session.close('the request is over'),
     })
-    const messages = [value].flat().filter(isObject) as unknown as Message[]
-    const lacking = this.#lacking(request, session.engine, messages, identity)
-    if (lacking) {
-      session.close('the caller lacks a scope')
-      return lacking
-    }
-    const answer = read ? session.post(read.message, identity) : session.postBatch(value as unknown[], identity)
-    // A promise is of requests, and the session ends with the last of them; else there was none.
-    if (!(answer instanceof Promise)) session.close('the request is over')
-    return answer
   }
 
-  #get(request: HttpRequest, identity: Identity | undefined): HttpAnswer {
+  #sessionsIn(store: Store | undefined): Sessions {
+    const { limits } = this
+    if (!store || this.#options.stateless) return new LocalSessions(limits)
+    return new SharedSessions(this.#running, { store, limits, make: (options) => this.#newSession(options) })
+  }
+
+  #get(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
     if (isBrowser(request))
       return pageFor(this.#running, this.#options.publicUrl ?? `http://${request.header('host') ?? ''}${this.path}`)
     if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
-    const session = this.#sessionOf(request, identity)
-    if (!(session instanceof HttpSession)) return session
-    if (session.openStreams >= this.limits.maxStreams) {
-      return tooMany(429, `${this.limits.maxStreams} streams of this session are open; close one first.`)
-    }
-    const lastEventId = request.header('last-event-id')
-    if (lastEventId === undefined) return session.openStanding()
-    return (
-      session.resume(lastEventId) ?? refusal(400, `The event ${JSON.stringify(lastEventId)} is not known any more.`)
-    )
-  }
-
-  #delete(request: HttpRequest, identity: Identity | undefined): HttpAnswer {
-    const session = this.#sessionOf(request, identity)
-    if (!(session instanceof HttpSession)) return session
-    this.#end(session, 'the client ended it')
-    return empty(204)
-  }
-
-  #sessionOf(request: HttpRequest, identity: Identity | undefined): HttpSession | HttpAnswer {
-    const id = request.header(sessionHeader)
-    if (id === undefined)
-      return refusal(400, 'Mcp-Session-Id is missing; send initialize first and keep the id of its answer.')
-    const session = this.#sessions.get(id)
-    // A session is never a proof of who calls, and does not exist for anybody else.
-    if (!session || session.owner !== (identity && ownerOf(identity)))
-      return refusal(404, 'This session is unknown or has ended; send initialize again.')
-    session.seen()
-    const version = request.header(versionHeader)
-    if (version !== undefined && version !== session.engine.revision.date) {
-      return refusal(
-        400,
-        `MCP-Protocol-Version is ${version}, but this session speaks ${session.engine.revision.date}.`,
+    return inSession(this.#sessions, request, identity, ({ streams }) => {
+      const full = `${this.limits.maxStreams} streams of this session are open; close one first.`
+      if (streams.open >= this.limits.maxStreams) return tooMany(429, full)
+      const lastEventId = request.header('last-event-id')
+      if (lastEventId === undefined) return when(streams.stand(), (answer) => answer ?? tooMany(429, full))
+      return when(
+        streams.resume(lastEventId),
+        (answer) => answer ?? refusal(400, `The event ${JSON.stringify(lastEventId)} is not known any more.`),
       )
-    }
-    return session
+    })
   }
 
-  #end(session: { id: string; close(why: string): void }, why: string): void {
-    this.#sessions.delete(session.id)
-    session.close(why)
+  #delete(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
+    return inSession(this.#sessions, request, identity, (session) =>
+      when(this.#sessions.end(session, 'the client ended it'), () => empty(204)),
+    )
   }
 
   /** Not before the first request: some runtimes allow no timer while a module is loaded. */
@@ -357,71 +240,14 @@ export class HttpEndpoint {
   }
 
   #endIdle(): void {
-    const now = Date.now()
-    for (const session of [...this.#sessions.values(), ...(this.#older?.sessions.values() ?? [])]) {
-      if (session.engine.phase !== 'ready' && session.openedAt < now - this.limits.handshakeMs)
-        this.#end(session, 'it was never initialized')
-      else if (session instanceof HttpSession && session.isIdleSince(now - this.limits.idleMs))
-        this.#end(session, 'it was idle')
-    }
-  }
-
-  /** Ends what is worth least: sessions that never finished to initialize, oldest first; else the one that has been idle longest. */
-  #makeRoom(): void {
-    this.#endIdle()
-    if (this.sessions < this.limits.maxSessions) return
-    // In the order in which they were opened.
-    const all = [...this.#sessions.values()]
-    const unfinished = all.find(({ engine }) => engine.phase !== 'ready')
-    if (unfinished) return this.#end(unfinished, 'others needed its place before it was initialized')
-    const since = Date.now() - Math.min(evictAfterMs, this.limits.idleMs)
-    const idle = all.filter((session) => session.isIdleSince(since))
-    const [oldest] = idle.sort((a, b) => a.lastSeenAt - b.lastSeenAt)
-    if (oldest) this.#end(oldest, 'it was idle, and others needed its place')
-  }
-
-  #preflight(): HttpAnswer {
-    if (this.#sources.allowedOrigins.length === 0) {
-      return refusal(405, 'Cross-origin calls are off; name the origin in allowedOrigins.', -32000, {
-        allow: this.#methods,
-      })
-    }
-    return empty(204, {
-      'access-control-allow-methods': this.#methods,
-      'access-control-allow-headers':
-        'authorization, content-type, last-event-id, mcp-protocol-version, mcp-session-id',
-      'access-control-max-age': '600',
-    })
-  }
-
-  #withCors(request: HttpRequest, answer: HttpAnswer): HttpAnswer {
-    const origin = request.header('origin')
-    if (origin === undefined || !this.#sources.allowedOrigins.includes(origin)) return answer
-    if (!isOriginAllowed(origin, request.header('host'), this.#sources)) return answer
-    answer.headers['access-control-allow-origin'] = origin
-    answer.headers['access-control-expose-headers'] = 'Mcp-Session-Id, WWW-Authenticate'
-    answer.headers.vary = 'Origin'
-    return answer
+    this.#sessions.sweep()
+    const since = Date.now() - this.limits.handshakeMs
+    for (const session of this.#older?.sessions.values() ?? [])
+      if (session.engine.phase !== 'ready' && session.openedAt < since) session.close('it was never initialized')
   }
 }
 
-/** An error that answers a request, since its id could be read, has status 200 as any answer; else the POST itself was bad. */
-function malformed(answer: ErrorResponse | undefined): HttpAnswer {
-  if (answer === undefined) return refusal(400, 'Invalid request: a malformed response', codes.invalidRequest)
-  return json(answer.id === undefined ? 400 : 200, answer)
+function unlessUnavailable(error: unknown): HttpAnswer {
+  if (!isUnavailable(error)) throw error
+  return tooMany(503, `${error.problem[0]?.toUpperCase()}${error.problem.slice(1)}. Try again shortly.`)
 }
-
-const tooMany = (status: 429 | 503, message: string) => refusal(status, message, -32000, { 'retry-after': '5' })
-
-function revisionOf(request: HttpRequest): Revision | undefined {
-  const version = request.header(versionHeader)
-  if (version === undefined) return assumedRevision
-  const found = findRevision(version)
-  return found?.date === version ? found : undefined
-}
-
-const unsupportedVersion = (request: HttpRequest) =>
-  refusal(
-    400,
-    `MCP-Protocol-Version ${request.header(versionHeader)} is not supported; known are ${revisions.map((known) => known.date).join(', ')}.`,
-  )

@@ -1,9 +1,12 @@
 /** Keeps the events of a session's streams for clients that lost their connection. */
 export interface EventStore {
-  append(stream: string, sequence: number, event: string): void
+  /** `event` as it stands on the wire, `data` alone. */
+  append(stream: string, sequence: number, event: string, data: string): void
   /** Events of that very stream after a number, oldest first. */
   after(stream: string, sequence: number): string[]
   drop(stream: string): void
+  /** Nothing follows after the event with this number. */
+  finish?(stream: string, sequence: number): void
 }
 
 interface Kept {

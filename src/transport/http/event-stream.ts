@@ -2,6 +2,7 @@ import type { Message } from '../../protocol/messages.js'
 import type { EventStore } from './event-store.js'
 import type { Sink } from './exchange.js'
 import type { HttpLimits } from './limits.js'
+import { Outlet } from './outlet.js'
 
 export const streamHeaders = {
   'content-type': 'text/event-stream',
@@ -12,6 +13,18 @@ export const streamHeaders = {
 /** How long a client shall wait before it resumes a stream. */
 const retryMs = 1000
 
+/** An event as it stands on the wire; one without data only has an id, from which a client can resume (R4). */
+export const eventText = (stream: string, sequence: number, data: string): string =>
+  data === ''
+    ? `id: ${stream}-${sequence}\nretry: ${retryMs}\ndata: \n\n`
+    : `id: ${stream}-${sequence}\nevent: message\ndata: ${data}\n\n`
+
+/** The stream and the number of an event; undefined for what is no id of one. */
+export function readEventId(id: string): { stream: string; sequence: number } | undefined {
+  const [, stream, sequence] = /^([\w.]{1,64})-(\d{1,15})$/.exec(id) ?? []
+  return stream === undefined ? undefined : { stream, sequence: Number(sequence) }
+}
+
 /**
  * One event stream of a session: numbers its events, keeps them for a client that comes back, and writes them to
  * whoever is connected now. A dropped connection ends nothing (Transports, "Resumability and Redelivery").
@@ -19,12 +32,9 @@ const retryMs = 1000
 export class EventStream {
   readonly id: string
   readonly #store: EventStore
-  readonly #limits: HttpLimits
-  #closing: ReturnType<typeof setTimeout> | undefined
+  readonly #outlet: Outlet
   #isPrimed = false
   #sequence = 0
-  #sink: Sink | undefined
-  #heartbeat: ReturnType<typeof setInterval> | undefined
   #isFinished = false
   /** What was sent before anybody was connected. */
   #unsent: string[] | undefined = []
@@ -32,68 +42,50 @@ export class EventStream {
   constructor(id: string, store: EventStore, limits: HttpLimits) {
     this.id = id
     this.#store = store
-    this.#limits = limits
+    this.#outlet = new Outlet(limits)
   }
 
   get isOpen(): boolean {
-    return this.#sink !== undefined
+    return this.#outlet.isOpen
   }
 
   /** Connects a reader, first giving it what it missed after an event. A reader that was there before is let go. */
   attach(sink: Sink, missedAfter?: number): () => void {
-    this.#sink?.end()
-    this.#sink = sink
-    clearInterval(this.#heartbeat)
-    this.#heartbeat = setInterval(() => sink.write(': still here\n\n'), this.#limits.heartbeatMs)
-    ;(this.#heartbeat as { unref?: () => void }).unref?.()
-    if (this.#isPrimed && this.#limits.closeStreamAfterMs > 0) {
-      this.#closing = setTimeout(() => this.#end(), this.#limits.closeStreamAfterMs)
-    }
+    this.#outlet.attach(sink, this.#isPrimed)
     const missed = this.#unsent ?? (missedAfter === undefined ? [] : this.#store.after(this.id, missedAfter))
     this.#unsent = undefined
     for (const event of missed) sink.write(event)
-    if (this.#isFinished) this.#end()
-    return () => {
-      if (this.#sink === sink) this.#detach()
-    }
+    if (this.#isFinished) this.#outlet.end()
+    return () => void this.#outlet.detach(sink)
   }
 
   /** Begins with an event that has an id and no data, from which a client can resume (R4). */
   prime(): void {
     this.#isPrimed = true
-    const event = `id: ${this.#nextId()}\nretry: ${retryMs}\ndata: \n\n`
-    this.#keep(event)
+    this.#keep('')
   }
 
   send(message: Message | Message[]): void {
-    this.#keep(`id: ${this.#nextId()}\nevent: message\ndata: ${JSON.stringify(message)}\n\n`)
+    this.#keep(JSON.stringify(message))
   }
 
   /** Nothing more will be sent. */
   finish(): void {
+    if (this.#isFinished) return
     this.#isFinished = true
-    this.#end()
+    this.#store.finish?.(this.id, this.#sequence)
+    this.#outlet.end()
   }
 
-  #nextId(): string {
-    return `${this.id}-${++this.#sequence}`
+  /** Lets whoever is connected go, as another process serves the client now. */
+  release(): void {
+    this.#outlet.end()
   }
 
-  #keep(event: string): void {
-    this.#store.append(this.id, this.#sequence, event)
+  #keep(data: string): void {
+    const event = eventText(this.id, ++this.#sequence, data)
+    this.#store.append(this.id, this.#sequence, event, data)
     if (this.#unsent) this.#unsent.push(event)
-    else this.#sink?.write(event)
-  }
-
-  #end(): void {
-    const sink = this.#sink
-    this.#detach()
-    sink?.end()
-  }
-
-  #detach(): void {
-    clearInterval(this.#heartbeat)
-    clearTimeout(this.#closing)
-    this.#sink = undefined
+    else this.#outlet.write(event)
   }
 }

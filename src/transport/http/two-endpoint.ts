@@ -1,13 +1,14 @@
-import { Engine, type EngineOptions } from '../../engine/engine.js'
+import { Engine, type EngineOptions, scopesFor } from '../../engine/engine.js'
 import type { RunningKit } from '../../engine/running-kit.js'
 import type { Identity } from '../../kit/call.js'
-import { ownerOf } from '../../kit/owner.js'
+import { ownerOf, plainIdentity } from '../../kit/owner.js'
 import { isObject, type Message } from '../../protocol/messages.js'
 import { Intake } from '../intake.js'
 import { accepts, isJson } from './checks.js'
 import { streamHeaders } from './event-stream.js'
 import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, onlyOf, refusal, type Sink } from './exchange.js'
 import type { HttpLimits } from './limits.js'
+import type { Sessions } from './sessions.js'
 
 interface TwoEndpointOptions extends EngineOptions {
   id: string
@@ -23,7 +24,7 @@ interface TwoEndpointRequest {
   refuseMore(): HttpAnswer | undefined
   identity: Identity | undefined
   /** What is answered where the caller lacks a scope that one of the messages needs. */
-  lacking(engine: Engine, messages: readonly Message[]): HttpAnswer | undefined
+  lacking(engine: Pick<Engine, 'scopesFor'>, messages: readonly Message[]): HttpAnswer | undefined
 }
 
 /** What is no message is for the session to refuse. */
@@ -36,6 +37,19 @@ function messagesOf(text: string): Message[] {
   }
 }
 
+const subject = 'two-endpoint'
+const unknown = () => refusal(404, 'This session is unknown or has ended; open the stream again.')
+
+/** The process that a session lives in. */
+const memberOf = (id: string): string | undefined => /^(\w{1,32})\.[\w-]{1,64}$/.exec(id)?.[1]
+
+interface TwoEndpointFormOptions {
+  path: string
+  limits: HttpLimits
+  onHost?: ((engine: Engine) => void) | undefined
+  letters: Sessions['letters']
+}
+
 /** The two-endpoint form beside the newer one: GET opens a session by its stream, each POST carries a message into it. */
 export class TwoEndpointForm {
   readonly path: string
@@ -43,17 +57,18 @@ export class TwoEndpointForm {
   readonly #running: RunningKit
   readonly #limits: HttpLimits
   readonly #onHost: ((engine: Engine) => void) | undefined
+  readonly #letters: Sessions['letters']
 
-  constructor(
-    running: RunningKit,
-    path: string,
-    limits: HttpLimits,
-    onHost: ((engine: Engine) => void) | undefined,
-  ) {
+  constructor(running: RunningKit, { path, limits, onHost, letters }: TwoEndpointFormOptions) {
     this.#running = running
     this.path = path
     this.#limits = limits
     this.#onHost = onHost
+    this.#letters = letters
+    letters?.office.on(subject, async ({ session, text, identity }) => {
+      const { status, body } = await this.#take(String(session), String(text), identity as Identity | undefined)
+      return { status, ...(body === undefined ? {} : { body }) }
+    })
   }
 
   /** Answers a request whose caller may call; `refuseMore` says why no further session may be opened. */
@@ -71,18 +86,55 @@ export class TwoEndpointForm {
     identity: Identity | undefined,
     lacking: TwoEndpointRequest['lacking'],
   ): Promise<HttpAnswer> {
-    const session = this.sessions.get(new URLSearchParams(request.query).get('session') ?? '')
-    if (!session || session.owner !== (identity && ownerOf(identity)))
-      return refusal(404, 'This session is unknown or has ended; open the stream again.')
+    const id = new URLSearchParams(request.query).get('session') ?? ''
+    const there = this.#letters && memberOf(id)
+    const isElsewhere = there !== undefined && there !== this.#letters?.id
+    if (!isElsewhere && !this.#find(id, identity)) return unknown()
     if (!isJson(request)) return refusal(415, 'Content-Type must be application/json.')
     try {
       const text = await request.body(this.#limits.maxBytes)
-      return lacking(session.engine, messagesOf(text)) ?? session.take(text, identity)
+      if (isElsewhere) {
+        const anywhere = { scopesFor: scopesFor.bind(undefined, this.#running) }
+        return lacking(anywhere, messagesOf(text)) ?? (await this.#passOn(there, id, text, identity))
+      }
+      return this.#take(id, text, identity, lacking)
     } catch (error) {
       if (error instanceof BodyTooLong)
         return refusal(413, `The body is longer than ${this.#limits.maxBytes} bytes.`)
       throw error
     }
+  }
+
+  #find(id: string, identity: Identity | undefined): TwoEndpointSession | undefined {
+    const session = this.sessions.get(id)
+    return session && session.owner === (identity && ownerOf(identity)) ? session : undefined
+  }
+
+  #take(
+    id: string,
+    text: string,
+    identity: Identity | undefined,
+    lacking?: TwoEndpointRequest['lacking'],
+  ): HttpAnswer {
+    const session = this.#find(id, identity)
+    if (!session) return unknown()
+    return lacking?.(session.engine, messagesOf(text)) ?? session.take(text, identity)
+  }
+
+  /** The session lives in another process. */
+  async #passOn(
+    member: string,
+    session: string,
+    text: string,
+    identity: Identity | undefined,
+  ): Promise<HttpAnswer> {
+    const letter = { session, text, ...(identity ? { identity: plainIdentity(identity) } : {}) }
+    const answer = await this.#letters?.office.ask(member, subject, letter)
+    if (!answer) return unknown()
+    const { status, body } = answer
+    return typeof body === 'string'
+      ? { status: Number(status), headers: { 'content-type': 'application/json' }, body }
+      : empty(Number(status))
   }
 
   #open(
@@ -95,7 +147,7 @@ export class TwoEndpointForm {
     if (refused) return refused
     const only = onlyOf(request)
     if (typeof only === 'object') return only
-    const id = crypto.randomUUID()
+    const id = `${this.#letters ? `${this.#letters.id}.` : ''}${crypto.randomUUID()}`
     const session = new TwoEndpointSession(this.#running, {
       id,
       postPath: `${this.path}?session=${id}`,

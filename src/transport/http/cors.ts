@@ -1,0 +1,28 @@
+import { isOriginAllowed, type Sources } from './checks.js'
+import { empty, type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
+
+/** What a browser asks before a page of another origin may call. */
+export function preflight({ allowedOrigins }: Sources, methods: string): HttpAnswer {
+  if (allowedOrigins.length === 0) {
+    return refusal(405, 'Cross-origin calls are off; name the origin in allowedOrigins.', -32000, {
+      allow: methods,
+    })
+  }
+  return empty(204, {
+    'access-control-allow-methods': methods,
+    'access-control-allow-headers':
+      'authorization, content-type, last-event-id, mcp-protocol-version, mcp-session-id',
+    'access-control-max-age': '600',
+  })
+}
+
+/** Lets pages of an allowed origin read an answer. */
+export function withCors(request: HttpRequest, answer: HttpAnswer, sources: Sources): HttpAnswer {
+  const origin = request.header('origin')
+  if (origin === undefined || !sources.allowedOrigins.includes(origin)) return answer
+  if (!isOriginAllowed(origin, request.header('host'), sources)) return answer
+  answer.headers['access-control-allow-origin'] = origin
+  answer.headers['access-control-expose-headers'] = 'Mcp-Session-Id, WWW-Authenticate'
+  answer.headers.vary = 'Origin'
+  return answer
+}

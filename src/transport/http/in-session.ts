@@ -1,0 +1,39 @@
+import type { Identity } from '../../kit/call.js'
+import { ownerOf } from '../../kit/owner.js'
+import { type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
+import { versionHeader } from './refusals.js'
+import type { HttpSession } from './session.js'
+import type { Sessions } from './sessions.js'
+
+export const sessionHeader = 'mcp-session-id'
+
+/** Does something in the session of a request; refuses where there is none. */
+export function inSession(
+  sessions: Sessions,
+  request: HttpRequest,
+  identity: Identity | undefined,
+  act: (session: HttpSession) => HttpAnswer | Promise<HttpAnswer>,
+): HttpAnswer | Promise<HttpAnswer> {
+  const id = request.header(sessionHeader)
+  if (id === undefined)
+    return refusal(400, 'Mcp-Session-Id is missing; send initialize first and keep the id of its answer.')
+  return when(sessions.find(id), (session) => {
+    // A session is never a proof of who calls, and does not exist for anybody else.
+    if (!session || session.owner !== (identity && ownerOf(identity)))
+      return refusal(404, 'This session is unknown or has ended; send initialize again.')
+    session.seen()
+    const version = request.header(versionHeader)
+    if (version !== undefined && version !== session.engine.revision.date) {
+      return refusal(
+        400,
+        `MCP-Protocol-Version is ${version}, but this session speaks ${session.engine.revision.date}.`,
+      )
+    }
+    return act(session)
+  })
+}
+
+/** Waits only for what really is a promise. */
+export function when<T, U>(value: T | Promise<T>, use: (value: T) => U | Promise<U>): U | Promise<U> {
+  return value instanceof Promise ? value.then(use) : use(value)
+}

@@ -1,0 +1,159 @@
+import type { Engine } from '../../engine/engine.js'
+import type { Identity } from '../../kit/call.js'
+import { isObject, isRequest, type Message, parseJson, readMessage } from '../../protocol/messages.js'
+import { codes } from '../../protocol/rpc-error.js'
+import { checkPost } from './checks.js'
+import { BodyTooLong, type HttpAnswer, type HttpRequest, onlyOf, refusal } from './exchange.js'
+import { inSession, sessionHeader } from './in-session.js'
+import type { HttpLimits } from './limits.js'
+import { fullOf, malformed, revisionOf, tooMany, unsupportedVersion } from './refusals.js'
+import type { HttpSession, HttpSessionOptions } from './session.js'
+import type { Sessions } from './sessions.js'
+
+/** What POSTs need of their endpoint. */
+export interface PostsHost {
+  readonly limits: HttpLimits
+  readonly sessions: Sessions
+  /** Every POST stands for itself. */
+  readonly isStateless: boolean
+  /** What is answered where the caller lacks a scope that one of the messages needs. */
+  lacking(
+    request: HttpRequest,
+    engine: Pick<Engine, 'scopesFor'>,
+    messages: readonly Message[],
+    identity: Identity | undefined,
+  ): HttpAnswer | undefined
+  /** Why no further session is opened now; undefined if one may be. */
+  refuseMore(): HttpAnswer | undefined
+  newSession(options: Omit<HttpSessionOptions, 'limits' | 'overdue' | 'onHost'>): HttpSession
+}
+
+/** The messages that clients post: one, or a batch; in a session, for a new one, or by themselves. */
+export class Posts {
+  readonly #host: PostsHost
+
+  constructor(host: PostsHost) {
+    this.#host = host
+  }
+
+  /** Answers a POST of somebody who may call. */
+  handle(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
+    const refused = checkPost(request)
+    if (refused) return refused
+    return request.body(this.#host.limits.maxBytes).then(
+      (text) => this.#postText(request, text, identity),
+      (error) => {
+        if (error instanceof BodyTooLong)
+          return refusal(413, `The body is longer than ${this.#host.limits.maxBytes} bytes.`)
+        throw error
+      },
+    )
+  }
+
+  #postText(request: HttpRequest, text: string, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
+    let value: unknown
+    try {
+      value = parseJson(text)
+    } catch (error) {
+      return refusal(400, `Parse error: ${(error as Error).message}`, codes.parse)
+    }
+    if (this.#host.isStateless) return this.#postStateless(request, value, identity)
+    if (Array.isArray(value)) return this.#postBatch(request, value, identity)
+    const read = readMessage(value)
+    if (read.kind === 'malformed') return malformed(read.answer)
+    if (read.kind === 'request' && read.message.method === 'initialize' && !request.header(sessionHeader)) {
+      return this.#open(request, read.message, identity)
+    }
+    return inSession(this.#host.sessions, request, identity, (session) => {
+      const lacking = this.#host.lacking(request, session.engine, [read.message], identity)
+      if (lacking) return lacking
+      if (isRequest(read.message) && session.engine.inFlight >= this.#host.limits.maxInFlight) {
+        return tooMany(
+          429,
+          `${this.#host.limits.maxInFlight} requests of this session are in flight; wait for answers.`,
+        )
+      }
+      return this.#host.sessions.post(session, read.message, identity)
+    })
+  }
+
+  async #open(request: HttpRequest, message: Message, identity: Identity | undefined): Promise<HttpAnswer> {
+    const only = onlyOf(request)
+    if (typeof only === 'object') return only
+    const full = this.#host.refuseMore()
+    if (full) return full
+    const id = crypto.randomUUID()
+    const { shared } = this.#host.sessions
+    const session = this.#host.newSession({ id, identity, only, ...(shared ? { shared } : {}) })
+    this.#host.sessions.add(session)
+    const answer = await session.post(message, identity)
+    if (session.engine.phase === 'new') {
+      await this.#host.sessions.end(session, 'initialize was refused')
+      return answer
+    }
+    const kept = await this.#host.sessions.opened(session)
+    if (kept !== 'kept') {
+      await this.#host.sessions.end(session, 'there is no room for it')
+      return kept === 'full'
+        ? fullOf(this.#host.limits)
+        : refusal(413, 'The capabilities of the client are too long to be kept.')
+    }
+    answer.headers[sessionHeader] = id
+    return answer
+  }
+
+  #postBatch(
+    request: HttpRequest,
+    values: unknown[],
+    identity: Identity | undefined,
+  ): HttpAnswer | Promise<HttpAnswer> {
+    return inSession(this.#host.sessions, request, identity, (session) => {
+      if (!session.engine.revision.batches || session.engine.phase === 'new') {
+        return refusal(
+          400,
+          'Invalid request: this revision has no batches; send one message a POST.',
+          codes.invalidRequest,
+        )
+      }
+      if (values.length === 0) return refusal(400, 'Invalid request: the batch is empty.', codes.invalidRequest)
+      if (session.engine.inFlight + values.length > this.#host.limits.maxInFlight) {
+        return tooMany(
+          429,
+          `More than ${this.#host.limits.maxInFlight} requests of this session would be in flight.`,
+        )
+      }
+      return (
+        this.#host.lacking(request, session.engine, values.filter(isObject) as unknown as Message[], identity) ??
+        this.#host.sessions.postBatch(session, values, identity)
+      )
+    })
+  }
+
+  #postStateless(
+    request: HttpRequest,
+    value: unknown,
+    identity: Identity | undefined,
+  ): HttpAnswer | Promise<HttpAnswer> {
+    const revision = revisionOf(request)
+    if (!revision) return unsupportedVersion(request)
+    if (Array.isArray(value) && (!revision.batches || value.length === 0)) {
+      return refusal(400, 'Invalid request: a batch is not possible here.', codes.invalidRequest)
+    }
+    const read = Array.isArray(value) ? undefined : readMessage(value)
+    if (read?.kind === 'malformed') return malformed(read.answer)
+    const only = onlyOf(request)
+    if (typeof only === 'object') return only
+    const onIdle = () => session.close('the request is over')
+    const session: HttpSession = this.#host.newSession({ stateless: revision, identity, only, onIdle })
+    const messages = [value].flat().filter(isObject) as unknown as Message[]
+    const lacking = this.#host.lacking(request, session.engine, messages, identity)
+    if (lacking) {
+      session.close('the caller lacks a scope')
+      return lacking
+    }
+    const answer = read ? session.post(read.message, identity) : session.postBatch(value as unknown[], identity)
+    // A promise is of requests, and the session ends with the last of them; else there was none.
+    if (!(answer instanceof Promise)) session.close('the request is over')
+    return answer
+  }
+}

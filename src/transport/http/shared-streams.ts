@@ -1,0 +1,268 @@
+import type { Message } from '../../protocol/messages.js'
+import type { StreamEvent, StreamLimits } from '../../store/store.js'
+import { type EventStore, MemoryEventStore } from './event-store.js'
+import { EventStream, eventText, readEventId } from './event-stream.js'
+import { type HttpAnswer, refusal, type Sink } from './exchange.js'
+import type { HttpLimits } from './limits.js'
+import { Outlet } from './outlet.js'
+import { type SessionStreams, type StreamsOwner, streamAnswer } from './session-streams.js'
+import type { SharedProcess } from './shared-process.js'
+
+const standingMark = 's'
+/** How often it is looked whether the process that answers still lives, in milliseconds. */
+const lookEveryMs = 4000
+const orphaned =
+  'The process that answered on this stream has ended, and its calls with it; check what they have done, and send the request again.'
+
+/** Streams of a session that several processes work on: what is sent here may be read at another. */
+export class SharedStreams implements SessionStreams {
+  readonly #session: string
+  readonly #owner: StreamsOwner
+  readonly #process: SharedProcess
+  /** Streams of requests that are worked on here. */
+  readonly #own = new Map<string, EventStream>()
+  /** Standing streams, and those of other processes, whose readers are connected here. */
+  readonly #readers = new Map<string, StreamReader>()
+  readonly #kept: EventStore
+
+  constructor(owner: StreamsOwner, process: SharedProcess) {
+    this.#session = owner.id
+    this.#owner = owner
+    this.#process = process
+    const inMemory = new MemoryEventStore()
+    this.#kept = {
+      append: (stream, sequence, event, data) => {
+        inMemory.append(stream, sequence, event)
+        this.#append(stream, { sequence, data })
+      },
+      after: (stream, sequence) => inMemory.after(stream, sequence),
+      drop: (stream) => inMemory.drop(stream),
+      finish: (stream, sequence) => this.#append(stream, { sequence: sequence + 1, data: '', isLast: true }),
+    }
+  }
+
+  get open(): number {
+    const own = [...this.#own.values()].filter((stream) => stream.isOpen)
+    const read = [...this.#readers.values()].filter((reader) => reader.isOpen)
+    return own.length + read.length
+  }
+
+  get #limits(): StreamLimits {
+    const { maxStreams, maxWaiting } = this.#owner.limits
+    return { mostReaders: maxStreams, mostWaiting: maxWaiting }
+  }
+
+  forReply(): EventStream {
+    const stream = new EventStream(this.#newId(), this.#kept, this.#owner.limits)
+    this.#own.set(stream.id, stream)
+    for (const [id, { isOpen }] of this.#own) {
+      if (this.#own.size <= this.#owner.limits.maxStreams * 2) break
+      if (isOpen) continue
+      this.#own.delete(id)
+      this.#kept.drop(id)
+    }
+    if (this.#owner.isPrimed) stream.prime()
+    return stream
+  }
+
+  send(message: Message): void {
+    this.#process.send(this.#session, message)
+  }
+
+  async stand(): Promise<HttpAnswer | undefined> {
+    // Its name says that it belongs to no process.
+    const id = this.#newId(standingMark)
+    const { streams } = this.#process.member
+    const stand = () => streams.stand(this.#session, id, this.#owner.isPrimed, this.#limits)
+    return this.#read(id, 0, stand)
+  }
+
+  async resume(lastEventId: string): Promise<HttpAnswer | undefined> {
+    const found = readEventId(lastEventId)
+    if (!found) return undefined
+    const { stream, sequence } = found
+    const own = this.#own.get(stream)
+    const { streams } = this.#process.member
+    const resume = () => streams.resume(this.#session, stream, sequence, this.#limits)
+    if (!own) return this.#read(stream, sequence, resume)
+    // Whoever else reads it is let go.
+    await resume()
+    return streamAnswer((sink) => own.attach(sink, sequence))
+  }
+
+  /** Takes an event of a stream that is read here. */
+  hear(stream: string, event: StreamEvent): void {
+    this.#readers.get(stream)?.hear(event)
+  }
+
+  /** The store can be used again: what was missed is fetched. */
+  async catchUp(): Promise<void> {
+    for (const [id, reader] of this.#readers) {
+      const events = await this.#process.member.streams.resume(this.#session, id, reader.last, this.#limits)
+      for (const event of events ?? []) reader.hear(event)
+    }
+  }
+
+  close(): void {
+    for (const stream of this.#own.values()) stream.finish()
+    for (const reader of this.#readers.values()) reader.end()
+    this.#readers.clear()
+  }
+
+  #newId = (mark = '') => `${this.#process.member.id}.${mark}${this.#process.nextNumber()}`
+
+  /** Whoever answers on a stream has died, and there will be no answer. */
+  async #isOrphan(stream: string): Promise<boolean> {
+    const [, member = ''] = /^(\w+)\.\d+$/.exec(stream) ?? []
+    return member !== '' && !(await this.#process.member.isAlive(member))
+  }
+
+  /** Reads a stream from the store: what is there after an event, and what comes. Undefined if there is no such stream, or too many are read. */
+  async #read(
+    id: string,
+    after: number,
+    fetch: () => Promise<StreamEvent[] | undefined>,
+  ): Promise<HttpAnswer | undefined> {
+    // Events may come before the answer of the store does.
+    const reader = this.#reader(id)
+    const events = await fetch().catch((error) => {
+      reader.end()
+      throw error
+    })
+    const isOver = events?.some(({ isLast }) => isLast)
+    if (events && !isOver && (await this.#isOrphan(id))) {
+      reader.end()
+      return refusal(400, orphaned)
+    }
+    if (!events) {
+      this.#readers.delete(id)
+      return undefined
+    }
+    reader.begin(events, after)
+    return streamAnswer((sink) => reader.attach(sink, this.#owner.isPrimed))
+  }
+
+  #reader(id: string): StreamReader {
+    const { streams } = this.#process.member
+    const reader: StreamReader = new StreamReader(id, this.#owner.limits, {
+      missing: (after) => streams.after(this.#session, id, after),
+      isOrphan: () => this.#isOrphan(id),
+      left: () => {
+        if (this.#readers.get(id) !== reader) return
+        this.#readers.delete(id)
+        streams.leave(this.#session, id).catch(() => {})
+      },
+    })
+    this.#readers.get(id)?.end()
+    this.#readers.set(id, reader)
+    return reader
+  }
+
+  #append(stream: string, event: StreamEvent): void {
+    const { member, outbox } = this.#process
+    outbox.put(event.data.length, async () => {
+      const reader = await member.streams.append(this.#session, stream, event)
+      // The client reads it at another process now.
+      if (reader !== undefined && reader !== member.id) this.#own.get(stream)?.release()
+    })
+  }
+}
+
+interface ReaderHandlers {
+  isOrphan(): Promise<boolean>
+  missing(after: number): Promise<StreamEvent[]>
+  left(): void
+}
+
+/** A stream whose events come from the store, for a reader who is connected here. */
+class StreamReader {
+  readonly id: string
+  /** Number of the last event that was written. */
+  last = 0
+  readonly #outlet: Outlet
+  readonly #handlers: ReaderHandlers
+  /** Events by number, until the reader is connected, or the ones before have come. */
+  readonly #early = new Map<number, StreamEvent>()
+  #isConnected = false
+  #isFetching = false
+  #looking: ReturnType<typeof setInterval> | undefined
+  #missed = 0
+
+  constructor(id: string, limits: HttpLimits, handlers: ReaderHandlers) {
+    this.id = id
+    this.#outlet = new Outlet(limits)
+    this.#handlers = handlers
+  }
+
+  get isOpen(): boolean {
+    return this.#outlet.isOpen
+  }
+
+  /** What came before; the first number may be any, since not everything is kept. */
+  begin(events: readonly StreamEvent[], after: number): void {
+    for (const event of events) this.#early.set(event.sequence, event)
+    const [first] = [...this.#early.keys()].sort((a, b) => a - b)
+    this.last = first === undefined ? after : first - 1
+  }
+
+  attach(sink: Sink, isResumable: boolean): () => void {
+    clearInterval(this.#looking)
+    this.#looking = setInterval(() => void this.#look(), lookEveryMs)
+    this.#looking.unref?.()
+    this.#outlet.attach(sink, isResumable)
+    this.#isConnected = true
+    this.#write()
+    return () => {
+      if (!this.#outlet.detach(sink)) return
+      clearInterval(this.#looking)
+      this.#handlers.left()
+    }
+  }
+
+  hear(event: StreamEvent): void {
+    if (event.sequence <= this.last) return
+    this.#early.set(event.sequence, event)
+    if (!this.#isConnected) return
+    this.#write()
+    if (this.#early.size > 0) void this.#fetch()
+  }
+
+  end(): void {
+    clearInterval(this.#looking)
+    this.#outlet.end()
+    this.#handlers.left()
+  }
+
+  #write(): void {
+    for (let next = this.#early.get(this.last + 1); next; next = this.#early.get(this.last + 1)) {
+      this.#early.delete(next.sequence)
+      this.last = next.sequence
+      if (next.isLast) return this.end()
+      this.#outlet.write(eventText(this.id, next.sequence, next.data))
+    }
+  }
+
+  /** A process that was missed twice is dead. */
+  async #look(): Promise<void> {
+    const isOrphan = await this.#handlers.isOrphan().catch(() => false)
+    this.#missed = isOrphan ? this.#missed + 1 : 0
+    if (this.#missed > 1) this.end()
+  }
+
+  /** Some did not arrive: they are read from where they are kept; what is not kept any more is left out. */
+  async #fetch(): Promise<void> {
+    if (this.#isFetching) return
+    this.#isFetching = true
+    try {
+      for (const event of await this.#handlers.missing(this.last)) this.#early.set(event.sequence, event)
+      for (const sequence of this.#early.keys()) if (sequence <= this.last) this.#early.delete(sequence)
+      const first = Math.min(...this.#early.keys())
+      if (Number.isFinite(first)) this.last = first - 1
+      this.#write()
+    } catch {
+      // The store is away; when it is back, everything is fetched.
+    } finally {
+      this.#isFetching = false
+    }
+  }
+}
