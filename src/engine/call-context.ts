@@ -1,6 +1,6 @@
 import type { Call, CallLog, CallSession, CompletionCall, Identity } from '../kit/call.js'
 import { type CallState, StateMap } from '../kit/call-state.js'
-import type { LayerCall, LayeredMethod } from '../kit/layer.js'
+import type { Counters, LayerCall, LayeredMethod } from '../kit/layer.js'
 import type { Part } from '../kit/part.js'
 import type { Schema } from '../kit/schema.js'
 import type { SharedThings } from '../kit/shared.js'
@@ -92,6 +92,11 @@ class ActiveCall implements Call {
   get task(): Call['task'] {
     return this.#incoming instanceof TaskRequest ? this.#incoming.task : undefined
   }
+  get checkpoint(): Call['checkpoint'] {
+    return async (value) => {
+      if (this.#incoming instanceof TaskRequest) await this.#incoming.save?.(value)
+    }
+  }
   get resourceUpdated(): Call['resourceUpdated'] {
     return (uri) => this.#session.running.resourceUpdated(uri)
   }
@@ -125,12 +130,14 @@ export class LayeredCall extends ActiveCall implements LayerCall, CompletionCall
   readonly part: Part
   readonly uri: string | undefined
   readonly filled: Readonly<Record<string, string>>
+  readonly counters: Counters | undefined
   input: unknown
   #signal: AbortSignal | undefined
 
   constructor(session: Session, incoming: Incoming, { part, method, input, uri, filled = {} }: LayeredRequest) {
     super(session, incoming, part.name)
     this.part = part
+    this.counters = session.running.counters
     this.method = method
     this.uri = uri
     this.filled = filled

@@ -12,6 +12,7 @@ import { scopesNeeded } from './gates.js'
 import type { PartIndex } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 import type { Session } from './session.js'
+import { restore, type SessionState } from './session-state.js'
 
 /** What a transport gives an engine. */
 export interface EngineHandlers {
@@ -32,6 +33,12 @@ export interface EngineOptions {
   limits?: Partial<DialogueLimits>
   /** How messages travel, for telemetry; undefined within one process. */
   network?: 'pipe' | 'tcp'
+  /** Other processes work on the session too: they all hear of changes in another way. */
+  isShared?: boolean
+  /** The state that another process has left it in. */
+  restored?: SessionState
+  /** What ids of this side's requests begin with. */
+  idPrefix?: string
   /** What the session can do; the features of the standard by default. */
   features?: readonly Feature[]
 }
@@ -51,7 +58,8 @@ export class Engine implements Session {
   logLevel: LogLevel = 'info'
   subscriptions: Set<string> | undefined
   readonly watch: SessionWatch | undefined
-  readonly #only: string | undefined
+  readonly only: string | undefined
+  readonly #isShared: boolean
   readonly #features: readonly Feature[]
   readonly #methods: Methods
   readonly #dialogue: Dialogue
@@ -62,13 +70,15 @@ export class Engine implements Session {
     this.#handlers = handlers
     this.sessionId = options.sessionId
     this.identity = options.identity
-    this.#only = options.only
+    this.only = options.only
+    this.#isShared = options.isShared === true
     this.#features = options.features ?? standardFeatures
     this.#methods = methodsOf(this.#features)
     this.isStateless = options.stateless !== undefined
     this.network = options.network
     this.revision = options.stateless ?? newestRevision
     this.phase = this.isStateless ? 'ready' : 'new'
+    if (options.restored) restore(this, options.restored)
     this.capabilities = Object.assign(
       {},
       ...this.#features.map((feature) => feature.declare(this.index, this.isStateless, running, this)),
@@ -85,27 +95,29 @@ export class Engine implements Session {
         settled: (id, answered) => handlers.settled?.(id, answered),
         broke: (method, error) => running.report('error', `${method} failed: ${stackOf(error)}`),
       },
-      options.limits,
-      this.watch,
+      { limits: options.limits, watch: this.watch, idPrefix: options.idPrefix },
     )
     running.sessions.add(this)
   }
 
   /** The parts as this session sees them now. */
   get index(): PartIndex {
-    return this.running.indexFor(this.#only, this.identity)
+    return this.running.indexFor(this.only, this.identity)
   }
 
   /** The scopes that a message needs from whoever has sent it. */
   scopesFor(message: Message, identity: Identity): readonly string[] {
-    if (!('method' in message)) return []
-    const { running } = this
-    return scopesNeeded(running.kit, running.indexFor(this.#only, identity), message.method, message.params)
+    return scopesFor(this.running, message, identity, this.only)
   }
 
   /** How many of the client's requests are being worked on. */
   get inFlight(): number {
     return this.#dialogue.inFlight
+  }
+
+  /** True while nothing waits for anything. */
+  get isIdle(): boolean {
+    return this.#dialogue.inFlight === 0 && !this.#dialogue.isWaiting
   }
 
   /** What they are, for people: `tool weigh_hive`. */
@@ -143,17 +155,16 @@ export class Engine implements Session {
   }
 
   partsChanged(): void {
-    if (this.phase !== 'ready' || this.isStateless) return
+    if (this.#tellsNothing) return
     for (const list of ['tools', 'resources', 'prompts']) this.notify(`notifications/${list}/list_changed`)
   }
 
   resourcesChanged(): void {
-    if (this.phase === 'ready' && !this.isStateless) this.notify('notifications/resources/list_changed')
+    if (!this.#tellsNothing) this.notify('notifications/resources/list_changed')
   }
 
   resourceChanged(uri: string): void {
-    if (this.phase === 'ready' && this.subscriptions?.has(uri))
-      this.notify('notifications/resources/updated', { uri })
+    if (!this.#tellsNothing && this.subscriptions?.has(uri)) this.notify('notifications/resources/updated', { uri })
   }
 
   close(why: string): void {
@@ -161,6 +172,16 @@ export class Engine implements Session {
     this.running.observer?.closed(this, why)
     this.#dialogue.close(why)
     if (this.phase !== 'new' && !this.isStateless) this.watch?.closed()
+  }
+
+  /** This process has no part in the session any more. That it has ended, if it has, is told by another. */
+  handOver(why = 'another process goes on with this session'): void {
+    this.running.sessions.delete(this)
+    this.#dialogue.close(why)
+  }
+
+  get #tellsNothing(): boolean {
+    return this.phase !== 'ready' || this.isStateless || this.#isShared
   }
 
   #answer(incoming: Incoming): unknown {
@@ -176,6 +197,17 @@ export class Engine implements Session {
     // Peers choose the name: one such as `constructor` must not find what every object has.
     for (const { hear } of this.#features) if (hear && Object.hasOwn(hear, method)) hear[method]?.(this, params)
   }
+}
+
+/** The scopes that a message needs from whoever has sent it, in a session that was narrowed to some parts. */
+export function scopesFor(
+  running: RunningKit,
+  message: Message,
+  identity: Identity,
+  only?: string,
+): readonly string[] {
+  if (!('method' in message)) return []
+  return scopesNeeded(running.kit, running.indexFor(only, identity), message.method, message.params)
 }
 
 /** The session as telemetry sees it. */

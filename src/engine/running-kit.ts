@@ -3,7 +3,7 @@ import { escapeControls } from '../escape/terminal.js'
 import type { Identity } from '../kit/call.js'
 import { namesIn, narrowed } from '../kit/choose.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
-import type { Layer } from '../kit/layer.js'
+import type { Counters, Layer } from '../kit/layer.js'
 import { partsOfLayers, withoutLayers } from '../kit/layers-around.js'
 import type { Part } from '../kit/part.js'
 import { isNoOutput, isStandardSchema } from '../kit/schema.js'
@@ -13,12 +13,16 @@ import type { JsonSchemaValidator } from '../kit/validation.js'
 import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
+import type { Letters } from '../store/letters.js'
+import type { Member } from '../store/store.js'
 import { TaskBoard } from '../tasks/board.js'
+import type { TaskMirror } from '../tasks/task-mirror.js'
 import { foundTelemetry, isSdkStarted } from '../telemetry/found.js'
 import type { Telemetry } from '../telemetry/telemetry.js'
 import { Gates } from './gates.js'
 import { Openers } from './openers.js'
 import { PartIndex } from './part-index.js'
+import { Refreshes } from './refreshes.js'
 import type { SessionPeer } from './session-peer.js'
 
 /** Something for the operator's log, not for a peer. `text` is masked already. */
@@ -59,6 +63,19 @@ export interface RunningOptions {
   toleratesMissing?: boolean
 }
 
+/** Sessions that other processes work on too: they hear of changes wherever they are. */
+export interface Reach {
+  /** `isEverywhere` where every process has learnt of it by itself, as from a feed. */
+  resourceUpdated(uri: string, isEverywhere: boolean): void
+  listsChanged(lists: readonly PartList[]): void
+  countSessions(): Promise<number>
+  /** Has all processes refresh a shared thing together; false if that cannot be. */
+  repeat(name: string, everyMs: number): boolean
+  /** Sends what belongs to no request, to wherever a session is. */
+  send(session: string, message: Message): void
+}
+export type PartList = 'tools' | 'resources' | 'prompts'
+
 /** A kit while it is served: its settings read, its parts made ready, its shared things, and the sessions it has. */
 export class RunningKit {
   readonly pageSize: number
@@ -70,6 +87,11 @@ export class RunningKit {
   /** Sessions wait for it: what makes spans is being loaded. */
   loading: Promise<void> | undefined
   readonly sessions = new Set<SessionPeer>()
+  reach: Reach | undefined
+  /** What it shares with other processes. */
+  sharing: Member | undefined
+  isClosing = false
+  #counters: Counters | undefined
   /** Calls that their callers come back for. */
   readonly tasks = new TaskBoard((method, error) =>
     this.report('error', `${method} failed: ${error instanceof Error ? error.stack : error}`),
@@ -82,11 +104,13 @@ export class RunningKit {
   index: PartIndex
   #outer: readonly Layer[]
   #hearing: readonly Layer[] = []
+  #layers: readonly Layer[] = []
   readonly #options: RunningOptions
   readonly #narrowed = new Map<string, PartIndex>()
   readonly #gates = new Gates((text) => this.report('error', text))
   #stopListening: () => void
   #openers: Openers
+  #refreshes: Refreshes | undefined
   #isWarm = false
   #isStarted = false
 
@@ -105,7 +129,7 @@ export class RunningKit {
     const parts = this.#partsOf(kit)
     const declared = settingsFor(kit, parts)
     this.settings = Object.freeze(readSettings(declared, options.environment, options.toleratesMissing))
-    this.shared = new SharedThings(this.#opening(this.settings), options.replace)
+    this.shared = this.#newThings()
     this.mask = maskFor(declared, this.settings)
     this.implementation = implementationOf(kit)
     this.index = this.#indexed(parts)
@@ -149,12 +173,39 @@ export class RunningKit {
     this.kit = kit
     this.#outer = this.#outerOf(kit)
     this.settings = settings
-    this.shared = new SharedThings(this.#opening(settings), this.#options.replace)
+    this.#refreshes?.close()
+    this.shared = this.#newThings()
     this.mask = maskFor(declared, settings)
     this.implementation = implementationOf(kit)
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
     this.#partsChanged(parts)
     void before.closeWhenIdle().then((failures) => this.#reportClosing(failures))
+  }
+
+  /** Counters that other processes count with too; undefined without a store. */
+  get counters(): Counters | undefined {
+    return this.#counters
+  }
+
+  /** Works with other processes of the same server from now on. */
+  share(member: Member, letters: Letters, reach: Reach): TaskMirror {
+    this.sharing = member
+    this.reach = reach
+    const nameOf = (layer: Layer) => `${layer.name} ${this.#layers.indexOf(layer)}`
+    this.#counters = { take: member.take, nameOf }
+    return this.tasks.share(member, letters)
+  }
+
+  /** Ends that, for good. */
+  unshare(): void {
+    this.sharing = undefined
+    this.reach = undefined
+    this.#counters = undefined
+  }
+
+  /** Of all processes that share them, as far as they can be asked. */
+  async countSessions(): Promise<number> {
+    return (await this.reach?.countSessions().catch(() => undefined)) ?? this.sessions.size
   }
 
   /** Loads what checks plain schemas before the first call has to wait for it. */
@@ -184,16 +235,16 @@ export class RunningKit {
   carry<T>(label: string, run: () => T): T | Promise<Awaited<T>> {
     const { shared } = this
     const { inCall } = this.#options
-    shared.enter()
+    const generation = shared.enter()
     let result: T
     try {
       result = inCall ? inCall(label, run) : run()
     } catch (error) {
-      shared.leave()
+      shared.leave(generation)
       throw error
     }
-    if (isThenable(result)) return Promise.resolve(result).finally(() => shared.leave())
-    shared.leave()
+    if (isThenable(result)) return Promise.resolve(result).finally(() => shared.leave(generation))
+    shared.leave(generation)
     return result
   }
 
@@ -204,15 +255,39 @@ export class RunningKit {
   }
 
   /** Tells the sessions that have subscribed to a resource that it has changed. */
-  resourceUpdated(uri: string): void {
+  resourceUpdated(uri: string, isEverywhere = false): void {
+    this.updatedElsewhere(uri)
+    this.reach?.resourceUpdated(uri, isEverywhere)
+  }
+
+  /** Tells those of this process only. */
+  updatedElsewhere(uri: string): void {
     for (const layer of this.#hearing) layer.onResourceUpdated?.(uri)
     for (const session of this.sessions) session.resourceChanged(uri)
   }
 
+  /** Lists have changed in another process: tells sessions that live in this one alone. */
+  listsChangedElsewhere(areAll: boolean): void {
+    for (const session of this.sessions) {
+      if (areAll) session.partsChanged()
+      else session.resourcesChanged()
+    }
+  }
+
+  /** Somebody waits for news of a resource. */
+  keepOpenFor(uri: string): void {
+    const { resources, templates } = this.index
+    const part =
+      resources.get(uri)?.part ?? [...templates.values()].find((ready) => ready.part.parsed.match(uri))?.part
+    if (part?.source) this.keepOpen(part.source)
+  }
+
   /** Ends all sessions and closes the shared things. */
   async close(): Promise<void> {
+    this.isClosing = true
     this.#stopListening()
     this.#openers.close()
+    this.#refreshes?.close()
     this.tasks.close()
     for (const session of [...this.sessions]) session.close('the server is stopping')
     this.#reportClosing(await this.shared.close())
@@ -228,6 +303,23 @@ export class RunningKit {
     this.loading = undefined
   }
 
+  /** Reopens the shared connection with that name if this process uses it. */
+  refresh(name: string): Promise<void> {
+    return this.#refreshes?.refresh(name) ?? Promise.resolve()
+  }
+
+  #newThings(): SharedThings {
+    const things: SharedThings = new SharedThings(this.#opening(this.settings), this.#options.replace, (declared) =>
+      refreshes.opened(declared),
+    )
+    const refreshes = new Refreshes(things, {
+      report: (level, text) => this.report(level, text),
+      repeat: (name, everyMs) => this.reach?.repeat(name, everyMs) ?? false,
+    })
+    this.#refreshes = refreshes
+    return things
+  }
+
   #newOpeners = () => new Openers((level, text) => this.report(level, text))
 
   #openSources(): void {
@@ -239,9 +331,10 @@ export class RunningKit {
   #opening(settings: Readonly<Record<string, string>>): Opening {
     return {
       settings,
-      resourceUpdated: (uri) => this.resourceUpdated(uri),
+      resourceUpdated: (uri) => this.resourceUpdated(uri, true),
       resourcesChanged: () => {
         for (const session of this.sessions) session.resourcesChanged()
+        this.reach?.listsChanged(['resources'])
       },
       report: (level, text) => this.report(level, text),
       exchange: (before, after) => exchangeIn(this.kit, before, after),
@@ -263,7 +356,8 @@ export class RunningKit {
 
   #indexed(parts: readonly Part[]): PartIndex {
     const own = this.#options.withoutLayers ? [] : parts.flatMap(({ layers = [] }) => layers)
-    this.#hearing = [...new Set([...this.#outer, ...own])].filter((layer) => layer.onResourceUpdated)
+    this.#layers = [...new Set([...this.#outer, ...own])]
+    this.#hearing = this.#layers.filter((layer) => layer.onResourceUpdated)
     return new PartIndex(parts, this.validator, this.#outer, this.index)
   }
 
@@ -271,6 +365,7 @@ export class RunningKit {
     this.index = this.#indexed(parts)
     this.#narrowed.clear()
     for (const session of this.sessions) session.partsChanged()
+    this.reach?.listsChanged(['tools', 'resources', 'prompts'])
     this.#openSources()
   }
 

@@ -2,8 +2,10 @@ import { ownerOf } from '../kit/owner.js'
 import type { ToolPart } from '../kit/part.js'
 import type { Incoming } from '../protocol/incoming.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
+import { isUnavailable } from '../store/errors.js'
 import { readTtl, type Task } from '../tasks/task.js'
 import type { TaskRequest } from '../tasks/task-request.js'
+import { startDurable } from './durable-start.js'
 import type { Feature } from './feature.js'
 import type { Session } from './session.js'
 
@@ -17,14 +19,24 @@ export const tasks: Feature = {
   },
   isOffered: hasTasks,
   answers: {
-    'tasks/get': (session, { params }) => session.running.tasks.get(params.taskId, ownerIn(session)),
+    'tasks/get': (session, { params }) => clearly(session.running.tasks.get(params.taskId, ownerIn(session))),
     'tasks/list': (session, { method, params }) => {
       if (!session.capabilities.tasks?.list) throw rpcErrors.methodNotFound(method)
-      return session.running.tasks.list(ownerIn(session), params.cursor)
+      return clearly(session.running.tasks.list(ownerIn(session), params.cursor))
     },
-    'tasks/result': (session, incoming) => session.running.tasks.result(incoming, ownerIn(session)),
-    'tasks/cancel': (session, { params }) => session.running.tasks.cancel(params.taskId, ownerIn(session)),
+    'tasks/result': (session, incoming) => clearly(session.running.tasks.result(incoming, ownerIn(session))),
+    'tasks/cancel': (session, { params }) => clearly(session.running.tasks.cancel(params.taskId, ownerIn(session))),
   },
+}
+
+/** A store that is away is no fault of this program: the caller hears what to do. */
+function clearly<T>(answer: Promise<T>): Promise<T>
+function clearly<T>(answer: T | Promise<T>): T | Promise<T>
+function clearly<T>(answer: T | Promise<T>): T | Promise<T> {
+  if (!(answer instanceof Promise)) return answer
+  return answer.catch((error) => {
+    throw isUnavailable(error) ? new RpcError(codes.internal, `${error.problem}; try again shortly`) : error
+  })
 }
 
 function hasTasks({ revision, capabilities }: Session): boolean {
@@ -40,10 +52,11 @@ const ownerIn = ({ identity }: Session): string | undefined => identity && owner
 export function asTask(
   session: Session,
   incoming: Incoming,
-  { name, task: support }: ToolPart,
+  part: ToolPart,
   work: (request: TaskRequest) => unknown,
-): { task: Task } | undefined {
+): { task: Task } | Promise<{ task: Task }> | undefined {
   if (!hasTasks(session)) return undefined
+  const { name, task: support } = part
   const { task } = incoming.params
   if (task === undefined) {
     if (support === 'required')
@@ -52,16 +65,11 @@ export function asTask(
   }
   const ttlMs = readTtl(task)
   if (support === undefined) throw new RpcError(codes.methodNotFound, `Tool ${name} does not run as a task`)
+  const durable = startDurable(session, incoming, part, ttlMs)
+  if (durable) return clearly(durable.then((task) => ({ task })))
   const ask = session.network === 'tcp' ? undefined : session.ask.bind(session)
   const peer = { notify: session.notify.bind(session), ask }
-  return {
-    task: session.running.tasks.create({
-      incoming,
-      ttlMs,
-      owner: ownerIn(session),
-      identity: session.identity,
-      peer,
-      work,
-    }),
-  }
+  const asked = { incoming, ttlMs, owner: ownerIn(session), identity: session.identity, peer }
+  const made = session.running.tasks.create({ ...asked, work })
+  return made instanceof Promise ? clearly(made.then((created) => ({ task: created }))) : { task: made }
 }

@@ -7,6 +7,7 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ToolResult } from '../protocol/types.js'
 import type { Task } from '../tasks/task.js'
+import { TaskRequest } from '../tasks/task-request.js'
 import { callFor } from './call-context.js'
 import { failed, toolFailure } from './failures.js'
 import type { Feature } from './feature.js'
@@ -44,7 +45,7 @@ function list(session: Session, { params }: Incoming) {
   return { tools: items, ...next }
 }
 
-function call(session: Session, incoming: Incoming): Promise<ToolResult> | { task: Task } {
+function call(session: Session, incoming: Incoming): Promise<ToolResult | { task: Task }> | { task: Task } {
   const { params } = incoming
   const name = stringParam(params, 'name')
   if (params.arguments !== undefined && !isObject(params.arguments)) {
@@ -116,6 +117,15 @@ async function carryOut(
     if (incoming.isOver) return { content: [] }
     const visit = isRefusal(error) ? visitError(session, error) : undefined
     if (visit) throw visit
+    if (incoming instanceof TaskRequest) incoming.failure = error
     return toolFailure(running, part.name, error)
   }
+}
+
+/** Carries out a call that a durable task was made of. */
+export async function carryOutCall(session: Session, request: TaskRequest): Promise<JsonObject> {
+  const { name, arguments: given } = request.params
+  const ready = session.index.tools.get(String(name))
+  if (!ready) return failed(session.running, `There is no tool ${String(name)} any more.`) as unknown as JsonObject
+  return (await carryOut(session, request, ready, isObject(given) ? given : {})) as unknown as JsonObject
 }

@@ -1,7 +1,11 @@
 import { messageOf } from '../errors.js'
 import type { QuestionAnswer } from '../link/answering.js'
+import type { Link } from '../link/link.js'
+import type { StartOptions } from '../link/tasks.js'
+import type { Progress } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
+import type { ToolDefinition, ToolResult } from '../protocol/types.js'
 import { textOf } from '../replay/case-file.js'
 import type { HostFunction } from './functions.js'
 import type { Host } from './host.js'
@@ -180,7 +184,7 @@ export class Conversation {
     step.approved = decision
     const identity = this.#host.identityOf(step.server, step.tool)
     if (decision === 'conversation' && identity !== undefined && identity === proposed) this.#trusted.add(identity)
-    await this.#run(step)
+    await this.#run(step, found.tool)
     this.#tell(call, step.text ?? '', step.isError === true || step.state !== 'done')
   }
 
@@ -200,7 +204,7 @@ export class Conversation {
     })
   }
 
-  async #run(step: CallStep): Promise<void> {
+  async #run(step: CallStep, { execution }: ToolDefinition): Promise<void> {
     const link = this.#host.linkOf(step.server)
     if (!link) {
       this.#change(step, { state: 'lost', text: `${step.server} is down; nothing was called.`, isError: true })
@@ -211,11 +215,13 @@ export class Conversation {
     this.#change(step, { state: 'running' })
     const startedAt = performance.now()
     try {
-      const result = await link.call(step.tool, step.arguments, {
-        signal: running.signal,
-        onProgress: ({ progress: done, total, message }) =>
-          this.#change(step, { progress: { done, total, message } }),
-      })
+      const mayBeTask = execution?.taskSupport === 'optional' || execution?.taskSupport === 'required'
+      const { signal } = running
+      const onProgress = ({ progress: done, total, message }: Progress) =>
+        this.#change(step, { progress: { done, total, message } })
+      const result = mayBeTask
+        ? await this.#runAsTask(link, step, { signal, onProgress })
+        : await link.call(step.tool, step.arguments, { signal, onProgress })
       const text = resultText(result, this.#options.mostCharacters ?? 40_000)
       this.#change(step, { state: 'done', result, text, isError: result.isError === true })
     } catch (error) {
@@ -225,6 +231,29 @@ export class Conversation {
     } finally {
       this.#running.delete(step.id)
       this.#change(step, { tookMs: Math.round((performance.now() - startedAt) * 10) / 10 })
+    }
+  }
+
+  /** The server keeps the call; cancelling it ends it there. */
+  async #runAsTask(link: Link, step: CallStep, options: StartOptions): Promise<ToolResult> {
+    const { signal, onProgress } = options
+    const task = await link.start(step.tool, step.arguments, onProgress ? { onProgress } : {})
+    const { id } = task
+    const stop = task.onStatus(({ status, statusMessage: message }) => {
+      if (id !== undefined) this.#change(step, { task: { id, status, message } })
+    })
+    const cancel = () => void task.cancel().catch(() => {})
+    signal?.addEventListener('abort', cancel, { once: true })
+    if (signal?.aborted) cancel()
+    try {
+      return await task.result()
+    } finally {
+      stop()
+      signal?.removeEventListener('abort', cancel)
+      // The end may have come before word of it.
+      const last = id === undefined ? undefined : await task.status().catch(() => undefined)
+      if (id !== undefined && last)
+        this.#change(step, { task: { id, status: last.status, message: last.statusMessage } })
     }
   }
 

@@ -2,6 +2,7 @@ import type { Question, QuestionAnswer } from '../link/answering.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 import type { ToolResult } from '../protocol/types.js'
+import type { Task } from '../tasks/task.js'
 
 /** Something that was added to what the person says: a resource, or the messages of a prompt. */
 export interface Attachment {
@@ -33,6 +34,8 @@ export interface CallStep {
   /** `refused` by the person; `cancelled` while it ran; `lost` where no answer came. */
   state: 'proposed' | 'running' | 'done' | 'refused' | 'cancelled' | 'lost'
   approved: 'once' | 'conversation' | undefined
+  /** There if it runs as a task: the server keeps it, and it goes on without this conversation. */
+  task?: { id: string; status: Task['status']; message?: string | undefined }
   progress?: { done: number; total?: number | undefined; message?: string | undefined }
   logs: { level: string; text: string }[]
   result?: ToolResult

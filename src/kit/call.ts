@@ -72,6 +72,11 @@ export interface Call<S extends Settings = Settings> {
    * @example await call.upstream('smtp', `to ${member}`, (record) => send(letter, record))
    */
   upstream<T>(kind: string, label: string, run: (record: UpstreamNotes) => T | Promise<T>): Promise<T>
+  /**
+   * Saves a JSON value, from which a durable task goes on if its process ends: the next attempt finds it as `call.task.checkpoint`. Does nothing in other calls. Rejects
+   * with a `JexoError` if the store cannot be reached.
+   */
+  checkpoint(value: unknown): Promise<void>
   /** The task that this call runs as; undefined where the caller waits for the result. */
   readonly task: CallTask | undefined
   /** Notifies subscribed hosts that a resource has changed. */
@@ -82,6 +87,10 @@ export interface CallTask {
   readonly id: string
   /** How long the task and its result are kept, in milliseconds from its creation; `null` for no limit. */
   readonly ttlMs: number | null
+  /** Counts from 1; more for a durable task that was begun before. */
+  readonly attempt: number
+  /** What an earlier attempt has saved last; undefined if nothing was. */
+  readonly checkpoint: unknown
 }
 
 /** What a function can add to an upstream record. */

@@ -7,6 +7,20 @@ import type { Part } from './part.js'
 /** The requests that layers are around. */
 export type LayeredMethod = 'tools/call' | 'resources/read' | 'prompts/get' | 'completion/complete'
 
+/** Counts one more in a window of time that begins with the first; refuses beyond the most. Rejects with a `JexoError` while the counters cannot be reached. */
+export type TakeCount = (
+  name: string,
+  most: number,
+  perMs: number,
+) => Promise<{ isAllowed: boolean; resetsInMs: number }>
+
+/** Counters that all processes of a server share. */
+export interface Counters {
+  readonly take: TakeCount
+  /** What names of a layer's counters begin with: the same in every process. */
+  nameOf(layer: Layer): string
+}
+
 /** What a layer sees of a call: all that the function of the part sees, and what is called. */
 export interface LayerCall extends Call {
   readonly method: LayeredMethod
@@ -18,6 +32,8 @@ export interface LayerCall extends Call {
    * calls `next`; it is checked again.
    */
   input: unknown
+  /** Undefined where the server has no store: then this process counts for itself. */
+  readonly counters: Counters | undefined
   /** Aborts `call.signal` with another signal, such as that of a time limit. */
   abortWith(signal: AbortSignal): void
 }

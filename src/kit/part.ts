@@ -68,7 +68,17 @@ export interface ToolPart<Name extends string = string, Arguments = unknown, Res
   readonly askFor: readonly string[]
   /** Whether callers may run it as a task, or have to; undefined where they cannot. */
   readonly task: 'optional' | 'required' | undefined
+  /** Its tasks survive the process that works on them. */
+  readonly durable: { attempts: number; backoff: { firstMs: number; grows: boolean } } | undefined
   readonly run: (input: unknown, call: Call) => unknown
+}
+
+/** How a durable task is tried again. */
+export interface Durable {
+  /** How often it may be begun, after its process has ended or it has failed by an unexpected error. Default: 3. */
+  attempts?: number
+  /** How long to wait after a failure: `firstMs` milliseconds, and twice as long each time if it `grows`. Default: 1,000, growing. */
+  backoff?: { firstMs?: number; grows?: boolean }
 }
 export interface ResourcePart extends PartBase {
   readonly kind: 'resource'

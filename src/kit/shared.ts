@@ -1,4 +1,5 @@
 import { branded, brands } from './brand.js'
+import { kitErrors } from './errors.js'
 import type { Part } from './part.js'
 import type { Settings, SettingValues } from './settings.js'
 
@@ -20,6 +21,15 @@ export interface SharedOptions<S extends Settings = Settings> {
   settings?: S
   /** Opens at startup, and retries until it succeeds; a failure is a warning. */
   atStart?: boolean
+  /**
+   * Reopens it at an interval while the server runs, for example to rebuild an index. Running calls keep the previous one, which closes when they
+   * finish. With a store in Redis, all processes of the server do it together.
+   */
+  refresh?: {
+    /** Under which processes agree; unique in the kit. */
+    name: string
+    everyMs: number
+  }
 }
 /** A connection or pool that is opened once per process and used by parts. */
 export interface Shared<T> extends Readonly<SharedOptions> {
@@ -38,20 +48,48 @@ export function shared<T, const S extends Settings = Settings>(
   close?: (thing: Awaited<T>) => unknown,
   options: SharedOptions<S> = {},
 ): Shared<Awaited<T>> {
+  checkRefresh(options.refresh)
   return branded({ open, ...(close ? { close } : {}), ...options }, brands.shared) as unknown as Shared<Awaited<T>>
 }
 
+function checkRefresh(refresh: SharedOptions['refresh']): void {
+  if (refresh === undefined) return
+  if (typeof refresh.name !== 'string' || !/^[\w.-]{1,64}$/.test(refresh.name))
+    throw kitErrors.partField('a shared thing', 'refresh.name', 'letters, digits, dots and dashes, 64 at most')
+  if (!(refresh.everyMs >= 1000 && refresh.everyMs <= 2 ** 31 - 1))
+    throw kitErrors.partField('a shared thing', 'refresh.everyMs', 'milliseconds, from 1,000 to 24 days')
+}
+
 export type Replacement = readonly [Shared<unknown>, unknown]
+
+/** Calls that share what was open when they began. */
+export interface Generation {
+  users: number
+  whenIdle: (() => void)[]
+  older: Generation | undefined
+}
+
+/** Waits until the calls of a generation are over, and of those before it. */
+async function idle(generation: Generation): Promise<void> {
+  if (generation.older) await idle(generation.older)
+  if (generation.users > 0) await new Promise<void>((resolve) => generation.whenIdle.push(resolve))
+}
 
 /** The shared things of one running kit. */
 export class SharedThings {
   readonly #opened = new Map<Shared<unknown>, Promise<unknown>>()
   readonly #replaced: ReadonlyMap<Shared<unknown>, unknown>
   readonly #opening: Opening
-  #users = 0
-  #whenIdle: (() => void) | undefined
+  readonly #wasOpened: ((declared: Shared<unknown>) => void) | undefined
+  /** Calls that began since something was last refreshed. */
+  #generation: Generation = { users: 0, whenIdle: [], older: undefined }
 
-  constructor(opening: Opening, replaced: readonly Replacement[] = []) {
+  constructor(
+    opening: Opening,
+    replaced: readonly Replacement[] = [],
+    wasOpened?: (declared: Shared<unknown>) => void,
+  ) {
+    this.#wasOpened = wasOpened
     this.#opening = opening
     this.#replaced = new Map(replaced)
   }
@@ -62,26 +100,41 @@ export class SharedThings {
     if (known) return known as Promise<T>
     const opened = new Promise<T>((resolve) => resolve(declared.open(this.#opening)))
     this.#opened.set(declared, opened)
-    opened.catch(() => this.#opened.delete(declared))
+    opened.then(
+      () => this.#wasOpened?.(declared),
+      () => this.#opened.delete(declared),
+    )
     return opened
   }
 
-  /** A call begins that may use these things; `leave` says that it is over. */
-  enter(): void {
-    this.#users++
+  /** Reopens a connection. Running calls keep the previous one, which closes when they finish. Rejects if opening fails. */
+  async refresh(declared: Shared<unknown>): Promise<void> {
+    const before = this.#opened.get(declared)
+    if (!before) return
+    const fresh = await declared.open(this.#opening)
+    if (this.#opened.get(declared) !== before) return void declared.close?.(fresh)
+    this.#opened.set(declared, Promise.resolve(fresh))
+    const older = this.#generation
+    const generation: Generation = { users: 0, whenIdle: [], older }
+    this.#generation = generation
+    await idle(older)
+    generation.older = undefined
+    await declared.close?.(await before)
   }
-  leave(): void {
-    this.#users--
-    if (this.#users === 0) this.#whenIdle?.()
+
+  /** A call begins that may use these things; `leave` says that it is over. */
+  enter(): Generation {
+    this.#generation.users++
+    return this.#generation
+  }
+  leave(generation: Generation): void {
+    if (--generation.users > 0) return
+    for (const wake of generation.whenIdle.splice(0)) wake()
   }
 
   /** Closes what was opened as soon as no call uses it any more. */
   async closeWhenIdle(): Promise<unknown[]> {
-    if (this.#users > 0) {
-      await new Promise<void>((resolve) => {
-        this.#whenIdle = resolve
-      })
-    }
+    await idle(this.#generation)
     return this.close()
   }
 

@@ -9,6 +9,7 @@ import {
   checkAbout,
   checkFunction,
   checkName,
+  type Durable,
   type Example,
   extrasOf,
   labelOf,
@@ -51,6 +52,11 @@ export interface ToolOptions<
    * the result as for any other tool.
    */
   task?: 'optional' | 'required'
+  /**
+   * A task of this tool survives the process that works on it, where the server has a store in Redis: another takes it up, with the same input and identity and
+   * what `call.checkpoint` has saved. So it may do things twice that it did after its last checkpoint. Needs `task: 'required'`.
+   */
+  durable?: Durable
   run(input: Given<In>, call: Call<S>): Returned<Out> | Promise<Returned<Out>>
 }
 
@@ -96,13 +102,14 @@ export function tool<
     confirm: confirmOf(label, options.confirm as Confirming),
     askFor: askForOf(label, inputSchema, options.askFor),
     task: taskOf(label, options.task),
+    durable: durableOf(label, options.task, options.durable),
     run: options.run as ToolPart['run'],
   }
   return branded(part, brands.part)
 }
 
 const toolKeys = [
-  ...['about', 'input', 'output', 'effect', 'examples', 'confirm', 'askFor', 'task', 'run'],
+  ...['about', 'input', 'output', 'effect', 'examples', 'confirm', 'askFor', 'task', 'durable', 'run'],
   ...extraKeys,
 ]
 
@@ -118,6 +125,19 @@ function confirmOf(label: string, given: Confirming): Confirm | undefined {
 function taskOf(label: string, task: unknown): ToolPart['task'] {
   if (task === undefined || task === 'optional' || task === 'required') return task
   throw kitErrors.partField(label, 'task', 'optional or required')
+}
+
+function durableOf(label: string, task: unknown, given: Durable | undefined): ToolPart['durable'] {
+  if (given === undefined) return undefined
+  if (task !== 'required') throw kitErrors.partField(label, 'durable', "task: 'required' with it")
+  const { attempts = 3, backoff = {} } = given
+  const { firstMs = 1000, grows = true } = backoff
+  checkKeys(label, given, ['attempts', 'backoff'])
+  if (!(Number.isInteger(attempts) && attempts >= 1 && attempts <= 1000))
+    throw kitErrors.partField(label, 'durable.attempts', 'a whole number from 1 to 1000')
+  if (!(firstMs >= 0 && firstMs <= 86_400_000))
+    throw kitErrors.partField(label, 'durable.backoff.firstMs', 'a number of milliseconds, a day at most')
+  return { attempts, backoff: { firstMs, grows: grows === true } }
 }
 
 /** Only what a form can hold may be asked for; said at once, not at the first call. */

@@ -2,8 +2,11 @@ import type { Identity } from '../kit/call.js'
 import type { Incoming } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
-import { RunningTask, type TaskPeer, type TaskWork } from './running-task.js'
+import type { Letters } from '../store/letters.js'
+import type { Member } from '../store/store.js'
+import { type AttemptOptions, RunningTask, type TaskPeer, type TaskWork } from './running-task.js'
 import { isTerminal, type Task, unknownTask } from './task.js'
+import { TaskMirror } from './task-mirror.js'
 
 export interface BoardLimits {
   /** How many tasks are kept, and how many of them may work. */
@@ -25,7 +28,7 @@ const usualLimits: BoardLimits = {
 
 export interface NewTask {
   /** The request that is carried out. */
-  incoming: Incoming
+  incoming: Pick<Incoming, 'id' | 'method' | 'params'>
   ttlMs: number
   /** Who may see it; undefined where callers cannot be told apart. */
   owner: string | undefined
@@ -35,17 +38,34 @@ export interface NewTask {
   work: TaskWork
 }
 
+export interface TaskPage {
+  tasks: Task[]
+  nextCursor?: string
+}
+
 /** The tasks of one receiver: a kit that is served, or a link (Tasks). Ids cannot be guessed. */
 export class TaskBoard {
   readonly #limits: BoardLimits
   readonly #tasks = new Map<string, RunningTask>()
   readonly #timers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #broke: (method: string, error: unknown) => void
+  #mirror: TaskMirror | undefined
   #sequence = 0
 
   constructor(broke: (method: string, error: unknown) => void, limits: Partial<BoardLimits> = {}) {
     this.#broke = broke
     this.#limits = { ...usualLimits, ...limits }
+  }
+
+  /** From now on, other processes see these tasks, and this one sees theirs. */
+  share(member: Member, letters: Letters): TaskMirror {
+    this.#mirror = new TaskMirror(member, letters, this.#limits)
+    return this.#mirror
+  }
+
+  /** The tasks of other processes; undefined if there are none. */
+  get mirror(): TaskMirror | undefined {
+    return this.#mirror
   }
 
   /** What works now. */
@@ -54,10 +74,33 @@ export class TaskBoard {
   }
 
   /** Makes a task, whose work begins once the answer is out. Throws an `RpcError` if there are too many. */
-  create({ incoming, ttlMs, owner, identity, peer, work }: NewTask): Task {
+  create(asked: NewTask): Task | Promise<Task> {
+    const { incoming, work } = asked
+    const running = this.prepare(asked)
+    const { taskId } = running.task
+    const begin = () => {
+      setTimeout(() => {
+        if (running.request.isOver) return
+        const broke = (error: unknown) => this.#broke(incoming.method, error)
+        void running.carryOut(work, broke).then(() => this.#shed(taskId))
+      }, 0)
+      return running.task
+    }
+    if (!this.#mirror) return begin()
+    return this.#mirror.create(running).then(begin, (error) => {
+      this.drop(taskId)
+      throw error
+    })
+  }
+
+  /** Makes a task whose work is begun by somebody else. `taskId` and `createdAt` are those of one that is there already. */
+  prepare(
+    { incoming, ttlMs, owner, identity, peer }: Omit<NewTask, 'work'>,
+    known?: { task: Task } & AttemptOptions,
+  ): RunningTask {
     this.#makeRoom()
     const now = new Date().toISOString()
-    const task: Task = {
+    const task: Task = known?.task ?? {
       taskId: crypto.randomUUID(),
       status: 'working',
       createdAt: now,
@@ -66,34 +109,27 @@ export class TaskBoard {
       pollInterval: this.#limits.pollIntervalMs,
     }
     const { id, method, params } = incoming
-    const running = new RunningTask(
-      task,
-      { jsonrpc: '2.0', id, method, params },
-      owner,
-      ++this.#sequence,
-      peer,
+    const running = new RunningTask(task, { jsonrpc: '2.0', id, method, params }, owner, ++this.#sequence, peer, {
+      ...known,
       identity,
-    )
+    })
     this.#tasks.set(task.taskId, running)
-    const timer = setTimeout(() => this.#drop(task.taskId), ttlMs)
+    const timer = setTimeout(() => this.drop(task.taskId), ttlMs)
     ;(timer as { unref?: () => void }).unref?.()
     this.#timers.set(task.taskId, timer)
-    setTimeout(() => {
-      if (running.request.isOver) return
-      void running.carryOut(work, (error) => this.#broke(method, error)).then(() => this.#shed(task.taskId))
-    }, 0)
-    return running.task
+    return running
   }
 
-  get(id: unknown, owner: string | undefined): Task {
-    return this.#find(id, owner).task
+  get(id: unknown, owner: string | undefined): Task | Promise<Task> {
+    return this.#elsewhere(id)?.get(id, owner) ?? this.#find(id, owner).task
   }
 
   /** The tasks of one owner, oldest first, in pages. */
-  list(owner: string | undefined, cursor: unknown): { tasks: Task[]; nextCursor?: string } {
+  list(owner: string | undefined, cursor: unknown): TaskPage | Promise<TaskPage> {
     if (cursor !== undefined && !(typeof cursor === 'string' && /^\d{1,15}$/.test(cursor)))
       throw rpcErrors.invalidParams('unknown cursor')
     const after = Number(cursor ?? 0)
+    if (this.#mirror) return this.#mirror.list(owner, after)
     const mine = [...this.#tasks.values()].filter((task) => task.owner === owner && task.sequence > after)
     const page = mine.slice(0, this.#limits.pageSize)
     const last = page.at(-1)
@@ -104,7 +140,9 @@ export class TaskBoard {
   }
 
   /** Cancels a task. Throws an `RpcError` if it is over already. */
-  cancel(id: unknown, owner: string | undefined): Task {
+  cancel(id: unknown, owner: string | undefined): Task | Promise<Task> {
+    const elsewhere = this.#elsewhere(id)
+    if (elsewhere) return elsewhere.cancel(id, owner)
     const running = this.#find(id, owner)
     const { status } = running.task
     if (isTerminal(status)) throw rpcErrors.invalidParams(`the task is ${status} already`)
@@ -114,7 +152,8 @@ export class TaskBoard {
 
   /** Waits for the end of a task, and gives what its request would have been answered with. */
   result(incoming: Incoming, owner: string | undefined): Promise<JsonObject> {
-    return this.#find(incoming.params.taskId, owner).resultFor(incoming)
+    const { taskId } = incoming.params
+    return this.#elsewhere(taskId)?.result(incoming, owner) ?? this.#find(taskId, owner).resultFor(incoming)
   }
 
   /** Ends all work. */
@@ -125,6 +164,12 @@ export class TaskBoard {
     }
     this.#tasks.clear()
     this.#timers.clear()
+  }
+
+  /** Who knows of a task that is not of this process, or will not always be; undefined if it is, or there are no others. */
+  #elsewhere(id: unknown): TaskMirror | undefined {
+    const running = typeof id === 'string' ? this.#tasks.get(id) : undefined
+    return running && !this.#mirror?.isDurable(running) ? undefined : this.#mirror
   }
 
   /** A task of somebody else is as unknown as one that never was. */
@@ -140,7 +185,7 @@ export class TaskBoard {
       throw new RpcError(codes.internal, `${mostWorking} tasks are working already; wait for one to end`)
     if (this.#tasks.size < most) return
     // The oldest that is over has been readable the longest.
-    for (const [id, { isOver }] of this.#tasks) if (isOver) return this.#drop(id)
+    for (const [id, { isOver }] of this.#tasks) if (isOver) return this.drop(id)
   }
 
   /** A result has come: the oldest others go, where all are too large together. */
@@ -151,11 +196,12 @@ export class TaskBoard {
       if (size <= this.#limits.mostCharacters) return
       if (!isOver || id === newest) continue
       size -= own
-      this.#drop(id)
+      this.drop(id)
     }
   }
 
-  #drop(id: string): void {
+  /** It is gone, and so is what it does. */
+  drop(id: string): void {
     const running = this.#tasks.get(id)
     this.#tasks.delete(id)
     clearTimeout(this.#timers.get(id))

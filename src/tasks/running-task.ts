@@ -1,9 +1,8 @@
-import type { Identity } from '../kit/call.js'
 import type { AskOptions, Incoming, Progress } from '../protocol/incoming.js'
-import type { JsonObject, Request } from '../protocol/messages.js'
+import type { JsonObject, Request, RpcFault } from '../protocol/messages.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import { isTerminal, metaOfTask, type Task, type TaskStatus, unknownTask } from './task.js'
-import { type TaskChannel, TaskRequest } from './task-request.js'
+import { type TaskChannel, TaskRequest, type TaskRequestOptions } from './task-request.js'
 
 /** The session in which a task was made. A task goes on without it. */
 export interface TaskPeer {
@@ -13,11 +12,23 @@ export interface TaskPeer {
   ask?: ((method: string, params: JsonObject, options: AskOptions) => Promise<JsonObject>) | undefined
 }
 
+/** Whoever waits for the result: what the work asks goes to them. */
+export interface TaskWaiter {
+  readonly isOver: boolean
+  notify(method: string, params: JsonObject): void
+  ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
+}
+
 export type TaskWork = (request: TaskRequest) => unknown
 
 /** How often a task's message is sent unasked, in milliseconds. */
 const messageEveryMs = 1000
 const mostCharacters = 500
+
+export interface AttemptOptions extends TaskRequestOptions {
+  attempt?: number
+  checkpoint?: unknown
+}
 
 /** One task, while it works and while its result is kept. */
 export class RunningTask implements TaskChannel {
@@ -33,8 +44,12 @@ export class RunningTask implements TaskChannel {
     reject: () => {},
   }
   /** Requests for the result that are waiting; what the work asks goes out on their streams. */
-  readonly #waiting = new Set<Incoming>()
+  readonly #waiting = new Set<TaskWaiter>()
   readonly #wakes = new Set<() => void>()
+  /** Called when it has changed. */
+  onChange: (() => void) | undefined
+  /** What it has ended with. */
+  outcome: { result?: JsonObject; fault?: RpcFault } = {}
   /** Characters of the result. */
   size = 0
   #questions = 0
@@ -46,13 +61,14 @@ export class RunningTask implements TaskChannel {
     owner: string | undefined,
     sequence: number,
     peer: TaskPeer,
-    identity?: Identity,
+    { attempt = 1, checkpoint, ...options }: AttemptOptions = {},
   ) {
     this.#task = task
     this.owner = owner
     this.sequence = sequence
     this.#peer = peer
-    this.request = new TaskRequest(this, request, { id: task.taskId, ttlMs: task.ttl }, identity)
+    const { taskId: id, ttl: ttlMs } = task
+    this.request = new TaskRequest(this, request, { id, ttlMs, attempt, checkpoint }, options)
     this.ended = new Promise((resolve, reject) => {
       this.#settle = { resolve, reject }
     })
@@ -73,28 +89,53 @@ export class RunningTask implements TaskChannel {
       const result = (await work(this.request)) as JsonObject
       const isFailed = result.isError === true
       this.size = JSON.stringify(result).length
+      this.outcome = { result }
       this.#end(isFailed ? 'failed' : 'completed', isFailed ? textIn(result) : undefined)
       this.#settle.resolve(result)
     } catch (error) {
       if (this.isOver) return
       if (!(error instanceof RpcError)) broke(error)
       const known = error instanceof RpcError ? error : new RpcError(codes.internal, 'Internal error')
+      this.outcome = { fault: known.toFault() }
       this.#end('failed', known.message)
       this.#settle.reject(known)
     }
   }
 
   cancel(): void {
+    const error = new RpcError(codes.internal, 'The task was cancelled')
+    this.outcome = { fault: error.toFault() }
     this.#end('cancelled')
-    const reason = new DOMException('the task was cancelled', 'AbortError')
-    this.request.end(reason)
-    this.#settle.reject(new RpcError(codes.internal, 'The task was cancelled'))
+    this.request.end(new DOMException('the task was cancelled', 'AbortError'))
+    this.#settle.reject(error)
+  }
+
+  /** It cannot go on here. */
+  fail(message: string): void {
+    const error = new RpcError(codes.internal, message)
+    this.outcome = { fault: error.toFault() }
+    this.#end('failed', message)
+    this.request.end(new DOMException(message, 'AbortError'))
+    this.#settle.reject(error)
+  }
+
+  /** Says how it goes, beside what its work says. */
+  say(message: string): void {
+    this.#change({ statusMessage: message.slice(0, mostCharacters) })
+    this.#say()
   }
 
   /** Its time is over: it is gone, and so is what it does. */
   expire(): void {
     this.request.end(new DOMException('the task has expired', 'AbortError'))
     this.#settle.reject(unknownTask(this.#task.taskId))
+  }
+
+  /** Asks them too, until the returned function is called. */
+  waitFrom(waiter: TaskWaiter): () => void {
+    this.#waiting.add(waiter)
+    for (const wake of this.#wakes) wake()
+    return () => void this.#waiting.delete(waiter)
   }
 
   /** Waits for the end on behalf of a request, whose stream carries what the work asks meanwhile. */
@@ -149,7 +190,7 @@ export class RunningTask implements TaskChannel {
     }
   }
 
-  #waiter(signal: AbortSignal): Promise<Incoming> {
+  #waiter(signal: AbortSignal): Promise<TaskWaiter> {
     return new Promise((resolve, reject) => {
       const look = () => {
         const [waiting] = this.#waiting
@@ -180,6 +221,7 @@ export class RunningTask implements TaskChannel {
   #change(change: Partial<Task>): void {
     if (this.isOver) return
     this.#task = { ...this.#task, ...change, lastUpdatedAt: new Date().toISOString() }
+    this.onChange?.()
   }
 
   #say(): void {

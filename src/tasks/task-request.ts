@@ -1,4 +1,4 @@
-import type { Identity } from '../kit/call.js'
+import type { CallTask, Identity } from '../kit/call.js'
 import { type AskOptions, Incoming, type Progress, type Surrounding } from '../protocol/incoming.js'
 import type { JsonObject, Request } from '../protocol/messages.js'
 
@@ -9,23 +9,28 @@ export interface TaskChannel extends Surrounding {
   ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
 }
 
+export interface TaskRequestOptions {
+  identity?: Identity | undefined
+  save?: ((value: unknown) => Promise<void>) | undefined
+}
+
 /** The request that a task carries out. It was answered at once; its work goes on with it until the task is over. */
 export class TaskRequest extends Incoming {
   /** Who has started it. The session may serve another token of the same caller by the time the work begins. */
   readonly identity: Identity | undefined
-  readonly task: { readonly id: string; readonly ttlMs: number | null }
+  readonly task: CallTask
+  /** Keeps a value for the next attempt; undefined where there will be none. */
+  readonly save: ((value: unknown) => Promise<void>) | undefined
+  /** The unexpected error that its work has failed by. */
+  failure: unknown
   readonly #channel: TaskChannel
 
-  constructor(
-    channel: TaskChannel,
-    request: Request,
-    task: { id: string; ttlMs: number | null },
-    identity?: Identity,
-  ) {
+  constructor(channel: TaskChannel, request: Request, task: CallTask, { identity, save }: TaskRequestOptions = {}) {
     super(channel, request)
     this.#channel = channel
     this.task = task
     this.identity = identity
+    this.save = save
   }
 
   /** Also the message of the task's status. */

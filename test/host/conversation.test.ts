@@ -61,6 +61,20 @@ const huge = tool('list_cells', {
   effect: 'read',
   run: () => 'cell '.repeat(1_000_000),
 })
+const survey = tool('survey_apiary', {
+  about: 'Surveys the whole apiary, which takes long.',
+  effect: 'read',
+  task: 'required',
+  input: z.object({ rounds: z.number().default(1) }),
+  run: async (_, call) => {
+    call.progress(1, 2, 'the first half')
+    if (surveyed) return surveyed
+    return new Promise((_resolve, reject) => {
+      call.signal.addEventListener('abort', () => reject(call.signal.reason))
+    })
+  },
+})
+let surveyed: string | undefined
 const kit = () => defineKit({ name: 'hives', version: '1', parts: [weigh, move, wait, ask, huge] })
 
 async function roomWith(options: Partial<ConstructorParameters<typeof Conversation>[1]> = {}) {
@@ -163,6 +177,29 @@ describe('a conversation', () => {
     expect([progress, logs]).toEqual([{ done: 1, total: 9, message: 'one' }, [{ level: 'info', text: 'counting' }]])
     expect(conversation.cancel(id)).toBe(true)
     expect((await counting)[1]).toMatchObject({ state: 'cancelled', isError: true })
+    await host.close()
+  })
+
+  test('runs as a task what may be one, shows how it goes, and cancels it at the server', async () => {
+    surveyed = 'All hives stand.'
+    const { conversation, until, host } = await roomWith({ onProposal: () => 'once' })
+    const surveys = defineKit({ name: 'surveys', version: '1', parts: [survey] })
+    await host.attach('surveys', (given) => connect(surveys, given))
+    const [, done] = await conversation.say('Survey the apiary')
+    expect(done).toMatchObject({
+      state: 'done',
+      text: surveyed,
+      task: { status: 'completed', id: expect.any(String) },
+    })
+    surveyed = undefined
+    const working = until(
+      (step): step is CallStep => step.kind === 'call' && step.task?.message === 'the first half',
+    )
+    const surveying = conversation.say('Survey the apiary')
+    const { id, task } = await working
+    expect(task?.status).toBe('working')
+    expect(conversation.cancel(id)).toBe(true)
+    expect((await surveying)[1]).toMatchObject({ state: 'cancelled', task: { status: 'cancelled' } })
     await host.close()
   })
 

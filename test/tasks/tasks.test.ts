@@ -416,7 +416,7 @@ test('a board bounds how many work and how many are kept, and gives them in page
   const { session } = await opened()
   const incoming = { id: 1, method: 'tools/call', params: {} } as never
   const create = (work: () => unknown) =>
-    board.create({ incoming, ttlMs: 60_000, owner: 'o', peer: session.engine, work })
+    board.create({ incoming, ttlMs: 60_000, owner: 'o', peer: session.engine, work }) as Task
   create(() => new Promise(() => {}))
   create(() => new Promise(() => {}))
   expect(() => create(() => ({}))).toThrow(/2 tasks are working already/)
@@ -425,11 +425,11 @@ test('a board bounds how many work and how many are kept, and gives them in page
   await settled()
   create(() => ({}))
   await settled()
-  const page = board.list('o', undefined)
+  const page = await board.list('o', undefined)
   expect(page.tasks).toHaveLength(2)
   expect(page.tasks[1]?.taskId).toBe(taskId)
-  expect(board.list('o', page.nextCursor).tasks).toHaveLength(1)
-  expect(board.list('other', undefined).tasks).toEqual([])
+  expect((await board.list('o', page.nextCursor)).tasks).toHaveLength(1)
+  expect((await board.list('other', undefined)).tasks).toEqual([])
   board.close()
 
   const small = new TaskBoard(() => {}, { mostCharacters: 1000 })
@@ -440,10 +440,10 @@ test('a board bounds how many work and how many are kept, and gives them in page
       owner: 'o',
       peer: session.engine,
       work: () => ({ text: 'x'.repeat(600) }),
-    })
+    }) as Task
   const [first, second] = [large(), large()]
   await settled()
   expect(() => small.get(first.taskId, 'o')).toThrow(/expired/)
-  expect(small.get(second.taskId, 'o').status).toBe('completed')
+  expect((await small.get(second.taskId, 'o')).status).toBe('completed')
   small.close()
 })

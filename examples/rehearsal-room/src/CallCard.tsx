@@ -13,9 +13,17 @@ const states: Record<CallStep['state'], string> = {
   lost: 'no answer',
 }
 
+const taskStates: Record<NonNullable<CallStep['task']>['status'], string> = {
+  working: 'working',
+  input_required: 'waiting for an answer',
+  completed: 'completed',
+  failed: 'failed',
+  cancelled: 'cancelled',
+}
+
 /** A call from its proposal to its answer: arguments can be edited before it is approved. */
 export function CallCard({ step, act }: { step: CallStep; act: Act }) {
-  const { id, server, tool, state, reason, progress, logs, tookMs, isError, approved } = step
+  const { id, server, tool, state, reason, progress, task, logs, tookMs, isError, approved } = step
   const isFailed = isError === true || state === 'lost'
   return (
     <article
@@ -32,6 +40,12 @@ export function CallCard({ step, act }: { step: CallStep; act: Act }) {
       </h3>
       {reason && <p className="soft">{reason}</p>}
       {state === 'proposed' ? <Proposal step={step} act={act} /> : <Sent step={step} />}
+      {task && (
+        <p className="soft">
+          Runs as a task, {taskStates[task.status]}
+          {task.message && state !== 'done' && !progress?.message ? `: ${task.message}` : ''}
+        </p>
+      )}
       {state === 'running' && (
         <Group gap={8} wrap="nowrap">
           <Progress

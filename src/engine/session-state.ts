@@ -1,0 +1,42 @@
+import { isObject } from '../protocol/messages.js'
+import { findRevision } from '../protocol/revisions.js'
+import { type ClientCapabilities, type Implementation, type LogLevel, logLevels } from '../protocol/types.js'
+import type { Session } from './session.js'
+
+/** What another process needs to go on with a session. */
+export interface SessionState {
+  isReady: boolean
+  revision: string
+  client: Implementation | undefined
+  clientCapabilities: ClientCapabilities
+  logLevel: LogLevel
+}
+
+/** The state of a session as it is now. */
+export const stateOf = ({ phase, revision, client, clientCapabilities, logLevel }: Session): SessionState => ({
+  isReady: phase === 'ready',
+  revision: revision.date,
+  client,
+  clientCapabilities,
+  logLevel,
+})
+
+/** Goes on with a state of another process. */
+export function restore(session: Session, state: SessionState): void {
+  const { isReady, revision, client, clientCapabilities, logLevel } = state
+  session.phase = isReady ? 'ready' : 'answered'
+  session.revision = findRevision(revision) ?? session.revision
+  session.client = client
+  session.clientCapabilities = clientCapabilities
+  session.logLevel = logLevel
+}
+
+/** A state as it was read; undefined if it is none, as of a version of this program that is not known here. */
+export function stateIn(value: unknown): SessionState | undefined {
+  if (!isObject(value) || typeof value.isReady !== 'boolean' || typeof value.revision !== 'string') return undefined
+  const { isReady, revision, client, clientCapabilities } = value
+  const logLevel = value.logLevel as LogLevel
+  if (findRevision(revision)?.date !== revision || !logLevels.includes(logLevel)) return undefined
+  if (!isObject(clientCapabilities) || (client !== undefined && !isObject(client))) return undefined
+  return { isReady, revision, client: client as Implementation | undefined, clientCapabilities, logLevel }
+}

@@ -1,0 +1,55 @@
+import { isObject, type JsonObject } from '../protocol/messages.js'
+import { codes, RpcError } from '../protocol/rpc-error.js'
+import { isTerminal, type Task, taskIn } from './task.js'
+
+/** A task as processes keep it for each other. */
+export interface KeptTask {
+  task: Task
+  /** Who may see it; undefined where callers cannot be told apart. */
+  owner: string | undefined
+  /** The process that works on it. */
+  member: string
+  /** Other processes may take it up. */
+  isDurable?: boolean
+  result?: JsonObject
+  fault?: { code: number; message: string; data?: unknown }
+}
+
+/** Of the form of what is kept: a process of another version does not read it. */
+const version = 1
+
+export const keptText = (kept: KeptTask): string => JSON.stringify({ version, ...kept })
+
+/** Undefined for what this version cannot read. */
+export function readKept(text: string): KeptTask | undefined {
+  try {
+    const value: unknown = JSON.parse(text)
+    if (!isObject(value) || value.version !== version || typeof value.member !== 'string') return undefined
+    const { member, owner, isDurable, result, fault } = value
+    if (owner !== undefined && typeof owner !== 'string') return undefined
+    return {
+      task: taskIn(value.task),
+      owner,
+      member,
+      ...(isDurable === true ? { isDurable } : {}),
+      ...(isObject(result) ? { result } : {}),
+      ...(isObject(fault) ? { fault: fault as unknown as NonNullable<KeptTask['fault']> } : {}),
+    }
+  } catch {
+    return undefined
+  }
+}
+
+/** The same task when it is over for another reason than its work. */
+export function endedAs(kept: KeptTask, status: 'failed' | 'cancelled', message: string): KeptTask {
+  const task = { ...kept.task, status, statusMessage: message, lastUpdatedAt: new Date().toISOString() }
+  return { ...kept, task, fault: { code: codes.internal, message } }
+}
+
+/** What the request of a task is answered with when it is over; undefined while it works. Throws the `RpcError` that it ended with. */
+export function outcomeOf({ task, result, fault }: KeptTask): JsonObject | undefined {
+  if (!isTerminal(task.status)) return undefined
+  if (result) return result
+  const { code = codes.internal, message = 'The task has no result', data } = fault ?? {}
+  throw new RpcError(code, message, data)
+}
