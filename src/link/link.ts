@@ -5,7 +5,14 @@ import type { AnyTools, ToolTypes } from '../kit/typing.js'
 import { Dialogue } from '../protocol/dialogue.js'
 import { protocolErrors } from '../protocol/errors.js'
 import type { AskOptions, Incoming } from '../protocol/incoming.js'
-import { isObject, isRequest, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
+import {
+  isObject,
+  isRequest,
+  isResponse,
+  type JsonObject,
+  type Message,
+  type Request,
+} from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import type {
@@ -34,6 +41,7 @@ import { initialize } from './initialize.js'
 import { KeptLists } from './lists.js'
 import type { CallOptions, CallWords, LinkEvents, LinkOptions } from './options.js'
 import { LinkTasks, plainTask, type StartOptions, type TaskHandle } from './tasks.js'
+import { troubleIn, waitBefore } from './trouble.js'
 import { SessionGone, type Wire } from './wire.js'
 
 const events: Record<string, 'toolsChanged' | 'resourcesChanged' | 'promptsChanged'> = {
@@ -66,6 +74,8 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   readonly #tasks = new LinkTasks((method, params, options) => this.#dialogue.ask(method, params, options))
   readonly #subscribed = new Set<string>()
   #reopening: Promise<void> | undefined
+  /** How often a request was sent again. */
+  readonly #tries = new WeakMap<Message, number>()
 
   private constructor(wire: Wire, options: LinkOptions, telemetry: Telemetry | undefined) {
     this.#wire = wire
@@ -77,8 +87,10 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
         answer: (incoming) => this.#answer(incoming),
         hear: (method, params) => this.#hear(method, params),
       },
-      options.timeoutMs === undefined ? {} : { timeoutMs: options.timeoutMs },
-      this.#watch,
+      {
+        watch: this.#watch,
+        limits: options.timeoutMs === undefined ? {} : { timeoutMs: options.timeoutMs },
+      },
     )
   }
 
@@ -322,8 +334,28 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
         (failure) => this.#giveUp(message, failure),
       )
     } else {
-      this.#giveUp(message, error)
+      void this.#tryAgain(message, error)
     }
+  }
+
+  /** Repeats what the server has certainly not done, and reads that may have been lost with a process of it; a few times. */
+  async #tryAgain(message: Message, error: unknown): Promise<void> {
+    const trouble = troubleIn(error)
+    const tries = this.#tries.get(message) ?? 0
+    if (!trouble || !this.#opened || tries >= trouble.tries) return this.#giveUp(message, error)
+    this.#tries.set(message, tries + 1)
+    await new Promise((resolve) => setTimeout(resolve, waitBefore(tries)))
+    // An answer or a notification that comes twice does no harm.
+    if (!isRequest(message)) return this.#isClosed ? undefined : this.#send(message)
+    if (this.#isClosed || !this.#dialogue.isAsked(message.id)) return
+    if (trouble.isUndone || (await this.#isRead(message).catch(() => false))) this.#send(message)
+    else this.#giveUp(message, error)
+  }
+
+  /** True for requests that change nothing. */
+  async #isRead({ method, params }: Request): Promise<boolean> {
+    if (method !== 'tools/call') return true
+    return (await this.tools()).some(({ name, annotations }) => name === params?.name && annotations?.readOnlyHint)
   }
 
   #giveUp(message: Message, error: unknown): void {
@@ -344,11 +376,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   async #sendAgain(message: Message): Promise<void> {
     if (!isRequest(message)) return
     try {
-      const tool = message.method === 'tools/call' ? message.params?.name : undefined
-      const mayRepeat =
-        tool === undefined ||
-        (await this.tools()).some(({ name, annotations }) => name === tool && annotations?.readOnlyHint)
-      if (mayRepeat) this.#send(message)
+      if (await this.#isRead(message)) this.#send(message)
       else this.#giveUp(message, linkErrors.sessionEnded(this.label))
     } catch (error) {
       this.#giveUp(message, error)

@@ -13,6 +13,9 @@ export interface WireHandlers {
   closed(why: string): void
 }
 
+/** The cause of a failure where the server may have done what it was asked for, and its answer cannot come any more. */
+export class AnswerLost extends Error {}
+
 /** Rejects a send: the server does not know the session any more. The link opens a new one. */
 export class SessionGone extends Error {}
 

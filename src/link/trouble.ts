@@ -1,0 +1,31 @@
+import { isJexoError } from '../errors.js'
+import { AnswerLost } from './wire.js'
+
+/** What a failure says of a request. */
+export interface Trouble {
+  /** Certain if the server has not done it; else nobody knows. */
+  isUndone: boolean
+  /** How often it is sent again. */
+  tries: number
+}
+
+/** A server that is there but cannot answer now is given more time than one that is not. */
+const triesWithStatus = 6
+const triesWithout = 3
+const firstWaitMs = 250
+const mostWaitMs = 4000
+
+/** How long to wait before a request is sent again. */
+export const waitBefore = (tries: number): number => Math.min(firstWaitMs * 2 ** tries, mostWaitMs)
+
+/** Undefined for failures that a retry cannot fix. */
+export function troubleIn(error: unknown): Trouble | undefined {
+  const cause = isJexoError(error) ? error.cause : error
+  if (cause instanceof AnswerLost) return { isUndone: false, tries: triesWithStatus }
+  const { status, code: own, cause: inner } = (cause ?? {}) as { status?: unknown; code?: unknown; cause?: unknown }
+  if (status === 503 || status === 502) return { isUndone: status === 503, tries: triesWithStatus }
+  const code = own ?? (inner as { code?: unknown } | undefined)?.code
+  if (code === 'ECONNREFUSED') return { isUndone: true, tries: triesWithout }
+  const isLost = code === 'ECONNRESET' || code === 'EPIPE' || code === 'UND_ERR_SOCKET'
+  return isLost ? { isUndone: false, tries: triesWithout } : undefined
+}
