@@ -13,6 +13,8 @@ export interface Metrics {
   /** Counts an error that nothing caught. */
   countStray(): void
   text(): Promise<string>
+  /** The same as data, to add up those of several processes. */
+  data(): Promise<unknown>
 }
 
 /** Calls by tool and outcome, how long they took, sessions, and what Node tells of its process. */
@@ -52,8 +54,11 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
     name: 'jexo_sessions',
     help: 'Sessions that are open.',
     registers,
-    collect() {
-      this.set(kits.reduce((sum, { sessions }) => sum + sessions.size, 0))
+    // Processes that share their sessions all know how many there are.
+    aggregator: 'max',
+    async collect() {
+      const counts = await Promise.all(kits.map((running) => running.countSessions()))
+      this.set(counts.reduce((sum, count) => sum + count, 0))
     },
   })
   return {
@@ -69,6 +74,7 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
     countStray: () => strays.inc(),
     watch: (running) => void kits.push(running),
     text: () => registry.metrics(),
+    data: () => registry.getMetricsAsJSON(),
   }
 }
 
@@ -80,7 +86,7 @@ const methods = new Set([
 
 /** Serves the metrics on a port of their own, to whoever reaches it. Rejects if the port is taken. */
 export async function serveMetrics(
-  metrics: Metrics,
+  metrics: Pick<Metrics, 'contentType' | 'text'>,
   { host, port }: HttpAddress,
 ): Promise<{ url: string; close(): void }> {
   const server = createServer((request, response) => {

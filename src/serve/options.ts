@@ -3,12 +3,14 @@ import type { Identity } from '../kit/call.js'
 import { namesIn } from '../kit/choose.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Environment } from '../kit/settings.js'
+import { shownUrl } from '../store/redis/shown-url.js'
 import { readCollector } from '../telemetry/sdk.js'
 import { type AccessChoice, readIdentity } from './access-choice.js'
 import { type HttpAddress, readHttpAddress } from './address.js'
 import { type LayerChoice, readDurationMs, readLimit } from './layer-choice.js'
 import { type LogForm, type LogLevel, readLogChoice } from './log.js'
 import type { SshTunnel } from './ssh-tunnel.js'
+import { countOf, mostWorkers } from './workers/worker.js'
 
 /** What a server may be told on a command line; what is not is taken from the environment. */
 export interface ServeFlags {
@@ -19,6 +21,8 @@ export interface ServeFlags {
   allowedHost?: readonly string[]
   openToAnyone?: boolean
   requireHost?: boolean
+  store?: string
+  workers?: string
   issuer?: string
   audience?: string
   issuerClient?: string
@@ -49,6 +53,10 @@ export interface RunOptions {
   isOpenToAnyone: boolean
   /** Who may call, besides whoever has `JEXO_TOKEN`. */
   access: AccessChoice
+  /** URL of the Redis that sessions are kept in. */
+  store?: string
+  /** How many processes serve. */
+  workers?: number
   /** For trying: who every caller is. */
   identity?: Identity
   /** Refuses to start on an address of other machines as long as no name is known that it is reached by. */
@@ -92,6 +100,7 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
       scopes: namesIn(flags.scopes ?? environment.JEXO_SCOPES ?? ''),
       tokens: flags.tokens ?? (environment.JEXO_TOKENS || undefined),
     },
+    ...storing(flags, environment),
     ...(flags.as === undefined ? {} : { identity: readIdentity(flags.as) }),
     layers: {
       limit: read(flags.limit ?? environment.JEXO_LIMIT, readLimit),
@@ -114,6 +123,29 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
 
 const read = <T>(text: string | undefined, reading: (text: string) => T): T | undefined =>
   text === undefined || text === '' ? undefined : reading(text)
+
+/** Where state is kept, and how many processes there are. */
+function storing(flags: ServeFlags, environment: Environment): Pick<RunOptions, 'store' | 'workers'> {
+  const store = flags.store ?? environment.JEXO_STORE
+  const workers = read(flags.workers ?? environment.JEXO_WORKERS, readCount)
+  if (store) shownUrl(store)
+  if ((flags.store || flags.workers) && flags.http === undefined)
+    throw kitErrors.argumentUnreadable(`--${flags.store ? 'store' : 'workers'} without --http`, '--http with it')
+  return {
+    ...(store ? { store } : {}),
+    ...(workers === undefined || flags.http === undefined ? {} : { workers }),
+  }
+}
+
+function readCount(text: string): number {
+  const count = countOf(text)
+  if (count === undefined)
+    throw kitErrors.argumentUnreadable(
+      `the number of processes ${JSON.stringify(text)}`,
+      `1 to ${mostWorkers}, or auto`,
+    )
+  return count
+}
 
 /** This server at the issuer. Throws a `JexoError` if its secret is missing. */
 function clientOf(id: string | undefined, environment: Environment): ExchangeClient | undefined {

@@ -6,6 +6,7 @@ import type { Kit } from '../kit/kit.js'
 import type { Part } from '../kit/part.js'
 import type { Environment } from '../kit/settings.js'
 import { catchStrayErrors, onStrayErrors, strayText } from '../kit-file/stray-errors.js'
+import type { Store } from '../store/store.js'
 import { startSdk } from '../telemetry/sdk.js'
 import { transportErrors } from '../transport/errors.js'
 import { isLoopback } from '../transport/http/checks.js'
@@ -19,6 +20,7 @@ import { jsonLog, type Log, textLog } from './log.js'
 import type { Metrics } from './metrics.js'
 import { allOf, type CallDone, observeCalls } from './observe-calls.js'
 import type { RunOptions } from './options.js'
+import { asWorker, type Worker } from './workers/worker.js'
 
 export interface ServeOptions extends RunOptions {
   /** Parts to serve, by name, glob or `tag:…`; all by default. */
@@ -144,6 +146,9 @@ async function serveOverHttp(
   const token = environment.JEXO_TOKEN
   const { identity } = options
   if (identity && (!isLoopback(host) || sshTunnel || publicUrl)) throw serveErrors.identityForOthers()
+  const worker = asWorker()
+  if (metrics) worker?.onMetrics(() => metrics.data())
+  const store = await storeOf(options.store, worker)
   const chosen = await accessOf(options.access, token, (text) => log.write('warning', text))
   const access = identity ? everybodyIs(identity) : chosen
   if (sshTunnel && !access && !isOpenToAnyone) throw transportErrors.publicWithoutAccess(sshTunnel.destination)
@@ -158,32 +163,32 @@ async function serveOverHttp(
     ...(path === undefined ? {} : { path }),
     ...(publicUrl === undefined ? {} : { publicUrl }),
     ...(access ? { access } : {}),
-    ...(metrics && options.metrics === true ? { routes: { '/metrics': textRoute(metrics) } } : {}),
+    ...(store ? { store } : {}),
+    ...(metrics && options.metrics === true ? { routes: { '/metrics': textRoute(metrics, worker) } } : {}),
   })
   const ends: (() => void)[] = []
   try {
     const { kit } = running
     const shown = publicUrl ?? service.url
-    log.write(
-      'info',
-      `${kit.name} ${kit.version} at ${shown}${identity ? ` (every caller is ${identity.subject})` : needs(options.access, token)}`,
-      {
-        url: shown,
-      },
-    )
-    if (metrics && typeof options.metrics === 'object') {
+    const whom = identity ? ` (every caller is ${identity.subject})` : needs(options.access, token)
+    const words = `${kit.name} ${kit.version} at ${shown}${whom}`
+    if (worker) worker.ready(shown, words)
+    else log.write('info', words, { url: shown })
+    if (metrics && typeof options.metrics === 'object' && !worker) {
       const { serveMetrics } = await import('./metrics.js')
       const { url, close } = await serveMetrics(metrics, options.metrics)
       ends.push(close)
       log.write('info', `metrics at ${url}`, { url })
     }
     if (sshTunnel) ends.push(await reachByTunnel(sshTunnel, service.url, publicUrl, log))
-    const signal = await untilSignal()
-    log.write('info', `${signal}: finishing what runs`)
+    const signal = await Promise.race([untilSignal(), ...(worker ? [worker.asked] : [])])
+    if (!worker) log.write('info', `${signal}: finishing what runs`)
   } finally {
     for (const end of ends) end()
     const { cut } = await service.close()
     if (cut.length > 0) log.write('warning', `cut off: ${namesOf(cut)}`, { cut })
+    await store?.close()
+    worker?.end()
   }
 }
 
@@ -225,10 +230,17 @@ async function metricsFor(kit: Kit): Promise<Metrics> {
   return newMetrics({ kit: kit.name })
 }
 
-const textRoute = (metrics: Metrics) => async () => ({
+async function storeOf(url: string | undefined, worker: Worker | undefined): Promise<Store | undefined> {
+  if (url === undefined) return worker?.store()
+  const { redisStore } = await import('../store/redis/redis-store.js')
+  return redisStore(url)
+}
+
+/** What all processes of a server count together, where there are several. */
+const textRoute = (metrics: Metrics, worker: Worker | undefined) => async () => ({
   status: 200,
   headers: { 'content-type': metrics.contentType },
-  body: await metrics.text(),
+  body: await (worker ? worker.metrics() : metrics.text()),
 })
 
 function logCall(log: Log, { method, name, outcome, durationMs, session, code }: CallDone): void {

@@ -39,6 +39,18 @@ export const serveOptions = [
     about: 'allow unauthenticated calls from other machines',
   },
   {
+    name: 'store',
+    value: '<url>',
+    variables: ['JEXO_STORE'],
+    about: 'keep sessions in Redis, such as redis://127.0.0.1:6379, so that several servers are one',
+  },
+  {
+    name: 'workers',
+    value: '<number>',
+    variables: ['JEXO_WORKERS'],
+    about: 'serve with several processes; auto: one for each processor',
+  },
+  {
     name: 'issuer',
     value: '<url>',
     variables: ['JEXO_ISSUER'],

@@ -10,6 +10,8 @@ import { recordingOf } from '../../serve/recording.js'
 import { serveKit } from '../../serve/serve-kit.js'
 import { describeOption, serveOptions, usageOf } from '../../serve/serve-options.js'
 import { watchKit } from '../../serve/watch-kit.js'
+import { serveByWorkers } from '../../serve/workers/serve-by-workers.js'
+import { asWorker } from '../../serve/workers/worker.js'
 import { gather, readMs, type TargetFlags, targetOptions } from '../options/target-options.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -45,9 +47,13 @@ export const serve = () => {
       const environment = Object.assign(process.env, targetOptions({ env: flags.env ?? [] }).env)
       for (const named of flags.envFrom ?? []) takeEnvironmentFile(resolve(named), true)
       // What cannot be read is said before anything is loaded; a file beside the kit may add to it.
-      readRunOptions(flags, environment)
+      const alone = flags.tape === undefined ? [] : ['--tape']
+      const early = await serveByWorkers(readRunOptions(flags, environment), environment, alone)
+      if (early !== undefined) process.exit(early)
       if (flags.loadTimeout !== undefined) environment.JEXO_LOAD_TIMEOUT_MS = String(readMs(flags.loadTimeout))
       const kit = await loadKit(file)
+      const code = await serveByWorkers(readRunOptions(flags, environment), environment, alone)
+      if (code !== undefined) process.exit(code)
       const recording = await recordingOf(kit, environment, flags.tape)
       const options = {
         ...readRunOptions(flags, environment),
@@ -59,7 +65,10 @@ export const serve = () => {
         ...(flags.watch
           ? {
               onRunning: (running: RunningKit, log: Log) =>
-                watchKit(file, running, (level, text) => log.write(level, text)),
+                // All processes load the kit again; one says so.
+                watchKit(file, running, (level, text) =>
+                  log.write((asWorker()?.number ?? 1) > 1 ? 'debug' : level, text),
+                ),
             }
           : {}),
       }

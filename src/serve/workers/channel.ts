@@ -1,0 +1,74 @@
+import { messageOf } from '../../errors.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+
+/** One end of the pipe between a process and the one that has started it. */
+export interface Pipe {
+  send(message: JsonObject): void
+  onMessage(take: (message: unknown) => void): void
+  onClosed(act: () => void): void
+}
+
+export type Answering = (...args: readonly unknown[]) => unknown
+
+/** Calls in both directions between two processes. What else goes through the pipe is left alone. */
+export class Channel {
+  readonly #pipe: Pipe
+  readonly #answering = new Map<string, Answering>()
+  readonly #pending = new Map<number, { resolve(value: unknown): void; reject(error: Error): void }>()
+  #nextId = 1
+
+  constructor(pipe: Pipe) {
+    this.#pipe = pipe
+    pipe.onMessage((message) => void this.#take(message))
+    pipe.onClosed(() => {
+      for (const { reject } of this.#pending.values()) reject(new Error('the other process has ended'))
+      this.#pending.clear()
+    })
+  }
+
+  on(name: string, answer: Answering): void {
+    this.#answering.set(name, answer)
+  }
+
+  /** Rejects with what the other side has thrown, or if it ends. */
+  call(name: string, ...args: readonly unknown[]): Promise<unknown> {
+    const id = this.#nextId++
+    return new Promise((resolve, reject) => {
+      this.#pending.set(id, { resolve, reject })
+      this.#pipe.send({ jexo: 'call', id, name, args })
+    })
+  }
+
+  /** A call that nobody waits for. */
+  tell(name: string, ...args: readonly unknown[]): void {
+    this.#pipe.send({ jexo: 'call', name, args })
+  }
+
+  async #take(message: unknown): Promise<void> {
+    if (!isObject(message)) return
+    const { jexo, id, name, args } = message
+    if (jexo === 'call') {
+      const answer = this.#answering.get(String(name))
+      if (typeof id !== 'number') return void answer?.(...(args as unknown[]))
+      try {
+        this.#pipe.send({ jexo: 'answer', id, value: (await answer?.(...(args as unknown[]))) ?? null })
+      } catch (error) {
+        this.#pipe.send({ jexo: 'answer', id, error: messageOf(error) })
+      }
+    } else if (jexo === 'answer' && typeof id === 'number') {
+      const pending = this.#pending.get(id)
+      this.#pending.delete(id)
+      if (message.error === undefined) pending?.resolve(message.value ?? undefined)
+      else pending?.reject(new Error(String(message.error)))
+    }
+  }
+}
+
+/** The pipe to the process that has started this one. */
+export function pipeToParent(): Pipe {
+  return {
+    send: (message) => void (process.connected && process.send?.(message)),
+    onMessage: (take) => void process.on('message', take),
+    onClosed: (act) => void process.on('disconnect', act),
+  }
+}

@@ -1,0 +1,57 @@
+import { cpus } from 'node:os'
+import type { Store } from '../../store/store.js'
+import { Channel, pipeToParent } from './channel.js'
+import { pipedStore } from './piped-store.js'
+
+/** What a process that was started as one of several knows of the one that has started it. */
+export interface Worker {
+  /** Counts from 1. */
+  readonly number: number
+  /** A store in the first process, where no other is named. */
+  store(): Store
+  /** It answers at this URL from now on. */
+  ready(url: string, words: string): void
+  /** Asked to end, by the first process or by a signal. */
+  readonly asked: Promise<string>
+  /** What this process counts. */
+  onMetrics(read: () => Promise<unknown>): void
+  /** What all processes count together, as text. */
+  metrics(): Promise<string>
+  end(): void
+}
+
+/** Set for processes that were started by `--workers`. */
+export const numberVariable = 'JEXO_WORKER'
+
+let known: Worker | undefined
+
+/** This process as one of several; undefined if it was started by itself. */
+export function asWorker(): Worker | undefined {
+  const number = Number(process.env[numberVariable])
+  if (!process.connected || !Number.isInteger(number)) return undefined
+  known ??= newWorker(number)
+  return known
+}
+
+function newWorker(number: number): Worker {
+  const channel = new Channel(pipeToParent())
+  const asked = new Promise<string>((resolve) => channel.on('stop', (reason) => resolve(String(reason))))
+  return {
+    number,
+    asked,
+    store: () => pipedStore(channel),
+    ready: (url, words) => channel.tell('ready', url, words),
+    onMetrics: (read) => channel.on('metrics', read),
+    metrics: async () => String(await channel.call('all metrics')),
+    end: () => process.disconnect(),
+  }
+}
+
+/** How many processes are meant: a number, or `auto` for one for each processor. Undefined for what is neither. */
+export function countOf(text: string): number | undefined {
+  if (text === 'auto') return Math.max(1, cpus().length)
+  const count = Number(text)
+  return Number.isInteger(count) && count >= 1 && count <= mostWorkers ? count : undefined
+}
+
+export const mostWorkers = 256
