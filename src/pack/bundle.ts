@@ -7,7 +7,7 @@ import { compiledFile } from '../own-files.js'
 import type { MadeWrap } from '../wrap/source/registry.js'
 import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
-import { latePackages } from './late-packages.js'
+import { carriedClients, latePackages } from './late-packages.js'
 import { modulePlugin } from './module-plugin.js'
 import { englishOnly, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
@@ -17,10 +17,17 @@ export interface Bundle {
   map: string
   /** Names of the packages in it. */
   packages: readonly string[]
+  /** Clients for a store that are in it. */
+  clients: readonly string[]
 }
 
 /** Bundles a kit with what serves it. Rejects with a `JexoError` that says what cannot be carried, and where. */
-export async function bundle(kitPath: string, assets: AssetCollector, wraps: readonly MadeWrap[]): Promise<Bundle> {
+export async function bundle(
+  kitPath: string,
+  assets: AssetCollector,
+  wraps: readonly MadeWrap[],
+  hasDurable: boolean,
+): Promise<Bundle> {
   const built = compiledFile('.').replace(/[\\/]$/, '')
   const entry = [
     `import './guard.js'`,
@@ -29,6 +36,7 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
     // After it was seen which variables there are.
     `runPacked(() => import('jexo:kit'))`,
   ].join('\n')
+  const clients = carriedClients(built, hasDurable)
   const bundled = async (plugins: readonly Plugin[]) => {
     const result = await esbuild().build({
       stdin: { contents: entry, resolveDir: built, sourcefile: 'entry.js', loader: 'js' },
@@ -52,7 +60,7 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
       plugins: [
         kitItself(kitPath),
         frozenWraps(wraps),
-        latePackages(built),
+        latePackages(built, clients),
         ownPackages(built),
         nativeParts(assets),
         modulePlugin(assets),
@@ -68,7 +76,7 @@ export async function bundle(kitPath: string, assets: AssetCollector, wraps: rea
     const { code, map, packages } = /\.locales\b/.test(small.code) ? await bundled([]) : small
     const whole = await assets.withContents(code)
     const added = whole.slice(0, whole.length - code.length).split('\n').length - 1
-    return { code: whole, map: steadyMap(map, added, basename(built)), packages }
+    return { code: whole, map: steadyMap(map, added, basename(built)), packages, clients }
   } catch (error) {
     if (isJexoError(error)) throw error
     throw packErrors.packFailed(shownPath(kitPath), failureOf(error))

@@ -1,21 +1,33 @@
+import { createRequire } from 'node:module'
 import { join, resolve } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import type { Plugin } from 'esbuild'
 import { esbuild } from '../esbuild.js'
 
+/** Clients for a store in Redis, which are carried if they are installed. */
+const storeClients = ['ioredis', 'bullmq'] as const
+
+/** Which of them a packed kit carries: BullMQ is large, and only durable tools need it. */
+export const carriedClients = (built: string, hasDurable: boolean): string[] =>
+  storeClients.filter((name) => (name !== 'bullmq' || hasDurable) && isInstalled(name, built))
+
 /**
- * Carries what few calls need as compressed text, which becomes code at the first `import()`: the second engine for patterns and the compiler
- * of schemas. As code, they would be read at every start.
+ * Carries what few servers need as compressed text, which becomes code at the first `import()`: the second engine for patterns, the compiler of schemas, and clients
+ * for a store. As code, they would be read at every start.
  *
  * @param built folder of the compiled Jexo
+ * @param carried clients for a store; a packed file that needs another says that it is missing
  */
-export function latePackages(built: string): Plugin {
+export function latePackages(built: string, carried: readonly string[]): Plugin {
   const ajv = join(built, 'kit/ajv.js')
+  const clients: readonly string[] = storeClients
   return {
     name: 'jexo-late-packages',
     setup(plugin) {
-      plugin.onResolve({ filter: /^re2js$|^\.\/ajv\.js$/ }, ({ path, kind, resolveDir }) => {
-        const isLate = kind === 'dynamic-import' && (path === 're2js' || resolve(resolveDir, path) === ajv)
+      plugin.onResolve({ filter: /^re2js$|^ioredis$|^bullmq$|^\.\/ajv\.js$/ }, ({ path, kind, resolveDir }) => {
+        const isOwn = resolveDir.startsWith(built) && kind === 'dynamic-import'
+        if (isOwn && clients.includes(path) && !carried.includes(path)) return { path, external: true }
+        const isLate = isOwn && (!path.startsWith('.') || resolve(resolveDir, path) === ajv)
         // By its short name, which is the same on every machine.
         return isLate ? { path, namespace: 'jexo-late', pluginData: resolveDir } : undefined
       })
@@ -24,6 +36,15 @@ export function latePackages(built: string): Plugin {
         resolveDir: pluginData,
       }))
     },
+  }
+}
+
+function isInstalled(name: string, from: string): boolean {
+  try {
+    createRequire(join(from, 'x.js')).resolve(name)
+    return true
+  } catch {
+    return false
   }
 }
 

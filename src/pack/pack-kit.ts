@@ -32,7 +32,9 @@ export interface Packed {
   packages: readonly string[]
   /** What may be missing where it runs. */
   remarks: readonly string[]
-  /** It has a client for Redis. */
+  /** It can keep its sessions in Redis, so that several of it are one server. */
+  canShare: boolean
+  /** The kit itself has a client for Redis. */
   usesRedis: boolean
 }
 
@@ -51,7 +53,8 @@ export async function packKit(kitFile: string): Promise<Packed> {
     folders,
   )
   for (const name of new Set(wraps.flatMap(({ packages = [] }) => packages))) assets.takePackage(name)
-  const { code, map, packages: bundled } = await bundle(path, assets, wraps)
+  const hasDurable = kit.parts.some((part) => part.kind === 'tool' && part.durable !== undefined)
+  const { code, map, packages: bundled, clients } = await bundle(path, assets, wraps, hasDurable)
   const { packages } = assets
   // It is written into code, units and commands.
   const stem = basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
@@ -66,9 +69,13 @@ export async function packKit(kitFile: string): Promise<Packed> {
     settings: settingsOf(kit),
     assets: assets.files,
     packages,
-    remarks: assets.open.map(
-      (place) => `${place} builds a path that only a run tells: what it reads is not packed`,
-    ),
+    remarks: [
+      ...assets.open.map((place) => `${place} builds a path that only a run tells: what it reads is not packed`),
+      ...(hasDurable && !clients.includes('bullmq')
+        ? ['durable tools need the packages ioredis and bullmq; install them, and pack again']
+        : []),
+    ],
+    canShare: clients.includes('ioredis'),
     usesRedis: bundled.some((name) => redisClients.has(name)),
   }
 }

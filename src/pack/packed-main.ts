@@ -13,6 +13,7 @@ import { packagesFolder } from '../packed-file/mark.js'
 import { readRunOptions, type ServeFlags } from '../serve/options.js'
 import { serveKit } from '../serve/serve-kit.js'
 import { describeOption, type ServeOption, serveOptions, usageOf } from '../serve/serve-options.js'
+import { serveByWorkers } from '../serve/workers/serve-by-workers.js'
 import { readableTraces } from './traces.js'
 
 const packed = globalThis as {
@@ -100,6 +101,8 @@ export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<
     const { flags, isHelp } = readFlags(process.argv.slice(2))
     for (const file of flags.envFrom) takeEnvironmentFile(resolve(file), true)
     takeEnvironmentFile(join(dirname(file), '.env'))
+    const code = isHelp ? undefined : await serveByWorkers(readRunOptions(flags, process.env), process.env)
+    if (code !== undefined) process.exit(code)
     const { default: kit } = await load()
     if (isHelp) return void process.stderr.write(escapeControls(usage(kit)))
     await serveKit(kit, { ...readRunOptions(flags, process.env), readable })

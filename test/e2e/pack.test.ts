@@ -19,6 +19,7 @@ import {
 } from '../support/cli.js'
 import { freePort } from '../support/databases.js'
 import { buildah, inContainer, makeBaseImage } from '../support/image.js'
+import { redisServer } from '../support/redis.js'
 
 afterAll(() => Running.endAll())
 
@@ -43,8 +44,9 @@ async function faultsOf(objects: unknown[]): Promise<string[]> {
   const script = `
     import * as apps from 'kubernetes-models/apps/v1'
     import * as core from 'kubernetes-models/v1'
+    import * as policy from 'kubernetes-models/policy/v1'
     const faults = JSON.parse(process.argv[1]).flatMap((object) => {
-      try { new { ...core, ...apps }[object.kind](object).validate(); return [] } catch (error) { return [error.message] }
+      try { new { ...core, ...apps, ...policy }[object.kind](object).validate(); return [] } catch (error) { return [error.message] }
     })
     console.log(JSON.stringify(faults))`
   const ran = await run(process.execPath, ['--input-type=module', '-e', script, JSON.stringify(objects)])
@@ -233,7 +235,7 @@ test('what would not run is not written, and says why', async () => {
   expect(existsSync(out)).toBe(false)
 })
 
-test('Redis stands in the compose file where the kit has a client for it', async () => {
+test('Redis stands in the compose file for what is shared, and for a kit that has a client for it', async () => {
   const folder = projectOf({
     'a.kit.ts': kitText
       .replace("from 'jexo'", "from 'jexo'\nimport Redis from 'ioredis'\nglobalThis.redis = Redis")
@@ -244,8 +246,8 @@ test('Redis stands in the compose file where the kit has a client for it', async
   const { text } = await packed('container', join(folder, 'a.kit.ts'))
   const { services } = parse(text('compose.yaml'))
   expect(services['marsh-hives']).toMatchObject({
-    depends_on: ['redis'],
-    environment: { QUEUE: 'redis://redis:6379' },
+    depends_on: { redis: { condition: 'service_healthy' } },
+    environment: { JEXO_STORE: 'redis://redis:6379', QUEUE: 'redis://redis:6379' },
   })
   expect(services.redis).toMatchObject({ read_only: true, cap_drop: ['ALL'] })
 })
@@ -278,7 +280,7 @@ describe('the forms of pack', () => {
     expect(lines).toEqual(expect.arrayContaining(['USER node', 'STOPSIGNAL SIGTERM', 'CMD ["--http"]']))
     const compose = parse(text('compose.yaml'))
     expect(compose.services['marsh-hives']).toMatchObject({ read_only: true, cap_drop: ['ALL'], tmpfs: ['/tmp'] })
-    expect(Object.keys(compose.services)).toEqual(['marsh-hives'])
+    expect(Object.keys(compose.services)).toEqual(['marsh-hives', 'redis'])
     expect(text('.dockerignore')).toBe('*\n!hives.mjs\n!hives.mjs.map\n')
     expect(text('.env.example')).toMatch(/JEXO_PUBLIC_URL=\n[\s\S]*JEXO_TOKEN=/)
     makeBaseImage(/^FROM (.*)$/m.exec(text('Containerfile'))?.[1] ?? '')
@@ -313,14 +315,21 @@ describe('the forms of pack', () => {
       code: 2,
       stderr: expect.stringContaining('nothing checks who calls'),
     })
-    const [program = '', ...args] = started({ JEXO_TOKEN: 't', JEXO_PUBLIC_URL: publicUrl })
+    // As the compose file has it: with Redis, and the variables that name it.
+    const [, ...flags] = compose.services.redis.command
+    const redis = await redisServer(...flags)
+    const sharing = { JEXO_STORE: redis.url, JEXO_WORKERS: '2' }
+    const [program = '', ...args] = started({ JEXO_TOKEN: 't', JEXO_PUBLIC_URL: publicUrl, ...sharing })
     const serving = new Running(args, {}, program)
-    const [, pid] = await serving.until(/"pid":(\d+).*"msg":"marsh-hives 1\.2\.3 at https:\/\/hives\.example\/mcp/)
+    const [, pid] = await serving.until(
+      /"pid":(\d+).*"msg":"marsh-hives 1\.2\.3 at https:\/\/hives\.example\/mcp.*, 2 processes/,
+    )
     const headers = { authorization: 'Bearer t', host: 'hives.example' }
     const link = await connect(`http://127.0.0.1:${port}/mcp`, {
       headers: { authorization: headers.authorization },
     })
     expect((await link.call('site')).content).toMatchObject([{ text: 'Marsh Lane' }])
+    expect(await redis.command('ZCARD', 'jexo:marsh-hives:sessions')).toBe(':1\r\n')
     const inside = await runIn(inContainer(container, {}, ['sh', '-c', 'id; touch /app/x']))
     expect([inside.stdout, inside.stderr]).toEqual([
       expect.stringContaining('uid=1000(node)'),
@@ -333,6 +342,7 @@ describe('the forms of pack', () => {
     await serving.until(/SIGTERM: finishing what runs/)
     await new Promise((ended) => serving.child.once('close', ended))
     expect((await runIn(inContainer(container, {}, check))).code).not.toBe(0)
+    await redis.remove()
   })
 
   test('service: a unit that systemd takes, and that may do little', async () => {
@@ -359,13 +369,19 @@ describe('the forms of pack', () => {
     )
     expect(ran.code).toBe(0)
     const objects = parseAllDocuments(text('kubernetes.yaml')).map((document) => document.toJS())
-    expect(objects.map(({ kind }) => kind)).toEqual(['ConfigMap', 'Secret', 'Deployment', 'Service'])
+    expect(objects.map(({ kind }) => kind)).toEqual([
+      ...['ConfigMap', 'Secret', 'Deployment', 'Service'],
+      ...['PodDisruptionBudget', 'Service', 'StatefulSet'],
+    ])
+    expect(objects[2].spec.replicas).toBe(2)
+    expect(objects[3].spec.sessionAffinity).toBeUndefined()
     expect(await faultsOf(objects)).toEqual([])
     expect(await faultsOf([{ apiVersion: 'v1', kind: 'Service', spec: { ports: 'none' } }])).toHaveLength(1)
     expect(objects[0].data).toEqual({
       JEXO_PUBLIC_URL: '',
       JEXO_ISSUER: '',
       JEXO_SCOPES: '',
+      JEXO_STORE: 'redis://marsh-hives-redis:6379',
       SITE: '',
       UNIT: 'kg',
     })

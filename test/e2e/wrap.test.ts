@@ -248,7 +248,8 @@ describe('a live wrap', () => {
     expect(answers.find(({ id }) => id === 2).result.structuredContent).toEqual({
       value: '2026-06-02T06:00:00.000Z',
     })
-    expect(readFileSync(join(out, 'live.mjs')).length).toBeLessThan(700_000)
+    // 75 kB of it are the client for a store, which is installed here.
+    expect(readFileSync(join(out, 'live.mjs')).length).toBeLessThan(780_000)
   })
 
   test('follows edits of the wrapped file under --watch', async () => {

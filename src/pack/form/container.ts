@@ -53,40 +53,67 @@ CMD ["--http"]
 }
 
 function compose(packed: Packed, image: string): string {
-  const { kit, usesRedis, settings } = packed
+  const { kit, canShare, usesRedis, settings } = packed
   const name = plainName(kit.name)
+  const hasRedis = usesRedis || canShare
   const isForRedis = ({ default: usual }: PackedSetting) => usual?.startsWith('redis://') === true
-  const document = new Document({
-    services: {
-      [name]: {
-        build: { context: '.', dockerfile: 'Containerfile' },
-        image,
-        env_file: ['.env'],
-        ...(settings.some(isForRedis)
-          ? { environment: Object.fromEntries(settings.filter(isForRedis).map((one) => [one.name, redisUrl])) }
-          : {}),
-        ports: [`127.0.0.1:${containerPort}:${containerPort}`],
-        ...(usesRedis ? { depends_on: ['redis'] } : {}),
-        read_only: true,
-        tmpfs: ['/tmp'],
-        cap_drop: ['ALL'],
-        security_opt: ['no-new-privileges:true'],
-        stop_grace_period: '15s',
-        restart: 'unless-stopped',
-        mem_limit: '512m',
+  const environment = Object.fromEntries([
+    ...(canShare ? [['JEXO_STORE', redisUrl]] : []),
+    ...settings.filter(isForRedis).map((one) => [one.name, redisUrl]),
+  ])
+  const document = new Document(
+    {
+      services: {
+        [name]: {
+          build: { context: '.', dockerfile: 'Containerfile' },
+          image,
+          env_file: ['.env'],
+          ...(Object.keys(environment).length > 0 ? { environment } : {}),
+          ports: [`127.0.0.1:${containerPort}:${containerPort}`],
+          ...(hasRedis ? { depends_on: { redis: { condition: 'service_healthy' } } } : {}),
+          read_only: true,
+          tmpfs: ['/tmp'],
+          cap_drop: ['ALL'],
+          security_opt: ['no-new-privileges:true'],
+          stop_grace_period: '15s',
+          restart: 'unless-stopped',
+          mem_limit: '512m',
+        },
+        ...(hasRedis ? { redis } : {}),
       },
-      ...(usesRedis ? { redis } : {}),
+      ...(hasRedis ? { volumes: { redis: {} } } : {}),
     },
-    ...(usesRedis ? { volumes: { redis: {} } } : {}),
-  })
-  document.commentBefore = ` A proxy with TLS goes in front.${usesRedis ? ` The kit has a client for Redis, which is at ${redisUrl}.` : ''}`
+    yaml11,
+  )
+  const use = canShare
+    ? ` Sessions and tasks are kept in Redis: they survive a restart, and JEXO_WORKERS in .env sets how many processes serve.`
+    : usesRedis
+      ? ` The kit has a client for Redis, which is at ${redisUrl}.`
+      : ''
+  document.commentBefore = ` A proxy with TLS goes in front.${use}`
   return document.toString({ lineWidth: 0 })
 }
 
+/** Readers of older YAML take a bare `yes` for true. */
+export const yaml11 = { version: '1.1' } as const
+
+export const redisImage = 'docker.io/library/redis:7-alpine'
+/** Writes every second what has changed; refuses writes when it is full, and forgets nothing. */
+export const redisCommand = [
+  'redis-server',
+  '--appendonly',
+  'yes',
+  '--maxmemory',
+  '256mb',
+  '--maxmemory-policy',
+  'noeviction',
+]
 const redisUrl = 'redis://redis:6379'
 
 const redis = {
-  image: 'docker.io/library/redis:7-alpine',
+  image: redisImage,
+  command: redisCommand,
+  healthcheck: { test: ['CMD', 'redis-cli', 'ping'], interval: '5s', timeout: '3s', retries: 5 },
   read_only: true,
   tmpfs: ['/tmp'],
   volumes: ['redis:/data'],
@@ -94,4 +121,5 @@ const redis = {
   user: 'redis',
   security_opt: ['no-new-privileges:true'],
   restart: 'unless-stopped',
+  mem_limit: '384m',
 }

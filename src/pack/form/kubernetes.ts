@@ -1,7 +1,7 @@
 import { Document } from 'yaml'
 import { type Form, type FormOptions, type OutFile, plainName } from '../form.js'
 import type { Packed } from '../pack-kit.js'
-import { containerForm, containerPort, imageOf } from './container.js'
+import { containerForm, containerPort, imageOf, redisCommand, redisImage, yaml11 } from './container.js'
 
 /** What a cluster needs: settings, secrets, one pod with probes and limits, a service. The image's build context comes along. */
 export const kubernetesForm: Form = {
@@ -22,7 +22,7 @@ const withoutCompose = (files: readonly OutFile[]) =>
 
 function manifests(packed: Packed, options: FormOptions): string {
   const objects = objectsFor(packed, options)
-  return objects.map((object) => new Document(object).toString({ lineWidth: 0 })).join('---\n')
+  return objects.map((object) => new Document(object, yaml11).toString({ lineWidth: 0 })).join('---\n')
 }
 
 /** The objects themselves, to be checked against the published schemas. */
@@ -52,6 +52,8 @@ export function objectsFor(packed: Packed, { publicUrl, image }: FormOptions): R
         // Where callers sign in, in the place of JEXO_TOKEN.
         JEXO_ISSUER: '',
         JEXO_SCOPES: '',
+        // The Redis below, or one of your own.
+        ...(packed.canShare ? { JEXO_STORE: `redis://${name}-redis:6379` } : {}),
         ...Object.fromEntries(
           open
             .filter(({ isNeeded, default: usual }) => isNeeded || usual !== undefined)
@@ -71,13 +73,26 @@ export function objectsFor(packed: Packed, { publicUrl, image }: FormOptions): R
       kind: 'Deployment',
       metadata,
       spec: {
-        // A session lives in one process: more replicas need a way in that keeps a session on its pod.
-        replicas: 1,
+        // With a store, any pod serves any session; without one, a session lives in one process.
+        replicas: packed.canShare ? 2 : 1,
+        ...(packed.canShare ? { strategy: { rollingUpdate: { maxUnavailable: 0, maxSurge: 1 } } } : {}),
         selector: { matchLabels: selector },
         template: {
           metadata: { labels },
           spec: {
             automountServiceAccountToken: false,
+            ...(packed.canShare
+              ? {
+                  topologySpreadConstraints: [
+                    {
+                      maxSkew: 1,
+                      topologyKey: 'kubernetes.io/hostname',
+                      whenUnsatisfiable: 'ScheduleAnyway',
+                      labelSelector: { matchLabels: selector },
+                    },
+                  ],
+                }
+              : {}),
             terminationGracePeriodSeconds: 15,
             securityContext: { runAsNonRoot: true, runAsUser: 1000, seccompProfile: { type: 'RuntimeDefault' } },
             containers: [
@@ -106,7 +121,79 @@ export function objectsFor(packed: Packed, { publicUrl, image }: FormOptions): R
       apiVersion: 'v1',
       kind: 'Service',
       metadata,
-      spec: { selector, sessionAffinity: 'ClientIP', ports: [{ name: 'http', port: 80, targetPort: 'http' }] },
+      spec: {
+        selector,
+        ...(packed.canShare ? {} : { sessionAffinity: 'ClientIP' }),
+        ports: [{ name: 'http', port: 80, targetPort: 'http' }],
+      },
+    },
+    ...(packed.canShare ? sharing(name, labels, selector) : []),
+  ]
+}
+
+/** What more than one pod needs: one that stays while others are moved, and the store. */
+function sharing(name: string, labels: object, selector: object): Record<string, unknown>[] {
+  const redisName = `${name}-redis`
+  const redisSelector = { 'app.kubernetes.io/name': redisName }
+  const redisLabels = { ...redisSelector, 'app.kubernetes.io/part-of': name }
+  const ping = { exec: { command: ['redis-cli', 'ping'] }, periodSeconds: 10 }
+  return [
+    {
+      apiVersion: 'policy/v1',
+      kind: 'PodDisruptionBudget',
+      metadata: { name, labels },
+      spec: { minAvailable: 1, selector: { matchLabels: selector } },
+    },
+    {
+      apiVersion: 'v1',
+      kind: 'Service',
+      metadata: { name: redisName, labels: redisLabels },
+      spec: { selector: redisSelector, ports: [{ name: 'redis', port: 6379, targetPort: 'redis' }] },
+    },
+    {
+      apiVersion: 'apps/v1',
+      kind: 'StatefulSet',
+      metadata: { name: redisName, labels: redisLabels },
+      spec: {
+        replicas: 1,
+        serviceName: redisName,
+        selector: { matchLabels: redisSelector },
+        template: {
+          metadata: { labels: redisLabels },
+          spec: {
+            automountServiceAccountToken: false,
+            securityContext: {
+              runAsNonRoot: true,
+              runAsUser: 999,
+              fsGroup: 999,
+              seccompProfile: { type: 'RuntimeDefault' },
+            },
+            containers: [
+              {
+                name: 'redis',
+                image: redisImage,
+                command: redisCommand,
+                ports: [{ name: 'redis', containerPort: 6379 }],
+                readinessProbe: ping,
+                livenessProbe: { ...ping, failureThreshold: 6 },
+                resources: { requests: { cpu: '50m', memory: '64Mi' }, limits: { cpu: '1', memory: '384Mi' } },
+                securityContext: {
+                  allowPrivilegeEscalation: false,
+                  readOnlyRootFilesystem: true,
+                  capabilities: { drop: ['ALL'] },
+                },
+                volumeMounts: [{ name: 'data', mountPath: '/data' }],
+              },
+            ],
+          },
+        },
+        volumeClaimTemplates: [
+          {
+            metadata: { name: 'data' },
+            spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage: '1Gi' } } },
+          },
+        ],
+      },
     },
   ]
 }
