@@ -9,6 +9,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import autocannon from 'autocannon'
 import { input } from './kit.mjs'
+import { startRedis, throughputOf } from './several.mjs'
 
 const server = fileURLToPath(new URL('./server.mjs', import.meta.url))
 const isQuick = process.argv.includes('--quick')
@@ -68,6 +69,7 @@ async function comparedOverHttp(name, wanted, kinds, body, connections) {
     sides.push({ ...side, url, headers, rates: [], cpus: [] })
   }
   let id = 1
+  let total = 0
   for (let round = 0; round <= rounds; round++) {
     for (const side of sides) {
       const before = (await side.ask('cpu')).cpuMicros
@@ -86,6 +88,7 @@ async function comparedOverHttp(name, wanted, kinds, body, connections) {
       })
       if (result.non2xx + result.errors > 0)
         throw new Error(`${name}: ${result.non2xx} refused, ${result.errors} failed`)
+      total += side === sides[0] ? result.requests.total : 0
       // The first round warms up.
       if (round === 0) continue
       side.rates.push(result.requests.average)
@@ -108,6 +111,7 @@ async function comparedOverHttp(name, wanted, kinds, body, connections) {
     bare ? (bare.cpu / own.cpu).toFixed(2) : '',
     wanted,
   ])
+  return total
 }
 
 async function comparedOverStdio(underWay, wanted) {
@@ -426,9 +430,51 @@ function output(args, env) {
   return new Promise((resolve) => child.once('close', () => resolve(text)))
 }
 
+/** Sessions in Redis beside sessions in memory, and how much of it they take. */
+async function sharedSessions() {
+  const redis = await startRedis()
+  if (!redis) return rows.push(['sessions in Redis', 'no redis-server here', '', '', ''])
+  const name = '  with sessions in Redis, against in memory'
+  const before = await redis.scripts()
+  const kinds = [['jexo-redis', redis.url], ['jexo-http']]
+  const requests = await comparedOverHttp(name, '', kinds, call, 16)
+  const trips = ((await redis.scripts()) - before) / requests
+  rows.push(['  round trips to Redis a request', trips.toFixed(2), '', '', '≤ 2'])
+  progress('10,000 sessions in Redis')
+  const sides = [1, 2, 3].map(() => start('jexo-redis', redis.url))
+  const urls = await Promise.all(sides.map(async ({ next }) => (await next()).url))
+  const empty = await redis.usedBytes()
+  const count = isQuick ? 2000 : 10_000
+  for (let at = 0; at < count; at += 50)
+    await Promise.all(Array.from({ length: 50 }, (_, more) => session(urls[(at + more) % 3])))
+  const megabytes = (((await redis.usedBytes()) - empty) / 1e6) * (10_000 / count)
+  rows.push(['10,000 sessions of three processes in Redis', `${megabytes.toFixed(1)} MB`, '', '', '≤ 50 MB'])
+  for (const { child } of sides) child.kill()
+  redis.end()
+}
+
+async function workers() {
+  progress('two processes beside one')
+  const [two, one] = (await throughputOf([2, 1], isQuick ? 2 : 5, seconds, session)).map(median)
+  rows.push([
+    'a tool that computes for 5 ms: two processes, one',
+    `${two.toFixed(0)}/s`,
+    `${one.toFixed(0)}/s`,
+    (two / one).toFixed(2),
+    '≥ 1.70',
+  ])
+}
+
+if (process.argv.includes('--several')) {
+  await sharedSessions()
+  await workers()
+  show()
+}
 await comparedOverHttp('HTTP tools/call, 16 connections', '≥ 0.70', [['jexo-http'], ['bare-http']], call, 16)
 await comparedOverHttp('  with a checked token, against none', '≥ 0.95', [['jexo-access'], ['jexo-http']], call, 16)
 await comparedOverHttp('  through ten layers, against none', '≤ 20 µs', [['jexo-layers'], ['jexo-http']], call, 16)
+await sharedSessions()
+await workers()
 await comparedOverStdio(1, '≥ 0.80')
 await comparedOverStdio(16, '')
 await relayed()
@@ -446,12 +492,16 @@ await plannedApi()
 await searched()
 await growth()
 
-const widths = [0, 1, 2, 3, 4].map((column) =>
-  Math.max(...[['', 'Jexo', 'bare', 'ratio', 'to reach'], ...rows].map((row) => row[column].length)),
-)
-for (const row of [['', 'Jexo', 'bare', 'ratio', 'to reach'], ...rows]) {
-  process.stdout.write(
-    `${row.map((cell, column) => (column === 0 ? cell.padEnd(widths[0]) : cell.padStart(widths[column]))).join('  ')}\n`,
+show()
+
+function show() {
+  const widths = [0, 1, 2, 3, 4].map((column) =>
+    Math.max(...[['', 'Jexo', 'bare', 'ratio', 'to reach'], ...rows].map((row) => row[column].length)),
   )
+  for (const row of [['', 'Jexo', 'bare', 'ratio', 'to reach'], ...rows]) {
+    process.stdout.write(
+      `${row.map((cell, column) => (column === 0 ? cell.padEnd(widths[0]) : cell.padStart(widths[column]))).join('  ')}\n`,
+    )
+  }
+  process.exit(0)
 }
-process.exit(0)

@@ -1,4 +1,4 @@
-/** A measured process: `server.mjs jexo-http | jexo-access | jexo-layers | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
+/** A measured process: `server.mjs jexo-http | jexo-access | jexo-layers | jexo-redis | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
 import { createServer } from 'node:http'
 import { exportJWK, generateKeyPair, SignJWT } from 'jose'
 import { issuerTokens } from '../dist/access.js'
@@ -6,6 +6,7 @@ import { layer } from '../dist/index.js'
 import { serveHttp, serveStdio } from '../dist/node.js'
 import { kitOf, output } from './kit.mjs'
 
+// How many tools there are, or where the store is.
 const [, , kind, tools = '1'] = process.argv
 
 process.on('message', (ask) => {
@@ -28,6 +29,12 @@ function bareAnswer(text) {
 
 if (kind === 'jexo-http') {
   const { url } = await serveHttp(kitOf(Number(tools)), { limits: { maxSessions: 100_000 } })
+  process.send({ url })
+}
+if (kind === 'jexo-redis') {
+  const { redisStore } = await import('../dist/redis.js')
+  const { url } = await serveHttp(kitOf(), { store: redisStore(tools), limits: { maxSessions: 100_000 } })
+  while ((await fetch(new URL('/health/ready', url))).status !== 200) await new Promise((go) => setTimeout(go, 20))
   process.send({ url })
 }
 if (kind === 'jexo-layers') {

@@ -63,7 +63,7 @@ async function assemble() {
   rmSync(site, { recursive: true, force: true })
   for (const folder of ['guide', 'reference', 'screenshots', '.vitepress'])
     cpSync(join(root, 'docs', folder), join(site, folder), { recursive: true })
-  cpSync(join(root, 'docs/performance.md'), join(site, 'performance.md'))
+  for (const name of ['performance.md', 'reliability.md']) cpSync(join(root, 'docs', name), join(site, name))
   cpSync(join(root, 'README.md'), join(site, 'index.md'))
   for (const name of ['CHANGELOG', 'SECURITY', 'CONTRIBUTING'])
     cpSync(join(root, `${name}.md`), join(site, `${name.toLowerCase()}.md`))
@@ -90,7 +90,7 @@ function markdownIn(folder) {
 function withinSite(text, from) {
   const up = '../'.repeat(from.split('/').length - 1) || './'
   return text
-    .replace(/\]\((?:\.\.\/)*(?:\.\/)?docs\/(guide|reference|screenshots|performance)/g, `](${up}$1`)
+    .replace(/\]\((?:\.\.\/)*(?:\.\/)?docs\/(guide|reference|screenshots|performance|reliability)/g, `](${up}$1`)
     .replace(/\]\((?:\.\.\/)+README\.md(#[\w-]+)?\)/g, (_all, hash = '') => `](${up}index.md${hash})`)
     .replace(
       /\]\((?:\.\.\/)*(?:\.\/)?(CHANGELOG|SECURITY|CONTRIBUTING)\.md/g,

@@ -38,6 +38,10 @@ export default {
           text: 'Run and test',
           items: [
             guide('Running a server', 'running'),
+            guide('Several processes', 'several-processes'),
+            guide('Layers', 'layers'),
+            guide('Authentication', 'authentication'),
+            guide('Observability', 'observability'),
             guide('Testing', 'trying'),
             guide('Loupe, tapes and the relay', 'loupe'),
             guide('Linting', 'vetting'),
@@ -67,6 +71,7 @@ export default {
             { text: 'File formats', link: '/reference/formats' },
             { text: 'API', link: '/api/' },
             { text: 'Performance', link: '/performance' },
+            { text: 'Reliability', link: '/reliability' },
             { text: 'Security', link: '/security' },
             { text: 'Contributing', link: '/contributing' },
             { text: 'Changelog', link: '/changelog' },
