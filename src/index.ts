@@ -36,6 +36,7 @@ export type {
   ResourcePart,
   TemplatePart,
   ToolPart,
+  ViewPart,
 } from './kit/part.js'
 export { type PromptOptions, prompt } from './kit/prompt.js'
 export { Refusal, type Visit } from './kit/refusal.js'
@@ -45,5 +46,6 @@ export { type Setting, type SettingOptions, type Settings, setting } from './kit
 export { type Opening, type Shared, type SharedOptions, shared } from './kit/shared.js'
 export { type TemplateOptions, template } from './kit/template.js'
 export { type ToolOptions, tool } from './kit/tool.js'
+export { type ViewOptions, view } from './kit/view.js'
 export type { ModelAnswer, ModelRequest, SamplingMessage, ToolUse, ToolUseResult } from './protocol/sampling.js'
 export type { ContentBlock, Icon, ResourceDefinition } from './protocol/types.js'

@@ -17,6 +17,10 @@ const order = [
   'yaml',
   'protocol',
   'kit',
+  'view/wire',
+  'view/page',
+  'view/frame',
+  'view/build',
   'store',
   'tasks',
   'telemetry',
@@ -71,7 +75,8 @@ const order = [
   'cli/verbs',
   'cli/main.ts',
 ]
-const withoutNode = /^(protocol|escape|kit|engine|link|transport\/http)\/|^(errors|version|index|fetch|link)\.ts$/
+const withoutNode =
+  /^(protocol|escape|kit|engine|link|transport\/http|view\/(wire|page|frame(?!\/serve-proxy)))\/|^(errors|version|index|fetch|link|view|view-react|host-frame)\.ts$/
 const portableTransport =
   /^transport\/(byte-gatherer|intake|line-splitter|memory|connect|http-answers|http-wire|fetch-handler)\.ts$/
 

@@ -12,7 +12,7 @@ export async function takeUp(running: RunningKit, job: Job): Promise<void> {
   const { mirror } = running.tasks
   const { request, session, identity } = job.data as unknown as DurableData
   const state = stateIn(session.state)
-  const tool = running.indexFor(undefined).tools.get(String(request.params.name))
+  const tool = running.indexFor(undefined, undefined, true).tools.get(String(request.params.name))
   // Another version of the kit may have it.
   if (!mirror || !state || !tool?.part.durable)
     throw leaveToOthers(`there is no durable tool ${JSON.stringify(request.params.name)} here`)

@@ -5,6 +5,7 @@ import type { JsonObject, Message, RequestId } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
+import { declaresViews } from '../protocol/ui.js'
 import type { SessionWatch, WatchedSession } from '../telemetry/telemetry.js'
 import type { Answer, Feature } from './feature.js'
 import { features as standardFeatures } from './features.js'
@@ -102,12 +103,17 @@ export class Engine implements Session {
 
   /** The parts as this session sees them now. */
   get index(): PartIndex {
-    return this.running.indexFor(this.only, this.identity)
+    return this.running.indexFor(this.only, this.identity, this.showsViews)
+  }
+
+  /** The client has declared that it shows views, and there are some. */
+  get showsViews(): boolean {
+    return this.running.hasViews && declaresViews(this.clientCapabilities)
   }
 
   /** The scopes that a message needs from whoever has sent it. */
   scopesFor(message: Message, identity: Identity): readonly string[] {
-    return scopesFor(this.running, message, identity, this.only)
+    return scopesFor(this.running, message, identity, this.only, this.showsViews)
   }
 
   /** How many of the client's requests are being worked on. */
@@ -205,9 +211,10 @@ export function scopesFor(
   message: Message,
   identity: Identity,
   only?: string,
+  showsViews = true,
 ): readonly string[] {
   if (!('method' in message)) return []
-  return scopesNeeded(running.kit, running.indexFor(only, identity), message.method, message.params)
+  return scopesNeeded(running.kit, running.indexFor(only, identity, showsViews), message.method, message.params)
 }
 
 /** The session as telemetry sees it. */

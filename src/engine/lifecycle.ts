@@ -4,6 +4,7 @@ import { isObject } from '../protocol/messages.js'
 import { newestRevision, revisions } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, InitializeResult, ServerCapabilities } from '../protocol/types.js'
+import { uiExtension } from '../protocol/ui.js'
 import type { Feature } from './feature.js'
 import { stringParam } from './params.js'
 import type { Session } from './session.js'
@@ -61,5 +62,6 @@ function capabilitiesFor(session: Session): ServerCapabilities {
     ...rest,
     ...(session.revision.completionsCapability && completions ? { completions } : {}),
     ...(session.revision.tasks && tasks ? { tasks } : {}),
+    ...(session.showsViews ? { extensions: { [uiExtension]: {} } } : {}),
   }
 }

@@ -12,6 +12,7 @@ import {
 import type { Schema } from '../kit/schema.js'
 import { type Check, checkFor, type JsonSchemaValidator } from '../kit/validation.js'
 import { promptFor, resourceFor, templateFor, toolFor } from '../protocol/downgrade.js'
+import { isObject } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import type { PromptDefinition, ResourceDefinition, TemplateDefinition, ToolDefinition } from '../protocol/types.js'
 import type { Placed } from './pages.js'
@@ -41,20 +42,24 @@ export class PartIndex {
   readonly latestPlace: number
 
   readonly #outer: readonly Layer[]
+  readonly #forPages: boolean
 
-  /** `outer` are layers around all parts. */
+  /** `outer` are layers around all parts; with `forPages`, tools say who may call them, and which view shows their result. */
   constructor(
     parts: readonly Part[],
     validator: JsonSchemaValidator,
     outer: readonly Layer[] = [],
     before?: PartIndex,
+    forPages = false,
   ) {
     this.#outer = outer
+    this.#forPages = forPages
     let latestPlace = before?.latestPlace ?? -1
     for (const part of parts) {
       const known = before?.find(part.kind, keyOf(part))
-      if (known?.part === part && before !== undefined && before.#outer === outer) this.#put(known)
-      else this.#put(ready(part, known?.place ?? ++latestPlace, validator, layersAround(part, outer)))
+      const isSame = before !== undefined && before.#outer === outer && before.#forPages === forPages
+      if (known?.part === part && isSame) this.#put(known)
+      else this.#put(ready(part, known?.place ?? ++latestPlace, validator, layersAround(part, outer), forPages))
     }
     this.latestPlace = latestPlace
   }
@@ -88,7 +93,13 @@ export function definitionsOf<P extends Part, D>(
     .map((entry) => ({ place: entry.place, offset: 0, value: entry.definition(revision) }))
 }
 
-function ready(part: Part, place: number, validator: JsonSchemaValidator, layers: readonly Layer[]) {
+function ready(
+  part: Part,
+  place: number,
+  validator: JsonSchemaValidator,
+  layers: readonly Layer[],
+  forPages: boolean,
+) {
   const input = 'inputSchema' in part ? checkFor(part.input, part.inputSchema, validator) : acceptAnything
   const output =
     part.kind === 'tool' && part.outputSchema
@@ -104,7 +115,7 @@ function ready(part: Part, place: number, validator: JsonSchemaValidator, layers
     definition(revision: Revision) {
       const known = cache.get(revision)
       if (known !== undefined) return known
-      const made = Object.freeze(definitionFor(part, revision))
+      const made = Object.freeze(definitionFor(part, revision, forPages))
       cache.set(revision, made)
       return made
     },
@@ -113,24 +124,40 @@ function ready(part: Part, place: number, validator: JsonSchemaValidator, layers
 
 const acceptAnything: Check = (value) => ({ ok: true, value })
 
-function definitionFor(part: Part, revision: Revision) {
-  if (part.kind === 'tool') return toolFor(revision, toolDefinition(part))
+function definitionFor(part: Part, revision: Revision, forPages: boolean) {
+  if (part.kind === 'tool') return toolFor(revision, toolDefinition(part, forPages))
   if (part.kind === 'resource') return resourceFor(revision, resourceDefinition(part))
   return part.kind === 'template'
     ? templateFor(revision, templateDefinition(part))
     : promptFor(revision, promptDefinition(part))
 }
 
-function toolDefinition(part: ToolPart): ToolDefinition {
+function toolDefinition(part: ToolPart, forPages: boolean): ToolDefinition {
   const examples = part.examples.map((example) => example.input)
   return {
     name: part.name,
     ...commonOf(part),
+    ...(forPages ? metaWithUi(part) : {}),
     inputSchema: examples.length > 0 ? { ...part.inputSchema, examples } : part.inputSchema,
     ...(part.outputSchema ? { outputSchema: part.outputSchema } : {}),
     ...(part.task === undefined ? {} : { execution: { taskSupport: part.task } }),
     annotations: { ...(part.title === undefined ? {} : { title: part.title }), ...annotationsOf(part.effect) },
   }
+}
+
+/** Pages may call only tools whose author has said so; and the one that they show, to show it again. */
+function metaWithUi({ meta, view, forPages }: ToolPart): Pick<ToolDefinition, '_meta'> {
+  const visibility = { too: ['model', 'app'], only: ['app'], none: view ? undefined : ['model'] }[
+    forPages ?? 'none'
+  ]
+  const own = isObject(meta?.ui) ? meta.ui : {}
+  const ui = {
+    ...(visibility ? { visibility } : {}),
+    ...own,
+    ...(view ? { resourceUri: view.uri } : {}),
+    ...(forPages ? { visibility } : {}),
+  }
+  return Object.keys(ui).length === 0 ? {} : { _meta: { ...meta, ui } }
 }
 
 function resourceDefinition(part: ResourcePart): ResourceDefinition {

@@ -1,8 +1,11 @@
 import type { Call } from '../kit/call.js'
 import { isContent } from '../kit/content.js'
+import { pageText } from '../kit/pages.js'
+import type { ResourcePart, ViewPart } from '../kit/part.js'
 import { plainJson } from '../kit/plain-json.js'
 import type { Shared } from '../kit/shared.js'
 import type { Check } from '../kit/validation.js'
+import { isView, samplesFor, viewContents, withSamples } from '../kit/view.js'
 import { toBase64 } from '../protocol/base64.js'
 import { readResultFor, resourceFor } from '../protocol/downgrade.js'
 import type { Incoming } from '../protocol/incoming.js'
@@ -105,7 +108,10 @@ function readerOf(session: Session, incoming: Incoming, uri: string): Reader | u
   const fixed = index.resources.get(uri)
   if (fixed) {
     const { part } = fixed
-    return readerFor(session, incoming, fixed, `resource \`${part.name}\``, uri, {}, (_, call) => part.read(call))
+    const run = isView(part)
+      ? () => readView(session, part)
+      : (_: unknown, call: Call) => (part as ResourcePart).read(call)
+    return readerFor(session, incoming, fixed, `resource \`${part.name}\``, uri, {}, run)
   }
   for (const ready of index.templates.values()) {
     const { part } = ready
@@ -115,6 +121,14 @@ function readerOf(session: Session, incoming: Incoming, uri: string): Reader | u
     return readerFor(session, incoming, ready, `template \`${part.name}\``, uri, variables, read)
   }
   return undefined
+}
+
+/** The document of a view, with the examples of its tools for whoever opens it without a host. */
+async function readView({ index }: Session, part: ViewPart) {
+  const html = await pageText(part.uri, part.page)
+  if (typeof part.page === 'string') return viewContents(part, html)
+  const tools = [...index.tools.values()].map((ready) => ready.part)
+  return viewContents(part, withSamples(html, samplesFor(part.uri, tools)))
 }
 
 function readerFor(

@@ -10,6 +10,7 @@ import { isNoOutput, isStandardSchema } from '../kit/schema.js'
 import { type Environment, maskFor, readSettings } from '../kit/settings.js'
 import { type Opening, type Replacement, type Shared, SharedThings } from '../kit/shared.js'
 import type { JsonSchemaValidator } from '../kit/validation.js'
+import { isView, withOwnViews, withoutPages } from '../kit/view.js'
 import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
@@ -102,6 +103,8 @@ export class RunningKit {
   implementation: Implementation
   mask: (text: string) => string
   index: PartIndex
+  /** Some parts are for hosts that show views. */
+  hasViews = false
   #outer: readonly Layer[]
   #hearing: readonly Layer[] = []
   #layers: readonly Layer[] = []
@@ -136,19 +139,23 @@ export class RunningKit {
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
   }
 
-  /** The parts a session sees that asked for some only; it narrows, never widens. */
-  indexFor(only: string | undefined, identity?: Identity): PartIndex {
+  /** The parts a session sees: those it asked for, that exist for its caller, and what is for pages only if its host shows views. */
+  indexFor(only: string | undefined, identity?: Identity, showsViews = false): PartIndex {
     const hidden = identity && this.#gates.hiddenFrom(identity, this.kit, this.index)
-    if (only === undefined && !hidden) return this.index
-    const key = JSON.stringify([only, hidden?.key])
+    const isPlain = this.hasViews && !showsViews
+    if (only === undefined && !hidden && !isPlain) return this.index
+    const key = JSON.stringify([only, hidden?.key, isPlain])
     const known = this.#narrowed.get(key)
     if (known) return known
-    const parts = this.#partsOf(this.kit).filter((part) => !hidden?.parts.has(part))
+    const all = this.#partsOf(this.kit)
+    const parts = hidden ? all.filter((part) => !hidden.parts.has(part)) : all
+    const chosen = withOwnViews(only === undefined ? parts : narrowed(parts, namesIn(only)), all)
     const made = new PartIndex(
-      only === undefined ? parts : narrowed(parts, namesIn(only)),
+      isPlain ? withoutPages(chosen) : chosen,
       this.validator,
       this.#outer,
       this.index,
+      this.hasViews && showsViews,
     )
     // Callers choose the text: only so many are worth keeping.
     if (this.#narrowed.size >= 100) this.#narrowed.clear()
@@ -342,7 +349,7 @@ export class RunningKit {
   }
 
   #partsOf(kit: Kit): readonly Part[] {
-    const parts = this.#options.choose ? this.#options.choose(kit.parts) : kit.parts
+    const parts = this.#options.choose ? withOwnViews(this.#options.choose(kit.parts), kit.parts) : kit.parts
     if (this.#options.withoutLayers) return parts
     const added = partsOfLayers([...this.#outerOf(kit), ...parts.flatMap(({ layers = [] }) => layers)])
     return added.length === 0 ? parts : [...parts, ...added]
@@ -358,7 +365,8 @@ export class RunningKit {
     const own = this.#options.withoutLayers ? [] : parts.flatMap(({ layers = [] }) => layers)
     this.#layers = [...new Set([...this.#outer, ...own])]
     this.#hearing = this.#layers.filter((layer) => layer.onResourceUpdated)
-    return new PartIndex(parts, this.validator, this.#outer, this.index)
+    this.hasViews = parts.some((part) => isView(part) || (part.kind === 'tool' && part.forPages !== undefined))
+    return new PartIndex(parts, this.validator, this.#outer, this.index, this.hasViews)
   }
 
   #partsChanged(parts = this.#partsOf(this.kit)): void {

@@ -16,6 +16,8 @@ export interface Session extends SessionPeer {
   readonly capabilities: ServerCapabilities
   /** The parts as this session sees them now. */
   readonly index: PartIndex
+  /** The client has declared that it shows views, and there are some. */
+  readonly showsViews: boolean
   /** Parts that it is narrowed to, by name, glob or `tag:…`, separated by commas. */
   readonly only: string | undefined
   phase: 'new' | 'answered' | 'ready'

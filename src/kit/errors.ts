@@ -43,6 +43,24 @@ export const kitErrors = {
       `the argument "${field}" of ${part} is not a string`,
       'prompt arguments are strings or enums of strings, required or optional',
     ),
+  viewUri: (part: string, uri: string) =>
+    new JexoError(
+      'view-uri',
+      `${part}: ${JSON.stringify(uri)} is not the URI of a view`,
+      'begin it with ui://, as in ui://apiary/hive-card',
+    ),
+  pageNotHtml: (part: string) =>
+    new JexoError(
+      'view-page',
+      `"page" of ${part} is a string without HTML`,
+      "give a file as a URL, new URL('./page/index.html', import.meta.url), or the HTML itself",
+    ),
+  pageNotBuilt: (uri: string) =>
+    new JexoError(
+      'view-page',
+      `the page of ${uri} is a file, and nothing here can build it`,
+      'serve the kit with jexo serve or jexo/node, pack it with jexo pack, or give the HTML as a string',
+    ),
   uriInvalid: (part: string, uri: string) =>
     new JexoError(
       'uri-invalid',

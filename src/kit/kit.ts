@@ -6,6 +6,7 @@ import { checkLayers, type Layer } from './layer.js'
 import { checkKeys } from './option-keys.js'
 import { checkScopes, checkVisibility, isPart, keyOf, type Part } from './part.js'
 import type { Setting } from './settings.js'
+import { withViews } from './view.js'
 
 export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
   /** Name of the server; hosts show it. */
@@ -139,5 +140,5 @@ function checkParts(parts: unknown): readonly Part[] {
     if (seen.has(key)) throw kitErrors.partTaken(part.kind, keyOf(part))
     seen.add(key)
   }
-  return Object.freeze([...parts])
+  return Object.freeze([...withViews(parts as readonly Part[])])
 }

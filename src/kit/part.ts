@@ -7,6 +7,7 @@ import type {
   PromptMessage,
   ResourceDefinition,
 } from '../protocol/types.js'
+import type { ViewMeta } from '../protocol/ui.js'
 import type { UriTemplate } from '../protocol/uri-template.js'
 import { brands, hasBrand } from './brand.js'
 import type { Call, Completer, Identity } from './call.js'
@@ -70,6 +71,10 @@ export interface ToolPart<Name extends string = string, Arguments = unknown, Res
   readonly task: 'optional' | 'required' | undefined
   /** Its tasks survive the process that works on them. */
   readonly durable: { attempts: number; backoff: { firstMs: number; grows: boolean } } | undefined
+  /** The page that shows its result in hosts that show views. */
+  readonly view: ViewPart | undefined
+  /** Pages may call it too, or only pages may; undefined where only the model may, and the page that shows it. */
+  readonly forPages: 'too' | 'only' | undefined
   readonly run: (input: unknown, call: Call) => unknown
 }
 
@@ -87,6 +92,12 @@ export interface ResourcePart extends PartBase {
   readonly size: number | undefined
   readonly annotations: Annotations | undefined
   readonly read: (call: Call) => unknown
+}
+/** A page that tools show inside a host: a resource that is read by hosts, not by models. */
+export interface ViewPart extends ResourcePart {
+  readonly page: URL | string
+  /** Sent as `_meta.ui` of its content. */
+  readonly ui: ViewMeta
 }
 export interface TemplatePart extends PartBase {
   readonly kind: 'template'
@@ -129,7 +140,7 @@ export function keyOf(part: Part): string {
 }
 
 /** The name of a part in errors: `tool "weigh_hive"`. */
-export const labelOf = (kind: PartKind, key: string): string => `${kind} "${key}"`
+export const labelOf = (kind: PartKind | 'view', key: string): string => `${kind} "${key}"`
 
 const namePattern = /^[A-Za-z0-9_.-]{1,128}$/
 

@@ -12,9 +12,11 @@ import {
   type Durable,
   type Example,
   extrasOf,
+  isPart,
   labelOf,
   type PartExtras,
   type ToolPart,
+  type ViewPart,
 } from './part.js'
 import { questionSchema } from './question.js'
 import {
@@ -28,6 +30,7 @@ import {
 } from './schema.js'
 import type { Settings } from './settings.js'
 import type { ArgumentsOf, KeysOf, ObjectSchema, ResultOf } from './typing.js'
+import { isView } from './view.js'
 
 export interface ToolOptions<
   In extends Schema | undefined,
@@ -57,6 +60,12 @@ export interface ToolOptions<
    * what `call.checkpoint` has saved. So it may do things twice that it did after its last checkpoint. Needs `task: 'required'`.
    */
   durable?: Durable
+  /** Page that shows the result in hosts that show views; it may call this tool too. Other hosts show the result as they always do. */
+  view?: ViewPart
+  /**
+   * `too`: pages of this server may call the tool as well as the model. `only`: pages alone may, and the model is not told of it.
+   */
+  forPages?: 'too' | 'only'
   run(input: Given<In>, call: Call<S>): Returned<Out> | Promise<Returned<Out>>
 }
 
@@ -103,13 +112,28 @@ export function tool<
     askFor: askForOf(label, inputSchema, options.askFor),
     task: taskOf(label, options.task),
     durable: durableOf(label, options.task, options.durable),
+    view: viewOf(label, options.view),
+    forPages: forPagesOf(label, options.forPages),
     run: options.run as ToolPart['run'],
   }
   return branded(part, brands.part)
 }
 
 const toolKeys = [
-  ...['about', 'input', 'output', 'effect', 'examples', 'confirm', 'askFor', 'task', 'durable', 'run'],
+  ...[
+    'about',
+    'input',
+    'output',
+    'effect',
+    'examples',
+    'confirm',
+    'askFor',
+    'task',
+    'durable',
+    'view',
+    'forPages',
+    'run',
+  ],
   ...extraKeys,
 ]
 
@@ -120,6 +144,17 @@ function confirmOf(label: string, given: Confirming): Confirm | undefined {
   if (typeof given === 'function') return { say: given, ifPossible: false }
   checkFunction(label, 'confirm.say', given.say)
   return { say: (input) => given.say(input), ifPossible: given.ifPossible === true }
+}
+
+function viewOf(label: string, given: unknown): ViewPart | undefined {
+  if (given === undefined) return undefined
+  if (isPart(given) && isView(given)) return given
+  throw kitErrors.partField(label, 'view', "a view, as in view('ui://apiary/hive-card', { … })")
+}
+
+function forPagesOf(label: string, given: unknown): ToolPart['forPages'] {
+  if (given === undefined || given === 'too' || given === 'only') return given
+  throw kitErrors.partField(label, 'forPages', 'too or only')
 }
 
 function taskOf(label: string, task: unknown): ToolPart['task'] {

@@ -9,6 +9,7 @@ import type { Revision } from '../protocol/revisions.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
 import { type ModelAnswer, type ModelRequest, samplingFault } from '../protocol/sampling.js'
 import type { ClientCapabilities } from '../protocol/types.js'
+import { viewsCapability } from '../protocol/ui.js'
 import { type UpstreamRecord, upstreamCapability } from '../protocol/upstream.js'
 import type { TaskBoard } from '../tasks/board.js'
 import { readTtl } from '../tasks/task.js'
@@ -44,6 +45,8 @@ export interface AnsweringOptions {
   validator?: JsonSchemaValidator
   /** Called for each upstream record (request, statement, file) of servers that send them. */
   onUpstream?: ((record: UpstreamRecord) => void) | undefined
+  /** Declares that this client shows views: servers then list their views, and the tools that only pages may call. */
+  views?: boolean | undefined
 }
 
 /** The capabilities that a link declares, for the revision it requests (Lifecycle, "Capability Negotiation"). */
@@ -55,6 +58,7 @@ export function clientCapabilities(revision: Revision, options: AnsweringOptions
     ...(options.onQuestion && revision.elicitation !== 'none' ? { elicitation: modes } : {}),
     ...tasksOf(revision, options),
     ...(options.onUpstream ? { experimental: { [upstreamCapability]: {} } } : {}),
+    ...(options.views ? { extensions: viewsCapability } : {}),
   }
 }
 

@@ -152,6 +152,8 @@ export interface ServerCapabilities {
   completions?: JsonObject
   tasks?: TasksCapability
   experimental?: JsonObject
+  /** Declared extensions; views are one. */
+  extensions?: JsonObject
 }
 export interface ClientCapabilities {
   roots?: { listChanged?: boolean }
@@ -159,6 +161,8 @@ export interface ClientCapabilities {
   elicitation?: { form?: JsonObject; url?: JsonObject }
   tasks?: TasksCapability
   experimental?: JsonObject
+  /** Declared extensions; views are one. */
+  extensions?: JsonObject
 }
 export interface InitializeResult {
   protocolVersion: string

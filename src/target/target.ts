@@ -58,11 +58,15 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
   return { kind: 'kit', file, ...(options.env ? { env: options.env } : {}) }
 }
 
-/** Opens a link to a target. A kit is run in this process, unless it is kept apart; what a child says on stderr goes to `onStderr`. */
+/**
+ * Opens a link to a target. A kit is run in this process, unless it is kept apart; what a child says on stderr goes to `onStderr`. Servers list
+ * their views and the tools for pages, unless `views` is false.
+ */
 export async function openTarget(
   target: Target,
-  options: NodeConnectOptions & TargetOptions = {},
+  given: NodeConnectOptions & TargetOptions = {},
 ): Promise<{ link: Link; kit?: Kit }> {
+  const options = { views: true, ...given }
   if (options.withoutLayers && target.kind !== 'kit') throw targetErrors.layersElsewhere(labelOf(target))
   if (target.kind === 'kit' && options.keepsKitApart) {
     const { KitProcessWire } = await import('./kit-process/wire.js')
