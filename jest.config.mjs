@@ -8,6 +8,9 @@ export default {
     '^jexo$': '<rootDir>/src/index.ts',
     '^jexo/(fetch|access|layers|redis|link|node|guard|module|openapi|curl|graphql|sql|folder|feed|testing|vet|replay|rehearse|pack|host)$':
       '<rootDir>/src/$1.ts',
+    '^jexo/view$': '<rootDir>/src/view.ts',
+    '^jexo/view/react$': '<rootDir>/src/view-react.ts',
+    '^jexo/host/frame$': '<rootDir>/src/host-frame.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
   transform: {

@@ -8,7 +8,11 @@ import { build } from 'esbuild'
 
 const root = join(import.meta.dirname, '..')
 const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
-const doors = Object.values(exports).flatMap((door) => (door.default ? [/(\w+)\.js$/.exec(door.default)[1]] : []))
+/** Pages import these; no command does. */
+const browserDoors = new Set(['./view', './view/react', './host/frame'])
+const doors = Object.entries(exports).flatMap(([name, door]) =>
+  door.default && !browserDoors.has(name) ? [/(\w+)\.js$/.exec(door.default)[1]] : [],
+)
 
 /** Packages that only this library uses. What kits use too, what has native parts and what is loaded late stays a package of its own. */
 const inside = new Set(

@@ -4,6 +4,9 @@ import type { RunningOptions } from './engine/running-kit.js'
 import type { Kit } from './kit/kit.js'
 import { runOnNode } from './transport/node-run.js'
 import { runStdio, type StdioOptions } from './transport/stdio.js'
+import { buildPages } from './view/build/install.js'
+
+buildPages()
 
 export { askOnTerminal, type Terminal } from './answers/terminal.js'
 export { JexoError } from './errors.js'

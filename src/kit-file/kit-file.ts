@@ -7,6 +7,7 @@ import { isJexoError } from '../errors.js'
 import { nameOf } from '../kit/brand.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import { installStdoutGuard, runNamed } from '../transport/stdout-guard.js'
+import { buildPages } from '../view/build/install.js'
 import { wrapRegistry } from '../wrap/source/registry.js'
 import { takeEnvironmentFile } from './dot-env.js'
 import { kitFileErrors } from './errors.js'
@@ -106,6 +107,7 @@ export function readTypeScript(): void {
   importsPort = port1
   port1.on('message', take)
   wrapRegistry().onSource = heard
+  buildPages(heard)
   port1.unref()
   register('./module-hooks.js', import.meta.url, { data: { port: port2 }, transferList: [port2] })
 }

@@ -1,0 +1,172 @@
+import { existsSync, readFileSync, statSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
+import { dirname, join, parse, sep } from 'node:path'
+import { fileURLToPath, pathToFileURL } from 'node:url'
+import type * as Vite from 'vite'
+import { messageOf } from '../../errors.js'
+import { compiledFile, packageFile } from '../../own-files.js'
+import { pageErrors } from './errors.js'
+import { inlined, localReferences } from './inline.js'
+
+/** A page as one document, and the files that it was made of. */
+interface BuiltPage {
+  html: string
+  files: readonly string[]
+}
+
+const kept = new Map<string, { page: Promise<BuiltPage>; state: string | undefined }>()
+
+/**
+ * One document of an HTML file and all that it imports, by Vite with the configuration beside the page; a page that needs nothing else is
+ * taken as it is. It is built again if one of its files has changed. Rejects with a `JexoError` if it cannot be built.
+ *
+ * @param url `file:` URL of the page
+ * @param onFile called for each file that the document is made of, outside `node_modules`
+ */
+export async function buildPage(url: string, onFile: (file: string) => void = () => {}): Promise<string> {
+  const file = fileURLToPath(url)
+  const known = kept.get(file)
+  if (known) {
+    const page = await known.page.catch(() => undefined)
+    known.state ??= page && stateOf(page.files)
+    if (page && known.state === stateOf(page.files)) return page.html
+  }
+  if (kept.get(file) === known) {
+    const page = built(file)
+    kept.set(file, { page, state: undefined })
+    page.catch(() => kept.delete(file))
+  }
+  onFile(file)
+  const page = await (kept.get(file)?.page as Promise<BuiltPage>)
+  for (const path of page.files) onFile(path)
+  return page.html
+}
+
+/** Sizes and times of the files: another text where one has changed. */
+function stateOf(files: readonly string[]): string {
+  return files
+    .map((file) => {
+      const found = statSync(file, { throwIfNoEntry: false })
+      return found ? `${found.size} ${found.mtimeMs}` : 'gone'
+    })
+    .join()
+}
+
+async function built(file: string): Promise<BuiltPage> {
+  const shown = shownPage(file)
+  if (!existsSync(file)) throw pageErrors.missing(shown)
+  const html = await readFile(file, 'utf8')
+  const [reference] = localReferences(html)
+  if (reference === undefined) return { html, files: [file] }
+  const vite = await findVite(dirname(file))
+  if (!vite) throw pageErrors.needsVite(shown, reference)
+  try {
+    return await withVite(vite, file)
+  } catch (error) {
+    throw pageErrors.unbuildable(shown, reasonIn(error))
+  }
+}
+
+async function withVite({ build }: typeof Vite, file: string): Promise<BuiltPage> {
+  const root = dirname(file)
+  const files = new Set([file])
+  const configFile = configOf(root)
+  if (configFile) files.add(configFile)
+  const result = await build({
+    root,
+    configFile: configFile ?? false,
+    publicDir: false,
+    base: './',
+    mode: 'production',
+    logLevel: 'silent',
+    plugins: [
+      ownDoors(),
+      {
+        name: 'jexo-page-files',
+        buildEnd() {
+          for (const id of this.getModuleIds()) {
+            const path = id.replace(/[?#].*$/, '')
+            if (!path.includes(`${sep}node_modules${sep}`)) files.add(path)
+          }
+        },
+      },
+    ],
+    build: {
+      write: false,
+      target: 'es2022',
+      assetsInlineLimit: () => true,
+      cssCodeSplit: false,
+      modulePreload: false,
+      reportCompressedSize: false,
+      rolldownOptions: { input: file, output: { codeSplitting: false } },
+    },
+  })
+  const outputs = [result].flat().flatMap((one) => ('output' in one ? one.output : []))
+  const document = outputs.find((one) => one.type === 'asset' && one.fileName.endsWith('.html'))
+  if (document?.type !== 'asset') throw new Error('Vite made no document of it')
+  const made = outputs.map((one) => ({
+    path: one.fileName,
+    text: one.type === 'chunk' ? one.code : String(one.source),
+  }))
+  const existing = [...files].filter((path) => existsSync(path) && statSync(path).isFile()).sort()
+  return { html: inlined(String(document.source), made), files: existing }
+}
+
+/** Pages find `jexo/view` where this Jexo is installed, as kits do. */
+function ownDoors(): Vite.Plugin {
+  const doors: Readonly<Record<string, string>> = { 'jexo/view': 'view.js', 'jexo/view/react': 'view-react.js' }
+  return {
+    name: 'jexo-own-doors',
+    enforce: 'pre',
+    resolveId(source) {
+      const door = doors[source]
+      if (door === undefined) return null
+      const compiled = packageFile(join('dist', door))
+      return existsSync(compiled) ? compiled : compiledFile(door)
+    },
+  }
+}
+
+/** The configuration of Vite for a page: in its folder or above it, up to the package that it is in. */
+function configOf(folder: string): string | undefined {
+  for (let at = folder; ; at = dirname(at)) {
+    for (const ending of ['ts', 'mts', 'js', 'mjs']) {
+      const file = join(at, `vite.config.${ending}`)
+      if (existsSync(file)) return file
+    }
+    if (existsSync(join(at, 'package.json')) || at === parse(at).root) return undefined
+  }
+}
+
+/** Vite as the page's project has it, else as this package finds it. */
+async function findVite(folder: string): Promise<typeof Vite | undefined> {
+  for (let at = folder; ; at = dirname(at)) {
+    const manifest = join(at, 'node_modules/vite/package.json')
+    if (existsSync(manifest)) {
+      const { exports } = JSON.parse(readFileSync(manifest, 'utf8')) as { exports: Record<string, unknown> }
+      return import(pathToFileURL(join(dirname(manifest), entryOf(exports['.']))).href)
+    }
+    if (at === parse(at).root) break
+  }
+  return import('vite').catch(() => undefined)
+}
+
+function entryOf(target: unknown): string {
+  if (typeof target === 'string') return target
+  const { import: module, default: any } = (target ?? {}) as { import?: unknown; default?: unknown }
+  return module === undefined && any === undefined ? 'dist/node/index.js' : entryOf(module ?? any)
+}
+
+const shownPage = (file: string) => {
+  const [folder = '', name = file] = file.split(sep).slice(-2)
+  return `${folder}/${name}`
+}
+
+function reasonIn(error: unknown): string {
+  const { loc, message } = error as { loc?: { file?: string; line?: number }; message?: string }
+  // biome-ignore lint/suspicious/noControlCharactersInRegex: colours of the bundler's terminal output
+  const lines = (message ?? messageOf(error)).replace(/\u001b\[[0-9;]*m/g, '').split('\n')
+  const first = lines.find((line) => line.trim() !== '' && !/^Build failed/.test(line)) ?? 'unknown reason'
+  const place = loc?.line === undefined ? '' : ` (line ${loc.line})`
+  return `${first.trim().slice(0, 500)}${place}`
+}
