@@ -1,0 +1,21 @@
+/**
+ * For pages of hosts: shows the view of a tool in frames that it cannot leave, and answers what it asks. Runs in browsers, without dependencies; the outer
+ * frame's page is served by `serveViewProxy` of `jexo/host`, or by `proxyPage`.
+ * @module
+ */
+export type { DisplayMode, ViewMeta } from './protocol/ui.js'
+export { isViewType, uiOf, viewMetaOf } from './protocol/ui.js'
+export {
+  type FrameHandlers,
+  FrameSession,
+  type FrameSessionOptions,
+  type FrameState,
+} from './view/frame/frame-session.js'
+export { type FrameLimits, frameLimits } from './view/frame/limits.js'
+export { type OpenFrame, type OpenFrameOptions, openFrame } from './view/frame/open-frame.js'
+export { plainStyles } from './view/frame/plain-styles.js'
+export { policyOf, type ViewPolicy } from './view/frame/policy.js'
+export { type ProxyPage, proxyPage } from './view/frame/proxy-page.js'
+export { withReporter } from './view/frame/reporter.js'
+export type { HostCapabilities, ModelContext, ViewContext, ViewLog } from './view/wire/messages.js'
+export { ViewError } from './view/wire/peer.js'

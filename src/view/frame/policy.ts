@@ -1,0 +1,56 @@
+import { isViewDomain, type ViewDomains, type ViewMeta, viewPermissions } from '../../protocol/ui.js'
+
+/** The policy for a view and the declared domains that could not be part of it. */
+export interface ViewPolicy {
+  /** Value of `Content-Security-Policy`. */
+  csp: string
+  /** Value of the `allow` attribute of a frame. */
+  allow: string
+  /** Declared domains that are not origins; they are left out. */
+  rejected: readonly string[]
+}
+
+const mostDomains = 50
+
+/**
+ * What a page may do: nothing beyond itself but for the origins that its view declares (the extension's default policy). Frames, forms, plug-ins and
+ * workers stay closed, since each of them can carry data out.
+ */
+export function policyOf({ csp = {}, permissions = {} }: Pick<ViewMeta, 'csp' | 'permissions'>): ViewPolicy {
+  const rejected: string[] = []
+  const origins = (list: ViewDomains[keyof ViewDomains] = []) =>
+    list.slice(0, mostDomains).filter((domain) => {
+      if (!isViewDomain(domain)) rejected.push(domain)
+      return isViewDomain(domain)
+    })
+  const loads = origins(csp.resourceDomains)
+  const directive = (name: string, ...sources: readonly string[]) => `${name} ${sources.join(' ') || "'none'"}`
+  const inline = ["'self'", "'unsafe-inline'"]
+  const csps = [
+    directive('default-src'),
+    directive('script-src', ...inline, ...loads),
+    directive('style-src', ...inline, ...loads),
+    directive('img-src', "'self'", 'data:', ...loads),
+    directive('media-src', "'self'", 'data:', ...loads),
+    directive('font-src', "'self'", 'data:', ...loads),
+    directive('connect-src', ...origins(csp.connectDomains)),
+    directive('frame-src', ...origins(csp.frameDomains)),
+    directive('base-uri', ...origins(csp.baseUriDomains)),
+    directive('form-action'),
+    directive('object-src'),
+    directive('worker-src'),
+  ]
+  const features = {
+    camera: 'camera',
+    microphone: 'microphone',
+    geolocation: 'geolocation',
+    clipboardWrite: 'clipboard-write',
+  }
+  const allow = viewPermissions.filter((name) => permissions[name]).map((name) => `${features[name]} *`)
+  return { csp: csps.join('; '), allow: allow.join('; '), rejected }
+}
+
+/** Sandbox of the outer frame: it is another origin, and its page is ours. */
+export const outerSandbox = 'allow-scripts allow-same-origin allow-forms'
+/** Sandbox of the view: an origin of its own, so that views of two servers share neither storage nor cookies. */
+export const innerSandbox = 'allow-scripts allow-forms'

@@ -1,0 +1,25 @@
+/** Loggers of what a page reports of itself while it is developed. */
+export const reportLoggers = { blocked: 'csp', script: 'script' } as const
+
+const script = `<script>{
+  let left = 50
+  const report = (logger, data) => {
+    if (left-- > 0) parent.postMessage({ jsonrpc: '2.0', method: 'notifications/message', params: { level: 'error', logger, data } }, '*')
+  }
+  addEventListener('securitypolicyviolation', (event) => report('csp', {
+    blocked: String(event.blockedURI).slice(0, 500), directive: event.effectiveDirective, line: event.lineNumber,
+  }))
+  addEventListener('error', (event) => {
+    if (event.message) report('script', { message: String(event.message).slice(0, 1000), line: event.lineno })
+  }, true)
+  addEventListener('unhandledrejection', (event) => report('script', {
+    message: String(event.reason && event.reason.message || event.reason).slice(0, 1000),
+  }))
+}</script>`
+
+/** A document that reports blocked requests and errors of its scripts to whoever shows it. */
+export function withReporter(html: string): string {
+  // Before the doctype, it would change how the page is drawn.
+  const doctype = /^\s*(<!--[\s\S]*?-->\s*)*<!doctype[^>]*>/i.exec(html)?.[0] ?? ''
+  return doctype + script + html.slice(doctype.length)
+}

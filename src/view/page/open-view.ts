@@ -1,0 +1,362 @@
+import type { ViewSample } from '../../kit/view.js'
+import type { ContentBlock, LogLevel, ResourceContents, ToolResult } from '../../protocol/types.js'
+import type { DisplayMode } from '../../protocol/ui.js'
+import type { HostCapabilities, InitializeResult, ModelContext, ViewContext } from '../wire/messages.js'
+import { type AskOptions, isRecord, type Params, Peer, refusals, ViewError, type Wire } from '../wire/peer.js'
+import { samplesOf, showStandalone } from './standalone.js'
+import { applyContext, reportSize } from './surroundings.js'
+
+/** The result of the tool that the view shows. */
+export type ViewResult<Out> = Omit<ToolResult, 'structuredContent'> & { structuredContent?: Out }
+
+/** Events of a view, with what their listeners get. */
+export interface ViewEvents<In, Out> {
+  /** The arguments of the call, whole. */
+  input: In
+  /** The arguments while they are still being written. */
+  partialInput: Partial<In>
+  result: ViewResult<Out>
+  /** The call was cancelled, with the reason. */
+  cancelled: string
+  /** The surroundings changed: theme, size, locale. */
+  context: ViewContext
+  /** The host is about to remove the view, and waits for what listeners return, a short time. */
+  teardown: string
+}
+
+export interface OpenViewOptions<In, Out> {
+  /** Name and version that hosts see; by default the title of the page. */
+  name?: string
+  version?: string
+  /** Display modes that the page can draw; by default those of the host. */
+  displayModes?: readonly DisplayMode[]
+  /** Data for a page that is opened without a host; by default the first example of the tool. */
+  sample?: { input?: In; result?: Out }
+  /** How long the host may take to answer, in milliseconds. Default: 10,000. */
+  timeoutMs?: number
+  /** False to report no sizes and leave the host to choose. Default: true. */
+  reportsSize?: boolean
+}
+
+/** The host of a view, as the page sees it. */
+export interface ViewHost<In, Out> {
+  /** Arguments of the call; undefined until the host sends them. */
+  readonly input: In | undefined
+  readonly partialInput: Partial<In> | undefined
+  /** Result of the call; undefined until it is there. */
+  readonly result: ViewResult<Out> | undefined
+  /** Why the call was cancelled; undefined if it was not. */
+  readonly cancelled: string | undefined
+  readonly context: ViewContext
+  readonly capabilities: HostCapabilities
+  /** Name of the host; undefined without a host. */
+  readonly name: string | undefined
+  /** The page was opened without a host and runs on sample data. */
+  readonly isStandalone: boolean
+  /** Calls the listener for each event from now on; returns a function that ends that. */
+  on<E extends keyof ViewEvents<In, Out>>(
+    event: E,
+    listener: (value: ViewEvents<In, Out>[E]) => unknown,
+  ): () => void
+  /** Calls the listener after each change of any kind. */
+  onChange(listener: () => void): () => void
+  /** Calls a tool of the same server that is for pages. A tool error is a result with `isError`; a refusal rejects. */
+  call<T = Record<string, unknown>>(tool: string, args?: object, options?: AskOptions): Promise<ViewResult<T>>
+  /** Reads a resource of the same server. */
+  read(uri: string, options?: AskOptions): Promise<readonly ResourceContents[]>
+  /** Adds a message to the conversation, as if the person had written it. */
+  say(content: string | readonly ContentBlock[]): Promise<void>
+  /** Tells the model something with its next turn: text, content, or data. It replaces what was told before. */
+  tellModel(content: string | readonly ContentBlock[] | Record<string, unknown>): Promise<void>
+  /** Asks the host to open an http or https page; the person may refuse. */
+  openLink(url: string): Promise<void>
+  /** Asks for a display mode; resolves with the one that is set. */
+  display(mode: DisplayMode): Promise<DisplayMode>
+  log(level: LogLevel, data: unknown): void
+}
+
+/** The windows that a view talks between; tests give their own. */
+export interface ViewWindow {
+  post(message: Wire): void
+  listen(heard: (data: unknown) => void): () => void
+  /** Undefined without a document. */
+  readonly document: Document | undefined
+  readonly isEmbedded: boolean
+}
+
+/**
+ * Connects a page to the host that shows it. `In` and `Out` are the arguments and the structured result of the tool.
+ * Rejects with a `ViewError` if the page stands in a frame and nobody answers in time.
+ *
+ * @example
+ * const host = await openView<{ hive: string }, { kg: number }>()
+ * host.on('result', ({ structuredContent }) => draw(structuredContent?.kg))
+ * button.onclick = () => host.call('weigh_hive', host.input)
+ */
+export async function openView<In = Record<string, unknown>, Out = Record<string, unknown>>(
+  options: OpenViewOptions<In, Out> = {},
+  inWindow: ViewWindow = browserWindow(),
+): Promise<ViewHost<In, Out>> {
+  const view = new View<In, Out>(options, inWindow)
+  await view.open()
+  return view
+}
+
+class View<In, Out> implements ViewHost<In, Out> {
+  input: In | undefined
+  partialInput: Partial<In> | undefined
+  result: ViewResult<Out> | undefined
+  cancelled: string | undefined
+  context: ViewContext = {}
+  capabilities: HostCapabilities = {}
+  name: string | undefined
+  readonly isStandalone: boolean
+  readonly #options: OpenViewOptions<In, Out>
+  readonly #window: ViewWindow
+  readonly #peer: Peer
+  readonly #listeners = new Map<string, Set<(value: never) => unknown>>()
+  #samples: readonly ViewSample[] = []
+  #stop: (() => void)[] = []
+
+  constructor(options: OpenViewOptions<In, Out>, inWindow: ViewWindow) {
+    this.#options = options
+    this.#window = inWindow
+    this.isStandalone = !inWindow.isEmbedded
+    this.#peer = new Peer({
+      post: (message) => inWindow.post(message),
+      answer: (method, params) => this.#answer(method, params),
+      hear: (method, params) => this.#hear(method, params),
+    })
+  }
+
+  async open(): Promise<void> {
+    const { document } = this.#window
+    if (this.isStandalone) return this.#runAlone()
+    this.#stop.push(this.#window.listen((data) => this.#peer.receive(data)))
+    const { name, version = '1', displayModes, timeoutMs = 10_000 } = this.#options
+    const appCapabilities = displayModes ? { availableDisplayModes: displayModes } : {}
+    try {
+      const opened = await this.#peer.ask<InitializeResult>(
+        'ui/initialize',
+        {
+          protocolVersion: '2026-01-26',
+          appInfo: { name: name ?? (document?.title || 'view'), version },
+          appCapabilities,
+        },
+        { timeoutMs },
+      )
+      if (!isRecord(opened) || typeof opened.protocolVersion !== 'string')
+        throw new ViewError(refusals.internal, 'the host answered ui/initialize without a protocolVersion')
+      this.capabilities = isRecord(opened.hostCapabilities) ? opened.hostCapabilities : {}
+      this.name = isRecord(opened.hostInfo) ? String(opened.hostInfo.name) : undefined
+      this.#surround(opened.hostContext)
+    } catch (error) {
+      this.close('the host did not open the view')
+      if (document)
+        showStandalone(document, `This page is in a frame that does not show views: ${(error as Error).message}.`)
+      throw error
+    }
+    this.#peer.notify('ui/notifications/initialized')
+    if (document && this.#options.reportsSize !== false)
+      this.#stop.push(reportSize(document, (size) => this.#peer.notify('ui/notifications/size-changed', size)))
+  }
+
+  on<E extends keyof ViewEvents<In, Out>>(event: E, listener: (value: ViewEvents<In, Out>[E]) => unknown) {
+    return this.#add(event, listener as (value: never) => unknown)
+  }
+
+  onChange(listener: () => void) {
+    return this.#add('change', listener)
+  }
+
+  async call<T = Record<string, unknown>>(tool: string, args: object = {}, options?: AskOptions) {
+    if (this.isStandalone) return this.#sampleOf(tool) as ViewResult<T>
+    this.#need('serverTools', 'call tools')
+    return this.#peer.ask<ViewResult<T>>('tools/call', { name: tool, arguments: args }, options)
+  }
+
+  async read(uri: string, options?: AskOptions): Promise<readonly ResourceContents[]> {
+    this.#need('serverResources', 'read resources')
+    const { contents } = await this.#peer.ask<{ contents?: ResourceContents[] }>('resources/read', { uri }, options)
+    return contents ?? []
+  }
+
+  async say(content: string | readonly ContentBlock[]): Promise<void> {
+    this.#need('message', 'add messages to the conversation')
+    await this.#peer.ask('ui/message', { role: 'user', content: blocksOf(content) })
+  }
+
+  async tellModel(content: string | readonly ContentBlock[] | Record<string, unknown>): Promise<void> {
+    if (this.isStandalone) return
+    this.#need('updateModelContext', 'tell the model anything')
+    const told: ModelContext =
+      typeof content === 'string' || Array.isArray(content)
+        ? { content: blocksOf(content) }
+        : { structuredContent: content as Record<string, unknown> }
+    await this.#peer.ask('ui/update-model-context', told)
+  }
+
+  async openLink(url: string): Promise<void> {
+    if (!/^https?:\/\//i.test(url))
+      throw new ViewError(refusals.invalidParams, `${url} is not an http or https URL`)
+    if (this.isStandalone) return void globalThis.open?.(url, '_blank', 'noopener,noreferrer')
+    this.#need('openLinks', 'open links')
+    await this.#peer.ask('ui/open-link', { url })
+  }
+
+  async display(mode: DisplayMode): Promise<DisplayMode> {
+    if (this.isStandalone) return 'inline'
+    const { availableDisplayModes = [] } = this.context
+    if (!availableDisplayModes.includes(mode))
+      throw new ViewError(
+        refusals.refused,
+        `the host has no display mode "${mode}"; it has ${availableDisplayModes.join(', ') || 'none to choose from'}`,
+      )
+    const { mode: set } = await this.#peer.ask<{ mode: DisplayMode }>('ui/request-display-mode', { mode })
+    return set
+  }
+
+  log(level: LogLevel, data: unknown): void {
+    if (this.isStandalone) console.info(level, data)
+    else if (this.capabilities.logging) this.#peer.notify('notifications/message', { level, data })
+  }
+
+  close(reason: string): void {
+    for (const stop of this.#stop.splice(0)) stop()
+    this.#peer.close(reason)
+  }
+
+  #add(event: string, listener: (value: never) => unknown) {
+    const set = this.#listeners.get(event) ?? new Set()
+    this.#listeners.set(event, set.add(listener))
+    return () => void set.delete(listener)
+  }
+
+  #tell(event: keyof ViewEvents<In, Out>, value: unknown): unknown[] {
+    const call = (listener: (value: never) => unknown) => {
+      try {
+        return listener(value as never)
+      } catch (error) {
+        // One listener that fails must not keep the others from hearing.
+        console.error(error)
+        return undefined
+      }
+    }
+    const returned = [...(this.#listeners.get(event) ?? [])].map(call)
+    for (const listener of this.#listeners.get('change') ?? []) call(listener)
+    return returned
+  }
+
+  #hear(method: string, params: Params): void {
+    switch (method) {
+      case 'ui/notifications/tool-input':
+        this.input = (isRecord(params.arguments) ? params.arguments : {}) as In
+        this.partialInput = undefined
+        this.#tell('input', this.input)
+        break
+      case 'ui/notifications/tool-input-partial':
+        this.partialInput = (isRecord(params.arguments) ? params.arguments : {}) as Partial<In>
+        this.#tell('partialInput', this.partialInput)
+        break
+      case 'ui/notifications/tool-result':
+        if (!Array.isArray(params.content)) params = { ...params, content: [] }
+        this.result = params as unknown as ViewResult<Out>
+        this.#tell('result', this.result)
+        break
+      case 'ui/notifications/tool-cancelled':
+        this.cancelled = typeof params.reason === 'string' ? params.reason : 'cancelled'
+        this.#tell('cancelled', this.cancelled)
+        break
+      case 'ui/notifications/host-context-changed':
+        this.#surround(params)
+        this.#tell('context', this.context)
+    }
+  }
+
+  async #answer(method: string, params: Params): Promise<unknown> {
+    if (method !== 'ui/resource-teardown')
+      throw new ViewError(refusals.methodNotFound, `${method} is not a method of a view`)
+    const reason = typeof params.reason === 'string' ? params.reason : ''
+    await Promise.allSettled(this.#tell('teardown', reason))
+    for (const stop of this.#stop.splice(1)) stop()
+    return {}
+  }
+
+  #surround(change: unknown): void {
+    if (!isRecord(change)) return
+    this.context = { ...this.context, ...change }
+    if (this.#window.document) applyContext(this.#window.document, this.context)
+  }
+
+  /** A capability that the host did not declare is never used. */
+  #need(capability: keyof HostCapabilities, what: string): void {
+    if (this.isStandalone) throw new ViewError(refusals.refused, `without a host, this page cannot ${what}`)
+    if (!this.capabilities[capability])
+      throw new ViewError(
+        refusals.methodNotFound,
+        `this host does not let pages ${what} (it did not declare "${capability}")`,
+      )
+  }
+
+  #runAlone(): void {
+    const { document } = this.#window
+    this.#samples = document ? samplesOf(document) : []
+    const own = this.#samples.find(({ shows }) => shows)
+    const { sample = {} } = this.#options
+    this.input = sample.input ?? (own?.input as In | undefined)
+    const output = sample.result ?? (own?.output as Out | undefined)
+    if (output !== undefined) this.result = resultOf(output)
+    if (document)
+      showStandalone(
+        document,
+        this.input === undefined && this.result === undefined
+          ? 'This page is a view: a host shows it beside the result of a tool. It was opened without a host and has no sample data: add examples to the tool, or pass { sample } to openView.'
+          : 'This page is a view: a host shows it beside the result of a tool. It was opened without a host and shows sample data.',
+      )
+    // Listeners are added after this returns.
+    setTimeout(() => {
+      if (this.input !== undefined) this.#tell('input', this.input)
+      if (this.result !== undefined) this.#tell('result', this.result)
+    }, 0)
+  }
+
+  #sampleOf(tool: string): ViewResult<unknown> {
+    const found = this.#samples.find((sample) => sample.tool === tool && sample.output !== undefined)
+    if (!found)
+      throw new ViewError(
+        refusals.refused,
+        `without a host, ${tool} returns nothing: it has no example with an output`,
+      )
+    return resultOf(found.output)
+  }
+}
+
+const resultOf = <Out>(output: Out): ViewResult<Out> => ({
+  content: [{ type: 'text', text: JSON.stringify(output) }],
+  structuredContent: output,
+})
+
+const blocksOf = (content: string | readonly ContentBlock[]): readonly ContentBlock[] =>
+  typeof content === 'string' ? [{ type: 'text', text: content }] : content
+
+/** Only the window that shows this page is heard, and only from the origin that answered first. */
+function browserWindow(): ViewWindow {
+  const { parent } = globalThis as unknown as Window
+  const isEmbedded = parent !== undefined && parent !== (globalThis as unknown as Window)
+  let origin: string | undefined
+  return {
+    document: globalThis.document,
+    isEmbedded,
+    // The origin of the host is not known before it answers, and nothing secret is said before.
+    post: (message) => parent.postMessage(message, origin === undefined || origin === 'null' ? '*' : origin),
+    listen(heard) {
+      const listener = (event: MessageEvent) => {
+        if (event.source !== parent || (origin !== undefined && event.origin !== origin)) return
+        origin = event.origin
+        heard(event.data)
+      }
+      addEventListener('message', listener)
+      return () => removeEventListener('message', listener)
+    },
+  }
+}

@@ -1,0 +1,60 @@
+/** What a view and its host say to each other (extension `io.modelcontextprotocol/ui`, 2026-01-26). Types only. */
+import type { ContentBlock, Implementation, LogLevel, ToolDefinition } from '../../protocol/types.js'
+import type { DisplayMode } from '../../protocol/ui.js'
+
+/** What the host tells a view of its surroundings. */
+export interface ViewContext {
+  /** The call that the view shows. */
+  toolInfo?: { id?: string | number; tool: ToolDefinition }
+  theme?: 'light' | 'dark'
+  /** CSS variables by name, such as `--color-background-primary`. */
+  styles?: { variables?: Readonly<Record<string, string>>; css?: { fonts?: string } }
+  displayMode?: DisplayMode
+  availableDisplayModes?: readonly DisplayMode[]
+  /** In CSS pixels. A fixed size, or a most that the view may grow to. */
+  containerDimensions?: { width?: number; height?: number; maxWidth?: number; maxHeight?: number }
+  /** BCP 47, such as `de-CH`. */
+  locale?: string
+  /** IANA name, such as `Europe/Zurich`. */
+  timeZone?: string
+  platform?: 'web' | 'desktop' | 'mobile'
+  userAgent?: string
+  deviceCapabilities?: { touch?: boolean; hover?: boolean }
+  /** In CSS pixels. */
+  safeAreaInsets?: { top: number; right: number; bottom: number; left: number }
+}
+
+/** What a host can do for a view. */
+export interface HostCapabilities {
+  openLinks?: Record<string, never>
+  serverTools?: { listChanged?: boolean }
+  serverResources?: { listChanged?: boolean }
+  logging?: Record<string, never>
+  message?: object
+  updateModelContext?: object
+  sandbox?: object
+}
+
+export interface InitializeParams {
+  protocolVersion: string
+  appInfo: Implementation
+  appCapabilities: { availableDisplayModes?: readonly DisplayMode[] }
+}
+export interface InitializeResult {
+  protocolVersion: string
+  hostInfo: Implementation
+  hostCapabilities: HostCapabilities
+  hostContext: ViewContext
+}
+
+/** What a view tells the model with its next turn; it replaces what the view told before. */
+export interface ModelContext {
+  content?: readonly ContentBlock[]
+  structuredContent?: Record<string, unknown>
+}
+
+export interface ViewLog {
+  level: LogLevel
+  logger?: string
+  data: unknown
+}

@@ -1,0 +1,153 @@
+/** JSON-RPC 2.0 between two windows, as small as a page can carry it. No I/O: whoever owns it posts and receives. */
+
+export type Params = Record<string, unknown>
+export interface Wire {
+  jsonrpc: '2.0'
+  id?: string | number
+  method?: string
+  params?: Params
+  result?: unknown
+  error?: { code: number; message: string; data?: unknown }
+}
+
+/** What a request was refused with. `code` is that of JSON-RPC; -32000 where the host or the person refused. */
+export class ViewError extends Error {
+  readonly code: number
+  readonly data: unknown
+  constructor(code: number, message: string, data?: unknown) {
+    super(message)
+    this.name = 'ViewError'
+    this.code = code
+    this.data = data
+  }
+}
+export const refusals = {
+  methodNotFound: -32601,
+  invalidParams: -32602,
+  internal: -32603,
+  refused: -32000,
+} as const
+
+export interface PeerSide {
+  post(message: Wire): void
+  /** Answers a request; what it throws is the error. */
+  answer(method: string, params: Params, signal: AbortSignal): unknown
+  hear(method: string, params: Params): void
+}
+export interface AskOptions {
+  signal?: AbortSignal | undefined
+  timeoutMs?: number | undefined
+}
+
+export class Peer {
+  readonly #side: PeerSide
+  readonly #open = new Map<string | number, (reply: Wire) => void>()
+  readonly #answering = new Map<string | number, AbortController>()
+  #count = 0
+  #ended: string | undefined
+
+  constructor(side: PeerSide) {
+    this.#side = side
+  }
+
+  /** How many requests of the other side are being answered. */
+  get answering(): number {
+    return this.#answering.size
+  }
+
+  notify(method: string, params: object = {}): void {
+    if (this.#ended === undefined) this.#side.post({ jsonrpc: '2.0', method, params: params as Params })
+  }
+
+  /** Rejects with a `ViewError` if it is refused, not answered in time (60 s by default) or the other side has gone. */
+  ask<T = unknown>(
+    method: string,
+    params: object = {},
+    { signal, timeoutMs = 60_000 }: AskOptions = {},
+  ): Promise<T> {
+    if (this.#ended !== undefined) return Promise.reject(new ViewError(refusals.refused, this.#ended))
+    const id = ++this.#count
+    return new Promise<T>((resolve, reject) => {
+      const end = (settle: () => void) => {
+        clearTimeout(timer)
+        signal?.removeEventListener('abort', stop)
+        this.#open.delete(id)
+        settle()
+      }
+      const stop = () => {
+        this.notify('notifications/cancelled', { requestId: id, reason: 'cancelled' })
+        end(() => reject(new ViewError(refusals.refused, `${method} was cancelled`)))
+      }
+      const timer = setTimeout(
+        () =>
+          end(() => reject(new ViewError(refusals.refused, `${method} was not answered within ${timeoutMs} ms`))),
+        timeoutMs,
+      )
+      this.#open.set(id, ({ error, result }) =>
+        end(() => (error ? reject(new ViewError(error.code, error.message, error.data)) : resolve(result as T))),
+      )
+      if (signal?.aborted) return stop()
+      signal?.addEventListener('abort', stop, { once: true })
+      this.#side.post({ jsonrpc: '2.0', id, method, params: params as Params })
+    })
+  }
+
+  /** Takes what the other window posted; anything but JSON-RPC 2.0 is dropped. */
+  receive(data: unknown): void {
+    if (this.#ended !== undefined || !isRecord(data) || data.jsonrpc !== '2.0') return
+    const { id, method, params } = data
+    const isId = typeof id === 'string' || typeof id === 'number'
+    if (typeof method === 'string') {
+      const given = isRecord(params) ? params : {}
+      if (id === undefined) this.#heard(method, given)
+      else if (isId) void this.#answer(id, method, given)
+    } else if (isId && ('result' in data || isError(data.error))) this.#open.get(id)?.(data as unknown as Wire)
+  }
+
+  /** Ends all that waits, with the reason. */
+  close(reason: string): void {
+    if (this.#ended !== undefined) return
+    this.#ended = reason
+    for (const controller of this.#answering.values()) controller.abort(reason)
+    for (const reply of [...this.#open.values()])
+      reply({ jsonrpc: '2.0', error: { code: refusals.refused, message: reason } })
+  }
+
+  #heard(method: string, params: Params): void {
+    if (method !== 'notifications/cancelled') return this.#side.hear(method, params)
+    const { requestId } = params
+    if (typeof requestId === 'string' || typeof requestId === 'number')
+      this.#answering.get(requestId)?.abort('cancelled')
+  }
+
+  async #answer(id: string | number, method: string, params: Params): Promise<void> {
+    const reply = (rest: Pick<Wire, 'result' | 'error'>) => {
+      if (this.#ended === undefined) this.#side.post({ jsonrpc: '2.0', id, ...rest })
+    }
+    if (this.#answering.has(id)) return reply({ error: { code: -32600, message: 'this id is in use' } })
+    const controller = new AbortController()
+    this.#answering.set(id, controller)
+    try {
+      const result = method === 'ping' ? {} : await this.#side.answer(method, params, controller.signal)
+      reply({ result: result ?? {} })
+    } catch (error) {
+      const { code, message, data } = error as Partial<ViewError>
+      const text = typeof message === 'string' ? message : String(error)
+      reply({
+        error: {
+          code: typeof code === 'number' ? code : refusals.internal,
+          message: text.slice(0, 2000),
+          ...(data === undefined ? {} : { data }),
+        },
+      })
+    } finally {
+      this.#answering.delete(id)
+    }
+  }
+}
+
+export const isRecord = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
+
+const isError = (value: unknown): boolean =>
+  isRecord(value) && typeof value.code === 'number' && typeof value.message === 'string'
