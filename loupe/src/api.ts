@@ -67,6 +67,12 @@ export async function ask(target: string, key: string, method: string, params: o
   }
 }
 
+/** Writes down what a page and this one, its host, said to each other. */
+export const tellPageMessages = (
+  target: string,
+  view: string,
+  messages: readonly { from: 'host' | 'page'; message: object }[],
+) => request('POST', `/api/targets/${target}/page`, { view, messages })
 export const cancel = (target: string, key: string) => request('POST', `/api/targets/${target}/cancel`, { key })
 export const reopen = (target: string) => request('POST', `/api/targets/${target}/reopen`, {})
 export const removeTarget = (target: string) => request('DELETE', `/api/targets/${target}`)

@@ -31,7 +31,7 @@ export function loupeApp({ bench, token, page }: LoupeParts): Hono {
       return context.text('Loupe is not for other pages.', 403)
     }
     await next()
-    context.header('Content-Security-Policy', policy)
+    context.header('Content-Security-Policy', `${policy}; frame-src ${bench.viewProxy ?? "'none'"}`)
     context.header('X-Content-Type-Options', 'nosniff')
     context.header('Referrer-Policy', 'no-referrer')
   })

@@ -16,6 +16,8 @@ export interface BenchView {
   tapes: { id: string; label: string; problem: string | undefined }[]
   /** File that everything is recorded to. */
   recordingTo: string | undefined
+  /** Address of the outer frame of views; on another port than the page. */
+  viewProxy: string | undefined
 }
 
 /** What would be started for a target, for a person to confirm. */
@@ -38,6 +40,8 @@ export class Bench {
   readonly #toldSecrets = new Set<string>()
   #count = 0
   #isTelling = false
+  /** Set once its port is open. */
+  viewProxy: string | undefined
 
   constructor(recorder?: TapeWriter, options: ConnectionOptions = {}) {
     this.#recorder = recorder
@@ -61,6 +65,7 @@ export class Bench {
       targets: this.connections.map(({ view }) => view),
       tapes: this.tapes.map(({ id, label, problem }) => ({ id, label, problem })),
       recordingTo: this.#recorder && shownPath(this.#recorder.file),
+      viewProxy: this.viewProxy,
     }
   }
 

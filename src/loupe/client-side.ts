@@ -8,7 +8,7 @@ export interface ClientSide {
   /** Revision to request; the newest if it is omitted. */
   revision?: string
   /** What is declared; what is not, the server may not ask for. */
-  declares: { roots: boolean; sampling: boolean; elicitation: boolean; upstream: boolean }
+  declares: { roots: boolean; sampling: boolean; elicitation: boolean; upstream: boolean; views: boolean }
   roots: readonly Root[]
   /** Who answers questions: the person in the page, or the same answer each time. */
   questions: 'person' | 'accept' | 'decline' | 'cancel'
@@ -19,7 +19,7 @@ export interface ClientSide {
 }
 
 export const usualClientSide: ClientSide = {
-  declares: { roots: true, sampling: true, elicitation: true, upstream: true },
+  declares: { roots: true, sampling: true, elicitation: true, upstream: true, views: true },
   roots: [],
   questions: 'person',
   model: 'person',
@@ -48,6 +48,7 @@ export function readClientSide(value: unknown): ClientSide | string {
       sampling: declares.sampling === true,
       elicitation: declares.elicitation === true,
       upstream: declares.upstream === true,
+      views: declares.views === true,
     },
     roots: roots
       .filter(isObject)

@@ -154,6 +154,7 @@ export class Connection {
         },
         onExchange: (exchange) => this.#recorder.exchange(exchange),
         // Declares that the page wants to see it; the notifications themselves pass by as messages.
+        views: declares.views,
         ...(declares.upstream ? { onUpstream: () => {} } : {}),
         ...(declares.elicitation ? { onQuestion: this.#questions.ask } : {}),
         ...(declares.sampling ? { onModelRequest: this.#questions.askModel } : {}),
@@ -209,6 +210,11 @@ export class Connection {
     } finally {
       this.#running.delete(key)
     }
+  }
+
+  /** Writes down what a page and its host in Loupe said to each other. */
+  hearPage(view: string, from: 'host' | 'page', message: JsonObject): void {
+    this.#journal.add(this.id, { kind: 'page', from, view, message })
   }
 
   cancel(key: string): void {

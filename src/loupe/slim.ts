@@ -27,6 +27,8 @@ export function slimmed(entry: SlimEntry): SlimEntry {
     const summary = summaryOf(entry.message)
     return { ...entry, message: cut(entry.message, 0) as typeof entry.message, summary, isCut: true }
   }
+  if (entry.kind === 'page' && JSON.stringify(entry.message).length > wholeUpToBytes)
+    return { ...entry, message: cut(entry.message, 0) as typeof entry.message, isCut: true }
   if ((entry.kind === 'stray' || entry.kind === 'stderr') && entry.text.length > wholeUpToBytes)
     return { ...entry, text: entry.text.slice(0, mostCharacters), isCut: true }
   return entry

@@ -8,6 +8,7 @@ import { TapeWriter } from '../tape/write.js'
 import { secretsOf } from '../target/secrets-of.js'
 import type { Target } from '../target/target.js'
 import { transportErrors } from '../transport/errors.js'
+import { serveViewProxy } from '../view/frame/serve-proxy.js'
 import { loupeApp } from './app.js'
 import { Bench } from './bench.js'
 import { loupeErrors } from './errors.js'
@@ -56,17 +57,19 @@ export async function startLoupe(targets: readonly Target[], options: LoupeOptio
     )
     server.listen(port, '127.0.0.1', resolve)
   })
+  const { port: taken } = server.address() as AddressInfo
+  const proxy = await serveViewProxy({ hostOrigins: [`http://127.0.0.1:${taken}`, `http://localhost:${taken}`] })
+  bench.viewProxy = proxy.url
   for (const target of targets) {
     if (target.kind === 'tape') void bench.openTape(target.file, false)
     else bench.add(target)
   }
   for (const file of follow) void bench.openTape(file, true)
-  const { port: taken } = server.address() as AddressInfo
   return {
     url: `http://127.0.0.1:${taken}/?token=${token}`,
     bench,
     close: async () => {
-      await bench.close()
+      await Promise.all([bench.close(), proxy.close()])
       const closed = new Promise((resolve) => server.close(resolve))
       if ('closeAllConnections' in server) server.closeAllConnections()
       await closed

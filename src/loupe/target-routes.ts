@@ -50,6 +50,18 @@ export function targetRoutes(bench: Bench): Hono {
     return context.json(await connection.ask(body.key, body.method, isObject(body.params) ? body.params : {}))
   })
 
+  app.post('/targets/:id/page', async (context) => {
+    const connection = find(context.req.param('id'))
+    const body: unknown = await context.req.json()
+    if (!connection || !isObject(body) || !Array.isArray(body.messages)) return context.json(unknown, 404)
+    const view = String(body.view).slice(0, 2000)
+    for (const entry of body.messages.slice(0, 1000)) {
+      if (!isObject(entry) || !isObject(entry.message)) continue
+      connection.hearPage(view, entry.from === 'host' ? 'host' : 'page', entry.message)
+    }
+    return context.body(null, 204)
+  })
+
   app.post('/targets/:id/cancel', async (context) => {
     const body: unknown = await context.req.json()
     if (isObject(body)) find(context.req.param('id'))?.cancel(String(body.key))

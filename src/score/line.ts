@@ -7,10 +7,22 @@ export interface Line {
   target: string
   /**
    * `call` and `answer` are arrows between host and server, `question` and `reply` go on to the person (or the model in the
-   * person's hands), `upstream` goes beyond the server; `mark` belongs to a call; the rest stand alone.
+   * person's hands), `upstream` goes beyond the server; `page` lies between the host and the page that it shows; `mark` belongs to a
+   * call; the rest stand alone.
    */
-  shape: 'call' | 'answer' | 'question' | 'reply' | 'mark' | 'upstream' | 'note' | 'stderr' | 'stray' | 'state'
-  from: 'host' | 'server'
+  shape:
+    | 'page'
+    | 'call'
+    | 'answer'
+    | 'question'
+    | 'reply'
+    | 'mark'
+    | 'upstream'
+    | 'note'
+    | 'stderr'
+    | 'stray'
+    | 'state'
+  from: 'host' | 'server' | 'page'
   title: string
   detail: string
   isFault: boolean

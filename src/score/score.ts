@@ -1,5 +1,6 @@
 import type { TapeEntry } from '../tape/entry.js'
 import type { Bar, Line } from './line.js'
+import { PageLines } from './page-lines.js'
 import { isTerminalWord, shortId, startedIn, TaskCalls } from './task-calls.js'
 import { answerText, brief, layerText, type MessageSummary, replyText } from './words.js'
 
@@ -39,6 +40,7 @@ export class Score {
   readonly #open = new Map<string, OpenCall>()
   readonly #answers = new Map<string, number>()
   readonly #tasks = new TaskCalls<OpenCall>()
+  readonly #pages = new PageLines()
   #bars: readonly Bar[] = []
   readonly #taken = new Set<number>()
 
@@ -86,6 +88,8 @@ export class Score {
         return this.#signIn(entry)
       case 'upstream':
         return this.#upstream(entry, entry.record as unknown as Record<string, unknown>)
+      case 'page':
+        return this.#line(entry, this.#pages.add(entry))
       case 'message':
         return this.#message(entry)
     }

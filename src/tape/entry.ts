@@ -1,5 +1,5 @@
 import type { SignInStep } from '../access/sign-in/steps.js'
-import type { Message } from '../protocol/messages.js'
+import type { JsonObject, Message } from '../protocol/messages.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
 import type { HttpExchange } from '../transport/http-wire.js'
 
@@ -27,6 +27,8 @@ export type TapeEvent =
       step: Omit<SignInStep, 'outcome'> & { outcome: SignInStep['outcome'] | 'waiting' }
       question?: string
     }
+  /** A message between the page of a tool and the host that shows it. */
+  | { kind: 'page'; from: 'host' | 'page'; view: string; message: JsonObject }
   /** A line where messages belong that is none. */
   | { kind: 'stray'; from: Side; text: string }
   | { kind: 'stderr'; text: string }

@@ -74,6 +74,8 @@ const needs: Readonly<Record<string, (value: Readonly<Record<string, unknown>>) 
     ['stage', 'outcome', 'detail'].every((name) => typeof step[name] === 'string') &&
     typeof step.durationMs === 'number' &&
     (step.rule === undefined || typeof step.rule === 'string'),
+  page: ({ from, view, message }) =>
+    (from === 'host' || from === 'page') && typeof view === 'string' && isObject(message),
   stray: ({ from, text }) => isSide(from) && typeof text === 'string',
   stderr: ({ text }) => typeof text === 'string',
   state: ({ state, text }) => /^(connecting|open|closed)$/.test(String(state)) && typeof text === 'string',

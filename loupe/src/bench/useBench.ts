@@ -70,7 +70,7 @@ export function useBench(): Known {
     lines,
     exchanges: drawn.current.exchanges,
     names,
-    bench: bench ?? { targets: [], tapes: [], recordingTo: undefined },
+    bench: bench ?? { targets: [], tapes: [], recordingTo: undefined, viewProxy: undefined },
     catalogues,
     connection,
     isReady: bench !== undefined,

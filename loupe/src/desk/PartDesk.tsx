@@ -1,10 +1,12 @@
 import { Button, Group } from '@mantine/core'
 import { lazy, Suspense, useEffect, useRef, useState } from 'react'
+import { uiOf } from '../../../src/protocol/ui.js'
 import { type Asked, ask, cancel } from '../api'
 import type { Known } from '../bench/useBench'
 import { Answer } from '../result/Answer'
 import { JsonView } from '../result/JsonView'
 import { duration } from '../score/times'
+import type { ShownCall } from '../view/ViewPanel'
 import { CopyMenu } from './CopyMenu'
 import { FieldsForm } from './FieldsForm'
 import { type DeskPart, effectLabels } from './parts'
@@ -12,6 +14,7 @@ import { ResourceForm } from './ResourceForm'
 import { Running } from './Running'
 
 const ToolForm = lazy(() => import('./ToolForm'))
+const ViewPanel = lazy(() => import('../view/ViewPanel'))
 
 /** A request that was sent, and what came of it. */
 export interface Outcome {
@@ -19,6 +22,8 @@ export interface Outcome {
   params: object
   asked: Asked
   tookMs: number
+  /** Tells it from all others. */
+  key: string
 }
 export type Send = (method: string, params: object) => void
 
@@ -40,6 +45,8 @@ export function PartDesk({ part, known, onBack }: Props) {
     answer.current?.scrollIntoView({ block: 'nearest' })
   }, [outcomes])
   const isGone = part.mark?.mark === 'gone'
+  const shown = shownCall(running, last)
+  const proxy = known.bench.viewProxy
   return (
     <aside className="desk" aria-label={`Part ${part.title}`}>
       <div className="desk-scroll">
@@ -61,6 +68,11 @@ export function PartDesk({ part, known, onBack }: Props) {
           </div>
         )}
         {running && <Running target={part.target} lines={known.lines} since={running.since} onCancel={stop} />}
+        {part.kind === 'tool' && viewOf(part) && shown && proxy !== undefined && (
+          <Suspense fallback={<p>Loading the view…</p>}>
+            <ViewPanel part={part} call={shown} known={known} proxy={proxy} />
+          </Suspense>
+        )}
         {last && !running && (
           <div ref={answer}>
             <Answer key={outcomes.length} asked={last.asked} said={duration(last.tookMs)} onFollow={follow} />
@@ -75,6 +87,25 @@ export function PartDesk({ part, known, onBack }: Props) {
       </div>
     </aside>
   )
+}
+
+const viewOf = ({ definition }: Extract<DeskPart, { kind: 'tool' }>) => uiOf(definition).resourceUri
+
+/** The call that a page is shown for: the one that runs, or the last. */
+function shownCall(
+  running: { key: string; method: string; params: object } | undefined,
+  last: Outcome | undefined,
+): ShownCall | undefined {
+  const call = running ?? last
+  if (call?.method !== 'tools/call') return undefined
+  const { arguments: input = {} } = call.params as { arguments?: Record<string, unknown> }
+  const asked = running ? undefined : last?.asked
+  return {
+    key: call.key,
+    input,
+    result: asked && 'result' in asked ? asked.result : undefined,
+    failure: asked && 'error' in asked ? asked.error.message : undefined,
+  }
 }
 
 function Head({ part }: { part: DeskPart }) {
@@ -123,7 +154,7 @@ function Findings({ part: { findings } }: { part: DeskPart }) {
 /** Sends requests of a part, one at a time, and keeps what came of them. */
 function useRequests(part: DeskPart) {
   const [outcomes, setOutcomes] = useState<readonly Outcome[]>([])
-  const [running, setRunning] = useState<{ key: string; since: number }>()
+  const [running, setRunning] = useState<{ key: string; since: number; method: string; params: object }>()
   const isHere = useRef(true)
   useEffect(() => {
     isHere.current = true
@@ -133,11 +164,12 @@ function useRequests(part: DeskPart) {
   }, [])
   const send = async (method: string, params: object) => {
     const key = `${part.key} ${crypto.randomUUID()}`
-    setRunning({ key, since: performance.timeOrigin + performance.now() })
+    setRunning({ key, since: performance.timeOrigin + performance.now(), method, params })
     const startedAt = performance.now()
     const asked = await ask(part.target, key, method, params)
     if (!isHere.current) return
-    setOutcomes((before) => [...before.slice(-9), { method, params, asked, tookMs: performance.now() - startedAt }])
+    const tookMs = performance.now() - startedAt
+    setOutcomes((before) => [...before.slice(-9), { method, params, asked, tookMs, key }])
     setRunning(undefined)
   }
   return {

@@ -113,6 +113,7 @@ function useWhole(entry: SlimEntry): TapeEntry | undefined {
 function contentOf(entry: TapeEntry): unknown {
   switch (entry.kind) {
     case 'message':
+    case 'page':
       return entry.message
     case 'upstream':
       return entry.record

@@ -90,14 +90,16 @@ export function Score({ known, lines, names, wanted }: Props) {
     wereWaiting.current = waiting
   }, [waiting])
 
+  const hasPages = useMemo(() => lines.some(({ shape }) => shape === 'page'), [lines])
   return (
     <>
-      <div className="lanes-head" aria-hidden="true">
+      <div className="lanes-head" data-pages={hasPages || undefined} aria-hidden="true">
         <span />
-        <span>Person</span>
-        <span>{known.bench.targets.length > 0 ? 'Host · this page' : 'Host'}</span>
-        <span>Server</span>
-        <span>Upstream</span>
+        <span className="lane-person">Person</span>
+        {hasPages && <span className="lane-page">Page</span>}
+        <span className="lane-host">{known.bench.targets.length > 0 ? 'Host · this page' : 'Host'}</span>
+        <span className="lane-server">Server</span>
+        <span className="lane-upstream">Upstream</span>
       </div>
       <div
         className="lanes"

@@ -80,6 +80,7 @@ function Lanes({ line }: { line: Line }) {
       ))}
       {isArrow && <span className="arrow" />}
       {(line.shape === 'question' || line.shape === 'reply') && <span className="arrow to-person" />}
+      {line.shape === 'page' && <span className="arrow to-page" />}
       {line.shape === 'mark' && <span className={line.layer ? 'dot layer' : 'dot'} style={placeOf(line)} />}
       {line.shape === 'upstream' && <span className="beyond" />}
       {line.share !== undefined && (

@@ -8,6 +8,7 @@ const labels: Record<keyof ClientSide['declares'], string> = {
   sampling: 'Has a model (sampling)',
   roots: 'Has folders (roots)',
   upstream: 'Wants upstream records',
+  views: 'Shows views (pages of tools)',
 }
 
 /** What Loupe declares as the host: what it declares, its folders, and who answers what the server asks. */
