@@ -1,0 +1,46 @@
+import type { HiveOverview } from '../visit-book.ts'
+
+interface Props {
+  hives: readonly HiveOverview[]
+  chosen: string | undefined
+  onChoose: (hive: string) => void
+}
+
+/** The three sites, drawn: the page loads no map from anywhere. */
+export function HiveMap({ hives, chosen, onChoose }: Props) {
+  const sites = [...new Set(hives.map(({ site }) => site))]
+  return (
+    <fieldset className="map" aria-label="Map of the hives">
+      <svg viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true">
+        <path className="water" d="M-5 84C20 70 30 96 54 84s30-4 52-14v40H-5z" />
+        <path className="lane" d="M0 50C24 44 36 56 52 48s30-18 52-12" />
+        <circle className="wood" cx="86" cy="18" r="11" />
+        <circle className="wood" cx="74" cy="12" r="8" />
+      </svg>
+      {sites.map((site) => {
+        const first = hives.find((one) => one.site === site)
+        return (
+          <span
+            key={site}
+            className="site"
+            style={{ left: `${first?.place.x ?? 0}%`, top: `${(first?.place.y ?? 0) - 12}%` }}
+          >
+            {site}
+          </span>
+        )
+      })}
+      {hives.map(({ hive, place }) => (
+        <button
+          key={hive}
+          type="button"
+          aria-pressed={hive === chosen}
+          aria-label={`${hive} on the map`}
+          style={{ left: `${place.x}%`, top: `${place.y}%` }}
+          onClick={() => onChoose(hive)}
+        >
+          {hive.slice(3)}
+        </button>
+      ))}
+    </fieldset>
+  )
+}
