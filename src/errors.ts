@@ -129,6 +129,7 @@ export type ErrorCode =
   | 'upstream-url'
   | 'uri-invalid'
   | 'verb-unknown'
+  | 'view-missing'
   | 'view-page'
   | 'view-uri'
   | 'page-unbuildable'

@@ -9,6 +9,19 @@ export { type HostFunction, toFunctions } from './host/functions.js'
 export { Host, type HostOptions, type HostServer, type OpenLink } from './host/host.js'
 export type { HostMessage, HostModel, ModelCall, ModelTurn } from './host/model.js'
 export { type NamedOpener, type OpenersOptions, openersFor } from './host/openers.js'
+export { type LoadedView, Pages } from './host/pages.js'
 export { standInHostModel, standInLimits } from './host/stand-in-host-model.js'
-export type { Attachment, CallStep, Decision, QuestionStep, SamplingStep, Step } from './host/step.js'
+export type {
+  Attachment,
+  CallStep,
+  Decision,
+  PageCallStep,
+  PageContextStep,
+  PageMessageStep,
+  QuestionStep,
+  SamplingStep,
+  Step,
+} from './host/step.js'
 export { withoutSlowPatterns } from './kit/pattern.js'
+export { serveViewProxy, type ViewProxy, type ViewProxyOptions } from './view/frame/serve-proxy.js'
+export { ViewError } from './view/wire/peer.js'

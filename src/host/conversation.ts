@@ -6,17 +6,21 @@ import type { Progress } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import type { ToolDefinition, ToolResult } from '../protocol/types.js'
+import { uiOf } from '../protocol/ui.js'
 import { textOf } from '../replay/case-file.js'
 import type { HostFunction } from './functions.js'
 import type { Host } from './host.js'
 import type { HostMessage, HostModel, ModelCall } from './model.js'
+import { Pages } from './pages.js'
 import { Questions } from './questions.js'
-import type { Attachment, CallStep, Decision, Step } from './step.js'
+import type { Attachment, CallStep, Decision, PageMessageStep, Step } from './step.js'
 
 export interface ConversationOptions {
   model: HostModel
   /** Decides proposals without a person, for tests and scripts; a person decides by `decide` if it is omitted, or gives undefined. */
   onProposal?: (step: CallStep) => Decision | undefined
+  /** Decides messages of pages without a person; a person decides by `pages.decide` if it is omitted, or gives undefined. */
+  onPageMessage?: (step: PageMessageStep) => 'send' | 'refuse' | undefined
   /** Called for every step that is new or has changed. */
   onStep?: (step: Step) => void
   /** Maximum turns of the model per sentence. Default: 8. */
@@ -45,6 +49,8 @@ export class Conversation {
   readonly #deciding = new Map<number, (decided: { decision: Decision; arguments: JsonObject }) => void>()
   readonly #running = new Map<number, AbortController>()
   readonly #questions: Questions
+  /** The pages of its calls. */
+  readonly pages: Pages
   #turn: AbortController | undefined
   #count = 0
   model: HostModel
@@ -58,6 +64,22 @@ export class Conversation {
       changed: (step) => this.#options.onStep?.(step),
       complete: (request, signal) => this.model.complete(request, signal),
       nextId: () => ++this.#count,
+    })
+    this.pages = new Pages({
+      stepOf: (id) => this.#steps.find((step) => step.id === id),
+      linkOf: (server) => host.linkOf(server),
+      toolsOf: (server) => host.servers.find(({ id }) => id === server)?.tools ?? [],
+      add: (step) => this.#add(step),
+      changed: (step) => this.#options.onStep?.(step),
+      nextId: () => ++this.#count,
+      say: (text, mark, tool) => {
+        if (this.#turn) throw new Error('the model is at work')
+        void this.#say(text, [mark], tool)
+      },
+      decide: (step) => {
+        const decided = this.#options.onPageMessage?.(step)
+        return decided && decided === 'send'
+      },
     })
     host.handlers = {
       question: (server, question) => this.#questions.ask(server, question),
@@ -82,12 +104,23 @@ export class Conversation {
 
   /** Sends a message of the person. Resolves with the new steps when the model makes no more calls. */
   async say(text: string, attached: readonly Attachment[] = []): Promise<readonly Step[]> {
+    return this.#say(text, attached)
+  }
+
+  async #say(text: string, attached: readonly Attachment[], page?: string): Promise<readonly Step[]> {
     if (this.#turn) throw new Error('the model is at work; wait for it, or stop it')
     const from = this.#steps.length
     const turn = new AbortController()
     this.#turn = turn
-    this.#add({ kind: 'person', id: ++this.#count, text, attached })
-    this.#messages.push({ role: 'person', text, attached })
+    const withPages = [...attached, ...this.pages.takeContexts()]
+    this.#add({
+      kind: 'person',
+      id: ++this.#count,
+      text,
+      attached: withPages,
+      ...(page === undefined ? {} : { page }),
+    })
+    this.#messages.push({ role: 'person', text, attached: withPages })
     try {
       await this.#takeTurns(turn.signal)
     } catch (error) {
@@ -129,6 +162,7 @@ export class Conversation {
   stop(): void {
     for (const [, running] of this.#running) running.abort(new Error('the person stopped it'))
     for (const [id] of this.#deciding) this.decide(id, 'refuse')
+    this.pages.stop()
     this.#turn?.abort(new Error('stopped'))
   }
 
@@ -159,6 +193,7 @@ export class Conversation {
       this.#tell(call, `There is no function ${call.name}.`, true)
       return
     }
+    const { resourceUri } = uiOf(found.tool)
     const step: CallStep = {
       kind: 'call',
       id: ++this.#count,
@@ -171,6 +206,7 @@ export class Conversation {
       state: 'proposed',
       approved: undefined,
       logs: [],
+      ...(resourceUri === undefined ? {} : { view: resourceUri }),
     }
     this.#add(step)
     const proposed = this.#host.identityOf(step.server, step.tool)

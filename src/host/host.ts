@@ -12,6 +12,7 @@ import type {
   TemplateDefinition,
   ToolDefinition,
 } from '../protocol/types.js'
+import { forModel } from '../protocol/ui.js'
 import { type HostFunction, toFunctions } from './functions.js'
 
 /** Opens a link to a server, with the host's options. Called again after the server has ended. */
@@ -48,6 +49,8 @@ export interface HostHandlers {
 export interface HostOptions {
   /** Roots for the servers. */
   roots?: readonly Root[]
+  /** The page of this host shows views; else servers are not told that it does, and offer neither views nor tools for pages. */
+  views?: boolean
   /** Called when a server changes. */
   onChange?: (server: HostServer) => void
 }
@@ -113,11 +116,11 @@ export class Host {
     this.#changed(server)
   }
 
-  /** The functions for a model: the enabled tools of all open servers. */
+  /** The functions for a model: the enabled tools of all open servers, without those that only pages may call. */
   functions(): HostFunction[] {
     const open = this.servers.filter(({ state }) => state === 'open')
     return toFunctions(
-      open.map(({ id, tools, off }) => ({ id, tools: tools.filter(({ name }) => !off.has(name)) })),
+      open.map(({ id, tools, off }) => ({ id, tools: forModel(tools).filter(({ name }) => !off.has(name)) })),
     )
   }
 
@@ -191,6 +194,7 @@ export class Host {
     const { roots } = this.#options
     return {
       ...(roots ? { roots } : {}),
+      views: this.#options.views === true,
       clientInfo: { name: 'jexo-host', version: '1.0.0' },
       onQuestion: async (question) => (await this.handlers?.question(id, question)) ?? { action: 'cancel' },
       onModelRequest: async (request, signal) => {

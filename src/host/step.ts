@@ -12,13 +12,17 @@ export interface Attachment {
 
 /** One thing that happened in a conversation, in its order. A step changes until it is over. */
 export type Step =
-  | { kind: 'person'; id: number; text: string; attached: readonly Attachment[] }
+  /** `page` is the tool whose page has written it, where the person only sent it. */
+  | { kind: 'person'; id: number; text: string; attached: readonly Attachment[]; page?: string }
   | { kind: 'model'; id: number; text: string }
   /** Something that went wrong, or is worth knowing, in words for the person. */
   | { kind: 'note'; id: number; text: string; isFault: boolean }
   | CallStep
   | QuestionStep
   | SamplingStep
+  | PageCallStep
+  | PageMessageStep
+  | PageContextStep
 
 export interface CallStep {
   kind: 'call'
@@ -38,6 +42,8 @@ export interface CallStep {
   task?: { id: string; status: Task['status']; message?: string | undefined }
   progress?: { done: number; total?: number | undefined; message?: string | undefined }
   logs: { level: string; text: string }[]
+  /** URI of the page that shows the call. */
+  view?: string
   result?: ToolResult
   /** What the model is told of the answer. */
   text?: string
@@ -63,6 +69,34 @@ export interface SamplingStep {
   request: ModelRequest
   state: 'open' | 'running' | 'answered' | 'refused' | 'withdrawn'
   answer?: ModelAnswer
+}
+
+/** What all steps of a page have: the call that shows it, and whose it is. */
+interface PageStep {
+  id: number
+  /** Id of the call. */
+  of: number
+  server: string
+  tool: string
+}
+/** A call that a person made in a page. The model does not hear of it. */
+export interface PageCallStep extends PageStep {
+  kind: 'page-call'
+  arguments: JsonObject
+  state: 'running' | 'done' | 'failed'
+  text?: string
+  isError?: boolean
+}
+/** A message that a page wants to add to the conversation; a person sends it or refuses. */
+export interface PageMessageStep extends PageStep {
+  kind: 'page-message'
+  text: string
+  state: 'open' | 'sent' | 'refused'
+}
+/** What the model hears of a page with its next turn. */
+export interface PageContextStep extends PageStep {
+  kind: 'page-context'
+  text: string
 }
 
 /** How a proposed call may be decided. */

@@ -11,6 +11,7 @@ import {
   standInLimits,
   withoutSlowPatterns,
 } from 'jexo/host'
+import { uiOf } from 'jexo/host/frame'
 
 /** What the page gets to see of a server. */
 export interface ServerView {
@@ -26,6 +27,8 @@ export interface ServerView {
     about: string
     effect: 'read' | 'write'
     isOn: boolean
+    /** Only pages may call it; the model is not told of it. */
+    isForPagesOnly: boolean
     example?: unknown
   }[]
   resources: { uri: string; name: string; about: string }[]
@@ -42,6 +45,8 @@ export interface RoomView {
   trouble?: string | undefined
   /** Servers that wait for the person to sign in, and the page where that is done. */
   signIns: { server: string; page: string }[]
+  /** Address of the outer frame of pages; on another port than the room. */
+  viewProxy?: string | undefined
   /** Commands that wait for the person's word before they are run on this machine. */
   toStart?: { text: string; commands: readonly string[] } | undefined
 }
@@ -61,10 +66,12 @@ export class Room {
   #trouble: string | undefined
   #toStart: RoomView['toStart']
   readonly #signIns = new Map<string, string>()
+  /** Set once its port is open. */
+  viewProxy: string | undefined
 
   constructor(model: HostModel) {
     this.#model = model
-    this.#host = new Host({ onChange: () => this.#tellView() })
+    this.#host = new Host({ views: true, onChange: () => this.#tellView() })
     this.#conversation = this.#begin()
   }
 
@@ -74,6 +81,7 @@ export class Room {
       model: this.#model.name,
       ...(this.#model.name === 'stand-in' ? { limits: standInLimits } : {}),
       isBusy: this.#conversation.isBusy,
+      viewProxy: this.viewProxy,
       trouble: this.#trouble,
       toStart: this.#toStart,
       signIns: [...this.#signIns].map(([server, page]) => ({ server, page })),
@@ -129,6 +137,11 @@ export class Room {
     void this.#conversation.say(text, attached).finally(() => this.#tellView())
     this.#tellView()
     return true
+  }
+  /** The tool that a call was of, as it is now, and those that its page may call. */
+  toolsOf(id: number) {
+    const step = this.#conversation.steps.find((known) => known.id === id)
+    return this.#host.servers.find((server) => step?.kind === 'call' && server.id === step.server)?.tools ?? []
   }
   /** Ends this conversation and begins another. */
   clear(): void {
@@ -220,8 +233,9 @@ function serverView({
     name,
     about: instructions,
     revision,
-    tools: tools.map(({ name, title, description = '', annotations, inputSchema }) => ({
+    tools: tools.map(({ name, title, description = '', annotations, inputSchema, _meta = {} }) => ({
       name,
+      isForPagesOnly: !uiOf({ _meta }).isForModel,
       title: title ?? annotations?.title,
       about: description,
       effect: annotations?.readOnlyHint === true ? 'read' : 'write',

@@ -6,6 +6,8 @@ import { fileURLToPath } from 'node:url'
 import { getRequestListener } from '@hono/node-server'
 import { type Context, Hono } from 'hono'
 import { streamSSE } from 'hono/streaming'
+import { serveViewProxy } from 'jexo/host'
+import { pageRoutes } from './page-routes.ts'
 import type { Room } from './room.ts'
 
 const page = fileURLToPath(new URL('../page/', import.meta.url))
@@ -24,10 +26,13 @@ export async function serveRoom(room: Room, port: number): Promise<{ url: string
     server.listen(port, '127.0.0.1', resolve)
   })
   const { port: open } = server.address() as { port: number }
+  const proxy = await serveViewProxy({ hostOrigins: [`http://127.0.0.1:${open}`, `http://localhost:${open}`] })
+  room.viewProxy = proxy.url
   return {
     url: `http://127.0.0.1:${open}/?key=${room.key}`,
     close: async () => {
       server.closeAllConnections()
+      await proxy.close()
       await new Promise((resolve) => server.close(resolve))
     },
   }
@@ -44,7 +49,7 @@ function routesOf(room: Room): Hono {
     if (origin !== undefined && origin !== `http://${context.req.header('host')}`)
       return context.text('This room is not for other pages.', 403)
     await next()
-    context.header('Content-Security-Policy', policy)
+    context.header('Content-Security-Policy', `${policy}; frame-src ${room.viewProxy ?? "'none'"}`)
     context.header('X-Content-Type-Options', 'nosniff')
     context.header('Referrer-Policy', 'no-referrer')
     context.header('Cache-Control', 'no-store')
@@ -106,6 +111,7 @@ function routesOf(room: Room): Hono {
     const step = room.whole(Number(context.req.param('id')))
     return step ? context.json(step) : context.json({ error: 'That is gone.' }, 404)
   })
+  app.route('/api/steps', pageRoutes(room))
   app.get('/api/functions', (context) => context.json(room.functions()))
   app.post('/api/stop', (context) => {
     room.conversation.stop()
@@ -138,7 +144,7 @@ function routesOf(room: Room): Hono {
   return app
 }
 
-async function bodyOf(context: Context): Promise<Record<string, unknown>> {
+export async function bodyOf(context: Context): Promise<Record<string, unknown>> {
   const body: unknown = await context.req.json().catch(() => ({}))
   return typeof body === 'object' && body !== null ? (body as Record<string, unknown>) : {}
 }

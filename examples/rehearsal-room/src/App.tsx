@@ -9,11 +9,13 @@ export function App() {
   const { view, steps, isConnected } = useRoom()
   const [trouble, setTrouble] = useState<string>()
   const list = useRef<HTMLDivElement>(null)
-  const last = steps.at(-1)
+  // Acts in a page must not scroll it away from the person.
+  const ofTalk = steps.filter(({ kind }) => kind !== 'page-call' && kind !== 'page-context')
+  const last = ofTalk.at(-1)
   // biome-ignore lint/correctness/useExhaustiveDependencies: what comes last is shown when it comes
   useEffect(() => {
     list.current?.scrollTo({ top: list.current.scrollHeight })
-  }, [steps.length, last && JSON.stringify(last).length])
+  }, [ofTalk.length, last && JSON.stringify(last).length])
 
   const act = (path: string, body: object = {}) => {
     setTrouble(undefined)
@@ -57,7 +59,7 @@ export function App() {
             </p>
           )}
           {steps.map((step) => (
-            <StepView key={step.id} step={step} act={act} />
+            <StepView key={step.id} step={step} act={act} proxy={view.viewProxy} />
           ))}
         </div>
         {trouble && (

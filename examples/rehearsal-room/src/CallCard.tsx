@@ -1,6 +1,7 @@
 import { Button, Group, JsonInput, Progress } from '@mantine/core'
 import type { CallStep } from 'jexo/host'
 import { useState } from 'react'
+import { PageView } from './PageView.tsx'
 import type { Act } from './Servers.tsx'
 import { ask } from './useRoom.ts'
 
@@ -22,7 +23,7 @@ const taskStates: Record<NonNullable<CallStep['task']>['status'], string> = {
 }
 
 /** A call from its proposal to its answer: arguments can be edited before it is approved. */
-export function CallCard({ step, act }: { step: CallStep; act: Act }) {
+export function CallCard({ step, act, proxy }: { step: CallStep; act: Act; proxy: string | undefined }) {
   const { id, server, tool, state, reason, progress, task, logs, tookMs, isError, approved } = step
   const isFailed = isError === true || state === 'lost'
   return (
@@ -65,6 +66,9 @@ export function CallCard({ step, act }: { step: CallStep; act: Act }) {
           <summary className="soft">{logs.length === 1 ? '1 log message' : `${logs.length} log messages`}</summary>
           <pre>{logs.map(({ level, text }) => `${level}: ${text}`).join('\n')}</pre>
         </details>
+      )}
+      {step.view !== undefined && proxy !== undefined && state !== 'proposed' && state !== 'refused' && (
+        <PageView step={step} proxy={proxy} />
       )}
       {step.text !== undefined && <Answer step={step} />}
     </article>

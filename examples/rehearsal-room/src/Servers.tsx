@@ -20,7 +20,9 @@ export function Servers({
   act: Act
 }) {
   const [text, setText] = useState('')
-  const on = servers.flatMap(({ tools, state }) => (state === 'open' ? tools.filter(({ isOn }) => isOn) : []))
+  const on = servers.flatMap(({ tools, state }) =>
+    state === 'open' ? tools.filter(({ isOn, isForPagesOnly }) => isOn && !isForPagesOnly) : [],
+  )
   return (
     <aside className="servers" aria-label="Servers">
       <h2>Servers</h2>
@@ -141,12 +143,13 @@ function Server({ server, act }: { server: ServerView; act: Act }) {
           Detach
         </Button>
       </Group>
-      {tools.map(({ name: tool, title, about: says, effect, isOn }) => (
+      {tools.map(({ name: tool, title, about: says, effect, isOn, isForPagesOnly }) => (
         <div key={tool} className="tool">
           <Checkbox
             size="xs"
-            checked={isOn}
-            aria-label={`${tool} is offered to the model`}
+            checked={isOn && !isForPagesOnly}
+            disabled={isForPagesOnly}
+            aria-label={isForPagesOnly ? `${tool} is for pages only` : `${tool} is offered to the model`}
             onChange={({ currentTarget }) => act(`servers/${id}/switch`, { tool, isOn: currentTarget.checked })}
           />
           <span title={says}>
@@ -154,6 +157,11 @@ function Server({ server, act }: { server: ServerView; act: Act }) {
             {effect === 'write' && (
               <Badge size="xs" variant="outline" color="orange">
                 changes
+              </Badge>
+            )}
+            {isForPagesOnly && (
+              <Badge size="xs" variant="outline" color="grape">
+                pages only
               </Badge>
             )}
             <small>{title ?? says}</small>

@@ -14,16 +14,20 @@ function takeKey(): string {
 }
 
 /** Asks the backend; rejects with what it says is wrong. */
-export async function ask<T = unknown>(path: string, body?: object): Promise<T> {
+export async function ask<T = unknown>(path: string, body?: object, signal?: AbortSignal): Promise<T> {
   const response = await fetch(`/api/${path}`, {
     method: body ? 'POST' : 'GET',
     headers: { 'content-type': 'application/json', 'x-room-key': key },
     ...(body ? { body: JSON.stringify(body) } : {}),
+    ...(signal ? { signal } : {}),
   }).catch(() => {
     throw new Error('The room does not respond. Is it still running?')
   })
   const answer = await response.json().catch(() => ({}))
-  if (!response.ok) throw new Error((answer as { error?: string }).error ?? `HTTP ${response.status}`)
+  if (!response.ok) {
+    const { error, code } = answer as { error?: string; code?: number }
+    throw Object.assign(new Error(error ?? `HTTP ${response.status}`), { code })
+  }
   return answer as T
 }
 

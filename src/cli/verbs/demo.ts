@@ -54,7 +54,7 @@ export const demo = () =>
       const page = await onFreePort(4871, (port) => startLoupe([{ kind: 'url', url: service.url }], { port }))
       out(`${colours.bold('The Marsh Lane apiary')}  a fictional co-op with twelve hives, served by Jexo`)
       out(`  server    ${colours.cyan(service.url)}`)
-      const room = await openRoom([service.url])
+      const room = await openRoom([service.url, ...(existsSync(visits) ? [visits] : [])])
       out(`  Loupe     ${colours.cyan(page.url)}`)
       if (room) out(`  room      ${colours.cyan(room.url)}  ${colours.dim('a stand-in for a chat host')}`)
       out(
@@ -72,6 +72,8 @@ export const demo = () =>
           out(
             '  room    say "What is the reading of the scale under ML-04?", approve the call; then say "And ML-07?"',
           )
+        if (room && existsSync(visits))
+          out('  view    in the room, say "Plan a hive visit", approve, and choose a hive in the page that opens.')
         out('Press Ctrl-C to stop the demo.')
         await untilSignal()
       }
@@ -80,6 +82,9 @@ export const demo = () =>
       await service.close()
       await Promise.all([registry, graph, scales].map((around) => around.close()))
     })
+
+/** A server whose tool has a page; in a checkout only. */
+const visits = packageFile('examples/hive-visit/hive-visit.kit.ts')
 
 /** The rehearsal room, where it is built: in a checkout, by `npm run demo`. */
 async function openRoom(servers: readonly string[]): Promise<Served | undefined> {
