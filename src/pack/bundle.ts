@@ -9,7 +9,7 @@ import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
 import { carriedClients, latePackages } from './late-packages.js'
 import { modulePlugin } from './module-plugin.js'
-import { englishOnly, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
+import { englishOnly, frozenPages, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
 /** A kit and what it imports as one module, and the map from its lines to those of the sources. */
 export interface Bundle {
@@ -26,13 +26,14 @@ export async function bundle(
   kitPath: string,
   assets: AssetCollector,
   wraps: readonly MadeWrap[],
-  hasDurable: boolean,
+  { hasDurable, pages }: { hasDurable: boolean; pages: Readonly<Record<string, string>> },
 ): Promise<Bundle> {
   const built = compiledFile('.').replace(/[\\/]$/, '')
   const entry = [
     `import './guard.js'`,
     `import { runPacked } from './pack/packed-main.js'`,
     ...(wraps.length > 0 ? [`import 'jexo:frozen'`] : []),
+    ...(Object.keys(pages).length > 0 ? [`import 'jexo:pages'`] : []),
     // After it was seen which variables there are.
     `runPacked(() => import('jexo:kit'))`,
   ].join('\n')
@@ -60,6 +61,7 @@ export async function bundle(
       plugins: [
         kitItself(kitPath),
         frozenWraps(wraps),
+        frozenPages(pages),
         latePackages(built, clients),
         ownPackages(built),
         nativeParts(assets),

@@ -1,5 +1,9 @@
 import { basename, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import { type Kit, settingsFor } from '../kit/kit.js'
+import { pageText } from '../kit/pages.js'
+import type { ViewPart } from '../kit/part.js'
+import { isView } from '../kit/view.js'
 import { loadKit } from '../kit-file/kit-file.js'
 import { headOf } from '../packed-file/mark.js'
 import { version } from '../version.js'
@@ -47,14 +51,18 @@ const redisClients = new Set(['redis', '@redis/client', 'ioredis', 'bullmq'])
 export async function packKit(kitFile: string): Promise<Packed> {
   const { kit, wraps, folders } = await loadWithWraps(kitFile)
   const path = resolve(kitFile)
+  const views = kit.parts.filter(isView)
+  const pages = await builtPages(views)
+  // A page travels as the document that it became.
+  const pageFiles = views.flatMap(({ page }) => (page instanceof URL ? [fileURLToPath(page)] : []))
   const assets = new AssetCollector(
     path,
-    wraps.flatMap(({ hollowPath }) => hollowPath ?? []),
+    [...wraps.flatMap(({ hollowPath }) => hollowPath ?? []), ...pageFiles],
     folders,
   )
   for (const name of new Set(wraps.flatMap(({ packages = [] }) => packages))) assets.takePackage(name)
   const hasDurable = kit.parts.some((part) => part.kind === 'tool' && part.durable !== undefined)
-  const { code, map, packages: bundled, clients } = await bundle(path, assets, wraps, hasDurable)
+  const { code, map, packages: bundled, clients } = await bundle(path, assets, wraps, { hasDurable, pages })
   const { packages } = assets
   // It is written into code, units and commands.
   const stem = basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
@@ -78,6 +86,13 @@ export async function packKit(kitFile: string): Promise<Packed> {
     canShare: clients.includes('ioredis'),
     usesRedis: bundled.some((name) => redisClients.has(name)),
   }
+}
+
+/** The documents of the views whose pages are files, by URI. */
+async function builtPages(views: readonly ViewPart[]): Promise<Record<string, string>> {
+  const pages: Record<string, string> = {}
+  for (const { uri, page } of views) if (page instanceof URL) pages[uri] = await pageText(uri, page)
+  return pages
 }
 
 function settingsOf(kit: Kit): PackedSetting[] {

@@ -140,3 +140,15 @@ export function kitItself(path: string): Plugin {
     },
   }
 }
+
+/** The pages of views as the documents that they are served as, by URI: nothing has to be built where it runs. */
+export function frozenPages(pages: Readonly<Record<string, string>>): Plugin {
+  const contents = `globalThis[Symbol.for('jexo.pages')] = { frozen: JSON.parse(${JSON.stringify(JSON.stringify(pages))}) }`
+  return {
+    name: 'jexo-frozen-pages',
+    setup({ onResolve, onLoad }) {
+      onResolve({ filter: /^jexo:pages$/ }, ({ path }) => ({ path, namespace: 'jexo-pages', sideEffects: true }))
+      onLoad({ filter: /.*/, namespace: 'jexo-pages' }, () => ({ contents }))
+    },
+  }
+}

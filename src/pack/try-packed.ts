@@ -38,7 +38,7 @@ export async function tryPacked({ fileName, code, settings }: Packed): Promise<T
         cwd: empty,
         env: { ...process.env, NODE_PATH: '', NODE_OPTIONS: '', TMPDIR: folder, ...madeUp },
       },
-      { timeoutMs: limitMs },
+      { timeoutMs: limitMs, views: true },
     )
     try {
       const { tools, resources, templates, prompts } = await readCatalogue(link)
