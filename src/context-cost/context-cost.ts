@@ -1,5 +1,6 @@
 import type { JsonSchema } from '../kit/schema.js'
 import type { ToolDefinition } from '../protocol/types.js'
+import { uiOf } from '../protocol/ui.js'
 
 /** What a host puts before a model of a tool. */
 export interface ToolText {
@@ -18,9 +19,11 @@ export async function tokensOf(tools: readonly ToolText[]): Promise<number> {
   )
 }
 
-/** What each tool costs of a model's context, in tokens, by name. */
+/** What each tool costs of a model's context, in tokens, by name; nothing for those that only pages may call. */
 export async function costsOf(tools: readonly ToolDefinition[]): Promise<Record<string, number>> {
-  const costs = tools.map(async ({ name, description = '', inputSchema }) => {
+  const costs = tools.map(async (tool) => {
+    const { name, description = '', inputSchema } = tool
+    if (!uiOf(tool).isForModel) return [name, 0] as const
     return [name, await tokensOf([{ name, about: description, input: inputSchema }])] as const
   })
   return Object.fromEntries(await Promise.all(costs))

@@ -21,8 +21,9 @@ export function coverageOf(catalogue: Catalogue, steps: readonly StepReport[]): 
   const prompts = new Set(ran.flatMap(({ step }) => step.fill ?? []))
   const parts: [string, boolean][] = [
     ...catalogue.tools.map(({ name }): [string, boolean] => [`tool ${name}`, callsOf(name).length > 0]),
-    // Resources that a template lists are its rows, not parts of their own.
+    // Resources that a template lists are its rows, not parts of their own; views are read by hosts.
     ...catalogue.resources
+      .filter(({ uri }) => !uri.startsWith('ui://'))
       .filter(({ uri }) => !catalogue.templates.some(({ uriTemplate }) => fits(uriTemplate, uri)))
       .map(({ uri }): [string, boolean] => [`resource ${uri}`, uris.includes(uri)]),
     ...catalogue.templates.map(({ uriTemplate }): [string, boolean] => [

@@ -14,6 +14,7 @@ import type { NodeConnectOptions } from '../transport/node-connect.js'
 import type { Contract } from './contract.js'
 import { Heard } from './heard.js'
 import type { Snapshot } from './snapshot.js'
+import { lookAtViews } from './views/look.js'
 
 export interface GatherOptions {
   /** What was saved of it. */
@@ -59,8 +60,12 @@ async function kitOf(target: Extract<Target, { kind: 'kit' }>): Promise<Kit | un
 export async function lookAt(link: Link): Promise<Snapshot> {
   const catalogue = await readCatalogue(link)
   const { name, version } = link.serverInfo
-  const [costs, filled] = await Promise.all([costsOf(catalogue.tools), fillOne(link, catalogue.prompts)])
-  return { ...catalogue, name, version, instructions: link.instructions, costs, filled }
+  const [costs, filled, seen] = await Promise.all([
+    costsOf(catalogue.tools),
+    fillOne(link, catalogue.prompts),
+    lookAtViews(link, catalogue.tools, catalogue.resources),
+  ])
+  return { ...catalogue, name, version, instructions: link.instructions, costs, filled, ...seen }
 }
 
 /** A prompt with a required argument that can be filled by what the server itself completes: asking is harmless. */

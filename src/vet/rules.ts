@@ -52,6 +52,14 @@ import { textInvisible } from './rules/text-invisible.js'
 import { textSecret } from './rules/text-secret.js'
 import { toolsMany } from './rules/tools-many.js'
 import { urlUnlimited } from './rules/url-unlimited.js'
+import { viewData } from './rules/view-data.js'
+import { viewLarge } from './rules/view-large.js'
+import { viewMessage } from './rules/view-message.js'
+import { viewMissing } from './rules/view-missing.js'
+import { viewNoText } from './rules/view-no-text.js'
+import { viewRemote } from './rules/view-remote.js'
+import { viewTold } from './rules/view-told.js'
+import { viewType } from './rules/view-type.js'
 
 /** Everything that is looked for. A rule is a file, and its id is its name. */
 export const rules: readonly Rule[] = [
@@ -107,6 +115,14 @@ export const rules: readonly Rule[] = [
   textSecret,
   toolsMany,
   urlUnlimited,
+  viewData,
+  viewLarge,
+  viewMessage,
+  viewMissing,
+  viewNoText,
+  viewRemote,
+  viewTold,
+  viewType,
 ]
 
 /** Ids that a project may choose for: rules, and what probing finds. */

@@ -3,6 +3,7 @@ import type { Catalogue } from '../link/catalogue.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { PromptDefinition, ToolDefinition } from '../protocol/types.js'
 import type { Contract } from './contract.js'
+import type { SeenResult, SeenView } from './views/look.js'
 
 /** All of a server that rules look at: what it says of itself over the wire, and what is known beside. */
 export interface Snapshot extends Catalogue {
@@ -19,6 +20,10 @@ export interface Snapshot extends Catalogue {
   results?: readonly { case: string; step: string; tokens: number }[]
   /** A prompt that was filled, with the arguments that it took. */
   filled?: { name: string; arguments: JsonObject; required: string } | undefined
+  /** Pages of tools, as a host reads them. */
+  views?: readonly SeenView[]
+  /** What read-only tools with a view answer to hosts without views. */
+  viewResults?: readonly SeenResult[]
   /** Lines on stdout that are no messages; of a child only. */
   strays?: readonly string[]
   /** What printed to stdout and was sent to stderr by the guard, such as `console.log in the loading of hives.kit.ts`. */

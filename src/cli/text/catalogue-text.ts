@@ -9,6 +9,7 @@ import type {
   TemplateDefinition,
   ToolDefinition,
 } from '../../protocol/types.js'
+import { uiOf } from '../../protocol/ui.js'
 import { parseUriTemplate } from '../../protocol/uri-template.js'
 import { colours, columns, wrapped } from '../terminal/output.js'
 
@@ -57,9 +58,14 @@ function taskWords({ execution }: ToolDefinition): string {
   return support === 'required' ? ', runs as a task' : support === 'optional' ? ', may run as a task' : ''
 }
 
+function viewWords(tool: ToolDefinition): string {
+  const { resourceUri, isForModel } = uiOf(tool)
+  return `${isForModel ? '' : ', for pages only'}${resourceUri === undefined ? '' : `, shown by ${resourceUri}`}`
+}
+
 function toolText(tool: ToolDefinition): string {
   const effect = effectOf(tool.annotations)
-  const head = `  ${colours.cyan(tool.name)}  ${effectColours[effect](effectWords[effect])}${taskWords(tool)}`
+  const head = `  ${colours.cyan(tool.name)}  ${effectColours[effect](effectWords[effect])}${taskWords(tool)}${viewWords(tool)}`
   const about = wrap(tool.description ?? colours.dim('(no description)'), '    ')
   return [head, about, ...argumentLines(tool.inputSchema), ...outputLine(tool.outputSchema)].join('\n')
 }

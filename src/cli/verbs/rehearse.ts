@@ -2,6 +2,7 @@ import { writeFile } from 'node:fs/promises'
 import { Command } from 'commander'
 import { kitErrors } from '../../kit/errors.js'
 import type { Link } from '../../link/link.js'
+import { forModel } from '../../protocol/ui.js'
 import { renderHtml } from '../../rehearse/page.js'
 import { checkTools, readQuestions } from '../../rehearse/questions.js'
 import { type RehearsalReport, rehearse, standInWarning } from '../../rehearse/rehearse.js'
@@ -47,7 +48,7 @@ export const rehearseCommand = () =>
     if (!(share >= 0 && share <= 1)) throw kitErrors.argumentUnreadable('--at-least', 'a share from 0 to 1')
     const withoutLayers = flags.layers === false
     const ask = async (link: Link) => {
-      const tools = await link.tools()
+      const tools = forModel(await link.tools())
       checkTools(
         file,
         questions,

@@ -10,6 +10,7 @@ import type { Setting } from '../../kit/settings.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { type Catalogue, readCatalogue } from '../../link/catalogue.js'
 import type { Link } from '../../link/link.js'
+import { forModel } from '../../protocol/ui.js'
 import { readTape } from '../../tape/read.js'
 import { readTarget } from '../../target/target.js'
 import { moduleErrors } from '../../wrap/module/errors.js'
@@ -22,7 +23,11 @@ import { verbTexts } from '../text/verb-texts.js'
 /** Tokens that the tools take of a model's context. */
 const contextCost = ({ tools }: Catalogue) =>
   tokensOf(
-    tools.map(({ name, description = '', inputSchema }) => ({ name, about: description, input: inputSchema })),
+    forModel(tools).map(({ name, description = '', inputSchema }) => ({
+      name,
+      about: description,
+      input: inputSchema,
+    })),
   )
 
 /** A tape is shown as its score. */

@@ -1,3 +1,4 @@
+import { forModel } from '../../protocol/ui.js'
 import type { Rule } from '../finding.js'
 
 const most = 10_000
@@ -7,7 +8,8 @@ export const costOfAll: Rule = {
   group: 'size',
   severity: 'warning',
   about: "Tools that together use much of a model's context.",
-  check: ({ tools, costs }) => {
+  check: ({ tools: all, costs }) => {
+    const tools = forModel(all)
     const sum = tools.reduce((total, { name }) => total + (costs[name] ?? 0), 0)
     return sum > most
       ? [

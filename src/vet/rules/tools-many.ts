@@ -1,3 +1,4 @@
+import { forModel } from '../../protocol/ui.js'
 import type { Rule } from '../finding.js'
 
 const most = 40
@@ -7,8 +8,9 @@ export const toolsMany: Rule = {
   group: 'size',
   severity: 'warning',
   about: 'More tools than a model can choose from reliably.',
-  check: ({ tools }) =>
-    tools.length > most
+  check: ({ tools: all }) => {
+    const tools = forModel(all)
+    return tools.length > most
       ? [
           {
             location: 'tools',
@@ -16,5 +18,6 @@ export const toolsMany: Rule = {
             fix: 'serve fewer (--only), or a catalogue',
           },
         ]
-      : [],
+      : []
+  },
 }

@@ -1,0 +1,36 @@
+import type { Rule } from '../finding.js'
+
+const mostCharacters = 2000
+
+export const viewData: Rule = {
+  id: 'view-data',
+  group: 'size',
+  severity: 'warning',
+  about: 'Pages with data in them: hosts keep a page and show it for other calls.',
+  check: ({ views = [] }) =>
+    views.flatMap(({ uri, html, differs }) => {
+      const baked = largestData(html)
+      if (!differs && baked < mostCharacters) return []
+      return [
+        {
+          location: `resource ${uri}`,
+          problem: differs
+            ? 'two reads returned two documents; hosts keep the first and show it for later calls too'
+            : `the page holds about ${Math.round(baked / 1000)} kB of JSON; hosts keep the page, so the data gets old`,
+          fix: 'return data in the result of the tool, and read it by host.result in the page',
+        },
+      ]
+    }),
+}
+
+/** Length of the largest JSON in a script. The examples that Jexo puts in for a page without a host are none. */
+function largestData(html: string): number {
+  const blocks = [...html.matchAll(/<script\b([^>]*)>([\s\S]*?)<\/script/gi)]
+  const lengths = blocks.map(([, attributes = '', text = '']) => {
+    if (/id=["']?jexo-sample/.test(attributes)) return 0
+    if (/type=["']?application\/(ld\+)?json/i.test(attributes)) return text.length
+    const assigned = /(?:window|globalThis|self)\.\w+\s*=\s*(?=[[{]|JSON\.parse)/.exec(text)
+    return assigned && !/\bimport\b/.test(text) ? text.length - assigned.index : 0
+  })
+  return Math.max(0, ...lengths)
+}

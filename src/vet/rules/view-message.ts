@@ -1,0 +1,25 @@
+import type { Rule } from '../finding.js'
+
+export const viewMessage: Rule = {
+  id: 'view-message',
+  group: 'safety',
+  severity: 'note',
+  about: 'Messages of pages that a model may take for the wish for another call.',
+  check: ({ views = [] }) =>
+    views.flatMap(({ uri, html }) =>
+      [...new Set(messagesIn(html))].filter(isAmbiguous).map((text) => ({
+        location: `resource ${uri}`,
+        problem: `the page says ${JSON.stringify(text)} in the conversation; a model may call a tool again for it`,
+        fix: 'say what has happened and what is wanted, or use host.tellModel, which starts no turn',
+      })),
+    ),
+}
+
+/** Literal texts that a page adds to the conversation. */
+const messagesIn = (html: string): string[] =>
+  [...html.matchAll(/\.say\(\s*(["'`])([^"'`$]{1,300})\1/g)].map(([, , text = '']) => text)
+
+/** Too short to say what is meant, or a bare order to go on. */
+const isAmbiguous = (text: string): boolean =>
+  text.trim().split(/\s+/).length < 4 ||
+  /^(ok|okay|yes|done|next|continue|go on|do it|again|confirm(ed)?)\b/i.test(text.trim())

@@ -1,0 +1,16 @@
+import type { Rule } from '../finding.js'
+
+export const viewNoText: Rule = {
+  id: 'view-no-text',
+  group: 'words',
+  severity: 'warning',
+  about: 'Tools whose result has no text for hosts that do not show views.',
+  check: ({ viewResults = [] }) =>
+    viewResults
+      .filter(({ hasText }) => !hasText)
+      .map(({ tool }) => ({
+        location: `tool ${tool}`,
+        problem: 'its result has no text; hosts without views, and every model, get nothing',
+        fix: 'return structured content, or a text block with what the page shows',
+      })),
+}

@@ -1,0 +1,61 @@
+import { parseDocument } from 'htmlparser2'
+import type { ViewDomains } from '../../protocol/ui.js'
+
+/** Something that a page gets from elsewhere. */
+export interface RemoteReference {
+  url: string
+  /** What the view has to declare for it. */
+  needs: 'loads' | 'connects' | 'frames'
+}
+
+const mostFound = 200
+
+/** What a page loads from elsewhere: elements, style sheets, and literal addresses in its scripts. */
+export function remoteReferences(html: string): RemoteReference[] {
+  const found: RemoteReference[] = []
+  const add = (url: string | undefined, needs: RemoteReference['needs']) => {
+    if (url !== undefined && /^((https?|wss?):)?\/\//i.test(url) && found.length < mostFound)
+      found.push({ url: url.startsWith('//') ? `https:${url}` : url, needs })
+  }
+  const styles = (css: string) => {
+    for (const [, url] of css.matchAll(/(?:url\(\s*["']?|@import\s+["'])((?:https?:)?\/\/[^"')\s]+)/gi))
+      add(url, 'loads')
+  }
+  const open: Node[] = [...(parseDocument(html).children as Node[])]
+  while (open.length > 0) {
+    const { name, attribs = {}, children = [] } = open.pop() as Node
+    open.push(...children)
+    if (attribs.style) styles(attribs.style)
+    if (/^(script|img|source|video|audio|embed|track)$/.test(name ?? '')) add(attribs.src, 'loads')
+    else if (name === 'link' && /stylesheet|icon|preload/i.test(attribs.rel ?? '')) add(attribs.href, 'loads')
+    else if (name === 'iframe') add(attribs.src, 'frames')
+    const text = children.map(({ data = '' }) => data).join('')
+    if (name === 'style') styles(text)
+    if (name !== 'script' || attribs.type === 'application/json') continue
+    for (const [, url] of text.matchAll(
+      /(?:\bfetch|new\s+(?:WebSocket|EventSource))\(\s*["'`]([a-z]+:\/\/[^"'`\s$]+)/gi,
+    ))
+      add(url, 'connects')
+  }
+  return found
+}
+
+interface Node {
+  name?: string
+  attribs?: Record<string, string>
+  children?: Node[]
+  data?: string
+}
+
+const declaredIn = { loads: 'resourceDomains', connects: 'connectDomains', frames: 'frameDomains' } as const
+
+/** True if the view declares the origin of what its page loads. */
+export function isDeclared({ url, needs }: RemoteReference, csp: ViewDomains = {}): boolean {
+  if (!URL.canParse(url)) return false
+  const { protocol, host } = new URL(url)
+  return (csp[declaredIn[needs]] ?? []).some((domain) => {
+    const [scheme = '', name = ''] = domain.toLowerCase().split('://')
+    if (`${scheme}:` !== protocol) return false
+    return name.startsWith('*.') ? host.endsWith(name.slice(1)) : host === name
+  })
+}
