@@ -15,12 +15,20 @@ export interface NewProject {
   files: readonly string[]
 }
 
+export interface NewProjectOptions {
+  /** A tarball, folder or version range from which the project gets Jexo; by default what this Jexo was installed from. */
+  from?: string | undefined
+  /** With a page that shows the result of its tool. */
+  hasView?: boolean
+}
+
 /**
  * Writes a kit project into a folder that is not there yet, or empty. Rejects with a `JexoError`, and writes nothing, where it is not.
- *
- * @param from a tarball, folder or version range from which the project gets Jexo; by default what this Jexo was installed from
  */
-export async function newProject(folder: string, from?: string): Promise<NewProject> {
+export async function newProject(
+  folder: string,
+  { from, hasView = false }: NewProjectOptions = {},
+): Promise<NewProject> {
   const target = resolve(folder)
   const there = await readdir(target).catch((error: NodeJS.ErrnoException) => {
     if (error.code === 'ENOENT') return []
@@ -28,7 +36,7 @@ export async function newProject(folder: string, from?: string): Promise<NewProj
   })
   if (there.length > 0) throw newErrors.folderNotEmpty(shownPath(target))
   const { peerDependencies, dependencies } = JSON.parse(await readFile(packageFile('package.json'), 'utf8')) as {
-    peerDependencies: { zod: string }
+    peerDependencies: { zod: string; vite: string }
     dependencies: { typescript: string; '@types/node': string }
   }
   const name = plainName(basename(target))
@@ -37,8 +45,9 @@ export async function newProject(folder: string, from?: string): Promise<NewProj
     zod: peerDependencies.zod,
     typescript: dependencies.typescript,
     '@types/node': dependencies['@types/node'],
+    ...(hasView ? { vite: peerDependencies.vite } : {}),
   }
-  const files = projectFiles({ name, versions })
+  const files = projectFiles({ name, versions, hasView })
   await writeOut(target, files)
   return { folder: target, name, files: files.map(({ path }) => path) }
 }

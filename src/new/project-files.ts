@@ -1,4 +1,5 @@
 import { version } from '../version.js'
+import { viewFiles, viewPart } from './view-files.js'
 
 export interface ProjectFile {
   path: string
@@ -11,20 +12,23 @@ export interface ProjectNames {
   /** Name of the folder, package and kit: lower case, digits, dashes. */
   name: string
   /** What stands for each package in the manifest: a range, or `file:` and a path. */
-  versions: Readonly<Record<'jexo' | 'zod' | 'typescript' | '@types/node', string>>
+  versions: Readonly<Record<'jexo' | 'zod' | 'typescript' | '@types/node', string>> & { readonly vite?: string }
+  /** With a page that shows the result of its tool. */
+  hasView?: boolean
 }
 
 /** The files of a new kit project: it runs, passes its test, and holds nothing to delete. */
-export function projectFiles({ name, versions }: ProjectNames): ProjectFile[] {
+export function projectFiles({ name, versions, hasView = false }: ProjectNames): ProjectFile[] {
   const kit = `${name}.kit.ts`
   return [
     { path: 'package.json', text: manifest(name, versions) },
-    { path: kit, text: kitText(name) },
+    { path: kit, text: kitText(name, hasView) },
+    ...(hasView ? viewFiles(name) : []),
     { path: `test/${name}.test.mjs`, text: testText(kit) },
     { path: 'cases/days_between.case.yaml', text: caseText(kit) },
     { path: 'ci.sh', text: ciText, isProgram: true },
-    { path: 'README.md', text: readme(name, kit) },
-    { path: 'tsconfig.json', text: tsconfig },
+    { path: 'README.md', text: readme(name, kit, hasView) },
+    { path: 'tsconfig.json', text: tsconfig(hasView) },
     { path: '.gitignore', text: 'node_modules/\npacked/\n.env\n*.tape.jsonl\n' },
   ]
 }
@@ -51,12 +55,15 @@ const manifest = (name: string, { jexo, zod, ...development }: ProjectNames['ver
     2,
   )}\n`
 
-const kitText = (name: string) => `import { defineKit, Refusal, tool } from 'jexo'
+const kitText = (
+  name: string,
+  hasView: boolean,
+) => `import { defineKit, Refusal, tool${hasView ? ', view' : ''} } from 'jexo'
 import { limitRate, timeLimit } from 'jexo/layers'
 import { z } from 'zod'
 
 const dayMs = 24 * 60 * 60 * 1000
-
+${hasView ? viewPart(name) : ''}
 const daysBetween = tool('days_between', {
   about: 'How many days lie between two dates. Negative where the second is before the first.',
   input: z.object({
@@ -65,7 +72,7 @@ const daysBetween = tool('days_between', {
   }),
   output: z.object({ days: z.number().int() }),
   effect: 'read',
-  examples: [{ input: { from: '2026-06-02', to: '2026-06-09' }, output: { days: 7 } }],
+${hasView ? '  view: calendar,\n' : ''}  examples: [{ input: { from: '2026-06-02', to: '2026-06-09' }, output: { days: 7 } }],
   run({ from, to }) {
     const days = Math.round((Date.parse(to) - Date.parse(from)) / dayMs)
     if (Math.abs(days) > 365_000) throw new Refusal('These dates are more than a thousand years apart; is one mistyped?')
@@ -130,7 +137,7 @@ npm test
 npx jexo pack *.kit.ts --out packed
 `
 
-const readme = (name: string, kit: string) => `# ${name}
+const readme = (name: string, kit: string, hasView: boolean) => `# ${name}
 
 A Model Context Protocol server, made with Jexo.
 
@@ -145,23 +152,31 @@ npm run pack                    # one file that needs only Node
 
 Tools are values in \`${kit}\`: a name, what it does in words for a model, a schema, a function. Add one to \`parts\`;
 \`jexo wrap\` makes them from functions, APIs, databases and folders that are there already. \`ci.sh\` is for CI.
+${
+  hasView
+    ? `
+\`view/\` is the page that hosts with views show beside the result. \`npm run loupe\` shows it too: pick \`days_between\`, send its
+example, and edit \`view/main.ts\`; the page follows each change and keeps its input.
 `
+    : ''
+}`
 
-const tsconfig = `${JSON.stringify(
-  {
-    compilerOptions: {
-      target: 'es2023',
-      module: 'nodenext',
-      strict: true,
-      noEmit: true,
-      skipLibCheck: true,
-      types: ['node'],
+const tsconfig = (hasView: boolean) =>
+  `${JSON.stringify(
+    {
+      compilerOptions: {
+        target: 'es2023',
+        module: 'nodenext',
+        strict: true,
+        noEmit: true,
+        skipLibCheck: true,
+        types: ['node', ...(hasView ? ['vite/client'] : [])],
+      },
+      include: ['*.ts', ...(hasView ? ['view/*.ts'] : [])],
     },
-    include: ['*.ts'],
-  },
-  null,
-  2,
-)}\n`
+    null,
+    2,
+  )}\n`
 
 /** What a project depends on where this Jexo was installed from a registry. */
 export const releasedRange = `^${version}`

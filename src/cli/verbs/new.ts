@@ -12,10 +12,11 @@ export const newCommand = () =>
       '--from <source>',
       'tarball, folder or version of Jexo for the project; default: what this one was installed from',
     )
+    .option('--view', 'add a page that hosts show beside the result of the tool')
     .option('--no-install', 'skip installing packages')
     .addHelpText('after', '\nExample: jexo new hives && cd hives && npm test')
-    .action(async (dir: string, flags: { install: boolean; from?: string }) => {
-      const { folder, name, files } = await newProject(dir, flags.from)
+    .action(async (dir: string, flags: { install: boolean; from?: string; view?: boolean }) => {
+      const { folder, name, files } = await newProject(dir, { from: flags.from, hasView: flags.view === true })
       const shown = shownPath(folder)
       for (const file of files) out(`${shown}/${file}`)
       if (flags.install) {
