@@ -30,7 +30,7 @@ export default function ViewPanel({ part, call, known, proxy }: Props) {
   const uri = uiOf(part.definition).resourceUri ?? ''
   const tools = known.catalogues[part.target]?.tools ?? []
   const version = known.catalogues[part.target]?.version
-  const { container, state, reason, link, said, told, height, controls } = useFrame({
+  const { container, state, reason, problem, link, said, told, height, controls } = useFrame({
     ...{ target: part.target, uri, proxy, call, settings, tools, version, tool: part.definition },
     changeMode: useCallback((displayMode) => setSettings((before) => ({ ...before, displayMode })), []),
   })
@@ -41,6 +41,11 @@ export default function ViewPanel({ part, call, known, proxy }: Props) {
         View <small>{uri}</small>
       </h3>
       <Surroundings settings={settings} onChange={setSettings} controls={controls} input={call.input} />
+      {problem !== undefined && (
+        <p className="view-state" role="alert" data-state="silent">
+          {problem} {state === 'ready' && 'The page below is the one before.'}
+        </p>
+      )}
       <p className="view-state" role="status" data-state={state}>
         {wordsOf(state, reason)}
       </p>

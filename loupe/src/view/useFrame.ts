@@ -43,6 +43,7 @@ export function useFrame(given: Given) {
   const [said, setSaid] = useState<readonly string[]>([])
   const [told, setTold] = useState<string>()
   const [height, setHeight] = useState(0)
+  const [problem, setProblem] = useState<string>()
   const partial = useRef(false)
   /** The frame that knows how its call ended. */
   const finished = useRef<OpenFrame>(undefined)
@@ -60,12 +61,12 @@ export function useFrame(given: Given) {
     let isGone = false
     readPage(target, uri).then(
       (found) => {
-        if (!isGone) setPage((before) => (before?.html === found.html ? before : found))
+        if (isGone) return
+        setProblem(undefined)
+        setPage((before) => (before?.html === found.html ? before : found))
       },
       (error: Error) => {
-        if (isGone) return
-        setState('silent')
-        setReason(error.message)
+        if (!isGone) setProblem(error.message)
       },
     )
     return () => {
@@ -144,7 +145,7 @@ export function useFrame(given: Given) {
     }),
     [],
   )
-  return { container, state, reason, link, said, told, height, controls }
+  return { container, state, reason, problem, link, said, told, height, controls }
 }
 
 async function readPage(target: string, uri: string): Promise<Page> {

@@ -12,9 +12,11 @@ import { inlined, localReferences } from './inline.js'
 interface BuiltPage {
   html: string
   files: readonly string[]
+  /** Of the files when they were read. */
+  state: string
 }
 
-const kept = new Map<string, { page: Promise<BuiltPage>; state: string | undefined }>()
+const kept = new Map<string, Promise<BuiltPage>>()
 
 /**
  * One document of an HTML file and all that it imports, by Vite with the configuration beside the page; a page that needs nothing else is
@@ -25,19 +27,13 @@ const kept = new Map<string, { page: Promise<BuiltPage>; state: string | undefin
  */
 export async function buildPage(url: string, onFile: (file: string) => void = () => {}): Promise<string> {
   const file = fileURLToPath(url)
-  const known = kept.get(file)
-  if (known) {
-    const page = await known.page.catch(() => undefined)
-    known.state ??= page && stateOf(page.files)
-    if (page && known.state === stateOf(page.files)) return page.html
-  }
-  if (kept.get(file) === known) {
-    const page = built(file)
-    kept.set(file, { page, state: undefined })
-    page.catch(() => kept.delete(file))
-  }
+  const before = kept.get(file)
+  const known = await before?.catch(() => undefined)
+  if (known && known.state === stateOf(known.files)) return known.html
+  // Of several reads at once, the first builds.
+  if (kept.get(file) === before) kept.set(file, built(file))
   onFile(file)
-  const page = await (kept.get(file)?.page as Promise<BuiltPage>)
+  const page = await (kept.get(file) as Promise<BuiltPage>)
   for (const path of page.files) onFile(path)
   return page.html
 }
@@ -52,12 +48,14 @@ function stateOf(files: readonly string[]): string {
     .join()
 }
 
+const pageOf = (html: string, files: readonly string[]): BuiltPage => ({ html, files, state: stateOf(files) })
+
 async function built(file: string): Promise<BuiltPage> {
   const shown = shownPage(file)
   if (!existsSync(file)) throw pageErrors.missing(shown)
   const html = await readFile(file, 'utf8')
   const [reference] = localReferences(html)
-  if (reference === undefined) return { html, files: [file] }
+  if (reference === undefined) return pageOf(html, [file])
   const vite = await findVite(dirname(file))
   if (!vite) throw pageErrors.needsVite(shown, reference)
   try {
@@ -109,7 +107,7 @@ async function withVite({ build }: typeof Vite, file: string): Promise<BuiltPage
     text: one.type === 'chunk' ? one.code : String(one.source),
   }))
   const existing = [...files].filter((path) => existsSync(path) && statSync(path).isFile()).sort()
-  return { html: inlined(String(document.source), made), files: existing }
+  return pageOf(inlined(String(document.source), made), existing)
 }
 
 /** Pages find `jexo/view` where this Jexo is installed, as kits do. */
