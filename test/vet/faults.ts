@@ -1,7 +1,9 @@
 import { defineKit, tool } from 'jexo'
 import { z } from 'zod'
+import { viewMimeType } from '../../src/protocol/ui.js'
 import { toContract } from '../../src/vet/contract.js'
 import type { Snapshot } from '../../src/vet/snapshot.js'
+import type { SeenView } from '../../src/vet/views/look.js'
 
 type Tool = Snapshot['tools'][number]
 
@@ -51,6 +53,21 @@ export const clean: Snapshot = {
 }
 
 const [weigh, move] = clean.tools as [Tool, Tool]
+const withView = (more: Partial<SeenView>): Snapshot => ({
+  ...clean,
+  views: [
+    {
+      ...{
+        uri: 'ui://hives/card',
+        tools: ['weigh_hive'],
+        mimeType: viewMimeType,
+        html: '<p>A hive.</p>',
+        meta: {},
+      },
+      ...{ differs: false, ...more },
+    },
+  ],
+})
 const withTools = (...tools: Tool[]): Snapshot => ({ ...clean, tools })
 const like = (more: Partial<Tool>): Snapshot => withTools({ ...weigh, ...more })
 const taking = (properties: Record<string, unknown>, more: Record<string, unknown> = {}): Snapshot =>
@@ -107,6 +124,18 @@ export const faults: Record<string, Snapshot> = {
     prompts: [{ name: 'letter', description: 'A letter.', arguments: [{ name: 'member' }] }],
   },
   'resource-undescribed': { ...clean, resources: [{ uri: 'hives://all', name: 'all', mimeType: 'text/plain' }] },
+  'view-missing': withView({ missing: 'not found' }),
+  'view-type': withView({ mimeType: 'text/html' }),
+  'view-remote': withView({ html: '<script src="https://tiles.example/map.js"></script>' }),
+  'view-large': withView({ html: `<p>${'x'.repeat(500_001)}` }),
+  'view-data': withView({ html: `<script>window.hives = [${'1,'.repeat(2000)}1]</script>` }),
+  'view-no-text': { ...clean, viewResults: [{ tool: 'weigh_hive', hasText: false }] },
+  'view-told': {
+    ...clean,
+    instructions: 'Then call move_hive.',
+    tools: [weigh, { ...move, _meta: { ui: { visibility: ['app'] } } }],
+  },
+  'view-message': withView({ html: "<script>host.say('Continue')</script>" }),
   'resource-untyped': { ...clean, resources: [{ uri: 'hives://all', name: 'all', description: 'All.' }] },
   'server-nameless': { ...clean, instructions: undefined },
   'schema-root-union': like({

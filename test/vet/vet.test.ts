@@ -165,7 +165,7 @@ describe('jexo vet', () => {
     expect(ran).toMatchObject({
       code: 0,
       stdout: '',
-      stderr: expect.stringMatching(/off: command-parameter \(ask_ledger only reads.*\n.*no findings \(51 rules\)/),
+      stderr: expect.stringMatching(/off: command-parameter \(ask_ledger only reads.*\n.*no findings \(59 rules\)/),
     })
   })
 
@@ -185,7 +185,7 @@ describe('jexo vet', () => {
     expect(ran.code).toBe(1)
     expect(ran.stdout).toMatch(/^error +tool query +about-missing$/m)
     expect(ran.stdout).toMatch(/it writes "listening" to stdout/)
-    expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 52 rules/)
+    expect(ran.stderr).toMatch(/\d errors, \d warnings, \d notes?, by 60 rules/)
     expect(JSON.parse(readFileSync(sarif, 'utf8')).runs[0].results.length).toBeGreaterThan(5)
     const data = await jexo(
       'vet',

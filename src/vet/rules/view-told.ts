@@ -24,4 +24,4 @@ export const viewTold: Rule = {
   },
 }
 
-const wordsOf = (text: string) => new Set(text.match(/[\w.-]+/g) ?? [])
+const wordsOf = (text: string) => new Set(text.match(/[\w-]+(?:\.[\w-]+)*/g) ?? [])

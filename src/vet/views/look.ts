@@ -1,9 +1,8 @@
 import { messageOf } from '../../errors.js'
 import type { Link } from '../../link/link.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
-import type { ResourceDefinition, ToolDefinition } from '../../protocol/types.js'
+import type { ContentBlock, ResourceDefinition, ToolDefinition } from '../../protocol/types.js'
 import { uiOf, type ViewMeta, viewMetaOf } from '../../protocol/ui.js'
-import { textOf } from '../../replay/case-file.js'
 
 /** A view as a host reads it. */
 export interface SeenView {
@@ -81,8 +80,11 @@ async function seenResult(link: Link, tool: ToolDefinition): Promise<SeenResult 
   if (tool.annotations?.readOnlyHint !== true || args === undefined || isTask) return undefined
   try {
     const { content, isError } = await link.call(tool.name, args, { timeoutMs: limitMs })
-    return isError === true ? undefined : { tool: tool.name, hasText: textOf(content).trim() !== '' }
+    return isError === true ? undefined : { tool: tool.name, hasText: content.some(isText) }
   } catch {
     return undefined
   }
 }
+
+const isText = (block: ContentBlock): boolean =>
+  (block.type === 'text' && block.text.trim() !== '') || (block.type === 'resource' && Boolean(block.resource.text))

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, statSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import { dirname, join, parse, sep } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
@@ -15,6 +15,12 @@ interface BuiltPage {
   /** Of the files when they were read. */
   state: string
 }
+
+/** Files beside a page that are looked at. */
+const mostFiles = 500
+
+/** This package's own files do not change while a page is developed. */
+const own = packageFile('dist')
 
 const kept = new Map<string, Promise<BuiltPage>>()
 
@@ -84,7 +90,7 @@ async function withVite({ build }: typeof Vite, file: string): Promise<BuiltPage
         buildEnd() {
           for (const id of this.getModuleIds()) {
             const path = id.replace(/[?#].*$/, '')
-            if (!path.includes(`${sep}node_modules${sep}`)) files.add(path)
+            if (!path.includes(`${sep}node_modules${sep}`) && !path.startsWith(own)) files.add(path)
           }
         },
       },
@@ -106,9 +112,27 @@ async function withVite({ build }: typeof Vite, file: string): Promise<BuiltPage
     path: one.fileName,
     text: one.type === 'chunk' ? one.code : String(one.source),
   }))
-  const existing = [...files].filter((path) => existsSync(path) && statSync(path).isFile()).sort()
-  return pageOf(inlined(String(document.source), made), existing)
+  const existing = [...files].filter((path) => statSync(path, { throwIfNoEntry: false })?.isFile())
+  return pageOf(inlined(String(document.source), made), [...new Set([...existing, ...assetsIn(root)])].sort())
 }
+
+/** Pictures, fonts and the like go into the document without being modules: those beside a page count as its own. */
+function assetsIn(root: string): string[] {
+  const found: string[] = []
+  const folders = [root]
+  for (let seen = 0; folders.length > 0 && seen < mostFiles; ) {
+    const folder = folders.shift() as string
+    for (const entry of readdirSync(folder, { withFileTypes: true })) {
+      seen++
+      const path = join(folder, entry.name)
+      if (entry.isDirectory() && !/^\.|^node_modules$|^dist$/.test(entry.name)) folders.push(path)
+      else if (entry.isFile() && assetPattern.test(entry.name)) found.push(path)
+    }
+  }
+  return found.slice(0, mostFiles)
+}
+
+const assetPattern = /\.(svg|png|jpe?g|gif|webp|avif|ico|woff2?|ttf|otf|mp3|ogg|mp4|webm|css|html)$/i
 
 /** Pages find `jexo/view` where this Jexo is installed, as kits do. */
 function ownDoors(): Vite.Plugin {
@@ -160,11 +184,15 @@ const shownPage = (file: string) => {
   return `${folder}/${name}`
 }
 
+/** The sentence of a bundler's message, and the place that it names. */
 function reasonIn(error: unknown): string {
-  const { loc, message } = error as { loc?: { file?: string; line?: number }; message?: string }
   // biome-ignore lint/suspicious/noControlCharactersInRegex: colours of the bundler's terminal output
-  const lines = (message ?? messageOf(error)).replace(/\u001b\[[0-9;]*m/g, '').split('\n')
-  const first = lines.find((line) => line.trim() !== '' && !/^Build failed/.test(line)) ?? 'unknown reason'
-  const place = loc?.line === undefined ? '' : ` (line ${loc.line})`
-  return `${first.trim().slice(0, 500)}${place}`
+  const text = messageOf(error).replace(/\u001b\[[0-9;]*m/g, '')
+  const lines = text
+    .split('\n')
+    .filter((line) => line.trim() !== '' && !/^(Build failed|\[plugin \S+\] \S*$)/.test(line))
+  const place = /╭─\[ *(\S+?) *\]/.exec(text)?.[1]
+  const [first = 'unknown reason'] = lines.filter((line) => !/^\[plugin [^\]]+\]/.test(line))
+  const sentence = first.replace(/^(Error: )?(\[[\w:-]+\]:? ?)?/, '').trim()
+  return `${sentence.slice(0, 500)}${place === undefined ? '' : ` (${place})`}`
 }
