@@ -58,11 +58,11 @@ const planVisit = tool('plan_hive_visit', {
 })
 
 const visit = z.object({
-  on: day,
-  framesOfBees: z.number().int().min(0).max(24),
-  framesOfBrood: z.number().int().min(0).max(24),
-  queenSeen: z.boolean(),
-  note: z.string(),
+  on: day.describe('Day of the visit, such as 2026-06-02'),
+  framesOfBees: z.number().int().min(0).max(24).describe('Frames that are covered with bees, such as 9'),
+  framesOfBrood: z.number().int().min(0).max(24).describe('Frames that hold brood, such as 6'),
+  queenSeen: z.boolean().describe('Whether the queen was seen'),
+  note: z.string().describe('What the keeper saw, such as "calm on the comb"'),
 })
 
 const listVisits = tool('list_hive_visits', {

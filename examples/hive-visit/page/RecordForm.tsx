@@ -47,6 +47,11 @@ export function RecordForm<In, Out>({ hive, host, onRecorded }: Props<In, Out>) 
     }
   }
 
+  const ask = () => {
+    setProblem(undefined)
+    host.say(`I have visited ${hive}. When is it due again?`).catch((error: Error) => setProblem(error.message))
+  }
+
   return (
     <>
       <h2>Record a visit</h2>
@@ -91,7 +96,7 @@ export function RecordForm<In, Out>({ hive, host, onRecorded }: Props<In, Out>) 
         <p role="status">
           {said}{' '}
           {host.capabilities.message && (
-            <button type="button" onClick={() => host.say(`I have visited ${hive}. When is it due again?`)}>
+            <button type="button" onClick={ask}>
               Ask when it is due again
             </button>
           )}

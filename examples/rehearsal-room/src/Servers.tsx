@@ -155,12 +155,12 @@ function Server({ server, act }: { server: ServerView; act: Act }) {
           <span title={says}>
             {tool}{' '}
             {effect === 'write' && (
-              <Badge size="xs" variant="outline" color="orange">
+              <Badge size="xs" variant="outline" className="changes">
                 changes
               </Badge>
             )}
             {isForPagesOnly && (
-              <Badge size="xs" variant="outline" color="grape">
+              <Badge size="xs" variant="outline" className="for-pages">
                 pages only
               </Badge>
             )}

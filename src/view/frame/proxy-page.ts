@@ -47,6 +47,7 @@ export function proxyUrl(proxy: string, { csp, permissions }: ViewMeta): string 
 }
 
 const pageWith = (allow: string) => `<!doctype html>
+<html lang="en">
 <meta charset="utf-8">
 <title>View</title>
 <style>html,body{margin:0;height:100%;background:transparent;overflow:hidden}iframe{border:0;width:100%;height:100%;display:block;background:transparent}</style>
