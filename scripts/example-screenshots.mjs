@@ -67,15 +67,21 @@ const shots = {
       }
     },
   },
-  'field-notes': {
-    url: 'http://127.0.0.1:4886/',
+  'view-dark': {
+    example: 'rehearsal-room',
+    colorScheme: 'dark',
+    url: 'http://127.0.0.1:4876/',
+    args: ['--', '../hive-visit/hive-visit.kit.ts'],
     async play(page) {
-      await page.getByLabel('Words to look for').fill('swarm cells')
-      await page.getByRole('button', { name: 'Find' }).click()
-      await page.getByText('Two sealed').waitFor()
-      await page.getByLabel('Site of the review').selectOption('Quarry Field')
-      await page.getByRole('button', { name: 'Fill season_review' }).click()
-      await page.getByText('Review the year').waitFor()
+      await page.getByText('The model is told of 2 tools.').waitFor()
+      await page.getByLabel('Your message').fill('Plan a hive visit')
+      await page.keyboard.press('Enter')
+      await page.getByRole('button', { name: 'Approve once' }).click()
+      const view = page.frameLocator('iframe').frameLocator('iframe')
+      await view.getByRole('button', { name: 'ML-05 on the map' }).click()
+      await view.getByRole('heading', { name: 'Visits to ML-05' }).waitFor()
+      await pause(600)
+      await page.getByRole('region', { name: 'Page of plan_hive_visit' }).evaluate((at) => at.scrollIntoView())
     },
   },
 }
@@ -83,7 +89,7 @@ const shots = {
 export async function examplePages(isWanted, folder, browserFlags) {
   for (const [name, shot] of Object.entries(shots)) {
     if (!isWanted(name)) continue
-    const { url, args = [], example = name } = shot
+    const { url, args = [], example = name, colorScheme = 'light' } = shot
     prepareExamples([example])
     const running = spawn('npm', ['start', '--silent', ...args], {
       cwd: join(root, 'examples', example),
@@ -98,7 +104,7 @@ export async function examplePages(isWanted, folder, browserFlags) {
     })
     try {
       await untilThere(url)
-      const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+      const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme })
       await page.goto(await Promise.race([printed, pause(3000, url)]))
       await shot.play(page)
       await pause(400)

@@ -90,13 +90,6 @@ try {
     14,
     8,
   )
-  await terminal(
-    'orchard-api',
-    'cd ../orchard-api; grep -n "addTools" fastify/app.js express/app.js; jexo show http://127.0.0.1:4883/mcp; jexo call http://127.0.0.1:4883/mcp get_tree id=OE-99; jexo call http://127.0.0.1:4883/mcp record_harvest tree=OE-20 on=2026-09-12 kg=40; curl -s http://127.0.0.1:4883/harvests?tree=OE-20',
-    14,
-    9,
-    'orchard-api',
-  )
   await pages()
   await examplePages(isWanted, folder, browserFlags)
 } finally {
@@ -213,6 +206,22 @@ async function pages() {
   if (['loupe', 'loupe-question'].some(isWanted)) await tried()
   if (isWanted('loupe-follow')) await followed()
   if (isWanted('rehearsal')) await rehearsed()
+  if (isWanted('view')) await viewed()
+}
+
+/** A page of a tool, and what it says to its host. */
+async function viewed() {
+  const { page, send, choose, take, end } = await loupe(['hive-visit.kit.ts'], join(root, 'examples/hive-visit'))
+  await choose(/^plan_hive_visit/)
+  await page.getByRole('button', { name: 'site "Quarry Field"' }).click()
+  await send()
+  const view = page.frameLocator('iframe').frameLocator('iframe')
+  await view.getByRole('button', { name: 'ML-05 on the map' }).click()
+  await view.getByRole('heading', { name: 'Visits to ML-05' }).waitFor()
+  await pause(500)
+  await page.getByRole('region', { name: /^View ui:/ }).evaluate((at) => at.scrollIntoView())
+  await take('view')
+  await end()
 }
 
 /** Two questions that are asked otherwise than the apiary's words, beside its own. */

@@ -32,6 +32,7 @@ export default {
             guide('Wrapping databases', 'wrapping-databases'),
             guide('Wrapping folders', 'wrapping-folders'),
             guide('Wrapping feeds', 'wrapping-feeds'),
+            guide('Views', 'views'),
           ],
         },
         {

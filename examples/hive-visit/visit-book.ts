@@ -22,7 +22,7 @@ export interface HiveOverview {
 const corners: Record<Site, { x: number; y: number }> = {
   'Marsh Lane': { x: 12, y: 58 },
   'Quarry Field': { x: 44, y: 22 },
-  'Orchard End': { x: 72, y: 62 },
+  'Orchard End': { x: 70, y: 62 },
 }
 
 /** Hives and their visits, kept in memory: every start tells the same story. */
@@ -49,7 +49,7 @@ export class VisitBook {
           ...{ hive, site, keeper, queenYear: queen },
           lastVisit: latest?.on ?? '2026-01-01',
           strength: latest ? strengthIndex(latest.framesOfBees, latest.framesOfBrood, latest.queenSeen) : 0,
-          place: { x: corner.x + (number % 2) * 8, y: corner.y + Math.floor(number / 2) * 12 },
+          place: { x: corner.x + (number % 2) * 12, y: corner.y + Math.floor(number / 2) * 12 },
         }
       })
   }

@@ -14,17 +14,13 @@ export function HiveMap({ hives, chosen, onChoose }: Props) {
       <svg viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true">
         <path className="water" d="M-5 84C20 70 30 96 54 84s30-4 52-14v40H-5z" />
         <path className="lane" d="M0 50C24 44 36 56 52 48s30-18 52-12" />
-        <circle className="wood" cx="86" cy="18" r="11" />
-        <circle className="wood" cx="74" cy="12" r="8" />
+        <circle className="wood" cx="92" cy="14" r="9" />
+        <circle className="wood" cx="81" cy="7" r="6" />
       </svg>
       {sites.map((site) => {
         const first = hives.find((one) => one.site === site)
         return (
-          <span
-            key={site}
-            className="site"
-            style={{ left: `${first?.place.x ?? 0}%`, top: `${(first?.place.y ?? 0) - 12}%` }}
-          >
+          <span key={site} className="site" style={placeOf(first)}>
             {site}
           </span>
         )
@@ -43,4 +39,10 @@ export function HiveMap({ hives, chosen, onChoose }: Props) {
       ))}
     </fieldset>
   )
+}
+
+/** Above the hives of a site, and within the map. */
+const placeOf = (first: HiveOverview | undefined) => {
+  const { x, y } = first?.place ?? { x: 0, y: 12 }
+  return { top: `${y - 12}%`, ...(x > 60 ? { right: '4%' } : { left: `${x}%` }) }
 }
