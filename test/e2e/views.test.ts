@@ -187,7 +187,7 @@ test('the rehearsal room shows the page of a call; what it says waits for the pe
   await page.getByText('You did not send the message of the page of plan_hive_visit.').waitFor()
   await view.getByRole('button', { name: 'Ask when it is due again' }).click()
   await page.getByRole('button', { name: 'Send it', exact: true }).click()
-  await page.getByText('from the page of plan_hive_visit: ').waitFor()
+  await page.getByText(/^from the page of plan_hive_visit:/).waitFor()
   await page.getByText('attached: context from the page of plan_hive_visit').waitFor()
   expect(await seriousFaults(page)).toEqual([])
   expect(faults).toEqual([])
