@@ -108,7 +108,7 @@ export class Engine implements Session {
 
   /** The client has declared that it shows views, and there are some. */
   get showsViews(): boolean {
-    return this.running.hasViews && declaresViews(this.clientCapabilities)
+    return this.running.hasViews && !this.isStateless && declaresViews(this.clientCapabilities)
   }
 
   /** The scopes that a message needs from whoever has sent it. */

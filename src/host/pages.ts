@@ -6,7 +6,7 @@ import { isViewType, uiOf, type ViewMeta, viewMetaOf } from '../protocol/ui.js'
 import { textOf } from '../replay/case-file.js'
 import { refusals, ViewError } from '../view/wire/peer.js'
 import { hostErrors } from './errors.js'
-import type { Attachment, CallStep, PageCallStep, PageMessageStep, Step } from './step.js'
+import type { Attachment, CallStep, PageCallStep, PageContextStep, PageMessageStep, Step } from './step.js'
 
 /** What pages need of their conversation. */
 export interface PagesSide {
@@ -31,6 +31,8 @@ export interface LoadedView {
 
 /** What a page may tell the model, in characters. */
 const mostCharacters = 100_000
+/** Calls of one page that become steps. */
+const mostSteps = 500
 
 /**
  * The pages that calls of a conversation show: each may call tools for pages and read resources of its own server, and address the conversation.
@@ -38,7 +40,10 @@ const mostCharacters = 100_000
  */
 export class Pages {
   readonly #side: PagesSide
-  readonly #contexts = new Map<number, Attachment>()
+  readonly #contexts = new Map<number, { step: PageContextStep; attachment: Attachment }>()
+  /** Calls whose page has a message that waits for the person. */
+  readonly #saying = new Set<number>()
+  readonly #counts = new Map<number, number>()
   readonly #deciding = new Map<number, (isSent: boolean) => void>()
 
   constructor(side: PagesSide) {
@@ -71,9 +76,13 @@ export class Pages {
       ...{ kind: 'page-call', id: this.#side.nextId(), of: id, server: call.server, tool: name },
       ...{ arguments: args, state: 'running' },
     }
-    this.#side.add(step)
+    const isShown = this.#count(id) <= mostSteps
+    if (isShown) this.#side.add(step)
     try {
-      const result = await link.call(name, args, signal ? { signal } : {})
+      const isTask = tool.execution?.taskSupport === 'required'
+      const result = isTask
+        ? await (await link.start(name, args)).result()
+        : await link.call(name, args, signal ? { signal } : {})
       Object.assign(step, {
         state: 'done',
         text: textOf(result.content).slice(0, 2000),
@@ -84,7 +93,7 @@ export class Pages {
       Object.assign(step, { state: 'failed', text: messageOf(error), isError: true })
       throw error
     } finally {
-      this.#side.changed(step)
+      if (isShown) this.#side.changed(step)
     }
   }
 
@@ -96,6 +105,7 @@ export class Pages {
   /** The page wants to add a message to the conversation. Resolves once it is sent; rejects with a `ViewError` if the person refuses. */
   async say(id: number, content: readonly ContentBlock[]): Promise<void> {
     const { call } = this.#open(id)
+    if (this.#saying.has(id)) throw new ViewError(refusals.refused, 'the message before is not decided yet')
     const text = textOf(content).slice(0, mostCharacters)
     const step: PageMessageStep = {
       ...{ kind: 'page-message', id: this.#side.nextId(), of: id, server: call.server, tool: call.tool, text },
@@ -103,8 +113,10 @@ export class Pages {
     }
     this.#side.add(step)
     const decided = this.#side.decide(step)
+    this.#saying.add(id)
     const isSent = decided ?? (await new Promise<boolean>((resolve) => this.#deciding.set(step.id, resolve)))
     this.#deciding.delete(step.id)
+    this.#saying.delete(id)
     if (!isSent) {
       this.#end(step, 'refused')
       throw new ViewError(refusals.refused, 'the person did not send the message')
@@ -135,18 +147,22 @@ export class Pages {
     const said = content ? textOf(content) : ''
     const data = structuredContent === undefined ? '' : JSON.stringify(structuredContent)
     const text = [said, data].filter(Boolean).join('\n').slice(0, mostCharacters)
-    this.#contexts.set(id, {
-      label: `context from the page of ${call.tool}`,
-      text: `[From the page of the tool ${call.tool} of ${call.server}. The person has not written it.]\n${text}`,
-    })
-    this.#side.add({
+    const label = `context from the page of ${call.tool}`
+    const before = this.#contexts.get(id)
+    const step: PageContextStep = before?.step ?? {
       ...{ kind: 'page-context', id: this.#side.nextId(), of: id, server: call.server, tool: call.tool, text },
-    })
+    }
+    const mark = `[From the page of the tool ${call.tool} of ${call.server}. The person has not written it.]`
+    this.#contexts.set(id, { step, attachment: { label, text: `${mark}\n${text}` } })
+    if (before) {
+      step.text = text
+      this.#side.changed(step)
+    } else this.#side.add(step)
   }
 
   /** What pages have told since the last turn; it goes with this one. */
   takeContexts(): readonly Attachment[] {
-    const contexts = [...this.#contexts.values()]
+    const contexts = [...this.#contexts.values()].map(({ attachment }) => attachment)
     this.#contexts.clear()
     return contexts
   }
@@ -154,6 +170,12 @@ export class Pages {
   /** Refuses what is open. */
   stop(): void {
     for (const decide of [...this.#deciding.values()]) decide(false)
+  }
+
+  #count(id: number): number {
+    const count = (this.#counts.get(id) ?? 0) + 1
+    this.#counts.set(id, count)
+    return count
   }
 
   #end(step: PageMessageStep, state: 'sent' | 'refused'): void {

@@ -3,7 +3,7 @@ import { closestTo } from './closest.js'
 import type { Effect } from './effects.js'
 import { kitErrors } from './errors.js'
 import { globMatcher } from './glob.js'
-import { checkName, type Example, keyOf, type Part, type PartExtras } from './part.js'
+import { checkName, type Example, keyOf, type Part, type PartExtras, type ViewPart } from './part.js'
 
 /** Functions on arrays of parts, to choose, rename and reword wrapped parts. */
 
@@ -48,6 +48,9 @@ export interface Override extends PartExtras {
   about?: string
   effect?: Effect
   examples?: readonly Example[]
+  /** Of tools: the page that shows the result, and whether pages may call it. */
+  view?: ViewPart
+  forPages?: 'too' | 'only'
 }
 
 /** Overrides descriptions and other fields of parts by name. */

@@ -91,6 +91,7 @@ test('a message of a page waits for the person, and is marked as the page’s', 
   const saying = pages.say(call.id, text('List visits'))
   const open = conversation.steps.at(-1) as PageMessageStep
   expect(open).toMatchObject({ kind: 'page-message', state: 'open', text: 'List visits', tool: 'plan_visit' })
+  await expect(pages.say(call.id, text('Another'))).rejects.toThrow(/not decided yet/)
   expect(pages.decide(open.id, true)).toBe(true)
   await saying
   expect(open.state).toBe('sent')
@@ -124,6 +125,9 @@ test('what a page tells the model replaces what it told before, and goes with th
   const { conversation, pages, call } = await roomWith()
   pages.tell(call.id, { content: text('ML-04 is chosen') })
   pages.tell(call.id, { structuredContent: { hive: 'ML-05' } })
+  expect(conversation.steps.filter(({ kind }) => kind === 'page-context')).toMatchObject([
+    { text: '{"hive":"ML-05"}' },
+  ])
   const [person] = await conversation.say('Thank you')
   expect(person).toMatchObject({
     attached: [

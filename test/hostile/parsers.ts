@@ -16,6 +16,7 @@ import { interpretingValidator } from '../../src/kit/interpreting-validator.js'
 import { defineKit } from '../../src/kit/kit.js'
 import { isRefusal } from '../../src/kit/refusal.js'
 import { tool } from '../../src/kit/tool.js'
+import { withSamples } from '../../src/kit/view.js'
 import { messagesIn, parseJson } from '../../src/protocol/messages.js'
 import { isSecretName, isSecretValue, maskSecrets } from '../../src/protocol/secrets.js'
 import { parseUriTemplate } from '../../src/protocol/uri-template.js'
@@ -24,6 +25,16 @@ import { readTape } from '../../src/tape/read.js'
 import { readValue } from '../../src/target/arguments.js'
 import { Intake } from '../../src/transport/intake.js'
 import { LineSplitter } from '../../src/transport/line-splitter.js'
+import { viewData } from '../../src/vet/rules/view-data.js'
+import { viewLarge } from '../../src/vet/rules/view-large.js'
+import { viewMessage } from '../../src/vet/rules/view-message.js'
+import { viewRemote } from '../../src/vet/rules/view-remote.js'
+import { viewType } from '../../src/vet/rules/view-type.js'
+import type { Snapshot } from '../../src/vet/snapshot.js'
+import { inlined, localReferences } from '../../src/view/build/inline.js'
+import { policyOf } from '../../src/view/frame/policy.js'
+import { proxyPage } from '../../src/view/frame/proxy-page.js'
+import { withReporter } from '../../src/view/frame/reporter.js'
 import { planRequests } from '../../src/wrap/curl/plan.js'
 import { requestsIn } from '../../src/wrap/curl/read.js'
 import { patternsOf, topicPattern } from '../../src/wrap/feed/topics.js'
@@ -267,7 +278,39 @@ const config = (file: string) => (text: string) =>
     shape.remove(file, after, 'hives')
   })
 
+const page = `<!doctype html><html><head><link rel="stylesheet" href="https://a.example/x.css"><style>h1 { background: url("https://a.example/x.png") }</style></head>
+<body><script type="application/json">{"hives":[1,2,3]}</script><script type="module">import { a } from './a.js'; fetch("https://a.example/x"); host.say('Continue')</script></body></html>`
+
+/** Everything that reads the page of a view: the rules of vet, the builder, the frame. */
+function readPage(html: string): void {
+  const seen = { uri: 'ui://a/b', tools: ['weigh_hive'], mimeType: 'text/html', html, meta: {}, differs: false }
+  const surface = { name: 'a', version: '1', views: [seen] } as unknown as Snapshot
+  for (const rule of [viewRemote, viewData, viewMessage, viewLarge, viewType]) rule.check(surface)
+  localReferences(html)
+  inlined(html, [{ path: 'a.js', text: html }])
+  withReporter(html)
+  withSamples(html, [{ tool: html, shows: true, input: html }])
+}
+
 export const parserTargets: readonly ParserTarget[] = [
+  {
+    name: 'pages of views',
+    inputs: mutated(
+      [page],
+      ['<script', '</script>', '<script>', '.say("', 'url(', '<!--', '-->', '<style>', 'window.a = [', '<body>'],
+    ),
+    run: readPage,
+  },
+  {
+    name: 'origins of views',
+    inputs: mutated(['https://*.a.example:8443', 'wss://a.example'], ['.', 'a.', '-', '*.', ';', "'", ' ']),
+    run: (text) => {
+      const { csp } = policyOf({ csp: { connectDomains: [text], resourceDomains: [text], frameDomains: [text] } })
+      if (csp.split(';').length !== 12 || /[\r\n]/.test(csp))
+        throw new Error(`the policy has more than it should: ${csp}`)
+      proxyPage(text, [])
+    },
+  },
   {
     name: 'JSON-RPC',
     inputs: mutated(

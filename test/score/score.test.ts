@@ -255,6 +255,38 @@ describe('the score as text', () => {
     expect(lines[5]).toMatch(/│◀─ answer 40 ms {2}x+… ──┃/)
   })
 
+  test('draws what a page and its host say to each other, and what went wrong in it', () => {
+    const view = 'ui://hives/card'
+    const said = (from: 'host' | 'page', body: object) =>
+      entry({ kind: 'page', from, view, message: { jsonrpc: '2.0', ...body } })
+    const report = (logger: string, data: object) =>
+      said('page', { method: 'notifications/message', params: { level: 'error', logger, data } })
+    const entries = [
+      said('page', { id: 1, method: 'tools/call', params: { name: 'list_visits', arguments: { hive: 'ML-04' } } }),
+      said('host', { id: 1, result: { content: [{ type: 'text', text: 'none' }] } }),
+      said('page', { id: 2, method: 'ui/open-link', params: { url: 'https://a.example/' } }),
+      said('host', { id: 2, error: { code: -32000, message: 'refused' } }),
+      said('page', { method: 'ui/notifications/size-changed', params: { width: 300, height: 200 } }),
+      report('csp', { blocked: 'https://a.example', directive: 'img-src' }),
+      report('script', { message: 'no such hive', line: 7 }),
+    ]
+    const lines = scoreOf(entries)
+    expect(lines.map(({ shape, from, title, of }) => [shape, from, title, of])).toEqual([
+      ['page', 'page', 'tools/call list_visits', undefined],
+      ['page', 'host', 'answer', 1],
+      ['page', 'page', 'ui/open-link', undefined],
+      ['page', 'host', 'error -32000', 3],
+      ['page', 'page', 'size-changed', undefined],
+      ['page', 'page', 'blocked by the policy', undefined],
+      ['page', 'page', 'script error', undefined],
+    ])
+    expect(lines.map(({ isFault }) => isFault)).toEqual([false, false, false, true, false, true, true])
+    const drawn = draw(entries)
+    expect(drawn[1]).toMatch(/│════▶│ {3}tools\/call list_visits {2}hive "ML-04"/)
+    expect(drawn[2]).toMatch(/│◀════│ {3}answer 10 ms {2}none/)
+    expect(drawn[6]).toMatch(/img-src does not allow/)
+  })
+
   test('says which session a line is of where that changes', () => {
     const lines = draw([call(1, 'a', {}, 's1'), call(1, 'b', {}, 's2')])
     expect(lines.at(-1)).toMatch(/· s2\n/)

@@ -303,7 +303,7 @@ describe('the policy of a view', () => {
       "style-src 'self' 'unsafe-inline'",
       "img-src 'self' data:",
       "media-src 'self' data:",
-      "font-src 'self' data:",
+      "font-src 'none'",
       "connect-src 'none'",
       "frame-src 'none'",
       "base-uri 'none'",

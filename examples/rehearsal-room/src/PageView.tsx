@@ -1,6 +1,7 @@
 import { Button, Group } from '@mantine/core'
 import type { CallStep } from 'jexo/host'
 import { type OpenFrame, openFrame, plainStyles, ViewError, type ViewMeta } from 'jexo/host/frame'
+import pLimit from 'p-limit'
 import { useEffect, useRef, useState } from 'react'
 import { ask } from './useRoom.ts'
 
@@ -127,9 +128,12 @@ const themeOf = ({ matches }: MediaQueryList) => {
   return { theme, styles: plainStyles(theme) } as const
 }
 
+/** Requests of pages that are under way: a browser has six connections to an origin, and the room needs some itself. */
+const inTurn = pLimit(3)
+
 async function fromServer<T>(path: string, body: object, signal?: AbortSignal): Promise<T> {
   try {
-    return await ask<T>(path, body, signal)
+    return await inTurn(() => ask<T>(path, body, signal))
   } catch (error) {
     const { code = -32000, message } = error as { code?: number; message: string }
     throw new ViewError(code, message)

@@ -10,13 +10,14 @@ export interface Filter {
   hidden: readonly Kind[]
   onlyFaults: boolean
 }
-export type Kind = 'housekeeping' | 'marks' | 'upstream' | 'stderr'
+export type Kind = 'housekeeping' | 'marks' | 'page' | 'upstream' | 'stderr'
 
 export const noFilter: Filter = { text: '', target: undefined, hidden: [], onlyFaults: false }
 
 export const kindLabels: Record<Kind, string> = {
   housekeeping: 'Housekeeping',
   marks: 'Progress, logs, layers',
+  page: 'Pages of tools',
   upstream: 'Upstream',
   stderr: 'stderr',
 }
@@ -41,6 +42,7 @@ export function filtered(lines: readonly Line[], filter: Filter): readonly Line[
 function kindOf(line: Line): Kind | undefined {
   if (line.isQuiet) return 'housekeeping'
   if (line.shape === 'mark') return 'marks'
+  if (line.shape === 'page') return 'page'
   if (line.shape === 'upstream') return 'upstream'
   return line.shape === 'stderr' ? 'stderr' : undefined
 }
@@ -51,7 +53,8 @@ const texts = new WeakMap<Line, string>()
 function textOf(line: Line): string {
   const known = texts.get(line)
   if (known !== undefined) return known
-  const message = line.entry.kind === 'message' ? JSON.stringify(line.entry.message) : ''
+  const message =
+    line.entry.kind === 'message' || line.entry.kind === 'page' ? JSON.stringify(line.entry.message) : ''
   const text = `${line.title} ${line.detail} ${message}`.toLowerCase()
   texts.set(line, text)
   return text

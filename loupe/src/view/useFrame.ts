@@ -1,7 +1,9 @@
+import pLimit from 'p-limit'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import type { ToolDefinition, ToolResult } from '../../../src/protocol/types.js'
 import { type DisplayMode, displayModes, isViewType, type ViewMeta, viewMetaOf } from '../../../src/protocol/ui.js'
 import type { FrameHandlers, FrameState } from '../../../src/view/frame/frame-session.js'
+import { jsonSize } from '../../../src/view/frame/json-size.js'
 import { type OpenFrame, openFrame } from '../../../src/view/frame/open-frame.js'
 import { plainStyles } from '../../../src/view/frame/plain-styles.js'
 import type { ViewContext } from '../../../src/view/wire/messages.js'
@@ -184,7 +186,7 @@ function handlersFor(
     signal.addEventListener('abort', () => void cancel(target, key), { once: true })
     // In the score, the page asks before the server is asked.
     await flush()
-    const asked = await ask(target, key, method, params)
+    const asked = await inTurn(() => ask(target, key, method, params))
     if ('error' in asked)
       throw new ViewError(typeof asked.error.code === 'number' ? asked.error.code : -32000, asked.error.message)
     return asked.result as T
@@ -241,6 +243,23 @@ const partsOf = (input: Record<string, unknown>): Record<string, unknown>[] =>
 const textOf = (content: readonly { type: string }[]): string =>
   content.map((block) => ('text' in block ? String(block.text) : `(${block.type})`)).join('\n')
 
+/** Characters of a message that the score keeps whole. */
+const mostRecorded = 200_000
+
+/** Of a large message, what it was. */
+function cut(message: object): object {
+  const { jsonrpc, id, method } = message as { jsonrpc?: unknown; id?: unknown; method?: unknown }
+  const note = { note: `a message of more than ${mostRecorded / 1000} kB` }
+  return {
+    jsonrpc,
+    ...(id === undefined ? {} : { id }),
+    ...(method === undefined ? { result: note } : { method, params: note }),
+  }
+}
+
+/** Requests of pages that are under way: a browser has six connections to an origin, and this page needs some itself. */
+const inTurn = pLimit(3)
+
 /** Gathers messages for the score, so that a page that talks much costs few requests. */
 function recorder(target: string, uri: string) {
   let gathered: { from: 'host' | 'page'; message: object }[] = []
@@ -254,7 +273,7 @@ function recorder(target: string, uri: string) {
   }
   return {
     add(message: object, from: 'host' | 'page') {
-      gathered.push({ from, message })
+      gathered.push({ from, message: jsonSize(message, mostRecorded) === undefined ? cut(message) : message })
       timer ??= setTimeout(send, 50)
     },
     send,

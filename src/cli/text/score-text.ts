@@ -73,6 +73,12 @@ export class ScoreText {
         return [leftwards('', personWidth, '─'), leftwards(text, room, '─'), last]
       case 'reply':
         return [`${'─'.repeat(personWidth)}`, rightwards(text, room, '─'), last]
+      case 'page':
+        return [
+          line.from === 'page' ? rightwards('', personWidth, '═') : leftwards('', personWidth, '═'),
+          `   ${text}`.padEnd(room),
+          last,
+        ]
       case 'upstream':
         return [empty, `${text} `.padStart(room), `${'─'.repeat(upstreamWidth - 1)}▶■`]
       default:

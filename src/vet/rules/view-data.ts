@@ -1,4 +1,5 @@
 import type { Rule } from '../finding.js'
+import { scriptsIn } from '../views/references.js'
 
 const mostCharacters = 2000
 
@@ -25,10 +26,9 @@ export const viewData: Rule = {
 
 /** Length of the largest JSON in a script. The examples that Jexo puts in for a page without a host are none. */
 function largestData(html: string): number {
-  const blocks = [...html.matchAll(/<script\b([^>]*)>([\s\S]*?)<\/script/gi)]
-  const lengths = blocks.map(([, attributes = '', text = '']) => {
-    if (/id=["']?jexo-sample/.test(attributes)) return 0
-    if (/type=["']?application\/(ld\+)?json/i.test(attributes)) return text.length
+  const lengths = scriptsIn(html).map(({ attributes, text }) => {
+    if (attributes.id === 'jexo-sample') return 0
+    if (/^application\/(ld\+)?json/i.test(attributes.type ?? '')) return text.length
     const assigned = /(?:window|globalThis|self)\.\w+\s*=\s*(?=[[{]|JSON\.parse)/.exec(text)
     return assigned && !/\bimport\b/.test(text) ? text.length - assigned.index : 0
   })

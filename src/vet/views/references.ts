@@ -24,7 +24,7 @@ export function remoteReferences(html: string): RemoteReference[] {
   const open: Node[] = [...(parseDocument(html).children as Node[])]
   while (open.length > 0) {
     const { name, attribs = {}, children = [] } = open.pop() as Node
-    open.push(...children)
+    for (const child of children) open.push(child)
     if (attribs.style) styles(attribs.style)
     if (/^(script|img|source|video|audio|embed|track)$/.test(name ?? '')) add(attribs.src, 'loads')
     else if (name === 'link' && /stylesheet|icon|preload/i.test(attribs.rel ?? '')) add(attribs.href, 'loads')
@@ -36,6 +36,18 @@ export function remoteReferences(html: string): RemoteReference[] {
       /(?:\bfetch|new\s+(?:WebSocket|EventSource))\(\s*["'`]([a-z]+:\/\/[^"'`\s$]+)/gi,
     ))
       add(url, 'connects')
+  }
+  return found
+}
+
+/** The scripts of a page, with their attributes. */
+export function scriptsIn(html: string): { attributes: Record<string, string>; text: string }[] {
+  const found: { attributes: Record<string, string>; text: string }[] = []
+  const open: Node[] = [...(parseDocument(html).children as Node[])]
+  while (open.length > 0) {
+    const { name, attribs = {}, children = [] } = open.pop() as Node
+    for (const child of children) open.push(child)
+    if (name === 'script') found.push({ attributes: attribs, text: children.map(({ data = '' }) => data).join('') })
   }
   return found
 }

@@ -79,7 +79,7 @@ function elementsIn(html: string): Found[] {
         from: node.startIndex,
         to: node.endIndex + 1,
       })
-    open.push(...[...(node.children ?? [])].reverse())
+    for (const child of [...(node.children ?? [])].reverse()) open.push(child)
   }
   return found
 }

@@ -10,7 +10,7 @@ export interface ViewPolicy {
   rejected: readonly string[]
 }
 
-const mostDomains = 50
+const mostDomains = 20
 
 /**
  * What a page may do: nothing beyond itself but for the origins that its view declares (the extension's default policy). Frames, forms, plug-ins and
@@ -32,7 +32,7 @@ export function policyOf({ csp = {}, permissions = {} }: Pick<ViewMeta, 'csp' | 
     directive('style-src', ...inline, ...loads),
     directive('img-src', "'self'", 'data:', ...loads),
     directive('media-src', "'self'", 'data:', ...loads),
-    directive('font-src', "'self'", 'data:', ...loads),
+    directive('font-src', ...loads),
     directive('connect-src', ...origins(csp.connectDomains)),
     directive('frame-src', ...origins(csp.frameDomains)),
     directive('base-uri', ...origins(csp.baseUriDomains)),

@@ -1,5 +1,5 @@
 import { isObject } from '../../protocol/messages.js'
-import { type ViewMeta, viewMetaOf } from '../../protocol/ui.js'
+import { isViewDomain, type ViewMeta, viewMetaOf } from '../../protocol/ui.js'
 import { innerSandbox, policyOf } from './policy.js'
 
 /** A response for the outer frame's page. */
@@ -39,10 +39,18 @@ function metaIn(declared: string): ViewMeta {
   }
 }
 
+/** Origins of one kind that a policy has. */
+const mostDomains = 20
+
 /** The address of the outer frame for a view. */
 export function proxyUrl(proxy: string, { csp, permissions }: ViewMeta): string {
   const url = new URL(proxy)
-  url.searchParams.set('view', JSON.stringify({ csp, permissions }))
+  // Servers refuse long addresses, and a view may declare anything.
+  const declared = Object.entries(csp ?? {}).map(([name, list]) => [
+    name,
+    list.filter(isViewDomain).slice(0, mostDomains),
+  ])
+  url.searchParams.set('view', JSON.stringify({ csp: Object.fromEntries(declared), permissions }))
   return url.href
 }
 

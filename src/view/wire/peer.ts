@@ -59,11 +59,11 @@ export class Peer {
     if (this.#ended === undefined) this.#side.post({ jsonrpc: '2.0', method, params: params as Params })
   }
 
-  /** Rejects with a `ViewError` if it is refused, not answered in time (60 s by default) or the other side has gone. */
+  /** Rejects with a `ViewError` if it is refused, not answered in time (10 minutes by default: a person may be asked) or the other side has gone. */
   ask<T = unknown>(
     method: string,
     params: object = {},
-    { signal, timeoutMs = 60_000 }: AskOptions = {},
+    { signal, timeoutMs = 600_000 }: AskOptions = {},
   ): Promise<T> {
     if (this.#ended !== undefined) return Promise.reject(new ViewError(refusals.refused, this.#ended))
     const id = ++this.#count
