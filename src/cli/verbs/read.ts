@@ -37,6 +37,8 @@ async function readOrSuggest(link: Link, uri: string) {
     if (!(error instanceof RpcError) || error.code !== codes.resourceNotFound) throw error
     const known = await Promise.all([link.resources(), link.templates()]).catch(() => [[], []])
     const names = known.flat().map((one) => ('uri' in one ? one.uri : one.uriTemplate))
+    // It is there, and could not be read: the server says why.
+    if (names.includes(uri)) throw error
     throw talkErrors.resourceUnknown(uri, closestTo(uri, names), link.label)
   }
 }
