@@ -106,7 +106,7 @@ async function writeApi() {
   const { Application, TSConfigReader } = await import('typedoc')
   const doors = Object.keys(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')).exports)
     .filter((name) => name !== './package.json')
-    .map((name) => join(root, 'src', name === '.' ? 'index.ts' : `${name.slice(2)}.ts`))
+    .map((name) => join(root, 'src', name === '.' ? 'index.ts' : `${name.slice(2).replaceAll('/', '-')}.ts`))
   const app = await Application.bootstrapWithPlugins(
     {
       entryPoints: doors,
@@ -135,7 +135,7 @@ async function writeApi() {
   // A module is called by its file; people import it by its door.
   for (const door of readdirSync(join(site, 'api'), { withFileTypes: true }).filter((one) => one.isDirectory())) {
     const page = join(site, 'api', door.name, 'index.md')
-    const name = door.name === 'index' ? 'jexo' : `jexo/${door.name}`
+    const name = door.name === 'index' ? 'jexo' : `jexo/${door.name.replace('-', '/')}`
     writeFileSync(page, readFileSync(page, 'utf8').replace(/^# .*$/m, `# ${name}`))
   }
 }

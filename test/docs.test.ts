@@ -60,7 +60,7 @@ test('every exported name has a page in the reference of the API', async () => {
   const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { exports: object }
   const doors = Object.keys(exports).filter((door) => door !== './package.json')
   const missing = doors.flatMap((door) => {
-    const name = door === '.' ? 'index' : door.slice(2)
+    const name = door === '.' ? 'index' : door.slice(2).replaceAll('/', '-')
     const source = readFileSync(join(root, 'src', `${name}.ts`), 'utf8')
     const page = readFileSync(join(root, 'docs/.site/api', name, 'index.md'), 'utf8')
     const names = [...source.matchAll(/^export (?:type )?\{([^}]*)\}/gm)].flatMap(([, list = '']) =>

@@ -88,7 +88,10 @@ function doors() {
   try {
     return readdirSync(join(site, 'api'), { withFileTypes: true })
       .filter((one) => one.isDirectory())
-      .map(({ name }) => ({ text: name === 'index' ? 'jexo' : `jexo/${name}`, link: `/api/${name}/` }))
+      .map(({ name }) => ({
+        text: name === 'index' ? 'jexo' : `jexo/${name.replace('-', '/')}`,
+        link: `/api/${name}/`,
+      }))
       .sort((one, other) => one.text.localeCompare(other.text))
   } catch {
     return []

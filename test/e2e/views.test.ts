@@ -19,7 +19,7 @@ afterAll(async () => {
 })
 
 /** The page of a tool within the two frames of its host. */
-const pageIn = (page: Page): FrameLocator => page.frameLocator('iframe').frameLocator('iframe')
+const pageIn = (page: Page): FrameLocator => page.frameLocator('iframe:visible').frameLocator('iframe')
 
 /** What axe holds against a page, with everything in its frames. */
 async function seriousFaults(page: Page) {

@@ -114,6 +114,8 @@ export function openFrame(options: OpenFrameOptions): OpenFrame {
     cancel: (reason) => session.cancel(reason),
     changeContext: (change) => session.changeContext(change),
     async close(reason) {
+      // It may still save what it wants to; another may be shown in its place.
+      element.style.display = 'none'
       await session.close(reason)
       remove()
     },
