@@ -9,6 +9,7 @@ import type { PromptMessage, PromptResult } from '../protocol/types.js'
 import { callFor } from './call-context.js'
 import { rpcFailure } from './failures.js'
 import type { Feature } from './feature.js'
+import { keptPage } from './kept-lists.js'
 import { layersFor, throughLayers } from './layered.js'
 import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
@@ -28,9 +29,11 @@ export const prompts: Feature = {
 function list(session: Session, { params }: Incoming) {
   const { index } = session
   const { pageSize } = session.running
-  const entries = definitionsOf(index.prompts, session.revision)
-  const { items, ...next } = pageOf('prompts', entries, params, index.latestPlace, pageSize)
-  return { prompts: items, ...next }
+  return keptPage(index, 'prompts', session.revision, params, () => {
+    const entries = definitionsOf(index.prompts, session.revision)
+    const { items, ...next } = pageOf('prompts', entries, params, index.latestPlace, pageSize)
+    return { prompts: items, ...next }
+  })
 }
 
 function get(session: Session, incoming: Incoming): Promise<PromptResult> {

@@ -15,6 +15,7 @@ import type { EmbeddedContent, ReadResult, ResourceContents, ResourceDefinition 
 import { callFor } from './call-context.js'
 import { rpcFailure } from './failures.js'
 import type { Feature } from './feature.js'
+import { keptPage } from './kept-lists.js'
 import { layersFor, throughLayers } from './layered.js'
 import { type Placed, pageOf } from './pages.js'
 import { stringParam } from './params.js'
@@ -41,10 +42,19 @@ async function list(session: Session, incoming: Incoming) {
   const { index } = session
   const { pageSize } = session.running
   const lists = [...index.templates.values()].filter((ready) => ready.part.list)
+  if (lists.length === 0)
+    return keptPage(index, 'resources', session.revision, incoming.params, () => fixedPage(session, incoming))
   const found = await Promise.all(lists.map((ready) => listed(session, incoming, ready)))
   const entries = [...definitionsOf(index.resources, session.revision), ...found.flat()]
   entries.sort((a, b) => a.place - b.place || a.offset - b.offset)
   const { items, ...next } = pageOf('resources', unique(entries), incoming.params, index.latestPlace, pageSize)
+  return { resources: items, ...next }
+}
+
+/** Without templates that list, the same for every session that sees these parts. */
+function fixedPage({ index, revision, running }: Session, { params }: Incoming): JsonObject {
+  const entries = definitionsOf(index.resources, revision)
+  const { items, ...next } = pageOf('resources', entries, params, index.latestPlace, running.pageSize)
   return { resources: items, ...next }
 }
 
@@ -78,9 +88,11 @@ async function listed(
 function listTemplates(session: Session, { params }: Incoming) {
   const { index } = session
   const { pageSize } = session.running
-  const entries = definitionsOf(index.templates, session.revision)
-  const { items, ...next } = pageOf('templates', entries, params, index.latestPlace, pageSize)
-  return { resourceTemplates: items, ...next }
+  return keptPage(index, 'templates', session.revision, params, () => {
+    const entries = definitionsOf(index.templates, session.revision)
+    const { items, ...next } = pageOf('templates', entries, params, index.latestPlace, pageSize)
+    return { resourceTemplates: items, ...next }
+  })
 }
 
 type Reader = {

@@ -11,6 +11,7 @@ import { TaskRequest } from '../tasks/task-request.js'
 import { callFor } from './call-context.js'
 import { failed, toolFailure } from './failures.js'
 import type { Feature } from './feature.js'
+import { keptPage } from './kept-lists.js'
 import { layersFor, throughLayers } from './layered.js'
 import { pageOf } from './pages.js'
 import { stringParam } from './params.js'
@@ -33,16 +34,18 @@ export const tools: Feature = {
 }
 
 function list(session: Session, { params }: Incoming) {
-  const { index } = session
+  const { index, revision } = session
   const { pageSize } = session.running
-  const { items, ...next } = pageOf(
-    'tools',
-    definitionsOf(index.tools, session.revision),
-    params,
-    index.latestPlace,
-    pageSize,
-  )
-  return { tools: items, ...next }
+  return keptPage(index, 'tools', revision, params, () => {
+    const { items, ...next } = pageOf(
+      'tools',
+      definitionsOf(index.tools, revision),
+      params,
+      index.latestPlace,
+      pageSize,
+    )
+    return { tools: items, ...next }
+  })
 }
 
 function call(session: Session, incoming: Incoming): Promise<ToolResult | { task: Task }> | { task: Task } {

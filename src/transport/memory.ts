@@ -2,6 +2,7 @@ import { Engine } from '../engine/engine.js'
 import type { RunningKit } from '../engine/running-kit.js'
 import type { Identity } from '../kit/call.js'
 import type { Wire, WireHandlers } from '../link/wire.js'
+import { encode } from '../protocol/encoding.js'
 import type { Message } from '../protocol/messages.js'
 import { Intake } from './intake.js'
 
@@ -54,4 +55,4 @@ export class MemoryWire implements Wire {
   }
 }
 
-const copy = (message: Message): Message => JSON.parse(JSON.stringify(message)) as Message
+const copy = (message: Message): Message => JSON.parse(encode(message)) as Message

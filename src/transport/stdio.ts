@@ -2,6 +2,7 @@ import type { Readable, Writable } from 'node:stream'
 import { Engine } from '../engine/engine.js'
 import type { RunningKit } from '../engine/running-kit.js'
 import type { Identity } from '../kit/call.js'
+import { encode } from '../protocol/encoding.js'
 import type { Message } from '../protocol/messages.js'
 import { codes } from '../protocol/rpc-error.js'
 import { Intake } from './intake.js'
@@ -43,7 +44,7 @@ export async function runStdio(
   await running.loading
   running.start()
   const output = new Output(streams, () => engine.inFlight > 0)
-  const write = (messages: Message | Message[]) => output.add(JSON.stringify(messages))
+  const write = (messages: Message | Message[]) => output.add(encode(messages))
   const intake = new Intake(() => engine, write)
   let onIdle: (() => void) | undefined
   const engine: Engine = new Engine(

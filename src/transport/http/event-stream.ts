@@ -1,3 +1,4 @@
+import { encode } from '../../protocol/encoding.js'
 import type { Message } from '../../protocol/messages.js'
 import type { EventStore } from './event-store.js'
 import type { Sink } from './exchange.js'
@@ -66,7 +67,7 @@ export class EventStream {
   }
 
   send(message: Message | Message[]): void {
-    this.#keep(JSON.stringify(message))
+    this.#keep(encode(message))
   }
 
   /** Nothing more will be sent. */

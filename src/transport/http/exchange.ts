@@ -1,3 +1,5 @@
+import { encode } from '../../protocol/encoding.js'
+import type { Message } from '../../protocol/messages.js'
 /** HTTP as the endpoint sees it: neither Node's objects nor the web's, so that both ends stay thin and fast. */
 export interface HttpRequest {
   method: string
@@ -30,6 +32,13 @@ export const json = (status: number, value: unknown, headers: Record<string, str
   status,
   headers: { 'content-type': 'application/json', ...headers },
   body: JSON.stringify(value),
+})
+
+/** A message of the protocol, or several. */
+export const jsonMessage = (message: Message | readonly Message[]): HttpAnswer => ({
+  status: 200,
+  headers: { 'content-type': 'application/json' },
+  body: encode(message),
 })
 
 /** A refusal below the protocol: a JSON-RPC error without id as the body, for people and logs. */

@@ -1,6 +1,6 @@
 import { isResponse, type Message, type RequestId } from '../../protocol/messages.js'
 import { type EventStream, streamHeaders } from './event-stream.js'
-import { type HttpAnswer, json } from './exchange.js'
+import { type HttpAnswer, jsonMessage } from './exchange.js'
 import type { Overdue, Waiting } from './overdue.js'
 
 /** What one POST is answered with: JSON where nothing has to be streamed, else a stream, begun when the first thing comes. */
@@ -40,7 +40,7 @@ export class PostReply {
     this.#waiting.isSettled = true
     if (this.#stream) return this.#stream.finish()
     const [first] = this.#responses
-    if (first) this.#resolve(json(200, this.#isBatch ? this.#responses : first))
+    if (first) this.#resolve(jsonMessage(this.#isBatch ? this.#responses : first))
     // Cancelled: it ends without a response, so the stream is empty (Transports, "Sending Messages to the Server").
     else this.#resolve({ status: 200, headers: { ...streamHeaders }, stream: endAtOnce })
   }
