@@ -80,6 +80,6 @@ export function loupeApp({ bench, token, page }: LoupeParts): Hono {
   return app
 }
 
-/** Nothing from elsewhere, and nothing that a server sends is ever run. The form's validator compiles schemas. */
+/** Nothing from elsewhere. What a server sends runs in the frames of views only, which have another origin. The form's validator compiles schemas. */
 const policy =
   "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; media-src 'self' data:; frame-ancestors 'none'; base-uri 'none'"

@@ -31,6 +31,8 @@ const gatherMs = 30
 const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
 
 export interface ConnectionOptions {
+  /** Reload a kit when its files change. Default: true. */
+  watches?: boolean
   /** Revision to request at first. */
   revision?: string
   /** How long a request may stay unanswered. */
@@ -50,6 +52,7 @@ export class Connection {
   readonly #questions: Questions
   readonly #recorder: Recorder
   readonly #timeoutMs: number | undefined
+  readonly #watches: boolean
   readonly #onSecrets: (secrets: readonly string[]) => void
   /** Counts attempts to open: what comes of an earlier one is of no interest any more. */
   #attempt = 0
@@ -75,7 +78,7 @@ export class Connection {
     target: Target,
     journal: Journal,
     changed: () => void,
-    { revision, timeoutMs, onSecrets = () => {} }: ConnectionOptions = {},
+    { revision, timeoutMs, watches = true, onSecrets = () => {} }: ConnectionOptions = {},
   ) {
     this.id = id
     this.label = labelOf(target)
@@ -84,6 +87,7 @@ export class Connection {
     this.#changed = changed
     this.#client = revision === undefined ? usualClientSide : { ...usualClientSide, revision }
     this.#timeoutMs = timeoutMs
+    this.#watches = watches
     this.#onSecrets = onSecrets
     this.#recorder = new Recorder(id, journal)
     this.#questions = new Questions(() => this.#client, changed)
@@ -143,7 +147,7 @@ export class Connection {
     const { declares, revision } = this.#client
     const attempt = ++this.#attempt
     try {
-      const { link } = await openTarget(asChild(this.target), {
+      const { link } = await openTarget(asChild(this.target, this.#watches), {
         ...(revision === undefined ? {} : { revision }),
         ...(this.target.kind === 'url' ? { signIn: pageSignIn(this.id, this.#journal, this.#questions) } : {}),
         ...(this.#timeoutMs === undefined ? {} : { timeoutMs: this.#timeoutMs }),
@@ -325,7 +329,7 @@ export class Connection {
 }
 
 /** A kit runs in a child, as a host would start it: what it prints is seen, and it may crash without taking Loupe along. */
-function asChild(target: Target): Target {
+function asChild(target: Target, watches: boolean): Target {
   if (target.kind !== 'kit') return target
-  return { kind: 'child', command: commandOf(target, ['--show-upstream', '--watch']) }
+  return { kind: 'child', command: commandOf(target, ['--show-upstream', ...(watches ? ['--watch'] : [])]) }
 }

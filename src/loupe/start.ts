@@ -20,6 +20,8 @@ export interface LoupeOptions {
   tape?: string
   /** Revision to request at first; the newest by default. */
   revision?: string
+  /** Reload kits when their files change. Default: true. */
+  watches?: boolean
   /** How long a request may stay unanswered; for those of the page ten minutes by default. */
   timeoutMs?: number
   /** Tapes that are followed as they are written. */
@@ -43,8 +45,9 @@ export async function startLoupe(targets: readonly Target[], options: LoupeOptio
       : await TapeWriter.open(options.tape, targets.flatMap(secretsOf), (reason) =>
           process.stderr.write(`jexo: the tape cannot be written any more (${reason}); Loupe goes on without it\n`),
         )
-  const { revision, timeoutMs } = options
+  const { revision, timeoutMs, watches = true } = options
   const bench = new Bench(recorder, {
+    watches,
     ...(revision === undefined ? {} : { revision }),
     ...(timeoutMs === undefined ? {} : { timeoutMs }),
   })

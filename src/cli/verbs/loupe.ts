@@ -16,6 +16,7 @@ interface Flags extends TargetFlags {
   tape?: string
   follow?: string[]
   plain?: boolean
+  watch: boolean
 }
 
 export const loupe = () =>
@@ -25,6 +26,8 @@ export const loupe = () =>
     .option('--follow <tape>', 'follow a tape while it is written (repeatable)', gather)
     .option('--tape <file>', 'record every message to a tape, with secrets masked')
     .option('--plain', 'print the score as text instead of opening the page')
+    .option('--watch', 'reload kits and pages of views when a file changes (the default)', true)
+    .option('--no-watch', 'serve kits and pages as they are at the start')
     .option('--port <port>', 'port of the page on this machine', '4871')
     .option('--header <name: value>', 'send a header with every request', gather)
     .option('--env <NAME=value>', 'set a variable for commands (repeatable)', gather)
@@ -46,6 +49,7 @@ export const loupe = () =>
       if (flags.plain) return plainly(targets, follow)
       const options = {
         follow,
+        watches: flags.watch,
         ...(flags.timeout === undefined ? {} : { timeoutMs: readMs(flags.timeout) }),
         ...(flags.revision === undefined ? {} : { revision: flags.revision }),
         ...(flags.tape === undefined ? {} : { tape: resolve(flags.tape) }),
