@@ -53,7 +53,7 @@ class ScriptedPage {
     this.session = new FrameSession({
       post: (message) => this.heard.push(structuredClone(message) as Message),
       context: { theme: 'dark', availableDisplayModes: ['inline', 'pip'] },
-      limits: { initializeMs: 50, teardownMs: 20, ...limits },
+      limits: { teardownMs: 20, ...limits },
       handlers,
     })
   }
@@ -67,7 +67,7 @@ class ScriptedPage {
   async ask(method: string, params: object = {}): Promise<Message> {
     const id = ++this.#count
     this.post({ jsonrpc: '2.0', id, method, params })
-    for (let turns = 0; turns < 50; turns++) {
+    for (let turns = 0; turns < 2000; turns++) {
       const reply = this.heard.find((message) => message.id === id && message.method === undefined)
       if (reply) return reply
       await new Promise((resolve) => setTimeout(resolve, 1))
@@ -235,9 +235,9 @@ describe('a host and the page that it shows', () => {
   })
 
   test('tell when a page never initializes, and take it when it does so late', async () => {
-    const page = new ScriptedPage()
+    const page = new ScriptedPage({}, { initializeMs: 50 })
     page.session.giveInput({ hive: 'ML-04' })
-    await new Promise((resolve) => setTimeout(resolve, 80))
+    while (page.states.length === 0) await new Promise((resolve) => setTimeout(resolve, 10))
     expect(page.states).toEqual([expect.stringMatching(/^silent: the page did not send ui\/initialize/)])
     await page.open()
     expect(page.told('ui/notifications/tool-input')).toHaveLength(1)
