@@ -61,7 +61,7 @@ test.each(queries)('a query with %s is refused at once', async (_name, query, ou
   await link.call('ask_graph', { query: '{ wrong }' })
   const start = cpuMs()
   const { isError, content } = await link.call('ask_graph', { query })
-  expect(cpuMs() - start).toBeLessThan(1000)
+  expect(cpuMs() - start).toBeLessThan(2500)
   expect(isError).toBe(true)
   expect((content[0] as { text: string }).text).toMatch(outcome)
   await link.close()
@@ -77,7 +77,7 @@ test.each(queries.slice(0, 5))(
       operations: [pathToFileURL(file)],
       baseUrl: 'http://127.0.0.1:9',
     })
-    expect(cpuMs() - start).toBeLessThan(2000)
+    expect(cpuMs() - start).toBeLessThan(4000)
     expect(JSON.stringify(plan).length).toBeLessThan(3_000_000)
   },
 )

@@ -68,7 +68,7 @@ const call = (name: string, args: object, id = 2) => ({
 const isAlive = async () => {
   const start = cpuMs()
   expect((await fetch(new URL('/health/live', service.url))).status).toBe(200)
-  expect(cpuMs() - start).toBeLessThan(1000)
+  expect(cpuMs() - start).toBeLessThan(2500)
 }
 afterEach(isAlive)
 
@@ -105,7 +105,7 @@ test.each([
   const sse = await fetch(new URL(`/sse${query}`, service.url), { headers: { accept: '*/*' } })
   expect(sse.status).toBe(status)
   await sse.body?.cancel()
-  expect(cpuMs() - start).toBeLessThan(1000)
+  expect(cpuMs() - start).toBeLessThan(2500)
 })
 
 const peculiar = [
@@ -164,7 +164,7 @@ test.each(values)('arguments with %s', async (_name, args) => {
   const { send } = await session()
   const start = cpuMs()
   const text = await (await send(call('weigh_hive', args))).text()
-  expect(cpuMs() - start).toBeLessThan(1500)
+  expect(cpuMs() - start).toBeLessThan(3000)
   expect(text).toContain('"isError":true')
   expect(text.length).toBeLessThan(10_000)
 })
@@ -176,7 +176,7 @@ test('a URI for a template with several variables in a segment', async () => {
     expect(
       await (await send({ jsonrpc: '2.0', id: 3, method: 'resources/read', params: { uri } })).json(),
     ).toMatchObject({ error: {} })
-  expect(cpuMs() - start).toBeLessThan(1500)
+  expect(cpuMs() - start).toBeLessThan(3000)
 })
 
 test('sessions that never finish to initialize give their places to others, and end by themselves', async () => {

@@ -234,7 +234,7 @@ describe.each(shapes)('schemas that double by %s', (_name, schemas) => {
       ) as never,
       { writes: true },
     )
-    expect(cpuMs() - start).toBeLessThan(2000)
+    expect(cpuMs() - start).toBeLessThan(4000)
     expect(JSON.stringify(plan).length).toBeLessThan(2_000_000)
   })
 })
@@ -275,6 +275,6 @@ test.each(texts)('a description with %s', async (_name, text, outcome) => {
     (plan) => JSON.stringify(plan).slice(0, 2_000_000),
     (error: Error) => error.message,
   )
-  expect(cpuMs() - start).toBeLessThan(2500)
+  expect(cpuMs() - start).toBeLessThan(5000)
   expect(said).toMatch(outcome)
 })
