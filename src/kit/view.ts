@@ -120,7 +120,8 @@ export const withoutPages = (parts: readonly Part[]): readonly Part[] =>
   parts.filter((part) => !isView(part) && !(part.kind === 'tool' && part.forPages === 'only'))
 
 function nameOf(label: string, uri: string, given: string | undefined): string {
-  const name = given ?? decodeURIComponent(/([^/]*)\/*$/.exec(new URL(uri).pathname)?.[1] || new URL(uri).host)
+  const { pathname, host } = new URL(uri)
+  const name = given ?? (pathname.split('/').findLast((segment) => segment !== '') || host)
   if (typeof name !== 'string' || name === '') throw kitErrors.partField(label, 'name', 'a short name')
   return name
 }
@@ -190,6 +191,13 @@ export function withSamples(html: string, samples: readonly ViewSample[]): strin
   if (text === '' || text.length > 50_000) return html
   const block = `<script type="application/json" id="${sampleElement}">${text}</script>`
   // At the end: the encoding has to be told within the first thousand bytes.
-  const end = html.toLowerCase().lastIndexOf('</body>')
-  return end < 0 ? html + block : html.slice(0, end) + block + html.slice(end)
+  return atBodyEnd(html, block)
+}
+
+/** A document with a block at the end of its body. A script may hold `</body>` too: only the tags that end the document count. */
+export function atBodyEnd(html: string, block: string): string {
+  const tail = html.slice(-500)
+  const end = tail.search(/<\/body\s*>\s*(<\/html\s*>\s*)?$/i)
+  const at = end < 0 ? html.length : html.length - tail.length + end
+  return html.slice(0, at) + block + html.slice(at)
 }

@@ -5,6 +5,7 @@ import { pathToFileURL } from 'node:url'
 import { defineKit, only, type Part, tool, view, withPrefix } from 'jexo'
 import { connect } from 'jexo/link'
 import { connect as connectOnNode } from 'jexo/node'
+import { atBodyEnd } from '../../src/kit/view.js'
 import { uiExtension, viewMimeType } from '../../src/protocol/ui.js'
 
 const page = '<!doctype html><html><head><title>Card</title></head><body><h1>Hive</h1></body></html>'
@@ -129,6 +130,10 @@ describe('a kit with a view', () => {
     const [contents] = (await link.read('ui://apiary/file')).contents
     expect(contents?.text).toContain('<h1>Hive</h1><script type="application/json" id="jexo-sample">')
     expect(contents?.text).not.toContain('ML-04</script>')
+    // Neither a letter whose lower case is longer, nor a script that holds the tag, moves the end of the body.
+    expect(atBodyEnd('<body>İİİ</body></html>\n', 'X')).toBe('<body>İİİX</body></html>\n')
+    expect(atBodyEnd('<script>"</body>"; a()</script>', 'X')).toBe('<script>"</body>"; a()</script>X')
+    expect(view('ui://a/%zz', { about: 'Odd.', page }).name).toBe('%zz')
   })
 })
 

@@ -1,5 +1,5 @@
+import { elementsIn } from '../../view/build/inline.js'
 import type { Rule } from '../finding.js'
-import { scriptsIn } from '../views/references.js'
 
 const mostCharacters = 2000
 
@@ -26,7 +26,8 @@ export const viewData: Rule = {
 
 /** Length of the largest JSON in a script. The examples that Jexo puts in for a page without a host are none. */
 function largestData(html: string): number {
-  const lengths = scriptsIn(html).map(({ attributes, text }) => {
+  const lengths = elementsIn(html).map(({ name, attributes, text }) => {
+    if (name !== 'script') return 0
     if (attributes.id === 'jexo-sample') return 0
     if (/^application\/(ld\+)?json/i.test(attributes.type ?? '')) return text.length
     const assigned = /(?:window|globalThis|self)\.\w+\s*=\s*(?=[[{]|JSON\.parse)/.exec(text)

@@ -1,5 +1,5 @@
-import { parseDocument } from 'htmlparser2'
 import type { ViewDomains } from '../../protocol/ui.js'
+import { elementsIn } from '../../view/build/inline.js'
 
 /** Something that a page gets from elsewhere. */
 export interface RemoteReference {
@@ -21,15 +21,11 @@ export function remoteReferences(html: string): RemoteReference[] {
     for (const [, url] of css.matchAll(/(?:url\(\s*["']?|@import\s+["'])((?:https?:)?\/\/[^"')\s]+)/gi))
       add(url, 'loads')
   }
-  const open: Node[] = [...(parseDocument(html).children as Node[])]
-  while (open.length > 0) {
-    const { name, attribs = {}, children = [] } = open.pop() as Node
-    for (const child of children) open.push(child)
+  for (const { name, attributes: attribs, text } of elementsIn(html)) {
     if (attribs.style) styles(attribs.style)
-    if (/^(script|img|source|video|audio|embed|track)$/.test(name ?? '')) add(attribs.src, 'loads')
+    if (/^(script|img|source|video|audio|embed|track)$/.test(name)) add(attribs.src, 'loads')
     else if (name === 'link' && /stylesheet|icon|preload/i.test(attribs.rel ?? '')) add(attribs.href, 'loads')
     else if (name === 'iframe') add(attribs.src, 'frames')
-    const text = children.map(({ data = '' }) => data).join('')
     if (name === 'style') styles(text)
     if (name !== 'script' || attribs.type === 'application/json') continue
     for (const [, url] of text.matchAll(
@@ -38,25 +34,6 @@ export function remoteReferences(html: string): RemoteReference[] {
       add(url, 'connects')
   }
   return found
-}
-
-/** The scripts of a page, with their attributes. */
-export function scriptsIn(html: string): { attributes: Record<string, string>; text: string }[] {
-  const found: { attributes: Record<string, string>; text: string }[] = []
-  const open: Node[] = [...(parseDocument(html).children as Node[])]
-  while (open.length > 0) {
-    const { name, attribs = {}, children = [] } = open.pop() as Node
-    for (const child of children) open.push(child)
-    if (name === 'script') found.push({ attributes: attribs, text: children.map(({ data = '' }) => data).join('') })
-  }
-  return found
-}
-
-interface Node {
-  name?: string
-  attribs?: Record<string, string>
-  children?: Node[]
-  data?: string
 }
 
 const declaredIn = { loads: 'resourceDomains', connects: 'connectDomains', frames: 'frameDomains' } as const

@@ -1,4 +1,5 @@
 import { parseDocument } from 'htmlparser2'
+import { atBodyEnd } from '../../kit/view.js'
 
 /** A file that the bundler made. */
 export interface BuiltFile {
@@ -30,9 +31,7 @@ export function inlined(html: string, files: readonly BuiltFile[]): string {
   }
   let text = html
   for (const edit of edits.reverse()) text = text.slice(0, edit.from) + edit.text + text.slice(edit.to)
-  const end = text.toLowerCase().lastIndexOf('</body>')
-  const at = end < 0 ? text.length : end
-  return text.slice(0, at) + body.join('') + text.slice(at)
+  return atBodyEnd(text, body.join(''))
 }
 
 /** References of a document to files beside it; those need a bundler. */
@@ -50,7 +49,8 @@ export function localReferences(html: string): string[] {
 const isLocal = (reference: string | undefined): reference is string =>
   reference !== undefined && reference !== '' && !/^([a-z][a-z0-9+.-]*:|\/\/|#)/i.test(reference)
 
-interface Found {
+/** An element of a document, with the text in it and its place. */
+export interface PageElement {
   name: string
   attributes: Record<string, string>
   text: string
@@ -58,8 +58,9 @@ interface Found {
   to: number
 }
 
-function elementsIn(html: string): Found[] {
-  const found: Found[] = []
+/** Every element of a document, in order. */
+export function elementsIn(html: string): PageElement[] {
+  const found: PageElement[] = []
   const open: unknown[] = [
     ...parseDocument(html, { withStartIndices: true, withEndIndices: true }).children,
   ].reverse()

@@ -1,8 +1,9 @@
 import type { ViewSample } from '../../kit/view.js'
+import { isObject } from '../../protocol/messages.js'
 import type { ContentBlock, LogLevel, ResourceContents, ToolResult } from '../../protocol/types.js'
-import type { DisplayMode } from '../../protocol/ui.js'
+import { type DisplayMode, uiProtocolVersion } from '../../protocol/ui.js'
 import type { HostCapabilities, InitializeResult, ModelContext, ViewContext } from '../wire/messages.js'
-import { type AskOptions, isRecord, type Params, Peer, refusals, ViewError, type Wire } from '../wire/peer.js'
+import { type AskOptions, type Params, Peer, refusals, ViewError, type Wire } from '../wire/peer.js'
 import { samplesOf, showStandalone } from './standalone.js'
 import { applyContext, reportSize } from './surroundings.js'
 
@@ -139,16 +140,16 @@ class View<In, Out> implements ViewHost<In, Out> {
       const opened = await this.#peer.ask<InitializeResult>(
         'ui/initialize',
         {
-          protocolVersion: '2026-01-26',
+          protocolVersion: uiProtocolVersion,
           appInfo: { name: name ?? (document?.title || 'view'), version },
           appCapabilities,
         },
         { timeoutMs },
       )
-      if (!isRecord(opened) || typeof opened.protocolVersion !== 'string')
+      if (!isObject(opened) || typeof opened.protocolVersion !== 'string')
         throw new ViewError(refusals.internal, 'the host answered ui/initialize without a protocolVersion')
-      this.capabilities = isRecord(opened.hostCapabilities) ? opened.hostCapabilities : {}
-      this.name = isRecord(opened.hostInfo) ? String(opened.hostInfo.name) : undefined
+      this.capabilities = isObject(opened.hostCapabilities) ? opened.hostCapabilities : {}
+      this.name = isObject(opened.hostInfo) ? String(opened.hostInfo.name) : undefined
       this.#surround(opened.hostContext)
     } catch (error) {
       this.close('the host did not open the view')
@@ -250,12 +251,12 @@ class View<In, Out> implements ViewHost<In, Out> {
   #hear(method: string, params: Params): void {
     switch (method) {
       case 'ui/notifications/tool-input':
-        this.input = (isRecord(params.arguments) ? params.arguments : {}) as In
+        this.input = (isObject(params.arguments) ? params.arguments : {}) as In
         this.partialInput = undefined
         this.#tell('input', this.input)
         break
       case 'ui/notifications/tool-input-partial':
-        this.partialInput = (isRecord(params.arguments) ? params.arguments : {}) as Partial<In>
+        this.partialInput = (isObject(params.arguments) ? params.arguments : {}) as Partial<In>
         this.#tell('partialInput', this.partialInput)
         break
       case 'ui/notifications/tool-result':
@@ -283,7 +284,7 @@ class View<In, Out> implements ViewHost<In, Out> {
   }
 
   #surround(change: unknown): void {
-    if (!isRecord(change)) return
+    if (!isObject(change)) return
     this.context = { ...this.context, ...change }
     if (this.#window.document) applyContext(this.#window.document, this.context)
   }

@@ -1,5 +1,7 @@
 /** JSON-RPC 2.0 between two windows, as small as a page can carry it. No I/O: whoever owns it posts and receives. */
 
+import { isObject } from '../../protocol/messages.js'
+
 export type Params = Record<string, unknown>
 export interface Wire {
   jsonrpc: '2.0'
@@ -94,11 +96,11 @@ export class Peer {
 
   /** Takes what the other window posted; anything but JSON-RPC 2.0 is dropped. */
   receive(data: unknown): void {
-    if (this.#ended !== undefined || !isRecord(data) || data.jsonrpc !== '2.0') return
+    if (this.#ended !== undefined || !isObject(data) || data.jsonrpc !== '2.0') return
     const { id, method, params } = data
     const isId = typeof id === 'string' || typeof id === 'number'
     if (typeof method === 'string') {
-      const given = isRecord(params) ? params : {}
+      const given = isObject(params) ? params : {}
       if (id === undefined) this.#heard(method, given)
       else if (isId) void this.#answer(id, method, given)
     } else if (isId && ('result' in data || isError(data.error))) this.#open.get(id)?.(data as unknown as Wire)
@@ -146,8 +148,5 @@ export class Peer {
   }
 }
 
-export const isRecord = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
-
 const isError = (value: unknown): boolean =>
-  isRecord(value) && typeof value.code === 'number' && typeof value.message === 'string'
+  isObject(value) && typeof value.code === 'number' && typeof value.message === 'string'
