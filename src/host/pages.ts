@@ -1,5 +1,6 @@
 import { messageOf } from '../errors.js'
 import type { Link } from '../link/link.js'
+import { resultOfTask } from '../link/result-of-task.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { ContentBlock, ReadResult, ToolDefinition, ToolResult } from '../protocol/types.js'
 import { isViewType, uiOf, type ViewMeta, viewMetaOf } from '../protocol/ui.js'
@@ -81,7 +82,7 @@ export class Pages {
     try {
       const isTask = tool.execution?.taskSupport === 'required'
       const result = isTask
-        ? await (await link.start(name, args)).result()
+        ? await resultOfTask(link, name, args, signal)
         : await link.call(name, args, signal ? { signal } : {})
       Object.assign(step, {
         state: 'done',

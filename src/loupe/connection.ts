@@ -3,8 +3,9 @@ import { costsOf } from '../context-cost/context-cost.js'
 import { messageOf } from '../errors.js'
 import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
+import { resultOfTask } from '../link/result-of-task.js'
 import { protocolErrors } from '../protocol/errors.js'
-import { isRequest, type JsonObject, type RequestId } from '../protocol/messages.js'
+import { isObject, isRequest, type JsonObject, type RequestId } from '../protocol/messages.js'
 import type { ClientCapabilities } from '../protocol/types.js'
 import { readAside, upstreamVariable } from '../relay/relay-child.js'
 import type { TargetState } from '../tape/entry.js'
@@ -22,7 +23,7 @@ import { Questions } from './questions.js'
 import { faultOf, reasonOf } from './reasons.js'
 import { Recorder } from './recorder.js'
 import { pageSignIn } from './sign-in.js'
-import { resultOfTask, runsAsTask } from './task-calls.js'
+import { runsAsTask } from './task-calls.js'
 import type { Asked, CatalogueView, TargetView } from './view.js'
 
 /** How long changes of the catalogue are gathered. */
@@ -205,7 +206,14 @@ export class Connection {
       const onProgress = method === 'tools/call' ? { onProgress: () => {} } : {}
       const options = { signal: controller.signal, timeoutMs: this.#timeoutMs ?? 600_000, ...onProgress }
       const result = runsAsTask(this.#catalogue, method, params)
-        ? await resultOfTask(link, params, controller.signal)
+        ? {
+            ...(await resultOfTask(
+              link,
+              String(params.name),
+              isObject(params.arguments) ? params.arguments : {},
+              controller.signal,
+            )),
+          }
         : await link.ask(method, params, options)
       return withAnswers({ result, ...(await fitOf(this.#catalogue, method, params, result)) })
     } catch (error) {
