@@ -29,7 +29,7 @@ export const tasks: Feature = {
   },
 }
 
-/** A store that is away is no fault of this program: the caller hears what to do. */
+/** An unreachable store is not a defect of this program: the caller gets an error that says what to do. */
 function clearly<T>(answer: Promise<T>): Promise<T>
 function clearly<T>(answer: T | Promise<T>): T | Promise<T>
 function clearly<T>(answer: T | Promise<T>): T | Promise<T> {

@@ -51,7 +51,7 @@ const until = async (isSo: () => boolean) => {
   expect(isSo()).toBe(true)
 }
 
-test('a shared thing is opened anew, and the old one is closed after the calls that use it', async () => {
+test('a shared connection is reopened, and the old one is closed after the calls that use it', async () => {
   const log: string[] = []
   const { kit, release } = kitWith(log)
   const session = await RawSession.open(kit)
@@ -69,7 +69,7 @@ test('a shared thing is opened anew, and the old one is closed after the calls t
   expect(log.filter((line) => line.startsWith('close'))).toHaveLength(opened)
 })
 
-test('what cannot be opened anew stays as it is, and the operator hears of it', async () => {
+test('a connection that cannot be reopened stays as it is, and the operator hears of it', async () => {
   const log: string[] = []
   let isBroken = false
   const { kit } = kitWith(log, 1000, async () => {

@@ -20,7 +20,7 @@ export const eventText = (stream: string, sequence: number, data: string): strin
     ? `id: ${stream}-${sequence}\nretry: ${retryMs}\ndata: \n\n`
     : `id: ${stream}-${sequence}\nevent: message\ndata: ${data}\n\n`
 
-/** The stream and the number of an event; undefined for what is no id of one. */
+/** The stream and the number of an event; undefined if the text is not an event id. */
 export function readEventId(id: string): { stream: string; sequence: number } | undefined {
   const [, stream, sequence] = /^([\w.]{1,64})-(\d{1,15})$/.exec(id) ?? []
   return stream === undefined ? undefined : { stream, sequence: Number(sequence) }
