@@ -1,6 +1,14 @@
 #!/usr/bin/env node
 import { existsSync } from 'node:fs'
+import * as nodeModules from 'node:module'
+import { homedir } from 'node:os'
+import { join } from 'node:path'
 
+// From Node 22.8 on, compiled code is kept between starts, in a folder that only its user can write to.
+if (process.env.NODE_COMPILE_CACHE === undefined && process.env.NODE_DISABLE_COMPILE_CACHE === undefined) {
+  const caches = process.env.XDG_CACHE_HOME || join(homedir(), '.cache')
+  nodeModules.enableCompileCache?.(join(caches, 'jexo', 'compiled'))
+}
 const cli = new URL('../dist/command/main.js', import.meta.url)
 if (existsSync(cli)) {
   const { main } = await import(cli.href)

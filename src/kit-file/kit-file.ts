@@ -1,5 +1,5 @@
 import { existsSync, statSync } from 'node:fs'
-import { register } from 'node:module'
+import * as nodeModules from 'node:module'
 import { dirname, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { MessageChannel, type MessagePort, receiveMessageOnPort } from 'node:worker_threads'
@@ -14,11 +14,11 @@ import { kitFileErrors } from './errors.js'
 import { generationParam } from './generation.js'
 import { loadFailure } from './load-failure.js'
 import { withinLimit } from './loading.js'
-import type { ImportedFile } from './module-hooks.js'
+import type { hooksFor, ImportedFile } from './module-hooks.js'
 import { shownPath } from './shown-path.js'
 import { catchStrayErrors } from './stray-errors.js'
 
-let areHooksIn = false
+let hooksIn: Promise<void> | undefined
 let loads = 0
 const loadedFiles = new Set<string>()
 const listeners = new Set<(file: string) => void>()
@@ -49,7 +49,7 @@ export async function loadKit(file: string, isAgain = false, guardsStdout = true
   if (!existsSync(path) || statSync(path).isDirectory()) throw kitFileErrors.kitFileMissing(shown)
   if (guardsStdout) installStdoutGuard()
   takeEnvironmentFile(join(dirname(path), '.env'))
-  readTypeScript()
+  await readTypeScript()
   if (isAgain) wrapRegistry().generation = ++loads
   if (guardsStdout) catchStrayErrors()
   const load = () => importKit(path, shown, isAgain ? `?${generationParam}=${loads}` : '')
@@ -90,12 +90,14 @@ async function importKit(path: string, shown: string, query: string): Promise<{ 
   }
 }
 
+/** From Node 22.15 on, hooks run on the thread that imports, which saves the start of another. */
+type HookRegistrars = typeof nodeModules & { registerHooks?: (hooks: ReturnType<typeof hooksFor>) => void }
+
 /** From now on this process imports TypeScript as kit files are loaded. */
-export function readTypeScript(): void {
-  if (areHooksIn) return
-  areHooksIn = true
+export const readTypeScript = (): Promise<void> => (hooksIn ??= putHooksIn())
+
+async function putHooksIn(): Promise<void> {
   process.setSourceMapsEnabled(true)
-  const { port1, port2 } = new MessageChannel()
   const heard = (file: string) => {
     loadedFiles.add(file)
     for (const listener of listeners) listener(file)
@@ -104,10 +106,17 @@ export function readTypeScript(): void {
     if (typeof message === 'string') heard(message)
     else if (!importedBy.has(message.file)) importedBy.set(message.file, message.by)
   }
-  importsPort = port1
-  port1.on('message', take)
   wrapRegistry().onSource = heard
   buildPages(heard)
+  const { register, registerHooks } = nodeModules as HookRegistrars
+  if (registerHooks !== undefined) {
+    const { hooksFor } = await import('./module-hooks.js')
+    registerHooks(hooksFor(take))
+    return
+  }
+  const { port1, port2 } = new MessageChannel()
+  importsPort = port1
+  port1.on('message', take)
   port1.unref()
   register('./module-hooks.js', import.meta.url, { data: { port: port2 }, transferList: [port2] })
 }

@@ -1,15 +1,13 @@
 /**
- * Module hooks, run by Node in a thread of their own: TypeScript is compiled as it is loaded, where it is, so that
- * `import.meta.url` is true; and a kit file outside any project finds Jexo (and zod) where this Jexo is installed.
+ * Module hooks: TypeScript is compiled as it is loaded, where it is, so that `import.meta.url` is true; and a kit file outside any project
+ * finds Jexo (and zod) where this Jexo is installed. Node runs them on the thread of the kit where it can (`hooks`), else on one of their own.
  */
 
-import { existsSync } from 'node:fs'
-import { readFile } from 'node:fs/promises'
+import { existsSync, readFileSync } from 'node:fs'
 import { extname } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { MessagePort } from 'node:worker_threads'
-import { messageOf } from '../errors.js'
-import { esbuild } from '../esbuild.js'
+import { compileTypeScript } from './compile-typescript.js'
 import { generationParam } from './generation.js'
 
 interface ResolveContext {
@@ -17,11 +15,11 @@ interface ResolveContext {
   conditions: string[]
 }
 type Resolved = { url: string; format?: string | null; shortCircuit?: boolean }
-type NextResolve = (specifier: string, context?: ResolveContext) => Promise<Resolved>
+type Next<Result> = (specifier: string, context: ResolveContext) => Result
 type Loaded = { format: string; source?: string | Uint8Array; shortCircuit?: boolean }
-type NextLoad = (url: string, context: object) => Promise<Loaded>
+type NextLoad<Result> = (url: string, context: object) => Result
 
-const loaders: Record<string, 'ts' | 'tsx'> = { '.ts': 'ts', '.mts': 'ts', '.tsx': 'tsx' }
+const typeScript = new Set(['.ts', '.mts', '.tsx'])
 const ownPackages = /^(jexo|zod|graphql|aedes)(\/|$)/
 const wantedAgain: Record<string, string[]> = {
   '.js': ['.ts', '.tsx'],
@@ -29,7 +27,7 @@ const wantedAgain: Record<string, string[]> = {
   '': ['.ts', '.js', '/index.ts', '/index.js'],
 }
 
-let loaded: MessagePort | undefined
+let tell: (loaded: string | ImportedFile) => void = () => {}
 
 /** A file of the author's, and one that imports it. */
 export interface ImportedFile {
@@ -41,17 +39,56 @@ const isAuthors = (url: string) => url.startsWith('file:') && !url.includes('/no
 
 /** Called once by Node; the port hears of each of the author's files that is loaded. */
 export function initialize(data?: { port: MessagePort }): void {
-  loaded = data?.port
+  if (data) tell = (loaded) => data.port.postMessage(loaded)
 }
 
-export async function resolve(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {
-  const resolved = await resolveAnyhow(specifier, context, next)
-  if (context.parentURL !== undefined && isAuthors(resolved.url) && isAuthors(context.parentURL))
-    loaded?.postMessage({
-      file: fileURLToPath(resolved.url),
-      by: fileURLToPath(context.parentURL),
-    } satisfies ImportedFile)
-  return { ...resolved, url: bundledDoor(resolved.url) ?? inGeneration(resolved.url, context.parentURL) }
+export async function resolve(
+  specifier: string,
+  context: ResolveContext,
+  next: Next<Promise<Resolved>>,
+): Promise<Resolved> {
+  let failure: unknown
+  for (const [wanted, from] of attempts(specifier, context)) {
+    try {
+      return resolvedTo(await next(wanted, from), context)
+    } catch (error) {
+      failure ??= error
+    }
+  }
+  throw failure
+}
+
+/** The same for hooks on the thread of the kit; `listener` hears of the files. */
+export function hooksFor(listener: typeof tell) {
+  tell = listener
+  return {
+    resolve(specifier: string, context: ResolveContext, next: Next<Resolved>): Resolved {
+      let failure: unknown
+      for (const [wanted, from] of attempts(specifier, context)) {
+        try {
+          return resolvedTo(next(wanted, from), context)
+        } catch (error) {
+          failure ??= error
+        }
+      }
+      throw failure
+    },
+    load: (url: string, context: object, next: NextLoad<Loaded>): Loaded => compiled(url) ?? next(url, context),
+  }
+}
+
+/** What is looked for, in this order: what the import says; the TypeScript behind it; what this Jexo brings along. The first failure is the one to tell. */
+function* attempts(specifier: string, context: ResolveContext): Generator<[string, ResolveContext]> {
+  yield [specifier, context]
+  const url = sourceBehind(specifier, context.parentURL)
+  if (url !== undefined) yield [url, context]
+  else if (ownPackages.test(specifier)) yield [specifier, { ...context, parentURL: import.meta.url }]
+}
+
+function resolvedTo(resolved: Resolved, { parentURL }: ResolveContext): Resolved {
+  if (parentURL !== undefined && isAuthors(resolved.url) && isAuthors(parentURL))
+    tell({ file: fileURLToPath(resolved.url), by: fileURLToPath(parentURL) })
+  return { ...resolved, url: bundledDoor(resolved.url) ?? inGeneration(resolved.url, parentURL) }
 }
 
 /** A reloaded kit's own modules are loaded again with it: its generation goes on to what it imports, but not to packages. */
@@ -78,21 +115,6 @@ function bundledDoor(url: string): string | undefined {
 
 const isOwn = (url: string) => url.startsWith(ownFolder)
 
-async function resolveAnyhow(specifier: string, context: ResolveContext, next: NextResolve): Promise<Resolved> {
-  try {
-    return await next(specifier, context)
-  } catch (error) {
-    const url = sourceBehind(specifier, context.parentURL)
-    if (url) return next(url, context)
-    if (ownPackages.test(specifier)) {
-      return next(specifier, { ...context, parentURL: import.meta.url }).catch(() => {
-        throw error
-      })
-    }
-    throw error
-  }
-}
-
 /** The TypeScript file behind an import that names what it would be compiled to, or names no extension. */
 function sourceBehind(specifier: string, parentURL: string | undefined): string | undefined {
   if (!/^(\.{1,2}\/|file:|\/)/.test(specifier) || (parentURL === undefined && !specifier.startsWith('file:')))
@@ -104,34 +126,13 @@ function sourceBehind(specifier: string, parentURL: string | undefined): string 
   return endings.map((ending) => stem + ending).find((candidate) => existsSync(fileURLToPath(candidate)))
 }
 
-export async function load(url: string, context: object, next: NextLoad): Promise<Loaded> {
-  if (isAuthors(url)) loaded?.postMessage(fileURLToPath(url))
-  const loader = url.startsWith('file:') ? loaders[extname(new URL(url).pathname)] : undefined
-  if (!loader) return next(url, context)
+export const load = (url: string, context: object, next: NextLoad<Promise<Loaded>>): Loaded | Promise<Loaded> =>
+  compiled(url) ?? next(url, context)
+
+/** A TypeScript file as JavaScript; undefined for every other file. */
+function compiled(url: string): Loaded | undefined {
+  if (isAuthors(url)) tell(fileURLToPath(url))
+  if (!url.startsWith('file:') || !typeScript.has(extname(new URL(url).pathname))) return undefined
   const file = fileURLToPath(url)
-  const source = await readFile(file, 'utf8')
-  try {
-    const { code } = await esbuild().transform(source, {
-      loader,
-      format: 'esm',
-      target: 'node20',
-      sourcefile: file,
-      sourcemap: 'inline',
-      sourcesContent: false,
-    })
-    return { format: 'module', source: code, shortCircuit: true }
-  } catch (error) {
-    throw new SyntaxError(compileMessage(error))
-  }
-}
-
-interface CompileError {
-  errors?: { text: string; location: { file: string; line: number; column: number; lineText: string } | null }[]
-}
-
-function compileMessage(error: unknown): string {
-  const first = (error as CompileError).errors?.[0]
-  if (!first?.location) return messageOf(error)
-  const { file, line, column, lineText } = first.location
-  return `line ${line}, column ${column + 1} of ${file}: ${first.text} in \`${lineText.trim()}\``
+  return { format: 'module', source: compileTypeScript(readFileSync(file, 'utf8'), file), shortCircuit: true }
 }

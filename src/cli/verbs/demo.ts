@@ -4,6 +4,7 @@ import { Command } from 'commander'
 import { tour } from '../../demo/tour.js'
 import { loadKit, readTypeScript } from '../../kit-file/kit-file.js'
 import { startLoupe } from '../../loupe/start.js'
+import { hasPackage, packageMissing } from '../../optional-packages.js'
 import { packageFile } from '../../own-files.js'
 import { untilSignal } from '../../serve/serve-kit.js'
 import { connectOnNode } from '../../transport/node-connect.js'
@@ -15,6 +16,9 @@ import { verbTexts } from '../text/verb-texts.js'
 
 const apiary = pathToFileURL(packageFile('examples/apiary/'))
 const kitFile = packageFile('examples/apiary/apiary.kit.ts')
+
+/** It wraps one of everything. */
+const needed = ['zod', 'typescript', 'libsql', 'mqtt', 'aedes', 'graphql', '@hono/node-server']
 
 interface Served {
   url: string
@@ -28,7 +32,9 @@ interface Around {
 
 /** What the apiary works with are programs of their own; what runs them is the example's. */
 async function startAround(): Promise<Around> {
-  readTypeScript()
+  const missing = needed.filter((name) => !hasPackage(name))
+  if (missing.length > 0) throw packageMissing(missing, 'the demo')
+  await readTypeScript()
   const from = async (file: string) => (await import(new URL(file, apiary).href)) as Record<string, unknown>
   const { serveRegistry } = await from('registry/serve.ts')
   const { serveGraph } = await from('graph/serve.ts')

@@ -11,6 +11,8 @@ import { failureOf, type LoadReport, reportDescriptor } from './report.js'
  */
 const [file = '', ...modes] = process.argv.slice(2)
 
+// What the kit starts is not to take the cache of this process for its own.
+delete process.env.NODE_COMPILE_CACHE
 const report = (loaded: LoadReport) => writeSync(reportDescriptor, `${JSON.stringify(loaded)}\n`)
 
 // The command decides what Ctrl-C ends; both hear of it on a terminal.

@@ -12,6 +12,8 @@ interface FailedLoad {
   problem: string
   fix: string
   location?: string
+  /** Packages that have to be installed first. */
+  packages?: readonly string[]
   /** Stacks, for `--verbose`. */
   stack?: string
 }
@@ -19,17 +21,22 @@ interface FailedLoad {
 export function failureOf(error: unknown): LoadReport {
   const stack = error instanceof Error ? stackOf(error) : undefined
   const known = isJexoError(error)
-    ? { code: error.code, problem: error.problem, fix: error.fix, location: error.location }
+    ? { code: error.code, problem: error.problem, fix: error.fix, location: error.location, ...packagesOf(error) }
     : { code: 'kit-file-broken', problem: messageOf(error), fix: 'fix the file and try again', location: undefined }
   const { location, ...rest } = known
   return { failed: { ...rest, ...(location === undefined ? {} : { location }), ...(stack ? { stack } : {}) } }
 }
 
+function packagesOf({ data }: JexoError): Pick<FailedLoad, 'packages'> {
+  return Array.isArray(data?.packages) ? { packages: data.packages.map(String) } : {}
+}
+
 /** The error as it would be, had the kit been loaded here. */
-export function errorOf({ code, problem, fix, location, stack }: FailedLoad): JexoError {
+export function errorOf({ code, problem, fix, location, packages, stack }: FailedLoad): JexoError {
   const cause =
     stack === undefined ? {} : { cause: Object.assign(new Error('in the process of the kit'), { stack }) }
-  return new JexoError(code as ErrorCode, problem, fix, location, cause)
+  const data = packages === undefined ? {} : { data: { packages } }
+  return new JexoError(code as ErrorCode, problem, fix, location, { ...cause, ...data })
 }
 
 /** Undefined for a line that is no report. */

@@ -1,3 +1,4 @@
+import * as nodeModules from 'node:module'
 import { dirname, join } from 'node:path'
 import { takeEnvironmentFile } from '../../kit-file/dot-env.js'
 import { kitFileErrors } from '../../kit-file/errors.js'
@@ -13,6 +14,12 @@ import { errorOf, readReport } from './report.js'
 const graceMs = { idle: 5000, busy: 500 }
 /** A kit that keeps its thread while it is loaded cannot tell so itself. */
 const slackMs = 1000
+
+/** Code that this process keeps compiled, the kit's keeps too; older Nodes have no such cache. */
+function compileCache(): { NODE_COMPILE_CACHE?: string } {
+  const folder = (nodeModules as { getCompileCacheDir?: () => string | undefined }).getCompileCacheDir?.()
+  return folder === undefined ? {} : { NODE_COMPILE_CACHE: dirname(folder) }
+}
 
 export interface KitProcessOptions extends ChildWireOptions {
   showsUpstream?: boolean
@@ -40,7 +47,7 @@ export class KitProcessWire extends ChildWire {
           ...(showsUpstream ? ['show-upstream'] : []),
           ...(withoutLayers ? ['without-layers'] : []),
         ],
-        env: { ...process.env, ...env },
+        env: { ...process.env, ...compileCache(), ...env },
       },
       { ...options, aside: { hear: (line) => this.#hear(line) } },
     )
