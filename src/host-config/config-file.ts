@@ -2,7 +2,6 @@ import { readFile } from 'node:fs/promises'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import { hostConfigErrors } from './errors.js'
-import { shapeOf } from './shape/shape-of.js'
 
 /** An entry of a host's configuration: a command to start, or a URL. */
 export type ConfigEntry = ChildCommand | { url: string; headers?: Readonly<Record<string, string>> }
@@ -30,6 +29,8 @@ async function readServers(file: string): Promise<JsonObject> {
   } catch (error) {
     throw hostConfigErrors.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
   }
+  // Three parsers, which few commands need.
+  const { shapeOf } = await import('./shape/shape-of.js')
   return shapeOf(file, text).read(file, text)?.servers ?? {}
 }
 

@@ -1,6 +1,5 @@
 import { mkdirSync, statSync, writeFileSync } from 'node:fs'
 import { basename, extname, join } from 'node:path'
-import mimeTypes from 'mime-types'
 import { kitErrors } from '../../kit/errors.js'
 import type { ContentBlock, ResourceContents } from '../../protocol/types.js'
 
@@ -10,20 +9,28 @@ interface Saved {
 }
 
 /**
- * Writes images, audio and the bytes of resources to a folder, or to a file where there is one of them. Throws a `JexoError` if there is
+ * Writes images, audio and the bytes of resources to a folder, or to a file where there is one of them. Rejects with a `JexoError` if there is
  * none, or a file exists already.
  */
-export function saveBlocks(blocks: readonly (ContentBlock | ResourceContents)[], place: string): Saved[] {
+export async function saveBlocks(
+  blocks: readonly (ContentBlock | ResourceContents)[],
+  place: string,
+): Promise<Saved[]> {
   const found = blocks.flatMap(bytesIn)
   if (found.length === 0)
     throw kitErrors.argumentUnreadable('--output', 'a result with an image, audio or bytes; this one has none')
   const isFolder =
     place.endsWith('/') || statSync(place, { throwIfNoEntry: false })?.isDirectory() === true || found.length > 1
+  // Its table is large.
+  const { default: mimeTypes } = await import('mime-types')
   const taken = new Set<string>()
   return found.map(({ base64, mimeType, name }, at) => {
     const bytes = Buffer.from(base64, 'base64')
     // Several of one result may come by one name.
-    const own = name === undefined || taken.has(name) ? `${kindOf(mimeType)}-${at + 1}${endingOf(mimeType)}` : name
+    const own =
+      name === undefined || taken.has(name)
+        ? `${kindOf(mimeType)}-${at + 1}${endingOf(mimeTypes.extension(mimeType))}`
+        : name
     taken.add(own)
     const file = isFolder ? join(place, own) : place
     try {
@@ -60,7 +67,4 @@ function ofResource({ uri, blob, mimeType = 'application/octet-stream' }: Resour
 }
 
 const kindOf = (mimeType: string): string => /^(image|audio|video)\//.exec(mimeType)?.[1] ?? 'bytes'
-const endingOf = (mimeType: string): string => {
-  const ending = mimeTypes.extension(mimeType)
-  return ending ? `.${ending}` : '.bin'
-}
+const endingOf = (ending: string | false): string => (ending ? `.${ending}` : '.bin')

@@ -1,7 +1,6 @@
 import { mkdir, writeFile } from 'node:fs/promises'
 import { dirname } from 'node:path'
 import { Command } from 'commander'
-import { readAnswerer } from '../../answers/answers-file.js'
 import { askOnTerminal } from '../../answers/terminal.js'
 import { closestTo } from '../../kit/closest.js'
 import type { ReadyAnswer } from '../../link/answerers.js'
@@ -13,7 +12,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 import { secretsIn } from '../../protocol/secrets.js'
 import type { ToolResult } from '../../protocol/types.js'
 import { upstreamCapability } from '../../protocol/upstream.js'
-import { caseText, type RecordedCall } from '../../replay/case-file.js'
+import type { RecordedCall } from '../../replay/case-file.js'
 import { replayErrors } from '../../replay/errors.js'
 import { talkErrors } from '../../talk/errors.js'
 import { maskForTape } from '../../tape/mask.js'
@@ -90,7 +89,7 @@ export const call = () =>
     if (!result) return
     print(result, flags)
     if (flags.output !== undefined && !result.isError)
-      for (const saved of saveBlocks(result.content, flags.output)) say(savedText(saved))
+      for (const saved of await saveBlocks(result.content, flags.output)) say(savedText(saved))
     if (flags.save !== undefined)
       await saveCase(flags.save, {
         target,
@@ -130,6 +129,7 @@ async function saveCase(file: string, call: RecordedCall): Promise<void> {
   const name = /\.case\.ya?ml$/.test(file) ? file : `${file}.case.yaml`
   try {
     await mkdir(dirname(name), { recursive: true })
+    const { caseText } = await import('../../replay/case-file.js')
     await writeFile(name, caseText(masked), { flag: 'wx' })
   } catch (error) {
     throw replayErrors.caseUnwritable(name, (error as NodeJS.ErrnoException).code ?? String(error))
@@ -141,7 +141,8 @@ async function saveCase(file: string, call: RecordedCall): Promise<void> {
 async function answererFor(answers: string | undefined): Promise<Answerer> {
   const sayCancelled = (message: string) =>
     say(`The server asks: ${message}\nWithout --answers, the question was cancelled.`)
-  if (answers !== undefined) return readAnswerer(answers, sayCancelled)
+  if (answers !== undefined)
+    return (await import('../../answers/answers-file.js')).readAnswerer(answers, sayCancelled)
   if (process.stdin.isTTY) return askOnTerminal()
   return ({ message }) => {
     sayCancelled(message)

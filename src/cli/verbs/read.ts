@@ -21,7 +21,7 @@ export const read = () =>
   ).action(async (target: string, uri: string, flags: TargetFlags & { json?: boolean; output?: string }) => {
     const result = await withLink(target, flags, (link) => readOrSuggest(link, uri))
     if (flags.output !== undefined)
-      for (const saved of saveBlocks(result.contents, flags.output)) say(savedText(saved))
+      for (const saved of await saveBlocks(result.contents, flags.output)) say(savedText(saved))
     if (flags.json) return outJson(result)
     for (const contents of result.contents) {
       if (result.contents.length > 1) say(colours.dim(`${contents.uri}  ${contents.mimeType ?? ''}`))
