@@ -2,9 +2,10 @@
  * Bundles the command line into `dist/command/`: Node loads a few files instead of several hundred, so that a command starts in a
  * fraction of the time. Kits that a command loads get the doors from there too (see `src/kit-file/module-hooks.ts`).
  */
-import { cpSync, readFileSync, writeFileSync } from 'node:fs'
+import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { build } from 'esbuild'
+import { vendoredName } from './vendor.mjs'
 
 const root = join(import.meta.dirname, '..')
 const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
@@ -14,23 +15,14 @@ const doors = Object.entries(exports).flatMap(([name, door]) =>
   door.default && !browserDoors.has(name) ? [/(\w+)\.js$/.exec(door.default)[1]] : [],
 )
 
-/** Packages that only this library uses. What kits use too, what has native parts and what is loaded late stays a package of its own. */
-const inside = new Set(
-  (
-    '@cfworker/json-schema @hono/node-server hono chokidar commander diff dotenv eventsource-parser fastest-levenshtein htmlparser2 ' +
-    'http-link-header ignore ipaddr.js js-yaml jsonc-parser kysely markdown-it mime-types minisearch p-limit picocolors shell-quote smol-toml yaml'
-  ).split(' '),
-)
+/** Packages inside this one stand in `dist/vendor/` already; the others stay what they are. */
 const packages = {
   name: 'packages',
   setup({ onResolve }) {
-    onResolve({ filter: /^[^./]/ }, ({ path, kind, importer }) => {
-      if (kind === 'entry-point' || importer.includes('node_modules')) return undefined
-      const name = path
-        .split('/')
-        .slice(0, path.startsWith('@') ? 2 : 1)
-        .join('/')
-      return inside.has(name) ? undefined : { path, external: true }
+    onResolve({ filter: /^[^./]/ }, ({ path, kind }) => {
+      if (kind === 'entry-point') return undefined
+      const name = `${vendoredName(path)}.js`
+      return { path: existsSync(join(root, 'dist/vendor', name)) ? `../vendor/${name}` : path, external: true }
     })
   },
 }
@@ -47,17 +39,8 @@ await build({
   bundle: true,
   splitting: true,
   plugins: [packages],
-  mainFields: ['module', 'main'],
-  banner: {
-    js: "import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);",
-  },
   platform: 'node',
   format: 'esm',
   target: 'node20',
   logLevel: 'warning',
 })
-
-// It finds its program by where it stands, and so is not bundled (see `src/esbuild.ts`).
-for (const file of ['lib/main.js', 'LICENSE.md'])
-  cpSync(join(root, 'node_modules/esbuild', file), join(root, 'dist/esbuild', file))
-writeFileSync(join(root, 'dist/esbuild/package.json'), '{ "type": "commonjs" }\n')

@@ -14,11 +14,20 @@ export function prepare() {
     // Not `npm ci`: it refuses a lock file in which a registry left out other platforms' optional packages.
     run('Installing packages', npm, ['install', '--no-audit', '--no-fund', '--loglevel=error'])
   })
-  const sources = ['package-lock.json', 'tsconfig.json', 'tsconfig.build.json', 'scripts/bundle-command.mjs', 'src']
+  const sources = [
+    'package-lock.json',
+    'tsconfig.json',
+    'tsconfig.build.json',
+    'scripts/vendor.mjs',
+    'scripts/bundle-command.mjs',
+    'src',
+  ]
   step('build', 'dist/.built', sources, () => {
     rmSync(join(root, 'dist'), { recursive: true, force: true })
     run('Building the library', bin('tsc'), ['-p', 'tsconfig.build.json'])
+    run('Building in the packages that it uses', process.execPath, [join(root, 'scripts/vendor.mjs')])
     run('Bundling the commands', process.execPath, [join(root, 'scripts/bundle-command.mjs')])
+    run('Removing what nothing reaches', process.execPath, [join(root, 'scripts/prune.mjs')])
   })
   step(
     'page',

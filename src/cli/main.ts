@@ -26,7 +26,13 @@ export async function runCommand(argv: readonly string[]): Promise<number> {
     await program.parseAsync([...words])
     return 0
   } catch (error) {
-    const code = exitCodeOf(error, argv.includes('--json'))
+    const isJson = argv.includes('--json')
+    if (isJexoError(error) && error.code === 'package-missing' && !isJson) {
+      const { offerInstall } = await import('./terminal/offer-install.js')
+      const ended = await offerInstall(error, argv)
+      if (ended !== undefined) return ended
+    }
+    const code = exitCodeOf(error, isJson)
     if (isVerbose && error instanceof Error) say(stacksOf(error))
     return code
   }

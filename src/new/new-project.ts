@@ -35,16 +35,17 @@ export async function newProject(
     throw newErrors.folderNotEmpty(shownPath(target))
   })
   if (there.length > 0) throw newErrors.folderNotEmpty(shownPath(target))
-  const { peerDependencies, dependencies } = JSON.parse(await readFile(packageFile('package.json'), 'utf8')) as {
+  const { peerDependencies, devDependencies } = JSON.parse(await readFile(packageFile('package.json'), 'utf8')) as {
     peerDependencies: { zod: string; vite: string }
-    dependencies: { typescript: string; '@types/node': string }
+    devDependencies: { typescript: string; esbuild: string; '@types/node': string }
   }
   const name = plainName(basename(target))
   const versions = {
     jexo: from === undefined ? await installedFrom() : sourceOf(from),
     zod: peerDependencies.zod,
-    typescript: dependencies.typescript,
-    '@types/node': dependencies['@types/node'],
+    esbuild: `^${devDependencies.esbuild.replace('^', '')}`,
+    typescript: devDependencies.typescript,
+    '@types/node': devDependencies['@types/node'],
     ...(hasView ? { vite: peerDependencies.vite } : {}),
   }
   const files = projectFiles({ name, versions, hasView })

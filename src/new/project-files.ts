@@ -12,7 +12,9 @@ export interface ProjectNames {
   /** Name of the folder, package and kit: lower case, digits, dashes. */
   name: string
   /** What stands for each package in the manifest: a range, or `file:` and a path. */
-  versions: Readonly<Record<'jexo' | 'zod' | 'typescript' | '@types/node', string>> & { readonly vite?: string }
+  versions: Readonly<Record<'jexo' | 'zod' | 'esbuild' | 'typescript' | '@types/node', string>> & {
+    readonly vite?: string
+  }
   /** With a page that shows the result of its tool. */
   hasView?: boolean
 }

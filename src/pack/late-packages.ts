@@ -19,15 +19,15 @@ export const carriedClients = (built: string, hasDurable: boolean): string[] =>
  * @param carried clients for a store; a packed file that needs another says that it is missing
  */
 export function latePackages(built: string, carried: readonly string[]): Plugin {
-  const ajv = join(built, 'kit/ajv.js')
+  const late = new Set([join(built, 'kit/ajv.js'), join(built, 'vendor/re2js.js')])
   const clients: readonly string[] = storeClients
   return {
     name: 'jexo-late-packages',
     setup(plugin) {
-      plugin.onResolve({ filter: /^re2js$|^ioredis$|^bullmq$|^\.\/ajv\.js$/ }, ({ path, kind, resolveDir }) => {
+      plugin.onResolve({ filter: /^ioredis$|^bullmq$|\/ajv\.js$|\/re2js\.js$/ }, ({ path, kind, resolveDir }) => {
         const isOwn = resolveDir.startsWith(built) && kind === 'dynamic-import'
         if (isOwn && clients.includes(path) && !carried.includes(path)) return { path, external: true }
-        const isLate = isOwn && (!path.startsWith('.') || resolve(resolveDir, path) === ajv)
+        const isLate = isOwn && (!path.startsWith('.') || late.has(resolve(resolveDir, path)))
         // By its short name, which is the same on every machine.
         return isLate ? { path, namespace: 'jexo-late', pluginData: resolveDir } : undefined
       })

@@ -7,12 +7,6 @@ export const storeErrors = {
       `the store ${label} cannot be used now: ${reason}`,
       'check that it is running and can be reached; the server goes on as soon as it can',
     ),
-  packageMissing: (name: string, what = 'a store in Redis') =>
-    new JexoError(
-      'package-missing',
-      `the package ${name} is not installed, which is needed for ${what}`,
-      `run: npm install ${name}`,
-    ),
 }
 
 /** True for an error that says that the store cannot be used now. */

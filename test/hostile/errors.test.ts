@@ -3,6 +3,7 @@ import { connect } from 'jexo/node'
 import { wrapOpenApi } from 'jexo/openapi'
 import { wrapSql } from 'jexo/sql'
 import { kitErrors } from '../../src/kit/errors.js'
+import { packageMissing } from '../../src/optional-packages.js'
 import { httpApiErrors } from '../../src/wrap/http-api/errors.js'
 import { moduleErrors } from '../../src/wrap/module/errors.js'
 import { sqlErrors } from '../../src/wrap/sql/errors.js'
@@ -19,7 +20,7 @@ const errors: readonly (readonly [name: string, error: () => Error])[] = [
     'an unreachable database',
     () => sqlErrors.sqlUnreachable('10.0.0.7:5432/ledger', 'connect ECONNREFUSED 10.0.0.7:5432'),
   ],
-  ['a missing package', () => sqlErrors.packageMissing('pg', 'PostgreSQL')],
+  ['a missing package', () => packageMissing(['pg'], 'using PostgreSQL')],
   ['a private address', () => httpApiErrors.upstreamPrivate('intern.example', '10.0.0.7')],
   ['a missing setting', () => kitErrors.settingsMissing(['LEDGER_PASSWORD (Password of the ledger)'])],
   ['a failed token', () => httpApiErrors.upstreamToken('http://10.0.0.7/token', 401, ['A_ID', 'A_SECRET'])],

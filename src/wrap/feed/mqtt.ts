@@ -1,5 +1,5 @@
 import type { IClientOptions, MqttClient } from 'mqtt'
-import { sqlErrors } from '../sql/errors.js'
+import { optionalPackage } from '../../optional-packages.js'
 import { feedErrors } from './errors.js'
 import type { PushingSource } from './source.js'
 
@@ -60,12 +60,8 @@ const sourceAt = (address: MqttAddress): PushingSource => ({
 })
 
 async function loadMqtt(): Promise<typeof import('mqtt')> {
-  try {
-    const loaded = await import('mqtt')
-    return (loaded.default ?? loaded) as unknown as typeof import('mqtt')
-  } catch {
-    throw sqlErrors.packageMissing('mqtt', 'MQTT feeds')
-  }
+  const loaded = await optionalPackage('mqtt', 'an MQTT feed', () => import('mqtt'))
+  return (loaded.default ?? loaded) as unknown as typeof import('mqtt')
 }
 
 /** The first time has to work within a while; later, it is looked for as long as it takes. */

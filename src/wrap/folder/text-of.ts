@@ -1,4 +1,4 @@
-import { sqlErrors } from '../sql/errors.js'
+import { optionalPackage } from '../../optional-packages.js'
 import { htmlLines } from './html-text.js'
 import { decoded, type TextForm, textFormOf } from './media.js'
 import { type Passage, passagesOf, passagesOfPages } from './passages.js'
@@ -23,12 +23,7 @@ export async function textIn(bytes: Uint8Array, mimeType: string): Promise<strin
 
 /** The text of each page of a PDF. */
 export async function pagesOf(bytes: Uint8Array): Promise<string[]> {
-  let library: typeof import('unpdf')
-  try {
-    library = await import('unpdf')
-  } catch {
-    throw sqlErrors.packageMissing('unpdf', 'PDF files')
-  }
+  const library = await optionalPackage('unpdf', 'reading PDF files', () => import('unpdf'))
   // It takes the bytes away from who gives them.
   const document = await library.getDocumentProxy(new Uint8Array(bytes), { verbosity: 0 })
   try {

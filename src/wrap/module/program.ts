@@ -2,6 +2,7 @@ import { existsSync, readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { basename, dirname, join, sep } from 'node:path'
 import type ts from 'typescript'
+import { loadCompiler } from './compiler.js'
 import type { Compiler } from './docs.js'
 
 /** The compiler's view of a module: its program, and the file whose exports are read. */
@@ -87,9 +88,7 @@ function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
     maxNodeModuleJsDepth: 1,
     skipLibCheck: true,
     // Node's types are those of the project, or ours where it has none.
-    ...(hasNodeTypes(file)
-      ? {}
-      : { typeRoots: [dirname(dirname(createRequire(import.meta.url).resolve('@types/node/package.json')))] }),
+    ...(hasNodeTypes(file) ? {} : ownNodeTypes()),
   }
 }
 
@@ -102,7 +101,7 @@ function isCommonJs(file: string): boolean {
 
 /** True if the project that a file is in lets it import `./colony.ts` by that name. */
 export function allowsSourceEndings(file: string): boolean {
-  const compiler = createRequire(import.meta.url)('typescript') as Compiler
+  const compiler = loadCompiler()
   const config = compiler.findConfigFile(dirname(file), compiler.sys.fileExists)
   if (config === undefined) return false
   const read = compiler.readConfigFile(config, compiler.sys.readFile)
@@ -117,6 +116,15 @@ function readConfig(compiler: Compiler, config: string): ts.CompilerOptions {
     parsed.options
   const kept = { lib, target, module, moduleResolution, paths, baseUrl, jsx, esModuleInterop, customConditions }
   return Object.fromEntries(Object.entries(kept).filter(([, value]) => value !== undefined)) as ts.CompilerOptions
+}
+
+/** Without any, what a function takes of Node's types is not known, and it is skipped with that reason. */
+function ownNodeTypes(): ts.CompilerOptions {
+  try {
+    return { typeRoots: [dirname(dirname(createRequire(import.meta.url).resolve('@types/node/package.json')))] }
+  } catch {
+    return {}
+  }
 }
 
 function hasNodeTypes(file: string): boolean {

@@ -1,5 +1,5 @@
-import { createRequire } from 'node:module'
 import type ts from 'typescript'
+import { loadCompiler } from './compiler.js'
 import { type Compiler, type Docs, docsOf } from './docs.js'
 import { BodyReader } from './effect-of-body.js'
 import { moduleErrors } from './errors.js'
@@ -16,8 +16,7 @@ import type { FunctionReading, ModuleReading, Skipped } from './reading.js'
  * not found, no exports at all.
  */
 export async function readModule(file: string): Promise<{ reading: ModuleReading; files: string[] }> {
-  // By require: an import would first look through nine megabytes for the names that it exports.
-  const compiler = createRequire(import.meta.url)('typescript') as Compiler
+  const compiler = loadCompiler()
   const opened = openProgram(compiler, file)
   const source = opened.program.getSourceFile(opened.entry)
   if (!source) throw moduleErrors.sourceMissing(file)

@@ -1,12 +1,6 @@
 import { JexoError, listOf } from '../../errors.js'
 
 export const sqlErrors = {
-  packageMissing: (name: string, what: string) =>
-    new JexoError(
-      'package-missing',
-      `${what} need the package ${name}, which is not installed`,
-      `run: npm install ${name}`,
-    ),
   sqlAddress: (given: string) =>
     new JexoError(
       'sql-address',

@@ -1,5 +1,6 @@
 import type { Duplex } from 'node:stream'
 import type { FieldPacket, Connection as MysqlConnection, Pool, PoolConnection, ResultSetHeader } from 'mysql2'
+import { optionalPackage } from '../../optional-packages.js'
 import type { Connection } from './address.js'
 import { namedTypeSchema } from './column-types.js'
 import {
@@ -209,12 +210,8 @@ export class MysqlDriver implements SqlDriver {
 }
 
 async function loadMysql(): Promise<typeof import('mysql2')> {
-  try {
-    const loaded = await import('mysql2')
-    return (loaded as unknown as { default: typeof import('mysql2') }).default
-  } catch {
-    throw sqlErrors.packageMissing('mysql2', 'MySQL and MariaDB')
-  }
+  const loaded = await optionalPackage('mysql2', 'using MySQL or MariaDB', () => import('mysql2'))
+  return (loaded as unknown as { default: typeof import('mysql2') }).default
 }
 
 async function openPool(config: object): Promise<Pool> {

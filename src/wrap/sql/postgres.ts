@@ -1,6 +1,7 @@
 import type { Duplex } from 'node:stream'
 import type { Client, ClientBase, FieldDef, Pool, PoolClient } from 'pg'
 import { isRefusal } from '../../kit/refusal.js'
+import { optionalPackage } from '../../optional-packages.js'
 import type { Connection } from './address.js'
 import {
   type Described,
@@ -158,13 +159,11 @@ export class PostgresDriver implements SqlDriver {
   }
 }
 
+const purpose = 'using PostgreSQL'
+
 async function loadPg(): Promise<typeof import('pg')> {
-  try {
-    const loaded = await import('pg')
-    return loaded.default as unknown as typeof import('pg')
-  } catch {
-    throw sqlErrors.packageMissing('pg', 'PostgreSQL')
-  }
+  const loaded = await optionalPackage('pg', purpose, () => import('pg'))
+  return loaded.default as unknown as typeof import('pg')
 }
 
 async function openPool(config: object): Promise<Pool> {
@@ -194,7 +193,7 @@ async function fetched(
   { text, values, ...request }: SqlRequest,
   types: PostgresTypes,
 ): Promise<SqlAnswer> {
-  const { default: Cursor } = await import('pg-cursor')
+  const { default: Cursor } = await optionalPackage('pg-cursor', purpose, () => import('pg-cursor'))
   const config = { rowMode: 'array', types: asJson(types) } as unknown as ConstructorParameters<typeof Cursor>[2]
   const cursor = client.query(new Cursor<unknown[]>(text, [...values], config))
   const gatherer = new RowGatherer(request)

@@ -4,6 +4,7 @@ import { createRequire } from 'node:module'
 import { basename } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { messageOf } from '../../errors.js'
+import { packageMissing } from '../../optional-packages.js'
 import { packagedPath } from '../source/packaged.js'
 import { sqliteSchema } from './column-types.js'
 import {
@@ -260,8 +261,8 @@ class Child {
 function libraryPath(): string {
   try {
     return packagedPath('libsql') ?? createRequire(import.meta.url).resolve('libsql')
-  } catch {
-    throw sqlErrors.packageMissing('libsql', 'SQLite files')
+  } catch (error) {
+    throw packageMissing(['libsql'], 'reading SQLite files', error)
   }
 }
 

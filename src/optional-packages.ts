@@ -1,0 +1,63 @@
+import { createRequire } from 'node:module'
+import { sep } from 'node:path'
+import { JexoError, listOf } from './errors.js'
+import { packageFile } from './own-files.js'
+
+/** A package that an installation of Jexo does not bring along, for what the fewest servers need. `data.packages` names it. */
+export const packageMissing = (names: readonly string[], purpose: string, cause?: unknown) =>
+  new JexoError(
+    'package-missing',
+    `${purpose} needs the package${names.length > 1 ? 's' : ''} ${listOf(names)}, which ${names.length > 1 ? 'are' : 'is'} not installed`,
+    `run: ${installCommand(names)}`,
+    undefined,
+    { cause, data: { packages: [...names] } },
+  )
+
+/** Loads such a package by `import()`. Rejects with a `JexoError` that says how to install it. */
+export async function optionalPackage<T>(name: string, purpose: string, load: () => Promise<T>): Promise<T> {
+  try {
+    return await load()
+  } catch (error) {
+    throw packageMissing([name], purpose, error)
+  }
+}
+
+/** Loads such a package at once. Throws a `JexoError` that says how to install it. */
+export function requiredPackage<T>(name: string, purpose: string): T {
+  try {
+    return createRequire(import.meta.url)(name) as T
+  } catch (error) {
+    throw packageMissing([name], purpose, error)
+  }
+}
+
+/** What npm is to install, where the newest version of a package is not the one to have. */
+const versions: Readonly<Record<string, string>> = { typescript: 'typescript@6', unpdf: 'unpdf@1.4' }
+export const withVersion = (name: string): string => versions[name] ?? name
+
+/** True if a package can be loaded from where this one is. */
+export function hasPackage(name: string): boolean {
+  try {
+    createRequire(import.meta.url).resolve(name)
+    return true
+  } catch {
+    return false
+  }
+}
+
+/** Folder of the project that this package is installed in; undefined for a checkout, a global installation, or one that `npx` fetched. */
+export function ownProject(): string | undefined {
+  const [project, ...inside] = packageFile('.').split(`${sep}node_modules${sep}`)
+  if (project === undefined || inside.length === 0) return undefined
+  return project.includes(`${sep}_npx${sep}`) || /[\\/](lib|npm)$/.test(project) ? undefined : project
+}
+
+function installCommand(names: readonly string[]): string {
+  const place = packageFile('.')
+  if (place.includes(`${sep}_npx${sep}`)) {
+    const packages = ['jexo', ...names.map(withVersion)].map((name) => `--package=${name}`).join(' ')
+    return `npx ${packages} jexo …`
+  }
+  const isGlobal = place.includes(`${sep}node_modules${sep}`) && ownProject() === undefined
+  return `npm install ${isGlobal ? '--global ' : ''}${names.map(withVersion).join(' ')}`
+}
