@@ -2,6 +2,7 @@ import type { Call, CallLog, CallSession, CompletionCall, Identity } from '../ki
 import { type CallState, StateMap } from '../kit/call-state.js'
 import type { Counters, LayerCall, LayeredMethod } from '../kit/layer.js'
 import type { Part } from '../kit/part.js'
+import { type Passage, passageSlot } from '../kit/passage.js'
 import type { Schema } from '../kit/schema.js'
 import type { SharedThings } from '../kit/shared.js'
 import type { Incoming } from '../protocol/incoming.js'
@@ -99,6 +100,16 @@ class ActiveCall implements Call {
   }
   get resourceUpdated(): Call['resourceUpdated'] {
     return (uri) => this.#session.running.resourceUpdated(uri)
+  }
+  get [passageSlot](): Passage {
+    const session = this.#session
+    const incoming = this.#incoming
+    return {
+      session,
+      params: incoming.params,
+      ask: (method, params, options) => incoming.ask(method, params, options),
+      notify: (method, params) => incoming.notify(method, params),
+    }
   }
   get askPerson(): Call['askPerson'] {
     const ask = (message: string, schema: Schema) =>

@@ -1,5 +1,6 @@
 import type { Completer } from '../kit/call.js'
 import type { Check } from '../kit/validation.js'
+import { isVerbatim } from '../kit/verbatim.js'
 import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { codes, rpcErrors } from '../protocol/rpc-error.js'
@@ -44,6 +45,7 @@ async function complete(session: Session, incoming: Incoming): Promise<Completio
         })
   try {
     const found = await session.running.carry(`completion of \`${label}\``, run)
+    if (isVerbatim(found)) return found.result as unknown as CompletionResult
     const values = [...(found as readonly string[])]
     return {
       completion: {

@@ -60,6 +60,8 @@ export class Engine implements Session {
   subscriptions: Set<string> | undefined
   readonly watch: SessionWatch | undefined
   readonly only: string | undefined
+  #isOver = false
+  #ended: AbortController | undefined
   readonly #isShared: boolean
   readonly #features: readonly Feature[]
   readonly #methods: Methods
@@ -173,8 +175,20 @@ export class Engine implements Session {
     if (!this.#tellsNothing && this.subscriptions?.has(uri)) this.notify('notifications/resources/updated', { uri })
   }
 
-  close(why: string): void {
+  get ended(): AbortSignal {
+    this.#ended ??= new AbortController()
+    if (this.#isOver) this.#ended.abort()
+    return this.#ended.signal
+  }
+
+  #end(): void {
     this.running.sessions.delete(this)
+    this.#isOver = true
+    this.#ended?.abort()
+  }
+
+  close(why: string): void {
+    this.#end()
     this.running.observer?.closed(this, why)
     this.#dialogue.close(why)
     if (this.phase !== 'new' && !this.isStateless) this.watch?.closed()
@@ -182,7 +196,7 @@ export class Engine implements Session {
 
   /** This process has no part in the session any more. That it has ended, if it has, is told by another. */
   handOver(why = 'another process goes on with this session'): void {
-    this.running.sessions.delete(this)
+    this.#end()
     this.#dialogue.close(why)
   }
 

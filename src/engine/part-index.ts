@@ -100,9 +100,11 @@ function ready(
   layers: readonly Layer[],
   forPages: boolean,
 ) {
-  const input = 'inputSchema' in part ? checkFor(part.input, part.inputSchema, validator) : acceptAnything
+  const passes = part.kind === 'tool' && part.passes === true
+  const input =
+    'inputSchema' in part && !passes ? checkFor(part.input, part.inputSchema, validator) : acceptAnything
   const output =
-    part.kind === 'tool' && part.outputSchema
+    part.kind === 'tool' && part.outputSchema && !passes
       ? checkFor(part.output as Schema | undefined, part.outputSchema, validator)
       : undefined
   const cache = new Map<Revision, unknown>()
@@ -141,7 +143,10 @@ function toolDefinition(part: ToolPart, forPages: boolean): ToolDefinition {
     inputSchema: examples.length > 0 ? { ...part.inputSchema, examples } : part.inputSchema,
     ...(part.outputSchema ? { outputSchema: part.outputSchema } : {}),
     ...(part.task === undefined ? {} : { execution: { taskSupport: part.task } }),
-    annotations: { ...(part.title === undefined ? {} : { title: part.title }), ...annotationsOf(part.effect) },
+    annotations: {
+      ...(part.title === undefined ? {} : { title: part.title }),
+      ...(part.hints ?? annotationsOf(part.effect)),
+    },
   }
 }
 

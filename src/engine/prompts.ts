@@ -1,6 +1,7 @@
 import { closestTo } from '../kit/closest.js'
 import { content, isContent } from '../kit/content.js'
 import type { MessageGiven } from '../kit/part.js'
+import { isVerbatim } from '../kit/verbatim.js'
 import { promptResultFor } from '../protocol/downgrade.js'
 import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
@@ -81,6 +82,7 @@ async function fill(session: Session, incoming: Incoming, ready: ReadyPrompt, gi
             ...{ check: checkInput, run: part.run },
           })
     const returned = await running.carry(`prompt \`${part.name}\``, run)
+    if (isVerbatim(returned)) return promptResultFor(session.revision, returned.result as unknown as PromptResult)
     return promptResultFor(session.revision, { description: part.about, messages: messagesOf(part.name, returned) })
   } catch (error) {
     throw rpcFailure(running, `the prompt ${part.name}`, error, codes.invalidParams)

@@ -1,10 +1,11 @@
 import type { Call } from '../kit/call.js'
 import { isContent } from '../kit/content.js'
 import { pageText } from '../kit/pages.js'
-import type { ResourcePart, ViewPart } from '../kit/part.js'
+import type { ResourcePart, ViewPart, Watched } from '../kit/part.js'
 import { plainJson } from '../kit/plain-json.js'
 import type { Shared } from '../kit/shared.js'
 import type { Check } from '../kit/validation.js'
+import { isVerbatim } from '../kit/verbatim.js'
 import { isView, samplesFor, viewContents, withSamples } from '../kit/view.js'
 import { toBase64 } from '../protocol/base64.js'
 import { readResultFor, resourceFor } from '../protocol/downgrade.js'
@@ -100,6 +101,7 @@ type Reader = {
   mimeType: string | undefined
   source: Shared<unknown> | undefined
   read: () => unknown
+  part: ReadyResource['part'] | ReadyTemplate['part']
 }
 
 async function read(session: Session, incoming: Incoming): Promise<ReadResult> {
@@ -109,6 +111,7 @@ async function read(session: Session, incoming: Incoming): Promise<ReadResult> {
   const { running } = session
   try {
     const given = await running.carry(reader.label, reader.read)
+    if (isVerbatim(given)) return readResultFor(session.revision, given.result as unknown as ReadResult)
     return readResultFor(session.revision, { contents: contentsOf(uri, reader.mimeType, given) })
   } catch (error) {
     throw rpcFailure(running, `reading ${uri}`, error, codes.resourceNotFound, { uri })
@@ -156,6 +159,7 @@ function readerFor(
   const method = 'resources/read'
   return {
     label,
+    part,
     mimeType: part.mimeType,
     source: part.source,
     read: () =>
@@ -200,6 +204,8 @@ function subscribe(session: Session, incoming: Incoming) {
   if (session.subscriptions.size >= maxSubscriptions && !session.subscriptions.has(uri))
     throw new RpcError(codes.internal, `this session has ${maxSubscriptions} subscriptions already; end some first`)
   session.subscriptions.add(uri)
+  const { part } = reader
+  if (part.subscribe) return watch(session, incoming, part.name, part.subscribe, uri)
   // Somebody waits for news now; whether it comes at once does not matter for this answer.
   if (reader.source) session.running.keepOpen(reader.source)
   return {}
@@ -216,9 +222,26 @@ function uriParam(params: JsonObject): string {
   return uri
 }
 
-function unsubscribe(session: Session, { params }: Incoming) {
+function unsubscribe(session: Session, incoming: Incoming) {
   if (session.isStateless) throw rpcErrors.methodNotFound('resources/unsubscribe')
-  const uri = uriParam(params)
-  session.subscriptions?.delete(uri)
-  return {}
+  const uri = uriParam(incoming.params)
+  if (!session.subscriptions?.delete(uri)) return {}
+  const part = readerOf(session, incoming, uri)?.part
+  return part?.unsubscribe ? watch(session, incoming, part.name, part.unsubscribe, uri) : {}
+}
+
+/** Tells a wrap who waits for news, and who no longer does. */
+async function watch(
+  session: Session,
+  incoming: Incoming,
+  name: string,
+  change: NonNullable<Watched['subscribe']>,
+  uri: string,
+) {
+  try {
+    await session.running.carry(`resource \`${name}\``, () => change(uri, callFor(session, incoming, name)))
+    return {}
+  } catch (error) {
+    throw rpcFailure(session.running, `watching ${uri}`, error, codes.internal)
+  }
 }

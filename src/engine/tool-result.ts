@@ -3,6 +3,7 @@ import { isOutcome, type Outcome } from '../kit/outcome.js'
 import { plainJson } from '../kit/plain-json.js'
 import { isNoOutput } from '../kit/schema.js'
 import type { Checked } from '../kit/validation.js'
+import { isVerbatim } from '../kit/verbatim.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ContentBlock, ToolResult } from '../protocol/types.js'
 import { failed, failureId } from './failures.js'
@@ -16,6 +17,7 @@ export function toolResult(
   returned: unknown,
 ): ToolResult | Promise<ToolResult> {
   const { part } = ready
+  if (isVerbatim(returned)) return returned.result as unknown as ToolResult
   if (isOutcome(returned)) return outcomeResult(running, ready, returned)
   if (isNoOutput(part.output)) return { content: blocksOf(returned) ?? [] }
   if (returned === undefined) {

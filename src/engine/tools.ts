@@ -1,6 +1,7 @@
 import { closestTo } from '../kit/closest.js'
 import { isRefusal } from '../kit/refusal.js'
 import { explainIssues } from '../kit/validation.js'
+import { PassedError } from '../kit/verbatim.js'
 import { toolResultFor } from '../protocol/downgrade.js'
 import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
@@ -118,6 +119,7 @@ async function carryOut(
     return toolResultFor(session.revision, made)
   } catch (error) {
     if (incoming.isOver) return { content: [] }
+    if (error instanceof PassedError) throw error
     const visit = isRefusal(error) ? visitError(session, error) : undefined
     if (visit) throw visit
     if (incoming instanceof TaskRequest) incoming.failure = error

@@ -6,6 +6,7 @@ import type {
   PromptArgument,
   PromptMessage,
   ResourceDefinition,
+  ToolAnnotations,
 } from '../protocol/types.js'
 import type { ViewMeta } from '../protocol/ui.js'
 import type { UriTemplate } from '../protocol/uri-template.js'
@@ -75,6 +76,10 @@ export interface ToolPart<Name extends string = string, Arguments = unknown, Res
   readonly view: ViewPart | undefined
   /** Pages may call it too, or only pages may; undefined where only the model may, and the page that shows it. */
   readonly forPages: 'too' | 'only' | undefined
+  /** Another server checks its arguments, and answers for its results: neither is checked here. */
+  readonly passes?: boolean
+  /** Sent as they are, in place of those of the effect. */
+  readonly hints?: ToolAnnotations
   readonly run: (input: unknown, call: Call) => unknown
 }
 
@@ -85,7 +90,12 @@ export interface Durable {
   /** How long to wait after a failure: `firstMs` milliseconds, and twice as long each time if it `grows`. Default: 1,000, growing. */
   backoff?: { firstMs?: number; grows?: boolean }
 }
-export interface ResourcePart extends PartBase {
+/** Where a wrap has to know who waits for news of a resource. */
+export interface Watched {
+  readonly subscribe?: (uri: string, call: Call) => Promise<void>
+  readonly unsubscribe?: (uri: string, call: Call) => Promise<void>
+}
+export interface ResourcePart extends PartBase, Watched {
   readonly kind: 'resource'
   readonly uri: string
   readonly mimeType: string | undefined
@@ -99,7 +109,7 @@ export interface ViewPart extends ResourcePart {
   /** Sent as `_meta.ui` of its content. */
   readonly ui: ViewMeta
 }
-export interface TemplatePart extends PartBase {
+export interface TemplatePart extends PartBase, Watched {
   readonly kind: 'template'
   readonly uriTemplate: string
   readonly parsed: UriTemplate

@@ -45,12 +45,27 @@ export interface AnsweringOptions {
   validator?: JsonSchemaValidator
   /** Called for each upstream record (request, statement, file) of servers that send them. */
   onUpstream?: ((record: UpstreamRecord) => void) | undefined
+  /** Passes the server's requests on to another client, and declares what that one can do; in place of the above. */
+  passTo?: PassTo | undefined
   /** Declares that this client shows views: servers then list their views, and the tools that only pages may call. */
   views?: boolean | undefined
 }
 
+/** The client that stands behind this one. */
+export interface PassTo {
+  readonly capabilities: ClientCapabilities
+  ask(method: string, params: JsonObject, signal: AbortSignal): Promise<JsonObject>
+}
+
+const capabilityOf: Readonly<Record<string, 'roots' | 'sampling' | 'elicitation'>> = {
+  'roots/list': 'roots',
+  'sampling/createMessage': 'sampling',
+  'elicitation/create': 'elicitation',
+}
+
 /** The capabilities that a link declares, for the revision it requests (Lifecycle, "Capability Negotiation"). */
 export function clientCapabilities(revision: Revision, options: AnsweringOptions): ClientCapabilities {
+  if (options.passTo) return options.passTo.capabilities
   const modes = revision.elicitation === 'form and url' ? { form: {}, url: {} } : {}
   return {
     ...(options.roots ? { roots: { listChanged: true } } : {}),
@@ -87,6 +102,12 @@ export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
   const declared = clientCapabilities(revision, options)
   const { method, params } = incoming
   if (method === 'ping') return {}
+  const { passTo } = options
+  if (passTo) {
+    const capability = Object.hasOwn(capabilityOf, method) ? capabilityOf[method] : undefined
+    if (capability === undefined || declared[capability] === undefined) throw rpcErrors.methodNotFound(method)
+    return passTo.ask(method, params, incoming.signal)
+  }
   if (method === 'roots/list' && declared.roots) return { roots: options.roots }
   if (method === 'sampling/createMessage' && declared.sampling)
     return asTask(incoming, side, (request) => answerModel(request, options))

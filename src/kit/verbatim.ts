@@ -1,0 +1,18 @@
+import type { JsonObject } from '../protocol/messages.js'
+import { RpcError } from '../protocol/rpc-error.js'
+import { hasBrand } from './brand.js'
+
+const brand = Symbol.for('jexo.verbatim')
+
+/** A result of another server, which goes out as it came in: nothing is checked or added. */
+export interface Verbatim {
+  readonly result: JsonObject
+}
+
+export const verbatim = (result: JsonObject): Verbatim =>
+  Object.freeze(Object.defineProperty({ result }, brand, { value: true }))
+
+export const isVerbatim = (value: unknown): value is Verbatim => hasBrand(value, brand)
+
+/** A refusal of another server: it goes out with the code and data that it came with. */
+export class PassedError extends RpcError {}
