@@ -23,6 +23,7 @@ const testsOf = {
   'wrap/sql': ['wrap/sql', 'hostile/sql'],
   'wrap/folder': ['wrap/folder', 'hostile/files'],
   'wrap/feed': ['wrap/feed'],
+  'wrap/server': ['wrap/server'],
 }
 const wanted = 85
 

@@ -11,6 +11,7 @@ const order = [
   'version.ts',
   'errors.ts',
   'own-files.ts',
+  'optional-packages.ts',
   'esbuild.ts',
   'files',
   'escape',
@@ -49,6 +50,7 @@ const order = [
   'wrap/sql',
   'wrap/folder',
   'wrap/feed',
+  'wrap/server',
   'wrap/detect',
   'wrap/preview',
   'target',
@@ -180,13 +182,12 @@ describe('the source', () => {
   })
 })
 
-test('the copy of esbuild goes with its programs, and nothing that users install has an installation script', () => {
-  const { dependencies, devDependencies, optionalDependencies } = JSON.parse(
+test('an installation is two packages without installation scripts, and optional packages are loaded when they are needed', () => {
+  const { dependencies, peerDependencies, peerDependenciesMeta } = JSON.parse(
     readFileSync(join(root, 'package.json'), 'utf8'),
   )
-  const programs = Object.entries(optionalDependencies).filter(([name]) => name.startsWith('@esbuild/'))
-  expect(programs.length).toBeGreaterThan(20)
-  expect(new Set(programs.map(([, range]) => range))).toEqual(new Set([devDependencies.esbuild]))
+  expect(Object.keys(dependencies)).toEqual(['@standard-schema/spec'])
+  expect(Object.keys(peerDependenciesMeta)).toEqual(Object.keys(peerDependencies))
   const { packages } = JSON.parse(readFileSync(join(root, 'package-lock.json'), 'utf8')) as {
     packages: Record<string, { hasInstallScript?: boolean; dev?: boolean; devOptional?: boolean }>
   }
@@ -194,5 +195,14 @@ test('the copy of esbuild goes with its programs, and nothing that users install
     ([, { hasInstallScript, dev, devOptional }]) => hasInstallScript && !dev && !devOptional,
   )
   expect(scripted.map(([name]) => name)).toEqual([])
-  expect(dependencies.esbuild).toBeUndefined()
+  const optional = new Set(Object.keys(peerDependencies))
+  const eager = files.flatMap((file) => {
+    const code = readFileSync(join(source, file), 'utf8').replace(/^import type .*$/gm, '')
+    const named = [...code.matchAll(/^(?:import|export)[^;'"]*? from '([^'.][^']*)'/gm)].map(
+      ([, name = '']) => name,
+    )
+    return named.filter((name) => optional.has(name)).map((name) => `${file}: ${name}`)
+  })
+  // The door for pages that have React; and the text of a new project's files.
+  expect(eager).toEqual(['new/project-files.ts: zod', 'view/page/use-view.ts: react'])
 })

@@ -1,0 +1,36 @@
+import type { Link } from '../../link/link.js'
+import type {
+  Implementation,
+  PromptDefinition,
+  ResourceDefinition,
+  TemplateDefinition,
+  ToolDefinition,
+} from '../../protocol/types.js'
+
+/** What a server offers, as it says itself: plain JSON. */
+export interface ServerReading {
+  readonly server: Implementation
+  readonly instructions?: string
+  readonly completes: boolean
+  readonly tools: readonly ToolDefinition[]
+  readonly resources: readonly ResourceDefinition[]
+  readonly templates: readonly TemplateDefinition[]
+  readonly prompts: readonly PromptDefinition[]
+}
+
+/** Reads all lists of a server. */
+export async function readServer(link: Link): Promise<ServerReading> {
+  const [tools, resources, templates, prompts] = await Promise.all([
+    link.tools(),
+    link.resources(),
+    link.templates(),
+    link.prompts(),
+  ])
+  const { serverInfo, instructions, capabilities } = link
+  return {
+    server: serverInfo,
+    ...(instructions === undefined ? {} : { instructions }),
+    completes: capabilities.completions !== undefined,
+    ...{ tools, resources, templates, prompts },
+  }
+}

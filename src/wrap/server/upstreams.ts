@@ -1,0 +1,243 @@
+import { isJexoError, messageOf } from '../../errors.js'
+import type { Call } from '../../kit/call.js'
+import { type Passage, type PassageSession, passageOf } from '../../kit/passage.js'
+import type { Opening } from '../../kit/shared.js'
+import { PassedError } from '../../kit/verbatim.js'
+import type { Link } from '../../link/link.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
+import type { Revision } from '../../protocol/revisions.js'
+import { RpcError, rpcErrors } from '../../protocol/rpc-error.js'
+import { type LogLevel, logLevels } from '../../protocol/types.js'
+import { serverErrors } from './errors.js'
+import type { Opener, OpenerOptions } from './opener.js'
+import type { UriMap } from './uris.js'
+
+export interface UpstreamsOptions {
+  readonly label: string
+  readonly open: Opener
+  readonly sessions: 'per-caller' | 'shared'
+  readonly maxSessions: number
+  readonly timeoutMs: number
+  readonly uris: UriMap
+  /** The server's lists have changed; the link can read them. */
+  readonly changed: (link: Link) => void
+}
+
+/** A session of the wrapped server. */
+interface Session {
+  readonly link: Promise<Link>
+  /** Requests that it works on, the latest last: its own questions belong to one of them. */
+  readonly active: Set<Passage>
+  logLevel: LogLevel | undefined
+}
+
+/** A server of a newer revision may ask as the caller's revision does not. */
+function questionFor(revision: Revision, { mode, ...rest }: JsonObject): JsonObject {
+  if (revision.elicitation === 'form and url' && mode !== undefined) return { mode, ...rest }
+  if (mode !== undefined && mode !== 'form') throw rpcErrors.invalidParams('the host cannot show pages')
+  return rest
+}
+
+/** How long to wait after a failed start, doubled each time. */
+const firstWaitMs = 500
+const longestWaitMs = 30_000
+/** A server that ends sooner than this after its start has failed to start. */
+const briefMs = 5000
+const questionMs = 600_000
+
+/** The sessions with a wrapped server: one for each caller, or one for all. Started at first use, and again with a growing wait after a failure. */
+export class Upstreams {
+  readonly #options: UpstreamsOptions
+  readonly #opening: Opening
+  readonly #sessions = new Map<object, Session>()
+  #failures = 0
+  #waitsUntil = 0
+  #isClosed = false
+
+  constructor(options: UpstreamsOptions, opening: Opening) {
+    this.#options = options
+    this.#opening = opening
+  }
+
+  /** Calls a tool. Rejects with the server's own refusal, or with a `JexoError` if it does not respond. */
+  callTool(call: Call, name: string, input: JsonObject): Promise<JsonObject> {
+    return this.#within(call, async (link, options) => {
+      const result = await link.call(name, input, options)
+      return result as unknown as JsonObject
+    })
+  }
+
+  /** Sends any request. */
+  ask(call: Call, method: string, params: JsonObject): Promise<JsonObject> {
+    return this.#within(call, (link, options) => link.ask(method, params, options))
+  }
+
+  /** Reads a resource: this one, or the one of the request. */
+  read(call: Call, uri: string | undefined, uris: UriMap): Promise<JsonObject> {
+    return this.ask(call, 'resources/read', { uri: uri ?? uris.inner(String(passageOf(call)?.params.uri)) })
+  }
+
+  /** Subscribes or ends a subscription, where the server has them. */
+  async subscribe(call: Call, method: string, uri: string): Promise<void> {
+    await this.#within(call, async (link) => {
+      if (!link.capabilities.resources?.subscribe) return {}
+      await (method === 'resources/subscribe' ? link.subscribe(uri) : link.unsubscribe(uri))
+      return {}
+    })
+  }
+
+  async close(): Promise<void> {
+    this.#isClosed = true
+    const open = [...this.#sessions.values()]
+    this.#sessions.clear()
+    await Promise.all(open.map(({ link }) => link.then((opened) => opened.close()).catch(() => {})))
+  }
+
+  async #within(
+    call: Call,
+    work: (
+      link: Link,
+      options: { signal: AbortSignal; timeoutMs: number; meta: JsonObject },
+    ) => Promise<JsonObject>,
+  ): Promise<JsonObject> {
+    const passage = passageOf(call)
+    const session = this.#sessionFor(passage)
+    if (passage) session.active.add(passage)
+    try {
+      const link = await session.link
+      await this.#followLevel(session, link, passage)
+      const { progressToken, 'io.modelcontextprotocol/related-task': _task, ...meta } = call.meta
+      const onProgress =
+        progressToken === undefined
+          ? {}
+          : {
+              onProgress: ({ progress, total, message }: { progress: number; total?: number; message?: string }) =>
+                call.progress(progress, total, message),
+            }
+      return await work(link, { signal: call.signal, timeoutMs: this.#options.timeoutMs, meta, ...onProgress })
+    } catch (error) {
+      throw this.#failureOf(error, call)
+    } finally {
+      if (passage) session.active.delete(passage)
+    }
+  }
+
+  #failureOf(error: unknown, call: Call): unknown {
+    if (error instanceof RpcError) return new PassedError(error.code, error.message, error.data)
+    if (call.signal.aborted || !isJexoError(error) || error.callerText !== undefined) return error
+    return serverErrors.failed(this.#options.label, error.problem)
+  }
+
+  /** The session of a caller; opened if there is none. Throws a `JexoError` while it has to wait, or if there are too many. */
+  #sessionFor(passage: Passage | undefined): Session {
+    const { label, sessions, maxSessions } = this.#options
+    const isShared = sessions === 'shared' || passage === undefined || passage.session.isStateless
+    const key = isShared ? this : passage.session
+    const known = this.#sessions.get(key)
+    if (known) return known
+    if (this.#isClosed) throw serverErrors.unreachable(label, 'it was closed', 0)
+    const waitMs = this.#waitsUntil - Date.now()
+    if (waitMs > 0) throw serverErrors.unreachable(label, 'it has just ended', waitMs)
+    if (this.#sessions.size >= maxSessions) throw serverErrors.tooManySessions(label, maxSessions)
+    return this.#open(key, isShared ? undefined : passage.session)
+  }
+
+  #open(key: object, of: PassageSession | undefined): Session {
+    const startedAt = Date.now()
+    const active = new Set<Passage>()
+    const options: OpenerOptions = of ? this.#passing(of, active) : {}
+    const opening = this.#options.open({
+      ...options,
+      onStderr: (line) => this.#opening.report('info', `${this.#options.label}: ${line}`),
+    })
+    const session: Session = { link: opening, active, logLevel: undefined }
+    this.#sessions.set(key, session)
+    const forget = () => {
+      if (this.#sessions.get(key) === session) this.#sessions.delete(key)
+    }
+    const link = opening.then((opened) => {
+      this.#listen(opened, of, active)
+      opened.on('closed', ({ why }) => {
+        forget()
+        if (this.#isClosed || of?.ended.aborted) return
+        this.#opening.report('warning', `${this.#options.label}: ${why}`)
+        if (Date.now() - startedAt < briefMs) this.#failed()
+      })
+      if (this.#isClosed || of?.ended.aborted) void opened.close()
+      return opened
+    })
+    link.then(
+      () => {
+        this.#failures = 0
+      },
+      () => {
+        forget()
+        this.#failed()
+      },
+    )
+    of?.ended.addEventListener('abort', () => {
+      forget()
+      link.then((opened) => opened.close()).catch(() => {})
+    })
+    const ready = link.catch((error) => {
+      throw serverErrors.unreachable(this.#options.label, messageOf(error), 0)
+    })
+    ready.catch(() => {})
+    const kept = { ...session, link: ready }
+    this.#sessions.set(key, kept)
+    Object.assign(session, kept)
+    return kept
+  }
+
+  #failed(): void {
+    this.#waitsUntil = Date.now() + Math.min(firstWaitMs * 2 ** this.#failures, longestWaitMs)
+    this.#failures++
+  }
+
+  /** What the server asks goes to the caller's client, which has declared what it can do. */
+  #passing(of: PassageSession, active: ReadonlySet<Passage>): OpenerOptions {
+    const { roots, sampling, elicitation } = of.clientCapabilities
+    return {
+      revision: of.revision.date,
+      passTo: {
+        capabilities: {
+          ...(roots ? { roots: {} } : {}),
+          ...(sampling ? { sampling } : {}),
+          ...(elicitation ? { elicitation } : {}),
+        },
+        ask: async (method, params, signal) => {
+          const fitting = method === 'elicitation/create' ? questionFor(of.revision, params) : params
+          const options = { signal, timeoutMs: questionMs }
+          return ([...active].at(-1) ?? of).ask(method, fitting, options)
+        },
+      },
+    }
+  }
+
+  #listen(link: Link, of: PassageSession | undefined, active: ReadonlySet<Passage>): void {
+    const { uris, changed } = this.#options
+    for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const)
+      link.on(event, () => changed(link))
+    link.on('resourceUpdated', ({ uri }) => {
+      if (of) of.resourceChanged(uris.outer(uri))
+      else this.#opening.resourceUpdated(uris.outer(uri))
+    })
+    if (!of) return
+    link.on('questionFinished', ({ elicitationId }) =>
+      of.notify('notifications/elicitation/complete', { elicitationId }),
+    )
+    link.on('log', (message) => {
+      if (logLevels.indexOf(message.level) < logLevels.indexOf(of.logLevel)) return
+      const notifier = [...active].at(-1) ?? of
+      if (isObject(message)) notifier.notify('notifications/message', { ...message })
+    })
+  }
+
+  /** The level that the caller wants of log messages is set at the server before the next request. */
+  async #followLevel(session: Session, link: Link, passage: Passage | undefined): Promise<void> {
+    const wanted = passage?.session.logLevel
+    if (wanted === undefined || wanted === session.logLevel || link.capabilities.logging === undefined) return
+    session.logLevel = wanted
+    await link.setLogLevel(wanted).catch(() => {})
+  }
+}

@@ -1,0 +1,150 @@
+import { messageOf } from '../../errors.js'
+import { type Override, override } from '../../kit/choose.js'
+import { kitErrors } from '../../kit/errors.js'
+import { defineKit, type Kit } from '../../kit/kit.js'
+import { keyOf, type Part } from '../../kit/part.js'
+import { shared } from '../../kit/shared.js'
+import type { Link } from '../../link/link.js'
+import type { JsonObject } from '../../protocol/messages.js'
+import type { ConnectOptions } from '../../transport/connect.js'
+import { frozenOr } from '../source/frozen.js'
+import { oneAtATime } from './one-at-a-time.js'
+import { isAddress, labelOf, openerOf, type ServerTarget } from './opener.js'
+import { serverPartsOf } from './parts.js'
+import { planServerParts, type ServerPlan, type ServerPlanOptions } from './plan.js'
+import { readServer } from './reading.js'
+import { Upstreams } from './upstreams.js'
+import { uriMap } from './uris.js'
+
+export interface WrapServerOptions extends ServerPlanOptions, Pick<ConnectOptions, 'headers' | 'signIn'> {
+  /** Descriptions and other fields of parts, by the names that they have here. */
+  readonly override?: Readonly<Record<string, Override>>
+  /**
+   * A session of the server for each caller, or one for all. A shared session cannot ask callers anything: no forms, no sampling, no roots. Stateless HTTP
+   * always shares one. Default: `per-caller`.
+   */
+  readonly sessions?: 'per-caller' | 'shared'
+  /** How many callers may have a session of their own. Default: 100. */
+  readonly maxSessions?: number
+  /** Time limit of a request in milliseconds; progress extends it. Default: 300,000. */
+  readonly timeoutMs?: number
+}
+
+const timeouts = { plan: 30_000, request: 300_000 }
+
+/**
+ * Turns the tools, resources, templates and prompts of a server into parts. Requests pass through with everything that belongs to them, in both directions:
+ * progress, cancellation, logs, completions, subscriptions, questions to the person and to the model, roots. Changed lists replace the parts.
+ *
+ * Rejects with a `JexoError` if the server cannot be reached, or a name chooses nothing.
+ *
+ * @example
+ * parts: await wrapServer({ command: 'node', args: ['old-server.mjs'] }, { only: ['get_*'], prefix: 'old_' })
+ */
+export async function wrapServer(target: ServerTarget, options: WrapServerOptions = {}): Promise<Part[]> {
+  return wrapped(target, options, await planServer(target, options))
+}
+
+/** Returns the plan, as `jexo wrap` shows it. Connects to the server and reads its lists. */
+export function planServer(target: ServerTarget, options: WrapServerOptions = {}): Promise<ServerPlan> {
+  checkOptions(target, options)
+  const planOptions = planOptionsOf(options)
+  return frozenOr('server', sourceOf(target), planOptions as JsonObject, async () => {
+    const link = await openerOf(target, { ...options, timeoutMs: timeouts.plan })({})
+    try {
+      return planServerParts(await readServer(link), planOptions)
+    } finally {
+      await link.close()
+    }
+  })
+}
+
+/** A kit that stands in for a server: its name, version and instructions, and all its parts or those that are chosen. */
+export async function kitFromServer(target: ServerTarget, options: WrapServerOptions = {}): Promise<Kit> {
+  const plan = await planServer(target, options)
+  const { name, version, title } = plan.server
+  return defineKit({
+    name,
+    version,
+    ...(title === undefined ? {} : { title }),
+    ...(plan.instructions === undefined ? {} : { about: plan.instructions }),
+    parts: wrapped(target, options, plan),
+  })
+}
+
+function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerPlan): Part[] {
+  const { sessions = 'per-caller', maxSessions = 100, timeoutMs = timeouts.request } = options
+  const label = labelOf(target)
+  const uris = uriMap(options.uriPrefix)
+  let parts: Part[] = []
+  const partsOf = (from: ServerPlan) => {
+    const made = serverPartsOf(from, upstreams, uris)
+    const keys = new Set(made.map(keyOf))
+    // A part that is gone is not there to be described better.
+    const changes = Object.entries(options.override ?? {}).filter(([key]) => from === plan || keys.has(key))
+    return override(made, Object.fromEntries(changes))
+  }
+  const upstreams = shared(
+    (opening) => {
+      const changed = oneAtATime(
+        async (link: Link) => {
+          const reading = await readServer(link)
+          const before = parts
+          parts = partsOf(planServerParts(reading, { ...planOptionsOf(options), isLenient: true }))
+          opening.exchange(before, parts)
+        },
+        (error) => opening.report('warning', `${label}: its changed lists could not be read: ${messageOf(error)}`),
+      )
+      const open = openerOf(target, { ...options, timeoutMs })
+      return new Upstreams({ label, open, sessions, maxSessions, timeoutMs, uris, changed }, opening)
+    },
+    (opened: Upstreams) => opened.close(),
+  )
+  parts = partsOf(plan)
+  return parts
+}
+
+const planOptionsOf = ({
+  only,
+  except,
+  prefix,
+  rename,
+  uriPrefix,
+  tags,
+}: WrapServerOptions): ServerPlanOptions => ({
+  ...(only ? { only } : {}),
+  ...(except ? { except } : {}),
+  ...(prefix === undefined ? {} : { prefix }),
+  ...(rename ? { rename } : {}),
+  ...(uriPrefix === undefined ? {} : { uriPrefix }),
+  ...(tags ? { tags } : {}),
+})
+
+/** What the plan depends on; headers and variables are the operator's. */
+function sourceOf(target: ServerTarget): JsonObject {
+  if (isAddress(target)) return { url: String(target) }
+  const { command, args = [] } = target
+  return { command, args: [...args] }
+}
+
+function checkOptions(target: ServerTarget, { prefix, uriPrefix, sessions, maxSessions }: WrapServerOptions): void {
+  const label = 'the wrapped server'
+  if (
+    isAddress(target)
+      ? !/^https?:\/\//.test(String(target))
+      : typeof target?.command !== 'string' || target.command === ''
+  )
+    throw kitErrors.partField(
+      label,
+      'target',
+      "a URL, or a command as in { command: 'node', args: ['server.mjs'] }",
+    )
+  if (prefix !== undefined && !/^[A-Za-z0-9_.-]{0,64}$/.test(prefix))
+    throw kitErrors.partField(label, 'prefix', 'letters, digits, "_", "-" and ".", 64 at most')
+  if (uriPrefix !== undefined && !/^[a-z][a-z0-9-]{0,31}$/.test(uriPrefix))
+    throw kitErrors.partField(label, 'uriPrefix', 'lower-case letters, digits and dashes, 32 at most')
+  if (sessions !== undefined && sessions !== 'per-caller' && sessions !== 'shared')
+    throw kitErrors.partField(label, 'sessions', 'per-caller or shared')
+  if (maxSessions !== undefined && !(Number.isInteger(maxSessions) && maxSessions >= 1))
+    throw kitErrors.partField(label, 'maxSessions', 'a whole number from 1')
+}
