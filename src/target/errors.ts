@@ -1,6 +1,12 @@
 import { JexoError, listOf } from '../errors.js'
 
 export const targetErrors = {
+  notAServer: (label: string) =>
+    new JexoError(
+      'target-unknown',
+      `${label} is not a server`,
+      'give a URL, exec:<command line> or <host config file>#<entry>',
+    ),
   tapeAsTarget: (file: string) =>
     new JexoError(
       'tape-as-target',

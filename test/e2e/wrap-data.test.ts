@@ -2,7 +2,7 @@ import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { dirname, join } from 'node:path'
 import { Aedes } from 'aedes'
-import { jexo, newFolder, Running, root, run } from '../support/cli.js'
+import { bin, jexo, newFolder, Running, root, run } from '../support/cli.js'
 import { fill, freePort, postgresServer, sqliteFile } from '../support/databases.js'
 
 afterAll(() => Running.endAll())
@@ -132,6 +132,31 @@ describe('jexo wrap', () => {
       code: 1,
       stderr: expect.stringMatching(/the source cannot be reached \(.*ECONNREFUSED/),
     })
+  })
+
+  test('a server becomes a kit, and is served over HTTP without one', async () => {
+    const folder = newFolder()
+    const server = `exec:${process.execPath} ${join(root, 'test/support/wrapped-server.mjs')}`
+    const kit = join(folder, 'old.kit.ts')
+    const wrapped = await jexo('wrap', server, '--only', 'echo,hives://*', '--prefix', 'old_', '--out', kit)
+    expect(wrapped).toMatchObject({
+      code: 0,
+      stdout: expect.stringMatching(/old_echo\(\).*was echo[\s\S]*hives:\/\/\{code\}/),
+    })
+    expect(await jexo('call', kit, 'old_echo')).toMatchObject({
+      code: 0,
+      stdout: expect.stringContaining('"name":"echo"'),
+    })
+    expect(await jexo('wrap', server, '--out', kit, '--check')).toMatchObject({ code: 0 })
+    expect((await jexo('wrap', server, '--prefix', 'a b')).code).toBe(2)
+    const packed = await jexo('pack', kit, '--out', folder)
+    expect(packed).toMatchObject({ code: 0, stderr: expect.stringMatching(/starts in an empty folder/) })
+    const port = await freePort()
+    const served = new Running([bin, 'serve', server, '--http', String(port), '--only', 'pid,echo'])
+    await served.until(/hives 2\.0\.0 at http/)
+    const shown = await jexo('show', `http://127.0.0.1:${port}/mcp`)
+    expect(shown.stdout).toMatch(/hives 2\.0\.0[\s\S]*2 tools/)
+    await served.end()
   })
 
   test.each<[string[], RegExp]>([

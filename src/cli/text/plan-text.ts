@@ -3,6 +3,7 @@ import type { Preview } from '../../wrap/preview/preview.js'
 import { feedPlanText, folderPlanText, sqlPlanText } from './data-plan-text.js'
 import { modulePlanText } from './module-plan-text.js'
 import { type ContextCost, restPlanText } from './rest-plan-text.js'
+import { serverPlanText } from './server-plan-text.js'
 
 /** A plan as a person reads it; `source` is how the source is shown. */
 export async function planText(preview: Preview, source: string): Promise<string> {
@@ -17,6 +18,12 @@ export async function planText(preview: Preview, source: string): Promise<string
     }
     case 'folder':
       return folderPlanText(preview.plan, source)
+    case 'server': {
+      const tools = preview.plan.tools.map(({ as, definition }) => ({
+        ...{ name: as, about: definition.description ?? '', input: definition.inputSchema },
+      }))
+      return serverPlanText(preview.plan, source, await tokensOf(tools))
+    }
     case 'feed':
       return feedPlanText(preview.plan, `${preview.url}  ${preview.topics} topics received`, preview.examples)
   }

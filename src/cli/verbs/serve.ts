@@ -2,6 +2,8 @@ import { resolve } from 'node:path'
 import { Command } from 'commander'
 import type { RunningKit } from '../../engine/running-kit.js'
 import { namesIn } from '../../kit/choose.js'
+import { kitErrors } from '../../kit/errors.js'
+import type { Kit } from '../../kit/kit.js'
 import { takeEnvironmentFile } from '../../kit-file/dot-env.js'
 import { atFile, loadKit } from '../../kit-file/kit-file.js'
 import type { Log } from '../../serve/log.js'
@@ -12,6 +14,7 @@ import { describeOption, serveOptions, usageOf } from '../../serve/serve-options
 import { watchKit } from '../../serve/watch-kit.js'
 import { serveByWorkers } from '../../serve/workers/serve-by-workers.js'
 import { asWorker } from '../../serve/workers/worker.js'
+import { isServer, serverAt } from '../options/server-at.js'
 import { gather, readMs, type TargetFlags, targetOptions } from '../options/target-options.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -22,10 +25,26 @@ interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
   only?: string
   except?: string
   envFrom?: string[]
+  prefix?: string
+  catalogue?: boolean
+}
+
+/** A kit that stands in front of a server. */
+async function kitOfServer(text: string, { prefix, catalogue, watch }: Flags): Promise<Kit> {
+  if (watch) throw kitErrors.argumentUnreadable('--watch', 'a kit file; a server says itself that it has changed')
+  const { target, ...reach } = await serverAt(text)
+  const { kitFromServer } = await import('../../wrap/server/wrap-server.js')
+  return kitFromServer(target, {
+    ...reach,
+    ...(prefix === undefined ? {} : { prefix }),
+    ...(catalogue ? { catalogue } : {}),
+  })
 }
 
 export const serve = () => {
-  const command = new Command('serve').description(verbTexts.serve.about).argument('<kit>', 'kit file, .ts or .js')
+  const command = new Command('serve')
+    .description(verbTexts.serve.about)
+    .argument('<kit>', 'kit file, .ts or .js; or a server: URL, exec:<command line>, <host config file>#<entry>')
   for (const option of serveOptions) {
     const isRepeatable = 'isRepeatable' in option
     if (isRepeatable) command.option(usageOf(option), describeOption(option), gather)
@@ -34,13 +53,15 @@ export const serve = () => {
   return command
     .option('--only <parts>', 'serve only these parts: names, globs or tag:…, separated by commas')
     .option('--except <parts>', 'serve all parts except these')
+    .option('--prefix <text>', 'server: prefix of the names of its tools and prompts')
+    .option('--catalogue', 'server: three tools (search, explain, call) instead of one each')
     .option('--watch', 'load the kit again when its file or what it imports changes')
     .option('--show-upstream', 'send upstream records (requests, SQL statements) to hosts that support them')
     .option('--tape <file>', 'record every message to a tape, with secrets masked')
     .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
     .addHelpText(
       'after',
-      '\nExample: jexo serve apiary.kit.ts --http 4870\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
+      '\nExamples: jexo serve apiary.kit.ts --http 4870\n          jexo serve exec:"node old-server.mjs" --http\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
     )
     .action(async (file: string, flags: Flags) => {
       // A kit may look at the environment while it is loaded.
@@ -51,7 +72,7 @@ export const serve = () => {
       const early = await serveByWorkers(readRunOptions(flags, environment), environment, alone)
       if (early !== undefined) process.exit(early)
       if (flags.loadTimeout !== undefined) environment.JEXO_LOAD_TIMEOUT_MS = String(readMs(flags.loadTimeout))
-      const kit = await loadKit(file)
+      const kit = isServer(file) ? await kitOfServer(file, flags) : await loadKit(file)
       const code = await serveByWorkers(readRunOptions(flags, environment), environment, alone)
       if (code !== undefined) process.exit(code)
       const recording = await recordingOf(kit, environment, flags.tape)
@@ -73,7 +94,7 @@ export const serve = () => {
           : {}),
       }
       try {
-        await atFile(file, () => serveKit(kit, options))
+        await (isServer(file) ? serveKit(kit, options) : atFile(file, () => serveKit(kit, options)))
       } finally {
         await recording.close()
       }

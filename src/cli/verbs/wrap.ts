@@ -9,6 +9,7 @@ import { kitWriterErrors } from '../../wrap/kit-writer/errors.js'
 import { optionsOfKit } from '../../wrap/kit-writer/written-kit.js'
 import { moduleErrors } from '../../wrap/module/errors.js'
 import { type Preview, previewSource, type ReadingOptions, type SourceOptions } from '../../wrap/preview/preview.js'
+import { serverAt } from '../options/server-at.js'
 import { gather, readMs, targetOptions } from '../options/target-options.js'
 import { Failed, out, outJson, say, whileWaiting } from '../terminal/output.js'
 import { planText } from '../text/plan-text.js'
@@ -36,6 +37,7 @@ interface Flags {
   hidden?: boolean
   search?: boolean
   listen?: string
+  uriPrefix?: string
   header?: string[]
   out?: string
   check?: boolean
@@ -48,7 +50,7 @@ export const wrap = () =>
     .description(verbTexts.wrap.about)
     .argument(
       '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, or a feed (mqtt://)',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://), or a server (URL, exec:<command line>, <host config file>#<entry>)',
     )
     .option('--kind <kind>', `type of the source, if its name does not tell: ${wrapKinds.join(', ')}`)
     .option(
@@ -84,7 +86,8 @@ export const wrap = () =>
     .option('--hidden', 'folder: include hidden files')
     .option('--no-search', 'folder: no search tool')
     .option('--listen <ms>', 'feed: how long to listen for topics, in milliseconds; default: 3000')
-    .option('--header <name: value>', 'GraphQL: header to send with the introspection query (repeatable)', gather)
+    .option('--uri-prefix <text>', 'server: prefix of the scheme of every URI')
+    .option('--header <name: value>', 'GraphQL or server: header to send while reading (repeatable)', gather)
     .option('--out <file>', 'write a kit file')
     .option('--check', 'with --out: check whether the source changed since the kit was written')
     .option('--force', 'with --out: overwrite an edited kit')
@@ -107,7 +110,7 @@ export const wrap = () =>
       sayReading(known, label, flags)
       if (flags.check && flags.out !== undefined) return check(known, label, flags.out, flags)
       const preview = await whileWaiting(`planning ${label}`, () =>
-        previewSource(known, optionsFor(known, flags), readingOptions(flags)),
+        readingOptions(known, flags).then((reading) => previewSource(known, optionsFor(known, flags), reading)),
       )
       if (flags.out !== undefined && !preview.isEmpty) preview.write(flags.out, flags.force === true)
       if (flags.json) outJson(preview.plan)
@@ -136,6 +139,7 @@ function optionsFor({ kind }: KnownSource, flags: Flags): SourceOptions {
     ),
     credentialOrigins: namesOf(flags.credentialOrigin),
     keepValues: flags.keepValues,
+    uriPrefix: flags.uriPrefix,
     name: flags.name,
     hidden: flags.hidden,
     // Both are true unless the command says otherwise.
@@ -167,13 +171,15 @@ const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
   sql: ['name', 'settingPrefix', 'only', 'except', 'prefix', 'tables', 'adHoc', 'queries'],
   folder: ['name', 'prefix', 'only', 'except', 'hidden', 'search'],
   feed: ['name', 'settingPrefix', 'prefix'],
+  server: ['only', 'except', 'prefix', 'catalogue', 'uriPrefix'],
 }
 
 const namesOf = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
 
 /** Sent or used while reading, and never written into a kit. */
-function readingOptions({ header, listen }: Flags): ReadingOptions {
+async function readingOptions({ kind, source }: KnownSource, { header, listen }: Flags): Promise<ReadingOptions> {
   const { headers } = header === undefined ? {} : targetOptions({ header })
+  if (kind === 'server') return { server: await serverAt(source, headers ? { headers } : {}) }
   return {
     ...(headers === undefined ? {} : { introspectionHeaders: headers }),
     ...(listen === undefined ? {} : { listenMs: readMs(listen) }),
@@ -196,7 +202,7 @@ function sayReading({ kind, source }: KnownSource, label: string, flags: Flags):
 
 /** Compares a kit with its source; the options are those it was written with. */
 async function check(known: KnownSource, label: string, kitFile: string, flags: Flags): Promise<void> {
-  const preview = await previewSource(known, optionsOfKit(kitFile), readingOptions(flags))
+  const preview = await previewSource(known, optionsOfKit(kitFile), await readingOptions(known, flags))
   const changes = preview.changesSince(kitFile)
   if (changes.length === 0) return out(`${kitFile} is up to date with ${label}.`)
   out(changes.join('\n'))
@@ -222,6 +228,6 @@ function sayWritten(file: string | undefined): void {
 
 /** A package goes by its name, an address by itself. */
 const labelOf = (source: string): string =>
-  /^[a-z][a-z\d+.-]+:\/\//i.test(source)
+  /^exec:/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
     ? source.replace(/\/\/[^@/]*@/, '//')
     : (/.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source))

@@ -33,7 +33,7 @@ export interface CatalogueOptions {
   /** What the entries are of, such as the title of an API. */
   readonly title: string
   /** What an entry is: part of the names of the tools. */
-  readonly noun: 'operation' | 'function'
+  readonly noun: 'operation' | 'function' | 'tool'
   /** Put before the names of the tools. */
   readonly prefix?: string | undefined
   readonly settings?: Readonly<Record<string, Setting>> | undefined

@@ -7,7 +7,7 @@ import { packageEntry } from '../module/package-entry.js'
 import { isSqlAddress } from '../sql/address.js'
 import { detectErrors } from './errors.js'
 
-export const wrapKinds = ['module', 'openapi', 'curl', 'graphql', 'sql', 'folder', 'feed'] as const
+export const wrapKinds = ['module', 'openapi', 'curl', 'graphql', 'sql', 'folder', 'feed', 'server'] as const
 export type WrapKind = (typeof wrapKinds)[number]
 
 /** A source as typed, told apart: the kind of wrap for it, and its absolute path or URL. */
@@ -20,9 +20,13 @@ export interface KnownSource {
 export function knownSource(given: string, kind?: string): KnownSource {
   if (kind !== undefined && !isKind(kind))
     throw kitErrors.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
-  if (/^https?:\/\//.test(given)) return { kind: kind ?? 'openapi', source: given }
+  if (given.startsWith('exec:')) return { kind: 'server', source: given }
+  if (/^https?:\/\//.test(given)) return { kind: kind ?? (isEndpoint(given) ? 'server' : 'openapi'), source: given }
   if (isSqlAddress(given)) return { kind: kind ?? 'sql', source: given }
   if (isMqttAddress(given)) return { kind: kind ?? 'feed', source: given }
+  const [, file = '', entry] = /^(.+)#([^#]+)$/.exec(given) ?? []
+  if (kind === 'server' || (entry !== undefined && existsSync(file) && statSync(file).isFile()))
+    return { kind: 'server', source: given }
   const path = resolve(given)
   if (existsSync(path) && statSync(path).isDirectory()) return { kind: kind ?? 'folder', source: path }
   if (existsSync(path) && statSync(path).isFile()) {
@@ -34,6 +38,9 @@ export function knownSource(given: string, kind?: string): KnownSource {
   if (packaged === undefined) throw moduleErrors.sourceMissing(given)
   return { kind: 'module', source: packaged }
 }
+
+/** The usual paths of endpoints; others are told by `--kind server`. */
+const isEndpoint = (url: string) => URL.canParse(url) && /\/(mcp|sse)\/?$/.test(new URL(url).pathname)
 
 const isKind = (text: string): text is WrapKind => (wrapKinds as readonly string[]).includes(text)
 

@@ -8,7 +8,7 @@ export interface WrapKit {
   /** Absolute path, or an address without user and password. */
   readonly source: string
   /** How the kit names the source, if not by its path: an expression of TypeScript. */
-  readonly sourceText?: string
+  readonly sourceText?: string | ((outFile: string) => string)
   /** Options as they were given: plain values. */
   readonly options: Readonly<Record<string, unknown>>
   /** Options that hold files, absolute. */
@@ -30,6 +30,7 @@ const functions = {
   sql: 'wrapSql',
   folder: 'wrapFolder',
   feed: 'wrapFeed',
+  server: 'wrapServer',
 } as const
 
 /** Writes the kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */
@@ -49,12 +50,13 @@ export function writeWrapKit(outFile: string, kit: WrapKit, isForced: boolean): 
 export const optionLine = (name: string, value: unknown): string =>
   `  ${keyText(name)}: ${literal(value, 2, name.length + 2)},\n`
 
-const isAddress = (source: string) => /^[a-z][a-z\d+.-]+:\/\//i.test(source)
+const isAddress = (source: string) => /^([a-z][a-z\d+.-]+:\/\/|exec:|.*#[^/\\]+$)/i.test(source)
 
 function kitText(outFile: string, kit: WrapKit): string {
   const { kind, source, options, files = {}, about, settings } = kit
   const urlOf = (file: string) => `new URL(${textLiteral(urlPath(pathFrom(outFile, file)))}, import.meta.url)`
-  const place = kit.sourceText ?? (isAddress(source) ? textLiteral(source) : urlOf(source))
+  const { sourceText = isAddress(source) ? textLiteral(source) : urlOf(source) } = kit
+  const place = typeof sourceText === 'string' ? sourceText : sourceText(outFile)
   const lines = [
     ...(kit.optionLines ?? Object.entries(options).map(([name, value]) => optionLine(name, value))),
     ...Object.entries(files).map(([name, paths]) => `  ${keyText(name)}: [${paths.map(urlOf).join(', ')}],\n`),

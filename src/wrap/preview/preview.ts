@@ -3,6 +3,9 @@ import type { FeedPlan } from '../feed/plan.js'
 import type { FolderPlan } from '../folder/plan.js'
 import type { RestPlan } from '../http-api/operation.js'
 import type { ModulePlan } from '../module/plan.js'
+import type { ServerTarget } from '../server/opener.js'
+import type { ServerPlan } from '../server/plan.js'
+import type { WrapServerOptions } from '../server/wrap-server.js'
 import type { SqlPlan } from '../sql/plan.js'
 
 /** What `jexo wrap` knows of a source before anything is written: its plan, and how a kit file is written and compared. */
@@ -19,6 +22,7 @@ type PlanOf =
   | { readonly form: 'api'; readonly plan: RestPlan }
   | { readonly form: 'sql'; readonly plan: SqlPlan }
   | { readonly form: 'folder'; readonly plan: FolderPlan }
+  | { readonly form: 'server'; readonly plan: ServerPlan }
   | {
       readonly form: 'feed'
       readonly plan: FeedPlan
@@ -37,6 +41,8 @@ export interface ReadingOptions {
   readonly introspectionHeaders?: Readonly<Record<string, string>>
   /** How long a feed is listened to for topics. Default: 3000. */
   readonly listenMs?: number
+  /** How a server is reached: what its source stands for. */
+  readonly server?: { readonly target: ServerTarget } & Pick<WrapServerOptions, 'headers' | 'signIn'>
 }
 
 /** Reads and plans a source. Rejects with a `JexoError` if it cannot be read. */
@@ -49,5 +55,9 @@ export async function previewSource(
   if (kind === 'sql') return (await import('./data.js')).previewSql(source, options)
   if (kind === 'folder') return (await import('./data.js')).previewFolder(source, options)
   if (kind === 'feed') return (await import('./data.js')).previewFeed(source, options, reading.listenMs)
+  if (kind === 'server') {
+    const { target = source, ...reach } = reading.server ?? {}
+    return (await import('./server.js')).previewServer(source, target, options, reach)
+  }
   return (await import('./api.js')).previewApi(kind, source, options, reading.introspectionHeaders)
 }

@@ -124,8 +124,8 @@ export class Upstreams {
 
   #failureOf(error: unknown, call: Call): unknown {
     if (error instanceof RpcError) return new PassedError(error.code, error.message, error.data)
-    if (call.signal.aborted || !isJexoError(error) || error.callerText !== undefined) return error
-    return serverErrors.failed(this.#options.label, error.problem)
+    const isReady = !isJexoError(error) || error.code.startsWith('server-') || call.signal.aborted
+    return isReady ? error : serverErrors.failed(this.#options.label, error.problem)
   }
 
   /** The session of a caller; opened if there is none. Throws a `JexoError` while it has to wait, or if there are too many. */
@@ -143,50 +143,40 @@ export class Upstreams {
   }
 
   #open(key: object, of: PassageSession | undefined): Session {
+    const { label, open } = this.#options
     const startedAt = Date.now()
     const active = new Set<Passage>()
-    const options: OpenerOptions = of ? this.#passing(of, active) : {}
-    const opening = this.#options.open({
-      ...options,
-      onStderr: (line) => this.#opening.report('info', `${this.#options.label}: ${line}`),
-    })
-    const session: Session = { link: opening, active, logLevel: undefined }
-    this.#sessions.set(key, session)
     const forget = () => {
       if (this.#sessions.get(key) === session) this.#sessions.delete(key)
     }
-    const link = opening.then((opened) => {
-      this.#listen(opened, of, active)
-      opened.on('closed', ({ why }) => {
-        forget()
-        if (this.#isClosed || of?.ended.aborted) return
-        this.#opening.report('warning', `${this.#options.label}: ${why}`)
-        if (Date.now() - startedAt < briefMs) this.#failed()
-      })
-      if (this.#isClosed || of?.ended.aborted) void opened.close()
-      return opened
-    })
-    link.then(
-      () => {
-        this.#failures = 0
-      },
-      () => {
+    const isUnwanted = () => this.#isClosed || of?.ended.aborted === true
+    const start = async () => {
+      const onStderr = (line: string) => this.#opening.report('info', `${label}: ${line}`)
+      const link = await open({ ...(of ? this.#passing(of, active) : {}), onStderr }).catch((error) => {
         forget()
         this.#failed()
-      },
-    )
+        throw serverErrors.unreachable(label, messageOf(error), 0)
+      })
+      this.#listen(link, of, active)
+      link.on('closed', ({ why }) => {
+        forget()
+        if (isUnwanted()) return
+        this.#opening.report('warning', `${label}: ${why}`)
+        if (Date.now() - startedAt < briefMs) this.#failed()
+        else this.#failures = 0
+      })
+      if (isUnwanted()) await link.close()
+      return link
+    }
+    const session: Session = { link: start(), active, logLevel: undefined }
+    // Whoever waits for it hears of a failure; nobody may.
+    session.link.catch(() => {})
+    this.#sessions.set(key, session)
     of?.ended.addEventListener('abort', () => {
       forget()
-      link.then((opened) => opened.close()).catch(() => {})
+      session.link.then((link) => link.close()).catch(() => {})
     })
-    const ready = link.catch((error) => {
-      throw serverErrors.unreachable(this.#options.label, messageOf(error), 0)
-    })
-    ready.catch(() => {})
-    const kept = { ...session, link: ready }
-    this.#sessions.set(key, kept)
-    Object.assign(session, kept)
-    return kept
+    return session
   }
 
   #failed(): void {

@@ -7,6 +7,7 @@ import { shared } from '../../kit/shared.js'
 import type { Link } from '../../link/link.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { ConnectOptions } from '../../transport/connect.js'
+import { catalogueParts } from '../catalogue/catalogue.js'
 import { frozenOr } from '../source/frozen.js'
 import { oneAtATime } from './one-at-a-time.js'
 import { isAddress, labelOf, openerOf, type ServerTarget } from './opener.js'
@@ -17,6 +18,8 @@ import { Upstreams } from './upstreams.js'
 import { uriMap } from './uris.js'
 
 export interface WrapServerOptions extends ServerPlanOptions, Pick<ConnectOptions, 'headers' | 'signIn'> {
+  /** Three tools, which search, explain and call those of the server, in place of one each. */
+  readonly catalogue?: boolean
   /** Descriptions and other fields of parts, by the names that they have here. */
   readonly override?: Readonly<Record<string, Override>>
   /**
@@ -74,7 +77,7 @@ export async function kitFromServer(target: ServerTarget, options: WrapServerOpt
 
 function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerPlan): Part[] {
   const { sessions = 'per-caller', maxSessions = 100, timeoutMs = timeouts.request } = options
-  const label = labelOf(target)
+  const label = isAddress(target) ? labelOf(target) : plan.server.name
   const uris = uriMap(options.uriPrefix)
   let parts: Part[] = []
   const partsOf = (from: ServerPlan) => {
@@ -82,7 +85,8 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
     const keys = new Set(made.map(keyOf))
     // A part that is gone is not there to be described better.
     const changes = Object.entries(options.override ?? {}).filter(([key]) => from === plan || keys.has(key))
-    return override(made, Object.fromEntries(changes))
+    const reworded = override(made, Object.fromEntries(changes))
+    return options.catalogue ? asCatalogue(reworded, from, options.prefix) : reworded
   }
   const upstreams = shared(
     (opening) => {
@@ -102,6 +106,19 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
   )
   parts = partsOf(plan)
   return parts
+}
+
+/** The tools of the server behind three. */
+function asCatalogue(parts: readonly Part[], { server }: ServerPlan, prefix: string | undefined): Part[] {
+  const tools = parts.filter((part) => part.kind === 'tool')
+  const entries = tools.map(({ name, title, about, effect, tags = [], inputSchema, outputSchema, run }) => ({
+    ...{ name, title, about, effect, tags, examples: [] },
+    input: () => inputSchema,
+    output: () => outputSchema,
+    run,
+  }))
+  const three = catalogueParts(entries, { title: server.title ?? server.name, noun: 'tool', prefix })
+  return [...three, ...parts.filter(({ kind }) => kind !== 'tool')]
 }
 
 const planOptionsOf = ({
