@@ -1,5 +1,10 @@
 import { JexoError } from '../../errors.js'
 
+const saidOf: Readonly<Record<string, string>> = {
+  'request-timed-out': 'did not respond in time',
+  'answer-malformed': 'sent an invalid response',
+}
+
 export const serverErrors = {
   unreachable: (label: string, reason: string, waitMs: number) =>
     new JexoError(
@@ -17,8 +22,9 @@ export const serverErrors = {
       label,
       { forCallers: 'Too many callers use the server behind this; try again later.' },
     ),
-  failed: (label: string, reason: string) =>
-    new JexoError('server-failed', reason, 'see what the wrapped server writes to stderr', label, {
-      forCallers: `The server behind this did not respond: ${reason}.`,
+  /** What the server has written to stderr is in the reason, and for the operator. */
+  failed: (label: string, { code, problem }: JexoError) =>
+    new JexoError('server-failed', problem, 'see what the wrapped server writes to stderr', label, {
+      forCallers: `The server behind this ${saidOf[code] ?? 'ended before it responded'}.`,
     }),
 }

@@ -125,7 +125,7 @@ export class Upstreams {
   #failureOf(error: unknown, call: Call): unknown {
     if (error instanceof RpcError) return new PassedError(error.code, error.message, error.data)
     const isReady = !isJexoError(error) || error.code.startsWith('server-') || call.signal.aborted
-    return isReady ? error : serverErrors.failed(this.#options.label, error.problem)
+    return isReady ? error : serverErrors.failed(this.#options.label, error)
   }
 
   /** The session of a caller; opened if there is none. Throws a `JexoError` while it has to wait, or if there are too many. */
