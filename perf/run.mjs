@@ -1,102 +1,39 @@
 /**
  * `npm run perf`: medians and ratios, each pair measured side by side in the same run, interleaved. Throughput swings on shared
- * machines, so the server's own CPU time a call stands beside it.
+ * machines, so the server's own CPU time a call stands beside it. `--check` compares CPU ratios with those of `baseline.json`.
  */
-import { fork, spawn } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import autocannon from 'autocannon'
-import { input } from './kit.mjs'
+import { check } from './check.mjs'
+import { call, hello, median, overHttp, overStdio, roundTrips, session, start } from './measure.mjs'
 import { startRedis, throughputOf } from './several.mjs'
 
-const server = fileURLToPath(new URL('./server.mjs', import.meta.url))
 const isQuick = process.argv.includes('--quick')
 const rounds = isQuick ? 3 : 7
 const seconds = isQuick ? 1 : 3
-const median = (list) => [...list].sort((a, b) => a - b)[Math.floor(list.length / 2)]
 const rows = []
 const progress = (text) => process.stderr.write(`${text} …\n`)
 
-const hello = {
-  jsonrpc: '2.0',
-  id: 0,
-  method: 'initialize',
-  params: { protocolVersion: '2025-11-25', capabilities: {}, clientInfo: { name: 'perf', version: '1' } },
-}
-const initialized = { jsonrpc: '2.0', method: 'notifications/initialized' }
-const call = (id) => ({
-  jsonrpc: '2.0',
-  id,
-  method: 'tools/call',
-  params: { name: 'weigh_hive', arguments: input },
-})
-const json = { 'content-type': 'application/json', accept: 'application/json, text/event-stream' }
+const medians = ({ rates, cpus }) => ({ rate: median(rates), cpu: median(cpus) })
 
-function start(kind, ...args) {
-  const child = fork(server, [kind, ...args], { execArgv: ['--expose-gc'], silent: true })
-  const next = () => new Promise((resolve) => child.once('message', resolve))
-  const ask = (what) => {
-    const answer = next()
-    child.send(what)
-    return answer
-  }
-  return { child, next, ask }
-}
-
-async function session(url, token) {
-  const sent = token === undefined ? json : { ...json, authorization: `Bearer ${token}` }
-  const answer = await fetch(url, { method: 'POST', headers: sent, body: JSON.stringify(hello) })
-  await answer.text()
-  const headers = { ...sent, 'mcp-session-id': answer.headers.get('mcp-session-id') ?? '' }
-  await fetch(url, { method: 'POST', headers, body: JSON.stringify(initialized) }).then((done) => done.text())
-  return headers
-}
-
-/** Two servers under the same load in turns: calls a second, and CPU time of the server a call. */
 async function comparedOverHttp(name, wanted, kinds, body, connections) {
   progress(name)
-  const sides = []
-  let token
-  for (const [kind, ...args] of kinds) {
-    const side = start(kind, ...args)
-    const started = await side.next()
-    const { url } = started
-    // Both send it: what is compared is the check.
-    token ??= started.token
-    const headers = kind.startsWith('jexo') ? await session(url, token) : json
-    sides.push({ ...side, url, headers, rates: [], cpus: [] })
-  }
-  let id = 1
-  let total = 0
-  for (let round = 0; round <= rounds; round++) {
-    for (const side of sides) {
-      const before = (await side.ask('cpu')).cpuMicros
-      const requests = [
-        {
-          method: 'POST',
-          headers: side.headers,
-          setupRequest: (request) => ({ ...request, body: JSON.stringify(body(id++)) }),
-        },
-      ]
-      const result = await autocannon({
-        url: side.url,
-        connections,
-        duration: round === 0 ? 2 * seconds : seconds,
-        requests,
-      })
-      if (result.non2xx + result.errors > 0)
-        throw new Error(`${name}: ${result.non2xx} refused, ${result.errors} failed`)
-      total += side === sides[0] ? result.requests.total : 0
-      // The first round warms up.
-      if (round === 0) continue
-      side.rates.push(result.requests.average)
-      side.cpus.push(((await side.ask('cpu')).cpuMicros - before) / result.requests.total)
-    }
-  }
-  const [own, bare] = sides.map(({ rates, cpus }) => ({ rate: median(rates), cpu: median(cpus) }))
-  for (const { child } of sides) child.kill()
+  const { sides, total } = await overHttp(kinds, body, { connections, rounds, seconds })
+  compared(name, wanted, sides.map(medians))
+  return total
+}
+
+async function comparedOverStdio(underWay, wanted) {
+  const name = `stdio round trips, ${underWay} under way`
+  progress(name)
+  const sides = await overStdio(underWay, { count: isQuick ? 3000 : 10_000, rounds })
+  compared(name, wanted, sides.map(medians))
+}
+
+function compared(name, wanted, [own, bare]) {
   rows.push([
     name,
     `${own.rate.toFixed(0)}/s`,
@@ -111,75 +48,6 @@ async function comparedOverHttp(name, wanted, kinds, body, connections) {
     bare ? (bare.cpu / own.cpu).toFixed(2) : '',
     wanted,
   ])
-  return total
-}
-
-async function comparedOverStdio(underWay, wanted) {
-  const name = `stdio round trips, ${underWay} under way`
-  progress(name)
-  const sides = ['jexo-stdio', 'bare-stdio'].map((kind) => ({ ...start(kind), rates: [], cpus: [] }))
-  const count = isQuick ? 3000 : 10_000
-  for (let round = 0; round <= rounds; round++) {
-    for (const side of sides) {
-      if (round === 0) {
-        await roundTrips(side.child, [hello], 1, true)
-        // Compiled code settles late: what is measured is a server that has run for a while.
-        await roundTrips(
-          side.child,
-          Array.from({ length: 4 * count }, (_, id) => call(id + 1)),
-          16,
-        )
-      }
-      const before = (await side.ask('cpu')).cpuMicros
-      const startedAt = performance.now()
-      await roundTrips(
-        side.child,
-        Array.from({ length: count }, (_, id) => call(id + 1)),
-        underWay,
-      )
-      if (round === 0) continue
-      side.rates.push((count * 1000) / (performance.now() - startedAt))
-      side.cpus.push(((await side.ask('cpu')).cpuMicros - before) / count)
-    }
-  }
-  const [own, bare] = sides.map(({ rates, cpus }) => ({ rate: median(rates), cpu: median(cpus) }))
-  for (const { child } of sides) child.kill()
-  rows.push([
-    name,
-    `${own.rate.toFixed(0)}/s`,
-    `${bare.rate.toFixed(0)}/s`,
-    (own.rate / bare.rate).toFixed(2),
-    wanted,
-  ])
-  rows.push([
-    `  server's CPU a call`,
-    `${own.cpu.toFixed(0)} µs`,
-    `${bare.cpu.toFixed(0)} µs`,
-    (bare.cpu / own.cpu).toFixed(2),
-    wanted,
-  ])
-}
-
-/** Keeps so many requests under way until all are answered. */
-function roundTrips(child, messages, underWay, isOpening = false) {
-  return new Promise((resolve) => {
-    let sent = 0
-    let answered = 0
-    const send = () => sent < messages.length && child.stdin.write(`${JSON.stringify(messages[sent++])}\n`)
-    const onData = (chunk) => {
-      for (const byte of chunk) {
-        if (byte !== 10) continue
-        answered++
-        send()
-      }
-      if (answered < messages.length) return
-      child.stdout.off('data', onData)
-      if (isOpening) child.stdin.write(`${JSON.stringify(initialized)}\n`)
-      resolve()
-    }
-    child.stdout.on('data', onData)
-    for (let index = 0; index < underWay; index++) send()
-  })
 }
 
 async function coldStart() {
@@ -346,18 +214,15 @@ async function searched() {
   rows.push(['  memory of the process then', `${(bytes / 1e6).toFixed(0)} MB`, '', '', ''])
 }
 
-/** Calls through the relay, which records them, beside the same calls without it. */
-async function relayed() {
-  progress('the relay')
-  const bin = fileURLToPath(new URL('../bin/jexo.mjs', import.meta.url))
-  const kit = fileURLToPath(new URL('./relayed.kit.mjs', import.meta.url))
-  const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
+const bin = fileURLToPath(new URL('../bin/jexo.mjs', import.meta.url))
+const relayedKit = fileURLToPath(new URL('./relayed.kit.mjs', import.meta.url))
+
+/** Calls through something that stands before a server, beside the same calls without it. */
+async function through(name, args, wanted) {
+  progress(name)
   const count = isQuick ? 1000 : 5000
-  const sides = [
-    ['relay', kit, '--tape', join(folder, 'perf.tape.jsonl')],
-    ['serve', kit],
-  ].map((args) => ({
-    child: spawn(process.execPath, [bin, ...args], { stdio: ['pipe', 'pipe', 'ignore'] }),
+  const sides = [args, ['serve', relayedKit]].map((words) => ({
+    child: spawn(process.execPath, [bin, ...words], { stdio: ['pipe', 'pipe', 'ignore'] }),
     rates: [],
   }))
   for (let round = 0; round <= rounds; round++) {
@@ -373,15 +238,23 @@ async function relayed() {
     }
   }
   for (const { child } of sides) child.stdin.end()
-  rmSync(folder, { recursive: true, force: true })
   const [own, bare] = sides.map(({ rates }) => median(rates))
-  rows.push([
+  const added = `+${(1000 / own - 1000 / bare).toFixed(2)} ms`
+  rows.push([name, `${own.toFixed(0)}/s`, `${bare.toFixed(0)}/s`, (own / bare).toFixed(2), ''])
+  rows.push(['  added to a call', added, '', '', wanted])
+}
+
+async function relayed() {
+  const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
+  const tape = join(folder, 'perf.tape.jsonl')
+  await through(
     'stdio round trips through the relay, recorded, beside none',
-    `${own.toFixed(0)}/s`,
-    `${bare.toFixed(0)}/s`,
-    (own / bare).toFixed(2),
+    ['relay', relayedKit, '--tape', tape],
     '',
-  ])
+  )
+  rmSync(folder, { recursive: true, force: true })
+  const behind = `exec:${process.execPath} ${bin} serve ${relayedKit}`
+  await through('stdio round trips to a wrapped server, beside the server', ['serve', behind], '≤ 0.3 ms')
 }
 
 async function plannedApi() {
@@ -465,6 +338,7 @@ async function workers() {
   ])
 }
 
+if (process.argv.includes('--check')) process.exit(await check(progress))
 if (process.argv.includes('--several')) {
   await sharedSessions()
   await workers()

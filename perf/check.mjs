@@ -1,0 +1,47 @@
+/** `npm run perf -- --check`: fails if a call costs more CPU beside the bare thing than the committed baseline says, by more than a tenth. */
+import { readFileSync, writeFileSync } from 'node:fs'
+import { call, median, overHttp, overStdio } from './measure.mjs'
+
+const file = new URL('./baseline.json', import.meta.url)
+const tolerance = 0.9
+const tries = 3
+
+/** Short rounds in turns, each compared with its neighbour: what else the machine does then falls on both alike. */
+const ratioOf = ([own, bare]) => median(own.cpus.map((cpu, round) => bare.cpus[round] / cpu))
+const http = { connections: 16, rounds: 12, amount: 2000 }
+const kinds = [['jexo-http'], ['bare-http']]
+
+const measures = {
+  'HTTP tools/call, 16 connections': async () => ratioOf((await overHttp(kinds, call, http)).sides),
+  'stdio, 1 under way': async () => ratioOf(await overStdio(1, { count: 1000, rounds: 12 })),
+  'stdio, 16 under way': async () => ratioOf(await overStdio(16, { count: 3000, rounds: 12 })),
+}
+
+/** Prints each ratio beside its baseline; returns an exit code. `--write` makes the figures of this run the baseline. */
+export async function check(progress) {
+  const baseline = JSON.parse(readFileSync(file, 'utf8'))
+  const found = {}
+  let failed = 0
+  for (const [name, measure] of Object.entries(measures)) {
+    const least = baseline[name] * tolerance
+    for (let at = 0; at < tries && !(found[name] >= least); at++) {
+      progress(`${name}${at > 0 ? `, try ${at + 1}` : ''}`)
+      found[name] = Math.max(found[name] ?? 0, await measure())
+    }
+    const isFine = found[name] >= least
+    if (!isFine) failed++
+    console.log(`${isFine ? '✓' : '✗'} ${name}: CPU ratio ${found[name].toFixed(2)}, baseline ${baseline[name]}`)
+  }
+  if (process.argv.includes('--write')) {
+    const rounded = Object.fromEntries(
+      Object.entries(found).map(([name, ratio]) => [name, Number(ratio.toFixed(2))]),
+    )
+    writeFileSync(file, `${JSON.stringify(rounded, null, 2)}\n`)
+    return 0
+  }
+  if (failed > 0)
+    console.log(
+      'A call costs more CPU than before. Profile it; if it has to, say why and commit a new baseline: npm run perf -- --check --write',
+    )
+  return failed > 0 ? 1 : 0
+}
