@@ -116,6 +116,7 @@ export type ErrorCode =
   | 'supervisor-failed'
   | 'tape-as-target'
   | 'tape-unreadable'
+  | 'tape-without-server'
   | 'tape-unwritable'
   | 'target-unknown'
   | 'template-invalid'

@@ -3,6 +3,8 @@
  * still, matchers, and cases.
  * @module
  */
+export { kitFromTape, type TapeKitOptions } from './playback/kit-from-tape.js'
+export type { PlaybackOptions } from './playback/recorded-server.js'
 export type { Case, CaseReport, Expectation, StepReport } from './replay/case.js'
 export { type ReplayOptions, runCase } from './replay/run-case.js'
 export { type FakeClock, fakeClock } from './testing/fake-clock.js'

@@ -57,6 +57,7 @@ const order = [
   'answers',
   'attach',
   'tape',
+  'playback',
   'score',
   'relay',
   'serve',

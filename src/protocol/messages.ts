@@ -161,5 +161,7 @@ export function errorResponse(id: RequestId | undefined, error: RpcFault): Error
   return id === undefined ? { jsonrpc: '2.0', error } : { jsonrpc: '2.0', id, error }
 }
 
+export const isNotification = (message: Message): message is Notification =>
+  'method' in message && !('id' in message)
 export const isRequest = (message: Message): message is Request => 'method' in message && 'id' in message
 export const isResponse = (message: Message): message is Response => !('method' in message)

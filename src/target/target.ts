@@ -36,7 +36,7 @@ export interface TargetOptions {
 }
 
 /** What the name of a tape ends with, there or not there yet. */
-const tapeSuffix = '.tape.jsonl'
+export const tapeSuffix = '.tape.jsonl'
 
 /** Reads a target as typed: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a tape. */
 export async function readTarget(text: string, options: TargetOptions = {}): Promise<Target> {

@@ -14,6 +14,7 @@ import { describeOption, serveOptions, usageOf } from '../../serve/serve-options
 import { watchKit } from '../../serve/watch-kit.js'
 import { serveByWorkers } from '../../serve/workers/serve-by-workers.js'
 import { asWorker } from '../../serve/workers/worker.js'
+import { tapeSuffix } from '../../target/target.js'
 import { isServer, serverAt } from '../options/server-at.js'
 import { gather, readMs, type TargetFlags, targetOptions } from '../options/target-options.js'
 import { verbTexts } from '../text/verb-texts.js'
@@ -27,11 +28,16 @@ interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
   envFrom?: string[]
   prefix?: string
   catalogue?: boolean
+  speed?: string
 }
 
-/** A kit that stands in front of a server. */
-async function kitOfServer(text: string, { prefix, catalogue, watch }: Flags): Promise<Kit> {
-  if (watch) throw kitErrors.argumentUnreadable('--watch', 'a kit file; a server says itself that it has changed')
+/** A kit that stands in front of a server, or answers from a tape. */
+async function kitBehind(text: string, { prefix, catalogue, watch, speed }: Flags): Promise<Kit> {
+  if (watch) throw kitErrors.argumentUnreadable('--watch', 'a kit file')
+  if (text.endsWith(tapeSuffix)) {
+    const { kitFromTape } = await import('../../playback/kit-from-tape.js')
+    return kitFromTape(text, speed === undefined ? {} : { speed: Number(speed) })
+  }
   const { target, ...reach } = await serverAt(text)
   const { kitFromServer } = await import('../../wrap/server/wrap-server.js')
   return kitFromServer(target, {
@@ -44,7 +50,10 @@ async function kitOfServer(text: string, { prefix, catalogue, watch }: Flags): P
 export const serve = () => {
   const command = new Command('serve')
     .description(verbTexts.serve.about)
-    .argument('<kit>', 'kit file, .ts or .js; or a server: URL, exec:<command line>, <host config file>#<entry>')
+    .argument(
+      '<kit>',
+      'kit file, .ts or .js; a server: URL, exec:<command line>, <host config file>#<entry>; or a tape',
+    )
   for (const option of serveOptions) {
     const isRepeatable = 'isRepeatable' in option
     if (isRepeatable) command.option(usageOf(option), describeOption(option), gather)
@@ -55,13 +64,14 @@ export const serve = () => {
     .option('--except <parts>', 'serve all parts except these')
     .option('--prefix <text>', 'server: prefix of the names of its tools and prompts')
     .option('--catalogue', 'server: three tools (search, explain, call) instead of one each')
+    .option('--speed <number>', 'tape: how fast time passes; 1 as recorded, 0 without waiting; default: 1')
     .option('--watch', 'load the kit again when its file or what it imports changes')
     .option('--show-upstream', 'send upstream records (requests, SQL statements) to hosts that support them')
     .option('--tape <file>', 'record every message to a tape, with secrets masked')
     .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
     .addHelpText(
       'after',
-      '\nExamples: jexo serve apiary.kit.ts --http 4870\n          jexo serve exec:"node old-server.mjs" --http\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
+      '\nExamples: jexo serve apiary.kit.ts --http 4870\n          jexo serve exec:"node old-server.mjs" --http\n          jexo serve hives.tape.jsonl --http      (answers as recorded)\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
     )
     .action(async (file: string, flags: Flags) => {
       // A kit may look at the environment while it is loaded.
@@ -72,7 +82,8 @@ export const serve = () => {
       const early = await serveByWorkers(readRunOptions(flags, environment), environment, alone)
       if (early !== undefined) process.exit(early)
       if (flags.loadTimeout !== undefined) environment.JEXO_LOAD_TIMEOUT_MS = String(readMs(flags.loadTimeout))
-      const kit = isServer(file) ? await kitOfServer(file, flags) : await loadKit(file)
+      const isKitFile = !isServer(file) && !file.endsWith(tapeSuffix)
+      const kit = isKitFile ? await loadKit(file) : await kitBehind(file, flags)
       const code = await serveByWorkers(readRunOptions(flags, environment), environment, alone)
       if (code !== undefined) process.exit(code)
       const recording = await recordingOf(kit, environment, flags.tape)
@@ -94,7 +105,7 @@ export const serve = () => {
           : {}),
       }
       try {
-        await (isServer(file) ? serveKit(kit, options) : atFile(file, () => serveKit(kit, options)))
+        await (isKitFile ? atFile(file, () => serveKit(kit, options)) : serveKit(kit, options))
       } finally {
         await recording.close()
       }

@@ -14,11 +14,19 @@ import type {
 } from '../../protocol/types.js'
 import { parseUriTemplate } from '../../protocol/uri-template.js'
 import type { Planned, ServerPlan } from './plan.js'
-import type { Upstreams } from './upstreams.js'
 import { type UriMap, withOuterUris } from './uris.js'
 
+/** What answers the requests of a plan's parts. */
+export interface Upstream {
+  callTool(call: Call, name: string, input: JsonObject): Promise<JsonObject>
+  ask(call: Call, method: string, params: JsonObject): Promise<JsonObject>
+  /** Reads a resource: this one, or the one of the request. */
+  read(call: Call, uri: string | undefined, uris: UriMap): Promise<JsonObject>
+  subscribe(call: Call, method: string, uri: string): Promise<void>
+}
+
 /** The parts of a plan: each passes its requests on, and what comes back. */
-export function serverPartsOf(plan: ServerPlan, upstreams: Shared<Upstreams>, uris: UriMap): Part[] {
+export function serverPartsOf(plan: ServerPlan, upstreams: Shared<Upstream>, uris: UriMap): Part[] {
   const maker = new Maker(plan, upstreams, uris)
   return [
     ...plan.tools.map((planned) => maker.tool(planned)),
@@ -30,10 +38,10 @@ export function serverPartsOf(plan: ServerPlan, upstreams: Shared<Upstreams>, ur
 
 class Maker {
   readonly #plan: ServerPlan
-  readonly #upstreams: Shared<Upstreams>
+  readonly #upstreams: Shared<Upstream>
   readonly #uris: UriMap
 
-  constructor(plan: ServerPlan, upstreams: Shared<Upstreams>, uris: UriMap) {
+  constructor(plan: ServerPlan, upstreams: Shared<Upstream>, uris: UriMap) {
     this.#plan = plan
     this.#upstreams = upstreams
     this.#uris = uris
@@ -138,7 +146,7 @@ class Maker {
   /** The URI is the request's own where a template only says which there are. */
   async #read(call: Call, uri: string | undefined) {
     const upstreams = await call.use(this.#upstreams)
-    const result = await upstreams.read(call, uri === undefined ? undefined : uri, this.#uris)
+    const result = await upstreams.read(call, uri, this.#uris)
     return verbatim(withOuterUris(result, this.#uris))
   }
 

@@ -10,6 +10,7 @@ import { RpcError, rpcErrors } from '../../protocol/rpc-error.js'
 import { type LogLevel, logLevels } from '../../protocol/types.js'
 import { serverErrors } from './errors.js'
 import type { Opener, OpenerOptions } from './opener.js'
+import type { Upstream } from './parts.js'
 import type { UriMap } from './uris.js'
 
 export interface UpstreamsOptions {
@@ -46,7 +47,7 @@ const briefMs = 5000
 const questionMs = 600_000
 
 /** The sessions with a wrapped server: one for each caller, or one for all. Started at first use, and again with a growing wait after a failure. */
-export class Upstreams {
+export class Upstreams implements Upstream {
   readonly #options: UpstreamsOptions
   readonly #opening: Opening
   readonly #sessions = new Map<object, Session>()

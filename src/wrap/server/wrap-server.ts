@@ -99,7 +99,8 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
         },
         (error) => opening.report('warning', `${label}: its changed lists could not be read: ${messageOf(error)}`),
       )
-      const open = openerOf(target, { ...options, timeoutMs })
+      // How long a request may take says nothing of how long a process takes to start.
+      const open = openerOf(target, { ...options, timeoutMs: timeouts.plan })
       return new Upstreams({ label, open, sessions, maxSessions, timeoutMs, uris, changed }, opening)
     },
     (opened: Upstreams) => opened.close(),
