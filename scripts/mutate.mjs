@@ -24,6 +24,7 @@ const testsOf = {
   'wrap/folder': ['wrap/folder', 'hostile/files'],
   'wrap/feed': ['wrap/feed'],
   'wrap/server': ['wrap/server'],
+  'wrap/command': ['wrap/command'],
 }
 const wanted = 85
 

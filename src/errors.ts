@@ -31,6 +31,7 @@ export type ErrorCode =
   | 'collector-unreadable'
   | 'column-missing'
   | 'command-missing'
+  | 'commands-unreadable'
   | 'config-entry-missing'
   | 'config-entry-taken'
   | 'config-unreadable'

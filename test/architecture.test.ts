@@ -51,6 +51,7 @@ const order = [
   'wrap/folder',
   'wrap/feed',
   'wrap/server',
+  'wrap/command',
   'wrap/detect',
   'wrap/preview',
   'target',

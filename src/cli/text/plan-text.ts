@@ -1,5 +1,6 @@
 import { tokensOf } from '../../context-cost/context-cost.js'
 import type { Preview } from '../../wrap/preview/preview.js'
+import { commandPlanText } from './command-plan-text.js'
 import { feedPlanText, folderPlanText, sqlPlanText } from './data-plan-text.js'
 import { modulePlanText } from './module-plan-text.js'
 import { type ContextCost, restPlanText } from './rest-plan-text.js'
@@ -18,6 +19,10 @@ export async function planText(preview: Preview, source: string): Promise<string
     }
     case 'folder':
       return folderPlanText(preview.plan, source)
+    case 'command': {
+      const tools = preview.plan.tools.map(({ name, input, command }) => ({ name, about: command.about, input }))
+      return commandPlanText(preview.plan, source, await tokensOf(tools))
+    }
     case 'server': {
       const tools = preview.plan.tools.map(({ as, definition }) => ({
         ...{ name: as, about: definition.description ?? '', input: definition.inputSchema },

@@ -50,7 +50,7 @@ export const wrap = () =>
     .description(verbTexts.wrap.about)
     .argument(
       '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://), or a server (URL, exec:<command line>, <host config file>#<entry>)',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://), a program (command:<program>, .commands.yaml), or a server (URL, exec:<command line>, <host config file>#<entry>)',
     )
     .option('--kind <kind>', `type of the source, if its name does not tell: ${wrapKinds.join(', ')}`)
     .option(
@@ -116,7 +116,7 @@ export const wrap = () =>
       if (flags.json) outJson(preview.plan)
       else out(await planText(preview, label))
       if (preview.isEmpty) throw await emptyError(preview, label)
-      if (!flags.json) sayWritten(flags.out)
+      if (!flags.json) sayWritten(flags.out, flags.out === undefined ? [] : (preview.written?.(flags.out) ?? []))
     })
 
 /** The options of a wrap, from those of the command that concern this kind of source. */
@@ -172,6 +172,7 @@ const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
   folder: ['name', 'prefix', 'only', 'except', 'hidden', 'search'],
   feed: ['name', 'settingPrefix', 'prefix'],
   server: ['only', 'except', 'prefix', 'catalogue', 'uriPrefix'],
+  command: ['only', 'except', 'prefix'],
 }
 
 const namesOf = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
@@ -221,13 +222,14 @@ async function emptyError(preview: Preview, label: string): Promise<Error> {
   return kitWriterErrors.wrapTakesNothing(label, reasonsOf(preview.plan))
 }
 
-function sayWritten(file: string | undefined): void {
+function sayWritten(file: string | undefined, others: readonly string[]): void {
+  for (const other of others) say(`\nThe description of the calls is ${other}; edit it.`)
   if (file === undefined) say('\nNothing was written. Write a kit file with --out <name>.kit.ts.')
   else say(`\nWrote ${file}   (try it: jexo show ${file})`)
 }
 
 /** A package goes by its name, an address by itself. */
 const labelOf = (source: string): string =>
-  /^exec:/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
+  /^(exec|command):/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
     ? source.replace(/\/\/[^@/]*@/, '//')
     : (/.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source))

@@ -7,7 +7,17 @@ import { packageEntry } from '../module/package-entry.js'
 import { isSqlAddress } from '../sql/address.js'
 import { detectErrors } from './errors.js'
 
-export const wrapKinds = ['module', 'openapi', 'curl', 'graphql', 'sql', 'folder', 'feed', 'server'] as const
+export const wrapKinds = [
+  'module',
+  'openapi',
+  'curl',
+  'graphql',
+  'sql',
+  'folder',
+  'feed',
+  'server',
+  'command',
+] as const
 export type WrapKind = (typeof wrapKinds)[number]
 
 /** A source as typed, told apart: the kind of wrap for it, and its absolute path or URL. */
@@ -20,6 +30,8 @@ export interface KnownSource {
 export function knownSource(given: string, kind?: string): KnownSource {
   if (kind !== undefined && !isKind(kind))
     throw kitErrors.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
+  if (given.startsWith('command:') || kind === 'command')
+    return { kind: 'command', source: given.startsWith('command:') ? given : resolve(given) }
   if (given.startsWith('exec:')) return { kind: 'server', source: given }
   if (/^https?:\/\//.test(given)) return { kind: kind ?? (isEndpoint(given) ? 'server' : 'openapi'), source: given }
   if (isSqlAddress(given)) return { kind: kind ?? 'sql', source: given }
@@ -45,6 +57,7 @@ const isEndpoint = (url: string) => URL.canParse(url) && /\/(mcp|sse)\/?$/.test(
 const isKind = (text: string): text is WrapKind => (wrapKinds as readonly string[]).includes(text)
 
 function kindOfFile(path: string): WrapKind | undefined {
+  if (/\.commands\.ya?ml$/i.test(path)) return 'command'
   if (/\.[cm]?[jt]sx?$/i.test(path)) return 'module'
   if (/\.(har|http|rest|md|markdown|sh|bash|curl)$/i.test(path)) return 'curl'
   if (/\.(graphqls?|gql|sdl)$/i.test(path)) return 'graphql'

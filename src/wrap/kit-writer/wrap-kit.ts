@@ -31,6 +31,7 @@ const functions = {
   folder: 'wrapFolder',
   feed: 'wrapFeed',
   server: 'wrapServer',
+  command: 'wrapCommand',
 } as const
 
 /** Writes the kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */

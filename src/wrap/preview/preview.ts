@@ -1,3 +1,4 @@
+import type { CommandPlan } from '../command/plan.js'
 import type { KnownSource } from '../detect/source-kind.js'
 import type { FeedPlan } from '../feed/plan.js'
 import type { FolderPlan } from '../folder/plan.js'
@@ -14,6 +15,8 @@ export type Preview = PlanOf & {
   readonly isEmpty: boolean
   /** Writes a kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */
   write(outFile: string, isForced: boolean): void
+  /** Names of other files that `write` writes beside the kit. */
+  written?(outFile: string): readonly string[]
   /** A line for each change since the kit file was written; empty if there is none. */
   changesSince(outFile: string): readonly string[]
 }
@@ -22,6 +25,7 @@ type PlanOf =
   | { readonly form: 'api'; readonly plan: RestPlan }
   | { readonly form: 'sql'; readonly plan: SqlPlan }
   | { readonly form: 'folder'; readonly plan: FolderPlan }
+  | { readonly form: 'command'; readonly plan: CommandPlan }
   | { readonly form: 'server'; readonly plan: ServerPlan }
   | {
       readonly form: 'feed'
@@ -55,6 +59,7 @@ export async function previewSource(
   if (kind === 'sql') return (await import('./data.js')).previewSql(source, options)
   if (kind === 'folder') return (await import('./data.js')).previewFolder(source, options)
   if (kind === 'feed') return (await import('./data.js')).previewFeed(source, options, reading.listenMs)
+  if (kind === 'command') return (await import('./command.js')).previewCommand(source, options)
   if (kind === 'server') {
     const { target = source, ...reach } = reading.server ?? {}
     return (await import('./server.js')).previewServer(source, target, options, reach)

@@ -1,4 +1,4 @@
-import { messageOf } from '../../errors.js'
+import { isJexoError, messageOf } from '../../errors.js'
 import { type Override, override } from '../../kit/choose.js'
 import { kitErrors } from '../../kit/errors.js'
 import { defineKit, type Kit } from '../../kit/kit.js'
@@ -97,7 +97,10 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
           parts = partsOf(planServerParts(reading, { ...planOptionsOf(options), isLenient: true }))
           opening.exchange(before, parts)
         },
-        (error) => opening.report('warning', `${label}: its changed lists could not be read: ${messageOf(error)}`),
+        (error) => {
+          if (!(isJexoError(error) && error.code === 'closed'))
+            opening.report('warning', `${label}: its changed lists could not be read: ${messageOf(error)}`)
+        },
       )
       // How long a request may take says nothing of how long a process takes to start.
       const open = openerOf(target, { ...options, timeoutMs: timeouts.plan })

@@ -1,0 +1,155 @@
+import { readFile } from 'node:fs/promises'
+import { basename } from 'node:path'
+import { compilingValidator } from '../../kit/compiling-validator.js'
+import type { Effect } from '../../kit/effects.js'
+import type { JsonSchema } from '../../kit/schema.js'
+import { readYamlOr } from '../../yaml/read-yaml.js'
+import { commandErrors } from './errors.js'
+
+/** A program, and the calls of it that become tools: the content of a `.commands.yaml` file. */
+export interface CommandDescription {
+  readonly version: 1
+  /** Name on the path, or absolute path. */
+  readonly program: string
+  readonly commands: readonly DescribedCommand[]
+}
+
+export interface DescribedCommand {
+  /** Name of the tool. */
+  readonly tool: string
+  readonly about: string
+  /** Arguments that are always there, first. */
+  readonly run?: readonly string[]
+  /** Default: `change`. */
+  readonly effect?: Effect
+  readonly arguments?: Readonly<Record<string, DescribedArgument>>
+  /** What stdout is. Default: `text`. */
+  readonly output?: 'text' | 'json' | 'lines' | 'bytes'
+  /** Of `bytes`, such as `image/png`. */
+  readonly mimeType?: string
+  /** Exit codes that are no failure. Default: 0. */
+  readonly okExits?: readonly number[]
+  /** What exit codes mean, for whoever calls: `{ 1: 'nothing was found' }`. */
+  readonly exits?: Readonly<Record<string, string>>
+  /** Pattern on lines of stderr whose first group is a percentage. */
+  readonly progress?: string
+  readonly timeoutMs?: number
+  /** False for a program that does not know `--` before its positional arguments. */
+  readonly separator?: boolean
+}
+
+export interface DescribedArgument {
+  readonly about?: string
+  /** `file` is a path below the folder of the wrap. Default: `string`. */
+  readonly type?: 'string' | 'integer' | 'number' | 'boolean' | 'file'
+  /** Such as `--author` or `-n`; without one, it is positional, in the order of the file. */
+  readonly flag?: string
+  /** Between flag and value: `=`, a new argument (`space`), or `nothing`. Default: `=` after `--`, else `space`. */
+  readonly join?: '=' | 'space' | 'nothing'
+  readonly choices?: readonly string[]
+  readonly required?: boolean
+  readonly default?: string | number | boolean
+  readonly minimum?: number
+  readonly maximum?: number
+  readonly pattern?: string
+  /** Takes a list. */
+  readonly repeat?: boolean
+  /** Goes to stdin in place of the command line. */
+  readonly stdin?: boolean
+}
+
+const text = { type: 'string', minLength: 1 } as const
+
+/** The form of a `.commands.yaml` file; `schemas/commands.schema.json` is a copy. */
+export const commandsSchema: JsonSchema = {
+  $schema: 'https://json-schema.org/draft/2020-12/schema',
+  $id: 'jexo:commands.schema.json',
+  title: 'A command-line program, and the calls of it that become tools (suffix .commands.yaml)',
+  type: 'object',
+  properties: {
+    version: { const: 1 },
+    program: { ...text, description: 'Name on the path, or absolute path.' },
+    commands: {
+      type: 'array',
+      minItems: 1,
+      maxItems: 500,
+      items: {
+        type: 'object',
+        properties: {
+          tool: { type: 'string', pattern: '^[A-Za-z0-9_.-]{1,128}$', description: 'Name of the tool.' },
+          about: { ...text, description: 'Description for the model.' },
+          run: { type: 'array', items: { type: 'string' }, description: 'Arguments that are always there, first.' },
+          effect: { enum: ['read', 'add', 'change', 'remove'], default: 'change' },
+          arguments: { type: 'object', additionalProperties: { $ref: '#/$defs/argument' } },
+          output: { enum: ['text', 'json', 'lines', 'bytes'], default: 'text', description: 'What stdout is.' },
+          mimeType: { ...text, description: 'Of bytes, such as image/png.' },
+          okExits: { type: 'array', items: { type: 'integer' }, description: 'Exit codes that are no failure.' },
+          exits: { type: 'object', additionalProperties: text, description: 'What exit codes mean.' },
+          progress: { ...text, description: 'Pattern on lines of stderr whose first group is a percentage.' },
+          timeoutMs: { type: 'integer', minimum: 1, maximum: 86_400_000 },
+          separator: { type: 'boolean', description: 'False for a program that does not know "--".' },
+        },
+        required: ['tool', 'about'],
+        additionalProperties: false,
+      },
+    },
+  },
+  required: ['version', 'program', 'commands'],
+  additionalProperties: false,
+  $defs: {
+    argument: {
+      type: 'object',
+      properties: {
+        about: text,
+        type: { enum: ['string', 'integer', 'number', 'boolean', 'file'], default: 'string' },
+        flag: { type: 'string', pattern: '^--?[A-Za-z0-9][A-Za-z0-9._-]*$' },
+        join: { enum: ['=', 'space', 'nothing'] },
+        choices: { type: 'array', items: { type: 'string' }, minItems: 1 },
+        required: { type: 'boolean' },
+        default: { type: ['string', 'number', 'boolean'] },
+        minimum: { type: 'number' },
+        maximum: { type: 'number' },
+        pattern: text,
+        repeat: { type: 'boolean' },
+        stdin: { type: 'boolean', description: 'Goes to stdin in place of the command line.' },
+      },
+      additionalProperties: false,
+    },
+  },
+}
+
+/** Reads a `.commands.yaml` file. Rejects with a `JexoError` that says where it is wrong. */
+export async function readCommands(file: string): Promise<CommandDescription> {
+  const content = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
+    throw commandErrors.unreadable(file, `the file cannot be read (${error.code ?? error.message})`)
+  })
+  const { value } = readYamlOr(content, (located) => commandErrors.unreadable(basename(file), located))
+  return checkedCommands(value, basename(file))
+}
+
+/** Checks a description. Rejects with a `JexoError` that names what is wrong. */
+export async function checkedCommands(value: unknown, where: string): Promise<CommandDescription> {
+  const validate = await compilingValidator.prepare(commandsSchema)
+  const issues = validate(value)
+  if (issues.length > 0) {
+    const reasons = issues.slice(0, 3).map(({ path, reason }) => `${path.join('.') || 'the file'}: ${reason}`)
+    throw commandErrors.unreadable(where, reasons.join('; '))
+  }
+  const description = value as CommandDescription
+  const tools = description.commands.map(({ tool }) => tool)
+  const twice = tools.find((tool, at) => tools.indexOf(tool) !== at)
+  if (twice !== undefined) throw commandErrors.unreadable(where, `two commands have the tool ${twice}`)
+  for (const { tool, progress } of description.commands) checkPattern(where, tool, progress)
+  for (const { tool, arguments: given = {} } of description.commands)
+    if (Object.values(given).filter(({ stdin }) => stdin).length > 1)
+      throw commandErrors.unreadable(where, `${tool} has two arguments for stdin`)
+  return description
+}
+
+function checkPattern(where: string, tool: string, progress: string | undefined): void {
+  try {
+    if (progress !== undefined) new RegExp(progress, 'u')
+  } catch {
+    throw commandErrors.unreadable(where, `the progress pattern of ${tool} is not a regular expression`)
+  }
+}

@@ -1,0 +1,123 @@
+import { spawn } from 'node:child_process'
+import { messageOf } from '../../errors.js'
+import { Refusal } from '../../kit/refusal.js'
+import { LineSplitter } from '../../transport/line-splitter.js'
+import { commandErrors } from './errors.js'
+
+export interface ProgramRun {
+  readonly program: string
+  readonly args: readonly string[]
+  readonly stdin: string | undefined
+  readonly cwd: string
+  readonly env: Readonly<Record<string, string>>
+  readonly uid?: number | undefined
+  readonly gid?: number | undefined
+  readonly timeoutMs: number
+  readonly maxBytes: number
+  readonly signal: AbortSignal
+  readonly onErrorLine?: ((line: string) => void) | undefined
+}
+export interface ProgramResult {
+  /** Undefined if a signal ended it. */
+  readonly code: number | undefined
+  readonly signal: NodeJS.Signals | undefined
+  readonly stdout: Buffer
+  /** The end of what it wrote to stderr. */
+  readonly stderr: string
+}
+
+const graceMs = 2000
+/** How long pipes may stay open after the program has ended: a child that it left behind may hold them for good. */
+const lingerMs = 300
+const keptErrors = 8000
+
+/**
+ * Runs a program without a shell and without a terminal, in a process group of its own. Time, output and cancellation are bounded: whatever ends it ends
+ * the group. Rejects with a `JexoError` if it cannot be started, with a `Refusal` if it took too long or wrote too much.
+ */
+export function runProgram(run: ProgramRun): Promise<ProgramResult> {
+  return new Promise((resolve, reject) => {
+    const { program, args, cwd, env, uid, gid, timeoutMs, maxBytes, signal } = run
+    let child: ReturnType<typeof spawn>
+    try {
+      child = spawn(program, [...args], {
+        ...{ cwd, env, shell: false, windowsHide: true, stdio: ['pipe', 'pipe', 'pipe'] },
+        ...(uid === undefined ? {} : { uid }),
+        ...(gid === undefined ? {} : { gid }),
+        // A group of its own, and no terminal that it could ask at.
+        detached: process.platform !== 'win32',
+      })
+    } catch (error) {
+      return reject(commandErrors.programMissing(program, messageOf(error)))
+    }
+    const chunks: Buffer[] = []
+    let bytes = 0
+    let stderr = ''
+    let refusal: Refusal | undefined
+    let killer: NodeJS.Timeout | undefined
+    const end = (why?: Refusal) => {
+      refusal ??= why
+      killGroup(child.pid, 'SIGTERM')
+      killer ??= setTimeout(() => killGroup(child.pid, 'SIGKILL'), graceMs)
+    }
+    const timer = setTimeout(
+      () => end(new Refusal(`It was stopped after ${timeoutMs} ms, the time limit.`)),
+      timeoutMs,
+    )
+    const onAbort = () => end()
+    if (signal.aborted) onAbort()
+    else signal.addEventListener('abort', onAbort)
+    child.stdout?.on('data', (chunk: Buffer) => {
+      bytes += chunk.length
+      if (bytes <= maxBytes) return void chunks.push(chunk)
+      end(new Refusal(`It was stopped: it wrote more than ${maxBytes} bytes. Ask for less.`))
+    })
+    const lines = new LineSplitter(
+      64 * 1024,
+      (line) => {
+        stderr = `${stderr}${line}\n`.slice(-keptErrors)
+        run.onErrorLine?.(line)
+      },
+      () => {},
+    )
+    // Progress is written over itself: a carriage return ends a line too.
+    child.stderr?.on('data', (chunk: Buffer) => lines.push(chunk.map((byte) => (byte === 13 ? 10 : byte))))
+    let isSettled = false
+    const settle = (code: number | null, ending: NodeJS.Signals | null) => {
+      if (isSettled) return
+      isSettled = true
+      clearTimeout(timer)
+      clearTimeout(killer)
+      signal.removeEventListener('abort', onAbort)
+      lines.end()
+      for (const stream of [child.stdout, child.stderr]) stream?.destroy()
+      // What it has left behind in its group ends with it.
+      killGroup(child.pid, 'SIGKILL')
+      if (refusal) return reject(refusal)
+      resolve({ code: code ?? undefined, signal: ending ?? undefined, stdout: Buffer.concat(chunks), stderr })
+    }
+    child.once('error', (error) => {
+      clearTimeout(timer)
+      signal.removeEventListener('abort', onAbort)
+      reject(commandErrors.programMissing(program, (error as NodeJS.ErrnoException).code ?? error.message))
+    })
+    child.once('exit', (code, ending) => {
+      const late = setTimeout(() => settle(code, ending), lingerMs)
+      child.once('close', () => {
+        clearTimeout(late)
+        settle(code, ending)
+      })
+    })
+    child.stdin?.on('error', () => {})
+    child.stdin?.end(run.stdin ?? '')
+  })
+}
+
+function killGroup(pid: number | undefined, signal: NodeJS.Signals): void {
+  if (pid === undefined) return
+  try {
+    process.kill(process.platform === 'win32' ? pid : -pid, signal)
+  } catch {
+    // It has ended already.
+  }
+}

@@ -1,0 +1,95 @@
+import { existsSync, writeFileSync } from 'node:fs'
+import { basename, dirname, join, resolve } from 'node:path'
+import { Document } from 'yaml'
+import { type CommandDescription, checkedCommands, readCommands } from '../command/description.js'
+import { commandErrors } from '../command/errors.js'
+import { aboutIn, argumentsIn, describedBy, subcommandsIn } from '../command/help.js'
+import { planCommands } from '../command/plan.js'
+import { runProgram } from '../command/run-program.js'
+import { writeWrapKit } from '../kit-writer/wrap-kit.js'
+import { changesSince, fingerprint } from '../kit-writer/written-kit.js'
+import type { Preview, SourceOptions } from './preview.js'
+
+export const programPrefix = 'command:'
+
+/** A described program; or one whose help texts are read, for a description to begin with. */
+export async function previewCommand(source: string, options: SourceOptions): Promise<Preview> {
+  const isProgram = source.startsWith(programPrefix)
+  const description = isProgram ? await describe(source.slice(programPrefix.length)) : await readCommands(source)
+  const plan = planCommands(description, options)
+  const tools = Object.fromEntries(plan.tools.map((one) => [one.name, fingerprint(one)]))
+  const fileFor = (outFile: string) =>
+    isProgram
+      ? join(dirname(resolve(outFile)), `${basename(description.program).replace(/[^\w.-]+/g, '_')}.commands.yaml`)
+      : source
+  return {
+    form: 'command',
+    plan,
+    isEmpty: plan.tools.length === 0,
+    written: (outFile) => (isProgram ? [basename(fileFor(outFile))] : []),
+    write: (outFile, isForced) => {
+      const file = fileFor(outFile)
+      // What somebody has edited is theirs.
+      if (isProgram && !existsSync(file)) writeFileSync(file, descriptionText(description))
+      const about = `Runs ${description.program}.`
+      writeWrapKit(
+        outFile,
+        { kind: 'command', source: file, options: { ...options }, about, settings: [], tools },
+        isForced,
+      )
+    },
+    changesSince: (outFile) => changesSince(outFile, tools),
+  }
+}
+
+const helpLimits = { timeoutMs: 5000, maxBytes: 500_000 }
+
+/** Runs `--help` of the program and of its subcommands. Rejects with a `JexoError` if there is nothing to read. */
+async function describe(program: string): Promise<CommandDescription> {
+  const helpOf = async (...words: string[]) => {
+    const run = {
+      program,
+      args: words,
+      stdin: undefined,
+      cwd: process.cwd(),
+      env: environment(),
+      ...helpLimits,
+    }
+    const ran = await runProgram({ ...run, signal: AbortSignal.timeout(helpLimits.timeoutMs * 2) })
+    return `${ran.stdout.toString()}\n${ran.stderr}`
+  }
+  /** Some show a manual for `--help`, and the options for `-h`. */
+  const subcommandHelp = async (name: string) => {
+    const long = await helpOf(name, '--help').catch(() => '')
+    return Object.keys(argumentsIn(long)).length > 0 ? long : helpOf(name, '-h').catch(() => '')
+  }
+  const own = await helpOf('--help')
+  const subcommands = subcommandsIn(own)
+  if (subcommands.length === 0 && Object.keys(argumentsIn(own)).length === 0)
+    throw commandErrors.withoutHelp(program)
+  const helps = []
+  for (const entry of subcommands) helps.push({ ...entry, help: await subcommandHelp(entry.name) })
+  return checkedCommands(describedBy(program, aboutIn(own) ?? `Runs ${program}.`, helps, own), program)
+}
+
+function environment(): Record<string, string> {
+  const entries = Object.entries(process.env).filter((entry): entry is [string, string] => entry[1] !== undefined)
+  return {
+    ...Object.fromEntries(entries),
+    PAGER: 'cat',
+    MANPAGER: 'cat',
+    GIT_PAGER: 'cat',
+    TERM: 'dumb',
+    COLUMNS: '200',
+  }
+}
+
+function descriptionText(description: CommandDescription): string {
+  const document = new Document(description, { aliasDuplicateObjects: false })
+  document.commentBefore = [
+    ' A program, and the calls of it that become tools (schemas/commands.schema.json).',
+    ' Written from its help text. Keep the calls that a model should make, say what they do to the world (effect: read, add, change or remove),',
+    ' and describe what comes out (output: text, json, lines or bytes). Options that run other programs are left out.',
+  ].join('\n')
+  return document.toString({ lineWidth: 120 })
+}
