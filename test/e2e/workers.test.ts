@@ -141,6 +141,6 @@ test('a store without its client is refused at the start', async () => {
   const { code, stderr } = await run(process.execPath, flags)
   expect([code, stderr]).toEqual([
     2,
-    expect.stringMatching(/the package ioredis is not installed.*; run: npm install ioredis\./),
+    expect.stringMatching(/needs the package "ioredis", which is not installed; run: npm install ioredis\./),
   ])
 })

@@ -71,7 +71,7 @@ export const serve = () => {
     .option('--env <NAME=value>', 'set a variable for the kit (repeatable)', gather)
     .addHelpText(
       'after',
-      '\nExamples: jexo serve apiary.kit.ts --http 4870\n          jexo serve exec:"node old-server.mjs" --http\n          jexo serve hives.tape.jsonl --http      (answers as recorded)\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
+      '\nExample: jexo serve apiary.kit.ts --http 4870\n         jexo serve exec:"node old-server.mjs" --http\n         jexo serve hives.tape.jsonl --http     (answers as recorded)\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
     )
     .action(async (file: string, flags: Flags) => {
       // A kit may look at the environment while it is loaded.
