@@ -1,12 +1,13 @@
 import { readFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { defineKit, type Kit } from '../kit/kit.js'
+import type { Kit } from '../kit/kit.js'
 import { shared } from '../kit/shared.js'
 import { shownPath } from '../kit-file/shown-path.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { tapeErrors } from '../tape/errors.js'
 import { readTape } from '../tape/read.js'
+import { kitOfPlan } from '../wrap/server/kit-of-plan.js'
 import { serverPartsOf } from '../wrap/server/parts.js'
 import { planServerParts } from '../wrap/server/plan.js'
 import type { ServerReading } from '../wrap/server/reading.js'
@@ -45,14 +46,7 @@ export async function kitFromTape(tape: string | URL, options: TapeKitOptions = 
   if (!reading) throw playbackErrors.nothingRecorded(shown)
   const plan = planServerParts(reading)
   const recorded = shared(() => new RecordedServer(exchanges, options))
-  const { name, version, title } = plan.server
-  return defineKit({
-    name,
-    version,
-    ...(title === undefined ? {} : { title }),
-    ...(plan.instructions === undefined ? {} : { about: plan.instructions }),
-    parts: serverPartsOf(plan, recorded, uriMap(undefined)),
-  })
+  return kitOfPlan(plan, serverPartsOf(plan, recorded, uriMap(undefined)))
 }
 
 /** Name of the server that a session was with. */

@@ -1,7 +1,7 @@
 import { isJexoError, messageOf } from '../../errors.js'
 import { type Override, override } from '../../kit/choose.js'
 import { kitErrors } from '../../kit/errors.js'
-import { defineKit, type Kit } from '../../kit/kit.js'
+import type { Kit } from '../../kit/kit.js'
 import { keyOf, type Part } from '../../kit/part.js'
 import { shared } from '../../kit/shared.js'
 import type { Link } from '../../link/link.js'
@@ -9,6 +9,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 import type { ConnectOptions } from '../../transport/connect.js'
 import { catalogueParts } from '../catalogue/catalogue.js'
 import { frozenOr } from '../source/frozen.js'
+import { kitOfPlan } from './kit-of-plan.js'
 import { oneAtATime } from './one-at-a-time.js'
 import { isAddress, labelOf, openerOf, type ServerTarget } from './opener.js'
 import { serverPartsOf } from './parts.js'
@@ -65,14 +66,7 @@ export function planServer(target: ServerTarget, options: WrapServerOptions = {}
 /** A kit that stands in for a server: its name, version and instructions, and all its parts or those that are chosen. */
 export async function kitFromServer(target: ServerTarget, options: WrapServerOptions = {}): Promise<Kit> {
   const plan = await planServer(target, options)
-  const { name, version, title } = plan.server
-  return defineKit({
-    name,
-    version,
-    ...(title === undefined ? {} : { title }),
-    ...(plan.instructions === undefined ? {} : { about: plan.instructions }),
-    parts: wrapped(target, options, plan),
-  })
+  return kitOfPlan(plan, wrapped(target, options, plan))
 }
 
 function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerPlan): Part[] {
