@@ -23,6 +23,11 @@ const wild = [
   { name: 7, inputSchema: object },
   named('ümlaut/\u001b[31m'),
   named('silent', { description: undefined }),
+  named('odd_text', { description: { text: 'no text' } }),
+  named('odd_hints', { annotations: 'read' }),
+  named('odd_icons', { icons: 'one' }),
+  null,
+  'no_object',
 ]
 let tools = kind === 'wild' ? wild : tame
 let asked

@@ -172,8 +172,11 @@ test('names that nobody can use are changed or left out, with the reason', async
     'template: its URI template cannot be read',
     'tool: another tool is called weigh_hive already; rename one of them',
     'tool: it has no name',
+    'tool: its annotations are not an object',
+    'tool: its icons are not a list',
     'tool: its input schema is not that of an object',
     'tool: its name is longer than 128 characters; rename it',
+    'tool: its title, description or type is not a text',
     'tool: the server lists it twice',
   ])
 })
@@ -220,6 +223,7 @@ describe('a server that misbehaves', () => {
   test('that is not there is said when the kit is made', async () => {
     await expect(wrapServer({ command: '/none/server' })).rejects.toMatchObject({ code: 'connect-failed' })
     await expect(wrapServer('ftp://apiary.example')).rejects.toMatchObject({ code: 'part-field' })
+    await expect(wrapServer(server(), { rename: { pid: 'a b' } })).rejects.toMatchObject({ code: 'part-field' })
     await expect(wrapServer(server(), { uriPrefix: 'A b' })).rejects.toMatchObject({ code: 'part-field' })
   })
 })

@@ -1,5 +1,5 @@
 import { chosenFrom, matcherOf } from '../../kit/choose.js'
-import { isObject } from '../../protocol/messages.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type {
   PromptDefinition,
   ResourceDefinition,
@@ -88,7 +88,7 @@ export function planServerParts(reading: ServerReading, options: ServerPlanOptio
         ? 'the server lists it twice'
         : isLong
           ? 'its definition is too long'
-          : fault(one)
+          : (formFault(one as unknown as JsonObject) ?? fault(one))
       seen.add(key)
       return reason === undefined ? true : skip(kind, key, reason)
     })
@@ -161,6 +161,17 @@ function chosenKeys(
 
 /** Names that hosts accept; what they do not becomes an underscore. */
 const legalName = (name: string): string => name.replace(/[^A-Za-z0-9_.-]+/g, '_')
+
+/** Fields that every kind has, in a form that hosts can read. */
+function formFault(definition: JsonObject): string | undefined {
+  const { title, description, icons, annotations, execution, _meta, mimeType, ...rest } = definition
+  const isText = (value: unknown) => value === undefined || typeof value === 'string'
+  if (![title, description, mimeType, rest.name].every(isText))
+    return 'its title, description or type is not a text'
+  if (![annotations, execution, _meta].every((value) => value === undefined || isObject(value)))
+    return 'its annotations are not an object'
+  return icons === undefined || Array.isArray(icons) ? undefined : 'its icons are not a list'
+}
 
 function toolFault({ inputSchema, outputSchema }: ToolDefinition): string | undefined {
   if (!isObject(inputSchema) || inputSchema.type !== 'object') return 'its input schema is not that of an object'

@@ -1,4 +1,5 @@
 import type { Link } from '../../link/link.js'
+import { isObject } from '../../protocol/messages.js'
 import type {
   Implementation,
   PromptDefinition,
@@ -31,6 +32,12 @@ export async function readServer(link: Link): Promise<ServerReading> {
     server: serverInfo,
     ...(instructions === undefined ? {} : { instructions }),
     completes: capabilities.completions !== undefined,
-    ...{ tools, resources, templates, prompts },
+    // A list may hold anything; what is no object has no name that it could be told by.
+    ...{
+      tools: tools.filter(isObject),
+      resources: resources.filter(isObject),
+      templates: templates.filter(isObject),
+      prompts: prompts.filter(isObject),
+    },
   }
 }

@@ -142,7 +142,10 @@ function sourceOf(target: ServerTarget): JsonObject {
   return { command, args: [...args] }
 }
 
-function checkOptions(target: ServerTarget, { prefix, uriPrefix, sessions, maxSessions }: WrapServerOptions): void {
+function checkOptions(
+  target: ServerTarget,
+  { prefix, rename, uriPrefix, sessions, maxSessions }: WrapServerOptions,
+): void {
   const label = 'the wrapped server'
   if (
     isAddress(target)
@@ -156,6 +159,9 @@ function checkOptions(target: ServerTarget, { prefix, uriPrefix, sessions, maxSe
     )
   if (prefix !== undefined && !/^[A-Za-z0-9_.-]{0,64}$/.test(prefix))
     throw kitErrors.partField(label, 'prefix', 'letters, digits, "_", "-" and ".", 64 at most')
+  const illegal = Object.values(rename ?? {}).find((name) => !/^[A-Za-z0-9_.-]{1,128}$/.test(name))
+  if (illegal !== undefined)
+    throw kitErrors.partField(label, `rename: ${illegal}`, 'letters, digits, "_", "-" and ".", 128 at most')
   if (uriPrefix !== undefined && !/^[a-z][a-z0-9-]{0,31}$/.test(uriPrefix))
     throw kitErrors.partField(label, 'uriPrefix', 'lower-case letters, digits and dashes, 32 at most')
   if (sessions !== undefined && sessions !== 'per-caller' && sessions !== 'shared')
