@@ -183,7 +183,7 @@ test('names that nobody can use are changed or left out, with the reason', async
 
 describe('a server that misbehaves', () => {
   test('that hangs ends by its time limit, and by the cancellation of its caller', async () => {
-    const link = await linkTo(await wrapped({ timeoutMs: 300 }))
+    const link = await linkTo(await wrapped({ timeoutMs: 1500 }))
     expect(await link.call('hang')).toMatchObject({
       isError: true,
       content: [{ text: expect.stringContaining('did not respond in time') }],
