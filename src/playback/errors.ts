@@ -4,7 +4,7 @@ export const playbackErrors = {
   nothingRecorded: (file: string) =>
     new JexoError(
       'tape-without-server',
-      'there is no session of a server on the tape',
+      'the tape has no server session',
       'record one with jexo relay, jexo serve --tape or Loupe',
       file,
     ),

@@ -6,14 +6,15 @@ import type { PlannedQuery, SqlPlan } from '../../wrap/sql/plan.js'
 import { colours, columns, wrapped } from '../terminal/output.js'
 
 const heading = (title: string, note: string) => `${colours.bold(title)}  ${colours.dim(note)}`
-const indented = (text: string, indent: number): string[] =>
+export const indented = (text: string, indent: number): string[] =>
   wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))
 const note = (title: string, text: string) => [
   colours.bold(title),
   ...text.split('\n').flatMap((line) => indented(line, 2)),
   '',
 ]
-const counted = (count: number, what: string) => `${count.toLocaleString('en')} ${what}${count === 1 ? '' : 's'}`
+export const counted = (count: number, what: string) =>
+  `${count.toLocaleString('en')} ${what}${count === 1 ? '' : 's'}`
 
 /** What of a database becomes tools and resources, as a person reads it. */
 export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): string {

@@ -1,11 +1,9 @@
 import { effectOf } from '../../kit/effects.js'
 import { isObject } from '../../protocol/messages.js'
 import type { ServerPlan } from '../../wrap/server/plan.js'
-import { colours, columns, wrapped } from '../terminal/output.js'
+import { colours } from '../terminal/output.js'
+import { counted, indented } from './data-plan-text.js'
 
-const counted = (count: number, what: string) => `${count.toLocaleString('en')} ${what}${count === 1 ? '' : 's'}`
-const indented = (text: string, indent: number): string[] =>
-  wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))
 const firstLine = (text: string) => text.trim().split('\n')[0]?.slice(0, 300) ?? ''
 
 /** What of a server becomes parts, as a person reads it. */

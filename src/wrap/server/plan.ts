@@ -23,7 +23,7 @@ export interface ServerPlanOptions {
   readonly tags?: readonly string[]
 }
 
-/** After a change of the lists, a name may choose nothing: that is no error then. */
+/** After the lists have changed, a name that matches nothing is not an error. */
 export interface Replanning {
   readonly isLenient?: boolean
 }

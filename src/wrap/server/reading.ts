@@ -32,7 +32,7 @@ export async function readServer(link: Link): Promise<ServerReading> {
     server: serverInfo,
     ...(instructions === undefined ? {} : { instructions }),
     completes: capabilities.completions !== undefined,
-    // A list may hold anything; what is no object has no name that it could be told by.
+    // Entries that are not objects have no name to report them by.
     ...{
       tools: tools.filter(isObject),
       resources: resources.filter(isObject),

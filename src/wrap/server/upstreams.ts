@@ -8,6 +8,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Revision } from '../../protocol/revisions.js'
 import { RpcError, rpcErrors } from '../../protocol/rpc-error.js'
 import { type LogLevel, logLevels } from '../../protocol/types.js'
+import { relatedTask } from '../../tasks/task.js'
 import { serverErrors } from './errors.js'
 import type { Opener, OpenerOptions } from './opener.js'
 import type { Upstream } from './parts.js'
@@ -107,7 +108,7 @@ export class Upstreams implements Upstream {
     try {
       const link = await session.link
       await this.#followLevel(session, link, passage)
-      const { progressToken, 'io.modelcontextprotocol/related-task': _task, ...meta } = call.meta
+      const { progressToken, [relatedTask]: _task, ...meta } = call.meta
       const onProgress =
         progressToken === undefined
           ? {}
