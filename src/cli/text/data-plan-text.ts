@@ -3,18 +3,8 @@ import { sizeText } from '../../wrap/folder/confine.js'
 import type { FolderPlan } from '../../wrap/folder/plan.js'
 import { settingsOf } from '../../wrap/sql/address.js'
 import type { PlannedQuery, SqlPlan } from '../../wrap/sql/plan.js'
-import { colours, columns, wrapped } from '../terminal/output.js'
-
-const heading = (title: string, note: string) => `${colours.bold(title)}  ${colours.dim(note)}`
-export const indented = (text: string, indent: number): string[] =>
-  wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))
-const note = (title: string, text: string) => [
-  colours.bold(title),
-  ...text.split('\n').flatMap((line) => indented(line, 2)),
-  '',
-]
-export const counted = (count: number, what: string) =>
-  `${count.toLocaleString('en')} ${what}${count === 1 ? '' : 's'}`
+import { colours } from '../terminal/output.js'
+import { counted, heading, indented, note } from './blocks.js'
 
 /** What of a database becomes tools and resources, as a person reads it. */
 export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): string {

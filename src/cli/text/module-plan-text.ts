@@ -1,7 +1,8 @@
 import type { ModulePlan, PlannedTool } from '../../wrap/module/plan.js'
 import type { Skipped } from '../../wrap/module/reading.js'
 import { signatureOf } from '../../wrap/module/write-kit.js'
-import { colours, columns, wrapped } from '../terminal/output.js'
+import { colours } from '../terminal/output.js'
+import { indented } from './blocks.js'
 import type { ContextCost } from './rest-plan-text.js'
 
 /** A plan as a person reads it: what is taken, what is left out and why, what is guessed or missing. */
@@ -109,6 +110,3 @@ const listOf = (tools: readonly PlannedTool[]) =>
     .slice(0, 40)
     .map(({ name }) => name)
     .join(', ') + (tools.length > 40 ? ` and ${tools.length - 40} more` : '')
-
-const indented = (text: string, indent: number): string[] =>
-  wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))

@@ -3,7 +3,8 @@ import { settingsOf } from '../../wrap/http-api/credentials.js'
 import type { PlannedOperation, RestPlan, SkippedOperation } from '../../wrap/http-api/operation.js'
 import { placeOf } from '../../wrap/http-api/place.js'
 import { signatureText } from '../../wrap/kit-writer/signature.js'
-import { colours, columns, wrapped } from '../terminal/output.js'
+import { colours } from '../terminal/output.js'
+import { indented } from './blocks.js'
 
 export interface ContextCost {
   readonly tools: number
@@ -152,5 +153,3 @@ function costText({ operations, form }: RestPlan, { tools, catalogue }: ContextC
 const note = (title: string, text: string) => [colours.bold(title), ...indented(text, 2), '']
 const listOf = (names: readonly string[], most = 40) =>
   names.length > most ? `${names.slice(0, most).join(', ')} and ${names.length - most} more` : names.join(', ')
-const indented = (text: string, indent: number): string[] =>
-  wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))

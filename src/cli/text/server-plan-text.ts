@@ -2,7 +2,7 @@ import { effectOf } from '../../kit/effects.js'
 import { isObject } from '../../protocol/messages.js'
 import type { ServerPlan } from '../../wrap/server/plan.js'
 import { colours } from '../terminal/output.js'
-import { counted, indented } from './data-plan-text.js'
+import { counted, indented } from './blocks.js'
 
 const firstLine = (text: string) => text.trim().split('\n')[0]?.slice(0, 300) ?? ''
 
