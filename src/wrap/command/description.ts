@@ -1,9 +1,9 @@
 import { readFile } from 'node:fs/promises'
 import { basename } from 'node:path'
-import { compilingValidator } from '../../kit/compiling-validator.js'
 import type { Effect } from '../../kit/effects.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import { readYamlOr } from '../../yaml/read-yaml.js'
+import { firstTwice, misfitOf } from '../schema/checked.js'
 import { commandErrors } from './errors.js'
 
 /** A program, and the calls of it that become tools: the content of a `.commands.yaml` file. */
@@ -129,15 +129,10 @@ export async function readCommands(file: string): Promise<CommandDescription> {
 
 /** Checks a description. Rejects with a `JexoError` that names what is wrong. */
 export async function checkedCommands(value: unknown, where: string): Promise<CommandDescription> {
-  const validate = await compilingValidator.prepare(commandsSchema)
-  const issues = validate(value)
-  if (issues.length > 0) {
-    const reasons = issues.slice(0, 3).map(({ path, reason }) => `${path.join('.') || 'the file'}: ${reason}`)
-    throw commandErrors.unreadable(where, reasons.join('; '))
-  }
+  const misfit = await misfitOf(commandsSchema, value, 'the file')
+  if (misfit !== undefined) throw commandErrors.unreadable(where, misfit)
   const description = value as CommandDescription
-  const tools = description.commands.map(({ tool }) => tool)
-  const twice = tools.find((tool, at) => tools.indexOf(tool) !== at)
+  const twice = firstTwice(description.commands.map(({ tool }) => tool))
   if (twice !== undefined) throw commandErrors.unreadable(where, `two commands have the tool ${twice}`)
   for (const { tool, progress } of description.commands) checkPattern(where, tool, progress)
   for (const { tool, arguments: given = {} } of description.commands)

@@ -7,7 +7,7 @@ export const commandErrors = {
     new JexoError(
       'command-missing',
       `the program ${JSON.stringify(program)} cannot be started (${reason})`,
-      'install it, or give its absolute path',
+      'install it, give its absolute path, or make it executable',
       undefined,
       { forCallers: 'The program behind this tool is not installed.' },
     ),

@@ -1,8 +1,8 @@
-import { spawn } from 'node:child_process'
 import { messageOf } from '../../errors.js'
 import { Refusal } from '../../kit/refusal.js'
 import { LineSplitter } from '../../transport/line-splitter.js'
 import { commandErrors } from './errors.js'
+import { killGroup, spawnInGroup } from './process-group.js'
 
 export interface ProgramRun {
   readonly program: string
@@ -38,15 +38,9 @@ const keptErrors = 8000
 export function runProgram(run: ProgramRun): Promise<ProgramResult> {
   return new Promise((resolve, reject) => {
     const { program, args, cwd, env, uid, gid, timeoutMs, maxBytes, signal } = run
-    let child: ReturnType<typeof spawn>
+    let child: ReturnType<typeof spawnInGroup>
     try {
-      child = spawn(program, [...args], {
-        ...{ cwd, env, shell: false, windowsHide: true, stdio: ['pipe', 'pipe', 'pipe'] },
-        ...(uid === undefined ? {} : { uid }),
-        ...(gid === undefined ? {} : { gid }),
-        // A group of its own, and no terminal that it could ask at.
-        detached: process.platform !== 'win32',
-      })
+      child = spawnInGroup(program, args, { cwd, env, uid, gid })
     } catch (error) {
       return reject(commandErrors.programMissing(program, messageOf(error)))
     }
@@ -67,7 +61,7 @@ export function runProgram(run: ProgramRun): Promise<ProgramResult> {
     const onAbort = () => end()
     if (signal.aborted) onAbort()
     else signal.addEventListener('abort', onAbort)
-    child.stdout?.on('data', (chunk: Buffer) => {
+    child.stdout.on('data', (chunk: Buffer) => {
       bytes += chunk.length
       if (bytes <= maxBytes) return void chunks.push(chunk)
       end(new Refusal(`It was stopped: it wrote more than ${maxBytes} bytes. Ask for less.`))
@@ -81,7 +75,7 @@ export function runProgram(run: ProgramRun): Promise<ProgramResult> {
       () => {},
     )
     // Progress is written over itself: a carriage return ends a line too.
-    child.stderr?.on('data', (chunk: Buffer) => lines.push(chunk.map((byte) => (byte === 13 ? 10 : byte))))
+    child.stderr.on('data', (chunk: Buffer) => lines.push(chunk.map((byte) => (byte === 13 ? 10 : byte))))
     let isSettled = false
     const settle = (code: number | null, ending: NodeJS.Signals | null) => {
       if (isSettled) return
@@ -90,7 +84,7 @@ export function runProgram(run: ProgramRun): Promise<ProgramResult> {
       clearTimeout(killer)
       signal.removeEventListener('abort', onAbort)
       lines.end()
-      for (const stream of [child.stdout, child.stderr]) stream?.destroy()
+      for (const stream of [child.stdout, child.stderr]) stream.destroy()
       // What it has left behind in its group ends with it.
       killGroup(child.pid, 'SIGKILL')
       if (refusal) return reject(refusal)
@@ -108,16 +102,7 @@ export function runProgram(run: ProgramRun): Promise<ProgramResult> {
         settle(code, ending)
       })
     })
-    child.stdin?.on('error', () => {})
-    child.stdin?.end(run.stdin ?? '')
+    child.stdin.on('error', () => {})
+    child.stdin.end(run.stdin ?? '')
   })
-}
-
-function killGroup(pid: number | undefined, signal: NodeJS.Signals): void {
-  if (pid === undefined) return
-  try {
-    process.kill(process.platform === 'win32' ? pid : -pid, signal)
-  } catch {
-    // It has ended already.
-  }
 }

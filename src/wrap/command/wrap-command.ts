@@ -7,6 +7,7 @@ import { frozenOr } from '../source/frozen.js'
 import { wrapRegistry } from '../source/registry.js'
 import { sourceFile } from '../source/source.js'
 import { type CommandDescription, checkedCommands, readCommands } from './description.js'
+import { programEnvironment } from './environment.js'
 import { commandPartsOf, type ProgramPlace } from './parts.js'
 import { type CommandPlan, type CommandPlanOptions, planCommands } from './plan.js'
 
@@ -61,7 +62,6 @@ export function planCommand(
 }
 
 const defaults = { timeoutMs: 60_000, maxBytes: 1_000_000 }
-const always = ['PATH', 'HOME', 'LANG', 'LC_ALL', 'TMPDIR', 'SystemRoot', 'TEMP']
 
 function placeOf({
   folder = process.cwd(),
@@ -74,15 +74,9 @@ function placeOf({
   const path = folder instanceof URL ? fileURLToPath(folder) : folder
   if (!statSync(path, { throwIfNoEntry: false })?.isDirectory())
     throw kitErrors.partField('the wrapped command', 'folder', `a folder that exists, not ${path}`)
-  const named = Array.isArray(env) ? (env as readonly string[]) : []
-  const given = Array.isArray(env) ? {} : (env as Readonly<Record<string, string>>)
-  const inherited = [...always, ...named].flatMap((name) => {
-    const value = process.env[name]
-    return value === undefined ? [] : [[name, value]]
-  })
   return {
     folder: realpathSync(path),
-    env: { ...Object.fromEntries(inherited), ...given },
+    env: programEnvironment(env),
     uid,
     gid,
     timeoutMs: timeoutMs ?? defaults.timeoutMs,

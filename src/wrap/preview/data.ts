@@ -5,11 +5,10 @@ import type { FeedOptions } from '../feed/shared-feed.js'
 import { planFeed } from '../feed/wrap-feed.js'
 import { folderKitOf } from '../folder/kit.js'
 import { planFolder } from '../folder/wrap-folder.js'
-import { type WrapKit, writeWrapKit } from '../kit-writer/wrap-kit.js'
-import { changesSince } from '../kit-writer/written-kit.js'
 import { sqlKitOf } from '../sql/kit.js'
 import { planSql } from '../sql/wrap-sql.js'
 import type { Preview, SourceOptions } from './preview.js'
+import { writing } from './writing.js'
 
 export async function previewSql(source: string, options: SourceOptions): Promise<Preview> {
   const plan = await planSql(source, options)
@@ -28,9 +27,3 @@ export async function previewFeed(source: string, given: SourceOptions, listenMs
   const plan = planFeed(url, options)
   return { form: 'feed', plan, url, topics, examples, ...writing(feedKitOf(plan, url, options)) }
 }
-
-const writing = (kit: WrapKit): Pick<Preview, 'isEmpty' | 'write' | 'changesSince'> => ({
-  isEmpty: Object.keys(kit.tools).length === 0,
-  write: (outFile, isForced) => writeWrapKit(outFile, kit, isForced),
-  changesSince: (outFile) => changesSince(outFile, kit.tools),
-})

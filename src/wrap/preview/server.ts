@@ -1,9 +1,8 @@
-import { writeWrapKit } from '../kit-writer/wrap-kit.js'
-import { changesSince } from '../kit-writer/written-kit.js'
 import { serverKitOf } from '../server/kit.js'
 import type { ServerTarget } from '../server/opener.js'
 import { planServer, type WrapServerOptions } from '../server/wrap-server.js'
 import type { Preview, SourceOptions } from './preview.js'
+import { writing } from './writing.js'
 
 export async function previewServer(
   source: string,
@@ -12,12 +11,5 @@ export async function previewServer(
   reach: Pick<WrapServerOptions, 'headers' | 'signIn'>,
 ): Promise<Preview> {
   const plan = await planServer(target, { ...options, ...reach })
-  const kit = serverKitOf(plan, source, target, options)
-  return {
-    form: 'server',
-    plan,
-    isEmpty: Object.keys(kit.tools).length === 0,
-    write: (outFile, isForced) => writeWrapKit(outFile, kit, isForced),
-    changesSince: (outFile) => changesSince(outFile, kit.tools),
-  }
+  return { form: 'server', plan, ...writing(serverKitOf(plan, source, target, options)) }
 }

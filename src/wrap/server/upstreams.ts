@@ -9,6 +9,7 @@ import type { Revision } from '../../protocol/revisions.js'
 import { RpcError, rpcErrors } from '../../protocol/rpc-error.js'
 import { type LogLevel, logLevels } from '../../protocol/types.js'
 import { relatedTask } from '../../tasks/task.js'
+import { Restarts } from '../source/restarts.js'
 import { serverErrors } from './errors.js'
 import type { Opener, OpenerOptions } from './opener.js'
 import type { Upstream } from './parts.js'
@@ -40,11 +41,6 @@ function questionFor(revision: Revision, { mode, ...rest }: JsonObject): JsonObj
   return rest
 }
 
-/** How long to wait after a failed start, doubled each time. */
-const firstWaitMs = 500
-const longestWaitMs = 30_000
-/** A server that ends sooner than this after its start has failed to start. */
-const briefMs = 5000
 const questionMs = 600_000
 
 /** The sessions with a wrapped server: one for each caller, or one for all. Started at first use, and again with a growing wait after a failure. */
@@ -52,8 +48,7 @@ export class Upstreams implements Upstream {
   readonly #options: UpstreamsOptions
   readonly #opening: Opening
   readonly #sessions = new Map<object, Session>()
-  #failures = 0
-  #waitsUntil = 0
+  readonly #restarts = new Restarts()
   #isClosed = false
 
   constructor(options: UpstreamsOptions, opening: Opening) {
@@ -138,7 +133,7 @@ export class Upstreams implements Upstream {
     const known = this.#sessions.get(key)
     if (known) return known
     if (this.#isClosed) throw serverErrors.unreachable(label, 'it was closed', 0)
-    const waitMs = this.#waitsUntil - Date.now()
+    const { waitMs } = this.#restarts
     if (waitMs > 0) throw serverErrors.unreachable(label, 'it has just ended', waitMs)
     if (this.#sessions.size >= maxSessions) throw serverErrors.tooManySessions(label, maxSessions)
     return this.#open(key, isShared ? undefined : passage.session)
@@ -156,7 +151,7 @@ export class Upstreams implements Upstream {
       const onStderr = (line: string) => this.#opening.report('info', `${label}: ${line}`)
       const link = await open({ ...(of ? this.#passing(of, active) : {}), onStderr }).catch((error) => {
         forget()
-        this.#failed()
+        this.#restarts.failed()
         throw serverErrors.unreachable(label, messageOf(error), 0)
       })
       this.#listen(link, of, active)
@@ -164,8 +159,7 @@ export class Upstreams implements Upstream {
         forget()
         if (isUnwanted()) return
         this.#opening.report('warning', `${label}: ${why}`)
-        if (Date.now() - startedAt < briefMs) this.#failed()
-        else this.#failures = 0
+        this.#restarts.ended(startedAt)
       })
       if (isUnwanted()) await link.close()
       return link
@@ -179,11 +173,6 @@ export class Upstreams implements Upstream {
       session.link.then((link) => link.close()).catch(() => {})
     })
     return session
-  }
-
-  #failed(): void {
-    this.#waitsUntil = Date.now() + Math.min(firstWaitMs * 2 ** this.#failures, longestWaitMs)
-    this.#failures++
   }
 
   /** What the server asks goes to the caller's client, which has declared what it can do. */

@@ -1,0 +1,15 @@
+/** What every program gets: where programs and folders are, and the language. */
+const always = ['PATH', 'HOME', 'LANG', 'LC_ALL', 'TMPDIR', 'SystemRoot', 'TEMP']
+
+/** The environment of a program: little of this process's, so that no secret reaches it unasked, and what is named or given. */
+export function programEnvironment(
+  env: Readonly<Record<string, string>> | readonly string[],
+): Record<string, string> {
+  const named = Array.isArray(env) ? (env as readonly string[]) : []
+  const given = Array.isArray(env) ? {} : (env as Readonly<Record<string, string>>)
+  const inherited = [...always, ...named].flatMap((name) => {
+    const value = process.env[name]
+    return value === undefined ? [] : [[name, value]]
+  })
+  return { ...Object.fromEntries(inherited), ...given }
+}

@@ -1,0 +1,27 @@
+/** The wait after the first failed start, doubled with each further one. */
+const firstWaitMs = 500
+const longestWaitMs = 30_000
+/** A program that ends sooner than this after its start has failed to start. */
+const briefMs = 5000
+
+/** When something that ended may be started again: after a wait that grows with each failed start. */
+export class Restarts {
+  #failures = 0
+  #waitsUntil = 0
+
+  /** Milliseconds until the next start; 0 if it may start now. */
+  get waitMs(): number {
+    return Math.max(0, this.#waitsUntil - Date.now())
+  }
+
+  failed(): void {
+    this.#waitsUntil = Date.now() + Math.min(firstWaitMs * 2 ** this.#failures, longestWaitMs)
+    this.#failures++
+  }
+
+  /** It ended by itself; one that had run for a while may start again at once. */
+  ended(startedAt: number): void {
+    if (Date.now() - startedAt < briefMs) this.failed()
+    else this.#failures = 0
+  }
+}
