@@ -6,7 +6,7 @@ export default {
   moduleFileExtensions: ['ts', 'tsx', 'mjs', 'js', 'json', 'node'],
   moduleNameMapper: {
     '^jexo$': '<rootDir>/src/index.ts',
-    '^jexo/(fetch|access|layers|redis|link|node|guard|module|openapi|curl|graphql|sql|folder|feed|server|command|testing|vet|replay|rehearse|pack|host)$':
+    '^jexo/(fetch|access|layers|redis|link|node|guard|module|openapi|curl|graphql|sql|folder|feed|server|command|process|testing|vet|replay|rehearse|pack|host)$':
       '<rootDir>/src/$1.ts',
     '^jexo/view$': '<rootDir>/src/view.ts',
     '^jexo/view/react$': '<rootDir>/src/view-react.ts',

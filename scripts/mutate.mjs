@@ -25,6 +25,7 @@ const testsOf = {
   'wrap/feed': ['wrap/feed'],
   'wrap/server': ['wrap/server'],
   'wrap/command': ['wrap/command'],
+  'wrap/process': ['wrap/process'],
 }
 const wanted = 85
 

@@ -37,6 +37,8 @@ const mariadb = find('database', 'mariadbd', 'JEXO_MARIADB', ['/usr/sbin/mariadb
 const sshd = find('ssh server', 'sshd', 'JEXO_SSHD', ['/usr/sbin/sshd'], 'openssh-server')
 find('ssh client', 'ssh', 'JEXO_SSH_CLIENT', ['/usr/bin/ssh'], 'openssh-client')
 find('way to end a process by its command line', 'pkill', 'JEXO_PKILL', ['/usr/bin/pkill'], 'procps')
+find('reader of JSON in shell', 'jq', 'JEXO_JQ', ['/usr/bin/jq', '/usr/local/bin/jq'], 'jq')
+find('Python', 'python3', 'JEXO_PYTHON', ['/usr/bin/python3', '/usr/local/bin/python3'], 'python3')
 const systemd = find(
   'check of service units',
   'systemd-analyze',

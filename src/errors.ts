@@ -31,6 +31,8 @@ export type ErrorCode =
   | 'collector-unreadable'
   | 'column-missing'
   | 'command-missing'
+  | 'process-description'
+  | 'process-ended'
   | 'commands-unreadable'
   | 'config-entry-missing'
   | 'config-entry-taken'

@@ -52,6 +52,7 @@ const order = [
   'wrap/feed',
   'wrap/server',
   'wrap/command',
+  'wrap/process',
   'wrap/detect',
   'wrap/preview',
   'target',

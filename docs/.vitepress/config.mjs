@@ -32,7 +32,11 @@ export default {
             guide('Wrapping databases', 'wrapping-databases'),
             guide('Wrapping folders', 'wrapping-folders'),
             guide('Wrapping feeds', 'wrapping-feeds'),
+            guide('Wrapping commands', 'wrapping-commands'),
+            guide('Wrapping other languages', 'wrapping-other-languages'),
+            guide('Wrapping servers', 'wrapping-servers'),
             guide('Views', 'views'),
+            guide('Packages', 'packages'),
           ],
         },
         {

@@ -50,7 +50,10 @@ function unpack(contents: Record<string, string>, hash: string): string {
   const draft = mkdtempSync(join(tmpdir(), 'jexo-draft-'))
   for (const [name, content] of Object.entries(contents)) {
     mkdirSync(dirname(join(draft, name)), { recursive: true })
-    writeFileSync(join(draft, name), bytesOf(content))
+    const bytes = bytesOf(content)
+    // A script that a kit starts stays one that can be started.
+    const mode = bytes[0] === 0x23 && bytes[1] === 0x21 ? 0o755 : 0o644
+    writeFileSync(join(draft, name), bytes, { mode })
   }
   try {
     renameSync(draft, folder)

@@ -114,7 +114,8 @@ function withOptions(command: ChildCommand, options: TargetOptions): ChildComman
   }
 }
 
-function readCommandLine(line: string): ChildCommand {
+/** The words of a command line, as a shell would split them; nothing is expanded or executed. Throws a `JexoError` for more than one command. */
+export function readCommandLine(line: string): ChildCommand & { args: readonly string[] } {
   const words = parseWords(line, (name) => `$${name}`).map((word) => {
     if (typeof word === 'string') return word
     if ('pattern' in word) return word.pattern

@@ -3,6 +3,7 @@ import type { Preview } from '../../wrap/preview/preview.js'
 import { commandPlanText } from './command-plan-text.js'
 import { feedPlanText, folderPlanText, sqlPlanText } from './data-plan-text.js'
 import { modulePlanText } from './module-plan-text.js'
+import { processPlanText } from './process-plan-text.js'
 import { type ContextCost, restPlanText } from './rest-plan-text.js'
 import { serverPlanText } from './server-plan-text.js'
 
@@ -22,6 +23,14 @@ export async function planText(preview: Preview, source: string): Promise<string
     case 'command': {
       const tools = preview.plan.tools.map(({ name, input, command }) => ({ name, about: command.about, input }))
       return commandPlanText(preview.plan, source, await tokensOf(tools))
+    }
+    case 'process': {
+      const tools = preview.plan.tools.map(({ as, definition: { about, input = {} } }) => ({
+        name: as,
+        about,
+        input,
+      }))
+      return processPlanText(preview.plan, await tokensOf(tools))
     }
     case 'server': {
       const tools = preview.plan.tools.map(({ as, definition }) => ({

@@ -9,6 +9,7 @@ import { kitWriterErrors } from '../../wrap/kit-writer/errors.js'
 import { optionsOfKit } from '../../wrap/kit-writer/written-kit.js'
 import { moduleErrors } from '../../wrap/module/errors.js'
 import { type Preview, previewSource, type ReadingOptions, type SourceOptions } from '../../wrap/preview/preview.js'
+import { processAt } from '../options/process-at.js'
 import { serverAt } from '../options/server-at.js'
 import { gather, readMs, targetOptions } from '../options/target-options.js'
 import { Failed, out, outJson, say, whileWaiting } from '../terminal/output.js'
@@ -50,7 +51,7 @@ export const wrap = () =>
     .description(verbTexts.wrap.about)
     .argument(
       '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://), a program (command:<program>, .commands.yaml), or a server (URL, exec:<command line>, <host config file>#<entry>)',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://), a program (command:<program>, .commands.yaml, process:<command line>), or a server (URL, exec:<command line>, <host config file>#<entry>)',
     )
     .option('--kind <kind>', `type of the source, if its name does not tell: ${wrapKinds.join(', ')}`)
     .option(
@@ -173,6 +174,7 @@ const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
   feed: ['name', 'settingPrefix', 'prefix'],
   server: ['only', 'except', 'prefix', 'catalogue', 'uriPrefix'],
   command: ['only', 'except', 'prefix'],
+  process: ['only', 'except', 'prefix'],
 }
 
 const namesOf = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
@@ -180,6 +182,7 @@ const namesOf = (text: string | undefined) => (text === undefined ? undefined : 
 /** Sent or used while reading, and never written into a kit. */
 async function readingOptions({ kind, source }: KnownSource, { header, listen }: Flags): Promise<ReadingOptions> {
   const { headers } = header === undefined ? {} : targetOptions({ header })
+  if (kind === 'process') return { process: processAt(source) }
   if (kind === 'server') return { server: await serverAt(source, headers ? { headers } : {}) }
   return {
     ...(headers === undefined ? {} : { introspectionHeaders: headers }),
@@ -230,6 +233,6 @@ function sayWritten(file: string | undefined, others: readonly string[]): void {
 
 /** A package goes by its name, an address by itself. */
 const labelOf = (source: string): string =>
-  /^(exec|command):/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
+  /^(exec|command|process):/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
     ? source.replace(/\/\/[^@/]*@/, '//')
     : (/.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source))

@@ -17,6 +17,7 @@ export const wrapKinds = [
   'feed',
   'server',
   'command',
+  'process',
 ] as const
 export type WrapKind = (typeof wrapKinds)[number]
 
@@ -32,6 +33,7 @@ export function knownSource(given: string, kind?: string): KnownSource {
     throw kitErrors.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
   if (given.startsWith('command:') || kind === 'command')
     return { kind: 'command', source: given.startsWith('command:') ? given : resolve(given) }
+  if (given.startsWith('process:')) return { kind: 'process', source: given }
   if (given.startsWith('exec:')) return { kind: 'server', source: given }
   if (/^https?:\/\//.test(given)) return { kind: kind ?? (isEndpoint(given) ? 'server' : 'openapi'), source: given }
   if (isSqlAddress(given)) return { kind: kind ?? 'sql', source: given }

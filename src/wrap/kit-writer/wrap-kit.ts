@@ -32,6 +32,7 @@ const functions = {
   feed: 'wrapFeed',
   server: 'wrapServer',
   command: 'wrapCommand',
+  process: 'wrapProcess',
 } as const
 
 /** Writes the kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */
@@ -51,7 +52,7 @@ export function writeWrapKit(outFile: string, kit: WrapKit, isForced: boolean): 
 export const optionLine = (name: string, value: unknown): string =>
   `  ${keyText(name)}: ${literal(value, 2, name.length + 2)},\n`
 
-const isAddress = (source: string) => /^([a-z][a-z\d+.-]+:\/\/|exec:|.*#[^/\\]+$)/i.test(source)
+const isAddress = (source: string) => /^([a-z][a-z\d+.-]+:\/\/|(exec|process):|.*#[^/\\]+$)/i.test(source)
 
 function kitText(outFile: string, kit: WrapKit): string {
   const { kind, source, options, files = {}, about, settings } = kit

@@ -4,6 +4,8 @@ import type { FeedPlan } from '../feed/plan.js'
 import type { FolderPlan } from '../folder/plan.js'
 import type { RestPlan } from '../http-api/operation.js'
 import type { ModulePlan } from '../module/plan.js'
+import type { ProcessPlan } from '../process/plan.js'
+import type { ProcessCommand } from '../process/wrap-process.js'
 import type { ServerTarget } from '../server/opener.js'
 import type { ServerPlan } from '../server/plan.js'
 import type { WrapServerOptions } from '../server/wrap-server.js'
@@ -26,6 +28,7 @@ type PlanOf =
   | { readonly form: 'sql'; readonly plan: SqlPlan }
   | { readonly form: 'folder'; readonly plan: FolderPlan }
   | { readonly form: 'command'; readonly plan: CommandPlan }
+  | { readonly form: 'process'; readonly plan: ProcessPlan }
   | { readonly form: 'server'; readonly plan: ServerPlan }
   | {
       readonly form: 'feed'
@@ -45,6 +48,8 @@ export interface ReadingOptions {
   readonly introspectionHeaders?: Readonly<Record<string, string>>
   /** How long a feed is listened to for topics. Default: 3000. */
   readonly listenMs?: number
+  /** The command that starts a program: what its source stands for. */
+  readonly process?: ProcessCommand
   /** How a server is reached: what its source stands for. */
   readonly server?: { readonly target: ServerTarget } & Pick<WrapServerOptions, 'headers' | 'signIn'>
 }
@@ -60,6 +65,7 @@ export async function previewSource(
   if (kind === 'folder') return (await import('./data.js')).previewFolder(source, options)
   if (kind === 'feed') return (await import('./data.js')).previewFeed(source, options, reading.listenMs)
   if (kind === 'command') return (await import('./command.js')).previewCommand(source, options)
+  if (kind === 'process') return (await import('./process.js')).previewProcess(source, options, reading.process)
   if (kind === 'server') {
     const { target = source, ...reach } = reading.server ?? {}
     return (await import('./server.js')).previewServer(source, target, options, reach)

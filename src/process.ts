@@ -1,0 +1,10 @@
+/** Wrapping programs in any language that answer calls on JSON lines. */
+export { JexoError } from './errors.js'
+export type { DescribedFunction, ProcessDescription } from './wrap/process/description.js'
+export type { PlannedFunction, ProcessPlan, ProcessPlanOptions } from './wrap/process/plan.js'
+export {
+  type ProcessCommand,
+  planProcess,
+  type WrapProcessOptions,
+  wrapProcess,
+} from './wrap/process/wrap-process.js'

@@ -1,0 +1,47 @@
+import { chosenFrom } from '../../kit/choose.js'
+import type { DescribedFunction, ProcessDescription } from './description.js'
+
+export interface ProcessPlanOptions {
+  /** Names of tools; `*` matches any characters. All by default. */
+  readonly only?: readonly string[]
+  readonly except?: readonly string[]
+  /** Put before the names of tools. */
+  readonly prefix?: string
+  readonly tags?: readonly string[]
+}
+
+/** What of a program becomes tools: plain JSON. */
+export interface ProcessPlan {
+  readonly version: 1
+  readonly kind: 'process'
+  readonly program: string
+  readonly about?: string
+  readonly tools: readonly PlannedFunction[]
+  readonly tags: readonly string[]
+}
+export interface PlannedFunction {
+  /** Name of the tool. */
+  readonly as: string
+  readonly definition: DescribedFunction
+}
+
+/** Plans the tools of a program. Pure. Throws a `JexoError` if a name chooses nothing. */
+export function planFunctions(
+  program: string,
+  { about, tools }: ProcessDescription,
+  { only = [], except = [], prefix = '', tags = [] }: ProcessPlanOptions = {},
+): ProcessPlan {
+  const view = ({ name }: DescribedFunction) => ({ key: name })
+  const chosen = only.length === 0 ? new Set(tools) : chosenFrom(tools, view, only)
+  const excluded = chosenFrom(tools, view, except)
+  return {
+    version: 1,
+    kind: 'process',
+    program,
+    ...(about === undefined ? {} : { about }),
+    tools: tools
+      .filter((one) => chosen.has(one) && !excluded.has(one))
+      .map((definition) => ({ as: `${prefix}${definition.name}`, definition })),
+    tags,
+  }
+}
