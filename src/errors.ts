@@ -50,6 +50,8 @@ export type ErrorCode =
   | 'environment-file-unreadable'
   | 'remote-node-missing'
   | 'feed-address'
+  | 'feed-setting'
+  | 'webhook-open'
   | 'feed-silent'
   | 'feed-unreachable'
   | 'folder-not-empty'

@@ -31,8 +31,12 @@ export function requiredPackage<T>(name: string, purpose: string): T {
   }
 }
 
-/** What npm is to install, where the newest version of a package is not the one to have. */
-const versions: Readonly<Record<string, string>> = { typescript: 'typescript@6', unpdf: 'unpdf@1.4' }
+/** What npm is to install, where the newest version of a package is not the one to have: for another Node, or with another interface. */
+const versions: Readonly<Record<string, string>> = {
+  typescript: 'typescript@6',
+  unpdf: 'unpdf@1.4',
+  'node-opcua': 'node-opcua@2.182',
+}
 export const withVersion = (name: string): string => versions[name] ?? name
 
 /** True if a package can be loaded from where this one is. */

@@ -311,7 +311,8 @@ test.each(['', 'a/{b}c', 'a/{b}/{b}', 'a/#/b', 'a+/b'])('the topic %j is refused
 })
 
 test.each([
-  ['http://x', {}, /not a known kind of feed/],
+  ['ftp://x', {}, /not a known kind of feed/],
+  ['https://x', { topic: '{a}b' }, /is not a valid topic/],
   ['mqtt://x', { name: 'Big Name' }, /lower-case letters/],
   ['mqtt://x', { channels: {} }, /topics by name/],
 ])('%s with %j is refused', async (source, options, message) => {

@@ -1,4 +1,3 @@
-import type { FeedPlan } from '../../wrap/feed/plan.js'
 import { sizeText } from '../../wrap/folder/confine.js'
 import type { FolderPlan } from '../../wrap/folder/plan.js'
 import { settingsOf } from '../../wrap/sql/address.js'
@@ -87,27 +86,5 @@ export function folderPlanText(plan: FolderPlan, source: string): string {
       ),
     )
   if (isCut) lines.push(...note('Cut', 'There are more files than the limit; narrow them with --only or --except.'))
-  return lines.join('\n').trimEnd()
-}
-
-/** What of a feed becomes resources and tools, as a person reads it. */
-export function feedPlanText(plan: FeedPlan, source: string, examples: Readonly<Record<string, unknown>>): string {
-  const { name, channels, status } = plan
-  const lines = [heading(name, `${source}  ${counted(channels.length, 'channel')}`), '']
-  for (const { name: channel, tool, variables, uri, topic, about } of channels) {
-    if (tool !== undefined)
-      lines.push(
-        `  ${colours.cyan(`${tool}(${variables.map((one) => `${one}?`).join(', ')})`)}  ${colours.dim('read')}`,
-      )
-    lines.push(
-      `  ${colours.cyan(uri)}  ${colours.dim(topic)}`,
-      `  ${colours.cyan(`${uri}/history`)}`,
-      ...indented(`${about}.`, 4),
-    )
-    if (examples[channel] !== undefined)
-      lines.push(...indented(colours.dim(`such as ${JSON.stringify(examples[channel])}`), 4))
-    lines.push('')
-  }
-  lines.push(`  ${colours.cyan(status)}  ${colours.dim('the state of the connection')}`)
   return lines.join('\n').trimEnd()
 }

@@ -1,7 +1,8 @@
 import { tokensOf } from '../../context-cost/context-cost.js'
 import type { Preview } from '../../wrap/preview/preview.js'
 import { commandPlanText } from './command-plan-text.js'
-import { feedPlanText, folderPlanText, sqlPlanText } from './data-plan-text.js'
+import { folderPlanText, sqlPlanText } from './data-plan-text.js'
+import { feedPlanText } from './feed-plan-text.js'
 import { modulePlanText } from './module-plan-text.js'
 import { processPlanText } from './process-plan-text.js'
 import { type ContextCost, restPlanText } from './rest-plan-text.js'
@@ -39,7 +40,7 @@ export async function planText(preview: Preview, source: string): Promise<string
       return serverPlanText(preview.plan, source, await tokensOf(tools))
     }
     case 'feed':
-      return feedPlanText(preview.plan, `${preview.url}  ${preview.topics} topics received`, preview.examples)
+      return feedPlanText(preview, source)
   }
 }
 

@@ -38,6 +38,7 @@ interface Flags {
   hidden?: boolean
   search?: boolean
   listen?: string
+  methods?: string
   uriPrefix?: string
   header?: string[]
   out?: string
@@ -51,7 +52,7 @@ export const wrap = () =>
     .description(verbTexts.wrap.about)
     .argument(
       '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://), a program (command:<program>, .commands.yaml, process:<command line>), or a server (URL, exec:<command line>, <host config file>#<entry>)',
+      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://, opc.tcp://, wss+json://, webhook://, .ndjson), a program (command:<program>, .commands.yaml, process:<command line>), or a server (URL, exec:<command line>, <host config file>#<entry>)',
     )
     .option('--kind <kind>', `type of the source, if its name does not tell: ${wrapKinds.join(', ')}`)
     .option(
@@ -86,7 +87,8 @@ export const wrap = () =>
     .option('--name <name>', 'database, folder or feed: name used in URIs and tools')
     .option('--hidden', 'folder: include hidden files')
     .option('--no-search', 'folder: no search tool')
-    .option('--listen <ms>', 'feed: how long to listen for topics, in milliseconds; default: 3000')
+    .option('--listen <ms>', 'feed: how long to listen for messages, in milliseconds; default: 3000')
+    .option('--methods <names>', 'OPC UA: methods to include as tools, separated by commas')
     .option('--uri-prefix <text>', 'server: prefix of the scheme of every URI')
     .option('--header <name: value>', 'GraphQL or server: header to send while reading (repeatable)', gather)
     .option('--out <file>', 'write a kit file')
@@ -142,6 +144,7 @@ function optionsFor({ kind }: KnownSource, flags: Flags): SourceOptions {
     keepValues: flags.keepValues,
     uriPrefix: flags.uriPrefix,
     name: flags.name,
+    methods: namesOf(flags.methods),
     hidden: flags.hidden,
     // Both are true unless the command says otherwise.
     tables: flags.tables === false ? false : undefined,
@@ -171,7 +174,7 @@ const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
   graphql: [...apiOptions, 'operations', 'adHoc'],
   sql: ['name', 'settingPrefix', 'only', 'except', 'prefix', 'tables', 'adHoc', 'queries'],
   folder: ['name', 'prefix', 'only', 'except', 'hidden', 'search'],
-  feed: ['name', 'settingPrefix', 'prefix'],
+  feed: ['name', 'settingPrefix', 'prefix', 'methods'],
   server: ['only', 'except', 'prefix', 'catalogue', 'uriPrefix'],
   command: ['only', 'except', 'prefix'],
   process: ['only', 'except', 'prefix'],
@@ -199,7 +202,8 @@ function credentialOf(text: string): object {
 
 /** Large descriptions, slow servers and feeds take seconds. */
 function sayReading({ kind, source }: KnownSource, label: string, flags: Flags): void {
-  if (kind === 'feed') say(`Listening for ${flags.listen ?? 3000} ms …`)
+  if (kind === 'feed' && source.startsWith('opc.tcp:')) say(`Browsing ${label} …`)
+  else if (kind === 'feed') say(`Listening for ${flags.listen ?? 3000} ms …`)
   else if (/^https?:/.test(source) || (kind === 'openapi' && statSync(source).size > 4_000_000))
     say(`Reading ${label} …`)
 }

@@ -1,7 +1,7 @@
 import { closeSync, existsSync, openSync, readSync, statSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { kitErrors } from '../../kit/errors.js'
-import { isMqttAddress } from '../feed/mqtt.js'
+import { isFeedAddress } from '../feed/sources/at-address.js'
 import { moduleErrors } from '../module/errors.js'
 import { packageEntry } from '../module/package-entry.js'
 import { isSqlAddress } from '../sql/address.js'
@@ -37,7 +37,7 @@ export function knownSource(given: string, kind?: string): KnownSource {
   if (given.startsWith('exec:')) return { kind: 'server', source: given }
   if (/^https?:\/\//.test(given)) return { kind: kind ?? (isEndpoint(given) ? 'server' : 'openapi'), source: given }
   if (isSqlAddress(given)) return { kind: kind ?? 'sql', source: given }
-  if (isMqttAddress(given)) return { kind: kind ?? 'feed', source: given }
+  if (isFeedAddress(given)) return { kind: kind ?? 'feed', source: given }
   const [, file = '', entry] = /^(.+)#([^#]+)$/.exec(given) ?? []
   if (kind === 'server' || (entry !== undefined && existsSync(file) && statSync(file).isFile()))
     return { kind: 'server', source: given }
@@ -62,6 +62,7 @@ function kindOfFile(path: string): WrapKind | undefined {
   if (/\.commands\.ya?ml$/i.test(path)) return 'command'
   if (/\.[cm]?[jt]sx?$/i.test(path)) return 'module'
   if (/\.(har|http|rest|md|markdown|sh|bash|curl)$/i.test(path)) return 'curl'
+  if (/\.(ndjson|jsonl)$/i.test(path) && !/\.(tape|tokens)\.jsonl$/i.test(path)) return 'feed'
   if (/\.(graphqls?|gql|sdl)$/i.test(path)) return 'graphql'
   if (/\.(sqlite3?|db3?)$/i.test(path)) return 'sql'
   const start = startOf(path)

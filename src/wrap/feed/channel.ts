@@ -1,5 +1,7 @@
 import { isObject } from '../../protocol/messages.js'
 import type { Reading } from './feed.js'
+import type { ReadingNotes } from './source.js'
+import { fieldAt } from './sources/topic-of.js'
 import { type TopicPattern, topicPattern } from './topics.js'
 
 /** What comes of one kind: weights, states. */
@@ -8,7 +10,9 @@ export interface ChannelOptions {
   readonly topic: string
   readonly about?: string
   readonly unit?: string
-  /** The field of a JSON message that is the value; the whole message without it. */
+  /** Lowest and highest value that makes sense. */
+  readonly range?: readonly [low: number, high: number]
+  /** The field of a JSON message that is the value, such as `kg` or `scale.kg`; the whole message without it. */
   readonly field?: string
   /** The field of a JSON message that says when it was taken. */
   readonly timeField?: string
@@ -29,14 +33,17 @@ export function readingOf(
   message: unknown,
   receivedAt: string,
   at?: string,
+  notes?: ReadingNotes,
 ): Reading | undefined {
   const { field, timeField, labels = {} } = channel
-  if (field !== undefined && isObject(message) && !Object.hasOwn(message, field)) return undefined
-  const value = field !== undefined && isObject(message) ? (message[field] ?? null) : message
-  const said = timeField !== undefined && isObject(message) ? message[timeField] : undefined
+  const isPart = field !== undefined && isObject(message)
+  const found = isPart ? fieldAt(message, field) : message
+  if (found === undefined) return undefined
+  const value = found ?? null
+  const said = timeField === undefined ? undefined : fieldAt(message, timeField)
   const time = at ?? (said === undefined || said === null ? undefined : timeText(said))
   const label = typeof value === 'object' ? undefined : labels[String(value)]
-  return { value, ...(label === undefined ? {} : { label }), at: time ?? receivedAt, receivedAt }
+  return { value, ...(label === undefined ? {} : { label }), at: time ?? receivedAt, receivedAt, ...notes }
 }
 
 /** A time as text: ISO 8601, or seconds or milliseconds since 1970. */

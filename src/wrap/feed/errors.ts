@@ -11,7 +11,7 @@ export const feedErrors = {
     new JexoError(
       'feed-address',
       `${JSON.stringify(given.replace(/\/\/[^@/]*@/, '//'))} is not a known kind of feed`,
-      'give mqtt://broker:1883 or mqtts://…, or a source with open or poll',
+      'give mqtt://…, opc.tcp://…, https://…, wss+json://…, webhook://host:port/path or a file: URL, or a source with open or poll',
     ),
   feedUnreachable: (where: string, reason: string) =>
     new JexoError(
@@ -21,6 +21,14 @@ export const feedErrors = {
       where,
       { forCallers: 'The source of the readings cannot be reached now; try again later.' },
     ),
+  webhookOpen: (host: string, setting: string) =>
+    new JexoError(
+      'webhook-open',
+      `a webhook on ${host} can be reached by other machines, and has no secret`,
+      `set ${setting}, or listen on 127.0.0.1`,
+    ),
+  opcUaSetting: (what: string, given: string, choices: readonly string[]) =>
+    new JexoError('feed-setting', `${JSON.stringify(given)} is not a ${what}`, `use ${choices.join(', ')}`),
   feedSilent: (where: string, filter: string, listenMs: number) =>
     new JexoError(
       'feed-silent',

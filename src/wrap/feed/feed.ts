@@ -1,7 +1,9 @@
+import { Refusal } from '../../kit/refusal.js'
 import type { Opening } from '../../kit/shared.js'
+import type { JsonObject } from '../../protocol/messages.js'
 import { type Channel, readingOf } from './channel.js'
 import { Pacer } from './pacer.js'
-import type { FeedOpening, FeedSink, PushingSource } from './source.js'
+import type { FeedOpening, FeedSink, OpenedSource, PushingSource, ReadingNotes } from './source.js'
 
 export interface Reading {
   readonly value: unknown
@@ -10,6 +12,10 @@ export interface Reading {
   /** When it was taken, ISO 8601; when it came, where nobody says. */
   readonly at: string
   readonly receivedAt: string
+  /** How far it can be relied on, if the source says so. */
+  readonly quality?: ReadingNotes['quality']
+  /** Why it is not good. */
+  readonly status?: string
 }
 export interface FeedLimits {
   /** How many readings are kept of each series. */
@@ -63,7 +69,7 @@ export class Feed {
   readonly #pacer: Pacer
   readonly #openedAt = performance.now()
   #staleTimer: NodeJS.Timeout | undefined
-  #close: () => void | Promise<void> = () => {}
+  #opened: OpenedSource = { close: () => {} }
   #connection: ConnectionState = { state: 'connected', since: new Date().toISOString(), losses: 0 }
 
   constructor(
@@ -89,14 +95,19 @@ export class Feed {
   }
 
   /** Connects. Rejects if the source cannot be reached the first time. */
-  async connect(source: PushingSource, settings: FeedOpening['settings']): Promise<void> {
+  async connect(
+    source: PushingSource,
+    settings: FeedOpening['settings'],
+    methods: readonly string[] = [],
+  ): Promise<void> {
     const sink: FeedSink = {
-      push: (topic, value, at) => this.#take(topic, value, at),
+      push: (topic, value, at, notes) => this.#take(topic, value, at, notes),
       lost: (reason) => this.#turn('lost', reason),
       found: () => this.#turn('connected'),
     }
     const filters = [...new Set(this.channels.map(({ pattern }) => pattern.filter))]
-    this.#close = await source.open(sink, { settings, filters, signal: this.#ending.signal })
+    const opened = await source.open(sink, { settings, filters, methods, signal: this.#ending.signal })
+    this.#opened = typeof opened === 'function' ? { close: opened } : opened
     const { staleAfterMs } = this.#limits
     if (staleAfterMs === undefined) return
     this.#staleTimer = setInterval(() => this.#tellStale(), Math.max(250, staleAfterMs / 4))
@@ -107,7 +118,13 @@ export class Feed {
     this.#ending.abort()
     clearInterval(this.#staleTimer)
     this.#pacer.close()
-    await this.#close()
+    await this.#opened.close()
+  }
+
+  /** Calls a method of the device. Rejects with a `Refusal` if it refuses, or has no methods. */
+  async invoke(path: string, input: JsonObject, signal: AbortSignal): Promise<unknown> {
+    if (!this.#opened.invoke) throw new Refusal('This source has no methods to call.')
+    return this.#opened.invoke(path, input, signal)
   }
 
   /** The newest reading of a series; undefined if none has come. */
@@ -154,12 +171,12 @@ export class Feed {
     })
   }
 
-  #take(topic: string, message: unknown, at: string | undefined): void {
+  #take(topic: string, message: unknown, at: string | undefined, notes: ReadingNotes | undefined): void {
     const receivedAt = new Date().toISOString()
     for (const channel of this.channels) {
       const keys = channel.pattern.match(topic)
       if (!keys) continue
-      const reading = readingOf(channel, message, receivedAt, at)
+      const reading = readingOf(channel, message, receivedAt, at, notes)
       // The last good reading stays.
       if (!reading) {
         this.#tellOdd(channel, topic)

@@ -5,8 +5,10 @@ import { Refusal } from '../../kit/refusal.js'
 import { resource } from '../../kit/resource.js'
 import { template } from '../../kit/template.js'
 import { tool } from '../../kit/tool.js'
+import type { JsonObject } from '../../protocol/messages.js'
 import type { Feed, Reading, Series } from './feed.js'
-import type { FeedPlan, PlannedChannel } from './plan.js'
+import { pathOf } from './method.js'
+import type { FeedPlan, PlannedChannel, PlannedMethod } from './plan.js'
 import type { SharedFeed } from './shared-feed.js'
 
 /** How long the first reading of a feed that was just opened is waited for. */
@@ -23,7 +25,8 @@ export function feedPartsOf(plan: FeedPlan, feed: SharedFeed): Part[] {
     seriesPart(plan, channel, feed, 'latest'),
     seriesPart(plan, channel, feed, 'history'),
   ])
-  return [...tools, ...resources, statusPart(plan, feed)]
+  const methods = plan.methods.map((method) => methodTool(method, plan, feed))
+  return [...tools, ...methods, ...resources, statusPart(plan, feed)]
 }
 
 const belongings = (plan: FeedPlan, feed: SharedFeed) => ({
@@ -100,16 +103,23 @@ const waitMs = (feed: Feed, { name }: PlannedChannel): number =>
 const connectionText = ({ connection }: Feed): string =>
   connection.state === 'lost' ? `The connection is lost since ${connection.since} (${connection.reason}).` : ''
 
-const plain = ({ value, label, at }: Reading) => ({ value, ...(label === undefined ? {} : { label }), at })
+const plain = ({ value, label, at, quality, status }: Reading) => ({
+  value,
+  ...(label === undefined ? {} : { label }),
+  at,
+  ...(quality === undefined ? {} : { quality }),
+  ...(status === undefined ? {} : { status }),
+})
 
 function shownLatest(feed: Feed, series: Series): object {
   const reading = series.readings.at(-1) as Reading
-  const { unit } = series.channel
+  const { unit, range } = series.channel
   const { state, since } = feed.connection
   return {
     ...series.keys,
     ...plain(reading),
     ...(unit === undefined ? {} : { unit }),
+    ...(range === undefined ? {} : { range }),
     ageMs: Math.max(0, Date.now() - Date.parse(reading.receivedAt)),
     isStale: feed.isStale(series),
     ...(state === 'lost' ? { connection: `lost since ${since}` } : {}),
@@ -167,7 +177,8 @@ async function openedFeed(call: Call, shared: SharedFeed): Promise<{ feed: Feed 
   }
 }
 
-const isLoginRefused = ({ problem }: JexoError): boolean => /not authori[sz]ed|bad user ?name/i.test(problem)
+const isLoginRefused = ({ problem }: JexoError): boolean =>
+  /not authori[sz]ed|bad user ?name|BadUserAccessDenied|BadIdentityToken|HTTP 40[13]/i.test(problem)
 
 function latestTool(name: string, channel: PlannedChannel, plan: FeedPlan, shared: SharedFeed): Part {
   const { variables, unit, labels } = channel
@@ -238,5 +249,23 @@ function latestTool(name: string, channel: PlannedChannel, plan: FeedPlan, share
         ...(notes.length > 0 ? { note: notes.join(' ') } : {}),
       }
     }) as () => never,
+  })
+}
+
+function methodTool(
+  { tool: name, path, about, effect, input }: PlannedMethod,
+  plan: FeedPlan,
+  shared: SharedFeed,
+): Part {
+  return tool(name, {
+    about: `${about}.`,
+    effect,
+    ...belongings(plan, shared),
+    input: input as never,
+    run: (async (given: JsonObject, call: Call) => {
+      const feed = await call.use(shared)
+      const called = pathOf(path, given)
+      return call.upstream('device', called, () => feed.invoke(called, given, call.signal))
+    }) as never,
   })
 }

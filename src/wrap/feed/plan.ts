@@ -1,5 +1,8 @@
 import { uriComponent } from '../../escape/uri.js'
+import type { Effect } from '../../kit/effects.js'
+import type { JsonSchema } from '../../kit/schema.js'
 import type { Channel, ChannelOptions } from './channel.js'
+import type { Method } from './method.js'
 
 export interface FeedPlanOptions {
   /** A tool for each channel that gives the latest readings, unless this is false. */
@@ -15,8 +18,18 @@ export interface FeedPlan {
   readonly kind: 'feed'
   readonly name: string
   readonly channels: readonly PlannedChannel[]
+  readonly methods: readonly PlannedMethod[]
   readonly tags: readonly string[]
   readonly status: string
+}
+/** A method that becomes a tool. */
+export interface PlannedMethod {
+  readonly tool: string
+  readonly path: string
+  readonly about: string
+  readonly effect: Effect
+  readonly variables: readonly string[]
+  readonly input: JsonSchema
 }
 export interface PlannedChannel extends ChannelOptions {
   readonly name: string
@@ -29,7 +42,10 @@ export interface PlannedChannel extends ChannelOptions {
 }
 
 /** What is taken of a feed. Pure: the same channels and options give the same plan. */
-export function planChannels(name: string, channels: readonly Channel[], options: FeedPlanOptions = {}): FeedPlan {
+export function planChannels(
+  { name, channels, methods }: { name: string; channels: readonly Channel[]; methods: readonly Method[] },
+  options: FeedPlanOptions = {},
+): FeedPlan {
   const { tools = true, prefix = '', tags = [] } = options
   return {
     version: 1,
@@ -37,6 +53,7 @@ export function planChannels(name: string, channels: readonly Channel[], options
     name,
     tags,
     status: `${name}://status`,
+    methods: methods.map((method) => planMethod(method, prefix)),
     channels: channels.map(({ pattern, name: channel, about, ...rest }): PlannedChannel => {
       const of = pattern.variables.length > 0 ? ` of a ${pattern.variables.join(' and ')}` : ''
       return {
@@ -51,5 +68,30 @@ export function planChannels(name: string, channels: readonly Channel[], options
         ...(tools ? { tool: `${prefix}latest_${`${name}_${channel}`.replace(/[^A-Za-z0-9_]+/g, '_')}` } : {}),
       }
     }),
+  }
+}
+
+function planMethod(
+  { name, pattern, about, effect = 'change', input = {} }: Method,
+  prefix: string,
+): PlannedMethod {
+  const { variables } = pattern
+  const own = (input.properties ?? {}) as Readonly<Record<string, JsonSchema>>
+  const keys = variables.map((variable) => [
+    variable,
+    { type: 'string', minLength: 1, maxLength: 200, description: `Which ${variable}` },
+  ])
+  return {
+    tool: `${prefix}${name}`,
+    path: pattern.text,
+    about: (about ?? `Calls ${pattern.text}`).replace(/\.$/, ''),
+    effect,
+    variables,
+    input: {
+      type: 'object',
+      properties: { ...Object.fromEntries(keys), ...own },
+      required: [...variables, ...((input.required ?? Object.keys(own)) as readonly string[])],
+      additionalProperties: false,
+    },
   }
 }

@@ -1,89 +1,80 @@
-import { isObject } from '../../protocol/messages.js'
+import { setTimeout as pause } from 'node:timers/promises'
+import { pathToFileURL } from 'node:url'
 import type { ChannelOptions } from './channel.js'
 import { feedErrors } from './errors.js'
-import { isMqttAddress, mqttSource, shownUrl } from './mqtt.js'
+import { channelsFor } from './infer/channels.js'
+import { fieldsOfRecords } from './infer/records.js'
+import type { MethodOptions } from './method.js'
 import type { FeedSink } from './source.js'
-import { patternsOf, topicPattern } from './topics.js'
+import { plainAddress, shownUrl } from './sources/address.js'
+import { sourceAtAddress } from './sources/at-address.js'
+import { readOpcUa } from './sources/opc-ua/read.js'
 
-/** What was heard of a broker: channels that its topics make, and an example of each. */
+/** What was heard of a source: channels that its topics make, and an example of each. */
 export interface FeedReading {
+  /** Without user and password. */
   readonly url: string
   readonly name: string
+  /** How topics are made of the fields of messages, if they have none of their own. */
+  readonly topic?: string
   readonly channels: Readonly<Record<string, ChannelOptions>>
   readonly examples: Readonly<Record<string, unknown>>
   readonly topics: number
+  /** Methods that could be called, by the names that their tools would have. */
+  readonly methods?: Readonly<Record<string, MethodOptions>>
+  /** What was not looked at. */
+  readonly warning?: string
 }
 
-const maxTopics = 20_000
+/** A message as it was heard: its topic, and its value. */
+export interface Heard {
+  readonly topic: string
+  readonly value: unknown
+}
+
+const maxMessages = 20_000
+/** Others may read a URL of these in several ways. */
+const hasOwnTopics = (url: string) => /^(mqtts?|wss?):/.test(url)
 
 /**
- * Listens to a broker for a while: `mqtt://broker/scales/+/weight` to what the path says, `mqtt://broker` to everything. Rejects with a
- * `JexoError` where it cannot be reached, or nothing comes.
+ * Listens to a source for a while: `mqtt://broker/scales/+/weight` to what the path says, `mqtt://broker` to everything, others to what they send. Rejects
+ * with a `JexoError` where it cannot be reached, or nothing comes.
  */
 export async function readFeed(source: string, listenMs: number): Promise<FeedReading> {
-  if (!isMqttAddress(source) || !URL.canParse(source.replaceAll('#', '%23'))) throw feedErrors.feedAddress(source)
-  const url = new URL(source.replaceAll('#', '%23'))
-  const filter = decodeURIComponent(url.pathname.replace(/^\//, '')) || '#'
-  const { username, password } = url
-  Object.assign(url, { pathname: '', username: '', password: '' })
-  const place = url.href.replace(/\/$/, '')
-  const seen = new Map<string, unknown>()
+  const address = plainAddress(source.startsWith('/') ? pathToFileURL(source).href : source)
+  if (address.url.startsWith('opc.tcp:')) return readOpcUa(address, process.env)
+  const { url, filter } = hasOwnTopics(address.url) ? splitFilter(address.url) : { url: address.url, filter: '#' }
+  const heard = await listen({ ...address, url }, [filter.replace(/\{\w+\}/g, '+')], listenMs)
+  if (heard.length === 0) throw feedErrors.feedSilent(shownUrl(source), filter, listenMs)
+  if (hasOwnTopics(url)) {
+    const seen = new Map(heard.map(({ topic, value }) => [topic, value]))
+    return { url, topics: seen.size, ...channelsFor(seen, filter.includes('{') ? [filter] : undefined) }
+  }
+  return { url, ...fieldsOfRecords(heard, url) }
+}
+
+/** The path of a broker's address is what is listened to. */
+function splitFilter(text: string): { url: string; filter: string } {
+  const [, url = '', path = ''] = /^(\w+:\/\/[^/]+)\/?(.*)$/s.exec(text) ?? []
+  if (url === '' || !URL.canParse(url)) throw feedErrors.feedAddress(text)
+  return { url, filter: decodeURIComponent(path) || '#' }
+}
+
+async function listen(
+  address: ReturnType<typeof plainAddress>,
+  filters: readonly string[],
+  listenMs: number,
+): Promise<Heard[]> {
+  const heard: Heard[] = []
   const sink: FeedSink = {
-    push: (topic, value) => void (seen.size < maxTopics && seen.set(topic, value)),
+    push: (topic, value) => void (heard.length < maxMessages && heard.push({ topic, value })),
     lost: () => {},
     found: () => {},
   }
-  const pushing = mqttSource({
-    url: place,
-    urlSetting: '',
-    userSetting: '',
-    passwordSetting: '',
-    ...(username ? { user: decodeURIComponent(username) } : {}),
-    ...(password ? { password: decodeURIComponent(password) } : {}),
-  })
-  const filters = [filter.replace(/\{\w+\}/g, '+')]
-  const close = await pushing.open(sink, { settings: {}, filters, signal: new AbortController().signal })
-  await new Promise((resolve) => setTimeout(resolve, listenMs))
-  await close()
-  if (seen.size === 0) throw feedErrors.feedSilent(shownUrl(source), filter, listenMs)
-  const patterns = filter.includes('{') ? [filter] : patternsOf([...seen.keys()])
-  return { url: place, topics: seen.size, ...channelsFor(patterns, seen) }
-}
-
-function channelsFor(patterns: readonly string[], seen: ReadonlyMap<string, unknown>) {
-  const channels: Record<string, ChannelOptions> = {}
-  const examples: Record<string, unknown> = {}
-  for (const topic of patterns) {
-    const fixed = topic.split('/').filter((level) => !level.startsWith('{'))
-    const base =
-      (fixed.at(-1) ?? 'values')
-        .toLowerCase()
-        .replace(/[^a-z0-9]+/g, '-')
-        .replace(/^-|-$/g, '') || 'values'
-    let name = base
-    for (let count = 2; name in channels || name === 'status'; count++) name = `${base}-${count}`
-    const pattern = topicPattern(topic)
-    const [, example] = [...seen].find(([one]) => pattern.match(one)) ?? []
-    channels[name] = { topic, ...fieldsOf(example) }
-    examples[name] = example
-  }
-  const [first = ''] = patterns
-  const name =
-    (first.split('/')[0] ?? '')
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .replace(/^[-\d]+|-$/g, '') || 'feed'
-  return { name, channels, examples }
-}
-
-/** A message with a time and one other field is a reading. */
-function fieldsOf(example: unknown): Pick<ChannelOptions, 'field' | 'timeField'> {
-  if (!isObject(example)) return {}
-  const fields = Object.keys(example)
-  const timeField = fields.find((field) => /^(at|time|timestamp|ts|date)$/i.test(field))
-  const others = fields.filter((field) => field !== timeField)
-  return {
-    ...(timeField === undefined ? {} : { timeField }),
-    ...(others.length === 1 ? { field: String(others[0]) } : {}),
-  }
+  const ending = new AbortController()
+  const opened = await sourceAtAddress(address, {}).open(sink, { settings: {}, filters, signal: ending.signal })
+  await pause(listenMs)
+  ending.abort()
+  await (typeof opened === 'function' ? opened() : opened.close())
+  return heard
 }

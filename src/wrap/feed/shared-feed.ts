@@ -4,12 +4,14 @@ import { kitErrors } from '../../kit/errors.js'
 import { type Setting, setting } from '../../kit/settings.js'
 import { type Shared, shared } from '../../kit/shared.js'
 import { type Channel, type ChannelOptions, channelsOf } from './channel.js'
-import { feedErrors } from './errors.js'
 import { Feed, type FeedLimits, type FeedUris } from './feed.js'
-import { isMqttAddress, type MqttAddress, mqttSource } from './mqtt.js'
+import { type Method, type MethodOptions, methodsOf } from './method.js'
 import { type PolledSource, type PushingSource, pushingBy } from './source.js'
+import { settableAddress } from './sources/address.js'
+import { type AddressedOptions, sourceAtAddress } from './sources/at-address.js'
+import { opcUaSettings } from './sources/opc-ua/security.js'
 
-export interface FeedOptions {
+export interface FeedOptions extends AddressedOptions {
   /** Scheme of its URIs, and part of the names of its tools. */
   readonly name: string
   /** The channels, by name. */
@@ -22,16 +24,22 @@ export interface FeedOptions {
   readonly maxSeries?: number
   /** Age in milliseconds after which a series is stale. */
   readonly staleAfterMs?: number
+  /** Methods of the device that become tools, by the name of the tool: only of sources that have them. */
+  readonly methods?: Readonly<Record<string, MethodOptions>>
   /** Minimum interval between two notifications of a series, in milliseconds. Default: 1,000. */
   readonly updateEveryMs?: number
 }
-/** `mqtt://broker:1883`, a source that pushes, or one that is polled. */
+/**
+ * An address (`mqtt://`, `opc.tcp://`, `https://`, `wss+json://`, `webhook://`, or the URL of a file that grows), a source that pushes, or one that is
+ * polled.
+ */
 export type FeedSource = URL | string | PushingSource | PolledSource
 
 /** A feed that your own tools can use too: `call.use(scales)` returns an open `Feed`. */
 export interface SharedFeed extends Shared<Feed> {
   readonly name: string
   readonly channels: readonly Channel[]
+  readonly methods: readonly Method[]
   readonly uris: FeedUris
   /** Its settings; wrapped parts include them. */
   readonly settings: Readonly<Record<string, Setting>>
@@ -50,22 +58,29 @@ export function sharedFeed(source: FeedSource, options: FeedOptions): SharedFeed
   if (!/^[a-z][a-z0-9-]*$/.test(name))
     throw kitErrors.partField('the feed', 'name', 'lower-case letters, digits and dashes')
   const channels = channelsOf(options.channels)
+  const methods = methodsOf(options.methods ?? {})
   const limits: FeedLimits = { history, maxSeries, staleAfterMs, updateEveryMs }
   const uris = urisOf(name)
   const { pushing, settings } = sourceOf(
     source,
     name,
     options.settingPrefix ?? name.toUpperCase().replaceAll('-', '_'),
+    options,
   )
   const opened = shared(
     async (opening) => {
       const feed = new Feed(channels, limits, uris, opening)
-      await feed.connect(pushing, opening.settings)
+      await feed.connect(
+        pushing,
+        opening.settings,
+        methods.map(({ pattern }) => pattern.filter),
+      )
       return feed
     },
     (feed) => feed.close(),
+    pushing.isListener ? { atStart: true } : {},
   )
-  const declared = { ...opened, name, channels, uris, settings: Object.freeze(settings) }
+  const declared = { ...opened, name, channels, methods, uris, settings: Object.freeze(settings) }
   return Object.freeze(Object.defineProperty(declared, brands.shared, { value: true })) as SharedFeed
 }
 
@@ -86,35 +101,42 @@ function sourceOf(
   source: FeedSource,
   name: string,
   prefix: string,
+  options: AddressedOptions,
 ): { pushing: PushingSource; settings: Record<string, Setting> } {
   if (typeof source === 'object' && 'poll' in source) return { pushing: pushingBy(source), settings: {} }
   if (typeof source === 'object' && 'open' in source) return { pushing: source, settings: {} }
-  const address = addressOf(String(source), prefix)
+  const address = settableAddress(String(source), prefix)
   const { url, urlSetting, userSetting, passwordSetting } = address
+  const isOpcUa = url.startsWith('opc.tcp:')
   return {
-    pushing: mqttSource(address),
+    pushing: sourceAtAddress(address, options),
     settings: {
       [urlSetting]: setting({ about: `Where the ${name} feed comes from`, default: url }),
       [userSetting]: setting({ about: `User of the ${name} feed`, optional: true }),
-      [passwordSetting]: setting({ about: `Password of the ${name} feed`, optional: true, secret: true }),
+      [passwordSetting]: setting({
+        about: `Password, token or secret of the ${name} feed`,
+        optional: true,
+        secret: true,
+      }),
+      ...(isOpcUa ? opcUaSettingsOf(prefix) : {}),
     },
   }
 }
 
-/** User and password are kept apart from what is shown. */
-function addressOf(text: string, prefix: string): MqttAddress {
-  if (!isMqttAddress(text) || !URL.canParse(text)) throw feedErrors.feedAddress(text)
-  const url = new URL(text)
-  const { username, password } = url
-  url.username = ''
-  url.password = ''
-  if (!/^ws/.test(url.protocol)) url.pathname = ''
-  return {
-    url: url.href.replace(/\/$/, ''),
-    urlSetting: `${prefix}_URL`,
-    userSetting: `${prefix}_USER`,
-    passwordSetting: `${prefix}_PASSWORD`,
-    ...(username ? { user: decodeURIComponent(username) } : {}),
-    ...(password ? { password: decodeURIComponent(password) } : {}),
-  }
+const securityTexts: Readonly<Record<keyof typeof opcUaSettings, string>> = {
+  SECURITY_MODE: 'None, Sign or SignAndEncrypt',
+  SECURITY_POLICY: 'Security policy, such as Basic256Sha256',
+  CERTIFICATE: 'File of the own certificate; made if it is not given',
+  KEY: 'File of the key of the own certificate',
+  SERVER_CERTIFICATE: 'File of the certificate that the server has to have',
 }
+/** Names of the settings of an address. */
+export const feedSettingNames = (url: string, prefix: string): string[] => [
+  ...['URL', 'USER', 'PASSWORD'].map((part) => `${prefix}_${part}`),
+  ...(url.startsWith('opc.tcp:') ? Object.keys(opcUaSettings).map((part) => `${prefix}_${part}`) : []),
+]
+
+const opcUaSettingsOf = (prefix: string): Record<string, Setting> =>
+  Object.fromEntries(
+    Object.entries(securityTexts).map(([name, about]) => [`${prefix}_${name}`, setting({ about, optional: true })]),
+  )

@@ -1,9 +1,17 @@
 import { messageOf } from '../../errors.js'
+import type { JsonObject } from '../../protocol/messages.js'
 
+/** What a source says of a value besides. */
+export interface ReadingNotes {
+  /** How far the value can be relied on; good if nothing is said. */
+  readonly quality?: 'good' | 'uncertain' | 'bad'
+  /** Why it is not good, such as `BadSensorFailure`. */
+  readonly status?: string
+}
 /** Where a feed's messages go as they come. */
 export interface FeedSink {
   /** A message: its topic and its value; `at` is when it was taken, ISO 8601, where the message says so. */
-  push(topic: string, value: unknown, at?: string): void
+  push(topic: string, value: unknown, at?: string, notes?: ReadingNotes): void
   /** The connection has been lost, and is looked for. */
   lost(reason: string): void
   /** The connection is there again. */
@@ -13,13 +21,28 @@ export interface FeedOpening {
   readonly settings: Readonly<Record<string, string | undefined>>
   /** Topics that are wanted, as MQTT has them: `scales/+/weight`. */
   readonly filters: readonly string[]
+  /** Paths of methods that are called, in the same form. */
+  readonly methods?: readonly string[]
   /** Aborted when the feed is closed. */
   readonly signal: AbortSignal
 }
 
+/** A source that is open. */
+export interface OpenedSource {
+  close(): void | Promise<void>
+  /** Calls a method of the device: its path, and its arguments by name. */
+  invoke?(path: string, input: JsonObject, signal: AbortSignal): Promise<unknown>
+}
+
 /** A source that pushes: opened at first use, once for all sessions. A failed opening is tried again at the next use. */
 export interface PushingSource {
-  open(sink: FeedSink, opening: FeedOpening): Promise<() => void | Promise<void>> | (() => void | Promise<void>)
+  /** Connects; returns what closes it. */
+  open(
+    sink: FeedSink,
+    opening: FeedOpening,
+  ): Promise<OpenedSource | (() => void | Promise<void>)> | OpenedSource | (() => void | Promise<void>)
+  /** True for a source that others send to: it is opened at startup, since what comes earlier is lost. */
+  readonly isListener?: boolean
 }
 
 /** A source that is asked again and again: gives values by topic. What fails is a lost connection until it works again. */

@@ -47,6 +47,9 @@ export function topicPattern(given: string): TopicPattern {
   })
 }
 
+/** A name as one level of a topic: what would divide it or stand for others is escaped. */
+export const topicLevel = (name: string): string => name.slice(0, 200).replace(/[%/+#{}]/g, encodeURIComponent)
+
 const variableOf = (level: string): string | undefined => /^\{(\w+)\}$/.exec(level)?.[1]
 
 /** `scales/+/weight` → `scales/{scale}/weight`, `scales/#` → `scales/{rest}`. */

@@ -17,13 +17,12 @@ export interface WrapFeedOptions extends FeedPlanOptions, Partial<FeedOptions> {
  */
 export async function wrapFeed(source: FeedSource | SharedFeed, options: WrapFeedOptions = {}): Promise<Part[]> {
   const feed = feedOf(source, options)
-  return feedPartsOf(planChannels(feed.name, feed.channels, options), feed)
+  return feedPartsOf(planChannels(feed, options), feed)
 }
 
 /** Returns the plan, as `jexo wrap` shows it. */
 export function planFeed(source: FeedSource | SharedFeed, options: WrapFeedOptions = {}): FeedPlan {
-  const { name, channels } = feedOf(source, options)
-  return planChannels(name, channels, options)
+  return planChannels(feedOf(source, options), options)
 }
 
 function feedOf(source: FeedSource | SharedFeed, options: WrapFeedOptions): SharedFeed {

@@ -1,4 +1,6 @@
+import { chosenFrom } from '../../kit/choose.js'
 import { feedKitOf } from '../feed/kit.js'
+import type { MethodOptions } from '../feed/method.js'
 import type { FeedPlanOptions } from '../feed/plan.js'
 import { readFeed } from '../feed/read.js'
 import type { FeedOptions } from '../feed/shared-feed.js'
@@ -22,8 +24,50 @@ export async function previewFolder(source: string, options: SourceOptions): Pro
 
 /** The channels come from the topics that the feed carries, or from a kit that was written before. */
 export async function previewFeed(source: string, given: SourceOptions, listenMs = 3000): Promise<Preview> {
-  const { url, name, channels, examples, topics } = await readFeed(source, listenMs)
-  const options = { name, ...given, channels } as FeedOptions & FeedPlanOptions
+  const {
+    url,
+    name,
+    topic,
+    channels,
+    examples,
+    topics,
+    methods: found = {},
+    warning,
+  } = await readFeed(source, listenMs)
+  const { methods: wanted = [], ...others } = given as SourceOptions & { methods?: readonly string[] }
+  const taken = methodsNamed(found, wanted)
+  const options = {
+    name,
+    ...others,
+    ...(topic === undefined ? {} : { topic }),
+    channels,
+    ...(Object.keys(taken).length === 0 ? {} : { methods: taken }),
+  } as FeedOptions & FeedPlanOptions
   const plan = planFeed(url, options)
-  return { form: 'feed', plan, url, topics, examples, ...writing(feedKitOf(plan, url, options)) }
+  const left = Object.values(found).filter(({ path }) => !Object.values(taken).some((one) => one.path === path))
+  const kit = feedKitOf(plan, url, options)
+  return {
+    form: 'feed',
+    plan,
+    url,
+    topics,
+    examples,
+    otherMethods: left.map(({ path }) => path),
+    warning,
+    ...writing(kit),
+  }
+}
+
+/** Methods act on a device, so each is included by its name, or by the name of its tool. */
+function methodsNamed(
+  found: Readonly<Record<string, MethodOptions>>,
+  wanted: readonly string[],
+): Record<string, MethodOptions> {
+  const view = ([tool, { path }]: [string, MethodOptions]) => ({
+    key: path.split('/').at(-1) ?? path,
+    others: [tool],
+  })
+  const all = Object.entries(found)
+  const chosen = chosenFrom(all, view, wanted)
+  return Object.fromEntries(all.filter((one) => chosen.has(one)))
 }

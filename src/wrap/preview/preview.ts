@@ -36,6 +36,9 @@ type PlanOf =
       readonly url: string
       /** How many topics were received. */
       readonly topics: number
+      /** Paths of methods that are not included. */
+      readonly otherMethods: readonly string[]
+      readonly warning: string | undefined
       /** A message of each channel. */
       readonly examples: Readonly<Record<string, unknown>>
     }

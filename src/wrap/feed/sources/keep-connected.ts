@@ -1,0 +1,44 @@
+import { setTimeout as pause } from 'node:timers/promises'
+import { messageOf } from '../../../errors.js'
+import { Restarts } from '../../source/restarts.js'
+import type { FeedOpening, FeedSink, OpenedSource } from '../source.js'
+
+/** The shortest wait before a connection is tried again. */
+const leastWaitMs = 500
+
+/**
+ * Keeps a connection for as long as a feed is open: the first time has to work, later it is tried again with a growing wait. `connect` calls `connected` once
+ * messages can come, and returns why the connection ended, or rejects with why.
+ */
+export function keepConnected(
+  connect: (connected: () => void, signal: AbortSignal) => Promise<string>,
+  sink: FeedSink,
+  { signal }: FeedOpening,
+  unreachable: (reason: string) => Error,
+): Promise<OpenedSource> {
+  const ending = new AbortController()
+  const isOver = AbortSignal.any([signal, ending.signal])
+  const restarts = new Restarts()
+  return new Promise((resolve, reject) => {
+    let hasStarted = false
+    const connected = () => {
+      if (hasStarted) return sink.found()
+      hasStarted = true
+      resolve({ close: () => ending.abort() })
+    }
+    const keep = async () => {
+      while (!isOver.aborted) {
+        const startedAt = Date.now()
+        const reason = await connect(connected, isOver).catch(messageOf)
+        if (isOver.aborted) return
+        if (!hasStarted) return reject(unreachable(reason))
+        sink.lost(reason)
+        restarts.ended(startedAt)
+        await pause(Math.max(leastWaitMs, restarts.waitMs), undefined, { signal: isOver, ref: false }).catch(
+          () => {},
+        )
+      }
+    }
+    void keep()
+  })
+}

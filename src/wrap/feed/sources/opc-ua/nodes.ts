@@ -1,0 +1,129 @@
+import type { BrowseResult, ClientSession, NodeId, ReferenceDescription } from 'node-opcua'
+
+import { topicLevel } from '../../topics.js'
+
+export interface FoundMethod {
+  readonly object: NodeId
+  readonly method: NodeId
+}
+/** Variables and methods of a server by their paths below its `Objects` folder. */
+export interface FoundNodes {
+  readonly variables: ReadonlyMap<string, NodeId>
+  readonly methods: ReadonlyMap<string, FoundMethod>
+  /** There are more nodes than were looked at. */
+  readonly isCut: boolean
+}
+export interface Search {
+  /** Paths of variables, as topics are filtered: `Scales/+/Weight`, `#`. */
+  readonly variables: readonly string[]
+  readonly methods: readonly string[]
+  readonly maxNodes: number
+  readonly signal: AbortSignal
+}
+
+const batch = 50
+const maxDepth = 12
+const objectsFolder = 'ns=0;i=85'
+const hasProperty = 46
+const nodeClasses = { object: 1, variable: 2, method: 4 }
+
+interface Place {
+  readonly node: NodeId | string
+  readonly levels: readonly string[]
+}
+
+/** Looks for nodes, a level at a time, only where a filter may find something. The server's own nodes are left out. */
+export async function findNodes(session: ClientSession, search: Search): Promise<FoundNodes> {
+  const filters = [...search.variables, ...search.methods].map((filter) => filter.split('/'))
+  const variables = new Map<string, NodeId>()
+  const methods = new Map<string, FoundMethod>()
+  const seen = new Set<string>()
+  let isCut = false
+  let level: Place[] = [{ node: objectsFolder, levels: [] }]
+  for (let depth = 0; level.length > 0 && depth < maxDepth; depth++) {
+    const next: Place[] = []
+    for (let from = 0; from < level.length && !isCut; from += batch) {
+      search.signal.throwIfAborted()
+      const places = level.slice(from, from + batch)
+      for (const [at, references] of (await childrenOf(session, places)).entries()) {
+        const { node: object, levels: above } = places[at] as Place
+        for (const reference of references) {
+          const { nodeId, nodeClass, browseName } = reference
+          if (isOwn(reference)) continue
+          if (seen.size >= search.maxNodes) {
+            isCut = true
+            break
+          }
+          const levels = [...above, topicLevel(String(browseName.name ?? ''))]
+          const path = levels.join('/')
+          if (nodeClass === nodeClasses.method) {
+            if (search.methods.some((filter) => fits(filter.split('/'), levels)) && !methods.has(path))
+              methods.set(path, { object: object as NodeId, method: nodeId })
+            continue
+          }
+          // A node may be below several others, and below itself.
+          if (seen.has(String(nodeId))) continue
+          seen.add(String(nodeId))
+          const isVariable = nodeClass === nodeClasses.variable
+          if (
+            isVariable &&
+            search.variables.some((filter) => fits(filter.split('/'), levels)) &&
+            !variables.has(path)
+          )
+            variables.set(path, nodeId)
+          if (filters.some((filter) => mayFit(filter, levels))) next.push({ node: nodeId, levels })
+        }
+      }
+    }
+    level = next
+  }
+  return { variables, methods, isCut: isCut || level.length > 0 }
+}
+
+async function childrenOf(session: ClientSession, places: readonly Place[]): Promise<ReferenceDescription[][]> {
+  const results = await session.browse(
+    places.map(({ node }) => ({
+      nodeId: node,
+      referenceTypeId: 'HierarchicalReferences',
+      includeSubtypes: true,
+      browseDirection: 0,
+      nodeClassMask: nodeClasses.object | nodeClasses.variable | nodeClasses.method,
+      resultMask: 63,
+    })),
+  )
+  return Promise.all(results.map((result) => allOf(session, result)))
+}
+
+/** A server may hand out the children of a node in pieces. */
+async function allOf(session: ClientSession, first: BrowseResult): Promise<ReferenceDescription[]> {
+  const all = [...(first.references ?? [])]
+  let { continuationPoint } = first
+  for (let pieces = 0; continuationPoint && continuationPoint.length > 0 && pieces < 1000; pieces++) {
+    const next: BrowseResult = await session.browseNext(continuationPoint, false)
+    all.push(...(next.references ?? []))
+    continuationPoint = next.continuationPoint
+  }
+  return all
+}
+
+/** Properties say something of another node, and namespace 0 is the server's own. */
+const isOwn = ({ nodeId, referenceTypeId }: ReferenceDescription): boolean =>
+  nodeId.namespace === 0 || (referenceTypeId.namespace === 0 && referenceTypeId.value === hasProperty)
+
+function fits(filter: readonly string[], levels: readonly string[]): boolean {
+  const isOpen = filter.at(-1) === '#'
+  if (isOpen ? levels.length < filter.length - 1 : levels.length !== filter.length) return false
+  return levels.every((level, at) => {
+    const wanted = filter[at]
+    return (isOpen && at >= filter.length - 1) || wanted === '+' || wanted === level
+  })
+}
+
+/** True if something below may fit. */
+function mayFit(filter: readonly string[], levels: readonly string[]): boolean {
+  if (filter.at(-1) !== '#' && filter.length <= levels.length) return false
+  return levels.every((level, at) => {
+    const wanted = filter[at]
+    return wanted === undefined || wanted === '#' || wanted === '+' || wanted === level
+  })
+}

@@ -1,0 +1,54 @@
+import { isObject } from '../../../protocol/messages.js'
+import { feedErrors } from '../errors.js'
+import type { FeedSink } from '../source.js'
+import { topicLevel } from '../topics.js'
+
+/** The topic of a message; undefined for one that lacks a field of it. `own` is the name of the event, or the path it was sent to. */
+export type TopicOf = (message: unknown, own: string) => string | undefined
+
+/** What a message is called that nothing else names. */
+export const unnamed = 'message'
+
+/**
+ * Makes topics of the fields of messages: `{site}/{hive}`, `{*}/{sensor.id}`, where `{*}` is the message's own topic. Throws a `JexoError` if the template cannot be read.
+ */
+export function topicMaker(template: string | undefined): TopicOf {
+  if (template === undefined) return (_message, own) => own
+  const levels = template.split('/').map((level) => {
+    const path = /^\{(\*|[^{}/]+)\}$/.exec(level)?.[1]
+    if (path === undefined && /[{}]/.test(level)) throw feedErrors.topicUnreadable(template)
+    return path === undefined ? { text: level } : { path }
+  })
+  return (message, own) => {
+    const made = levels.map(({ text, path }) => {
+      if (path === undefined) return text
+      return path === '*' ? own : levelOf(fieldAt(message, path))
+    })
+    return made.includes(undefined) ? undefined : made.join('/')
+  }
+}
+
+/** The field of a message: `sensor.id` is one of an object in it. */
+export function fieldAt(message: unknown, path: string): unknown {
+  if (isObject(message) && Object.hasOwn(message, path)) return message[path]
+  let found = message
+  for (const name of path.split('.')) {
+    if (!isObject(found) || !Object.hasOwn(found, name)) return undefined
+    found = found[name]
+  }
+  return found
+}
+
+function levelOf(value: unknown): string | undefined {
+  if (typeof value !== 'string' && typeof value !== 'number' && typeof value !== 'boolean') return undefined
+  return topicLevel(String(value))
+}
+
+/** Hands on what a source sends: values by their topics. Messages that lack a field of the topic are left out. */
+export function messagePusher(sink: FeedSink, template: string | undefined): (value: unknown, own: string) => void {
+  const topicOf = topicMaker(template)
+  return (value, own) => {
+    const topic = topicOf(value, own)
+    if (topic !== undefined) sink.push(topic, value)
+  }
+}

@@ -1,0 +1,19 @@
+/** What a message says: JSON, else the text; bytes that are no text as base64. */
+export function valueIn(payload: Uint8Array): unknown {
+  let text: string
+  try {
+    text = new TextDecoder('utf-8', { fatal: true }).decode(payload)
+  } catch {
+    return Buffer.from(payload).toString('base64')
+  }
+  return valueInText(text)
+}
+
+/** The same for text. */
+export function valueInText(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return text
+  }
+}
