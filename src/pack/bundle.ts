@@ -7,7 +7,7 @@ import { compiledFile } from '../own-files.js'
 import type { MadeWrap } from '../wrap/source/registry.js'
 import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
-import { carriedClients, latePackages } from './late-packages.js'
+import { carriedClients, latePackages, missingPackages } from './late-packages.js'
 import { modulePlugin } from './module-plugin.js'
 import { englishOnly, frozenPages, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
@@ -21,12 +21,21 @@ export interface Bundle {
   clients: readonly string[]
 }
 
+/** What a kit needs besides its own imports. */
+export interface BundleNeeds {
+  readonly hasDurable: boolean
+  /** Packages that its feeds load. */
+  readonly feedPackages: ReadonlySet<string>
+  /** The documents of its views, by URI. */
+  readonly pages: Readonly<Record<string, string>>
+}
+
 /** Bundles a kit with what serves it. Rejects with a `JexoError` that says what cannot be carried, and where. */
 export async function bundle(
   kitPath: string,
   assets: AssetCollector,
   wraps: readonly MadeWrap[],
-  { hasDurable, pages }: { hasDurable: boolean; pages: Readonly<Record<string, string>> },
+  { hasDurable, feedPackages, pages }: BundleNeeds,
 ): Promise<Bundle> {
   const built = compiledFile('.').replace(/[\\/]$/, '')
   const entry = [
@@ -37,7 +46,7 @@ export async function bundle(
     // After it was seen which variables there are.
     `runPacked(() => import('jexo:kit'))`,
   ].join('\n')
-  const clients = carriedClients(built, hasDurable)
+  const clients = carriedClients(built, hasDurable, feedPackages)
   const bundled = async (plugins: readonly Plugin[]) => {
     const result = await esbuild().build({
       stdin: { contents: entry, resolveDir: built, sourcefile: 'entry.js', loader: 'js' },
@@ -63,6 +72,7 @@ export async function bundle(
         frozenWraps(wraps),
         frozenPages(pages),
         latePackages(built, clients),
+        missingPackages(built),
         ownPackages(built),
         nativeParts(assets),
         modulePlugin(assets),

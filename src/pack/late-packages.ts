@@ -4,12 +4,19 @@ import { gzipSync } from 'node:zlib'
 import type { Plugin } from 'esbuild'
 import { esbuild } from '../esbuild.js'
 
-/** Clients for a store in Redis, which are carried if they are installed. */
-const storeClients = ['ioredis', 'bullmq'] as const
+/** Clients for a store in Redis and for devices, which are carried if they are installed. */
+const lateClients = ['ioredis', 'bullmq', 'node-opcua'] as const
 
-/** Which of them a packed kit carries: BullMQ is large, and only durable tools need it. */
-export const carriedClients = (built: string, hasDurable: boolean): string[] =>
-  storeClients.filter((name) => (name !== 'bullmq' || hasDurable) && isInstalled(name, built))
+/** Which of them a packed kit carries: BullMQ is for durable tools, and what a feed needs for its own. */
+export function carriedClients(built: string, hasDurable: boolean, feedPackages: ReadonlySet<string>): string[] {
+  const isNeeded = (name: string) => name === 'ioredis' || (name === 'bullmq' ? hasDurable : feedPackages.has(name))
+  return lateClients.filter((name) => isNeeded(name) && isInstalled(name, built))
+}
+
+/** Of a package that serves both sides, the packages that a client needs. */
+const clientSide: Readonly<Record<string, readonly string[]>> = {
+  'node-opcua': ['node-opcua-client', 'node-opcua-certificate-manager'],
+}
 
 /**
  * Carries what few servers need as compressed text, which becomes code at the first `import()`: the second engine for patterns, the compiler of schemas, and clients
@@ -20,17 +27,20 @@ export const carriedClients = (built: string, hasDurable: boolean): string[] =>
  */
 export function latePackages(built: string, carried: readonly string[]): Plugin {
   const late = new Set([join(built, 'kit/ajv.js'), join(built, 'vendor/re2js.js')])
-  const clients: readonly string[] = storeClients
+  const clients: readonly string[] = lateClients
   return {
     name: 'jexo-late-packages',
     setup(plugin) {
-      plugin.onResolve({ filter: /^ioredis$|^bullmq$|\/ajv\.js$|\/re2js\.js$/ }, ({ path, kind, resolveDir }) => {
-        const isOwn = resolveDir.startsWith(built) && kind === 'dynamic-import'
-        if (isOwn && clients.includes(path) && !carried.includes(path)) return { path, external: true }
-        const isLate = isOwn && (!path.startsWith('.') || late.has(resolve(resolveDir, path)))
-        // By its short name, which is the same on every machine.
-        return isLate ? { path, namespace: 'jexo-late', pluginData: resolveDir } : undefined
-      })
+      plugin.onResolve(
+        { filter: /^ioredis$|^bullmq$|^node-opcua$|\/ajv\.js$|\/re2js\.js$/ },
+        ({ path, kind, resolveDir }) => {
+          const isOwn = resolveDir.startsWith(built) && kind === 'dynamic-import'
+          if (isOwn && clients.includes(path) && !carried.includes(path)) return { path, external: true }
+          const isLate = isOwn && (!path.startsWith('.') || late.has(resolve(resolveDir, path)))
+          // By its short name, which is the same on every machine.
+          return isLate ? { path, namespace: 'jexo-late', pluginData: resolveDir } : undefined
+        },
+      )
       plugin.onLoad({ filter: /.*/, namespace: 'jexo-late' }, async ({ path, pluginData }) => ({
         contents: unpacking(gzipSync(await codeOf(path, pluginData), { level: 9 })),
         resolveDir: pluginData,
@@ -50,17 +60,29 @@ function isInstalled(name: string, from: string): boolean {
 
 async function codeOf(name: string, resolveDir: string): Promise<string> {
   const { outputFiles } = await esbuild().build({
-    stdin: { contents: `module.exports = require(${JSON.stringify(name)})`, resolveDir },
+    stdin: { contents: `module.exports = ${requiring(name, resolveDir)}`, resolveDir },
+    // Another program of a package needs it, and says so.
+    external: ['proper-lockfile'],
     bundle: true,
     write: false,
     platform: 'node',
     format: 'cjs',
     target: 'node20',
     minify: true,
+    // It tells some of its objects by the names of their classes.
+    keepNames: name in clientSide,
     legalComments: 'none',
     logLevel: 'silent',
   })
   return outputFiles[0]?.text ?? ''
+}
+
+/** An expression that gives a package, or what of it is needed. */
+function requiring(name: string, from: string): string {
+  const side = clientSide[name] ?? []
+  const names = side.length > 0 && side.every((one) => isInstalled(one, from)) ? side : [name]
+  const loaded = names.map((one) => `require(${JSON.stringify(one)})`)
+  return loaded.length === 1 ? String(loaded[0]) : `Object.assign({}, ${loaded.join(', ')})`
 }
 
 /** The text is base64, so it needs no escaping in code. */
@@ -70,3 +92,16 @@ const unpacking = (code: Buffer): string =>
     `const code = gunzipSync(Buffer.from('${code.toString('base64')}', 'base64')).toString()`,
     `new Function('module', 'require', code)(module, require)`,
   ].join('\n')
+
+/** What is not installed where a kit is packed stays out; a packed file that needs it says so. */
+export function missingPackages(built: string): Plugin {
+  return {
+    name: 'jexo-missing-packages',
+    setup(plugin) {
+      plugin.onResolve({ filter: /^[a-z@][\w@/.-]*$/ }, ({ path, kind, resolveDir }) => {
+        if (kind !== 'dynamic-import' || !resolveDir.startsWith(built) || isInstalled(path, built)) return undefined
+        return { path, external: true }
+      })
+    },
+  }
+}

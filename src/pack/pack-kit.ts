@@ -7,6 +7,7 @@ import { isView } from '../kit/view.js'
 import { loadKit } from '../kit-file/kit-file.js'
 import { headOf } from '../packed-file/mark.js'
 import { version } from '../version.js'
+import { isSharedFeed } from '../wrap/feed/shared-feed.js'
 import { type MadeWrap, wrapRegistry } from '../wrap/source/registry.js'
 import { AssetCollector } from './assets.js'
 import { bundle, steadyMap } from './bundle.js'
@@ -62,7 +63,16 @@ export async function packKit(kitFile: string): Promise<Packed> {
   )
   for (const name of new Set(wraps.flatMap(({ packages = [] }) => packages))) assets.takePackage(name)
   const hasDurable = kit.parts.some((part) => part.kind === 'tool' && part.durable !== undefined)
-  const { code, map, packages: bundled, clients } = await bundle(path, assets, wraps, { hasDurable, pages })
+  const {
+    code,
+    map,
+    packages: bundled,
+    clients,
+  } = await bundle(path, assets, wraps, {
+    hasDurable,
+    feedPackages: feedPackagesOf(kit),
+    pages,
+  })
   const { packages } = assets
   // It is written into code, units and commands.
   const stem = basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
@@ -87,6 +97,10 @@ export async function packKit(kitFile: string): Promise<Packed> {
     usesRedis: bundled.some((name) => redisClients.has(name)),
   }
 }
+
+/** What the feeds of a kit load that is not part of Jexo. */
+const feedPackagesOf = ({ parts }: Kit): ReadonlySet<string> =>
+  new Set(parts.flatMap(({ source }) => (isSharedFeed(source) ? source.packages : [])))
 
 /** The documents of the views whose pages are files, by URI. */
 async function builtPages(views: readonly ViewPart[]): Promise<Record<string, string>> {

@@ -6,7 +6,7 @@ import { createInterface } from 'node:readline'
 import type { Readable, Writable } from 'node:stream'
 import type { Link } from 'jexo/link'
 import { connect } from 'jexo/node'
-import { bin, jexo, newFolder, root } from '../support/cli.js'
+import { bin, jexo, jexoIn, newFolder, root } from '../support/cli.js'
 import { freePort } from '../support/databases.js'
 
 const pki = newFolder()
@@ -143,3 +143,10 @@ test('an encrypted connection needs the certificate of the server, and a login i
       connection,
     })
 }, 120_000)
+
+test('a packed kit brings the client along', async () => {
+  const folder = newFolder()
+  expect((await jexo('pack', kit, '--out', folder)).code).toBe(0)
+  const packed = ['exec:node apiary.mjs', 'tare', 'scale=ML-03', 'kilograms=3']
+  expect((await jexoIn(folder, 'call', ...packed)).stdout.trim()).toMatch(/^\{"before":\d+\}$/)
+}, 60_000)

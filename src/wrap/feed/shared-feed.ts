@@ -40,6 +40,8 @@ export interface SharedFeed extends Shared<Feed> {
   readonly name: string
   readonly channels: readonly Channel[]
   readonly methods: readonly Method[]
+  /** Packages that its source loads. */
+  readonly packages: readonly string[]
   readonly uris: FeedUris
   /** Its settings; wrapped parts include them. */
   readonly settings: Readonly<Record<string, Setting>>
@@ -80,7 +82,11 @@ export function sharedFeed(source: FeedSource, options: FeedOptions): SharedFeed
     (feed) => feed.close(),
     pushing.isListener ? { atStart: true } : {},
   )
-  const declared = { ...opened, name, channels, methods, uris, settings: Object.freeze(settings) }
+  const declared = {
+    ...opened,
+    ...{ name, channels, methods, uris, packages: pushing.packages ?? [] },
+    settings: Object.freeze(settings),
+  }
   return Object.freeze(Object.defineProperty(declared, brands.shared, { value: true })) as SharedFeed
 }
 

@@ -43,6 +43,8 @@ export interface PushingSource {
   ): Promise<OpenedSource | (() => void | Promise<void>)> | OpenedSource | (() => void | Promise<void>)
   /** True for a source that others send to: it is opened at startup, since what comes earlier is lost. */
   readonly isListener?: boolean
+  /** Packages that it loads with `import()`, so that `jexo pack` carries them. */
+  readonly packages?: readonly string[]
 }
 
 /** A source that is asked again and again: gives values by topic. What fails is a lost connection until it works again. */

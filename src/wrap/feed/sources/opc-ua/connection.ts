@@ -19,18 +19,19 @@ export interface OpcUaConnection {
 const connectMs = 10_000
 const sessionMs = 60_000
 
-const loadOpcUa = async (): Promise<OpcUa> => {
-  await silence()
+async function loadOpcUa(): Promise<OpcUa> {
+  const name = 'node-opcua-debug'
+  silence(await import(name).catch(() => ({})))
   const loaded = await optionalPackage('node-opcua', 'an OPC UA feed', () => import('node-opcua'))
-  return ((loaded as { default?: OpcUa }).default ?? loaded) as OpcUa
+  const opcua = ((loaded as { default?: OpcUa }).default ?? loaded) as OpcUa
+  silence(opcua as object)
+  return opcua
 }
 
 /** The package writes to stdout, as it is loaded too; what matters comes as errors. */
-async function silence(): Promise<void> {
-  const name = 'node-opcua-debug'
-  const debug: Record<string, unknown> | undefined = await import(name).catch(() => undefined)
+function silence(debug: Readonly<Record<string, unknown>> | object): void {
   for (const logger of ['setDebugLogger', 'setWarningLogger', 'setErrorLogger', 'setTraceLogger']) {
-    const set = debug?.[logger]
+    const set = (debug as Readonly<Record<string, unknown>>)[logger]
     if (typeof set === 'function') set(() => {})
   }
 }

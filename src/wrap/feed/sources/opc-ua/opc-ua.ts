@@ -30,6 +30,7 @@ const valueAttribute = 13
 export function opcUaSource(given: string | FeedAddress, options: OpcUaOptions = {}): PushingSource {
   const address = typeof given === 'string' ? plainAddress(given) : given
   return {
+    packages: ['node-opcua'],
     async open(sink, opening) {
       const { url, ...login } = valuesAt(address, opening.settings)
       let current: Subscribed | undefined
