@@ -62,6 +62,7 @@ export type ErrorCode =
   | 'layer-invalid'
   | 'kit-file-broken'
   | 'kit-file-edited'
+  | 'kit-not-found'
   | 'kit-file-exists'
   | 'kit-file-missing'
   | 'kit-file-unmarked'

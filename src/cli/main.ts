@@ -42,6 +42,7 @@ export async function runCommand(argv: readonly string[]): Promise<number> {
 export const verbs: Readonly<Record<VerbName, () => Promise<() => Command>>> = {
   new: async () => (await import('./verbs/new.js')).newCommand,
   wrap: async () => (await import('./verbs/wrap.js')).wrap,
+  add: async () => (await import('./verbs/add.js')).add,
   serve: async () => (await import('./verbs/serve.js')).serve,
   show: async () => (await import('./verbs/show.js')).show,
   call: async () => (await import('./verbs/call.js')).call,

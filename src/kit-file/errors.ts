@@ -1,6 +1,12 @@
 import { JexoError } from '../errors.js'
 
 export const kitFileErrors = {
+  severalKitFiles: (files: readonly string[]) =>
+    new JexoError(
+      'kit-file-missing',
+      `this folder has several kit files: ${files.join(', ')}`,
+      'choose one with --to',
+    ),
   kitFileMissing: (file: string) =>
     new JexoError('kit-file-missing', 'there is no such file', 'check the path', file),
   kitFileBroken: (file: string, reason: string, cause?: unknown) =>

@@ -2,9 +2,10 @@
 export const verbTexts = {
   new: { usage: '<dir>', about: 'Create a kit project that runs and passes its test' },
   wrap: {
-    usage: '<source>',
-    about: 'Preview the tools a source would become; write a kit file with --out',
+    usage: '<source...>',
+    about: 'Preview the tools that sources would become; write a kit file with --out',
   },
+  add: { usage: '<source>', about: 'Add a source to an existing kit file' },
   serve: { usage: '<kit>', about: 'Serve a kit over stdio or HTTP' },
   show: { usage: '<target>', about: 'List what a server offers, or print a tape' },
   call: { usage: '<target> <tool> [name=value...]', about: 'Call a tool' },

@@ -1,46 +1,25 @@
 import { statSync } from 'node:fs'
-import { resolve } from 'node:path'
 import { Command } from 'commander'
-import { namesIn } from '../../kit/choose.js'
 import { kitErrors } from '../../kit/errors.js'
-import { shownPath } from '../../kit-file/kit-file.js'
-import { type KnownSource, knownSource, wrapKinds } from '../../wrap/detect/source-kind.js'
+import { type KnownSource, knownSource } from '../../wrap/detect/source-kind.js'
 import { kitWriterErrors } from '../../wrap/kit-writer/errors.js'
 import { optionsOfKit } from '../../wrap/kit-writer/written-kit.js'
 import { moduleErrors } from '../../wrap/module/errors.js'
-import { type Preview, previewSource, type ReadingOptions, type SourceOptions } from '../../wrap/preview/preview.js'
-import { processAt } from '../options/process-at.js'
-import { serverAt } from '../options/server-at.js'
-import { gather, readMs, targetOptions } from '../options/target-options.js'
+import { type Preview, previewSource } from '../../wrap/preview/preview.js'
+import { writePreviews } from '../../wrap/preview/write-previews.js'
+import {
+  labelOf,
+  optionsFor,
+  readingOptions,
+  type SourceFlags,
+  sourceText,
+  withSourceOptions,
+} from '../options/source-options.js'
 import { Failed, out, outJson, say, whileWaiting } from '../terminal/output.js'
 import { planText } from '../text/plan-text.js'
 import { verbTexts } from '../text/verb-texts.js'
 
-interface Flags {
-  kind?: string
-  only?: string
-  except?: string
-  prefix?: string
-  writes?: boolean
-  catalogue?: boolean
-  templates?: string
-  baseUrl?: string
-  settingPrefix?: string
-  credential?: string
-  allowRef?: string
-  credentialOrigin?: string
-  keepValues?: boolean
-  operations?: string
-  adHoc?: boolean
-  queries?: string
-  tables?: boolean
-  name?: string
-  hidden?: boolean
-  search?: boolean
-  listen?: string
-  methods?: string
-  uriPrefix?: string
-  header?: string[]
+interface Flags extends SourceFlags {
   out?: string
   check?: boolean
   force?: boolean
@@ -48,49 +27,7 @@ interface Flags {
 }
 
 export const wrap = () =>
-  new Command('wrap')
-    .description(verbTexts.wrap.about)
-    .argument(
-      '<source>',
-      'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://, opc.tcp://, wss+json://, webhook://, .ndjson), a program (command:<program>, .commands.yaml, process:<command line>), or a server (URL, exec:<command line>, <host config file>#<entry>)',
-    )
-    .option('--kind <kind>', `type of the source, if its name does not tell: ${wrapKinds.join(', ')}`)
-    .option(
-      '--only <tools>',
-      'include only these: names, globs or tag:…, separated by commas; for an API also paths',
-    )
-    .option('--except <tools>', 'exclude these')
-    .option('--prefix <text>', 'prefix of every name')
-    .option('--writes', 'API: include operations that write; default: only reads and those named by --only')
-    .option('--catalogue', 'API or functions: three tools (search, explain, call) instead of one each')
-    .option('--no-catalogue', 'API: one tool per operation, however many')
-    .option('--templates <operations>', 'API: operations to offer as resource templates instead of tools')
-    .option('--base-url <url>', "API: base URL that overrides the source's own")
-    .option('--setting-prefix <text>', 'API: prefix of its setting names, such as REGISTRY')
-    .option(
-      '--credential <kind>',
-      'API: authentication, if the description names none: bearer, basic, header:NAME or query:NAME',
-    )
-    .option('--allow-ref <places>', 'API: additional origins or folders that $ref may read, separated by commas')
-    .option(
-      '--credential-origin <origins>',
-      'API: additional origins that receive its credentials, separated by commas',
-    )
-    .option('--keep-values', 'HAR recording: use the recorded values as defaults and examples')
-    .option('--operations <files>', 'GraphQL: files with operations, separated by commas')
-    .option(
-      '--ad-hoc',
-      'GraphQL or database: add a tool that explains the schema and one that runs a read-only query',
-    )
-    .option('--queries <files>', 'database: files or folders with SQL statements, separated by commas')
-    .option('--no-tables', 'database: no resources for tables')
-    .option('--name <name>', 'database, folder or feed: name used in URIs and tools')
-    .option('--hidden', 'folder: include hidden files')
-    .option('--no-search', 'folder: no search tool')
-    .option('--listen <ms>', 'feed: how long to listen for messages, in milliseconds; default: 3000')
-    .option('--methods <names>', 'OPC UA: methods to include as tools, separated by commas')
-    .option('--uri-prefix <text>', 'server: prefix of the scheme of every URI')
-    .option('--header <name: value>', 'GraphQL or server: header to send while reading (repeatable)', gather)
+  withSourceOptions(new Command('wrap').description(verbTexts.wrap.about).argument('<source...>', sourceText))
     .option('--out <file>', 'write a kit file')
     .option('--check', 'with --out: check whether the source changed since the kit was written')
     .option('--force', 'with --out: overwrite an edited kit')
@@ -102,102 +39,71 @@ export const wrap = () =>
         '          jexo wrap registry.openapi.yaml --only "tag:hives" --out registry.kit.ts',
         '          jexo wrap README.md          (the curl lines in it)',
         '          jexo wrap ledger.sqlite --queries queries/ --out ledger.kit.ts',
-        '          jexo wrap fieldguide/ --out fieldguide.kit.ts',
+        '          jexo wrap colony.ts ledger.sqlite fieldguide/ --out apiary.kit.ts',
       ].join('\n'),
     )
-    .action(async (given: string, flags: Flags) => {
-      const known = knownSource(given, flags.kind)
+    .action(async (sources: string[], flags: Flags) => {
       if (flags.check && flags.out === undefined)
         throw kitErrors.argumentUnreadable('--check', '--out <kit file> as well')
-      const label = labelOf(known.source)
-      sayReading(known, label, flags)
-      if (flags.check && flags.out !== undefined) return check(known, label, flags.out, flags)
-      const preview = await whileWaiting(`planning ${label}`, () =>
-        readingOptions(known, flags).then((reading) => previewSource(known, optionsFor(known, flags), reading)),
-      )
-      if (flags.out !== undefined && !preview.isEmpty) preview.write(flags.out, flags.force === true)
-      if (flags.json) outJson(preview.plan)
-      else out(await planText(preview, label))
-      if (preview.isEmpty) throw await emptyError(preview, label)
-      if (!flags.json) sayWritten(flags.out, flags.out === undefined ? [] : (preview.written?.(flags.out) ?? []))
+      if (sources.length > 1) refuseChoices(flags)
+      const previews: ReadSource[] = []
+      let hasChanged = false
+      for (const given of sources) {
+        const known = knownSource(given, flags.kind)
+        sayReading(known, labelOf(known.source), flags)
+        if (flags.check && flags.out !== undefined)
+          hasChanged = (await isChanged(known, flags.out, flags)) || hasChanged
+        else previews.push(await read(known, flags))
+      }
+      if (hasChanged) throw new Failed()
+      if (!flags.check) await finish(previews, flags)
     })
 
-/** The options of a wrap, from those of the command that concern this kind of source. */
-function optionsFor({ kind }: KnownSource, flags: Flags): SourceOptions {
-  const all: Record<string, unknown> = {
-    only: namesOf(flags.only),
-    except: namesOf(flags.except),
-    prefix: flags.prefix,
-    writes: flags.writes,
-    catalogue: flags.catalogue,
-    templates: namesOf(flags.templates),
-    baseUrl: flags.baseUrl,
-    settingPrefix: flags.settingPrefix,
-    credential: flags.credential === undefined ? undefined : credentialOf(flags.credential),
-    operations: namesOf(flags.operations)?.map((file) => resolve(file)),
-    queries: namesOf(flags.queries)?.map((file) => resolve(file)),
-    adHoc: flags.adHoc,
-    allowReferences: namesOf(flags.allowRef)?.map((place) =>
-      /^(https?|file):/.test(place) ? place : resolve(place),
-    ),
-    credentialOrigins: namesOf(flags.credentialOrigin),
-    keepValues: flags.keepValues,
-    uriPrefix: flags.uriPrefix,
-    name: flags.name,
-    methods: namesOf(flags.methods),
-    hidden: flags.hidden,
-    // Both are true unless the command says otherwise.
-    tables: flags.tables === false ? false : undefined,
-    search: flags.search === false ? false : undefined,
-  }
-  return Object.fromEntries(
-    optionNames[kind].flatMap((name) => (all[name] === undefined ? [] : [[name, all[name]]])),
+interface ReadSource {
+  readonly known: KnownSource
+  readonly label: string
+  readonly preview: Preview
+}
+
+async function read(known: KnownSource, flags: Flags): Promise<ReadSource> {
+  const label = labelOf(known.source)
+  const preview = await whileWaiting(`planning ${label}`, () =>
+    readingOptions(known, flags).then((reading) => previewSource(known, optionsFor(known, flags), reading)),
   )
+  return { known, label, preview }
 }
 
-const apiOptions = [
-  'only',
-  'except',
-  'prefix',
-  'writes',
-  'catalogue',
-  'templates',
-  'baseUrl',
-  'settingPrefix',
-  'credential',
-  'credentialOrigins',
-]
-const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
-  module: ['only', 'except', 'prefix', 'catalogue'],
-  openapi: [...apiOptions, 'allowReferences'],
-  curl: [...apiOptions, 'keepValues'],
-  graphql: [...apiOptions, 'operations', 'adHoc'],
-  sql: ['name', 'settingPrefix', 'only', 'except', 'prefix', 'tables', 'adHoc', 'queries'],
-  folder: ['name', 'prefix', 'only', 'except', 'hidden', 'search'],
-  feed: ['name', 'settingPrefix', 'prefix', 'methods'],
-  server: ['only', 'except', 'prefix', 'catalogue', 'uriPrefix'],
-  command: ['only', 'except', 'prefix'],
-  process: ['only', 'except', 'prefix'],
+async function finish(previews: readonly ReadSource[], flags: Flags): Promise<void> {
+  const empty = previews.find(({ preview }) => preview.isEmpty)
+  if (flags.out !== undefined && !empty) writePreviews(flags.out, previews, flags.force === true)
+  if (flags.json) {
+    const plans = previews.map(({ preview }) => preview.plan)
+    outJson(plans.length === 1 ? plans[0] : plans)
+  } else for (const { preview, label } of previews) out(await planText(preview, label))
+  if (empty) throw await emptyError(empty.preview, empty.label)
+  const { out: file } = flags
+  if (!flags.json)
+    sayWritten(file, file === undefined ? [] : previews.flatMap(({ preview }) => preview.written?.(file) ?? []))
 }
 
-const namesOf = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
-
-/** Sent or used while reading, and never written into a kit. */
-async function readingOptions({ kind, source }: KnownSource, { header, listen }: Flags): Promise<ReadingOptions> {
-  const { headers } = header === undefined ? {} : targetOptions({ header })
-  if (kind === 'process') return { process: processAt(source) }
-  if (kind === 'server') return { server: await serverAt(source, headers ? { headers } : {}) }
-  return {
-    ...(headers === undefined ? {} : { introspectionHeaders: headers }),
-    ...(listen === undefined ? {} : { listenMs: readMs(listen) }),
-  }
-}
-
-function credentialOf(text: string): object {
-  const [kind = '', parameter = ''] = text.split(/:(.*)/s)
-  if (kind === 'bearer' || kind === 'basic') return { kind }
-  if ((kind === 'header' || kind === 'query') && parameter !== '') return { kind: 'apiKey', in: kind, parameter }
-  throw kitErrors.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
+/** With several sources, a choice would hold for all of them. */
+function refuseChoices(flags: Flags): void {
+  const choices = [
+    'kind',
+    'only',
+    'except',
+    'name',
+    'baseUrl',
+    'settingPrefix',
+    'operations',
+    'queries',
+    'templates',
+    'methods',
+  ] as const
+  const given = choices.find((name) => flags[name] !== undefined)
+  if (given === undefined) return
+  const option = `--${given.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)}`
+  throw kitWriterErrors.oneSource(option)
 }
 
 /** Large descriptions, slow servers and feeds take seconds. */
@@ -209,13 +115,18 @@ function sayReading({ kind, source }: KnownSource, label: string, flags: Flags):
 }
 
 /** Compares a kit with its source; the options are those it was written with. */
-async function check(known: KnownSource, label: string, kitFile: string, flags: Flags): Promise<void> {
-  const preview = await previewSource(known, optionsOfKit(kitFile), await readingOptions(known, flags))
+async function isChanged(known: KnownSource, kitFile: string, flags: Flags): Promise<boolean> {
+  const label = labelOf(known.source)
+  const options = optionsOfKit(kitFile, known)
+  const preview = await previewSource(known, options, await readingOptions(known, flags))
   const changes = preview.changesSince(kitFile)
-  if (changes.length === 0) return out(`${kitFile} is up to date with ${label}.`)
+  if (changes.length === 0) {
+    out(`${kitFile} is up to date with ${label}.`)
+    return false
+  }
   out(changes.join('\n'))
   say(`${label} has changed since ${kitFile} was written.`)
-  throw new Failed()
+  return true
 }
 
 async function emptyError(preview: Preview, label: string): Promise<Error> {
@@ -234,9 +145,3 @@ function sayWritten(file: string | undefined, others: readonly string[]): void {
   if (file === undefined) say('\nNothing was written. Write a kit file with --out <name>.kit.ts.')
   else say(`\nWrote ${file}   (try it: jexo show ${file})`)
 }
-
-/** A package goes by its name, an address by itself. */
-const labelOf = (source: string): string =>
-  /^(exec|command|process):/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
-    ? source.replace(/\/\/[^@/]*@/, '//')
-    : (/.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(source)?.[1] ?? shownPath(source))

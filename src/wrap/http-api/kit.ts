@@ -1,7 +1,7 @@
 import { lineComment, textLiteral } from '../../escape/typescript.js'
 import { signatureText } from '../kit-writer/signature.js'
 import { optionLine, type WrapKit } from '../kit-writer/wrap-kit.js'
-import { changesSince, fingerprintOfParts, type WrittenMark } from '../kit-writer/written-kit.js'
+import { changesSince, fingerprintOfParts, type MarkedSource, type WrittenMark } from '../kit-writer/written-kit.js'
 import { inputOf, outputOf } from './carry-out.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 import { placeOf } from './place.js'
@@ -33,10 +33,10 @@ export function restKitOf(
 }
 
 /** What has changed in an API since a kit was written; `plan` is made with the options in the kit's mark. */
-export function restChangesSince(outFile: string, plan: RestPlan): readonly string[] {
+export function restChangesSince(outFile: string, source: MarkedSource, plan: RestPlan): readonly string[] {
   const byName = new Map(plan.operations.map((operation) => [operation.name, operation]))
   const signature = (name: string) => signatureText(name, byName.get(name)?.input ?? {})
-  return changesSince(outFile, fingerprintsOf(plan), signature, ['description', 'arguments', 'response'])
+  return changesSince(outFile, source, fingerprintsOf(plan), signature, ['description', 'arguments', 'response'])
 }
 
 const settingNames = (credential: object): string[] =>

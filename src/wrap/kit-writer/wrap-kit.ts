@@ -1,6 +1,7 @@
 import { keyText, lineComment, literal, textLiteral } from '../../escape/typescript.js'
 import { kitWriterErrors } from './errors.js'
-import { kitNameOf, pathFrom, type WrittenMark, writeMarked } from './written-kit.js'
+import { type KitEntry, type KitSection, writeKitFile } from './kit-section.js'
+import { kitNameOf, pathFrom, type WrittenMark } from './written-kit.js'
 
 /** A kit file that consists of one call of a wrap. */
 export interface WrapKit {
@@ -37,16 +38,23 @@ const functions = {
 
 /** Writes the kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */
 export function writeWrapKit(outFile: string, kit: WrapKit, isForced: boolean): void {
-  const { kind, source, options, files = {}, tools } = kit
-  if (Object.keys(tools).length === 0) throw kitWriterErrors.wrapTakesNothing(source, '')
-  const mark: WrittenMark = {
-    kind,
-    source: isAddress(source) ? source : pathFrom(outFile, source),
-    options: { ...options, ...mapValues(files, (paths) => paths.map((file) => pathFrom(outFile, file))) },
-    tools,
-  }
-  writeMarked(outFile, kitText(outFile, kit), mark, isForced)
+  if (Object.keys(kit.tools).length === 0) throw kitWriterErrors.wrapTakesNothing(kit.source, '')
+  writeKitFile(outFile, kitNameOf(outFile), [wrapKitEntry(kit)], isForced)
 }
+
+/** The call of a wrap as a part of a kit file; `variable` is how its parts are called. */
+export const wrapKitEntry = (kit: WrapKit, variable = 'parts'): KitEntry => ({
+  section: (outFile, names) => sectionOf(outFile, kit, names.take(variable)),
+  mark: (outFile) => {
+    const { kind, source, options, files = {}, tools } = kit
+    return {
+      kind,
+      source: isAddress(source) ? source : pathFrom(outFile, source),
+      options: { ...options, ...mapValues(files, (paths) => paths.map((file) => pathFrom(outFile, file))) },
+      tools,
+    }
+  },
+})
 
 /** A line of an options object: `  name: value,`. */
 export const optionLine = (name: string, value: unknown): string =>
@@ -54,7 +62,7 @@ export const optionLine = (name: string, value: unknown): string =>
 
 const isAddress = (source: string) => /^([a-z][a-z\d+.-]+:\/\/|(exec|process):|.*#[^/\\]+$)/i.test(source)
 
-function kitText(outFile: string, kit: WrapKit): string {
+function sectionOf(outFile: string, kit: WrapKit, variable: string): KitSection {
   const { kind, source, options, files = {}, about, settings } = kit
   const urlOf = (file: string) => `new URL(${textLiteral(urlPath(pathFrom(outFile, file)))}, import.meta.url)`
   const { sourceText = isAddress(source) ? textLiteral(source) : urlOf(source) } = kit
@@ -64,18 +72,14 @@ function kitText(outFile: string, kit: WrapKit): string {
     ...Object.entries(files).map(([name, paths]) => `  ${keyText(name)}: [${paths.map(urlOf).join(', ')}],\n`),
   ]
   const argument = lines.length > 0 ? `, {\n${lines.join('')}}` : ''
-  return [
-    `import { defineKit } from 'jexo'\n`,
-    `import { ${functions[kind]} } from 'jexo/${kind}'\n\n`,
-    settings.length > 0 ? `${lineComment(`Settings, from the environment: ${settings.join(', ')}`)}\n` : '',
-    `const parts = await ${functions[kind]}(${place}${argument})\n\n`,
-    'export default defineKit({\n',
-    `  name: ${textLiteral(kitNameOf(outFile))},\n`,
-    `  version: '1.0.0',\n`,
-    `  about: ${textLiteral(about)},\n`,
-    '  parts,\n',
-    '})\n',
-  ].join('')
+  const remark =
+    settings.length > 0 ? `${lineComment(`Settings, from the environment: ${settings.join(', ')}`)}\n` : ''
+  return {
+    imports: [{ from: `jexo/${kind}`, names: [functions[kind]] }],
+    body: `${remark}const ${variable} = await ${functions[kind]}(${place}${argument})`,
+    parts: [`...${variable}`],
+    about,
+  }
 }
 
 /** A path as it stands in a relative URL. */

@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { basename, dirname, relative, resolve, sep } from 'node:path'
 import { jsonLine } from '../../escape/typescript.js'
 import { kitFileErrors } from '../../kit-file/errors.js'
+import { isObject } from '../../protocol/messages.js'
 import { kitWriterErrors } from './errors.js'
 
 /**
@@ -18,21 +19,49 @@ export interface WrittenMark {
   readonly tools: Readonly<Record<string, string>>
 }
 
+/** A source in a kit file: its kind, and its absolute path or address. */
+export type MarkedSource = Pick<WrittenMark, 'kind' | 'source'>
+
 const start = '// jexo wrap: '
 
-/** The text of a kit file with its mark. */
-export function markedText(text: string, mark: WrittenMark): string {
-  return `${text}\n${start}${jsonLine({ ...mark, text: fingerprint(text) })}\n`
+/** The text of a kit file with a mark for each of its sources. */
+export function markedText(text: string, marks: readonly WrittenMark[]): string {
+  const lines = marks.map((mark) => `${start}${jsonLine({ ...mark, text: fingerprint(text) })}\n`)
+  return `${text}\n${lines.join('')}`
 }
 
-/** The mark of a kit file, and whether somebody has edited it since; undefined if it was not written by `jexo wrap`. */
-export function readMark(content: string): { mark: WrittenMark; isEdited: boolean } | undefined {
-  const at = content.lastIndexOf(`\n${start}`)
-  if (at < 0) return undefined
+/** A line with the mark of a source that is added to a kit file: whoever wrote the rest, it is not as `jexo wrap` wrote it. */
+export const addedMarkLine = (mark: WrittenMark): string => `${start}${jsonLine({ ...mark, text: '' })}`
+
+/** The marks of a kit file, and whether somebody has edited it since; empty if it was not written by `jexo wrap`. */
+export function readMarks(content: string): { marks: readonly WrittenMark[]; isEdited: boolean } {
+  const marks: WrittenMark[] = []
+  let rest = content.trimEnd()
+  let isEdited = false
+  const fingerprints: string[] = []
+  for (;;) {
+    const at = rest.lastIndexOf('\n') + 1
+    const found = rest.startsWith(start, at) ? markOf(rest.slice(at + start.length)) : undefined
+    if (!found) break
+    const { text, ...mark } = found
+    marks.unshift(mark)
+    fingerprints.push(text)
+    rest = rest.slice(0, Math.max(0, at - 1))
+  }
+  if (marks.length > 0) {
+    // The text ends with the newline that stands before the first mark.
+    const text = fingerprint(rest)
+    isEdited = fingerprints.some((one) => one !== text)
+  }
+  return { marks, isEdited }
+}
+
+function markOf(json: string): (WrittenMark & { text: string }) | undefined {
   try {
-    const [line = ''] = content.slice(at + 1 + start.length).split('\n')
-    const { text, ...mark } = JSON.parse(line) as WrittenMark & { text: string }
-    return { mark, isEdited: fingerprint(content.slice(0, at)) !== text }
+    const found: unknown = JSON.parse(json)
+    return isObject(found) && isObject(found.tools) && isObject(found.options)
+      ? (found as unknown as WrittenMark & { text: string })
+      : undefined
   } catch {
     return undefined
   }
@@ -53,11 +82,12 @@ export const fingerprintOfParts = (parts: readonly unknown[]): string => parts.m
  */
 export function changesSince(
   outFile: string,
+  source: MarkedSource,
   now: WrittenMark['tools'],
   signatureOf: (tool: string) => string = (tool) => tool,
   partNames: readonly string[] = [],
 ): readonly string[] {
-  const { tools: written } = markIn(outFile)
+  const { tools: written } = markIn(outFile, source)
   const names = [...new Set([...Object.keys(written), ...Object.keys(now)])].sort()
   return names.flatMap((tool) => {
     const before = written[tool]
@@ -72,34 +102,46 @@ export function changesSince(
   })
 }
 
-/** Writes a kit file with its mark. Throws a `JexoError` if that would lose what somebody has written. */
-export function writeMarked(outFile: string, text: string, mark: WrittenMark, isForced: boolean): void {
+/** Writes a kit file with its marks. Throws a `JexoError` if that would lose what somebody has written. */
+export function writeMarked(outFile: string, text: string, marks: readonly WrittenMark[], isForced: boolean): void {
   const out = resolve(outFile)
   if (existsSync(out) && !isForced) {
-    const found = readMark(readFileSync(out, 'utf8'))
-    if (!found) throw kitWriterErrors.kitFileExists(outFile)
-    if (found.isEdited) throw kitWriterErrors.kitFileEdited(outFile)
+    const { marks: before, isEdited } = readMarks(readFileSync(out, 'utf8'))
+    if (before.length === 0) throw kitWriterErrors.kitFileExists(outFile)
+    if (isEdited) throw kitWriterErrors.kitFileEdited(outFile)
   }
   mkdirSync(dirname(out), { recursive: true })
-  writeFileSync(out, markedText(text, mark))
+  writeFileSync(out, markedText(text, marks))
 }
 
-/** The mark of a kit file. Throws a `JexoError` if there is no file, or it was not written by `jexo wrap`. */
-export function markIn(outFile: string): WrittenMark {
+/** The mark of a source in a kit file. Throws a `JexoError` if there is no file, or it was not written by `jexo wrap` for this source. */
+export function markIn(outFile: string, { kind, source }: MarkedSource): WrittenMark {
   const out = resolve(outFile)
   if (!existsSync(out)) throw kitFileErrors.kitFileMissing(outFile)
-  const found = readMark(readFileSync(out, 'utf8'))
-  if (!found) throw kitWriterErrors.kitFileUnmarked(outFile)
-  return found.mark
+  const { marks } = readMarks(readFileSync(out, 'utf8'))
+  const [first, ...others] = marks
+  if (!first) throw kitWriterErrors.kitFileUnmarked(outFile)
+  // A single source may have moved.
+  if (others.length === 0 && first.kind === kind) return first
+  const found = marks.find((mark) => mark.kind === kind && isSame(out, mark.source, source))
+  if (!found)
+    throw kitWriterErrors.kitFileOfOthers(
+      outFile,
+      marks.map((mark) => mark.source),
+    )
+  return found
 }
 
+const isSame = (out: string, written: string, source: string): boolean =>
+  written === source || resolve(dirname(out), written) === source
+
 /** The options that a kit was written with; files that it names relative to itself are absolute. Throws like {@link markIn}. */
-export function optionsOfKit(outFile: string): Readonly<Record<string, unknown>> {
+export function optionsOfKit(outFile: string, source: MarkedSource): Readonly<Record<string, unknown>> {
   const folder = dirname(resolve(outFile))
   const isFileOption = (name: string, value: unknown): value is unknown[] =>
     (name === 'operations' || name === 'queries') && Array.isArray(value)
   return Object.fromEntries(
-    Object.entries(markIn(outFile).options).map(([name, value]) => [
+    Object.entries(markIn(outFile, source).options).map(([name, value]) => [
       name,
       isFileOption(name, value) ? value.map((file) => resolve(folder, String(file))) : value,
     ]),

@@ -1,44 +1,45 @@
 import { isIdentifier, keyText, literal, textLiteral } from '../../escape/typescript.js'
 import type { JsonSchema } from '../../kit/schema.js'
+import type { KitSection, Names } from '../kit-writer/kit-section.js'
 import { snakeCase } from '../naming/effect-words.js'
 import type { Conversion, Definitions } from './conversion.js'
 import { argumentNames, formNames, type ModulePlan, type PlannedTool } from './plan.js'
 import type { CallForm } from './reading.js'
 
-export interface KitTextOptions {
-  /** Name of the kit, such as `colony`. */
+export interface ModuleSectionOptions {
+  /** Name of the kit or the module, such as `colony`. */
   name: string
   /** What the kit file imports the module by: `./colony.ts`, or the name of a package. */
   specifier: string
+  /** Names of variables that are taken. */
+  names: Names
 }
 
-/** A kit file for a plan: TypeScript to be read and edited, with the schemas in it, so that no compiler is needed at run time. */
-export function kitText(plan: ModulePlan, { name, specifier }: KitTextOptions): string {
-  const module = moduleName(name)
-  const writer = new ToolWriter(module)
-  const tools = plan.tools.map((tool) => writer.write(tool))
+/** What of a kit file is a module's: tools to be read and edited, with the schemas in them, so that no compiler is needed at run time. */
+export function moduleSection(plan: ModulePlan, { name, specifier, names }: ModuleSectionOptions): KitSection {
+  const module = names.take(moduleName(name))
   const classes = [...new Set(plan.tools.flatMap(({ instanceOf }) => instanceOf ?? []))]
-  const shareds = classes.map(
-    (className) =>
-      `const ${instanceName(className)} = shared(() => new ${module}${accessText(exportOf(plan, className))}())\n`,
+  const instances = new Map(classes.map((className) => [className, names.take(instanceName(className))]))
+  const writer = new ToolWriter(module, instances)
+  const variables = plan.tools.map((tool) => names.take(constName(tool)))
+  const tools = plan.tools.map((tool, at) => writer.write(tool, variables[at] ?? constName(tool)))
+  const shareds = [...instances].map(
+    ([className, instance]) =>
+      `const ${instance} = shared(() => new ${module}${accessText(exportOf(plan, className))}())\n`,
   )
-  const names = ['defineKit', ...writer.imports, ...(classes.length > 0 ? ['shared'] : []), 'tool'].sort(byLetters)
-  return [
-    `import { ${names.join(', ')} } from 'jexo'\n`,
-    writer.helpers.size > 0
-      ? `import { ${[...writer.helpers].sort(byLetters).join(', ')} } from 'jexo/module'\n`
-      : '',
-    plan.isUntyped ? '// @ts-ignore It has no declarations.\n' : '',
-    `import * as ${module} from ${textLiteral(specifier)}\n\n`,
-    ...shareds,
-    shareds.length > 0 ? '\n' : '',
-    tools.join('\n\n'),
-    '\n\nexport default defineKit({\n',
-    `  name: ${textLiteral(name)},\n`,
-    `  version: '1.0.0',\n`,
-    `  parts: [${plan.tools.length > 4 ? `\n${plan.tools.map((tool) => `    ${constName(tool)},\n`).join('')}  ` : plan.tools.map(constName).join(', ')}],\n`,
-    '})\n',
-  ].join('')
+  return {
+    imports: [
+      { from: 'jexo', names: [...writer.imports, ...(classes.length > 0 ? ['shared'] : []), 'tool'] },
+      ...(writer.helpers.size > 0 ? [{ from: 'jexo/module', names: [...writer.helpers] }] : []),
+      {
+        from: specifier,
+        namespace: module,
+        ...(plan.isUntyped ? { remark: '// @ts-ignore It has no declarations.' } : {}),
+      },
+    ],
+    body: [...shareds, shareds.length > 0 ? '\n' : '', tools.join('\n\n')].join(''),
+    parts: variables,
+  }
 }
 
 /** What a class is exported as, which is `default` for one. */
@@ -66,12 +67,15 @@ class ToolWriter {
   readonly imports = new Set<string>()
   readonly helpers = new Set<string>()
   readonly #module: string
+  /** Variables that hold instances of classes. */
+  readonly #instances: ReadonlyMap<string, string>
 
-  constructor(module: string) {
+  constructor(module: string, instances: ReadonlyMap<string, string>) {
     this.#module = module
+    this.#instances = instances
   }
 
-  write(tool: PlannedTool): string {
+  write(tool: PlannedTool, variable: string): string {
     const { name, title, about, effect, isEffectGuessed, tags, examples, input, result } = tool
     if (result.form === 'nothing') this.imports.add('noOutput')
     const isEmpty = Object.keys(input.properties ?? {}).length === 0
@@ -89,7 +93,7 @@ class ToolWriter {
       const remark = isEffectGuessed && field.startsWith('effect:') ? ' // guessed' : ''
       return `  ${field},${remark}\n`
     })
-    return `const ${constName(tool)} = tool(${textLiteral(name)}, {\n${lines.join('')}  ${this.#run(tool)},\n})`
+    return `const ${variable} = tool(${textLiteral(name)}, {\n${lines.join('')}  ${this.#run(tool)},\n})`
   }
 
   #run(tool: PlannedTool): string {
@@ -144,7 +148,7 @@ class ToolWriter {
     const call = `Reflect.apply(${owner}${steps.map(accessText).join('')}, ${self}, withoutMissing(args))`
     const usesCall = instanceOf !== undefined || result.isStream || /\bcall\./.test(lists.join())
     const body = [
-      ...(instanceOf === undefined ? [] : [`const owner = await call.use(${instanceName(instanceOf)})`]),
+      ...(instanceOf === undefined ? [] : [`const owner = await call.use(${this.#instances.get(instanceOf)})`]),
       `const args: unknown[]${forms.length > 1 ? ' | undefined' : ''} = ${chosen.join('')}`,
       ...(forms.length > 1 ? [`if (!args) throw new Refusal(${message})`] : []),
       ...(result.isStream
@@ -158,7 +162,7 @@ class ToolWriter {
 
   /** True for what can be a variable within `run` without hiding what is used there. */
   #isFree(name: string): boolean {
-    return isIdentifier(name) && !taken.has(name) && name !== this.#module && !name.endsWith('Instance')
+    return isIdentifier(name) && !taken.has(name) && name !== this.#module && !/Instance\d*$/.test(name)
   }
 
   /** What a function gave, as statements that end with what the tool gives. */
@@ -195,7 +199,7 @@ class ToolWriter {
 
   #called(tool: PlannedTool, isGiven: boolean): string {
     const { path, instanceOf } = tool
-    const owner = instanceOf === undefined ? this.#module : `(await call.use(${instanceName(instanceOf)}))`
+    const owner = instanceOf === undefined ? this.#module : `(await call.use(${this.#instances.get(instanceOf)}))`
     const steps = instanceOf === undefined ? path : path.slice(-1)
     return `${owner}${steps.map(accessText).join('')}(${this.#argumentTexts(tool, isGiven).join(', ')})`
   }
@@ -273,7 +277,6 @@ const taken = new Set(
   ).split(' '),
 )
 
-const byLetters = (a: string, b: string) => a.toLowerCase().localeCompare(b.toLowerCase())
 const scalars = new Set<Conversion['as']>(['date', 'url', 'bigint', 'bytes', 'buffer', 'set'])
 const block = (steps: readonly string[], indent: number) =>
   steps

@@ -1,7 +1,8 @@
 import { resolve, sep } from 'node:path'
 import { textLiteral } from '../../escape/typescript.js'
+import { type KitEntry, writeKitFile } from '../kit-writer/kit-section.js'
 import { signatureText } from '../kit-writer/signature.js'
-import { type WrapKit, writeWrapKit } from '../kit-writer/wrap-kit.js'
+import { type WrapKit, wrapKitEntry } from '../kit-writer/wrap-kit.js'
 import {
   changesSince,
   fingerprintOfParts,
@@ -9,10 +10,9 @@ import {
   optionsOfKit,
   pathFrom,
   type WrittenMark,
-  writeMarked,
 } from '../kit-writer/written-kit.js'
 import { moduleErrors } from './errors.js'
-import { kitText } from './kit-text.js'
+import { moduleSection } from './kit-text.js'
 import { packageSpecifier } from './package-entry.js'
 import type { ModulePlan, ModulePlanOptions, PlannedTool } from './plan.js'
 import { allowsSourceEndings } from './program.js'
@@ -42,7 +42,7 @@ export async function writeKit(
 }
 
 /** Writes a kit file for a plan that was made with these options. Throws like {@link writeKit}. */
-export function writePlannedKit(
+function writePlannedKit(
   plan: ModulePlan,
   source: string,
   outFile: string,
@@ -54,17 +54,34 @@ export function writePlannedKit(
       source,
       plan.skipped.map(({ name, reason }) => `${name} (${reason})`),
     )
-  if (plan.form === 'catalogue') return writeWrapKit(outFile, catalogueKitOf(plan, source, options), isForced)
-  const out = resolve(outFile)
-  const specifier = specifierOf(source, out)
-  const mark: WrittenMark = {
-    kind: 'module',
-    source: source.includes(`${sep}node_modules${sep}`) ? specifier : pathFrom(out, source),
-    options,
-    tools: fingerprintsOf(plan),
-  }
-  writeMarked(outFile, kitText(plan, { name: kitNameOf(out), specifier }), mark, isForced)
+  writeKitFile(outFile, kitNameOf(outFile), [moduleEntry(plan, source, options)], isForced)
 }
+
+/** A module as it is written into a kit file; `name` is how the module is called there. */
+export function moduleEntry(
+  plan: ModulePlan,
+  source: string,
+  options: Readonly<Record<string, unknown>>,
+  name?: string,
+): KitEntry {
+  if (plan.form === 'catalogue') return wrapKitEntry(catalogueKitOf(plan, source, options), name)
+  return {
+    section: (outFile, names) => {
+      const specifier = specifierOf(source, resolve(outFile))
+      return moduleSection(plan, { name: name ?? kitNameOf(outFile), specifier, names })
+    },
+    mark: (outFile) => ({
+      kind: 'module',
+      source: markedSource(source, outFile),
+      options,
+      tools: fingerprintsOf(plan),
+    }),
+  }
+}
+
+/** How a mark names a module: by its path from the kit file, or as its package. */
+const markedSource = (source: string, outFile: string): string =>
+  source.includes(`${sep}node_modules${sep}`) ? packageSpecifier(source) : pathFrom(resolve(outFile), source)
 
 /** A catalogue is made of the source when the kit is loaded: three tools, however many functions there are. */
 function catalogueKitOf(plan: ModulePlan, source: string, given: Readonly<Record<string, unknown>>): WrapKit {
@@ -83,18 +100,25 @@ function catalogueKitOf(plan: ModulePlan, source: string, given: Readonly<Record
 
 /** Compares a written kit with its source as it is now. Throws a `JexoError` if the file was not written by `writeKit`. */
 export async function checkKit(source: string, outFile: string): Promise<KitCheck> {
-  const { instances = [], ...options } = optionsOfKit(outFile) as Omit<WriteKitOptions, 'isForced'>
-  return { differences: moduleChangesSince(outFile, await planModule(source, options, instances)) }
+  const { instances = [], ...options } = optionsOfKit(outFile, { kind: 'module', source }) as Omit<
+    WriteKitOptions,
+    'isForced'
+  >
+  return { differences: moduleChangesSince(outFile, source, await planModule(source, options, instances)) }
 }
 
 /** What has changed in a module since a kit was written; `plan` is made with the options in the kit's mark. */
-export function moduleChangesSince(outFile: string, plan: ModulePlan): readonly string[] {
+export function moduleChangesSince(outFile: string, source: string, plan: ModulePlan): readonly string[] {
   const byName = new Map(plan.tools.map((tool) => [tool.name, tool]))
   const signature = (name: string) => {
     const tool = byName.get(name)
     return tool === undefined ? name : signatureOf(tool)
   }
-  return changesSince(outFile, fingerprintsOf(plan), signature, ['description', 'arguments', 'result'])
+  return changesSince(outFile, { kind: 'module', source }, fingerprintsOf(plan), signature, [
+    'description',
+    'arguments',
+    'result',
+  ])
 }
 
 export function signatureOf({ name, input, result }: PlannedTool): string {

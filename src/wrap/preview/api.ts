@@ -1,7 +1,7 @@
 import { planCurl } from '../curl/wrap-curl.js'
 import { planGraphql } from '../graphql/wrap-graphql.js'
 import { restChangesSince, restKitOf } from '../http-api/kit.js'
-import { writeWrapKit } from '../kit-writer/wrap-kit.js'
+import { wrapKitEntry } from '../kit-writer/wrap-kit.js'
 import { planOpenApi } from '../openapi/wrap-openapi.js'
 import type { Preview, SourceOptions } from './preview.js'
 
@@ -18,7 +18,7 @@ export async function previewApi(
     form: 'api',
     plan,
     isEmpty: plan.operations.length === 0 && !('sdl' in plan),
-    write: (outFile, isForced) => writeWrapKit(outFile, restKitOf(kind, plan, source, options), isForced),
-    changesSince: (outFile) => restChangesSince(outFile, plan),
+    entry: (variable) => wrapKitEntry(restKitOf(kind, plan, source, options), variable),
+    changesSince: (outFile) => restChangesSince(outFile, { kind, source }, plan),
   }
 }

@@ -6,7 +6,7 @@ import { commandErrors } from '../command/errors.js'
 import { aboutIn, argumentsIn, describedBy, subcommandsIn } from '../command/help.js'
 import { planCommands } from '../command/plan.js'
 import { runProgram } from '../command/run-program.js'
-import { writeWrapKit } from '../kit-writer/wrap-kit.js'
+import { type WrapKit, wrapKitEntry } from '../kit-writer/wrap-kit.js'
 import { changesSince, fingerprint } from '../kit-writer/written-kit.js'
 import type { Preview, SourceOptions } from './preview.js'
 
@@ -27,18 +27,25 @@ export async function previewCommand(source: string, options: SourceOptions): Pr
     plan,
     isEmpty: plan.tools.length === 0,
     written: (outFile) => (isProgram ? [basename(fileFor(outFile))] : []),
-    write: (outFile, isForced) => {
-      const file = fileFor(outFile)
+    writeBeside: (outFile) => {
       // What somebody has edited is theirs.
-      if (isProgram && !existsSync(file)) writeFileSync(file, descriptionText(description))
-      const about = `Runs ${description.program}.`
-      writeWrapKit(
-        outFile,
-        { kind: 'command', source: file, options: { ...options }, about, settings: [], tools },
-        isForced,
-      )
+      if (isProgram && !existsSync(fileFor(outFile))) writeFileSync(fileFor(outFile), descriptionText(description))
     },
-    changesSince: (outFile) => changesSince(outFile, tools),
+    entry: (variable) => {
+      const kitIn = (outFile: string): WrapKit => ({
+        kind: 'command',
+        source: fileFor(outFile),
+        options: { ...options },
+        about: `Runs ${description.program}.`,
+        settings: [],
+        tools,
+      })
+      return {
+        section: (outFile, names) => wrapKitEntry(kitIn(outFile), variable).section(outFile, names),
+        mark: (outFile) => wrapKitEntry(kitIn(outFile), variable).mark(outFile),
+      }
+    },
+    changesSince: (outFile) => changesSince(outFile, { kind: 'command', source: fileFor(outFile) }, tools),
   }
 }
 

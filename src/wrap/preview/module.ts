@@ -1,6 +1,6 @@
 import { readModuleCached } from '../module/cache.js'
 import { planModule } from '../module/wrap-module.js'
-import { moduleChangesSince, writePlannedKit } from '../module/write-kit.js'
+import { moduleChangesSince, moduleEntry } from '../module/write-kit.js'
 import type { Preview, SourceOptions } from './preview.js'
 
 /** A written kit makes an instance of each class that can be constructed without arguments; the kit of a catalogue makes none. */
@@ -13,7 +13,7 @@ export async function previewModule(source: string, options: SourceOptions): Pro
     form: 'module',
     plan,
     isEmpty: plan.tools.length === 0,
-    write: (outFile, isForced) => writePlannedKit(plan, source, outFile, { ...planOptions, instances }, isForced),
-    changesSince: (outFile) => moduleChangesSince(outFile, plan),
+    entry: (variable) => moduleEntry(plan, source, { ...planOptions, instances }, variable),
+    changesSince: (outFile) => moduleChangesSince(outFile, source, plan),
   }
 }

@@ -3,6 +3,7 @@ import type { KnownSource } from '../detect/source-kind.js'
 import type { FeedPlan } from '../feed/plan.js'
 import type { FolderPlan } from '../folder/plan.js'
 import type { RestPlan } from '../http-api/operation.js'
+import type { KitEntry } from '../kit-writer/kit-section.js'
 import type { ModulePlan } from '../module/plan.js'
 import type { ProcessPlan } from '../process/plan.js'
 import type { ProcessCommand } from '../process/wrap-process.js'
@@ -15,9 +16,11 @@ import type { SqlPlan } from '../sql/plan.js'
 export type Preview = PlanOf & {
   /** True if a kit would have no part. */
   readonly isEmpty: boolean
-  /** Writes a kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */
-  write(outFile: string, isForced: boolean): void
-  /** Names of other files that `write` writes beside the kit. */
+  /** The source as it is written into a kit file; `variable` is how its parts are called there, if it is not the only one. */
+  entry(variable?: string): KitEntry
+  /** Writes other files that the kit names. */
+  writeBeside?(outFile: string): void
+  /** Names of these files. */
   written?(outFile: string): readonly string[]
   /** A line for each change since the kit file was written; empty if there is none. */
   changesSince(outFile: string): readonly string[]

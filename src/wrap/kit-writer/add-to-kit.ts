@@ -1,0 +1,224 @@
+import type TypeScript from 'typescript'
+import { kitWriterErrors } from './errors.js'
+import { importText, type KitImport, type KitSection, Names } from './kit-section.js'
+
+type Ts = typeof TypeScript
+/** Text to put in at a place. */
+interface Insertion {
+  readonly at: number
+  readonly text: string
+}
+
+/**
+ * The text of a kit file with another source in it: imports that are missing, a statement, and its parts at the end of the list. Everything else
+ * stays as it is. Pure. Throws a `JexoError` if the file has no call of `defineKit` that this could be added to.
+ */
+export function addedToKit(
+  ts: Ts,
+  fileName: string,
+  content: string,
+  sectionOf: (names: Names) => KitSection,
+): string {
+  const newline = content.includes('\r\n') ? '\r\n' : '\n'
+  const file = ts.createSourceFile(fileName, content, ts.ScriptTarget.Latest, true)
+  const { statement, parts } = kitIn(ts, file, fileName)
+  const names = new Names([...identifiersIn(ts, file), 'defineKit'])
+  const section = sectionOf(names)
+  const { renamed, insertions } = importsFor(ts, file, section.imports)
+  const body = withNames(ts, section.body, renamed)
+  const start = statementStart(file, statement)
+  const isApart = /(^|\n\r?\n)$/.test(content.slice(0, start))
+  const all = [
+    ...insertions,
+    { at: start, text: `${isApart ? '' : '\n'}${body}\n\n` },
+    partsInsertion(ts, file, parts, section.parts),
+  ].flat()
+  return inserted(
+    content,
+    all.map(({ at, text }) => ({ at, text: newline === '\n' ? text : text.replaceAll('\n', newline) })),
+  )
+}
+
+/** Statements with other names for some of what they use. */
+function withNames(ts: Ts, body: string, renamed: ReadonlyMap<string, string>): string {
+  if (renamed.size === 0) return body
+  const file = ts.createSourceFile('body.ts', body, ts.ScriptTarget.Latest, true)
+  const places: { at: number; end: number; text: string }[] = []
+  const visit = (node: TypeScript.Node): void => {
+    const other = ts.isIdentifier(node) ? renamed.get(node.text) : undefined
+    const { parent } = node
+    const isName =
+      (parent && ts.isPropertyAccessExpression(parent) && parent.name === node) ||
+      (parent && ts.isPropertyAssignment(parent) && parent.name === node)
+    if (other !== undefined && !isName) places.push({ at: node.getStart(file), end: node.end, text: other })
+    ts.forEachChild(node, visit)
+  }
+  visit(file)
+  return places
+    .sort((a, b) => b.at - a.at)
+    .reduce((text, { at, end, text: other }) => text.slice(0, at) + other + text.slice(end), body)
+}
+
+const inserted = (content: string, insertions: readonly Insertion[]): string =>
+  [...insertions]
+    .sort((a, b) => b.at - a.at)
+    .reduce((text, { at, text: more }) => text.slice(0, at) + more + text.slice(at), content)
+
+/** Where a statement begins, with the comments that stand right above it. */
+function statementStart(file: TypeScript.SourceFile, statement: TypeScript.Statement): number {
+  const text = file.text
+  let at = statement.getStart(file)
+  for (;;) {
+    const before = text.slice(0, at)
+    const line = /(?:^|\n)([ \t]*(?:\/\/|\/\*|\*)[^\n]*)\r?\n$/.exec(before)
+    if (!line) return at
+    at -= line[0].length - (line[0].startsWith('\n') ? 1 : 0)
+  }
+}
+
+/** The statement with the kit, and what its `parts` are. */
+function kitIn(ts: Ts, file: TypeScript.SourceFile, fileName: string) {
+  const calls: { statement: TypeScript.Statement; parts: TypeScript.ObjectLiteralElementLike }[] = []
+  for (const statement of file.statements) {
+    const visit = (node: TypeScript.Node): void => {
+      if (ts.isCallExpression(node) && ts.isIdentifier(node.expression) && node.expression.text === 'defineKit') {
+        const [given] = node.arguments
+        const parts =
+          given && ts.isObjectLiteralExpression(given)
+            ? given.properties.find((property) => property.name?.getText(file) === 'parts')
+            : undefined
+        if (parts) calls.push({ statement, parts })
+      }
+      ts.forEachChild(node, visit)
+    }
+    visit(statement)
+  }
+  const [found, ...others] = calls
+  if (!found)
+    throw kitWriterErrors.kitNotFound(fileName, 'it has no call of defineKit with an object that has parts')
+  if (others.length > 0) throw kitWriterErrors.kitNotFound(fileName, 'it has several kits')
+  return found
+}
+
+/** The list of parts gets further elements; what is no list becomes one. */
+function partsInsertion(
+  ts: Ts,
+  file: TypeScript.SourceFile,
+  property: TypeScript.ObjectLiteralElementLike,
+  added: readonly string[],
+): Insertion[] {
+  const more = added.join(', ')
+  if (ts.isShorthandPropertyAssignment(property))
+    return [{ at: property.name.end, text: `: [...${property.name.text}, ${more}]` }]
+  if (!ts.isPropertyAssignment(property))
+    throw kitWriterErrors.kitNotFound(file.fileName, 'its parts are not a value')
+  const { initializer } = property
+  if (!ts.isArrayLiteralExpression(initializer)) {
+    const start = initializer.getStart(file)
+    return [
+      { at: start, text: '[...' },
+      { at: initializer.end, text: `, ${more}]` },
+    ]
+  }
+  const { elements } = initializer
+  const last = elements.at(-1)
+  if (!last) return [{ at: initializer.end - 1, text: more }]
+  const indent = /\n([ \t]*)$/.exec(file.text.slice(0, last.getStart(file)))?.[1]
+  const rest = file.text.slice(last.end, initializer.end - 1)
+  const lineEnd = rest.search(/\r?\n/)
+  // On one line, or with the bracket on the line of the last element.
+  if (indent === undefined || lineEnd < 0) return [{ at: last.end, text: `, ${more}` }]
+  return [
+    ...(elements.hasTrailingComma ? [] : [{ at: last.end, text: ',' }]),
+    { at: last.end + lineEnd, text: added.map((part) => `\n${indent}${part},`).join('') },
+  ]
+}
+
+/** Adds names to imports that are there, and imports that are not. A name that means something else already gets another one. */
+function importsFor(ts: Ts, file: TypeScript.SourceFile, wanted: readonly KitImport[]) {
+  const names = new Names(topLevelNames(ts, file))
+  const insertions: Insertion[] = []
+  const renamed = new Map<string, string>()
+  const declared = file.statements.filter((statement) => ts.isImportDeclaration(statement))
+  const newLines: string[] = []
+  for (const one of wanted) {
+    if (one.namespace !== undefined) {
+      newLines.push(importText(one))
+      continue
+    }
+    const same = declared.find(
+      ({ moduleSpecifier, importClause }) =>
+        ts.isStringLiteral(moduleSpecifier) &&
+        moduleSpecifier.text === one.from &&
+        importClause?.isTypeOnly !== true &&
+        importClause?.namedBindings !== undefined &&
+        ts.isNamedImports(importClause.namedBindings),
+    )
+    const bindings = same?.importClause?.namedBindings as TypeScript.NamedImports | undefined
+    const present = new Map(
+      (bindings?.elements ?? []).map(({ name, propertyName, isTypeOnly }) => [
+        isTypeOnly ? '' : (propertyName ?? name).text,
+        name.text,
+      ]),
+    )
+    const missing: string[] = []
+    for (const name of one.names ?? []) {
+      const known = present.get(name)
+      if (known !== undefined && known !== name) renamed.set(name, known)
+      if (known !== undefined) continue
+      const local = names.take(name)
+      if (local !== name) renamed.set(name, local)
+      missing.push(local === name ? name : `${name} as ${local}`)
+    }
+    if (missing.length === 0) continue
+    const last = bindings?.elements.at(-1)
+    if (last) insertions.push({ at: last.end, text: `, ${missing.join(', ')}` })
+    else newLines.push(importText({ ...one, names: missing }))
+  }
+  const lastImport = declared.at(-1)
+  if (newLines.length > 0)
+    insertions.push(
+      lastImport
+        ? { at: lastImport.end, text: newLines.map((line) => `\n${line}`).join('') }
+        : { at: file.statements[0]?.getStart(file) ?? 0, text: `${newLines.join('\n')}\n\n` },
+    )
+  return { insertions, renamed }
+}
+
+/** Every name that the file uses, whatever for: none of them is taken again. */
+function identifiersIn(ts: Ts, file: TypeScript.SourceFile): Set<string> {
+  const found = new Set<string>()
+  const visit = (node: TypeScript.Node): void => {
+    if (ts.isIdentifier(node)) found.add(node.text)
+    ts.forEachChild(node, visit)
+  }
+  visit(file)
+  return found
+}
+
+/** What the file declares and imports at its top level. */
+function topLevelNames(ts: Ts, file: TypeScript.SourceFile): Set<string> {
+  const found = new Set<string>()
+  const take = (node: TypeScript.Node): void => {
+    if (ts.isIdentifier(node)) found.add(node.text)
+    else ts.forEachChild(node, take)
+  }
+  for (const statement of file.statements) {
+    if (ts.isImportDeclaration(statement)) {
+      const { name, namedBindings } = statement.importClause ?? {}
+      if (name) found.add(name.text)
+      if (namedBindings && ts.isNamespaceImport(namedBindings)) found.add(namedBindings.name.text)
+      if (namedBindings && ts.isNamedImports(namedBindings))
+        for (const one of namedBindings.elements) found.add(one.name.text)
+    }
+    if (ts.isVariableStatement(statement)) for (const { name } of statement.declarationList.declarations) take(name)
+    if (
+      (ts.isFunctionDeclaration(statement) ||
+        ts.isClassDeclaration(statement) ||
+        ts.isEnumDeclaration(statement)) &&
+      statement.name
+    )
+      found.add(statement.name.text)
+  }
+  return found
+}

@@ -1,0 +1,107 @@
+import { textLiteral } from '../../escape/typescript.js'
+import { type WrittenMark, writeMarked } from './written-kit.js'
+
+/** What a kit file imports from one place. */
+export interface KitImport {
+  readonly from: string
+  readonly names?: readonly string[]
+  readonly namespace?: string
+  /** A line before it. */
+  readonly remark?: string
+}
+/** What of a kit file is one source's. */
+export interface KitSection {
+  readonly imports: readonly KitImport[]
+  /** Statements. */
+  readonly body: string
+  /** Elements of the list of parts. */
+  readonly parts: readonly string[]
+  readonly about?: string
+}
+/** A source as it is written into a kit file. */
+export interface KitEntry {
+  section(outFile: string, names: Names): KitSection
+  mark(outFile: string): WrittenMark
+}
+
+/** Names of variables that are taken in a kit file. */
+export class Names {
+  readonly #taken: Set<string>
+
+  constructor(taken: Iterable<string> = []) {
+    this.#taken = new Set(taken)
+  }
+
+  has(name: string): boolean {
+    return this.#taken.has(name)
+  }
+
+  /** The name, or with a number if it is taken; it is taken then. */
+  take(wanted: string): string {
+    let name = wanted
+    for (let count = 2; this.#taken.has(name); count++) name = `${wanted}${count}`
+    this.#taken.add(name)
+    return name
+  }
+}
+
+/** Writes a kit file for one or several sources. Throws a `JexoError` if that would lose what somebody has written. */
+export function writeKitFile(outFile: string, name: string, entries: readonly KitEntry[], isForced: boolean): void {
+  const names = new Names(['defineKit'])
+  const sections = entries.map((entry) => entry.section(outFile, names))
+  writeMarked(
+    outFile,
+    kitFileText(name, sections),
+    entries.map((entry) => entry.mark(outFile)),
+    isForced,
+  )
+}
+
+function kitFileText(name: string, sections: readonly KitSection[]): string {
+  const imports = [{ from: 'jexo', names: ['defineKit'] }, ...sections.flatMap((section) => section.imports)]
+  const abouts = sections.flatMap(({ about }) => about ?? [])
+  return [
+    ...mergedImports(imports).map((one) => `${importText(one)}\n`),
+    '\n',
+    sections.map(({ body }) => body).join('\n\n'),
+    '\n\nexport default defineKit({\n',
+    `  name: ${textLiteral(name)},\n`,
+    `  version: '1.0.0',\n`,
+    abouts.length === 0 ? '' : `  about: ${textLiteral(abouts.join(' '))},\n`,
+    `  ${partsText(sections.flatMap(({ parts }) => parts))},\n`,
+    '})\n',
+  ].join('')
+}
+
+function partsText(parts: readonly string[]): string {
+  const [first = ''] = parts
+  if (parts.length === 1 && first.startsWith('...')) {
+    const value = first.slice(3)
+    return value === 'parts' ? value : `parts: ${value}`
+  }
+  const flat = `parts: [${parts.join(', ')}]`
+  return parts.length > 4 ? `parts: [\n${parts.map((part) => `    ${part},\n`).join('')}  ]` : flat
+}
+
+/** One import for each place, in the order in which they come; those of the library first. */
+function mergedImports(imports: readonly KitImport[]): KitImport[] {
+  const merged = new Map<string, KitImport>()
+  const apart: KitImport[] = []
+  for (const one of imports) {
+    if (one.namespace !== undefined) apart.push(one)
+    else {
+      const before = merged.get(one.from)
+      merged.set(one.from, { ...one, names: [...new Set([...(before?.names ?? []), ...(one.names ?? [])])] })
+    }
+  }
+  return [...merged.values(), ...apart]
+}
+
+/** One import statement. */
+export function importText({ from, names = [], namespace, remark }: KitImport): string {
+  const what = namespace === undefined ? `{ ${[...names].sort(byLetters).join(', ')} }` : `* as ${namespace}`
+  return `${remark === undefined ? '' : `${remark}\n`}import ${what} from ${textLiteral(from)}`
+}
+
+export const byLetters = (a: string, b: string): number =>
+  a.toLowerCase() < b.toLowerCase() ? -1 : a.toLowerCase() > b.toLowerCase() ? 1 : 0
