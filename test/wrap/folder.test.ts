@@ -327,39 +327,42 @@ describe('likeness', () => {
   const topics = [/sugar|feed|syrup|hungry/i, /mite|varroa|parasite/i, /ivy|flower/i]
   const vectorOf = (text: string) => topics.map((topic) => (topic.test(text) ? 1 : 0.01))
 
-  test('finds what has no word in common, by an endpoint, and asks for each text once', async () => {
-    const asked: string[] = []
-    const server = createServer(async (request, response) => {
-      const chunks: Buffer[] = []
-      for await (const chunk of request) chunks.push(chunk as Buffer)
-      const { input, model } = JSON.parse(Buffer.concat(chunks).toString()) as { input: string[]; model: string }
-      asked.push(...input)
-      const isKnown = request.headers.authorization === 'Bearer key-0815' && model === 'small'
-      response.writeHead(isKnown ? 200 : 401, { 'content-type': 'application/json' })
-      response.end(JSON.stringify({ data: input.map((text, index) => ({ index, embedding: vectorOf(text) })) }))
-    })
-    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-    const { port } = server.address() as { port: number }
-    const url = `http://127.0.0.1:${port}/v1/embeddings`
-    const vectors = join(newFolder(), 'guide.vectors')
-    const folder = folderOf(pages)
-    const embed = httpEmbeddings(url, { model: 'small', key: 'key-0815' })
-    const link = await linkTo(folder, { embed, vectors, watch: false })
-    expect((await search(link, 'parasites'))[0]).toMatchObject({ file: 'mites/count.md' })
-    const first = asked.length
-    const again = await linkTo(folder, { embed, vectors, watch: false })
-    expect((await search(again, 'hungry colonies'))[0]).toMatchObject({ file: 'feeding.md' })
-    expect(asked.slice(first)).toEqual(['hungry colonies'])
-    const reports: Report[] = []
-    const refused = await linkTo(folder, { embed: httpEmbeddings(url, { key: 'wrong' }), watch: false }, reports)
-    const result = await refused.call('search_guide', { query: 'sugar' })
-    expect(result.structuredContent).toMatchObject({
-      passages: [{ file: 'feeding.md' }],
-      note: expect.stringMatching(/Searched by words only, because there are no vectors: .*status 401/),
-    })
-    expect(JSON.stringify([result, reports])).not.toContain('wrong')
-    await new Promise((resolve) => server.close(resolve))
-  })
+  test.each(['vectors', 'sqlite'])(
+    'finds what has no word in common, by an endpoint, and asks for each text once: .%s',
+    async (ending) => {
+      const asked: string[] = []
+      const server = createServer(async (request, response) => {
+        const chunks: Buffer[] = []
+        for await (const chunk of request) chunks.push(chunk as Buffer)
+        const { input, model } = JSON.parse(Buffer.concat(chunks).toString()) as { input: string[]; model: string }
+        asked.push(...input)
+        const isKnown = request.headers.authorization === 'Bearer key-0815' && model === 'small'
+        response.writeHead(isKnown ? 200 : 401, { 'content-type': 'application/json' })
+        response.end(JSON.stringify({ data: input.map((text, index) => ({ index, embedding: vectorOf(text) })) }))
+      })
+      await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+      const { port } = server.address() as { port: number }
+      const url = `http://127.0.0.1:${port}/v1/embeddings`
+      const vectors = join(newFolder(), `guide.${ending}`)
+      const folder = folderOf(pages)
+      const embed = httpEmbeddings(url, { model: 'small', key: 'key-0815' })
+      const link = await linkTo(folder, { embed, vectors, watch: false })
+      expect((await search(link, 'parasites'))[0]).toMatchObject({ file: 'mites/count.md' })
+      const first = asked.length
+      const again = await linkTo(folder, { embed, vectors, watch: false })
+      expect((await search(again, 'hungry colonies'))[0]).toMatchObject({ file: 'feeding.md' })
+      expect(asked.slice(first)).toEqual(['hungry colonies'])
+      const reports: Report[] = []
+      const refused = await linkTo(folder, { embed: httpEmbeddings(url, { key: 'wrong' }), watch: false }, reports)
+      const result = await refused.call('search_guide', { query: 'sugar' })
+      expect(result.structuredContent).toMatchObject({
+        passages: [{ file: 'feeding.md' }],
+        note: expect.stringMatching(/Searched by words only, because there are no vectors: .*status 401/),
+      })
+      expect(JSON.stringify([result, reports])).not.toContain('wrong')
+      await new Promise((resolve) => server.close(resolve))
+    },
+  )
 })
 
 test('the plan counts what there is, and says what is too large to be searched', async () => {

@@ -437,3 +437,81 @@ test.each([
 ])('%s is refused', async (source, message) => {
   await expect(wrapSql(source)).rejects.toThrow(message)
 })
+
+describe('vectors in the database', () => {
+  const notes = ['Wax moth on the floor', 'Calm bees', 'Honey is ripe', 'Mites were counted']
+  const vectorOf = (text: string) =>
+    /moth|insect|mite/i.test(text) ? [0, 1, 0] : /honey|sweet/i.test(text) ? [0, 0, 1] : [1, 0.1, 0]
+  const embed = async (texts: readonly string[]) => texts.map(vectorOf)
+  const inserts = (put: (vector: string) => string) =>
+    notes.map(
+      (note, at) => `insert into notes values (${at + 1}, '${note}', ${put(JSON.stringify(vectorOf(note)))}, null)`,
+    )
+
+  /** PostgreSQL's own extension is not everywhere: a type of that name with its operator, which compares as it does. */
+  const standIn = [
+    'create type vector as (items float8[])',
+    `create function vector_of(text) returns vector language sql as $$ select row(translate($1, '[]', '{}')::float8[])::vector $$`,
+    'create cast (text as vector) with function vector_of(text)',
+    `create function cosine(vector, vector) returns float8 language sql as $$ select 1 - sum(a * b) / nullif(sqrt(sum(a * a)) * sqrt(sum(b * b)), 0)
+      from unnest(($1).items, ($2).items) as pairs(a, b) $$`,
+    'create operator <=> (leftarg = vector, rightarg = vector, function = cosine)',
+  ]
+  test.each([
+    ['libsql, with its index', 'sqlite', ['create index near on notes (libsql_vector_idx(note_vector))']],
+    ['libsql, without an index', 'sqlite', []],
+    ['postgres', 'postgres', []],
+  ])('%s: the nearest rows are found by them, and no reader sees them', async (_title, kind, more) => {
+    const isSqlite = kind === 'sqlite'
+    const script = [
+      `create table notes (id integer primary key, note text, note_vector ${isSqlite ? 'f32_blob(3)' : 'vector'}, "odd ]name" text)`,
+      ...more,
+      ...inserts((vector) => (isSqlite ? `vector32('${vector}')` : `'${vector}'::text::vector`)),
+    ]
+    if (!isSqlite) await fill(postgres.url, [...standIn, ...script])
+    const source = isSqlite ? sqliteFile(script.join(';\n')) : postgres.url
+    const asked: (readonly string[])[] = []
+    const counted = (texts: readonly string[]) => {
+      asked.push(texts)
+      return embed(texts)
+    }
+    const link = await linkTo(source, { name: 'ledger', search: { columns: ['notes.note'], embed: counted } })
+    const found = await link.call('search_ledger', { query: 'insects', most: 2 })
+    const { rows } = found.structuredContent as { rows: { key: { id: number } }[] }
+    expect(rows.map(({ key }) => key.id).sort()).toEqual([1, 4])
+    expect(asked).toEqual([['insects']])
+    expect(JSON.parse((await link.read('ledger://notes/1')).contents[0]?.text ?? '')).toEqual({
+      id: 1,
+      note: notes[0],
+      'odd ]name': null,
+    })
+    const tables = JSON.parse((await link.read('ledger://schema')).contents[0]?.text ?? '').tables
+    expect(
+      tables.map(({ name }: { name: string }) => name).filter((name: string) => /shadow|near/.test(name)),
+    ).toEqual([])
+  })
+
+  test('a vector column has to be there', async () => {
+    const source = sqliteFile('create table notes (id integer primary key, note text)')
+    const search = { columns: ['notes.note'], embed, vectorColumns: { 'notes.note': 'other' } }
+    await expect(linkTo(source, { name: 'ledger', search })).rejects.toThrow(/no column "other" to search/)
+  })
+
+  test('a model that fails, or gives other vectors, leaves the words', async () => {
+    const source = sqliteFile(
+      [
+        'create table notes (id integer primary key, note text, note_vector f32_blob(3), more text)',
+        ...inserts((vector) => `vector32('${vector}')`),
+      ].join(';\n'),
+    )
+    for (const broken of [
+      () => Promise.reject(new Error('asleep')),
+      async () => [[1, 2]],
+      async () => [[Number.NaN, 0, 0]],
+    ]) {
+      const link = await linkTo(source, { name: 'ledger', search: { columns: ['notes.note'], embed: broken } })
+      const found = await link.call('search_ledger', { query: 'ripe honey', most: 1 })
+      expect(found.structuredContent).toMatchObject({ rows: [{ key: { id: 3 } }] })
+    }
+  })
+})

@@ -1,12 +1,13 @@
 import { messageOf } from '../../errors.js'
 import { fused } from './fuse.js'
-import { type Embed, VectorIndex } from './vectors.js'
+import { isSqliteFile, SqliteVectors } from './sqlite-vectors.js'
+import { type Embed, VectorIndex, type Vectors } from './vectors.js'
 import { type Entry, type Hit, WordIndex } from './word-index.js'
 
 export interface FinderOptions {
   /** Finds by likeness of meaning too: gives a vector for each text. */
   readonly embed?: Embed
-  /** Where vectors are kept between runs, `URL` or absolute path. */
+  /** Where vectors are kept between runs, `URL` or absolute path; with the ending `.sqlite`, in an index of libsql, for many texts. */
   readonly vectors?: URL | string
 }
 export interface Found<Key> {
@@ -20,12 +21,12 @@ const depth = 50
 
 /** Likeness beside words, where an author says how vectors are made: without them, words are enough. */
 export class Likeness<Key> {
-  readonly #vectors: VectorIndex<Key> | undefined
+  readonly #vectors: Vectors<Key> | undefined
   /** Why there are no vectors for all of them. */
   #fault: string | undefined
 
   constructor({ embed, vectors }: FinderOptions) {
-    this.#vectors = embed ? new VectorIndex(embed, vectors) : undefined
+    this.#vectors = embed ? vectorsFor(embed, vectors) : undefined
   }
 
   get isOn(): boolean {
@@ -72,7 +73,11 @@ export class Likeness<Key> {
   }
 }
 
-const byWordsOnly = (reason: string) => `Searched by words only, because there are no vectors: ${reason}`
+function vectorsFor<Key>(embed: Embed, file: URL | string | undefined): Vectors<Key> {
+  return file !== undefined && isSqliteFile(file) ? new SqliteVectors(embed, file) : new VectorIndex(embed, file)
+}
+
+export const byWordsOnly = (reason: string) => `Searched by words only, because there are no vectors: ${reason}`
 
 /** Finds short texts, such as rows, by their words and by likeness. */
 export class Finder<Key> {
@@ -87,9 +92,10 @@ export class Finder<Key> {
     return this.#words.size
   }
 
-  add(entry: Entry<Key>): void {
+  /** `hasVector` is true if its vector is somewhere else. */
+  add(entry: Entry<Key>, hasVector = false): void {
     this.#words.add(entry)
-    this.#likeness.add(entry.key, entry.text)
+    if (!hasVector) this.#likeness.add(entry.key, entry.text)
   }
 
   complete(signal: AbortSignal): Promise<string | undefined> {

@@ -6,10 +6,20 @@ import type { Hit } from './word-index.js'
 /** Turns texts into vectors, all of one length: what an author gives, such as a call of an embeddings endpoint. */
 export type Embed = (texts: readonly string[], signal: AbortSignal) => Promise<readonly (readonly number[])[]>
 
+/** Where the vectors of entries are, and the nearest of them are found. */
+export interface Vectors<Key> {
+  add(key: Key, text: string): void
+  remove(key: Key): void
+  /** Asks for the vectors that are missing. Rejects if the author's function does. */
+  complete(signal: AbortSignal): Promise<void>
+  /** Those whose vectors point the same way as the query's, the best first. */
+  find(query: string, most: number, signal: AbortSignal, takes?: (key: Key) => boolean): Promise<Hit<Key>[]>
+}
+
 const textsAtOnce = 64
 
 /** Vectors of entries, kept by the hash of their text: what has not changed is not asked for again. */
-export class VectorIndex<Key> {
+export class VectorIndex<Key> implements Vectors<Key> {
   readonly #embed: Embed
   readonly #file: string | undefined
   readonly #byHash = new Map<string, Float32Array>()
@@ -55,6 +65,7 @@ export class VectorIndex<Key> {
 
   /** Those whose vectors point the same way as the query's, the best first. */
   async find(query: string, most: number, signal: AbortSignal, takes?: (key: Key) => boolean): Promise<Hit<Key>[]> {
+    if (this.#entries.size === 0) return []
     const [vector] = await this.#embed([query], signal)
     const wanted = unitVector(vector ?? [])
     const hits: Hit<Key>[] = []

@@ -9,6 +9,7 @@ import { belongings, cutText } from './belongings.js'
 import { rowsOf, type SharedDatabase, type SqlDatabase } from './database.js'
 import type { SqlValue } from './driver.js'
 import { type PlannedTable, type SqlPlan, variableOf } from './plan.js'
+import { isVectorColumn } from './vector-columns.js'
 
 /** How many values are offered while somebody types a key. */
 const mostOffered = 100
@@ -61,6 +62,14 @@ export function shownTable({ name, about, isView, columns, key, references, uri 
 const from = (table: PlannedTable) =>
   table.schema === undefined ? table.bareName : `${table.schema}.${table.bareName}`
 
+/** Vectors are for searching: hundreds of numbers that say nothing to a reader. */
+function selected(builder: Builder, table: PlannedTable) {
+  const { columns } = table
+  const query = builder.selectFrom(from(table))
+  const shown = columns.filter((column) => !isVectorColumn(column)).map(({ name }) => name)
+  return shown.length === columns.length ? query.selectAll() : query.select(shown)
+}
+
 function rowTemplate(name: string, table: PlannedTable, shared: SharedDatabase): Part {
   const { key, uri, about, columns } = table
   return template(uri, {
@@ -84,7 +93,7 @@ function rowTemplate(name: string, table: PlannedTable, shared: SharedDatabase):
         given
           .reduce(
             (query, [column, value]) => query.where(column, 'in', waysOf(database, columns, column, value)),
-            builder.selectFrom(from(table)).selectAll(),
+            selected(builder, table),
           )
           .limit(1)
           .compile(),
@@ -110,9 +119,7 @@ function wholeTable(name: string, table: PlannedTable, shared: SharedDatabase): 
       const database = await call.use(shared)
       const { maxRows } = database.limits
       const { sql, parameters } = await compiled(database, async (builder) =>
-        builder
-          .selectFrom(from(table))
-          .selectAll()
+        selected(builder, table)
           .limit(maxRows + 1)
           .compile(),
       )

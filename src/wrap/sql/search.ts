@@ -1,20 +1,31 @@
+import { messageOf } from '../../errors.js'
 import type { Call } from '../../kit/call.js'
 import { closestTo } from '../../kit/closest.js'
 import type { Part } from '../../kit/part.js'
 import { tool } from '../../kit/tool.js'
-import { Finder, type FinderOptions } from '../search/finder.js'
+import { byWordsOnly, Finder, type FinderOptions, type Found } from '../search/finder.js'
+import { fused } from '../search/fuse.js'
+import type { Embed } from '../search/vectors.js'
 import { belongings, rowUri } from './belongings.js'
 import type { SharedDatabase, SqlDatabase } from './database.js'
 import { sqlErrors } from './errors.js'
 import type { PlannedTable, SqlPlan } from './plan.js'
+import { isVectorColumn, type VectorColumn, vectorColumnOf } from './vector-columns.js'
 
 export interface SqlSearchOptions extends FinderOptions {
   /** Text columns that are searched: `inspections.note`. */
   readonly columns: readonly string[]
+  /**
+   * Columns with the vectors of text columns: `{ 'inspections.note': 'note_vector' }`. Default: a vector column of the same table whose name begins like the
+   * text column, or its only one. With `embed`, the database finds the nearest by its own index (libsql; PostgreSQL with the extension `vector`).
+   */
+  readonly vectorColumns?: Readonly<Record<string, string>>
   /** How old the index may be before it is made again; 60,000 by default. */
   readonly refreshMs?: number
 }
 
+/** How deep each ranking is looked into. */
+const depth = 50
 const mostRows = 50_000
 /** A long text is cut where it is shown. */
 const mostShown = 2000
@@ -28,6 +39,8 @@ interface Row {
 interface Built {
   readonly finder: Finder<number>
   readonly rows: readonly Row[]
+  /** Numbers of rows by table, column and key. */
+  readonly numbers: ReadonlyMap<string, number>
   readonly note?: string
   readonly at: number
 }
@@ -35,7 +48,7 @@ interface Built {
 /** A tool that finds rows by what their text columns say. Throws a `JexoError` for a column that is not there. */
 export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSearchOptions): Part {
   const { refreshMs = 60_000 } = options
-  const places = options.columns.map((column) => placeOf(plan, column))
+  const places = options.columns.map((column) => placeOf(plan, column, options))
   const states = new WeakMap<SqlDatabase, { built?: Built; making?: Promise<Built> | undefined }>()
   const index = async (database: SqlDatabase, call: Call): Promise<Built> => {
     const state = states.get(database) ?? {}
@@ -89,8 +102,10 @@ export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSe
       required: ['rows'],
     },
     run: (async ({ query, most = 10 }: { query: string; most?: number }, call: Call) => {
-      const { finder, rows, note } = await index(await call.use(shared), call)
-      const found = await finder.find(query, most, call.signal)
+      const database = await call.use(shared)
+      const built = await index(database, call)
+      const { rows, note } = built
+      const found = await search(database, built, places, options.embed, query, most, call)
       const said = [note, found.note].filter(Boolean).join(' ')
       return {
         rows: found.hits.flatMap(({ key: at, score }) => shownRow(rows[at], score)),
@@ -98,6 +113,41 @@ export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSe
       }
     }) as () => never,
   })
+}
+
+const rowId = ({ name }: PlannedTable, column: string, key: Readonly<Record<string, unknown>>): string =>
+  JSON.stringify([name, column, ...Object.values(key).map(String)])
+
+/** By words and by the vectors beside the database; and by those that are in it. */
+async function search(
+  database: SqlDatabase,
+  { finder, numbers }: Built,
+  places: readonly SearchPlace[],
+  embed: Embed | undefined,
+  query: string,
+  most: number,
+  call: Call,
+): Promise<Found<number>> {
+  const inDatabase = places.filter(({ vectors }) => vectors !== undefined)
+  if (!embed || inDatabase.length === 0) return finder.find(query, most, call.signal)
+  const found = await finder.find(query, depth, call.signal)
+  try {
+    const { nearestRows } = await import('./nearest-rows.js')
+    const [vector = []] = await embed([query], call.signal)
+    const rankings = await Promise.all(
+      inDatabase.map(async ({ table, column, vectors }) => {
+        const near = await nearestRows(database, vectors as VectorColumn, vector, depth, call)
+        return near.flatMap((key) => {
+          const number = numbers.get(rowId(table, column, key))
+          return number === undefined ? [] : [{ key: number, score: 0 }]
+        })
+      }),
+    )
+    return { ...found, hits: fused([found.hits, ...rankings]).slice(0, most) }
+  } catch (error) {
+    call.signal.throwIfAborted()
+    return { hits: found.hits.slice(0, most), note: byWordsOnly(messageOf(error)) }
+  }
 }
 
 function shownRow(row: Row | undefined, score: number): object[] {
@@ -108,18 +158,31 @@ function shownRow(row: Row | undefined, score: number): object[] {
   return [{ table: table.name, key, column, text: cut, ...uri, score: Math.round(score * 1000) / 1000 }]
 }
 
-function placeOf({ tables }: SqlPlan, text: string): { table: PlannedTable; column: string } {
+interface SearchPlace {
+  readonly table: PlannedTable
+  readonly column: string
+  /** Its vectors, in the database. */
+  readonly vectors: VectorColumn | undefined
+}
+
+function placeOf({ tables }: SqlPlan, text: string, { embed, vectorColumns = {} }: SqlSearchOptions): SearchPlace {
   const at = text.lastIndexOf('.')
   const table = tables.find(({ name }) => name === text.slice(0, at))
   const column = text.slice(at + 1)
-  if (table?.columns.some(({ name }) => name === column)) return { table, column }
+  if (table?.columns.some(({ name }) => name === column)) {
+    const named = vectorColumns[text]
+    const vectors = embed && table.key.length > 0 ? vectorColumnOf(table, column, named) : undefined
+    const known = table.columns.filter(isVectorColumn).map(({ name }) => name)
+    if (embed && named !== undefined && !vectors) throw sqlErrors.columnMissing(named, known)
+    return { table, column, vectors }
+  }
   const known = tables.flatMap(({ name, columns }) => columns.map((one) => `${name}.${one.name}`))
   throw sqlErrors.columnMissing(text, closestTo(text, known))
 }
 
 async function build(
   database: SqlDatabase,
-  places: readonly { table: PlannedTable; column: string }[],
+  places: readonly SearchPlace[],
   options: SqlSearchOptions,
   call: Call,
 ): Promise<Built> {
@@ -128,7 +191,8 @@ async function build(
   const finder = new Finder<number>(options)
   const rows: Row[] = []
   const full: string[] = []
-  for (const { table, column } of places) {
+  const numbers = new Map<string, number>()
+  for (const { table, column, vectors } of places) {
     const from = table.schema === undefined ? table.bareName : `${table.schema}.${table.bareName}`
     const found = await call.upstream('sql', `index ${table.name}.${column}`, () =>
       builder
@@ -142,11 +206,12 @@ async function build(
     for (const row of found) {
       const key = Object.fromEntries(table.key.map((name) => [name, row[name]]))
       rows.push({ table, column, key, text: String(row[column]) })
-      finder.add({ key: rows.length - 1, text: String(row[column]), title: '' })
+      numbers.set(rowId(table, column, key), rows.length - 1)
+      finder.add({ key: rows.length - 1, text: String(row[column]), title: '' }, vectors !== undefined)
     }
   }
   // Others wait for it too, whatever becomes of this call.
   await finder.complete(new AbortController().signal)
   const note = `The search covers the first ${mostRows} rows of ${full.join(', ')} only.`
-  return { finder, rows, at: Date.now(), ...(full.length > 0 ? { note } : {}) }
+  return { finder, rows, numbers, at: Date.now(), ...(full.length > 0 ? { note } : {}) }
 }

@@ -122,7 +122,11 @@ async function describedTables(
 /** SQLite's own tables behind a virtual one, such as the index of a full-text search, are no tables of the author's. */
 async function withoutShadows(found: readonly FoundTable[], rows: Rows): Promise<readonly FoundTable[]> {
   const shadows = await rows(`select name as t from pragma_table_list where type = 'shadow'`)
-  const names = new Set(shadows.map(({ t }) => t))
+  const indexes = await rows(
+    `select name || '_shadow' as t from sqlite_master where type = 'index' and sql like '%libsql_vector_idx%'`,
+  )
+  // libsql keeps an index of vectors in a table, and says nowhere that it is one of its own.
+  const names = new Set([...[...shadows, ...indexes].map(({ t }) => t), 'libsql_vector_meta_shadow'])
   return found.filter(({ name }) => !names.has(name))
 }
 

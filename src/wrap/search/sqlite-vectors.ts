@@ -1,0 +1,157 @@
+import { createHash } from 'node:crypto'
+import { requiredPackage } from '../../optional-packages.js'
+import { packagedPath } from '../source/packaged.js'
+import { sourceFile } from '../source/source.js'
+import type { Embed, Vectors } from './vectors.js'
+import type { Hit } from './word-index.js'
+
+interface Statement {
+  run(...values: unknown[]): unknown
+  all(...values: unknown[]): Record<string, unknown>[]
+}
+interface Database {
+  exec(sql: string): unknown
+  prepare(sql: string): Statement
+  close(): void
+}
+
+const textsAtOnce = 64
+/** The index compares rough forms of vectors, and some of what it finds may be left out by the caller: so many times more are compared exactly. */
+const spare = 8
+/** Its usual options take 30 ms and 80 kB for each vector; these take 1.5 ms and 6 kB. */
+const indexOptions = `'metric=cosine', 'compress_neighbors=float1bit', 'max_neighbors=20'`
+
+/** True for a file that holds vectors in SQLite. */
+export const isSqliteFile = (file: URL | string): boolean => /\.(sqlite3?|db)$/i.test(String(file))
+
+/** Vectors in a SQLite file with libsql's vector index: they need no memory, and the nearest of many are found without looking at all. */
+export class SqliteVectors<Key> implements Vectors<Key> {
+  readonly #embed: Embed
+  readonly #database: Database
+  readonly #keys = new Map<string, Set<Key>>()
+  readonly #entries = new Map<Key, { readonly hash: string; readonly text: string }>()
+  #dimensions: number | undefined
+
+  constructor(embed: Embed, file: URL | string) {
+    this.#embed = embed
+    const Libsql = requiredPackage<new (path: string) => Database>(
+      packagedPath('libsql') ?? 'libsql',
+      'vectors in SQLite',
+    )
+    this.#database = new Libsql(sourceFile(file))
+    this.#dimensions = this.#known()
+  }
+
+  add(key: Key, text: string): void {
+    this.remove(key)
+    const hash = createHash('sha256').update(text).digest('base64url').slice(0, 22)
+    this.#entries.set(key, { hash, text })
+    const keys = this.#keys.get(hash)
+    if (keys) keys.add(key)
+    else this.#keys.set(hash, new Set([key]))
+  }
+
+  remove(key: Key): void {
+    const hash = this.#entries.get(key)?.hash
+    if (hash === undefined) return
+    this.#entries.delete(key)
+    const keys = this.#keys.get(hash)
+    keys?.delete(key)
+    if (keys?.size === 0) this.#keys.delete(hash)
+  }
+
+  async complete(signal: AbortSignal): Promise<void> {
+    const known = this.#hashes()
+    const missing = new Map<string, string>()
+    for (const { hash, text } of this.#entries.values()) if (!known.has(hash)) missing.set(hash, text)
+    const all = [...missing]
+    for (let from = 0; from < all.length; from += textsAtOnce) {
+      signal.throwIfAborted()
+      const some = all.slice(from, from + textsAtOnce)
+      const vectors = await this.#embed(
+        some.map(([, text]) => text),
+        signal,
+      )
+      if (vectors.length !== some.length)
+        throw new Error(
+          `embed returned ${vectors.length} vectors for ${some.length} texts; it must return one per text`,
+        )
+      this.#store(some.map(([hash], at) => [hash, vectors[at] ?? []]))
+    }
+    this.#forget(known)
+  }
+
+  async find(query: string, most: number, signal: AbortSignal, takes?: (key: Key) => boolean): Promise<Hit<Key>[]> {
+    if (this.#dimensions === undefined || this.#entries.size === 0) return []
+    const [vector = []] = await this.#embed([query], signal)
+    if (vector.length !== this.#dimensions) return []
+    const text = JSON.stringify(vector)
+    const rows = this.#database
+      .prepare(
+        `select v.hash, vector_distance_cos(v.vector, vector32(?)) as distance
+         from vector_top_k('jexo_vectors_index', vector32(?), ${most * spare}) as t join jexo_vectors as v on v.rowid = t.id`,
+      )
+      .all(text, text)
+    const hits = rows.flatMap(({ hash, distance }) =>
+      [...(this.#keys.get(String(hash)) ?? [])].map((key) => ({ key, score: 1 - Number(distance) })),
+    )
+    return hits
+      .filter(({ key }) => takes?.(key) !== false)
+      .sort((a, b) => b.score - a.score)
+      .slice(0, most)
+  }
+
+  #known(): number | undefined {
+    const [column] = this.#database
+      .prepare(`select type from pragma_table_info('jexo_vectors') where name = 'vector'`)
+      .all()
+    const dimensions = Number(/\((\d+)\)/.exec(String(column?.type))?.[1])
+    return Number.isInteger(dimensions) ? dimensions : undefined
+  }
+
+  #hashes(): Set<string> {
+    if (this.#dimensions === undefined) return new Set()
+    return new Set(
+      this.#database
+        .prepare('select hash from jexo_vectors')
+        .all()
+        .map(({ hash }) => String(hash)),
+    )
+  }
+
+  /** Another model gives vectors of another length: what was there is of no use then. */
+  #store(vectors: readonly (readonly [hash: string, vector: readonly number[]])[]): void {
+    const length = vectors[0]?.[1].length ?? 0
+    if (
+      length < 1 ||
+      length > 65_536 ||
+      vectors.some(([, vector]) => vector.length !== length || !vector.every(Number.isFinite))
+    )
+      throw new Error('embed returned vectors of different lengths, or with values that are not numbers')
+    if (length !== this.#dimensions) {
+      this.#database.exec(`drop index if exists jexo_vectors_index; drop table if exists jexo_vectors;
+        create table jexo_vectors (hash text primary key, vector f32_blob(${length}));
+        create index jexo_vectors_index on jexo_vectors (libsql_vector_idx(vector, ${indexOptions}))`)
+      this.#dimensions = length
+    }
+    const insert = this.#database.prepare(
+      'insert or replace into jexo_vectors (hash, vector) values (?, vector32(?))',
+    )
+    this.#database.exec('begin')
+    try {
+      for (const [hash, vector] of vectors) insert.run(hash, JSON.stringify(vector))
+      this.#database.exec('commit')
+    } catch (error) {
+      this.#database.exec('rollback')
+      throw error
+    }
+  }
+
+  /** What no entry has any more. */
+  #forget(known: ReadonlySet<string>): void {
+    const gone = [...known].filter((hash) => !this.#keys.has(hash))
+    if (gone.length === 0 || this.#dimensions === undefined) return
+    const remove = this.#database.prepare('delete from jexo_vectors where hash = ?')
+    for (const hash of gone) remove.run(hash)
+  }
+}
