@@ -13,7 +13,16 @@ import { type VerbName, verbTexts } from './text/verb-texts.js'
 export async function main(argv: readonly string[]): Promise<void> {
   keepKitsApart()
   endBySecondInterrupt()
+  if (argv[2] !== 'serve') endWhenNobodyReads()
   await finish(await runCommand(argv))
+}
+
+/** `jexo show … | head` has what it wants: that is not an error. */
+function endWhenNobodyReads(): void {
+  process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code !== 'EPIPE') throw error
+    process.exit()
+  })
 }
 
 /** Runs the command line; returns the exit code: 0 success, 1 operation failed, 2 usage or connection error. */

@@ -1,6 +1,6 @@
 import { branded, brands } from './brand.js'
 import { closestTo } from './closest.js'
-import type { Effect } from './effects.js'
+import { annotationsOf, type Effect } from './effects.js'
 import { kitErrors } from './errors.js'
 import { globMatcher } from './glob.js'
 import { checkName, type Example, keyOf, type Part, type PartExtras, type ViewPart } from './part.js'
@@ -58,8 +58,15 @@ export function override(parts: readonly Part[], changes: Readonly<Record<string
   mustExist(parts, Object.keys(changes))
   return parts.map((part) => {
     const change = changes[keyOf(part)]
-    return change === undefined ? part : remade(part, change)
+    return change === undefined ? part : remade(part, withHints(part, change))
   })
+}
+
+/** Hints that a wrapped server gave yield to an effect that the author gives. */
+function withHints(part: Part, change: Override): object {
+  if (part.kind !== 'tool' || part.hints === undefined || change.effect === undefined) return change
+  const { readOnlyHint: _read, destructiveHint: _destructive, idempotentHint: _idempotent, ...others } = part.hints
+  return { ...change, hints: { ...others, ...annotationsOf(change.effect) } }
 }
 
 const isNamed = (part: Part) => part.kind === 'tool' || part.kind === 'prompt'

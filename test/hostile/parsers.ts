@@ -1,6 +1,7 @@
 import { createParser } from 'eventsource-parser'
 import fc from 'fast-check'
 import * as graphql from 'graphql'
+import ts from 'typescript'
 import { readChallenge } from '../../src/access/sign-in/sign-in.js'
 import { maskedUrl } from '../../src/access/sign-in/steps.js'
 import { parseTokenFile } from '../../src/access/token-file.js'
@@ -35,10 +36,17 @@ import { inlined, localReferences } from '../../src/view/build/inline.js'
 import { policyOf } from '../../src/view/frame/policy.js'
 import { proxyPage } from '../../src/view/frame/proxy-page.js'
 import { withReporter } from '../../src/view/frame/reporter.js'
+import { aboutIn, argumentsIn, subcommandsIn } from '../../src/wrap/command/help.js'
 import { planRequests } from '../../src/wrap/curl/plan.js'
 import { requestsIn } from '../../src/wrap/curl/read.js'
+import { channelsOf } from '../../src/wrap/feed/channel.js'
+import { fieldsOfRecords } from '../../src/wrap/feed/infer/records.js'
+import { topicMaker } from '../../src/wrap/feed/sources/topic-of.js'
+import { valueInText } from '../../src/wrap/feed/sources/value-in.js'
 import { patternsOf, topicPattern } from '../../src/wrap/feed/topics.js'
 import { passagesOf } from '../../src/wrap/folder/passages.js'
+import { addedToKit } from '../../src/wrap/kit-writer/add-to-kit.js'
+import { readMarks } from '../../src/wrap/kit-writer/written-kit.js'
 import { Documents } from '../../src/wrap/openapi/documents.js'
 import { parseText } from '../../src/wrap/openapi/parse-text.js'
 import { planOperations } from '../../src/wrap/openapi/plan.js'
@@ -428,6 +436,53 @@ export const parserTargets: readonly ParserTarget[] = [
       )
       for (let at = 0; at < bytes.length; at += 13) lines.push(bytes.subarray(at, at + 13))
       lines.end()
+    },
+  },
+  {
+    name: 'help texts',
+    inputs: mutated(
+      [
+        'Usage: hive [options] <site>\n\nCounts hives.\n\nOptions:\n  -m, --most <n>  How many [default: 5]\n  --json  As JSON\n\nCommands:\n  list  Lists them\n  tare <hive>  Sets to zero\n',
+      ],
+      ['  --', '  -x', '<', '[', '...', '\t', '\u001b[1m', '|', 'Commands:\n', '='],
+    ),
+    run: (text) => [aboutIn(text), argumentsIn(text), subcommandsIn(text)],
+  },
+  {
+    name: 'messages without topics',
+    inputs: mutated(
+      [
+        '{"hive":"ML-01","kg":41.2,"at":"2026-06-02"}\n{"type":"state","hive":"ML-02","code":0,"deep":{"a":1}}\nplain',
+      ],
+      ['"__proto__":', '"id":', '{"', '/', '+', '#', '{*}', 'null', '[1]', '"constructor":'],
+    ),
+    run: (text) => {
+      const values = text.split('\n').map(valueInText)
+      const { topic, channels } = fieldsOfRecords(
+        values.map((value) => ({ topic: 'message', value })),
+        `https://${text.slice(0, 60)}`,
+      )
+      const topicOf = whereMeant(() => topicMaker(topic ?? text.slice(0, 100)))
+      if (typeof topicOf === 'function') for (const value of values) topicOf(value, text.slice(0, 20))
+      return whereMeant(() => channelsOf(channels))
+    },
+  },
+  {
+    name: 'kit files that a source is added to',
+    inputs: mutated(
+      [
+        'import { defineKit } from \'jexo\'\n// mine\nexport default defineKit({ name: \'a\', version: \'1\', parts: [\n  a,\n] })\n\n// jexo wrap: {"kind":"sql","source":"./a","options":{},"tools":{},"text":""}\n',
+      ],
+      ['defineKit(', 'parts', '[', '}', '...', '// jexo wrap: ', '`', '/*', '\r\n', 'import '],
+    ),
+    run: (text) => {
+      readMarks(text)
+      const section = {
+        imports: [{ from: 'jexo/sql', names: ['wrapSql'] }],
+        body: "const a = await wrapSql('x')",
+        parts: ['...a'],
+      }
+      return whereMeant(() => addedToKit(ts, 'a.kit.ts', text.slice(0, 20_000), () => section))
     },
   },
   {

@@ -156,13 +156,18 @@ test('each caller has a session of its own, which ends with it; a shared one is 
 })
 
 test('a server that adds a tool adds it here', async () => {
-  const link = await linkTo(await wrapped({ prefix: 'h_', override: { h_echo: { about: 'Repeats.' } } }))
+  const link = await linkTo(
+    await wrapped({ prefix: 'h_', override: { h_echo: { about: 'Repeats.', effect: 'read' } } }),
+  )
   const changed = new Promise((resolve) => link.on('toolsChanged', () => resolve(undefined)))
   await link.call('h_grow')
   await changed
   const tools = await link.tools()
   expect(tools.map(({ name }) => name)).toContain('h_grown')
-  expect(tools.find(({ name }) => name === 'h_echo')?.description).toBe('Repeats.')
+  expect(tools.find(({ name }) => name === 'h_echo')).toMatchObject({
+    description: 'Repeats.',
+    annotations: { readOnlyHint: true },
+  })
 })
 
 test('names that nobody can use are changed or left out, with the reason', async () => {

@@ -13,12 +13,16 @@ interface Insertion {
  * The text of a kit file with another source in it: imports that are missing, a statement, and its parts at the end of the list. Everything else
  * stays as it is. Pure. Throws a `JexoError` if the file has no call of `defineKit` that this could be added to.
  */
-export function addedToKit(
-  ts: Ts,
-  fileName: string,
-  content: string,
-  sectionOf: (names: Names) => KitSection,
-): string {
+export function addedToKit(...given: Parameters<typeof withSource>): string {
+  try {
+    return withSource(...given)
+  } catch (error) {
+    if (error instanceof RangeError) throw kitWriterErrors.kitNotFound(given[1], 'its code is nested too deeply')
+    throw error
+  }
+}
+
+function withSource(ts: Ts, fileName: string, content: string, sectionOf: (names: Names) => KitSection): string {
   const newline = content.includes('\r\n') ? '\r\n' : '\n'
   const file = ts.createSourceFile(fileName, content, ts.ScriptTarget.Latest, true)
   const { statement, parts } = kitIn(ts, file, fileName)

@@ -6,7 +6,8 @@ import type { Part } from '../../kit/part.js'
 import { shared } from '../../kit/shared.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { programEnvironment } from '../command/environment.js'
-import { contentMark, frozenOr } from '../source/frozen.js'
+import { frozenOr } from '../source/frozen.js'
+import { filesAmong, type ProgramWord, wordMarks, wordText } from '../source/program-words.js'
 import { wrapRegistry } from '../source/registry.js'
 import { processPartsOf } from './parts.js'
 import { type ProcessPlan, type ProcessPlanOptions, planFunctions } from './plan.js'
@@ -15,8 +16,8 @@ import { Workers } from './workers.js'
 
 /** The command that starts a program; files, such as a script, are URLs. */
 export interface ProcessCommand {
-  readonly command: string | URL
-  readonly args?: readonly (string | URL)[]
+  readonly command: ProgramWord
+  readonly args?: readonly ProgramWord[]
   /** Working folder: `URL` or absolute path. Default: the current folder. */
   readonly cwd?: URL | string
 }
@@ -67,8 +68,8 @@ export function planProcess(command: ProcessCommand, options: WrapProcessOptions
     ...(prefix === undefined ? {} : { prefix }),
     ...(tags ? { tags } : {}),
   }
-  return frozenOr('process', identityOf(command), planOptions as JsonObject, async () => {
-    for (const file of filesOf(command)) wrapRegistry().onSource?.(file)
+  return frozenOr('process', { words: wordMarks(wordsOf(command)) }, planOptions as JsonObject, async () => {
+    for (const file of filesAmong(wordsOf(command))) wrapRegistry().onSource?.(file)
     const run = runOf(command, options)
     const worker = new Worker({ ...run, onLine: () => {} })
     try {
@@ -94,8 +95,8 @@ function runOf(command: ProcessCommand, options: WrapProcessOptions): Omit<Proce
   if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory())
     throw kitErrors.partField('the wrapped program', 'cwd', `a folder that exists, not ${folder}`)
   return {
-    program: wordOf(command.command),
-    args: (command.args ?? []).map(wordOf),
+    program: wordText(command.command),
+    args: (command.args ?? []).map(wordText),
     cwd: realpathSync(folder),
     // Python keeps what it prints otherwise, until there is more.
     env: { PYTHONUNBUFFERED: '1', ...programEnvironment(env) },
@@ -107,24 +108,11 @@ function runOf(command: ProcessCommand, options: WrapProcessOptions): Omit<Proce
   }
 }
 
-const wordOf = (word: string | URL): string => (word instanceof URL ? fileURLToPath(word) : word)
-
-const filesOf = ({ command, args = [] }: ProcessCommand): string[] =>
-  [command, ...args].flatMap((one) => (one instanceof URL ? [fileURLToPath(one)] : []))
+const wordsOf = ({ command, args = [] }: ProcessCommand): ProgramWord[] => [command, ...args]
 
 /** How it is called in plans and errors: the program, and the first of its files. */
 function labelOf(command: ProcessCommand): string {
-  const [file] = filesOf(command)
-  const names = [wordOf(command.command), ...(file === undefined ? [] : [file])].map((one) => basename(one))
+  const [file] = filesAmong(wordsOf(command))
+  const names = [wordText(command.command), ...(file === undefined ? [] : [file])].map((one) => basename(one))
   return [...new Set(names)].join(' ')
-}
-
-/** What the plan depends on: files count by their content, wherever they lie. */
-function identityOf({ command, args = [] }: ProcessCommand): JsonObject {
-  const words = [command, ...args].map((one) => {
-    if (!(one instanceof URL)) return one
-    const file = fileURLToPath(one)
-    return `${basename(file)} ${contentMark(file)}`
-  })
-  return { words }
 }

@@ -2,6 +2,7 @@ import { dirname, relative, resolve, sep } from 'node:path'
 import { literal, textLiteral } from '../../escape/typescript.js'
 import { optionLine, type WrapKit } from '../kit-writer/wrap-kit.js'
 import { fingerprint } from '../kit-writer/written-kit.js'
+import { wordText } from '../source/program-words.js'
 import { isAddress, type ServerTarget } from './opener.js'
 import type { ServerPlan, ServerPlanOptions } from './plan.js'
 
@@ -45,7 +46,7 @@ function commandText(outFile: string, { command, args = [], cwd }: Exclude<Serve
   return [
     '{',
     `  command: ${textLiteral(command)},`,
-    ...(args.length === 0 ? [] : [`  args: ${literal([...args], 2, 6)},`]),
+    ...(args.length === 0 ? [] : [`  args: ${literal(args.map(wordText), 2, 6)},`]),
     `  cwd: new URL(${textLiteral(encodeURI(path).replace(/[?#]/g, encodeURIComponent))}, import.meta.url),`,
     '}',
   ].join('\n')

@@ -4,6 +4,7 @@ import type { LinkOptions } from '../../link/options.js'
 import type { ChildCommand } from '../../transport/child-wire.js'
 import type { ConnectOptions } from '../../transport/connect.js'
 import { connectOnNode } from '../../transport/node-connect.js'
+import { type ProgramWord, wordText } from '../source/program-words.js'
 
 /** A server: the URL of its endpoint, or the command that starts it on stdio. */
 export type ServerTarget =
@@ -11,7 +12,8 @@ export type ServerTarget =
   | URL
   | {
       readonly command: string
-      readonly args?: readonly string[]
+      /** Files, such as a script that `jexo pack` is to carry, may be URLs. */
+      readonly args?: readonly ProgramWord[]
       /** Working folder, such as `new URL('.', import.meta.url)`. */
       readonly cwd?: string | URL
       /** Added to this process's environment. */
@@ -53,7 +55,7 @@ function commandOf({ command, args = [], cwd, env }: Exclude<ServerTarget, strin
   const folder = cwd instanceof URL ? fileURLToPath(cwd) : cwd
   return {
     command,
-    args,
+    args: args.map(wordText),
     ...(folder === undefined ? {} : { cwd: folder }),
     ...(env ? { env: { ...process.env, ...env } } : {}),
   }

@@ -9,6 +9,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 import type { ConnectOptions } from '../../transport/connect.js'
 import { catalogueParts } from '../catalogue/catalogue.js'
 import { frozenOr } from '../source/frozen.js'
+import { wordMarks } from '../source/program-words.js'
 import { kitOfPlan } from './kit-of-plan.js'
 import { oneAtATime } from './one-at-a-time.js'
 import { isAddress, labelOf, openerOf, type ServerTarget } from './opener.js'
@@ -139,7 +140,7 @@ const planOptionsOf = ({
 function sourceOf(target: ServerTarget): JsonObject {
   if (isAddress(target)) return { url: String(target) }
   const { command, args = [] } = target
-  return { command, args: [...args] }
+  return { command, args: wordMarks(args) }
 }
 
 function checkOptions(
