@@ -482,7 +482,7 @@ export const parserTargets: readonly ParserTarget[] = [
         body: "const a = await wrapSql('x')",
         parts: ['...a'],
       }
-      return whereMeant(() => addedToKit(ts, 'a.kit.ts', text.slice(0, 20_000), () => section))
+      return whereMeant(() => addedToKit(ts, 'a.kit.ts', text.slice(0, 8000), () => section))
     },
   },
   {

@@ -70,14 +70,14 @@ const inserted = (content: string, insertions: readonly Insertion[]): string =>
 
 /** Where a statement begins, with the comments that stand right above it. */
 function statementStart(file: TypeScript.SourceFile, statement: TypeScript.Statement): number {
-  const text = file.text
+  const { text } = file
   let at = statement.getStart(file)
-  for (;;) {
-    const before = text.slice(0, at)
-    const line = /(?:^|\n)([ \t]*(?:\/\/|\/\*|\*)[^\n]*)\r?\n$/.exec(before)
-    if (!line) return at
-    at -= line[0].length - (line[0].startsWith('\n') ? 1 : 0)
+  while (at > 0 && text[at - 1] === '\n') {
+    const lineStart = text.lastIndexOf('\n', at - 2) + 1
+    if (!/^[ \t]*(\/\/|\/\*|\*)/.test(text.slice(lineStart, at))) break
+    at = lineStart
   }
+  return at
 }
 
 /** The statement with the kit, and what its `parts` are. */
