@@ -68,6 +68,8 @@ test.each([
   ['packing', ['pack', 'hives.kit.ts'], 'esbuild'],
   ['a database', ['wrap', 'postgres://127.0.0.1:9/ledger', '--kind', 'sql'], 'pg'],
   ['a feed', ['wrap', 'mqtt://127.0.0.1:9'], 'mqtt'],
+  ['an OPC UA server', ['wrap', 'opc.tcp://127.0.0.1:9'], 'node-opcua@2.182'],
+  ['another source', ['add', 'hives.kit.ts', '--to', 'hives.kit.ts'], 'typescript@6'],
   ['the demo', ['demo', '--tour'], 'typescript@6 libsql mqtt aedes graphql @hono/node-server'],
 ])('%s names the package that it needs', async (_name, args, packages) => {
   const { code, stderr } = await jexo(...args)

@@ -1,5 +1,5 @@
 import { setTimeout as pause } from 'node:timers/promises'
-import { messageOf } from '../../../errors.js'
+import { isJexoError, messageOf } from '../../../errors.js'
 import { Restarts } from '../../source/restarts.js'
 import type { FeedOpening, FeedSink, OpenedSource } from '../source.js'
 
@@ -29,7 +29,14 @@ export function keepConnected(
     const keep = async () => {
       while (!isOver.aborted) {
         const startedAt = Date.now()
-        const reason = await connect(connected, isOver).catch(messageOf)
+        let reason: string
+        try {
+          reason = await connect(connected, isOver)
+        } catch (error) {
+          // What is missing here is not the source's fault.
+          if (isJexoError(error) && error.code === 'package-missing') return reject(error)
+          reason = messageOf(error)
+        }
         if (isOver.aborted) return
         if (!hasStarted) return reject(unreachable(reason))
         sink.lost(reason)

@@ -1,4 +1,5 @@
 import type { ClientSession, NodeId } from 'node-opcua'
+import { isJexoError } from '../../../../errors.js'
 import type { JsonSchema } from '../../../../kit/schema.js'
 import type { ChannelOptions } from '../../channel.js'
 import { feedErrors } from '../../errors.js'
@@ -27,6 +28,7 @@ export async function readOpcUa(
   const { url, ...login } = valuesAt(address, {})
   const security = securityIn(settableAddress(url, 'OPCUA'), environment)
   const connection = await connectOpcUa(url, login, security).catch((error: Error) => {
+    if (isJexoError(error) && error.code === 'package-missing') throw error
     throw feedErrors.feedUnreachable(shownUrl(url), error.message)
   })
   try {
