@@ -6,7 +6,7 @@ import { commandErrors } from '../command/errors.js'
 import { aboutIn, argumentsIn, describedBy, subcommandsIn } from '../command/help.js'
 import { planCommands } from '../command/plan.js'
 import { runProgram } from '../command/run-program.js'
-import { type WrapKit, wrapKitEntry } from '../kit-writer/wrap-kit.js'
+import { optionLine, type WrapKit, wrapKitEntry } from '../kit-writer/wrap-kit.js'
 import { changesSince, fingerprint } from '../kit-writer/written-kit.js'
 import type { Preview, SourceOptions } from './preview.js'
 
@@ -36,6 +36,11 @@ export async function previewCommand(source: string, options: SourceOptions): Pr
         kind: 'command',
         source: fileFor(outFile),
         options: { ...options },
+        // Wherever a host starts it, files stay below the kit.
+        optionLines: [
+          "  folder: new URL('./', import.meta.url),\n",
+          ...Object.entries(options).map(([name, value]) => optionLine(name, value)),
+        ],
         about: `Runs ${description.program}.`,
         settings: [],
         tools,
