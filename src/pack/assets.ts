@@ -15,6 +15,13 @@ const above = 'up/'.repeat(8)
 const mostFiles = 20_000
 const mostBytes = 300_000_000
 
+/** What gets smaller by that is carried compressed: native parts, descriptions, texts. */
+function storedText(content: Buffer): string {
+  const packed = content.length < smallBytes ? content : gzipSync(content)
+  return packed.length < content.length * 0.8 ? `gzip:${packed.toString('base64')}` : content.toString('base64')
+}
+const smallBytes = 4000
+
 /** Gathers the files that travel in a packed kit: those that its modules name, and packages that cannot be bundled. */
 export class AssetCollector {
   readonly #root: string
@@ -93,10 +100,7 @@ export class AssetCollector {
     for (const name of [...this.#found.keys()].sort()) {
       const file = this.#found.get(name) as string
       const content = this.#hollow.has(file) ? Buffer.from(hollowContent(file)) : await readFile(file)
-      // Native parts are large, and get smaller by that.
-      contents[name] = /\.node$|\.so[.\d]*$/.test(name)
-        ? `gzip:${gzipSync(content).toString('base64')}`
-        : content.toString('base64')
+      contents[name] = storedText(content)
     }
     const text = JSON.stringify(contents)
     const hash = createHash('sha256').update(text).digest('hex').slice(0, 16)

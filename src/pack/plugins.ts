@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs'
 import { isBuiltin } from 'node:module'
 import { dirname, join, resolve, sep } from 'node:path'
+import { gzipSync } from 'node:zlib'
 import type { Plugin } from 'esbuild'
 import type { MadeWrap } from '../wrap/source/registry.js'
 import type { AssetCollector } from './assets.js'
@@ -55,6 +56,16 @@ export function englishOnly(): Plugin {
 const withoutFolders = (key: string, value: unknown) =>
   key === 'where' && typeof value === 'string' ? value.replace(/^.*[\\/](?=[^\\/]+:\d+$)/, '') : value
 
+/** Longer plans are carried compressed: a tenth of their size, and sooner read. */
+const longPlan = 100_000
+
+/** An expression that gives the JSON of a plan. */
+function planText(json: string): string {
+  if (json.length < longPlan) return JSON.stringify(json)
+  const packed = gzipSync(json, { level: 9 }).toString('base64')
+  return `gunzipSync(Buffer.from('${packed}', 'base64')).toString()`
+}
+
 /** What wraps find instead of their sources: plans, and the modules behind them. The compiler stays at home. */
 export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   const imports = wraps.flatMap(({ modulePath }, at) =>
@@ -62,9 +73,9 @@ export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   )
   const entries = wraps.map(({ key, plan, modulePath }, at) => {
     const module = modulePath === undefined ? '' : `, module: module${at}`
-    return `${JSON.stringify(key)}: { plan: JSON.parse(${JSON.stringify(JSON.stringify(plan, withoutFolders))})${module} }`
+    return `${JSON.stringify(key)}: { plan: JSON.parse(${planText(JSON.stringify(plan, withoutFolders))})${module} }`
   })
-  const contents = `${imports.join('\n')}\nglobalThis[Symbol.for('jexo.wraps')] = { frozen: { ${entries.join(', ')} } }`
+  const contents = `${imports.join('\n')}\nimport { gunzipSync } from 'node:zlib'\nglobalThis[Symbol.for('jexo.wraps')] = { frozen: { ${entries.join(', ')} } }`
   return {
     name: 'jexo-frozen-wraps',
     setup({ onResolve, onLoad }) {
