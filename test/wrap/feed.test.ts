@@ -297,6 +297,21 @@ test('series are bounded, the ones that nothing comes of go first', async () => 
   expect((await read(link, 'scales://status')).channels[0]).toMatchObject({ series: 10 })
 })
 
+test('large readings are bounded together, the oldest go first', async () => {
+  const large = 'x'.repeat(1_000_000)
+  const source: PushingSource = {
+    open(sink) {
+      for (let at = 0; at < 120; at++) sink.push(`scales/${at % 60}/state`, { at, large })
+      return () => {}
+    },
+  }
+  const link = await linkTo(source)
+  const { series } = (await read(link, 'scales://status')).channels[1]
+  expect(series).toBeGreaterThan(40)
+  expect(series).toBeLessThanOrEqual(50)
+  expect((await read(link, 'scales://state/59')).value.at).toBe(119)
+})
+
 test.each([
   ['scales/ML-01/weight scales/ML-02/weight', 'scales/{scale}/weight'],
   ['a/1/x/2 a/1/x/2', 'a/1/x/2'],

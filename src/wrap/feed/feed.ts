@@ -45,6 +45,8 @@ export interface Series {
 }
 interface MutableSeries extends Series {
   readonly readings: Reading[]
+  /** Characters of each, about. */
+  readonly sizes: number[]
   wasStale: boolean
 }
 
@@ -68,6 +70,7 @@ export class Feed {
   readonly #odd = new Set<string>()
   readonly #pacer: Pacer
   readonly #openedAt = performance.now()
+  #size = 0
   #staleTimer: NodeJS.Timeout | undefined
   #opened: OpenedSource = { close: () => {} }
   #connection: ConnectionState = { state: 'connected', since: new Date().toISOString(), losses: 0 }
@@ -183,12 +186,38 @@ export class Feed {
         continue
       }
       const series = this.#seriesOf(channel, keys)
-      series.readings.push(reading)
-      if (series.readings.length > this.#limits.history) series.readings.shift()
+      this.#keep(series, reading)
       series.wasStale = false
       this.#tell(series)
     }
     for (const look of [...this.#waiting]) look()
+  }
+
+  /** Adds a reading; what is oldest goes, of this series, and of those that nothing comes of while all together are too large. */
+  #keep(series: MutableSeries, reading: Reading): void {
+    const size = sizeOf(reading.value)
+    series.readings.push(reading)
+    series.sizes.push(size)
+    this.#size += size
+    if (series.readings.length > this.#limits.history) this.#forgetFirst(series)
+    for (const one of this.#series.values()) {
+      if (this.#size <= maxSize) return
+      while (this.#size > maxSize && one.readings.length > 1) this.#forgetFirst(one)
+    }
+    for (const id of this.#series.keys()) {
+      if (this.#size <= maxSize || this.#series.size === 1) return
+      this.#drop(id)
+    }
+  }
+
+  #forgetFirst(series: MutableSeries): void {
+    series.readings.shift()
+    this.#size -= series.sizes.shift() ?? 0
+  }
+
+  #drop(id: string): void {
+    for (const size of this.#series.get(id)?.sizes ?? []) this.#size -= size
+    this.#series.delete(id)
   }
 
   /** Once for each channel: a device that speaks differently does so with every message. */
@@ -207,11 +236,11 @@ export class Feed {
     const known = this.#series.get(id)
     // Those that something comes of stand last, so that the first is the one to go.
     if (known) this.#series.delete(id)
-    const series = known ?? { channel, keys, readings: [], wasStale: false }
+    const series = known ?? { channel, keys, readings: [], sizes: [], wasStale: false }
     this.#series.set(id, series)
     if (!known) {
       const [oldest] = this.#series.keys()
-      if (this.#series.size > this.#limits.maxSeries && oldest !== undefined) this.#series.delete(oldest)
+      if (this.#series.size > this.#limits.maxSeries && oldest !== undefined) this.#drop(oldest)
       this.#pacer.run('list', () => this.#opening.resourcesChanged())
     }
     return series
@@ -249,6 +278,16 @@ export class Feed {
     for (const series of this.#series.values()) this.#tell(series)
   }
 }
+
+/** Readings that are kept take about so many characters at most. */
+const maxSize = 50_000_000
+
+const sizeOf = (value: unknown): number =>
+  typeof value === 'string'
+    ? value.length
+    : typeof value === 'object' && value !== null
+      ? JSON.stringify(value).length
+      : 8
 
 const idOf = (channel: string, keys: Keys): string =>
   JSON.stringify([channel, ...Object.entries(keys).sort(([a], [b]) => (a < b ? -1 : 1))])

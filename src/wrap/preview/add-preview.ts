@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { existsSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { existsSync, readFileSync, realpathSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { basename, dirname, extname, join, resolve } from 'node:path'
 import { kitFileErrors } from '../../kit-file/errors.js'
 import { loadKit, shownPath } from '../../kit-file/kit-file.js'
@@ -14,8 +14,9 @@ import { type NamedPreview, variableFor } from './write-previews.js'
  * if the file has no kit that this could be added to, if the source is there already, or if the kit does not load with it.
  */
 export async function addPreview(kitFile: string, { known, preview, label }: NamedPreview): Promise<void> {
-  const path = resolve(kitFile)
-  if (!existsSync(path)) throw kitFileErrors.kitFileMissing(kitFile)
+  if (!existsSync(kitFile)) throw kitFileErrors.kitFileMissing(kitFile)
+  // A link stays one.
+  const path = realpathSync(resolve(kitFile))
   const content = readFileSync(path, 'utf8')
   const entry = preview.entry(variableFor(known))
   const mark = entry.mark(path)

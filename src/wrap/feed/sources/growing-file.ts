@@ -1,4 +1,4 @@
-import { type FileHandle, open } from 'node:fs/promises'
+import { type FileHandle, open, stat } from 'node:fs/promises'
 import { setTimeout as pause } from 'node:timers/promises'
 import { messageOf } from '../../../errors.js'
 import { LineSplitter } from '../../../transport/line-splitter.js'
@@ -80,6 +80,8 @@ class Tail {
 
   /** Reads what has been appended since. Rejects if the file cannot be read. */
   async look(): Promise<void> {
+    // To open a pipe would wait for whoever writes into it.
+    if (!(await stat(this.#path)).isFile()) throw new Error('it is not a file')
     const handle = await open(this.#path)
     try {
       const { ino, size } = await handle.stat()

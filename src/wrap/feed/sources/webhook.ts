@@ -9,6 +9,7 @@ import { valueInText } from './value-in.js'
 
 const bodyMs = 10_000
 const maxMessages = 10_000
+const maxConnections = 1000
 
 /**
  * A listener for webhooks: what is posted to `webhook://host:port/path` is a message, or each item of a list or line of `application/x-ndjson`. What stands after
@@ -34,7 +35,7 @@ export function webhookSource(given: string | FeedAddress, { topic }: MessageOpt
           () => response.destroy(),
         )
       })
-      Object.assign(server, { requestTimeout: bodyMs, headersTimeout: bodyMs, maxRequestsPerSocket: 10_000 })
+      Object.assign(server, { requestTimeout: bodyMs, headersTimeout: bodyMs, maxConnections })
       await listening(server, host, port, url)
       return {
         close: () =>

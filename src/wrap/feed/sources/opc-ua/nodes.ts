@@ -45,7 +45,7 @@ export async function findNodes(session: ClientSession, search: Search): Promise
     for (let from = 0; from < level.length && !isCut; from += batch) {
       search.signal.throwIfAborted()
       const places = level.slice(from, from + batch)
-      for (const [at, references] of (await childrenOf(session, places)).entries()) {
+      for (const [at, references] of (await childrenOf(session, places, search.maxNodes)).entries()) {
         const { node: object, levels: above } = places[at] as Place
         for (const reference of references) {
           const { nodeId, nodeClass, browseName } = reference
@@ -80,7 +80,11 @@ export async function findNodes(session: ClientSession, search: Search): Promise
   return { variables, methods, isCut: isCut || level.length > 0 }
 }
 
-async function childrenOf(session: ClientSession, places: readonly Place[]): Promise<ReferenceDescription[][]> {
+async function childrenOf(
+  session: ClientSession,
+  places: readonly Place[],
+  most: number,
+): Promise<ReferenceDescription[][]> {
   const results = await session.browse(
     places.map(({ node }) => ({
       nodeId: node,
@@ -91,14 +95,19 @@ async function childrenOf(session: ClientSession, places: readonly Place[]): Pro
       resultMask: 63,
     })),
   )
-  return Promise.all(results.map((result) => allOf(session, result)))
+  return Promise.all(results.map((result) => allOf(session, result, most)))
 }
 
 /** A server may hand out the children of a node in pieces. */
-async function allOf(session: ClientSession, first: BrowseResult): Promise<ReferenceDescription[]> {
+async function allOf(session: ClientSession, first: BrowseResult, most: number): Promise<ReferenceDescription[]> {
   const all = [...(first.references ?? [])]
   let { continuationPoint } = first
-  for (let pieces = 0; continuationPoint && continuationPoint.length > 0 && pieces < 1000; pieces++) {
+  // One more than are looked at tells that there are more.
+  for (
+    let pieces = 0;
+    continuationPoint && continuationPoint.length > 0 && all.length <= most && pieces < 1000;
+    pieces++
+  ) {
     const next: BrowseResult = await session.browseNext(continuationPoint, false)
     all.push(...(next.references ?? []))
     continuationPoint = next.continuationPoint
