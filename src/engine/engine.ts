@@ -62,6 +62,8 @@ export class Engine implements Session {
   readonly only: string | undefined
   #isOver = false
   #ended: AbortController | undefined
+  /** Few sessions have any: only those that stand in front of another server. */
+  #rootsListeners: Set<() => void> | undefined
   readonly #isShared: boolean
   readonly #features: readonly Feature[]
   readonly #methods: Methods
@@ -156,6 +158,16 @@ export class Engine implements Session {
   /** Sends a notification that belongs to no request. */
   notify(method: string, params?: JsonObject): void {
     this.#dialogue.notify(method, params)
+  }
+
+  rootsChanged(): void {
+    for (const listener of this.#rootsListeners ?? []) listener()
+  }
+
+  onRootsChanged(listener: () => void): () => void {
+    this.#rootsListeners ??= new Set()
+    this.#rootsListeners.add(listener)
+    return () => this.#rootsListeners?.delete(listener)
   }
 
   opened(): void {

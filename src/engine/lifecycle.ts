@@ -18,6 +18,7 @@ export const lifecycle: Feature = {
     'notifications/initialized': (session) => {
       if (session.phase === 'answered') session.phase = 'ready'
     },
+    'notifications/roots/list_changed': (session) => session.rootsChanged(),
   },
 }
 

@@ -123,9 +123,10 @@ function readerOf(session: Session, incoming: Incoming, uri: string): Reader | u
   const fixed = index.resources.get(uri)
   if (fixed) {
     const { part } = fixed
-    const run = isView(part)
-      ? () => readView(session, part)
-      : (_: unknown, call: Call) => (part as ResourcePart).read(call)
+    const run =
+      isView(part) && part.passes !== true
+        ? () => readView(session, part)
+        : (_: unknown, call: Call) => (part as ResourcePart).read(call)
     return readerFor(session, incoming, fixed, `resource \`${part.name}\``, uri, {}, run)
   }
   for (const ready of index.templates.values()) {

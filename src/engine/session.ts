@@ -35,6 +35,9 @@ export interface Session extends SessionPeer {
   ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
   /** Sends a notification that belongs to no request. */
   notify(method: string, params?: JsonObject): void
+  /** The client says that its roots are others now. */
+  rootsChanged(): void
+  onRootsChanged(listener: () => void): () => void
   /** Aborted when this process has no part in the session any more. */
   readonly ended: AbortSignal
   /** `initialize` was answered. */

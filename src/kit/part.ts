@@ -108,6 +108,8 @@ export interface ViewPart extends ResourcePart {
   readonly page: URL | string
   /** Sent as `_meta.ui` of its content. */
   readonly ui: ViewMeta
+  /** Another server has the page: it is read there. */
+  readonly passes?: boolean
 }
 export interface TemplatePart extends PartBase, Watched {
   readonly kind: 'template'

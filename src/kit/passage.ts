@@ -27,6 +27,8 @@ export interface PassageSession {
   readonly ended: AbortSignal
   ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
   notify(method: string, params?: JsonObject): void
+  /** Calls the listener whenever the client says that its roots changed; returns a function that ends that. */
+  onRootsChanged(listener: () => void): () => void
   /** Tells the client that a resource has changed, if it has subscribed to it. */
   resourceChanged(uri: string): void
 }

@@ -252,6 +252,10 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     this.#options = { ...this.#options, roots }
     this.#dialogue.notify('notifications/roots/list_changed', undefined)
   }
+  /** Notifies the server that the roots changed of the client behind this link. */
+  passRootsChanged(): void {
+    this.#dialogue.notify('notifications/roots/list_changed', undefined)
+  }
   /** Sets the minimum level of log messages that the server sends. */
   async setLogLevel(level: LogLevel): Promise<void> {
     await this.ask('logging/setLevel', { level })

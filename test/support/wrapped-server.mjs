@@ -11,7 +11,7 @@ const tame = [
   named('pid'),
   named('echo', { annotations: { readOnlyHint: true, openWorldHint: false }, _meta: { 'apiary/place': 'ML' } }),
   named('lies', { outputSchema: { ...object, properties: { kg: { type: 'number' } }, required: ['kg'] } }),
-  ...['refuse', 'hang', 'die', 'flood', 'wrong', 'grow', 'link', 'ask', 'log'].map((name) => named(name)),
+  ...['refuse', 'hang', 'die', 'flood', 'wrong', 'grow', 'link', 'ask', 'log', 'roots'].map((name) => named(name)),
 ]
 const wild = [
   named('weigh hive'),
@@ -31,11 +31,13 @@ const wild = [
 ]
 let tools = kind === 'wild' ? wild : tame
 let asked
+let rootChanges = 0
 
 const calls = {
   pid: () => text(process.pid),
   echo: (params) => ({ ...text(JSON.stringify(params)), _meta: { 'apiary/seen': 1 } }),
   lies: () => ({ ...text('heavy'), structuredContent: { kg: 'heavy' }, isError: false }),
+  roots: () => text(rootChanges),
   hang: () => undefined,
   die: () => process.exit(3),
   flood: () => {
@@ -73,6 +75,7 @@ createInterface({ input: process.stdin }).on('line', (line) => {
       serverInfo: { name: 'hives', version: '2.0.0' },
       instructions: 'Weighs hives.',
     })
+  if (method === 'notifications/roots/list_changed') rootChanges++
   if (method === 'tools/list') return reply({ tools })
   if (method === 'resources/list') return reply({ resources: [{ uri: 'hives://ML-04', name: 'ML-04' }] })
   if (method === 'resources/templates/list')

@@ -1,4 +1,4 @@
-import { defineKit, type Kit } from 'jexo'
+import { defineKit, type Kit, tool, view } from 'jexo'
 import { cache } from 'jexo/layers'
 import type { Link, LinkOptions } from 'jexo/link'
 import { connect, serveHttp } from 'jexo/node'
@@ -153,6 +153,67 @@ test('each caller has a session of its own, which ends with it; a shared one is 
   const shared = await serveHttp(await wrapped({ sessions: 'shared' }), { port: 0 })
   expect(await textOf(await open(shared.url), 'pid')).toBe(await textOf(await open(shared.url), 'pid'))
   await shared.close()
+})
+
+test('a caller whose roots change tells the server so, if it said that it would', async () => {
+  const kit = await wrapped()
+  const link = await linkTo(kit, { roots: [{ uri: 'file:///a' }] })
+  expect(await textOf(link, 'roots')).toBe('0')
+  link.setRoots([{ uri: 'file:///b' }])
+  link.setRoots([{ uri: 'file:///c' }])
+  expect(await textOf(link, 'roots')).toBe('2')
+  expect(await textOf(await linkTo(kit), 'roots')).toBe('0')
+})
+
+test('views and tools for pages pass to callers that show views, and to no others', async () => {
+  const card = view('ui://hives/card', {
+    about: 'A hive.',
+    page: '<h1>ML-04</h1>',
+    connects: ['https://tiles.example'],
+  })
+  const run = () => 'done'
+  const upstream = await serveHttp(
+    defineKit({
+      name: 'pages',
+      version: '1.0.0',
+      parts: [
+        tool('show_hive', { about: 'Shows.', effect: 'read', view: card, run }),
+        tool('tap', { about: 'For the page.', effect: 'change', forPages: 'only', view: card, run }),
+        tool('plain', { about: 'Plain.', effect: 'read', run }),
+      ],
+    }),
+    { port: 0 },
+  )
+  const parts = [
+    ...(await wrapServer(upstream.url)),
+    ...(await wrapServer(upstream.url, { prefix: 'n_', uriPrefix: 'north' })),
+  ]
+  const kit = defineKit({ name: 'front', version: '1.0.0', parts })
+  const host = await linkTo(kit, { views: true })
+  const tools = await host.tools()
+  expect(
+    tools.map(({ name, _meta }) => [name, (_meta?.ui as { resourceUri?: string } | undefined)?.resourceUri]),
+  ).toEqual([
+    ['show_hive', 'ui://hives/card'],
+    ['tap', 'ui://hives/card'],
+    ['plain', undefined],
+    ['n_show_hive', 'ui://north.hives/card'],
+    ['n_tap', 'ui://north.hives/card'],
+    ['n_plain', undefined],
+  ])
+  expect(tools.find(({ name }) => name === 'tap')?._meta?.ui).toMatchObject({ visibility: ['app'] })
+  for (const uri of ['ui://hives/card', 'ui://north.hives/card'])
+    expect((await host.read(uri)).contents[0]).toMatchObject({
+      uri,
+      mimeType: 'text/html;profile=mcp-app',
+      text: expect.stringContaining('<h1>ML-04</h1>'),
+      _meta: { ui: { csp: { connectDomains: ['https://tiles.example'] } } },
+    })
+  expect(await textOf(host, 'n_tap')).toBe('done')
+  const plain = await linkTo(kit)
+  expect((await plain.tools()).map(({ name }) => name)).toEqual(['show_hive', 'plain', 'n_show_hive', 'n_plain'])
+  expect((await plain.resources()).map(({ uri }) => uri)).toEqual([])
+  await upstream.close()
 })
 
 test('a server that adds a tool adds it here', async () => {

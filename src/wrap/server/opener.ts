@@ -12,7 +12,7 @@ export type ServerTarget =
   | URL
   | {
       readonly command: string
-      /** Files, such as a script that `jexo pack` is to carry, may be URLs. */
+      /** Give files that `jexo pack` should include, such as scripts, as URLs. */
       readonly args?: readonly ProgramWord[]
       /** Working folder, such as `new URL('.', import.meta.url)`. */
       readonly cwd?: string | URL
@@ -20,7 +20,7 @@ export type ServerTarget =
       readonly env?: Readonly<Record<string, string>>
     }
 
-export interface OpenerOptions extends Pick<LinkOptions, 'passTo'> {
+export interface OpenerOptions extends Pick<LinkOptions, 'passTo' | 'views'> {
   readonly revision?: string
   readonly onStderr?: (line: string) => void
 }

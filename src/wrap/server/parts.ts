@@ -1,17 +1,18 @@
 import { branded, brands } from '../../kit/brand.js'
 import type { Call, Completer } from '../../kit/call.js'
 import { effectOf } from '../../kit/effects.js'
-import type { Part, PromptPart, ResourcePart, TemplatePart, ToolPart } from '../../kit/part.js'
+import type { Part, PromptPart, ResourcePart, TemplatePart, ToolPart, ViewPart } from '../../kit/part.js'
 import { prompt } from '../../kit/prompt.js'
 import type { Shared } from '../../kit/shared.js'
 import { verbatim } from '../../kit/verbatim.js'
-import type { JsonObject } from '../../protocol/messages.js'
+import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type {
   PromptDefinition,
   ResourceDefinition,
   TemplateDefinition,
   ToolDefinition,
 } from '../../protocol/types.js'
+import { isViewType, uiOf, viewMimeType } from '../../protocol/ui.js'
 import { parseUriTemplate } from '../../protocol/uri-template.js'
 import type { Planned, ServerPlan } from './plan.js'
 import { type UriMap, withOuterUris } from './uris.js'
@@ -28,9 +29,10 @@ export interface Upstream {
 /** The parts of a plan: each passes its requests on, and what comes back. */
 export function serverPartsOf(plan: ServerPlan, upstreams: Shared<Upstream>, uris: UriMap): Part[] {
   const maker = new Maker(plan, upstreams, uris)
+  const resources = plan.resources.map((definition) => maker.resource(definition))
   return [
     ...plan.tools.map((planned) => maker.tool(planned)),
-    ...plan.resources.map((definition) => maker.resource(definition)),
+    ...resources,
     ...plan.templates.map((definition) => maker.template(definition)),
     ...plan.prompts.map((planned) => maker.prompt(planned)),
   ]
@@ -40,6 +42,8 @@ class Maker {
   readonly #plan: ServerPlan
   readonly #upstreams: Shared<Upstream>
   readonly #uris: UriMap
+  /** Pages of the server, by its own URIs. */
+  readonly #views = new Map<string, ViewPart>()
 
   constructor(plan: ServerPlan, upstreams: Shared<Upstream>, uris: UriMap) {
     this.#plan = plan
@@ -50,6 +54,7 @@ class Maker {
   tool({ name, as, definition }: Planned<ToolDefinition>): ToolPart {
     const { inputSchema, outputSchema, annotations, execution } = definition
     const { taskSupport } = execution ?? {}
+    const { resourceUri, isForModel, isForPages } = uiOf(definition)
     const part: ToolPart = {
       kind: 'tool',
       name: as,
@@ -67,8 +72,9 @@ class Maker {
       askFor: [],
       task: taskSupport === 'optional' || taskSupport === 'required' ? taskSupport : undefined,
       durable: undefined,
-      view: undefined,
-      forPages: undefined,
+      view: resourceUri === undefined ? undefined : this.#view({ uri: resourceUri, name: resourceUri }),
+      // A tool that says nothing of pages is the model's alone.
+      forPages: isForPages && isObject(definition._meta?.ui) ? (isForModel ? 'too' : 'only') : undefined,
       run: async (input, call) => {
         const upstreams = await call.use(this.#upstreams)
         const result = await upstreams.callTool(call, name, input as JsonObject)
@@ -78,7 +84,27 @@ class Maker {
     return branded(part, brands.part)
   }
 
+  /** A page of the server, which is read there. */
+  #view(definition: ResourceDefinition): ViewPart {
+    const known = this.#views.get(definition.uri)
+    if (known) return known
+    const part: ViewPart = {
+      ...this.#resource({ ...definition, mimeType: viewMimeType }),
+      page: '',
+      ui: {},
+      passes: true,
+    }
+    this.#views.set(definition.uri, branded(part, brands.part))
+    return part
+  }
+
   resource(definition: ResourceDefinition): ResourcePart {
+    const { uri, mimeType } = definition
+    const isPage = uri.startsWith('ui://') && isViewType(mimeType)
+    return isPage ? this.#view(definition) : branded(this.#resource(definition), brands.part)
+  }
+
+  #resource(definition: ResourceDefinition): ResourcePart {
     const { uri, name, mimeType, size, annotations } = definition
     const part: ResourcePart = {
       kind: 'resource',
@@ -89,7 +115,7 @@ class Maker {
       ...this.#reading(() => uri),
       read: (call) => this.#read(call, uri),
     }
-    return branded(part, brands.part)
+    return part
   }
 
   template(definition: TemplateDefinition): TemplatePart {

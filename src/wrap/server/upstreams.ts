@@ -8,6 +8,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Revision } from '../../protocol/revisions.js'
 import { RpcError, rpcErrors } from '../../protocol/rpc-error.js'
 import { type LogLevel, logLevels } from '../../protocol/types.js'
+import { declaresViews, viewsCapability } from '../../protocol/ui.js'
 import { relatedTask } from '../../tasks/task.js'
 import { Restarts } from '../source/restarts.js'
 import { serverErrors } from './errors.js'
@@ -22,8 +23,15 @@ export interface UpstreamsOptions {
   readonly maxSessions: number
   readonly timeoutMs: number
   readonly uris: UriMap
-  /** The server's lists have changed; the link can read them. */
-  readonly changed: (link: Link) => void
+  /** The server's lists have changed. */
+  readonly changed: (lists: ChangedLists) => void
+}
+
+/** Lists of the server that have changed: the link can read them. */
+export interface ChangedLists {
+  readonly link: Link
+  /** The server knows this caller as one that shows views, and lists them. */
+  readonly showsViews: boolean
 }
 
 /** A session of the wrapped server. */
@@ -149,11 +157,13 @@ export class Upstreams implements Upstream {
     const isUnwanted = () => this.#isClosed || of?.ended.aborted === true
     const start = async () => {
       const onStderr = (line: string) => this.#opening.report('info', `${label}: ${line}`)
-      const link = await open({ ...(of ? this.#passing(of, active) : {}), onStderr }).catch((error) => {
-        forget()
-        this.#restarts.failed()
-        throw serverErrors.unreachable(label, messageOf(error), 0)
-      })
+      const link = await open({ ...(of ? this.#passing(of, active) : { views: true }), onStderr }).catch(
+        (error) => {
+          forget()
+          this.#restarts.failed()
+          throw serverErrors.unreachable(label, messageOf(error), 0)
+        },
+      )
       this.#listen(link, of, active)
       link.on('closed', ({ why }) => {
         forget()
@@ -178,13 +188,15 @@ export class Upstreams implements Upstream {
   /** What the server asks goes to the caller's client, which has declared what it can do. */
   #passing(of: PassageSession, active: ReadonlySet<Passage>): OpenerOptions {
     const { roots, sampling, elicitation } = of.clientCapabilities
+    const views = declaresViews(of.clientCapabilities) ? { extensions: viewsCapability } : {}
     return {
       revision: of.revision.date,
       passTo: {
         capabilities: {
-          ...(roots ? { roots: {} } : {}),
+          ...(isObject(roots) ? { roots: roots.listChanged === true ? { listChanged: true } : {} } : {}),
           ...(sampling ? { sampling } : {}),
           ...(elicitation ? { elicitation } : {}),
+          ...views,
         },
         ask: async (method, params, signal) => {
           const fitting = method === 'elicitation/create' ? questionFor(of.revision, params) : params
@@ -198,12 +210,18 @@ export class Upstreams implements Upstream {
   #listen(link: Link, of: PassageSession | undefined, active: ReadonlySet<Passage>): void {
     const { uris, changed } = this.#options
     for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const)
-      link.on(event, () => changed(link))
+      link.on(event, () => changed({ link, showsViews: !of || declaresViews(of.clientCapabilities) }))
     link.on('resourceUpdated', ({ uri }) => {
       if (of) of.resourceChanged(uris.outer(uri))
       else this.#opening.resourceUpdated(uris.outer(uri))
     })
     if (!of) return
+    const tellsRoots = of.clientCapabilities.roots?.listChanged === true
+    if (tellsRoots)
+      link.on(
+        'closed',
+        of.onRootsChanged(() => link.passRootsChanged()),
+      )
     link.on('questionFinished', ({ elicitationId }) =>
       of.notify('notifications/elicitation/complete', { elicitationId }),
     )

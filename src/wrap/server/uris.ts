@@ -6,15 +6,21 @@ export interface UriMap {
   inner(uri: string): string
 }
 
+const viewScheme = 'ui://'
 const same: UriMap = { outer: (uri) => uri, inner: (uri) => uri }
 
 /** Puts a prefix before the scheme; without one, URIs stay as they are. */
 export function uriMap(prefix: string | undefined): UriMap {
   if (prefix === undefined || prefix === '') return same
   const start = `${prefix}+`
+  // Hosts know views by their scheme.
+  const viewStart = `${viewScheme}${prefix}.`
   return {
-    outer: (uri) => `${start}${uri}`,
-    inner: (uri) => (uri.startsWith(start) ? uri.slice(start.length) : uri),
+    outer: (uri) => (uri.startsWith(viewScheme) ? `${viewStart}${uri.slice(viewScheme.length)}` : `${start}${uri}`),
+    inner: (uri) => {
+      if (uri.startsWith(viewStart)) return `${viewScheme}${uri.slice(viewStart.length)}`
+      return uri.startsWith(start) ? uri.slice(start.length) : uri
+    },
   }
 }
 

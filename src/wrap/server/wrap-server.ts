@@ -2,9 +2,9 @@ import { isJexoError, messageOf } from '../../errors.js'
 import { type Override, override } from '../../kit/choose.js'
 import { kitErrors } from '../../kit/errors.js'
 import type { Kit } from '../../kit/kit.js'
-import { keyOf, type Part } from '../../kit/part.js'
+import { keyOf, type Part, type ToolPart } from '../../kit/part.js'
 import { shared } from '../../kit/shared.js'
-import type { Link } from '../../link/link.js'
+import { withoutPages } from '../../kit/view.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { ConnectOptions } from '../../transport/connect.js'
 import { catalogueParts } from '../catalogue/catalogue.js'
@@ -16,7 +16,7 @@ import { isAddress, labelOf, openerOf, type ServerTarget } from './opener.js'
 import { serverPartsOf } from './parts.js'
 import { planServerParts, type ServerPlan, type ServerPlanOptions } from './plan.js'
 import { readServer } from './reading.js'
-import { Upstreams } from './upstreams.js'
+import { type ChangedLists, Upstreams } from './upstreams.js'
 import { uriMap } from './uris.js'
 
 export interface WrapServerOptions extends ServerPlanOptions, Pick<ConnectOptions, 'headers' | 'signIn'> {
@@ -55,7 +55,7 @@ export function planServer(target: ServerTarget, options: WrapServerOptions = {}
   checkOptions(target, options)
   const planOptions = planOptionsOf(options)
   return frozenOr('server', sourceOf(target), planOptions as JsonObject, async () => {
-    const link = await openerOf(target, { ...options, timeoutMs: timeouts.plan })({})
+    const link = await openerOf(target, { ...options, timeoutMs: timeouts.plan })({ views: true })
     try {
       return planServerParts(await readServer(link), planOptions)
     } finally {
@@ -86,10 +86,12 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
   const upstreams = shared(
     (opening) => {
       const changed = oneAtATime(
-        async (link: Link) => {
+        async ({ link, showsViews }: ChangedLists) => {
           const reading = await readServer(link)
           const before = parts
-          parts = partsOf(planServerParts(reading, { ...planOptionsOf(options), isLenient: true }))
+          const now = partsOf(planServerParts(reading, { ...planOptionsOf(options), isLenient: true }))
+          // To a caller that shows no views, the server lists none.
+          parts = showsViews ? now : [...now, ...pagesMissing(before, now)]
           opening.exchange(before, parts)
         },
         (error) => {
@@ -107,9 +109,17 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
   return parts
 }
 
+/** Views, and tools for pages only, that were there before. */
+function pagesMissing(before: readonly Part[], now: readonly Part[]): Part[] {
+  const known = new Set(now.map(keyOf))
+  const others = new Set(withoutPages(before))
+  return before.filter((part) => !others.has(part) && !known.has(keyOf(part)))
+}
+
 /** The tools of the server behind three. */
 function asCatalogue(parts: readonly Part[], { server }: ServerPlan, prefix: string | undefined): Part[] {
-  const tools = parts.filter((part) => part.kind === 'tool')
+  const isForModel = (part: Part): part is ToolPart => part.kind === 'tool' && part.forPages !== 'only'
+  const tools = parts.filter(isForModel)
   const entries = tools.map(({ name, title, about, effect, tags = [], inputSchema, outputSchema, run }) => ({
     ...{ name, title, about, effect, tags, examples: [] },
     input: () => inputSchema,
@@ -117,7 +127,7 @@ function asCatalogue(parts: readonly Part[], { server }: ServerPlan, prefix: str
     run,
   }))
   const three = catalogueParts(entries, { title: server.title ?? server.name, noun: 'tool', prefix })
-  return [...three, ...parts.filter(({ kind }) => kind !== 'tool')]
+  return [...three, ...parts.filter((part) => !isForModel(part))]
 }
 
 const planOptionsOf = ({
