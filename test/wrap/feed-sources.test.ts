@@ -238,7 +238,10 @@ describe('a webhook', () => {
   })
 
   test.each([
-    ['webhook://0.0.0.0:8787/x', /can be reached by other machines, and has no secret; set SCALES_PASSWORD/],
+    [
+      'webhook://0.0.0.0:8787/x',
+      /other machines can reach the webhook on 0.0.0.0, and it has no secret; set SCALES_PASSWORD/,
+    ],
     ['webhook://127.0.0.1:99999/x', /not a known kind of feed/],
   ])('%s does not open', async (address, reason) => {
     const reports: string[] = []

@@ -48,7 +48,7 @@ afterAll(() => void server.kill('SIGKILL'))
 test('jexo wrap finds variables with unit, range and labels, and takes methods by name only', async () => {
   const url = `opc.tcp://127.0.0.1:${port}/apiary`
   const plain = await jexo('wrap', url)
-  expect(plain.stdout).toMatch(/Methods that are not included\n {2}Scales\/\{scale\}\/Tare\n.*--methods Tare/)
+  expect(plain.stdout).toMatch(/Methods not included\n {2}Scales\/\{scale\}\/Tare\n.*--methods Tare/)
   const written = await jexo('wrap', url, '--methods', 'Tare', '--out', kit)
   expect(written.code).toBe(0)
   const text = readFileSync(kit, 'utf8')
@@ -114,7 +114,7 @@ test('a connection that is lost is visible, and nodes are looked for again when 
     ({ connection }) => connection.state === 'lost',
   )
   expect(await link.call('tare', { scale: 'ML-01', kilograms: 1 })).toMatchObject({
-    content: [{ text: 'The connection to the device is lost now; try again later.' }],
+    content: [{ text: 'The connection to the device is lost; try again later.' }],
   })
   await start()
   say('rename ML-02')

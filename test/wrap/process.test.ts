@@ -102,7 +102,7 @@ describe('a program that answers on JSON lines', () => {
     expect(died).toMatch(/^The program behind this tool ended before it answered/)
     expect(died).not.toContain('honey')
     expect(reports.join('\n')).toMatch(/out of honey[\s\S]*ended with code 3/)
-    expect(textOf(await link.call('echo', { value: 1 }))).toMatch(/does not run now; try again in 1 s/)
+    expect(textOf(await link.call('echo', { value: 1 }))).toMatch(/is not running; try again in 1 s/)
   })
 
   test('that leaves a child behind, holding its pipes, has ended all the same', async () => {

@@ -20,7 +20,7 @@ export function feedPlanText(
     lines.push(
       '',
       ...note(
-        'Methods that are not included',
+        'Methods not included',
         `${otherMethods.slice(0, 20).join('\n')}\nInclude some by name: --methods ${names.slice(0, 5).join(',')}`,
       ),
     )

@@ -10,7 +10,7 @@ export interface ChannelOptions {
   readonly topic: string
   readonly about?: string
   readonly unit?: string
-  /** Lowest and highest value that makes sense. */
+  /** Lowest and highest plausible value. */
   readonly range?: readonly [low: number, high: number]
   /** The field of a JSON message that is the value, such as `kg` or `scale.kg`; the whole message without it. */
   readonly field?: string

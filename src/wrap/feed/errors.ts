@@ -24,7 +24,7 @@ export const feedErrors = {
   webhookOpen: (host: string, setting: string) =>
     new JexoError(
       'webhook-open',
-      `a webhook on ${host} can be reached by other machines, and has no secret`,
+      `other machines can reach the webhook on ${host}, and it has no secret`,
       `set ${setting}, or listen on 127.0.0.1`,
     ),
   opcUaSetting: (what: string, given: string, choices: readonly string[]) =>

@@ -24,7 +24,7 @@ export interface FeedOptions extends AddressedOptions {
   readonly maxSeries?: number
   /** Age in milliseconds after which a series is stale. */
   readonly staleAfterMs?: number
-  /** Methods of the device that become tools, by the name of the tool: only of sources that have them. */
+  /** Methods of the device to offer as tools, by tool name. Only OPC UA servers have methods. */
   readonly methods?: Readonly<Record<string, MethodOptions>>
   /** Minimum interval between two notifications of a series, in milliseconds. Default: 1,000. */
   readonly updateEveryMs?: number
@@ -132,9 +132,9 @@ function sourceOf(
 const securityTexts: Readonly<Record<keyof typeof opcUaSettings, string>> = {
   SECURITY_MODE: 'None, Sign or SignAndEncrypt',
   SECURITY_POLICY: 'Security policy, such as Basic256Sha256',
-  CERTIFICATE: 'File of the own certificate; made if it is not given',
-  KEY: 'File of the key of the own certificate',
-  SERVER_CERTIFICATE: 'File of the certificate that the server has to have',
+  CERTIFICATE: 'Client certificate file; created if not set',
+  KEY: 'Key file of the client certificate',
+  SERVER_CERTIFICATE: 'Certificate file that the server must present',
 }
 /** Names of the settings of an address. */
 export const feedSettingNames = (url: string, prefix: string): string[] => [

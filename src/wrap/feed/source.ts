@@ -1,11 +1,11 @@
 import { messageOf } from '../../errors.js'
 import type { JsonObject } from '../../protocol/messages.js'
 
-/** What a source says of a value besides. */
+/** Additional facts about a value. */
 export interface ReadingNotes {
-  /** How far the value can be relied on; good if nothing is said. */
+  /** Quality of the value. Default: `good`. */
   readonly quality?: 'good' | 'uncertain' | 'bad'
-  /** Why it is not good, such as `BadSensorFailure`. */
+  /** Reason if the quality is not good, such as `BadSensorFailure`. */
   readonly status?: string
 }
 /** Where a feed's messages go as they come. */
@@ -21,29 +21,29 @@ export interface FeedOpening {
   readonly settings: Readonly<Record<string, string | undefined>>
   /** Topics that are wanted, as MQTT has them: `scales/+/weight`. */
   readonly filters: readonly string[]
-  /** Paths of methods that are called, in the same form. */
+  /** Paths of the methods that may be called, in the same form. */
   readonly methods?: readonly string[]
   /** Aborted when the feed is closed. */
   readonly signal: AbortSignal
 }
 
-/** A source that is open. */
+/** An opened source. */
 export interface OpenedSource {
   close(): void | Promise<void>
-  /** Calls a method of the device: its path, and its arguments by name. */
+  /** Calls a method of the device by its path, with arguments by name. */
   invoke?(path: string, input: JsonObject, signal: AbortSignal): Promise<unknown>
 }
 
 /** A source that pushes: opened at first use, once for all sessions. A failed opening is tried again at the next use. */
 export interface PushingSource {
-  /** Connects; returns what closes it. */
+  /** Connects. Returns the function that closes the source, or an object with it. */
   open(
     sink: FeedSink,
     opening: FeedOpening,
   ): Promise<OpenedSource | (() => void | Promise<void>)> | OpenedSource | (() => void | Promise<void>)
-  /** True for a source that others send to: it is opened at startup, since what comes earlier is lost. */
+  /** True if others send to the source. It opens at startup, because messages that arrive earlier are lost. */
   readonly isListener?: boolean
-  /** Packages that it loads with `import()`, so that `jexo pack` carries them. */
+  /** Packages that the source loads with `import()`; `jexo pack` includes them. */
   readonly packages?: readonly string[]
 }
 

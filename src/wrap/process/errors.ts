@@ -5,13 +5,13 @@ export const processErrors = {
     new JexoError(
       'process-description',
       `the first line that ${program} wrote is not a description of its tools: ${reason}`,
-      'let it print {"version": 1, "tools": [{"name": …, "about": …, "input": {…}}]} as its first line, and flush it',
+      'print {"version": 1, "tools": [{"name": …, "about": …, "input": {…}}]} as the first line, and flush it',
     ),
   silent: (program: string, timeoutMs: number) =>
     new JexoError(
       'process-description',
       `${program} did not print a description of its tools within ${timeoutMs} ms`,
-      'let it print the description first, and flush it; raise startTimeoutMs if it loads for long',
+      'print the description first and flush it, or raise startTimeoutMs if the program needs longer to load',
     ),
   ended: (program: string, how: string, lastWords: string) =>
     new JexoError(
@@ -19,16 +19,16 @@ export const processErrors = {
       `${program} ${how}${lastWords === '' ? '' : `; it last wrote: ${lastWords}`}`,
       'fix the program; its standard error is in the log',
       undefined,
-      { forCallers: 'The program behind this tool ended before it answered. Trying again starts it anew.' },
+      { forCallers: 'The program behind this tool ended before it answered. Try again; it is restarted.' },
     ),
   waiting: (program: string, waitMs: number) =>
     new JexoError(
       'process-ended',
-      `${program} ended again and again, and is started again in ${Math.ceil(waitMs / 1000)} s`,
+      `${program} ended soon after each start; Jexo restarts it in ${Math.ceil(waitMs / 1000)} s`,
       'fix the program; its standard error is in the log',
       undefined,
       {
-        forCallers: `The program behind this tool does not run now; try again in ${Math.ceil(waitMs / 1000)} s.`,
+        forCallers: `The program behind this tool is not running; try again in ${Math.ceil(waitMs / 1000)} s.`,
       },
     ),
 }

@@ -14,7 +14,7 @@ import { type ProcessPlan, type ProcessPlanOptions, planFunctions } from './plan
 import { type ProcessRun, Worker } from './worker.js'
 import { Workers } from './workers.js'
 
-/** The command that starts a program; files, such as a script, are URLs. */
+/** The command that starts a program. Give files, such as scripts, as URLs. */
 export interface ProcessCommand {
   readonly command: ProgramWord
   readonly args?: readonly ProgramWord[]
@@ -22,25 +22,25 @@ export interface ProcessCommand {
   readonly cwd?: URL | string
 }
 export interface WrapProcessOptions extends ProcessPlanOptions {
-  /** Variables that the program gets, besides `PATH`, `HOME`, `LANG` and `TMPDIR`; names alone are taken from this process. */
+  /** Variables for the program, in addition to `PATH`, `HOME`, `LANG` and `TMPDIR`. A list of names copies their values from this process. */
   readonly env?: Readonly<Record<string, string>> | readonly string[]
   /** User and group as which it runs, by number; only root can change them. */
   readonly uid?: number
   readonly gid?: number
-  /** The most copies of the program that run at a time, for programs that answer one call at a time. Default: 1. */
+  /** Maximum number of copies that run at a time, for programs that answer one call at a time. Default: 1. */
   readonly processes?: number
-  /** Time limit of a call. Default: 60,000. */
+  /** Time limit of a call, in milliseconds. Default: 60,000. */
   readonly timeoutMs?: number
-  /** Time limit of a start, until the description has come. Default: 30,000. */
+  /** Time limit until the description arrives, in milliseconds. Default: 30,000. */
   readonly startTimeoutMs?: number
-  /** The longest reply. Default: 1,000,000. */
+  /** Maximum length of a reply, in bytes. Default: 1,000,000. */
   readonly maxBytes?: number
 }
 
 /**
- * Turns functions of a program in any language into tools. The program prints a description of its tools as its first line, then reads a
- * call on each line of its input, `{"id": 1, "call": "count", "input": {…}}`, and writes `{"id": 1, "output": …}` or `{"id": 1, "error": "…"}`.
- * It is started at the first call, and again if it ends; without a shell, with few variables of the environment.
+ * Turns functions of a program in any language into tools. The program prints a description of its tools as its first line. Then it reads one
+ * call per line, `{"id": 1, "call": "count", "input": {…}}`, and writes `{"id": 1, "output": …}` or `{"id": 1, "error": "…"}`.
+ * Jexo starts it at the first call and restarts it if it ends, without a shell and with a small environment.
  *
  * Rejects with a `JexoError` if the program cannot be started, its description is wrong, or a name chooses nothing.
  *

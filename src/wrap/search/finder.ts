@@ -7,7 +7,7 @@ import { type Entry, type Hit, WordIndex } from './word-index.js'
 export interface FinderOptions {
   /** Finds by likeness of meaning too: gives a vector for each text. */
   readonly embed?: Embed
-  /** Where vectors are kept between runs, `URL` or absolute path; with the ending `.sqlite`, in an index of libsql, for many texts. */
+  /** File that keeps the vectors between runs, `URL` or absolute path. With the ending `.sqlite`, they stay in libsql's vector index instead of memory. */
   readonly vectors?: URL | string
 }
 export interface Found<Key> {

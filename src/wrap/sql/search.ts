@@ -16,8 +16,8 @@ export interface SqlSearchOptions extends FinderOptions {
   /** Text columns that are searched: `inspections.note`. */
   readonly columns: readonly string[]
   /**
-   * Columns with the vectors of text columns: `{ 'inspections.note': 'note_vector' }`. Default: a vector column of the same table whose name begins like the
-   * text column, or its only one. With `embed`, the database finds the nearest by its own index (libsql; PostgreSQL with the extension `vector`).
+   * Columns that hold the vectors of text columns: `{ 'inspections.note': 'note_vector' }`. Default: a vector column of the same table whose name starts with the name of
+   * the text column, or the only vector column. With `embed`, the database finds the nearest rows itself (libsql; PostgreSQL with the extension `vector`).
    */
   readonly vectorColumns?: Readonly<Record<string, string>>
   /** How old the index may be before it is made again; 60,000 by default. */

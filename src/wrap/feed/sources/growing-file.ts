@@ -15,7 +15,7 @@ const lookEveryMs = 500
 const maxTailBytes = 1_000_000
 
 /**
- * A file with a JSON value or a text on each line, to which others append: its last megabyte, and what comes. A file that is replaced or cut is read from its beginning.
+ * Follows a file to which others append lines with a JSON value or text: its last megabyte, then new lines. A file that is replaced or truncated is read from the start.
  *
  * @example sharedFeed(growingFileSource(new URL('./readings.ndjson', import.meta.url), { topic: '{hive}' }), { name: 'scales', channels })
  */

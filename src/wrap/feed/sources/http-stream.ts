@@ -13,8 +13,8 @@ import { valueInText } from './value-in.js'
 const headersMs = 10_000
 
 /**
- * Server-sent events, or JSON on lines, from an HTTP address: the content type tells which. Messages have the topic of their event, or one made of their fields. Goes on
- * after the last event when the connection is lost.
+ * Reads server-sent events or JSON lines over HTTP, depending on the content type. The topic of a message is the name of its event, or is made of its fields.
+ * Reconnects if the connection is lost, and resumes after the last event.
  *
  * @example sharedFeed(httpStreamSource('https://hives.example/events', { topic: '{hive}' }), { name: 'scales', channels })
  */

@@ -2,6 +2,6 @@
 export const maxMessageBytes = 1_000_000
 
 export interface MessageOptions {
-  /** The topic of a message, made of its fields: `{site}/{hive}`; `{*}` is its own. Default: its own, such as the name of an event, or `message`. */
+  /** Makes the topic of a message from its fields, as in `{site}/{hive}`; `{*}` is its own topic. Default: its own topic, such as the name of an event, or `message`. */
   readonly topic?: string
 }

@@ -12,7 +12,7 @@ const handshakeMs = 10_000
 const pingEveryMs = 30_000
 
 /**
- * A WebSocket that sends JSON or text messages: `wss+json://host/path` in addresses, since `ws://` and `wss://` are MQTT there.
+ * Reads JSON or text messages from a WebSocket. In addresses of `wrapFeed`, write `wss+json://host/path`: `ws://` and `wss://` are MQTT there.
  *
  * @example sharedFeed(webSocketSource('wss://hives.example/live', { topic: '{type}/{hive}' }), { name: 'scales', channels })
  */

@@ -12,9 +12,9 @@ const maxMessages = 10_000
 const maxConnections = 1000
 
 /**
- * A listener for webhooks: what is posted to `webhook://host:port/path` is a message, or each item of a list or line of `application/x-ndjson`. What stands after
- * the path is the topic. Senders prove themselves by `Authorization: Bearer <secret>`, or by `X-Signature-256: sha256=<HMAC of the body>`; without a secret,
- * only this machine can send. Starts with the server, not at first use.
+ * Listens for webhooks at `webhook://host:port/path`. A body is one message, a list of messages, or lines of `application/x-ndjson`. The rest of the path is the
+ * topic. Senders authenticate with `Authorization: Bearer <secret>` or `X-Signature-256: sha256=<HMAC of the body>`; without a secret, only this machine
+ * can send. Opens at startup, not at first use.
  *
  * @example sharedFeed(webhookSource('webhook://127.0.0.1:8787/readings', { topic: '{hive}' }), { name: 'scales', channels })
  */

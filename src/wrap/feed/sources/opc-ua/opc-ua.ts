@@ -11,9 +11,9 @@ import { securityIn } from './security.js'
 import { jsonIn, readingIn, valueOfType } from './values.js'
 
 export interface OpcUaOptions {
-  /** How many nodes of a server are looked at. Default: 20,000. */
+  /** Maximum number of nodes that are browsed. Default: 20,000. */
   readonly maxNodes?: number
-  /** How often the server is to sample values, in milliseconds. Default: 1,000. */
+  /** Sampling interval that the server is asked for, in milliseconds. Default: 1,000. */
   readonly sampleEveryMs?: number
 }
 export const defaultMaxNodes = 20_000
@@ -22,8 +22,8 @@ const timestampsOfBoth = 2
 const valueAttribute = 13
 
 /**
- * An OPC UA server: variables are topics by their paths below `Objects`, `Scales/ML-04/Weight`, with the time and quality of the server. Reconnects, and looks
- * for the nodes again. Needs the package `node-opcua`.
+ * Reads an OPC UA server. The topic of a variable is its path below `Objects`, such as `Scales/ML-04/Weight`; readings have the server's time and quality.
+ * Reconnects and browses again if the connection is lost. Needs the package `node-opcua`.
  *
  * @example sharedFeed(opcUaSource('opc.tcp://127.0.0.1:4840'), { name: 'scales', channels: { weight: { topic: 'Scales/{hive}/Weight' } } })
  */
@@ -53,7 +53,7 @@ export function opcUaSource(given: string | FeedAddress, options: OpcUaOptions =
       return {
         close: opened.close,
         invoke: (path, input) => {
-          if (!current) throw new Refusal('The connection to the device is lost now; try again later.')
+          if (!current) throw new Refusal('The connection to the device is lost; try again later.')
           return invoke(current, path, input)
         },
       } satisfies OpenedSource
