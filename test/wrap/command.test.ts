@@ -13,7 +13,7 @@ import type { Link } from 'jexo/link'
 import { connect } from 'jexo/node'
 import { commandLine } from '../../src/wrap/command/command-line.js'
 import { commandsSchema } from '../../src/wrap/command/description.js'
-import { aboutIn, argumentsIn, subcommandsIn } from '../../src/wrap/command/help.js'
+import { aboutIn, argumentsIn, helpInManual, subcommandsIn } from '../../src/wrap/command/help.js'
 import { newFolder, root } from '../support/cli.js'
 import { leastCpuMs } from '../support/cpu.js'
 
@@ -314,5 +314,16 @@ describe('a description', () => {
     expect(aboutIn(help)).toBe('Keeps the books of a co-op, and more.')
     const ugly = [`${'  -a, --'.padEnd(499, 'a-')}\n`.repeat(400), ' '.repeat(200_000)]
     expect(leastCpuMs(2000, () => ugly.map(argumentsIn))).toBeLessThan(2000)
+  })
+})
+
+test('a manual page is read as a help text', () => {
+  const bold = (text: string) => [...text].map((letter) => `${letter}\u0008${letter}`).join('')
+  const page = `WEIGH(1)    Apiary    WEIGH(1)\n\n${bold('NAME')}\n       weigh - shows what a hive weighs now\n\n${bold('OPTIONS')}\n       ${bold('-a')}, ${bold('--all')}\n              All hives of the site,\n              one after the other.\n\n       --unit=UNIT\n              Unit of the weight.\n     -4      Forces four digits.\n       --gone\n`
+  const help = helpInManual(page)
+  expect(aboutIn(help)).toBe('Shows what a hive weighs now.')
+  expect(argumentsIn(help)).toEqual({
+    all: { flag: '--all', type: 'boolean', about: 'All hives of the site, one after the other.' },
+    unit: { flag: '--unit', about: 'Unit of the weight.' },
   })
 })

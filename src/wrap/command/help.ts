@@ -57,6 +57,25 @@ export function aboutIn(help: string): string | undefined {
   return sentence(paragraph.split(/(?<=\.) /)[0] ?? '')
 }
 
+/** A manual page in the form of a help text: what the program is, and each option on a line with the first line about it. Pure. */
+export function helpInManual(page: string): string {
+  // Letters are made bold by writing them twice.
+  const lines = page.slice(0, longestHelp).replace(/.[\b]/g, '').split('\n')
+  const about = lines
+    .map((line) => /^ +[\w.-]+ (?:-|–|—) (\S.{3,200})$/.exec(line)?.[1])
+    .find((one) => one !== undefined)
+  const options = lines.flatMap((line, at) => {
+    const [, indent = '', option] = /^( {3,8})(-.{0,80}\S)$/.exec(line) ?? []
+    if (option === undefined || / {2}/.test(option)) return [line]
+    const below = lines.slice(at + 1, at + 6)
+    const end = below.findIndex((one) => one.trim() === '' || one.search(/\S/) <= indent.length)
+    const text = below.slice(0, end < 0 ? undefined : end).map((one) => one.trim())
+    return text.length === 0 ? [line] : [`  ${option}  ${text.join(' ').slice(0, 300)}`]
+  })
+  const first = about === undefined ? [] : [sentence(`${about.slice(0, 1).toUpperCase()}${about.slice(1)}`), '']
+  return [...first, ...options].join('\n')
+}
+
 /** A description to begin with: one tool for each subcommand, or one for the program. Pure. */
 export function describedBy(
   program: string,

@@ -3,7 +3,7 @@ import { basename, dirname, join, resolve } from 'node:path'
 import { Document } from 'yaml'
 import { type CommandDescription, checkedCommands, readCommands } from '../command/description.js'
 import { commandErrors } from '../command/errors.js'
-import { aboutIn, argumentsIn, describedBy, subcommandsIn } from '../command/help.js'
+import { aboutIn, argumentsIn, describedBy, helpInManual, subcommandsIn } from '../command/help.js'
 import { planCommands } from '../command/plan.js'
 import { runProgram } from '../command/run-program.js'
 import { optionLine, type WrapKit, wrapKitEntry } from '../kit-writer/wrap-kit.js'
@@ -58,9 +58,9 @@ const helpLimits = { timeoutMs: 5000, maxBytes: 500_000 }
 
 /** Runs `--help` of the program and of its subcommands. Rejects with a `JexoError` if there is nothing to read. */
 async function describe(program: string): Promise<CommandDescription> {
-  const helpOf = async (...words: string[]) => {
+  const textOf = async (reader: string, ...words: string[]) => {
     const run = {
-      program,
+      program: reader,
       args: words,
       stdin: undefined,
       cwd: process.cwd(),
@@ -70,18 +70,29 @@ async function describe(program: string): Promise<CommandDescription> {
     const ran = await runProgram({ ...run, signal: AbortSignal.timeout(helpLimits.timeoutMs * 2) })
     return `${ran.stdout.toString()}\n${ran.stderr}`
   }
+  const helpOf = (...words: string[]) => textOf(program, ...words)
   /** Some show a manual for `--help`, and the options for `-h`. */
   const subcommandHelp = async (name: string) => {
     const long = await helpOf(name, '--help').catch(() => '')
     return Object.keys(argumentsIn(long)).length > 0 ? long : helpOf(name, '-h').catch(() => '')
   }
-  const own = await helpOf('--help')
+  const help = await helpOf('--help')
+  const isTelling = (text: string) => subcommandsIn(text).length > 0 || Object.keys(argumentsIn(text)).length > 0
+  const own = isTelling(help) ? help : await manualOf(program, textOf)
   const subcommands = subcommandsIn(own)
-  if (subcommands.length === 0 && Object.keys(argumentsIn(own)).length === 0)
-    throw commandErrors.withoutHelp(program)
+  if (!isTelling(own)) throw commandErrors.withoutHelp(program)
   const helps = []
   for (const entry of subcommands) helps.push({ ...entry, help: await subcommandHelp(entry.name) })
   return checkedCommands(describedBy(program, aboutIn(own) ?? `Runs ${program}.`, helps, own), program)
+}
+
+/** The manual page of a program, in the form of a help text. Empty if there is none. */
+async function manualOf(
+  program: string,
+  textOf: (reader: string, ...words: string[]) => Promise<string>,
+): Promise<string> {
+  const page = await textOf('man', '--', basename(program)).catch(() => '')
+  return helpInManual(page)
 }
 
 function environment(): Record<string, string> {
