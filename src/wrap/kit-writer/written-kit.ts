@@ -119,11 +119,11 @@ export function markIn(outFile: string, { kind, source }: MarkedSource): Written
   const out = resolve(outFile)
   if (!existsSync(out)) throw kitFileErrors.kitFileMissing(outFile)
   const { marks } = readMarks(readFileSync(out, 'utf8'))
-  const [first, ...others] = marks
-  if (!first) throw kitWriterErrors.kitFileUnmarked(outFile)
-  // A single source may have moved.
-  if (others.length === 0 && first.kind === kind) return first
-  const found = marks.find((mark) => mark.kind === kind && isSame(out, mark.source, source))
+  if (marks.length === 0) throw kitWriterErrors.kitFileUnmarked(outFile)
+  const alike = marks.filter((mark) => mark.kind === kind)
+  // The only source of its kind may have moved.
+  const found =
+    alike.find((mark) => isSame(out, mark.source, source)) ?? (alike.length === 1 ? alike[0] : undefined)
   if (!found)
     throw kitWriterErrors.kitFileOfOthers(
       outFile,
