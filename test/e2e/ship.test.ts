@@ -4,7 +4,7 @@ import { createServer } from 'node:http'
 import { join } from 'node:path'
 import { parse } from 'dotenv'
 import { connect } from 'jexo/link'
-import { bin, newFolder, type Ran, Running, root, run } from '../support/cli.js'
+import { bin, hello, newFolder, type Ran, Running, root, run } from '../support/cli.js'
 import { freePort } from '../support/databases.js'
 import { Sshd } from '../support/sshd.js'
 
@@ -99,16 +99,20 @@ test('a session stays with the release that opened it until it ends; rollback go
   })
   const reader = stream.body?.getReader()
   const first = new TextDecoder().decode((await reader?.read())?.value)
+  const place = new URL(/data: (\S+)/.exec(first)?.[1] ?? '', url)
+  const post = (message: object) =>
+    fetch(place, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ jsonrpc: '2.0', ...message }),
+    })
+  // One that is not initialized ends after ten seconds.
+  expect((await post(hello('2024-11-05'))).status).toBe(202)
   await ship(kit(kitText('2.0.0')), '--to', folder)
   expect((await link.call('which_version')).content[0]).toMatchObject(says('1.0.0'))
   expect(await which(url)).toMatchObject(says('2.0.0'))
   // The older form's session too: what is posted into it is known only by the release that opened it.
-  const posted = await fetch(new URL(/data: (\S+)/.exec(first)?.[1] ?? '', url), {
-    method: 'POST',
-    headers: { 'content-type': 'application/json' },
-    body: JSON.stringify({ jsonrpc: '2.0', id: 1, method: 'ping' }),
-  })
-  expect(posted.status).toBe(202)
+  expect((await post({ id: 2, method: 'ping' })).status).toBe(202)
   const status = await ship('--to', folder, '--status')
   expect(status.stdout).toMatch(/2\.0\.0-\w+ +teller 2\.0\.0 +serving/)
   expect(status.stdout).toMatch(/1\.0\.0-\w+ +teller 1\.0\.0 +draining +2 sessions/)
