@@ -1,8 +1,7 @@
-import { createHash } from 'node:crypto'
 import { requiredPackage } from '../../optional-packages.js'
 import { packagedPath } from '../source/packaged.js'
 import { sourceFile } from '../source/source.js'
-import type { Embed, Vectors } from './vectors.js'
+import { type Embed, embedMissing, hashOf, type Vectors } from './vectors.js'
 import type { Hit } from './word-index.js'
 
 interface Statement {
@@ -12,14 +11,26 @@ interface Statement {
 interface Database {
   exec(sql: string): unknown
   prepare(sql: string): Statement
-  close(): void
 }
 
-const textsAtOnce = 64
 /** The index compares rough forms of vectors, and some of what it finds may be left out by the caller: so many times more are compared exactly. */
 const spare = 8
 /** Its usual options take 30 ms and 80 kB for each vector; these take 1.5 ms and 6 kB. */
 const indexOptions = `'metric=cosine', 'compress_neighbors=float1bit', 'max_neighbors=20'`
+
+const maxDimensions = 65_536
+/** One connection a file: an index that is made again uses it too. */
+const open = new Map<string, Database>()
+
+function databaseAt(file: string): Database {
+  const known = open.get(file)
+  if (known) return known
+  const path = packagedPath('libsql') ?? 'libsql'
+  const Libsql = requiredPackage<new (path: string) => Database>(path, 'vectors in SQLite')
+  const database = new Libsql(file)
+  open.set(file, database)
+  return database
+}
 
 /** True for a file that holds vectors in SQLite. */
 export const isSqliteFile = (file: URL | string): boolean => /\.(sqlite3?|db)$/i.test(String(file))
@@ -34,17 +45,13 @@ export class SqliteVectors<Key> implements Vectors<Key> {
 
   constructor(embed: Embed, file: URL | string) {
     this.#embed = embed
-    const Libsql = requiredPackage<new (path: string) => Database>(
-      packagedPath('libsql') ?? 'libsql',
-      'vectors in SQLite',
-    )
-    this.#database = new Libsql(sourceFile(file))
+    this.#database = databaseAt(sourceFile(file))
     this.#dimensions = this.#known()
   }
 
   add(key: Key, text: string): void {
     this.remove(key)
-    const hash = createHash('sha256').update(text).digest('base64url').slice(0, 22)
+    const hash = hashOf(text)
     this.#entries.set(key, { hash, text })
     const keys = this.#keys.get(hash)
     if (keys) keys.add(key)
@@ -64,20 +71,7 @@ export class SqliteVectors<Key> implements Vectors<Key> {
     const known = this.#hashes()
     const missing = new Map<string, string>()
     for (const { hash, text } of this.#entries.values()) if (!known.has(hash)) missing.set(hash, text)
-    const all = [...missing]
-    for (let from = 0; from < all.length; from += textsAtOnce) {
-      signal.throwIfAborted()
-      const some = all.slice(from, from + textsAtOnce)
-      const vectors = await this.#embed(
-        some.map(([, text]) => text),
-        signal,
-      )
-      if (vectors.length !== some.length)
-        throw new Error(
-          `embed returned ${vectors.length} vectors for ${some.length} texts; it must return one per text`,
-        )
-      this.#store(some.map(([hash], at) => [hash, vectors[at] ?? []]))
-    }
+    await embedMissing(this.#embed, missing, signal, (vectors) => this.#store(vectors))
     this.#forget(known)
   }
 
@@ -122,12 +116,9 @@ export class SqliteVectors<Key> implements Vectors<Key> {
   /** Another model gives vectors of another length: what was there is of no use then. */
   #store(vectors: readonly (readonly [hash: string, vector: readonly number[]])[]): void {
     const length = vectors[0]?.[1].length ?? 0
-    if (
-      length < 1 ||
-      length > 65_536 ||
-      vectors.some(([, vector]) => vector.length !== length || !vector.every(Number.isFinite))
-    )
-      throw new Error('embed returned vectors of different lengths, or with values that are not numbers')
+    const isVector = (vector: readonly number[]) => vector.length === length && vector.every(Number.isFinite)
+    if (length < 1 || length > maxDimensions || !vectors.every(([, vector]) => isVector(vector)))
+      throw new Error(`embed must return vectors of one length, of 1 to ${maxDimensions} numbers`)
     if (length !== this.#dimensions) {
       this.#database.exec(`drop index if exists jexo_vectors_index; drop table if exists jexo_vectors;
         create table jexo_vectors (hash text primary key, vector f32_blob(${length}));

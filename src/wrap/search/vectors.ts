@@ -33,8 +33,7 @@ export class VectorIndex<Key> implements Vectors<Key> {
   }
 
   add(key: Key, text: string): void {
-    const hash = createHash('sha256').update(text).digest('base64url').slice(0, 22)
-    this.#entries.set(key, { hash, text })
+    this.#entries.set(key, { hash: hashOf(text), text })
   }
 
   remove(key: Key): void {
@@ -42,25 +41,13 @@ export class VectorIndex<Key> implements Vectors<Key> {
   }
 
   /** Asks for the vectors that are missing. Rejects if the author's function does. */
-  async complete(signal: AbortSignal, onProgress?: (done: number, total: number) => void): Promise<void> {
+  async complete(signal: AbortSignal): Promise<void> {
     const missing = new Map<string, string>()
     for (const { hash, text } of this.#entries.values()) if (!this.#byHash.has(hash)) missing.set(hash, text)
-    const all = [...missing]
-    for (let from = 0; from < all.length; from += textsAtOnce) {
-      signal.throwIfAborted()
-      const some = all.slice(from, from + textsAtOnce)
-      const vectors = await this.#embed(
-        some.map(([, text]) => text),
-        signal,
-      )
-      if (vectors.length !== some.length)
-        throw new Error(
-          `embed returned ${vectors.length} vectors for ${some.length} texts; it must return one per text`,
-        )
-      for (const [at, [hash]] of some.entries()) this.#byHash.set(hash, unitVector(vectors[at] ?? []))
-      onProgress?.(Math.min(all.length, from + textsAtOnce), all.length)
-    }
-    if (all.length > 0) this.#save()
+    await embedMissing(this.#embed, missing, signal, (vectors) => {
+      for (const [hash, vector] of vectors) this.#byHash.set(hash, unitVector(vector))
+    })
+    if (missing.size > 0) this.#save()
   }
 
   /** Those whose vectors point the same way as the query's, the best first. */
@@ -104,4 +91,28 @@ export class VectorIndex<Key> implements Vectors<Key> {
 function unitVector(vector: readonly number[]): Float32Array {
   const length = Math.hypot(...vector) || 1
   return Float32Array.from(vector, (value) => value / length)
+}
+
+/** What a text is known by. */
+export const hashOf = (text: string): string => createHash('sha256').update(text).digest('base64url').slice(0, 22)
+
+/** Asks for the vectors of texts by their hashes, some at a time. Rejects if the author's function does, or returns too few or too many. */
+export async function embedMissing(
+  embed: Embed,
+  missing: ReadonlyMap<string, string>,
+  signal: AbortSignal,
+  store: (vectors: readonly (readonly [hash: string, vector: readonly number[]])[]) => void,
+): Promise<void> {
+  const all = [...missing]
+  for (let from = 0; from < all.length; from += textsAtOnce) {
+    signal.throwIfAborted()
+    const some = all.slice(from, from + textsAtOnce)
+    const texts = some.map(([, text]) => text)
+    const vectors = await embed(texts, signal)
+    if (vectors.length !== some.length)
+      throw new Error(
+        `embed returned ${vectors.length} vectors for ${some.length} texts; it must return one per text`,
+      )
+    store(some.map(([hash], at) => [hash, vectors[at] ?? []]))
+  }
 }
