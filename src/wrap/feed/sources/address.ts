@@ -55,7 +55,8 @@ function withoutUser(text: string): Pick<FeedAddress, 'url' | 'user' | 'password
   }
 }
 
-function decoded(text: string): string {
+/** Without percent-encoding, where that is valid. */
+export function decoded(text: string): string {
   try {
     return decodeURIComponent(text)
   } catch {

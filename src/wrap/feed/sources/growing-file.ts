@@ -24,12 +24,12 @@ export function growingFileSource(
   { topic }: MessageOptions = {},
 ): PushingSource {
   const isAddress = typeof given === 'object' && 'urlSetting' in given
-  topicMaker(topic)
+  const topicOf = topicMaker(topic)
   return {
     async open(sink, { settings, signal }) {
       const named = isAddress ? settings[given.urlSetting] || given.url : given
       const path = sourceFile(named)
-      const push = messagePusher(sink, topic)
+      const push = messagePusher(sink, topicOf)
       const take = (line: string) => {
         if (line.trim() !== '') push(valueInText(line), unnamed)
       }
@@ -67,6 +67,7 @@ const reasonOf = (error: unknown): string => {
 class Tail {
   readonly #path: string
   readonly #take: (line: string) => void
+  /** Kept open, so that a new file cannot get the same inode. */
   #handle: FileHandle | undefined
   #inode = 0
   #at = 0
@@ -80,8 +81,10 @@ class Tail {
 
   /** Reads what has been appended since. Rejects if the file cannot be read. */
   async look(): Promise<void> {
-    // To open a pipe would wait for whoever writes into it.
-    if (!(await stat(this.#path)).isFile()) throw new Error('it is not a file')
+    const found = await stat(this.#path)
+    // Opening a pipe would wait for its writer.
+    if (!found.isFile()) throw new Error('it is not a file')
+    if (this.#handle && found.ino === this.#inode && found.size === this.#at) return
     const handle = await open(this.#path)
     try {
       const { ino, size } = await handle.stat()

@@ -20,12 +20,12 @@ const headersMs = 10_000
  */
 export function httpStreamSource(given: string | FeedAddress, { topic }: MessageOptions = {}): PushingSource {
   const address = typeof given === 'string' ? plainAddress(given) : given
-  topicMaker(topic)
+  const topicOf = topicMaker(topic)
   return {
     open(sink, opening) {
       const { url, password } = valuesAt(address, opening.settings)
       let lastEventId = ''
-      const push = messagePusher(sink, topic)
+      const push = messagePusher(sink, topicOf)
       const take = (text: string, own: string) => push(valueInText(text), own)
       const connect = async (connected: () => void, signal: AbortSignal) => {
         const response = await responseOf(url, password, lastEventId, signal)

@@ -45,8 +45,7 @@ function levelOf(value: unknown): string | undefined {
 }
 
 /** Hands on what a source sends: values by their topics. Messages that lack a field of the topic are left out. */
-export function messagePusher(sink: FeedSink, template: string | undefined): (value: unknown, own: string) => void {
-  const topicOf = topicMaker(template)
+export function messagePusher(sink: FeedSink, topicOf: TopicOf): (value: unknown, own: string) => void {
   return (value, own) => {
     const topic = topicOf(value, own)
     if (topic !== undefined) sink.push(topic, value)

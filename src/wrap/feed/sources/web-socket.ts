@@ -8,7 +8,7 @@ import { messagePusher, topicMaker, unnamed } from './topic-of.js'
 import { valueIn } from './value-in.js'
 
 const handshakeMs = 10_000
-/** Silence is no sign of life: so often the other side is asked for one. */
+/** Interval of pings: a lost connection is otherwise only silent. */
 const pingEveryMs = 30_000
 
 /**
@@ -18,10 +18,10 @@ const pingEveryMs = 30_000
  */
 export function webSocketSource(given: string | FeedAddress, { topic }: MessageOptions = {}): PushingSource {
   const address = typeof given === 'string' ? plainAddress(given) : given
-  topicMaker(topic)
+  const topicOf = topicMaker(topic)
   return {
     open(sink, opening) {
-      const push = messagePusher(sink, topic)
+      const push = messagePusher(sink, topicOf)
       const { url, password } = valuesAt(address, opening.settings)
       const connect = async (connected: () => void, signal: AbortSignal) => {
         const ws = await import('ws')

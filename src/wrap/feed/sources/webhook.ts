@@ -2,7 +2,7 @@ import { createHash, createHmac, timingSafeEqual } from 'node:crypto'
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import { feedErrors } from '../errors.js'
 import type { PushingSource } from '../source.js'
-import { type FeedAddress, plainAddress, valuesAt } from './address.js'
+import { decoded, type FeedAddress, plainAddress, valuesAt } from './address.js'
 import { type MessageOptions, maxMessageBytes } from './limits.js'
 import { messagePusher, topicMaker, unnamed } from './topic-of.js'
 import { valueInText } from './value-in.js'
@@ -20,13 +20,13 @@ const maxConnections = 1000
  */
 export function webhookSource(given: string | FeedAddress, { topic }: MessageOptions = {}): PushingSource {
   const address = typeof given === 'string' ? plainAddress(given) : given
-  topicMaker(topic)
+  const topicOf = topicMaker(topic)
   return {
     isListener: true,
     async open(sink, { settings }) {
       const { url, password: secret } = valuesAt(address, settings)
       const { host, port, path } = placeIn(url)
-      const push = messagePusher(sink, topic)
+      const push = messagePusher(sink, topicOf)
       if (secret === undefined && !isLoopback(host))
         throw feedErrors.webhookOpen(host, address.passwordSetting || 'a password in the address')
       const server = createServer((request, response) => {
@@ -96,14 +96,6 @@ async function answer(
   const own = below === '' ? unnamed : decoded(below)
   for (const message of messages) push(message, own)
   return [204, '']
-}
-
-function decoded(text: string): string {
-  try {
-    return decodeURIComponent(text)
-  } catch {
-    return text
-  }
 }
 
 function reply(response: ServerResponse, status: number, text: string): void {

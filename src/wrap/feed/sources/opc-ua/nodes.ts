@@ -1,5 +1,4 @@
 import type { BrowseResult, ClientSession, NodeId, ReferenceDescription } from 'node-opcua'
-
 import { topicLevel } from '../../topics.js'
 
 export interface FoundMethod {
@@ -34,7 +33,10 @@ interface Place {
 
 /** Looks for nodes, a level at a time, only where a filter may find something. The server's own nodes are left out. */
 export async function findNodes(session: ClientSession, search: Search): Promise<FoundNodes> {
-  const filters = [...search.variables, ...search.methods].map((filter) => filter.split('/'))
+  const levelsOf = (all: readonly string[]) => all.map((filter) => filter.split('/'))
+  const ofVariables = levelsOf(search.variables)
+  const ofMethods = levelsOf(search.methods)
+  const filters = [...ofVariables, ...ofMethods]
   const variables = new Map<string, NodeId>()
   const methods = new Map<string, FoundMethod>()
   const seen = new Set<string>()
@@ -50,14 +52,14 @@ export async function findNodes(session: ClientSession, search: Search): Promise
         for (const reference of references) {
           const { nodeId, nodeClass, browseName } = reference
           if (isOwn(reference)) continue
-          if (seen.size >= search.maxNodes) {
+          if (seen.size + methods.size >= search.maxNodes) {
             isCut = true
             break
           }
           const levels = [...above, topicLevel(String(browseName.name ?? ''))]
           const path = levels.join('/')
           if (nodeClass === nodeClasses.method) {
-            if (search.methods.some((filter) => fits(filter.split('/'), levels)) && !methods.has(path))
+            if (ofMethods.some((filter) => fits(filter, levels)) && !methods.has(path))
               methods.set(path, { object: object as NodeId, method: nodeId })
             continue
           }
@@ -65,11 +67,7 @@ export async function findNodes(session: ClientSession, search: Search): Promise
           if (seen.has(String(nodeId))) continue
           seen.add(String(nodeId))
           const isVariable = nodeClass === nodeClasses.variable
-          if (
-            isVariable &&
-            search.variables.some((filter) => fits(filter.split('/'), levels)) &&
-            !variables.has(path)
-          )
+          if (isVariable && ofVariables.some((filter) => fits(filter, levels)) && !variables.has(path))
             variables.set(path, nodeId)
           if (filters.some((filter) => mayFit(filter, levels))) next.push({ node: nodeId, levels })
         }
