@@ -16,7 +16,7 @@ async function open(target: string) {
   const loupe = new Running([bin, 'loupe', target, '--port', '0'])
   const [url] = await loupe.until(/http:\S+/)
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
-  page.setDefaultTimeout(20_000)
+  page.setDefaultTimeout(90_000)
   const faults: string[] = []
   page.on('pageerror', (error) => faults.push(error.message))
   page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))

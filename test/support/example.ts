@@ -20,7 +20,7 @@ export async function previewOf(
 /** A page that remembers what went wrong in it. */
 export async function openPage(browser: Browser, url: string): Promise<{ page: Page; faults: string[] }> {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
-  page.setDefaultTimeout(20_000)
+  page.setDefaultTimeout(90_000)
   const faults: string[] = []
   page.on('pageerror', (error) => faults.push(error.message))
   await page.goto(url)

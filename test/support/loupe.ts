@@ -28,7 +28,7 @@ export class LoupePage {
   /** Another page on the same Loupe. */
   static async at(browser: Browser, loupe: Running, url: string, looks: object = {}): Promise<LoupePage> {
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...looks })
-    page.setDefaultTimeout(20_000)
+    page.setDefaultTimeout(90_000)
     const faults: string[] = []
     page.on('pageerror', (error) => faults.push(error.message))
     page.on('console', (message) => message.type() === 'error' && faults.push(message.text()))
