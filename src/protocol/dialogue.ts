@@ -13,6 +13,7 @@ import {
   type Response,
 } from './messages.js'
 import { codes, RpcError, rpcErrors } from './rpc-error.js'
+import { SmallMap } from './small-map.js'
 import type { DialogueWatch, WatchedAsk } from './watch.js'
 
 /** What a dialogue needs of the side that it serves. No I/O of its own. */
@@ -67,7 +68,7 @@ export class Dialogue {
   readonly #limits: DialogueLimits
   readonly #watch: DialogueWatch | undefined
   readonly #idPrefix: string | undefined
-  readonly #incoming = new Map<RequestId, Incoming>()
+  readonly #incoming = new SmallMap<RequestId, Incoming>()
   #pending: Map<RequestId, Pending> | undefined
   #nextId = 1
   #closedBecause: string | undefined
@@ -158,7 +159,7 @@ export class Dialogue {
   close(why: string): void {
     if (this.#closedBecause !== undefined) return
     this.#closedBecause = why
-    for (const [id, incoming] of this.#incoming) {
+    for (const [id, incoming] of this.#incoming.entries()) {
       incoming.end(protocolErrors.closed(why))
       this.#watch?.answered(incoming, { kind: 'cancelled' })
       this.#handlers.settled?.(id, false)

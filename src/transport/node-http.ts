@@ -108,7 +108,7 @@ function handlerOf(endpoint: HttpEndpoint) {
     const at = url.indexOf('?')
     const path = at < 0 ? url : url.slice(0, at)
     if (next && !endpoint.owns(path)) return next()
-    const answer = endpoint.handle(readRequest(request, path, at < 0 ? '' : url.slice(at)))
+    const answer = endpoint.handle(new NodeRequest(request, path, at < 0 ? '' : url.slice(at)))
     const { maxUnreadBytes } = endpoint.limits
     if (!(answer instanceof Promise)) return write(response, answer, maxUnreadBytes)
     answer.then(
@@ -125,16 +125,28 @@ function failed(response: ServerResponse, error: unknown): void {
   if (!response.headersSent) write(response, { status: 500, headers: {} }, 0)
 }
 
-function readRequest(request: IncomingMessage, path: string, query: string): HttpRequest {
-  return {
-    method: request.method ?? 'GET',
-    path,
-    query,
-    header: (name) => request.headers[name] as string | undefined,
-    get address() {
-      return request.socket.remoteAddress
-    },
-    body: (maxBytes) => readBody(request, maxBytes),
+/** A class: each object literal with an accessor would have a shape of its own, which keeps its request until the next full collection of garbage. */
+class NodeRequest implements HttpRequest {
+  readonly method: string
+  readonly path: string
+  readonly query: string
+  readonly #request: IncomingMessage
+  readonly header: HttpRequest['header']
+
+  constructor(request: IncomingMessage, path: string, query: string) {
+    this.method = request.method ?? 'GET'
+    this.path = path
+    this.query = query
+    this.#request = request
+    this.header = (name) => request.headers[name] as string | undefined
+  }
+
+  get address(): string | undefined {
+    return this.#request.socket.remoteAddress
+  }
+
+  body(maxBytes: number): Promise<string> {
+    return readBody(this.#request, maxBytes)
   }
 }
 

@@ -1,11 +1,13 @@
 import { Overdue } from '../../src/transport/http/overdue.js'
 
-test('what waits too long is acted on, in order; what was settled before is not', async () => {
+const waits = (act: () => void) => ({ dueAtMs: 0, before: undefined, after: undefined, overdue: act })
+
+test('what waits too long is acted on, in order; what was removed before is not', async () => {
   const overdue = new Overdue(20)
   const acted: number[] = []
-  const waiting = Array.from({ length: 3000 }, (_, index) => overdue.add(() => acted.push(index)))
-  for (const [index, entry] of waiting.entries()) entry.isSettled = index % 1000 !== 0
-  const last = new Promise<void>((resolve) => overdue.add(resolve))
-  await last
+  const waiting = Array.from({ length: 3000 }, (_, index) => waits(() => acted.push(index)))
+  for (const one of waiting) overdue.add(one)
+  for (const [index, one] of waiting.entries()) if (index % 1000 !== 0) overdue.remove(one)
+  await new Promise<void>((resolve) => overdue.add(waits(resolve)))
   expect(acted).toEqual([0, 1000, 2000])
 })

@@ -1,32 +1,44 @@
-/** Something that is done once it has waited too long, unless it was settled before. */
+/** Something that is done once it has waited too long. Its fields belong to `Overdue`. */
 export interface Waiting {
-  isSettled: boolean
+  overdue(): void
+  dueAtMs: number
+  before: Waiting | undefined
+  after: Waiting | undefined
 }
 
 /**
- * One timer for many that all wait equally long: they come due in the order they came, so that a request costs a push and not a
- * timer of its own.
+ * One timer for many that all wait equally long: they come due in the order in which they were added. They are linked to each other, and what
+ * is removed is let go at once: a queue of what is settled already would be moved by each collection of garbage.
  */
 export class Overdue {
   readonly #afterMs: number
-  #queue: { waiting: Waiting; dueAt: number; act: () => void }[] = []
-  #compactAt = 1024
+  #first: Waiting | undefined
+  #last: Waiting | undefined
   #isTimed = false
 
   constructor(afterMs: number) {
     this.#afterMs = afterMs
   }
 
-  add(act: () => void): Waiting {
-    const waiting: Waiting = { isSettled: false }
-    // What is settled at the front is forgotten now and then, so that a busy server holds nothing for long.
-    if (this.#queue.length >= this.#compactAt) {
-      this.#queue = this.#queue.filter((entry) => !entry.waiting.isSettled)
-      this.#compactAt = Math.max(1024, this.#queue.length * 2)
-    }
-    this.#queue.push({ waiting, dueAt: Date.now() + this.#afterMs, act })
+  add(waiting: Waiting): void {
+    waiting.dueAtMs = Date.now() + this.#afterMs
+    waiting.before = this.#last
+    if (this.#last) this.#last.after = waiting
+    else this.#first = waiting
+    this.#last = waiting
     if (!this.#isTimed) this.#time(this.#afterMs)
-    return waiting
+  }
+
+  /** Does nothing for what is removed already. */
+  remove(waiting: Waiting): void {
+    const { before, after } = waiting
+    if (before) before.after = after
+    else if (this.#first === waiting) this.#first = after
+    else return
+    if (after) after.before = before
+    else this.#last = before
+    waiting.before = undefined
+    waiting.after = undefined
   }
 
   #time(ms: number): void {
@@ -37,11 +49,11 @@ export class Overdue {
 
   #check(): void {
     const now = Date.now()
-    const open = this.#queue.filter((entry) => !entry.waiting.isSettled)
-    this.#queue = open.filter((entry) => entry.dueAt > now)
-    const [next] = this.#queue
     this.#isTimed = false
-    if (next) this.#time(next.dueAt - now)
-    for (const entry of open) if (entry.dueAt <= now) entry.act()
+    for (let first = this.#first; first; first = this.#first) {
+      if (first.dueAtMs > now) return this.#time(first.dueAtMs - now)
+      this.remove(first)
+      first.overdue()
+    }
   }
 }

@@ -1,27 +1,31 @@
-import { isResponse, type Message, type RequestId } from '../../protocol/messages.js'
+import { isResponse, type Message } from '../../protocol/messages.js'
 import { type EventStream, streamHeaders } from './event-stream.js'
 import { type HttpAnswer, jsonMessage } from './exchange.js'
 import type { Overdue, Waiting } from './overdue.js'
 
 /** What one POST is answered with: JSON where nothing has to be streamed, else a stream, begun when the first thing comes. */
-export class PostReply {
+export class PostReply implements Waiting {
+  dueAtMs = 0
+  before: Waiting | undefined
+  after: Waiting | undefined
   readonly answer: Promise<HttpAnswer>
-  readonly #open: Set<RequestId>
+  #open: number
   readonly #isBatch: boolean
   readonly #openStream: () => EventStream
-  readonly #waiting: Waiting
+  readonly #overdue: Overdue
   #responses: Message[] = []
   #stream: EventStream | undefined
   #resolve: (answer: HttpAnswer) => void = () => {}
 
-  constructor(ids: readonly RequestId[], isBatch: boolean, overdue: Overdue, openStream: () => EventStream) {
-    this.#open = new Set(ids)
+  constructor(requests: number, isBatch: boolean, overdue: Overdue, openStream: () => EventStream) {
+    this.#open = requests
     this.#isBatch = isBatch
     this.#openStream = openStream
     this.answer = new Promise((resolve) => {
       this.#resolve = resolve
     })
-    this.#waiting = overdue.add(() => void this.#upgrade())
+    this.#overdue = overdue
+    overdue.add(this)
   }
 
   take(message: Message): void {
@@ -30,14 +34,14 @@ export class PostReply {
     else this.#upgrade().send(message)
   }
 
-  settled(id: RequestId): void {
-    this.#open.delete(id)
+  settled(): void {
+    this.#open--
     this.finishIfSettled()
   }
 
   finishIfSettled(): void {
-    if (this.#open.size > 0) return
-    this.#waiting.isSettled = true
+    if (this.#open > 0) return
+    this.#overdue.remove(this)
     if (this.#stream) return this.#stream.finish()
     const [first] = this.#responses
     if (first) this.#resolve(jsonMessage(this.#isBatch ? this.#responses : first))
@@ -45,8 +49,13 @@ export class PostReply {
     else this.#resolve({ status: 200, headers: { ...streamHeaders }, stream: endAtOnce })
   }
 
+  /** It has taken long: a stream shows that the server is at work. */
+  overdue(): void {
+    this.#upgrade()
+  }
+
   #upgrade(): EventStream {
-    this.#waiting.isSettled = true
+    this.#overdue.remove(this)
     const stream = this.#openStream()
     this.#stream = stream
     for (const response of this.#responses.splice(0)) stream.send(response)

@@ -5,6 +5,7 @@ import type { Identity } from '../../kit/call.js'
 import { ownerOf } from '../../kit/owner.js'
 import { isRequest, type Message, type RequestId } from '../../protocol/messages.js'
 import type { Revision } from '../../protocol/revisions.js'
+import { SmallMap } from '../../protocol/small-map.js'
 import { openBatch } from '../intake.js'
 import type { HttpAnswer } from './exchange.js'
 import { empty } from './exchange.js'
@@ -45,7 +46,7 @@ export class HttpSession implements StreamsOwner {
   readonly streams: SessionStreams
   readonly #overdue: Overdue
   readonly #onIdle: (() => void) | undefined
-  #replies = new Map<RequestId, PostReply>()
+  readonly #replies = new SmallMap<RequestId, PostReply>()
   readonly openedAt = Date.now()
   lastSeenAt = Date.now()
 
@@ -96,7 +97,7 @@ export class HttpSession implements StreamsOwner {
       this.engine.receive(message, identity)
       return empty(202)
     }
-    const reply = new PostReply([message.id], false, this.#overdue, () => this.streams.forReply())
+    const reply = new PostReply(1, false, this.#overdue, () => this.streams.forReply())
     // An id that is in flight already is refused by the engine; its first holder keeps its reply.
     const earlier = this.#replies.get(message.id)
     this.#replies.set(message.id, reply)
@@ -118,7 +119,7 @@ export class HttpSession implements StreamsOwner {
       for (const message of messages) this.engine.receive(message, identity)
       return empty(202)
     }
-    const reply = new PostReply(ids, true, this.#overdue, () => this.streams.forReply())
+    const reply = new PostReply(ids.length, true, this.#overdue, () => this.streams.forReply())
     for (const refusal of refusals) reply.take(refusal)
     for (const id of ids) this.#replies.set(id, reply)
     for (const message of messages) this.engine.receive(message, identity)
@@ -140,7 +141,7 @@ export class HttpSession implements StreamsOwner {
   #settled(id: RequestId): void {
     const reply = this.#replies.get(id)
     this.#replies.delete(id)
-    reply?.settled(id)
+    reply?.settled()
     if (this.#replies.size === 0) this.#onIdle?.()
   }
 }
