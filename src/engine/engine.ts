@@ -200,6 +200,7 @@ export class Engine implements Session {
   }
 
   close(why: string): void {
+    if (this.#isOver) return
     this.#end()
     this.running.observer?.closed(this, why)
     this.#dialogue.close(why)

@@ -2,6 +2,7 @@ import { closestTo } from '../kit/closest.js'
 import { isRefusal } from '../kit/refusal.js'
 import { explainIssues } from '../kit/validation.js'
 import { PassedError } from '../kit/verbatim.js'
+import { when } from '../kit/when.js'
 import { toolResultFor } from '../protocol/downgrade.js'
 import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
@@ -49,7 +50,9 @@ function list(session: Session, { params }: Incoming) {
   })
 }
 
-function call(session: Session, incoming: Incoming): Promise<ToolResult | { task: Task }> | { task: Task } {
+type Called = ToolResult | { task: Task }
+
+function call(session: Session, incoming: Incoming): Called | Promise<Called> {
   const { params } = incoming
   const name = stringParam(params, 'name')
   if (params.arguments !== undefined && !isObject(params.arguments)) {
@@ -87,8 +90,25 @@ function remarkSize(running: RunningKit, name: string, { content = [] }: ToolRes
   )
 }
 
-/** Waits only for what really is a promise: most checks and many tools are done at once, and each wait costs a turn. */
-async function carryOut(
+/** Carries out a call, and gives a promise only where something has to be waited for: each wait costs a turn. */
+function carryOut(
+  session: Session,
+  incoming: Incoming,
+  ready: ReadyTool,
+  given: JsonObject,
+): ToolResult | Promise<ToolResult> {
+  try {
+    const asks = ready.part.askFor.length > 0 || ready.part.confirm
+    const result = asks ? askAndRun(session, incoming, ready, given) : checkAndRun(session, incoming, ready, given)
+    if (!(result instanceof Promise)) return result
+    return result.catch((error) => failedCall(session, incoming, ready, error))
+  } catch (error) {
+    return failedCall(session, incoming, ready, error)
+  }
+}
+
+/** Asks a person for arguments that are missing, and for permission, where the tool says so. */
+async function askAndRun(
   session: Session,
   incoming: Incoming,
   ready: ReadyTool,
@@ -96,35 +116,62 @@ async function carryOut(
 ): Promise<ToolResult> {
   const { running } = session
   const { part } = ready
-  try {
-    const args = part.askFor.length > 0 ? await askForMissing(session, incoming, part, given) : given
-    if (typeof args === 'string') return failed(running, args)
-    const checking = ready.checkInput(args)
-    const checked = checking instanceof Promise ? await checking : checking
-    if (!checked.ok) return failed(running, explainIssues(part.name, part.inputSchema, args, checked.issues))
-    const refused = part.confirm ? await confirmed(session, incoming, part, checked.value) : undefined
-    if (refused !== undefined) return failed(running, refused)
-    const layers = layersFor(ready.layers, 'tools/call')
-    const run = () =>
-      layers.length === 0
-        ? part.run(checked.value, callFor(session, incoming, part.name))
-        : throughLayers({
-            ...{ session, incoming, part, layers, method: 'tools/call', input: checked.value },
-            ...{ check: ready.checkInput, run: part.run },
-          })
-    const carried = running.carry(`tool \`${part.name}\``, run)
-    const result = toolResult(running, ready, carried instanceof Promise ? await carried : carried)
-    const made = result instanceof Promise ? await result : result
-    remarkSize(running, part.name, made)
-    return toolResultFor(session.revision, made)
-  } catch (error) {
-    if (incoming.isOver) return { content: [] }
-    if (error instanceof PassedError) throw error
-    const visit = isRefusal(error) ? visitError(session, error) : undefined
-    if (visit) throw visit
-    if (incoming instanceof TaskRequest) incoming.failure = error
-    return toolFailure(running, part.name, error)
-  }
+  const args = part.askFor.length > 0 ? await askForMissing(session, incoming, part, given) : given
+  if (typeof args === 'string') return failed(running, args)
+  return checkAndRun(session, incoming, ready, args, async (input) => {
+    const refused = part.confirm ? await confirmed(session, incoming, part, input) : undefined
+    return refused === undefined ? run(session, incoming, ready, input) : failed(running, refused)
+  })
+}
+
+function checkAndRun(
+  session: Session,
+  incoming: Incoming,
+  ready: ReadyTool,
+  args: JsonObject,
+  go = (input: unknown) => run(session, incoming, ready, input),
+): ToolResult | Promise<ToolResult> {
+  const { part, checkInput } = ready
+  return when(checkInput(args), (checked) =>
+    checked.ok
+      ? go(checked.value)
+      : failed(session.running, explainIssues(part.name, part.inputSchema, args, checked.issues)),
+  )
+}
+
+/** Runs the author's function, inside the layers of the tool. */
+function run(
+  session: Session,
+  incoming: Incoming,
+  ready: ReadyTool,
+  input: unknown,
+): ToolResult | Promise<ToolResult> {
+  const { running } = session
+  const { part } = ready
+  const layers = layersFor(ready.layers, 'tools/call')
+  const returned = running.carry(`tool \`${part.name}\``, () =>
+    layers.length === 0
+      ? part.run(input, callFor(session, incoming, part.name))
+      : throughLayers({
+          ...{ session, incoming, part, layers, method: 'tools/call', input },
+          ...{ check: ready.checkInput, run: part.run },
+        }),
+  )
+  return when(returned, (value) =>
+    when(toolResult(running, ready, value), (result) => {
+      remarkSize(running, part.name, result)
+      return toolResultFor(session.revision, result)
+    }),
+  )
+}
+
+function failedCall(session: Session, incoming: Incoming, { part }: ReadyTool, error: unknown): ToolResult {
+  if (incoming.isOver) return { content: [] }
+  if (error instanceof PassedError) throw error
+  const visit = isRefusal(error) ? visitError(session, error) : undefined
+  if (visit) throw visit
+  if (incoming instanceof TaskRequest) incoming.failure = error
+  return toolFailure(session.running, part.name, error)
 }
 
 /** Carries out a call that a durable task was made of. */

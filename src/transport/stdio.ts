@@ -70,7 +70,7 @@ export async function runStdio(
         to,
       ),
   )
-  input.on('data', (chunk: Buffer) => lines.push(chunk))
+  input.on('data', (chunk: Buffer) => output.gather(() => lines.push(chunk)))
   await untilEnd(streams)
   lines.end()
   if (engine.inFlight > 0) await settledOr(graceMs, (done) => (onIdle = done))
@@ -81,19 +81,32 @@ export async function runStdio(
   )
 }
 
-/** Gathers what is written in one turn of the event loop into one write: a burst of answers costs one system call. */
+/** Gathers what is written in one turn of the event loop into one write: a burst of responses costs one system call. */
 class Output {
   readonly #streams: StdioStreams
   readonly #isMoreComing: () => boolean
   #lines: string[] = []
+  #isGathering = false
 
   constructor(streams: StdioStreams, isMoreComing: () => boolean) {
     this.#streams = streams
     this.#isMoreComing = isMoreComing
   }
 
+  /** What `read` has written when it returns goes out together. */
+  gather(read: () => void): void {
+    this.#isGathering = true
+    try {
+      read()
+    } finally {
+      this.#isGathering = false
+      this.flush()
+    }
+  }
+
   add(line: string): void {
     const count = this.#lines.push(line)
+    if (this.#isGathering) return
     if (!this.#isMoreComing()) this.flush()
     else if (count === 1) setImmediate(() => this.flush())
   }

@@ -1,5 +1,6 @@
 import type { Identity } from '../../kit/call.js'
 import { ownerOf } from '../../kit/owner.js'
+import { when } from '../../kit/when.js'
 import { type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
 import { versionHeader } from './refusals.js'
 import type { HttpSession } from './session.js'
@@ -31,9 +32,4 @@ export function inSession(
     }
     return act(session)
   })
-}
-
-/** Waits only for what really is a promise. */
-export function when<T, U>(value: T | Promise<T>, use: (value: T) => U | Promise<U>): U | Promise<U> {
-  return value instanceof Promise ? value.then(use) : use(value)
 }

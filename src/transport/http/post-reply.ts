@@ -8,24 +8,29 @@ export class PostReply implements Waiting {
   dueAtMs = 0
   before: Waiting | undefined
   after: Waiting | undefined
-  readonly answer: Promise<HttpAnswer>
   #open: number
   readonly #isBatch: boolean
   readonly #openStream: () => EventStream
   readonly #overdue: Overdue
   #responses: Message[] = []
   #stream: EventStream | undefined
-  #resolve: (answer: HttpAnswer) => void = () => {}
+  #answer: HttpAnswer | undefined
+  #resolve: ((answer: HttpAnswer) => void) | undefined
 
   constructor(requests: number, isBatch: boolean, overdue: Overdue, openStream: () => EventStream) {
     this.#open = requests
     this.#isBatch = isBatch
     this.#openStream = openStream
-    this.answer = new Promise((resolve) => {
+    this.#overdue = overdue
+  }
+
+  /** Asked for once, when the requests have been handed on: a promise, and a timer, only where it takes long. */
+  get answer(): HttpAnswer | Promise<HttpAnswer> {
+    if (this.#answer) return this.#answer
+    this.#overdue.add(this)
+    return new Promise((resolve) => {
       this.#resolve = resolve
     })
-    this.#overdue = overdue
-    overdue.add(this)
   }
 
   take(message: Message): void {
@@ -44,9 +49,9 @@ export class PostReply implements Waiting {
     this.#overdue.remove(this)
     if (this.#stream) return this.#stream.finish()
     const [first] = this.#responses
-    if (first) this.#resolve(jsonMessage(this.#isBatch ? this.#responses : first))
+    if (first) this.#give(jsonMessage(this.#isBatch ? this.#responses : first))
     // Cancelled: it ends without a response, so the stream is empty (Transports, "Sending Messages to the Server").
-    else this.#resolve({ status: 200, headers: { ...streamHeaders }, stream: endAtOnce })
+    else this.#give({ status: 200, headers: { ...streamHeaders }, stream: endAtOnce })
   }
 
   /** It has taken long: a stream shows that the server is at work. */
@@ -54,12 +59,17 @@ export class PostReply implements Waiting {
     this.#upgrade()
   }
 
+  #give(answer: HttpAnswer): void {
+    this.#answer = answer
+    this.#resolve?.(answer)
+  }
+
   #upgrade(): EventStream {
     this.#overdue.remove(this)
     const stream = this.#openStream()
     this.#stream = stream
     for (const response of this.#responses.splice(0)) stream.send(response)
-    this.#resolve({ status: 200, headers: { ...streamHeaders }, stream: (sink) => stream.attach(sink) })
+    this.#give({ status: 200, headers: { ...streamHeaders }, stream: (sink) => stream.attach(sink) })
     return stream
   }
 }
