@@ -4,6 +4,7 @@ import { plainJson } from '../kit/plain-json.js'
 import { isNoOutput } from '../kit/schema.js'
 import type { Checked } from '../kit/validation.js'
 import { isVerbatim } from '../kit/verbatim.js'
+import { StructuredResult } from '../protocol/encoding.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ContentBlock, ToolResult } from '../protocol/types.js'
 import { failed, failureId } from './failures.js'
@@ -76,9 +77,7 @@ function structured(running: RunningKit, tool: string, checked: Checked): ToolRe
   }
   const plain = plainJson(checked.value)
   if (!plain.ok) return notJson(running, tool, plain)
-  const value = plain.value as JsonObject
-  // Both go out by JSON.stringify of the same value, so that structured content and text agree to the letter.
-  return { content: [textBlock(JSON.stringify(value))], structuredContent: value }
+  return new StructuredResult(plain.value as JsonObject)
 }
 
 const notJson = (

@@ -1,4 +1,5 @@
-import type { JsonObject, Message } from './messages.js'
+import type { JsonObject, Message, RequestId } from './messages.js'
+import type { ContentBlock, ToolResult } from './types.js'
 
 /** The JSON of results that are sent again as they are. */
 const texts = new WeakMap<object, string | undefined>()
@@ -9,12 +10,34 @@ export function encodedOnce<T extends JsonObject>(result: T): T {
   return Object.freeze(result)
 }
 
+/** A tool's result whose text is the JSON of its structured content (Tools, "Structured Content"): made once, it goes out twice. */
+export class StructuredResult implements ToolResult {
+  [key: string]: unknown
+  readonly content: ContentBlock[]
+  readonly structuredContent: JsonObject
+  readonly #text: string
+
+  constructor(value: JsonObject) {
+    this.#text = JSON.stringify(value)
+    this.content = [{ type: 'text', text: this.#text }]
+    this.structuredContent = value
+  }
+
+  get json(): string {
+    return `{"content":[{"type":"text","text":${JSON.stringify(this.#text)}}],"structuredContent":${this.#text}}`
+  }
+}
+
 /** A message, or several, as JSON. */
 export function encode(message: Message | readonly Message[]): string {
   if (!('result' in message)) return JSON.stringify(message)
   const { result } = message
+  if (result instanceof StructuredResult) return responseOf(message.id, result.json)
   if (!texts.has(result)) return JSON.stringify(message)
   const text = texts.get(result) ?? JSON.stringify(result)
   texts.set(result, text)
-  return `{"jsonrpc":"2.0","id":${JSON.stringify(message.id)},"result":${text}}`
+  return responseOf(message.id, text)
 }
+
+const responseOf = (id: RequestId, result: string): string =>
+  `{"jsonrpc":"2.0","id":${typeof id === 'number' ? id : JSON.stringify(id)},"result":${result}}`

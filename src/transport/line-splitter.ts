@@ -29,7 +29,7 @@ export class LineSplitter {
 
   push(chunk: Uint8Array): void {
     let from = 0
-    for (let at = chunk.indexOf(newline); at >= 0; at = chunk.indexOf(newline, from)) {
+    for (let at = chunk.indexOf(newline); at >= 0; at = from < chunk.length ? chunk.indexOf(newline, from) : -1) {
       if (this.#held.length > 0 || this.#isSkipping) this.#endLine(this.#joined(chunk.subarray(from, at)))
       else this.#endLine(chunk, from, at)
       from = at + 1
