@@ -2,7 +2,6 @@ import { existsSync } from 'node:fs'
 import { open } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { parse as parseWords } from 'shell-quote'
-import { hasOwnToken, keptSignIn } from '../access/sign-in/kept-sign-in.js'
 import { readConfigEntry } from '../host-config/config-file.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Kit } from '../kit/kit.js'
@@ -11,7 +10,7 @@ import { Link } from '../link/link.js'
 import { packedMark } from '../packed-file/mark.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import { transportErrors } from '../transport/errors.js'
-import { connectOnNode, type NodeConnectOptions } from '../transport/node-connect.js'
+import type { NodeConnectOptions } from '../transport/node-connect.js'
 import { targetErrors } from './errors.js'
 
 /** What a command works on. */
@@ -79,14 +78,17 @@ export async function openTarget(
     })
     return { link: await Link.open(wire, options) }
   }
+  if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
+  // A kit in a process of its own, as for most commands, needs none of this.
+  const { connectOnNode } = await import('../transport/node-connect.js')
   if (target.kind === 'kit') {
     const kit = await loadKit(target.file, options.isAgain)
     const environment = { ...process.env, ...target.env, ...options.env }
     return { link: await atFile(target.file, () => connectOnNode(kit, { ...options, environment })), kit }
   }
-  if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
   if (target.kind === 'child') return { link: await connectOnNode(target.command, options) }
   const headers = { ...target.headers, ...options.headers }
+  const { hasOwnToken, keptSignIn } = await import('../access/sign-in/kept-sign-in.js')
   // What `jexo sign-in` keeps is for every command that names the URL.
   const { signIn = keptSignIn(), ...others } = options
   const own = hasOwnToken(headers) ? {} : { signIn }

@@ -10,7 +10,7 @@ import { readCollector, startSdk } from '../../telemetry/sdk.js'
 import type { NodeConnectOptions } from '../../transport/node-connect.js'
 import { version } from '../../version.js'
 import { errorColours, say } from '../terminal/output.js'
-import { traceOptions } from './trace.js'
+import { keepsKitsApart } from './kits-apart.js'
 
 export interface TargetFlags {
   header?: string[]
@@ -49,13 +49,6 @@ export function withTarget(command: Command): Command {
     .option('--revision <date>', 'protocol revision to request, such as 2025-06-18')
 }
 
-let keepsKitsApart = false
-
-/** From now on kits run in a process of their own, so that one that blocks its thread cannot keep this process from ending. */
-export function keepKitsApart(): void {
-  keepsKitsApart = true
-}
-
 export interface UseOptions extends NodeConnectOptions {
   /** What is done needs the kit itself, which is then run in this process. */
   needsKit?: boolean
@@ -89,13 +82,13 @@ export async function withLink<T>(
   const endSignals = onSignals(close, onInterrupt)
   const work = async () => {
     opened = await openTarget(found, {
-      ...(flags.trace ? traceOptions() : {}),
+      ...(flags.trace ? (await import('./trace.js')).traceOptions() : {}),
       ...options,
       ...given,
       ...(timeout === undefined || timeout === '' ? {} : { timeoutMs: readMs(timeout) }),
       ...(flags.revision === undefined ? {} : { revision: flags.revision }),
       onStderr: (line) => say(found.kind === 'kit' ? line : errorColours.dim(`  ${line}`)),
-      keepsKitApart: keepsKitsApart && !needsKit,
+      keepsKitApart: keepsKitsApart() && !needsKit,
       ...(await signInFor(found)),
     })
     const result = await use(opened.link, opened.kit)
