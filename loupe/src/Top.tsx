@@ -1,4 +1,4 @@
-import { ActionIcon, Button, Tooltip, useComputedColorScheme, useMantineColorScheme } from '@mantine/core'
+import { ActionIcon, Button, useComputedColorScheme, useMantineColorScheme } from '@mantine/core'
 import { removeTarget, reopen, type TargetView } from './api'
 import type { Route } from './bench/route'
 import type { Known } from './bench/useBench'
@@ -41,11 +41,9 @@ export function Top({ known, route, go, onPalette }: Props) {
             + Add
           </Button>
         </div>
-        <Tooltip label="Find anything: Ctrl+K">
-          <Button size="compact-sm" variant="default" onClick={onPalette}>
-            Find <kbd>Ctrl K</kbd>
-          </Button>
-        </Tooltip>
+        <Button size="compact-sm" variant="default" title="Find anything: Ctrl+K" onClick={onPalette}>
+          Find <kbd>Ctrl K</kbd>
+        </Button>
         <SchemeSwitch />
       </div>
       <Problems known={known} />

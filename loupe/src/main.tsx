@@ -1,5 +1,5 @@
 import { createTheme, MantineProvider } from '@mantine/core'
-import '@mantine/core/styles.css'
+import './mantine-styles'
 import { Component, type ReactNode, StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { App } from './App'

@@ -3,9 +3,9 @@ import { useHotkeys } from '@mantine/hooks'
 import { lazy, Suspense, useEffect, useMemo, useRef, useState } from 'react'
 import type { Route } from '../bench/route'
 import type { Known } from '../bench/useBench'
-import { PartDesk } from './PartDesk'
 import { allParts, type DeskPart, groupsOf } from './parts'
 
+const PartDesk = lazy(async () => ({ default: (await import('./PartDesk')).PartDesk }))
 const TargetDesk = lazy(() => import('../target/TargetDesk'))
 const TapeDesk = lazy(() => import('../target/TapeDesk'))
 const AddTarget = lazy(() => import('../target/AddTarget'))
@@ -35,7 +35,13 @@ export function Desk({ known, route, go }: Props) {
   ])
 
   const part = route.at === 'part' ? parts.find(({ key }) => key === route.key) : undefined
-  if (part) return <PartDesk key={part.key} part={part} known={known} onBack={back} />
+  if (part) {
+    return (
+      <Suspense fallback={<aside className="desk" />}>
+        <PartDesk key={part.key} part={part} known={known} onBack={back} />
+      </Suspense>
+    )
+  }
   const target = route.at === 'target' ? bench.targets.find(({ id }) => id === route.id) : undefined
   if (target) {
     return (

@@ -1,7 +1,11 @@
-import { Button, Checkbox, Menu, Select, TextInput } from '@mantine/core'
-import { useRef, useState } from 'react'
-import { downloadTape, openTapeText } from '../api'
-import { type Filter, type Kind, kindLabels } from './filter'
+import { NativeSelect, TextInput } from '@mantine/core'
+import { lazy, useRef, useState } from 'react'
+import { openTapeText } from '../api'
+import type { Filter } from './filter'
+import { LateMenu } from './LateMenu'
+
+const KindsMenu = lazy(async () => ({ default: (await import('./FilterMenus')).KindsMenu }))
+const TapeMenu = lazy(async () => ({ default: (await import('./FilterMenus')).TapeMenu }))
 
 interface Props {
   filter: Filter
@@ -20,11 +24,6 @@ const count = (number: number) => number.toLocaleString('en')
 export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, onClear }: Props) {
   const [problem, setProblem] = useState<string>()
   const chooser = useRef<HTMLInputElement>(null)
-  const toggle = (kind: Kind, isShown: boolean) =>
-    onFilter({
-      ...filter,
-      hidden: isShown ? filter.hidden.filter((item) => item !== kind) : [...filter.hidden, kind],
-    })
   const openTape = async (file: File | undefined) => {
     if (!file) return
     try {
@@ -36,6 +35,7 @@ export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, 
   }
   const isNarrowed = shown !== all
   const isHiding = filter.hidden.length > 0 || filter.onlyFaults
+  const kinds = isHiding ? 'Some kinds ▾' : 'All kinds ▾'
   return (
     <div className="filter">
       <TextInput
@@ -47,58 +47,26 @@ export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, 
         onChange={(event) => onFilter({ ...filter, text: event.currentTarget.value })}
       />
       {targets.length > 0 && (
-        <Select
+        <NativeSelect
           size="xs"
           w={150}
           aria-label="Target"
-          placeholder="All targets"
-          clearable
-          data={targets}
-          value={filter.target ?? null}
-          onChange={(value) => onFilter({ ...filter, target: value ?? undefined })}
+          data={[{ value: '', label: 'All targets' }, ...targets]}
+          value={filter.target ?? ''}
+          onChange={({ currentTarget: { value } }) => onFilter({ ...filter, target: value || undefined })}
         />
       )}
-      <Menu closeOnItemClick={false} position="bottom-start">
-        <Menu.Target>
-          <Button size="xs" variant={isHiding ? 'light' : 'default'}>
-            {isHiding ? 'Some kinds ▾' : 'All kinds ▾'}
-          </Button>
-        </Menu.Target>
-        <Menu.Dropdown className="kinds">
-          {(Object.keys(kindLabels) as Kind[]).map((kind) => (
-            <Checkbox
-              key={kind}
-              size="xs"
-              label={kindLabels[kind]}
-              checked={!filter.hidden.includes(kind)}
-              onChange={(event) => toggle(kind, event.currentTarget.checked)}
-            />
-          ))}
-          <Checkbox
-            size="xs"
-            label="Errors only"
-            checked={filter.onlyFaults}
-            onChange={(event) => onFilter({ ...filter, onlyFaults: event.currentTarget.checked })}
-          />
-        </Menu.Dropdown>
-      </Menu>
+      <LateMenu label={kinds} variant={isHiding ? 'light' : 'default'}>
+        <KindsMenu filter={filter} onFilter={onFilter} label={kinds} />
+      </LateMenu>
       <span className="filter-count">
         {isNarrowed ? `${count(shown)} of ${count(all)}` : `${count(all)} lines`}
       </span>
       <div className="gap" />
       {recordingTo !== undefined && <span className="recording">● {recordingTo}</span>}
-      <Menu position="bottom-end">
-        <Menu.Target>
-          <Button size="xs" variant="default">
-            Tape ▾
-          </Button>
-        </Menu.Target>
-        <Menu.Dropdown>
-          <Menu.Item onClick={() => void downloadTape()}>Save all as a tape</Menu.Item>
-          <Menu.Item onClick={() => chooser.current?.click()}>Open a tape…</Menu.Item>
-          <Menu.Item onClick={onClear}>Clear the view</Menu.Item>
-        </Menu.Dropdown>
-      </Menu>
+      <LateMenu label="Tape ▾">
+        <TapeMenu onOpen={() => chooser.current?.click()} onClear={onClear} />
+      </LateMenu>
       {/* Not in the menu: that is gone by the time a file is chosen. */}
       <input
         ref={chooser}
