@@ -1,6 +1,6 @@
 import { createRequire } from 'node:module'
 import { join, resolve } from 'node:path'
-import { gzipSync } from 'node:zlib'
+import { brotliCompressSync, constants } from 'node:zlib'
 import type { Plugin } from 'esbuild'
 import { esbuild } from '../esbuild.js'
 
@@ -18,21 +18,24 @@ const clientSide: Readonly<Record<string, readonly string[]>> = {
   'node-opcua': ['node-opcua-client', 'node-opcua-certificate-manager'],
 }
 
+/** Packages inside Jexo that few servers use: the compiler of schemas, the second engine for patterns, JSON logs, and metrics. */
+const lateParts = ['kit/ajv.js', 'vendor/re2js.js', 'vendor/pino.js', 'vendor/prom-client.js']
+
 /**
- * Carries what few servers need as compressed text, which becomes code at the first `import()`: the second engine for patterns, the compiler of schemas, and clients
- * for a store. As code, they would be read at every start.
+ * Bundles rarely used packages, and clients for a store, as compressed text that becomes code at its first `import()`. Node would parse plain
+ * code at every start.
  *
  * @param built folder of the compiled Jexo
  * @param carried clients for a store; a packed file that needs another says that it is missing
  */
 export function latePackages(built: string, carried: readonly string[]): Plugin {
-  const late = new Set([join(built, 'kit/ajv.js'), join(built, 'vendor/re2js.js')])
+  const late = new Set(lateParts.map((part) => join(built, part)))
   const clients: readonly string[] = lateClients
   return {
     name: 'jexo-late-packages',
     setup(plugin) {
       plugin.onResolve(
-        { filter: /^ioredis$|^bullmq$|^node-opcua$|\/ajv\.js$|\/re2js\.js$/ },
+        { filter: /^ioredis$|^bullmq$|^node-opcua$|\/(ajv|re2js|pino|prom-client)\.js$/ },
         ({ path, kind, resolveDir }) => {
           const isOwn = resolveDir.startsWith(built) && kind === 'dynamic-import'
           if (isOwn && clients.includes(path) && !carried.includes(path)) return { path, external: true }
@@ -42,12 +45,14 @@ export function latePackages(built: string, carried: readonly string[]): Plugin 
         },
       )
       plugin.onLoad({ filter: /.*/, namespace: 'jexo-late' }, async ({ path, pluginData }) => ({
-        contents: unpacking(gzipSync(await codeOf(path, pluginData), { level: 9 })),
+        contents: unpacking(brotliCompressSync(await codeOf(path, pluginData), textual)),
         resolveDir: pluginData,
       }))
     },
   }
 }
+
+const textual = { params: { [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT } }
 
 function isInstalled(name: string, from: string): boolean {
   try {
@@ -88,8 +93,8 @@ function requiring(name: string, from: string): string {
 /** The text is base64, so it needs no escaping in code. */
 const unpacking = (code: Buffer): string =>
   [
-    `const { gunzipSync } = require('node:zlib')`,
-    `const code = gunzipSync(Buffer.from('${code.toString('base64')}', 'base64')).toString()`,
+    `const { brotliDecompressSync } = require('node:zlib')`,
+    `const code = brotliDecompressSync(Buffer.from('${code.toString('base64')}', 'base64')).toString()`,
     `new Function('module', 'require', code)(module, require)`,
   ].join('\n')
 
