@@ -66,7 +66,7 @@ export async function withLink<T>(
   const given = targetOptions(flags)
   // A kit may look at its environment while it is loaded.
   Object.assign(process.env, given.env)
-  const timeout = flags.timeout ?? process.env.JEXO_TIMEOUT_MS
+  const timeoutMs = timeoutOf(flags)
   const found = await readTarget(target, given)
   const { otlp } = flags
   const stopSdk = await startSdk({
@@ -85,7 +85,7 @@ export async function withLink<T>(
       ...(flags.trace ? (await import('./trace.js')).traceOptions() : {}),
       ...options,
       ...given,
-      ...(timeout === undefined || timeout === '' ? {} : { timeoutMs: readMs(timeout) }),
+      ...(timeoutMs === undefined ? {} : { timeoutMs }),
       ...(flags.revision === undefined ? {} : { revision: flags.revision }),
       onStderr: (line) => say(found.kind === 'kit' ? line : errorColours.dim(`  ${line}`)),
       keepsKitApart: keepsKitsApart() && !needsKit,
@@ -147,6 +147,11 @@ function split(text: string, at: string, option: string, wanted: string): [strin
   const index = text.indexOf(at)
   if (index < 1) throw kitErrors.argumentUnreadable(`${option} ${JSON.stringify(text)}`, wanted)
   return [text.slice(0, index).trim(), text.slice(index + 1).trim()]
+}
+
+/** The time limit of a request in milliseconds: typed, or from `JEXO_TIMEOUT_MS`. */
+export function timeoutOf({ timeout = process.env.JEXO_TIMEOUT_MS }: TargetFlags): number | undefined {
+  return timeout === undefined || timeout === '' ? undefined : readMs(timeout)
 }
 
 export function readMs(text: string): number {

@@ -9,7 +9,7 @@ import { kitErrors } from '../../kit/errors.js'
 import { hostName } from '../../kit/host-name.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { readTarget } from '../../target/target.js'
-import { gather, type TargetFlags, targetOptions, typedPairs } from '../options/target-options.js'
+import { gather, type TargetFlags, targetOptions, timeoutOf, typedPairs } from '../options/target-options.js'
 import { errorColours, Failed, out, say } from '../terminal/output.js'
 import { verbTexts } from '../text/verb-texts.js'
 
@@ -50,6 +50,7 @@ export const attach = () =>
     .option('--record', "insert the relay, which records the host's traffic")
     .option('--tape <file>', 'tape that the relay writes; default: <name>.tape.jsonl in this folder')
     .option('--header <name: value>', 'header to send to a URL (repeatable)', gather)
+    .option('--timeout <ms>', 'time limit for trying the entry, in milliseconds; default: 20000')
     .addHelpText('after', '\nExample: jexo attach apiary.kit.ts --to ~/host/config.json')
     .action(async (text: string, flags: Flags) => {
       const target = await readTarget(text, targetOptions(flags))
@@ -66,7 +67,7 @@ export const attach = () =>
       const isComplete = flags.writeSecrets === true || (asked.length > 0 && asked.every(Boolean))
       if (!flags.writeSecrets) sayOfSecrets(found)
       if (flags.dryRun) return
-      await report(found, isComplete, flags.to ?? [])
+      await report(found, isComplete, flags)
       if (flags.record) say(`Watch the host's messages: jexo loupe --follow ${shownPath(tape)}`)
     })
 
@@ -169,17 +170,15 @@ const coloured = (difference: string) =>
  * Tries the entry as it is. Where that fails and secrets are known here that are not in it, it is tried with them as well: what the host needs is
  * said then.
  */
-async function report(
-  { entry, secrets }: Attachable,
-  isComplete: boolean,
-  files: readonly string[],
-): Promise<void> {
+async function report({ entry, secrets }: Attachable, isComplete: boolean, flags: Flags): Promise<void> {
+  const { to: files = [] } = flags
+  const timeoutMs = timeoutOf(flags)
   const filled = withValues(entry, secrets)
-  let tried = await tryEntry(isComplete ? filled : entry)
+  let tried = await tryEntry(isComplete ? filled : entry, timeoutMs)
   let note = ''
   if (!tried.ok && !isComplete && filled !== entry) {
     const names = secrets.map(({ name }) => name).join(', ')
-    tried = await tryEntry(filled)
+    tried = await tryEntry(filled, timeoutMs)
     note = ` with ${names} from this environment; without ${secrets.length === 1 ? 'it' : 'them'}, the entry does not start`
   }
   if (!tried.ok && tried.needsSignIn && 'url' in entry) {
