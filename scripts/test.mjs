@@ -116,8 +116,8 @@ function runJest(args, programs = {}) {
   const { status } = spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
-    // Kits load slowly where several tests start commands at once.
-    env: { JEXO_LOAD_TIMEOUT_MS: '120000', ...process.env, TMPDIR: folder, ...programs },
+    // Kits load, and servers respond, slowly where several tests start commands at once.
+    env: { JEXO_LOAD_TIMEOUT_MS: '120000', JEXO_TIMEOUT_MS: '120000', ...process.env, TMPDIR: folder, ...programs },
   })
   const cpuMs = cpuOfChildrenMs() - cpuBeforeMs
   if (!existsSync(report)) {
