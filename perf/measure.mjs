@@ -42,8 +42,8 @@ export async function session(url, token) {
   return headers
 }
 
-/** Two servers under the same load in turns: for each, calls a second and µs of CPU a call in each round. Returns how many calls the first has had. */
-export async function overHttp(kinds, body, { connections, rounds, seconds, amount }) {
+/** Servers under the same load in turns: for each, calls a second and µs of CPU a call in each round. Returns how many calls the first has had. */
+export async function overHttp(kinds, body, { connections, rounds, seconds, amount, opened }) {
   const sides = []
   let token
   for (const [kind, ...args] of kinds) {
@@ -52,7 +52,9 @@ export async function overHttp(kinds, body, { connections, rounds, seconds, amou
     const { url } = started
     // Both send it: what is compared is the check.
     token ??= started.token
-    const headers = kind.startsWith('jexo') ? await session(url, token) : json
+    const bare = token === undefined ? json : { ...json, authorization: `Bearer ${token}` }
+    const headers = kind.startsWith('jexo') ? await session(url, token) : bare
+    if (kind.startsWith('jexo')) await opened?.(url)
     sides.push({ ...side, url, headers, rates: [], cpus: [] })
   }
   let id = 1

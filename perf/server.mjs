@@ -1,4 +1,7 @@
-/** A measured process: `server.mjs jexo-http | jexo-access | jexo-layers | jexo-redis | bare-http | jexo-stdio | bare-stdio`. Over IPC it tells its CPU time and heap. */
+/**
+ * A measured process: `server.mjs jexo-http | jexo-access | jexo-layers | jexo-redis | bare-http | jexo-stdio | bare-stdio`. Over IPC it
+ * reports its CPU time and heap.
+ */
 import { createServer } from 'node:http'
 import { exportJWK, generateKeyPair, SignJWT } from 'jose'
 import { issuerTokens } from '../dist/access.js'
@@ -6,8 +9,11 @@ import { layer } from '../dist/index.js'
 import { serveHttp, serveStdio } from '../dist/node.js'
 import { kitOf, output } from './kit.mjs'
 
-// How many tools there are, or where the store is.
-const [, , kind, tools = '1'] = process.argv
+// How many tools there are, or where the store is; how many layers that do nothing; characters in each result.
+const [, , kind, tools = '1', layerCount = '10', characters = '0'] = process.argv
+const note = 'x'.repeat(Number(characters))
+const result = Number(characters) > 0 ? { ...output, note } : output
+const idleLayers = (count) => Array.from({ length: count }, (_, at) => layer(`l${at}`, (_call, next) => next()))
 
 process.on('message', (ask) => {
   if (ask === 'heap') globalThis.gc?.()
@@ -19,16 +25,16 @@ process.on('message', (ask) => {
 function bareAnswer(text) {
   const { id, params } = JSON.parse(text)
   if (params?.arguments?.hive === undefined) return JSON.stringify({ jsonrpc: '2.0', id, result: {} })
-  const body = JSON.stringify(output)
+  const body = JSON.stringify(result)
   return JSON.stringify({
     jsonrpc: '2.0',
     id,
-    result: { content: [{ type: 'text', text: body }], structuredContent: output },
+    result: { content: [{ type: 'text', text: body }], structuredContent: result },
   })
 }
 
 if (kind === 'jexo-http') {
-  const { url } = await serveHttp(kitOf(Number(tools)), { limits: { maxSessions: 100_000 } })
+  const { url } = await serveHttp(kitOf(Number(tools), [], result), { limits: { maxSessions: 100_000 } })
   process.send({ url })
 }
 if (kind === 'jexo-redis') {
@@ -38,9 +44,7 @@ if (kind === 'jexo-redis') {
   process.send({ url })
 }
 if (kind === 'jexo-layers') {
-  // Ten that do nothing: what is measured is the way through them.
-  const layers = Array.from({ length: 10 }, (_, at) => layer(`l${at}`, (_call, next) => next()))
-  const { url } = await serveHttp(kitOf(Number(tools), layers))
+  const { url } = await serveHttp(kitOf(Number(tools), idleLayers(Number(layerCount))))
   process.send({ url })
 }
 if (kind === 'jexo-access') {
@@ -53,7 +57,9 @@ if (kind === 'jexo-access') {
   })
   await new Promise((listening) => issuer.listen(0, '127.0.0.1', listening))
   const at = `http://127.0.0.1:${issuer.address().port}`
-  const { url } = await serveHttp(kitOf(Number(tools)), { access: issuerTokens({ issuer: at, scopes: ['hives'] }) })
+  const { url } = await serveHttp(kitOf(Number(tools), idleLayers(layerCount === '1' ? 1 : 0)), {
+    access: issuerTokens({ issuer: at, scopes: ['hives'] }),
+  })
   const token = await new SignJWT({ scope: 'hives', client_id: 'perf' })
     .setProtectedHeader({ alg: 'ES256', kid: 'one', typ: 'at+jwt' })
     .setIssuer(at)

@@ -1,0 +1,41 @@
+/** How a server stands load: latency at half of what it can do, and its heap over many calls. */
+import autocannon from 'autocannon'
+import { call, median, session, start } from './measure.mjs'
+
+const json = { 'content-type': 'application/json', accept: 'application/json, text/event-stream' }
+
+async function serverOf(kind) {
+  const side = start(kind)
+  const { url } = await side.next()
+  const headers = kind.startsWith('jexo') ? await session(url) : json
+  let id = 1
+  const setupRequest = (request) => ({ ...request, body: JSON.stringify(call(id++)) })
+  const load = (options) =>
+    autocannon({ url, connections: 16, ...options, requests: [{ method: 'POST', headers, setupRequest }] })
+  return { ...side, load }
+}
+
+/** The 99th percentile at half load, in milliseconds: of Jexo, and of the bare handler under the same load. */
+export async function latencies(rounds, seconds) {
+  const sides = [await serverOf('jexo-http'), await serverOf('bare-http')]
+  const most = await sides[0].load({ duration: seconds })
+  await sides[1].load({ duration: seconds })
+  const rate = Math.floor(most.requests.average / 2)
+  const found = [[], []]
+  for (let round = 0; round < rounds; round++)
+    for (const [at, side] of sides.entries())
+      found[at].push((await side.load({ duration: seconds, overallRate: rate })).latency.p99)
+  for (const { child } of sides) child.kill()
+  return { rate, p99s: found.map(median) }
+}
+
+/** The heap after so many calls, beside the heap after the first 20,000, in bytes. */
+export async function heapOver(calls) {
+  const { child, ask, load } = await serverOf('jexo-http')
+  await load({ amount: 20_000 })
+  const before = (await ask('heap')).heapBytes
+  await load({ amount: calls })
+  const after = (await ask('heap')).heapBytes
+  child.kill()
+  return { before, after }
+}
