@@ -1,6 +1,6 @@
 const brand = Symbol.for('jexo.error')
 
-/** What went wrong. Codes are stable: a program may switch on them. Each is documented in `docs/reference/errors.md`. */
+/** Code of an error; stable across versions. Codes are stable: a program may switch on them. Each is documented in `docs/reference/errors.md`. */
 export type ErrorCode =
   | 'issuer-unsafe'
   | 'algorithm-unsafe'
@@ -149,11 +149,11 @@ export type ErrorCode =
   | 'wrap-nothing-left'
   | 'wrap-takes-nothing'
 
-/** What an error carries besides its text. */
+/** Fields of an error besides its text. */
 export interface ErrorDetails {
   cause?: unknown
   /**
-   * What the caller of a tool, such as a model, may be told: `true` for the whole message, which then must not name files, addresses or
+   * What the caller of a tool, such as a model, sees: `true` for the whole message, which then must not name files, addresses or
    * commands; or another text. Without it, the caller learns only that the call failed.
    */
   forCallers?: true | string
@@ -162,7 +162,7 @@ export interface ErrorDetails {
 }
 
 /**
- * An error of Jexo. `message` is made of the other fields: `location: problem; fix.`
+ * An error of Jexo. `message` combines the other fields: `location: problem; fix.`
  *
  * @example if (isJexoError(error) && error.code === 'settings-missing') console.error(error.fix)
  */
@@ -196,7 +196,7 @@ export class JexoError extends Error {
     return this.#details.forCallers === true ? 'caller' : 'operator'
   }
 
-  /** What a caller may be told; undefined if that is only that the call failed. */
+  /** The text for the caller; undefined if the caller sees only that the call failed. */
   get callerText(): string | undefined {
     const { forCallers } = this.#details
     return forCallers === true ? this.message : forCallers

@@ -1,4 +1,4 @@
-/** Wrapping folders: files become resources, and what they say can be found. */
+/** Wraps folders: files become resources with full-text search. */
 export { JexoError } from './errors.js'
 export { type FolderLimits, folderLimits } from './wrap/folder/limits.js'
 export type { FolderPlan, FolderPlanOptions } from './wrap/folder/plan.js'

@@ -1,5 +1,5 @@
 /**
- * For pages of hosts: shows the view of a tool in frames that it cannot leave, and answers what it asks. Runs in browsers, without dependencies; the outer
+ * For pages of hosts: shows the view of a tool in isolated frames and handles its requests. Runs in browsers, without dependencies; the outer
  * frame's page is served by `serveViewProxy` of `jexo/host`, or by `proxyPage`.
  * @module
  */

@@ -31,7 +31,7 @@ export function requiredPackage<T>(name: string, purpose: string): T {
   }
 }
 
-/** What npm is to install, where the newest version of a package is not the one to have: for another Node, or with another interface. */
+/** Version for npm to install if the newest version of a package does not work: it requires another Node version or has another interface. */
 const versions: Readonly<Record<string, string>> = {
   typescript: 'typescript@6',
   unpdf: 'unpdf@1.4',

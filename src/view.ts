@@ -1,5 +1,5 @@
 /**
- * For pages that a tool shows inside a host: connects the page, and gives it the call's input, result and surroundings. Runs in browsers only, without
+ * For pages that hosts show for a tool: connects the page to the host and provides the call's input, its result and the host's context. Runs in browsers only, without
  * dependencies.
  * @module
  */

@@ -1,25 +1,25 @@
 import type { Identity } from '../kit/call.js'
 import { anyScope } from '../kit/scope.js'
 
-/** What an access check sees of a request. */
+/** The parts of a request that an access check receives. */
 export interface AccessRequest {
   /** The bearer token of the Authorization header. */
   readonly token: string | undefined
   header(name: string): string | undefined
-  /** Address of whoever is connected; undefined where the runtime does not tell. */
+  /** Address of the peer of the connection; undefined if the runtime does not provide it. */
   readonly address: string | undefined
   /** The canonical URI of this server: the audience that its tokens are for. */
   readonly resource: string
 }
 
-/** Who calls, or why the request is refused: nothing was sent, what was sent is not valid, or it cannot be checked now. */
+/** The caller, or the reason for a refusal: the token is missing, is not valid, or cannot be checked now. */
 export type Verdict =
   | { readonly identity: Identity; readonly expiresAtMs?: number }
   | { readonly refused: 'missing' | 'invalid' | 'unavailable'; readonly reason: string }
 
 /** Decides who may call. Made by `issuerTokens`, `introspectedTokens`, `namedTokens`, `trustedProxy` and `anyOf`. */
 export interface AccessCheck {
-  /** Issuers of the tokens, for the metadata that clients read; empty where nobody can sign in. */
+  /** Issuers of the tokens, for the metadata that clients read; empty if callers cannot sign in. */
   readonly authorizationServers: readonly string[]
   /** Scopes that every request needs of callers who sign in. */
   readonly scopes: readonly string[]
@@ -65,7 +65,7 @@ export function anyOf(...checks: readonly AccessCheck[]): AccessCheck {
 
 const rank = { missing: 0, invalid: 1, unavailable: 2 } as const
 
-/** One token for everybody who may call. */
+/** Accepts one static token for all callers. */
 export function staticToken(
   token: string,
 ): Omit<AccessCheck, 'identify'> & { identify(request: AccessRequest): Verdict } {

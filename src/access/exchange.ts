@@ -23,8 +23,7 @@ export const basicCredentials = ({ id, secret }: ExchangeClient): string =>
 const formValue = (text: string) => new URLSearchParams([['', text]]).toString().slice(1)
 
 /**
- * Makes the function that gets a token for another API in the name of a caller (RFC 8693). Tokens are kept for each caller until shortly before they
- * end. The caller's own token goes to the authorization server alone.
+ * Makes the function that gets a token for another API in the name of a caller (RFC 8693). Tokens are cached per caller until shortly before they expire. The caller's own token goes to the authorization server alone.
  */
 export function exchanger(metadata: () => Promise<Record<string, unknown>>, client: ExchangeClient) {
   const kept = new Map<string, { token: string; until: number }>()

@@ -14,17 +14,16 @@ export interface IntrospectedTokensOptions {
   endpoint?: string
   /** This server at the authorization server. */
   client: ExchangeClient
-  /** What tokens are for; the URL of this server by default. */
+  /** Audience of the tokens. Default: the URL of this server. */
   audience?: string | readonly string[]
   /** Scopes that every request needs. */
   scopes?: readonly string[]
-  /** How long an answer is kept, in milliseconds. Default: 10,000. */
+  /** How long a response is cached, in milliseconds. Default: 10,000. */
   keepMs?: number
 }
 
 /**
- * Accepts opaque tokens that an authorization server declares active (RFC 7662) and that are for this server. Answers are kept for a short time,
- * never beyond the end of the token. Throws a `JexoError` if the issuer or the endpoint is not an https URL.
+ * Accepts opaque tokens that an authorization server declares active (RFC 7662) and that are for this server. Responses are cached briefly, and never longer than the token is valid. Throws a `JexoError` if the issuer or the endpoint is not an https URL.
  */
 export function introspectedTokens(options: IntrospectedTokensOptions): AccessCheck {
   const { issuer, client, scopes = [], keepMs = 10_000 } = options

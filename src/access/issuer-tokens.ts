@@ -10,7 +10,7 @@ import { scopesIn } from './scopes.js'
 export interface IssuerTokensOptions {
   /** The authorization server, as it names itself: https, or http on this machine. */
   issuer: string
-  /** What tokens are for; the URL of this server by default. */
+  /** Audience of the tokens. Default: the URL of this server. */
   audience?: string | readonly string[]
   /** Scopes that every request needs. */
   scopes?: readonly string[]
@@ -44,8 +44,7 @@ const retryMs = 5000
 const maxTokenCharacters = 16_384
 
 /**
- * Accepts signed tokens of an authorization server (RFC 9068): signature, issuer, audience and times are checked. Its metadata and keys are
- * fetched at the first request and kept; a server that is down is asked again, and requests are answered with 503 until it is there.
+ * Accepts signed tokens of an authorization server (RFC 9068): signature, issuer, audience and times are checked. Its metadata and keys are fetched at the first request and cached. While the authorization server is unreachable, requests are answered with 503 and the fetch is repeated.
  * Throws a `JexoError` if the issuer is not an https URL.
  *
  * @example serveHttp(kit, { publicUrl: 'https://hives.example/mcp', access: issuerTokens({ issuer: 'https://id.example' }) })
@@ -102,7 +101,7 @@ export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
 
 type Found = { keys: ReturnType<typeof createRemoteJWKSet> } | { reason: string }
 
-/** The keys of an issuer, with what is kept of them while it is away. */
+/** The keys of an issuer, cached for times when the issuer is unreachable. */
 class IssuerKeys {
   readonly #issuer: string
   #metadata: Promise<Record<string, unknown>> | undefined
@@ -162,7 +161,7 @@ class IssuerKeys {
     }
   }
 
-  /** Verifies, and once more with new keys where the key is unknown. Whatever tokens are sent, keys are fetched for that at most once a minute. */
+  /** Verifies a token; if its key is unknown, fetches the keys and verifies it again. Unknown keys cause at most one fetch a minute. */
   async withRefetch<T>(verify: () => Promise<T>): Promise<T> {
     try {
       return await verify()
@@ -185,7 +184,7 @@ class IssuerKeys {
     return this.#refetching ?? false
   }
 
-  /** Without anybody waiting for it; what is kept goes on where it fails. */
+  /** Runs in the background; if it fails, the cached keys stay in use. */
   #renew(keys: ReturnType<typeof createRemoteJWKSet>): void {
     if (Date.now() - this.#renewedAt < renewMs) return
     this.#renewedAt = Date.now()

@@ -7,7 +7,7 @@ import { maxTokenFileBytes, type NamedToken, parseTokenFile, sha256Of } from './
 export interface NamedTokensOptions {
   /** Scopes that every request needs. */
   scopes?: readonly string[]
-  /** Told when the file has changed and cannot be read; what was read before goes on. */
+  /** Called if the changed file cannot be read; the previous tokens stay valid. */
   onProblem?: (message: string) => void
 }
 
@@ -66,7 +66,7 @@ export function namedTokens(file: string, { scopes = [], onProblem }: NamedToken
 
 const identities = new WeakMap<NamedToken, Identity>()
 
-/** One for each line, so that what is computed for a caller is computed once. */
+/** One object per line, so that values derived from a caller are computed once. */
 function identityOf(token: NamedToken): Identity {
   const known = identities.get(token)
   if (known) return known

@@ -4,7 +4,7 @@ import { anyScope, isScope } from '../kit/scope.js'
 import type { AccessCheck } from './check.js'
 
 export interface TrustedProxyOptions {
-  /** Addresses and ranges of the proxy, such as `127.0.0.1` and `10.1.0.0/16`. Whoever else sends the headers is refused. */
+  /** Addresses and ranges of the proxy, such as `127.0.0.1` and `10.1.0.0/16`. Other peers that send these headers are refused. */
   addresses: readonly string[]
   /** Header with the name of the caller. Default: `x-forwarded-user`. */
   subjectHeader?: string

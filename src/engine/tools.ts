@@ -90,7 +90,7 @@ function remarkSize(running: RunningKit, name: string, { content = [] }: ToolRes
   )
 }
 
-/** Carries out a call, and gives a promise only where something has to be waited for: each wait costs a turn. */
+/** Executes a call. Returns a promise only if a step is asynchronous, since each `await` costs a turn of the event loop. */
 function carryOut(
   session: Session,
   incoming: Incoming,
@@ -107,7 +107,7 @@ function carryOut(
   }
 }
 
-/** Asks a person for arguments that are missing, and for permission, where the tool says so. */
+/** Asks the user for missing arguments and for confirmation, if the tool requires it. */
 async function askAndRun(
   session: Session,
   incoming: Incoming,

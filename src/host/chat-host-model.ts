@@ -32,7 +32,7 @@ export function chatHostModel(url: string, options: ChatModelOptions = {}): Host
   }
 }
 
-/** Functions in the form that chat endpoints take, with schemas simplified to what they understand. */
+/** Functions in the format of chat endpoints, with schemas simplified to the supported keywords. */
 export const endpointFunctions = (functions: readonly HostFunction[]): JsonObject[] =>
   functions.map(({ name, description, parameters }) => functionOf(name, description, parameters))
 

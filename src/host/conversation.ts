@@ -17,9 +17,9 @@ import type { Attachment, CallStep, Decision, PageMessageStep, Step } from './st
 
 export interface ConversationOptions {
   model: HostModel
-  /** Decides proposals without a person, for tests and scripts; a person decides by `decide` if it is omitted, or gives undefined. */
+  /** Decides about proposed calls in tests and scripts. If it is omitted or returns undefined, the user decides with `decide`. */
   onProposal?: (step: CallStep) => Decision | undefined
-  /** Decides messages of pages without a person; a person decides by `pages.decide` if it is omitted, or gives undefined. */
+  /** Decides about messages of pages. If it is omitted or returns undefined, the user decides with `pages.decide`. */
   onPageMessage?: (step: PageMessageStep) => 'send' | 'refuse' | undefined
   /** Called for every step that is new or has changed. */
   onStep?: (step: Step) => void
@@ -185,7 +185,7 @@ export class Conversation {
     this.#note(`The model has called ${mostTurns} times for one sentence; it was stopped there.`, true)
   }
 
-  /** `functions` are those that the model was told of: what its name meant then is called, whatever came since. */
+  /** `functions` are the functions that the model saw, so that a name refers to the same tool even if the list has changed since. */
   async #carryOut(call: ModelCall, functions: readonly HostFunction[]): Promise<void> {
     const found = functions.find(({ name }) => name === call.name)
     if (!found) {
@@ -318,7 +318,7 @@ export class Conversation {
   }
 }
 
-/** What a model is told of a result: its structured content, else its text, cut where it is too much. */
+/** The text of a result for the model: its structured content or its text, shortened if it is too long. */
 function resultText(
   result: { content: unknown; structuredContent?: unknown; isError?: boolean },
   most: number,

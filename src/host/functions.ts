@@ -1,7 +1,7 @@
 import type { JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
 
-/** A tool as a model is told of it: under a name that is its own among all servers. */
+/** A tool as the model sees it, with a name that is unique among all servers. */
 export interface HostFunction {
   name: string
   /** Id of the server that has it. */

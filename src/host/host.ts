@@ -49,7 +49,7 @@ export interface HostHandlers {
 export interface HostOptions {
   /** Roots for the servers. */
   roots?: readonly Root[]
-  /** The page of this host shows views; else servers are not told that it does, and offer neither views nor tools for pages. */
+  /** True if the page of this host shows views. Otherwise servers offer neither views nor tools for pages. */
   views?: boolean
   /** Called when a server changes. */
   onChange?: (server: HostServer) => void
@@ -124,7 +124,7 @@ export class Host {
     )
   }
 
-  /** What a tool is now, and whose: another text where its definition or its server has changed since. Undefined if it is not there. */
+  /** Fingerprint of a tool and its server; it changes if the definition or the server changes. Undefined if it is not there. */
   identityOf(id: string, tool: string): string | undefined {
     const server = this.#servers.get(id)
     const definition = server?.tools.find(({ name }) => name === tool)

@@ -2,7 +2,7 @@ import type { JsonObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 import type { HostFunction } from './functions.js'
 
-/** What has been said so far, as a model gets to see it. */
+/** The conversation so far, as the model sees it. */
 export type HostMessage =
   | { role: 'person'; text: string; attached: readonly { label: string; text: string }[] }
   | { role: 'model'; text: string; calls: readonly ModelCall[] }
@@ -18,7 +18,7 @@ export interface ModelCall {
   reason?: string
 }
 
-/** What a model says in its turn. Without calls, the turn is the person's. */
+/** The model's turn: text, and the calls that it proposes. Without calls, the turn is the person's. */
 export interface ModelTurn {
   text: string
   calls: readonly ModelCall[]

@@ -27,8 +27,7 @@ export interface OpenersOptions {
 }
 
 /**
- * What opens the servers that a text names: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a host's configuration file
- * with all of its entries. A kit is started as a host would start it. Rejects with a `JexoError` if the text names nothing, or the file cannot be read.
+ * Returns functions that open the servers of a target: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or all entries of a host's configuration file. A kit is started as a host would start it. Rejects with a `JexoError` if the text names nothing, or the file cannot be read.
  */
 export async function openersFor(
   text: string,

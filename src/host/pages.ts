@@ -9,7 +9,7 @@ import { refusals, ViewError } from '../view/wire/peer.js'
 import { hostErrors } from './errors.js'
 import type { Attachment, CallStep, PageCallStep, PageContextStep, PageMessageStep, Step } from './step.js'
 
-/** What pages need of their conversation. */
+/** The functions of a conversation that its pages use. */
 export interface PagesSide {
   stepOf(id: number): Step | undefined
   linkOf(server: string): Link | undefined
@@ -23,21 +23,21 @@ export interface PagesSide {
   decide(step: PageMessageStep): boolean | undefined
 }
 
-/** The document of a view, and what it declares. */
+/** The document of a view and its declarations. */
 export interface LoadedView {
   uri: string
   html: string
   meta: ViewMeta
 }
 
-/** What a page may tell the model, in characters. */
+/** The longest text that a page may send to the model, in characters. */
 const mostCharacters = 100_000
 /** Calls of one page that become steps. */
 const mostSteps = 500
 
 /**
  * The pages that calls of a conversation show: each may call tools for pages and read resources of its own server, and address the conversation.
- * Calls are acts of the person and never told to the model; messages and context are, marked as the page's.
+ * Calls are actions of the user and are not shown to the model. Messages and context are shown to the model, marked as coming from the page.
  */
 export class Pages {
   readonly #side: PagesSide
@@ -139,7 +139,7 @@ export class Pages {
     return decide !== undefined
   }
 
-  /** What the model hears of the page with its next turn; it replaces what the page told before. */
+  /** Context of the page for the model's next turn; it replaces the previous context. */
   tell(
     id: number,
     { content, structuredContent }: { content?: readonly ContentBlock[]; structuredContent?: JsonObject },
@@ -161,14 +161,14 @@ export class Pages {
     } else this.#side.add(step)
   }
 
-  /** What pages have told since the last turn; it goes with this one. */
+  /** Context that pages have set since the last turn; it is sent with this turn. */
   takeContexts(): readonly Attachment[] {
     const contexts = [...this.#contexts.values()].map(({ attachment }) => attachment)
     this.#contexts.clear()
     return contexts
   }
 
-  /** Refuses what is open. */
+  /** Refuses all open messages. */
   stop(): void {
     for (const decide of [...this.#deciding.values()]) decide(false)
   }

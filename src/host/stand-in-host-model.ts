@@ -9,8 +9,7 @@ export const standInLimits =
   'This is a stand-in for a model. It picks tools by the words that a sentence shares with their names and descriptions, and reads arguments by rules: it understands nothing, makes one call for a sentence, and repeats what a tool answers. Whether a real model would pick the same, it cannot tell.'
 
 /**
- * A model that ships with Jexo: offline, and always the same for the same. It proposes at most one call for what the person says, takes up
- * the call before where a sentence only brings another value, and gives back what the tool answered.
+ * A model that ships with Jexo: offline, and always the same for the same. It proposes at most one call for each message, repeats the previous call if a message only contains another value, and returns the tool's response.
  */
 export function standInHostModel(): HostModel {
   let counter = 0
@@ -56,7 +55,7 @@ function asSaid(reason: readonly string[], text: string): string[] {
   ]
 }
 
-/** "And ML-07?": the call before, with what the sentence brings in place of what was given. */
+/** "And ML-07?": the previous call with the new value. */
 function followUp(
   text: string,
   messages: readonly HostMessage[],

@@ -10,7 +10,7 @@ export interface Attachment {
   text: string
 }
 
-/** One thing that happened in a conversation, in its order. A step changes until it is over. */
+/** One step of a conversation. A step changes until it is over. */
 export type Step =
   /** `page` is the tool whose page has written it, where the person only sent it. */
   | { kind: 'person'; id: number; text: string; attached: readonly Attachment[]; page?: string }
@@ -30,7 +30,7 @@ export interface CallStep {
   /** Id that the model gave to its call. */
   call: string
   server: string
-  /** Name of the function that the model was told of. */
+  /** Name of the function as the model sees it. */
   function: string
   tool: string
   arguments: JsonObject
@@ -38,14 +38,14 @@ export interface CallStep {
   /** `refused` by the person; `cancelled` while it ran; `lost` where no answer came. */
   state: 'proposed' | 'running' | 'done' | 'refused' | 'cancelled' | 'lost'
   approved: 'once' | 'conversation' | undefined
-  /** There if it runs as a task: the server keeps it, and it goes on without this conversation. */
+  /** Present if the call runs as a task, which the server continues without this conversation. */
   task?: { id: string; status: Task['status']; message?: string | undefined }
   progress?: { done: number; total?: number | undefined; message?: string | undefined }
   logs: { level: string; text: string }[]
   /** URI of the page that shows the call. */
   view?: string
   result?: ToolResult
-  /** What the model is told of the answer. */
+  /** The text of the response for the model. */
   text?: string
   isError?: boolean
   tookMs?: number
@@ -71,7 +71,7 @@ export interface SamplingStep {
   answer?: ModelAnswer
 }
 
-/** What all steps of a page have: the call that shows it, and whose it is. */
+/** Fields of all steps of a page: the call that shows it, and its server. */
 interface PageStep {
   id: number
   /** Id of the call. */
@@ -79,7 +79,7 @@ interface PageStep {
   server: string
   tool: string
 }
-/** A call that a person made in a page. The model does not hear of it. */
+/** A call that a person made in a page. It is not shown to the model. */
 export interface PageCallStep extends PageStep {
   kind: 'page-call'
   arguments: JsonObject
@@ -93,7 +93,7 @@ export interface PageMessageStep extends PageStep {
   text: string
   state: 'open' | 'sent' | 'refused'
 }
-/** What the model hears of a page with its next turn. */
+/** Context of a page for the model's next turn. */
 export interface PageContextStep extends PageStep {
   kind: 'page-context'
   text: string

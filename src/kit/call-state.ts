@@ -6,7 +6,7 @@ export interface StateKey<T> {
 }
 
 /**
- * Makes a key for `call.state`. Keys are told apart by themselves, not by their names.
+ * Makes a key for `call.state`. Keys are compared by identity, not by name.
  *
  * @example const tenant = stateKey<string>('tenant')
  */

@@ -26,7 +26,7 @@ export interface Identity {
   readonly issuer?: string
   /** The program that calls. */
   readonly clientId?: string
-  /** What the caller may do; `*` for everything. */
+  /** Scopes of the caller; `*` grants all. */
   readonly scopes: readonly string[]
   /** Everything that the token says. */
   readonly claims: Readonly<Record<string, unknown>>
@@ -34,7 +34,7 @@ export interface Identity {
   readonly exchange?: (target: { audience: string; scopes?: readonly string[] }) => Promise<string>
 }
 
-/** The second argument of a part's function: what it can do while it runs. */
+/** The second argument of a part's function: functions and data for the running call. */
 export interface Call<S extends Settings = Settings> {
   /** Aborted when the host cancels or disconnects. Pass it on to long operations. */
   readonly signal: AbortSignal
@@ -43,7 +43,7 @@ export interface Call<S extends Settings = Settings> {
   readonly log: CallLog
   readonly session: CallSession
   readonly identity: Identity | undefined
-  /** What layers have put there for this call, by key. */
+  /** Values that layers have stored for this call, by key. */
   readonly state: CallState
   /** `_meta` of the request. */
   readonly meta: JsonObject
@@ -73,7 +73,7 @@ export interface Call<S extends Settings = Settings> {
    */
   upstream<T>(kind: string, label: string, run: (record: UpstreamNotes) => T | Promise<T>): Promise<T>
   /**
-   * Saves a JSON value, from which a durable task goes on if its process ends: the next attempt finds it as `call.task.checkpoint`. Does nothing in other calls. Rejects
+   * Saves a JSON value. If the process of a durable task ends, the next attempt continues from it (`call.task.checkpoint`). Does nothing in other calls. Rejects
    * with a `JexoError` if the store cannot be reached.
    */
   checkpoint(value: unknown): Promise<void>
@@ -85,15 +85,15 @@ export interface Call<S extends Settings = Settings> {
 
 export interface CallTask {
   readonly id: string
-  /** How long the task and its result are kept, in milliseconds from its creation; `null` for no limit. */
+  /** Lifetime of the task and its result in milliseconds from its creation; `null` for no limit. */
   readonly ttlMs: number | null
   /** Counts from 1; more for a durable task that was begun before. */
   readonly attempt: number
-  /** What an earlier attempt has saved last; undefined if nothing was. */
+  /** The last checkpoint of earlier attempts; undefined if there is none. */
   readonly checkpoint: unknown
 }
 
-/** What a function can add to an upstream record. */
+/** Details that a function can add to an upstream record. */
 export interface UpstreamNotes {
   /** Status, such as `200` or `ok`; default: the message of a failure. */
   status?: string | number
@@ -101,7 +101,7 @@ export interface UpstreamNotes {
   bytes?: number
   /** Any other JSON value worth showing. */
   detail?: JsonObject
-  /** Headers such as `traceparent`, to send with an HTTP request so that a trace goes on there; undefined without telemetry. */
+  /** Headers such as `traceparent`, which continue the trace in the server of an HTTP request; undefined without telemetry. */
   traceHeaders?: Readonly<Record<string, string>>
 }
 
@@ -119,7 +119,7 @@ export interface Root {
   name?: string
 }
 
-/** What a completion function receives: a call, and the arguments entered so far. */
+/** The second argument of a completion function: a call, and the arguments entered so far. */
 export interface CompletionCall<S extends Settings = Settings> extends Call<S> {
   readonly filled: Readonly<Record<string, string>>
 }

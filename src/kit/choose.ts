@@ -43,12 +43,12 @@ export function rename(parts: readonly Part[], names: Readonly<Record<string, st
   })
 }
 
-/** What `override` may change of a part. */
+/** Properties of a part that `override` can change. */
 export interface Override extends PartExtras {
   about?: string
   effect?: Effect
   examples?: readonly Example[]
-  /** Of tools: the page that shows the result, and whether pages may call it. */
+  /** For tools: the page that shows the result, and whether pages may call the tool. */
   view?: ViewPart
   forPages?: 'too' | 'only'
 }
@@ -62,7 +62,7 @@ export function override(parts: readonly Part[], changes: Readonly<Record<string
   })
 }
 
-/** Hints that a wrapped server gave yield to an effect that the author gives. */
+/** An effect replaces the hints of a wrapped server. */
 function withHints(part: Part, change: Override): object {
   if (part.kind !== 'tool' || part.hints === undefined || change.effect === undefined) return change
   const { readOnlyHint: _read, destructiveHint: _destructive, idempotentHint: _idempotent, ...others } = part.hints
@@ -80,7 +80,7 @@ function remade(part: Part, change: object): Part {
   return branded({ ...part, ...change } as Part, brands.part)
 }
 
-/** What something is chosen by: a name or URI, and tags. */
+/** The name or URI and the tags by which a part is chosen. */
 export interface Choosable {
   readonly key: string
   readonly tags?: readonly string[] | undefined

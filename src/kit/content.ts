@@ -17,7 +17,7 @@ export interface ContentOptions {
   annotations?: Annotations
   meta?: JsonObject
 }
-/** What can be embedded: text, or bytes (sent as base64). */
+/** Content that can be embedded: text, or bytes (sent as base64). */
 export type Embeddable = { uri: string; mimeType?: string; meta?: JsonObject } & (
   | { text: string }
   | { bytes: Uint8Array }
@@ -45,7 +45,7 @@ export const content = Object.freeze({
     block({ type: 'resource', resource: contentsOf(given) }, options),
 })
 
-/** What TypeScript refuses as well; kits in JavaScript hear it here. */
+/** The checks that TypeScript makes, for kits in JavaScript. */
 function typeOf(kind: string, mimeType: unknown): string {
   if (typeof mimeType === 'string' && /^[\w.+-]+\/[\w.+-]+/.test(mimeType)) return mimeType
   throw new TypeError(

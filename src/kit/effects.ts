@@ -1,6 +1,6 @@
 import type { ToolAnnotations } from '../protocol/types.js'
 
-/** What a tool does to the world: looks, adds something new, changes what is there, or removes it. */
+/** The effect of a tool on its environment: it reads, adds, changes or removes something. */
 export type Effect = 'read' | 'add' | 'change' | 'remove'
 export const effects: readonly Effect[] = ['read', 'add', 'change', 'remove']
 

@@ -61,7 +61,7 @@ const patternPrefix = 'jexo-pattern:'
 
 /**
  * Puts bounded checks in the place of what the interpreter would run without bounds: a pattern becomes a format of ours, a list of different
- * items gets a length. Properties by pattern are kept only where the pattern is harmless.
+ * items gets a length. `patternProperties` are kept only if their pattern is safe.
  */
 function bound(schema: unknown, makePattern: PatternMaker, patterns: Formats, depth: number): void {
   if (typeof schema !== 'object' || schema === null || depth > 200) return

@@ -116,7 +116,7 @@ const isLine = (value: unknown, most: number): value is string =>
 /** True for a kit of this or of another copy of the package. */
 export const isKit = (value: unknown): value is Kit => hasBrand(value, brands.kit)
 
-/** The settings that these parts of a kit need: its own, and theirs. */
+/** The settings of a kit and of the given parts. */
 export function settingsFor(kit: Kit, parts: readonly Part[]): Readonly<Record<string, Setting>> {
   const ofParts = new Set(kit.parts.flatMap((part) => Object.values(part.settings ?? {})))
   const own = Object.entries(kit.settings).filter(([, declared]) => !ofParts.has(declared))

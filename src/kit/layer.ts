@@ -17,11 +17,11 @@ export type TakeCount = (
 /** Counters that all processes of a server share. */
 export interface Counters {
   readonly take: TakeCount
-  /** What names of a layer's counters begin with: the same in every process. */
+  /** Prefix of the names of a layer's counters, the same in every process. */
   nameOf(layer: Layer): string
 }
 
-/** What a layer sees of a call: all that the function of the part sees, and what is called. */
+/** A call as a layer sees it: everything that the part's function receives, and the part. */
 export interface LayerCall extends Call {
   readonly method: LayeredMethod
   readonly part: Part
@@ -38,7 +38,7 @@ export interface LayerCall extends Call {
   abortWith(signal: AbortSignal): void
 }
 
-/** Goes on to the next layer, or to the part; resolves to what it returned. May be called again, to retry. */
+/** Calls the next layer or the part, and resolves to its result. May be called again, to retry. */
 export type Next = () => Promise<unknown>
 
 /** Tells what the layer did, for hosts that show it and for traces: `refused`, `delayed`, `retried`, `answered`. */
@@ -53,7 +53,7 @@ export interface LayerOptions {
   methods?: readonly LayeredMethod[]
   /** Called when a part says that a resource has changed. */
   onResourceUpdated?: (uri: string) => void
-  /** Parts that it adds to a kit, such as a template for what it keeps. */
+  /** Parts that the layer adds to a kit, such as a template for stored results. */
   parts?: readonly Part[]
 }
 

@@ -30,7 +30,7 @@ export interface PartExtras<S extends Settings = Settings> {
   meta?: JsonObject
   /** Settings of this part: they become settings of any kit that contains it, and `call.settings` has their names. */
   settings?: S
-  /** Scopes that a caller needs. A call without them is refused, saying what is needed; over stdio and without sign-in they are not asked for. */
+  /** Scopes that a caller needs. A call without them is refused with an error that names them. They are not required over stdio or without sign-in. */
   scopes?: readonly string[]
   /** False for callers to whom the part does not exist. Not asked over stdio and without sign-in. */
   visibleTo?: (identity: Identity) => boolean
@@ -90,7 +90,7 @@ export interface Durable {
   /** How long to wait after a failure: `firstMs` milliseconds, and twice as long each time if it `grows`. Default: 1,000, growing. */
   backoff?: { firstMs?: number; grows?: boolean }
 }
-/** Where a wrap has to know who waits for news of a resource. */
+/** For wraps that need to know which resources have subscribers. */
 export interface Watched {
   readonly subscribe?: (uri: string, call: Call) => Promise<void>
   readonly unsubscribe?: (uri: string, call: Call) => Promise<void>
@@ -135,7 +135,7 @@ export interface PromptPart extends PartBase {
 export type Part = ToolPart | ResourcePart | TemplatePart | PromptPart
 export type PartKind = Part['kind']
 
-/** What `read` may return: text, bytes, several embedded contents, or any other value as JSON. */
+/** Result of `read`: text, bytes, several embedded contents, or any other value, which is sent as JSON. */
 export type ReadReturn = unknown
 /** A message of a prompt; a plain string as content is text. */
 export interface MessageGiven {
@@ -145,7 +145,7 @@ export interface MessageGiven {
 
 export const isPart = (value: unknown): value is Part => hasBrand(value, brands.part)
 
-/** What identifies a part among its kind: a name, or a URI. */
+/** The identifier of a part within its kind: a name or a URI. */
 export function keyOf(part: Part): string {
   if (part.kind === 'resource') return part.uri
   return part.kind === 'template' ? part.uriTemplate : part.name
@@ -182,7 +182,7 @@ export function checkVisibility(label: string, visibleTo: unknown): void {
   if (visibleTo !== undefined) checkFunction(label, 'visibleTo', visibleTo)
 }
 
-/** The extras that are there, without keys for those that are not. */
+/** The extras without undefined values. */
 export function extrasOf(label: string, given: PartExtras): PartExtras {
   const { title, tags, icons, meta, settings, source, scopes, visibleTo } = given
   const layers = checkLayers(label, given.layers)

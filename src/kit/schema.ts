@@ -7,7 +7,7 @@ import type { ObjectOf } from './json-schema-type.js'
 
 /** A plain JSON Schema (2020-12) object. */
 export type JsonSchema = { readonly [keyword: string]: unknown }
-/** What an author may give as a schema: of a Standard Schema library such as zod, or plain JSON Schema. */
+/** A schema: of a Standard Schema library such as zod, or plain JSON Schema. */
 export type Schema = StandardSchemaV1<unknown, unknown> | JsonSchema
 
 /** Given as `output`: the tool returns nothing on purpose. */
@@ -19,14 +19,14 @@ export interface NoOutput {
 declare const mark: unique symbol
 export const isNoOutput = (value: unknown): value is NoOutput => hasBrand(value, brands.noOutput)
 
-/** What a tool's function gets for a schema: the library's output type, or what plain JSON Schema says that is written out. */
+/** Type of the input that a tool's function receives: the library's output type, or the type of a JSON Schema literal. */
 export type Given<S> =
   S extends StandardSchemaV1<infer _In, infer Out>
     ? Out
     : S extends undefined
       ? Record<string, never>
       : ObjectOf<S, 'given'>
-/** What a tool's function may return for a schema: the library's input type, or what plain JSON Schema says that is written out. */
+/** Type of the result that a tool's function returns: the library's input type, or the type of a JSON Schema literal. */
 export type Returned<S> =
   S extends StandardSchemaV1<infer In, infer _Out>
     ? In
@@ -45,7 +45,7 @@ export function isStandardSchema(value: unknown): value is StandardSchemaV1<unkn
   )
 }
 
-/** Of a tool that takes no arguments. */
+/** The input schema of a tool without arguments. */
 export const emptyInput: JsonSchema = Object.freeze({ type: 'object', additionalProperties: false })
 
 /** The JSON Schema that is published for a part's input or output. Throws a `JexoError` that names the part. */
@@ -103,7 +103,7 @@ export function schemaAt(schema: JsonSchema, path: readonly (string | number)[])
   return isObject(at) ? resolvedIn(schema, at) : undefined
 }
 
-/** A schema, or what it refers to among the definitions of `root`. */
+/** The schema, with a reference resolved in the definitions of `root`. */
 export function resolvedIn(root: JsonSchema, schema: JsonSchema, steps = 0): JsonSchema {
   const [, name] = /^#\/\$defs\/([^/]+)$/.exec(typeof schema.$ref === 'string' ? schema.$ref : '') ?? []
   const definitions = isObject(root.$defs) ? root.$defs : {}
@@ -111,7 +111,7 @@ export function resolvedIn(root: JsonSchema, schema: JsonSchema, steps = 0): Jso
   return isObject(found) && steps < 8 ? resolvedIn(root, found, steps + 1) : schema
 }
 
-/** What a schema accepts, in words short enough for one line of an error: `a string matching ^ML-\d\d$`. */
+/** A short description of what a schema accepts, for error messages: `a string matching ^ML-\d\d$`. */
 export function describeSchema(schema: JsonSchema): string {
   if ('const' in schema) return JSON.stringify(schema.const)
   if (Array.isArray(schema.enum))

@@ -2,5 +2,5 @@
 const scopePattern = /^[\x21\x23-\x5b\x5d-\x7e]{1,200}$/
 export const isScope = (text: unknown): text is string => typeof text === 'string' && scopePattern.test(text)
 
-/** The scope of callers that may do everything. No part can ask for it, and no issuer can grant it. */
+/** The scope that grants all others. No part can ask for it, and no issuer can grant it. */
 export const anyScope = '*'

@@ -19,7 +19,7 @@ export interface Setting<Missing extends boolean = boolean> extends Readonly<Set
 }
 /** Settings by the names of their variables. */
 export type Settings = Readonly<Record<string, Setting>>
-/** What a part reads: of the settings that it declares, their values; of others, perhaps nothing. */
+/** Type of `call.settings`: declared settings have a value; others may be undefined. */
 export type SettingValues<S extends Settings> = string extends keyof S
   ? Readonly<Record<string, string | undefined>>
   : {

@@ -3,7 +3,7 @@ import { kitErrors } from './errors.js'
 import type { Part } from './part.js'
 import type { Settings, SettingValues } from './settings.js'
 
-/** What the opening function receives. Its methods stay usable afterwards, so that a source can announce changes at any time. */
+/** The argument of the opening function. Its methods stay usable afterwards, so that a source can announce changes at any time. */
 export interface Opening<S extends Settings = Settings> {
   /** Values of settings, by name: of those that are declared for it as they are, of others of the kit perhaps undefined. */
   settings: SettingValues<S>
@@ -13,7 +13,7 @@ export interface Opening<S extends Settings = Settings> {
   resourcesChanged(): void
   /** Writes a line to the operator's log. */
   report(level: 'info' | 'warning' | 'error', text: string): void
-  /** Puts other parts in the place of some of the kit's, such as when a source says at last what it has. */
+  /** Replaces parts of the kit, such as when a source has reported its content. */
   exchange(before: readonly Part[], after: readonly Part[]): void
 }
 export interface SharedOptions<S extends Settings = Settings> {
@@ -62,7 +62,7 @@ function checkRefresh(refresh: SharedOptions['refresh']): void {
 
 export type Replacement = readonly [Shared<unknown>, unknown]
 
-/** Calls that share what was open when they began. */
+/** Calls that use the connections that were open when they started. */
 export interface Generation {
   users: number
   whenIdle: (() => void)[]
@@ -132,13 +132,13 @@ export class SharedThings {
     for (const wake of generation.whenIdle.splice(0)) wake()
   }
 
-  /** Closes what was opened as soon as no call uses it any more. */
+  /** Closes the connections as soon as no call uses them. */
   async closeWhenIdle(): Promise<unknown[]> {
     await idle(this.#generation)
     return this.close()
   }
 
-  /** Closes what was opened, last first. What fails to close is returned, not thrown. */
+  /** Closes the connections in reverse order. Errors while closing are returned, not thrown. */
   async close(): Promise<unknown[]> {
     const failures: unknown[] = []
     for (const [declared, opened] of [...this.#opened].reverse()) {

@@ -1,7 +1,7 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { JsonSchema } from './schema.js'
 
-/** A constraint that a simplified schema has lost: its path, and what it was. */
+/** A constraint that was removed from a schema: its path and value. */
 export interface Loss {
   /** Path in the schema, such as `properties.hive`; empty for its root. */
   readonly path: string
@@ -12,7 +12,7 @@ export interface SimplifiedSchema {
   readonly losses: readonly Loss[]
 }
 
-/** What endpoints for chat take of JSON Schema at the very least. */
+/** The JSON Schema keywords that every chat endpoint supports. */
 const maxDepth = 5
 const maxEnum = 100
 const maxDescription = 1024
@@ -24,7 +24,7 @@ const kept = [
 
 /**
  * Simplifies a schema to what chat endpoints support: no references, no tuples, no unions at the root, one type per place, known formats, limited
- * depth and enums. The published schema stays complete. Returns the simplified schema and what it lost.
+ * depth and enums. The published schema stays complete. Returns the simplified schema and the removed constraints.
  */
 export function simplifySchema(schema: JsonSchema): SimplifiedSchema {
   const losses: Loss[] = []
@@ -190,7 +190,7 @@ class Simplifier {
   }
 }
 
-/** One object for several: every property that one of them has, required where all require it. */
+/** Merges object schemas: all properties of all of them; a property is required if all require it. */
 function merged(branches: readonly JsonSchema[], path: string, losses: Loss[]): JsonSchema {
   losses.push({ path, what: 'which properties go together' })
   const objects = branches.filter((branch) => isObject(branch.properties))

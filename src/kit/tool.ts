@@ -63,7 +63,7 @@ export interface ToolOptions<
   /** Page that shows the result in hosts that show views; it may call this tool too. Other hosts show the result as they always do. */
   view?: ViewPart
   /**
-   * `too`: pages of this server may call the tool as well as the model. `only`: pages alone may, and the model is not told of it.
+   * `too`: pages of this server may call the tool as well as the model. `only`: only pages can call the tool, and the model does not see it.
    */
   forPages?: 'too' | 'only'
   run(input: Given<In>, call: Call<S>): Returned<Out> | Promise<Returned<Out>>
@@ -175,7 +175,7 @@ function durableOf(label: string, task: unknown, given: Durable | undefined): To
   return { attempts, backoff: { firstMs, grows: grows === true } }
 }
 
-/** Only what a form can hold may be asked for; said at once, not at the first call. */
+/** Checks that a form can represent the arguments to ask for. */
 function askForOf(label: string, schema: JsonSchema, names: readonly string[] = []): readonly string[] {
   const properties = isObject(schema.properties) ? schema.properties : {}
   for (const name of names) {

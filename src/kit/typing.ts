@@ -3,7 +3,7 @@ import type { JsonObject } from '../protocol/messages.js'
 import type { ObjectOf } from './json-schema-type.js'
 import type { NoOutput } from './schema.js'
 
-/** What a caller gives for an input schema: before defaults and conversions. */
+/** Type of the arguments that a caller passes: before defaults and conversions. */
 export type ArgumentsOf<S> =
   S extends StandardSchemaV1<infer In, infer _Out>
     ? In
@@ -11,7 +11,7 @@ export type ArgumentsOf<S> =
       ? Record<string, never>
       : ObjectOf<S, 'returned'>
 
-/** What a caller gets for an output schema: after defaults and conversions. */
+/** Type of the result that a caller receives: after defaults and conversions. */
 export type ResultOf<S> =
   S extends StandardSchemaV1<infer _In, infer Out>
     ? Out
@@ -47,7 +47,7 @@ export type TextArguments<S> = [S] extends [undefined]
       ? unknown
       : NotPossible<'not an object of strings; the arguments of a prompt are strings'>
 
-/** What may stand for the variables of a URI template: `{hive}` has to, `{?from,to}` may be missing. */
+/** Values for the variables of a URI template: `{hive}` has to, `{?from,to}` may be missing. */
 export type VariablesOf<T extends string> = string extends T
   ? { readonly [variable: string]: string }
   : {
@@ -59,7 +59,7 @@ export type VariablesOf<T extends string> = string extends T
 type NamesIn<T extends string> = T extends `${string}{${infer Inner}}${infer Rest}`
   ? ExpressionOf<Inner> | NamesIn<Rest>
   : never
-/** What follows a sign, such as `{/site}` and `{?from}`, may be missing, and so may all but the first of a list. */
+/** Expressions with an operator, such as `{/site}` and `{?from}`, are optional, as are all but the first variable of a list. */
 type ExpressionOf<E extends string> = E extends `+${infer Names}`
   ? Listed<Names, false>
   : E extends `${'?' | '&' | ';' | '#' | '.' | '/'}${infer Names}`
@@ -70,12 +70,12 @@ type Listed<N extends string, Optional extends boolean> = N extends `${infer Fir
   : { name: BareName<N>; optional: Optional }
 type BareName<N extends string> = N extends `${infer Name}*` ? Name : N extends `${infer Name}:${string}` ? Name : N
 
-/** What a link to one's own kit knows of a tool. */
+/** Types of a tool, for a link to a kit in the same program. */
 export interface ToolTypes {
   arguments: unknown
   result: unknown
 }
-/** Of a server that the compiler knows nothing of: any tool with any arguments. */
+/** Types for a server that the compiler does not know: any tool with any arguments. */
 export type AnyTools = { [tool: string]: { arguments: JsonObject; result: JsonObject } }
 /** The tools of a kit, by name; any where some of its parts are made as it runs, such as those of wraps. */
 export type ToolsOf<K> = K extends { readonly types?: infer Parts }

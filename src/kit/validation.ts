@@ -4,16 +4,16 @@ import { describeSchema, emptyInput, isStandardSchema, type JsonSchema, type Sch
 import { noSuchProperty } from './sentences.js'
 import { branchesOf, lackOfClosest } from './union-issues.js'
 
-/** One thing that does not fit: where (path of keys and indexes) and why. */
+/** A mismatch: its location (path of keys and indexes) and the reason. */
 export interface SchemaIssue {
   path: readonly (string | number)[]
   reason: string
 }
 export type Checked = { ok: true; value: unknown } | { ok: false; issues: SchemaIssue[] }
-/** Checks a value against the schema that it was made for. */
+/** Checks a value against the schema that the check was compiled from. */
 export type Check = (value: unknown) => Checked | Promise<Checked>
 
-/** How many faults are told of at most; nothing is done for those beyond. */
+/** The maximum number of mismatches that are reported. */
 export const maxIssues = 20
 
 /** True for a value of few parts: every fault in it may be looked for. */
@@ -29,7 +29,7 @@ export function isSmall(value: unknown, most = 2000): boolean {
   return visit(value)
 }
 
-/** A prepared check: gives what does not fit. */
+/** A compiled check, which returns the mismatches. */
 export type Validate = (value: unknown) => SchemaIssue[]
 
 /**
@@ -37,11 +37,11 @@ export type Validate = (value: unknown) => SchemaIssue[]
  * Ajv on Node, an interpreter elsewhere.
  */
 export interface JsonSchemaValidator {
-  /** Prepares a check, at once or after loading what it takes; fails where the schema itself is wrong. */
+  /** Compiles a schema, synchronously or after loading a validator. Throws or rejects if the schema is not valid. */
   prepare(schema: JsonSchema): Validate | Promise<Validate>
 }
 
-/** A check for an author's schema: by its own library, or by the validator for plain JSON Schema (made at first use). */
+/** A check for an author's schema: with its own library, or with the validator for plain JSON Schema (compiled at first use). */
 export function checkFor(schema: Schema | undefined, json: JsonSchema, validator: JsonSchemaValidator): Check {
   if (schema !== undefined && isStandardSchema(schema)) return (value) => checkStandard(schema, value)
   if (json === emptyInput) return checkEmpty
@@ -102,8 +102,7 @@ function readStandard(result: StandardSchemaV1.Result<unknown>): Checked {
 }
 
 /**
- * A text from which a model can correct its call: for each issue the field, what was given and what is accepted
- * (Tools, "Error Handling").
+ * An error text with which a model can correct its call: for each issue the field, the received value and the accepted values (Tools, "Error Handling").
  */
 export function explainIssues(
   tool: string,
@@ -121,7 +120,7 @@ export function explainIssues(
   return `The arguments do not fit ${tool}; correct them and call again.\n${lines.join('\n')}`
 }
 
-/** A value that fits no branch of a union fails in each of them: one issue says what it lacks. */
+/** A value that matches no branch of a union fails in each of them; this returns a single issue for it. */
 function atUnions(schema: JsonSchema, issues: readonly SchemaIssue[]): SchemaIssue[] {
   const unions = issues.filter(({ path }) => {
     const at = schemaAt(schema, path)

@@ -22,8 +22,7 @@ export interface ViewOptions extends PartExtras {
   /** Name in lists; by default the last segment of the URI. */
   name?: string
   /**
-   * The page: an HTML file as a `file:` URL, with its own scripts, styles and framework, which become one document; or a string of HTML, which
-   * is sent as it is.
+   * The page: a `file:` URL of an HTML file, which is bundled with its scripts and styles into one document; or a string of HTML, which is sent unchanged.
    */
   page: URL | string
   /** Origins that the page may connect to, such as `https://tiles.example`. Default: none. */
@@ -44,7 +43,7 @@ const viewKeys = [
 ]
 
 /**
- * Defines a view: a page that hosts show beside the result of a tool which names it as its `view`. The kit lists it by itself.
+ * Defines a view: a page that hosts show with the result of each tool that has it as its `view`. The kit lists it by itself.
  * Throws a `JexoError` if the URI does not begin with `ui://`, or an origin could not be part of a content security policy.
  *
  * @example
@@ -78,7 +77,7 @@ export function view(uri: string, options: ViewOptions): ViewPart {
   return branded(part, brands.part)
 }
 
-/** The content of a view as it is read: its document, and what it declares. */
+/** The content of a view: its document and its declarations. */
 export function viewContents({ uri, ui }: ViewPart, text: string) {
   const meta: JsonObject = { ...ui }
   return content.embed({

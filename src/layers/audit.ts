@@ -9,7 +9,7 @@ import { AuditFile } from './audit-file.js'
 import { isRead, usualMethods } from './by.js'
 import { positive } from './check.js'
 
-/** One call, as it is written down. */
+/** An entry of the audit log. */
 export interface AuditEntry {
   /** ISO 8601. */
   at: string
@@ -28,7 +28,7 @@ export interface AuditEntry {
   /** Sizes as JSON, in bytes. */
   inputBytes: number
   outputBytes?: number
-  /** What was sent, with masked secrets, if that is asked for. */
+  /** The input with masked secrets, if `inputs` is set. */
   input?: unknown
   /** Why it was refused or failed, with masked secrets. */
   reason?: string
@@ -39,13 +39,13 @@ export interface AuditOptions extends Pick<LayerOptions, 'only' | 'methods'> {
   to?: string | URL | ((entry: AuditEntry) => void | Promise<void>)
   /** Size at which a file is rotated, in bytes. Default: 10,000,000. */
   maxBytes?: number
-  /** Rotated files that are kept. Default: 5. */
+  /** Number of rotated files to keep. Default: 5. */
   keep?: number
-  /** Also writes down what was sent, with masked secrets. Default: false. */
+  /** Also records the input, with masked secrets. Default: false. */
   withInput?: boolean
   /** Waits until a change is on disk, before it is made and before it is answered. Default: false. */
   isDurable?: boolean
-  /** What happens if an entry cannot be written: calls go on, with an error in the log, or are refused. Default: `continue`. */
+  /** Behaviour if an entry cannot be written: continue with an error in the log, or refuse calls. Default: `continue`. */
   onFailure?: 'continue' | 'refuse'
 }
 
@@ -157,7 +157,7 @@ function entryOf({ method, part, identity, session, input }: LayerCall, withInpu
   }
 }
 
-/** As JSON, in bytes; 0 for what has no JSON. */
+/** Size as JSON in bytes; 0 if the value has no JSON. */
 function sizeOf(value: unknown): number {
   try {
     return new TextEncoder().encode(typeof value === 'string' ? value : (JSON.stringify(value) ?? '')).length

@@ -2,7 +2,7 @@ import type { LayerCall, LayeredMethod } from '../kit/layer.js'
 import { ownerOf } from '../kit/owner.js'
 import { keyOf } from '../kit/part.js'
 
-/** Whom a limit counts apart: each caller, session, client or part, or nobody. */
+/** What a limit is counted for: each caller, session, client or part, or all calls together. */
 export type By = 'identity' | 'session' | 'client' | 'part' | 'everyone'
 
 /** The one that a call counts for. Callers who are not known count together: otherwise each new session would start with a full limit. */

@@ -7,9 +7,9 @@ import { positive } from './check.js'
 export interface CacheOptions extends Pick<LayerOptions, 'only'> {
   /** How long a result is used again, in milliseconds. Default: 60,000. */
   keepMs?: number
-  /** Results that are kept. Default: 1,000. */
+  /** Maximum number of stored results. Default: 1,000. */
   most?: number
-  /** Uses one caller's results for all others, too: for what is the same for everybody. Default: false. */
+  /** Shares results between callers, for results that are the same for all of them. Default: false. */
   isShared?: boolean
 }
 
@@ -19,8 +19,7 @@ interface Kept {
 }
 
 /**
- * Uses the results of reads again: for the same input, and the same caller unless told otherwise. A change of a resource (`call.resourceUpdated`) drops what was read from
- * it and the results of all tools; a call that changes something drops everything.
+ * Returns stored results of read-only calls with the same input and, by default, the same caller. A change of a resource (`call.resourceUpdated`) drops its stored contents and the results of all tools. A call that changes something drops everything.
  *
  * @example cache({ keepMs: 30_000, only: ['find_*'] })
  */

@@ -15,7 +15,7 @@ export interface CircuitBreakerOptions extends Pick<LayerOptions, 'only' | 'meth
   failures?: number
   /** How long it stays open before one call is tried, in milliseconds. Default: 10,000. */
   openMs?: number
-  /** What is counted apart. Default: `part`. */
+  /** What failures are counted for. Default: `part`. */
   by?: By
 }
 

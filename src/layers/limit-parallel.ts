@@ -6,7 +6,7 @@ import { positive } from './check.js'
 export interface LimitParallelOptions extends Pick<LayerOptions, 'only' | 'methods'> {
   /** Calls that run at once. */
   calls: number
-  /** Calls that may wait; further ones are refused. Default: 100. */
+  /** Maximum number of waiting calls; more calls are refused. Default: 100. */
   queue?: number
   /** Who is counted apart. Default: `everyone`. */
   by?: By

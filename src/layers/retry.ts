@@ -17,7 +17,7 @@ export interface RetryOptions extends Pick<LayerOptions, 'only'> {
 }
 
 /**
- * Tries calls again that failed for a reason other than a `Refusal`. Only reads, unless told otherwise: a change may have happened although its call failed.
+ * Tries calls again that failed for a reason other than a `Refusal`. By default only read-only calls, since a change may have happened although its call failed.
  *
  * @example retry({ times: 3, pauseMs: 100 })
  */

@@ -10,7 +10,7 @@ import { positive } from './check.js'
 export interface ShortenOptions extends Pick<LayerOptions, 'only'> {
   /** Longest text of a result, in characters. Default: 40,000. */
   maxCharacters?: number
-  /** How long the whole result stays readable, in milliseconds. Default: 600,000. */
+  /** Time in which the whole result can be read, in milliseconds. Default: 600,000. */
   keepMs?: number
 }
 
@@ -19,10 +19,10 @@ interface Whole {
   text: string
 }
 
-/** Whole results that are kept, in characters. */
+/** Maximum size of all stored results, in characters. */
 const mostCharacters = 50_000_000
 
-/** One for all layers of this process, so that a kit has one template for them. */
+/** Shared by all layers of this process, so that a kit has one template for them. */
 const wholes = new LRUCache<string, Whole>({
   maxSize: mostCharacters,
   sizeCalculation: ({ text }) => text.length + 1,

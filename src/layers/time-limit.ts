@@ -9,7 +9,7 @@ export interface TimeLimitOptions extends Pick<LayerOptions, 'only' | 'methods'>
 }
 
 /**
- * Ends calls that take too long: `call.signal` is aborted, and the caller is told. A function that does not listen to the signal goes on, and its result is dropped.
+ * Ends calls that take too long: `call.signal` is aborted, and the caller receives an error. A function that ignores the signal continues, and its result is dropped.
  *
  * @example timeLimit({ ms: 5_000 })
  */

@@ -13,7 +13,7 @@ export const alwaysAnswer =
   (action: QuestionAnswer['action']): Answerer =>
   (question) => ({ action: action === 'accept' && !isTrustworthy(question) ? 'decline' : action })
 
-/** A page that nobody looked at is accepted only where its connection cannot be read on the way. */
+/** A page that no user has checked is accepted only if its connection is encrypted or local. */
 function isTrustworthy(question: Question): boolean {
   if (question.kind === 'form') return true
   const { protocol, hostname } = new URL(question.url)

@@ -51,7 +51,7 @@ export interface AnsweringOptions {
   views?: boolean | undefined
 }
 
-/** The client that stands behind this one. */
+/** The client on whose behalf this client acts. */
 export interface PassTo {
   readonly capabilities: ClientCapabilities
   ask(method: string, params: JsonObject, signal: AbortSignal): Promise<JsonObject>
@@ -87,7 +87,7 @@ function tasksOf(revision: Revision, { onModelRequest, onQuestion }: AnsweringOp
   return { tasks: { list: {}, cancel: {}, requests } }
 }
 
-/** What answering needs of the link. */
+/** The functions of the link that replies need. */
 export interface AnsweringSide {
   readonly revision: Revision
   readonly options: AnsweringOptions
@@ -96,7 +96,7 @@ export interface AnsweringSide {
   notify(method: string, params: JsonObject): void
 }
 
-/** Answers what a server may ask of its client; refuses what was not declared. */
+/** Replies to the requests of a server; refuses requests for capabilities that were not declared. */
 export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
   const { revision, options, tasks } = side
   const declared = clientCapabilities(revision, options)

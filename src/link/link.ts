@@ -167,8 +167,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   }
 
   /**
-   * Starts a call as a task: the server answers at once, and the result is there when it is asked for. Where the server or its revision has no tasks, it is an
-   * ordinary call in the same form.
+   * Starts a call as a task: the server responds immediately, and the result can be fetched later. If the server or its revision does not support tasks, the handle represents an ordinary call.
    *
    * @example
    * const task = await link.start('survey_site', { site: 'Quarry Field' }, { ttlMs: 3_600_000 })

@@ -15,10 +15,10 @@ export interface LinkOptions extends AnsweringOptions {
   onLog?: (message: LogMessage) => void
   /** Called for each message in both directions. */
   onMessage?: (message: Message, from: 'client' | 'server') => void
-  /** Where spans and metrics go; by default to the OpenTelemetry SDK that is started in this process, if there is one. `false` makes none. */
+  /** Destination of spans and metrics. Default: the OpenTelemetry SDK of this process, if one is running. `false` makes none. */
   telemetry?: Telemetry | false
 }
-/** What a call takes after the name: arguments that a tool does not need may be left out. */
+/** Parameters of `call` after the name; the arguments can be omitted if the tool requires none. */
 export type CallWords<Arguments> =
   Record<never, never> extends Arguments
     ? [args?: Arguments, options?: CallOptions]

@@ -7,7 +7,7 @@ import { isTerminal, type Task, taskIn } from '../tasks/task.js'
 import type { CallOptions } from './options.js'
 
 export interface StartOptions extends Omit<CallOptions, 'timeoutMs'> {
-  /** How long the task and its result should be kept, in milliseconds; the server decides. */
+  /** Requested lifetime of the task and its result, in milliseconds; the server decides. */
   ttlMs?: number
 }
 export interface WaitOptions {
@@ -38,7 +38,7 @@ const pollMs = { usual: 1000, least: 100, most: 30_000 }
 export class LinkTasks {
   readonly #ask: Ask
   readonly #listeners = new Map<string, Set<(task: Task) => void>>()
-  /** Progress of tasks goes on after their calls were answered. */
+  /** Progress of tasks continues after the response to their calls. */
   readonly #progress = new Map<string, (progress: Progress) => void>()
   #nextToken = 1
 
@@ -168,7 +168,7 @@ export class LinkTasks {
 /** No server has more worth reading. */
 const mostTasks = 10_000
 
-/** Ways in which a connection fails while the task goes on. */
+/** Errors of a connection that do not end the task. */
 const broken: ReadonlySet<string> = new Set(['connect-failed', 'request-timed-out', 'answer-malformed'])
 
 function pause(wantedMs: unknown, signal: AbortSignal | undefined): Promise<void> {

@@ -18,14 +18,14 @@ export interface Choice {
   arguments: JsonObject
 }
 
-/** How much a word counts, by where it stands. */
+/** Weight of a word by its location. */
 const weights = { name: 2, title: 1.5, about: 1, parameter: 0.8, detail: 0.5 }
-/** What fits less is taken for nothing that fits. */
+/** Tools with a lower score do not match. */
 const least = 0.5
 /** A value that only one kind of parameter takes, such as ML-04. */
 const valueWeight = 0.25
 
-/** What a word counts that every tool has, and one that none has: the more of these, the less anything fits. */
+/** Weights of words that occur in all tools or in none; such words lower the score of a question. */
 const commonRarity = 0.15
 const unknownRarity = 0.5
 
@@ -36,8 +36,7 @@ interface Known {
 
 /**
  * Picks tools as a stand-in for a model: by the words that a question shares with names, descriptions, parameters and examples, rare words before
- * common ones. It is offline, and always picks the same for the same; it understands nothing. What it confuses, a model may tell apart by
- * meaning; what it cannot find, a model has no words to find it by either.
+ * common ones. It is offline, and always picks the same for the same; it understands nothing. A model may distinguish tools that this picker confuses. If this picker cannot find a tool, its description lacks the words that a model would need as well.
  */
 export class KeywordPicker {
   readonly #known: readonly Known[]
@@ -91,7 +90,7 @@ export class KeywordPicker {
     }
   }
 
-  /** How much a word tells: rare ones more. */
+  /** Weight of a word: rare words weigh more. */
   #rarity(word: string): number {
     const spread = this.#spread.get(word)
     return spread === undefined ? unknownRarity : commonRarity + Math.log(this.#known.length / spread)

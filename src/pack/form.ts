@@ -1,7 +1,7 @@
 import { envComment, envLine } from '../escape/env-file.js'
 import type { Packed } from './pack-kit.js'
 
-/** A file of what was packed, by its path below the folder. */
+/** A packed file, with its path in the output folder. */
 export interface OutFile {
   path: string
   text: string
@@ -9,7 +9,7 @@ export interface OutFile {
   isProgram?: boolean
 }
 
-/** What a form may be told. */
+/** Options of a form. */
 export interface FormOptions {
   /** The URL that others will reach it by. */
   publicUrl?: string
@@ -21,13 +21,13 @@ export interface FormOptions {
   registryName?: string
 }
 
-/** One way to put a packed kit somewhere: pure, from what was packed to files. */
+/** A deployment format: a pure function from a packed kit to files. */
 export interface Form {
   /** A sentence for people. */
   about: string
   /** Throws a `JexoError` if something it needs was not said. */
   files(packed: Packed, options: FormOptions): OutFile[]
-  /** What to do with it, line by line. */
+  /** Instructions for the user, one per line. */
   next(packed: Packed, folder: string, options: FormOptions): string[]
 }
 
@@ -45,7 +45,7 @@ export const plainName = (name: string): string =>
     .replace(/^-+|-+$/g, '')
     .slice(0, 50) || 'server'
 
-/** `.env.example`: what it reads, for somebody to fill in. Secrets have no value here. */
+/** `.env.example`: the variables that the server reads, for the user to complete. Secrets have no value here. */
 export function environmentExample({ kit, settings }: Packed, more: readonly string[] = []): string {
   const lines = settings.flatMap(({ name, about, default: usual, isSecret, isNeeded }) => [
     envComment(`${about}${isSecret ? ' A secret.' : ''}${isNeeded ? ' Needed.' : ''}`),
@@ -54,7 +54,7 @@ export function environmentExample({ kit, settings }: Packed, more: readonly str
   return `${[envComment(`What ${kit.name} reads from its environment.`), ...lines, ...more].join('\n')}\n`
 }
 
-/** What every server over HTTP reads. */
+/** Variables that every HTTP server reads. */
 export const httpEnvironment = (publicUrl: string | undefined): string[] => [
   '# The URL that others reach it by. Needed.',
   envLine('JEXO_PUBLIC_URL', publicUrl ?? ''),

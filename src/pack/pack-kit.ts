@@ -22,7 +22,7 @@ export interface PackedSetting {
   isNeeded: boolean
 }
 
-/** A kit, packed and not yet written anywhere. The same kit gives the same bytes. */
+/** A kit, packed and not yet written anywhere. The same kit produces the same bytes. */
 export interface Packed {
   /** Name of its file, such as `apiary.mjs`. */
   fileName: string
@@ -35,7 +35,7 @@ export interface Packed {
   assets: readonly string[]
   /** Packages with native parts that travel inside: it runs on machines such as this one only. */
   packages: readonly string[]
-  /** What may be missing where it runs. */
+  /** Optional settings of the packed kit. */
   remarks: readonly string[]
   /** It can keep its sessions in Redis, so that several of it are one server. */
   canShare: boolean
@@ -98,7 +98,7 @@ export async function packKit(kitFile: string): Promise<Packed> {
   }
 }
 
-/** What the feeds of a kit load that is not part of Jexo. */
+/** External packages that the feeds of a kit load. */
 const feedPackagesOf = ({ parts }: Kit): ReadonlySet<string> =>
   new Set(parts.flatMap(({ source }) => (isSharedFeed(source) ? source.packages : [])))
 
@@ -119,7 +119,7 @@ function settingsOf(kit: Kit): PackedSetting[] {
   }))
 }
 
-/** Runs the kit once, and hears what it wraps: the plans travel along, so that nothing has to be read again where it runs. */
+/** Loads the kit once and records its plans, which are included in the packed file so that sources need not be read again. */
 async function loadWithWraps(
   kitFile: string,
 ): Promise<{ kit: Kit; wraps: MadeWrap[]; folders: ReadonlyMap<string, readonly string[]> }> {

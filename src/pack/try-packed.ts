@@ -7,7 +7,7 @@ import { connectOnNode } from '../transport/node-connect.js'
 import { packErrors } from './errors.js'
 import type { Packed, PackedSetting } from './pack-kit.js'
 
-/** What a packed file offered when it was tried. */
+/** The parts that a packed file offered in a trial run. */
 export interface TriedPack {
   tools: number
   resources: number
@@ -64,7 +64,7 @@ export function madeUpSettings(settings: readonly PackedSetting[]): Record<strin
   return Object.fromEntries(missing.map(({ name }) => [name, 'to be set']))
 }
 
-/** Where it was tried is gone when this is read. */
+/** The folder of the trial no longer exists when this is read. */
 function reasonOf(error: unknown, folder: string): string {
   const text = isJexoError(error) ? error.problem : messageOf(error)
   const [, ended = text] = /\((the server ended .*)\)$/s.exec(text) ?? []

@@ -55,7 +55,7 @@ function serverOf(exchanges: readonly Exchange[]): string | undefined {
   return isObject(serverInfo) ? String(serverInfo.name) : undefined
 }
 
-/** What the server offered, by the lists on the tape; of a part that was called without being listed, what is known of it. */
+/** The parts of the server according to the lists on the tape; for a part that was called but not listed, the known properties. */
 function readingOf(exchanges: readonly Exchange[]): ServerReading | undefined {
   const opened = resultsOf(exchanges, 'initialize').at(-1)
   if (!opened || !isObject(opened.serverInfo)) return undefined

@@ -106,7 +106,7 @@ export class RecordedServer implements Upstream {
 const asNumber = (value: unknown) => (typeof value === 'number' ? value : undefined)
 const asText = (value: unknown) => (typeof value === 'string' ? value : undefined)
 
-/** What a request is about: a name or a URI. */
+/** The name or URI in a request. */
 const subjectOf = ({ name, uri, ref }: JsonObject): string => String(name ?? uri ?? JSON.stringify(ref))
 
 /** The recorded arguments that differ in the fewest fields. */

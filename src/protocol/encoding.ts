@@ -10,7 +10,7 @@ export function encodedOnce<T extends JsonObject>(result: T): T {
   return Object.freeze(result)
 }
 
-/** A tool's result whose text is the JSON of its structured content (Tools, "Structured Content"): made once, it goes out twice. */
+/** A tool's result whose text is the JSON of its structured content (Tools, "Structured Content"). The JSON is created once and used for both. */
 export class StructuredResult implements ToolResult {
   [key: string]: unknown
   readonly content: ContentBlock[]

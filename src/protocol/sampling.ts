@@ -44,7 +44,7 @@ export interface ModelAnswer {
   stopReason?: string
 }
 
-/** What is wrong with the messages of a request: tool results have to answer tool uses, one for each, and stand alone. */
+/** Returns the problem with the messages of a request: each tool use requires one tool result, in a message without other content. */
 export function samplingFault(messages: readonly unknown[]): string | undefined {
   let open: string[] = []
   for (const [index, message] of messages.entries()) {

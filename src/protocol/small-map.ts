@@ -1,6 +1,5 @@
 /**
- * A map of few entries that come and go quickly, such as the requests in flight. A `Map` makes a new table each time its deleted entries have
- * filled the old one, and the old tables keep what was in them until the next full collection of garbage; this makes none.
+ * A map for few, short-lived entries, such as the requests in flight. A `Map` allocates a new table when deleted entries have filled the old one, and the old tables retain their entries until the next full garbage collection. This map does not.
  */
 export class SmallMap<K, V> {
   readonly #keys: K[] = []
@@ -40,7 +39,7 @@ export class SmallMap<K, V> {
     this.#values.length = 0
   }
 
-  /** What is in it now, in the order in which it was added. */
+  /** The current entries in insertion order. */
   entries(): [K, V][] {
     return this.#keys.map((key, at) => [key, this.#values[at] as V])
   }

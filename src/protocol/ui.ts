@@ -41,7 +41,7 @@ export interface ToolUi {
 export type DisplayMode = 'inline' | 'fullscreen' | 'pip'
 export const displayModes: readonly DisplayMode[] = ['inline', 'fullscreen', 'pip']
 
-/** What a client declares that shows views. */
+/** The capability of a client that shows views. */
 export const viewsCapability: Readonly<Record<string, JsonObject>> = Object.freeze({
   [uiExtension]: { mimeTypes: [viewMimeType] },
 })
@@ -71,7 +71,7 @@ export function uiOf(tool: Pick<ToolDefinition, '_meta'>): ToolUi {
   }
 }
 
-/** The tools that a model is told of. */
+/** The tools that the model sees. */
 export const forModel = <T extends Pick<ToolDefinition, '_meta'>>(tools: readonly T[]): T[] =>
   tools.filter((tool) => uiOf(tool).isForModel)
 

@@ -53,7 +53,7 @@ function questionRow({
   return `<tr><td>${escaped(ask)}<td><code class="${isRight ? 'right' : 'wrong'}">${escaped(picked)}</code>${wrong}${args}<td>${bar} <span class="soft">${escaped(others)}</span>`
 }
 
-/** Rows are what was meant, columns what was picked. */
+/** Rows are expected tools, columns are picked tools. */
 function matrixSvg({ matrix: { names, counts } }: RehearsalReport): string {
   const size = names.length * cell
   const most = Math.max(1, ...counts.flat())

@@ -4,7 +4,7 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { readYamlOr } from '../yaml/read-yaml.js'
 import { rehearseErrors } from './errors.js'
 
-/** What somebody might ask, and the tool that ought to be picked for it. */
+/** A question of a user, and the tool that a model should pick for it. */
 export interface Question {
   ask: string
   /** Name of the tool; `none` where no tool is of use. */

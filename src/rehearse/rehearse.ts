@@ -18,7 +18,7 @@ export interface Rehearsed {
   /** How arguments differ from those expected. */
   misread: string[]
 }
-/** One tool that is picked in place of another. */
+/** A tool that is picked instead of the expected one. */
 export interface Confusion {
   expected: string
   picked: string
@@ -98,7 +98,7 @@ function confusionsIn(rehearsed: readonly Rehearsed[], picker: KeywordPicker): C
     .sort((one, other) => other.questions.length - one.questions.length)
 }
 
-/** Words as they were asked, with what they are compared by. */
+/** Words of a question in their original and normalized form. */
 const stemmedWords = (text: string) =>
   text.split(/[^\p{L}\p{N}-]+/u).flatMap((word) => {
     const [stem] = stems(word)
@@ -117,6 +117,6 @@ function matrixOf(rehearsed: readonly Rehearsed[]): RehearsalReport['matrix'] {
   return { names, counts }
 }
 
-/** What the figures of a stand-in mean, said wherever they are shown. */
+/** Note on the figures of the stand-in model, printed with them. */
 export const standInWarning =
   'The stand-in compares words only, offline. It shows which descriptions lack the words that people use, and which tools share them. It cannot predict how a real model interprets meaning or context: test one with --model.'

@@ -1,7 +1,7 @@
 import type { ReadyAnswer } from '../link/answerers.js'
 import type { JsonObject } from '../protocol/messages.js'
 
-/** What is expected of a step; all that is said has to hold. */
+/** Expectations of a step; all of them must hold. */
 export interface Expectation {
   /** Structured content: every field that is written has to be there, others may be. */
   structured?: JsonObject
@@ -19,7 +19,7 @@ export interface Expectation {
   failure?: string | true
   /** The server refuses: a code, and a part of the message. */
   error?: { code?: number | string; message?: string }
-  /** How long it may take beside another step of the same case, counted from one. */
+  /** Maximum duration relative to another step of the same case; steps are numbered from 1. */
   duration?: { atMostTimes: number; ofStep: number }
 }
 
@@ -30,21 +30,21 @@ export interface CaseStep {
   fill?: string
   with?: JsonObject
   answers?: ReadyAnswer[]
-  /** Values to go on with, by name: JSON pointers into `{structured, text}`. `${name}` stands for them in later steps. */
+  /** Values for later steps, by name: JSON pointers into `{structured, text}`. Later steps use them as `${name}`. */
   keep?: Record<string, string>
   expect: Expectation
 }
 
-/** Recorded calls with what is expected of them, as a case file has them. */
+/** The content of a case file: recorded calls with their expectations. */
 export interface Case {
   file: string
   target: string | undefined
-  /** What changes from run to run: names of fields, JSON pointers with `*`, or `/patterns/` in texts. */
+  /** Values that differ between runs: names of fields, JSON pointers with `*`, or `/patterns/` in texts. */
   mask: readonly string[]
   steps: readonly CaseStep[]
 }
 
-/** What came of a step. */
+/** The outcome of a step. */
 export interface Outcome {
   structured?: JsonObject
   text: string
@@ -55,9 +55,9 @@ export interface Outcome {
 
 export interface StepReport {
   label: string
-  /** The step with kept values in it. */
+  /** The step with stored values inserted. */
   step: CaseStep
-  /** What is not as expected, a sentence each; empty if all is. */
+  /** The failed expectations, one sentence each; empty if the step passes. */
   differences: string[]
   outcome: Outcome | undefined
 }

@@ -65,7 +65,7 @@ interface Branch {
   isTried: boolean
 }
 
-/** Where a schema leaves a choice: fields that may be left out, values of an enum, both booleans, branches of a union. */
+/** Alternatives in a schema: optional fields, values of an enum, both booleans, branches of a union. */
 function branchesOf(schema: JsonObject, given: readonly unknown[], path: string): Branch[] {
   const found: Branch[] = []
   const values = given.filter((value) => value !== undefined)

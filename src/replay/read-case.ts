@@ -9,7 +9,7 @@ import { replayErrors } from './errors.js'
 type Faults = (value: unknown) => ErrorObject[]
 let known: Faults | undefined
 
-/** Reads a case file. Rejects with a `JexoError` that names line and column of what is wrong. */
+/** Reads a case file. Rejects with a `JexoError` that names the line and column of the problem. */
 export async function readCase(file: string): Promise<Case> {
   const text = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
     throw replayErrors.caseUnreadable(file, error.code ?? error.message)
@@ -32,7 +32,7 @@ export function parseCase(file: string, text: string, faultsOf: Faults): Case {
   return { file, target, mask, steps }
 }
 
-/** Where a value stands, or the nearest that is there. */
+/** The position of a value, or of its closest existing ancestor. */
 function offsetOf(document: Document, path: readonly string[]): number {
   for (let length = path.length; length >= 0; length--) {
     const keys = path.slice(0, length).map((key) => (/^\d+$/.test(key) ? Number(key) : key))

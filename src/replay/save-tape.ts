@@ -5,17 +5,17 @@ import { type RecordedCall, sequenceText } from './case-file.js'
 import { callsOnTape } from './cases-of-tape.js'
 import { replayErrors } from './errors.js'
 
-/** A case file that was made of a session. */
+/** A case file that was created from a session. */
 export interface SavedSession {
   file: string
   steps: number
   unanswered: number
-  /** What it is to be run against, where that is known. */
+  /** The target to run it against, if known. */
   target: string | undefined
 }
 
 /**
- * Makes a case of each session on a tape, its calls as steps, in a folder. Files that are there are not written over. Rejects with a `JexoError` if
+ * Makes a case of each session on a tape, its calls as steps, in a folder. Existing files are not overwritten. Rejects with a `JexoError` if
  * the tape cannot be read, or nothing was called on it.
  */
 export async function saveTape(tape: string, folder: string, target?: string): Promise<SavedSession[]> {

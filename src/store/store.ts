@@ -5,18 +5,18 @@ import type { JsonObject } from '../protocol/messages.js'
 export interface Store {
   /** For people, without credentials: `redis://127.0.0.1:6379/0`. */
   readonly label: string
-  /** Loads what it needs; `hasJobs` where there is work that survives. Rejects with a `JexoError` if a package is missing. */
+  /** Loads the client; `hasJobs` if there are durable tasks. Rejects with a `JexoError` if a package is missing. */
   prepare?(hasJobs: boolean): Promise<void>
-  /** Takes part in a server, as one of its processes. Connects without anybody waiting for it. */
+  /** Takes part in a server, as one of its processes. Connects in the background. */
   join(server: string, handlers: MemberHandlers, id?: string): Member
-  /** Closes what is open, after all have left. */
+  /** Closes the connections after all members have left. */
   close(): Promise<void>
 }
 
 export interface MemberHandlers {
   /** Takes what others send. */
   hear(mail: JsonObject): void
-  /** The store can be used: for the first time, or again after it was lost. What was sent meanwhile has not arrived. */
+  /** The store can be used: for the first time, or again after it was lost. Called after a lost connection: messages that were sent in the meantime are lost. */
   connected(): void
   /** It cannot be used any more. */
   lost(reason: string): void
@@ -25,7 +25,7 @@ export interface MemberHandlers {
 }
 
 /**
- * One process among those of a server. All values are plain data: what is shared may live in another process. Every promise rejects with a `JexoError`
+ * A process of a server with several processes. All values are plain data, since they may be stored in another process. Every promise rejects with a `JexoError`
  * (`store-unavailable`) while the store cannot be used.
  */
 export interface Member {
@@ -38,7 +38,7 @@ export interface Member {
   readonly tasks: TaskStore
   /** Work that other processes take up; undefined where it ends with its process. */
   readonly jobs?: JobStore
-  /** Of any name. */
+  /** Messages of all kinds. */
   readonly take: TakeCount
   /** False if there is no such process. */
   tell(member: string, mail: JsonObject): Promise<boolean>
@@ -51,7 +51,7 @@ export interface Member {
 export interface RoomFor {
   /** How many sessions there may be. */
   most: number
-  /** A session that would end within this time gives up its place if others need it. */
+  /** A session that would expire within this time is ended if others need its place. */
   spareMs: number
 }
 
@@ -59,9 +59,9 @@ export interface RoomFor {
 export interface SessionStore {
   /** `ended` names a session that had to make room. */
   open(id: string, state: string, ttlMs: number, room: RoomFor): Promise<{ isOpen: boolean; ended?: string }>
-  /** The state, which is kept for another while; undefined if there is no such session. */
+  /** Returns the state and extends its lifetime; undefined if the session does not exist. */
   read(id: string, ttlMs: number): Promise<string | undefined>
-  /** Puts a state in the place of another, unless that has changed meanwhile. Returns what is there now; undefined if the session has ended. */
+  /** Puts a state in the place of another, unless that has changed meanwhile. Returns the current version; undefined if the session has ended. */
   exchange(id: string, before: string, after: string, ttlMs: number): Promise<string | undefined>
   /** Keeps sessions for another while. */
   touch(ids: readonly string[], ttlMs: number): Promise<void>
@@ -72,7 +72,7 @@ export interface SessionStore {
   /** Says by which member a session has subscribed. A subscription ends with its session. False if it has too many. */
   subscribe(id: string, uri: string, member: string, ttlMs: number): Promise<boolean>
   unsubscribe(id: string, uri: string): Promise<void>
-  /** Those that have subscribed by a member, or by one that has died since: they are the member's from now on. Without a member, all. */
+  /** The subscriptions of a member and of members that have ended, which the member takes over. Without a member, all. */
   subscribers(uri: string, member?: string): Promise<string[]>
   /** To what a session has subscribed. */
   subscriptions(id: string): Promise<string[]>
@@ -84,11 +84,11 @@ export interface StreamEvent {
   sequence: number
   /** JSON, or nothing for an event that only has an id. */
   data: string
-  /** Nothing follows. */
+  /** Marks the end of the stream. */
   isLast?: boolean
 }
 
-/** What a process hears of a stream that it reads: it is a `Mail` of this form. */
+/** Messages about a stream for the process that reads it; a `Mail` of this form. */
 export interface StreamMail extends StreamEvent {
   kind: 'event'
   session: string
@@ -104,14 +104,14 @@ export interface StreamLimits {
 
 /** Event streams of sessions, bounded in number of events and in characters. Each message is on one stream. */
 export interface StreamStore {
-  /** Begins a standing stream with what has waited for one; this process reads it. Undefined if there are too many. */
+  /** Opens a standing stream in this process and sends the events that are queued for it. Undefined if there are too many. */
   stand(
     session: string,
     stream: string,
     isPrimed: boolean,
     limits: StreamLimits,
   ): Promise<StreamEvent[] | undefined>
-  /** Keeps an event of a stream of this process, and sends it to whoever else reads the stream. Returns who that is. What comes a second time is not kept again. */
+  /** Stores an event of a stream of this process, and sends it to the process that reads the stream. Returns who that is. Duplicates are not stored. */
   append(session: string, stream: string, event: StreamEvent): Promise<string | undefined>
   /**
    * Puts a message on the newest standing stream that has a reader, or lets it wait for one. False if the session is not ready, or not there. Numbers of a process
@@ -128,7 +128,7 @@ export interface StreamStore {
 /** How many resources a session may subscribe to. */
 export const mostSubscriptions = 1000
 
-/** How much of a session's events is kept. */
+/** Maximum size of the stored events of a session. */
 export const eventLimits = { most: 256, mostCharacters: 4 * 1024 * 1024 }
 
 /** A task as others see it. The record is a text that only its readers understand. */
@@ -155,9 +155,9 @@ export interface JobStore {
   work(carryOut: (job: Job) => Promise<void>, most: number): void
   /** Has one of the processes do something from time to time. */
   repeat(name: string, everyMs: number, act: () => Promise<void>): void
-  /** Work that nobody has begun is not done. */
+  /** Jobs that have not been started are removed. */
   remove(id: string): Promise<void>
-  /** Takes up no more; what is under way here is given back. */
+  /** Accepts no more jobs, and returns the running ones to the queue. */
   close(): Promise<void>
 }
 
@@ -167,7 +167,7 @@ export interface JobOptions {
   /** How long before it is tried again after a failure, in milliseconds; doubled each time if it is `growing`. */
   backoffMs: number
   isGrowing: boolean
-  /** How long what it has saved is kept. */
+  /** Lifetime of the checkpoint. */
   ttlMs: number
 }
 
@@ -176,7 +176,7 @@ export interface Job {
   readonly data: JsonObject
   /** Counts from 1. */
   readonly attempt: number
-  /** What an earlier attempt has saved last, as JSON. */
+  /** The last checkpoint of earlier attempts, as JSON. */
   readonly saved: string | undefined
   save(json: string): Promise<void>
 }

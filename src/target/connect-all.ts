@@ -4,7 +4,7 @@ import { connectOnNode, type NodeConnectOptions, type NodeTarget } from '../tran
 
 /**
  * Opens several links side by side: those of a host's configuration file, or of entries given by name.
- * Rejects if the file cannot be read; one entry that does not open is told in `failed`.
+ * Rejects if the file cannot be read; entries that do not open are listed in `failed`.
  *
  * @example const { links, failed } = await connectAll('/home/me/host/config.json')
  */

@@ -13,7 +13,7 @@ import { transportErrors } from '../transport/errors.js'
 import type { NodeConnectOptions } from '../transport/node-connect.js'
 import { targetErrors } from './errors.js'
 
-/** What a command works on. */
+/** The target of a command. */
 export type Target =
   | { kind: 'kit'; file: string; env?: Readonly<Record<string, string>> }
   | { kind: 'url'; url: string; headers?: Readonly<Record<string, string>> }
@@ -26,15 +26,15 @@ export interface TargetOptions {
   /** Working folder of a child. */
   cwd?: string
   headers?: Readonly<Record<string, string>>
-  /** Loads a kit and what it imports again, though it was loaded before. */
+  /** Loads a kit and its imports again. */
   isAgain?: boolean
-  /** Runs a kit in a process of its own: nothing that it does to its process ends this one. */
+  /** Runs a kit in a separate process, so that it cannot end this one. */
   keepsKitApart?: boolean
   /** Runs a kit without its layers; other targets cannot. */
   withoutLayers?: boolean
 }
 
-/** What the name of a tape ends with, there or not there yet. */
+/** Suffix of the names of tapes. */
 export const tapeSuffix = '.tape.jsonl'
 
 /** Reads a target as typed: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or a tape. */
@@ -58,7 +58,7 @@ export async function readTarget(text: string, options: TargetOptions = {}): Pro
 }
 
 /**
- * Opens a link to a target. A kit is run in this process, unless it is kept apart; what a child says on stderr goes to `onStderr`. Servers list
+ * Opens a link to a target. A kit runs in this process unless `keepsKitApart` is set. Lines that a child writes to stderr go to `onStderr`. Servers list
  * their views and the tools for pages, unless `views` is false.
  */
 export async function openTarget(
@@ -95,7 +95,7 @@ export async function openTarget(
   return { link: await connectOnNode(target.url, { ...others, headers, ...own }) }
 }
 
-/** What a target is called where people read it. */
+/** The label of a target in output. */
 export function labelOf(target: Target): string {
   if (target.kind === 'kit' || target.kind === 'tape') return shownPath(target.file)
   return target.kind === 'url' ? target.url : [target.command.command, ...target.command.args].join(' ')
@@ -128,7 +128,7 @@ export function readCommandLine(line: string): ChildCommand & { args: readonly s
   return { command, args }
 }
 
-/** The first bytes of a file, by which what was made here is known. */
+/** The first bytes of a file, which identify tapes and packed files. */
 async function beginningOf(file: string): Promise<string> {
   if (!existsSync(file)) return ''
   const handle = await open(file)

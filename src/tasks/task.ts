@@ -30,7 +30,7 @@ export const metaOfTask = (meta: unknown, taskId: string): JsonObject => ({
 export const isTerminal = (status: TaskStatus): boolean =>
   status === 'completed' || status === 'failed' || status === 'cancelled'
 
-/** How long tasks are kept where nobody asks for something else, and at most. */
+/** Default and maximum lifetime of tasks. */
 const usualTtlMs = 60 * 60_000
 const mostTtlMs = 24 * 60 * 60_000
 

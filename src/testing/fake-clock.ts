@@ -1,8 +1,8 @@
 import { install } from '@sinonjs/fake-timers'
 
-/** A clock that stands still until it is advanced. */
+/** A clock that changes only when it is advanced. */
 export interface FakeClock {
-  /** Milliseconds since 1970, as `Date.now()` gives them meanwhile. */
+  /** Milliseconds since 1970, the current value of `Date.now()`. */
   readonly now: number
   /** Advances the clock by milliseconds: runs the timers that are due, and waits for their continuations. */
   advance(ms: number): Promise<void>

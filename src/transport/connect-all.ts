@@ -10,7 +10,7 @@ export interface Links {
   close(): Promise<void>
 }
 
-/** Opens all entries at once; one that does not open keeps nobody else from it. */
+/** Opens all entries in parallel; a failure does not affect the others. */
 export async function connectEach<T>(
   entries: Readonly<Record<string, T>>,
   connect: (target: T) => Promise<Link>,

@@ -55,7 +55,7 @@ export function nodeHandler(kit: Kit, options: NodeHandlerOptions = {}): NodeHan
   })
 }
 
-/** Serves a kit over HTTP on its own port. Rejects if the port is in use, or if other machines could call without authentication (Transports, "Streamable HTTP"). */
+/** Serves a kit over HTTP. Rejects if the port is in use, or if other machines could call without authentication (Transports, "Streamable HTTP"). */
 export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = {}): Promise<HttpService> {
   const { host = '127.0.0.1', port = 0, publicUrl, token, access, drainMs = 5000 } = options
   const isPublic = !isLoopback(host) || publicUrl !== undefined
@@ -118,14 +118,14 @@ function handlerOf(endpoint: HttpEndpoint) {
   }
 }
 
-/** What nobody foresaw is for the log; the caller only hears that it failed. A caller who is gone hears nothing. */
+/** Logs an unexpected error; the caller receives status 500. Does nothing if the connection is closed. */
 function failed(response: ServerResponse, error: unknown): void {
   if (response.destroyed) return
   process.stderr.write(`jexo: error: ${error instanceof Error ? error.stack : error}\n`)
   if (!response.headersSent) write(response, { status: 500, headers: {} }, 0)
 }
 
-/** A class: each object literal with an accessor would have a shape of its own, which keeps its request until the next full collection of garbage. */
+/** A class, because V8 creates a hidden class for each object literal with an accessor, which retains its request until the next full garbage collection. */
 class NodeRequest implements HttpRequest {
   readonly method: string
   readonly path: string

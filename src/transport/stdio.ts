@@ -93,7 +93,7 @@ class Output {
     this.#isMoreComing = isMoreComing
   }
 
-  /** What `read` has written when it returns goes out together. */
+  /** Writes all lines that are added during `read` at once. */
   gather(read: () => void): void {
     this.#isGathering = true
     try {

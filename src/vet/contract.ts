@@ -1,7 +1,7 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { Snapshot } from './snapshot.js'
 
-/** What a server offered when it was saved: what its users may rely on. */
+/** The saved interface of a server, on which its users rely. */
 export interface Contract {
   version: 1
   kind: 'contract'
@@ -40,7 +40,7 @@ export interface Drift {
   isBreaking: boolean
 }
 
-/** What has changed since: breaking is what a caller who relied on it would notice. */
+/** Lists the changes; a change is breaking if it affects existing callers. */
 export function diffContracts(before: Contract, now: Contract): Drift[] {
   return [
     ...between('tool', before.tools, now.tools, (name, old, current) => [
@@ -88,7 +88,7 @@ const lists = (kind: string, before: readonly string[], now: readonly string[]):
     .map((uri) => ({ where: `${kind} ${uri}`, what: 'it is new', isBreaking: false })),
 ]
 
-/** What a caller sends has to be taken still: less may be asked for, not more. */
+/** Input must stay acceptable: requirements may be relaxed, not tightened. */
 function inputDrift(where: string, before: JsonObject, now: JsonObject): Drift[] {
   const [old, current] = [fieldsOf(before), fieldsOf(now)]
   const drift: Drift[] = []
@@ -113,7 +113,7 @@ function inputDrift(where: string, before: JsonObject, now: JsonObject): Drift[]
   return drift
 }
 
-/** What a caller reads has to be there still: more may be given, not less. */
+/** Output must stay complete: properties may be added, not removed. */
 function outputDrift(where: string, before: JsonObject | undefined, now: JsonObject | undefined): Drift[] {
   if (!before) return now ? [{ where, what: 'its output has a schema now', isBreaking: false }] : []
   if (!now) return [{ where, what: 'its output has no schema any more', isBreaking: true }]
@@ -127,7 +127,7 @@ function outputDrift(where: string, before: JsonObject | undefined, now: JsonObj
   })
 }
 
-/** Where a schema takes less than it did: its type, its choices, its limits. */
+/** Restrictions that were added to a schema: type, choices, limits. */
 function narrowing(where: string, label: string, before: JsonObject, now: JsonObject): Drift[] {
   const drift: Drift[] = []
   const told = (what: string, isBreaking: boolean) => drift.push({ where, what: `${label} ${what}`, isBreaking })

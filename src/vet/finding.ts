@@ -7,24 +7,24 @@ export type Severity = (typeof severities)[number]
 export const groups = ['words', 'schemas', 'size', 'safety', 'wire', 'probe'] as const
 export type Group = (typeof groups)[number]
 
-/** What a rule has found in one place. */
+/** A finding of a rule at one location. */
 export interface Found {
   /** The place, such as `tool weigh_hive, parameter hive`. */
   location: string
-  /** What is there, and why it matters. */
+  /** The problem and its consequence. */
   problem: string
-  /** What to do. */
+  /** The fix. */
   fix: string
-  /** Where it is more or less grave than the rule says. */
+  /** Severity, if it differs from the rule's. */
   severity?: Severity
 }
 
-/** One thing that is looked for; its id stays the same for good. */
+/** A rule; its id never changes. */
 export interface Rule {
   id: string
   group: Group
   severity: Severity
-  /** What it looks for, in a sentence. */
+  /** The problem that it reports, in a sentence. */
   about: string
   check(surface: Snapshot): readonly Found[] | Promise<readonly Found[]>
 }

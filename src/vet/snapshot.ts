@@ -5,7 +5,7 @@ import type { PromptDefinition, ToolDefinition } from '../protocol/types.js'
 import type { Contract } from './contract.js'
 import type { SeenResult, SeenView } from './views/look.js'
 
-/** All of a server that rules look at: what it says of itself over the wire, and what is known beside. */
+/** The input of the rules: the server's own declarations, and additional information. */
 export interface Snapshot extends Catalogue {
   name: string
   version: string
@@ -14,7 +14,7 @@ export interface Snapshot extends Catalogue {
   costs: Readonly<Record<string, number>>
   /** The kit itself, where the target is one: it knows more than the wire says. */
   kit?: Kit | undefined
-  /** What was offered when it was saved. */
+  /** The saved contract. */
   contract?: Contract | undefined
   /** Results in recorded cases, by size. */
   results?: readonly { case: string; step: string; tokens: number }[]
@@ -22,11 +22,11 @@ export interface Snapshot extends Catalogue {
   filled?: { name: string; arguments: JsonObject; required: string } | undefined
   /** Pages of tools, as a host reads them. */
   views?: readonly SeenView[]
-  /** What read-only tools with a view answer to hosts without views. */
+  /** Results of read-only tools with a view, for hosts without views. */
   viewResults?: readonly SeenResult[]
   /** Lines on stdout that are no messages; of a child only. */
   strays?: readonly string[]
-  /** What printed to stdout and was sent to stderr by the guard, such as `console.log in the loading of hives.kit.ts`. */
+  /** Output to stdout that was diverted to stderr, such as `console.log in the loading of hives.kit.ts`. */
   diverted?: readonly string[]
 }
 
@@ -40,7 +40,7 @@ export function parametersOf(tool: ToolDefinition): [string, JsonObject][] {
   return Object.entries(properties).map(([name, schema]) => [name, isObject(schema) ? schema : {}])
 }
 
-/** Every schema within a schema, with its path and how deep it stands. References are not followed. */
+/** Every nested schema with its path and depth. References are not followed. */
 export function* schemasIn(
   schema: unknown,
   path = '',
@@ -65,7 +65,7 @@ export function* schemasIn(
     yield* inner(key, schema[key])
 }
 
-/** What each tool takes and gives, for rules about schemas. */
+/** Input and output schemas of each tool. */
 export const schemasOf = (tool: ToolDefinition): { of: 'input' | 'output'; schema: JsonObject }[] => [
   { of: 'input', schema: tool.inputSchema },
   ...(isObject(tool.outputSchema) ? [{ of: 'output' as const, schema: tool.outputSchema }] : []),

@@ -14,11 +14,11 @@ import { type VetReport, vet } from './vet.js'
 import { type WireReport, wireFindings } from './wire-findings.js'
 
 export interface VetOptions {
-  /** File of a contract that was saved; beside a kit, `<name>.contract.json` where there is one. */
+  /** File of a saved contract. Default: `<name>.contract.json` in the folder of the kit, if it exists. */
   contract?: string | undefined
   /** Leaves any contract aside. */
   ignoresContract?: boolean
-  /** Folder of recorded cases; `cases` beside a kit by default. */
+  /** Folder of recorded cases. Default: `cases` in the folder of the kit. */
   cases?: string | undefined
   /** Also checks it against the standard, in this revision or the newest. */
   wire?: { revision?: string | undefined } | undefined
@@ -93,7 +93,7 @@ function without<T extends { findings: unknown }>({ findings: _, ...rest }: T): 
   return rest
 }
 
-/** Where the contract of a target is kept. */
+/** The contract file of a target. */
 export const contractFileOf = (target: Target): string =>
   target.kind === 'kit' ? target.file.replace(/(\.kit)?\.[cm]?[jt]sx?$/, '.contract.json') : 'server.contract.json'
 

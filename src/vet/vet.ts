@@ -12,7 +12,7 @@ export interface VetReport {
   off: RuleChoice[]
 }
 
-/** Asks every rule. A rule that breaks on a server's odd content is itself a finding: the others go on. */
+/** Asks every rule. If a rule throws, the error becomes a finding and the other rules continue. */
 export async function vet(
   surface: Snapshot,
   choices: readonly RuleChoice[] = [],

@@ -9,7 +9,7 @@ interface KindsProps {
   label: string
 }
 
-/** Chooses the kinds of messages to show. Opens as it appears. */
+/** Chooses the kinds of messages to show. It is open when it is mounted. */
 export function KindsMenu({ filter, onFilter, label }: KindsProps) {
   const toggle = (kind: Kind, isShown: boolean) =>
     onFilter({
@@ -44,7 +44,7 @@ export function KindsMenu({ filter, onFilter, label }: KindsProps) {
   )
 }
 
-/** Saves, opens or clears the recording. Opens as it appears. */
+/** Saves, opens or clears the recording. It is open when it is mounted. */
 export function TapeMenu({ onOpen, onClear }: { onOpen: () => void; onClear: () => void }) {
   return (
     <Menu position="bottom-end" defaultOpened>

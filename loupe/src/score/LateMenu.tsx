@@ -5,11 +5,11 @@ interface Props {
   /** Text of the button. */
   label: string
   variant?: 'default' | 'light'
-  /** The menu with a button of its own, loaded when it is first asked for. */
+  /** The menu with its own button, loaded at the first click. */
   children: ReactNode
 }
 
-/** The button of a menu whose code is loaded at the first click: the page shows sooner without it. */
+/** A menu button that loads the menu at the first click, so that the page loads faster. */
 export function LateMenu({ label, variant = 'default', children }: Props) {
   const [isAsked, setAsked] = useState(false)
   const button = (

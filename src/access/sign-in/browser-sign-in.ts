@@ -11,7 +11,7 @@ import { maskedUrl } from './steps.js'
 import type { KeptSignIn } from './store.js'
 
 export interface BrowserSignInOptions extends PersonSignInOptions {
-  /** Shows the person the address to open; rejects if the person cancels. Without it, nobody is asked: a sign-in that is needed is an error. */
+  /** Shows the person the address to open; rejects if the person cancels. Without it, a required sign-in is an error. */
   open?: (url: URL) => void | Promise<void>
 }
 

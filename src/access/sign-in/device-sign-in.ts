@@ -10,7 +10,7 @@ import type { SignIn } from './sign-in.js'
 import type { BoundedFetch } from './steps.js'
 import type { KeptSignIn } from './store.js'
 
-/** What a person types on another device. */
+/** The code that the user enters on another device. */
 export interface DeviceCode {
   /** The page to open. */
   url: string

@@ -8,18 +8,18 @@ import type { Challenge, SignIn } from './sign-in.js'
 import { type OnSignInStep, type SignInStage, SignInTrace } from './steps.js'
 import { type KeptSignIn, memoryStore, type SignInStore } from './store.js'
 
-/** What the ways have in common in which a person signs in. */
+/** Options that all interactive sign-ins share. */
 export interface PersonSignInOptions {
   /** Id of this program at the authorization server; without one, it registers itself where that is possible. */
   clientId?: string
   clientSecret?: string
   /** URL of a client id metadata document, for authorization servers that take one. */
   clientMetadataUrl?: string
-  /** What the authorization server calls this program. */
+  /** Client id and secret at the authorization server. */
   clientName?: string
   /** Scopes to ask for; those that the server needs by default. */
   scopes?: readonly string[]
-  /** Where tokens are kept; in memory by default. */
+  /** Storage of tokens. Default: memory. */
   store?: SignInStore
   /** How long a person may take, in milliseconds. Default: 300,000. */
   limitMs?: number
@@ -28,19 +28,19 @@ export interface PersonSignInOptions {
   onStep?: OnSignInStep
 }
 
-/** One sign-in of a person that is under way. */
+/** An interactive sign-in in progress. */
 export interface PersonAttempt extends Discovered {
   endpoint: URL
   /** All scopes to ask for. */
   scopes: readonly string[]
-  /** What is kept from before. */
+  /** The stored sign-in. */
   now: KeptSignIn | undefined
   trace: SignInTrace
-  /** Aborted when nobody waits for it any more. */
+  /** Aborted when no caller waits for it any more. */
   signal: AbortSignal | undefined
 }
 
-/** Asks a person; undefined where nobody can be asked. */
+/** Asks the user; undefined if the session is not interactive. */
 export type AskPerson = (attempt: PersonAttempt) => Promise<KeptSignIn>
 
 /** Keeps, refreshes and replaces the tokens of a person, who is asked by `ask`. */

@@ -1,6 +1,6 @@
 import type { OnSignInStep } from './steps.js'
 
-/** What a server said when it refused: `WWW-Authenticate` of a 401 or 403. */
+/** The challenge of a server that refused a request: `WWW-Authenticate` of a 401 or 403. */
 export interface Challenge {
   metadataUrl?: string
   scope?: string

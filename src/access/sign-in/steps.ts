@@ -24,11 +24,11 @@ export interface SignInExchange {
   received?: JsonObject
 }
 
-/** One step of a sign-in: what was done, and how it ended. Values that are secret are masked. */
+/** A step of a sign-in and its outcome. Values that are secret are masked. */
 export interface SignInStep {
   stage: SignInStage
   outcome: 'success' | 'failure'
-  /** One sentence. */
+  /** A sentence that describes it. */
   detail: string
   /** In milliseconds since 1970. */
   startedAtMs: number
@@ -43,9 +43,9 @@ export interface SignInStep {
 export type OnSignInStep = (step: SignInStep) => void
 export type BoundedFetch = (url: string, init?: RequestInit) => Promise<Response>
 
-/** Tells each step of a sign-in to whoever listens. */
+/** Reports each step of a sign-in to the listener. */
 export class SignInTrace {
-  /** The error that was told last. */
+  /** The error that was reported last. */
   #told: unknown
 
   constructor(private readonly onStep: OnSignInStep | undefined) {}
@@ -81,7 +81,7 @@ export class SignInTrace {
     this.onStep?.({ ...atOnce(stage), outcome: 'success', detail })
   }
 
-  /** Tells what failed outside a step, or of the steps together; an error that was told already is not told again. */
+  /** Reports a failure outside the steps. An error that was reported already is not reported again. */
   failed(stage: SignInStage, error: unknown): void {
     if (error === this.#told) return
     this.#told = error
@@ -131,7 +131,7 @@ function objectIn(text: string): JsonObject | undefined {
   }
 }
 
-/** What would let somebody else sign in. */
+/** Names of fields that would let another person sign in. */
 const secretNames = new Set([
   'code',
   'state',

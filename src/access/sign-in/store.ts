@@ -1,6 +1,6 @@
 import type { Grant } from './grant.js'
 
-/** A sign-in as it is kept: for which server, at which authorization server, as which client. */
+/** A stored sign-in: the server, the authorization server, the client, and the tokens. */
 export interface KeptSignIn extends Grant {
   resource: string
   issuer: string
@@ -10,10 +10,10 @@ export interface KeptSignIn extends Grant {
   clientAuth?: 'client_secret_post'
 }
 
-/** Where sign-ins are kept, by the URL of the server. */
+/** Storage of sign-ins, by the URL of the server. */
 export interface SignInStore {
   read(resource: string): Promise<KeptSignIn | undefined>
-  /** Keeps what `change` makes of what is kept now, with nobody else writing in between. */
+  /** Replaces the stored value by the result of `change`, atomically. */
   update(
     resource: string,
     change: (now: KeptSignIn | undefined) => Promise<KeptSignIn | undefined>,

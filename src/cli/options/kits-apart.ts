@@ -1,6 +1,6 @@
 let isOn = false
 
-/** From now on kits run in a process of their own, so that one that blocks its thread cannot keep this process from ending. */
+/** Runs kits in separate processes from now on, so that a blocked kit cannot keep this process from ending. */
 export function keepKitsApart(): void {
   isOn = true
 }

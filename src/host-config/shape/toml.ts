@@ -86,7 +86,7 @@ function tableOf(name: string, entry: JsonObject): string[] {
   return [`[${root}.${key}]`, ...Object.entries(entry).map(([field, value]) => `${field} = ${written(value)}`)]
 }
 
-/** JSON's texts and lists are TOML's too; a map is written in one line. */
+/** Strings and lists of JSON are valid TOML; a map becomes an inline table. */
 function written(value: unknown): string {
   if (!isObject(value)) return JSON.stringify(value)
   const pairs = Object.entries(value).map(([key, item]) => `${JSON.stringify(key)} = ${written(item)}`)

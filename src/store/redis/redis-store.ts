@@ -4,7 +4,7 @@ import { RedisMember } from './redis-member.js'
 import { shownUrl } from './shown-url.js'
 
 export interface RedisStoreOptions {
-  /** What all keys begin with; the name of the server follows. Default: `jexo`. */
+  /** Prefix of all keys, followed by the name of the server. Default: `jexo`. */
   prefix?: string
   /** How long a command may take, in milliseconds. Default: 2,000. */
   timeoutMs?: number

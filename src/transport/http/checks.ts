@@ -74,7 +74,7 @@ export function isBrowser(request: HttpRequest): boolean {
   return accept.includes('text/html') && !accept.includes('text/event-stream')
 }
 
-/** True if the body is JSON by its type. */
+/** True if the content type of the body is JSON. */
 export function isJson(request: HttpRequest): boolean {
   const given = request.header('content-type')
   if (given === 'application/json') return true

@@ -172,7 +172,7 @@ export class HttpEndpoint {
     return refusal(405, `${request.method} is not offered here.`, -32000, { allow: this.#methods })
   }
 
-  /** What is answered where the caller lacks a scope that one of the messages needs. */
+  /** The response if the caller lacks a scope that one of the messages requires; otherwise undefined. */
   #lacking(
     request: HttpRequest,
     engine: Pick<Engine, 'scopesFor'>,

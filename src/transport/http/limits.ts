@@ -2,7 +2,7 @@
 export interface HttpLimits {
   /** Longest body of a POST. */
   maxBytes: number
-  /** What a reader may leave unread before its stream is closed; it can resume. */
+  /** Unread bytes after which a stream is closed; the client can resume it. */
   maxUnreadBytes: number
   maxSessions: number
   /** Open streams of one session. */
@@ -11,7 +11,7 @@ export interface HttpLimits {
   maxInFlight: number
   /** Messages that wait for a standing stream. */
   maxWaiting: number
-  /** A session nobody used for this long is ended. */
+  /** Idle time after which a session ends. */
   idleMs: number
   /** A session that has not sent `notifications/initialized` after this long is ended. */
   handshakeMs: number

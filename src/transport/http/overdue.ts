@@ -1,4 +1,4 @@
-/** Something that is done once it has waited too long. Its fields belong to `Overdue`. */
+/** An entry with a time-out. `Overdue` maintains its fields. */
 export interface Waiting {
   overdue(): void
   dueAtMs: number
@@ -7,8 +7,7 @@ export interface Waiting {
 }
 
 /**
- * One timer for many that all wait equally long: they come due in the order in which they were added. They are linked to each other, and what
- * is removed is let go at once: a queue of what is settled already would be moved by each collection of garbage.
+ * One timer for many entries with the same time-out, which expire in the order in which they were added. Entries form a linked list, so that a removed entry can be collected immediately.
  */
 export class Overdue {
   readonly #afterMs: number

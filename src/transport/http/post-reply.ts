@@ -3,7 +3,7 @@ import { type EventStream, streamHeaders } from './event-stream.js'
 import { type HttpAnswer, jsonMessage } from './exchange.js'
 import type { Overdue, Waiting } from './overdue.js'
 
-/** What one POST is answered with: JSON where nothing has to be streamed, else a stream, begun when the first thing comes. */
+/** The response to a POST: JSON, or a stream if other messages come before the responses. */
 export class PostReply implements Waiting {
   dueAtMs = 0
   before: Waiting | undefined
@@ -24,7 +24,7 @@ export class PostReply implements Waiting {
     this.#overdue = overdue
   }
 
-  /** Asked for once, when the requests have been handed on: a promise, and a timer, only where it takes long. */
+  /** Read once, after the requests were passed on. A promise and a timer are created only if the response is not ready. */
   get answer(): HttpAnswer | Promise<HttpAnswer> {
     if (this.#answer) return this.#answer
     this.#overdue.add(this)
@@ -54,7 +54,7 @@ export class PostReply implements Waiting {
     else this.#give({ status: 200, headers: { ...streamHeaders }, stream: endAtOnce })
   }
 
-  /** It has taken long: a stream shows that the server is at work. */
+  /** Switches to a stream when the request has taken long. */
   overdue(): void {
     this.#upgrade()
   }

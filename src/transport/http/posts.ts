@@ -10,13 +10,13 @@ import { fullOf, malformed, revisionOf, tooMany, unsupportedVersion } from './re
 import type { HttpSession, HttpSessionOptions } from './session.js'
 import type { Sessions } from './sessions.js'
 
-/** What POSTs need of their endpoint. */
+/** The functions of the endpoint that POST requests use. */
 export interface PostsHost {
   readonly limits: HttpLimits
   readonly sessions: Sessions
   /** Every POST stands for itself. */
   readonly isStateless: boolean
-  /** What is answered where the caller lacks a scope that one of the messages needs. */
+  /** The response if the caller lacks a scope that one of the messages requires; otherwise undefined. */
   lacking(
     request: HttpRequest,
     engine: Pick<Engine, 'scopesFor'>,

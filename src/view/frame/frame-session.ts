@@ -6,7 +6,7 @@ import { type Params, Peer, refusals, ViewError, type Wire } from '../wire/peer.
 import { jsonSize } from './json-size.js'
 import { type FrameLimits, frameLimits, Rate } from './limits.js'
 
-/** What a host does for a page. What is left out is not declared, and refused. */
+/** The functions that a host provides to a page. Omitted functions are not declared, and requests for them are refused. */
 export interface FrameHandlers {
   /** Tools of the server that the view is of, as they are now; only those for pages are called. */
   tools(): readonly ToolDefinition[]
@@ -14,7 +14,7 @@ export interface FrameHandlers {
   read?(uri: string, signal: AbortSignal): Promise<object>
   /** A message for the conversation, from the page. Throw a `ViewError` if the person refuses. */
   say?(content: readonly ContentBlock[]): Promise<void>
-  /** What the model is told with its next turn; replaces what the page told before. */
+  /** Context for the model's next turn; replaces the previous context. */
   tellModel?(context: ModelContext): Promise<void>
   /** The page wants an http or https page opened. Resolves to false if the person refuses. */
   openLink?(url: string): Promise<boolean>
@@ -38,7 +38,7 @@ export interface FrameSessionOptions {
   limits?: Partial<FrameLimits>
 }
 
-/** The host's side of a conversation with a page. No I/O: whoever owns it posts and receives. */
+/** The host's side of a conversation with a page. Does no I/O; its owner posts and receives messages. */
 export class FrameSession {
   readonly #handlers: FrameHandlers
   readonly #options: FrameSessionOptions
@@ -121,7 +121,7 @@ export class FrameSession {
     if (this.#isInitialized && this.#isOpen) this.#peer.notify('ui/notifications/host-context-changed', change)
   }
 
-  /** Ends the page; it has a short time to save what it wants to. */
+  /** Ends the page after a short time in which it can save its state. */
   async close(reason = 'the host removes the view'): Promise<void> {
     if (!this.#isOpen) return
     if (this.#isInitialized)

@@ -1,4 +1,4 @@
-/** What a page may ask of its host. */
+/** Limits of a page's requests to its host. */
 export interface FrameLimits {
   /** How long a page may take to initialize, in milliseconds. Default: 15,000. */
   initializeMs: number

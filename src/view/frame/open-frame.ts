@@ -43,8 +43,7 @@ export interface OpenFrame {
 const mostHtml = 20_000_000
 
 /**
- * Shows a view in two nested frames (the extension's double iframe): the outer on another origin, the inner with an origin of its own, under a
- * content security policy of what the view declares. Throws an `Error` if the proxy has the origin of this page: then the view could reach it.
+ * Shows a view in two nested frames (the extension's double iframe): the outer frame on another origin, the inner one with an opaque origin and a content security policy from the view's declarations. Throws an `Error` if the proxy has the origin of this page: then the view could reach it.
  *
  * @example
  * const frame = openFrame({ container, proxy, html, meta, handlers: { tools: () => tools, callTool } })

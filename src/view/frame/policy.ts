@@ -13,7 +13,7 @@ export interface ViewPolicy {
 const mostDomains = 20
 
 /**
- * What a page may do: nothing beyond itself but for the origins that its view declares (the extension's default policy). Frames, forms, plug-ins and
+ * The content security policy of a page: only the origins that its view declares are allowed (the extension's default policy). Frames, forms, plug-ins and
  * workers stay closed, since each of them can carry data out.
  */
 export function policyOf({ csp = {}, permissions = {} }: Pick<ViewMeta, 'csp' | 'permissions'>): ViewPolicy {
@@ -52,5 +52,5 @@ export function policyOf({ csp = {}, permissions = {} }: Pick<ViewMeta, 'csp' | 
 
 /** Sandbox of the outer frame: it is another origin, and its page is ours. */
 export const outerSandbox = 'allow-scripts allow-same-origin allow-forms'
-/** Sandbox of the view: an origin of its own, so that views of two servers share neither storage nor cookies. */
+/** Sandbox of the view with a separate origin, so that views of different servers share neither storage nor cookies. */
 export const innerSandbox = 'allow-scripts allow-forms'

@@ -17,7 +17,7 @@ const script = `<script>{
   }))
 }</script>`
 
-/** A document that reports blocked requests and errors of its scripts to whoever shows it. */
+/** Adds a script to a document that reports blocked requests and script errors to the parent frame. */
 export function withReporter(html: string): string {
   // Before the doctype, it would change how the page is drawn.
   const doctype = /^\s*(<!--[\s\S]*?-->\s*)*<!doctype[^>]*>/i.exec(html)?.[0] ?? ''

@@ -14,7 +14,7 @@ export interface ViewProxyOptions {
   port?: number
 }
 
-/** Serves the outer frame's page of views on a port of its own, on this machine only: another port is another origin. */
+/** Serves the page of the outer frame on a separate port of this machine, since another port is another origin. */
 export async function serveViewProxy({ hostOrigins, port = 0 }: ViewProxyOptions): Promise<ViewProxy> {
   const server = createServer((request, response) => {
     const host = (request.headers.host ?? '').replace(/:\d+$/, '')

@@ -44,7 +44,7 @@ export interface ViewHost<In, Out> {
   /** Arguments of the call; undefined until the host sends them. */
   readonly input: In | undefined
   readonly partialInput: Partial<In> | undefined
-  /** Result of the call; undefined until it is there. */
+  /** Result of the call; undefined while the call runs. */
   readonly result: ViewResult<Out> | undefined
   /** Why the call was cancelled; undefined if it was not. */
   readonly cancelled: string | undefined
@@ -67,7 +67,7 @@ export interface ViewHost<In, Out> {
   read(uri: string, options?: AskOptions): Promise<readonly ResourceContents[]>
   /** Adds a message to the conversation, as if the person had written it. */
   say(content: string | readonly ContentBlock[]): Promise<void>
-  /** Tells the model something with its next turn: text, content, or data. It replaces what was told before. */
+  /** Tells the model something with its next turn: text, content, or data. It replaces the previous context. */
   tellModel(content: string | readonly ContentBlock[] | Record<string, unknown>): Promise<void>
   /** Asks the host to open an http or https page; the person may refuse. */
   openLink(url: string): Promise<void>
@@ -87,7 +87,7 @@ export interface ViewWindow {
 
 /**
  * Connects a page to the host that shows it. `In` and `Out` are the arguments and the structured result of the tool.
- * Rejects with a `ViewError` if the page stands in a frame and nobody answers in time.
+ * Rejects with a `ViewError` if the page is in a frame and the host does not respond in time.
  *
  * @example
  * const host = await openView<{ hive: string }, { kg: number }>()
@@ -340,7 +340,7 @@ const resultOf = <Out>(output: Out): ViewResult<Out> => ({
 const blocksOf = (content: string | readonly ContentBlock[]): readonly ContentBlock[] =>
   typeof content === 'string' ? [{ type: 'text', text: content }] : content
 
-/** Only the window that shows this page is heard, and only from the origin that answered first. */
+/** Accepts messages only from the parent window, and only from the origin of its first response. */
 function browserWindow(): ViewWindow {
   const { parent } = globalThis as unknown as Window
   const isEmbedded = parent !== undefined && parent !== (globalThis as unknown as Window)

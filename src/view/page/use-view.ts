@@ -2,7 +2,7 @@ import { useEffect, useState } from 'react'
 import type { ViewContext } from '../wire/messages.js'
 import { type OpenViewOptions, openView, type ViewHost, type ViewResult } from './open-view.js'
 
-/** What a component draws of its view. Fields are undefined until the host has sent them. */
+/** The state of a view for a component. Fields are undefined until the host has sent them. */
 export interface ViewState<In, Out> {
   host: ViewHost<In, Out> | undefined
   input: In | undefined

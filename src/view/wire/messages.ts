@@ -1,8 +1,8 @@
-/** What a view and its host say to each other (extension `io.modelcontextprotocol/ui`, 2026-01-26). Types only. */
+/** Messages between a view and its host (extension `io.modelcontextprotocol/ui`, 2026-01-26). Types only. */
 import type { ContentBlock, Implementation, LogLevel, ToolDefinition } from '../../protocol/types.js'
 import type { DisplayMode } from '../../protocol/ui.js'
 
-/** What the host tells a view of its surroundings. */
+/** Context that the host provides to a view. */
 export interface ViewContext {
   /** The call that the view shows. */
   toolInfo?: { id?: string | number; tool: ToolDefinition }
@@ -24,7 +24,7 @@ export interface ViewContext {
   safeAreaInsets?: { top: number; right: number; bottom: number; left: number }
 }
 
-/** What a host can do for a view. */
+/** Capabilities of a host for views. */
 export interface HostCapabilities {
   openLinks?: Record<string, never>
   serverTools?: { listChanged?: boolean }
@@ -47,7 +47,7 @@ export interface InitializeResult {
   hostContext: ViewContext
 }
 
-/** What a view tells the model with its next turn; it replaces what the view told before. */
+/** Context of a view for the model's next turn; it replaces the previous context. */
 export interface ModelContext {
   content?: readonly ContentBlock[]
   structuredContent?: Record<string, unknown>

@@ -1,4 +1,4 @@
-/** JSON-RPC 2.0 between two windows, as small as a page can carry it. No I/O: whoever owns it posts and receives. */
+/** JSON-RPC 2.0 between two windows, as small as a page can carry it. Does no I/O; its owner posts and receives messages. */
 
 import { isObject } from '../../protocol/messages.js'
 
@@ -12,7 +12,7 @@ export interface Wire {
   error?: { code: number; message: string; data?: unknown }
 }
 
-/** What a request was refused with. `code` is that of JSON-RPC; -32000 where the host or the person refused. */
+/** The error response to a request. `code` is that of JSON-RPC; -32000 where the host or the person refused. */
 export class ViewError extends Error {
   readonly code: number
   readonly data: unknown
@@ -32,7 +32,7 @@ export const refusals = {
 
 export interface PeerSide {
   post(message: Wire): void
-  /** Answers a request; what it throws is the error. */
+  /** Handles a request; an exception becomes the error response. */
   answer(method: string, params: Params, signal: AbortSignal): unknown
   hear(method: string, params: Params): void
 }

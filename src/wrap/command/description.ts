@@ -23,13 +23,13 @@ export interface DescribedCommand {
   /** Default: `change`. */
   readonly effect?: Effect
   readonly arguments?: Readonly<Record<string, DescribedArgument>>
-  /** What stdout is. Default: `text`. */
+  /** Format of stdout. Default: `text`. */
   readonly output?: 'text' | 'json' | 'lines' | 'bytes'
-  /** Of `bytes`, such as `image/png`. */
+  /** Media type of `bytes`, such as `image/png`. */
   readonly mimeType?: string
   /** Exit codes that are no failure. Default: 0. */
   readonly okExits?: readonly number[]
-  /** What exit codes mean, for whoever calls: `{ 1: 'nothing was found' }`. */
+  /** Meanings of exit codes, for callers: `{ 1: 'nothing was found' }`. */
   readonly exits?: Readonly<Record<string, string>>
   /** Pattern on lines of stderr whose first group is a percentage. */
   readonly progress?: string
@@ -127,7 +127,7 @@ export async function readCommands(file: string): Promise<CommandDescription> {
   return checkedCommands(value, basename(file))
 }
 
-/** Checks a description. Rejects with a `JexoError` that names what is wrong. */
+/** Checks a description. Rejects with a `JexoError` that names the problem. */
 export async function checkedCommands(value: unknown, where: string): Promise<CommandDescription> {
   const misfit = await misfitOf(commandsSchema, value, 'the file')
   if (misfit !== undefined) throw commandErrors.unreadable(where, misfit)

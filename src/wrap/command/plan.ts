@@ -11,7 +11,7 @@ export interface CommandPlanOptions {
   readonly tags?: readonly string[]
 }
 
-/** What of a program becomes tools: plain JSON. */
+/** The tools of a program, as plain JSON. */
 export interface CommandPlan {
   readonly version: 1
   readonly kind: 'command'

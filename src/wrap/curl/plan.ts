@@ -12,7 +12,7 @@ import { SecretReader } from './secrets.js'
 import { type TakenBody, takenApart } from './taken-apart.js'
 
 export interface CurlPlanOptions extends RestPlanOptions {
-  /** Names of tools, by the place of the request (`GET /hives`) or the name that stands with it. */
+  /** Names of tools, by request (`GET /hives`) or by the name of the request. */
   readonly names?: Readonly<Record<string, string>>
   /** Values that a HAR recording holds become defaults and examples. They are private, so by default they do not. */
   readonly keepValues?: boolean
@@ -76,7 +76,7 @@ export function planRequests(
   return withoutLiterals(plan, secrets.literals)
 }
 
-/** The name that stands with one of its requests, or that of the operation on a graph. */
+/** The name of one of its requests, or of its GraphQL operation. */
 const ownName = ({ requests }: Merged): string | undefined => {
   const name =
     requests.map(({ request }) => request.name).find((one) => one !== undefined) ?? graphName(requests[0]?.body)

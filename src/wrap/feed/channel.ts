@@ -4,7 +4,7 @@ import type { ReadingNotes } from './source.js'
 import { fieldAt } from './sources/topic-of.js'
 import { type TopicPattern, topicPattern } from './topics.js'
 
-/** What comes of one kind: weights, states. */
+/** Readings of one kind, such as weights or states. */
 export interface ChannelOptions {
   /** Topic with variables: `scales/{hive}/weight`. */
   readonly topic: string
@@ -16,7 +16,7 @@ export interface ChannelOptions {
   readonly field?: string
   /** The field of a JSON message that says when it was taken. */
   readonly timeField?: string
-  /** What numbers or codes mean: `{ 0: 'fine', 1: 'low battery' }`. */
+  /** Labels of numbers or codes: `{ 0: 'fine', 1: 'low battery' }`. */
   readonly labels?: Readonly<Record<string | number, string>>
 }
 export interface Channel extends Omit<ChannelOptions, 'topic'> {
@@ -27,7 +27,7 @@ export interface Channel extends Omit<ChannelOptions, 'topic'> {
 export const channelsOf = (given: Readonly<Record<string, ChannelOptions>>): Channel[] =>
   Object.entries(given).map(([name, { topic, ...rest }]) => ({ ...rest, name, pattern: topicPattern(topic) }))
 
-/** What a message of a channel says: value, label and time; undefined if it lacks the field that is the value. */
+/** The reading in a message of a channel: value, label and time; undefined if the value's field is missing. */
 export function readingOf(
   channel: Channel,
   message: unknown,

@@ -7,9 +7,9 @@ import type { FeedOpening, FeedSink, OpenedSource, PushingSource, ReadingNotes }
 
 export interface Reading {
   readonly value: unknown
-  /** What the value means, where the channel says so. */
+  /** Label of the value, if the channel defines one. */
   readonly label?: string
-  /** When it was taken, ISO 8601; when it came, where nobody says. */
+  /** Time of the reading, ISO 8601; the time of arrival if the message contains none. */
   readonly at: string
   readonly receivedAt: string
   /** How far it can be relied on, if the source says so. */
@@ -18,13 +18,13 @@ export interface Reading {
   readonly status?: string
 }
 export interface FeedLimits {
-  /** How many readings are kept of each series. */
+  /** Maximum number of stored readings per series. */
   readonly history: number
-  /** How many series are kept, the latest ones. */
+  /** Maximum number of stored series. */
   readonly maxSeries: number
   /** A series that nothing comes of for so long is stale; it never is by itself without it. */
   readonly staleAfterMs: number | undefined
-  /** Subscribers hear of a series so often at most. */
+  /** Minimum interval between notifications to the subscribers of a series. */
   readonly updateEveryMs: number
 }
 export interface ConnectionState {
@@ -57,7 +57,7 @@ export interface FeedUris {
   readonly status: string
 }
 
-/** A feed that is open: the latest readings of each series, and whether its source is there. One for all sessions. */
+/** An open feed: the latest readings of each series, and the state of its source. All sessions share it. */
 export class Feed {
   readonly channels: readonly Channel[]
   readonly #limits: FeedLimits
@@ -193,7 +193,7 @@ export class Feed {
     for (const look of [...this.#waiting]) look()
   }
 
-  /** Adds a reading; what is oldest goes, of this series, and of those that nothing comes of while all together are too large. */
+  /** Adds a reading. Removes the oldest readings of a full series, and inactive series if all series together are too large. */
   #keep(series: MutableSeries, reading: Reading): void {
     const size = sizeOf(reading.value)
     series.readings.push(reading)
@@ -279,7 +279,7 @@ export class Feed {
   }
 }
 
-/** Readings that are kept take about so many characters at most. */
+/** Approximate maximum size of all stored readings, in characters. */
 const maxSize = 50_000_000
 
 const sizeOf = (value: unknown): number =>

@@ -5,14 +5,14 @@ import type { Channel, ChannelOptions } from './channel.js'
 import type { Method } from './method.js'
 
 export interface FeedPlanOptions {
-  /** A tool for each channel that gives the latest readings, unless this is false. */
+  /** Creates a tool per channel that returns the latest readings. Default: true. */
   readonly tools?: boolean
   /** Put before the names of tools. */
   readonly prefix?: string
   readonly tags?: readonly string[]
 }
 
-/** What of a feed becomes resources and tools: plain JSON. */
+/** The resources and tools of a feed, as plain JSON. */
 export interface FeedPlan {
   readonly version: 1
   readonly kind: 'feed'
@@ -41,7 +41,7 @@ export interface PlannedChannel extends ChannelOptions {
   readonly tool?: string
 }
 
-/** What is taken of a feed. Pure: the same channels and options give the same plan. */
+/** Options that choose the content of a feed. Pure: the same channels and options give the same plan. */
 export function planChannels(
   { name, channels, methods }: { name: string; channels: readonly Channel[]; methods: readonly Method[] },
   options: FeedPlanOptions = {},

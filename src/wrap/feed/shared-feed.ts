@@ -18,7 +18,7 @@ export interface FeedOptions extends AddressedOptions {
   readonly channels: Readonly<Record<string, ChannelOptions>>
   /** Prefix of its settings: `SCALES` results in `SCALES_URL`, `SCALES_USER`, `SCALES_PASSWORD`. */
   readonly settingPrefix?: string
-  /** Readings kept per series. Default: 200. */
+  /** Maximum number of stored readings per series. Default: 200. */
   readonly history?: number
   /** Maximum number of series. Default: 10,000. */
   readonly maxSeries?: number

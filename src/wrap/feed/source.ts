@@ -8,13 +8,13 @@ export interface ReadingNotes {
   /** Reason if the quality is not good, such as `BadSensorFailure`. */
   readonly status?: string
 }
-/** Where a feed's messages go as they come. */
+/** Receives the messages of a source. */
 export interface FeedSink {
   /** A message: its topic and its value; `at` is when it was taken, ISO 8601, where the message says so. */
   push(topic: string, value: unknown, at?: string, notes?: ReadingNotes): void
   /** The connection has been lost, and is looked for. */
   lost(reason: string): void
-  /** The connection is there again. */
+  /** The connection was restored. */
   found(): void
 }
 export interface FeedOpening {
@@ -47,7 +47,7 @@ export interface PushingSource {
   readonly packages?: readonly string[]
 }
 
-/** A source that is asked again and again: gives values by topic. What fails is a lost connection until it works again. */
+/** A source that is polled: returns values by topic. A failed poll counts as a lost connection until one succeeds. */
 export interface PolledSource {
   readonly everyMs: number
   poll(opening: FeedOpening): Promise<Readonly<Record<string, unknown>>> | Readonly<Record<string, unknown>>

@@ -8,7 +8,7 @@ export interface WrapFeedOptions extends FeedPlanOptions, Partial<FeedOptions> {
 
 /**
  * Turns a feed into resources and tools: the latest reading and a bounded history of each channel, which tell their subscribers of
- * changes, the state of the connection, and a tool for each channel. The source is what `sharedFeed` takes, or what it gave.
+ * changes, the state of the connection, and a tool for each channel. The source is an argument or the result of `sharedFeed`.
  *
  * Rejects with a `JexoError` if the address, a topic or the name cannot be read.
  *

@@ -1,7 +1,7 @@
 import { numbersOf } from '../../kit/numbers.js'
 import type { Environment } from '../../kit/settings.js'
 
-/** Limits of what is read of a folder. Sizes in bytes. */
+/** Limits for reading a folder. Sizes in bytes. */
 export interface FolderLimits {
   /** The largest file that is given as a resource. */
   readonly maxFileBytes: number
@@ -25,7 +25,7 @@ const variables: Readonly<Record<string, keyof FolderLimits>> = {
   JEXO_FOLDER_MAX_FILES: 'maxFiles',
 }
 
-/** What the author says counts before the environment, and that before the defaults. */
+/** Precedence: the author's options, environment variables, defaults. */
 export const folderLimitsFor = (given: Partial<FolderLimits>, environment: Environment): FolderLimits => ({
   ...folderLimits,
   ...numbersOf(environment, variables),

@@ -5,16 +5,16 @@ import type { FolderReading } from './read.js'
 export interface FolderPlanOptions {
   /** Scheme of its URIs and part of the search tool's name; the folder's name by default. */
   readonly name?: string
-  /** What is in it, for descriptions. */
+  /** Content of the folder, for descriptions. */
   readonly about?: string
-  /** One tool that finds passages, unless this is false. */
+  /** Creates a tool that searches the files. Default: true. */
   readonly search?: boolean
   /** Put before the name of the tool. */
   readonly prefix?: string
   readonly tags?: readonly string[]
 }
 
-/** What of a folder becomes resources and a tool: plain JSON. Files may come and go without a new plan. */
+/** The resources and the search tool of a folder, as plain JSON. Files may come and go without a new plan. */
 export interface FolderPlan {
   readonly version: 1
   readonly kind: 'folder'
@@ -29,7 +29,7 @@ export interface FolderPlan {
   }[]
   readonly files: number
   readonly bytes: number
-  /** Of the search tool. */
+  /** Name of the search tool. */
   readonly tool?: string
   readonly tags: readonly string[]
   /** The largest files that words are not looked up in. */
@@ -37,7 +37,7 @@ export interface FolderPlan {
   readonly isCut: boolean
 }
 
-/** What is taken of a folder. Pure: the same reading and options give the same plan. */
+/** Options that choose the content of a folder. Pure: the same reading and options give the same plan. */
 export function planFiles(
   reading: FolderReading,
   options: FolderPlanOptions = {},

@@ -39,7 +39,7 @@ export interface GraphPlanOptions extends RestPlanOptions {
 interface Written {
   readonly operationId: string
   readonly method: 'query' | 'mutation' | 'subscription'
-  /** Name of the operation; what it is chosen by beside the tool's name. */
+  /** Name of the operation, which also selects the tool. */
   readonly path: string
   readonly node: OperationDefinitionNode
   readonly file: OperationFile
@@ -95,7 +95,7 @@ export function planSelections(reading: GraphReading, options: GraphPlanOptions 
   }
 }
 
-/** What somebody has written; where nobody has, one operation for each root field. */
+/** The operations of the given documents, or one operation for each root field if there are none. */
 function writtenOperations({ schema, documents }: GraphReading): Written[] {
   const isDerived = documents.length === 0
   const files = isDerived ? derivedFiles(schema) : documents
@@ -134,7 +134,7 @@ function derivedFiles(schema: GraphQLSchema): OperationFile[] {
   return [...of('query'), ...of('mutation')]
 }
 
-/** Queries read; what a mutation does is told by its name, and is a change where that does not say. */
+/** Queries read. The effect of a mutation is inferred from its name; the default is a change. */
 function effectOf({ method, path }: Written): Effect {
   if (method === 'query') return 'read'
   const guess = guessEffect(path)
@@ -216,7 +216,7 @@ function fragmentsFor({ node, file }: Written): FragmentDefinitionNode[] {
   return [...used.values()]
 }
 
-/** The comment before the operation, else the schema's words for its root fields, and what it gives. */
+/** The comment before the operation or the schema's descriptions of its root fields, and the result type. */
 function aboutOf(
   schema: GraphQLSchema,
   { node, file, isDerived, method }: Written,

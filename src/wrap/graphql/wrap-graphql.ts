@@ -12,7 +12,7 @@ import type { GraphPlan, GraphPlanOptions } from './plan.js'
 export interface WrapGraphqlOptions extends GraphPlanOptions, RestOptions {
   /** Files with operations, `URL` or absolute path; without any, there is one operation for each root field. */
   readonly operations?: readonly (URL | string)[]
-  /** Sent when an endpoint is asked for its schema; never kept. */
+  /** Headers of the introspection query; not stored. */
   readonly introspectionHeaders?: Readonly<Record<string, string>>
 }
 

@@ -1,9 +1,9 @@
 import { numbersOf } from '../../kit/numbers.js'
 import type { Environment } from '../../kit/settings.js'
 
-/** Limits of what is asked of an API, and of what comes back. Times in milliseconds, sizes in bytes. */
+/** Limits of the requests to an API and of its responses. Times in milliseconds, sizes in bytes. */
 export interface RestLimits {
-  /** How long one request may take. */
+  /** Time limit of a request. */
   readonly timeoutMs: number
   /** How often a request is repeated that may be. */
   readonly retries: number
@@ -42,7 +42,7 @@ const variables: Readonly<Record<string, keyof RestLimits>> = {
 export const mostToolsFrom = (environment: Environment): number =>
   numbersOf(environment, { JEXO_MOST_TOOLS: 'most' as const }).most ?? 40
 
-/** What the author says counts before the environment, and that before the defaults. */
+/** Precedence: the author's options, environment variables, defaults. */
 export const limitsFor = (given: Partial<RestLimits>, environment: Environment): RestLimits => ({
   ...restLimits,
   ...numbersOf(environment, variables),

@@ -4,7 +4,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { Credential } from './credentials.js'
 import type { Paging } from './paging.js'
 
-/** What will be taken from an API, as JSON: shown by `jexo wrap`, and frozen into packed files. */
+/** The parts of an API, as JSON: `jexo wrap` shows it, and packed files contain it. */
 export interface RestPlan {
   readonly version: 1
   /** The wrap that made the plan, such as `openapi`. */
@@ -13,7 +13,7 @@ export interface RestPlan {
   readonly title: string
   /** The settings' prefix, or words of the title, for use in URIs: `marsh-lane-registry`. */
   readonly slug: string
-  /** Where the API is; the setting overrides the base. */
+  /** Base URL of the API and the setting that overrides it. */
   readonly base: PlannedBase
   readonly credentials: readonly Credential[]
   readonly operations: readonly PlannedOperation[]
@@ -24,7 +24,7 @@ export interface RestPlan {
   readonly outputDefinitions: Readonly<Record<string, JsonSchema>>
   /** Put before the names of the catalogue's tools. */
   readonly cataloguePrefix?: string
-  /** One tool for each operation, or three tools for all of them. */
+  /** One tool per operation, or a catalogue of three tools. */
   readonly form: 'tools' | 'catalogue'
 }
 export interface PlannedBase {
@@ -37,7 +37,7 @@ export interface PlannedBase {
   /** Path that everything lies under, where the description says only that. */
   readonly path?: string
 }
-/** An operation that no tool is made of, and why. */
+/** A skipped operation and the reason. */
 export interface SkippedOperation {
   readonly name: string
   /** `GET /hives/{hive}`, or the place in a file. */
@@ -46,7 +46,7 @@ export interface SkippedOperation {
   readonly fix?: string
 }
 
-/** One operation of an API: the tool it becomes, and how its request is made. */
+/** An operation of an API: its tool, and the construction of its request. */
 export interface PlannedOperation {
   readonly name: string
   readonly title?: string
@@ -58,14 +58,14 @@ export interface PlannedOperation {
   readonly method: string
   /** Path with `{name}` for each parameter, put after the base URL. */
   readonly path: string
-  /** A base of its own, where the description gives the operation another server. */
+  /** Base URL of this operation, if the description declares another server for it. */
   readonly base?: string
   /** The operation's own id, or the place it was found at. */
   readonly operationId?: string
   readonly input: JsonSchema
   readonly parameters: readonly PlannedParameter[]
   readonly body?: PlannedBody
-  /** Arguments that are made for each call where they are not given: templates by their names. */
+  /** Arguments with generated defaults: templates by the name of the argument. */
   readonly generated?: Readonly<Record<string, string>>
   readonly answer: PlannedAnswer
   /** Names of credentials that all are sent; the first of several ways that can be done. */
@@ -86,9 +86,9 @@ export type Style =
   | 'pipeDelimited'
   | 'tabDelimited'
   | 'deepObject'
-/** Where a value goes, and in which form. */
+/** Location and format of a value in the request. */
 export interface PlannedParameter {
-  /** Name of the tool's argument; undefined for what is always the same. */
+  /** Name of the tool's argument; undefined for a constant. */
   readonly argument?: string
   /** Sent where the argument is not given. */
   readonly otherwise?: unknown
@@ -113,7 +113,7 @@ export interface PlannedBody {
   readonly argument?: string
   /** Arguments that are parts of it. */
   readonly properties?: readonly BodyProperty[]
-  /** What is there always: a JSON value, or a text. */
+  /** A constant: a JSON value or a text. */
   readonly fixed?: unknown
   /** The whole as it was once written: a JSON value, or names and texts of a form. */
   readonly recorded?: Recorded
@@ -127,7 +127,7 @@ export interface BodyProperty {
   readonly otherwise?: unknown
   readonly fixed?: unknown
   readonly setting?: string
-  /** Where it goes in the body: one key, or a path of keys in JSON. */
+  /** Location in the body: a key, or a path of keys in JSON. */
   readonly path: readonly (string | number)[]
   /** How lists and objects are written in a form; as JSON without it. */
   readonly style?: Style
@@ -141,11 +141,11 @@ export interface BodyProperty {
 export interface PlannedAnswer {
   /** `object`: structured as it comes; `value`: structured as `{ value }`; `any`: whatever comes. */
   readonly form: 'object' | 'value' | 'any'
-  /** What the description promises, for `object` and `value`; already within `{ value }`. */
+  /** The response schema for `object` and `value`; for `value` inside `{ value }`. */
   readonly schema?: JsonSchema
   readonly about?: string
   /** Every answer by its status, as the description words it. */
   readonly statuses?: Readonly<Record<string, string>>
-  /** What is asked for, as in the header `accept`. */
+  /** Value of the header `accept`. */
   readonly accept: string
 }

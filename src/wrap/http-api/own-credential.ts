@@ -1,12 +1,12 @@
 import type { Credential } from './credentials.js'
 
-/** How an API is told who calls, where its description does not say. */
+/** Credential for an API whose description does not declare one. */
 export type CredentialGiven =
   | { kind: 'bearer' }
   | { kind: 'basic' }
   | { kind: 'apiKey'; in: 'header' | 'query' | 'cookie'; parameter: string; prefix?: string }
   | { kind: 'clientCredentials'; tokenUrl: string; scopes?: readonly string[] }
-  /** A token for this API in the name of whoever calls the tool, by token exchange (RFC 8693). Needs `issuerTokens` with a `client`. */
+  /** A token for this API on behalf of the caller of the tool, by token exchange (RFC 8693). Needs `issuerTokens` with a `client`. */
   | { exchange: { audience: string; scopes?: readonly string[] } }
 
 /** The credential named `own`, with settings of this prefix. */

@@ -86,7 +86,7 @@ function catalogueOf(plan: RestPlan, kit: PartsKit): Part[] {
   })
 }
 
-/** The client of a plan and the settings that its parts bring: one for all parts made of it. */
+/** The client of a plan, shared by its parts, and their settings. */
 export const partsKitOf = (plan: RestPlan, options: RestOptions, unpack?: Unpack): PartsKit => ({
   client: clientOf(plan, options, unpack),
   settings: Object.freeze({ ...baseSetting(plan, options), ...settingsOf(plan.credentials, plan.title) }),
@@ -120,7 +120,7 @@ function clientOf(plan: RestPlan, options: RestOptions, unpack: Unpack | undefin
   )
 }
 
-/** Where the API is; nobody has to say so where it is in this process. */
+/** Base URL of the API; not required if the API runs in this process. */
 function baseSetting({ base, title }: RestPlan, { upstream }: RestOptions): Record<string, Setting> {
   if (upstream) return {}
   const about = `Where ${title} is, such as https://api.example${base.path ?? '/v1'}`
@@ -143,7 +143,7 @@ function toolOf(plan: RestPlan, operation: PlannedOperation, kit: PartsKit): Par
   })
 }
 
-/** A check of answers against what is declared, made at the first; a schema that cannot be checked by is not. */
+/** Checks responses against the declared schema, compiled at first use. A schema that cannot be compiled is ignored. */
 function fitsOf(plan: RestPlan): PartsKit['fits'] {
   const made = new Map<PlannedOperation, Promise<Validate | undefined>>()
   return (operation) => {

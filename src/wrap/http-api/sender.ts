@@ -5,14 +5,14 @@ import { checkHost, publicLookup } from './address.js'
 import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
 
-/** What came back: the whole body, or as much of it as is taken. */
+/** A response: the whole body, or its beginning up to the limit. */
 export interface UpstreamAnswer {
   readonly status: number
   readonly headers: ReadonlyMap<string, string>
   readonly body: Uint8Array
   /** More would have come; it was not waited for. */
   readonly isCut: boolean
-  /** Where it came from, after redirects. */
+  /** URL after redirects. */
   readonly url: string
 }
 /** Sends one request and takes at most `maxBytes` of the answer. */
@@ -24,7 +24,7 @@ export interface NetworkOptions {
   readonly allowPrivateNetwork: boolean
 }
 
-/** Sends over the network. Connections are kept open between calls; `close` ends them. */
+/** Sends over the network. Connections stay open between calls; `close` ends them. */
 export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions): {
   send: Send
   close(): Promise<void>

@@ -3,7 +3,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { Validate } from '../../kit/validation.js'
 import { isObject } from '../../protocol/messages.js'
 
-/** How a value goes between JSON and what a function takes and gives. Plain data, so that a plan can hold it; null where both are the same. */
+/** Conversion of a value between JSON and the parameters and results of a function. Plain data, so that a plan can hold it; null where both are the same. */
 export type Conversion =
   | { readonly as: 'date' | 'url' | 'bigint' | 'bytes' | 'buffer' }
   | { readonly as: 'list' | 'set' | 'iterable'; readonly items: Conversion | null }
@@ -20,13 +20,13 @@ export type Conversion =
       readonly others: Conversion | null
     }
   | { readonly as: 'union'; readonly branches: readonly { schema: JsonSchema; conversion: Conversion | null }[] }
-  /** An instance of a class gives what it shows to everybody. */
+  /** An instance of a class is converted to its public properties. */
   | {
       readonly as: 'instance'
       readonly names: readonly string[]
       readonly properties: Readonly<Record<string, Conversion>>
     }
-  /** An object with a `toJSON` of its own. */
+  /** An object with a `toJSON` method. */
   | { readonly as: 'own'; readonly json: Conversion | null }
   | { readonly as: 'ref'; readonly name: string }
 
@@ -36,7 +36,7 @@ export interface Definitions {
   readonly schemas?: Readonly<Record<string, JsonSchema>>
 }
 
-/** What a function takes, from JSON that fits its schema. */
+/** Converts JSON that matches the schema to the argument of a function. */
 export function fromJson(value: unknown, conversion: Conversion | null, definitions: Definitions = {}): unknown {
   if (conversion === null || value === undefined || value === null) return value
   const inner = (given: unknown, by: Conversion | null) => fromJson(given, by, definitions)

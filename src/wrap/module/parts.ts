@@ -84,13 +84,13 @@ async function functionOf(
   return { self: owner === exports ? undefined : owner, run: run as Run }
 }
 
-/** What stands at a path of the exports; undefined if nothing does. */
+/** The export at a path; undefined if there is none. */
 export const valueAt = (exports: Exports, path: readonly string[]): unknown =>
   path.reduce((at, key) => member(at, key), exports as unknown)
 
 const member = (owner: unknown, key: string): unknown => (owner as Record<string, unknown> | undefined)?.[key]
 
-/** Of several overloads, the parameters of the one that these arguments are of. Throws a `Refusal` if they are of none. */
+/** The parameters of the overload that matches the arguments. Throws a `Refusal` if they are of none. */
 function parametersFor({ name, parameters, forms }: PlannedTool, given: JsonObject): readonly Parameter[] {
   if (!forms) return parameters
   const names = Object.keys(given)
@@ -102,7 +102,7 @@ function parametersFor({ name, parameters, forms }: PlannedTool, given: JsonObje
   throw new Refusal(`${name}: these arguments do not go together. Pass ${formNames(forms)}.`)
 }
 
-/** Named properties back in their places. */
+/** Converts named properties back to positional arguments. */
 function argumentsOf(planned: PlannedTool, given: JsonObject, call: Call): unknown[] {
   const { inputDefinitions } = planned
   const parameters = parametersFor(planned, given)

@@ -6,7 +6,7 @@ import { guessEffect, snakeCase, wordsOf } from '../naming/effect-words.js'
 import type { Definitions } from './conversion.js'
 import type { CallForm, FunctionReading, ModuleReading, Parameter, Result, Skipped } from './reading.js'
 
-/** What will be taken from a module, as JSON: shown by `jexo wrap`, and frozen into packed files. */
+/** The parts of a module, as JSON: `jexo wrap` shows it, and packed files contain it. */
 export interface ModulePlan {
   readonly version: 1
   readonly kind: 'module'
@@ -14,7 +14,7 @@ export interface ModulePlan {
   readonly title: string
   /** JavaScript without declarations. */
   readonly isUntyped: boolean
-  /** One tool for each function, or three that search, explain and call. */
+  /** One tool per function, or a catalogue of three tools that search, explain and call. */
   readonly form: 'tools' | 'catalogue'
   /** Put before the names of the catalogue's tools. */
   readonly cataloguePrefix?: string
@@ -38,7 +38,7 @@ export interface PlannedTool {
   readonly tags: readonly string[]
   readonly examples: readonly Example[]
   readonly parameters: readonly Parameter[]
-  /** All ways to call it, where overloads differ in their arguments: told apart by which ones are given. */
+  /** The overloads of a function, which are distinguished by the given arguments. */
   readonly forms?: readonly CallForm[]
   /** The compiler cannot tell the types of a call from JSON: it has overloads, or type parameters. */
   readonly isLooselyTyped?: true
@@ -57,15 +57,15 @@ export interface ModulePlanOptions {
   readonly prefix?: string
   /** Names of tools, from those of the functions; snake_case by default. */
   readonly toolName?: (name: string) => string
-  /** Put on every tool. */
+  /** Tags of all tools. */
   readonly tags?: readonly string[]
-  /** What tools do to the world, by tool name, where neither `@effect` nor their name says so. */
+  /** Effects by tool name, for tools whose effect follows neither from `@effect` nor from their name. */
   readonly effects?: Readonly<Record<string, Effect>>
   /** Three tools (search, explain, call) instead of one for each function. Default: false. */
   readonly catalogue?: boolean
 }
 
-/** Which parts there will be, from what was read. Throws a `JexoError` if a name chooses nothing. */
+/** Plans the parts of a module that was read. Throws a `JexoError` if a name chooses nothing. */
 export function planFunctions(
   reading: ModuleReading,
   options: ModulePlanOptions = {},
@@ -127,7 +127,7 @@ function plannedTool(
   }
 }
 
-/** A function that gives nothing does something that its body does not show. */
+/** A function without a result has an effect that its body does not show. */
 const givesWhatItReads = ({ onlyReads, result }: FunctionReading) => onlyReads === true && result.form !== 'nothing'
 
 /** A sentence is asked for; where the source has none, the name in words is all there is to say. */
@@ -137,7 +137,7 @@ function aboutFromName({ name, result }: FunctionReading): string {
   return result.about === undefined ? sentence : `${sentence} Gives: ${result.about}`
 }
 
-/** Where overloads differ in their arguments, which ones go together. */
+/** The sets of arguments of the overloads. */
 function formsText({ forms }: FunctionReading): string[] {
   return forms ? [`Arguments that go together: ${formNames(forms)}.`] : []
 }
@@ -153,7 +153,7 @@ export const argumentNames = (parameters: readonly Parameter[]): string[] =>
     return parameter.kind === 'value' || parameter.kind === 'rest' ? [parameter.name] : []
   })
 
-/** Each tool by a name of its own: what is exported twice is one tool, and others of one name get a number. */
+/** Makes the names of tools unique: a function that is exported twice becomes one tool; different functions with the same name get a number. */
 function distinct(planned: readonly PlannedTool[]): { tools: PlannedTool[]; skipped: Skipped[]; notes: string[] } {
   const byName = new Map<string, PlannedTool>()
   const skipped: Skipped[] = []

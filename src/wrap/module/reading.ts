@@ -68,7 +68,7 @@ export type Parameter =
       readonly kind: 'value' | 'rest'
       readonly name: string
       readonly conversion: Conversion | null
-      /** Its type says more than its schema can, such as a brand. */
+      /** Its type has information that a schema cannot express, such as a brand. */
       readonly isNarrower?: true
       /** Properties of the object that the call fills in. */
       readonly signal?: string

@@ -73,7 +73,7 @@ export async function planModule(
   return planFunctions(reading, options, instances)
 }
 
-/** A kit that is loaded again loads what it wraps again with it. */
+/** If a kit is reloaded, its wrapped modules are reloaded as well. */
 async function load(file: string): Promise<Exports> {
   const { generation } = wrapRegistry()
   const url = pathToFileURL(file)
@@ -94,7 +94,7 @@ async function importAt(url: URL, file: string): Promise<Exports> {
   }
 }
 
-/** What a plan is found by in a packed file: the source and what was asked of it, wherever the file lies. */
+/** Key of a plan in a packed file: the source and the options, independent of the file's location. */
 function keyOf(file: string, options: WrapModuleOptions): string {
   const content = existsSync(file) ? readFileSync(file) : ''
   const { instances = {}, toolName, ...plain } = options

@@ -24,7 +24,7 @@ export interface WriteKitOptions extends Omit<ModulePlanOptions, 'toolName'> {
   /** Writes over a kit that was edited since it was written. */
   isForced?: boolean
 }
-/** What a check of a written kit found: tools that are new, gone or other than when it was written. */
+/** Result of checking a written kit: added, removed and changed tools. */
 export interface KitCheck {
   readonly differences: readonly string[]
 }
@@ -83,7 +83,7 @@ export function moduleEntry(
 const markedSource = (source: string, outFile: string): string =>
   source.includes(`${sep}node_modules${sep}`) ? packageSpecifier(source) : pathFrom(resolve(outFile), source)
 
-/** A catalogue is made of the source when the kit is loaded: three tools, however many functions there are. */
+/** A catalogue of three tools is created from the source when the kit is loaded, regardless of the number of functions. */
 function catalogueKitOf(plan: ModulePlan, source: string, given: Readonly<Record<string, unknown>>): WrapKit {
   const { instances: _, ...options } = given
   const isPackaged = source.includes(`${sep}node_modules${sep}`)
@@ -107,7 +107,7 @@ export async function checkKit(source: string, outFile: string): Promise<KitChec
   return { differences: moduleChangesSince(outFile, source, await planModule(source, options, instances)) }
 }
 
-/** What has changed in a module since a kit was written; `plan` is made with the options in the kit's mark. */
+/** The changes of a module since a kit was written; `plan` uses the options in the kit's mark. */
 export function moduleChangesSince(outFile: string, source: string, plan: ModulePlan): readonly string[] {
   const byName = new Map(plan.tools.map((tool) => [tool.name, tool]))
   const signature = (name: string) => {

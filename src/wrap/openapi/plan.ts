@@ -15,15 +15,14 @@ import { type Needed, SecurityReader } from './security.js'
 
 export interface OpenApiPlanOptions extends RestPlanOptions {
   /**
-   * Where references of the description may lead, besides files in its own folder or addresses of its own origin: folders (absolute paths or
-   * `file:` URLs) and origins.
+   * Additional targets of references in the description: folders (absolute paths or `file:` URLs) and origins. Files in its folder and URLs of its origin are always allowed.
    */
   readonly allowReferences?: readonly string[]
   /** Names of tools, from operation ids or method and path. */
   readonly toolName?: (operation: { operationId?: string; method: string; path: string }) => string
   /** `GET`s by path alone that become resource templates instead of tools; chosen as in `only`. */
   readonly templates?: readonly string[]
-  /** How the API is told who calls, where its description does not say: used for every operation. */
+  /** Credential for every operation, if the description does not declare one. */
   readonly credential?: CredentialGiven
   /** Offers no gathering over pages. */
   readonly paging?: boolean
@@ -189,7 +188,7 @@ const uriTemplate = (scheme: string, { path }: ReadOperation) =>
     .replace(/^([^:]+):\//, '$1://')
     .replace(':///', '://')
 
-/** One example where the description has one for everything that is required. */
+/** An example, if the description has values for all required arguments. */
 function examplesOf(input: JsonSchema): PlannedOperation['examples'] {
   const properties = (input.properties ?? {}) as Record<string, JsonSchema>
   const required = (input.required ?? []) as readonly string[]

@@ -14,8 +14,7 @@ export interface WrapOpenApiOptions extends OpenApiPlanOptions, RestOptions {}
 export type OpenApiSource = URL | string | JsonObject
 
 /**
- * Turns the operations of a REST API into tools, by its OpenAPI description (2.0, 3.0 or 3.1; JSON or YAML). Only what reads is taken
- * unless writes are asked for. Where the API is and what it takes to be let in become settings of the kit. A packed kit needs no
+ * Turns the operations of a REST API into tools, by its OpenAPI description (2.0, 3.0 or 3.1; JSON or YAML). Only read-only operations are included, unless `writes` is set. The base URL and the credentials become settings of the kit. A packed kit needs no
  * description.
  *
  * Rejects with a `JexoError` if the description cannot be read, or nothing of it is taken.

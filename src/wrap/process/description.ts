@@ -3,7 +3,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import { firstTwice, misfitOf } from '../schema/checked.js'
 import { processErrors } from './errors.js'
 
-/** What a program prints of itself as its first line. */
+/** The description that a program prints as its first line. */
 export interface ProcessDescription {
   readonly version: 1
   readonly name?: string
@@ -71,7 +71,7 @@ export const processSchema: JsonSchema = {
   additionalProperties: false,
 }
 
-/** Reads the first line of a program. Rejects with a `JexoError` that names what is wrong. */
+/** Reads the first line of a program. Rejects with a `JexoError` that names the problem. */
 export async function readDescription(line: string, program: string): Promise<ProcessDescription> {
   let value: unknown
   try {

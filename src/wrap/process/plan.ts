@@ -10,7 +10,7 @@ export interface ProcessPlanOptions {
   readonly tags?: readonly string[]
 }
 
-/** What of a program becomes tools: plain JSON. */
+/** The tools of a program, as plain JSON. */
 export interface ProcessPlan {
   readonly version: 1
   readonly kind: 'process'

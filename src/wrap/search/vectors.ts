@@ -3,22 +3,22 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { sourceFile } from '../source/source.js'
 import type { Hit } from './word-index.js'
 
-/** Turns texts into vectors, all of one length: what an author gives, such as a call of an embeddings endpoint. */
+/** Converts texts to vectors of equal length, such as with a call of an embeddings endpoint. */
 export type Embed = (texts: readonly string[], signal: AbortSignal) => Promise<readonly (readonly number[])[]>
 
-/** Where the vectors of entries are, and the nearest of them are found. */
+/** Stores the vectors of entries and finds the nearest ones. */
 export interface Vectors<Key> {
   add(key: Key, text: string): void
   remove(key: Key): void
   /** Asks for the vectors that are missing. Rejects if the author's function does. */
   complete(signal: AbortSignal): Promise<void>
-  /** Those whose vectors point the same way as the query's, the best first. */
+  /** The entries with the vectors closest to the query's, best first. */
   find(query: string, most: number, signal: AbortSignal, takes?: (key: Key) => boolean): Promise<Hit<Key>[]>
 }
 
 const textsAtOnce = 64
 
-/** Vectors of entries, kept by the hash of their text: what has not changed is not asked for again. */
+/** Vectors of entries, stored by the hash of their text, so that unchanged texts need no new vector. */
 export class VectorIndex<Key> implements Vectors<Key> {
   readonly #embed: Embed
   readonly #file: string | undefined
@@ -50,7 +50,7 @@ export class VectorIndex<Key> implements Vectors<Key> {
     if (missing.size > 0) this.#save()
   }
 
-  /** Those whose vectors point the same way as the query's, the best first. */
+  /** The entries with the vectors closest to the query's, best first. */
   async find(query: string, most: number, signal: AbortSignal, takes?: (key: Key) => boolean): Promise<Hit<Key>[]> {
     if (this.#entries.size === 0) return []
     const [vector] = await this.#embed([query], signal)
@@ -75,7 +75,7 @@ export class VectorIndex<Key> implements Vectors<Key> {
     }
   }
 
-  /** Only what is still there. */
+  /** Keeps only the vectors of existing entries. */
   #save(): void {
     if (this.#file === undefined) return
     const used = new Set([...this.#entries.values()].map(({ hash }) => hash))
@@ -93,7 +93,7 @@ function unitVector(vector: readonly number[]): Float32Array {
   return Float32Array.from(vector, (value) => value / length)
 }
 
-/** What a text is known by. */
+/** The key of a text. */
 export const hashOf = (text: string): string => createHash('sha256').update(text).digest('base64url').slice(0, 22)
 
 /** Asks for the vectors of texts by their hashes, some at a time. Rejects if the author's function does, or returns too few or too many. */

@@ -42,7 +42,7 @@ export interface SkippedPart {
   readonly reason: string
 }
 
-/** What of a server becomes parts: plain JSON. */
+/** The parts of a server, as plain JSON. */
 export interface ServerPlan {
   readonly version: 1
   readonly kind: 'server'
@@ -137,7 +137,7 @@ export function planServerParts(reading: ServerReading, options: ServerPlanOptio
   }
 }
 
-/** Keys of what is to be taken, each after its kind. Throws a `JexoError` if a name chooses nothing. */
+/** Keys of the chosen parts, prefixed with their kind. Throws a `JexoError` if a name chooses nothing. */
 function chosenKeys(
   reading: ServerReading,
   { only, except, isLenient = false }: ServerPlanOptions & Replanning,
@@ -159,7 +159,7 @@ function chosenKeys(
   return new Set(all.filter((one) => taken.has(one) && !left.has(one)).map(({ kind, key }) => `${kind} ${key}`))
 }
 
-/** Names that hosts accept; what they do not becomes an underscore. */
+/** Names that hosts accept; other characters become underscores. */
 const legalName = (name: string): string => name.replace(/[^A-Za-z0-9_.-]+/g, '_')
 
 /** Fields that every kind has, in a form that hosts can read. */

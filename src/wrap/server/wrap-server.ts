@@ -64,7 +64,7 @@ export function planServer(target: ServerTarget, options: WrapServerOptions = {}
   })
 }
 
-/** A kit that stands in for a server: its name, version and instructions, and all its parts or those that are chosen. */
+/** A kit that represents a server: its name, version and instructions, and all or the chosen parts. */
 export async function kitFromServer(target: ServerTarget, options: WrapServerOptions = {}): Promise<Kit> {
   const plan = await planServer(target, options)
   return kitOfPlan(plan, wrapped(target, options, plan))
@@ -146,7 +146,7 @@ const planOptionsOf = ({
   ...(tags ? { tags } : {}),
 })
 
-/** What the plan depends on; headers and variables are the operator's. */
+/** The options that the plan depends on, without headers and variables. */
 function sourceOf(target: ServerTarget): JsonObject {
   if (isAddress(target)) return { url: String(target) }
   const { command, args = [] } = target

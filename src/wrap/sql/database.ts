@@ -20,7 +20,7 @@ export interface DatabaseOptions {
 }
 export type SqlRow = Readonly<Record<string, unknown>>
 export type SqlValues = Readonly<Record<string, SqlValue | undefined>>
-/** Part of a call: what ends a statement, and who hears of it. */
+/** The part of a call that a statement uses: its signal and its upstream records. */
 export type StatementCall = Pick<Call, 'signal' | 'upstream'>
 
 /** A database that your own tools can use too: `call.use(ledger)` returns an open `SqlDatabase`. */
@@ -99,7 +99,7 @@ export async function openDatabase(
   return reached(new SqlDatabase(shared.address, await driverFor(shared, process.env), shared.limits))
 }
 
-/** Nothing is left open where it is not there. */
+/** Closes the connection if the database cannot be used. */
 async function reached(database: SqlDatabase): Promise<SqlDatabase> {
   try {
     await database.driver.ping()
@@ -114,7 +114,7 @@ async function reached(database: SqlDatabase): Promise<SqlDatabase> {
 export type StatementRun = Pick<SqlRequest, 'text' | 'values' | 'access'> &
   Partial<Pick<SqlRequest, 'maxRows' | 'skip' | 'isForeign'>>
 
-/** An open database: statements with named parameters, each in a transaction of its own. */
+/** An open database: statements with named parameters, each in a separate transaction. */
 export class SqlDatabase {
   readonly driver: SqlDriver
   readonly limits: SqlLimits
@@ -141,7 +141,7 @@ export class SqlDatabase {
     return { changed: answer.changed ?? 0, rows: rowsOf(answer) }
   }
 
-  /** Runs a statement within the limits, and tells the call's host of it. */
+  /** Runs a statement within the limits, and records it for the call's host. */
   async run(statement: StatementRun, call?: StatementCall): Promise<SqlAnswer> {
     const { maxRows, maxBytes, timeoutMs } = this.limits
     const request = { maxRows, maxBytes, timeoutMs, signal: call?.signal, ...statement }

@@ -2,7 +2,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { SqlLimits } from './limits.js'
 import type { SqlDialect } from './tokens.js'
 
-/** A value that goes into a statement: always by a place of its own, never as text in it. */
+/** A bound value of a statement, which is never inserted as text. */
 export type SqlValue = string | number | bigint | boolean | null | Uint8Array | readonly SqlValue[]
 
 /** A statement with places as its database writes them. */
@@ -17,11 +17,11 @@ export interface SqlRequest {
   readonly skip?: number
   readonly timeoutMs: number
   readonly signal?: AbortSignal | undefined
-  /** What others wrote: its connection is given up afterwards, with everything that it may have set or locked. */
+  /** True for an ad-hoc statement: its connection is closed afterwards, with its settings and locks. */
   readonly isForeign?: boolean
 }
 
-/** What came back, in values that JSON can carry. */
+/** The result of a statement, as JSON values. */
 export interface SqlAnswer {
   readonly columns: readonly string[]
   readonly rows: readonly (readonly unknown[])[]
@@ -32,7 +32,7 @@ export interface SqlAnswer {
   readonly bytes: number
 }
 
-/** What a database tells of a statement without running it. */
+/** The description of a statement that was prepared but not executed. */
 export interface Described {
   readonly columns: readonly DescribedColumn[]
   /** By place; undefined if the database does not know. */
@@ -41,7 +41,7 @@ export interface Described {
 export interface DescribedColumn {
   readonly name: string
   readonly schema: JsonSchema
-  /** Where it comes from, as far as it is a column of a table. */
+  /** Table and column, if it is a column of a table. */
   readonly table?: string
   readonly column?: string
 }
@@ -49,19 +49,19 @@ export interface DescribedColumn {
 /** A connection to a database, or a pool of them. Everything that is particular to one kind is behind this. */
 export interface SqlDriver {
   readonly dialect: SqlDialect
-  /** Where it is, for people: without user and password. */
+  /** The address of the database without user and password, for output. */
   readonly label: string
   /** Rejects with a `JexoError` if it cannot be reached. */
   ping(): Promise<void>
   /** Rejects with a `SqlFailure`. */
   run(request: SqlRequest): Promise<SqlAnswer>
   describe(text: string): Promise<Described>
-  /** What the role may do beyond its tables, in words that follow "the role is"; undefined if nothing. */
+  /** Privileges of the role beyond its tables, as words that follow "the role is"; undefined if there are none. */
   privileges?(): Promise<string | undefined>
   close(): Promise<void>
 }
 
-/** Why a statement failed, told apart by what can be done about it. */
+/** The kind of a failure, by its possible fix. */
 export type FailureKind = 'statement' | 'timeout' | 'cancelled' | 'lost' | 'locked' | 'readonly'
 
 export class SqlFailure extends Error {
@@ -138,7 +138,7 @@ export function exactDecimal(text: string): number | string {
   return String(number) === plain || plain === '-0' ? number : text
 }
 
-/** Names of columns, told apart where two are the same. */
+/** Unique names of columns. */
 export function uniqueColumns(names: readonly string[]): string[] {
   const seen = new Map<string, number>()
   return names.map((name) => {

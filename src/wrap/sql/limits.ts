@@ -1,7 +1,7 @@
 import { numbersOf } from '../../kit/numbers.js'
 import type { Environment } from '../../kit/settings.js'
 
-/** Limits of what is asked of a database, and of what comes back. Times in milliseconds, sizes in bytes. */
+/** Limits of statements and their results. Times in milliseconds, sizes in bytes. */
 export interface SqlLimits {
   /** How long one statement may take before it is stopped. */
   readonly timeoutMs: number
@@ -11,7 +11,7 @@ export interface SqlLimits {
   readonly maxRows: number
   /** How much of an answer is taken. */
   readonly maxBytes: number
-  /** The largest row that is read from the database at all; a larger one is an error. */
+  /** Maximum size of a row; a larger row is an error. */
   readonly maxRowBytes: number
   /** Connections at once. */
   readonly maxConnections: number
@@ -34,7 +34,7 @@ const variables: Readonly<Record<string, keyof SqlLimits>> = {
   JEXO_SQL_MAX_CONNECTIONS: 'maxConnections',
 }
 
-/** What the author says counts before the environment, and that before the defaults. */
+/** Precedence: the author's options, environment variables, defaults. */
 export const sqlLimitsFor = (given: Partial<SqlLimits>, environment: Environment): SqlLimits => ({
   ...sqlLimits,
   ...numbersOf(environment, variables),

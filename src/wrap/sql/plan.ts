@@ -23,7 +23,7 @@ export interface SqlPlanOptions {
   readonly adHoc?: boolean
 }
 
-/** What of a database becomes tools and resources: plain JSON. */
+/** The tools and resources of a database, as plain JSON. */
 export interface SqlPlan {
   readonly version: 1
   readonly kind: 'sql'
@@ -52,7 +52,7 @@ export interface PlannedQuery {
   /** The statement with names, where some of them stand for lists: it gets a place for each item when it is run. */
   readonly listed?: { readonly text: string; readonly lists: readonly string[] }
   readonly input: JsonSchema
-  /** Of a row; undefined if the columns are not known. */
+  /** Schema of a row; undefined if the columns are unknown. */
   readonly row?: JsonSchema
   readonly isOne: boolean
   readonly confirm?: string
@@ -118,7 +118,7 @@ export function planDatabase(read: SqlReading, options: SqlPlanOptions = {}): Sq
 
 type Item = { key: string; tags: readonly string[] } & ({ query: ReadQuery } | { table: Table })
 
-/** Of a database that is not there, its tables cannot be named; they are not missed then. */
+/** If the database cannot be reached, missing tables are not reported. */
 function choice(items: readonly Item[], { only, except }: SqlPlanOptions, isPartial: boolean): Set<Item> {
   const find = (names: readonly string[]) =>
     isPartial
@@ -216,7 +216,7 @@ function listsOf({ parameters, statement }: ReadQuery): string[] {
   })
 }
 
-/** What the author says of a parameter counts before the database's word, and that before the columns it is compared with. */
+/** Type of a parameter, by precedence: the author's, the database's, that of the columns it is compared with. */
 function inputOf(
   { parameters, statement, described }: ReadQuery,
   places: readonly string[],
@@ -281,7 +281,7 @@ function composed({ name, statement }: ReadQuery, tables: readonly Table[], row:
   return `${verb} ${from}${gives.length > 0 ? `: ${gives.slice(0, 12).join(', ')}${gives.length > 12 ? ' and more' : ''}` : ''}.`
 }
 
-/** Rows go by their key; what has none is read as a whole. */
+/** Rows are read by their key; a table without a key is read as a whole. */
 function plannedTable(table: Table, { name }: SqlAddress): PlannedTable {
   const place = `${name}://${uriComponent(table.name)}`
   const isByKey = table.key.length > 0

@@ -118,7 +118,7 @@ export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSe
 const rowId = ({ name }: PlannedTable, column: string, key: Readonly<Record<string, unknown>>): string =>
   JSON.stringify([name, column, ...Object.values(key).map(String)])
 
-/** By words and by the vectors beside the database; and by those that are in it. */
+/** Searches by words, by vectors outside the database, and by vectors in the database. */
 async function search(
   database: SqlDatabase,
   { finder, numbers }: Built,

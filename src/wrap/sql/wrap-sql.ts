@@ -66,7 +66,7 @@ export const reasonsOf = ({ skipped }: SqlPlan): string =>
     .map(({ name, reason }) => `${name}: ${reason}`)
     .join('; ')
 
-/** Asks the database, where it is there; says why not, where it is not. */
+/** Reads the database, or returns the reason why it cannot be reached. */
 async function attemptedPlan(
   database: SharedDatabase,
   options: WrapSqlOptions,
@@ -93,7 +93,7 @@ async function attemptedPlan(
   }
 }
 
-/** Parts of a database that is not there: when it is opened at last, what it has takes their place. */
+/** Placeholders for the parts of an unreachable database. They are replaced when the database is opened. */
 function partialParts(plan: SqlPlan, database: SharedDatabase, options: WrapSqlOptions): Part[] {
   let before: Part[] = []
   const opening: SharedDatabase['open'] = async (given) => {

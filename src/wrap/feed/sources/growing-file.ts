@@ -11,7 +11,7 @@ import { messagePusher, topicMaker, unnamed } from './topic-of.js'
 import { valueInText } from './value-in.js'
 
 const lookEveryMs = 500
-/** So much of what is in the file already is read at the beginning. */
+/** Bytes of existing content to read at the start. */
 const maxTailBytes = 1_000_000
 
 /**
@@ -79,7 +79,7 @@ class Tail {
     this.#lines = this.#newLines()
   }
 
-  /** Reads what has been appended since. Rejects if the file cannot be read. */
+  /** Reads the appended bytes. Rejects if the file cannot be read. */
   async look(): Promise<void> {
     const found = await stat(this.#path)
     // Opening a pipe would wait for its writer.
@@ -113,7 +113,7 @@ class Tail {
     return new LineSplitter(maxMessageBytes, this.#take, () => {})
   }
 
-  /** Where the first whole line of the last megabyte begins. */
+  /** Offset of the first complete line in the last megabyte. */
   async #tailStart(handle: FileHandle, size: number): Promise<number> {
     if (size <= maxTailBytes) return 0
     const from = size - maxTailBytes

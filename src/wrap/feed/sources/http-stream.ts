@@ -13,7 +13,7 @@ import { valueInText } from './value-in.js'
 const headersMs = 10_000
 
 /**
- * Reads server-sent events or JSON lines over HTTP, depending on the content type. The topic of a message is the name of its event, or is made of its fields.
+ * Reads server-sent events or JSON lines over HTTP, depending on the content type. The topic of a message is the name of its event, or is derived from its fields.
  * Reconnects if the connection is lost, and resumes after the last event.
  *
  * @example sharedFeed(httpStreamSource('https://hives.example/events', { topic: '{hive}' }), { name: 'scales', channels })

@@ -2,6 +2,6 @@
 export const maxMessageBytes = 1_000_000
 
 export interface MessageOptions {
-  /** Makes the topic of a message from its fields, as in `{site}/{hive}`; `{*}` is its own topic. Default: its own topic, such as the name of an event, or `message`. */
+  /** Template that derives the topic of a message from its fields, as in `{site}/{hive}`; `{*}` inserts the original topic. Default: the original topic, such as the name of an event, or `message`. */
   readonly topic?: string
 }

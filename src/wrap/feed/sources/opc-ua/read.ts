@@ -115,7 +115,7 @@ async function propertiesOf(session: ClientSession, nodeId: NodeId): Promise<Rea
   return new Map(wanted.map(({ browseName }, at) => [String(browseName.name), values[at]?.value?.value]))
 }
 
-/** What the numbers or truth values of a state mean. */
+/** Labels of the numeric or boolean values of a state. */
 function labelsIn(properties: ReadonlyMap<string, unknown>): Record<string, string> | undefined {
   const strings = properties.get('EnumStrings') as readonly { text?: string }[] | undefined
   if (strings) return Object.fromEntries(strings.map(({ text }, at) => [at, text ?? String(at)]))
