@@ -14,18 +14,18 @@ import type { Target } from '../target/target.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import { attachErrors } from './errors.js'
 
-/** What a host needs to start or reach a server. Everything in it is absolute: hosts have another PATH and folder. */
+/** The entry of a server in a host's configuration. Everything in it is absolute: hosts have another PATH and folder. */
 export type HostEntry =
   | { command: string; args: string[]; env?: Record<string, string>; cwd?: string }
   | { url: string; headers?: Record<string, string> }
 
-/** A secret that a server needs: its value goes into no file, unless that is asked for. */
+/** A secret that a server requires. Its value is written to files only if requested. */
 export interface NeededSecret {
   name: string
   about: string
   /** The header that it is the value of. */
   header?: string
-  /** What it is, where it was given. */
+  /** Its value, if known. */
   value?: string
 }
 
@@ -34,7 +34,7 @@ export interface Attachable {
   entry: HostEntry
   /** Secrets the kit needs: they do not go into the entry, but by reference where the shape has such. */
   secrets: readonly NeededSecret[]
-  /** Settings that the kit reads from the file `.env` beside it, wherever it is started. */
+  /** Settings that the kit reads from the file `.env` in its folder. */
   fromFile?: { file: string; names: readonly string[] }
 }
 
@@ -142,19 +142,19 @@ function wordsFor(entry: HostEntry): string[] {
   return [entry.url, ...headers.flatMap(([name, value]) => ['--header', `${name}: ${wordFor(name, value)}`])]
 }
 
-/** Arguments are seen by everybody on the machine: a secret stands in the environment, and its name in the argument. */
+/** All users of the machine can read arguments, so secrets are passed as environment variables, and the argument contains the name. */
 const wordFor = (name: string, value: string): string =>
   isSecretHeader(name) || isSecretValue(value) ? `\${env:${variableFor(name)}}` : value
 const variableFor = (name: string): string => `JEXO_HEADER_${name.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`
 
 const isReference = (value: string): boolean => /^(?:\w+ )?\$\{env:[^}]+\}$/.test(value)
 
-/** A secret that somebody has to set: one with a default is needed only where the default is not what is used now. */
+/** True if the host must set the secret: it has no default, or its value differs from the default. */
 const isNeeded = (declared: Setting | undefined, value: string | undefined): boolean =>
   declared?.secret === true &&
   ((declared.default === undefined && !declared.optional) || (value !== undefined && value !== ''))
 
-/** Settings that are set here and differ from their default: the host starts with an environment of its own. */
+/** Settings of this environment that differ from their defaults, since the host has a different environment. */
 function settingsToWrite(
   settings: Readonly<Record<string, Setting>>,
   environment: Readonly<Record<string, string | undefined>>,

@@ -8,7 +8,7 @@ import type { HostEntry } from './entry.js'
 export type Tried =
   /** `isSignedIn`: with the sign-in of the person who attaches it. */
   | { ok: true; server: string; revision: string; tools: number; tookMs: number; isSignedIn: boolean }
-  /** `needsSignIn`: it asks callers to sign in, which a host does by itself. */
+  /** `needsSignIn`: the server requires a sign-in, which hosts support themselves. */
   | { ok: false; reason: string; needsSignIn: boolean }
 
 /** Tries an entry the way a host would: from another folder, with no environment but what the entry gives, no shell. */
@@ -38,7 +38,7 @@ export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tr
   }
 }
 
-/** What is to be done is done elsewhere than here: in the kit, the entry, the environment. */
+/** The reason without the advice of a closed connection, which does not apply here. */
 function reasonOf(error: unknown): string {
   if (!isJexoError(error)) return messageOf(error)
   return error.code === 'closed' ? error.problem : error.message

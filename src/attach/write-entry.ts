@@ -9,13 +9,13 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { Attachable, HostEntry, NeededSecret } from './entry.js'
 import { attachErrors } from './errors.js'
 
-/** What is to be done to a file, before anything is. */
+/** A planned change of a file. */
 export interface Change {
   file: string
   /** Path of keys under which the entry stands. */
   path: readonly string[]
   did: 'added' | 'renewed' | 'removed' | 'is there already' | 'is not there'
-  /** What changes, line by line; empty if nothing does. */
+  /** The change as a line diff; empty if there is none. */
   difference: string
   before: string | undefined
   after: string
@@ -76,7 +76,7 @@ export function textOf(name: ShapeName, entryName: string, { entry, secrets }: A
   return shape.put('', '', entryName, wanted, inputs)
 }
 
-/** What is printed has a mark where a secret belongs. */
+/** The printed text has placeholders instead of secrets. */
 function withPlaces(entry: HostEntry, secrets: readonly NeededSecret[]): HostEntry {
   if (!('url' in entry)) return entry
   const places = secrets.flatMap(({ header }) => (header === undefined ? [] : [[header, `<${header}>`]]))
@@ -107,7 +107,7 @@ export async function planRemoval(
 }
 
 /**
- * Carries a change out in one step; the file as it was is kept beside it. A link is followed to the file that it leads to; mode and owner stay.
+ * Applies a change atomically; the previous file is kept as a backup. A link is followed to the file that it leads to; mode and owner stay.
  * Returns where the copy is, undefined if nothing was to be kept.
  */
 export async function carryOut({ file, before, after }: Change): Promise<string | undefined> {
@@ -127,7 +127,7 @@ export async function carryOut({ file, before, after }: Change): Promise<string 
   }
 }
 
-/** The file that a name stands for, through links, though it may not be there yet. */
+/** The file that a path resolves to through links, whether or not it exists. */
 async function linkedFile(file: string): Promise<string> {
   let at = file
   for (let steps = 0; steps < 20; steps++) {
@@ -178,14 +178,14 @@ function asWritten(
   return { wanted, inputs: secrets.map(({ name, about }) => ({ id: name, description: about })) }
 }
 
-/** The entry with the secrets whose values are known, as a host has it that was told them. */
+/** The entry with the known values of its secrets. */
 export function withValues(entry: HostEntry, secrets: readonly NeededSecret[]): HostEntry {
   if ('url' in entry) return entry
   const values = secrets.flatMap(({ name, value = process.env[name] }) => (value ? [[name, value]] : []))
   return values.length === 0 ? entry : { ...entry, env: { ...entry.env, ...Object.fromEntries(values) } }
 }
 
-/** True if the entry that is there starts the same kit or has the same URL: then it is ours to renew. */
+/** True if the existing entry starts the same kit or has the same URL, so that it can be updated. */
 function isSameServer(known: Readonly<Record<string, unknown>>, entry: HostEntry): boolean {
   if ('url' in entry) return known.url === entry.url
   if (!Array.isArray(known.args)) return false

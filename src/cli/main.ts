@@ -102,7 +102,7 @@ function subcommandTerm(command: Command): string {
   return Object.hasOwn(verbTexts, name) ? `${name} ${verbTexts[name as VerbName].usage}` : name
 }
 
-/** What `jexo --help` and suggestions need of a verb that is not typed. */
+/** A placeholder for a verb that was not typed, for `jexo --help` and suggestions. */
 const summaryOf = (name: VerbName): Command => new Command(name).description(verbTexts[name].about)
 
 const targetHelp = `
@@ -118,7 +118,7 @@ function withExits(command: Command): Command {
   })
 }
 
-/** What was asked for was tried, and failed. */
+/** Codes of operations that failed. */
 const refusals = new Set([
   'release-failed',
   'public-url-silent',

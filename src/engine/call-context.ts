@@ -32,8 +32,7 @@ export function completionCallFor(
 }
 
 /**
- * A call that is under way. What it can do are getters of functions: they cost nothing until they are used, which is for most
- * calls never, and may be taken apart as in `({ hive }, { progress, signal })`.
+ * A call that is under way. Its functions are getters, which cost nothing until they are used and can be destructured, as in `({ hive }, { progress, signal })`.
  */
 class ActiveCall implements Call {
   #state: StateMap | undefined

@@ -7,7 +7,7 @@ import type { Task } from '../tasks/task.js'
 import type { Session } from './session.js'
 import { stateOf } from './session-state.js'
 
-/** What another process needs to carry out a call. */
+/** The data with which another process can execute a call. */
 export interface DurableData {
   request: { id: string | number; method: string; params: JsonObject }
   session: { id: string | undefined; only: string | undefined; state: unknown }

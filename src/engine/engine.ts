@@ -15,7 +15,7 @@ import type { RunningKit } from './running-kit.js'
 import type { Session } from './session.js'
 import { restore, type SessionState } from './session-state.js'
 
-/** What a transport gives an engine. */
+/** The functions of a transport that an engine uses. */
 export interface EngineHandlers {
   /** Sends one message; `related` is the client's request it belongs to, undefined for what belongs to none. */
   send(message: Message, related: RequestId | undefined): void
@@ -38,9 +38,9 @@ export interface EngineOptions {
   isShared?: boolean
   /** The state that another process has left it in. */
   restored?: SessionState
-  /** What ids of this side's requests begin with. */
+  /** Prefix of the ids of this side's requests. */
   idPrefix?: string
-  /** What the session can do; the features of the standard by default. */
+  /** Features of the session. Default: the features of the standard. */
   features?: readonly Feature[]
 }
 
@@ -62,7 +62,7 @@ export class Engine implements Session {
   readonly only: string | undefined
   #isOver = false
   #ended: AbortController | undefined
-  /** Few sessions have any: only those that stand in front of another server. */
+  /** Only sessions in front of another server have listeners. */
   #rootsListeners: Set<() => void> | undefined
   readonly #isShared: boolean
   readonly #features: readonly Feature[]
@@ -115,7 +115,7 @@ export class Engine implements Session {
     return this.running.hasViews && !this.isStateless && declaresViews(this.clientCapabilities)
   }
 
-  /** The scopes that a message needs from whoever has sent it. */
+  /** The scopes that a message requires from its sender. */
   scopesFor(message: Message, identity: Identity): readonly string[] {
     return scopesFor(this.running, message, identity, this.only, this.showsViews)
   }
@@ -130,7 +130,7 @@ export class Engine implements Session {
     return this.#dialogue.inFlight === 0 && !this.#dialogue.isWaiting
   }
 
-  /** What they are, for people: `tool weigh_hive`. */
+  /** Labels of the requests in flight, such as `tool weigh_hive`. */
   get underWay(): string[] {
     return [...this.#dialogue.underWay].map(({ method, params }) => {
       const [kind = method] = method.split('/')
@@ -207,7 +207,7 @@ export class Engine implements Session {
     if (this.phase !== 'new' && !this.isStateless) this.watch?.closed()
   }
 
-  /** This process has no part in the session any more. That it has ended, if it has, is told by another. */
+  /** This process has no part in the session any more. Telemetry of the end is reported by the other process. */
   handOver(why = 'another process goes on with this session'): void {
     this.#end()
     this.#dialogue.close(why)
@@ -232,7 +232,7 @@ export class Engine implements Session {
   }
 }
 
-/** The scopes that a message needs from whoever has sent it, in a session that was narrowed to some parts. */
+/** The scopes that a message requires from its sender, in a session that is limited to some parts. */
 export function scopesFor(
   running: RunningKit,
   message: Message,

@@ -8,9 +8,9 @@ import type { Session } from './session.js'
 /** Answers one request: returns the result or a promise of it, or throws an `RpcError`. */
 export type Answer = (session: Session, incoming: Incoming) => unknown
 
-/** One feature of the standard, whole, in a file of its own. */
+/** A feature of the standard. Each has a separate file. */
 export interface Feature {
-  /** What it adds to the server's capabilities. A stateless session declares exactly what the kit has. */
+  /** The capabilities that it adds to the server's. A stateless session declares exactly what the kit has. */
   declare(index: PartIndex, isStateless: boolean, running: RunningKit, session: Session): ServerCapabilities
   /** False if its methods return -32601 in this session. */
   isOffered(session: Session): boolean

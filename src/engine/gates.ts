@@ -11,7 +11,7 @@ interface Hidden {
   readonly parts: ReadonlySet<Part>
 }
 
-/** Which parts exist for whom. What was found for a caller is kept as long as the parts stay. */
+/** Which parts exist for whom. Results are cached per caller until the parts change. */
 export class Gates {
   readonly #report: (text: string) => void
   #index: PartIndex | undefined
@@ -49,7 +49,7 @@ export class Gates {
     return parts.length === 0 ? undefined : { key: places.join(), parts: new Set(parts) }
   }
 
-  /** A part whose function fails does not exist for anybody, and the operator hears why. */
+  /** A part whose function fails is hidden from all callers, and the error is logged. */
   #isVisible(label: string, visibleTo: (identity: Identity) => boolean, identity: Identity): boolean {
     try {
       return visibleTo(identity) === true
@@ -61,7 +61,7 @@ export class Gates {
   }
 }
 
-/** The scopes that a request needs: those of the kit and of the part that it names. Of a part that does not exist, none. */
+/** The scopes that a request needs: those of the kit and of the part that it names. None for a part that does not exist. */
 export function scopesNeeded(
   kit: Kit,
   index: PartIndex,

@@ -7,7 +7,7 @@ import { LayeredCall } from './call-context.js'
 import type { Session } from './session.js'
 import { upstream } from './upstream.js'
 
-/** What goes through layers: a request for a part, with its checked input. */
+/** A request for a part with its checked input, which passes through layers. */
 export interface Layered {
   readonly session: Session
   readonly incoming: Incoming
@@ -45,7 +45,7 @@ export async function throughLayers(layered: Layered): Promise<unknown> {
     call.input = accepted
     return layered.run(accepted, call)
   }
-  /** What `next()` gave to each layer, to find out who has lost a result. */
+  /** The results of `next()` by layer, to find the layer that lost a result. */
   const passed: Promise<unknown>[] = []
   // No function here is async, and nothing waits: what a layer costs is its own promise.
   const at = (index: number): Promise<unknown> => {

@@ -4,7 +4,7 @@ import type { Shared, SharedThings } from '../kit/shared.js'
 const firstPauseMs = 1000
 const longestPauseMs = 30_000
 
-/** Keeps trying to open shared things that nobody waits for: says once that one is down, and once that it is there. */
+/** Opens shared connections in the background and retries failures. Logs a failure and the recovery once. */
 export class Openers {
   readonly #report: (level: 'info' | 'warning', text: string) => void
   readonly #timers = new Map<Shared<unknown>, ReturnType<typeof setTimeout> | undefined>()

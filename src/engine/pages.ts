@@ -2,7 +2,7 @@ import { fromBase64Url, toBase64Url } from '../protocol/base64.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 
-/** Where an entry stands in a list: never given twice, so that cursors survive a change of the list. */
+/** Position of an entry in a list. Positions are never reused, so that cursors survive changes of the list. */
 export interface Position {
   place: number
   /** Within a place that holds many, such as a template's resources. */

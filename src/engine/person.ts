@@ -74,7 +74,7 @@ export async function sendPersonTo(
   }
 }
 
-/** The error for a call that cannot go on before pages were visited; undefined if the host cannot show any. */
+/** The error for a call that requires pages to be visited first; undefined if the host cannot show pages. */
 export function visitError(session: Session, refusal: Refusal): RpcError | undefined {
   if (!refusal.visit?.length || !canAsk(session, 'url')) return undefined
   const elicitations = refusal.visit.map(({ url, message }) => ({

@@ -139,7 +139,7 @@ function readerOf(session: Session, incoming: Incoming, uri: string): Reader | u
   return undefined
 }
 
-/** The document of a view, with the examples of its tools for whoever opens it without a host. */
+/** The document of a view, with examples of its tools for use without a host. */
 async function readView({ index }: Session, part: ViewPart) {
   const html = await pageText(part.uri, part.page)
   if (typeof part.page === 'string') return viewContents(part, html)

@@ -34,12 +34,12 @@ export interface Report {
 /** Sees everything that passes through the sessions of a kit: for recordings. */
 export interface Observer {
   message(session: SessionPeer, message: Message, from: 'client' | 'server'): void
-  /** What a call did outside, whether or not its host wants to know. Masked already. */
+  /** Called for each upstream record of a call. Masked already. */
   upstream(session: SessionPeer, record: UpstreamRecord): void
   closed(session: SessionPeer, why: string): void
 }
 export interface RunningOptions {
-  /** Where settings are read from. */
+  /** Environment variables for settings. */
   environment: Environment
   validator: JsonSchemaValidator
   /** Shared things to put in place of others: `[[scales, fake]]`. */
@@ -58,7 +58,7 @@ export interface RunningOptions {
   /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
   showsUpstream?: boolean
   observer?: Observer
-  /** Where spans and metrics go; by default to the OpenTelemetry SDK that is started in this process, if there is one. `false` makes none. */
+  /** Destination of spans and metrics. Default: the OpenTelemetry SDK of this process, if one is running. `false` makes none. */
   telemetry?: Telemetry | false
   /** Runs although settings are missing: to look at what there is, not to call it. */
   toleratesMissing?: boolean
@@ -66,7 +66,7 @@ export interface RunningOptions {
 
 /** Sessions that other processes work on too: they hear of changes wherever they are. */
 export interface Reach {
-  /** `isEverywhere` where every process has learnt of it by itself, as from a feed. */
+  /** `isEverywhere` if every process receives the change itself, as from a feed. */
   resourceUpdated(uri: string, isEverywhere: boolean): void
   listsChanged(lists: readonly PartList[]): void
   countSessions(): Promise<number>
@@ -89,7 +89,7 @@ export class RunningKit {
   loading: Promise<void> | undefined
   readonly sessions = new Set<SessionPeer>()
   reach: Reach | undefined
-  /** What it shares with other processes. */
+  /** State that is shared with other processes. */
   sharing: Member | undefined
   isClosing = false
   #counters: Counters | undefined
@@ -210,7 +210,7 @@ export class RunningKit {
     this.#counters = undefined
   }
 
-  /** Of all processes that share them, as far as they can be asked. */
+  /** Values of all processes that respond. */
   async countSessions(): Promise<number> {
     return (await this.reach?.countSessions().catch(() => undefined)) ?? this.sessions.size
   }
@@ -233,7 +233,7 @@ export class RunningKit {
     this.#openSources()
   }
 
-  /** Opens a shared thing without anybody waiting for it. */
+  /** Opens a shared connection in the background. */
   keepOpen(declared: Shared<unknown>): void {
     this.#openers.keepOpen(this.shared, declared)
   }
@@ -387,7 +387,7 @@ export class RunningKit {
 const isThenable = (value: unknown): value is PromiseLike<unknown> =>
   typeof (value as { then?: unknown } | null | undefined)?.then === 'function'
 
-/** The parts after stand where the first of those before stood; what an author has made of parts stays as it is. */
+/** Inserts the new parts at the position of the first replaced part; the author's changes to parts are kept. */
 function exchangeIn(kit: Kit, before: readonly Part[], after: readonly Part[]): void {
   const gone = new Set(before)
   const at = kit.parts.findIndex((part) => gone.has(part))

@@ -3,7 +3,7 @@ import { findRevision } from '../protocol/revisions.js'
 import { type ClientCapabilities, type Implementation, type LogLevel, logLevels } from '../protocol/types.js'
 import type { Session } from './session.js'
 
-/** What another process needs to go on with a session. */
+/** The state with which another process can continue a session. */
 export interface SessionState {
   isReady: boolean
   revision: string

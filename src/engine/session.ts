@@ -12,7 +12,7 @@ export interface Session extends SessionPeer {
   readonly running: RunningKit
   /** Every message stands alone: no lifecycle, no client capabilities. */
   readonly isStateless: boolean
-  /** What this server declared. */
+  /** Declared capabilities of the server. */
   readonly capabilities: ServerCapabilities
   /** The parts as this session sees them now. */
   readonly index: PartIndex

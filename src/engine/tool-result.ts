@@ -40,7 +40,7 @@ export function toolResult(
   return { content: [textBlock(typeof plain.value === 'string' ? plain.value : JSON.stringify(plain.value))] }
 }
 
-/** Blocks beside the structured content, and what the operator has to know. */
+/** Adds the blocks to the structured content, and logs the note for the operator. */
 async function outcomeResult(running: RunningKit, ready: ReadyTool, outcome: Outcome): Promise<ToolResult> {
   const { part, checkOutput } = ready
   if (outcome.operatorNote !== undefined) running.report('warning', `tool ${part.name}: ${outcome.operatorNote}`)

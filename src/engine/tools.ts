@@ -174,7 +174,7 @@ function failedCall(session: Session, incoming: Incoming, { part }: ReadyTool, e
   return toolFailure(session.running, part.name, error)
 }
 
-/** Carries out a call that a durable task was made of. */
+/** Executes the call of a durable task. */
 export async function carryOutCall(session: Session, request: TaskRequest): Promise<JsonObject> {
   const { name, arguments: given } = request.params
   const ready = session.index.tools.get(String(name))

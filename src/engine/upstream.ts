@@ -6,7 +6,7 @@ import { type UpstreamRecord, upstreamCapability, upstreamMethod } from '../prot
 import type { Feature } from './feature.js'
 import type { Session } from './session.js'
 
-/** Shows hosts that ask for it what calls did outside, where the server was told to. */
+/** Sends upstream records of calls to hosts that request them, if the server allows it. */
 export const upstreamFeature: Feature = {
   declare: (_index, _isStateless, { showsUpstream }) =>
     showsUpstream ? { experimental: { [upstreamCapability]: {} } } : {},

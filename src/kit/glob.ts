@@ -2,7 +2,7 @@
 const longest = 500
 
 /**
- * A matcher for names with `*`, which stands for any run of characters. Takes time in proportion to the name: each piece between stars is
+ * A matcher for names with `*`, which matches any characters. Takes time in proportion to the name: each piece between stars is
  * looked for once, from where the one before it ended.
  */
 export function globMatcher(glob: string): (text: string) => boolean {

@@ -46,7 +46,7 @@ function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
 
 type Formats = Record<string, (text: string) => boolean>
 
-/** The interpreter knows formats by one table for all schemas: a schema's own stand in it only while it checks. */
+/** The interpreter has one table of formats for all schemas; the formats of a schema are in it only while it checks. */
 function withFormats<T>(own: Formats, check: () => T): T {
   const known = format as Formats
   Object.assign(known, own)

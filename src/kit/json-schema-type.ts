@@ -1,4 +1,4 @@
-/** What is made of a value: a function is given lists that it may change, and may return any list. */
+/** Converts list types: arguments of functions are mutable lists, results may be readonly. */
 type Use = 'given' | 'returned'
 
 /** The type of what fits a plain JSON Schema that is written out as a literal; `unknown` where it says more than types can. */

@@ -18,7 +18,7 @@ export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
   websiteUrl?: string
   icons?: readonly Icon[]
   settings?: Readonly<Record<string, Setting>>
-  /** Scopes that callers need for every part, besides those of the part. */
+  /** Scopes that every part requires, in addition to its own. */
   scopes?: readonly string[]
   /** False for callers to whom none of the parts exist. */
   visibleTo?: (identity: Identity) => boolean

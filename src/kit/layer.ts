@@ -64,7 +64,7 @@ export interface Layer extends Readonly<LayerOptions> {
 }
 
 /**
- * Defines a layer. It may answer by itself, change the input or the result, throw a `Refusal`, or call `next` again. Throws a `JexoError` if something is missing.
+ * Defines a layer. It may return a result, change the input or the result, throw a `Refusal`, or call `next` again. Throws a `JexoError` if something is missing.
  *
  * @example
  * const timed = layer('timed', async (call, next) => {

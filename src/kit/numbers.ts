@@ -1,7 +1,7 @@
 import { kitErrors } from './errors.js'
 import type { Environment } from './settings.js'
 
-/** Those for which nothing at all is a sensible amount. */
+/** Options for which 0 is a valid value. */
 const mayBeNone = new Set(['JEXO_CLOSE_STREAM_AFTER_MS', 'JEXO_GRACE_MS', 'JEXO_DRAIN_MS', 'JEXO_UPSTREAM_RETRIES'])
 
 /** Whole numbers from the environment, by the limit that each variable sets. Throws a `JexoError` that names the one which is none. */

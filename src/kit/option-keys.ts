@@ -1,7 +1,7 @@
 import { closestTo } from './closest.js'
 import { kitErrors } from './errors.js'
 
-/** What every part takes. */
+/** Options of every part. */
 export const extraKeys = [
   'title',
   'icons',

@@ -2,7 +2,7 @@ import type { JsonObject } from '../protocol/messages.js'
 import type { ContentBlock } from '../protocol/types.js'
 import { branded, brands, hasBrand } from './brand.js'
 
-/** What a tool of a wrap may give: structured content with more to say beside it. */
+/** Result of a wrap's tool: structured content with additional blocks. */
 export interface Outcome {
   readonly structured?: JsonObject
   /** Shown after the structured content's text, or alone. */

@@ -4,7 +4,7 @@ import type { Revision } from '../protocol/revisions.js'
 import type { ClientCapabilities, LogLevel } from '../protocol/types.js'
 import type { Call } from './call.js'
 
-/** What a wrap of another server needs of a call: the session as the protocol has it, so that messages pass both ways. */
+/** Access of a wrapped server to the session of a call, so that messages pass both ways. */
 export interface Passage {
   /** The same object for every call of a session. */
   readonly session: PassageSession
@@ -17,7 +17,7 @@ export interface Passage {
 }
 
 export interface PassageSession {
-  /** Every message stands alone: there is nobody to ask. */
+  /** True without a session: the client cannot be asked. */
   readonly isStateless: boolean
   readonly revision: Revision
   readonly clientCapabilities: ClientCapabilities
@@ -33,9 +33,9 @@ export interface PassageSession {
   resourceChanged(uri: string): void
 }
 
-/** Where a call keeps its passage. */
+/** Symbol of the property with the passage of a call. */
 export const passageSlot: unique symbol = Symbol.for('jexo.passage')
 
-/** The passage of a call; undefined for one that somebody has made by hand, as in a test. */
+/** The passage of a call; undefined for calls created by other code, as in tests. */
 export const passageOf = (call: Call): Passage | undefined =>
   (call as { readonly [passageSlot]?: Passage })[passageSlot]

@@ -5,11 +5,11 @@ export type PatternTest = (text: string) => boolean
 /** Makes a test of a pattern; the second of two engines is loaded only when a schema needs it. */
 export type PatternMaker = (pattern: string) => PatternTest
 
-/** What no linear engine can express is tried on texts of this length only. */
+/** Maximum text length for patterns that require backtracking. */
 const unportableCharacters = 256
 
 /**
- * Makes tests of patterns whose time grows with the text and no faster, whoever wrote the pattern. A pattern that is anchored and has
+ * Compiles patterns to tests that run in linear time, including untrusted patterns. A pattern that is anchored and has
  * at most one unbounded repetition runs natively; any other runs on RE2's engine, which has no look-around and no back-references. A pattern with those is tried
  * natively on short texts, if it has no repetition within a repetition; else it is not asserted.
  */

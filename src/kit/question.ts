@@ -94,7 +94,7 @@ export function questionFor(revision: Revision, schema: JsonSchema, label: strin
   return { ...schema, properties: Object.fromEntries(properties) }
 }
 
-/** What a form's answer is taken to be where a field was left as it was: its default. */
+/** Completes the response to a form with the defaults of omitted fields. */
 export function withDefaults(schema: JsonSchema, content: JsonObject): JsonObject {
   const properties = isObject(schema.properties) ? schema.properties : {}
   const standard = Object.entries(properties).flatMap(([name, field]) =>

@@ -1,6 +1,6 @@
 import type { SchemaIssue } from './validation.js'
 
-/** Of a property that a schema does not know; who speaks of a tool's input calls it an argument. */
+/** Message for an unknown property; for the input of a tool, it says "argument". */
 export const noSuchProperty = 'there is no such property'
 export const isRequired = 'it is required'
 
@@ -40,7 +40,7 @@ const sentences: Readonly<Record<string, (text: string) => string>> = {
   format: (text) => `must match format "${quoted(text)}"`,
 }
 
-/** What the interpreter says of a keyword, in the words that are used everywhere. */
+/** Converts the interpreter's messages to Jexo's wording. */
 export const sentenceFor = (keyword: string, text: string): string =>
   Object.hasOwn(sentences, keyword) ? (sentences[keyword]?.(text) ?? text) : text
 

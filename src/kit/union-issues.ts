@@ -19,7 +19,7 @@ export function branchesOf(schema: JsonSchema): readonly JsonSchema[] | undefine
 }
 
 /**
- * What a value lacks to fit the closest branch of a union: `kind is "rect": h is missing`. Undefined where the branches say nothing
+ * The mismatch with the closest branch of a union: `kind is "rect": h is missing`. Undefined where the branches say nothing
  * that tells them apart.
  */
 export function lackOfClosest(schema: JsonSchema, value: unknown, root: JsonSchema): string | undefined {
@@ -36,7 +36,7 @@ export function lackOfClosest(schema: JsonSchema, value: unknown, root: JsonSche
   return `closest to ${describeSchema(branches[best] as JsonSchema)}: ${textOf(closest)}`
 }
 
-/** Where each branch has a property of one value, that property tells which is meant. */
+/** If every branch has a property with a constant value, that property selects the branch. */
 function byDiscriminator(branches: readonly JsonSchema[], value: JsonObject, root: JsonSchema): string | undefined {
   const tags = branches.map((branch) => constantsOf(branch, root))
   const name = Object.keys(tags[0] ?? {}).find((key) => tags.every((tag) => Object.hasOwn(tag, key)))

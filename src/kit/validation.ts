@@ -58,7 +58,7 @@ export function checkFor(schema: Schema | undefined, json: JsonSchema, validator
   }
 }
 
-/** Nothing given where nothing is taken needs no validator, which would have to be loaded first. */
+/** Checks the input of a tool without arguments, without loading a validator. */
 function checkEmpty(value: unknown): Checked {
   const issues = Object.keys(isObject(value) ? value : {})
     .slice(0, maxIssues)

@@ -43,7 +43,7 @@ const viewKeys = [
 ]
 
 /**
- * Defines a view: a page that hosts show with the result of each tool that has it as its `view`. The kit lists it by itself.
+ * Defines a view: a page that hosts show with the result of each tool that has it as its `view`. The kit adds it to its resources automatically.
  * Throws a `JexoError` if the URI does not begin with `ui://`, or an origin could not be part of a content security policy.
  *
  * @example

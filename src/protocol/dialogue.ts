@@ -16,7 +16,7 @@ import { codes, RpcError, rpcErrors } from './rpc-error.js'
 import { SmallMap } from './small-map.js'
 import type { DialogueWatch, WatchedAsk } from './watch.js'
 
-/** What a dialogue needs of the side that it serves. No I/O of its own. */
+/** The callbacks of a dialogue. A dialogue does no I/O. */
 export interface DialogueHandlers {
   /** Sends one message. `related` is the peer's request that it belongs to, so that a transport can pick the stream. */
   send(message: Message, related: RequestId | undefined): void
@@ -41,7 +41,7 @@ export interface DialogueLimits {
 export interface DialogueOptions {
   limits?: Partial<DialogueLimits> | undefined
   watch?: DialogueWatch | undefined
-  /** What ids of requests begin with, so that whoever takes an answer knows whose request it was. */
+  /** Prefix of request ids, with which a response can be assigned to its sender. */
   idPrefix?: string | undefined
 }
 export const dialogueLimits: DialogueLimits = { timeoutMs: 60_000, maxTimeoutMs: 600_000, maxInFlight: 256 }
@@ -135,7 +135,7 @@ export class Dialogue {
     return this.#pending?.has(id) === true
   }
 
-  /** A request could not be handed over: its caller is told. */
+  /** Rejects a request that could not be sent. */
   giveUp(id: RequestId, error: unknown): void {
     this.#pending?.get(id)?.reject(error)
   }

@@ -1,4 +1,4 @@
-/** What a definition, a content block or a result looks like to a peer of an older revision (digest: never send more). */
+/** Converts definitions, content blocks and results for peers with an older revision, which must not receive newer fields. */
 import type { Revision } from './revisions.js'
 import type {
   Annotations,

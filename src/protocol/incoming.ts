@@ -12,7 +12,7 @@ export interface AskOptions {
   related?: RequestId | undefined
 }
 
-/** What a request needs of the dialogue that it belongs to. */
+/** The functions of a dialogue that a request uses. */
 export interface Surrounding {
   notify(method: string, params: JsonObject, related: RequestId): void
   ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
@@ -42,7 +42,7 @@ export class Incoming {
     return this.#controller.signal
   }
 
-  /** True once it is answered or cancelled: what comes of it now is of no interest to anybody. */
+  /** True once the request is answered or cancelled; later results are dropped. */
   get isOver(): boolean {
     return this.#isOver
   }

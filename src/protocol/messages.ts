@@ -31,7 +31,7 @@ export interface ErrorResponse {
 export type Response = ResultResponse | ErrorResponse
 export type Message = Request | Notification | Response
 
-/** What a value from the wire turned out to be. `malformed` carries the error response that it is answered with. */
+/** A parsed message. `malformed` carries the error response that it is answered with. */
 export type Read =
   | { kind: 'request'; message: Request }
   | { kind: 'notification'; message: Notification }

@@ -84,7 +84,7 @@ const r4: Revision = {
 /** Newest first; the first is what we offer. */
 export const revisions: readonly Revision[] = Object.freeze([r4, r3, r2, r1].map((entry) => Object.freeze(entry)))
 export const newestRevision: Revision = r4
-/** What a request over HTTP without a version header and without a session is taken to speak (Transports, "Protocol Version Header"). */
+/** The assumed revision of an HTTP request without a version header and session (Transports, "Protocol Version Header"). */
 export const assumedRevision: Revision = r2
 
 /** The revision of a date string such as `2025-11-25`, or of a short name such as `R4`. */

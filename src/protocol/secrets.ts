@@ -1,4 +1,4 @@
-/** What stands where a secret was. */
+/** Replacement of a masked secret. */
 export const hidden = '••••'
 
 const secretWords = new Set(
@@ -20,7 +20,7 @@ const placesOf = new Set(
 )
 
 /**
- * True for a name whose value nobody writes down: of a header, a parameter, a field, a variable. Reads `X-Api-Key`, `apiKey` and `API_KEY` alike.
+ * True if a header, parameter, field or variable with this name holds a secret. Reads `X-Api-Key`, `apiKey` and `API_KEY` alike.
  *
  * @example isSecretName('X-Api-Key') // true
  */
@@ -73,7 +73,7 @@ function entropyOf(text: string): number {
 const urlPassword = /:\/\/[^\s/:@"]{0,200}:([^\s/@"]{1,200})@/
 const assigned = /\b([A-Za-z][\w-]{1,60})\s{0,4}[=:]\s{0,4}["']?([\w!#$%&*+./-]{10,200})/g
 
-/** What kind of secret a text seems to hold, in words; undefined if it holds none. */
+/** The kind of secret that a text appears to contain, in words; undefined if none. */
 export function secretKindIn(text: string): string | undefined {
   const shape = shapes.find(([, pattern]) => pattern.test(text))
   if (shape && (shape[0] !== 'an API key' || /[-_][\w-]{16,}/.test(text))) return shape[0]

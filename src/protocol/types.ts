@@ -134,7 +134,7 @@ export interface CompletionResult {
   _meta?: JsonObject
 }
 
-/** Whose requests may run as tasks, and what else can be done with them. */
+/** Task capabilities: requests that may run as tasks, and other operations. */
 export interface TasksCapability {
   list?: JsonObject
   cancel?: JsonObject

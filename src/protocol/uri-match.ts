@@ -3,7 +3,7 @@ export type Piece =
   | { readonly kind: 'text'; readonly text: string }
   | {
       readonly kind: 'run'
-      /** What stands before the run, if it is there at all. */
+      /** Prefix of the expression, if it is present. */
       readonly prefix: string
       /** Characters that the run may not hold. */
       readonly stops: string
@@ -66,7 +66,7 @@ function reachOf(piece: Piece, uri: string, next: Uint8Array): Uint8Array {
   return places
 }
 
-/** Where a run that begins at a place ends: required ones are short, so that later ones get what they need; optional ones take what they can. */
+/** The end of a variable's value: required variables match as little as possible, so that later ones match too; optional ones match as much as possible. */
 function endOf(piece: Extract<Piece, { kind: 'run' }>, uri: string, place: number, next: Uint8Array): number {
   const { prefix, stops, least, isOptional } = piece
   let longestEnd: number | undefined

@@ -1,7 +1,7 @@
 import type { Incoming } from './incoming.js'
 import type { JsonObject, RequestId } from './messages.js'
 
-/** How a request ended: with a result, an error, or cancelled, in which case nobody waits for it any more. */
+/** Outcome of a request: a result, an error, or cancellation. */
 export type RequestEnd =
   | { readonly kind: 'result'; readonly result: JsonObject }
   | { readonly kind: 'error'; readonly error: unknown }

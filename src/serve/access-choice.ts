@@ -15,7 +15,7 @@ export interface AccessChoice {
   tokens: string | undefined
 }
 
-/** The check of what was chosen, together with the static token; undefined where nothing was. What is not used is not loaded. */
+/** The check of what was chosen, together with the static token; undefined where nothing was. Loads only the chosen check. */
 export async function accessOf(
   { issuer, audience, client, scopes, tokens }: AccessChoice,
   token: string | undefined,

@@ -9,7 +9,7 @@ export interface LayerChoice {
   audit: string | undefined
 }
 
-/** The layers that were chosen, outermost first. What is not used is not loaded. */
+/** The layers that were chosen, outermost first. Loads only the chosen layers. */
 export async function layersOf({ limit, timeLimitMs, audit: to }: LayerChoice): Promise<Layer[]> {
   const layers: Layer[] = []
   if (to !== undefined) {

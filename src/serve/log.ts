@@ -6,7 +6,7 @@ export type LogLevel = (typeof logLevels)[number]
 export const logForms = ['text', 'json'] as const
 export type LogForm = (typeof logForms)[number]
 
-/** Where a server tells its operator what happens: stderr, one line each. */
+/** The log of a server: one line per entry on stderr. */
 export interface Log {
   readonly form: LogForm
   write(level: LogLevel, text: string, fields?: Readonly<Record<string, unknown>>): void
@@ -24,7 +24,7 @@ export function textLog(least: LogLevel = 'info'): Log {
   }
 }
 
-/** One JSON object a line, by pino: `level`, `time` (ISO 8601), `msg`, and fields. `base` stands in each. */
+/** One JSON object a line, by pino: `level`, `time` (ISO 8601), `msg`, and fields. `base` is part of each entry. */
 export async function jsonLog(
   least: LogLevel,
   base: Readonly<Record<string, unknown>>,

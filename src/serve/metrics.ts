@@ -4,7 +4,7 @@ import { transportErrors } from '../transport/errors.js'
 import type { HttpAddress } from './address.js'
 import { observeCalls } from './observe-calls.js'
 
-/** What a server counts of itself, for Prometheus and what reads its text form. */
+/** Metrics of a server in the Prometheus text format. */
 export interface Metrics {
   readonly observer: Observer
   readonly contentType: string
@@ -84,7 +84,7 @@ const methods = new Set([
   ...['completion/complete', 'logging/setLevel'],
 ])
 
-/** Serves the metrics on a port of their own, to whoever reaches it. Rejects if the port is taken. */
+/** Serves the metrics on a separate port without authentication. Rejects if the port is taken. */
 export async function serveMetrics(
   metrics: Pick<Metrics, 'contentType' | 'text'>,
   { host, port }: HttpAddress,

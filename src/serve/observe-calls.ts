@@ -5,7 +5,7 @@ import { isObject, isRequest, type Message, type RequestId } from '../protocol/m
 /** A request of a host, when it is over. */
 export interface CallDone {
   method: string
-  /** What was called, read or filled: the name of a tool or prompt, the URI of a resource. */
+  /** The name of a tool or prompt, or the URI of a resource, in a request. */
   name: string | undefined
   outcome: 'ok' | 'tool error' | 'error' | 'cancelled'
   /** Code of the protocol error, where it was one. */
@@ -21,7 +21,7 @@ interface Open {
   startedAt: number
 }
 
-/** Called for each request when it is over: for logs and metrics. What was asked and answered stays unseen. */
+/** Called for each request when it is over: for logs and metrics. Arguments and results are not recorded. */
 export function observeCalls(done: (call: CallDone) => void): Observer {
   const open = new WeakMap<SessionPeer, Map<RequestId, Open>>()
   const finish = (session: SessionPeer, id: RequestId, outcome: CallDone['outcome'], code?: number) => {

@@ -12,7 +12,7 @@ import { type LogForm, type LogLevel, readLogChoice } from './log.js'
 import type { SshTunnel } from './ssh-tunnel.js'
 import { countOf, mostWorkers } from './workers/worker.js'
 
-/** What a server may be told on a command line; what is not is taken from the environment. */
+/** Command-line options of a server. Omitted options are read from the environment. */
 export interface ServeFlags {
   /** `[host:]port`; true where only HTTP was asked for. */
   http?: string | true
@@ -36,14 +36,14 @@ export interface ServeFlags {
   loadTimeout?: string
   log?: string
   logLevel?: string
-  /** `[host:]port` of their own; true for the path `/metrics` beside the endpoint. */
+  /** `[host:]port` for the metrics; true for the path `/metrics` of the endpoint's server. */
   metrics?: string | true
   otlp?: string
   sshTunnel?: string
   sshTunnelPort?: string
 }
 
-/** How a server is run, however it was told. */
+/** Resolved options of a server, from the command line and the environment. */
 export interface RunOptions {
   /** Over HTTP at this address; on stdio if it is omitted. */
   http?: HttpAddress
@@ -51,7 +51,7 @@ export interface RunOptions {
   publicUrl?: string
   allowedHosts: readonly string[]
   isOpenToAnyone: boolean
-  /** Who may call, besides whoever has `JEXO_TOKEN`. */
+  /** Access check, in addition to `JEXO_TOKEN`. */
   access: AccessChoice
   /** URL of the Redis that sessions are kept in. */
   store?: string
@@ -124,7 +124,7 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
 const read = <T>(text: string | undefined, reading: (text: string) => T): T | undefined =>
   text === undefined || text === '' ? undefined : reading(text)
 
-/** Where state is kept, and how many processes there are. */
+/** The store, and the number of processes. */
 function storing(flags: ServeFlags, environment: Environment): Pick<RunOptions, 'store' | 'workers'> {
   const store = flags.store ?? environment.JEXO_STORE
   const workers = read(flags.workers ?? environment.JEXO_WORKERS, readCount)

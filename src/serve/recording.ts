@@ -15,8 +15,7 @@ export interface Recording {
 }
 
 /**
- * What a served kit is recorded by: a tape, or a parent that records already and only wants to hear what must not be written
- * down, and what is done outside. Rejects
+ * Recorder of a served kit: a tape, or a parent process that records and receives the secrets to mask and the upstream records. Rejects
  * with a `JexoError` where the tape cannot be written.
  */
 export async function recordingOf(

@@ -38,7 +38,7 @@ export interface ServeOptions extends RunOptions {
 }
 
 /**
- * Serves a kit until it is told to stop: stdin closes, or SIGTERM or SIGINT comes. Says on stderr where it listens,
+ * Serves a kit until stdin closes or SIGTERM or SIGINT arrives. Says on stderr where it listens,
  * and one line for each host that connects. `JEXO_TOKEN` in the environment is what callers over HTTP must send.
  */
 export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
@@ -192,7 +192,7 @@ async function serveOverHttp(
   }
 }
 
-/** What callers need, for the line that says where the server is. */
+/** Requirements for callers, for the line with the server's address. */
 function needs({ issuer, tokens }: AccessChoice, token: string | undefined): string {
   const ways = [
     ...(token ? ['JEXO_TOKEN'] : []),
@@ -236,7 +236,7 @@ async function storeOf(url: string | undefined, worker: Worker | undefined): Pro
   return redisStore(url)
 }
 
-/** What all processes of a server count together, where there are several. */
+/** Combined metrics of all processes of a server. */
 const textRoute = (metrics: Metrics, worker: Worker | undefined) => async () => ({
   status: 200,
   headers: { 'content-type': metrics.contentType },

@@ -2,7 +2,7 @@
 export interface ServeOption {
   /** Without the dashes, such as `public-url`. */
   readonly name: string
-  /** What stands after it, such as `<url>`; `[…]` if it may stand alone. A switch has none. */
+  /** Placeholder of the value, such as `<url>`; `[…]` if the value is optional. A switch has none. */
   readonly value?: string
   readonly isRepeatable?: true
   /** Variables that say the same. */

@@ -7,7 +7,7 @@ import type { Log } from './log.js'
 export interface SshTunnel {
   /** `[user@]host` or `ssh://[user@]host[:port]`, as the system's ssh takes it. */
   destination: string
-  /** Where it listens on the far side, `[address:]port`; the port of the server there, on its loopback, by default. */
+  /** Remote address to listen on, `[address:]port`. Default: the server's port on the loopback address. */
   remote?: string | undefined
 }
 

@@ -69,7 +69,7 @@ function changesBetween(before: readonly Part[], after: readonly Part[]): string
 /** How many parts a line names. */
 const maxNamed = 12
 
-/** What hosts see of a part; what it does inside may be new without that. */
+/** The definition of a part as hosts see it. Its implementation may change without affecting it. */
 function shapeOf(part: Part): string {
   const { about, title, tags } = part
   const more =

@@ -30,7 +30,7 @@ export interface NewTask {
   /** The request that is carried out. */
   incoming: Pick<Incoming, 'id' | 'method' | 'params'>
   ttlMs: number
-  /** Who may see it; undefined where callers cannot be told apart. */
+  /** Owner of the task; undefined if callers are not authenticated. */
   owner: string | undefined
   /** Who has sent the request. */
   identity?: Identity | undefined
@@ -68,7 +68,7 @@ export class TaskBoard {
     return this.#mirror
   }
 
-  /** What works now. */
+  /** The running tasks. */
   get working(): RunningTask[] {
     return [...this.#tasks.values()].filter(({ isOver }) => !isOver)
   }
@@ -93,7 +93,7 @@ export class TaskBoard {
     })
   }
 
-  /** Makes a task whose work is begun by somebody else. `taskId` and `createdAt` are those of one that is there already. */
+  /** Creates a task whose work is started elsewhere. `taskId` and `createdAt` belong to an existing task. */
   prepare(
     { incoming, ttlMs, owner, identity, peer }: Omit<NewTask, 'work'>,
     known?: { task: Task } & AttemptOptions,
@@ -172,7 +172,7 @@ export class TaskBoard {
     return running && !this.#mirror?.isDurable(running) ? undefined : this.#mirror
   }
 
-  /** A task of somebody else is as unknown as one that never was. */
+  /** A task of another caller is reported as unknown. */
   #find(id: unknown, owner: string | undefined): RunningTask {
     const running = typeof id === 'string' ? this.#tasks.get(id) : undefined
     if (!running || running.owner !== owner) throw unknownTask(id)

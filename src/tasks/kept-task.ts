@@ -5,7 +5,7 @@ import { isTerminal, type Task, taskIn } from './task.js'
 /** A task as processes keep it for each other. */
 export interface KeptTask {
   task: Task
-  /** Who may see it; undefined where callers cannot be told apart. */
+  /** Owner of the task; undefined if callers are not authenticated. */
   owner: string | undefined
   /** The process that works on it. */
   member: string
@@ -15,7 +15,7 @@ export interface KeptTask {
   fault?: { code: number; message: string; data?: unknown }
 }
 
-/** Of the form of what is kept: a process of another version does not read it. */
+/** Version of the stored format; processes with another version ignore the entry. */
 const version = 1
 
 export const keptText = (kept: KeptTask): string => JSON.stringify({ version, ...kept })
@@ -46,7 +46,7 @@ export function endedAs(kept: KeptTask, status: 'failed' | 'cancelled', message:
   return { ...kept, task, fault: { code: codes.internal, message } }
 }
 
-/** What the request of a task is answered with when it is over; undefined while it works. Throws the `RpcError` that it ended with. */
+/** The final response of the task; undefined while it runs. Throws the `RpcError` that it ended with. */
 export function outcomeOf({ task, result, fault }: KeptTask): JsonObject | undefined {
   if (!isTerminal(task.status)) return undefined
   if (result) return result

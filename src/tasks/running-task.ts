@@ -4,7 +4,7 @@ import { codes, RpcError } from '../protocol/rpc-error.js'
 import { isTerminal, metaOfTask, type Task, type TaskStatus, unknownTask } from './task.js'
 import { type TaskChannel, TaskRequest, type TaskRequestOptions } from './task-request.js'
 
-/** The session in which a task was made. A task goes on without it. */
+/** The session in which a task was made. The task continues without it. */
 export interface TaskPeer {
   /** Sends a notification that belongs to no request; nothing happens once the session is closed. */
   notify(method: string, params: JsonObject): void
@@ -12,7 +12,7 @@ export interface TaskPeer {
   ask?: ((method: string, params: JsonObject, options: AskOptions) => Promise<JsonObject>) | undefined
 }
 
-/** Whoever waits for the result: what the work asks goes to them. */
+/** The requests that wait for the result; questions of the task are sent to them. */
 export interface TaskWaiter {
   readonly isOver: boolean
   notify(method: string, params: JsonObject): void
@@ -48,7 +48,7 @@ export class RunningTask implements TaskChannel {
   readonly #wakes = new Set<() => void>()
   /** Called when it has changed. */
   onChange: (() => void) | undefined
-  /** What it has ended with. */
+  /** Outcome of the task. */
   outcome: { result?: JsonObject; fault?: RpcFault } = {}
   /** Characters of the result. */
   size = 0
@@ -83,7 +83,7 @@ export class RunningTask implements TaskChannel {
     return isTerminal(this.#task.status)
   }
 
-  /** Does the work, and takes what comes of it. */
+  /** Runs the work and stores its outcome. */
   async carryOut(work: TaskWork, broke: (error: unknown) => void): Promise<void> {
     try {
       const result = (await work(this.request)) as JsonObject
@@ -110,7 +110,7 @@ export class RunningTask implements TaskChannel {
     this.#settle.reject(error)
   }
 
-  /** It cannot go on here. */
+  /** Ends the task, because this process cannot continue it. */
   fail(message: string): void {
     const error = new RpcError(codes.internal, message)
     this.outcome = { fault: error.toFault() }
@@ -119,7 +119,7 @@ export class RunningTask implements TaskChannel {
     this.#settle.reject(error)
   }
 
-  /** Says how it goes, beside what its work says. */
+  /** Sets the status message, in addition to the messages of the work. */
   say(message: string): void {
     this.#change({ statusMessage: message.slice(0, mostCharacters) })
     this.#say()

@@ -91,7 +91,7 @@ export class TaskMirror {
     }
   }
 
-  /** Writes what becomes of a task that is there already as it was written. */
+  /** Stores the changes of a task that is in the store already. */
   follow(running: RunningTask, text: string, isDurable: boolean): void {
     const written: Written = { running, isDurable, text, writing: Promise.resolve() }
     this.#written.set(running.task.taskId, written)
@@ -102,13 +102,13 @@ export class TaskMirror {
     return this.#written.get(task.taskId)?.isDurable === true
   }
 
-  /** The work goes on elsewhere: what becomes of it here is nothing to anybody. */
+  /** Stops storing the changes of a task that another process continues. */
   forget(running: RunningTask): void {
     running.onChange = undefined
     this.#written.delete(running.task.taskId)
   }
 
-  /** Throws an `RpcError` if there is no such task, or it is somebody else's. */
+  /** Throws an `RpcError` if the task does not exist or belongs to another caller. */
   async get(id: unknown, owner: string | undefined): Promise<Task> {
     return (await this.#read(id, owner)).kept.task
   }
@@ -168,7 +168,7 @@ export class TaskMirror {
     return true
   }
 
-  /** Nothing is written any more: others go on with what is not over. */
+  /** Stops storing changes; other processes continue unfinished tasks. */
   end(): void {
     for (const { running } of this.#written.values()) this.forget(running)
   }
@@ -229,7 +229,7 @@ export class TaskMirror {
     await this.#over(taskId)
   }
 
-  /** As it is kept. A task whose process has died has failed, unless another takes it up. */
+  /** The stored form of a task. A task whose process has died has failed, unless another takes it up. */
   async #read(id: unknown, owner: string | undefined): Promise<{ text: string; kept: KeptTask }> {
     const text = typeof id === 'string' && id.length <= 100 ? await this.#member.tasks.read(id) : undefined
     const kept = text === undefined ? undefined : readKept(text)
@@ -286,7 +286,7 @@ export class TaskMirror {
     return {}
   }
 
-  /** A task of another process has a question for whoever waits here. */
+  /** Passes on a question of a task in another process to the request that waits here. */
   async #askHere({ waiter, method, params, timeoutMs, isNotification }: JsonObject): Promise<JsonObject> {
     const incoming = this.#waiting.get(String(waiter))
     if (!incoming || incoming.isOver) return { isGone: true }
@@ -299,7 +299,7 @@ export class TaskMirror {
 const tooMany = (most: number) =>
   new RpcError(codes.internal, `there are ${most} tasks already; wait for some to expire`)
 
-/** Whoever waits for a task at another process. */
+/** A request that waits for the task in another process. */
 class DistantWaiter implements TaskWaiter {
   readonly #letters: Letters
   readonly #member: string

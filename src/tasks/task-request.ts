@@ -2,7 +2,7 @@ import type { CallTask, Identity } from '../kit/call.js'
 import { type AskOptions, Incoming, type Progress, type Surrounding } from '../protocol/incoming.js'
 import type { JsonObject, Request } from '../protocol/messages.js'
 
-/** What a task makes of what its work sends. */
+/** Handlers for the messages of a task's work. */
 export interface TaskChannel extends Surrounding {
   progressed(progress: Progress): void
   notify(method: string, params: JsonObject): void
@@ -14,7 +14,7 @@ export interface TaskRequestOptions {
   save?: ((value: unknown) => Promise<void>) | undefined
 }
 
-/** The request that a task carries out. It was answered at once; its work goes on with it until the task is over. */
+/** The request that a task carries out. The request was answered immediately; the work uses it until the task ends. */
 export class TaskRequest extends Incoming {
   /** Who has started it. The session may serve another token of the same caller by the time the work begins. */
   readonly identity: Identity | undefined

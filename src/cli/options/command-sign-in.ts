@@ -15,11 +15,11 @@ export interface CommandSignInOptions {
   /** The person has the browser on another device. */
   onDevice?: boolean | undefined
   onStep?: OnSignInStep | undefined
-  /** Where tokens are kept; the file of this person by default. */
+  /** Storage of tokens. Default: the user's file. */
   store?: SignInStore
 }
 
-/** How commands sign in to a URL: with what is kept; and with the person's browser, where somebody is there. */
+/** Sign-in of commands: with stored tokens, or with the browser in an interactive session. */
 export function commandSignIn({
   clientId,
   scopes,
@@ -52,7 +52,7 @@ function showCode({ url, code, completeUrl, expiresInMs }: DeviceCode): void {
   )
 }
 
-/** A person is there who can open a page. */
+/** True in an interactive session. */
 export const isPersonThere = (): boolean => process.stdin.isTTY === true && process.stderr.isTTY === true
 
 const openers: Readonly<Record<string, readonly string[]>> = {

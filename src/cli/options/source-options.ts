@@ -37,7 +37,7 @@ export interface SourceFlags {
   header?: string[]
 }
 
-/** What the argument of a source may be. */
+/** Accepted sources. */
 export const sourceText =
   'functions (.ts, .js, a package), an OpenAPI description (file or URL), a GraphQL schema, curl commands (.md, .sh, .http, .har), a database (.sqlite, postgres://, mysql://), a folder, a feed (mqtt://, opc.tcp://, wss+json://, webhook://, .ndjson), a program (command:<program>, .commands.yaml, process:<command line>), or a server (URL, exec:<command line>, <host config file>#<entry>)'
 
@@ -163,7 +163,7 @@ function credentialOf(text: string): object {
   throw kitErrors.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
 }
 
-/** A package goes by its name, an address by itself. */
+/** The label of a source: the name of a package, or the address. */
 export const labelOf = (source: string): string =>
   /^(exec|command|process):/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
     ? source.replace(/\/\/[^@/]*@/, '//')

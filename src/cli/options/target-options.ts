@@ -50,7 +50,7 @@ export function withTarget(command: Command): Command {
 }
 
 export interface UseOptions extends NodeConnectOptions {
-  /** What is done needs the kit itself, which is then run in this process. */
+  /** The command needs the kit object, so the kit runs in this process. */
   needsKit?: boolean
   /** Called at Ctrl-C; true where that is all there is to do. */
   onInterrupt?: () => boolean
@@ -105,7 +105,7 @@ export async function withLink<T>(
   }
 }
 
-/** A person who is there is asked to sign in where a URL needs it; else what `jexo sign-in` keeps has to do. */
+/** Asks the user to sign in if the URL requires it and the session is interactive. Otherwise only stored sign-ins are used. */
 async function signInFor(target: Target): Promise<{ signIn?: SignIn }> {
   const { commandSignIn, isPersonThere } = await import('./command-sign-in.js')
   return target.kind === 'url' && isPersonThere() ? { signIn: commandSignIn({ mayAsk: true }) } : {}

@@ -1,8 +1,7 @@
 import { spawn } from 'node:child_process'
 
 /**
- * Makes a second Ctrl-C end this process on a terminal, whatever it does: code that keeps the thread keeps signal handlers from running, so a small
- * shell beside it, which hears Ctrl-C as well, ends it. Elsewhere, and where there is no such shell, it does nothing.
+ * Lets a second Ctrl-C end this process on a terminal, even if code blocks the thread and signal handlers cannot run: a small shell receives Ctrl-C as well and ends the process. Elsewhere, and where there is no such shell, it does nothing.
  */
 export function endBySecondInterrupt(): void {
   if (!process.stdin.isTTY || process.platform === 'win32') return

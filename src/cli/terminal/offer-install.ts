@@ -4,12 +4,11 @@ import { isJexoError, listOf } from '../../errors.js'
 import { ownProject, withVersion } from '../../optional-packages.js'
 import { say } from './output.js'
 
-/** What only building and trying needs, and no server that runs. */
+/** Packages that are needed for building and testing only. */
 const forDevelopment = new Set(['esbuild', 'typescript', '@types/node', 'vite'])
 
 /**
- * Asks the person once whether to install the packages that a command needed, and runs the command again. Returns its exit code; undefined
- * if the error is another, nobody is there to ask, or the answer is no.
+ * Asks the person once whether to install the packages that a command needed, and runs the command again. Returns the exit code; undefined for other errors, in non-interactive sessions, and if the user declines.
  */
 export async function offerInstall(error: unknown, argv: readonly string[]): Promise<number | undefined> {
   const names = missingIn(error)

@@ -11,8 +11,7 @@ const hasColour = (stream: NodeJS.WriteStream) =>
   process.env.TERM !== 'dumb'
 
 /**
- * Colours are written with a mark that no text from elsewhere can hold, and become control sequences only as they are printed: so that every
- * other control character, whoever wrote it, is shown and not obeyed.
+ * Colours are written with a random mark and become control sequences when they are printed. All other control characters are escaped.
  */
 const mark = `\u001b${randomBytes(8).toString('hex')}`
 const escaped = (text: string): string => text.split(mark).map(escapeControls).join(mark)
@@ -87,7 +86,7 @@ export class Failed extends Error {
   }
 }
 
-/** What an error is for `--json`. */
+/** An error as `--json` prints it. */
 export function errorValue(error: unknown): { error: { code: number | string; message: string; data?: unknown } } {
   if (error instanceof RpcError) {
     const { code, message, data } = error

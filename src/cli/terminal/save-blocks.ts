@@ -47,7 +47,7 @@ export async function saveBlocks(
   })
 }
 
-/** What is written for people: `saved photos/image-1.png (12 kB)`. */
+/** The message about a saved file: `saved photos/image-1.png (12 kB)`. */
 export const savedText = ({ file, bytes }: Saved): string =>
   `saved ${file} (${bytes < 2048 ? `${bytes} bytes` : `${(bytes / 1024).toFixed(1)} kB`})`
 

@@ -1,6 +1,6 @@
 import { colours, columns, wrapped } from '../terminal/output.js'
 
-/** A title, and what is said of it beside. */
+/** A title with details on the same line. */
 export const heading = (title: string, note: string) => `${colours.bold(title)}  ${colours.dim(note)}`
 
 /** A text broken into lines, each with so many spaces before it. */

@@ -98,7 +98,7 @@ function propertiesOf(schema: JsonObject, definitions: unknown, depth = 0): Json
   return isObject(next) && depth < 5 ? propertiesOf(next, definitions, depth + 1) : undefined
 }
 
-/** A template, and what is listed under it now: hundreds of alike lines would tell no more. */
+/** A template and the number of its resources, instead of a line for each of them. */
 function templateText(template: TemplateDefinition, resources: readonly ResourceDefinition[]): string {
   const head = aligned([[template.uriTemplate, template.description ?? template.name]])
   const listed = resources.filter(({ uri }) => matches(template, uri)).map(({ uri }) => uri)

@@ -1,7 +1,7 @@
 import type { CommandPlan } from '../../wrap/command/plan.js'
 import { colours, columns, wrapped } from '../terminal/output.js'
 
-/** What of a program becomes tools, as a person reads it. */
+/** The plan of a program as text. */
 export function commandPlanText({ program, tools }: CommandPlan, source: string, tokens: number): string {
   const counted = `${tools.length} tool${tools.length === 1 ? '' : 's'}`
   const lines = [`${colours.bold(program)}  ${colours.dim(`${source}  ${counted}`)}`, '']

@@ -5,7 +5,7 @@ import type { PlannedQuery, SqlPlan } from '../../wrap/sql/plan.js'
 import { colours } from '../terminal/output.js'
 import { counted, heading, indented, note } from './blocks.js'
 
-/** What of a database becomes tools and resources, as a person reads it. */
+/** The plan of a database as text. */
 export function sqlPlanText(plan: SqlPlan, source: string, tokens: number): string {
   const { tools, tables, skipped, warnings, address, adHoc, prefix } = plan
   const slug = address.name.replaceAll('-', '_')
@@ -61,7 +61,7 @@ function queryLines({ name, input, effect, where, about, isDescribed }: PlannedQ
   ]
 }
 
-/** What of a folder becomes resources and a tool, as a person reads it. */
+/** The plan of a folder as text. */
 export function folderPlanText(plan: FolderPlan, source: string): string {
   const { name, types, files, bytes, tool, tooLarge, isCut } = plan
   const lines = [heading(name, `${source}  ${counted(files, 'file')}, ${sizeText(bytes)}`), '']

@@ -4,7 +4,7 @@ import type { Preview } from '../../wrap/preview/preview.js'
 import { colours } from '../terminal/output.js'
 import { counted, heading, indented, note } from './blocks.js'
 
-/** What of a feed becomes resources and tools, as a person reads it. */
+/** The plan of a feed as text. */
 export function feedPlanText(
   { plan, url, topics, examples, otherMethods, warning }: Extract<Preview, { form: 'feed' }>,
   source: string,

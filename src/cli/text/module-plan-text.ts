@@ -51,7 +51,7 @@ export function modulePlanText(plan: ModulePlan, source: string, cost: ContextCo
 /** Beyond so many, tools are listed by their signatures only. */
 const maxShownWhole = 60
 
-/** What is skipped, by reason; methods of classes without an instance stand apart. */
+/** Skipped exports by reason; methods of classes without an instance are listed separately. */
 function skippedLines({ skipped }: ModulePlan): string[] {
   const isMethod = ({ reason }: Skipped) => reason.startsWith('it needs an instance of ')
   return [

@@ -52,7 +52,7 @@ async function moduleCostOf(plan: Extract<Preview, { form: 'module' }>['plan']):
   return { tools: await tokensOf(plan.tools), catalogue: await tokensOf(catalogue) }
 }
 
-/** What each form of an API costs: one tool per operation, or a catalogue. */
+/** Context costs of an API: with one tool per operation, and as a catalogue. */
 async function costOf(plan: Extract<Preview, { form: 'api' }>['plan']): Promise<ContextCost> {
   const { restPartsOf } = await import('../../wrap/http-api/parts.js')
   const cost = (form: 'tools' | 'catalogue') =>

@@ -3,7 +3,7 @@ import type { ProcessPlan } from '../../wrap/process/plan.js'
 import { colours } from '../terminal/output.js'
 import { counted, heading, indented } from './blocks.js'
 
-/** What of a program becomes tools, as a person reads it. */
+/** The plan of a program as text. */
 export function processPlanText({ program, about, tools }: ProcessPlan, tokens: number): string {
   const lines = [heading(program, counted(tools.length, 'tool')), ...(about ? indented(about, 2) : []), '']
   for (const { as, definition } of tools)

@@ -39,7 +39,7 @@ function prettyJson(text: string): string {
   }
 }
 
-/** JSON with keys, texts and numbers told apart by colour. */
+/** JSON with coloured keys, strings and numbers. */
 export function colouredJson(value: unknown): string {
   return JSON.stringify(value, null, 2).replace(
     /("(?:[^"\\]|\\.)*")(\s*:)?|\b(true|false|null|-?\d[\d.eE+-]*)\b/g,

@@ -13,7 +13,7 @@ const timeWidth = 9
 const personWidth = 5
 const upstreamWidth = 6
 
-/** Draws a score as text, line by line: the same lanes as in the page. Only what carries news is given a line of its own. */
+/** Draws a score as text, line by line: the same lanes as in the page. Omits lines without new information. */
 export class ScoreText {
   readonly #score = new Score()
   readonly #looks: Looks

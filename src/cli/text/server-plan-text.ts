@@ -6,7 +6,7 @@ import { counted, indented } from './blocks.js'
 
 const firstLine = (text: string) => text.trim().split('\n')[0]?.slice(0, 300) ?? ''
 
-/** What of a server becomes parts, as a person reads it. */
+/** The plan of a server as text. */
 export function serverPlanText(plan: ServerPlan, source: string, tokens: number): string {
   const { server, tools, resources, templates, prompts, skipped } = plan
   const counts = [

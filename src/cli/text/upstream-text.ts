@@ -2,7 +2,7 @@ import { isObject } from '../../protocol/messages.js'
 import type { UpstreamRecord } from '../../protocol/upstream.js'
 import { columns, errorColours } from '../terminal/output.js'
 
-/** What stands below a line of the score: where it went in full, what was sent and what came back, as far as each fits a line. */
+/** Details below a line of the score: the full address, the request and the response, each shortened to a line. */
 export function upstreamDetails({ kind, label, detail }: UpstreamRecord): string {
   const noted = Object.entries(detail ?? {}).flatMap(([name, value]) => {
     const body = isObject(value) ? value.body : value

@@ -100,7 +100,7 @@ function sayOfSecrets({ entry, secrets, fromFile }: Attachable): void {
   )
 }
 
-/** What hosts have in common is the entry; how it is written differs. */
+/** Prints the entry in the format of each host. */
 function printShapes(name: string, found: Attachable, only: ShapeName | undefined): void {
   const { entry } = found
   const labels: Record<ShapeName, string> = {
@@ -167,8 +167,7 @@ const coloured = (difference: string) =>
     .join('\n')
 
 /**
- * Tries the entry as it is. Where that fails and secrets are known here that are not in it, it is tried with them as well: what the host needs is
- * said then.
+ * Tries the entry as it is. If that fails and this environment has secrets that the entry lacks, tries it with them and reports which variables the host needs.
  */
 async function report({ entry, secrets }: Attachable, isComplete: boolean, flags: Flags): Promise<void> {
   const { to: files = [] } = flags

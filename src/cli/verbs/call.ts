@@ -102,7 +102,7 @@ export const call = () =>
     if (result.isError) throw new Failed()
   })
 
-/** Waits for a task, which goes on if nobody does; undefined where its id is all that is wanted. */
+/** Waits for a task, which continues if this process ends; undefined if only its id is requested. */
 async function runAsTask(task: TaskHandle, target: string, { wait, json }: Flags): Promise<ToolResult | undefined> {
   if (task.id === undefined) say('This server runs no tasks; this is an ordinary call.')
   else if (wait === false) {

@@ -32,7 +32,7 @@ Example: jexo completion bash >> ~/.bashrc
       out(shell === 'fish' ? fishScript(verbs) : shell === 'zsh' ? zshScript(verbs) : bashScript(verbs))
     })
 
-/** What scripts ask for while somebody types: the names that a target has for a verb. A target that does not answer offers nothing. */
+/** The names of a target's parts for a verb, for shell completion. A target that does not answer offers nothing. */
 const names = () =>
   new Command('names')
     .argument('<verb>')

@@ -30,7 +30,7 @@ interface Around {
   readonly scales: Served
 }
 
-/** What the apiary works with are programs of their own; what runs them is the example's. */
+/** The services of the apiary are separate programs, which the example starts. */
 async function startAround(): Promise<Around> {
   const missing = needed.filter((name) => !hasPackage(name))
   if (missing.length > 0) throw packageMissing(missing, 'the demo')

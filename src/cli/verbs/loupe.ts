@@ -61,7 +61,7 @@ export const loupe = () =>
       await service.close()
     })
 
-/** Prints the score line by line. Tapes alone are printed to their end; where something lives, until it is told to stop. */
+/** Prints the score line by line. Prints tapes to their end; with live targets, until it is stopped. */
 async function plainly(targets: readonly Target[], follow: readonly string[]): Promise<void> {
   const score = new ScoreText({ width: columns(), colours })
   const bench = new Bench()

@@ -4,8 +4,7 @@ import { updatedCase, writeCase } from '../../replay/update-case.js'
 import { Failed, out, say } from '../terminal/output.js'
 
 /**
- * Takes over what came as what is expected. On a terminal each change is shown and asked for; elsewhere all are written and shown. What could
- * not be run, and what was left as it is, still fails.
+ * Takes over what came as what is expected. On a terminal each change is shown and asked for; elsewhere all are written and shown. Steps that could not run and steps that were not updated still fail.
  */
 export async function reviewUpdates(failed: readonly CaseReport[]): Promise<void> {
   const person = process.stdin.isTTY ? new Reviewer() : undefined

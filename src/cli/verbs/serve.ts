@@ -31,7 +31,7 @@ interface Flags extends Omit<TargetFlags, 'header'>, ServeFlags {
   speed?: string
 }
 
-/** A kit that stands in front of a server, or answers from a tape. */
+/** A kit for a server or a tape. */
 async function kitBehind(text: string, { prefix, catalogue, watch, speed }: Flags): Promise<Kit> {
   if (watch) throw kitErrors.argumentUnreadable('--watch', 'a kit file')
   if (text.endsWith(tapeSuffix)) {

@@ -93,7 +93,7 @@ function showLayers(target: string, kit: Kit | undefined, isJson: boolean): void
     out(`${part.padEnd(width)}  ${layers.join(' → ') || colours.dim('no layers')}`)
 }
 
-/** What a setting is without being set; the value of a secret is never shown. */
+/** The default of a setting; values of secrets are never printed. */
 function stateOf({ default: otherwise, optional, secret }: Setting, isMissing: boolean): string {
   if (isMissing) return 'required, not set'
   if (otherwise !== undefined) return secret ? 'has a default' : `default: ${otherwise}`

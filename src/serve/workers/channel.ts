@@ -10,7 +10,7 @@ export interface Pipe {
 
 export type Answering = (...args: readonly unknown[]) => unknown
 
-/** Calls in both directions between two processes. What else goes through the pipe is left alone. */
+/** Calls in both directions between two processes. Other messages in the pipe are ignored. */
 export class Channel {
   readonly #pipe: Pipe
   readonly #answering = new Map<string, Answering>()
@@ -39,7 +39,7 @@ export class Channel {
     })
   }
 
-  /** A call that nobody waits for. */
+  /** A call without a response. */
   tell(name: string, ...args: readonly unknown[]): void {
     this.#pipe.send({ jexo: 'call', name, args })
   }

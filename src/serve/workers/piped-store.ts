@@ -4,7 +4,7 @@ import { newMemberId } from '../../store/member-id.js'
 import type { Member, MemberHandlers, Store } from '../../store/store.js'
 import type { Channel } from './channel.js'
 
-/** What a process may call of its member in the process that keeps the store. */
+/** Functions of the store that a worker may call in the primary process. */
 const methods: Readonly<Record<'sessions' | 'streams' | 'tasks', readonly string[]>> = {
   sessions: [
     'open',

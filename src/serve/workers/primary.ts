@@ -13,7 +13,7 @@ export interface WorkersOptions {
   metrics?: HttpAddress | undefined
   /** How long workers may take to end. */
   drainMs: number
-  /** What workers run, where that is not the command line of this process. */
+  /** Command of the workers, if it is not the command line of this process. */
   program?: { file: string; args: readonly string[] }
 }
 

@@ -6,13 +6,13 @@ import type { RunOptions } from '../options.js'
 import { numberVariable } from './worker.js'
 
 /**
- * Serves by several processes, which run the same command line, where that is asked for and this is not one of them. Returns the exit code; undefined where this
+ * Serves with several processes that run the same command line, if requested and if this process is not one of them. Returns the exit code; undefined where this
  * process is to serve itself.
  */
 export async function serveByWorkers(
   { workers, log: { form, level }, metrics, sshTunnel }: RunOptions,
   environment: Environment,
-  /** What cannot be done by several. */
+  /** Options that are incompatible with several processes. */
   alone: readonly string[] = [],
 ): Promise<number | undefined> {
   if (workers === undefined || process.env[numberVariable] !== undefined) return undefined

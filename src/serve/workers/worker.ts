@@ -3,7 +3,7 @@ import type { Store } from '../../store/store.js'
 import { Channel, pipeToParent } from './channel.js'
 import { pipedStore } from './piped-store.js'
 
-/** What a process that was started as one of several knows of the one that has started it. */
+/** The connection of a worker to the primary process. */
 export interface Worker {
   /** Counts from 1. */
   readonly number: number
@@ -13,9 +13,9 @@ export interface Worker {
   ready(url: string, words: string): void
   /** Asked to end, by the first process or by a signal. */
   readonly asked: Promise<string>
-  /** What this process counts. */
+  /** Metrics of this process. */
   onMetrics(read: () => Promise<unknown>): void
-  /** What all processes count together, as text. */
+  /** Combined metrics of all processes, as text. */
   metrics(): Promise<string>
   end(): void
 }
@@ -25,7 +25,7 @@ export const numberVariable = 'JEXO_WORKER'
 
 let known: Worker | undefined
 
-/** This process as one of several; undefined if it was started by itself. */
+/** This process as a worker; undefined if it is not one. */
 export function asWorker(): Worker | undefined {
   const number = Number(process.env[numberVariable])
   if (!process.connected || !Number.isInteger(number)) return undefined

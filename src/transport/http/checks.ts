@@ -1,9 +1,9 @@
 import { type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
 
 export interface Sources {
-  /** Host names (with or without port) that requests may be sent to, besides loopback. */
+  /** Allowed values of the `Host` header, with or without port, in addition to loopback names. */
   allowedHosts: readonly string[]
-  /** Origins of pages that may call, besides the server's own. */
+  /** Allowed origins of pages, in addition to the server's own. */
   allowedOrigins: readonly string[]
 }
 
@@ -82,7 +82,7 @@ export function isJson(request: HttpRequest): boolean {
   return type === 'application/json'
 }
 
-/** True if the Accept header allows a media type, by itself or by a wildcard. */
+/** True if the Accept header allows a media type, explicitly or by a wildcard. */
 export function accepts(request: HttpRequest, type: string): boolean {
   const accept = request.header('accept')
   if (accept === undefined) return false

@@ -1,7 +1,7 @@
 import { isOriginAllowed, type Sources } from './checks.js'
 import { empty, type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
 
-/** What a browser asks before a page of another origin may call. */
+/** The response to a CORS preflight request. */
 export function preflight({ allowedOrigins }: Sources, methods: string): HttpAnswer {
   if (allowedOrigins.length === 0) {
     return refusal(405, 'Cross-origin calls are off; name the origin in allowedOrigins.', -32000, {

@@ -29,7 +29,7 @@ export interface EndpointOptions {
   ssePath?: string | false
   /** The URL that others reach the endpoint by, for the page that browsers see. */
   publicUrl?: string
-  /** Host names that requests may be sent to, besides loopback. */
+  /** Allowed values of the `Host` header, in addition to loopback names. */
   allowedHosts?: readonly string[]
   /** Origins of pages that may call; they get the CORS headers they need. */
   allowedOrigins?: readonly string[]
@@ -44,7 +44,7 @@ export interface EndpointOptions {
   store?: Store
   /** Called when a host has connected: who, by which revision. */
   onHost?: (engine: Engine) => void
-  /** What else is answered, by path: for those who may call. */
+  /** Additional routes by path; they require the same access as the endpoint. */
   routes?: Readonly<Record<string, () => Promise<HttpAnswer>>>
 }
 

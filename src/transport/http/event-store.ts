@@ -5,7 +5,7 @@ export interface EventStore {
   /** Events of that very stream after a number, oldest first. */
   after(stream: string, sequence: number): string[]
   drop(stream: string): void
-  /** Nothing follows after the event with this number. */
+  /** The stream ends after the event with this number. */
   finish?(stream: string, sequence: number): void
 }
 

@@ -27,8 +27,7 @@ export function readEventId(id: string): { stream: string; sequence: number } | 
 }
 
 /**
- * One event stream of a session: numbers its events, keeps them for a client that comes back, and writes them to
- * whoever is connected now. A dropped connection ends nothing (Transports, "Resumability and Redelivery").
+ * An event stream of a session: numbers its events, stores them for clients that resume, and writes them to the connected client. A dropped connection ends nothing (Transports, "Resumability and Redelivery").
  */
 export class EventStream {
   readonly id: string
@@ -37,7 +36,7 @@ export class EventStream {
   #isPrimed = false
   #sequence = 0
   #isFinished = false
-  /** What was sent before anybody was connected. */
+  /** Events that were sent before a client connected. */
   #unsent: string[] | undefined = []
 
   constructor(id: string, store: EventStore, limits: HttpLimits) {
@@ -50,7 +49,7 @@ export class EventStream {
     return this.#outlet.isOpen
   }
 
-  /** Connects a reader, first giving it what it missed after an event. A reader that was there before is let go. */
+  /** Connects a reader, first giving it what it missed after an event. A previous connection is closed. */
   attach(sink: Sink, missedAfter?: number): () => void {
     this.#outlet.attach(sink, this.#isPrimed)
     const missed = this.#unsent ?? (missedAfter === undefined ? [] : this.#store.after(this.id, missedAfter))
@@ -70,7 +69,7 @@ export class EventStream {
     this.#keep(encode(message))
   }
 
-  /** Nothing more will be sent. */
+  /** Ends the stream. */
   finish(): void {
     if (this.#isFinished) return
     this.#isFinished = true
@@ -78,7 +77,7 @@ export class EventStream {
     this.#outlet.end()
   }
 
-  /** Lets whoever is connected go, as another process serves the client now. */
+  /** Closes the connection, because another process serves the client now. */
   release(): void {
     this.#outlet.end()
   }

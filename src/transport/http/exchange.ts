@@ -7,7 +7,7 @@ export interface HttpRequest {
   path: string
   query: string
   header(name: string): string | undefined
-  /** Address of whoever is connected, where the runtime tells it. */
+  /** Address of the peer, if the runtime provides it. */
   address?: string | undefined
   /** The whole body as text; rejects with `BodyTooLong` beyond the limit. */
   body(maxBytes: number): Promise<string>
@@ -54,7 +54,7 @@ export const empty = (status: number, headers: Record<string, string> = {}): Htt
 const maxOnlyCharacters = 2000
 const maxOnlyNames = 100
 
-/** `?only=` in the URL narrows a session for its life. A refusal if it holds more than anybody types. */
+/** `?only=` in the URL narrows a session for its life. Returns a refusal if the list is too long. */
 export function onlyOf(request: HttpRequest): string | undefined | HttpAnswer {
   const only = new URLSearchParams(request.query).get('only') ?? undefined
   if (only === undefined) return undefined

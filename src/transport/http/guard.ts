@@ -17,12 +17,12 @@ export interface GuardOptions {
 
 type Answering = (identity: Identity | undefined) => HttpAnswer | Promise<HttpAnswer>
 
-/** Who may call over HTTP, and what those are told who may not (Authorization). */
+/** Authenticates and authorizes callers over HTTP, and refuses others (Authorization). */
 export class Guard {
   readonly #access: AccessCheck | undefined
   readonly #publicUrl: string | undefined
   readonly #path: string
-  /** Those who have the scopes that every request needs. */
+  /** Callers that have the scopes that every request requires. */
   readonly #mayCall = new WeakSet<Identity>()
   #latest: { host: string; resource: string } | undefined
 
@@ -33,8 +33,7 @@ export class Guard {
   }
 
   /**
-   * Answers a request of somebody who may call, and refuses any other. What is answered ends with the token; `identity` is undefined where nobody
-   * is asked who they are.
+   * Passes on the request of an authorized caller, and refuses all others. Streams end when the token expires. `identity` is undefined if authentication is off.
    */
   admit(request: HttpRequest, answer: Answering): HttpAnswer | Promise<HttpAnswer> {
     const access = this.#access
@@ -102,7 +101,7 @@ export class Guard {
     })
   }
 
-  /** What clients read to learn where to sign in; undefined for any other path. Anybody may read it, from any page. */
+  /** The protected resource metadata; undefined for other paths. Anybody may read it, from any page. */
   metadata(request: HttpRequest, kit: Kit): HttpAnswer | undefined {
     const { path, method } = request
     if (!path.startsWith(wellKnown)) return undefined
@@ -171,7 +170,7 @@ function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
   return { ...answer, stream: attached }
 }
 
-/** The token of an Authorization header; what stands in the URL or the body is not looked at. */
+/** The token of an Authorization header. Tokens in the URL or the body are ignored. */
 export function bearerOf(header: string | undefined): string | undefined {
   const found = /^Bearer(?: +(.*))?$/i.exec(header ?? '')
   // A word that is no token is refused as one that is not valid.

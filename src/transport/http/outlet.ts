@@ -1,7 +1,7 @@
 import type { Sink } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 
-/** Whoever is connected to a stream now, kept from being cut off by heartbeats. */
+/** The current connection of a stream, kept alive by heartbeats. */
 export class Outlet {
   readonly #limits: HttpLimits
   #sink: Sink | undefined
@@ -16,7 +16,7 @@ export class Outlet {
     return this.#sink !== undefined
   }
 
-  /** Connects a reader; one that was there before is let go. `isResumable` closes it after a while, where that is wanted. */
+  /** Connects a client; a previous connection is closed. `isResumable` closes it after a while, where that is wanted. */
   attach(sink: Sink, isResumable: boolean): void {
     this.#sink?.end()
     this.#release()

@@ -4,7 +4,7 @@ import type { HttpAnswer } from './exchange.js'
 
 const escaped = (text: string) => text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`)
 
-/** What a person sees who opens the endpoint in a browser: what is offered, and the entry to copy. */
+/** The page for browsers that open the endpoint: the parts of the kit, and the configuration entry to copy. */
 export function pageFor({ kit, index }: RunningKit, url: string): HttpAnswer {
   const entry = JSON.stringify({ mcpServers: { [hostName(kit.name)]: { url } } }, null, 2)
   const tools = [...index.tools.values()].map(

@@ -14,7 +14,7 @@ import type { Sessions } from './sessions.js'
 export interface PostsHost {
   readonly limits: HttpLimits
   readonly sessions: Sessions
-  /** Every POST stands for itself. */
+  /** True without sessions: each POST is independent. */
   readonly isStateless: boolean
   /** The response if the caller lacks a scope that one of the messages requires; otherwise undefined. */
   lacking(
@@ -36,7 +36,7 @@ export class Posts {
     this.#host = host
   }
 
-  /** Answers a POST of somebody who may call. */
+  /** Handles a POST of an authorized caller. */
   handle(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
     const refused = checkPost(request)
     if (refused) return refused

@@ -20,7 +20,7 @@ export interface SessionStreams {
   close(): void
 }
 
-/** What streams need to know of their session. */
+/** The properties of a session that its streams use. */
 export interface StreamsOwner {
   readonly id: string
   readonly limits: HttpLimits

@@ -25,7 +25,7 @@ export interface HttpSessionOptions {
   onHost?: ((engine: Engine) => void) | undefined
   /** Called when nothing is under way any more. */
   onIdle?: () => void
-  /** Where it is one of a session that several processes work on. */
+  /** Set if several processes serve the session. */
   shared?: SharedOptions
 }
 
@@ -39,7 +39,7 @@ export interface SharedOptions {
 /** One session over HTTP: its engine, the replies under way, and its streams. */
 export class HttpSession implements StreamsOwner {
   readonly id: string
-  /** To whom it belongs; undefined where nobody is asked. */
+  /** The caller to whom the session belongs; undefined without authentication. */
   readonly owner: string | undefined
   readonly engine: Engine
   readonly limits: HttpLimits

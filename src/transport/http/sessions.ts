@@ -8,12 +8,12 @@ export type Kept = 'kept' | 'full' | 'too large'
 
 /** The sessions of an endpoint: of this process alone, or of several. */
 export interface Sessions {
-  /** Those that this process works on. */
+  /** The sessions in this process. */
   readonly here: Iterable<HttpSession>
   readonly size: number
   /** Why none can be served now; undefined while they can. */
   readonly trouble: string | undefined
-  /** What a new session needs in order to be one of these. */
+  /** Options of new sessions that are shared between processes. */
   readonly shared: SharedOptions | undefined
   /** How processes ask each other; undefined for one alone. */
   readonly letters: { readonly id: string; readonly office: Letters } | undefined
@@ -33,6 +33,6 @@ export interface Sessions {
   end(session: HttpSession, why: string): void | Promise<void>
   /** Ends what was idle for too long. */
   sweep(): void
-  /** This process serves no more. */
+  /** Ends the service of this process. */
   close(): void | Promise<void>
 }

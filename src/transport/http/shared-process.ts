@@ -49,7 +49,7 @@ export class SharedProcess implements Reach {
     this.#work()
   }
 
-  /** Of what this process delivers, and of its streams. */
+  /** Limits of deliveries and streams. */
   nextNumber(): number {
     return ++this.#number
   }
@@ -112,7 +112,7 @@ export class SharedProcess implements Reach {
     this.#lost = lost
   }
 
-  /** What others can take up is left to them; what they cannot has failed. */
+  /** Hands durable work over to other processes; other work fails. */
   async giveBack(): Promise<void> {
     this.#running.isClosing = true
     const durable = this.member.jobs?.close()
@@ -129,7 +129,7 @@ export class SharedProcess implements Reach {
     this.#running.unshare()
   }
 
-  /** What only durable tools need is loaded for them only. */
+  /** Loads the job queue only if there are durable tools. */
   #work(): void {
     const running = this.#running
     const hasDurable = [...running.index.tools.values()].some(({ part }) => part.durable)

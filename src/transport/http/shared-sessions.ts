@@ -22,12 +22,12 @@ export interface SharedSessionsOptions {
 
 interface Replica {
   readonly session: HttpSession
-  /** What the store had when it was last read or written. */
+  /** The state in the store at the last read or write. */
   stored: string
   touchedAt: number
 }
 
-/** A session that this process has not worked on for so long is let go: the store has it. */
+/** Idle time after which this process drops its copy of a session; the store keeps the session. */
 const keepMs = 60_000
 const touchMs = 30_000
 const subscribing = 'resources/subscribe'
@@ -142,7 +142,7 @@ export class SharedSessions implements Sessions {
     await this.#member.tellOthers({ kind: 'ended', session: session.id, why })
   }
 
-  /** Keeps alive what is used here, and lets go what is not. */
+  /** Extends the lifetime of sessions in use, and drops copies of idle ones. */
   sweep(): void {
     const now = Date.now()
     const { idleMs } = this.#limits
@@ -192,14 +192,14 @@ export class SharedSessions implements Sessions {
     return member === undefined || member === this.#member.id ? undefined : this.#handOn(member, mail)
   }
 
-  /** What a process that lives does not hear now has to be sent again. */
+  /** Fails if a living process did not receive the message, so that the client repeats it. */
   async #handOn(member: string, mail: JsonObject): Promise<void> {
     if (await this.#member.tell(member, mail)) return
     if (await this.#member.isAlive(member))
       throw storeErrors.unavailable(this.#options.store.label, 'another process is not connected to it yet')
   }
 
-  /** What a message has changed is stored before it is answered. */
+  /** Stores the changes of a message before its response. */
   #keeping(
     session: HttpSession,
     messages: readonly Message[],
@@ -244,7 +244,7 @@ export class SharedSessions implements Sessions {
     }
   }
 
-  /** What the session has subscribed to is watched here too, whatever becomes of the process that it subscribed at. */
+  /** Watches the session's subscriptions in this process too, in case the process of the subscription ends. */
   async #subscribeHere({ id, engine }: HttpSession): Promise<void> {
     try {
       const uris = await this.#member.sessions.subscriptions(id)

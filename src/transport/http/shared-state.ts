@@ -2,7 +2,7 @@ import { type SessionState, stateIn, stateOf } from '../../engine/session-state.
 import { isObject } from '../../protocol/messages.js'
 import type { HttpSession } from './session.js'
 
-/** Of the form of what is stored: a process of another version does not read it. */
+/** Version of the stored format; processes with another version ignore the entry. */
 const version = 1
 
 /** How long the state of a session may be, in characters. */

@@ -111,13 +111,13 @@ export class SharedStreams implements SessionStreams {
 
   #newId = (mark = '') => `${this.#process.member.id}.${mark}${this.#process.nextNumber()}`
 
-  /** Whoever answers on a stream has died, and there will be no answer. */
+  /** The process that answers on a stream has ended, and no response will follow. */
   async #isOrphan(stream: string): Promise<boolean> {
     const [, member = ''] = /^(\w+)\.\d+$/.exec(stream) ?? []
     return member !== '' && !(await this.#process.member.isAlive(member))
   }
 
-  /** Reads a stream from the store: what is there after an event, and what comes. Undefined if there is no such stream, or too many are read. */
+  /** Reads a stream from the store: the events after a given one, and new events. Undefined if there is no such stream, or too many are read. */
   async #read(
     id: string,
     after: number,
@@ -198,7 +198,7 @@ class StreamReader {
     return this.#outlet.isOpen
   }
 
-  /** What came before; the first number may be any, since not everything is kept. */
+  /** The previous event number; the first one is arbitrary, since old events are dropped. */
   begin(events: readonly StreamEvent[], after: number): void {
     for (const event of events) this.#early.set(event.sequence, event)
     const [first] = [...this.#early.keys()].sort((a, b) => a - b)

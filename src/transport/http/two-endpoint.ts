@@ -19,15 +19,15 @@ interface TwoEndpointOptions extends EngineOptions {
   onClosed(): void
 }
 
-/** What the endpoint knows of a request whose caller may call. */
+/** Context of an authorized request. */
 interface TwoEndpointRequest {
   refuseMore(): HttpAnswer | undefined
   identity: Identity | undefined
-  /** What is answered where the caller lacks a scope that one of the messages needs. */
+  /** The response if the caller lacks a scope that one of the messages requires; otherwise undefined. */
   lacking(engine: Pick<Engine, 'scopesFor'>, messages: readonly Message[]): HttpAnswer | undefined
 }
 
-/** What is no message is for the session to refuse. */
+/** Values that are not messages are refused by the session. */
 function messagesOf(text: string): Message[] {
   try {
     const value: unknown = JSON.parse(text)
@@ -50,7 +50,7 @@ interface TwoEndpointFormOptions {
   letters: Sessions['letters']
 }
 
-/** The two-endpoint form beside the newer one: GET opens a session by its stream, each POST carries a message into it. */
+/** The older two-endpoint transport: GET opens a session and its stream, each POST sends a message to it. */
 export class TwoEndpointForm {
   readonly path: string
   readonly sessions = new Map<string, TwoEndpointSession>()
