@@ -11,7 +11,7 @@ import { targetRoutes } from './target-routes.js'
 
 export interface LoupeParts {
   bench: Bench
-  /** What the page has to send with each request. */
+  /** Header that the page sends with each request. */
   token: string
   /** Folder of the built page. */
   page: string
@@ -80,6 +80,6 @@ export function loupeApp({ bench, token, page }: LoupeParts): Hono {
   return app
 }
 
-/** Nothing from elsewhere. What a server sends runs in the frames of views only, which have another origin. The form's validator compiles schemas. */
+/** Only the page's own resources are allowed. Content of servers runs only in the frames of views, which have another origin. The form's validator compiles schemas. */
 const policy =
   "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; media-src 'self' data:; frame-ancestors 'none'; base-uri 'none'"

@@ -10,7 +10,7 @@ import { Journal } from './journal.js'
 import { TapeView } from './tape-target.js'
 import type { TargetView } from './view.js'
 
-/** What the page knows of all that is looked at. */
+/** The state of Loupe for the page. */
 export interface BenchView {
   targets: TargetView[]
   tapes: { id: string; label: string; problem: string | undefined }[]
@@ -20,12 +20,12 @@ export interface BenchView {
   viewProxy: string | undefined
 }
 
-/** What would be started for a target, for a person to confirm. */
+/** The command that a target would start, for the user to confirm. */
 export interface Start {
   command: string
   args: readonly string[]
   cwd: string
-  /** Names of the variables that are given beside those of this process. */
+  /** Names of additional environment variables. */
   variables: readonly string[]
 }
 
@@ -86,7 +86,7 @@ export class Bench {
     this.#changed()
   }
 
-  /** Opens a tape's file; with `isLive` goes on with what is written to it. Resolves when what is there was read. */
+  /** Opens a tape; with `isLive`, follows new entries. Resolves when the existing entries are read. */
   async openTape(file: string, isLive: boolean): Promise<void> {
     const tape = this.#newTape(labelOf({ kind: 'tape', file }))
     await tape.read(file, isLive)
@@ -140,7 +140,7 @@ export class Bench {
   }
 }
 
-/** What opening a target would start on this machine; undefined if it starts nothing. */
+/** The command that opening a target would start on this machine; undefined if there is none. */
 export function startOf(target: Target): Start | undefined {
   if (target.kind === 'url' || target.kind === 'tape') return undefined
   const { command, args, cwd, env = {} } = commandOf(target)

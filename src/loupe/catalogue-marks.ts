@@ -1,9 +1,9 @@
 import type { Catalogue } from '../link/catalogue.js'
 
-/** A part that is not what it was when the target was connected to before. */
+/** A part that has changed since the previous connection. */
 export interface PartMark {
   mark: 'new' | 'changed' | 'gone'
-  /** What of it is another: `description`, `inputSchema`. */
+  /** Names of the changed fields: `description`, `inputSchema`. */
   fields: readonly string[]
 }
 
@@ -18,7 +18,7 @@ export function keyedParts(catalogue: Catalogue): Map<string, Readonly<Record<st
   ]) as Map<string, Readonly<Record<string, unknown>>>
 }
 
-/** What is new, changed or gone, by part. */
+/** Added, changed and removed parts. */
 export function marksBetween(before: Catalogue, after: Catalogue): Record<string, PartMark> {
   const old = keyedParts(before)
   const now = keyedParts(after)

@@ -3,11 +3,11 @@ import type { Root } from '../kit/call.js'
 import { isObject } from '../protocol/messages.js'
 import { revisions } from '../protocol/revisions.js'
 
-/** What Loupe declares as the host for one target. */
+/** The client side that Loupe declares to a target. */
 export interface ClientSide {
   /** Revision to request; the newest if it is omitted. */
   revision?: string
-  /** What is declared; what is not, the server may not ask for. */
+  /** Declared capabilities; the server must not use others. */
   declares: { roots: boolean; sampling: boolean; elicitation: boolean; upstream: boolean; views: boolean }
   roots: readonly Root[]
   /** Who answers questions: the person in the page, or the same answer each time. */

@@ -55,7 +55,7 @@ export class Connection {
   readonly #timeoutMs: number | undefined
   readonly #watches: boolean
   readonly #onSecrets: (secrets: readonly string[]) => void
-  /** Counts attempts to open: what comes of an earlier one is of no interest any more. */
+  /** Number of the current attempt; results of earlier attempts are ignored. */
   #attempt = 0
   /** Resolves when the attempt that is under way is over, one way or the other. */
   #opening: Promise<void> | undefined
@@ -67,7 +67,7 @@ export class Connection {
   #catalogueVersion = 0
   #costs: Record<string, number> = {}
   #findings: Record<string, PartFinding[]> = {}
-  /** What was offered at the connect before. */
+  /** The parts at the previous connection. */
   #baseline: Catalogue | undefined
   #client: ClientSide
   #declared: ClientCapabilities | undefined
@@ -286,7 +286,7 @@ export class Connection {
     if (secrets) this.#onSecrets(secrets)
   }
 
-  /** Servers tell of each list by itself: what is told together is read once. */
+  /** Servers announce each list separately; announcements in a short time cause one read. */
   #catalogueChanged(link: Link): void {
     clearTimeout(this.#rereading)
     this.#rereading = setTimeout(() => void this.#readCatalogue(link), gatherMs)

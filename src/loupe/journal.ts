@@ -4,8 +4,7 @@ import { slimmed, wholeUpToBytes } from './slim.js'
 export type { TapeEntry as JournalEntry, TapeEvent as JournalEvent, TargetState } from '../tape/entry.js'
 
 /**
- * Keeps the newest entries and tells listeners of new ones, several at once where they come at once. Of large messages the newest
- * are kept whole, as many as there is room for, and of older ones the beginning.
+ * Keeps the newest entries and tells listeners of new ones, several at once where they come at once. The newest large messages are kept completely, up to a limit; of older ones, only the beginning is kept.
  */
 export class Journal {
   readonly #most: number

@@ -6,7 +6,7 @@ import { codes, RpcError } from '../protocol/rpc-error.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 import type { ClientSide } from './client-side.js'
 
-/** What a server waits for: a person's answer, or a model's. */
+/** An open request of a server to the user or a model. */
 export type OpenQuestion = { requestId: RequestId } & (
   | { kind: 'form'; message: string; schema: JsonObject }
   | { kind: 'url'; message: string; url: string }
@@ -21,7 +21,7 @@ export class Questions {
   readonly #waiting = new Map<RequestId, Waiting>()
   readonly #changed: () => void
   readonly #side: () => ClientSide
-  /** What was answered, in order: a case brings the answers along. */
+  /** The replies in order, which become part of a case. */
   readonly answered: ReadyAnswer[] = []
 
   constructor(side: () => ClientSide, changed: () => void) {
@@ -60,7 +60,7 @@ export class Questions {
     return this.#wait<void>({ kind: 'sign-in', requestId, url: url.href }, new AbortController().signal)
   }
 
-  /** The person came back: nobody waits for this card any more. */
+  /** The user returned, so the card is closed. */
   signedIn(requestId: string): void {
     const waiting = this.#waiting.get(requestId)
     if (waiting) this.#done(waiting)
@@ -87,7 +87,7 @@ export class Questions {
     return undefined
   }
 
-  /** The server is gone: nobody waits any more. */
+  /** The server has disconnected, so its requests are closed. */
   forget(): void {
     for (const waiting of [...this.#waiting.values()]) {
       this.#done(waiting)

@@ -2,7 +2,7 @@ import { isJexoError, messageOf } from '../errors.js'
 import { RpcError } from '../protocol/rpc-error.js'
 import type { Asked } from './view.js'
 
-/** What the page is told of a request that failed. */
+/** The error of a request, for the page. */
 export function faultOf(error: unknown): Asked {
   if (error instanceof RpcError) return { error: { ...error.toFault() } }
   if (isJexoError(error) && error.code === 'closed') {

@@ -34,7 +34,7 @@ export class Recorder {
     this.#journal.add(this.#id, { kind: 'http', exchange: number, ...exchange })
   }
 
-  /** The number of an exchange, known by the message that it carries, or by itself. */
+  /** The number of an exchange, found by its message or by the exchange. */
   #numberOf(carrier: object): number {
     const known = this.#numbers.get(carrier)
     if (known !== undefined) return known

@@ -10,7 +10,7 @@ import type { Bench } from './bench.js'
 
 const caseMethods = ['tools/call', 'resources/read', 'prompts/get'] as const
 
-/** What the page asks of recordings: tapes to keep and to open, calls to keep as cases. */
+/** Routes for recordings: saves and opens tapes, saves calls as cases. */
 export function tapeRoutes(bench: Bench): Hono {
   const app = new Hono()
 
@@ -25,7 +25,7 @@ export function tapeRoutes(bench: Bench): Hono {
     return context.json({})
   })
 
-  /** Writes a case into the folder `cases` beside which Loupe was started; `isDraft` only gives its text. */
+  /** Writes a case to the folder `cases` in Loupe's working folder; with `isDraft`, only returns its text. */
   app.post('/cases', async (context) => {
     const body: unknown = await context.req.json()
     const call = isObject(body) ? callIn(bench, body) : undefined

@@ -28,7 +28,7 @@ export class TapeView {
     }
   }
 
-  /** Reads the file, and with `isLive` what is written to it from now on. Resolves when what is there was read. */
+  /** Reads the file, and with `isLive` what is written to it from now on. Resolves when the existing entries are read. */
   async read(file: string, isLive: boolean): Promise<void> {
     const followed = followTape(
       file,

@@ -8,13 +8,13 @@ import { readClientSide } from './client-side.js'
 import type { Connection } from './connection.js'
 import { copiesOf } from './copies.js'
 
-/** What the page asks of targets: to be added, opened, asked, answered. */
+/** Routes for targets: adds and opens them, sends requests and replies. */
 export function targetRoutes(bench: Bench): Hono {
   const app = new Hono()
   const find = (id: string): Connection | undefined => bench.connections.find((connection) => connection.id === id)
   const unknown = { error: 'There is no such target.' }
 
-  /** Nothing is started on this machine before a person has seen what: without `confirmed` it is only told. */
+  /** Commands are started only with `confirmed`; otherwise the response contains the command for the user to confirm. */
   app.post('/targets', async (context) => {
     const body: unknown = await context.req.json()
     if (!isObject(body) || typeof body.text !== 'string' || body.text.trim() === '')

@@ -9,7 +9,7 @@ import type { PartMark } from './catalogue-marks.js'
 import type { ClientSide } from './client-side.js'
 import type { OpenQuestion } from './questions.js'
 
-/** What the page knows of a target. The catalogue is fetched when its version is another. */
+/** The state of a target for the page. The catalogue is fetched when its version is another. */
 export interface TargetView {
   id: string
   label: string
@@ -17,7 +17,7 @@ export interface TargetView {
   state: TargetState
   /** Why it is not open, in a sentence. */
   problem: string | undefined
-  /** What to do about it. */
+  /** The fix. */
   fix: string | undefined
   name: string | undefined
   version: string | undefined
@@ -36,15 +36,15 @@ export interface CatalogueView extends Catalogue {
   version: number
   /** Tokens that a tool costs of a model's context, by name. */
   costs: Readonly<Record<string, number>>
-  /** What `vet` has found, by part. */
+  /** Findings of `vet` by part. */
   findings: Readonly<Record<string, readonly PartFinding[]>>
-  /** What is new, changed or gone since the connect before, by part: `tool weigh_hive`. */
+  /** Changes since the previous connection, by part: `tool weigh_hive`. */
   marks: Readonly<Record<string, PartMark>>
   /** Parts that were there before, to be shown as gone. */
   gone: Catalogue
 }
 export type Asked = {
-  /** What was answered to the server's questions meanwhile. */
+  /** Replies to the server's requests during the call. */
   answers?: readonly ReadyAnswer[]
 } & (
   | {

@@ -15,7 +15,7 @@ const above = 'up/'.repeat(8)
 const mostFiles = 20_000
 const mostBytes = 300_000_000
 
-/** What gets smaller by that is carried compressed: native parts, descriptions, texts. */
+/** Native parts, descriptions and texts are compressed if that makes them smaller. */
 function storedText(content: Buffer): string {
   const packed = content.length < smallBytes ? content : gzipSync(content)
   return packed.length < content.length * 0.8 ? `gzip:${packed.toString('base64')}` : content.toString('base64')
@@ -66,7 +66,7 @@ export class AssetCollector {
     return posixOf(inPackage < 0 ? relative(this.#root, path) : path.slice(inPackage + 1))
   }
 
-  /** Takes a file, or of a folder what is not hidden. Returns its name among what is unpacked; undefined if nothing is there to be taken. */
+  /** Takes a file, or of a folder what is not hidden. Returns its name in the unpacked folder; undefined if there is nothing to include. */
   take(path: string): string | undefined {
     const found = statSync(path, { throwIfNoEntry: false })
     if (!found || this.#isHidden(path)) return undefined
@@ -134,7 +134,7 @@ export class AssetCollector {
       )
   }
 
-  /** Of a folder that is wrapped, exactly what the wrap serves; of any other what is neither hidden nor a link. */
+  /** For a wrapped folder, exactly the files that the wrap serves; for others, all files except hidden ones and links. */
   #filesOf(path: string): string[] {
     if (!statSync(path).isDirectory()) return [path]
     const served = this.#folders.get(realpathSync(path))

@@ -21,7 +21,7 @@ export interface Bundle {
   clients: readonly string[]
 }
 
-/** What a kit needs besides its own imports. */
+/** Additional content of a packed kit, besides its imports. */
 export interface BundleNeeds {
   readonly hasDurable: boolean
   /** Packages that its feeds load. */

@@ -13,7 +13,7 @@ export function carriedClients(built: string, hasDurable: boolean, feedPackages:
   return lateClients.filter((name) => isNeeded(name) && isInstalled(name, built))
 }
 
-/** Of a package that serves both sides, the packages that a client needs. */
+/** Client packages of a package that contains client and server. */
 const clientSide: Readonly<Record<string, readonly string[]>> = {
   'node-opcua': ['node-opcua-client', 'node-opcua-certificate-manager'],
 }
@@ -98,7 +98,7 @@ const unpacking = (code: Buffer): string =>
     `new Function('module', 'require', code)(module, require)`,
   ].join('\n')
 
-/** What is not installed where a kit is packed stays out; a packed file that needs it says so. */
+/** Excludes packages that are not installed. A packed file that needs one reports it. */
 export function missingPackages(built: string): Plugin {
   return {
     name: 'jexo-missing-packages',

@@ -4,17 +4,17 @@ import type ts from 'typescript'
 
 type Compiler = typeof ts
 
-/** Where a module says what lies beside it, and what it says of itself. */
+/** References of a module to files next to it, and to its own location. */
 export interface ModulePaths {
   /** Files and folders that it names, starting from itself. */
   readonly named: readonly { path: string; line: number }[]
   /** Places where a path begins with the module's own folder and ends with what only a run tells. */
   readonly open: readonly { text: string; line: number }[]
-  /** What stands for the module's own place, such as `import.meta.url` and `__dirname`. */
+  /** Expressions for the module's location, such as `import.meta.url` and `__dirname`. */
   readonly own: readonly { from: number; to: number; what: 'url' | 'filename' | 'dirname'; isShorthand: boolean }[]
 }
 
-/** What an expression comes to, as far as it can be told without running it. */
+/** Value of a constant expression; undefined if it cannot be determined statically. */
 interface Value {
   text: string
   isUrl?: boolean
@@ -27,7 +27,7 @@ export const mayNamePaths = (source: string): boolean => source.search(ownPlaces
 
 const ownPlaces = /import\.meta\.|__dirname|__filename/g
 
-/** Reads where a module looks for files: `new URL('./a', import.meta.url)`, `join(__dirname, 'a')`, and what is made of constants like these. */
+/** Finds references to files: `new URL('./a', import.meta.url)`, `join(__dirname, 'a')`, and expressions with such constants. */
 export function pathsIn(compiler: Compiler, file: string, source: string): ModulePaths {
   const tree = compiler.createSourceFile(file, source, compiler.ScriptTarget.Latest, true)
   return new PathReader(compiler, file, tree).read()
@@ -37,11 +37,11 @@ class PathReader {
   readonly #named: { path: string; line: number }[] = []
   readonly #open: { text: string; line: number }[] = []
   readonly #own: { from: number; to: number; what: 'url' | 'filename' | 'dirname'; isShorthand: boolean }[] = []
-  /** Constants by name; undefined where a name stands for several. */
+  /** Constants by name; undefined if a name is ambiguous. */
   readonly #constants = new Map<string, ts.Expression | undefined>()
   readonly #reading = new Set<ts.Node>()
   readonly #values = new Map<ts.Node, Value | undefined>()
-  /** Positions in the source of what stands for the module's own place, and of the constants that are made of it. */
+  /** Positions of expressions for the module's location, and of constants derived from them. */
   readonly #places: number[] = []
   readonly #folder: string
 

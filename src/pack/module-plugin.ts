@@ -9,13 +9,12 @@ import { mayNamePaths, pathsIn } from './module-paths.js'
 
 /** A package that is named for what it is wrapped as: it travels along as the file that it is. */
 const packagePattern = /import\.meta\.resolve\(\s*(['"])((?:@[\w.-]+\/)?[\w.-]+)\1\s*\)/g
-/** A file that has to be there: whoever writes so names a file, not a place for one. */
+/** A file that must exist, because the code reads it. */
 const urlPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
 const loaders: Record<string, Loader> = { '.ts': 'ts', '.mts': 'ts', '.cts': 'ts', '.tsx': 'tsx', '.jsx': 'jsx' }
 
 /**
- * Lets modules find at run time what lies beside them: `import.meta.url`, `__dirname` and their like stand for where the files that they name
- * are unpacked.
+ * Redirects `import.meta.url`, `__dirname` and similar expressions to the folder in which the files are unpacked at run time.
  */
 export function modulePlugin(assets: AssetCollector): Plugin {
   return {

@@ -4,7 +4,7 @@ import { fileURLToPath } from 'node:url'
 import { packagesFolder } from '../packed-file/mark.js'
 import { packErrors } from './errors.js'
 
-/** What only an installation needs. */
+/** Packages that only an installation needs. */
 const forBuilding = new Set(['prebuild-install', 'node-gyp', 'node-addon-api', 'nan', '@mapbox/node-pre-gyp'])
 
 interface Manifest {
@@ -16,8 +16,7 @@ interface Manifest {
 }
 
 /**
- * All files of a package that cannot be bundled, and of what it needs, by the name that they get in a packed file. Of parts for other
- * machines, and of what is needed to build them, none. Throws a `JexoError` if it is not installed.
+ * All files of a package that cannot be bundled, and of what it needs, by the name that they get in a packed file. Excludes parts for other platforms, and build tools. Throws a `JexoError` if it is not installed.
  *
  * @param origin folder from which it is looked for; this module's by default
  */

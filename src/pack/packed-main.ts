@@ -33,14 +33,14 @@ function assets(): URL {
   return assetsAt
 }
 
-/** What a module knows of its own place: where the files that it names are unpacked. */
+/** The location of a module at run time: the folder of its unpacked files. */
 packed.__jexoModule = (name) => {
   const url = new URL(name.split('/').map(encodeURIComponent).join('/'), assets())
   const filename = fileURLToPath(url)
   return { url: url.href, filename, dirname: dirname(filename) }
 }
 
-/** Where packages with native parts are, if there are any. */
+/** Folder of packages with native parts, if there are any. */
 if (Object.keys(packed.__jexoAssetContents ?? {}).some((name) => name.startsWith(`${packagesFolder}/`)))
   packed.__jexoPackages = () => fileURLToPath(new URL(packagesFolder, assets()))
 
@@ -96,7 +96,7 @@ function settingsText(kit: Kit): string {
   return `\nSettings, from the environment:\n${lines.join('\n')}\n`
 }
 
-/** What a packed file does when it is run. Its kit is loaded when variables beside it are there. */
+/** Entry point of a packed file. Reads the variables in `.env` before it loads the kit. */
 export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<void> {
   const file = realpathSync(process.argv[1] ?? '.')
   const readable = readableTraces(file)

@@ -35,7 +35,7 @@ export function ownPackages(built: string): Plugin {
   }
 }
 
-/** zod carries its messages in forty languages, a third of a packed file; they stay out where nobody asks for `locales`. */
+/** Excludes zod's messages in other languages, a third of a packed file, unless the kit uses `locales`. */
 export function englishOnly(): Plugin {
   return {
     name: 'jexo-english-only',
@@ -52,7 +52,7 @@ export function englishOnly(): Plugin {
   }
 }
 
-/** Where something was found is told by the file's name: folders of this machine are nobody's business elsewhere. */
+/** Sources are named by file name only, without folders of this machine. */
 const withoutFolders = (key: string, value: unknown) =>
   key === 'where' && typeof value === 'string' ? value.replace(/^.*[\\/](?=[^\\/]+:\d+$)/, '') : value
 
@@ -66,7 +66,7 @@ function planText(json: string): string {
   return `gunzipSync(Buffer.from('${packed}', 'base64')).toString()`
 }
 
-/** What wraps find instead of their sources: plans, and the modules behind them. The compiler stays at home. */
+/** Replaces the sources of wraps by their plans and modules. The compiler stays at home. */
 export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   const imports = wraps.flatMap(({ modulePath }, at) =>
     modulePath === undefined ? [] : [`import * as module${at} from 'jexo:module${at}'`],

@@ -6,7 +6,7 @@ import { pathToFileURL } from 'node:url'
 const isForeign = (source: string) => source.startsWith('jexo/') || source.startsWith('node_modules/')
 
 /**
- * Makes stack traces of a packed file name the author's files and lines, by the map beside it; lines of others go. Where there is no map,
+ * Maps stack traces of a packed file to the author's files and lines with the source map, and removes other lines. Where there is no map,
  * texts stay as they are.
  */
 export function readableTraces(file: string): (text: string) => string {

@@ -9,9 +9,9 @@ export interface ServerCheck {
   tools: number
   /** The tool that was really called: one that only reads, with its own example. */
   called?: string
-  /** What it said where it failed by itself: that is the kit's, not the way's. */
+  /** The error of a tool that failed in the kit, not in the connection. */
   failure?: string
-  /** It asks callers to sign in, and nobody here has. */
+  /** It requires a sign-in, and there is no token. */
   needsSignIn?: true
   tookMs: number
 }

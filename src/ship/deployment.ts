@@ -13,7 +13,7 @@ export interface DeploymentSettings {
   publicUrl?: string
   allowedHosts?: string[]
   isOpenToAnyone?: boolean
-  /** How long sessions of a release before may go on; ten minutes by default. */
+  /** How long sessions of the previous release may continue. Default: ten minutes. */
   drainMs: number
   /** How long a release may take until it is ready; thirty seconds by default. */
   readyMs: number
@@ -51,7 +51,7 @@ export interface RunningNote {
   token: string
 }
 
-/** What `ship` sends, in front of the packed file's bytes. */
+/** Header that `ship` sends before the bytes of the packed file. */
 export interface ShipHeader {
   id: string
   file: string
@@ -75,7 +75,7 @@ export interface Failure {
   location?: string | undefined
 }
 
-/** What the far side says while it works: one JSON object a line. */
+/** Progress messages of the remote machine: one JSON object per line. */
 export type FarEvent =
   | { say: string }
   | { failed: Failure }
@@ -85,10 +85,10 @@ export type FarEvent =
 
 export interface ShipDone {
   id: string
-  /** Where it is reached on the far machine. */
+  /** Address on the remote machine. */
   url: string
   publicUrl?: string
-  /** What callers send; only to whoever ships. */
+  /** Token of callers; only sent to `ship`. */
   token?: string
   tools: number
 }

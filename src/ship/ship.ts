@@ -25,7 +25,7 @@ export interface ShipOptions {
   say?: (text: string) => void
 }
 export interface Shipped extends ShipDone {
-  /** What was really asked through its URL from here; undefined if only the far machine can reach it. */
+  /** Result of the check through the public URL; undefined if only the remote machine can reach it. */
   check: ServerCheck | undefined
 }
 
@@ -99,7 +99,7 @@ async function order(
   return done
 }
 
-/** What the far side said last of each kind. Rejects with what it refused. */
+/** The last message of each kind from the remote machine. Rejects with what it refused. */
 async function tell(
   location: DeployLocation,
   words: readonly string[],
@@ -124,7 +124,7 @@ async function tell(
   return heard
 }
 
-/** A login shell may say things of its own. */
+/** Ignores output of the login shell. */
 function readEvent(line: string): FarEvent | undefined {
   try {
     return JSON.parse(line) as FarEvent

@@ -11,7 +11,7 @@ export async function headersFor(url: string, headers: Headers = {}): Promise<He
   return token === undefined ? headers : { ...headers, authorization: `Bearer ${token}` }
 }
 
-/** What the rows about authorization can be tried on; nothing where the server asks for no token. */
+/** The subject of the authorization checks; empty if the server requires no token. */
 export async function accessSubject(url: string, headers: Headers): Promise<Partial<Subject>> {
   const answer = await fetchBounded(url, {
     method: 'POST',

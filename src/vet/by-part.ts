@@ -1,9 +1,9 @@
 import type { Finding } from './finding.js'
 
-/** What stands at a part, for who shows parts. */
+/** Findings by part. */
 export type PartFinding = Pick<Finding, 'rule' | 'severity' | 'problem' | 'fix'>
 
-/** Findings by the parts that they are about: `tool weigh_hive`. What is about the server as a whole is left out. */
+/** Findings by the parts that they are about: `tool weigh_hive`. Findings about the whole server are omitted. */
 export function byPart(findings: readonly Finding[]): Record<string, PartFinding[]> {
   const found: Record<string, PartFinding[]> = {}
   for (const { rule, severity, location, problem, fix } of findings) {

@@ -4,13 +4,13 @@ import { isObject } from '../protocol/messages.js'
 import { vetErrors } from './errors.js'
 import { type Severity, severities } from './finding.js'
 
-/** What a project says of a rule, with the reason that it has to give. */
+/** A project's setting for a rule, with a required reason. */
 export interface RuleChoice {
   rule: string
   /** `off`, or the severity that it has here. */
   as: 'off' | Severity
   reason: string
-  /** Of these parts only, as findings name them: `tool ask_ledger`; of all without it. */
+  /** Parts that it applies to, as findings name them: `tool ask_ledger`. Default: all. */
   parts?: readonly string[]
 }
 

@@ -1,6 +1,6 @@
 import type { Snapshot } from './snapshot.js'
 
-/** An error is a fault for somebody; a warning will be one for some; a note is worth a thought. */
+/** An error breaks some clients, a warning affects some of them, a note is a suggestion. */
 export const severities = ['error', 'warning', 'note'] as const
 export type Severity = (typeof severities)[number]
 

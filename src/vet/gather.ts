@@ -17,9 +17,9 @@ import type { Snapshot } from './snapshot.js'
 import { lookAtViews } from './views/look.js'
 
 export interface GatherOptions {
-  /** What was saved of it. */
+  /** The saved contract. */
   contract?: Contract | undefined
-  /** Folder of recorded cases; `cases` beside a kit by default. */
+  /** Folder of recorded cases. Default: `cases` in the folder of the kit. */
   cases?: string | undefined
   timeoutMs?: number
 }
@@ -56,7 +56,7 @@ async function kitOf(target: Extract<Target, { kind: 'kit' }>): Promise<Kit | un
   return kit
 }
 
-/** What a server says of itself over a link that is open. */
+/** Reads the declarations of a server over an open link. */
 export async function lookAt(link: Link): Promise<Snapshot> {
   const catalogue = await readCatalogue(link)
   const { name, version } = link.serverInfo
@@ -89,7 +89,7 @@ async function fillOne(link: Link, prompts: readonly PromptDefinition[]): Promis
   return undefined
 }
 
-/** How much of a model's context recorded results take. A case that cannot be read is the business of `replay`. */
+/** Context costs of recorded results. A case that cannot be read is the business of `replay`. */
 async function resultsIn(folder: string): Promise<{ case: string; step: string; tokens: number }[]> {
   const names = (await readdir(folder)).filter((name) => /\.case\.ya?ml$/.test(name)).sort()
   const found: { case: string; step: string; tokens: number }[] = []

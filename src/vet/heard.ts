@@ -1,10 +1,10 @@
 import { divertedBy } from '../transport/stdout-guard.js'
 
-/** What a child prints beside its messages while it is looked at. */
+/** Output of a child process other than messages. */
 export class Heard {
   /** Lines on stdout that are no messages. */
   readonly strays: string[] = []
-  /** What the guard kept away from stdout. */
+  /** Output that the guard diverted from stdout. */
   readonly diverted: string[] = []
 
   /** Options of a link that listen. */

@@ -4,7 +4,7 @@ import { issuesOf } from './schema-issues.js'
 import type { Snapshot } from './snapshot.js'
 import type { Called, Subject } from './wire/requirement.js'
 
-/** What the table of the standard can be tried on in any server: only what reads, by its own examples, or without arguments. */
+/** Finds parts for the wire checks: read-only tools that are called with their examples or without arguments. */
 export async function subjectOf({ tools, resources, filled }: Snapshot): Promise<Subject> {
   const readable: { tool: ToolDefinition; called: Called }[] = []
   for (const tool of tools) {

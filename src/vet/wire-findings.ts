@@ -19,7 +19,7 @@ export interface WireReport {
   findings: Finding[]
 }
 
-/** Holds a server to the table of the standard, in one revision. What is called is only what reads. */
+/** Holds a server to the table of the standard, in one revision. Only read-only tools are called. */
 export async function wireFindings(
   target: Exclude<Target, { kind: 'tape' }>,
   surface: Snapshot,

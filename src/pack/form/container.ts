@@ -30,7 +30,7 @@ export const containerForm: Form = {
 
 export const imageOf = ({ kit }: Packed) => `${plainName(kit.name)}:${kit.version.replace(/[^\w.-]/g, '-')}`
 
-/** What the image is asked by itself whether it is well. */
+/** Health check of the image. */
 const healthCheck = `fetch('http://127.0.0.1:${containerPort}/health/ready').then((r)=>process.exit(r.ok?0:1),()=>process.exit(1))`
 
 function containerfile({ kit, fileName, packages }: Packed): string {

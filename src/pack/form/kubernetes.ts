@@ -3,7 +3,7 @@ import { type Form, type FormOptions, type OutFile, plainName } from '../form.js
 import type { Packed } from '../pack-kit.js'
 import { containerForm, containerPort, imageOf, redisCommand, redisImage, yaml11 } from './container.js'
 
-/** What a cluster needs: settings, secrets, one pod with probes and limits, a service. The image's build context comes along. */
+/** Kubernetes objects: settings, secrets, a pod with probes and limits, a service. The image's build context comes along. */
 export const kubernetesForm: Form = {
   about: 'Deployment, Service, ConfigMap and Secret for Kubernetes, and the build context of the image',
   files: (packed, options) => [
@@ -131,7 +131,7 @@ export function objectsFor(packed: Packed, { publicUrl, image }: FormOptions): R
   ]
 }
 
-/** What more than one pod needs: one that stays while others are moved, and the store. */
+/** Additional objects for several pods: a disruption budget and the store. */
 function sharing(name: string, labels: object, selector: object): Record<string, unknown>[] {
   const redisName = `${name}-redis`
   const redisSelector = { 'app.kubernetes.io/name': redisName }

@@ -17,14 +17,14 @@ import {
 import { shipErrors } from '../errors.js'
 import { Supervisor } from './supervisor.js'
 
-/** What the supervisor that runs is asked. */
+/** Requests to the running supervisor. */
 export type Order =
   | { verb: 'switch'; note: ReleaseNote }
   | { verb: 'rollback'; id?: string }
   | { verb: 'status' }
   | { verb: 'stop' }
 
-/** Runs the supervisor of a folder until it is told to stop, and listens for orders on loopback. Rejects if it cannot begin. */
+/** Runs the supervisor of a folder until it is stopped, and accepts requests on loopback. Rejects if it cannot begin. */
 export async function superviseHere(folder: string, log: (text: string) => void): Promise<void> {
   const supervisor = await Supervisor.open(folder, log)
   const token = randomBytes(24).toString('base64url')

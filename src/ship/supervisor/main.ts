@@ -147,7 +147,7 @@ function variableLine([name, value]: [string, string]): string {
   return `${name}=${quote}${value}${quote}`
 }
 
-/** Whoever ships may know what callers send. */
+/** Includes the callers' token in the response to `ship`. */
 function withToken(event: FarEvent): void {
   if (!('done' in event)) return tell(event)
   const token = existsSync(deploymentFiles.environment(folder))

@@ -74,7 +74,7 @@ export class Release {
     return this.#isUp
   }
 
-  /** Nothing listens there any more: it has ended, and will be started again. Where it has not after all, it is up again soon. */
+  /** The process has ended and will be restarted. If it has not ended, it becomes available again. */
   lost(): void {
     this.#isUp = false
     const child = this.#child
@@ -163,7 +163,7 @@ export class Release {
     return lastWords(this.#last)
   }
 
-  /** A release that has served and ends by itself is started again. */
+  /** Restarts a release that ends unexpectedly. */
   #wentDown(hasServed: boolean): void {
     this.#isUp = false
     if (this.#isStopping || !hasServed) return
@@ -201,7 +201,7 @@ export class Release {
   }
 }
 
-/** What a line of a log says, where it is JSON. */
+/** The message in a line of a JSON log. */
 function readable(line: string): string {
   try {
     const { msg } = JSON.parse(line) as { msg?: unknown }

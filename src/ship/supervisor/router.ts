@@ -11,7 +11,7 @@ import type { Release } from './release.js'
 
 /** How long a request waits for a release that is being started again. */
 const patienceMs = 10_000
-/** Sessions that nobody has used for longer have ended where they were. */
+/** Sessions that are idle for longer have ended in their release. */
 const idleMs = 31 * 60_000
 
 interface Session {
@@ -112,14 +112,14 @@ export class Router {
     response.once('close', () => onward.destroy())
   }
 
-  /** What takes a request that a release was too late for: the current one where it was to end, else itself when it is up again. */
+  /** The release for a request that failed because its release ended: the current release if the old one was to end, otherwise the same one after its restart. */
   async #instead(release: Release): Promise<Release | undefined> {
     release.lost()
     const other = release.isStopping && this.current !== undefined ? this.current : release
     return other.isUp || (await other.whenUp(patienceMs)) ? other : undefined
   }
 
-  /** Where sessions are is seen by what passes: the id in an answer, a DELETE, a 404, the first event of the older form. */
+  /** Learns the release of a session from the traffic: the id in a response, a DELETE, a 404, the first event of the older transport. */
   #learn(
     answer: IncomingMessage,
     { method }: IncomingMessage,

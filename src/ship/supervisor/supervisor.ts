@@ -58,7 +58,7 @@ export class Supervisor {
     return this.#router.current !== undefined
   }
 
-  /** Where it listens is decided when it starts. Throws a `JexoError` if other settings ask for another address. */
+  /** The address is fixed when it starts. Throws a `JexoError` if other settings ask for another address. */
   async takeSettings(): Promise<void> {
     const wanted = await readSettings(this.#folder)
     const { host, port } = this.#settings
@@ -68,7 +68,7 @@ export class Supervisor {
   }
 
   /**
-   * Starts a release beside the one that serves, and switches to it when it has answered. Rejects with a `JexoError`, and changes nothing,
+   * Starts a release next to the current one, and switches to it after its first response. Rejects with a `JexoError`, and changes nothing,
    * where it does not. Returns how many tools it has.
    */
   async switchTo(note: ReleaseNote, say: (text: string) => void): Promise<number> {
@@ -207,7 +207,7 @@ export class Supervisor {
   }
 }
 
-/** Where it is reached from its own machine. */
+/** Local address. */
 export function urlAt(host: string, port: number, path: string): string {
   const near = host === '0.0.0.0' || host === '::' ? '127.0.0.1' : host
   return `http://${near.includes(':') ? `[${near}]` : near}:${port}${path}`

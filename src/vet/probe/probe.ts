@@ -142,7 +142,7 @@ async function probeTool(
   return { made, findings }
 }
 
-/** A schema that no value fits, or a server that does not come back, is told; the other tools are probed. */
+/** Reports schemas without valid values and servers that do not restart, and continues with the other tools. */
 function unmade(tool: ToolDefinition, error: Error): { made: number; findings: Finding[] } {
   const what = `it could not be probed to the end: ${error.message.split('\n')[0]}`
   const fix = 'look whether a value can fit its schema, and whether the server starts again'

@@ -5,7 +5,7 @@ import { textOf } from '../../replay/case-file.js'
 import type { Finding } from '../finding.js'
 import { issuesOf } from '../schema-issues.js'
 
-/** What generated calls can bring to light. */
+/** Problems that generated calls can reveal. */
 export const probeRules = [
   { id: 'probe-crash', severity: 'error', about: 'Generated calls that end the server.' },
   { id: 'probe-hang', severity: 'error', about: 'Generated calls that time out.' },
@@ -35,14 +35,14 @@ export const probeRules = [
 
 export type ProbeRule = (typeof probeRules)[number]['id']
 
-/** What is wrong with an answer, if anything. */
+/** The problem with a response; undefined if it is valid. */
 export interface Verdict {
   rule: ProbeRule
   what: string
   fix: string
 }
 
-/** What came of a generated call: a result, or what it was rejected with. */
+/** Outcome of a generated call: a result or an error. */
 export type Answer = { result: ToolResult } | { error: unknown }
 
 const trace =

@@ -19,7 +19,7 @@ export const viewMessage: Rule = {
 const messagesIn = (html: string): string[] =>
   [...html.matchAll(/\.say\(\s*(["'`])([^"'`$]{1,300})\1/g)].map(([, , text = '']) => text)
 
-/** Too short to say what is meant, or a bare order to go on. */
+/** Messages that are too short to have a meaning of their own, such as "continue". */
 const isAmbiguous = (text: string): boolean =>
   text.trim().split(/\s+/).length < 4 ||
   /^(ok|okay|yes|done|next|continue|go on|do it|again|confirm(ed)?)\b/i.test(text.trim())

@@ -18,7 +18,7 @@ export interface SeenView {
   differs: boolean
 }
 
-/** What a tool with a view answers to hosts without views. */
+/** Result of a tool with a view for hosts without views. */
 export interface SeenResult {
   tool: string
   hasText: boolean

@@ -4,13 +4,13 @@ import { elementsIn } from '../../view/build/inline.js'
 /** Something that a page gets from elsewhere. */
 export interface RemoteReference {
   url: string
-  /** What the view has to declare for it. */
+  /** The declaration that it requires. */
   needs: 'loads' | 'connects' | 'frames'
 }
 
 const mostFound = 200
 
-/** What a page loads from elsewhere: elements, style sheets, and literal addresses in its scripts. */
+/** External resources of a page: in elements, style sheets, and literal URLs in scripts. */
 export function remoteReferences(html: string): RemoteReference[] {
   const found: RemoteReference[] = []
   const add = (url: string | undefined, needs: RemoteReference['needs']) => {

@@ -5,7 +5,7 @@ import { mismatch, type Pattern } from './pattern.js'
 import { needsOf, type Requirement, type Step, type Subject } from './requirement.js'
 import type { Talk, WireServer } from './talk.js'
 
-/** What came of one requirement; `broken` says which step failed and how. */
+/** Outcome of a check; `broken` names the failed step and the reason. */
 export type Outcome =
   | { readonly verdict: 'met' }
   | { readonly verdict: 'not-applicable'; readonly why: string }

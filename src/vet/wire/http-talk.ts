@@ -60,7 +60,7 @@ class HttpTalk extends Talk {
     }
   }
 
-  /** What belongs to no request comes on a standing stream. */
+  /** Messages that belong to no request arrive on a standing stream. */
   override opened(revision: string): void {
     this.#revision = revision
     const headers = { ...this.#headers, ...this.#sessionHeaders(), accept: 'text/event-stream' }

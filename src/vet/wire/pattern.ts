@@ -1,8 +1,7 @@
 import { isObject } from '../../protocol/messages.js'
 
 /**
- * What a value has to look like, as JSON: objects match where the named keys do, arrays element by element, everything else by being
- * equal. An object with one key that begins with `$` is a rule: `$is` (a type, `absent` or `present`), `$matches` (a regular
+ * A pattern for JSON values: objects match if the named keys match, arrays match by element, other values must be equal. An object with one key that begins with `$` is a rule: `$is` (a type, `absent` or `present`), `$matches` (a regular
  * expression), `$has` (an array holds elements like these), `$each`, `$oneOf`, `$count` (an array's length), `$atMost`.
  */
 export type Pattern = unknown

@@ -4,7 +4,7 @@ import type { Pattern } from './pattern.js'
 export type WireTransport = 'stdio' | 'http' | 'two-endpoint'
 
 /**
- * What a server has that a requirement can be tried on. Rows name its values by placeholders such as `{{tool.name}}`; a server that lacks
+ * Features of a server that a check can use. Rows name its values by placeholders such as `{{tool.name}}`; a server that lacks
  * a thing is not held to the rows that need it.
  */
 export interface Subject {
@@ -12,7 +12,7 @@ export interface Subject {
   tool?: { name: string; arguments: JsonObject; wrong: JsonObject; field: string }
   /** A tool with an output schema. */
   structuredTool?: Called
-  /** A tool whose call fails by itself. */
+  /** A tool whose call always fails. */
   failingTool?: Called
   /** A tool whose result breaks its own output schema. */
   lyingTool?: Called
@@ -20,7 +20,7 @@ export interface Subject {
   progressTool?: Called
   /** A tool that logs at `debug` and at `warning`. */
   loggingTool?: Called
-  /** A tool that goes on until it is cancelled. */
+  /** A tool that runs until it is cancelled. */
   waitingTool?: Called
   /** A tool that takes some tenths of a second. */
   slowTool?: Called
@@ -56,7 +56,7 @@ export interface Subject {
   access?: { unsigned: string; forged: string }
   /** The endpoint with a valid token in its query. */
   accessToken?: { query: string }
-  /** Where the server has metadata for clients that sign in, and the URL that stands in it. */
+  /** URL of the server's metadata for sign-in, and the URL in the metadata. */
   accessMetadata?: { path: string; resource: string }
 }
 export interface Called {
@@ -71,7 +71,7 @@ export interface HttpStep {
   headers: Readonly<Record<string, string>>
   /** Text as it is, anything else as JSON. */
   body?: unknown
-  /** Of the endpoint unless it is named. */
+  /** Path of the request. Default: the endpoint. */
   path?: string
   /** Sent without the headers that callers of this server usually send, such as a token. */
   isBare?: true
@@ -93,14 +93,14 @@ export type Step =
    * as `{{question.id}}`.
    */
   | { expect: Pattern; as?: string; isInOrder?: true }
-  /** Nothing like this has come since the row began, looked at when the server has answered a last ping. */
+  /** No matching message arrived during the check; tested after the response to a final ping. */
   | { never: Pattern }
   | { request: HttpStep; answers: HttpExpectation }
 
 /** One thing that the standard asks of a server, as data: what it needs, what is exchanged, what has to come. */
 export interface Requirement {
   readonly id: string
-  /** What has to hold, in a sentence. */
+  /** The requirement, in a sentence. */
   readonly says: string
   /** Page and heading of the published standard: `Tools: Calling Tools`. */
   readonly section: string
@@ -109,7 +109,7 @@ export interface Requirement {
   readonly to?: 'R1' | 'R2' | 'R3'
   readonly transports?: readonly WireTransport[]
   readonly needs?: readonly Need[]
-  /** What the client declares that it can. */
+  /** Capabilities that the client declares. */
   readonly client?: JsonObject
   /** How far the session is opened before: not at all, `initialize` answered, or ready (also by default). */
   readonly opening?: 'none' | 'answered' | 'ready'
@@ -145,7 +145,7 @@ export const reply = (to: string, answer: JsonObject): { send: JsonObject } => (
 export const call = (need: Need, more: JsonObject = {}): { send: JsonObject } =>
   request('tools/call', { name: `{{${need}.name}}`, arguments: `{{${need}.arguments}}`, ...more })
 
-/** What a server must have for a row to be tried: what it says, and whatever its placeholders name. */
+/** Features that a check requires: declared ones, and those of its placeholders. */
 export function needsOf({ needs = [], exchange }: Requirement): string[] {
   const named = [
     ...JSON.stringify(exchange).matchAll(

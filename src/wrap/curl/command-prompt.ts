@@ -2,8 +2,7 @@
 const maxCommand = 200_000
 
 /**
- * A command of the Windows command prompt from a place in a text, as a POSIX shell would have it: lines that go on after `^`, and characters that
- * `^` escapes. Undefined if the line is not of that kind.
+ * Converts a command of the Windows command prompt to POSIX syntax: lines continued with `^`, and characters escaped with `^`. Undefined if the line is not of that kind.
  */
 export function commandPrompt(text: string, start: number): { text: string; end: number } | undefined {
   const lineEnd = (from: number) => {

@@ -19,7 +19,7 @@ interface Data {
   readonly isJoined: boolean
 }
 
-/** What the options of one request, up to `--next`, say together. */
+/** The request that the options up to `--next` describe. */
 class Options {
   readonly urls: string[] = []
   readonly headers: [string, string][] = []

@@ -2,7 +2,7 @@ import { isGenerator } from '../http-api/generated.js'
 import { variableMark, variableMarks } from './recorded.js'
 
 const prefix = 'generated__'
-/** What the names that clients of `.http` files know stand for. */
+/** Dynamic variables of `.http` files. */
 const names: Readonly<Record<string, string>> = {
   ...{ guid: 'guid', uuid: 'guid', 'random.uuid': 'guid', timestamp: 'timestamp', isoTimestamp: 'datetime' },
   ...{ datetime: 'datetime', localDatetime: 'datetime', randomInt: 'randomInt', 'random.integer': 'randomInt' },

@@ -62,7 +62,7 @@ function pageOf(lines: readonly string[]): Page {
 const mostAbout = 50
 
 /**
- * What stands before a command: a comment, or in Markdown the sentence and the heading above its code. `last` is the row that the command begins
+ * Text before a command: a comment, or in Markdown the sentence and the heading above the code. `last` is the row that the command begins
  * after or within, `rest` what stands on that row before it.
  */
 function sayingOf(page: Page, last: number, rest: string): { about?: string } {

@@ -3,7 +3,7 @@ const maxUrls = 20
 
 /**
  * The URLs of a pattern as curl expands it: `{a,b}`, `[1-10]`, `[001-100:10]`, `[a-z]`. A name alone in braces, as in `/hives/{hive}`, is a
- * placeholder and stays. Of many, the first are returned.
+ * placeholder and stays. Returns the first ones if there are many.
  */
 export function globbed(url: string): string[] {
   const found = firstPattern(url)

@@ -14,7 +14,7 @@ export function grouped(requests: readonly TakenApart[]): TakenApart[][] {
   return [...groups.values()]
 }
 
-/** Operations on a graph go to one address, and are told apart by their name, or by their text. */
+/** GraphQL operations have the same URL, so they are grouped by name or by text. */
 export function graphOperation(body: TakenBody | undefined): string | undefined {
   const json = body?.json as { query?: unknown; operationName?: unknown } | undefined
   if (typeof json?.query !== 'string' || !/^\s*(query|mutation|subscription|fragment|\{|#)/.test(json.query))

@@ -5,7 +5,7 @@ import { moduleErrors } from '../module/errors.js'
 import { multipartFields } from './multipart-text.js'
 import type { RecordedBody, RecordedRequest, RecordedRequests } from './recorded.js'
 
-/** What a browser says with every request, and nobody means. */
+/** Headers that browsers add to every request. */
 const noise =
   /^(:|sec-|accept-(language|encoding|charset)$|user-agent$|connection$|host$|content-length$|origin$|referer$|cache-control$|pragma$|dnt$|te$|priority$|if-|upgrade-insecure-requests$)/i
 const pageParts = /^(text\/html|text\/css|image\/|font\/|audio\/|video\/|(text|application)\/(x-)?javascript)/

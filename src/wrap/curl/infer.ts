@@ -1,6 +1,6 @@
 import type { JsonSchema } from '../../kit/schema.js'
 
-/** What kind of thing several texts are: whole numbers, numbers, yes or no, or texts; and the value that a text stands for. */
+/** Infers the type of several strings (integer, number, boolean or string), and the value of a string. */
 export function inferTexts(texts: readonly string[]): { schema: JsonSchema; toValue(text: string): unknown } {
   const isNumber = texts.every((text) => /^-?\d/.test(text) && String(Number(text)) === text)
   if (texts.length > 0 && isNumber) {

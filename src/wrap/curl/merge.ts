@@ -148,7 +148,7 @@ class Merger {
     }
   }
 
-  /** What is asked for, as in the header `accept`. */
+  /** Value of the header `accept`. */
   headers(): string {
     let accept = '*/*'
     const names = [...new Set(this.#group.flatMap(({ headers }) => headers.map(([name]) => name.toLowerCase())))]
@@ -251,7 +251,7 @@ class Merger {
     return setting
   }
 
-  /** Where a value is the same in several requests it is fixed; else it is an argument. */
+  /** A value that is equal in all requests is a constant; otherwise it becomes an argument. */
   #place(
     name: string,
     values: Occurrences,

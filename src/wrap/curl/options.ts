@@ -1,4 +1,4 @@
-/** What an option of curl does to a request. */
+/** Effect of a curl option on a request. */
 export type OptionUse =
   /** Read by `requestsOfCurl`. */
   | 'read'

@@ -3,7 +3,7 @@ import { shellWords } from './shell-words.js'
 /** Characters before a command that are looked at. */
 const maxBefore = 2000
 
-/** What `echo '…' |` and `printf '…' |` before a command give it, if their text can be known. */
+/** Input of a command from `echo '…' |` or `printf '…' |`, if the text is constant. */
 export function pipedText(line: string): string | undefined {
   // Else a line of many commands would be gone through for each of them.
   const before = line.slice(-maxBefore)

@@ -155,7 +155,7 @@ function hostWords(origin: string): string[] {
 
 const spokenKeys = new Set(['about', 'where', 'reason', 'default', 'examples', 'otherwise', 'fixed', 'recorded'])
 
-/** A secret may stand in a sentence, too. */
+/** Sentences may contain secrets as well. */
 function withoutLiterals(plan: RestPlan, literals: ReadonlySet<string>): RestPlan {
   const forms = [...literals]
     .filter((text) => text.length >= 6)

@@ -1,19 +1,19 @@
-/** A request as somebody has written or recorded it. */
+/** A written or recorded request. */
 export interface RecordedRequest {
-  /** Where it was found, such as `README.md:14`. */
+  /** Its location, such as `README.md:14`. */
   readonly where: string
   /** A name that stands with it. */
   readonly name?: string
   /** The heading, sentence or comment before it. */
   readonly about?: string
   readonly method: string
-  /** As it was written, with marks for variables in it. */
+  /** The original text, with marks for variables. */
   readonly url: string
   readonly headers: readonly (readonly [name: string, value: string])[]
   readonly body?: RecordedBody
   /** User name and password. */
   readonly basic?: string
-  /** What a browser or proxy recorded, not what somebody wrote to be read: its values are private. */
+  /** True for recordings of browsers and proxies, whose values are private. */
   readonly isRecording?: boolean
 }
 export type RecordedBody =
@@ -36,10 +36,10 @@ export interface RecordedRequests {
   readonly unread: readonly { where: string; reason: string }[]
 }
 
-/** Random in each process, so that no source can write a mark of its own, escaped or encoded. */
+/** Random in each process, so that sources cannot contain a mark, escaped or encoded. */
 const nonce = crypto.randomUUID().replaceAll('-', '')
 
-/** A variable in a text, such as `$TOKEN` or `{{token}}`, as a mark that no source can contain by itself. */
+/** Mark for a variable in a text, such as `$TOKEN` or `{{token}}`, which no source can contain. */
 export const variableMark = (name: string): string => `\ue000${nonce}${variableName(name)}\ue001`
 export const variableMarks = new RegExp(`\ue000${nonce}(\\w+)\ue001`, 'g')
 /** The same as part of another expression, without a group. */

@@ -4,7 +4,7 @@ export interface ShellWords {
   readonly words: readonly string[]
   /** Where the command ends in the text. */
   readonly end: number
-  /** What is redirected to the command's input: a here-document or a here-string; undefined if there is none, or it is a file. */
+  /** Redirected input of the command: a here-document or a here-string; undefined for files or without redirection. */
   readonly stdin?: string
 }
 
@@ -15,8 +15,7 @@ interface Piece {
 }
 
 /**
- * The words of one command from a place in a text, as a POSIX shell would split them: quotes of all kinds, escapes, lines that go on
- * after a backslash (or PowerShell's backquote), redirections. Variables and `$(…)` stay, as marks. Throws if a quote is not closed.
+ * Splits a command into words like a POSIX shell: quotes, escapes, lines continued with a backslash (or PowerShell's backquote), redirections. Variables and `$(…)` stay, as marks. Throws if a quote is not closed.
  */
 export function shellWords(text: string, start: number): ShellWords {
   const words: string[] = []

@@ -11,7 +11,7 @@ import {
 } from './recorded.js'
 
 const addressParts = new RegExp(`^((?:[a-z]+:\\/\\/[^/?#]*|${variableMarkSource}))(.*)$`, 'is')
-/** Variables that stand in JSON without quotes. */
+/** Unquoted variables in JSON. */
 const bareMarks = new RegExp(`([:,[]\\s*)(${variableMarkSource})`, 'g')
 
 /** A request taken apart: each piece of it may be the same in others, or differ. */
@@ -166,7 +166,7 @@ function leavesOf(value: object, path: readonly string[] = []): Leaf[] {
   })
 }
 
-/** JSON, also where variables stand in it without quotes. */
+/** Parses JSON that may contain unquoted variables. */
 function parsed(text: string): { value: unknown } | undefined {
   for (const candidate of [text, text.replace(bareMarks, '$1"$2"')]) {
     try {
@@ -176,7 +176,7 @@ function parsed(text: string): { value: unknown } | undefined {
   return undefined
 }
 
-/** Blanks and letters beyond ASCII stand in no address, whatever people write. */
+/** Encodes spaces and non-ASCII characters in an address. */
 const isSendable = (text: string): boolean => /^[!-~]*$/.test(text)
 
 function decoded(text: string): string {

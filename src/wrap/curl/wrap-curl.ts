@@ -11,8 +11,7 @@ import type { CurlPlanOptions } from './plan.js'
 export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
 
 /**
- * Turns requests that somebody has written down into tools: curl command lines in a text or a Markdown page, an `.http` file, a HAR
- * recording. Requests that differ in values only become one tool, and what differs its arguments; tokens become settings, and are
+ * Converts written requests to tools: curl commands in a text or a Markdown page, an `.http` file, a HAR recording. Requests that differ in values only become one tool, and what differs its arguments; tokens become settings, and are
  * never written out. Only read-only requests are included, unless `writes` is set.
  *
  * Rejects with a `JexoError` if the file cannot be read, or nothing of it is taken.

@@ -22,7 +22,7 @@ export interface FeedLimits {
   readonly history: number
   /** Maximum number of stored series. */
   readonly maxSeries: number
-  /** A series that nothing comes of for so long is stale; it never is by itself without it. */
+  /** Time without readings after which a series is stale. Default: never. */
   readonly staleAfterMs: number | undefined
   /** Minimum interval between notifications to the subscribers of a series. */
   readonly updateEveryMs: number

@@ -1,4 +1,4 @@
-/** Lets something happen at once, and after that so often at most: what is asked for meanwhile happens once, at the end. */
+/** Runs an action immediately, and then at most once per interval; requests during the interval run once at its end. */
 export class Pacer {
   readonly #everyMs: number
   readonly #resting = new Map<string, { timer: NodeJS.Timeout; isAsked: boolean }>()

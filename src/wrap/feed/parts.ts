@@ -81,7 +81,7 @@ function seriesPart(plan: FeedPlan, channel: PlannedChannel, shared: SharedFeed,
   })
 }
 
-/** The series that is asked for. Throws a `Refusal` that names others where nothing has come of it. */
+/** The requested series. Throws a `Refusal` that names other series if it has no readings. */
 async function seriesFor(feed: Feed, channel: PlannedChannel, keys: Keys, call: Call): Promise<Series> {
   await feed.until(() => feed.series(channel.name, keys) !== undefined, waitMs(feed, channel), call.signal)
   const series = feed.series(channel.name, keys)

@@ -10,23 +10,23 @@ import { plainAddress, shownUrl } from './sources/address.js'
 import { sourceAtAddress } from './sources/at-address.js'
 import { readOpcUa } from './sources/opc-ua/read.js'
 
-/** What was heard of a source: channels that its topics make, and an example of each. */
+/** Observed messages of a source: the channels of its topics, with an example of each. */
 export interface FeedReading {
   /** Without user and password. */
   readonly url: string
   readonly name: string
-  /** How topics are made of the fields of messages, if they have none of their own. */
+  /** Template for topics from the fields of messages without topics. */
   readonly topic?: string
   readonly channels: Readonly<Record<string, ChannelOptions>>
   readonly examples: Readonly<Record<string, unknown>>
   readonly topics: number
   /** Methods that could be called, by the names that their tools would have. */
   readonly methods?: Readonly<Record<string, MethodOptions>>
-  /** What was not looked at. */
+  /** Topics that were not examined. */
   readonly warning?: string
 }
 
-/** A message as it was heard: its topic, and its value. */
+/** An observed message: topic and value. */
 export interface Heard {
   readonly topic: string
   readonly value: unknown

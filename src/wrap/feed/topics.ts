@@ -1,6 +1,6 @@
 import { feedErrors } from './errors.js'
 
-/** A topic with variables: `scales/{hive}/weight` stands for one of each hive. */
+/** A topic with variables: `scales/{hive}/weight` matches the topic of each hive. */
 export interface TopicPattern {
   readonly text: string
   readonly variables: readonly string[]

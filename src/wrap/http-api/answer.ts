@@ -13,8 +13,7 @@ export interface AnswerLimits {
 }
 
 /**
- * What an API's answer becomes: JSON is structured content, images and audio are content, other bytes a resource. What does not keep to
- * its description is passed on and said, never lost; what is too much is cut and said.
+ * Converts an API's response: JSON to structured content, images and audio to content, other bytes to a resource. Responses that do not match their description are passed on with a note; long responses are cut with a note.
  */
 export function outcomeOf(
   operation: PlannedOperation,

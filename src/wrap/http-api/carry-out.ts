@@ -9,7 +9,7 @@ import type { RestClient } from './client.js'
 import { withGenerated } from './generated.js'
 import type { PlannedOperation, RestPlan } from './operation.js'
 
-/** What parts of a plan share. */
+/** State that the parts of a plan share. */
 export interface PartsKit {
   readonly client: Shared<RestClient>
   readonly settings: Readonly<Record<string, Setting>>
@@ -27,6 +27,6 @@ export async function carriedOut(operation: PlannedOperation, given: JsonObject,
 export const inputOf = (plan: RestPlan, operation: PlannedOperation): JsonSchema =>
   withDefinitions(operation.input, plan.inputDefinitions)
 
-/** What the answer's schema promises, whole. */
+/** The complete response schema. */
 export const outputOf = (plan: RestPlan, { answer }: PlannedOperation): JsonSchema | undefined =>
   answer.schema && withDefinitions(answer.schema, plan.outputDefinitions)

@@ -37,7 +37,7 @@ export const effectOfMethod: Readonly<Record<string, Effect>> = {
   DELETE: 'remove',
 }
 
-/** What an operation can be chosen by. */
+/** Properties by which an operation can be chosen. */
 const view = ({ name, operation: { operationId, method, path, tags = [] } }: Choosable) => ({
   key: name,
   tags,
@@ -50,7 +50,7 @@ const view = ({ name, operation: { operationId, method, path, tags = [] } }: Cho
   ],
 })
 
-/** Those that these names, paths, tags and globs choose. Throws a `JexoError` for one that chooses nothing. */
+/** The operations that match these names, paths, tags and globs. Throws a `JexoError` for one that chooses nothing. */
 export const chosenOperations = <One extends Choosable>(
   all: readonly One[],
   names: readonly string[] = [],

@@ -26,9 +26,9 @@ import { Unsendable } from './serialize.js'
 
 export interface ClientOptions {
   readonly limits: RestLimits
-  /** Hosts besides the base URL's own that redirects may lead to. */
+  /** Allowed hosts of redirects, in addition to the base URL's. */
   readonly allowedHosts: readonly string[]
-  /** Origins besides the base URL's own that get the credentials. */
+  /** Origins that receive the credentials, in addition to the base URL's. */
   readonly credentialOrigins: readonly string[]
   /** Allows this machine and its network although the base URL is elsewhere. */
   readonly allowPrivateNetwork: boolean
@@ -185,7 +185,7 @@ export class RestClient {
       )
   }
 
-  /** The base URL of an operation: the setting's, unless the description gives the operation a server of its own. */
+  /** The base URL of an operation: from the setting, or from the operation's own server in the description. */
   #baseOf({ base }: PlannedOperation): string {
     return base === undefined ? this.#base : relocated(base, this.#described, this.#base)
   }
@@ -225,14 +225,14 @@ export class RestClient {
   }
 }
 
-/** Our own refusal, such as of a private address, inside of what the network made of it. */
+/** Extracts Jexo's own refusal, such as of a private address, from a network error. */
 function findJexoError(error: unknown): Error | undefined {
   if (isJexoError(error)) return error
   const cause = (error as { cause?: unknown } | null)?.cause
   return cause === undefined ? undefined : findJexoError(cause)
 }
 
-/** Names of headers and query parameters whose values are nobody's business. */
+/** Names of secret headers and query parameters. */
 function secretNames(credentials: readonly Credential[]): ReadonlySet<string> {
   const keys = credentials.flatMap((credential) =>
     credential.kind === 'apiKey' ? credential.parameter.toLowerCase() : [],
@@ -261,7 +261,7 @@ function decodedName(name: string): string {
 }
 
 const noSecrets: ReadonlySet<string> = new Set()
-/** Headers that carry secrets by their names, whoever put them there. */
+/** Headers whose names indicate secrets. */
 const isSecret = (name: string, secrets: ReadonlySet<string>): boolean =>
   secrets.has(name.toLowerCase()) || isSecretHeader(name)
 

@@ -6,7 +6,7 @@ import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
 import type { Send } from './sender.js'
 
-/** How an API is told who calls, and the settings that hold what it takes: never the secret itself. */
+/** Authentication scheme of an API and the names of its settings, without values. */
 export type Credential = {
   /** Name of the scheme in the description. */
   readonly name: string
@@ -82,7 +82,7 @@ export class Credentials {
     this.#send = send
   }
 
-  /** The request with these credentials in it. Those whose settings are not set are left out. */
+  /** The request with these credentials in it. Credentials without values are omitted. */
   async applied(
     request: UpstreamRequest,
     credentials: readonly Credential[],

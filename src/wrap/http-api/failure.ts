@@ -9,7 +9,7 @@ import type { UpstreamAnswer } from './sender.js'
 
 const maxCharacters = 2000
 
-/** What an API's refusal becomes: a text a model can act on, and for the operator the setting that was refused. */
+/** Converts an API's error to a text for the model; for the operator, it names the rejected setting. */
 export function failureOf(
   operation: PlannedOperation,
   answer: UpstreamAnswer,
@@ -63,7 +63,7 @@ function messageIn({ body, headers }: UpstreamAnswer, operation: PlannedOperatio
   )
 }
 
-/** What is said as a whole: RFC 9457's title and detail, or what others call it. */
+/** The summary of an error: title and detail of RFC 9457, or similar fields. */
 function sentences(json: unknown): string[] {
   if (typeof json === 'string') return [json]
   if (!isObject(json)) return []
@@ -85,7 +85,7 @@ function sentences(json: unknown): string[] {
     : ['error', 'fault', 'data'].flatMap((name) => (isObject(json[name]) ? sentences(json[name]) : []))
 }
 
-/** What is said of single arguments, by the names that the tool has for them. */
+/** Messages about arguments, with the names of the tool's arguments. */
 function complaints(json: unknown, operation: PlannedOperation): string[] {
   if (!isObject(json)) return []
   const lists = [

@@ -6,7 +6,7 @@ import type { FileGiven } from './multipart.js'
 import type { PlannedBody } from './operation.js'
 import { Unsendable } from './serialize.js'
 
-/** What a tool takes for a file: its bytes as base64, alone or with a name, or the path of one under the folder that the author allows. */
+/** A file argument: bytes as base64, optionally with a name, or a path below the folder that the author allows. */
 export const fileSchema = (allowsPaths: boolean, about?: string): JsonSchema => ({
   description:
     about ?? (allowsPaths ? 'A file: its bytes as base64, or its path.' : 'A file: its bytes as base64.'),

@@ -30,7 +30,7 @@ export function withGenerated({ generated, input }: PlannedOperation, given: Jso
   return { ...given, ...Object.fromEntries(made) }
 }
 
-/** What is known how to generate. */
+/** Names of values that can be generated. */
 export const isGenerator = (name: string): boolean => /^(guid|timestamp|datetime|randomInt)$/.test(name)
 
 function valueOfKind(kind: string, [first, second]: readonly string[]): string {

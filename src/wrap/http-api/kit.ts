@@ -32,7 +32,7 @@ export function restKitOf(
   }
 }
 
-/** What has changed in an API since a kit was written; `plan` is made with the options in the kit's mark. */
+/** The changes of an API since a kit was written; `plan` uses the options in the kit's mark. */
 export function restChangesSince(outFile: string, source: MarkedSource, plan: RestPlan): readonly string[] {
   const byName = new Map(plan.operations.map((operation) => [operation.name, operation]))
   const signature = (name: string) => signatureText(name, byName.get(name)?.input ?? {})

@@ -11,7 +11,7 @@ export interface RestLimits {
   readonly maxPauseMs: number
   /** Requests under way at once. */
   readonly maxInFlight: number
-  /** How much of an answer is taken, and of a file sent. */
+  /** Maximum size of a response and of a file that is sent. */
   readonly maxBytes: number
   /** How many characters a result may have. */
   readonly maxCharacters: number

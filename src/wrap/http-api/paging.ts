@@ -9,9 +9,9 @@ export interface Paging {
   /** Name of the tool's argument that says how many items to gather. */
   readonly argument: string
   readonly by: 'link' | 'cursor' | 'page' | 'offset'
-  /** The tool's argument that goes on: the cursor, the page number or the offset. */
+  /** The tool's argument for the next page: cursor, page number or offset. */
   readonly next?: string
-  /** Where the next cursor stands in the answer: keys from its root. */
+  /** Path of the next cursor in the response. */
   readonly cursorAt?: readonly string[]
   /** Where the items stand; the answer itself where this is empty. */
   readonly itemsAt: readonly string[]
@@ -20,7 +20,7 @@ export interface Paging {
 /** Asks for one page; the URL is that of the next page, where the API gave one. */
 export type AskPage = (given: Readonly<Record<string, unknown>>, url?: string) => Promise<UpstreamAnswer>
 
-/** What to send for the page after this one, or undefined if this was the last. */
+/** Value for the next page; undefined if this was the last one. */
 function nextPage(
   { by, next, cursorAt, itemsAt }: Paging,
   given: Readonly<Record<string, unknown>>,
@@ -41,7 +41,7 @@ function nextPage(
   return { given: { ...given, [next]: before + (by === 'page' ? 1 : items.length) } }
 }
 
-/** Items from page after page, until there are enough or no more; each page is progress. */
+/** Collects items from pages up to the limit; reports each page as progress. */
 export async function gathered(
   { paging }: PlannedOperation & { paging: Paging },
   given: Readonly<Record<string, unknown>>,

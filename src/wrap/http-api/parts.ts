@@ -28,9 +28,9 @@ export interface RestOptions {
   readonly upstream?: InProcess
   /** Limits; each also has a `JEXO_…` variable. */
   readonly limits?: Partial<RestLimits>
-  /** Hosts besides the API's own that redirects may lead to. */
+  /** Allowed hosts of redirects, in addition to the API's. */
   readonly allowedHosts?: readonly string[]
-  /** Origins besides the API's own that get its credentials, for operations that the source places elsewhere. */
+  /** Origins that receive the credentials in addition to the API's, for operations with another server. */
   readonly credentialOrigins?: readonly string[]
   /** Lets requests go to this machine and its network although the base URL is elsewhere. */
   readonly allowPrivateNetwork?: boolean

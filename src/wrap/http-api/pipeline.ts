@@ -5,7 +5,7 @@ import type { Send, UpstreamAnswer } from './sender.js'
 
 /** Each wraps a sender and does one thing; together they are how a request reaches an API that is slow, busy or moved. */
 
-/** Ends what takes too long, each attempt by itself. */
+/** Limits the time of each attempt. */
 export const withTimeout =
   (send: Send, timeoutMs: number): Send =>
   async (request, signal) => {

@@ -1,7 +1,7 @@
 import { oneLine } from '../../escape/one-line.js'
 import type { PlannedOperation } from './operation.js'
 
-/** Where an operation is, as people say it: `GET /hives/{hive}`, or `query hives` of a graph; with the server, if it is not the API's own. */
+/** Label of an operation: `GET /hives/{hive}`, or `query hives` in GraphQL; with the server if it differs from the API's. */
 export const placeOf = ({
   method,
   path,

@@ -1,7 +1,7 @@
 import type { Effect } from '../../kit/effects.js'
 import type { ChoosingOptions } from './choose.js'
 
-/** What every plan of an API takes, whatever its source. */
+/** Options of all plans of APIs. */
 export interface RestPlanOptions extends ChoosingOptions {
   /** Three tools for all operations instead of one each; by default where there are more than `mostTools`. */
   readonly catalogue?: boolean
@@ -9,9 +9,9 @@ export interface RestPlanOptions extends ChoosingOptions {
   readonly mostTools?: number
   /** Put before every name. */
   readonly prefix?: string
-  /** Put on every part, beside the tags of the source. */
+  /** Tags of all parts, in addition to those of the source. */
   readonly tags?: readonly string[]
-  /** What operations do to the world, by tool name, where the source does not say it: a search by `POST` reads. */
+  /** Effects by tool name, if the source does not show them: a search with `POST` reads. */
   readonly effects?: Readonly<Record<string, Effect>>
   /** Where the API is, instead of if the source says; the environment may say otherwise. */
   readonly baseUrl?: string

@@ -90,7 +90,7 @@ async function taken(
   return { bytes: Buffer.concat(chunks), isCut: false }
 }
 
-/** Nobody was asked to compress; some do. */
+/** Decompresses responses of servers that compress without a request. */
 function decoded(body: Readable, encoding: string | undefined): Readable {
   const decoders: Record<string, () => Transform> = {
     gzip: createGunzip,

@@ -1,4 +1,4 @@
-/** What is known of the language's own library: what may be called without anything outside the caller being written to. */
+/** Functions of the standard library that have no side effects outside the caller. */
 
 const words = (text: string): ReadonlySet<string> => new Set(text.split(' '))
 
@@ -18,7 +18,7 @@ export const harmlessOfObject = words(
   'keys values entries fromEntries assign freeze create is hasOwn getPrototypeOf getOwnPropertyNames isFrozen isSealed groupBy ' +
     'defineProperty defineProperties setPrototypeOf getOwnPropertyDescriptor getOwnPropertySymbols ownKeys has get seal',
 )
-/** Of those, the ones that write to their first argument. */
+/** Functions that modify their first argument. */
 export const writingToFirst = words('assign freeze defineProperty defineProperties setPrototypeOf seal')
 
 export const harmlessClasses = words(
@@ -40,7 +40,7 @@ export const readingMethods = words(
     'union intersection difference symmetricDifference isSubsetOf isSupersetOf isDisjointFrom',
 )
 
-/** Of those, names that write where the value is not one of the language: `store.replace(hive)`. */
+/** Method names that modify values of other types: `store.replace(hive)`. */
 export const ambiguousMethods = words('replace replaceAll with concat union finally bind')
 
 /** Methods that write to the value they are called on. */

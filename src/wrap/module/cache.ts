@@ -13,7 +13,7 @@ interface Kept {
   reading: ModuleReading
 }
 
-/** What a module exports; from the cache where none of the files it depends on has changed. */
+/** The exports of a module, from the cache if none of its files has changed. */
 export async function readModuleCached(file: string): Promise<ModuleReading> {
   const at = cacheFile(file)
   const kept = keptAt(at)

@@ -5,7 +5,7 @@ import { isPlatformFile } from './known-types.js'
 
 export type Compiler = typeof ts
 
-/** What a doc comment says, sorted by what it is for. */
+/** The content of a doc comment by tag. */
 export interface Docs {
   readonly about: string
   readonly title: string | undefined
@@ -65,7 +65,7 @@ function aboutOf(comment: string, texts: (tag: string) => string[]): string {
     .join('\n\n')
 }
 
-/** What the language's own library says of `Partial` or `Record` says nothing of the thing that uses it. */
+/** Comments of the standard library, such as on `Partial` and `Record`, are ignored. */
 function isOfPlatform({ declarations, declaration }: Documented): boolean {
   const all = [...(declarations ?? []), ...(declaration ? [declaration] : [])]
   return all.length > 0 && all.every((one) => isPlatformFile(one.getSourceFile().fileName))

@@ -18,9 +18,7 @@ import { OwnValues } from './own-values.js'
 const limits = { depth: 12, nodes: 20_000 }
 
 /**
- * Tells of functions whether they write to anything outside themselves, by their bodies. Arguments come from JSON, so writing to
- * them, and to what is made of them, counts as nothing. What is not known, such as a call into a package without source, counts as
- * writing.
+ * Tells of functions whether they write to anything outside themselves, by their bodies. Arguments come from JSON, so modifying them or values derived from them is not an effect. Unknown code, such as a call into a package without source, counts as a write.
  */
 export class BodyReader {
   readonly #compiler: Compiler
@@ -39,7 +37,7 @@ export class BodyReader {
     this.#own = new OwnValues(compiler, this.#names)
   }
 
-  /** True if the function that a symbol or signature stands for writes to nothing outside; false also where that cannot be told. */
+  /** True if the function of a symbol or signature has no side effects; false if that is unknown. */
   onlyReads(symbol: ts.Symbol, type: ts.Type): boolean {
     this.#nodes = 0
     const body = this.#names.bodyOf(symbol) ?? this.#names.asBody(type.getCallSignatures()[0]?.declaration)
@@ -50,7 +48,7 @@ export class BodyReader {
     return isHarmless
   }
 
-  /** What is nested deeper than can be followed is not known. */
+  /** Code that is nested too deeply counts as unknown. */
   #judged(body: Body | undefined, symbol: ts.Symbol): boolean {
     try {
       return body ? this.#isHarmless(body) : this.#isHarmlessMade(symbol)
@@ -62,7 +60,7 @@ export class BodyReader {
     }
   }
 
-  /** `const add = curried((a, b) => a + b)`: harmless where what it is made of is. */
+  /** `const add = curried((a, b) => a + b)`: free of side effects if its arguments are. */
   #isHarmlessMade(symbol: ts.Symbol): boolean {
     const compiler = this.#compiler
     const declaration = symbol.valueDeclaration
@@ -175,7 +173,7 @@ export class BodyReader {
     return value !== undefined && compiler.isRegularExpressionLiteral(value)
   }
 
-  /** A function that is passed on is called by whoever gets it. */
+  /** A function that is passed as an argument counts as called. */
   #isFineAsArgument(arg: ts.Expression, fn: ts.Node): boolean {
     const node = this.#names.bare(arg)
     if (!this.#compiler.isIdentifier(node) || this.#names.isInside(node, fn)) return true

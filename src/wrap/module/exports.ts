@@ -26,7 +26,7 @@ export interface Alias {
   readonly of: Candidate
 }
 
-/** Each function once: what is reached by several paths goes by the shortest of them, and other names of it are told apart. */
+/** Lists each function once, under its shortest path; names that conflict are made unique. */
 export function onceEach(
   compiler: Compiler,
   checker: ts.TypeChecker,
@@ -63,7 +63,7 @@ function identityOf(compiler: Compiler, checker: ts.TypeChecker, candidate: Cand
   return isDeclared || path.length === 1 ? symbol : candidate
 }
 
-/** As they stand in the file; what comes from elsewhere follows. */
+/** In the order of the file; re-exports follow. */
 export function inOrder(candidates: readonly Candidate[], source: ts.SourceFile): Candidate[] {
   const place = ({ node }: Candidate) =>
     node.getSourceFile() === source ? node.getStart() : Number.POSITIVE_INFINITY
@@ -111,7 +111,7 @@ function candidatesOf(
   return [...self, ...membersOf(compiler, checker, type, whole, file)]
 }
 
-/** What stands at a path of a module, such as `['hives', 'weigh']`; undefined where that cannot be told. */
+/** The export at a path of a module, such as `['hives', 'weigh']`; undefined if it cannot be determined. */
 export function symbolAt(
   { compiler, program, entry }: Program,
   path: readonly string[],
@@ -136,7 +136,7 @@ export function symbolAt(
 /** How deep functions are looked for in exported objects: `api.hives.weigh`. */
 const maxDepth = 3
 
-/** Functions of an exported object, and of objects in it. What another package declares, such as the methods of a schema, is nobody's tool. */
+/** Functions of an exported object, and of objects in it. Functions that are declared by another package, such as the methods of a schema, are skipped. */
 function membersOf(
   compiler: Compiler,
   checker: ts.TypeChecker,
@@ -165,7 +165,7 @@ function isForeign(declaredIn: string, file: string): boolean {
   return isInPackage(declaredIn) && !isInPackage(file)
 }
 
-/** An object as it is written out, or a namespace; an instance of a class has methods of its own, and an interface may be of anything. */
+/** True for object literals and namespaces, whose functions become tools; false for instances and interfaces. */
 function isWrittenHere(type: ts.Type, file: string): boolean {
   if (type.isIntersection()) return type.types.every((part) => isWrittenHere(part, file))
   const declarations = type.symbol?.declarations ?? []

@@ -9,13 +9,13 @@ import type { CallForm } from './reading.js'
 export interface ModuleSectionOptions {
   /** Name of the kit or the module, such as `colony`. */
   name: string
-  /** What the kit file imports the module by: `./colony.ts`, or the name of a package. */
+  /** Import specifier of the module in the kit file: `./colony.ts`, or the name of a package. */
   specifier: string
   /** Names of variables that are taken. */
   names: Names
 }
 
-/** What of a kit file is a module's: tools to be read and edited, with the schemas in them, so that no compiler is needed at run time. */
+/** The section of a kit file for a module: editable tools with their schemas, so that no compiler is needed at run time. */
 export function moduleSection(plan: ModulePlan, { name, specifier, names }: ModuleSectionOptions): KitSection {
   const module = names.take(moduleName(name))
   const classes = [...new Set(plan.tools.flatMap(({ instanceOf }) => instanceOf ?? []))]
@@ -42,7 +42,7 @@ export function moduleSection(plan: ModulePlan, { name, specifier, names }: Modu
   }
 }
 
-/** What a class is exported as, which is `default` for one. */
+/** Name of the export of a class; `default` for the default export. */
 const exportOf = (plan: ModulePlan, className: string) =>
   plan.tools.find(({ instanceOf }) => instanceOf === className)?.path[0] ?? className
 
@@ -165,7 +165,7 @@ class ToolWriter {
     return isIdentifier(name) && !taken.has(name) && name !== this.#module && !/Instance\d*$/.test(name)
   }
 
-  /** What a function gave, as statements that end with what the tool gives. */
+  /** Statements that convert the result of a function to the result of the tool. */
   #steps({ result, isLooselyTyped }: PlannedTool, value: string): string[] {
     const { form, conversion, definitions, schema = {} } = result
     const shape =
@@ -258,7 +258,7 @@ class ToolWriter {
     return isThere ? simple : `${value} === undefined ? undefined : ${simple}`
   }
 
-  /** What is too deep to be written out is left to a helper. */
+  /** Deeply nested conversions use a helper. */
   #helped(helper: 'fromJson' | 'toJson', value: string, conversion: Conversion, definitions: Definitions): string {
     this.helpers.add(helper)
     const written =
@@ -361,7 +361,7 @@ function within(value: string, conversion: Conversion, shape: JsonSchema, simple
   return `{ ...${value}, ${parts.join(', ')} }`
 }
 
-/** What tells one form of a call from the others: what it needs is there, and what only others take is not. */
+/** The condition that selects an overload: its required arguments are present, and arguments of other overloads are absent. */
 function conditionOf({ parameters, required }: CallForm, forms: readonly CallForm[]): string {
   const own = argumentNames(parameters)
   const foreign = [...new Set(forms.flatMap((form) => argumentNames(form.parameters)))].filter(
@@ -377,7 +377,7 @@ function conditionOf({ parameters, required }: CallForm, forms: readonly CallFor
 const ownerText = (module: string, path: readonly string[]) =>
   `${module}${path.slice(0, -1).map(accessText).join('')}`
 
-/** What follows the last argument that is given need not be written. */
+/** Arguments after the last given one are omitted. */
 function withoutLastAbsent(parameters: PlannedTool['parameters']): PlannedTool['parameters'] {
   const last = parameters.findLastIndex(({ kind }) => kind !== 'absent')
   return parameters.slice(0, last + 1)

@@ -29,7 +29,7 @@ export class Names {
     return undefined
   }
 
-  /** The function that a declaration or an expression stands for; names lead to each other, perhaps in a circle. */
+  /** The function that a declaration or an expression refers to. References may be circular. */
   asBody(node: ts.Node | undefined, before = 0): Body | undefined {
     const compiler = this.#compiler
     const steps = before + 1

@@ -8,7 +8,7 @@ import { type Shape, unionOf } from './shapes.js'
 import { type Argument, type Place, readParameters, readResult } from './signature.js'
 import { TypeReader } from './types.js'
 
-/** Of a function with more overloads than this, the first ones are read. */
+/** Maximum number of overloads that are read. */
 const maxOverloads = 16
 
 /** One way to call a function, with its arguments as they were read. */
@@ -80,7 +80,7 @@ function readForm(
   }
 }
 
-/** What a schema only refers to, the compiler does not see in a written kit. */
+/** Inserts referenced schemas, which the compiler cannot follow in a written kit. */
 function referring(parameter: Parameter, input: JsonSchema): Parameter {
   const properties = input.properties as Record<string, JsonSchema>
   const refers = (name: string) => JSON.stringify(properties[name] ?? {}).includes('"$ref"')
@@ -163,7 +163,7 @@ function merged(a: Form, b: Form): Form {
 const shapeOf = ({ args }: Form, wanted: string): Shape =>
   args.find(({ name }) => name === wanted)?.shape ?? { schema: {}, conversion: null }
 
-/** A shape for whatever one of these is a shape for; what describes the first stands beside it. */
+/** A union of shapes, with the description of the first. */
 function anyShape(shapes: readonly Shape[]): Shape {
   const described = shapes.find(({ schema }) => schema.description !== undefined)?.schema.description
   const distinct: Shape[] = []
@@ -235,7 +235,7 @@ function resultOf(results: readonly Result[], outward: TypeReader): Result {
   }
 }
 
-/** What any of several overloads gives: objects stay objects, anything else is a value. */
+/** The result of several overloads: an object if all return objects, otherwise a value. */
 function mergedResult(results: readonly Result[]): Result {
   const [first] = results as [Result]
   const isLater = results.some((result) => result.isLater)

@@ -13,7 +13,7 @@ export class OwnValues {
     this.#names = names
   }
 
-  /** True for what is made of arguments and of what the function itself has made: writing to it shows nowhere else. */
+  /** True for values derived from arguments or created by the function, which it may modify without side effects. */
   isOwn(expression: ts.Expression, fn: ts.Node, seen: ReadonlySet<ts.Node> = new Set()): boolean {
     const compiler = this.#compiler
     const node = this.#names.bare(expression)
@@ -53,7 +53,7 @@ export class OwnValues {
     return !compiler.isFunctionLike(node)
   }
 
-  /** What a function gives is made of its arguments, if it keeps nothing of its module. */
+  /** True if the result of a function depends only on its arguments, not on state of its module. */
   #givesOwn(callee: ts.Expression, fn: ts.Node): boolean {
     const compiler = this.#compiler
     if (compiler.isPropertyAccessExpression(callee)) {
@@ -68,7 +68,7 @@ export class OwnValues {
     return body !== undefined && (isWithin(body, fn) || this.#keepsNothing(body))
   }
 
-  /** No variable of the module, other than functions, classes and plain numbers and texts, stands in its body. */
+  /** True if its body uses no variables of the module, except functions, classes, numbers and strings. */
   #keepsNothing(fn: Body): boolean {
     const compiler = this.#compiler
     let keepsNothing = true

@@ -18,7 +18,7 @@ export function packageEntry(given: string): string | undefined {
   }
 }
 
-/** What a package says of itself; nothing if that is not JSON. */
+/** The content of package.json; empty if it is not JSON. */
 function manifestAt(file: string): Record<string, unknown> {
   try {
     const read: unknown = JSON.parse(readFileSync(file, 'utf8'))
@@ -36,7 +36,7 @@ function fileAt(path: string, root: string): string | undefined {
   return names.map((ending) => path + ending).find((file) => existsSync(file) && statSync(file).isFile())
 }
 
-/** What a package gives for one of its paths: `exports` with conditions, and with one `*` in a path. */
+/** Resolves a path of a package: `exports` with conditions, and with one `*` in a path. */
 function exportTarget(exports: unknown, path: string): string | undefined {
   if (typeof exports === 'string') return path === '.' ? exports : undefined
   if (typeof exports !== 'object' || exports === null) return undefined
@@ -60,11 +60,11 @@ function byCondition(value: unknown): string | undefined {
   return ['import', 'node', 'module', 'default', 'require'].map((name) => byCondition(given[name])).find(Boolean)
 }
 
-/** What a module goes by: the name of its package, or that of its file. */
+/** Name of a module: that of its package or of its file. */
 export const titleOf = (file: string): string =>
   file.includes(`${sep}node_modules${sep}`) ? packageSpecifier(file) : basename(file)
 
-/** What a file of an installed package is imported by: the name of the package, or a path of it. */
+/** Import specifier of a file of an installed package: the package name, with a path if necessary. */
 export function packageSpecifier(file: string): string {
   const modules = `${sep}node_modules${sep}`
   const above = file.slice(0, file.lastIndexOf(modules) + modules.length)

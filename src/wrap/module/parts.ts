@@ -139,7 +139,7 @@ async function resultOf({ result }: PlannedTool, returned: unknown, call: Call):
   return form === 'any' && json === undefined ? null : json
 }
 
-/** All items of a stream, each counted as progress; a call that was cancelled takes no more of them. */
+/** Collects the items of a stream and reports each as progress. Stops if the call is cancelled. */
 async function gathered(stream: AsyncIterable<unknown>, call: Call): Promise<unknown[]> {
   const items: unknown[] = []
   for await (const item of stream) {

@@ -130,7 +130,7 @@ function plannedTool(
 /** A function without a result has an effect that its body does not show. */
 const givesWhatItReads = ({ onlyReads, result }: FunctionReading) => onlyReads === true && result.form !== 'nothing'
 
-/** A sentence is asked for; where the source has none, the name in words is all there is to say. */
+/** The description of a tool, which must be a sentence; derived from the name if the source has none. */
 function aboutFromName({ name, result }: FunctionReading): string {
   const words = wordsOf(name).join(' ')
   const sentence = `${words.charAt(0).toUpperCase()}${words.slice(1)}.`

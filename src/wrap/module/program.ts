@@ -136,7 +136,7 @@ function hasNodeTypes(file: string): boolean {
   }
 }
 
-/** Where a package keeps the types of its JavaScript: beside it, where its package says, or in a package of types alone. */
+/** Location of the types of a JavaScript file: next to it, in the `types` of its package, or in an `@types` package. */
 function typedEntry(compiler: Compiler, file: string): string {
   const packaged = packageOf(file)
   if (!packaged || !/\.[cm]?js$/.test(file)) return file

@@ -69,7 +69,7 @@ function bodiesOf(opened: Program, file: string): (candidate: Candidate) => bool
   }
 }
 
-/** An import that is not found ends it; other errors of types are told, since what they do not touch can still be read. */
+/** A missing import is an error; other type errors are reported, and the rest of the module is read. */
 function checkSources({ compiler, program, entry }: Program, file: string): string[] {
   const own = program
     .getSourceFiles()

@@ -3,7 +3,7 @@ import type { Example } from '../../kit/part.js'
 import type { JsonSchema } from '../../kit/schema.js'
 import type { Conversion, Definitions } from './conversion.js'
 
-/** What a module was found to export, as plain data: everything a plan is made from. */
+/** The exports of a module as plain data, from which plans are created. */
 export interface ModuleReading {
   readonly file: string
   /** The name of the file, or of the package that it is of. */
@@ -23,14 +23,14 @@ export interface Skipped {
   /** `colony.ts:12` */
   readonly where: string
   readonly reason: string
-  /** What to change so that it is taken. */
+  /** The change that would include it. */
   readonly fix: string
 }
 
-/** Where a function is found in the module: `['weigh']`, `['hives', 'weigh']`, `['default']`. */
+/** Path of the function in the module: `['weigh']`, `['hives', 'weigh']`, `['default']`. */
 export interface FunctionReading {
   readonly path: readonly string[]
-  /** What it is called in words of the source: `['Ledger', 'record']`. */
+  /** Its names in the source: `['Ledger', 'record']`. */
   readonly label: readonly string[]
   /** The class whose instance it is called on. */
   readonly instanceOf?: string
@@ -45,7 +45,7 @@ export interface FunctionReading {
   readonly isDeprecated: boolean
   readonly examples: readonly Example[]
   readonly parameters: readonly Parameter[]
-  /** All ways to call it, where overloads differ in their arguments: told apart by which ones are given. */
+  /** The overloads, which are distinguished by the given arguments. */
   readonly forms?: readonly CallForm[]
   /** The compiler cannot tell the types of a call from JSON: it has overloads, or type parameters. */
   readonly isLooselyTyped?: true

@@ -5,7 +5,7 @@ import { isObject } from '../../protocol/messages.js'
 const limits = { schema: 4000, largest: 1_000_000, part: 200, definitions: 60 }
 
 /**
- * A schema in which parts that stand in it more than once are definitions, so that they are said once. `nameOf` gives the name of a
+ * Moves repeated parts of a schema to definitions. `nameOf` gives the name of a
  * part, such as that of its type, by its JSON.
  */
 export function withRepeatedDefined(schema: JsonSchema, nameOf: (json: string) => string | undefined): JsonSchema {
@@ -58,7 +58,7 @@ function partsOf(schema: unknown, hint: string): [JsonSchema, string][] {
 const holders = new Set(['items', 'prefixItems', 'anyOf', 'oneOf', 'allOf', 'additionalProperties'])
 const own = (value: unknown, hint: string): [JsonSchema, string][] => (isObject(value) ? [[value, hint]] : [])
 
-/** What a part is known by: itself without what describes its place. Undefined for what is too small, or may be null. */
+/** Key of a part: its JSON without descriptions. Undefined for what is too small, or may be null. */
 function keyOf({ description: _, ...part }: JsonSchema): string | undefined {
   const branches = [part.anyOf, part.oneOf].find(Array.isArray) as JsonSchema[] | undefined
   if (part.$ref !== undefined || (part.type !== 'object' && !branches)) return undefined

@@ -4,7 +4,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Compiler } from './docs.js'
 import { literalValue } from './literals.js'
 
-/** Where a schema of zod says more than the type inferred from it: keywords, with those of its properties and items. */
+/** Keywords of a zod schema that its inferred type lacks, including those of properties and items. */
 export interface SchemaKeywords {
   readonly own: JsonObject
   readonly properties?: Readonly<Record<string, SchemaKeywords>>
@@ -15,7 +15,7 @@ type Kind = 'string' | 'number' | 'array' | 'object' | 'other'
 /** How deep schemas that name each other are followed. */
 const maxDepth = 8
 
-/** What `z.infer<typeof hive>`, or a type that stands for it, was inferred from; undefined for any other type. */
+/** The schema from which `z.infer<typeof hive>` or an alias of it was inferred; undefined for other types. */
 export function keywordsOfType(
   compiler: Compiler,
   checker: ts.TypeChecker,
@@ -96,7 +96,7 @@ function kindOf(keywords: SchemaKeywords | undefined): Kind {
   return type === 'string' ? 'string' : type === 'number' || type === 'integer' ? 'number' : 'other'
 }
 
-/** What a method of a schema adds; undefined for one that makes another type of it. */
+/** Keywords that a method of a schema adds; undefined if the method changes the type. */
 function methodKeywords(method: string, kind: Kind, value: unknown): JsonObject | undefined {
   if (method === 'describe') return typeof value === 'string' ? { description: value } : {}
   if (method === 'meta')

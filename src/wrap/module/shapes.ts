@@ -2,7 +2,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { Conversion } from './conversion.js'
 
-/** What a type is in JSON, and how its values get there. */
+/** The schema of a type, and the conversion of its values to JSON. */
 export interface Shape {
   readonly schema: JsonSchema
   readonly conversion: Conversion | null
@@ -10,7 +10,7 @@ export interface Shape {
 
 export const plain = (schema: JsonSchema): Shape => ({ schema, conversion: null })
 
-/** A schema with more said about it; beside a reference keywords count in 2020-12. */
+/** A schema with additional annotations; 2020-12 allows keywords next to a reference. */
 export function constrained(shape: Shape, more: JsonObject): Shape {
   if (Object.keys(more).length === 0) return shape
   const { type, ...rest } = more
@@ -41,7 +41,7 @@ export function unionOf(branches: readonly Shape[]): Shape {
   }
 }
 
-/** Whose turn it is where several branches fit: a date is also a text, and any text could be meant as bytes. */
+/** Precedence of branches that match the same value: a date is also a string, and any string could be bytes. */
 function turnOf({ conversion }: Shape): number {
   if (conversion === null) return 1
   return conversion.as === 'bytes' || conversion.as === 'buffer' || conversion.as === 'bigint' ? 2 : 0

@@ -50,7 +50,7 @@ export function readParameters(
   return { parameters, args, omitted }
 }
 
-/** A function that works on a `this` of its own cannot be called by itself; a method of an exported object has its object. */
+/** True if a function requires `this` and cannot be called alone; methods of exported objects can. */
 function checkThis({ checker, isMember }: Place, signature: ts.Signature): void {
   const { thisParameter } = signature as { thisParameter?: ts.Symbol }
   const type = thisParameter && checker.getTypeOfSymbol(thisParameter)
@@ -160,7 +160,7 @@ function bindingDefaults(compiler: Compiler, pattern: ts.ObjectBindingPattern): 
   )
 }
 
-/** What a signature gives, its promise waited for; its schema refers to the definitions of `types`. Throws `Unfit` where it cannot be JSON. */
+/** The awaited result type of a signature; its schema refers to the definitions of `types`. Throws `Unfit` where it cannot be JSON. */
 export function readResult({ checker, docs }: Place, signature: ts.Signature, types: TypeReader): Result {
   const returned = signature.getReturnType()
   const type = checker.getAwaitedType(returned) ?? returned

@@ -7,7 +7,7 @@ import { knownType, Unfit } from './known-types.js'
 import { keywordsOfType, withKeywords } from './schema-types.js'
 import { constrained, literalShape, plain, reallyConverts, type Shape, templatePattern, unionOf } from './shapes.js'
 
-/** A member of a type that cannot be JSON, and that nobody has to give. */
+/** An optional member that JSON cannot represent. */
 export interface Omitted {
   /** Path below the argument; empty for a branch of its union. */
   readonly path: readonly string[]
@@ -18,7 +18,7 @@ export interface Omitted {
 export class TypeReader {
   readonly #compiler: Compiler
   readonly #checker: ts.TypeChecker
-  /** What goes in is closed, so that a misspelt argument is noticed; what comes out may have more. */
+  /** Input schemas are closed, so that misspelled arguments are detected; output schemas allow more properties. */
   readonly #direction: 'in' | 'out'
   readonly #at: ts.Node
   readonly #open = new Map<ts.Type, { name: string | undefined }>()
@@ -56,7 +56,7 @@ export class TypeReader {
     this.#omitted.push({ path, reason: message })
   }
 
-  /** What was left out since the last call, on the way in. */
+  /** Members that were omitted from input since the last call. */
   takeOmitted(): Omitted[] {
     return this.#omitted.splice(0)
   }
@@ -305,7 +305,7 @@ export class TypeReader {
     }
   }
 
-  /** What an object says it is in JSON is taken by its word. */
+  /** The return type of `toJSON` is trusted. */
   #ownJson(type: ts.Type): Shape | undefined {
     const method = this.#direction === 'out' ? this.#checker.getPropertyOfType(type, 'toJSON') : undefined
     const [signature] = method ? this.#checker.getTypeOfSymbolAtLocation(method, this.#at).getCallSignatures() : []

@@ -19,7 +19,7 @@ import { allowsSourceEndings } from './program.js'
 import { planModule } from './wrap-module.js'
 
 export interface WriteKitOptions extends Omit<ModulePlanOptions, 'toolName'> {
-  /** Exported classes that the kit makes an instance of by itself. */
+  /** Exported classes that the kit instantiates. */
   instances?: readonly string[]
   /** Writes over a kit that was edited since it was written. */
   isForced?: boolean
@@ -29,7 +29,7 @@ export interface KitCheck {
   readonly differences: readonly string[]
 }
 
-/** Writes a kit file for a module. Throws a `JexoError` if that would lose what somebody has written. */
+/** Writes a kit file for a module. Throws a `JexoError` if that would overwrite edits. */
 export async function writeKit(
   source: string,
   outFile: string,

@@ -20,7 +20,7 @@ const dialectNames: Readonly<Record<SqlDialect, string>> = {
 const maxShown = 60
 const maxSkipped = 1_000_000
 
-/** Two tools for questions that nobody has foreseen: one explains the tables piece by piece, one runs a SELECT. */
+/** Two tools for ad-hoc queries: one describes the tables, one runs a SELECT. */
 export function adHocParts(plan: SqlPlan, database: SharedDatabase): Part[] {
   const { address, prefix } = plan
   const slug = address.name.replaceAll('-', '_')

@@ -4,14 +4,14 @@ import { sourceFile } from '../source/source.js'
 import { sqlErrors } from './errors.js'
 import type { SqlDialect } from './tokens.js'
 
-/** Where a database is, and the settings that say more: never a password. */
+/** Address of a database and its settings, without the password. */
 export interface SqlAddress {
   readonly dialect: SqlDialect
-  /** Of the file or the database; what URIs and tools are named by. */
+  /** Name of the file or the database, used in URIs and tool names. */
   readonly name: string
-  /** Of a SQLite file: its path. */
+  /** Path of a SQLite file. */
   readonly file?: string
-  /** Of a server: its URL without user and password. */
+  /** URL of a server, without user and password. */
   readonly url?: string
   /** Setting that puts another file or URL in its place. */
   readonly setting: string
@@ -19,7 +19,7 @@ export interface SqlAddress {
   readonly passwordSetting?: string
 }
 
-/** What stood in an address and must not be written anywhere. */
+/** Credentials of an address, which must not be stored. */
 export interface Secrets {
   readonly user?: string
   readonly password?: string
@@ -100,7 +100,7 @@ export function settingsOf(address: SqlAddress, hasSecrets = false): Record<stri
   }
 }
 
-/** What a driver connects with. */
+/** Connection parameters of a driver. */
 export interface Connection {
   readonly host: string
   readonly port: number

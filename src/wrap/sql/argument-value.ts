@@ -18,7 +18,7 @@ export function argumentValue(name: string, schema: JsonSchema, given: unknown):
   return typeof given === 'object' ? JSON.stringify(given) : (given as SqlValue)
 }
 
-/** What the items of a list are, apart from empty places. */
+/** Type of the items of a list, ignoring null. */
 export function itemSchema({ items }: JsonSchema): JsonSchema {
   const { anyOf } = (items ?? {}) as { anyOf?: JsonSchema[] }
   return anyOf?.find(({ type }) => type !== 'null') ?? ((items ?? {}) as JsonSchema)

@@ -2,10 +2,10 @@ import { uriComponent } from '../../escape/uri.js'
 import type { SharedDatabase, SqlRow } from './database.js'
 import type { SqlAnswer } from './driver.js'
 
-/** What all parts of a database bring along. */
+/** Settings and connections that all parts of a database share. */
 export const belongings = (database: SharedDatabase) => ({ settings: database.settings, source: database })
 
-/** What is said of an answer that a ceiling has cut. */
+/** Note about a result that was cut by a limit. */
 export const cutText = ({ cutBy, rows, bytes }: SqlAnswer): string =>
   cutBy === 'rows'
     ? `These are the first ${rows.length} rows; there are more.`

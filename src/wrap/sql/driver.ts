@@ -95,7 +95,7 @@ export class RowGatherer {
     this.#maxBytes = maxBytes
   }
 
-  /** False if no more are wanted. */
+  /** Returns false to stop. */
   take(row: unknown[]): boolean {
     if (this.#toSkip > 0) {
       this.#toSkip--

@@ -3,8 +3,7 @@ import { isCode, type SqlDialect, type Statement, statementsIn, type Token, word
 
 /**
  * The single SELECT in a text that a model wrote. Throws a `Refusal` if the text holds no statement, several, or one that is not a SELECT,
- * or if it names a function, catalogue or variable that reads files or administers the server. What this cannot see from the text alone,
- * the drivers check against the database itself.
+ * or if it names a function, catalogue or variable that reads files or administers the server. The drivers check in the database what the text does not show.
  */
 export function foreignStatement(text: string, dialect: SqlDialect): string {
   const statements = statementsIn(text, dialect)
@@ -85,5 +84,5 @@ function refusedByName(statement: Statement, dialect: SqlDialect): string | unde
     : undefined
 }
 
-/** MySQL and MariaDB run what stands in `/*! … *\/`, and take hints from `/*+ … *\/`. */
+/** MySQL and MariaDB execute comments in `/*! … *\/`, and read hints in `/*+ … *\/`. */
 const isExecutableComment = ({ kind, text }: Token): boolean => kind === 'comment' && /^\/\*M?[!+]/.test(text)

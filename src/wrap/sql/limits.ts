@@ -9,7 +9,7 @@ export interface SqlLimits {
   readonly connectMs: number
   /** How many rows one answer has. */
   readonly maxRows: number
-  /** How much of an answer is taken. */
+  /** Limits of a result. */
   readonly maxBytes: number
   /** Maximum size of a row; a larger row is an error. */
   readonly maxRowBytes: number

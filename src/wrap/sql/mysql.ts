@@ -125,7 +125,7 @@ export class MysqlDriver implements SqlDriver {
     return connection
   }
 
-  /** Rows as they come; where there are more than are wanted, the server is told to stop, and the connection is given up with the rest. */
+  /** Reads rows as a stream. After the last wanted row, the query is cancelled and the connection is closed. */
   #carriedOut(
     connection: PoolConnection,
     { text, values, ...request }: SqlRequest,

@@ -16,7 +16,7 @@ import { tableParts } from './rows.js'
 import { type SqlSearchOptions, searchTool } from './search.js'
 import { placed, type SqlDialect, type Statement, statementsIn } from './tokens.js'
 
-/** The parts of a plan: a tool for each statement, resources for tables, and what is asked for beside. */
+/** The parts of a plan: a tool per statement, resources for tables, and optional tools. */
 export function sqlPartsOf(plan: SqlPlan, database: SharedDatabase, search?: SqlSearchOptions): Part[] {
   return [
     ...plan.tools.map((query) => queryTool(plan, query, database)),

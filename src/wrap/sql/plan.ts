@@ -200,7 +200,7 @@ function plannedQuery(query: ReadQuery, name: string, read: SqlReading, tags: re
   }
 }
 
-/** Parameters that stand in `in (…)` alone, and are declared as lists. */
+/** Parameters that occur only in `in (…)`, and are declared as lists. */
 function listsOf({ parameters, statement }: ReadQuery): string[] {
   const code = statement.tokens.filter(isCode)
   return [...parameters].flatMap(([name, { schema }]) => {

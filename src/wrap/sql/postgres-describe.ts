@@ -3,7 +3,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { Described } from './driver.js'
 import type { PostgresTypes } from './postgres-types.js'
 
-/** What the server says of a statement when it has parsed it: types of places and columns. Nothing is run. */
+/** The server's description of a prepared statement: types of parameters and columns. The statement is not executed. */
 export function describedBy(client: ClientBase, text: string, types: PostgresTypes): Promise<Described> {
   return new Promise((resolve, reject) => {
     let parameters: readonly (JsonSchema | undefined)[] = []

@@ -34,7 +34,7 @@ export async function checkForeign(client: ClientBase, text: string): Promise<vo
   if (found) throw notAllowed(`The function ${found.name} (volatile)`)
 }
 
-/** What a role may do beyond its own tables, in words for the operator; undefined for a role that may not. */
+/** Privileges of a role beyond its own tables, in words for the operator; undefined if there are none. */
 export async function widePrivileges(client: ClientBase): Promise<string | undefined> {
   const { rows } = await client.query<{ super: boolean; files: boolean }>(
     `select r.rolsuper as super, exists (

@@ -7,7 +7,7 @@ import { parseExactly } from './exact-json.js'
 /** A type that the database's owner has made, by its object identifier. */
 interface OwnType {
   readonly kind: 'enum' | 'domain' | 'array'
-  /** Of what it is a list, or what it narrows. */
+  /** Type of the items of a list, or base type of a domain. */
   readonly of: number
   readonly labels: readonly string[]
 }
@@ -15,7 +15,7 @@ interface OwnType {
 /** Types that can be read from a text, as the list it is written in. */
 export type ArrayReader = (text: string, item: (text: string) => unknown) => unknown[]
 
-/** What the types of one database are in JSON: those of PostgreSQL itself, and the enums, domains and lists that were made in it. */
+/** JSON schemas of a database's types: built-in types, enums, domains and arrays. */
 export class PostgresTypes {
   readonly #own = new Map<number, OwnType>()
   readonly #readArray: ArrayReader

@@ -23,7 +23,7 @@ import { type ArrayReader, PostgresTypes } from './postgres-types.js'
 /** How many rows are fetched at once. */
 const batchRows = 100
 
-/** PostgreSQL, by a pool of connections; rows come through a cursor, so that no more are fetched than are wanted. */
+/** PostgreSQL driver with a connection pool. Rows are read through a cursor, so that only the wanted rows are fetched. */
 export class PostgresDriver implements SqlDriver {
   readonly dialect = 'postgres'
   readonly label: string

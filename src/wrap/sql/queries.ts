@@ -17,7 +17,7 @@ export interface Query {
   readonly confirm?: string
   readonly parameters: ReadonlyMap<string, ParameterNotes>
   readonly examples: readonly Readonly<Record<string, unknown>>[]
-  /** What is wrong with the comment. */
+  /** The problem with the comment. */
   readonly faults: readonly string[]
   readonly statement: Statement
 }
@@ -115,7 +115,7 @@ function takeParameter(notes: Notes, text: string): void {
   notes.latest = name
 }
 
-/** What is said of the parameter that was noted last. */
+/** The description of the last parameter. */
 function takeOfParameter(notes: Notes, tag: string, text: string): boolean {
   const { latest } = notes
   const before = latest === undefined ? undefined : notes.parameters.get(latest)
@@ -152,7 +152,7 @@ const commentText = (head: readonly Token[]): string =>
     .map((text) => text.replace(/^--+ ?|^# ?|^\/\*+|\*+\/$/g, '').replace(/^\s*\* ?/gm, ''))
     .join('\n')
 
-/** A line that begins with a tag goes on until the next one; what comes before all tags are words. */
+/** A tag extends to the next tag; the text before the first tag is the description. */
 function entriesOf(text: string): string[] {
   const entries: string[] = []
   for (const line of text.split('\n').map((one) => one.trim())) {

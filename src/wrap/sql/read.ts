@@ -8,7 +8,7 @@ import { queryFiles } from './query-files.js'
 import { type RefusedTable, readTables, type Table } from './tables.js'
 import { placed } from './tokens.js'
 
-/** What is known of a database and of the statements that were written for it. */
+/** A database's tables, and the statements that were written for it. */
 export interface SqlReading {
   readonly address: SqlAddress
   readonly queries: readonly ReadQuery[]
@@ -18,7 +18,7 @@ export interface SqlReading {
   readonly refused?: readonly RefusedTable[]
 }
 export interface ReadQuery extends Query {
-  /** What the database says of it; a message where it refuses it. */
+  /** The database's description of it, or its error message. */
   readonly described?: Described | string
 }
 

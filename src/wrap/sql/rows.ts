@@ -11,7 +11,7 @@ import type { SqlValue } from './driver.js'
 import { type PlannedTable, type SqlPlan, variableOf } from './plan.js'
 import { isVectorColumn } from './vector-columns.js'
 
-/** How many values are offered while somebody types a key. */
+/** Maximum number of completions for a key. */
 const mostOffered = 100
 
 /** A resource that explains the tables, and one for each row or each view. */
@@ -37,7 +37,7 @@ export function tableParts(plan: SqlPlan, database: SharedDatabase): Part[] {
   ]
 }
 
-/** What is told of a table. */
+/** Description of a table. */
 export function shownTable({ name, about, isView, columns, key, references, uri }: PlannedTable): object {
   return {
     name,

@@ -1,13 +1,13 @@
 import type { SqliteGuard } from './sqlite-guard.js'
 
-/** What the process that holds a SQLite file is asked. */
+/** Requests to the process that has a SQLite file open. */
 export type ChildRequest =
   | {
       readonly op: 'open'
       readonly library: string
       readonly file: string
       readonly busyMs: number
-      /** What SQLite may take of memory, so that no value grows beyond it. */
+      /** Memory limit of SQLite, which also limits values. */
       readonly maxHeapBytes: number
     }
   | {
@@ -36,8 +36,7 @@ export interface ChildAnswer {
 /**
  * The whole program of that process. A statement in SQLite cannot be stopped from the thread that runs it, so it runs in a process that
  * can be ended; what it had not committed is rolled back by the file itself. It goes there as text, so that a packed kit needs no second
- * file: nothing from outside this function may be used in it. Its functions are methods of one object, since a bundler that keeps the names of
- * functions calls a helper of its own for any other.
+ * file: nothing from outside this function may be used in it. Its functions are methods of one object, since bundlers that keep function names would insert calls of a helper otherwise.
  */
 export function childProgram(): void {
   type Statement = {

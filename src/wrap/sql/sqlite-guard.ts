@@ -22,7 +22,7 @@ pragma_index_xinfo pragma_foreign_key_list`
 
 const words = (text: string): string[] => text.split(/\s+/).filter(Boolean)
 
-/** What the process that holds the file checks a compiled statement against. */
+/** The rules for compiled statements in the process that has the file open. */
 export interface SqliteGuard {
   readonly functions: readonly string[]
   readonly tables: readonly string[]

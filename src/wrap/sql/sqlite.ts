@@ -23,10 +23,10 @@ import { notAllowed } from './foreign.js'
 import { type ChildAnswer, type ChildRequest, childProgram } from './sqlite-child.js'
 import { sqliteGuard } from './sqlite-guard.js'
 
-/** What SQLite may take of memory for itself, beside four of the largest rows. */
+/** Memory of SQLite, in addition to four rows of the maximum size. */
 const heapBytes = 32_000_000
 
-/** A SQLite file, each connection in a process of its own: a statement is stopped by ending that. */
+/** SQLite driver. Each connection runs in a separate process, which is ended to stop a statement. */
 export class SqliteDriver implements SqlDriver {
   readonly dialect = 'sqlite'
   readonly label: string
@@ -110,8 +110,7 @@ export class SqliteDriver implements SqlDriver {
   }
 
   /**
-   * What somebody had not committed when his process ended lies beside the file, and only who may write can take it back: true where that
-   * was why reading failed.
+   * True if reading failed because of a hot journal: an uncommitted transaction of a process that ended, which only a writer can roll back.
    */
   async #recovered(error: unknown): Promise<boolean> {
     const isLeftOver = ['-journal', '-wal'].some((ending) => existsSync(this.#file + ending))

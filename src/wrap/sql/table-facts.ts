@@ -4,7 +4,7 @@ import type { RefusedTable, Table } from './tables.js'
 import type { SqlDialect } from './tokens.js'
 import { isCode, type Token, tokensIn } from './tokens.js'
 
-/** What a database tells of its tables beside their columns. */
+/** Properties of tables besides their columns. */
 export interface Facts {
   /** By table, as `schema.table` where there are schemas. */
   readonly keys: ReadonlyMap<string, readonly string[]>

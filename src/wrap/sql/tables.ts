@@ -76,7 +76,7 @@ type FoundTable = Pick<TableMetadata, 'name' | 'schema' | 'isView'> & {
   readonly columns: readonly Pick<ColumnMetadata, 'name' | 'dataType' | 'isNullable' | 'comment'>[]
 }
 
-/** SQLite describes all tables by one statement, which fails as a whole if one of them is broken; then each is asked for by itself. */
+/** SQLite describes all tables with one statement, which fails if one table is broken. Then each table is read separately. */
 async function describedTables(
   database: ReturnType<typeof kyselyOver>,
   dialect: SqlDriver['dialect'],

@@ -25,7 +25,7 @@ const kinds = {
   mysql: { Adapter: MysqlAdapter, Introspector: MysqlIntrospector, Compiler: MysqlQueryCompiler },
 } as const
 
-/** What looks into a database is asked for as much as it needs. */
+/** Introspection queries have no row limit. */
 const manyRows = 100_000
 
 /** A query builder over a driver of ours: statements are built by it, and run within our limits. It only reads. */

@@ -57,7 +57,7 @@ const rules: Readonly<Record<SqlDialect, readonly Rule[]>> = {
   ],
 }
 
-/** A text of SQL in its pieces: what is a string, a comment or a name is told apart from what is code. */
+/** Splits SQL into strings, comments, quoted names and code. */
 export function tokensIn(text: string, dialect: SqlDialect): Token[] {
   const tokens: Token[] = []
   for (let at = 0; at < text.length; ) {
@@ -94,14 +94,14 @@ function nestedComment(text: string, at: number): Token {
 /** A statement by its pieces, without the semicolon that ends it. */
 export interface Statement {
   readonly tokens: readonly Token[]
-  /** What stands before the first word: its comments. */
+  /** The comments before the first word. */
   readonly head: readonly Token[]
   readonly text: string
-  /** Where it begins in the file. */
+  /** Its position in the file. */
   readonly at: number
 }
 
-/** The statements of a text, each with the comments before it. What holds no code is none. */
+/** The statements of a text, each with the comments before it. Text without code is not a statement. */
 export function statementsIn(text: string, dialect: SqlDialect): Statement[] {
   const statements: Statement[] = []
   let tokens: Token[] = []

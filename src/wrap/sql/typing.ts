@@ -38,8 +38,7 @@ export interface Argument {
 }
 
 /**
- * What parameters are by the columns that they meet: `site = :site`, `:most >= frames`, `insert into hives (site) values (:site)`,
- * `limit :most`. For databases that do not tell by themselves.
+ * Types of parameters from the columns that they are used with: `site = :site`, `:most >= frames`, `insert into hives (site) values (:site)`, `limit :most`. For databases that do not tell by themselves.
  */
 export function argumentsByColumns(
   { tokens }: Pick<Statement, 'tokens'>,
@@ -78,7 +77,7 @@ function argumentAt(code: readonly Token[], at: number, tables: readonly Table[]
   return columnArgument(code[next]?.text, tables)
 }
 
-/** What stands between a comparison and its value: `between :a and :b`, `in (:a, :b)`. */
+/** Tokens between a comparison and its value: `between :a and :b`, `in (:a, :b)`. */
 const isBetween = (code: readonly Token[], at: number): boolean => {
   const text = code[at]?.text.toLowerCase() ?? ''
   return text === 'and'
@@ -93,7 +92,7 @@ function columnArgument(name: string | undefined, tables: readonly Table[]): Arg
   return column && { schema: column.schema, ...(column.about ? { about: column.about } : {}) }
 }
 
-/** Of several columns of one name, such as a key and what points to it, any does. */
+/** If several columns have the same name, such as a key and a foreign key, the first is used. */
 function onlyOf(name: string, tables: readonly Table[]): TableColumn | undefined {
   return tables.flatMap(({ columns }) => columns).find((column) => column.name.toLowerCase() === name)
 }

@@ -13,7 +13,7 @@ const flat = {
   properties: { $is: 'object' },
 }
 
-/** What the server asks of the client: roots, sampling, elicitation (Client Features). */
+/** Checks of requests to the client: roots, sampling, elicitation (Client Features). */
 export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/form',

@@ -1,4 +1,4 @@
-/** Where a source is, and the settings that say otherwise. */
+/** Address of a source, and the settings that override it. */
 export interface FeedAddress {
   /** Without user and password. */
   readonly url: string
@@ -6,7 +6,7 @@ export interface FeedAddress {
   readonly userSetting: string
   /** A password; the bearer token of an HTTP stream or a WebSocket; the secret of a webhook. */
   readonly passwordSetting: string
-  /** What stood in the address. */
+  /** Values from the address. */
   readonly user?: string
   readonly password?: string
 }
@@ -29,7 +29,7 @@ export const settableAddress = (text: string, prefix: string): FeedAddress => ({
 
 type Values = Readonly<Record<string, string | undefined>>
 
-/** What holds: a setting, or what the address says. */
+/** The effective value: the setting or the value from the address. */
 export function valuesAt(
   address: FeedAddress,
   settings: Values,

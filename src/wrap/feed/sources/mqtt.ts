@@ -14,7 +14,7 @@ interface ClosedByFunction extends PushingSource {
 }
 
 /**
- * An MQTT broker as a source: one connection, found again by itself when it is lost.
+ * An MQTT broker as a source. The connection is restored automatically.
  *
  * @example sharedFeed(mqttSource('mqtt://127.0.0.1:1883'), { name: 'scales', channels })
  */

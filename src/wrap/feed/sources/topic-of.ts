@@ -6,7 +6,7 @@ import { topicLevel } from '../topics.js'
 /** The topic of a message; undefined for one that lacks a field of it. `own` is the name of the event, or the path it was sent to. */
 export type TopicOf = (message: unknown, own: string) => string | undefined
 
-/** What a message is called that nothing else names. */
+/** Default topic of messages without a name. */
 export const unnamed = 'message'
 
 /**

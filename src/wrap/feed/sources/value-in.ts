@@ -1,4 +1,4 @@
-/** What a message says: JSON, else the text; bytes that are no text as base64. */
+/** Content of a message: JSON if it parses, otherwise text; non-text bytes as base64. */
 export function valueIn(payload: Uint8Array): unknown {
   let text: string
   try {

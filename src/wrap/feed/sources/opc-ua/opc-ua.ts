@@ -13,7 +13,7 @@ import { jsonIn, readingIn, valueOfType } from './values.js'
 export interface OpcUaOptions {
   /** Maximum number of nodes that are browsed. Default: 20,000. */
   readonly maxNodes?: number
-  /** Sampling interval that the server is asked for, in milliseconds. Default: 1,000. */
+  /** Requested sampling interval, in milliseconds. Default: 1,000. */
   readonly sampleEveryMs?: number
 }
 export const defaultMaxNodes = 20_000

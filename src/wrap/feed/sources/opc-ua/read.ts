@@ -73,7 +73,7 @@ async function describe(session: ClientSession, nodes: FoundNodes, url: string):
   }
 }
 
-/** What a server says of a variable. */
+/** Properties of a variable. */
 async function variableOf(
   session: ClientSession,
   nodeId: NodeId,

@@ -1,6 +1,6 @@
 import type { FeedAddress } from '../address.js'
 
-/** What a connection needs besides its address. */
+/** Security options of a connection. */
 export interface OpcUaSecurity {
   /** `None`, `Sign` or `SignAndEncrypt`. */
   readonly mode?: string | undefined
@@ -14,7 +14,7 @@ export interface OpcUaSecurity {
   /** Name of the setting of that file. */
   readonly serverCertificateSetting?: string
 }
-/** Settings of an address besides URL, user and password, and what they are of. */
+/** Additional settings of an address, with their meaning. */
 export const opcUaSettings = {
   SECURITY_MODE: 'mode',
   SECURITY_POLICY: 'policy',

@@ -19,7 +19,7 @@ export function readingIn({ value, statusCode, sourceTimestamp, serverTimestamp 
   }
 }
 
-/** What a variant holds, as JSON: 64-bit integers as numbers where they fit, bytes as base64, texts without their language. */
+/** Value of a variant as JSON: 64-bit integers as numbers if they fit, bytes as base64, texts without their language. */
 export function jsonIn(variant: Variant | null | undefined): unknown {
   if (variant?.value === null || variant?.value === undefined) return null
   const { value, dataType } = variant
