@@ -108,6 +108,7 @@ test('a session stays with the release that opened it until it ends; rollback go
     })
   // One that is not initialized ends after ten seconds.
   expect((await post(hello('2024-11-05'))).status).toBe(202)
+  expect((await post({ method: 'notifications/initialized' })).status).toBe(202)
   await ship(kit(kitText('2.0.0')), '--to', folder)
   expect((await link.call('which_version')).content[0]).toMatchObject(says('1.0.0'))
   expect(await which(url)).toMatchObject(says('2.0.0'))

@@ -168,9 +168,17 @@ describe('jexo replay', () => {
   test('saves a call, runs it, says what has changed, and takes the change over', async () => {
     const folder = newFolder()
     const file = join(folder, 'weigh.case.yaml')
-    const saved = await jexo('call', apiary, 'weigh_hive', 'hive=ML-04', '--save', join(folder, 'weigh'))
+    const hives = written(
+      'hives.kit.mjs',
+      `import { defineKit, tool } from 'jexo'
+       const input = { type: 'object', properties: { hive: { type: 'string' } } }
+       const output = { type: 'object', properties: { kg: { type: 'number' } } }
+       const weigh = tool('weigh_hive', { about: 'Weighs it.', effect: 'read', input, output, run: () => ({ kg: 36.99 }) })
+       export default defineKit({ name: 'hives', version: '1.0.0', parts: [weigh] })`,
+    )
+    const saved = await jexo('call', hives, 'weigh_hive', 'hive=ML-04', '--save', join(folder, 'weigh'))
     expect(saved).toMatchObject({ code: 0, stderr: expect.stringContaining('run it with: jexo replay') })
-    expect((await jexo('call', apiary, 'weigh_hive', 'hive=ML-04', '--save', file)).stderr).toMatch(
+    expect((await jexo('call', hives, 'weigh_hive', 'hive=ML-04', '--save', file)).stderr).toMatch(
       /cannot be written \(EEXIST\)/,
     )
     const fine = await jexo('replay', folder)
