@@ -1,6 +1,6 @@
 const brand = Symbol.for('jexo.error')
 
-/** Code of an error; stable across versions. Codes are stable: a program may switch on them. Each is documented in `docs/reference/errors.md`. */
+/** Code of an error. Codes are stable, so that programs can switch on them. Each is documented in `docs/reference/errors.md`. */
 export type ErrorCode =
   | 'issuer-unsafe'
   | 'algorithm-unsafe'

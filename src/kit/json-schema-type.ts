@@ -1,4 +1,4 @@
-/** Converts list types: arguments of functions are mutable lists, results may be readonly. */
+/** Direction of a value: functions receive mutable lists and may return readonly ones. */
 type Use = 'given' | 'returned'
 
 /** The type of what fits a plain JSON Schema that is written out as a literal; `unknown` where it says more than types can. */

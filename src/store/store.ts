@@ -16,9 +16,9 @@ export interface Store {
 export interface MemberHandlers {
   /** Takes what others send. */
   hear(mail: JsonObject): void
-  /** The store can be used: for the first time, or again after it was lost. Called after a lost connection: messages that were sent in the meantime are lost. */
+  /** The store is available, for the first time or after a lost connection. Messages that were sent in the meantime are lost. */
   connected(): void
-  /** It cannot be used any more. */
+  /** The store has become unavailable. */
   lost(reason: string): void
   /** Something that the operator should know. */
   warn(text: string): void
@@ -155,7 +155,7 @@ export interface JobStore {
   work(carryOut: (job: Job) => Promise<void>, most: number): void
   /** Has one of the processes do something from time to time. */
   repeat(name: string, everyMs: number, act: () => Promise<void>): void
-  /** Jobs that have not been started are removed. */
+  /** Removes a job that has not been started. */
   remove(id: string): Promise<void>
   /** Accepts no more jobs, and returns the running ones to the queue. */
   close(): Promise<void>

@@ -13,11 +13,11 @@ export interface PersonSignInOptions {
   /** Id of this program at the authorization server; without one, it registers itself where that is possible. */
   clientId?: string
   clientSecret?: string
-  /** URL of a client id metadata document, for authorization servers that take one. */
+  /** URL of a client id metadata document, for authorization servers that support it. */
   clientMetadataUrl?: string
-  /** Client id and secret at the authorization server. */
+  /** Name of this program at the authorization server. */
   clientName?: string
-  /** Scopes to ask for; those that the server needs by default. */
+  /** Scopes to request. Default: those that the server requires. */
   scopes?: readonly string[]
   /** Storage of tokens. Default: memory. */
   store?: SignInStore

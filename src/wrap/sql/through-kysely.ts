@@ -25,7 +25,7 @@ const kinds = {
   mysql: { Adapter: MysqlAdapter, Introspector: MysqlIntrospector, Compiler: MysqlQueryCompiler },
 } as const
 
-/** Introspection queries have no row limit. */
+/** Row limit of introspection queries. */
 const manyRows = 100_000
 
 /** A query builder over a driver of ours: statements are built by it, and run within our limits. It only reads. */
