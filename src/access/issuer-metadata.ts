@@ -1,6 +1,6 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 
-/** Where an issuer's metadata may be, in the order in which it is looked for (RFC 8414, OpenID Connect Discovery). */
+/** Possible URLs of an issuer's metadata, in the order of the search (RFC 8414, OpenID Connect Discovery). */
 export function metadataUrls(issuer: string): string[] {
   const { origin, pathname } = new URL(issuer)
   const path = pathname.replace(/\/$/, '')

@@ -6,7 +6,7 @@ import { hostConfigErrors } from './errors.js'
 /** An entry of a host's configuration: a command to start, or a URL. */
 export type ConfigEntry = ChildCommand | { url: string; headers?: Readonly<Record<string, string>> }
 
-/** One entry of a host configuration file, of any shape. Rejects with a `JexoError` that names what is there instead. */
+/** One entry of a host configuration file, of any shape. Rejects with a `JexoError` that names the existing entries. */
 export async function readConfigEntry(file: string, name: string): Promise<ConfigEntry> {
   const servers = await readServers(file)
   const entry = Object.hasOwn(servers, name) ? servers[name] : undefined
@@ -50,8 +50,7 @@ function readEntry(file: string, name: string, entry: JsonObject): ConfigEntry {
 }
 
 /**
- * Texts of a map. `${env:NAME}` stands for a variable of the host's own environment, `${input:NAME}` for what the host asks a person for:
- * here both are taken from the environment.
+ * Texts of a map. `${env:NAME}` refers to a variable of the host, `${input:NAME}` to a value that the host asks the user for. Here both are read from the environment.
  */
 export const stringsOf = (value: Readonly<Record<string, unknown>>): Record<string, string> =>
   Object.fromEntries(

@@ -30,8 +30,7 @@ export interface ConversationOptions {
 }
 
 /**
- * The loop of a host: the person writes a message, the model proposes calls, the person approves or refuses them, and results go back to
- * the model until it makes no more calls. Requests of servers are steps too.
+ * The loop of a host: the user writes a message, the model proposes calls, the user approves or refuses them, and results are sent to the model until it proposes no more calls. Requests of servers are steps too.
  *
  * @example
  * const host = new Host()
@@ -102,7 +101,7 @@ export class Conversation {
     return this.#turn !== undefined
   }
 
-  /** Sends a message of the person. Resolves with the new steps when the model makes no more calls. */
+  /** Sends a message of the person. Resolves with the new steps when the model proposes no more calls. */
   async say(text: string, attached: readonly Attachment[] = []): Promise<readonly Step[]> {
     return this.#say(text, attached)
   }

@@ -2,7 +2,7 @@ import type { Question, QuestionAnswer } from '../link/answering.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 import type { QuestionStep, SamplingStep } from './step.js'
 
-/** What questions need of the conversation that they come up in. */
+/** The functions of a conversation that questions use. */
 export interface QuestionsPlace {
   nextId(): number
   add(step: QuestionStep | SamplingStep): void
@@ -10,7 +10,7 @@ export interface QuestionsPlace {
   complete(request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
 }
 
-/** What servers ask while they work: of the person, and of the model by leave of the person. */
+/** Requests of servers during calls: to the user, and to the model with the user's approval. */
 export class Questions {
   readonly #place: QuestionsPlace
   readonly #open = new Map<number, (answer: QuestionAnswer) => void>()

@@ -47,7 +47,7 @@ function proposalFor(
   }
 }
 
-/** Words as they stand in the sentence: they are compared without their endings. */
+/** Words of the sentence, compared without their endings. */
 function asSaid(reason: readonly string[], text: string): string[] {
   const words = text.match(/[\p{L}\p{N}-]+/gu) ?? []
   return [

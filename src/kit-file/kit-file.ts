@@ -22,12 +22,12 @@ let hooksIn: Promise<void> | undefined
 let loads = 0
 const loadedFiles = new Set<string>()
 const listeners = new Set<(file: string) => void>()
-/** Of each of the author's files, the first that imported it. */
+/** The first importer of each of the author's files. */
 const importedBy = new Map<string, string>()
 let importsPort: MessagePort | undefined
 let take: (message: string | ImportedFile) => void = () => {}
 
-/** What the thread that loads modules has told, also where this one had no turn to hear it. */
+/** Reads pending messages of the hooks thread synchronously. */
 function drainImports(): void {
   for (
     let next = importsPort && receiveMessageOnPort(importsPort);
@@ -40,7 +40,7 @@ function drainImports(): void {
 /**
  * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs; in a test runner's process stdout is the
  * runner's, and not guarded.
- * `isAgain` loads it and what it imports again. Variables in a file `.env` beside it are there for it, unless they are set.
+ * `isAgain` loads it and what it imports again. Loads variables from the file `.env` in its folder, unless they are set.
  * Rejects with a `JexoError` that says in a sentence which file, which part and what to do.
  */
 export async function loadKit(file: string, isAgain = false, guardsStdout = true): Promise<Kit> {

@@ -8,7 +8,7 @@ const defaultLimitMs = 30_000
 
 /** The files that are being loaded now, the latest last. */
 const loading: string[] = []
-/** Where Jexo itself stands: what it does with its process is not the author's doing. */
+/** Jexo's own folder; its stack frames are not the author's. */
 const ownFolder = fileURLToPath(new URL('..', import.meta.url))
 
 /**

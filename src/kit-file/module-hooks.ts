@@ -37,7 +37,7 @@ export interface ImportedFile {
 
 const isAuthors = (url: string) => url.startsWith('file:') && !url.includes('/node_modules/') && !isOwn(url)
 
-/** Called once by Node; the port hears of each of the author's files that is loaded. */
+/** Called once by Node. Reports each loaded file of the author to the port. */
 export function initialize(data?: { port: MessagePort }): void {
   if (data) tell = (loaded) => data.port.postMessage(loaded)
 }
@@ -58,7 +58,7 @@ export async function resolve(
   throw failure
 }
 
-/** The same for hooks on the thread of the kit; `listener` hears of the files. */
+/** The same for hooks on the thread of the kit; reports the files to `listener`. */
 export function hooksFor(listener: typeof tell) {
   tell = listener
   return {
@@ -77,7 +77,7 @@ export function hooksFor(listener: typeof tell) {
   }
 }
 
-/** What is looked for, in this order: what the import says; the TypeScript behind it; what this Jexo brings along. The first failure is the one to tell. */
+/** Resolution order: the import as written, its TypeScript source, the packages of this Jexo. The first failure is the one to tell. */
 function* attempts(specifier: string, context: ResolveContext): Generator<[string, ResolveContext]> {
   yield [specifier, context]
   const url = sourceBehind(specifier, context.parentURL)
@@ -91,7 +91,7 @@ function resolvedTo(resolved: Resolved, { parentURL }: ResolveContext): Resolved
   return { ...resolved, url: bundledDoor(resolved.url) ?? inGeneration(resolved.url, parentURL) }
 }
 
-/** A reloaded kit's own modules are loaded again with it: its generation goes on to what it imports, but not to packages. */
+/** If a kit is reloaded, its own modules are reloaded too: its generation is passed on to its imports, except packages. */
 function inGeneration(url: string, parentURL: string | undefined): string {
   const generation = parentURL?.startsWith('file:') ? new URL(parentURL).searchParams.get(generationParam) : null
   if (!generation || !url.startsWith('file:') || url.includes('/node_modules/') || isOwn(url)) return url

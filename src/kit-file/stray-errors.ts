@@ -1,25 +1,24 @@
 import { escapeControls } from '../escape/terminal.js'
 import { whereabouts } from '../transport/stdout-guard.js'
 
-/** An error that nothing caught: a promise that nobody waits for, or a timer of the author's. */
+/** An uncaught error: an unhandled rejection, or an exception in a timer of the author's. */
 export interface StrayError {
-  /** What ran, in words: ``in tool `weigh_hive` ``; `outside any call`. */
+  /** The running part, in words: ``in tool `weigh_hive` ``; `outside any call`. */
   readonly where: string
   /** The error in a line, and the author's own lines of its stack. */
   readonly text: string
-  /** It was told so often that a log need not have it again. */
+  /** True if it was reported often enough to be omitted from logs. */
   readonly isRepeated: boolean
 }
 
 type Listener = (stray: StrayError) => void
 
-/** The last one that was added hears of them. */
+/** The latest listener receives the errors. */
 const listeners: Listener[] = []
 let isInstalled = false
 
 /**
- * From now on errors that nothing caught do not end the process: a line on stderr says what failed, unless `onStrayErrors` tells
- * somebody else.
+ * Keeps the process running after uncaught errors, and reports them on stderr or to the listener of `onStrayErrors`.
  */
 export function catchStrayErrors(): void {
   if (isInstalled) return
@@ -36,13 +35,13 @@ export function catchStrayErrors(): void {
   process.on('uncaughtException', heard)
 }
 
-/** Hears of errors that nothing caught, instead of whoever heard of them before; returns what ends that. */
+/** Receives uncaught errors instead of the previous listener; returns a function that restores it. */
 export function onStrayErrors(listener: Listener): () => void {
   listeners.push(listener)
   return () => void listeners.splice(listeners.indexOf(listener), 1)
 }
 
-/** How often one error is told, and how many of them are told apart. */
+/** Maximum number of reports per error, and of distinct errors. */
 const maxTold = 20
 const maxTexts = 200
 const told = new Map<string, number>()

@@ -20,7 +20,7 @@ export class AuditFile {
     return turn
   }
 
-  /** The file is opened for each line: whoever moves it away, such as logrotate, loses none. */
+  /** Opens the file for each line, so that log rotation loses none. */
   async #append(line: string, isDurable: boolean): Promise<void> {
     const { mkdir, open, stat } = await onNode<typeof import('node:fs/promises')>('node:fs/promises')
     const { dirname } = await onNode<typeof import('node:path')>('node:path')

@@ -15,7 +15,7 @@ export interface LimitRateOptions extends Pick<LayerOptions, 'only' | 'methods'>
 }
 
 /**
- * Limits how often somebody calls; where the server has a store, all its processes count together. A call over the limit is refused with the time to wait.
+ * Limits the rate of calls; processes with a shared store count together. A call over the limit is refused with the time to wait.
  * Windows begin with the first call. Throws a `JexoError` if a number is not positive.
  *
  * @example layers: [limitRate({ calls: 60, perMs: 60_000 })]

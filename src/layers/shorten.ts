@@ -72,7 +72,7 @@ export function shorten({ maxCharacters = 40_000, keepMs = 600_000, only }: Shor
   )
 }
 
-/** Who may read the whole: the caller, or the session of somebody who is not known. */
+/** Owner of the whole result: the caller, or the session without authentication. */
 const ownerOf = (call: LayerCall) => whoOf(call, call.identity ? 'identity' : 'session')
 
 /** The text that a value becomes; undefined for content of other kinds. */

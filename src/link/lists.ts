@@ -22,7 +22,7 @@ export class KeptLists {
     return read.then((list) => [...list])
   }
 
-  /** What is kept of these lists, or of all, is out of date. */
+  /** Invalidates these cached lists, or all. */
   forget(methods: readonly string[] = [...this.#kept.keys()]): void {
     for (const method of methods) this.#kept.delete(method)
   }

@@ -1,15 +1,15 @@
 import { isJexoError } from '../errors.js'
 import { AnswerLost } from './wire.js'
 
-/** What a failure says of a request. */
+/** Effect of a failure on a request. */
 export interface Trouble {
-  /** Certain if the server has not done it; else nobody knows. */
+  /** `certain` if the server did not execute it; otherwise unknown. */
   isUndone: boolean
   /** How often it is sent again. */
   tries: number
 }
 
-/** A server that is there but cannot answer now is given more time than one that is not. */
+/** A server that is temporarily unavailable is given more time than one that cannot be reached. */
 const triesWithStatus = 6
 const triesWithout = 3
 const firstWaitMs = 250

@@ -2,7 +2,7 @@ import type { Message, OnUnusable, RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import type { NetworkPath } from '../telemetry/telemetry.js'
 
-/** What a link hears from its wire. */
+/** Events of a wire for its link. */
 export interface WireHandlers {
   receive(message: Message): void
   /** A response came that cannot be used; the request that it belongs to fails. */

@@ -15,7 +15,7 @@ export function lineNotes(add: (event: TapeEvent) => void, from: Side): LineSpli
   )
 }
 
-/** The messages in a text from the wire; a text that holds none is told as it is. */
+/** The messages in a text from the wire; other text is reported unchanged. */
 export function eventsIn(text: string, from: Side, exchange?: number): TapeEvent[] {
   const messages = messagesIn(text) ?? []
   const carried = exchange === undefined ? {} : { exchange }

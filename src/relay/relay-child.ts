@@ -9,17 +9,17 @@ import { LineSplitter } from '../transport/line-splitter.js'
 import { lineNotes } from './record-lines.js'
 
 export interface RelayStreams {
-  /** What the host says. */
+  /** Input from the host. */
   input: Readable
   /** Writes what the server says; false if the host is slow, and `drained` is called once it has caught up. */
   write(bytes: Uint8Array): boolean
   drained(then: () => void): void
-  /** What the server writes to stderr. */
+  /** Lines that the server writes to stderr. */
   writeError(bytes: Uint8Array): void
 }
 
 export interface RelayOptions {
-  /** What the server is called on the tape. */
+  /** Name of the server on the tape. */
   label?: string
   signal?: AbortSignal
   /** Hears which values must not be written down, from a kit of ours, before it answers anything. */
@@ -33,8 +33,7 @@ const graceMs = 5000
 const latestMs = 60_000
 
 /**
- * Stands between a host on stdio and a server in a child process. Bytes pass as they are, both ways; `add` hears what they
- * were. Resolves with the child's exit code once it has ended; rejects with a `JexoError` where it cannot be started.
+ * Stands between a host on stdio and a server in a child process. Passes bytes unchanged in both directions, and reports them to `add`. Resolves with the child's exit code once it has ended; rejects with a `JexoError` where it cannot be started.
  */
 export function relayChild(
   command: ChildCommand,
@@ -117,7 +116,7 @@ function passOutput(child: ChildProcess, streams: RelayStreams, add: (event: Tap
   child.stderr?.once('end', () => errors.end())
 }
 
-/** What a kit of ours says past the host, on a descriptor of its own; other servers leave it alone. */
+/** Reads the upstream records of a kit from a separate descriptor; other servers do not use it. */
 function hearAside(
   child: ChildProcess,
   add: (event: TapeEvent) => void,

@@ -20,7 +20,7 @@ import { bearerOf, Guard } from '../transport/http/guard.js'
 import { eventsIn } from './record-lines.js'
 
 export interface HttpRelay {
-  /** What the host is to be given in place of the server's URL. */
+  /** URL for the host, instead of the server's. */
   readonly url: string
   close(): Promise<void>
 }
@@ -29,16 +29,16 @@ export interface HttpRelayOptions {
   port: number
   /** Sent to the server with every request, over those of the host. */
   headers?: Readonly<Record<string, string>>
-  /** What hosts have to send as a bearer token; it is for the relay, and not passed on. */
+  /** Bearer token that hosts send to the relay; it is not passed on. */
   token?: string
 }
 
-/** How much of a body is noted; it passes whatever its size. */
+/** Maximum recorded size of a body; longer bodies pass completely. */
 const mostNoted = 64 * 1024 * 1024
 
 const anyonesOwn = { allowedHosts: [], allowedOrigins: [], token: undefined }
 
-/** Of one connection, and so not for the next one. */
+/** Headers of a single connection, which are not passed on. */
 const hopByHop = new Set([
   'connection',
   'keep-alive',
@@ -51,8 +51,7 @@ const hopByHop = new Set([
 ])
 
 /**
- * Stands between hosts and a server over HTTP: requests and answers pass as they are, event streams as they come; `add` hears what
- * was said, by session. Rejects with a `JexoError` if the port is taken.
+ * A proxy between hosts and a server over HTTP. Requests, responses and event streams pass unchanged; `add` receives the messages by session. Rejects with a `JexoError` if the port is taken.
  */
 export async function relayHttp(
   to: URL,
@@ -339,7 +338,7 @@ const pairsOf = (raw: readonly string[]): [string, string][] =>
 const headersOf = (raw: readonly string[]): Record<string, string> =>
   Object.fromEntries(pairsOf(raw).map(([name, value]) => [name.toLowerCase(), value]))
 
-/** What a caller hears who does not send the relay's own token. */
+/** The response to a caller without the relay's token. */
 function refusedToken(
   { headers, method = 'GET', url = '/' }: IncomingMessage,
   token: string | undefined,

@@ -19,12 +19,12 @@ export interface RelayTargetOptions {
   readonly http?: { readonly host: string; readonly port: number } | undefined
   /** Bearer token that hosts must send over HTTP. */
   readonly token?: string | undefined
-  /** Opens the host's side over stdio; called only if the host is there. */
+  /** Opens the host's side over stdio; called only if a host is connected. */
   readonly streams: () => RelayStreams
   /** Ends the relay. */
   readonly signal: AbortSignal
   readonly onRecording?: (file: string) => void
-  /** The tape can no longer be written; the relay goes on. */
+  /** Called if the tape can no longer be written; the relay continues. */
   readonly onTapeLost?: (file: string, reason: string) => void
   /** Hosts can connect at this URL. */
   readonly onListening?: (url: string) => void

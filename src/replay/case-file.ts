@@ -4,18 +4,17 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 
 /** A call that was made, and what came of it. */
 export interface RecordedCall {
-  /** What the target was called when it was recorded, so that the case can be run by itself. */
+  /** The target of the recording, so that the case can run without arguments. */
   target: string
   method: 'tools/call' | 'resources/read' | 'prompts/get'
   params: JsonObject
   outcome: { result: JsonObject } | { error: { code: number | string; message: string } }
-  /** What was answered to the server's questions meanwhile, in their order. */
+  /** Replies to the server's requests during the call, in order. */
   answers: readonly ReadyAnswer[]
 }
 
 /**
- * A recorded call as the text of a case file (`schemas/case.schema.json`): YAML, short, made to be edited by hand. What is
- * expected is what came, in its most telling form: structured content, else text.
+ * A recorded call as the text of a case file (`schemas/case.schema.json`): YAML, short, made to be edited by hand. The expectation is the recorded result: structured content if present, otherwise text.
  */
 export const caseText = (call: RecordedCall): string => sequenceText(call.target, [call])
 
@@ -60,7 +59,7 @@ function expectationOf(outcome: RecordedCall['outcome']): JsonObject {
   return { text: textOf(content) }
 }
 
-/** A failure as it is each time: the id under which its reason stands in a log is another one at each call. */
+/** A failure without the id of its log entry, which differs for each call. */
 export const withoutErrorIds = (text: string): string => text.replace(/\berror [\da-f]{8}\b/g, 'error …')
 
 /** The text of all blocks, and of others what they are: recorded and replayed alike. */

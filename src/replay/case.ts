@@ -11,7 +11,7 @@ export interface Expectation {
   schema?: JsonObject
   /** The text of all blocks. */
   text?: string
-  /** Texts that stand in it. */
+  /** Texts that it contains. */
   contains?: string | string[]
   /** A regular expression that it matches. */
   pattern?: string

@@ -5,7 +5,7 @@ import type { RecordedCall } from './case-file.js'
 
 /** Calls of one session on a tape, in the order in which they were asked. */
 export interface TapeSession {
-  /** What the tape calls its target. */
+  /** Name of the target on the tape. */
   label: string
   calls: RecordedCall[]
   /** Calls that the tape has no answer to. */
@@ -14,7 +14,7 @@ export interface TapeSession {
 
 const kept = new Set(['tools/call', 'resources/read', 'prompts/get'])
 
-/** The sessions of a tape in which something was called, read or filled. What was answered to the server's questions is part of a call. */
+/** The sessions of a tape in which something was called, read or filled. Replies to the server's requests are part of the call. */
 export function callsOnTape(entries: readonly TapeEntry[]): TapeSession[] {
   const sessions = new Map<string, TapeSession>()
   const labels = new Map<string, string>()

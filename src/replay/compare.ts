@@ -4,7 +4,7 @@ import { foreignValidator } from '../transport/foreign-validator.js'
 import type { Expectation, Outcome } from './case.js'
 import { withoutErrorIds } from './case-file.js'
 
-/** What is not as expected, a sentence each. `durations` are those of the steps so far, in milliseconds. */
+/** The differences, one sentence each. `durations` are those of the steps so far, in milliseconds. */
 export async function differencesOf(
   expected: Expectation,
   outcome: Outcome,
@@ -64,7 +64,7 @@ function textDifferences(
   return found
 }
 
-/** Of long texts, the line that differs first. */
+/** For long texts, the first line that differs. */
 function firstTextDifference(expected: string, got: string): string {
   const [before, after] = [expected.split('\n'), got.split('\n')]
   const at = before.findIndex((line, index) => line !== after[index])

@@ -8,7 +8,7 @@ import { type ReplayOptions, runCase } from './run-case.js'
 
 export interface CasesReport {
   readonly reports: readonly CaseReport[]
-  /** What the cases cover; undefined if they ran against several servers, or the server cannot list its parts. */
+  /** Coverage of the cases; undefined if they ran against several servers, or the server cannot list its parts. */
   readonly coverage?: Coverage
 }
 

@@ -3,7 +3,7 @@ import { createTwoFilesPatch } from 'diff'
 import { parseDocument } from 'yaml'
 import type { CaseReport, Outcome } from './case.js'
 
-/** What a case file becomes when what came is what is expected from now on: the text, and the difference for people. */
+/** The case file with the new results as expectations: the text, and the diff. */
 export async function updatedCase({
   file,
   steps,
@@ -27,7 +27,7 @@ export async function writeCase(file: string, text: string): Promise<void> {
   await rename(`${file}.draft`, file)
 }
 
-/** What came, in its most telling form. */
+/** The result: structured content if present, otherwise text. */
 function expectationOf({ structured, text, failure, error }: Outcome): Record<string, unknown> {
   if (error) return { error }
   if (failure !== undefined) return { failure }

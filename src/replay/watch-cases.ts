@@ -6,7 +6,7 @@ import { onLoadedFile } from '../kit-file/kit-file.js'
 const settleMs = 120
 
 /**
- * Calls `run` when one of the cases, or a file that a kit is made of, has changed; one run after the other. Resolves when no change is missed any more, with what
+ * Calls `run` when a case or a source file of a kit has changed; runs do not overlap. Resolves when no change is missed any more, with what
  * ends the watching.
  */
 export async function watchCases(words: readonly string[], run: () => Promise<void>): Promise<() => Promise<void>> {

@@ -26,14 +26,14 @@ export interface Line {
   title: string
   detail: string
   isFault: boolean
-  /** Of the connection's own housekeeping: drawn quietly. */
+  /** True for messages that maintain the connection, which are drawn in grey. */
   isQuiet: boolean
   tookMs: number | undefined
   /** How far a call is, 0 to 1, where a progress mark says so. */
   share: number | undefined
   /** Sequence of the call that this answers or marks. */
   of: number | undefined
-  /** The call was answered with a task: it goes on, and so does its bar. */
+  /** True if the call became a task, whose bar continues. */
   goesOn: boolean
   /** A mark that a layer around the call has made: `limitRate`. */
   layer: string | undefined
@@ -48,6 +48,6 @@ export interface Line {
 export interface Bar {
   /** Sequence of the call. */
   sequence: number
-  /** Place beside others that are open at the same time. */
+  /** Column among the bars that are open at the same time. */
   slot: number
 }

@@ -12,7 +12,7 @@ interface OpenCall {
   /** Method, what it is about, and its arguments: the same for a call that is repeated. */
   subject: string
   token: unknown
-  /** What `tasks/…` requests are about. */
+  /** The tasks that `tasks/…` requests refer to. */
   taskId?: unknown
 }
 type Wire = {
@@ -28,11 +28,11 @@ type Given = Partial<Line> & Pick<Line, 'shape' | 'title' | 'detail'>
 const quietMethods =
   /^(initialize|ping|notifications\/initialized|(tools|resources|prompts|resources\/templates)\/list|logging\/setLevel|completion\/complete|roots\/list)$/
 const askingMethods = /^(elicitation\/create|sampling\/createMessage)$/
-/** Bars that are drawn, and places that are told apart: hundreds of open calls would tell no more. */
+/** Maximum number of bars and columns. */
 const mostBars = 8
 const mostSlots = 64
 
-/** What a large message said as a whole: the page has it cut. */
+/** Summary of a large message, which is truncated in the page. */
 const summaryIn = (entry: object): MessageSummary | undefined => (entry as { summary?: MessageSummary }).summary
 
 /** Draws up a score entry by entry. The same entries give the same lines; what was drawn does not change. */
@@ -257,7 +257,7 @@ export class Score {
     return this.#line(entry, { shape: 'mark', from, title: 'progress', detail, share, of: call?.sequence })
   }
 
-  /** What the server did outside for a call, an arrow to the last lane; or what a layer did to the call, a mark on its bar. */
+  /** An upstream request of a call (an arrow to the last lane), or an action of a layer (a mark on the bar). */
   #upstream(entry: TapeEntry, params: Record<string, unknown>): Line {
     const { requestId, label, kind, status, bytes, durationMs, detail } = params
     const key = keyOf(entry, 'host', requestId)

@@ -22,7 +22,7 @@ export class TaskCalls<Call> {
     return this.#byTask.get(this.#key(target, taskId))
   }
 
-  /** What a server does outside names the request that the task was made by. */
+  /** Upstream records of a task refer to the request that created it. */
   byRequest(requestKey: string): Call | undefined {
     return this.#byRequest.get(requestKey)
   }

@@ -13,7 +13,7 @@ function inner(item: unknown): string {
   return Array.isArray(item) ? `[${item.length}]` : '{…}'
 }
 
-/** What a layer noted: `retry after 3.0 s`, `try 2`. */
+/** Note of a layer: `retry after 3.0 s`, `try 2`. */
 export function layerText(detail: unknown): string {
   if (typeof detail !== 'object' || detail === null) return ''
   return Object.entries(detail)
@@ -26,7 +26,7 @@ export function layerText(detail: unknown): string {
     .join(', ')
 }
 
-/** What an answer says, in one line. */
+/** A response in one line. */
 export function answerText(result: unknown): string {
   const { structuredContent, content, contents, messages, ...rest } = (result ?? {}) as Record<string, unknown>
   const { serverInfo, protocolVersion } = rest as {
@@ -49,7 +49,7 @@ export function answerText(result: unknown): string {
   return brief(rest)
 }
 
-/** What a person or a model answered. */
+/** Reply of the user or of a model. */
 export function replyText(result: unknown): string {
   const { action, content, model } = (result ?? {}) as { action?: string; content?: unknown; model?: string }
   if (action !== undefined) return [action, brief(content ?? {})].filter(Boolean).join(': ')
@@ -60,7 +60,7 @@ export function replyText(result: unknown): string {
 
 const short = (text: string) => (text.length > 400 ? `${text.slice(0, 400)}…` : text)
 
-/** What the score shows of a message, made from the whole before it is cut. */
+/** Summary of a message for the score, created before the message is truncated. */
 export interface MessageSummary {
   readonly arguments?: string
   readonly answer?: string

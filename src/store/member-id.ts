@@ -1,2 +1,2 @@
-/** Letters and digits: it stands in ids of requests, streams and keys. */
+/** Letters and digits only, since it is part of ids and keys. */
 export const newMemberId = (): string => crypto.randomUUID().replaceAll('-', '').slice(0, 12)

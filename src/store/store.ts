@@ -121,7 +121,7 @@ export interface StreamStore {
   /** Makes this process the reader of a stream; returns its events after a number. Undefined if the stream is not known (any more). */
   resume(session: string, stream: string, after: number, limits: StreamLimits): Promise<StreamEvent[] | undefined>
   after(session: string, stream: string, after: number): Promise<StreamEvent[]>
-  /** This process reads a stream no more. */
+  /** Stops reading a stream in this process. */
   leave(session: string, stream: string): Promise<void>
 }
 

@@ -4,7 +4,7 @@ import type { Link } from '../link/link.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { verbs } from './talk.js'
 
-/** What may stand where one is typing, for the prompt's completion: the candidates, and the text that they would replace. */
+/** Candidates for completion at the cursor, and the text that they replace. */
 export async function completeLine(link: Link, line: string): Promise<[string[], string]> {
   const words = line.split(/\s+/)
   const last = words.at(-1) ?? ''
@@ -62,8 +62,7 @@ async function uris(link: Link, typed: string): Promise<string[]> {
 }
 
 /**
- * Of a template such as `apiary://{site}/{hive}`: the part before the first variable, and then with what is typed, each value that the server
- * offers for the variable that one is in.
+ * Completes a template such as `apiary://{site}/{hive}`: first the part before the first variable, then the server's values for the variable at the cursor.
  */
 async function fromTemplate(link: Link, template: string, typed: string): Promise<string[]> {
   const pieces = template.split(/(\{[^{}]*\})/)
@@ -91,7 +90,7 @@ async function fromTemplate(link: Link, template: string, typed: string): Promis
   return []
 }
 
-/** What the server offers; a server that offers nothing, or fails, is no reason to disturb whoever types. */
+/** The server's values; empty if it offers none or fails. */
 async function valuesOf(
   link: Link,
   of: { prompt: string } | { template: string },

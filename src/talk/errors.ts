@@ -1,6 +1,6 @@
 import { JexoError, listOf } from '../errors.js'
 
-/** What may have been meant, or where all are listed. */
+/** The closest names, or the command that lists all. */
 const closestText = (closest: readonly string[], otherwise: string): string => {
   if (closest.length === 0) return otherwise
   return `the closest ${closest.length === 1 ? 'is' : 'are'} ${listOf(closest)}`

@@ -7,7 +7,7 @@ import type { PromptResult, ReadResult, ToolResult } from '../protocol/types.js'
 import { readArguments } from '../target/arguments.js'
 import { talkErrors } from './errors.js'
 
-/** What one line at the prompt came to. */
+/** Outcome of a line at the prompt. */
 export type Said =
   | { kind: 'list' }
   | { kind: 'help'; text: string }

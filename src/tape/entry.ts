@@ -19,7 +19,7 @@ export type TapeEvent =
     }
   /** An HTTP request and the head of its answer; bodies are messages. */
   | ({ kind: 'http'; exchange: number } & Omit<HttpExchange, 'sent'>)
-  /** What a server did outside, told past the host. */
+  /** An upstream record, which is not sent to the host. */
   | { kind: 'upstream'; record: UpstreamRecord }
   /** A step of a sign-in; `waiting` while a person is asked, by the card `question`. Secrets are masked. */
   | {

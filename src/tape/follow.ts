@@ -14,8 +14,8 @@ export interface FollowedTape {
 }
 
 /**
- * Hands on the entries of a tape, those that are there and those that come. The file need not be there yet; one that is emptied or
- * replaced is begun again. A line that cannot be read ends it: `failed` is told.
+ * Passes on existing and new entries of a tape. The file need not be there yet; one that is emptied or
+ * replaced is begun again. Ends at a line that cannot be read, and calls `failed`.
  */
 export function followTape(
   file: string,

@@ -58,7 +58,7 @@ const isSide = (value: unknown) => value === 'client' || value === 'server'
 const isHeaders = (value: unknown) =>
   isObject(value) && Object.values(value).every((item) => typeof item === 'string')
 
-/** What each kind of entry must have. Unknown fields stay: a later writer may know more. */
+/** Required fields of each kind of entry. Unknown fields stay: a later writer may know more. */
 const needs: Readonly<Record<string, (value: Readonly<Record<string, unknown>>) => boolean>> = {
   message: ({ from, message, bytes }) =>
     isSide(from) && readMessage(message).kind !== 'malformed' && typeof bytes === 'number',

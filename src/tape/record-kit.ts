@@ -2,7 +2,7 @@ import type { Observer } from '../engine/running-kit.js'
 import type { SessionPeer } from '../engine/session-peer.js'
 import type { TapeEvent } from './entry.js'
 
-/** Records the sessions of a kit that is served: each is a target of the tape of its own, named in the order they come. */
+/** Records the sessions of a served kit. Each session is a separate target of the tape, numbered in order. */
 export function recordKit(label: string, add: (target: string, event: TapeEvent) => void, prefix = 's'): Observer {
   const names = new WeakMap<SessionPeer, string>()
   let sessions = 0

@@ -4,7 +4,7 @@ import { now, type TapeEvent, type TapeHeader } from './entry.js'
 import { tapeErrors } from './errors.js'
 import { maskForTape } from './mask.js'
 
-/** Writes what happens to a file, line by line, as it happens. A file that is there is gone on with. */
+/** Writes what happens to a file, line by line, as it happens. Appends to an existing file. */
 export class TapeWriter {
   readonly file: string
   readonly #stream: WriteStream
@@ -28,8 +28,7 @@ export class TapeWriter {
   }
 
   /**
-   * Opens the file; rejects with a `JexoError` where it cannot be written to. A disk that fills up later ends the recording, not
-   * the session: `failed` is told.
+   * Opens the file; rejects with a `JexoError` where it cannot be written to. A later write error ends the recording, not the session, and calls `failed`.
    */
   static open(
     file: string,

@@ -3,7 +3,7 @@ import { text as textOf } from 'node:stream/consumers'
 import type { JsonSchema } from '../kit/schema.js'
 import { targetErrors } from './errors.js'
 
-/** How much of a file becomes an argument, in bytes. */
+/** Maximum size of a file argument, in bytes. */
 const maxBytes = 50_000_000
 
 /**
@@ -18,7 +18,7 @@ export function fileArgument(schema: JsonSchema, text: string): { text: string }
   return { text: bytes.toString('utf8') }
 }
 
-/** What `--args` says: JSON as it is typed, `@file`, or `-` for standard input. */
+/** Value of `--args`: JSON, `@file`, or `-` for standard input. */
 export async function argumentsText(given: string): Promise<string> {
   if (given === '-') return textOf(process.stdin)
   return given.startsWith('@') ? bytesOf(given.slice(1)).toString('utf8') : given

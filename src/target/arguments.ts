@@ -6,7 +6,7 @@ import { targetErrors } from './errors.js'
 
 /**
  * Reads `name=value` words by a tool's schema: numbers, booleans and JSON where the schema asks for them, text
- * elsewhere. A name given twice makes a list, `hive.code=ML-04` sets a property of an object, and `@file` is what stands in a file.
+ * elsewhere. A repeated name creates a list, `hive.code=ML-04` sets a property of an object, and `@file` inserts the content of a file.
  * `json` is a whole object that the words are laid over.
  */
 export function readArguments(
@@ -31,7 +31,7 @@ export function readArguments(
   return args
 }
 
-/** Where a name leads: a property, or by dots one of an object in it. Undefined if there is no such place. */
+/** Path of a name: a property, or with dots a nested one. Undefined if there is no such place. */
 function placeOf(schema: JsonObject, name: string): { path: string[]; property: JsonObject } | undefined {
   const properties = propertiesOf(schema)
   const isOpen =

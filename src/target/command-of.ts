@@ -2,7 +2,7 @@ import { packageFile } from '../own-files.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import type { Target } from './target.js'
 
-/** What a host would start for a target: a kit runs in a process of its own, by the very command that serves it. */
+/** The command with which a host would start a target. */
 export function commandOf(
   target: Exclude<Target, { kind: 'url' | 'tape' }>,
   serveFlags: readonly string[] = [],

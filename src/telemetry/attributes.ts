@@ -17,9 +17,9 @@ const methods: ReadonlySet<string> = new Set([
 export interface Described {
   /** `{method} {target}`, such as `tools/call weigh_hive`. */
   readonly spanName: string
-  /** What spans and metrics have in common. */
+  /** Attributes of spans and metrics. */
   readonly shared: Attributes
-  /** What only spans carry: values of many kinds. */
+  /** Attributes of spans only, since they have many values. */
   readonly own: Attributes
 }
 
@@ -68,7 +68,7 @@ export function networkAttributes({ network }: WatchedSession): Attributes {
   }
 }
 
-/** What went wrong with a request; nothing where it went well. `message` is for the span's status. */
+/** Attributes of a failed request; empty on success. `message` is for the span's status. */
 export function failureIn(end: RequestEnd): { attributes: Attributes; message?: string } | undefined {
   if (end.kind === 'cancelled') return { attributes: { 'error.type': 'cancelled' } }
   if (end.kind === 'result')

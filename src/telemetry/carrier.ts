@@ -3,7 +3,7 @@ import type { JsonObject } from '../protocol/messages.js'
 
 /** The fields of `_meta` that carry a trace (W3C Trace Context and Baggage). */
 const fields = ['traceparent', 'tracestate', 'baggage'] as const
-/** What a peer may send in one of them, in characters. */
+/** Maximum length of a received header, in characters. */
 const mostCharacters = 8192
 
 /** The context that a peer has sent; undefined without a valid one. */
@@ -19,7 +19,7 @@ export function contextIn(meta: JsonObject, base: Context): Context | undefined 
   return remote ? propagation.extract(base, carrier) : undefined
 }
 
-/** What a request to a peer carries in its `_meta`. */
+/** Trace context for the `_meta` of a request. */
 export function metaOf(context: Context): JsonObject {
   const carrier = headersOf(context)
   return Object.fromEntries(fields.flatMap((field) => (carrier[field] ? [[field, carrier[field]]] : [])))

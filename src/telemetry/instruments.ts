@@ -3,7 +3,7 @@ import { version } from '../version.js'
 
 const boundaries = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 30, 60, 120, 300]
 
-/** What one side of the protocol measures by. */
+/** Metrics of one side of the protocol. */
 export interface Instruments {
   readonly tracer: Tracer
   readonly operations: Histogram

@@ -9,7 +9,7 @@ import { isSdkStarted } from './found.js'
 export interface SdkOptions {
   /** URL of a collector that takes OTLP over HTTP, such as `http://127.0.0.1:4318`; `OTEL_…` variables by default. */
   otlp?: string | undefined
-  /** What the spans are of, unless `OTEL_SERVICE_NAME` says otherwise. */
+  /** Name of the service; `OTEL_SERVICE_NAME` overrides it. */
   service: { name: string; version?: string }
   /** Hears of what cannot be sent. */
   warn(text: string): void
@@ -29,7 +29,7 @@ const asking = [
 
 /** How long a process that ends waits for its collector. */
 const flushMs = 2000
-/** A collector that is away is told of once in that time. */
+/** Interval of warnings about an unreachable collector. */
 const quietMs = 60_000
 
 /** Reads the URL of a collector as it was typed. Throws a `JexoError` if it is none. */
@@ -102,7 +102,7 @@ function restore(name: string, value: string | undefined): void {
   else process.env[name] = value
 }
 
-/** The SDK that is installed beside this library or this file, or in the working folder. */
+/** The SDK that is installed with this library or file, or in the working folder. */
 async function loadSdk(): Promise<Sdk | undefined> {
   try {
     return (await import(sdkName)) as Sdk

@@ -17,7 +17,7 @@ interface Open {
   readonly startedAt: number
 }
 
-/** What a label has room for. */
+/** Maximum length of a label. */
 const mostCharacters = 2000
 
 /** Both sides of the conversation are measured: what this side answers, and what it asks. */

@@ -3,7 +3,7 @@ import type { Incoming } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { DialogueWatch } from '../protocol/watch.js'
 
-/** What telemetry needs to know of a session: how it is reached, and which names are there to be called. */
+/** Properties of a session for telemetry: its transport, and the names of its parts. */
 export interface WatchedSession {
   readonly sessionId: string | undefined
   /** Protocol revision in force, such as `2025-11-25`. */
@@ -45,11 +45,11 @@ export interface TraceIds {
   trace_flags: string
 }
 
-/** Where spans and metrics of sessions go. */
+/** Creates spans and metrics of sessions. */
 export interface Telemetry {
   server(session: WatchedSession): SessionWatch
   client(session: WatchedSession): SessionWatch
-  /** Runs work inside a span of its own, such as a command. */
+  /** Runs work, such as a command, in a new span. */
   inside<T>(name: string, work: () => Promise<T>): Promise<T>
   activeIds(): TraceIds | undefined
 }

@@ -7,7 +7,7 @@ import { SignInTrace } from './steps.js'
 const mostRenewals = 2
 
 export interface AuthorizedOptions {
-  /** Nobody waits for the request any more. */
+  /** True if the request was cancelled. */
   signal?: AbortSignal | undefined
   /** Called before and after a sign-in that a person may take part in. */
   onWait?: ((isWaiting: boolean) => void) | undefined

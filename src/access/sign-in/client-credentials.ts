@@ -18,7 +18,7 @@ export interface ClientCredentialsOptions {
 }
 
 /**
- * Signs a program in by itself, without a person (OAuth 2.1, client credentials). Tokens are cached in memory, and requested again before they expire and when the server requires more scopes.
+ * Signs in a program without a user (OAuth 2.1, client credentials). Tokens are cached in memory, and requested again before they expire and when the server requires more scopes.
  *
  * @example const link = await connect(url, { signIn: clientCredentials({ clientId: 'reporter', clientSecret: process.env.REPORTER_SECRET }) })
  */

@@ -8,7 +8,7 @@ import { type SignInRule, signInRules } from './rules.js'
 import type { Challenge } from './sign-in.js'
 import { type BoundedFetch, SignInTrace } from './steps.js'
 
-/** Where somebody signs in for a server, and what for. */
+/** Authorization server, resource and scopes for a sign-in. */
 export interface Discovered {
   /** The server, as its tokens name it. */
   resource: string
@@ -27,8 +27,7 @@ interface ServerMetadata {
 }
 
 /**
- * Finds where somebody signs in for a server (Authorization, "Authorization Server Discovery"): its metadata by the challenge, by its path, at the root;
- * then that of the authorization server. A server without metadata is taken for its own authorization server, as the revision 2025-03-26 has it.
+ * Finds the authorization server of a server (Authorization, "Authorization Server Discovery"): reads the server's metadata from the URL in the challenge, for its path or at the root, and then the metadata of the authorization server. A server without metadata is taken for its own authorization server, as the revision 2025-03-26 has it.
  */
 export async function discover(
   endpoint: URL,

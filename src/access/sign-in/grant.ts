@@ -9,7 +9,7 @@ import { basicCredentials } from '../exchange.js'
 import { fetchBounded } from '../issuer-metadata.js'
 import type { BoundedFetch } from './steps.js'
 
-/** What is kept of a sign-in. */
+/** Stored data of a sign-in. */
 export interface Grant {
   accessToken: string
   refreshToken?: string

@@ -2,7 +2,7 @@ import { browserSignIn } from './browser-sign-in.js'
 import { fileStore } from './file-store.js'
 import type { SignIn } from './sign-in.js'
 
-/** Sends the tokens that `jexo sign-in` keeps, and refreshes them; asks nobody. */
+/** Sends and refreshes the tokens that `jexo sign-in` stores, without asking the user. */
 export const keptSignIn = (): SignIn => browserSignIn({ store: fileStore() })
 
 /** True for headers with a token of their own. */

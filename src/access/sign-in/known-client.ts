@@ -7,7 +7,7 @@ import { signInRules } from './rules.js'
 import type { BoundedFetch } from './steps.js'
 import type { KeptSignIn } from './store.js'
 
-/** What a program registers as. */
+/** Metadata for the registration of a program. */
 export interface Registration {
   redirect_uris?: string[]
   grant_types: string[]

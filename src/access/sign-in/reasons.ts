@@ -2,7 +2,7 @@ import { oneLine } from '../../escape/one-line.js'
 import type { Grant } from './grant.js'
 import { type SignInRule, signInRules } from './rules.js'
 
-/** What the authorization server said, or why it said nothing. */
+/** The error of the authorization server, or the reason why it did not respond. */
 export function reasonOf(error: unknown): string {
   if (!(error instanceof Error)) return String(error)
   const { error: code, error_description: description } = error as { error?: unknown; error_description?: unknown }

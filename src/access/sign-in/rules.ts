@@ -1,4 +1,4 @@
-/** Who has to fix what went wrong while somebody signed in. */
+/** The party that has to fix a failed sign-in. */
 export type SignInSide = 'server' | 'authorization server' | 'client' | 'person'
 
 /** A sentence of a standard, and who has to follow it. */

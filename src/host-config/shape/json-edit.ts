@@ -3,7 +3,7 @@ import { isObject } from '../../protocol/messages.js'
 
 /**
  * Sets a value in JSON with comments, or takes it out (`undefined`). Comments stay with what they belong to: one above an entry or behind it on its
- * line goes with it, any other stays where it is. An object that is there is changed field by field.
+ * line goes with it, any other stays where it is. An existing object is changed field by field.
  */
 export function edited(text: string, path: readonly string[], value: unknown): string {
   const after = isObject(value) ? withFields(text, path, value) : editedAt(text, path, value)
@@ -106,7 +106,7 @@ function readGap(text: string, from: number, to: number): { comma?: number; line
   return comma === undefined ? {} : { comma }
 }
 
-/** What stands before something on its line, if that is only space. */
+/** The indentation of a line. */
 function indentOf(text: string, offset: number): string | undefined {
   const indent = text.slice(text.lastIndexOf('\n', offset - 1) + 1, offset)
   return /^[ \t]*$/.test(indent) ? indent : undefined

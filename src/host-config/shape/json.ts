@@ -4,7 +4,7 @@ import { hostConfigErrors } from '../errors.js'
 import { edited } from './json-edit.js'
 import type { ServerMap, Shape } from './shape.js'
 
-/** Where hosts keep their map of servers, at the top or in larger settings. */
+/** Locations of the map of servers: at the top level or in larger settings. */
 export const places: readonly (readonly string[])[] = [
   ['mcpServers'],
   ['servers'],

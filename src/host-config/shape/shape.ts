@@ -4,7 +4,7 @@ import type { JsonObject } from '../../protocol/messages.js'
 export const shapeNames = ['mcpServers', 'servers', 'toml', 'yaml'] as const
 export type ShapeName = (typeof shapeNames)[number]
 
-/** A value that the host asks a person for and keeps, so that it stands in no file. Entries refer to it by `${input:<id>}`. */
+/** A value that the host asks the user for and stores itself, so that no file contains it. Entries refer to it by `${input:<id>}`. */
 export interface HostInput {
   id: string
   description: string
@@ -23,7 +23,7 @@ export interface ServerMap {
  * the text cannot be read, and change nothing in it but the entry: comments, order and other entries stay.
  */
 export interface Shape {
-  /** True if entries may refer to inputs, which stand beside a map called `servers`. */
+  /** True if entries may refer to inputs, which are siblings of the map `servers`. */
   takesInputs: boolean
   read(file: string, text: string): ServerMap | undefined
   put(file: string, text: string, name: string, entry: JsonObject, inputs?: readonly HostInput[]): string

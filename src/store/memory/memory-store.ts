@@ -20,7 +20,7 @@ export function memoryStore(): Store {
   }
 }
 
-/** What the processes of one server share. */
+/** State that the members of a server share. */
 class Server {
   readonly #members = new Map<string, MemberHandlers>()
   readonly #streams = new MemoryStreams({

@@ -13,7 +13,7 @@ interface Streams {
   delivered: Map<string, number>
 }
 
-/** What event streams in memory need of their surroundings. */
+/** Dependencies of event streams in memory. */
 export interface StreamsHost {
   isReady(session: string): boolean
   isAlive(member: string): boolean

@@ -22,7 +22,7 @@ const repeatedName = 'repeated'
 interface Data {
   data: JsonObject
   ttlMs: number
-  /** How often it was begun by a process that was told to stop. */
+  /** Number of attempts that ended because their process was stopped. */
   givenBack: number
 }
 

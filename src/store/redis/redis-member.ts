@@ -154,7 +154,7 @@ export class RedisMember implements Member {
     return this.#run((client) => client[name](this.#options.prefix, ...args))
   }
 
-  /** What goes wrong is said as the store's trouble: callers need to know no more. */
+  /** Converts failures to errors of the store, without details for callers. */
   async #run(command: (client: Client) => Promise<unknown>): Promise<unknown> {
     const { label } = this.#options
     if (this.trouble !== undefined || !this.#client)
@@ -196,7 +196,7 @@ export class RedisMember implements Member {
     this.#subscriber.on('message', (_channel, text) => this.#hear(text))
   }
 
-  /** Both connections are there: takes part (again). */
+  /** Joins (again) after both connections are open. */
   async #begin(): Promise<void> {
     if (this.#client?.status !== 'ready' || this.#subscriber?.status !== 'ready' || this.#hasLeft) return
     try {

@@ -27,7 +27,7 @@ export interface KitProcessOptions extends ChildWireOptions {
   env?: Readonly<Record<string, string | undefined>>
 }
 
-/** A wire to a kit in a process of its own: a tool that blocks its thread, or ends its process, does not take the command with it. */
+/** A connection to a kit in a separate process, so that a blocking or ending kit does not affect the command. */
 export class KitProcessWire extends ChildWire {
   override readonly label: string
   readonly #unanswered = new Set<unknown>()

@@ -8,15 +8,15 @@ import { compiledFile, packageFile } from '../../own-files.js'
 import { pageErrors } from './errors.js'
 import { inlined, localReferences } from './inline.js'
 
-/** A page as one document, and the files that it was made of. */
+/** A bundled page and its source files. */
 interface BuiltPage {
   html: string
   files: readonly string[]
-  /** Of the files when they were read. */
+  /** Modification times of the files at the build. */
   state: string
 }
 
-/** Files beside a page that are looked at. */
+/** Maximum number of files next to a page that are examined. */
 const mostFiles = 500
 
 /** This package's own files do not change while a page is developed. */
@@ -25,8 +25,7 @@ const own = packageFile('dist')
 const kept = new Map<string, Promise<BuiltPage>>()
 
 /**
- * One document of an HTML file and all that it imports, by Vite with the configuration beside the page; a page that needs nothing else is
- * taken as it is. It is built again if one of its files has changed. Rejects with a `JexoError` if it cannot be built.
+ * Bundles an HTML file and its imports into one document, with Vite and the configuration in its folder. A page without references is returned unchanged. It is built again if one of its files has changed. Rejects with a `JexoError` if it cannot be built.
  *
  * @param url `file:` URL of the page
  * @param onFile called for each file that the document is made of, outside `node_modules`
@@ -116,7 +115,7 @@ async function withVite({ build }: typeof Vite, file: string): Promise<BuiltPage
   return pageOf(inlined(String(document.source), made), [...new Set([...existing, ...assetsIn(root)])].sort())
 }
 
-/** Pictures, fonts and the like go into the document without being modules: those beside a page count as its own. */
+/** Images, fonts and similar files are inlined without being modules; files next to a page count as its sources. */
 function assetsIn(root: string): string[] {
   const found: string[] = []
   const folders = [root]

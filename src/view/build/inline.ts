@@ -34,7 +34,7 @@ export function inlined(html: string, files: readonly BuiltFile[]): string {
   return atBodyEnd(text, body.join(''))
 }
 
-/** References of a document to files beside it; those need a bundler. */
+/** Relative references of a document, which require a bundler. */
 export function localReferences(html: string): string[] {
   return elementsIn(html).flatMap(({ name, attributes, text }) => {
     const { src, href, rel = '' } = attributes

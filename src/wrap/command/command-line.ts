@@ -4,7 +4,7 @@ import { Refusal } from '../../kit/refusal.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { DescribedArgument, DescribedCommand } from './description.js'
 
-/** What a program is started with. */
+/** Arguments, input and environment of a program. */
 export interface CommandLine {
   readonly args: readonly string[]
   readonly stdin: string | undefined

@@ -1,4 +1,4 @@
-/** What every program gets: where programs and folders are, and the language. */
+/** Variables of every program: search path, folders and language. */
 const always = ['PATH', 'HOME', 'LANG', 'LC_ALL', 'TMPDIR', 'SystemRoot', 'TEMP']
 
 /** The environment of a program: little of this process's, so that no secret reaches it unasked, and what is named or given. */

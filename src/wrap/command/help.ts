@@ -8,7 +8,7 @@ export interface HelpEntry {
 
 const longestHelp = 200_000
 const mostOptions = 60
-/** Options that name another program to run, or a file that does: whoever wants them adds them. */
+/** Options that run another program or script; these are omitted unless the author adds them. */
 const runsOthers =
   /exec|command|program|script|shell|rsh|-pack$|config|eval|plugin|hook|checkpoint|pager|editor|template/i
 

@@ -10,7 +10,7 @@ import type { DescribedCommand } from './description.js'
 import type { CommandPlan } from './plan.js'
 import { type ProgramResult, runProgram } from './run-program.js'
 
-/** Where and how a program runs. */
+/** Folder, environment and limits of a program. */
 export interface ProgramPlace {
   /** True path of its folder. */
   readonly folder: string

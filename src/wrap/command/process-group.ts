@@ -9,7 +9,7 @@ export interface GroupOptions {
   readonly gid?: number | undefined
 }
 
-/** Starts a program without a shell, in a process group of its own, and without a terminal that it could ask at. */
+/** Starts a program in a new process group, without a shell and a terminal. */
 export const spawnInGroup = (
   program: string,
   args: readonly string[],

@@ -32,7 +32,7 @@ const lingerMs = 300
 const keptErrors = 8000
 
 /**
- * Runs a program without a shell and without a terminal, in a process group of its own. Time, output and cancellation are bounded: whatever ends it ends
+ * Runs a program in a new process group, without a shell and a terminal. Time, output and cancellation are bounded: whatever ends it ends
  * the group. Rejects with a `JexoError` if it cannot be started, with a `Refusal` if it took too long or wrote too much.
  */
 export function runProgram(run: ProgramRun): Promise<ProgramResult> {

@@ -14,7 +14,7 @@ import { type CommandPlan, type CommandPlanOptions, planCommands } from './plan.
 export interface WrapCommandOptions extends CommandPlanOptions {
   /** Folder in which the program runs, and below which files have to be: `URL` or absolute path. Default: the current folder. */
   readonly folder?: URL | string
-  /** Variables that the program gets, besides `PATH`, `HOME`, `LANG` and `TMPDIR`; names alone are taken from this process. */
+  /** Variables of the program, in addition to `PATH`, `HOME`, `LANG` and `TMPDIR`; names without a value are copied from this process. */
   readonly env?: Readonly<Record<string, string>> | readonly string[]
   /** User and group as which it runs, by number; only root can change them. */
   readonly uid?: number

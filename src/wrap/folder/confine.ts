@@ -15,8 +15,7 @@ export interface ReadFile {
 const absent = (path: string) => new Refusal(`There is no file ${JSON.stringify(path)} here.`)
 
 /**
- * The true place of a file below a folder. Whatever leads out of it, by `..`, by an absolute path or by a
- * link, is told from a missing file by nothing.
+ * The true place of a file below a folder. Paths that leave it (`..`, absolute paths, links) are reported like missing files.
  */
 export async function confined(root: string, path: string, filter: PathFilter): Promise<string> {
   const parts = path.split('/')

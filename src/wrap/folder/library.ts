@@ -41,7 +41,7 @@ export class Library {
   readonly files: Map<string, FolderFile>
   readonly #options: LibraryOptions
   readonly #opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>
-  /** Files by their words; which of their passages it is, is looked up when somebody asks. */
+  /** Index of files by words; passages are determined at a search. */
   readonly #words = new WordIndex<string>()
   /** Passages by likeness, as `path#place`. */
   readonly #likeness: Likeness<string>
@@ -52,7 +52,7 @@ export class Library {
   #definitions: readonly ResourceDefinition[] | undefined
   #watch: FolderWatch | undefined
   #rootTimer: NodeJS.Timeout | undefined
-  /** How much of the room each file takes. */
+  /** Share of the index that each file uses. */
   readonly #indexed = new Map<string, number>()
   #indexedBytes = 0
   #indexing: Promise<void> = Promise.resolve()
@@ -86,7 +86,7 @@ export class Library {
     this.#likeness = new Likeness(options)
   }
 
-  /** What hosts are told of the files; made once for as long as none comes or goes. */
+  /** Listing of the files for hosts, cached until a file is added or removed. */
   definitions(of: (file: FolderFile) => ResourceDefinition): readonly ResourceDefinition[] {
     this.#definitions ??= [...this.files.values()].sort((a, b) => (a.path < b.path ? -1 : 1)).map(of)
     return this.#definitions

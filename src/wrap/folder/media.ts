@@ -2,7 +2,7 @@ import { extname } from 'node:path'
 import { analyse } from 'chardet'
 import mimeTypes from 'mime-types'
 
-/** Where a file's text comes from; what has none is given as bytes only. */
+/** Source of a file's text; other files are returned as bytes. */
 export type TextForm = 'markdown' | 'html' | 'table' | 'plain' | 'pdf' | 'none'
 
 const own: Readonly<Record<string, string>> = {

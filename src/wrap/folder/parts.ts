@@ -59,7 +59,7 @@ function fileTemplate({ name, about, tags }: FolderPlan, library: Shared<Library
   })
 }
 
-/** Text as text, with a note where some of it could not be read; a PDF as it is, and its text beside. */
+/** Content of a file: text, with a note if parts could not be decoded; for a PDF, the bytes and the text. */
 async function contentsOf(uri: string, path: string, bytes: Uint8Array) {
   const mimeType = mimeTypeOf(path)
   const form = textFormOf(mimeType)

@@ -67,7 +67,7 @@ export async function readFolder(
   return { root, filter, files, isCut }
 }
 
-/** What is known of a file; undefined if it has gone. */
+/** Properties of a file; undefined if it no longer exists. */
 export async function fileAt(root: string, path: string): Promise<FolderFile | undefined> {
   const found = await stat(join(root, ...path.split('/'))).catch(() => undefined)
   return found?.isFile()

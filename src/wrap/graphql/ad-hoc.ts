@@ -22,7 +22,7 @@ const maxFields = 200
 const maxTokens = 4000
 const maxShown = 80
 
-/** Two tools for questions that nobody has foreseen: one explains the schema piece by piece, one runs a query that was checked. */
+/** Two tools for ad-hoc queries: one describes the schema, one runs a validated query. */
 export function adHocParts(plan: GraphPlan, sdl: string, kit: PartsKit): Part[] {
   const { settings } = kit
   const prefix = plan.cataloguePrefix ?? ''
@@ -143,7 +143,7 @@ interface Size {
   readonly fields: number
 }
 
-/** How much is asked for. A fragment is measured once, and counts wherever it is used. */
+/** Limits of a query. A fragment is measured once, and counts wherever it is used. */
 function measure(
   lib: Lib,
   set: SelectionSetNode,

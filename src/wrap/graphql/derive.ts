@@ -14,7 +14,7 @@ import {
   print,
 } from 'graphql'
 
-/** How deep operations that nobody has written choose. */
+/** Depth of derived operations. */
 const maxDepth = 3
 const maxFields = 60
 /** More kinds of one union or interface than this are left out. */
@@ -27,8 +27,7 @@ interface Deriving {
 type Field = GraphQLField<unknown, unknown>
 
 /**
- * An operation for one root field, where nobody has written any: its arguments as variables, and of what it returns the plain fields,
- * with those of objects below it, and of each kind of a union or an interface. Fields that need arguments are left out.
+ * Derives an operation for a root field: its arguments become variables; it selects the scalar fields of the result, of nested objects, and of each type of a union or an interface. Fields that need arguments are left out.
  */
 export function derivedOperation(kind: 'query' | 'mutation', field: Field, schema: GraphQLSchema): string {
   const variables = field.args.map(variableText)
@@ -63,7 +62,7 @@ const selectable = (type: GraphQLObjectType): Field[] =>
   )
 const isPlain = ({ type }: Field) => isLeafType(getNamedType(type))
 
-/** What is plain comes first: it says what a thing is, and costs least. */
+/** Scalar fields come first, since they identify an object at low cost. */
 function fieldPieces(
   deriving: Deriving,
   type: GraphQLObjectType,
@@ -87,7 +86,7 @@ function fieldPieces(
   return [...plain.map(({ name }) => name), ...below]
 }
 
-/** The fields of each kind that a value can have, beside those that all have; a name that means two things gets that of its kind before it. */
+/** The fields of each possible type, in addition to the common ones; conflicting names are prefixed with the type. */
 function kindPieces(
   deriving: Deriving,
   type: GraphQLOutputType,

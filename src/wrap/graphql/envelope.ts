@@ -4,7 +4,7 @@ import { jsonOf } from '../http-api/answer.js'
 import type { UpstreamAnswer } from '../http-api/sender.js'
 
 /**
- * Takes the data of a GraphQL response out of its envelope, with a note on the errors beside it. Throws a `Refusal` if there is no data.
+ * Extracts the data of a GraphQL response, with a note about its errors. Throws a `Refusal` if there is no data.
  * A response without an envelope is returned unchanged.
  */
 export function openEnvelope(answer: UpstreamAnswer): { answer: UpstreamAnswer; notes: readonly string[] } {

@@ -23,16 +23,16 @@ import { graphqlErrors } from './errors.js'
 
 const maxBytes = 64_000_000
 
-/** A graph as it was read: its schema, and the operations that somebody has written for it. */
+/** A GraphQL schema and the written operations for it. */
 export interface GraphReading {
   readonly schema: GraphQLSchema
   /** The schema as text, for what is looked up in it later. */
   readonly sdl: string
-  /** Where queries go, where the source is an endpoint. */
+  /** URL of the endpoint, if the source is one. */
   readonly url: string | undefined
   readonly documents: readonly OperationFile[]
   readonly unread: readonly { where: string; reason: string }[]
-  /** What is wrong with the schema, and does not matter here. */
+  /** Problems of the schema that can be ignored. */
   readonly warnings: readonly string[]
 }
 export interface OperationFile {
@@ -42,7 +42,7 @@ export interface OperationFile {
 }
 
 /**
- * Reads a graph: an SDL file, a file with the result of introspection, or an endpoint that is asked for it; and files with operations.
+ * Reads a schema from an SDL file, an introspection result or an endpoint, and files with operations.
  * Rejects with a `JexoError` if the schema cannot be read.
  */
 export async function readGraph(
@@ -139,7 +139,7 @@ function refusalIn(text: string): string | undefined {
   }
 }
 
-/** What GraphQL says, and where. */
+/** A GraphQL error with its location. */
 export function reasonOf(error: unknown): string {
   const { message, locations } = error as {
     message?: string

@@ -14,7 +14,7 @@ import {
 import type { JsonSchema } from '../../kit/schema.js'
 import { described, outputSchema } from './types.js'
 
-/** What an operation's selection gives, as JSON Schema. The document has been validated. */
+/** The result of an operation's selection as JSON Schema. The document has been validated. */
 export function selectionSchema(
   schema: GraphQLSchema,
   document: DocumentNode,
@@ -41,7 +41,7 @@ interface Chosen {
   readonly type: GraphQLOutputType | undefined
   readonly about: string | null | undefined
   readonly selections: SelectionSetNode[]
-  /** It is there whatever the value's own type is, and whatever is skipped. */
+  /** True if the field is present for every type and is never skipped. */
   readonly isAlways: boolean
 }
 

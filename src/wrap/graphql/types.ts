@@ -10,7 +10,7 @@ import {
 } from 'graphql'
 import type { JsonSchema } from '../../kit/schema.js'
 
-/** What well-known scalars are in JSON; one of an unknown name may be anything. */
+/** JSON schemas of well-known scalars; unknown scalars can have any value. */
 const scalars: Readonly<Record<string, JsonSchema>> = {
   ID: { type: 'string' },
   String: { type: 'string' },
@@ -37,7 +37,7 @@ function leafSchema(type: GraphQLLeafType): JsonSchema {
 export class InputTypes {
   readonly definitions: Record<string, JsonSchema> = {}
 
-  /** Of an argument, which may be null unless its type says otherwise. */
+  /** Schema of an argument, which is nullable unless its type is non-null. */
   givenSchema(type: GraphQLInputType): JsonSchema {
     const schema = this.schemaOf(type)
     // Some chat endpoints reject lists of types.
@@ -72,7 +72,7 @@ export class InputTypes {
   }
 }
 
-/** What a leaf, or lists of them, are in an answer. */
+/** Schema of a leaf or of lists of leaves in a response. */
 export function outputSchema(type: GraphQLOutputType, inner: (named: GraphQLOutputType) => JsonSchema): JsonSchema {
   if (isNonNullType(type)) return bare(type.ofType, inner)
   return orNull(bare(type, inner))

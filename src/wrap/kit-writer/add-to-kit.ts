@@ -68,7 +68,7 @@ const inserted = (content: string, insertions: readonly Insertion[]): string =>
     .sort((a, b) => b.at - a.at)
     .reduce((text, { at, text: more }) => text.slice(0, at) + more + text.slice(at), content)
 
-/** Where a statement begins, with the comments that stand right above it. */
+/** Start of a statement, including the comments directly above it. */
 function statementStart(file: TypeScript.SourceFile, statement: TypeScript.Statement): number {
   const { text } = file
   let at = statement.getStart(file)
@@ -138,7 +138,7 @@ function partsInsertion(
   ]
 }
 
-/** Adds names to imports that are there, and imports that are not. A name that means something else already gets another one. */
+/** Adds names to existing imports, and adds missing imports. A name that means something else already gets another one. */
 function importsFor(ts: Ts, file: TypeScript.SourceFile, wanted: readonly KitImport[]) {
   const names = new Names(topLevelNames(ts, file))
   const insertions: Insertion[] = []
@@ -200,7 +200,7 @@ function identifiersIn(ts: Ts, file: TypeScript.SourceFile): Set<string> {
   return found
 }
 
-/** What the file declares and imports at its top level. */
+/** Top-level declarations and imports of the file. */
 function topLevelNames(ts: Ts, file: TypeScript.SourceFile): Set<string> {
   const found = new Set<string>()
   const take = (node: TypeScript.Node): void => {

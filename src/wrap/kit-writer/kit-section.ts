@@ -1,7 +1,7 @@
 import { textLiteral } from '../../escape/typescript.js'
 import { type WrittenMark, writeMarked } from './written-kit.js'
 
-/** What a kit file imports from one place. */
+/** Imports of a kit file from one module. */
 export interface KitImport {
   readonly from: string
   readonly names?: readonly string[]
@@ -9,7 +9,7 @@ export interface KitImport {
   /** A line before it. */
   readonly remark?: string
 }
-/** What of a kit file is one source's. */
+/** The section of a kit file for one source. */
 export interface KitSection {
   readonly imports: readonly KitImport[]
   /** Statements. */
@@ -45,7 +45,7 @@ export class Names {
   }
 }
 
-/** Writes a kit file for one or several sources. Throws a `JexoError` if that would lose what somebody has written. */
+/** Writes a kit file for one or several sources. Throws a `JexoError` if that would overwrite edits. */
 export function writeKitFile(outFile: string, name: string, entries: readonly KitEntry[], isForced: boolean): void {
   const names = new Names(['defineKit'])
   const sections = entries.map((entry) => entry.section(outFile, names))

@@ -36,7 +36,7 @@ const functions = {
   process: 'wrapProcess',
 } as const
 
-/** Writes the kit file. Throws a `JexoError` if the kit would be empty, or a file that somebody has written would be lost. */
+/** Writes the kit file. Throws a `JexoError` if the kit would be empty, or an edited file would be overwritten. */
 export function writeWrapKit(outFile: string, kit: WrapKit, isForced: boolean): void {
   if (Object.keys(kit.tools).length === 0) throw kitWriterErrors.wrapTakesNothing(kit.source, '')
   writeKitFile(outFile, kitNameOf(outFile), [wrapKitEntry(kit)], isForced)
@@ -82,7 +82,7 @@ function sectionOf(outFile: string, kit: WrapKit, variable: string): KitSection 
   }
 }
 
-/** A path as it stands in a relative URL. */
+/** A path as a relative URL. */
 const urlPath = (path: string) => encodeURI(path).replace(/[?#]/g, encodeURIComponent)
 
 const mapValues = <T, R>(record: Readonly<Record<string, T>>, change: (value: T) => R): Record<string, R> =>

@@ -7,8 +7,7 @@ import { isObject } from '../../protocol/messages.js'
 import { kitWriterErrors } from './errors.js'
 
 /**
- * What a written kit file says of itself in its last line: of which source it was made, with what options, what each tool was like
- * then, and whether the file is still as it was written.
+ * The mark in the last line of a written kit file: its source, the options, hashes of the tools, and a hash of the file.
  */
 export interface WrittenMark {
   readonly kind: string
@@ -30,10 +29,10 @@ export function markedText(text: string, marks: readonly WrittenMark[]): string 
   return `${text}\n${lines.join('')}`
 }
 
-/** A line with the mark of a source that is added to a kit file: whoever wrote the rest, it is not as `jexo wrap` wrote it. */
+/** The mark of a source that is added to an existing kit file, without a hash of the file. */
 export const addedMarkLine = (mark: WrittenMark): string => `${start}${jsonLine({ ...mark, text: '' })}`
 
-/** The marks of a kit file, and whether somebody has edited it since; empty if it was not written by `jexo wrap`. */
+/** The marks of a kit file, and whether it was edited; empty if `jexo wrap` did not write it. */
 export function readMarks(content: string): { marks: readonly WrittenMark[]; isEdited: boolean } {
   const marks: WrittenMark[] = []
   let rest = content.trimEnd()
@@ -77,7 +76,7 @@ export const fingerprint = (value: unknown): string =>
 export const fingerprintOfParts = (parts: readonly unknown[]): string => parts.map(fingerprint).join('.')
 
 /**
- * What has changed since a kit was written: a line for each tool that is new (`+`), gone (`-`) or changed (`~`). `partNames` are the names of
+ * The changes since a kit was written: a line per added (`+`), removed (`-`) or changed (`~`) tool. `partNames` are the names of
  * the parts of a fingerprint, in their order. Throws a `JexoError` if the file was not written by `jexo wrap`.
  */
 export function changesSince(
@@ -102,7 +101,7 @@ export function changesSince(
   })
 }
 
-/** Writes a kit file with its marks. Throws a `JexoError` if that would lose what somebody has written. */
+/** Writes a kit file with its marks. Throws a `JexoError` if that would overwrite edits. */
 export function writeMarked(outFile: string, text: string, marks: readonly WrittenMark[], isForced: boolean): void {
   const out = resolve(outFile)
   if (existsSync(out) && !isForced) {

@@ -8,7 +8,7 @@ import type { SchemaReader } from './schemas.js'
 
 const isJson = (mediaType: string) => /[/+]json\b/.test(mediaType)
 
-/** What comes back: a schema where every answer that is not a error is JSON of one, else whatever comes. */
+/** The response: a schema if all successful responses are JSON with the same schema, otherwise any content. */
 export function answerOf(operation: ReadOperation, schemas: SchemaReader): PlannedAnswer {
   const statuses = Object.fromEntries(
     operation.responses.map(({ status, description }) => [status, plainText(description, 120)]),

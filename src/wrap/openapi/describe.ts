@@ -4,7 +4,7 @@ import type { ReadOperation } from './reading.js'
 /** Descriptions beyond this may be cut by hosts. */
 const maxCharacters = 1000
 
-/** What a model reads of an operation: summary, description, what comes back. Made from method and path where nothing is said. */
+/** Description of an operation for the model: summary, description and response. Made from method and path where nothing is said. */
 export function aboutOf(
   operation: ReadOperation,
   argumentNames: readonly string[],

@@ -46,7 +46,7 @@ export class Documents {
     return this.#documents.get(this.rootUrl) as JsonObject
   }
 
-  /** What a reference in a document leads to; undefined for one that leads nowhere. */
+  /** The target of a reference in a document; undefined if it cannot be resolved. */
   find(reference: string, from: string): Found | undefined {
     const [file = '', fragment = ''] = reference.split('#')
     const url = file === '' ? from : urlOf(file, from)
@@ -149,7 +149,7 @@ function urlOf(file: string, from: string): string | undefined {
   return isAllowed ? url.href : undefined
 }
 
-/** What references may be read: files below the description's folder, addresses of its origin, and what is allowed beside. Links count as what they lead to. */
+/** Allowed targets of references: files below the description's folder, URLs of its origin, and configured ones. Links count as what they lead to. */
 async function boundaryOf(rootUrl: string, allowed: readonly string[]): Promise<(url: string) => Promise<boolean>> {
   const isFile = rootUrl.startsWith('file:')
   const own = isFile ? [dirname(fileURLToPath(rootUrl))] : []
@@ -211,7 +211,7 @@ async function fetched(url: string, allowPrivateNetwork: boolean): Promise<strin
   }
 }
 
-/** A pointer's step as the key it stands for. */
+/** The key for a step of a JSON pointer. */
 function decoded(step: string): string {
   const plain = step.replaceAll('~1', '/').replaceAll('~0', '~')
   try {

@@ -15,7 +15,7 @@ export interface PlannedInputs {
 /** More properties than this are not spread among the arguments. */
 const maxSpread = 40
 
-/** One argument: where it goes is known by whoever adds it. */
+/** An argument, without its location in the request. */
 interface Argument {
   readonly wanted: string
   readonly place: string
@@ -77,7 +77,7 @@ export function inputsOf(operation: ReadOperation, schemas: SchemaReader, allows
   return { input, parameters, ...(body ? { body: body.planned() } : {}) }
 }
 
-/** Returns each argument a name of its own: where several want the same, those of the path keep it and the others say where they go. */
+/** Makes argument names unique: path parameters keep their name, others get their location as a suffix. */
 function namedInput(args: readonly Argument[]): JsonSchema {
   const count = new Map<string, number>()
   for (const { wanted } of args) count.set(cleanName(wanted), (count.get(cleanName(wanted)) ?? 0) + 1)

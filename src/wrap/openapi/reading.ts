@@ -2,14 +2,14 @@ import type { JsonObject } from '../../protocol/messages.js'
 import type { Location, Style } from '../http-api/operation.js'
 import type { Documents } from './documents.js'
 
-/** What a description says, in one form for all versions; schemas as they are written there. */
+/** The content of a description in one form for all versions, with the original schemas. */
 export interface ReadDescription {
   readonly documents: Documents
   readonly version: '2.0' | '3.0' | '3.1'
   readonly title: string
   /** Absolute URLs, the first preferred. */
   readonly servers: readonly string[]
-  /** The path of the first server, where it is no more than that. */
+  /** The first server, if it is only a path. */
   readonly basePath?: string
   readonly securitySchemes: Readonly<Record<string, JsonObject>>
   readonly operations: readonly ReadOperation[]
@@ -23,7 +23,7 @@ export interface ReadOperation {
   readonly description: string
   readonly tags: readonly string[]
   readonly isDeprecated: boolean
-  /** Servers of its own. */
+  /** Servers of the operation. */
   readonly servers: readonly string[]
   readonly parameters: readonly ReadParameter[]
   readonly body?: ReadBody
@@ -32,7 +32,7 @@ export interface ReadOperation {
   readonly security: readonly Readonly<Record<string, readonly string[]>>[]
   readonly warnings: readonly string[]
 }
-/** A schema as it is written, and the document it stands in. */
+/** An original schema, and its document. */
 export interface Raw {
   readonly schema: unknown
   readonly url: string
@@ -62,7 +62,7 @@ export interface ReadResponse {
   readonly hasLinkHeader: boolean
 }
 
-/** What an operation is read from. */
+/** The source of an operation. */
 export interface OperationContext {
   readonly documents: Documents
   readonly root: JsonObject

@@ -6,7 +6,7 @@ import type { Documents } from './documents.js'
 export type Direction = 'in' | 'out'
 
 const types = new Set(['string', 'number', 'integer', 'boolean', 'object', 'array', 'null'])
-/** What people write for types. */
+/** Common misspellings of types. */
 const otherTypes: Readonly<Record<string, string>> = {
   int: 'integer',
   long: 'integer',
@@ -29,8 +29,7 @@ const maxNodesInAll = 3_000_000
 export const openKind = 'Has kinds, told apart by'
 
 /**
- * Schemas of a description as JSON Schema 2020-12. What OpenAPI 2.0 and 3.0 say otherwise is rewritten; what is malformed is left out,
- * so that every schema that comes out is a sound one. Shared schemas become definitions, which may refer to each other in circles.
+ * Schemas of a description as JSON Schema 2020-12. Converts keywords of OpenAPI 2.0 and 3.0, and omits malformed ones, so that every resulting schema is valid. Shared schemas become definitions, which may refer to each other in circles.
  */
 export class SchemaReader {
   readonly definitions: Record<string, JsonSchema> = {}

@@ -9,7 +9,7 @@ type Supported =
 /** Names of settings: the API's own prefix, and a word for the scheme where there are several of a kind. */
 type SettingNames = (kind: string) => string
 
-/** What an operation needs to be called: credentials by name, or why it cannot be. */
+/** Credentials that an operation requires, by name, or the reason why it cannot be called. */
 export type Needed = { credentials: readonly string[]; isOptional: boolean } | { reason: string }
 
 /** Reads who may call what. `needs` says it for an operation, `credentials` gives those that the ones asked for need. */

@@ -36,7 +36,7 @@ export function olderServers({ host, basePath, schemes }: JsonObject, rootUrl: s
   return absolute(path === '' ? '/' : path, rootUrl)
 }
 
-/** Only what was fetched over HTTP says if the API is that it stands beside. */
+/** A relative server URL is resolved only if the description was fetched over HTTP. */
 function absolute(url: string, rootUrl: string): string[] {
   if (/^https?:\/\//.test(url)) return [url.replace(/\/+$/, '')]
   return rootUrl.startsWith('http') && URL.canParse(url, rootUrl)

@@ -5,8 +5,7 @@ const maxDepth = 400
 const maxRepeated = 2_000_000
 
 /**
- * Makes sure that whoever walks a document comes to its end: refuses what is nested deeply or refers to itself, and empties aliases that would
- * repeat too much. Each value is looked at once, however often it is referred to. Returns warnings. Throws a `JexoError`.
+ * Bounds the size of a document: refuses deep nesting and circular values, and removes aliases that would expand too much. Each value is looked at once, however often it is referred to. Returns warnings. Throws a `JexoError`.
  */
 export function boundShape(document: unknown, where: string): string[] {
   const sizes = new Map<object, number>()

@@ -3,7 +3,7 @@ import type { Style } from '../http-api/operation.js'
 import { commonOf, isReserved, locationOf, parametersOf, responsesOf } from './operations.js'
 import type { OperationContext, ReadBody, ReadOperation, ReadParameter } from './reading.js'
 
-/** An operation of OpenAPI 2.0, in the form of a newer one: bodies and forms are parameters there, and types stand beside names. */
+/** Converts an operation of OpenAPI 2.0, in which bodies and forms are parameters with inline types. */
 export function olderOperation(context: OperationContext): ReadOperation {
   const { root, operation } = context
   const warnings: string[] = []

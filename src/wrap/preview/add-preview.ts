@@ -10,7 +10,7 @@ import { loadCompiler } from '../module/compiler.js'
 import { type NamedPreview, variableFor } from './write-previews.js'
 
 /**
- * Adds a source to a kit file, whoever wrote it: nothing else in the file changes. The new kit is loaded before the file is replaced. Rejects with a `JexoError`
+ * Adds a source to any kit file, without changing anything else in it. The new kit is loaded before the file is replaced. Rejects with a `JexoError`
  * if the file has no kit that this could be added to, if the source is there already, or if the kit does not load with it.
  */
 export async function addPreview(kitFile: string, { known, preview, label }: NamedPreview): Promise<void> {
@@ -32,7 +32,7 @@ export async function addPreview(kitFile: string, { known, preview, label }: Nam
   )
 }
 
-/** Loads a kit of this text beside the file, and puts it in its place if that works. */
+/** Loads the new text from a temporary file, and replaces the kit file if that succeeds. */
 async function replaceAfterTrial(path: string, text: string, before: () => void): Promise<void> {
   const ending = extname(path)
   const draft = join(dirname(path), `.${basename(path, ending)}-${randomBytes(4).toString('hex')}${ending}`)

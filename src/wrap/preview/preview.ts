@@ -12,7 +12,7 @@ import type { ServerPlan } from '../server/plan.js'
 import type { WrapServerOptions } from '../server/wrap-server.js'
 import type { SqlPlan } from '../sql/plan.js'
 
-/** What `jexo wrap` knows of a source before anything is written: its plan, and how a kit file is written and compared. */
+/** A preview of a source for `jexo wrap`: its plan, and functions that write and compare a kit file. */
 export type Preview = PlanOf & {
   /** True if a kit would have no part. */
   readonly isEmpty: boolean
@@ -48,15 +48,15 @@ type PlanOf =
 
 /** Options of a wrap as plain data, as they stand in a kit file. */
 export type SourceOptions = Readonly<Record<string, unknown>>
-/** What is needed to read a source, and never stands in a kit. */
+/** Options for reading a source, which are not written to kits. */
 export interface ReadingOptions {
   /** Sent with the introspection query of a GraphQL endpoint. */
   readonly introspectionHeaders?: Readonly<Record<string, string>>
   /** How long a feed is listened to for topics. Default: 3000. */
   readonly listenMs?: number
-  /** The command that starts a program: what its source stands for. */
+  /** The command of a source that is a program. */
   readonly process?: ProcessCommand
-  /** How a server is reached: what its source stands for. */
+  /** The connection of a source that is a server. */
   readonly server?: { readonly target: ServerTarget } & Pick<WrapServerOptions, 'headers' | 'signIn'>
 }
 

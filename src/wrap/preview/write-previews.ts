@@ -12,8 +12,7 @@ export interface NamedPreview {
 }
 
 /**
- * Writes one kit file for all sources. Throws a `JexoError` if two of them have parts of the same name, or if that would lose what
- * somebody has written.
+ * Writes one kit file for all sources. Throws a `JexoError` if two of them have parts of the same name, or if that would overwrite edits.
  */
 export function writePreviews(outFile: string, previews: readonly NamedPreview[], isForced: boolean): void {
   const entries = previews.map(({ known, preview }) =>

@@ -13,15 +13,15 @@ export interface ProcessRun extends GroupOptions {
   readonly args: readonly string[]
   /** Until the description has come. */
   readonly startTimeoutMs: number
-  /** Of each call. */
+  /** Limits of each call. */
   readonly timeoutMs: number
   /** The longest line that it may write. */
   readonly maxBytes: number
-  /** What it writes to stderr, and what it writes to stdout that is no reply. */
+  /** Lines on stderr, and lines on stdout that are not replies. */
   readonly onLine: (line: string) => void
 }
 
-/** What a program replied to a call: an output, or content as the standard has it. */
+/** Reply of a program: an output, or content of the standard. */
 export type Reply = { readonly output: unknown } | { readonly content: readonly unknown[] }
 interface Waiting {
   readonly call: Call
@@ -139,7 +139,7 @@ export class Worker {
     else if (!this.isConcurrent) this.kill()
   }
 
-  /** True if it had started well and ended by itself. */
+  /** True if it had started and then ended unexpectedly. */
   get hasFailed(): boolean {
     return this.#described !== undefined && !this.#wasKilled
   }

@@ -90,7 +90,7 @@ export class Workers {
     })
   }
 
-  /** Whoever waits looks again. */
+  /** Wakes waiting calls. */
   #next(): void {
     for (const go of this.#queue.splice(0)) go()
   }

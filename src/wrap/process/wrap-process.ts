@@ -110,7 +110,7 @@ function runOf(command: ProcessCommand, options: WrapProcessOptions): Omit<Proce
 
 const wordsOf = ({ command, args = [] }: ProcessCommand): ProgramWord[] => [command, ...args]
 
-/** How it is called in plans and errors: the program, and the first of its files. */
+/** Label in plans and errors: the program and its first file. */
 function labelOf(command: ProcessCommand): string {
   const [file] = filesAmong(wordsOf(command))
   const names = [wordText(command.command), ...(file === undefined ? [] : [file])].map((one) => basename(one))

@@ -19,7 +19,7 @@ export interface Found<Key> {
 /** How deep each of two rankings is looked into. */
 const depth = 50
 
-/** Likeness beside words, where an author says how vectors are made: without them, words are enough. */
+/** Similarity search, if the author provides vectors; otherwise the search uses words only. */
 export class Likeness<Key> {
   readonly #vectors: Vectors<Key> | undefined
   /** Why there are no vectors for all of them. */

@@ -3,7 +3,7 @@ import type { Hit } from './word-index.js'
 /** How much the first places count before the later ones; the usual choice of reciprocal rank fusion. */
 const evenness = 60
 
-/** One ranking of several: what stands high in any of them, and higher what stands in more than one. */
+/** Combines rankings: entries rank high if they rank high in one of them, and higher if they are in several. */
 export function fused<Key>(rankings: readonly (readonly Hit<Key>[])[]): Hit<Key>[] {
   const scores = new Map<Key, number>()
   for (const ranking of rankings)

@@ -138,7 +138,7 @@ export class SqliteVectors<Key> implements Vectors<Key> {
     }
   }
 
-  /** What no entry has any more. */
+  /** Removes vectors without an entry. */
   #forget(known: ReadonlySet<string>): void {
     const gone = [...known].filter((hash) => !this.#keys.has(hash))
     if (gone.length === 0 || this.#dimensions === undefined) return

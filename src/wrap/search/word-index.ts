@@ -1,11 +1,11 @@
 import SearchableMap from 'minisearch/SearchableMap'
 import { tellingWords, wordsOf } from './words.js'
 
-/** What can be found: its words, by how much they tell. */
+/** An entry of the index: its words by weight. */
 export interface Entry<Key> {
   readonly key: Key
   readonly text: string
-  /** What it is called: headings, a path. */
+  /** Titles: headings, a path. */
   readonly title: string
 }
 export interface Hit<Key> {
@@ -35,7 +35,7 @@ const mostWords = 32
 
 /**
  * Finds entries by their words, ranked by BM25: the beginning of a word is enough, and where that is not there either, a letter may be
- * wrong. The words stand in MiniSearch's radix tree, where they are found by beginnings and by likeness.
+ * wrong. Words are in MiniSearch's radix tree, which finds prefixes and similar words.
  */
 export class WordIndex<Key> {
   readonly #terms = new SearchableMap<number[]>()
@@ -112,7 +112,7 @@ export class WordIndex<Key> {
     return hits.sort((a, b) => b.score - a.score).slice(0, most)
   }
 
-  /** What each entry gets for a word, by the variant of it that gives it most. */
+  /** Score of each entry for a word, by its best variant. */
   #scoresOf(word: string): Float64Array {
     const best = new Float64Array(this.#next)
     const averageLength = this.#totalLength / Math.max(1, this.size) || 1

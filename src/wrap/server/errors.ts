@@ -22,7 +22,7 @@ export const serverErrors = {
       label,
       { forCallers: 'Too many callers use the server behind this; try again later.' },
     ),
-  /** What the server has written to stderr is in the reason, and for the operator. */
+  /** The reason contains the server's stderr, which only the operator sees. */
   failed: (label: string, { code, problem }: JexoError) =>
     new JexoError('server-failed', problem, 'see what the wrapped server writes to stderr', label, {
       forCallers: `The server behind this ${saidOf[code] ?? 'ended before it responded'}.`,

@@ -1,4 +1,4 @@
-/** Runs work one at a time: however often it is asked for meanwhile, it runs once more after that. */
+/** Runs work without overlap; requests during a run cause one more run. */
 export function oneAtATime<T>(
   work: (given: T) => Promise<void>,
   failed: (error: unknown) => void,

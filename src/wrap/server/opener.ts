@@ -41,7 +41,7 @@ export const openerOf =
     return connectOnNode(isAddress(target) ? target : commandOf(target), { ...reach, ...options })
   }
 
-/** How it is called in errors and logs: without arguments, which may hold secrets. */
+/** Label in errors and logs, without arguments, which may contain secrets. */
 export function labelOf(target: ServerTarget): string {
   if (!isAddress(target)) return target.command.split(/[\\/]/).at(-1) ?? target.command
   const url = new URL(target)

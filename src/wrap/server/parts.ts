@@ -17,7 +17,7 @@ import { parseUriTemplate } from '../../protocol/uri-template.js'
 import type { Planned, ServerPlan } from './plan.js'
 import { type UriMap, withOuterUris } from './uris.js'
 
-/** What answers the requests of a plan's parts. */
+/** Handles the requests of a plan's parts. */
 export interface Upstream {
   callTool(call: Call, name: string, input: JsonObject): Promise<JsonObject>
   ask(call: Call, method: string, params: JsonObject): Promise<JsonObject>

@@ -8,7 +8,7 @@ import type {
   ToolDefinition,
 } from '../../protocol/types.js'
 
-/** What a server offers, as it says itself: plain JSON. */
+/** The declarations of a server, as plain JSON. */
 export interface ServerReading {
   readonly server: Implementation
   readonly instructions?: string

@@ -185,7 +185,7 @@ export class Upstreams implements Upstream {
     return session
   }
 
-  /** What the server asks goes to the caller's client, which has declared what it can do. */
+  /** Requests of the server are passed to the caller's client, according to its capabilities. */
   #passing(of: PassageSession, active: ReadonlySet<Passage>): OpenerOptions {
     const { roots, sampling, elicitation } = of.clientCapabilities
     const views = declaresViews(of.clientCapabilities) ? { extensions: viewsCapability } : {}

@@ -7,7 +7,7 @@ import { wrapRegistry } from './registry.js'
 import { sourceFile, sourceUrl } from './source.js'
 
 /**
- * The plan that a packed file brought along for a source and what was asked of it; else a new one, which packing hears of. A source that
+ * The plan in a packed file for a source and its options; otherwise a new one, which is reported to `pack`. A source that
  * may hold secrets does not travel along.
  */
 export async function frozenOr<Plan>(
@@ -49,7 +49,7 @@ function keyOf(kind: string, source: URL | string | JsonObject, options: JsonObj
 
 const hollow = 'jexo:hollow '
 
-/** What a file is known by: its content, or the mark of it that a packed file has brought along instead. */
+/** Key of a file: its content, or the mark of its content in a packed file. */
 export function contentMark(file: string): string {
   if (!existsSync(file)) return ''
   const content = readFileSync(file)
@@ -57,5 +57,5 @@ export function contentMark(file: string): string {
   return text.startsWith(hollow) ? text.slice(hollow.length) : createHash('sha256').update(content).digest('hex')
 }
 
-/** What is put in the place of a file that may hold secrets. */
+/** Replacement of a file that may contain secrets. */
 export const hollowContent = (file: string): string => `${hollow}${contentMark(file)}`

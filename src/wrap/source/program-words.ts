@@ -11,7 +11,7 @@ export const wordText = (word: ProgramWord): string => (word instanceof URL ? fi
 export const filesAmong = (words: readonly ProgramWord[]): string[] =>
   words.flatMap((word) => (word instanceof URL ? [fileURLToPath(word)] : []))
 
-/** What a plan depends on: files count by their content, wherever they lie. */
+/** Key of a plan: files are identified by content, independent of their location. */
 export const wordMarks = (words: readonly ProgramWord[]): string[] =>
   words.map((word) =>
     word instanceof URL ? `${basename(fileURLToPath(word))} ${contentMark(fileURLToPath(word))}` : word,

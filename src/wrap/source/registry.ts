@@ -1,4 +1,4 @@
-/** What a packed file brings along for a wrap: its plan, and the modules it needs, already loaded. */
+/** Content of a packed file for a wrap: its plan and its loaded modules. */
 export interface Frozen {
   readonly plan: unknown
   readonly module?: Readonly<Record<string, unknown>>

@@ -19,7 +19,7 @@ export class Restarts {
     this.#failures++
   }
 
-  /** It ended by itself; one that had run for a while may start again at once. */
+  /** Called after an unexpected end. A process that ran for a while may restart immediately. */
   ended(startedAt: number): void {
     if (Date.now() - startedAt < briefMs) this.failed()
     else this.#failures = 0
