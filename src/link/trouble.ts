@@ -3,7 +3,7 @@ import { AnswerLost } from './wire.js'
 
 /** Effect of a failure on a request. */
 export interface Trouble {
-  /** `certain` if the server did not execute it; otherwise unknown. */
+  /** True if the server certainly did not execute it; otherwise unknown. */
   isUndone: boolean
   /** How often it is sent again. */
   tries: number
