@@ -1,5 +1,5 @@
 import { createRequire } from 'node:module'
-import { join, resolve } from 'node:path'
+import { join, relative, resolve } from 'node:path'
 import { brotliCompressSync, constants } from 'node:zlib'
 import type { Plugin } from 'esbuild'
 import { esbuild } from '../esbuild.js'
@@ -39,9 +39,12 @@ export function latePackages(built: string, carried: readonly string[]): Plugin 
         ({ path, kind, resolveDir }) => {
           const isOwn = resolveDir.startsWith(built) && kind === 'dynamic-import'
           if (isOwn && clients.includes(path) && !carried.includes(path)) return { path, external: true }
-          const isLate = isOwn && (!path.startsWith('.') || late.has(resolve(resolveDir, path)))
-          // By its short name, which is the same on every machine.
-          return isLate ? { path, namespace: 'jexo-late', pluginData: resolveDir } : undefined
+          if (!isOwn) return undefined
+          if (!path.startsWith('.')) return { path, namespace: 'jexo-late', pluginData: resolveDir }
+          const file = resolve(resolveDir, path)
+          // Its path below `built` is the same on every machine, and for every module that imports it.
+          const name = `./${relative(built, file).replaceAll('\\', '/')}`
+          return late.has(file) ? { path: name, namespace: 'jexo-late', pluginData: built } : undefined
         },
       )
       plugin.onLoad({ filter: /.*/, namespace: 'jexo-late' }, async ({ path, pluginData }) => ({
