@@ -1,6 +1,5 @@
 /**
- * Runs recorded cases; what `jexo replay` does, as functions.
- * @module
+ * Runs recorded cases: the functions of `jexo replay`. @module
  */
 export type { Case, CaseReport, CaseStep, Expectation, Outcome, StepReport } from './replay/case.js'
 export { type Coverage, coverageOf } from './replay/coverage.js'

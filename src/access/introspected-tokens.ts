@@ -16,7 +16,7 @@ export interface IntrospectedTokensOptions {
   client: ExchangeClient
   /** Audience of the tokens. Default: the URL of this server. */
   audience?: string | readonly string[]
-  /** Scopes that every request needs. */
+  /** Scopes that every request requires. */
   scopes?: readonly string[]
   /** How long a response is cached, in milliseconds. Default: 10,000. */
   keepMs?: number

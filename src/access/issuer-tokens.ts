@@ -12,7 +12,7 @@ export interface IssuerTokensOptions {
   issuer: string
   /** Audience of the tokens. Default: the URL of this server. */
   audience?: string | readonly string[]
-  /** Scopes that every request needs. */
+  /** Scopes that every request requires. */
   scopes?: readonly string[]
   /** Signature algorithms that are accepted; asymmetric ones by default. */
   algorithms?: readonly string[]

@@ -15,7 +15,7 @@ import type {
 import { forModel } from '../protocol/ui.js'
 import { type HostFunction, toFunctions } from './functions.js'
 
-/** Opens a link to a server, with the host's options. Called again after the server has ended. */
+/** Opens a link to a server, with the host's options. Called again to reconnect after the server has ended. */
 export type OpenLink = (options: LinkOptions) => Promise<Link>
 
 /** A server of the host, and its current parts. */

@@ -58,7 +58,7 @@ export interface Call<S extends Settings = Settings> {
   askPerson<S extends Schema>(message: string, schema: S): Promise<PersonAnswer<Given<S>>>
   /**
    * Sends the person to a web page, for a step that must not pass through the host, such as a login or a payment (Elicitation, "URL Mode",
-   * revision 2025-11-25). Resolves at once; call `finished` when the step is done.
+   * revision 2025-11-25). Resolves immediately; call `finished` when the step is done.
    */
   sendPersonTo(url: string | URL, message: string): Promise<PersonSent>
   /** Asks the host's model (Sampling). A string as content is text. Throws a `JexoError` if the host cannot. */

@@ -90,7 +90,7 @@ export function viewContents({ uri, ui }: ViewPart, text: string) {
 
 export const isView = (part: Part): part is ViewPart => part.kind === 'resource' && 'page' in part
 
-/** The parts with the views that their tools name and that do not stand among them. Throws a `JexoError` if two views have one URI. */
+/** Adds the views of tools to the parts, if they are missing. Throws a `JexoError` if two views have one URI. */
 export function withViews(parts: readonly Part[]): readonly Part[] {
   const named = new Map<string, ResourcePart>()
   for (const part of parts) if (part.kind === 'resource') named.set(part.uri, part)
@@ -162,7 +162,7 @@ function domains(label: string, option: string, key: string, given: unknown): Re
 /** An example of a tool, for a page that is opened without a host. */
 export interface ViewSample {
   tool: string
-  /** The tool shows this view; the others are tools that the page may call. */
+  /** The tool that shows this view; the others are tools that the page may call. */
   shows: boolean
   input: unknown
   output?: unknown

@@ -16,7 +16,7 @@ export function whoOf(call: LayerCall, by: By): string {
   return `session ${session.id ?? ''}`
 }
 
-/** The requests that layers of this folder are around: all but completions. */
+/** Requests to which the layers of this folder apply: all except completions. */
 export const usualMethods: readonly LayeredMethod[] = ['tools/call', 'resources/read', 'prompts/get']
 
 /** True for requests that change nothing. */

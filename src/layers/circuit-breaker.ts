@@ -20,7 +20,7 @@ export interface CircuitBreakerOptions extends Pick<LayerOptions, 'only' | 'meth
 }
 
 /**
- * Stops calling what keeps failing: after some failures in a row, calls are refused at once for a while; then one is tried. A `Refusal` is no failure.
+ * Stops calling what keeps failing: after some failures in a row, calls are refused at once for a while; then one is tried. A `Refusal` does not count as a failure.
  *
  * @example circuitBreaker({ failures: 5, openMs: 30_000 })
  */

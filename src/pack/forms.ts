@@ -6,7 +6,7 @@ import { registryForm } from './form/registry.js'
 import { serviceForm } from './form/service.js'
 import type { Form } from './form.js'
 
-/** Every form in which a kit is packed. */
+/** All forms of packed kits. */
 export const forms = {
   file: fileForm,
   npm: npmForm,

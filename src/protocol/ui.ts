@@ -9,7 +9,7 @@ export const uiProtocolVersion = '2026-01-26'
 
 /** Domains that a view may reach; nothing else is reachable. */
 export interface ViewDomains {
-  /** For `fetch`, `WebSocket` and `EventSource`. */
+  /** Origins for `fetch`, `WebSocket` and `EventSource`. */
   connectDomains?: readonly string[]
   /** For scripts, styles, fonts, images and media. */
   resourceDomains?: readonly string[]
@@ -102,7 +102,7 @@ function permissionsOf(permissions: JsonObject): NonNullable<ViewMeta['permissio
   return Object.fromEntries(viewPermissions.filter((name) => isObject(permissions[name])).map((name) => [name, {}]))
 }
 
-/** An origin as a content security policy takes it: `https://tiles.example`, `wss://*.example:8443`. Anything else could widen the policy. */
+/** An origin in the syntax of a content security policy: `https://tiles.example`, `wss://*.example:8443`. Anything else could widen the policy. */
 export const isViewDomain = (text: string): boolean =>
   text.length <= 253 &&
   /^(https?|wss?):\/\/(\*\.)?[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*(:\d{1,5})?$/i.test(

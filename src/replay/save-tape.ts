@@ -15,7 +15,7 @@ export interface SavedSession {
 }
 
 /**
- * Makes a case of each session on a tape, its calls as steps, in a folder. Existing files are not overwritten. Rejects with a `JexoError` if
+ * Writes a case for each session on a tape, with its calls as steps. Existing files are not overwritten. Rejects with a `JexoError` if
  * the tape cannot be read, or nothing was called on it.
  */
 export async function saveTape(tape: string, folder: string, target?: string): Promise<SavedSession[]> {

@@ -183,6 +183,6 @@ export interface Job {
 
 const leftToOthers = Symbol('left to others')
 
-/** An error that leaves work to another process, and is no failed attempt. */
+/** An error that leaves the job to another process and does not count as a failed attempt. */
 export const leaveToOthers = (reason: string): Error => Object.assign(new Error(reason), { [leftToOthers]: true })
 export const isLeftToOthers = (error: unknown): boolean => error instanceof Error && leftToOthers in error

@@ -17,7 +17,7 @@ export interface Task {
   pollInterval?: number
 }
 
-/** The field of `_meta` that says which task a message belongs to. */
+/** The field of `_meta` with the task of a message. */
 export const relatedTask = 'io.modelcontextprotocol/related-task'
 
 /** `_meta` of a message that belongs to a task. */

@@ -20,7 +20,7 @@ export interface VetOptions {
   ignoresContract?: boolean
   /** Folder of recorded cases. Default: `cases` in the folder of the kit. */
   cases?: string | undefined
-  /** Also checks it against the standard, in this revision or the newest. */
+  /** Also checks it against the standard, in this revision. Default: the newest. */
   wire?: { revision?: string | undefined } | undefined
   /** Number of generated calls of each read-only tool. */
   probe?: { calls: number; seed: number } | undefined

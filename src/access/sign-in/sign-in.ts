@@ -9,7 +9,7 @@ export interface Challenge {
 
 /** How a client gets the tokens that it sends to a server. Made by `clientCredentials`, `browserSignIn` and `deviceSignIn`. */
 export interface SignIn {
-  /** The token to send now; undefined if there is none yet. */
+  /** The current token; undefined if there is none. */
   token(server: URL): Promise<string | undefined>
   /** Another token, after the server has refused one, or the want of one. Rejects with a `JexoError` that says at which step it failed. */
   renew(server: URL, challenge: Challenge, refused: string | undefined, signal?: AbortSignal): Promise<string>

@@ -102,7 +102,7 @@ export class FrameSession {
     this.#whenReady(() => this.#peer.notify('ui/notifications/tool-input', { arguments: args }))
   }
 
-  /** The arguments as far as they are written. */
+  /** The arguments that have been generated so far. */
   givePartialInput(args: JsonObject): void {
     this.#whenReady(() => this.#peer.notify('ui/notifications/tool-input-partial', { arguments: args }))
   }

@@ -10,9 +10,9 @@ import { applyContext, reportSize } from './surroundings.js'
 /** The result of the tool that the view shows. */
 export type ViewResult<Out> = Omit<ToolResult, 'structuredContent'> & { structuredContent?: Out }
 
-/** Events of a view, with what their listeners get. */
+/** Events of a view and the arguments of their listeners. */
 export interface ViewEvents<In, Out> {
-  /** The arguments of the call, whole. */
+  /** The complete arguments of the call. */
   input: In
   /** The arguments while they are still being written. */
   partialInput: Partial<In>
@@ -29,7 +29,7 @@ export interface OpenViewOptions<In, Out> {
   /** Name and version that hosts see; by default the title of the page. */
   name?: string
   version?: string
-  /** Display modes that the page can draw; by default those of the host. */
+  /** Display modes that the page supports. Default: those of the host. */
   displayModes?: readonly DisplayMode[]
   /** Data for a page that is opened without a host; by default the first example of the tool. */
   sample?: { input?: In; result?: Out }
@@ -65,13 +65,13 @@ export interface ViewHost<In, Out> {
   call<T = Record<string, unknown>>(tool: string, args?: object, options?: AskOptions): Promise<ViewResult<T>>
   /** Reads a resource of the same server. */
   read(uri: string, options?: AskOptions): Promise<readonly ResourceContents[]>
-  /** Adds a message to the conversation, as if the person had written it. */
+  /** Adds a message to the conversation as if the user had written it. */
   say(content: string | readonly ContentBlock[]): Promise<void>
   /** Tells the model something with its next turn: text, content, or data. It replaces the previous context. */
   tellModel(content: string | readonly ContentBlock[] | Record<string, unknown>): Promise<void>
   /** Asks the host to open an http or https page; the person may refuse. */
   openLink(url: string): Promise<void>
-  /** Asks for a display mode; resolves with the one that is set. */
+  /** Requests a display mode; resolves with the current one. */
   display(mode: DisplayMode): Promise<DisplayMode>
   log(level: LogLevel, data: unknown): void
 }

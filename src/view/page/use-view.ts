@@ -18,7 +18,7 @@ export interface ViewState<In, Out> {
 let opened: Promise<ViewHost<unknown, unknown>> | undefined
 
 /**
- * The view that this page is, in a component that is drawn again with each change. All components of a page share one connection; the options of the
+ * React hook that returns the view of this page and re-renders the component on changes. All components of a page share one connection; the options of the
  * first are used.
  *
  * @example

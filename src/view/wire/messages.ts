@@ -13,7 +13,7 @@ export interface ViewContext {
   availableDisplayModes?: readonly DisplayMode[]
   /** In CSS pixels. A fixed size, or a most that the view may grow to. */
   containerDimensions?: { width?: number; height?: number; maxWidth?: number; maxHeight?: number }
-  /** BCP 47, such as `de-CH`. */
+  /** Language tag (BCP 47), such as `de-CH`. */
   locale?: string
   /** IANA name, such as `Europe/Zurich`. */
   timeZone?: string

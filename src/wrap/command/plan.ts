@@ -25,7 +25,7 @@ export interface PlannedProgramCall {
   readonly command: DescribedCommand
 }
 
-/** Plans the tools of a program. Pure. Throws a `JexoError` if a name chooses nothing. */
+/** Plans the tools of a program. Pure. Throws a `JexoError` if a name matches nothing. */
 export function planCommands(
   { program, commands }: CommandDescription,
   { only = [], except = [], prefix = '', tags = [] }: CommandPlanOptions = {},

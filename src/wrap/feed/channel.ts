@@ -12,7 +12,7 @@ export interface ChannelOptions {
   readonly unit?: string
   /** Lowest and highest plausible value. */
   readonly range?: readonly [low: number, high: number]
-  /** The field of a JSON message that is the value, such as `kg` or `scale.kg`; the whole message without it. */
+  /** Path of the value in a JSON message, such as `kg` or `scale.kg`. Default: the whole message. */
   readonly field?: string
   /** The field of a JSON message that says when it was taken. */
   readonly timeField?: string

@@ -29,7 +29,7 @@ export interface FeedLimits {
 }
 export interface ConnectionState {
   readonly state: 'connected' | 'lost'
-  /** Since when, ISO 8601. */
+  /** Time of the last change of the state, ISO 8601. */
   readonly since: string
   readonly reason?: string
   /** How often it was lost. */
@@ -50,7 +50,7 @@ interface MutableSeries extends Series {
   wasStale: boolean
 }
 
-/** How a feed's resources are named. */
+/** URIs of a feed's resources. */
 export interface FeedUris {
   latest(channel: Channel, keys: Keys): string
   history(channel: Channel, keys: Keys): string

@@ -22,7 +22,7 @@ export interface RestPlan {
   /** Schemas that inputs and outputs refer to by `#/$defs/…`. */
   readonly inputDefinitions: Readonly<Record<string, JsonSchema>>
   readonly outputDefinitions: Readonly<Record<string, JsonSchema>>
-  /** Put before the names of the catalogue's tools. */
+  /** Prefix of the names of the catalogue's tools. */
   readonly cataloguePrefix?: string
   /** One tool per operation, or a catalogue of three tools. */
   readonly form: 'tools' | 'catalogue'
@@ -51,7 +51,7 @@ export interface PlannedOperation {
   readonly name: string
   readonly title?: string
   readonly about: string
-  /** False if the source says nothing, and `about` is made from method and path. */
+  /** False if the source has no description, so that `about` is derived from method and path. */
   readonly isDescribed: boolean
   readonly effect: Effect
   readonly tags: readonly string[]
@@ -134,7 +134,7 @@ export interface BodyProperty {
   readonly explode?: boolean
   readonly mediaType?: string
   readonly isFile?: boolean
-  /** Sent with a file that comes without a name. */
+  /** File name for files without one. */
   readonly fileName?: string
 }
 

@@ -54,7 +54,7 @@ export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions)
   return { send, close: () => agent.destroy() }
 }
 
-/** An API in this very process. */
+/** An API in this process. */
 export type InProcess = (request: Request) => Promise<Response> | Response
 
 /** Hands requests to an API in this process; nothing crosses a network. */

@@ -24,7 +24,7 @@ export interface OpenApiPlanOptions extends RestPlanOptions {
   readonly templates?: readonly string[]
   /** Credential for every operation, if the description does not declare one. */
   readonly credential?: CredentialGiven
-  /** Offers no gathering over pages. */
+  /** Creates no arguments that collect items from several pages. */
   readonly paging?: boolean
 }
 type Named = Choosable<ReadOperation>

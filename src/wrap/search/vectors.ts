@@ -96,7 +96,7 @@ function unitVector(vector: readonly number[]): Float32Array {
 /** The key of a text. */
 export const hashOf = (text: string): string => createHash('sha256').update(text).digest('base64url').slice(0, 22)
 
-/** Asks for the vectors of texts by their hashes, some at a time. Rejects if the author's function does, or returns too few or too many. */
+/** Asks for the vectors of texts by their hashes, some at a time. Rejects if the author's function rejects, or returns a wrong number of vectors. */
 export async function embedMissing(
   embed: Embed,
   missing: ReadonlyMap<string, string>,

@@ -25,7 +25,7 @@ export interface SqlRequest {
 export interface SqlAnswer {
   readonly columns: readonly string[]
   readonly rows: readonly (readonly unknown[])[]
-  /** Which ceiling ended it before its end. */
+  /** The limit that cut the result. */
   readonly cutBy?: 'rows' | 'bytes'
   /** Rows that were added, changed or removed. */
   readonly changed?: number
@@ -35,7 +35,7 @@ export interface SqlAnswer {
 /** The description of a statement that was prepared but not executed. */
 export interface Described {
   readonly columns: readonly DescribedColumn[]
-  /** By place; undefined if the database does not know. */
+  /** By position; undefined if the database does not report it. */
   readonly parameters: readonly (JsonSchema | undefined)[]
 }
 export interface DescribedColumn {

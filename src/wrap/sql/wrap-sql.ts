@@ -23,7 +23,7 @@ export interface WrapSqlOptions extends SqlPlanOptions, DatabaseOptions {
  * SQLite file, a `postgres://`, `mysql://` or `mariadb://` URL, or the value of `sqlDatabase`. If the database cannot be reached, the
  * statements become tools as written, and the rest follows when it is available.
  *
- * Rejects with a `JexoError` if a file is missing, a name chooses nothing, or nothing is taken.
+ * Rejects with a `JexoError` if a file is missing, a name matches nothing, or the result would be empty.
  *
  * @example
  * parts: [...await wrapSql(new URL('./ledger.sqlite', import.meta.url), { queries: [new URL('./queries/', import.meta.url)] })]

@@ -1,4 +1,4 @@
-/** The longest message that is read: a longer one is skipped, or refused. */
+/** Maximum size of a message; longer messages are skipped or refused. */
 export const maxMessageBytes = 1_000_000
 
 export interface MessageOptions {
