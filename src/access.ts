@@ -1,5 +1,5 @@
 /**
- * Who may call over HTTP: tokens of an authorization server, of a file, or callers that a proxy names; and how clients sign in.
+ * Authentication over HTTP: tokens of an authorization server or a file, callers that a proxy names; and the sign-in of clients.
  * @module
  */
 export { type AccessCheck, type AccessRequest, anyOf, type Verdict } from './access/check.js'

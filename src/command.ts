@@ -1,4 +1,4 @@
-/** Wrapping command-line programs: described calls become tools. */
+/** Wraps command-line programs: described calls become tools. */
 export { JexoError } from './errors.js'
 export type { CommandDescription, DescribedArgument, DescribedCommand } from './wrap/command/description.js'
 export type { CommandPlan, CommandPlanOptions, PlannedProgramCall } from './wrap/command/plan.js'

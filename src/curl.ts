@@ -1,4 +1,4 @@
-/** Wrapping requests that somebody has written down: curl command lines, `.http` files, HAR recordings. */
+/** Wraps written requests: curl commands, `.http` files, HAR recordings. */
 export { JexoError } from './errors.js'
 export type { CurlPlanOptions } from './wrap/curl/plan.js'
 export { planCurl, type WrapCurlOptions, wrapCurl } from './wrap/curl/wrap-curl.js'

@@ -1,4 +1,4 @@
-/** Wrapping feeds: what a device or a queue reports becomes resources that tell of changes. */
+/** Wraps feeds: the readings of a device or a queue become resources with notifications of changes. */
 export { JexoError } from './errors.js'
 export type { ChannelOptions } from './wrap/feed/channel.js'
 export type { ConnectionState, Feed, Reading, Series } from './wrap/feed/feed.js'

@@ -1,4 +1,4 @@
-/** Wrapping GraphQL APIs: operations become tools. */
+/** Wraps GraphQL APIs: operations become tools. */
 export { JexoError } from './errors.js'
 export type { GraphPlanOptions } from './wrap/graphql/plan.js'
 export { planGraphql, type WrapGraphqlOptions, wrapGraphql } from './wrap/graphql/wrap-graphql.js'

@@ -1,4 +1,4 @@
-/** Importing this puts the stdout guard in place, before anything that is imported after it can print. */
+/** Installs the stdout guard when it is imported, before later imports can print. */
 import { installStdoutGuard } from './transport/stdout-guard.js'
 
 installStdoutGuard()

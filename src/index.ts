@@ -1,4 +1,4 @@
-/** The author's door: what a kit file imports. */
+/** The functions that a kit file imports. */
 export { JexoError } from './errors.js'
 export type {
   Call,

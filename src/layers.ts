@@ -1,5 +1,5 @@
 /**
- * Layers that ship: limits, time limits, retries, cache, audit and others, for the `layers` of kits and parts.
+ * Layers for kits and parts: limits, time limits, retries, cache, audit and others.
  * @module
  */
 export { JexoError } from './errors.js'

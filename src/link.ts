@@ -1,4 +1,4 @@
-/** The client side for programs: over HTTP, or to a kit in memory. Runs in a browser too. */
+/** The client side for programs: connects over HTTP or to a kit in memory. Also runs in browsers. */
 export { JexoError } from './errors.js'
 export type { AnyTools, ToolsOf } from './kit/typing.js'
 export { alwaysAnswer, answersFrom, type ReadyAnswer } from './link/answerers.js'

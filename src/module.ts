@@ -1,4 +1,4 @@
-/** Wrapping existing functions: their types and doc comments become tools. */
+/** Wraps existing functions: they become tools with schemas from their types and doc comments. */
 export { JexoError } from './errors.js'
 export { type Loss, type SimplifiedSchema, simplifySchema } from './kit/simplify.js'
 export { type Conversion, type Definitions, fromJson, toJson, withoutMissing } from './wrap/module/conversion.js'

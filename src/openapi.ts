@@ -1,4 +1,4 @@
-/** Wrapping REST APIs by their OpenAPI descriptions: operations become tools. */
+/** Wraps REST APIs with an OpenAPI description: operations become tools. */
 export { JexoError } from './errors.js'
 export { fromInject, type Injectable } from './wrap/http-api/inject.js'
 export { type RestLimits, restLimits } from './wrap/http-api/limits.js'

@@ -1,5 +1,5 @@
 /**
- * Packs kits; what `jexo pack` does, as functions.
+ * Packs kits: the functions of `jexo pack`.
  * @module
  */
 export type { Form, FormOptions, OutFile } from './pack/form.js'

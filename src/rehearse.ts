@@ -1,5 +1,5 @@
 /**
- * Asks which tool would be picked; what `jexo rehearse` does, as functions.
+ * Checks which tool a model would pick: the functions of `jexo rehearse`.
  * @module
  */
 

@@ -1,5 +1,6 @@
 /**
- * Runs recorded cases: the functions of `jexo replay`. @module
+ * Runs recorded cases: the functions of `jexo replay`.
+ * @module
  */
 export type { Case, CaseReport, CaseStep, Expectation, Outcome, StepReport } from './replay/case.js'
 export { type Coverage, coverageOf } from './replay/coverage.js'

@@ -1,4 +1,4 @@
-/** Wrapping databases: statements become tools, rows become resources. */
+/** Wraps databases: statements become tools, rows become resources. */
 export { JexoError } from './errors.js'
 export { type HttpEmbeddingsOptions, httpEmbeddings } from './wrap/search/http-embeddings.js'
 export type { Embed } from './wrap/search/vectors.js'

@@ -1,5 +1,6 @@
 /**
- * For tests of kits with any test runner: in-memory links with replaced connections, scripted users and models, a fake clock, matchers, and cases. @module
+ * For tests of kits with any test runner: in-memory links with replaced connections, scripted users and models, a fake clock, matchers, and cases.
+ * @module
  */
 export { kitFromTape, type TapeKitOptions } from './playback/kit-from-tape.js'
 export type { PlaybackOptions } from './playback/recorded-server.js'

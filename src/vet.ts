@@ -1,5 +1,5 @@
 /**
- * Looks for what keeps a model or a host from using a server well; what `jexo vet` does, as functions.
+ * Lints servers for models and hosts: the functions of `jexo vet`.
  * @module
  */
 export { readTarget, type Target, type TargetOptions } from './target/target.js'

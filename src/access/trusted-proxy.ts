@@ -8,7 +8,7 @@ export interface TrustedProxyOptions {
   addresses: readonly string[]
   /** Header with the name of the caller. Default: `x-forwarded-user`. */
   subjectHeader?: string
-  /** Header with the caller's scopes, separated by spaces or commas. Default: none; the caller may do everything that needs no scope. */
+  /** Header with the caller's scopes, separated by spaces or commas. Default: none; the caller can use everything that requires no scope. */
   scopesHeader?: string
   /** Headers whose values become claims, by the name of the claim. */
   claimHeaders?: Readonly<Record<string, string>>

@@ -157,7 +157,7 @@ export class Conversation {
     return this.#questions.answerForModel(id, isAllowed)
   }
 
-  /** Ends the turn: calls that run are cancelled, proposals refused. */
+  /** Ends the turn: cancels running calls and refuses proposals. */
   stop(): void {
     for (const [, running] of this.#running) running.abort(new Error('the person stopped it'))
     for (const [id] of this.#deciding) this.decide(id, 'refuse')

@@ -22,7 +22,7 @@ export type OpenLink = (options: LinkOptions) => Promise<Link>
 export interface HostServer {
   readonly id: string
   state: 'connecting' | 'open' | 'down'
-  /** Why it is down. */
+  /** The reason if the server is not available. */
   reason?: string
   name?: string
   version?: string

@@ -9,7 +9,7 @@ export const standInLimits =
   'This is a stand-in for a model. It picks tools by the words that a sentence shares with their names and descriptions, and reads arguments by rules: it understands nothing, makes one call for a sentence, and repeats what a tool answers. Whether a real model would pick the same, it cannot tell.'
 
 /**
- * A model that ships with Jexo: offline, and always the same for the same. It proposes at most one call for each message, repeats the previous call if a message only contains another value, and returns the tool's response.
+ * A deterministic offline model that ships with Jexo. It proposes at most one call for each message, repeats the previous call if a message only contains another value, and returns the tool's response.
  */
 export function standInHostModel(): HostModel {
   let counter = 0

@@ -87,7 +87,7 @@ export interface CallTask {
   readonly id: string
   /** Lifetime of the task and its result in milliseconds from its creation; `null` for no limit. */
   readonly ttlMs: number | null
-  /** Counts from 1; more for a durable task that was begun before. */
+  /** Number of the attempt, from 1; higher for a durable task that was restarted. */
   readonly attempt: number
   /** The last checkpoint of earlier attempts; undefined if there is none. */
   readonly checkpoint: unknown

@@ -131,7 +131,7 @@ export interface PromptPart extends PartBase {
   readonly complete: Readonly<Record<string, Completer>>
   readonly run: (args: unknown, call: Call) => unknown
 }
-/** One tool, resource, template or prompt: plain frozen data and a function. */
+/** A tool, resource, template or prompt: frozen data and a function. */
 export type Part = ToolPart | ResourcePart | TemplatePart | PromptPart
 export type PartKind = Part['kind']
 

@@ -2,7 +2,7 @@ import type { JsonSchema } from './schema.js'
 
 /** Tests a text against the pattern that it was made for. */
 export type PatternTest = (text: string) => boolean
-/** Makes a test of a pattern; the second of two engines is loaded only when a schema needs it. */
+/** Compiles a pattern. The second engine is loaded only if a schema requires it. */
 export type PatternMaker = (pattern: string) => PatternTest
 
 /** Maximum text length for patterns that require backtracking. */

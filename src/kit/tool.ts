@@ -60,7 +60,7 @@ export interface ToolOptions<
    * what `call.checkpoint` has saved. So it may do things twice that it did after its last checkpoint. Needs `task: 'required'`.
    */
   durable?: Durable
-  /** Page that shows the result in hosts that show views; it may call this tool too. Other hosts show the result as they always do. */
+  /** Page that shows the result in hosts with views; it can also call this tool. Other hosts show the result as they always do. */
   view?: ViewPart
   /**
    * `too`: pages of this server may call the tool as well as the model. `only`: only pages can call the tool, and the model does not see it.

@@ -5,7 +5,7 @@ import { keyOf } from '../kit/part.js'
 /** What a limit is counted for: each caller, session, client or part, or all calls together. */
 export type By = 'identity' | 'session' | 'client' | 'part' | 'everyone'
 
-/** The one that a call counts for. Callers who are not known count together: otherwise each new session would start with a full limit. */
+/** The one that a call counts for. Unauthenticated callers are counted together; otherwise each new session would start with a full limit. */
 export function whoOf(call: LayerCall, by: By): string {
   if (by === 'part') return `${call.part.kind} ${keyOf(call.part)}`
   if (by === 'everyone') return ''

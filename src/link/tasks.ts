@@ -20,7 +20,7 @@ export interface TaskHandle<Result extends JsonObject = JsonObject> {
   readonly id: string | undefined
   /** How far it is. */
   status(): Promise<Task>
-  /** Calls a function for each change of the status, now and later; returns a function that stops it. */
+  /** Calls a function with the current status and for each change; returns a function that stops it. */
   onStatus(listener: (task: Task) => void): () => void
   /** Waits for the end. Resolves as `call` does; rejects with an `RpcError` if the task failed by one, or was cancelled. */
   result(options?: WaitOptions): Promise<ToolResult<Result>>

@@ -58,7 +58,7 @@ export async function tryPacked({ fileName, code, settings }: Packed): Promise<T
   }
 }
 
-/** Something to start with for settings that are needed and not set here. */
+/** Placeholder values for required settings that are not set. */
 export function madeUpSettings(settings: readonly PackedSetting[]): Record<string, string> {
   const missing = settings.filter(({ isNeeded, name }) => isNeeded && !process.env[name])
   return Object.fromEntries(missing.map(({ name }) => [name, 'to be set']))

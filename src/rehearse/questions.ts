@@ -9,7 +9,7 @@ export interface Question {
   ask: string
   /** Name of the tool; `none` where no tool is of use. */
   tool: string
-  /** Arguments that ought to be read from it; others may be there. */
+  /** Arguments that the model should extract; additional ones are allowed. */
   with?: JsonObject
 }
 

@@ -11,7 +11,7 @@ export interface Rehearsed {
   expected: string
   picked: string
   isRight: boolean
-  /** The best few, by the stand-in. */
+  /** The best candidates of the stand-in model. */
   ranking: Ranked[]
   margin: number
   arguments: JsonObject

@@ -114,7 +114,7 @@ export interface StreamStore {
   /** Stores an event of a stream of this process, and sends it to the process that reads the stream. Returns who that is. Duplicates are not stored. */
   append(session: string, stream: string, event: StreamEvent): Promise<string | undefined>
   /**
-   * Puts a message on the newest standing stream that has a reader, or lets it wait for one. False if the session is not ready, or not there. Numbers of a process
+   * Puts a message on the newest standing stream that has a reader, or lets it wait for one. False if the session is not ready or does not exist. Numbers of a process
    * rise: what comes a second time is not taken again.
    */
   deliver(session: string, data: string, number: number, limits: StreamLimits): Promise<boolean>

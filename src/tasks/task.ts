@@ -44,7 +44,7 @@ export function readTtl(task: unknown): number {
   return Math.min(Math.max(1, Math.round(ttl)), mostTtlMs)
 }
 
-/** An answer that is a task. Throws an `Error` if it is none. */
+/** An answer that is a task. Throws an `Error` if it is not a task. */
 export function taskIn(value: unknown): Task {
   const statuses: readonly unknown[] = ['working', 'input_required', 'completed', 'failed', 'cancelled']
   if (!isObject(value) || typeof value.taskId !== 'string' || !statuses.includes(value.status))

@@ -12,7 +12,7 @@ export interface VetReport {
   off: RuleChoice[]
 }
 
-/** Asks every rule. If a rule throws, the error becomes a finding and the other rules continue. */
+/** Runs every rule. If a rule throws, the error becomes a finding and the other rules continue. */
 export async function vet(
   surface: Snapshot,
   choices: readonly RuleChoice[] = [],

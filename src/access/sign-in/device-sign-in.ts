@@ -14,7 +14,7 @@ import type { KeptSignIn } from './store.js'
 export interface DeviceCode {
   /** The page to open. */
   url: string
-  /** The code to type there. */
+  /** The code that the user enters there. */
   code: string
   /** The page with the code in it, such as for a QR code. */
   completeUrl?: string

@@ -1,4 +1,4 @@
-/** Limits of the HTTP endpoint; each refusal says which one was met (Transports, "Streamable HTTP"). */
+/** Limits of the HTTP endpoint; each refusal names the limit (Transports, "Streamable HTTP"). */
 export interface HttpLimits {
   /** Longest body of a POST. */
   maxBytes: number
@@ -16,7 +16,7 @@ export interface HttpLimits {
   /** A session that has not sent `notifications/initialized` after this long is ended. */
   handshakeMs: number
   heartbeatMs: number
-  /** A stream is closed after this long, and the client resumes it (revision 2025-11-25 on); 0 for never. */
+  /** Time after which a stream is closed and the client resumes it (from revision 2025-11-25 on); 0 for never. */
   closeStreamAfterMs: number
   /** An answer that takes longer than this goes out on a stream, so that heartbeats keep a proxy from giving up. */
   streamAfterMs: number

@@ -16,7 +16,7 @@ export interface FrameHandlers {
   say?(content: readonly ContentBlock[]): Promise<void>
   /** Context for the model's next turn; replaces the previous context. */
   tellModel?(context: ModelContext): Promise<void>
-  /** The page wants an http or https page opened. Resolves to false if the person refuses. */
+  /** The page requests to open an http or https URL. Resolves to false if the person refuses. */
   openLink?(url: string): Promise<boolean>
   /** Resolves with the mode that is set. */
   display?(mode: DisplayMode): Promise<DisplayMode>

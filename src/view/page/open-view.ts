@@ -33,7 +33,7 @@ export interface OpenViewOptions<In, Out> {
   displayModes?: readonly DisplayMode[]
   /** Data for a page that is opened without a host; by default the first example of the tool. */
   sample?: { input?: In; result?: Out }
-  /** How long the host may take to answer, in milliseconds. Default: 10,000. */
+  /** Time limit for the host's response, in milliseconds. Default: 10,000. */
   timeoutMs?: number
   /** False to report no sizes and leave the host to choose. Default: true. */
   reportsSize?: boolean

@@ -6,7 +6,7 @@ import { readYamlOr } from '../../yaml/read-yaml.js'
 import { firstTwice, misfitOf } from '../schema/checked.js'
 import { commandErrors } from './errors.js'
 
-/** A program, and the calls of it that become tools: the content of a `.commands.yaml` file. */
+/** The content of a `.commands.yaml` file: a program, and its calls that become tools. */
 export interface CommandDescription {
   readonly version: 1
   /** Name on the path, or absolute path. */
@@ -34,7 +34,7 @@ export interface DescribedCommand {
   /** Pattern on lines of stderr whose first group is a percentage. */
   readonly progress?: string
   readonly timeoutMs?: number
-  /** False for a program that does not know `--` before its positional arguments. */
+  /** False for a program that does not support `--` before its positional arguments. */
   readonly separator?: boolean
 }
 

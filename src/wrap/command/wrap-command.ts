@@ -29,7 +29,7 @@ export interface WrapCommandOptions extends CommandPlanOptions {
  * Turns calls of a command-line program into tools, by a description: a `.commands.yaml` file, or its content. No shell is involved, values never
  * start an option, and files have to be below one folder.
  *
- * Rejects with a `JexoError` if the description is wrong, the folder is missing, or a name chooses nothing.
+ * Rejects with a `JexoError` if the description is not valid, the folder is missing, or a name matches nothing.
  *
  * @example parts: await wrapCommand(new URL('./git.commands.yaml', import.meta.url), { folder: new URL('./repository/', import.meta.url) })
  */

@@ -20,6 +20,6 @@ export interface Method extends Omit<MethodOptions, 'path'> {
 export const methodsOf = (given: Readonly<Record<string, MethodOptions>>): Method[] =>
   Object.entries(given).map(([name, { path, ...rest }]) => ({ ...rest, name, pattern: topicPattern(path) }))
 
-/** The path of one method: the variables of a pattern filled in. */
+/** The path of a method: a pattern with its variables replaced. */
 export const pathOf = (pattern: string, keys: Readonly<Record<string, unknown>>): string =>
   pattern.replace(/\{(\w+)\}/g, (_all, name: string) => topicLevel(String(keys[name] ?? '')))

@@ -10,7 +10,7 @@ export interface ReadingNotes {
 }
 /** Receives the messages of a source. */
 export interface FeedSink {
-  /** A message: its topic and its value; `at` is when it was taken, ISO 8601, where the message says so. */
+  /** A message with its topic and value; `at` is the time of the reading (ISO 8601), if the message contains it. */
   push(topic: string, value: unknown, at?: string, notes?: ReadingNotes): void
   /** The connection has been lost, and is looked for. */
   lost(reason: string): void

@@ -20,7 +20,7 @@ export interface FolderPlan {
   readonly kind: 'folder'
   readonly name: string
   readonly about: string
-  /** By MIME type, the commonest first. */
+  /** Number of files by MIME type, the most frequent first. */
   readonly types: readonly {
     readonly mimeType: string
     readonly files: number

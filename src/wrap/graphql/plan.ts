@@ -32,7 +32,7 @@ export interface GraphPlanOptions extends RestPlanOptions {
   /** Name of the graph, for descriptions; from the host or the file by default. */
   readonly title?: string
   readonly credential?: CredentialGiven
-  /** Two more tools: one that explains the schema piece by piece, one that runs a query that was checked. */
+  /** Adds two tools: one describes the schema, one runs a validated query. */
   readonly adHoc?: boolean
 }
 

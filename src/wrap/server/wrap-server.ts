@@ -20,7 +20,7 @@ import { type ChangedLists, Upstreams } from './upstreams.js'
 import { uriMap } from './uris.js'
 
 export interface WrapServerOptions extends ServerPlanOptions, Pick<ConnectOptions, 'headers' | 'signIn'> {
-  /** Three tools, which search, explain and call those of the server, in place of one each. */
+  /** Creates three tools that search, explain and call the server's tools, instead of one tool each. */
   readonly catalogue?: boolean
   /** Descriptions and other fields of parts, by the names that they have here. */
   readonly override?: Readonly<Record<string, Override>>
@@ -29,7 +29,7 @@ export interface WrapServerOptions extends ServerPlanOptions, Pick<ConnectOption
    * always shares one. Default: `per-caller`.
    */
   readonly sessions?: 'per-caller' | 'shared'
-  /** How many callers may have a session of their own. Default: 100. */
+  /** Maximum number of separate sessions of callers. Default: 100. */
   readonly maxSessions?: number
   /** Time limit of a request in milliseconds; progress extends it. Default: 300,000. */
   readonly timeoutMs?: number

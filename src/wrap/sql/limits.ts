@@ -5,7 +5,7 @@ import type { Environment } from '../../kit/settings.js'
 export interface SqlLimits {
   /** How long one statement may take before it is stopped. */
   readonly timeoutMs: number
-  /** How long connecting may take. */
+  /** Time limit for connecting. */
   readonly connectMs: number
   /** How many rows one answer has. */
   readonly maxRows: number

@@ -12,7 +12,7 @@ import { queryFiles } from './query-files.js'
 import type { SqlSearchOptions } from './search.js'
 
 export interface WrapSqlOptions extends SqlPlanOptions, DatabaseOptions {
-  /** Files with statements, or folders of them, `URL` or absolute path: each statement becomes a tool. */
+  /** Files with statements or folders with such files (`URL` or absolute path). Each statement becomes a tool. */
   readonly queries?: readonly (URL | string)[]
   /** Adds a tool that searches rows by the words in text columns. */
   readonly search?: SqlSearchOptions
