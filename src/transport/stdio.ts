@@ -81,11 +81,15 @@ export async function runStdio(
   )
 }
 
+/** Characters after which gathered lines are written: a thousand large results do not fit into one string. */
+const mostGathered = 1_000_000
+
 /** Gathers what is written in one turn of the event loop into one write: a burst of responses costs one system call. */
 class Output {
   readonly #streams: StdioStreams
   readonly #isMoreComing: () => boolean
   #lines: string[] = []
+  #characters = 0
   #isGathering = false
 
   constructor(streams: StdioStreams, isMoreComing: () => boolean) {
@@ -106,6 +110,8 @@ class Output {
 
   add(line: string): void {
     const count = this.#lines.push(line)
+    this.#characters += line.length
+    if (this.#characters > mostGathered) return this.flush()
     if (this.#isGathering) return
     if (!this.#isMoreComing()) this.flush()
     else if (count === 1) setImmediate(() => this.flush())
@@ -115,6 +121,7 @@ class Output {
     if (this.#lines.length === 0) return
     const text = `${this.#lines.join('\n')}\n`
     this.#lines = []
+    this.#characters = 0
     if (!this.#streams.write(text)) holdUntilDrained(this.#streams)
   }
 }
