@@ -35,7 +35,10 @@ export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, 
   }
   const isNarrowed = shown !== all
   const isHiding = filter.hidden.length > 0 || filter.onlyFaults
-  const kinds = isHiding ? 'Some kinds ▾' : 'All kinds ▾'
+  const kinds = {
+    label: isHiding ? 'Some kinds ▾' : 'All kinds ▾',
+    variant: isHiding ? ('light' as const) : ('default' as const),
+  }
   return (
     <div className="filter">
       <TextInput
@@ -56,8 +59,8 @@ export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, 
           onChange={({ currentTarget: { value } }) => onFilter({ ...filter, target: value || undefined })}
         />
       )}
-      <LateMenu label={kinds} variant={isHiding ? 'light' : 'default'}>
-        <KindsMenu filter={filter} onFilter={onFilter} label={kinds} />
+      <LateMenu {...kinds}>
+        <KindsMenu filter={filter} onFilter={onFilter} {...kinds} />
       </LateMenu>
       <span className="filter-count">
         {isNarrowed ? `${count(shown)} of ${count(all)}` : `${count(all)} lines`}

@@ -5,12 +5,13 @@ import { type Filter, type Kind, kindLabels } from './filter'
 interface KindsProps {
   filter: Filter
   onFilter: (filter: Filter) => void
-  /** Text of the button. */
+  /** Text and variant of the button. */
   label: string
+  variant: 'default' | 'light'
 }
 
 /** Chooses the kinds of messages to show. It is open when it is mounted. */
-export function KindsMenu({ filter, onFilter, label }: KindsProps) {
+export function KindsMenu({ filter, onFilter, label, variant }: KindsProps) {
   const toggle = (kind: Kind, isShown: boolean) =>
     onFilter({
       ...filter,
@@ -19,7 +20,7 @@ export function KindsMenu({ filter, onFilter, label }: KindsProps) {
   return (
     <Menu closeOnItemClick={false} position="bottom-start" defaultOpened>
       <Menu.Target>
-        <Button size="xs" variant={label === 'All kinds ▾' ? 'default' : 'light'}>
+        <Button size="xs" variant={variant}>
           {label}
         </Button>
       </Menu.Target>
