@@ -14,7 +14,7 @@ const folder = fileURLToPath(new URL('../docs/performance/', import.meta.url))
 const load = { connections: 16, rounds: 5, amount: 3000 }
 
 const perCall = 'µs of CPU a call'
-export const curves = {
+const curves = {
   tools: { title: 'Tools in the kit', measure: perCall, measured: byTools, isLogX: true },
   sessions: { title: 'Open sessions', measure: perCall, measured: bySessions, isLogX: true },
   size: { title: 'Characters in a result', measure: perCall, measured: bySize, isLogX: true, isLogY: true },
@@ -88,24 +88,22 @@ const pair = (x, [own, bare]) => [
   { x, y: cpuOf(bare), of: 'bare handler' },
 ]
 
-export async function draw(name, { title, measure, isLogX = false, isLogY = false }, values) {
-  const axis = (isLog, own) => ({
-    title: own,
-    format: ',d',
-    ...(isLog ? { values: [1, 10, 100, 1e3, 1e4, 1e5, 1e6] } : {}),
-  })
+/** Ticks of a logarithmic axis. */
+const decades = [1, 10, 100, 1e3, 1e4, 1e5, 1e6]
+
+async function draw(name, { title, measure, isLogX = false, isLogY = false }, values) {
   const places = [...new Set(values.map(({ x }) => x))]
-  const quantity = (field, isLog, own) => ({
+  const quantity = (field, isLog, own, ticks) => ({
     ...{ field, type: 'quantitative', scale: { type: isLog ? 'log' : 'linear' } },
-    axis: { ...axis(isLog, own), ...(field === 'x' ? { values: places } : {}) },
+    axis: { title: own, format: ',d', ...(ticks ? { values: ticks } : {}) },
   })
   const series = { field: 'of', type: 'nominal', title: null }
   const { spec } = compile({
     ...{ width: 420, height: 240, background: 'white', data: { values } },
     mark: { type: 'line', point: true },
     encoding: {
-      x: quantity('x', isLogX, title),
-      y: quantity('y', isLogY, measure),
+      x: quantity('x', isLogX, title, places),
+      y: quantity('y', isLogY, measure, isLogY && decades),
       color: { ...series, scale: { range: ['#1f5f8b', '#b0620b'] } },
       strokeDash: series,
     },

@@ -1,8 +1,6 @@
 /** How a server stands load: latency at half of what it can do, and its heap over many calls. */
 import autocannon from 'autocannon'
-import { call, median, session, start } from './measure.mjs'
-
-const json = { 'content-type': 'application/json', accept: 'application/json, text/event-stream' }
+import { call, json, median, session, start } from './measure.mjs'
 
 async function serverOf(kind) {
   const side = start(kind)

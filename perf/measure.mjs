@@ -20,7 +20,7 @@ export const call = (id) => ({
   method: 'tools/call',
   params: { name: 'weigh_hive', arguments: input },
 })
-const json = { 'content-type': 'application/json', accept: 'application/json, text/event-stream' }
+export const json = { 'content-type': 'application/json', accept: 'application/json, text/event-stream' }
 
 export function start(kind, ...args) {
   const child = fork(server, [kind, ...args], { execArgv: ['--expose-gc'], silent: true })
