@@ -22,6 +22,8 @@ export interface RelayOptions {
   /** Name of the server on the tape. */
   label?: string
   signal?: AbortSignal
+  /** Milliseconds for which a server that has answered everything may stay after its host has gone. Default: 5,000. */
+  graceMs?: number
   /** Hears which values must not be written down, from a kit of ours, before it answers anything. */
   onSecrets?: ((secrets: string[]) => void) | undefined
 }
@@ -29,8 +31,8 @@ export interface RelayOptions {
 /** The variable that names the descriptor by which a kit tells its parent what is not for its host. */
 export const upstreamVariable = 'JEXO_UPSTREAM_FD'
 
-const graceMs = 5000
 const latestMs = 60_000
+const mostCounted = 10_000
 
 /**
  * Stands between a host on stdio and a server in a child process. Passes bytes unchanged in both directions, and reports them to `add`. Resolves with the child's exit code once it has ended; rejects with a `JexoError` where it cannot be started.
@@ -39,7 +41,7 @@ export function relayChild(
   command: ChildCommand,
   streams: RelayStreams,
   add: (event: TapeEvent) => void,
-  { label = [command.command, ...command.args].join(' '), signal, onSecrets }: RelayOptions = {},
+  { label = [command.command, ...command.args].join(' '), signal, onSecrets, graceMs = 5000 }: RelayOptions = {},
 ): Promise<number> {
   const child = spawn(command.command, [...command.args], {
     stdio: ['pipe', 'pipe', 'pipe', 'pipe'],
@@ -53,8 +55,9 @@ export function relayChild(
     })
     child.once('spawn', () => {
       add({ kind: 'state', state: 'open', text: `${label} runs as process ${child.pid}`, label })
-      passInput(child, streams, add)
-      passOutput(child, streams, add)
+      const { unanswered, watch } = unansweredRequests(add)
+      passInput(child, streams, watch, { unanswered, graceMs })
+      passOutput(child, streams, watch)
       hearAside(child, add, onSecrets)
     })
     const stop = () => void child.kill('SIGTERM')
@@ -72,19 +75,43 @@ export function relayChild(
   })
 }
 
-function passInput(child: ChildProcess, { input }: RelayStreams, add: (event: TapeEvent) => void): void {
+/** Counts the host's requests that the server has not answered yet. */
+function unansweredRequests(add: (event: TapeEvent) => void) {
+  const ids = new Set<unknown>()
+  return {
+    unanswered: () => ids.size,
+    watch: (event: TapeEvent) => {
+      add(event)
+      if (event.kind !== 'message') return
+      const { id, method } = event.message as { id?: unknown; method?: unknown }
+      if (event.from === 'server' && method === undefined) ids.delete(id)
+      else if (event.from === 'client' && method !== undefined && id !== undefined && ids.size < mostCounted)
+        ids.add(id)
+    },
+  }
+}
+
+function passInput(
+  child: ChildProcess,
+  { input }: RelayStreams,
+  add: (event: TapeEvent) => void,
+  { unanswered, graceMs }: { unanswered: () => number; graceMs: number },
+): void {
   const { stdin } = child
   if (!stdin) return
   const notes = lineNotes(add, 'client')
   input.on('data', (chunk: Buffer) => notes.push(chunk))
   input.once('end', () => {
     notes.end()
-    // A server that does not end when its host has gone would stay for ever. One that still writes is not cut off, for a while.
+    // A server that does not end when its host has gone would stay for ever. One that still works is not cut off, for a while.
     const end = () => {
       child.kill('SIGTERM')
       setTimeout(() => child.kill('SIGKILL'), graceMs).unref()
     }
-    const idle = setTimeout(end, graceMs).unref()
+    const idle = setTimeout(() => {
+      if (unanswered() > 0) idle.refresh()
+      else end()
+    }, graceMs).unref()
     setTimeout(end, latestMs).unref()
     child.stdout?.on('data', () => idle.refresh())
     child.once('exit', () => clearTimeout(idle))

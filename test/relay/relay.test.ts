@@ -46,6 +46,15 @@ describe('a relay to a child', () => {
     expect(events.at(-1)).toMatchObject({ kind: 'state', state: 'closed' })
   })
 
+  test('lets a slow server answer after its host has gone, and ends one that stays', async () => {
+    const { ends, out } = host(['{"jsonrpc":"2.0","id":1,"method":"ping"}\n'])
+    const events: TapeEvent[] = []
+    const script = `setInterval(() => {}, 1000); setTimeout(() => console.log('{"jsonrpc":"2.0","id":1,"result":{}}'), 600)`
+    expect(await relayChild(echo(script), ends, (event) => events.push(event), { graceMs: 100 })).toBe(1)
+    expect(out().toString()).toBe('{"jsonrpc":"2.0","id":1,"result":{}}\n')
+    expect(events.at(-1)).toMatchObject({ text: 'the server ended by SIGTERM' })
+  })
+
   test('records messages of both sides, stray lines, stderr and the end', async () => {
     const { ends, out, errors } = host([
       '{"jsonrpc":"2.0","id":1,"method":"pi',
