@@ -61,7 +61,8 @@ export async function startSdk({ otlp, service, warn }: SdkOptions): Promise<Sto
   // Command lines hold addresses with passwords: the process is not described.
   env.OTEL_NODE_RESOURCE_DETECTORS ||= 'env,host'
   const { diag, DiagLogLevel } = await import('@opentelemetry/api')
-  diag.setLogger(quietLogger(warn), { logLevel: DiagLogLevel.WARN, suppressOverrideMessage: true })
+  const tell = limitedWarnings(warn)
+  diag.setLogger(quietLogger(tell), { logLevel: DiagLogLevel.WARN, suppressOverrideMessage: true })
   const started = startedAs(service, () => {
     const made = new sdk.NodeSDK({})
     made.start()
@@ -72,7 +73,7 @@ export async function startSdk({ otlp, service, warn }: SdkOptions): Promise<Sto
     const late = new Promise<void>((resolve) => {
       timer = setTimeout(resolve, flushMs)
     })
-    await Promise.race([started.shutdown().catch((error: unknown) => warn(`telemetry: ${messageOf(error)}`)), late])
+    await Promise.race([started.shutdown().catch((error: unknown) => tell(messageOf(error))), late])
     clearTimeout(timer)
   }
 }
@@ -117,14 +118,17 @@ async function loadSdk(): Promise<Sdk | undefined> {
   }
 }
 
-/** A collector that is down would otherwise write a line every few seconds. */
-function quietLogger(warn: (text: string) => void): DiagLogger {
+/** A collector that is down would otherwise write a line every few seconds, and one more when the process ends. */
+function limitedWarnings(warn: (text: string) => void): (text: string) => void {
   let quietUntil = 0
-  const tell = (text: string) => {
+  return (text) => {
     if (Date.now() < quietUntil) return
     quietUntil = Date.now() + quietMs
     warn(`telemetry: ${reasonIn(text)}`)
   }
+}
+
+function quietLogger(tell: (text: string) => void): DiagLogger {
   const hush = () => {}
   return { error: tell, warn: tell, info: hush, debug: hush, verbose: hush }
 }
