@@ -15,6 +15,7 @@ import { generationParam } from './generation.js'
 import { loadFailure } from './load-failure.js'
 import { withinLimit } from './loading.js'
 import type { hooksFor, ImportedFile } from './module-hooks.js'
+import { preload } from './preload.js'
 import { shownPath } from './shown-path.js'
 import { catchStrayErrors } from './stray-errors.js'
 
@@ -49,6 +50,7 @@ export async function loadKit(file: string, isAgain = false, guardsStdout = true
   if (!existsSync(path) || statSync(path).isDirectory()) throw kitFileErrors.kitFileMissing(shown)
   if (guardsStdout) installStdoutGuard()
   takeEnvironmentFile(join(dirname(path), '.env'))
+  if (hooksIn === undefined && !runsHooksHere) await preload(path)
   await readTypeScript()
   if (isAgain) wrapRegistry().generation = ++loads
   if (guardsStdout) catchStrayErrors()
@@ -92,6 +94,8 @@ async function importKit(path: string, shown: string, query: string): Promise<{ 
 
 /** From Node 22.15 on, hooks run on the thread that imports, which saves the start of another. */
 type HookRegistrars = typeof nodeModules & { registerHooks?: (hooks: ReturnType<typeof hooksFor>) => void }
+const { register, registerHooks } = nodeModules as HookRegistrars
+const runsHooksHere = registerHooks !== undefined
 
 /** From now on this process imports TypeScript as kit files are loaded. */
 export const readTypeScript = (): Promise<void> => (hooksIn ??= putHooksIn())
@@ -108,7 +112,6 @@ async function putHooksIn(): Promise<void> {
   }
   wrapRegistry().onSource = heard
   buildPages(heard)
-  const { register, registerHooks } = nodeModules as HookRegistrars
   if (registerHooks !== undefined) {
     const { hooksFor } = await import('./module-hooks.js')
     registerHooks(hooksFor(take))

@@ -1,0 +1,53 @@
+import { closeSync, existsSync, openSync, readSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import { fileURLToPath, pathToFileURL } from 'node:url'
+
+/** Imports stand at the beginning of a file. */
+const mostRead = 64 * 1024
+const imports = /\bfrom\s*(['"])(jexo|zod)(?:\/([a-z]{1,20}))?\1/g
+
+/**
+ * Imports what a kit file takes from this Jexo, and zod, before module hooks are in place. With hooks on a thread of their own, every import
+ * asks that thread twice; what is loaded already is not asked for again. Does nothing unless this Jexo is the one that the kit would get.
+ */
+export async function preload(kitFile: string): Promise<void> {
+  const wanted = [...headOf(kitFile).matchAll(imports)].flatMap(([, , name, door]) => {
+    const url = name === 'zod' ? zodFor(kitFile) : doorFor(kitFile, door ?? 'index')
+    return url === undefined ? [] : [url]
+  })
+  // What fails here fails again when the kit imports it, and is reported then.
+  await Promise.all([...new Set(wanted)].map((url) => import(url).catch(() => {})))
+}
+
+function headOf(file: string): string {
+  const opened = openSync(file, 'r')
+  try {
+    const bytes = Buffer.alloc(mostRead)
+    return bytes.toString('utf8', 0, readSync(opened, bytes, 0, mostRead, 0))
+  } finally {
+    closeSync(opened)
+  }
+}
+
+/** The bundled door that stands beside this file; see `module-hooks.ts`. */
+function doorFor(kitFile: string, door: string): string | undefined {
+  const bundled = new URL(`./${door}.js`, import.meta.url)
+  const own = fileURLToPath(new URL(`../${door}.js`, import.meta.url))
+  if (!existsSync(bundled) || !existsSync(own)) return undefined
+  const found = resolvedFrom(kitFile, door === 'index' ? 'jexo' : `jexo/${door}`)
+  return found === undefined || found === own ? bundled.href : undefined
+}
+
+function zodFor(kitFile: string): string | undefined {
+  const own = resolvedFrom(fileURLToPath(import.meta.url), 'zod')
+  const found = resolvedFrom(kitFile, 'zod')
+  return own !== undefined && (found === undefined || found === own) ? 'zod' : undefined
+}
+
+function resolvedFrom(file: string, name: string): string | undefined {
+  try {
+    return createRequire(pathToFileURL(file)).resolve(name)
+  } catch {
+    return undefined
+  }
+}
