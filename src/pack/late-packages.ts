@@ -1,8 +1,8 @@
 import { createRequire } from 'node:module'
 import { join, relative, resolve } from 'node:path'
-import { brotliCompressSync, constants } from 'node:zlib'
 import type { Plugin } from 'esbuild'
 import { esbuild } from '../esbuild.js'
+import { compressed } from './compressed.js'
 
 /** Clients for a store in Redis and for devices, which are carried if they are installed. */
 const lateClients = ['ioredis', 'bullmq', 'node-opcua'] as const
@@ -48,14 +48,12 @@ export function latePackages(built: string, carried: readonly string[]): Plugin 
         },
       )
       plugin.onLoad({ filter: /.*/, namespace: 'jexo-late' }, async ({ path, pluginData }) => ({
-        contents: unpacking(brotliCompressSync(await codeOf(path, pluginData), textual)),
+        contents: unpacking(compressed(await codeOf(path, pluginData))),
         resolveDir: pluginData,
       }))
     },
   }
 }
-
-const textual = { params: { [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT } }
 
 function isInstalled(name: string, from: string): boolean {
   try {

@@ -1,7 +1,6 @@
-import { createHash } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { existsSync, readFileSync, statSync } from 'node:fs'
 import { dirname, join } from 'node:path'
+import { cacheFolder, cacheKey, readCached, writeCached } from '../../files/user-cache.js'
 import { compiledFile } from '../../own-files.js'
 import { version } from '../../version.js'
 import { readModule } from './read.js'
@@ -15,12 +14,14 @@ interface Kept {
 
 /** The exports of a module, from the cache if none of its files has changed. */
 export async function readModuleCached(file: string): Promise<ModuleReading> {
-  const at = cacheFile(file)
-  const kept = keptAt(at)
-  if (kept && Object.entries(kept.stamps).every(([name, stamp]) => stampOf(name) === stamp)) return kept.reading
+  const folder = cacheFor(file)
+  const name = `${cacheKey(version, file)}.reading.json`
+  const kept = keptIn(folder, name)
+  if (kept && Object.entries(kept.stamps).every(([path, stamp]) => stampOf(path) === stamp)) return kept.reading
   const { reading, files } = await readModule(file)
   const depends = [...files, ...manifestsAbove(file), ...readers]
-  keep(at, { stamps: Object.fromEntries(depends.map((name) => [name, stampOf(name)])), reading })
+  const stamps = Object.fromEntries(depends.map((path) => [path, stampOf(path)]))
+  writeCached(folder, name, JSON.stringify({ stamps, reading } satisfies Kept))
   return reading
 }
 
@@ -48,37 +49,26 @@ const readers = [
   ['js', 'ts'].map((ending) => compiledFile(`wrap/module/${name}.${ending}`)).filter((path) => existsSync(path)),
 )
 
-/** Beside the packages of the project, as caches are; without any, with the system's temporary files. */
-function cacheFile(file: string): string {
-  const name = `${hashOf(`${version}\n${file}`)}.reading.json`
+/** Beside the packages of the project, as caches are; without any, in the cache of the user. */
+function cacheFor(file: string): string {
   for (let folder = dirname(file); ; folder = dirname(folder)) {
-    if (existsSync(join(folder, 'node_modules'))) return join(folder, 'node_modules', '.cache', 'jexo', name)
-    if (folder === dirname(folder)) return join(tmpdir(), `jexo-cache-${process.getuid?.() ?? 'user'}`, name)
+    if (existsSync(join(folder, 'node_modules'))) return join(folder, 'node_modules', '.cache', 'jexo')
+    if (folder === dirname(folder)) return cacheFolder('readings')
   }
 }
 
-function keptAt(path: string): Kept | undefined {
+function keptIn(folder: string, name: string): Kept | undefined {
   try {
-    return JSON.parse(readFileSync(path, 'utf8')) as Kept
+    return JSON.parse(readCached(folder, name)?.toString() ?? '') as Kept
   } catch {
     return undefined
   }
 }
 
-/** A cache that cannot be written costs time, nothing else. */
-function keep(path: string, kept: Kept): void {
-  try {
-    mkdirSync(dirname(path), { recursive: true, mode: 0o700 })
-    const draft = `${path}.${process.pid}`
-    writeFileSync(draft, JSON.stringify(kept))
-    renameSync(draft, path)
-  } catch {}
-}
-
 /** Files of one's own by their content; those of packages, which are many, by size and time. */
 function stampOf(file: string): string {
   try {
-    if (!/[\\/]node_modules[\\/]/.test(file)) return hashOf(readFileSync(file))
+    if (!/[\\/]node_modules[\\/]/.test(file)) return cacheKey(readFileSync(file))
     const { size, mtimeMs } = statSync(file)
     return `${size} ${mtimeMs}`
   } catch {
@@ -94,5 +84,3 @@ function manifestsAbove(file: string): string[] {
     if (folder === dirname(folder)) return found
   }
 }
-
-const hashOf = (content: string | Uint8Array) => createHash('sha256').update(content).digest('hex').slice(0, 24)

@@ -1,0 +1,49 @@
+import { createHash } from 'node:crypto'
+import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { homedir } from 'node:os'
+import { isAbsolute, join } from 'node:path'
+
+/** Files in one folder of the cache; the oldest are removed. */
+const mostKept = 200
+
+/** A folder of this user's cache, which only this user can write to: `cacheFolder('readings')`. */
+export function cacheFolder(kind: string): string {
+  const given = process.env.XDG_CACHE_HOME ?? ''
+  return join(isAbsolute(given) ? given : join(homedir(), '.cache'), 'jexo', kind)
+}
+
+/** A name for a file of the cache that stands for all of its inputs. */
+export const cacheKey = (...inputs: (string | Uint8Array)[]): string => {
+  const hash = createHash('sha256')
+  for (const input of inputs) hash.update(`${input.length}:`).update(input)
+  return hash.digest('hex').slice(0, 32)
+}
+
+/** The content of a file of a cache; undefined where there is none. */
+export function readCached(folder: string, name: string): Buffer | undefined {
+  try {
+    return readFileSync(join(folder, name))
+  } catch {
+    return undefined
+  }
+}
+
+/** Writes a file of a cache. A cache that cannot be written costs time, nothing else. */
+export function writeCached(folder: string, name: string, content: string | Uint8Array): void {
+  try {
+    mkdirSync(folder, { recursive: true, mode: 0o700 })
+    const draft = join(folder, `${name}.${process.pid}`)
+    writeFileSync(draft, content, { mode: 0o600 })
+    renameSync(draft, join(folder, name))
+    removeOldest(folder)
+  } catch {}
+}
+
+function removeOldest(folder: string): void {
+  const names = readdirSync(folder)
+  if (names.length <= mostKept) return
+  const byAge = names
+    .map((name) => ({ path: join(folder, name), at: statSync(join(folder, name)).mtimeMs }))
+    .sort((one, other) => one.at - other.at)
+  for (const { path } of byAge.slice(0, names.length - mostKept)) rmSync(path, { force: true })
+}
