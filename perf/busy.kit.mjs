@@ -1,6 +1,8 @@
 import { defineKit, tool } from '../dist/index.js'
 
-/** A tool that computes for five milliseconds, so that it, and not what sends calls, decides how many are answered. */
+/**
+ * A tool that computes for five milliseconds, so that the server, and not the load generator, limits the throughput.
+ */
 export default defineKit({
   name: 'busy',
   version: '1.0.0',

@@ -1,4 +1,7 @@
-/** `npm run perf -- --check`: fails if a call costs more CPU beside the bare thing than the committed baseline says, by more than a tenth. */
+/**
+ * `npm run perf -- --check`: fails if the CPU time of a call, relative to the bare handler, exceeds the committed
+ * baseline by more than a tenth.
+ */
 import { readFileSync, writeFileSync } from 'node:fs'
 import { call, overHttp, overStdio } from './measure.mjs'
 
@@ -6,7 +9,7 @@ const file = new URL('./baseline.json', import.meta.url)
 const tolerance = 0.9
 const tries = 3
 
-/** The cheapest of many short rounds of each side: whatever else the machine does only adds to a round. */
+/** Uses the cheapest of many short rounds of each side, since other load on the machine only adds to a round. */
 const ratioOf = ([own, bare]) => Math.min(...bare.cpus) / Math.min(...own.cpus)
 const http = { connections: 16, rounds: 12, amount: 2000 }
 const kinds = [['jexo-http'], ['bare-http']]

@@ -21,7 +21,7 @@ const curves = {
   processes: { title: 'Processes, with 5 ms of work a call', measure: 'calls a second', measured: byProcesses },
 }
 
-/** Measures and draws the curves with these names, such as `tools`; all of them if there is none. */
+/** Measures and draws the named curves, such as `tools`; all of them if none is named. */
 export async function drawCurves(names, progress) {
   mkdirSync(folder, { recursive: true })
   for (const [name, curve] of Object.entries(curves))
@@ -88,7 +88,7 @@ const pair = (x, [own, bare]) => [
   { x, y: cpuOf(bare), of: 'bare handler' },
 ]
 
-/** Ticks of a logarithmic axis. */
+/** Tick values of a logarithmic axis. */
 const decades = [1, 10, 100, 1e3, 1e4, 1e5, 1e6]
 
 async function draw(name, { title, measure, isLogX = false, isLogY = false }, values) {

@@ -1,4 +1,4 @@
-/** The kit that is measured: one small tool with structured output, and many more for the list. */
+/** The measured kit: one small tool with structured output, and many more for the list. */
 
 import { z } from 'zod'
 import { defineKit, tool } from '../dist/index.js'

@@ -1,4 +1,4 @@
-/** How a server stands load: latency at half of what it can do, and its heap over many calls. */
+/** Behaviour under load: latency at half of the maximum rate, and heap size over many calls. */
 import autocannon from 'autocannon'
 import { call, json, median, session, start } from './measure.mjs'
 
@@ -13,7 +13,7 @@ async function serverOf(kind) {
   return { ...side, load }
 }
 
-/** The 99th percentile at half load, in milliseconds: of Jexo, and of the bare handler under the same load. */
+/** The 99th percentile at half load, in milliseconds, of Jexo and of the bare handler. */
 export async function latencies(rounds, seconds) {
   const sides = [await serverOf('jexo-http'), await serverOf('bare-http')]
   const most = await sides[0].load({ duration: seconds })
@@ -27,7 +27,7 @@ export async function latencies(rounds, seconds) {
   return { rate, p99s: found.map(median) }
 }
 
-/** The heap after so many calls, beside the heap after the first 20,000, in bytes. */
+/** Heap size after so many calls, and after the first 20,000, in bytes. */
 export async function heapOver(calls) {
   const { child, ask, load } = await serverOf('jexo-http')
   await load({ amount: 20_000 })

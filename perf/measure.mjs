@@ -1,4 +1,4 @@
-/** What the benchmarks measure with: servers under load in turns, and the CPU time that they spend on a call. */
+/** Tools for the benchmarks: servers under load in turns, and their CPU time per call. */
 import { fork } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import autocannon from 'autocannon'
@@ -42,7 +42,10 @@ export async function session(url, token) {
   return headers
 }
 
-/** Servers under the same load in turns: for each, calls a second and µs of CPU a call in each round. Returns how many calls the first has had. */
+/**
+ * Puts servers under the same load in turns. Returns for each the calls per second and the CPU time per call in µs of
+ * each round, and how many calls the first has had.
+ */
 export async function overHttp(kinds, body, { connections, rounds, seconds, amount, opened }) {
   const sides = []
   let token
@@ -50,7 +53,7 @@ export async function overHttp(kinds, body, { connections, rounds, seconds, amou
     const side = start(kind, ...args)
     const started = await side.next()
     const { url } = started
-    // Both send it: what is compared is the check.
+    // Both servers receive it; only one checks it.
     token ??= started.token
     const bare = token === undefined ? json : { ...json, authorization: `Bearer ${token}` }
     const headers = kind.startsWith('jexo') ? await session(url, token) : bare
@@ -80,7 +83,7 @@ export async function overHttp(kinds, body, { connections, rounds, seconds, amou
       if (result.non2xx + result.errors > 0)
         throw new Error(`HTTP: ${result.non2xx} refused, ${result.errors} failed`)
       total += side === sides[0] ? result.requests.total : 0
-      // The first round warms up.
+      // The first round is a warm-up.
       if (round === 0) continue
       side.rates.push(result.requests.average)
       side.cpus.push(((await side.ask('cpu')).cpuMicros - before) / result.requests.total)
@@ -96,7 +99,7 @@ export async function overStdio(underWay, { count, rounds }) {
     for (const side of sides) {
       if (round === 0) {
         await roundTrips(side.child, [hello], 1, true)
-        // Compiled code settles late: what is measured is a server that has run for a while.
+        // The optimizing compiler settles late; the figures are for a server that has run for a while.
         await roundTrips(
           side.child,
           Array.from({ length: 4 * count }, (_, id) => call(id + 1)),
@@ -119,7 +122,7 @@ export async function overStdio(underWay, { count, rounds }) {
   return sides.map(({ rates, cpus }) => ({ rates, cpus }))
 }
 
-/** Keeps so many requests under way until all are answered. */
+/** Keeps a number of requests in progress until all are answered. */
 export function roundTrips(child, messages, underWay, isOpening = false) {
   return new Promise((resolve) => {
     let sent = 0

@@ -1,6 +1,6 @@
 /**
- * A measured process, which prints its milliseconds: `plan.mjs own|bare <file>` plans a module, or lets TypeScript check it;
- * `plan.mjs api|json <file>` plans a large API, or only parses its description.
+ * A measured process, which prints its milliseconds: `plan.mjs own|bare <file>` plans a module, or has TypeScript check
+ * it; `plan.mjs api|json <file>` plans a large API, or only parses its description.
  */
 import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'

@@ -1,4 +1,4 @@
-/** The measured kit, as a file that is served and relayed. */
+/** The measured kit as a file, for `serve` and `relay`. */
 import { kitOf } from './kit.mjs'
 
 export default kitOf()

@@ -1,6 +1,6 @@
 /**
- * `npm run perf`: medians and ratios, each pair measured side by side in the same run, interleaved. Throughput swings on shared
- * machines, so the server's own CPU time a call stands beside it. `--check` compares CPU ratios with those of `baseline.json`;
+ * `npm run perf`: medians and ratios; each pair is measured in the same run, interleaved. Throughput varies on shared
+ * machines, so the server's CPU time per call is measured too. `--check` compares CPU ratios with `baseline.json`;
  * `--curves` draws how costs grow.
  */
 import { spawn } from 'node:child_process'
@@ -137,7 +137,10 @@ async function latency() {
   ])
 }
 
-/** 200 functions in 40 files: read anew, and from the cache; beside TypeScript's own check of the same files. */
+/**
+ * 200 functions in 40 files: read for the first time, and from the cache, compared with a TypeScript check of the same
+ * files.
+ */
 async function planning() {
   progress('planning of a module')
   const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
@@ -148,7 +151,7 @@ async function planning() {
   const plan = fileURLToPath(new URL('./plan.mjs', import.meta.url))
   const times = { cold: [], again: [], bare: [] }
   for (let round = 0; round < (isQuick ? 2 : 5); round++) {
-    // The cache lies with the system's temporary files: an empty folder for them makes the next run a cold one.
+    // The cache is in the folder for temporary files; an empty one makes the next run a cold start.
     const temporary = mkdtempSync(join(folder, 'tmp-'))
     const run = async (kind) => Number(await output([plan, kind, entry], { ...process.env, TMPDIR: temporary }))
     times.cold.push(await run('own'))
@@ -167,7 +170,7 @@ async function planning() {
   rows.push(['  when nothing has changed', `${again.toFixed(0)} ms`, '', '', '≤ 150 ms'])
 }
 
-/** 20,000 pages of about two kilobytes: indexed, beside only being read; and found in. */
+/** 20,000 pages of about two kilobytes: indexing compared with reading, and searching. */
 async function searched() {
   progress('Indexing 20,000 files')
   const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
@@ -215,7 +218,7 @@ async function searched() {
 const bin = fileURLToPath(new URL('../bin/jexo.mjs', import.meta.url))
 const relayedKit = fileURLToPath(new URL('./relayed.kit.mjs', import.meta.url))
 
-/** Calls through something that stands before a server, beside the same calls without it. */
+/** Calls through an intermediate process, compared with direct calls. */
 async function through(name, args, wanted) {
   progress(name)
   const count = isQuick ? 1000 : 5000
@@ -255,7 +258,7 @@ async function relayed() {
   await through('stdio round trips to a wrapped server, beside the server', ['serve', behind], '≤ 0.3 ms')
 }
 
-/** A real description of over a thousand operations, beside parsing its JSON and nothing else. */
+/** A real description with over a thousand operations, compared with parsing its JSON. */
 async function plannedApi() {
   progress('planning of an API')
   const plan = fileURLToPath(new URL('./plan.mjs', import.meta.url))
@@ -302,7 +305,7 @@ function output(args, env) {
   return new Promise((resolve) => child.once('close', () => resolve(text)))
 }
 
-/** Sessions in Redis beside sessions in memory, and how much of it they take. */
+/** Sessions in Redis compared with sessions in memory, and their memory use. */
 async function sharedSessions() {
   const redis = await startRedis()
   if (!redis) return rows.push(['sessions in Redis', 'no redis-server here', '', '', ''])

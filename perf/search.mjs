@@ -1,6 +1,6 @@
 /**
- * A measured process: `search.mjs own|bare <folder>` indexes all files and answers some questions, or only reads the files. Prints
- * milliseconds: of all, the median and the slowest of the questions; and the memory it has then, in bytes.
+ * A measured process: `search.mjs own|bare <folder>` indexes all files and answers some questions, or only reads the
+ * files. Prints milliseconds for everything, the median and the slowest question, and the memory used then in bytes.
  */
 import { readdir, readFile } from 'node:fs/promises'
 import { join } from 'node:path'

@@ -9,7 +9,8 @@ import { layer } from '../dist/index.js'
 import { serveHttp, serveStdio } from '../dist/node.js'
 import { kitOf, output } from './kit.mjs'
 
-// How many tools there are, or where the store is; how many layers that do nothing; characters in each result.
+// The number of tools, or the address of the store; the number of layers that do nothing; the characters in each
+// result.
 const [, , kind, tools = '1', layerCount = '10', characters = '0'] = process.argv
 const note = 'x'.repeat(Number(characters))
 const result = Number(characters) > 0 ? { ...output, note } : output
@@ -21,7 +22,7 @@ process.on('message', (ask) => {
   process.send({ cpuMicros: user + system, heapBytes: process.memoryUsage().heapUsed })
 })
 
-/** What a server at the very least does: parse the request, make the result, serialise it. */
+/** The minimum work of a server: parse the request, make the result, serialize it. */
 function bareAnswer(text) {
   const { id, params } = JSON.parse(text)
   if (params?.arguments?.hive === undefined) return JSON.stringify({ jsonrpc: '2.0', id, result: {} })
@@ -48,7 +49,7 @@ if (kind === 'jexo-layers') {
   process.send({ url })
 }
 if (kind === 'jexo-access') {
-  // Tokens of an issuer, whose keys are there.
+  // Tokens of an issuer whose keys are local.
   const keys = await generateKeyPair('ES256', { extractable: true })
   const jwk = { ...(await exportJWK(keys.publicKey)), kid: 'one', use: 'sig', alg: 'ES256' }
   const issuer = createServer((request, response) => {

@@ -1,4 +1,7 @@
-/** What several processes cost and bring: throughput of two, a store in Redis beside memory, and what sessions take there. */
+/**
+ * Cost and gain of several processes: throughput of two, a store in Redis compared with memory, and the size of
+ * sessions in the store.
+ */
 import { spawn } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer } from 'node:net'
@@ -17,7 +20,7 @@ const freePort = () =>
     })
   })
 
-/** A Redis of this run's own; undefined where there is none. */
+/** A Redis server for this run; undefined if it is not installed. */
 export async function startRedis() {
   const port = await freePort()
   const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
@@ -33,7 +36,7 @@ export async function startRedis() {
     url: `redis://127.0.0.1:${port}`,
     client,
     usedBytes: async () => Number(/used_memory:(\d+)/.exec(await client.info('memory'))?.[1]),
-    /** How many scripts were run: each is one round trip. */
+    /** Number of scripts executed; each is one round trip. */
     scripts: async () => Number(/cmdstat_evalsha:calls=(\d+)/.exec(await client.info('commandstats'))?.[1] ?? 0),
     end: () => {
       client.disconnect()
@@ -45,7 +48,7 @@ export async function startRedis() {
 
 const call = { jsonrpc: '2.0', id: 1, method: 'tools/call', params: { name: 'compute', arguments: {} } }
 
-/** Answers a second of so many processes, in turns. */
+/** Calls per second with a number of processes, in turns. */
 export async function throughputOf(counts, rounds, seconds, session) {
   const jexo = fileURLToPath(new URL('../bin/jexo.mjs', import.meta.url))
   const kit = fileURLToPath(new URL('./busy.kit.mjs', import.meta.url))

@@ -1,6 +1,6 @@
 /**
- * Bundles the command line into `dist/command/`: Node loads a few files instead of several hundred, so that a command starts in a
- * fraction of the time. Kits that a command loads get the doors from there too (see `src/kit-file/module-hooks.ts`).
+ * Bundles the command line into `dist/command/`: Node loads a few files instead of several hundred, so a command starts
+ * in a fraction of the time. Kits that a command loads use the doors in there too (see `src/kit-file/module-hooks.ts`).
  */
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -9,13 +9,13 @@ import { vendoredName } from './vendor.mjs'
 
 const root = join(import.meta.dirname, '..')
 const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
-/** Pages import these; no command does. */
+/** For pages; no command imports these. */
 const browserDoors = new Set(['./view', './view/react', './host/frame'])
 const doors = Object.entries(exports).flatMap(([name, door]) =>
   door.default && !browserDoors.has(name) ? [/(\w+)\.js$/.exec(door.default)[1]] : [],
 )
 
-/** Packages inside this one stand in `dist/vendor/` already; the others stay what they are. */
+/** Packages that are built in are in `dist/vendor/`; others are imported by name. */
 const packages = {
   name: 'packages',
   setup({ onResolve }) {

@@ -58,7 +58,7 @@ function check(files) {
   process.exitCode = 1
 }
 
-/** Everything that the site shows, in one folder, with links that lead within it. */
+/** Collects all pages of the site in one folder, with links within it. */
 async function assemble() {
   rmSync(site, { recursive: true, force: true })
   for (const folder of ['guide', 'reference', 'screenshots', '.vitepress'])
@@ -87,7 +87,7 @@ function markdownIn(folder) {
     .map(({ parentPath, name }) => join(parentPath, name))
 }
 
-/** Links of the repository as links of the site. Files that are not part of it become plain text. */
+/** Converts links of the repository to links of the site. Links to files outside the site become plain text. */
 function withinSite(text, from) {
   const up = '../'.repeat(from.split('/').length - 1) || './'
   return text
@@ -102,7 +102,7 @@ function withinSite(text, from) {
     .replace(/\[([^\]]+)\]\((?:\.\.\/)*(?:\.\/)?(?:examples|schemas|src|test)\/[^)]*\)/g, '$1')
 }
 
-/** The API of every door, from its doc comments. */
+/** Writes the API reference of every door from its doc comments. */
 async function writeApi() {
   const { Application, TSConfigReader } = await import('typedoc')
   const doors = Object.keys(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')).exports)
@@ -122,7 +122,7 @@ async function writeApi() {
       hidePageHeader: true,
       outputFileStrategy: 'members',
       entryFileName: 'index',
-      // Both are needed: TypeDoc empties its own default folder, which is docs/.
+      // Both options are needed: TypeDoc empties its default folder, which is docs/.
       out: join(site, 'api'),
       cleanOutputDir: false,
       outputs: [{ name: 'markdown', path: join(site, 'api') }],
@@ -133,7 +133,7 @@ async function writeApi() {
   const project = await app.convert()
   if (!project) throw new Error('the API could not be read')
   await app.generateOutputs(project)
-  // A module is called by its file; people import it by its door.
+  // TypeDoc names a module by its file; users import it by its door.
   for (const door of readdirSync(join(site, 'api'), { withFileTypes: true }).filter((one) => one.isDirectory())) {
     const page = join(site, 'api', door.name, 'index.md')
     const name = door.name === 'index' ? 'jexo' : `jexo/${door.name.replace('-', '/')}`

@@ -1,4 +1,4 @@
-/** Pictures of the examples' pages, each started as `npm run example` starts it. */
+/** Takes pictures of the examples' pages, each started as `npm run example` starts it. */
 import { spawn } from 'node:child_process'
 import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -34,7 +34,7 @@ const shots = {
     url: 'http://127.0.0.1:4881/',
     async play(page) {
       await page.getByText('live', { exact: true }).waitFor()
-      // Some readings make a line.
+      // Waits for enough readings to draw a line.
       await pause(45_000)
     },
   },
@@ -96,7 +96,7 @@ export async function examplePages(isWanted, folder, browserFlags) {
       stdio: ['ignore', 'pipe', 'ignore'],
       detached: true,
     })
-    // A page that is for this machine only has a token in the address that it prints.
+    // The printed address of a local page contains a token.
     const printed = addressIn(running.stdout)
     const browser = await chromium.launch({
       executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium',

@@ -1,4 +1,4 @@
-/** `npm run example <name> [-- arguments]`: installs and builds what is needed, then starts an example by its own `npm start`. */
+/** `npm run example <name> [-- arguments]`: installs and builds what is needed, then runs the example's `npm start`. */
 import { spawn } from 'node:child_process'
 import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -24,6 +24,6 @@ const running = spawn(npm, ['start', '--silent', ...(args.length > 0 ? ['--', ..
   stdio: 'inherit',
   shell: process.platform === 'win32',
 })
-// Ctrl-C reaches the example by itself; this waits for it to end in its own way.
+// The example receives Ctrl-C itself; this process waits for it to end.
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => signal === 'SIGTERM' && running.kill(signal))
 running.on('close', (code) => process.exit(code ?? 1))

@@ -1,6 +1,6 @@
 /**
- * `npm run fuzz`: runs every parser on generated input for as long as it is told, in as many processes as there are cores, and says how many inputs
- * were tried and which was slowest. Ends with 1 at the first crash, hang or growth, with the input.
+ * `npm run fuzz`: runs every parser on generated input for a given time, with one process per core, and reports the
+ * number of inputs and the slowest. Exits with 1 at the first crash, hang or excessive growth, with the input.
  */
 import { fork } from 'node:child_process'
 import { mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
@@ -96,7 +96,7 @@ async function lead() {
         if (message.trying) {
           current = message.trying
           clearTimeout(watch)
-          // A process that hangs says nothing more; this one does.
+          // A hanging process cannot report; this process does.
           watch = setTimeout(() => done({ ...current, reason: `no answer for ${20 * hangMs} ms` }), 20 * hangMs)
         } else if (message.tried) {
           const { name, tried, slowestMs } = message.tried
@@ -122,17 +122,17 @@ async function work() {
   const targets = parserTargets.filter(({ name }) => only === '' || name === only)
   let round = Number(seed) % 2_000_000_000
   let base = 0
-  // Processes begin at different parsers, so that a fault of one leaves the others tried.
+  // Each process starts with another parser, so that a fault in one does not keep the others from being tried.
   const from = round % targets.length
   for (let turn = 0; Date.now() < Number(endsAt); turn++) {
     for (const { name, inputs, run } of [...targets.slice(from), ...targets.slice(0, from)]) {
       if (Date.now() >= Number(endsAt)) break
       let tried = 0
       let slowestMs = 0
-      // Each parser has the same time in turn, so that a fast one tries more.
+      // Parsers take turns of equal time, so that a fast parser gets more inputs.
       const until = performance.now() + 400
       while (performance.now() < until) {
-        // By this the inputs can be made again, should one of them hang.
+        // The seed to generate these inputs again, in case one of them hangs.
         process.send({ trying: { name, input: `seed ${round}` } })
         for (const input of fc.sample(inputs, { numRuns: 50, seed: round++ })) {
           const start = performance.now()
@@ -152,7 +152,7 @@ async function work() {
     }
     globalThis.gc?.()
     const { heapUsed } = process.memoryUsage()
-    // The first turns fill caches.
+    // The first rounds fill caches.
     if (turn === 2) base = heapUsed
     if (turn > 2 && heapUsed - base > mostGrowth) {
       const reason = `the heap grew from ${base} to ${heapUsed} bytes`

@@ -1,7 +1,7 @@
 /**
- * `npm run mutate -- <folder>`: makes small faults in `src/<folder>`, one at a time, and reports those that no test notices. A folder is a path
- * below `src/`, such as `protocol` or `wrap/curl`; `npm run mutate -- protocol src/protocol/cursor.ts` takes one file of it. Not part of `npm test`: it takes
- * minutes to an hour.
+ * `npm run mutate -- <folder>`: changes `src/<folder>` in small ways, one at a time, and reports the changes that no
+ * test notices. A folder is a path below `src/`, such as `protocol` or `wrap/curl`; `npm run mutate -- protocol
+ * src/protocol/cursor.ts` takes one file of it. Not part of `npm test`: it takes minutes to an hour.
  */
 import { spawnSync } from 'node:child_process'
 import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
@@ -9,7 +9,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { bin, prepare, root } from './prepare.mjs'
 
-/** The tests that describe a folder, and those of its neighbours that go through it; none that starts a browser or another server. */
+/** The tests of a folder, and those of dependent folders that use it; none that starts a browser or another server. */
 const testsOf = {
   protocol: ['protocol', 'engine', 'link', 'transport'],
   kit: ['kit', 'engine', 'hostile/schemas', 'hostile/errors'],
@@ -50,7 +50,7 @@ writeFileSync(
     jest: { configFile: 'jest.config.mjs', config: { testMatch: tests }, enableFindRelatedTests: false },
     coverageAnalysis: 'perTest',
     mutate: files.length > 0 ? files : [`src/${folder}/**/*.ts`],
-    // Texts and the order of alternatives in patterns are not behaviour that a test must hold.
+    // Tests do not have to check texts, or the order of alternatives in patterns.
     mutator: { excludedMutations: ['StringLiteral', 'Regex'] },
     ignoreStatic: true,
     reporters: ['clear-text', 'progress-append-only', 'html', 'json'],

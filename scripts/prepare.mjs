@@ -1,4 +1,4 @@
-/** Installs and builds what is missing or out of date, and nothing else; says what it does while it does it. */
+/** Installs and builds what is missing or out of date, and reports each step. */
 import { spawn, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
@@ -11,7 +11,7 @@ const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
 export function prepare() {
   checkNode()
   step('install', 'node_modules/.jexo-installed', ['package-lock.json'], () => {
-    // Not `npm ci`: it refuses a lock file in which a registry left out other platforms' optional packages.
+    // Not `npm ci`: it refuses a lock file if a registry lacks optional packages of other platforms.
     run('Installing packages', npm, ['install', '--no-audit', '--no-fund', '--loglevel=error'])
   })
   const sources = [
@@ -48,7 +48,7 @@ export function prepare() {
   )
 }
 
-/** Installs the other runtimes that tests use: several Nodes, Bun, Deno, workerd. */
+/** Installs the other runtimes that tests use: several versions of Node, Bun, Deno and workerd. */
 export function prepareRuntimes() {
   const folder = 'test/runtimes'
   step('runtimes', `${folder}/node_modules/.jexo-installed`, [`${folder}/package-lock.json`], () => {
@@ -56,7 +56,7 @@ export function prepareRuntimes() {
   })
 }
 
-/** Builds the examples that are built, by Vite; all of them, or those that are named. */
+/** Builds the examples with Vite: the named ones, or all. */
 export function prepareExamples(names) {
   const examples = names ?? readdirSync(join(root, 'examples'))
   for (const name of examples) {
@@ -76,14 +76,14 @@ export function prepareExamples(names) {
 
 export const bin = (name) => join(root, 'node_modules', '.bin', process.platform === 'win32' ? `${name}.cmd` : name)
 
-/** Runs a command with its output on stderr; ends with its exit code where it fails. */
+/** Runs a command with its output on stderr. Exits with its exit code if it fails. */
 export function run(what, command, args, cwd = root) {
   const startedAt = Date.now()
   process.stderr.write(`${what} …\n`)
   const { status, error } = spawnSync(command, args, {
     cwd,
     stdio: ['ignore', 2, 2],
-    // What calls this may be a test; the page is built for people all the same.
+    // A test may run this; the page is built for production all the same.
     env: { ...process.env, ...(command.includes('vite') || args[0] === 'run' ? { NODE_ENV: 'production' } : {}) },
     shell: process.platform === 'win32',
   })
@@ -94,7 +94,7 @@ export function run(what, command, args, cwd = root) {
   process.stderr.write(`${what}: done in ${((Date.now() - startedAt) / 1000).toFixed(1)} s\n`)
 }
 
-/** As `run`, while others run beside it; what it says comes whole, when it has ended. */
+/** Like `run`, in parallel with others. Its output is printed when it has ended. */
 export function runBeside(what, command, args) {
   const startedAt = Date.now()
   const child = spawn(command, args, {
@@ -126,7 +126,7 @@ function checkNode() {
   process.exit(2)
 }
 
-/** Does a step where its stamp does not match what goes into it. */
+/** Runs a step unless the stamp of its inputs is unchanged. */
 function step(name, stamp, inputs, work) {
   const file = join(root, stamp)
   const wanted = hashOf([process.versions.node, name], inputs)

@@ -1,4 +1,4 @@
-/** Removes compiled files that no door, no packed kit and no program of ours reaches: the command line is bundled by then. */
+/** Removes compiled files that no door, no packed kit and no program needs. The command line is bundled before this. */
 import { existsSync, readdirSync, readFileSync, rmdirSync, rmSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import { root } from './prepare.mjs'
@@ -6,7 +6,7 @@ import { root } from './prepare.mjs'
 const dist = join(root, 'dist')
 const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
 const doors = Object.values(exports).flatMap((door) => (door.default ? [join(root, door.default)] : []))
-/** What is bundled into packed kits and onto other machines, and the pages that bring up the reference. */
+/** Entry points of packed kits and remote hosts, and modules that generate the reference. */
 const programs = ['pack/packed-main.js', 'ship/supervisor/main.js', 'serve/serve-options.js', 'vet/rules.js']
 
 const whole = [join(dist, 'command'), join(dist, 'vendor'), join(dist, 'loupe', 'page')]
@@ -16,7 +16,7 @@ const filesIn = (folder) =>
     return entry.isDirectory() ? (whole.includes(path) ? [] : filesIn(path)) : [path]
   })
 
-/** All files that these name by a relative path, and those in turn. */
+/** The given files and all files that they import by a relative path, transitively. */
 function reached(entries, ending) {
   const seen = new Set()
   const waiting = [...entries]

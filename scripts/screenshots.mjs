@@ -1,6 +1,6 @@
 /**
- * `npm run screenshots`: takes the pictures in docs/screenshots anew, from the demo's data. Terminal pictures are of a
- * real xterm under Xvfb (Debian: xvfb xterm imagemagick), those of the page of Chromium.
+ * `npm run screenshots`: takes the pictures in docs/screenshots, with the demo's data. Terminal pictures show a real
+ * xterm under Xvfb (Debian packages: xvfb xterm imagemagick); pictures of the page are taken in Chromium.
  */
 import { spawn, spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
@@ -22,7 +22,7 @@ const browserFlags = [
   '--disable-background-networking',
 ]
 const display = ':97'
-// Somebody else's, so that pictures tell nothing of this machine; take them from a checkout in /opt for the same reason.
+// A made-up user, so that pictures show nothing of this machine. Run this from a checkout in /opt for the same reason.
 const home = '/tmp/home/bees'
 mkdirSync(home, { recursive: true })
 const wanted = process.argv.slice(2)
@@ -65,7 +65,7 @@ try {
     65,
     8,
   )
-  // A copy, whose version changes and which breaks.
+  // A copy, whose version is changed and which is made to fail.
   cpSync(join(root, 'examples/apiary'), '/tmp/bees', { recursive: true })
   await terminal(
     'ship',
@@ -96,7 +96,7 @@ try {
   xvfb.kill()
 }
 
-/** A server as many are at first. */
+/** A server in the state in which many begin. */
 function carelessServer() {
   const tools = [
     { name: 'query', inputSchema: { type: 'object', properties: { sql: { type: 'string' } }, required: ['sql'] } },
@@ -165,7 +165,7 @@ async function terminal(name, command, seconds, points = 11, example = undefined
   process.stdout.write(`${name}.png ${status === 0 ? 'taken' : 'failed'}\n`)
 }
 
-/** Starts Loupe with some arguments; returns its page and what ends both. */
+/** Starts Loupe with arguments. Returns its page, and a function that ends both. */
 async function loupe(args, cwd = join(root, 'examples/apiary')) {
   const running = spawn(process.execPath, [join(root, 'bin/jexo.mjs'), 'loupe', ...args, '--port', '0'], {
     cwd,
@@ -209,7 +209,7 @@ async function pages() {
   if (isWanted('view')) await viewed()
 }
 
-/** A page of a tool, and what it says to its host. */
+/** A view, and its messages to the host. */
 async function viewed() {
   const { page, send, choose, take, end } = await loupe(['hive-visit.kit.ts'], join(root, 'examples/hive-visit'))
   await choose(/^plan_hive_visit/)
@@ -224,7 +224,7 @@ async function viewed() {
   await end()
 }
 
-/** Two questions that are asked otherwise than the apiary's words, beside its own. */
+/** Two questions in other words than the apiary's, and one in its words. */
 async function rehearsed() {
   const folder = mkdtempSync(join(tmpdir(), 'jexo-rehearsal-'))
   const own = readFileSync(join(root, 'examples/apiary/apiary.questions.yaml'), 'utf8')
@@ -265,7 +265,7 @@ async function tried() {
   await page.getByRole('heading', { name: 'get_hive' }).waitFor()
   await page.getByRole('button', { name: 'hive "ML-04"', exact: true }).click()
   await send()
-  // The answer is there, and the request behind it in the last lane.
+  // The result is shown, and the upstream request in the last lane.
   await line('GET /hives/ML-04').click()
   await take('loupe')
   await line('GET /hives/ML-04').click()
@@ -280,7 +280,7 @@ async function tried() {
   await end()
 }
 
-/** A host of its own asks through the relay, while Loupe follows the tape. */
+/** A host sends calls through the relay, while Loupe follows the tape. */
 async function followed() {
   const tape = join(mkdtempSync(join(tmpdir(), 'jexo-tape-')), 'apiary.tape.jsonl')
   const { page, line, take, end } = await loupe(['--follow', 'apiary.tape.jsonl'], dirname(tape))

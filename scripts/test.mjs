@@ -1,6 +1,7 @@
 /**
- * `npm test`: sets up what is missing, builds, lints, checks types, runs all of Jest, and says how many passed and what it cost. `--fast` runs the
- * tests of the core alone: no browser, no database, no other server. Everything else on the command line is Jest's.
+ * `npm test`: installs what is missing, builds, lints, checks types, runs all tests, and prints how many passed and
+ * what they cost. `--fast` runs only the tests of the core: no browser, no database, no other server. Other arguments
+ * are passed to Jest.
  */
 import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
@@ -13,7 +14,7 @@ const browsers = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/go
 const [, , ...words] = process.argv
 const startedAt = performance.now()
 const isFast = words.includes('--fast')
-/** What needs nothing but Node: each of them takes seconds. */
+/** Tests that need only Node and take seconds. */
 const fast =
   'test/architecture|test/(engine|host|kit|link|protocol|score|serve|tape|testing|transport)/|test/wrap/(curl|folder|rest-requests)|test/hostile/(generated|graphql|rest|schemas|secrets)'
 
@@ -25,7 +26,7 @@ const browser = findBrowser()
 const nginx = find('proxy', 'nginx', 'JEXO_NGINX', ['/usr/sbin/nginx'], 'nginx-light')
 const curl = find('client to compare with', 'curl', 'JEXO_CURL', ['/usr/bin/curl'], 'curl')
 const postgres = find('database', 'postgres', 'JEXO_POSTGRES', postgresPlaces(), 'postgresql')
-// What sets a database up has moved between Debian's packages.
+// Debian has moved the program that initializes a database between packages.
 find(
   'database',
   'my_print_defaults',
@@ -75,12 +76,12 @@ function findBrowser() {
   return find('browser', 'Chromium or Chrome', 'JEXO_BROWSER', browsers, 'chromium')
 }
 
-/** Debian has its servers by version; the newest that is there. */
+/** Debian installs servers by version; returns the newest. */
 function postgresPlaces() {
   return Array.from({ length: 15 }, (_, at) => `/usr/lib/postgresql/${26 - at}/bin/postgres`)
 }
 
-/** A program that tests need: what the variable names, or where Debian puts it, installed if we may. */
+/** A program that tests need: named by a variable, or at Debian's place; installed if this process may do so. */
 function find(use, what, variable, places, debianPackage) {
   const found = () => [process.env[variable], ...places].find((path) => path && existsSync(path))
   if (!found() && process.getuid?.() === 0 && existsSync('/usr/bin/apt-get')) {
@@ -99,7 +100,7 @@ function find(use, what, variable, places, debianPackage) {
 }
 
 function runJest(args, programs = {}) {
-  // Test files are removed with the folder. Servers that run as other users write to it as well.
+  // The folder of test files is removed at the end. Servers that run as other users write to it as well.
   const folder = mkdtempSync(join(tmpdir(), 'jexo-tests-'))
   chmodSync(folder, 0o1777)
   const cpuBeforeMs = cpuOfChildrenMs()
@@ -119,11 +120,11 @@ function runJest(args, programs = {}) {
   return failed === 0 && passed > 0 ? 0 : 1
 }
 
-/** Runs Jest and returns its result for each file; undefined if it ends without one. */
+/** Runs Jest and returns the result of each file; undefined if it ends without a report. */
 function jest(folder, args, programs) {
   const report = join(folder, 'report.json')
   rmSync(report, { force: true })
-  // Forced: a test that fails may leave a server open, and Jest would wait for it.
+  // `--forceExit`: a failed test may leave a server open, which Jest would wait for.
   const flags = [
     '--experimental-vm-modules',
     '--disable-warning=ExperimentalWarning',
@@ -133,7 +134,7 @@ function jest(folder, args, programs) {
   spawnSync(process.execPath, [...flags, '--json', `--outputFile=${report}`, ...args], {
     cwd: root,
     stdio: ['ignore', 2, 2],
-    // Kits load, and servers respond, slowly where several tests start commands at once.
+    // Several tests start commands at once, so kits load and servers respond slowly.
     env: {
       JEXO_LOAD_TIMEOUT_MS: '120000',
       JEXO_TIMEOUT_MS: '120000',
@@ -146,8 +147,9 @@ function jest(folder, args, programs) {
 }
 
 /**
- * Runs a few failed files again, one at a time: browsers and servers that share a busy machine may exceed a time limit. Reports those that pass, since
- * they depend on the load and have to be fixed. Returns the second result of each file.
+ * Runs failed files again, one at a time, if there are few: browsers and servers on a busy machine may exceed a time
+ * limit. Reports those that pass now, since they depend on the load and must be fixed. Returns the second result of
+ * each file.
  */
 function triedAlone(folder, results, programs) {
   const failed = results.filter((result) => countsOf(result).failed > 0).map(({ name }) => name)
@@ -160,14 +162,14 @@ function triedAlone(folder, results, programs) {
   return new Map(second.map((result) => [result.name, result]))
 }
 
-/** Passed and failed tests of a file. A file that does not load has no tests, and counts as one failure. */
+/** Passed and failed tests of a file. A file that does not load counts as one failure. */
 function countsOf({ status, assertionResults }) {
   const having = (wanted) => assertionResults.filter((test) => test.status === wanted).length
   const failed = having('failed')
   return { passed: having('passed'), failed: status === 'failed' && failed === 0 ? 1 : failed }
 }
 
-/** What the run has cost, against the budget: Jest 7 minutes of CPU, the whole command on a fresh clone 12. */
+/** Prints the cost of the run and the budget: Jest 7 minutes of CPU, the whole command on a fresh clone 12. */
 function printCost(results, cpuMs) {
   const dearest = results
     .map(({ name, startTime, endTime }) => [relative(root, name), (endTime - startTime) / 1000])
@@ -181,13 +183,13 @@ function printCost(results, cpuMs) {
   )
 }
 
-/** CPU time of all ended children and theirs, where the system tells it. */
+/** CPU time of all ended child processes and their children, if the system reports it; else 0. */
 function cpuOfChildrenMs() {
   try {
     const fields = readFileSync('/proc/self/stat', 'utf8')
       .replace(/^.*\) /, '')
       .split(' ')
-    // Ticks of a hundredth of a second: fields 16 and 17 of the whole line, counted after the name.
+    // In ticks of 10 ms: fields 16 and 17 of the line.
     return (Number(fields[13]) + Number(fields[14])) * 10
   } catch {
     return 0

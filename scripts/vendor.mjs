@@ -1,6 +1,7 @@
 /**
- * Puts the packages that only this library uses into `dist/vendor/`, and leads the compiled files there: one package to install, and of each
- * package inside it only what is used. `dist/vendor/packages.json` names them with their versions and licences.
+ * Builds packages that only this library uses into `dist/vendor/`, and points the compiled files there: one package to
+ * install, with only the used parts of each dependency. `dist/vendor/packages.json` lists them with their versions and
+ * licences.
  */
 import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { isBuiltin } from 'node:module'
@@ -13,17 +14,17 @@ import { root } from './prepare.mjs'
 const dist = join(root, 'dist')
 const vendor = join(dist, 'vendor')
 const manifest = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
-/** What stays a package of its own: one copy for everybody, or types alone. */
+/** Not built in: packages that users share with this library, and packages that only provide types. */
 const apart = new Set([...Object.keys(manifest.dependencies), ...Object.keys(manifest.peerDependencies), 'jexo'])
 const importing = /((?:\bfrom|\bimport)\s*|\bimport\()(['"])([^'"\s.$][^'"\s$]*)\2/g
 
 export const packageOf = (specifier) => specifier.split('/', specifier.startsWith('@') ? 2 : 1).join('/')
 const isVendored = (specifier) =>
   !isBuiltin(specifier) && !specifier.includes(':') && !apart.has(packageOf(specifier))
-/** The file of what a compiled file imports, below `dist/vendor/`. */
+/** File name below `dist/vendor/` for an import of a compiled file. */
 export const vendoredName = (specifier) => specifier.replace(/^@/, '').replace(/\.js$/, '').replaceAll('/', '-')
 
-/** Compiled files, but for what is bundled already. */
+/** Compiled files, except those that are bundled already. */
 function compiledFiles(ending, folder = dist) {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
     const path = join(folder, entry.name)
@@ -37,7 +38,7 @@ function compiledFiles(ending, folder = dist) {
 
 const read = (ending) => compiledFiles(ending).map((path) => ({ path, code: readFileSync(path, 'utf8') }))
 
-/** Node's modules as CommonJS packages ask for them, without a `require` that ES modules do not have. */
+/** Built-in modules of Node for CommonJS packages, without a `require`, which ES modules do not have. */
 const builtins = {
   name: 'builtins',
   setup({ onResolve, onLoad }) {
@@ -53,7 +54,7 @@ const builtins = {
   },
 }
 
-/** What compiled files use of a package: the names that they import; undefined for all of it. */
+/** The names that compiled files import of a package; undefined if they use all of it. */
 function namesImported(files, specifier) {
   const names = new Set()
   const from = new RegExp(
@@ -79,7 +80,7 @@ function namesImported(files, specifier) {
   return [...names]
 }
 
-/** The table of the token counter: a third of its size as compressed data beside the code. */
+/** The table of the token counter, compressed to a third of its size, in a separate file. */
 const tokenTable = {
   name: 'token-table',
   setup({ onLoad }) {
@@ -100,7 +101,8 @@ const tokenTable = {
 async function allNames(specifier) {
   const module = await import(specifier)
   const { module: hasModules } = manifestOf(packageOf(specifier))
-  // Node loads the CommonJS form of these, whose default is the whole; the form for bundlers has none.
+  // Node loads the CommonJS form of these packages, whose default export is the whole module; the form for bundlers has
+  // none.
   const ofCommonJs = '__esModule' in module && hasModules ? ['default'] : []
   return Object.keys(module).filter((name) => !['module.exports', '__esModule', ...ofCommonJs].includes(name))
 }
@@ -158,10 +160,10 @@ export async function vendorPackages() {
   lead(types, wanted)
 }
 
-/** Types of these packages are no part of what the doors promise. */
+/** The doors do not export types of these packages. */
 const unknownType = (name) => `export type ${name} = unknown\nexport declare const ${name}: unique symbol\n`
 
-/** Leads files to `dist/vendor/` for what they import of these packages. */
+/** Rewrites imports of these packages to `dist/vendor/`. */
 function lead(files, wanted) {
   for (const { path, code } of files) {
     const led = code.replace(importing, (whole, before, quote, specifier) => {
@@ -175,7 +177,7 @@ function lead(files, wanted) {
   }
 }
 
-/** Name, version, licence and its text, of each package of which something is inside. */
+/** Name, version and licence text of each package that is built in. */
 function packagesIn(metafile) {
   const roots = new Set(
     Object.keys(metafile.inputs).flatMap((path) => /^.*node_modules\/(?:@[^/]+\/)?[^/]+/.exec(path)?.[0] ?? []),

@@ -1,4 +1,7 @@
-/** The Marsh Lane beekeepers' server: scales, ledger, registry, graph, field guide. Everything is made up and repeatable. */
+/**
+ * The server of the Marsh Lane beekeepers: scales, ledger, registry, graph and field guide. All data is generated and
+ * the same in each run.
+ */
 import { type Call, content, defineKit, prompt, Refusal, resource, setting, template, tool } from 'jexo'
 import { wrapFeed } from 'jexo/feed'
 import { wrapFolder } from 'jexo/folder'
@@ -32,7 +35,7 @@ async function knownHive(books: SqlDatabase, hive: string, call: StatementCall) 
   throw new Refusal(`There is no hive ${hive}. The nearest codes are ${near.join(', ')}; there are ML-01 to ML-12.`)
 }
 
-/** The latest weight of a hive; a feed that was opened just now is given a moment. */
+/** The latest weight of a hive. Waits a moment for a feed that was just opened. */
 async function weightOf(hive: string, call: Pick<Call, 'use' | 'signal'>) {
   const feed = await call.use(scales)
   await feed.until(() => feed.latest('weight', { hive }) !== undefined, 2000, call.signal)
@@ -101,10 +104,12 @@ const colonyStrength = tool('colony_strength', {
   },
 })
 
-/** Strength index, winter feed and next inspection: plain functions, whose types and doc comments say all there is to say. */
+/** Strength index, winter feed and next inspection: plain functions, described by their types and doc comments. */
 const colony = await wrapModule(new URL('./colony.ts', import.meta.url), { tags: ['colony'] })
 
-/** The registry's API by its own description; it runs in this process where nobody says where else it is. */
+/**
+ * The registry's API, read from its OpenAPI description. Runs in this process unless a setting names another address.
+ */
 const registry = await wrapOpenApi(new URL('./registry/registry.openapi.yaml', import.meta.url), {
   settingPrefix: 'REGISTRY',
   tags: ['registry'],
@@ -112,14 +117,17 @@ const registry = await wrapOpenApi(new URL('./registry/registry.openapi.yaml', i
   ...(process.env.REGISTRY_URL ? {} : { upstream: openRegistry() }),
 })
 
-/** The ledger: statements as tools, rows as resources, and a SELECT for what nobody has foreseen. */
+/** The ledger: statements as tools, rows as resources, and a read-only SELECT tool for other questions. */
 const books = await wrapSql(ledger, {
   queries: [new URL('./ledger/queries.sql', import.meta.url)],
   tags: ['ledger'],
   adHoc: true,
 })
 
-/** The same ledger as a graph, by an operation that somebody wrote; in this process where nobody says where else it is. */
+/**
+ * The same ledger as a GraphQL API, with a written operation. Runs in this process unless a setting names another
+ * address.
+ */
 const graph = await wrapGraphql(new URL('./graph/ledger.graphql', import.meta.url), {
   operations: [new URL('./graph/history.graphql', import.meta.url)],
   settingPrefix: 'GRAPH',
@@ -277,11 +285,11 @@ export default defineKit({
     APIARY_SITE: setting({ about: 'Site that the co-op calls home.', default: 'Marsh Lane' }),
   },
   layers: [
-    // Who called what, where APIARY_AUDIT names a file.
+    // Records every call in the file that APIARY_AUDIT names.
     audit({ to: process.env.APIARY_AUDIT || (() => {}) }),
-    // The registry belongs to the county, which asks for at most two requests a second.
+    // The registry belongs to the county, which allows two requests a second.
     limitRate({ calls: 120, perMs: 60_000, only: ['tag:registry'] }),
-    // The history of a hive is long, and changes only when somebody writes into the ledger.
+    // The history of a hive is large, and changes only when the ledger is written.
     cache({ keepMs: 60_000, only: ['tag:graph'] }),
   ],
   parts: [

@@ -19,7 +19,7 @@ export function strengthIndex(framesOfBees: number, framesOfBrood: number, queen
   return Math.max(0, Math.min(100, Math.round(raw)))
 }
 
-/** What to give a colony before winter. */
+/** The feed for a colony before winter. */
 export interface WinterFeed {
   /** Sugar, in kilograms. */
   sugarKg: number

@@ -5,7 +5,7 @@ import { sqlDatabase } from 'jexo/sql'
 const folder = new URL('./.jexo/', import.meta.url)
 mkdirSync(fileURLToPath(folder), { recursive: true })
 
-/** Foragers that came home in one minute at noon, counted once a month: made up, and the same every time. */
+/** Foragers that returned in one minute at noon, counted once a month. Generated, and the same in each run. */
 const counts = ['Marsh Lane', 'Quarry Field', 'Orchard End'].flatMap((site, place) =>
   Array.from({ length: 15 }, (_, month) => {
     const on = new Date(Date.UTC(2025, 3 + month, 15))
@@ -14,7 +14,7 @@ const counts = ['Marsh Lane', 'Quarry Field', 'Orchard End'].flatMap((site, plac
   }),
 )
 
-/** The book: monthly counts, and the passages of the notes that were taken in, with an index over their words. */
+/** The book: monthly counts, and the passages of imported notes with a full-text index. */
 export const book = sqlDatabase(new URL('./book.sqlite', folder), {
   name: 'book',
   create: `

@@ -1,4 +1,4 @@
-/** Field notes of the Marsh Lane beekeepers: a folder of Markdown and a database, asked together. */
+/** Field notes of the Marsh Lane beekeepers: a folder of Markdown and a database, searched together. */
 import { defineKit, prompt, Refusal, shared, tool } from 'jexo'
 import { openDatabase, type SqlDatabase, wrapSql } from 'jexo/sql'
 import { z } from 'zod'
@@ -8,7 +8,7 @@ import { takeIn } from './take-in.ts'
 const folder = new URL('./notes/', import.meta.url)
 const site = z.enum(['Marsh Lane', 'Quarry Field', 'Orchard End']).describe('Site of the co-op')
 
-/** The notes are in the book before the first question comes; how far that is, stderr says. */
+/** Notes are imported before the first question is answered. Progress is written to stderr. */
 const notes = shared(
   async () => {
     const database = await openDatabase(book)
@@ -82,7 +82,7 @@ const seasonReview = prompt('season_review', {
   },
 })
 
-/** Words as the index takes them: each by itself, so that no punctuation is taken for its own language. */
+/** Each word is quoted, so that punctuation is not read as search syntax. */
 async function passagesWith(
   database: SqlDatabase,
   words: string,
@@ -99,7 +99,7 @@ async function passagesWith(
       { query, site: site ?? null },
       call,
     )
-  // All of the words, and where no passage has them all, any of them.
+  // Passages with all of the words; if there are none, passages with any of them.
   const all = await select(wanted.join(' '))
   const found = all.length > 0 ? all : await select(wanted.join(' OR '))
   return found.map(({ file, heading, site, on, text }) => ({
@@ -120,7 +120,7 @@ export default defineKit({
     findNotes,
     takeInNotes,
     seasonReview,
-    // Rows are resources: book://notes/{file}, book://passages/{id}, book://counts/{id}.
+    // Rows as resources: book://notes/{file}, book://passages/{id}, book://counts/{id}.
     ...(await wrapSql(book, { queries: [new URL('./queries.sql', import.meta.url)], except: ['words*'] })),
   ],
 })

@@ -16,14 +16,17 @@ export interface Note {
 }
 export interface TakenIn {
   notes: number
-  /** New or changed since they were taken in last. */
+  /** New or changed since the last import. */
   changed: number
   gone: number
-  /** Files that are no notes, each with its reason. */
+  /** Files that are not notes, each with the reason. */
   skipped: string[]
 }
 
-/** A note as it is written: site and day on top, a title, passages under headings. Throws with what is missing. */
+/**
+ * Parses a note: site and day at the top, a title, and passages under headings. Throws an error that names what is
+ * missing.
+ */
 export function readNote(text: string): Note {
   const [, head, rest = ''] = /^---\r?\n([\s\S]*?)\r?\n---\r?\n([\s\S]*)$/.exec(text) ?? []
   if (head === undefined) throw new Error('it does not begin with --- and site and on')
@@ -40,7 +43,10 @@ export function readNote(text: string): Note {
   return { site, on: day, title: first.heading, passages: passages.filter(({ body }) => body !== '') }
 }
 
-/** Takes the notes of a folder into the book. What has not changed is left as it is; what is no note is named, and the rest goes on. */
+/**
+ * Imports the notes of a folder into the book. Unchanged notes are skipped; files that are not notes are reported, and
+ * the import continues.
+ */
 export async function takeIn(
   database: SqlDatabase,
   folder: URL,
@@ -105,6 +111,6 @@ async function keep(
       { file, heading, body },
       call,
     )
-  // Last, so that a note which was taken in halfway is taken in again.
+  // Written last, so that a note whose import was interrupted is imported again.
   await database.change('update notes set hash = :hash where file = :file', { file, hash }, call)
 }

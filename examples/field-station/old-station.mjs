@@ -1,4 +1,4 @@
-/** A server that somebody wrote long ago: stdio only, with names and descriptions that no model understands. */
+/** An old server: stdio only, with names and descriptions that a model cannot use. */
 import { createInterface } from 'node:readline'
 
 const tools = [

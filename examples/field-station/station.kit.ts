@@ -1,4 +1,7 @@
-/** What a field station has already, as one server: an old server, a command, a program in Python, and a file that its scales write. */
+/**
+ * Existing parts of a field station as one server: an old server, a command, a Python program, and a file that the
+ * scales write.
+ */
 import { defineKit } from 'jexo'
 import { wrapCommand } from 'jexo/command'
 import { wrapFeed } from 'jexo/feed'

@@ -1,6 +1,6 @@
 import { type Call, defineKit, Refusal, tool } from 'jexo'
 
-/** Kilograms and sites of four hives of the Marsh Lane beekeepers. */
+/** Weights in kilograms and sites of four hives of the Marsh Lane beekeepers. */
 const hives = new Map([
   ['ML-01', { site: 'Marsh Lane', kilograms: 41.2 }],
   ['ML-04', { site: 'Quarry Field', kilograms: 38.7 }],
@@ -48,7 +48,7 @@ export default defineKit({
         return `${caller(call)} moved ${input.hive} to ${to}.`
       },
     }),
-    // Only wardens see that this tool exists.
+    // Visible to wardens only.
     tool('close_site', {
       about: 'Closes a site: no hive may be moved there any more.',
       effect: 'change',

@@ -30,7 +30,7 @@ const serving = spawn(
   [jexo, 'serve', kit, '--http', values.port, '--issuer', issuer, '--scopes', 'hives.read'],
   { stdio: ['ignore', 'inherit', 'inherit'] },
 )
-// Ctrl-C reaches the server by itself; this waits for it.
+// The example receives Ctrl-C itself; this process waits for it to end.
 process.on('SIGINT', () => {})
 process.on('SIGTERM', () => serving.kill('SIGTERM'))
 serving.on('close', async (code) => {

@@ -1,4 +1,4 @@
-/** `npm start`: the apiary over HTTP, and the page beside it. Ctrl-C ends both. */
+/** `npm start`: runs the apiary over HTTP, and the page. Ctrl-C ends both. */
 import { spawn } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 
@@ -20,7 +20,7 @@ const end = () => {
   for (const child of children) child.kill('SIGTERM')
 }
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, end)
-// One without the other is of no use.
+// If one ends, the other is ended too.
 for (const child of children)
   child.on('exit', (code) => {
     end()

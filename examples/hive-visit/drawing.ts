@@ -1,4 +1,4 @@
-/** A hive as a picture: its boxes are as many as its colony needs, in a colour of its own. */
+/** Draws a hive: the number of boxes depends on the size of the colony, and each hive has its own colour. */
 export function hiveDrawing(hive: string, strength: number): string {
   const number = Number(hive.slice(3))
   const hue = (number * 47) % 360

@@ -1,4 +1,7 @@
-/** Visits to the Marsh Lane hives, with a page in the chat: the person chooses and records, the model hears what came of it. */
+/**
+ * Visits to the Marsh Lane hives, with a page in the chat: the user chooses a hive and records a visit, and the model
+ * gets the result.
+ */
 import { defineKit, Refusal, template, tool, view } from 'jexo'
 import { z } from 'zod'
 import { sites } from '../apiary/data/marsh-lane.ts'
@@ -99,7 +102,7 @@ const recordVisit = tool('record_hive_visit', {
   input: z.object({ hive: hiveCode, ...visit.partial({ note: true }).shape }),
   output: z.object({ hive: z.string(), on: day, visits: z.number().int() }),
   effect: 'change',
-  // A person has filled in a form and confirmed it: no model writes into the book.
+  // The user has filled in and confirmed a form; a model cannot write into the book.
   forPages: 'only',
   run({ hive, note = '', ...rest }) {
     const visits = known(hive)

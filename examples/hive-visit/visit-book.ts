@@ -18,14 +18,14 @@ export interface HiveOverview {
   place: { x: number; y: number }
 }
 
-/** Corners of the sites on the map; four hives stand at each. */
+/** Corners of the sites on the map. Each site has four hives. */
 const corners: Record<Site, { x: number; y: number }> = {
   'Marsh Lane': { x: 12, y: 58 },
   'Quarry Field': { x: 44, y: 22 },
   'Orchard End': { x: 70, y: 62 },
 }
 
-/** Hives and their visits, kept in memory: every start tells the same story. */
+/** Hives and their visits, in memory. Each start has the same data. */
 export class VisitBook {
   readonly #hives: readonly Hive[]
   readonly #visits = new Map<string, Visit[]>()
@@ -59,7 +59,7 @@ export class VisitBook {
     return this.#visits.get(hive)
   }
 
-  /** Returns how many visits the hive has now. */
+  /** Returns the number of visits of the hive. */
   record(hive: string, visit: Visit): number {
     const visits = this.#visits.get(hive) ?? []
     visits.push(visit)

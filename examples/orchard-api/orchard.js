@@ -1,4 +1,4 @@
-/** The orchard of Orchard End: what both applications keep. Made up, and the same at every start. */
+/** Data of the orchard that both applications serve. Generated, and the same at every start. */
 const varieties = ['Bramling', 'Cox Marsh', 'Quarry Russet']
 
 export function openOrchard() {

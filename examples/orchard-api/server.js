@@ -1,4 +1,4 @@
-/** `npm start`: both applications, each with its routes and its tools on one port. */
+/** `npm start`: runs both applications, each with its routes and its tools on one port. */
 import { buildApp as buildExpress } from './express/app.js'
 import { buildApp as buildFastify } from './fastify/app.js'
 
@@ -17,7 +17,7 @@ const express = buildExpress().listen(expressPort, '127.0.0.1', (error) => {
 const end = async () => {
   express.closeAllConnections()
   express.close()
-  // Browsers and links keep theirs open for as long as they may.
+  // Browsers and links keep their connections open as long as possible.
   fastify.server.closeAllConnections()
   await fastify.close()
   process.exit(0)

@@ -1,6 +1,6 @@
 import { defineConfig } from 'vite'
 
-/** A server is built as one: what it imports stays where it is installed. */
+/** The server is built as one file; its dependencies are loaded from where they are installed. */
 export default defineConfig({
   build: { ssr: 'server.js', outDir: 'dist', emptyOutDir: true },
   ssr: { external: true },

@@ -1,4 +1,4 @@
-/** Sun and moon over the hives: a plain JavaScript library from the registry, wrapped by the types that it is published with. */
+/** Sun and moon over the hives: an unmodified JavaScript library from the registry, wrapped by its published types. */
 import { defineKit, override } from 'jexo'
 import { wrapModule } from 'jexo/module'
 
@@ -11,7 +11,7 @@ export default defineKit({
   version: '1.0.0',
   about:
     'When bees fly and when they sleep: sun and moon over a place, given by latitude and longitude in degrees.',
-  // What the library leaves unsaid is said here; everything else comes from its types.
+  // Adds what the library does not describe; the rest comes from its types.
   parts: override(sky, {
     get_position: { about: 'Where the sun stands at a moment: azimuth and altitude, in degrees.' },
     get_moon_illumination: { about: 'How much of the moon is lit at a moment, and whether it is waxing.' },

@@ -17,7 +17,7 @@ export function App() {
   const [filter, setFilter] = useState(noFilter)
   const [clearedAt, setClearedAt] = useState(0)
   const [isPaletteOpen, setPaletteOpen] = useState(false)
-  // It is there before the first letters are typed into it.
+  // Loaded before the user types the first letter.
   useEffect(() => {
     const timer = setTimeout(() => void loadPalette(), 1500)
     return () => clearTimeout(timer)

@@ -1,4 +1,4 @@
-/** Facts, one a line; what is not known is left out. */
+/** A list of facts, one per line. Unknown values are omitted. */
 export function Facts({ facts }: { facts: readonly (readonly [string, string | undefined])[] }) {
   return (
     <dl className="facts">

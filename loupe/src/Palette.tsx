@@ -19,7 +19,7 @@ interface Item {
 
 const mostItems = 12
 
-/** Finds anything by a few letters, from wherever one is. */
+/** Finds anything by a few letters, from every place in the page. */
 export default function Palette({ known, go, onClose }: Props) {
   const [text, setText] = useState('')
   const [at, setAt] = useState(0)
@@ -111,7 +111,7 @@ function itemsOf(known: Known): Item[] {
   ]
 }
 
-/** All words have to be in it; what has them in its title comes first. */
+/** All words must match. Entries that match in their title come first. */
 function search(items: readonly Item[], text: string): Item[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean)
   const has = (place: string) => words.every((word) => place.toLowerCase().includes(word))

@@ -10,7 +10,7 @@ interface Props {
   onPalette: () => void
 }
 
-/** What is looked at, how it is, and what is wrong with it. */
+/** The targets, their state, and their errors. */
 export function Top({ known, route, go, onPalette }: Props) {
   const { bench, connection } = known
   return (

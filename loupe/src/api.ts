@@ -21,7 +21,7 @@ export type {
   TargetView,
 }
 
-/** The token of the link is kept by the browser for this address, and taken out of the address bar. */
+/** The token of the link is stored by the browser for this address, and removed from the address bar. */
 function takeToken(): string {
   const url = new URL(location.href)
   const given = url.searchParams.get('token')
@@ -36,7 +36,7 @@ function takeToken(): string {
 const token = takeToken()
 const silent = 'Loupe does not respond. Is the command still running?'
 
-/** Asks the backend; what it refuses is thrown as an `Error` in its words. */
+/** Sends a request to the backend; throws an `Error` with its message if it refuses. */
 async function request<T>(method: string, path: string, body?: unknown): Promise<T> {
   const response = await send(method, path, body)
   const value = response.status === 204 ? undefined : await response.json()
@@ -57,7 +57,7 @@ async function send(method: string, path: string, body?: unknown): Promise<Respo
   }
 }
 
-/** Sends a request to a target; never rejects. `key` is what it is cancelled by. */
+/** Sends a request to a target; never rejects. `key` identifies it for cancellation. */
 export async function ask(target: string, key: string, method: string, params: object): Promise<Asked> {
   try {
     const response = await send('POST', `/api/targets/${target}/ask`, { key, method, params })
@@ -67,7 +67,7 @@ export async function ask(target: string, key: string, method: string, params: o
   }
 }
 
-/** Writes down what a page and this one, its host, said to each other. */
+/** Records the messages between a view and this page, its host. */
 export const tellPageMessages = (
   target: string,
   view: string,
@@ -95,7 +95,7 @@ export interface NewTarget {
   cwd?: string
   confirmed?: boolean
 }
-/** Adds a target. Where it would start something, what that is comes back, and nothing has happened. */
+/** Adds a target. If that would start a process, nothing is started, and a description of the process is returned. */
 export const addTarget = (target: NewTarget) =>
   request<{ id?: string; starts?: Start }>('POST', '/api/targets', target)
 
@@ -109,7 +109,7 @@ export const caseDraft = (call: CaseCall) =>
   request<{ text: string }>('POST', '/api/cases', { ...call, isDraft: true })
 export const saveCase = (call: CaseCall) => request<{ file: string }>('POST', '/api/cases', call)
 
-/** Hands everything that is remembered to the person as a file. */
+/** Downloads the recording as a file. */
 export async function downloadTape(): Promise<void> {
   const response = await send('GET', '/api/tape')
   const name =
@@ -125,7 +125,7 @@ export function saveBlob(blob: Blob, name: string): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 10_000)
 }
 
-/** Follows what happens: entries of the journal and the state of all that is looked at. Returns what ends it. */
+/** Follows new entries of the journal and the state of all targets. Returns a function that stops it. */
 export function follow(
   onEntries: (entries: SlimEntry[]) => void,
   onBench: (bench: BenchView) => void,
@@ -134,7 +134,7 @@ export function follow(
   const source = new EventSource(`/api/follow?token=${encodeURIComponent(token)}`)
   let gathered: SlimEntry[] = []
   source.addEventListener('entries', (event) => {
-    // Many come at once; the page draws them together.
+    // Many arrive at once; the page draws them together.
     if (gathered.length === 0) setTimeout(() => onEntries(gathered.splice(0)), 16)
     gathered.push(...(JSON.parse((event as MessageEvent<string>).data) as SlimEntry[]))
   })

@@ -29,7 +29,7 @@ const theme = createTheme({
   fontFamilyMonospace: 'ui-monospace, "Cascadia Mono", "DejaVu Sans Mono", monospace',
 })
 
-/** Where the page itself breaks, it says so, and what to do; what is recorded is with the command and not lost. */
+/** If the page itself fails, it says so and how to continue. The recording stays with the command and is not lost. */
 class Unbroken extends Component<{ children: ReactNode }, { broken: Error | undefined }> {
   override state: { broken: Error | undefined } = { broken: undefined }
   static getDerivedStateFromError(broken: Error) {

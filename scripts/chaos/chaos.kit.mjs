@@ -6,7 +6,7 @@ const note = (call, line) => appendFileSync(call.settings.LEDGER, `${line}\n`)
 const pause = (ms) => new Promise((go) => setTimeout(go, ms))
 const key = z.object({ key: z.string() })
 
-/** What the chaos run calls. Everything that changes something is written to a file, so that it can be counted. */
+/** The kit that the chaos run calls. Every change is written to a file, so that it can be counted. */
 export default defineKit({
   name: 'chaos',
   version: '1.0.0',

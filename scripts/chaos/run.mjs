@@ -1,6 +1,7 @@
 /**
- * `npm run chaos`: servers behind a proxy, calls, streams, questions and tasks, while processes are killed and the store goes away. Counts what was answered, refused
- * and lost. Ends with 1 if anything was lost or done twice without saying so.
+ * `npm run chaos`: servers behind a proxy, with calls, streams, questions and tasks, while processes are killed and the
+ * store fails. Counts answered, refused and lost calls. Exits with 1 if a call was lost, or was executed twice without
+ * an error.
  */
 import { readFileSync } from 'node:fs'
 import { parseArgs } from 'node:util'
@@ -55,7 +56,7 @@ const links = await Promise.all(
 )
 log(`${hosts} hosts are connected, each with ${ticksEach} subscriptions and a standing stream`)
 
-/** One call, from the beginning until it is known what became of it. */
+/** One call, from start to its known outcome. */
 async function once(kind) {
   const host = links[number % hosts]
   const isTick = kind === 'tick'
@@ -97,7 +98,7 @@ function refuse(kind, reason) {
   refusals.set(said, (refusals.get(said) ?? 0) + 1)
 }
 
-/** Of a hundred calls. */
+/** Percentages. */
 const mix = [
   ...Array(52).fill('weigh'),
   ...Array(20).fill('count'),

@@ -1,4 +1,4 @@
-/** The processes of a chaos run: a Redis, servers that are started again, and a proxy in front of them. */
+/** The processes of a chaos run: a Redis server, servers that are restarted, and a proxy in front of them. */
 import { execFileSync, spawn } from 'node:child_process'
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { connect as connectTcp, createServer } from 'node:net'
@@ -17,7 +17,7 @@ const freePort = () =>
     })
   })
 
-/** Redis behind a link of its own, which can be cut; without the rights for that, on this machine's loopback. */
+/** Redis behind a network link that can be cut; without the rights for that, on the loopback interface. */
 function place(name) {
   const run = (...words) => execFileSync('ip', words, { stdio: 'ignore' })
   try {
@@ -170,7 +170,7 @@ const isReady = (port) =>
     () => false,
   )
 
-/** Round robin, no sticky sessions; a server that refuses the connection is left out for a second. */
+/** Round robin without sticky sessions. A server that refuses a connection is skipped for a second. */
 const configuration = (port, servers, folder) => `daemon off;
 worker_processes 1;
 error_log stderr crit;

@@ -1,7 +1,7 @@
-/** The reference of commands and their options, from the declarations that the command line itself uses. */
+/** The reference of commands and options, generated from the declarations that the command line uses. */
 import { verbs } from '../../dist/command/main.js'
 
-/** Escapes what Markdown or HTML would take for markup. */
+/** Escapes characters that Markdown or HTML would take for markup. */
 export const cell = (text) => text.replaceAll('|', '\\|').replaceAll('<', '&lt;').replaceAll('{{', '&#123;&#123;')
 
 export async function commandPage() {

@@ -48,7 +48,7 @@ function callersOf(details) {
     : textOf(property.initializer)
 }
 
-/** The text of an expression as a reader sees it; what is filled in stands in angle brackets. */
+/** The text of an expression for a reader; inserted values are shown in angle brackets. */
 function textOf(node) {
   if (!node) return ''
   if (ts.isStringLiteral(node) || ts.isNoSubstitutionTemplateLiteral(node)) return node.text

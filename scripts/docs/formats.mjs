@@ -1,4 +1,4 @@
-/** The reference of Jexo's own file formats, from their JSON Schemas. */
+/** The reference of Jexo's file formats, generated from their JSON Schemas. */
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { cell } from './commands.mjs'

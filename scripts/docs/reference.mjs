@@ -1,4 +1,4 @@
-/** Pages and tables of the docs that are made from the code. */
+/** Pages and tables of the docs that are generated from the code. */
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describeOption, serveOptions, usageOf } from '../../dist/serve/serve-options.js'
@@ -7,7 +7,7 @@ import { cell, commandPage } from './commands.mjs'
 import { errorPage } from './errors.mjs'
 import { formatPage } from './formats.mjs'
 
-/** Every generated file below the repository's root, with its text. */
+/** The generated files with their texts, by path from the repository's root. */
 export async function generatedFiles(root) {
   return new Map([
     ['docs/reference/commands.md', await commandPage()],

@@ -31,7 +31,7 @@ export interface Batch {
   on: string
   kind: string
   kg: number
-  /** Water in it, in percent. */
+  /** Water content, in percent. */
   moisture: number
 }
 export interface Member {
@@ -40,7 +40,7 @@ export interface Member {
   joined: number
 }
 
-/** The demo's clock starts here, so that every run tells the same story. */
+/** Start of the demo's clock. It is fixed, so that every run gives the same data. */
 export const demoStart = Date.parse('2026-06-02T06:00:00Z')
 export const members = ['Ada Fenn', 'Bram Oakley', 'Cora Withy', 'Dov Marlow', 'Esme Thorne'] as const
 
@@ -60,7 +60,7 @@ interface Books {
   batches: Batch[]
 }
 
-/** Twelve hives, the inspections of the season so far, the honey that was taken. */
+/** Twelve hives, this season's inspections, and the honey harvested. */
 export function marshLane(seed = 412): Books {
   const random = seeded(seed)
   const hives = Array.from(

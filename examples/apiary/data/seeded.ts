@@ -1,4 +1,4 @@
-/** A small generator of repeatable numbers (mulberry32): the same seed gives the same apiary every time. */
+/** A small pseudorandom generator (mulberry32): the same seed gives the same data. */
 export function seeded(seed: number): () => number {
   let state = seed >>> 0
   return () => {
@@ -9,7 +9,7 @@ export function seeded(seed: number): () => number {
   }
 }
 
-/** A whole number from `low` to `high`, both included. */
+/** An integer from `low` to `high`, both included. */
 export const between = (random: () => number, low: number, high: number): number =>
   low + Math.floor(random() * (high - low + 1))
 

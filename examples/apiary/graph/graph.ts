@@ -5,7 +5,7 @@ import { ledger } from '../ledger/ledger.ts'
 const sdl = new URL('./ledger.graphql', import.meta.url)
 type Row = Record<string, unknown>
 
-/** A GraphQL endpoint over the ledger, as it could have been there before anybody thought of tools. */
+/** A GraphQL endpoint for the ledger, standing in for an existing API. */
 export function openGraph(): (request: Request) => Promise<Response> {
   let opened: Promise<{ books: SqlDatabase; answer: (body: Row) => Promise<unknown> }> | undefined
   return async (request) => {

@@ -1,7 +1,7 @@
 import { serve } from '@hono/node-server'
 import { openGraph } from './graph.ts'
 
-/** Runs the graph as the endpoint that it is. Rejects if the port is taken. */
+/** Serves the GraphQL endpoint. Rejects if the port is taken. */
 export function serveGraph(port: number): Promise<{ url: string; close(): Promise<void> }> {
   return new Promise((resolve, reject) => {
     const server = serve({ fetch: openGraph(), hostname: '127.0.0.1', port }, (address) => {

@@ -8,7 +8,7 @@ const schema = new URL('./schema.sql', import.meta.url)
 const held = globalThis as { [slot]?: string }
 const slot = Symbol.for('apiary.ledger')
 
-/** A fresh ledger for each run, the same at every start; LEDGER_FILE names one that stays. */
+/** By default a new ledger for each run, with the same data; LEDGER_FILE names a file to keep. */
 function freshFile(): string {
   if (held[slot]) return held[slot]
   const folder = mkdtempSync(join(tmpdir(), 'apiary-'))
@@ -17,7 +17,7 @@ function freshFile(): string {
   return held[slot]
 }
 
-/** The co-op's books: a SQLite file, filled by the seeded generator if there is none. */
+/** The co-op's ledger: a SQLite file, filled with generated data if it does not exist. */
 export const ledger = sqlDatabase(freshFile(), { name: 'ledger', create: script })
 
 function script(): string {
@@ -56,7 +56,7 @@ const columnsOf = ({
 }: Omit<Inspection, 'id'>) => [hive, on, framesOfBrood, framesOfBees, storesKg, Number(queenSeen), note]
 const literal = (value: unknown) => (typeof value === 'number' ? value : `'${String(value).replaceAll("'", "''")}'`)
 
-/** All hives by their codes. */
+/** All hives, ordered by code. */
 export const allHives = async (books: SqlDatabase, call: StatementCall): Promise<Hive[]> =>
   (await books.rows('select * from hives order by hive', {}, call)) as unknown as Hive[]
 
@@ -76,7 +76,7 @@ export async function lastInspection(
   return found && ({ ...found, queenSeen: found.queenSeen === 1 } as unknown as Inspection)
 }
 
-/** Writes an inspection down, and gives its number. */
+/** Adds an inspection and returns its number. */
 export async function record(
   books: SqlDatabase,
   { hive, on, framesOfBrood, framesOfBees, storesKg, queenSeen, note }: Omit<Inspection, 'id'>,
@@ -91,6 +91,6 @@ export async function record(
   return Number(rows[0]?.id)
 }
 
-/** Notes that a hive now stands elsewhere. */
+/** Changes the site of a hive. */
 export const move = (books: SqlDatabase, hive: string, to: Site, call: StatementCall) =>
   books.change('update hives set site = :to where hive = :hive', { hive, to }, call)

@@ -1,6 +1,6 @@
 import { type Hive, marshLane, members, type Site, sites } from '../data/marsh-lane.ts'
 
-/** The key that the demo's registry asks for; a real one would not stand in the source. */
+/** The demo registry's key. Do not put a real key into source code. */
 export const demoKey = 'marsh-lane-demo-key'
 
 type Registered = Pick<Hive, 'hive' | 'site' | 'queen' | 'frames' | 'keeper'>
@@ -8,8 +8,8 @@ export type Application = (request: Request) => Promise<Response>
 type Route = (request: Request, url: URL, code: string) => Response | Promise<Response>
 
 /**
- * The co-op's registry: a small REST API, as it was there before anybody thought of tools. Its description is `registry.openapi.yaml`.
- * A fresh one holds the twelve hives.
+ * The co-op's registry: a small REST API that stands in for an existing one. `registry.openapi.yaml` describes it. A
+ * new instance holds the twelve hives.
  */
 export function openRegistry(key = demoKey): Application {
   const hives = new Map(marshLane().hives.map((hive): [string, Registered] => [hive.hive, { ...hive }]))
@@ -58,7 +58,7 @@ export function openRegistry(key = demoKey): Application {
   }
 }
 
-/** One page of the hives of a site or keeper, and a link to the next. */
+/** One page of the hives of a site or keeper, with a link to the next page. */
 function pageOf(all: readonly Registered[], url: URL): Response {
   const { site, keeper, page = '1', per_page = '5' } = Object.fromEntries(url.searchParams)
   const found = all.filter((hive) => (!site || hive.site === site) && (!keeper || hive.keeper === keeper))
@@ -96,7 +96,7 @@ const problem = (status: number, title: string, detail: string, errors: Fault[] 
     headers: { 'content-type': 'application/problem+json' },
   })
 
-/** A label to be printed and nailed to the hive. */
+/** A label to print and attach to the hive. */
 const labelOf = ({ hive, site, queen }: Registered): string =>
   `<svg xmlns="http://www.w3.org/2000/svg" width="240" height="120" font-family="sans-serif">
   <rect width="240" height="120" rx="8" fill="#fbe7a1" stroke="#7a5b00"/>

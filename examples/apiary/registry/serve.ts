@@ -1,7 +1,7 @@
 import { serve } from '@hono/node-server'
 import { demoKey, openRegistry } from './app.ts'
 
-/** Runs the registry as the API that it is. Rejects if the port is taken. */
+/** Serves the registry. Rejects if the port is taken. */
 export function serveRegistry(port: number): Promise<{ url: string; key: string; close(): Promise<void> }> {
   return new Promise((resolve, reject) => {
     const server = serve({ fetch: openRegistry(), hostname: '127.0.0.1', port }, (address) => {

@@ -2,7 +2,7 @@ import { mqttSource, type PushingSource, sharedFeed } from 'jexo/feed'
 import { serveScales } from './serve.ts'
 import { stateLabels } from './weights.ts'
 
-/** Where nobody says where the scales report, their broker runs in this very process. */
+/** Without a setting for the broker's address, the broker runs in this process. */
 const ownBroker: PushingSource = {
   async open(sink, opening) {
     const served = await serveScales()
@@ -14,7 +14,7 @@ const ownBroker: PushingSource = {
   },
 }
 
-/** The scales under the hives: one connection for all sessions. */
+/** The scales under the hives. All sessions share one connection. */
 export const scales = sharedFeed(process.env.SCALES_URL ?? ownBroker, {
   name: 'scales',
   channels: {

@@ -4,14 +4,14 @@ import { everyMs, hiveCodes, stateOf, weightAt } from './weights.ts'
 
 export interface ServedScales {
   url: string
-  /** Cuts all connections, as happens now and then. */
+  /** Closes all connections, to simulate an outage. */
   drop(): void
   close(): Promise<void>
 }
 
 /**
- * The scales as they are in the field: each publishes its weight and its state by MQTT every five seconds, on a small broker that loses
- * its connections now and then. Rejects if the port is taken.
+ * Simulated scales: each publishes its weight and state by MQTT every five seconds, on a small broker that sometimes
+ * drops its connections. Rejects if the port is taken.
  */
 export async function serveScales(port = 0): Promise<ServedScales> {
   const { Aedes } = await import('aedes')
@@ -46,7 +46,7 @@ export async function serveScales(port = 0): Promise<ServedScales> {
       drop()
     }
   }
-  // Kept by the broker, so that who comes later knows the latest at once.
+  // Retained, so that new subscribers get the latest value at once.
   const say = (topic: string, text: string) =>
     broker.publish(
       { cmd: 'publish', topic, payload: Buffer.from(text), qos: 0, dup: false, retain: true },
@@ -54,7 +54,7 @@ export async function serveScales(port = 0): Promise<ServedScales> {
     )
   publish()
   const timer = setInterval(publish, everyMs)
-  // It keeps nobody's process alive.
+  // Does not keep the process alive.
   timer.unref()
   server.unref()
   return {

@@ -4,17 +4,17 @@ import { seeded } from '../data/seeded.ts'
 export const everyMs = 5000
 export const hiveCodes = Array.from({ length: 12 }, (_, index) => `ML-${String(index + 1).padStart(2, '0')}`)
 
-/** What the codes of a scale's state mean. */
+/** Meanings of the state codes of a scale. */
 export const stateLabels = { 0: 'fine', 1: 'low battery', 2: 'tipped over' } as const
 
 export interface Weight {
-  /** The whole hive, in kilograms. */
+  /** Weight of the whole hive, in kilograms. */
   kg: number
-  /** When it was taken, ISO 8601. */
+  /** Time of the reading, ISO 8601. */
   at: string
 }
 
-/** The weight of a hive by a seeded curve of the day and the season; slots are five seconds long. */
+/** The weight of a hive, from a seeded curve of the day and the season. A slot is five seconds long. */
 export function weightAt(hive: string, slot: number): Weight {
   const index = hiveCodes.indexOf(hive)
   const at = demoStart + slot * everyMs
@@ -26,7 +26,7 @@ export function weightAt(hive: string, slot: number): Weight {
   return { kg, at: new Date(at).toISOString().replace('.000', '') }
 }
 
-/** One scale runs low on its battery; another is tipped over for a while now and then. */
+/** One scale has a low battery; another is sometimes tipped over for a while. */
 export function stateOf(hive: string, slot: number): keyof typeof stateLabels {
   if (hive === 'ML-11') return 1
   return hive === 'ML-06' && slot % 24 >= 20 ? 2 : 0

@@ -1,4 +1,4 @@
-/** A page over the kit: everything it shows comes by tools, resources and prompts. */
+/** A page for the kit. It gets everything it shows through tools, resources and prompts. */
 import { connect, type Link } from 'jexo/link'
 
 interface Passage {
@@ -15,10 +15,10 @@ const list = find('passages')
 const note = find('note')
 const bar = find<HTMLProgressElement>('progress')
 
-/** There once the server is; whoever needs it waits for it. */
+/** Resolves once the server can be reached. */
 const connected = open()
 
-/** Looks for the server until it is there. */
+/** Tries to reach the server until it responds. */
 async function open(): Promise<Link> {
   for (;;) {
     try {

@@ -11,11 +11,11 @@ const style = `
   input { font: inherit; letter-spacing: .15em; text-transform: uppercase; padding: .5rem .8rem; width: 12ch }
 `
 
-/** A whole page. `body` is HTML. */
+/** A complete page. `body` is HTML. */
 export const page = (title, body) =>
   `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escaped(title)}</title><style>${style}</style><main><h1>${escaped(title)}</h1>${body}</main></html>`
 
-/** Asks who is there, for a client and the scopes that it wants. */
+/** Asks the user to choose a person, for a client and the scopes it requests. */
 export function signInPage({ client, scopes, people, action }) {
   const wanted = scopes.length > 0 ? scopes.map((scope) => `<code>${escaped(scope)}</code>`).join(' ') : 'no scopes'
   const buttons = Object.entries(people).map(

@@ -41,7 +41,7 @@ export async function startProvider({ port = 0, resource, lifeSeconds = 600, ext
   }
 }
 
-/** The library warns of what is wanted here: it runs on one machine and keeps everything in memory. */
+/** Hides the library's warnings about running on one machine with everything in memory, which is intended here. */
 async function withoutWarnings(run) {
   const { warn } = console
   console.warn = () => {}
@@ -138,7 +138,7 @@ async function configurationFor(resource, lifeSeconds) {
   }
 }
 
-/** An error of RFC 8707. */
+/** The error that RFC 8707 defines. */
 class UnknownResource extends Error {
   error = 'invalid_target'
   error_description = 'this authorization server has no tokens for that resource'
@@ -153,7 +153,7 @@ const htmlHeaders = {
   'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'",
 }
 
-/** Shows who can sign in, and gives whoever does the scopes that they may have. */
+/** Lists the people who can sign in, and grants the chosen person the scopes that they may have. */
 async function signIn(provider, resource, request, response) {
   const details = await provider.interactionDetails(request, response)
   const { client_id: clientId, scope = '' } = details.params

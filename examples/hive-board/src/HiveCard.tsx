@@ -2,11 +2,11 @@ import type { ReactNode } from 'react'
 import { Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts'
 import type { Hive } from './hives.ts'
 
-/** The time of day at the scale, which reports in UTC. */
+/** The time of the reading; the scale reports in UTC. */
 const clock = (at: number) => new Date(at).toISOString().slice(11, 19)
 const day = (at: number) => new Date(at).toISOString().slice(0, 10)
 
-/** One hive: what its scale says now, and since the page was opened. */
+/** One hive: its current reading, and its readings since the page was opened. */
 export function HiveCard({
   hive: { hive, site, readings, isStale },
   isLive,

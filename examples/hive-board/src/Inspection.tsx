@@ -5,7 +5,7 @@ import validator from '@rjsf/validator-ajv8'
 import { useState } from 'react'
 import type { Asked } from './Board.tsx'
 
-/** Day first; then the tool is called, and asks for what it misses by a form of its own. */
+/** Asks for the day, then calls the tool, which asks for missing values with a form of its own. */
 export function Inspection({
   hive,
   asked,
@@ -93,7 +93,7 @@ function Question({ asked: { question, answer } }: { asked: Asked }) {
   )
 }
 
-/** A box that is not ticked says no; without this it would say nothing. */
+/** An unchecked box means no; without a default it would send nothing. */
 function unticked(schema: Readonly<Record<string, unknown>>): Record<string, unknown> {
   const properties = Object.entries(
     (schema.properties ?? {}) as Record<string, { type?: unknown; default?: unknown }>,

@@ -12,9 +12,9 @@ export interface Hive {
 }
 export interface BoardState {
   connection: 'connecting' | 'live' | 'lost'
-  /** Why it is lost, in words. */
+  /** Why the connection was lost, as text. */
   why: string
-  /** How often it was lost and found again. */
+  /** How often the connection was lost and restored. */
   losses: number
   hives: readonly Hive[]
 }
@@ -23,13 +23,13 @@ const pulseMs = 2500
 const mostReadings = 120
 const scale = (hive: string) => `scales://weight/${hive}`
 
-/** The hives of a server: read once, then told of every reading; what is lost is looked for until it is back. */
+/** The hives of a server: read once, then updated with every reading. After a lost connection it reconnects. */
 export class Hives {
   #state: BoardState = { connection: 'connecting', why: '', losses: 0, hives: [] }
   #link: Link | undefined
   #timer: ReturnType<typeof setTimeout> | undefined
   #isOver = false
-  /** What was never there was not lost. */
+  /** A connection that never existed was not lost. */
   #wasLive = false
   readonly #url: string
   readonly #changed: (state: BoardState) => void
@@ -46,7 +46,7 @@ export class Hives {
     void this.#pulse()
   }
 
-  /** Calls a tool; what it answers, or why not, in words. */
+  /** Calls a tool. Returns its result, or the reason of its failure, as text. */
   async record(hive: string, on: string): Promise<{ text: string; isError: boolean }> {
     if (!this.#link) return { text: 'The server is not reachable.', isError: true }
     try {
@@ -67,7 +67,9 @@ export class Hives {
     void this.#link?.close()
   }
 
-  /** Looks whether the server is there, again and again: a server that was started again is a new session, with the same subscriptions. */
+  /**
+   * Checks repeatedly whether the server responds. A restarted server gives a new session, with the same subscriptions.
+   */
   async #pulse(): Promise<void> {
     try {
       if (!this.#link) await this.#open()
@@ -91,7 +93,7 @@ export class Hives {
       clientInfo: { name: 'hive-board', version: '0.1.0' },
     })
     link.on('resourceUpdated', ({ uri }) => void this.#readOne(uri))
-    // A link that is closed for good connects again at the next update.
+    // A link that has closed reconnects at the next update.
     link.on('closed', () => {
       if (this.#link === link) this.#link = undefined
     })
@@ -101,7 +103,7 @@ export class Hives {
     await Promise.all(hives.map(({ hive }) => link.subscribe(scale(hive))))
   }
 
-  /** What has been reported so far, of every hive. */
+  /** All readings reported so far, by hive. */
   async #readAll(): Promise<void> {
     const hives = await Promise.all(
       this.#state.hives.map(async (hive): Promise<Hive> => {
@@ -131,7 +133,7 @@ export class Hives {
       )
       this.#set({ hives })
     } catch {
-      // The next pulse says whether the server is gone.
+      // The next check finds out whether the server is gone.
     }
   }
 
@@ -148,7 +150,7 @@ export class Hives {
   }
 }
 
-/** Readings in their order, each once. */
+/** Readings in order, without duplicates. */
 function merged(before: readonly Reading[], more: readonly Reading[]): Reading[] {
   const all = new Map([...before, ...more].map((reading) => [reading.at, reading]))
   return [...all.values()].sort((one, other) => one.at - other.at).slice(-mostReadings)

@@ -29,7 +29,7 @@ export function HiveCards<In, Out>({ hives, chosen, onChoose, host }: Props<In, 
   )
 }
 
-/** Pictures are resources of the server, read by the page. */
+/** Pictures are resources of the server that the page reads. */
 function Drawing<In, Out>({ hive, host }: { hive: string; host: ViewHost<In, Out> | undefined }) {
   const [source, setSource] = useState<string>()
   useEffect(() => {

@@ -6,7 +6,7 @@ interface Props {
   onChoose: (hive: string) => void
 }
 
-/** The three sites, drawn: the page loads no map from anywhere. */
+/** A drawn map of the three sites; the page loads no map data. */
 export function HiveMap({ hives, chosen, onChoose }: Props) {
   const sites = [...new Set(hives.map(({ site }) => site))]
   return (
@@ -41,7 +41,7 @@ export function HiveMap({ hives, chosen, onChoose }: Props) {
   )
 }
 
-/** Above the hives of a site, and within the map. */
+/** Positioned above the hives of a site, inside the map. */
 const placeOf = (first: HiveOverview | undefined) => {
   const { x, y } = first?.place ?? { x: 0, y: 12 }
   return { top: `${y - 12}%`, ...(x > 60 ? { right: '4%' } : { left: `${x}%` }) }

@@ -5,7 +5,7 @@ import { HiveCards } from './HiveCards.tsx'
 import { HiveMap } from './HiveMap.tsx'
 import { Visits } from './Visits.tsx'
 
-/** The whole page: choose a hive on the map or by its card, look at its visits, record one. */
+/** The whole page: choose a hive on the map or by its card, view its visits, and record a new one. */
 export function HiveVisit() {
   const { host, input, partialInput, result, cancelled, error } = useView<
     { site?: string },

@@ -8,7 +8,7 @@ interface Props<In, Out> {
   onRecorded: () => void
 }
 
-/** A visit is written down by the person: filled in, looked at once more, confirmed. Only then the model hears of it. */
+/** The user fills in a visit, reviews it and confirms it. The model is told only then. */
 export function RecordForm<In, Out>({ hive, host, onRecorded }: Props<In, Out>) {
   const [draft, setDraft] = useState<Visit>()
   const [said, setSaid] = useState<string>()

@@ -8,7 +8,7 @@ interface Props<In, Out> {
   host: ViewHost<In, Out>
 }
 
-/** The visits of the chosen hive between two dates, and the form for another. */
+/** The visits of the chosen hive between two dates, and the form for a new visit. */
 export function Visits<In, Out>({ hive: { hive }, host }: Props<In, Out>) {
   const [from, setFrom] = useState('')
   const [to, setTo] = useState('')

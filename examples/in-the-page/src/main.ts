@@ -1,4 +1,4 @@
-/** A session with a kit in this very page, and a form made of what the kit says of its tools. */
+/** Runs a kit in this page, with a session and a form generated from the schemas of its tools. */
 import { connect, type Link, type ToolDefinition } from 'jexo/link'
 import type { Sighting } from './sightings.ts'
 import kit from './swarms.kit.ts'
@@ -13,10 +13,10 @@ const [picker, about, form, answer, messages, list] = [
   find<HTMLUListElement>('sightings'),
 ]
 
-// The page calls whatever tools there are.
+// The tool names are known only at run time.
 const link: Link = await connect(kit, {
   clientInfo: { name: 'in-the-page', version: '0.1.0' },
-  // What the kit asks, the page asks.
+  // Shows the kit's questions in the page.
   onQuestion: ({ message }) => ({ action: window.confirm(message) ? 'accept' : 'decline' }),
   onMessage: (message, from) => messages.append(`${from === 'client' ? '→' : '←'} ${JSON.stringify(message)}\n`),
 })
@@ -50,7 +50,7 @@ function fieldsOf({ inputSchema }: ToolDefinition): [string, Field][] {
   return Object.entries((inputSchema.properties ?? {}) as Record<string, Field>)
 }
 
-/** A form from the schema: choices, dates, numbers, texts. */
+/** Makes a form from the schema: choices, dates, numbers and texts. */
 function show(tool: ToolDefinition): void {
   about.textContent = tool.description ?? ''
   const [example = {}] = (tool.inputSchema.examples ?? []) as Record<string, unknown>[]
@@ -76,7 +76,7 @@ async function call(tool: ToolDefinition): Promise<void> {
   const args = Object.fromEntries(
     fieldsOf(tool).flatMap(([name, { type }]) => {
       const text = String(given.get(name) ?? '')
-      // What is left empty is not said; the kit tells what it misses.
+      // Empty fields are not sent; the kit reports missing values.
       return text === '' ? [] : [[name, type === 'string' || type === undefined ? text : Number(text)]]
     }),
   )

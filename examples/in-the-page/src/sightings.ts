@@ -12,7 +12,7 @@ interface Database extends DBSchema {
 }
 export type Sightings = IDBPDatabase<Database>
 
-/** The browser's own database, opened at the first call that needs it. */
+/** The browser's database (IndexedDB), opened by the first call that needs it. */
 export const sightings = shared(
   () =>
     openDB<Database>('swarms', 1, {

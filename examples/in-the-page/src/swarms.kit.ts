@@ -63,7 +63,7 @@ const sightingList = resource(listUri, {
   },
 })
 
-/** The same kit that a server would serve; here a page holds it. */
+/** The kit that a server would serve; here a page runs it. */
 export default defineKit({
   name: 'swarms',
   version: '1.0.0',

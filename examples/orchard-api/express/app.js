@@ -2,7 +2,7 @@ import express from 'express'
 import { openOrchard, varietyNames } from '../orchard.js'
 import { addTools } from './tools.js'
 
-/** The orchard's API once more, in Express: no schemas in its routes. The two lines that give it tools are marked. */
+/** The orchard's API in Express, without schemas in its routes. The two lines that add tools are marked. */
 export function buildApp() {
   const orchard = openOrchard()
   const app = express()

@@ -1,4 +1,4 @@
-/** The application's own tests. They know nothing of tools. */
+/** The application's own tests, which do not use the tools. */
 import assert from 'node:assert/strict'
 import { after, before, test } from 'node:test'
 import { buildApp } from './app.js'

@@ -1,4 +1,4 @@
-/** What was written down of the API for people: an OpenAPI description. */
+/** An OpenAPI description of the API, written for people. */
 const of = (description, schema = {}) => ({ description, schema: { type: 'string', ...schema } })
 const inQuery = (name, rest) => ({ name, in: 'query', ...rest })
 const answer = { 200: { description: 'What was asked for', content: { 'application/json': { schema: {} } } } }

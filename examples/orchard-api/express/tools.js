@@ -4,9 +4,9 @@ import { nodeHandler } from 'jexo/node'
 import { wrapOpenApi } from 'jexo/openapi'
 import { description } from './description.js'
 
-/** Tools of the application's own routes, at /mcp on its own port. */
+/** Tools for the application's routes, at /mcp on the same port. */
 export function addTools(app) {
-  // A door that only this process knows of leads back into the application.
+  // Calls the application in this process.
   const within = createServer(app).listen(0, '127.0.0.1').unref()
   const upstream = async (request) => {
     const { pathname, search } = new URL(request.url)

@@ -19,7 +19,7 @@ const harvest = {
 }
 const problem = { type: 'object', properties: { error: { type: 'string' } } }
 
-/** The orchard's API, as it was before anybody thought of tools; the two lines that give it some are marked. */
+/** The orchard's API as an existing application; the two lines that add tools are marked. */
 export async function buildApp() {
   const orchard = openOrchard()
   const app = fastify()

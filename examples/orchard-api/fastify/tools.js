@@ -2,7 +2,10 @@ import { defineKit } from 'jexo'
 import { nodeHandler } from 'jexo/node'
 import { wrapOpenApi } from 'jexo/openapi'
 
-/** Tools of the application's own routes, at /mcp on its own port. They call the application from within: hooks, checks and errors are its own. */
+/**
+ * Tools for the application's routes, at /mcp on the same port. They call the application in this process, so its
+ * hooks, checks and errors apply.
+ */
 export function addTools(app) {
   let mcp
   const upstream = async (request) => {

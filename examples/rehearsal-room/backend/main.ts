@@ -1,4 +1,4 @@
-/** `npm start -- [servers …] [--model url] [--port number]`: opens the room for servers, and says where it is. */
+/** `npm start -- [servers …] [--model url] [--port number]`: opens the room for servers and prints its address. */
 import { parseArgs } from 'node:util'
 import { chatHostModel, standInHostModel } from 'jexo/host'
 import { Room } from './room.ts'
@@ -7,7 +7,7 @@ import { serveRoom } from './routes.ts'
 const usage = `Usage: npm start -- [server …] [--model url] [--model-name name] [--port number]
 A server is a kit file, a URL, exec:<command line>, <host config file>#<entry>, or a host's configuration file with all of its entries.`
 
-/** Opens a room. What a server cannot do is shown in the page. */
+/** Opens a room. The page shows errors of servers. */
 export async function startRoom({
   servers,
   model,

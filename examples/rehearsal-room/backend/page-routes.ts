@@ -5,10 +5,10 @@ import { bodyOf } from './routes.ts'
 
 type Content = Parameters<Room['conversation']['pages']['say']>[1]
 
-/** What the page of a call asks through the room's page: its document, calls, resources, and what it says. */
+/** Routes for views: their document, calls, resources and messages, all through the room's page. */
 export function pageRoutes(room: Room): Hono {
   const app = new Hono()
-  // A refusal keeps its code, so that the page of the tool gets it.
+  // A refusal keeps its code, so that the view receives it.
   app.onError((error, context) =>
     context.json({ error: error.message, ...(error instanceof ViewError ? { code: error.code } : {}) }, 400),
   )

@@ -13,7 +13,7 @@ import {
 } from 'jexo/host'
 import { uiOf } from 'jexo/host/frame'
 
-/** What the page gets to see of a server. */
+/** The description of a server that the page receives. */
 export interface ServerView {
   id: string
   state: HostServer['state']
@@ -27,7 +27,7 @@ export interface ServerView {
     about: string
     effect: 'read' | 'write'
     isOn: boolean
-    /** Only pages may call it; the model is not told of it. */
+    /** Only views may call it; the model does not see it. */
     isForPagesOnly: boolean
     example?: unknown
   }[]
@@ -38,26 +38,26 @@ export interface ServerView {
 export interface RoomView {
   servers: ServerView[]
   model: string
-  /** What the model cannot do, where it is the stand-in. */
+  /** Limits of the built-in stand-in for a model. */
   limits?: string | undefined
   isBusy: boolean
-  /** What cannot be attached, in words. */
+  /** Why a server cannot be attached. */
   trouble?: string | undefined
-  /** Servers that wait for the person to sign in, and the page where that is done. */
+  /** Servers that wait for the user to sign in, each with the page for it. */
   signIns: { server: string; page: string }[]
-  /** Address of the outer frame of pages; on another port than the room. */
+  /** Address of the outer frame of views, on another port than the room. */
   viewProxy?: string | undefined
-  /** Commands that wait for the person's word before they are run on this machine. */
+  /** Commands that run on this machine once the user confirms them. */
   toStart?: { text: string; commands: readonly string[] } | undefined
 }
 export type RoomEvent = { view: RoomView } | { step: Step } | { cleared: true }
 
-/** Longer answers are opened on their own. */
+/** Longer results are fetched when the user opens them. */
 const mostShown = 6000
 
-/** One person, some servers, one conversation: all that the page shows. */
+/** One user, several servers and one conversation: the state that the page shows. */
 export class Room {
-  /** Whoever asks for anything has to know it: it stands in the address that is printed, and nowhere else. */
+  /** Required by every request. It is part of the printed address and appears nowhere else. */
   readonly key = randomBytes(18).toString('base64url')
   readonly #host: Host
   readonly #model: HostModel
@@ -66,7 +66,7 @@ export class Room {
   #trouble: string | undefined
   #toStart: RoomView['toStart']
   readonly #signIns = new Map<string, string>()
-  /** Set once its port is open. */
+  /** Set when its port is open. */
   viewProxy: string | undefined
 
   constructor(model: HostModel) {
@@ -88,7 +88,7 @@ export class Room {
     }
   }
 
-  /** Called for every event from now on, after the existing ones. Returns a function that ends this. */
+  /** Calls a listener for each event from now on, after the existing listeners. Returns a function that ends this. */
   listen(listener: (event: RoomEvent) => void): () => void {
     listener({ view: this.view })
     for (const step of this.#conversation.steps) listener({ step: slim(step) })
@@ -97,8 +97,8 @@ export class Room {
   }
 
   /**
-   * Attaches what a text names; what cannot be read is told in the view. Commands are run only if they are confirmed: as the room was started
-   * with them, or by `confirm`.
+   * Attaches the server that a text names. The view shows texts that cannot be read. Commands run only if they were
+   * given when the room was started, or are confirmed with `confirm`.
    */
   async attach(text: string, isConfirmed = false): Promise<void> {
     this.#trouble = undefined
@@ -108,7 +108,7 @@ export class Room {
       const commands = openers.flatMap(({ starts }) => starts ?? [])
       if (commands.length > 0 && !isConfirmed) this.#toStart = { text, commands }
       else if (openers.length === 0) this.#trouble = `${text}: there are no servers in it`
-      // One that is slow keeps nobody waiting: how each is doing is in the view.
+      // Slow servers delay nobody: the view shows the state of each.
       else for (const { id, open } of openers) void this.#host.attach(id, open)
     } catch (error) {
       this.#trouble = error instanceof Error ? error.message : String(error)
@@ -131,19 +131,19 @@ export class Room {
   reopen = (id: string) => this.#host.reopen(id)
   switch = (id: string, isOn: boolean, tool?: string) => this.#host.switch(id, isOn, tool)
 
-  /** What the person says; the conversation goes on by itself. */
+  /** Sends the user's text; the conversation continues in the background. */
   say(text: string, attached: readonly Attachment[]): boolean {
     if (this.#conversation.isBusy) return false
     void this.#conversation.say(text, attached).finally(() => this.#tellView())
     this.#tellView()
     return true
   }
-  /** The tool that a call was of, as it is now, and those that its page may call. */
+  /** The tool of a call as it is now, and the tools that its view may call. */
   toolsOf(id: number) {
     const step = this.#conversation.steps.find((known) => known.id === id)
     return this.#host.servers.find((server) => step?.kind === 'call' && server.id === step.server)?.tools ?? []
   }
-  /** Ends this conversation and begins another. */
+  /** Ends this conversation and starts a new one. */
   clear(): void {
     this.#conversation.stop()
     this.#conversation = this.#begin()
@@ -180,10 +180,10 @@ export class Room {
   ) {
     return this.#link(server).complete(of, { name, value }, filled)
   }
-  /** What the model is told, in the form that chat endpoints take. */
+  /** The tools that the model sees, in the format of chat endpoints. */
   functions = () => endpointFunctions(this.#host.functions())
 
-  /** A step with everything in it. */
+  /** A step in full. */
   whole(id: number): Step | undefined {
     return this.#conversation.steps.find((step) => step.id === id)
   }
@@ -262,9 +262,9 @@ function serverView({
   }
 }
 
-/** A step as the page gets it: a long answer is cut, and opened on its own. */
+/** A step as the page receives it: long results are cut, and fetched when they are opened. */
 function slim(step: Step): Step {
-  // A pattern of a server's must not hold the page up; the answer is checked by the link.
+  // Patterns of a server could block the page; the link checks the answer.
   if (step.kind === 'question' && step.question.kind === 'form')
     return { ...step, question: { ...step.question, schema: withoutSlowPatterns(step.question.schema) } }
   if (step.kind !== 'call' || !step.result) return step

@@ -18,7 +18,7 @@ const types: Record<string, string> = {
   '.svg': 'image/svg+xml',
 }
 
-/** Serves the page and what it asks for, on this machine only. */
+/** Serves the page and its API, on this machine only. */
 export async function serveRoom(room: Room, port: number): Promise<{ url: string; close(): Promise<void> }> {
   const server = createServer(getRequestListener(routesOf(room).fetch))
   await new Promise<void>((resolve, reject) => {
@@ -40,7 +40,7 @@ export async function serveRoom(room: Room, port: number): Promise<{ url: string
 
 function routesOf(room: Room): Hono {
   const app = new Hono()
-  // Other pages must not reach it, by whatever name they have for this machine.
+  // Refuses requests of other pages, whichever host name they use for this machine.
   app.use(async (context, next) => {
     const host = (context.req.header('host') ?? '').replace(/:\d+$/, '')
     const origin = context.req.header('origin')
@@ -152,7 +152,7 @@ export async function bodyOf(context: Context): Promise<Record<string, unknown>>
 const isSame = (given: string, wanted: string): boolean =>
   given.length === wanted.length && timingSafeEqual(Buffer.from(given), Buffer.from(wanted))
 
-/** Nothing from elsewhere, in nobody's frame. The forms' validator compiles schemas. */
+/** Allows nothing from other origins, and no embedding. The validator of the forms compiles schemas. */
 const policy =
   "default-src 'self'; script-src 'self' 'unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'none'"
 

@@ -9,7 +9,7 @@ export function App() {
   const { view, steps, isConnected } = useRoom()
   const [trouble, setTrouble] = useState<string>()
   const list = useRef<HTMLDivElement>(null)
-  // Acts in a page must not scroll it away from the person.
+  // Actions in a view must not scroll it out of sight.
   const ofTalk = steps.filter(({ kind }) => kind !== 'page-call' && kind !== 'page-context')
   const last = ofTalk.at(-1)
   // biome-ignore lint/correctness/useExhaustiveDependencies: what comes last is shown when it comes

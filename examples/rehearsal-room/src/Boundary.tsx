@@ -1,12 +1,12 @@
 import { Component, type ReactNode } from 'react'
 
 interface Props {
-  /** What is shown instead, with the reason. */
+  /** Shown instead, with the reason. */
   instead: (reason: string) => ReactNode
   children: ReactNode
 }
 
-/** What a server sends may be more than the page can draw: that is said in its place, and the rest of the page works on. */
+/** Shows an error in place of content that cannot be drawn; the rest of the page continues. */
 export class Boundary extends Component<Props, { reason: string | undefined }> {
   override state: { reason: string | undefined } = { reason: undefined }
 

@@ -22,7 +22,7 @@ const taskStates: Record<NonNullable<CallStep['task']>['status'], string> = {
   cancelled: 'cancelled',
 }
 
-/** A call from its proposal to its answer: arguments can be edited before it is approved. */
+/** A call from proposal to result. Arguments can be edited before it is approved. */
 export function CallCard({ step, act, proxy }: { step: CallStep; act: Act; proxy: string | undefined }) {
   const { id, server, tool, state, reason, progress, task, logs, tookMs, isError, approved } = step
   const isFailed = isError === true || state === 'lost'

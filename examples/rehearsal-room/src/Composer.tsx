@@ -5,7 +5,7 @@ import type { RoomView, ServerView } from '../backend/room.ts'
 import type { Act } from './Servers.tsx'
 import { ask } from './useRoom.ts'
 
-/** Something that is filled in before it is attached: a prompt, or the template of a resource. */
+/** An item whose fields are filled in before it is attached: a prompt or a resource template. */
 interface Wanted {
   server: string
   title: string
@@ -13,7 +13,7 @@ interface Wanted {
   fields: { name: string; about: string; required: boolean }[]
 }
 
-/** Where the person speaks: with resources attached, and prompts from a menu. */
+/** The input of the user, with attached resources and a menu of prompts. */
 export function Composer({ view, isFresh, act }: { view: RoomView; isFresh: boolean; act: Act }) {
   const [text, setText] = useState('')
   const [attached, setAttached] = useState<Attachment[]>([])
@@ -124,7 +124,7 @@ export function Composer({ view, isFresh, act }: { view: RoomView; isFresh: bool
   )
 }
 
-/** Sentences that are likely to lead somewhere: tools that only read, by their titles and examples. */
+/** Suggested sentences for tools that only read, from their titles and examples. */
 function suggestionsOf(servers: readonly ServerView[]): string[] {
   return servers
     .flatMap(({ tools }) => tools)
@@ -227,7 +227,7 @@ function PromptMenu({
   )
 }
 
-/** Fields with the values that the server itself completes. */
+/** Fields with completions from the server. */
 function Fill({
   wanted,
   close,
@@ -245,7 +245,7 @@ function Fill({
     )
     ask<{ values: string[] }>('complete', { server: wanted.server, of: wanted.of, name, value, filled })
       .then((found) => setValues((before) => ({ ...before, [name]: [...new Set(found.values)] })))
-      // A server that completes nothing is typed to without.
+      // A server without completion gets plain text fields.
       .catch(() => setValues((before) => ({ ...before, [name]: [] })))
   }
   const isWhole = wanted.fields.every(({ name, required }) => !required || (given[name] ?? '') !== '')

@@ -2,7 +2,7 @@ import { Button, Group } from '@mantine/core'
 import type { PageCallStep, PageContextStep, PageMessageStep } from 'jexo/host'
 import type { Act } from './Servers.tsx'
 
-/** A call that the person made in a page. */
+/** A call that the user made in a view. */
 export function PageCallCard({
   step: { tool, server, state, text, isError, arguments: given },
 }: {
@@ -24,7 +24,7 @@ export function PageCallCard({
   )
 }
 
-/** A message of a page: nothing is sent to the model before the person has read it. */
+/** A message from a view. It goes to the model only after the user has read it. */
 export function PageMessageCard({ step: { id, tool, text, state }, act }: { step: PageMessageStep; act: Act }) {
   if (state !== 'open')
     return state === 'sent' ? null : (

@@ -12,7 +12,7 @@ interface Loaded {
   tools: Parameters<typeof openFrame>[0]['handlers']['tools'] extends () => infer T ? T : never
 }
 
-/** The page of a call, in frames that it cannot leave. It is opened with the call, and told of the result when that is there. */
+/** The view of a call, in frames that isolate it. It opens with the call, and receives the result when there is one. */
 export function PageView({ step, proxy }: { step: CallStep; proxy: string }) {
   const { id, arguments: input, state } = step
   const container = useRef<HTMLDivElement>(null)
@@ -112,7 +112,7 @@ export function PageView({ step, proxy }: { step: CallStep; proxy: string }) {
 
 const finished = new WeakSet<OpenFrame>()
 
-/** Tells the page how its call ended, once. */
+/** Sends the view the result of its call, once. */
 function finish(frame: OpenFrame, { state, id, text }: CallStep): void {
   if (state === 'proposed' || state === 'running' || finished.has(frame)) return
   finished.add(frame)
@@ -128,7 +128,7 @@ const themeOf = ({ matches }: MediaQueryList) => {
   return { theme, styles: plainStyles(theme) } as const
 }
 
-/** Requests of pages that are under way: a browser has six connections to an origin, and the room needs some itself. */
+/** Requests of views in progress: a browser has six connections to an origin, and the room needs some itself. */
 const inTurn = pLimit(3)
 
 async function fromServer<T>(path: string, body: object, signal?: AbortSignal): Promise<T> {

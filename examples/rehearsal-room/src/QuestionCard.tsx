@@ -7,7 +7,7 @@ import { useState } from 'react'
 import { Boundary } from './Boundary.tsx'
 import type { Act } from './Servers.tsx'
 
-/** What a server asks the person: a form to fill in, or a page to visit. */
+/** A question of a server to the user: a form to fill in, or a page to visit. */
 export function QuestionCard({ step, act }: { step: QuestionStep; act: Act }) {
   const { id, server, question, state, answer } = step
   const [formData, setFormData] = useState<unknown>(() =>
@@ -75,7 +75,7 @@ export function QuestionCard({ step, act }: { step: QuestionStep; act: Act }) {
   )
 }
 
-/** A box that is not ticked says no; without this it would say nothing. */
+/** An unchecked box means no; without a default it would send nothing. */
 function unticked(schema: Readonly<Record<string, unknown>>): Record<string, unknown> {
   const properties = Object.entries(
     (schema.properties ?? {}) as Record<string, { type?: unknown; default?: unknown }>,

@@ -2,7 +2,7 @@ import { Button, Group } from '@mantine/core'
 import type { SamplingStep } from 'jexo/host'
 import type { Act } from './Servers.tsx'
 
-/** A server that asks for the model: the person sees what it wants said, and lets it or not. */
+/** A server's request to the model. The user reads it, and allows or declines it. */
 export function SamplingCard({ step, act }: { step: SamplingStep; act: Act }) {
   const { id, server, request, state, answer } = step
   const said = request.messages

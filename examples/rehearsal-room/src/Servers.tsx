@@ -5,7 +5,7 @@ import { ask } from './useRoom.ts'
 
 export type Act = (path: string, body?: object) => void
 
-/** Servers side by side: what they offer, which tools the model is told of, how they are. */
+/** The attached servers: their parts, the tools that the model sees, and their state. */
 export function Servers({
   servers,
   trouble,
@@ -90,7 +90,7 @@ export function Servers({
   )
 }
 
-/** The list as chat endpoints take it: what the model is told, to the letter. */
+/** The list of tools exactly as the model receives it. */
 function Told({ isChanged }: { isChanged: string }) {
   const [text, setText] = useState<string>()
   const [isOpen, setOpen] = useState(false)

@@ -2,7 +2,7 @@ import type { Step } from 'jexo/host'
 import { useEffect, useState } from 'react'
 import type { RoomEvent, RoomView } from '../backend/room.ts'
 
-/** From the address that was printed; kept for this tab, and taken out of what the browser shows and remembers. */
+/** Read from the printed address, kept for this tab, and removed from the address bar and the history. */
 const key = takeKey()
 
 function takeKey(): string {
@@ -13,7 +13,7 @@ function takeKey(): string {
   return given
 }
 
-/** Asks the backend; rejects with what it says is wrong. */
+/** Sends a request to the backend; rejects with its error message. */
 export async function ask<T = unknown>(path: string, body?: object, signal?: AbortSignal): Promise<T> {
   const response = await fetch(`/api/${path}`, {
     method: body ? 'POST' : 'GET',
@@ -31,7 +31,7 @@ export async function ask<T = unknown>(path: string, body?: object, signal?: Abo
   return answer as T
 }
 
-/** All that happens in the room, as it happens. */
+/** All events of the room, live. */
 export function useRoom(): { view: RoomView | undefined; steps: readonly Step[]; isConnected: boolean } {
   const [view, setView] = useState<RoomView>()
   const [steps, setSteps] = useState<ReadonlyMap<number, Step>>(new Map())
@@ -42,7 +42,7 @@ export function useRoom(): { view: RoomView | undefined; steps: readonly Step[];
       setConnected(true)
       setSteps(new Map())
     }
-    // The browser tries again by itself; what is there then comes whole.
+    // The browser reconnects automatically and then receives the whole state.
     source.onerror = () => setConnected(false)
     source.onmessage = ({ data }) => {
       const event = JSON.parse(data) as RoomEvent

@@ -1,6 +1,6 @@
 import { useCallback, useSyncExternalStore } from 'react'
 
-/** What the address names: a part, a message, a target, or the form for a new target. */
+/** The item that the address names: a part, a message, a target, or the form for a new target. */
 export type Route =
   | { at: 'parts' }
   | { at: 'part'; key: string }
@@ -17,7 +17,7 @@ function read(hash: string): Route {
   return kind === 'add' ? { at: 'add' } : { at: 'parts' }
 }
 
-/** The address of something in the page; it can be kept, and sent to a colleague who looks at the same. */
+/** The address of an item in the page. It can be bookmarked, and sent to a colleague who views the same recording. */
 export function hashOf(route: Route): string {
   switch (route.at) {
     case 'part':
@@ -38,7 +38,7 @@ const listen = (changed: () => void) => {
   return () => removeEventListener('hashchange', changed)
 }
 
-/** The address, and what goes elsewhere. */
+/** The current address, and a function that goes to another. */
 export function useRoute(): [Route, (route: Route) => void] {
   const hash = useSyncExternalStore(listen, () => location.hash)
   const go = useCallback((route: Route) => {

@@ -5,23 +5,23 @@ import { type BenchView, type CatalogueView, catalogueOf, follow, type SlimEntry
 
 export type HttpEntry = Extract<SlimEntry, { kind: 'http' }>
 
-/** Everything the page knows. */
+/** All data of the page. */
 export interface Known {
   lines: readonly Line[]
   /** Heads of HTTP exchanges, by target and number: `t1 4`. */
   exchanges: ReadonlyMap<string, HttpEntry>
-  /** What targets are called, those of tapes too. */
+  /** Names of targets, including those of tapes. */
   names: Readonly<Record<string, string>>
   bench: BenchView
   catalogues: Readonly<Record<string, CatalogueView>>
   connection: 'live' | 'lost' | 'refused'
-  /** False until the first word of the backend. */
+  /** False until the backend has sent its first data. */
   isReady: boolean
 }
 
 const mostLines = 60_000
 
-/** Follows the backend, and draws the score as entries come. */
+/** Follows the backend, and updates the score as entries arrive. */
 export function useBench(): Known {
   const [lines, setLines] = useState<readonly Line[]>([])
   const [bench, setBench] = useState<BenchView>()

@@ -8,7 +8,7 @@ interface Props {
   outcome: Outcome
 }
 
-/** Takes a call along: as a line for the terminal, as curl, as a program, as a case that is run again. */
+/** Copies a call as a command line, a curl command, a program, or a case to replay. */
 export function CopyMenu({ target, outcome }: Props) {
   const [said, setSaid] = useState<{ text: string; isFault?: boolean; copied?: string }>()
   const { method, params, asked } = outcome
@@ -62,7 +62,7 @@ export function CopyMenu({ target, outcome }: Props) {
   )
 }
 
-/** Into the clipboard where the browser lets us; shown in any case. */
+/** Copies to the clipboard if the browser allows it; shows the text in any case. */
 async function taken(text: string, name: string): Promise<{ text: string; copied: string }> {
   try {
     await navigator.clipboard.writeText(text)

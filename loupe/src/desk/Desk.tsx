@@ -16,7 +16,7 @@ interface Props {
   go: (route: Route) => void
 }
 
-/** The desk: find a part, fill it, send it, read the answer. */
+/** The desk: find a part, fill in its arguments, send it, and read the result. */
 export function Desk({ known, route, go }: Props) {
   const [search, setSearch] = useState('')
   const input = useRef<HTMLInputElement>(null)
@@ -24,7 +24,7 @@ export function Desk({ known, route, go }: Props) {
   const parts = useMemo(() => allParts({ bench, catalogues, names }), [bench, catalogues, names])
   const isWanted = useRef(false)
   const back = () => {
-    // The field is there at once, or as soon as the address is another.
+    // Shown at once, or as soon as the address changes.
     isWanted.current = true
     input.current?.focus()
     go({ at: 'parts' })
@@ -75,7 +75,7 @@ interface CatalogueProps {
   search: string
   setSearch: (text: string) => void
   input: React.RefObject<HTMLInputElement | null>
-  /** One comes back to search on. */
+  /** Restores the search when the user returns. */
   isWanted: React.RefObject<boolean>
 }
 

@@ -16,7 +16,7 @@ interface Props {
   isRunning: boolean
 }
 
-/** The form of a prompt or a template: text fields that the server completes as one types. */
+/** The form of a prompt or a template: text fields with completions from the server. */
 export function FieldsForm({ part, onSend, isRunning }: Props) {
   const [values, setValues] = useState<Record<string, string>>({})
   const fields = fieldsOf(part)
@@ -71,7 +71,7 @@ function fieldsOf(part: Props['part']): Field[] {
   }))
 }
 
-/** A server that was not made here may have a template that cannot be read. */
+/** Other servers may have templates that cannot be parsed. */
 function readTemplate(text: string): ReturnType<typeof parseUriTemplate> | undefined {
   try {
     return parseUriTemplate(text)

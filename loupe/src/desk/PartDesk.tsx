@@ -16,13 +16,13 @@ import { Running } from './Running'
 const ToolForm = lazy(() => import('./ToolForm'))
 const ViewPanel = lazy(() => import('../view/ViewPanel'))
 
-/** A request that was sent, and what came of it. */
+/** A request that was sent, and its result. */
 export interface Outcome {
   method: string
   params: object
   asked: Asked
   tookMs: number
-  /** Tells it from all others. */
+  /** A unique key. */
   key: string
 }
 export type Send = (method: string, params: object) => void
@@ -33,7 +33,7 @@ interface Props {
   onBack: () => void
 }
 
-/** One part on the desk: what it is, its form, its answer. */
+/** One part on the desk: its description, its form, and its results. */
 export function PartDesk({ part, known, onBack }: Props) {
   const { outcomes, running, send, stop, follow } = useRequests(part)
   const [isDefinitionShown, setDefinitionShown] = useState(false)
@@ -91,7 +91,7 @@ export function PartDesk({ part, known, onBack }: Props) {
 
 const viewOf = ({ definition }: Extract<DeskPart, { kind: 'tool' }>) => uiOf(definition).resourceUri
 
-/** The call that a page is shown for: the one that runs, or the last. */
+/** The call that the view belongs to: the running one, or the last. */
 function shownCall(
   running: { key: string; method: string; params: object } | undefined,
   last: Outcome | undefined,
@@ -134,7 +134,7 @@ function Head({ part }: { part: DeskPart }) {
   )
 }
 
-/** What `jexo vet` says of it, and what to do. */
+/** Findings of `jexo vet` for the part, with their fixes. */
 function Findings({ part: { findings } }: { part: DeskPart }) {
   if (findings.length === 0) return null
   return (
@@ -151,7 +151,7 @@ function Findings({ part: { findings } }: { part: DeskPart }) {
   )
 }
 
-/** Sends requests of a part, one at a time, and keeps what came of them. */
+/** Sends requests of a part, one at a time, and keeps the results. */
 function useRequests(part: DeskPart) {
   const [outcomes, setOutcomes] = useState<readonly Outcome[]>([])
   const [running, setRunning] = useState<{ key: string; since: number; method: string; params: object }>()
@@ -177,7 +177,7 @@ function useRequests(part: DeskPart) {
     running,
     send: (method: string, params: object) => void send(method, params),
     stop: () => void (running && cancel(part.target, running.key)),
-    /** What an answer links to is read in its place. */
+    /** Opens the links of a result in its place. */
     follow: (uri: string) => void send('resources/read', { uri }),
   }
 }

@@ -7,14 +7,14 @@ import { useEffect, useRef, useState } from 'react'
 interface Props {
   value: unknown
   onValue: (value: unknown) => void
-  /** Told why the text is no JSON, or undefined once it is. */
+  /** Called with the reason why the text is not valid JSON; with undefined when it is valid. */
   onProblem: (problem: string | undefined) => void
 }
 
-/** The arguments as text, checked as one types. */
+/** The arguments as JSON text, checked while the user types. */
 export default function RawJson({ value, onValue, onProblem }: Props) {
   const [text, setText] = useState(() => textOf(value))
-  // What is filled in from elsewhere is shown; what one types oneself is left as it was typed.
+  // Changes from outside replace the text; the user's own text stays as typed.
   const own = useRef(value)
   useEffect(() => {
     if (value === own.current) return
@@ -44,7 +44,7 @@ export default function RawJson({ value, onValue, onProblem }: Props) {
   )
 }
 
-// The colours of JSON everywhere else on the page, in both schemes.
+// The same colours as JSON elsewhere on the page, in both colour schemes.
 const colours = HighlightStyle.define([
   { tag: tags.propertyName, color: 'var(--host-ink)' },
   { tag: tags.string, color: 'var(--server-ink)' },

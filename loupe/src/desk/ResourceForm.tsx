@@ -11,10 +11,10 @@ interface Props {
   isRunning: boolean
 }
 
-/** Resources that are subscribed to, by target and URI; a subscription outlives the desk that it was made at. */
+/** Subscribed resources, by target and URI. A subscription outlives the desk where it was made. */
 const subscribed = new Set<string>()
 
-/** Reads a resource, and has its changes told. */
+/** Reads a resource, and subscribes to it. */
 export function ResourceForm({ part, canSubscribe, onSend, isRunning }: Props) {
   return (
     <Group gap="xs">
@@ -26,7 +26,7 @@ export function ResourceForm({ part, canSubscribe, onSend, isRunning }: Props) {
   )
 }
 
-/** Has a resource's changes told, or not any more. */
+/** Subscribes to a resource, or unsubscribes. */
 export function Subscribe({ target, uri }: { target: string; uri: string }) {
   const key = `${target} ${uri}`
   const [isOn, setOn] = useState(subscribed.has(key))

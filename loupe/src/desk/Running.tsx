@@ -11,7 +11,7 @@ interface Props {
   onCancel: () => void
 }
 
-/** What is known of a request while it runs: how far it is, how long it takes, and how it is stopped. */
+/** A running request: its progress, its duration, and a button that cancels it. */
 export function Running({ target, lines, since, onCancel }: Props) {
   const [now, setNow] = useState(since)
   useEffect(() => {

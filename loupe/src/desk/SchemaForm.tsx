@@ -9,10 +9,10 @@ import { formSchemaOf, looksOf } from './schema'
 
 const options = { ajvOptionsOverrides: { strict: false } }
 const validator2020 = customizeValidator({ AjvClass: Ajv2020 as never, ...options })
-// Tuples as the form knows them are of an older draft.
+// The form library knows tuples only in the notation of an older draft.
 const validatorForTuples = customizeValidator(options)
 
-/** What nobody has filled in is not sent: no empty objects, no first choices. */
+/** Fields that the user did not fill in are not sent: no empty objects and no preselected choices. */
 const onlyWhatIsGiven = {
   arrayMinItems: { populate: 'never' },
   emptyObjectFields: 'populateRequiredDefaults',
@@ -25,11 +25,11 @@ interface Props {
   value: unknown
   onValue: (value: unknown) => void
   onSubmit: (value: unknown) => void
-  /** Stands where there is nothing to fill. */
+  /** Shown if there are no fields. */
   children?: ReactNode
-  /** Stands in for a form that cannot be made. */
+  /** Shown instead of a form that cannot be made. */
   otherwise: ReactNode
-  /** Called where none can be made. */
+  /** Called if no form can be made. */
   onBroken?: () => void
 }
 
@@ -47,7 +47,7 @@ export default function SchemaForm({ id, schema, value, onValue, onSubmit, child
         validator={hasTuples ? validatorForTuples : validator2020}
         formData={value}
         noHtml5Validate
-        // What is wrong stands at the fields.
+        // Errors are shown at their fields.
         onError={() => {}}
         transformErrors={mostTelling}
         showErrorList={false}
@@ -63,7 +63,7 @@ export default function SchemaForm({ id, schema, value, onValue, onSubmit, child
   )
 }
 
-/** That no branch of a union fits is of no help beside what is wrong within the branch. */
+/** If a union does not match, only the errors within the chosen branch help. */
 function mostTelling(errors: RJSFValidationError[]): RJSFValidationError[] {
   const isUnion = ({ name }: RJSFValidationError) => name === 'anyOf' || name === 'oneOf'
   const isWithin = (inner: RJSFValidationError, outer: RJSFValidationError) =>
@@ -86,7 +86,7 @@ function DateField({ id, label, required, value, onChange, rawErrors }: WidgetPr
 }
 const widgets = { DateWidget: DateField }
 
-/** A value of any form, as JSON; what is no JSON is a text. */
+/** A JSON value of any form; text that is not JSON is taken as a string. */
 function AnyJson({ fieldPathId, name, schema, formData, onChange, required }: FieldProps) {
   const [text, setText] = useState(formData === undefined ? '' : JSON.stringify(formData))
   return (
@@ -120,7 +120,7 @@ interface SafelyProps {
   children: ReactNode
 }
 
-/** A schema may be such that no form can be made of it: then the rest of the page goes on. */
+/** Some schemas have no form; the rest of the page then continues. */
 class Safely extends Component<SafelyProps, { isBroken: boolean }> {
   override state = { isBroken: false }
   static getDerivedStateFromError() {

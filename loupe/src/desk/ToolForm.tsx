@@ -14,7 +14,7 @@ interface Props {
   isRunning: boolean
 }
 
-/** A tool's form, made from its schema; or the same arguments as raw JSON. The two are kept in step. */
+/** A tool's form, made from its schema, or the same arguments as raw JSON. Both have the same content. */
 export default function ToolForm({ schema, onSend, isRunning }: Props) {
   const [args, setArgs] = useState<unknown>({})
   const [isRaw, setRaw] = useState(false)
@@ -24,7 +24,7 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
   const hasFields = Object.keys((schema.properties as object | undefined) ?? {}).length > 0
   const change = (value: unknown) => {
     setArgs(value)
-    // What was wrong is checked again as the person corrects it; nothing is reported while a value is typed for the first time.
+    // Errors are checked again as the user corrects them; a value that is typed for the first time reports none.
     if (issues.length > 0 || isRaw) setIssues(issuesOf(schema, value))
   }
   const send = (value: unknown) => {
@@ -100,7 +100,7 @@ export default function ToolForm({ schema, onSend, isRunning }: Props) {
   )
 }
 
-/** Arguments that one click fills in: the author's examples, else a sample made from the schema. */
+/** Arguments to fill in with one click: the author's examples, or a sample made from the schema. */
 function Fills({ schema, onTake }: { schema: Record<string, unknown>; onTake: (value: unknown) => void }) {
   const examples = Array.isArray(schema.examples) ? schema.examples : []
   const sample = useMemo(() => (examples.length > 0 ? undefined : sampleOf(schema)), [schema, examples.length])

@@ -3,7 +3,7 @@ import addFormats from 'ajv-formats'
 
 const compiled = new WeakMap<object, (value: unknown) => string[]>()
 
-/** What does not fit a schema (2020-12), in words; empty if all does. A schema that cannot be used says so. */
+/** Errors of a value against a schema (2020-12), as text; empty if it is valid. An unusable schema is reported. */
 export function issuesOf(schema: object, value: unknown): string[] {
   const known = compiled.get(schema)
   const check = known ?? compile(schema)
@@ -26,7 +26,7 @@ function compile(schema: object): (value: unknown) => string[] {
             return `${place}: ${message}${more}`
           })
   } catch {
-    // The server will say what it thinks of them.
+    // The server checks the arguments itself.
     return () => []
   }
 }

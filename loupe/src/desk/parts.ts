@@ -11,18 +11,18 @@ import type { PartFinding } from '../../../src/vet/by-part.js'
 import type { PartMark } from '../api'
 import type { Known } from '../bench/useBench'
 
-/** One thing a target offers, as the desk lists it. */
+/** One part of a target, as the desk lists it. */
 export type DeskPart = {
-  /** Tells it from all others, and stands in the address: `t1 tool weigh_hive`. */
+  /** A unique key, which is part of the address: `t1 tool weigh_hive`. */
   key: string
   target: string
   targetName: string
   title: string
   about: string
-  /** Tokens it costs of a model's context. */
+  /** Its cost in a model's context, in tokens. */
   cost: number | undefined
   mark: PartMark | undefined
-  /** What `jexo vet` has found in it. */
+  /** Findings of `jexo vet` for it. */
   findings: readonly PartFinding[]
 } & (
   | { kind: 'tool'; effect: Effect; definition: ToolDefinition }
@@ -42,7 +42,7 @@ export const effectLabels: Record<Effect, string> = {
   remove: 'Removes',
 }
 
-/** Everything all targets offer. */
+/** All parts of all targets. */
 export function allParts({ bench, catalogues, names }: Pick<Known, 'bench' | 'catalogues' | 'names'>): DeskPart[] {
   return bench.targets.flatMap(({ id }) => {
     const catalogue = catalogues[id]
@@ -53,7 +53,7 @@ export function allParts({ bench, catalogues, names }: Pick<Known, 'bench' | 'ca
   })
 }
 
-/** Parts grouped by what they do to the world; only those in which all words of a search are. */
+/** Parts grouped by their effect, reduced to those that contain all words of a search. */
 export function groupsOf(parts: readonly DeskPart[], search: string): PartGroup[] {
   const words = search.toLowerCase().split(/\s+/).filter(Boolean)
   const found = parts.filter((part) => {

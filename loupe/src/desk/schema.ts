@@ -21,8 +21,8 @@ const singles = [
 ]
 
 /**
- * A 2020-12 schema in the words that the form knows: tuples by `items`, titled choices by `oneOf`, permission for anything as an
- * empty schema. What is sent is checked against the schema itself.
+ * A 2020-12 schema in the notation of the form library: tuples by `items`, titled choices by `oneOf`, and an empty
+ * schema for any value. Values are checked against the original schema.
  */
 export function formSchemaOf(schema: Schema): RJSFSchema {
   return adapt(withoutRootExamples(withoutSlowPatterns(schema)), 0) as RJSFSchema
@@ -33,7 +33,7 @@ function withoutRootExamples({ examples: _, $schema: __, ...rest }: Schema): Sch
 }
 
 function adapt(given: unknown, depth: number): unknown {
-  // The form leaves out what says nothing at all.
+  // The form omits schemas that say nothing.
   if (given === true || (isSchema(given) && Object.keys(given).length === 0))
     return { description: 'Anything, as JSON' }
   if (!isSchema(given) || depth > 60) return given
@@ -59,7 +59,10 @@ function adapt(given: unknown, depth: number): unknown {
   return withType(withTitledChoices(schema))
 }
 
-/** A branch of a union is called by the constants that tell it apart, else by its fields; who chooses it has chosen the constants. */
+/**
+ * A branch of a union is named by the constants that distinguish it, else by its fields. Choosing it sets the
+ * constants.
+ */
 function asBranch(branch: unknown): unknown {
   if (!isSchema(branch) || !isSchema(branch.properties)) return branch
   const properties = Object.entries(branch.properties)
@@ -73,18 +76,18 @@ function asBranch(branch: unknown): unknown {
     ),
   }
 }
-/** A list of one, which the form fills in; constants it does not. */
+/** A list with one value, which the form fills in; it does not fill in constants. */
 const chosen = ({ const: value, ...rest }: Schema): Schema => ({ ...rest, enum: [value], default: value })
 const isConstant = (item: unknown): item is Schema => isSchema(item) && 'const' in item
 
-/** `enumNames` is how R3 gives titles to choices. */
+/** Revision R3 gives titles to choices by `enumNames`. */
 function withTitledChoices(schema: Schema): Schema {
   const { enum: values, enumNames: titles, ...rest } = schema
   if (!Array.isArray(values) || !Array.isArray(titles)) return schema
   return { ...rest, oneOf: values.map((value, at) => ({ const: value, title: String(titles[at] ?? value) })) }
 }
 
-/** The form wants a type where values say it already. */
+/** The form needs a type, even if the values imply it. */
 function withType(schema: Schema): Schema {
   if (schema.type !== undefined) return schema
   const branches = schema.oneOf ?? schema.anyOf
@@ -101,13 +104,13 @@ function withType(schema: Schema): Schema {
   return isSchema(schema.properties) ? { ...schema, type: 'object' } : schema
 }
 
-/** True if a schema says nothing of its form, so that only JSON fits. */
+/** True if a schema does not constrain its value, so that only a JSON field fits. */
 const isAnything = (schema: Schema): boolean =>
   !['type', 'enum', 'const', '$ref', 'oneOf', 'anyOf', 'allOf', 'if', 'properties', 'items'].some(
     (key) => key in schema,
   )
 
-/** The theme shows no description under choices and dates, so that it is given as help there. */
+/** The theme shows no descriptions for choices and dates, so they become help texts. */
 export function looksOf(schema: RJSFSchema): UiSchema {
   const looks: UiSchema = { 'ui:submitButtonOptions': { norender: true } }
   for (const [name, property] of Object.entries(schema.properties ?? {})) {
@@ -118,7 +121,7 @@ export function looksOf(schema: RJSFSchema): UiSchema {
   return { ...looks, ...anythingIn(schema as Schema, 0) }
 }
 
-/** What can be anything is given as JSON, however deep it stands. */
+/** Values without a schema are entered as JSON, at any depth. */
 function anythingIn(schema: Schema, depth: number): UiSchema {
   const looks: UiSchema = {}
   if (depth > 12) return looks
@@ -139,7 +142,7 @@ function anythingIn(schema: Schema, depth: number): UiSchema {
   return looks
 }
 
-/** A value that fits most schemas: examples and defaults first, else the least that is asked for. */
+/** A value that fits most schemas: examples and defaults first, else the minimum that is required. */
 export function sampleOf(schema: unknown, root: Schema = isSchema(schema) ? schema : {}, depth = 0): unknown {
   if (!isSchema(schema) || depth > 8) return undefined
   const [example] = Array.isArray(schema.examples) ? schema.examples : []

@@ -7,12 +7,12 @@ import { JsonView } from './JsonView'
 
 interface Props {
   asked: Asked
-  /** How long it took, and how large it is. */
+  /** Duration and size. */
   said: string
   onFollow: OnFollow | undefined
 }
 
-/** An answer as a host would show it, and as it came. */
+/** A result as a host would show it, and as raw JSON. */
 export function Answer({ asked, said, onFollow }: Props) {
   const [isRaw, setRaw] = useState(false)
   const isFault = 'error' in asked || asked.result.isError === true
@@ -77,7 +77,7 @@ function Readable({ asked, onFollow }: Pick<Props, 'asked' | 'onFollow'>) {
     description?: string
   }
   if (structuredContent) {
-    // Beside structured content, the first block says the same as text.
+    // The first text block repeats the structured content.
     return (
       <>
         <Value value={structuredContent} label="Structured content" />
@@ -91,7 +91,7 @@ function Readable({ asked, onFollow }: Pick<Props, 'asked' | 'onFollow'>) {
   return <JsonView value={asked.result} label="Result" />
 }
 
-/** Pages that have to be visited before the call can be made again (-32042). */
+/** Pages that must be visited before the call is repeated (-32042). */
 function Pages({ data }: { data: unknown }) {
   const list = (data as { elicitations?: { url?: unknown; message?: unknown }[] } | undefined)?.elicitations
   const pages = Array.isArray(list) ? list.filter(({ url }) => typeof url === 'string') : []
@@ -115,7 +115,7 @@ interface ConversationProps {
   onFollow: OnFollow | undefined
 }
 
-/** A prompt as what it becomes: a conversation. */
+/** A prompt as the conversation that it produces. */
 function Conversation({ messages, description, onFollow }: ConversationProps) {
   return (
     <div className="conversation">

@@ -11,7 +11,7 @@ const Markdown = lazy(() => import('./Markdown'))
 const charactersAtOnce = 20_000
 const mostMarkdown = 100_000
 
-/** Reads a resource that an answer names. */
+/** Reads a resource that a result names. */
 export type OnFollow = (uri: string) => void
 
 export function Blocks({ blocks, onFollow }: { blocks: readonly ContentBlock[]; onFollow: OnFollow | undefined }) {
@@ -57,7 +57,7 @@ export function Block({ block, onFollow }: { block: ContentBlock; onFollow: OnFo
   }
 }
 
-/** What a resource holds. */
+/** The contents of a resource. */
 export function Contents({ contents }: { contents: ResourceContents }) {
   const { text, blob = '', mimeType = '', uri } = contents
   if (text !== undefined) return <Text text={text} mimeType={mimeType} />
@@ -77,14 +77,14 @@ export function Contents({ contents }: { contents: ResourceContents }) {
   )
 }
 
-/** Only as a picture: whatever else is in the bytes is not run. */
+/** Shown only as an image, so that no other content in the bytes can run. */
 function Picture({ data, mimeType, label }: { data: string; mimeType: string; label: string }) {
   const [isBroken, setBroken] = useState(false)
   if (isBroken) return <p className="issue">This image cannot be shown ({mimeType}).</p>
   return <img src={`data:${mimeType};base64,${data}`} alt={label} onError={() => setBroken(true)} />
 }
 
-/** A text as what it is: a table or JSON, Markdown, or plain. */
+/** A text in its format: table, JSON, Markdown or plain. */
 export function Text({ text, mimeType }: { text: string; mimeType: string | undefined }) {
   const parsed = mimeType !== 'text/markdown' && /^\s*[[{]/.test(text) ? parse(text) : undefined
   const isMarkdown = mimeType === 'text/markdown' || (mimeType === undefined && looksLikeMarkdown(text))
@@ -120,14 +120,14 @@ export function Text({ text, mimeType }: { text: string; mimeType: string | unde
   )
 }
 
-/** A value as facts, as a table, or as JSON: whichever reads best. */
+/** A value as facts, as a table, or as JSON, whichever is easier to read. */
 export function Value({ value, label }: { value: unknown; label: string }) {
   if (isTable(value)) return <DataTable rows={value} label={label} />
   if (typeof value !== 'object' || value === null || Array.isArray(value))
     return <JsonView value={value} label={label} />
   const facts = Object.entries(value).filter(([, item]) => typeof item !== 'object' || item === null)
   const tables = Object.entries(value).filter(([, item]) => isTable(item))
-  // Anything deeper is for the tree.
+  // Deeper values are shown as a tree.
   if (facts.length + tables.length < Object.keys(value).length) return <JsonView value={value} label={label} />
   return (
     <>

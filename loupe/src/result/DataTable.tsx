@@ -6,7 +6,7 @@ type Row = Readonly<Record<string, unknown>>
 const rowsAtOnce = 50
 const mostColumns = 12
 
-/** True for a list that reads best as a table: objects that are alike. */
+/** True for a list of similar objects, which is easiest to read as a table. */
 export function isTable(value: unknown): value is Row[] {
   if (!Array.isArray(value) || value.length < 2) return false
   const rows = value.slice(0, 50)
@@ -15,7 +15,7 @@ export function isTable(value: unknown): value is Row[] {
   return columns.length > 0 && columns.length <= mostColumns
 }
 
-/** A list of objects, a column for each field; a click on a column sorts by it. */
+/** A list of objects with a column for each field; a click on a column header sorts by it. */
 export function DataTable({ rows, label }: { rows: readonly Row[]; label: string }) {
   const [shown, setShown] = useState(rowsAtOnce)
   const [order, setOrder] = useState<{ column: string; isDown: boolean }>()

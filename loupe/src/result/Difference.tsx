@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react'
 import { entryOf } from '../api'
 
 interface Props {
-  /** Sequences of two answers. */
+  /** Sequence numbers of two results. */
   before: number
   after: number
 }
@@ -16,7 +16,7 @@ interface Piece {
 const mostCharacters = 400_000
 const mostSameLines = 6
 
-/** Two answers to the same call, line by line. */
+/** Compares two results of the same call line by line. */
 export default function Difference({ before, after }: Props) {
   const [pieces, setPieces] = useState<Piece[] | string>()
   useEffect(() => {
@@ -69,7 +69,7 @@ function compare(old: string, now: string): Piece[] | string {
   })
 }
 
-/** Of what is the same only the edges are of interest. */
+/** Only a few lines around each change are shown. */
 function shortened(lines: string[], kind: Piece['kind']): string[] {
   if (kind !== 'same' || lines.length <= mostSameLines * 2) return lines
   const left = lines.length - mostSameLines

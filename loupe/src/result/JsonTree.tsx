@@ -10,7 +10,7 @@ interface Props {
   search: string
 }
 
-/** A value as a tree: only what is open is there, so that its size does not matter. */
+/** A value as a tree. Only open nodes are rendered, so that its size does not matter. */
 export default function JsonTree({ value, search }: Props) {
   const wanted = useDeferredValue(search.trim())
   const found = useMemo(() => (wanted === '' ? undefined : findIn(value, wanted)), [value, wanted])
@@ -83,12 +83,12 @@ function Node({ name, value, path, found }: NodeProps) {
   )
 }
 
-/** What is small is seen at once: an envelope should hide nothing. */
+/** Small values are open from the start. */
 const isOpenAtFirst = (value: unknown, path: Path) =>
   path.length < 1 ||
   (path.length < 5 && typeof value === 'object' && value !== null && Object.keys(value).length <= 8)
 
-/** The first of many, and what a search has found however far down it is. */
+/** The first nodes of a long list, and every match of a search however far down. */
 function listedOf(keys: readonly string[], most: number, leads: ReadonlySet<string> | undefined): string[] {
   const first = keys.slice(0, most)
   const further = leads ? [...leads].filter((key) => !first.includes(key)) : []

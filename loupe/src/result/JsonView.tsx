@@ -5,7 +5,7 @@ import { saveBlob } from '../api'
 const JsonTree = lazy(() => import('./JsonTree'))
 
 const tokens = /("(?:[^"\\]|\\.)*")(\s*:)?|\b(?:true|false|null|-?\d[\d.eE+-]*)\b/g
-/** Beyond this a text is no help to anybody, and laying it out stops the page. */
+/** Longer texts are unreadable, and laying them out would block the page. */
 const mostCharacters = 60_000
 
 interface Props {
@@ -13,7 +13,7 @@ interface Props {
   label: string
 }
 
-/** JSON exactly as it is: as text where it is short, as a tree that opens bit by bit where it is long; searched in either way. */
+/** The exact JSON: as text if it is short, as a tree if it is long. Both can be searched. */
 export function JsonView({ value, label }: Props) {
   const size = useMemo(() => sizeOf(value), [value])
   const isLong = size > mostCharacters
@@ -70,7 +70,7 @@ function CopyText({ value, label }: Props) {
 
 const blobOf = (value: unknown) => new Blob([JSON.stringify(value, null, 2)], { type: 'application/json' })
 
-/** How long a value is as JSON, counted no further than matters. */
+/** Length of a value as JSON; stops counting at the limit. */
 function sizeOf(value: unknown): number {
   let size = 0
   const waiting: unknown[] = [value]

@@ -1,7 +1,7 @@
 import markdownIt from 'markdown-it'
 import { useMemo } from 'react'
 
-// HTML in a text stays text, and only harmless addresses become links: what a server sends is never run.
+// HTML stays text, and only safe addresses become links, since the content comes from a server.
 const reader = markdownIt({ html: false, linkify: false, breaks: false })
 const usual = reader.renderer.rules.link_open
 reader.renderer.rules.link_open = (tokens, at, options, env, self) => {
@@ -9,13 +9,13 @@ reader.renderer.rules.link_open = (tokens, at, options, env, self) => {
   tokens[at]?.attrSet('rel', 'noreferrer noopener')
   return usual ? usual(tokens, at, options, env, self) : self.renderToken(tokens, at, options)
 }
-// Pictures would be fetched from elsewhere: their place is shown, and what they are.
+// Images are not fetched; their place and description are shown.
 reader.renderer.rules.image = (tokens, at) => {
   const token = tokens[at]
   return `<span class="picture">[picture: ${reader.utils.escapeHtml(token?.content ?? '')}]</span>`
 }
 
-/** A Markdown text as it is meant to be read. */
+/** A rendered Markdown text. */
 export default function Markdown({ text }: { text: string }) {
   const html = useMemo(() => reader.render(text), [text])
   // biome-ignore lint/security/noDangerouslySetInnerHtml: made by a reader that lets no HTML of the text through

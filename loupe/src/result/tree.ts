@@ -1,11 +1,11 @@
-/** Steps into a value: keys of objects, indexes of arrays. */
+/** A path into a value: keys of objects and indexes of arrays. */
 export type Path = readonly string[]
 export interface Found {
   /** Nodes that match, by path. */
   matches: ReadonlySet<string>
   /** Children that lead to a match, by the path of their parent. */
   leads: ReadonlyMap<string, ReadonlySet<string>>
-  /** True if not everything was looked through. */
+  /** True if the search stopped before the end. */
   isCut: boolean
 }
 
@@ -15,7 +15,7 @@ const mostDeep = 400
 
 export const pathKey = (path: Path): string => JSON.stringify(path)
 
-/** Finds keys and values that hold a text. */
+/** Finds keys and values that contain a text. */
 export function findIn(value: unknown, text: string): Found {
   const wanted = text.toLowerCase()
   const has = (place: string) => place.toLowerCase().includes(wanted)

@@ -12,7 +12,7 @@ interface Props {
   onFilter: (filter: Filter) => void
   shown: number
   all: number
-  /** Targets to choose among; empty if there is only one. */
+  /** Targets to choose from; empty if there is only one. */
   targets: { value: string; label: string }[]
   recordingTo: string | undefined
   onClear: () => void
@@ -20,7 +20,7 @@ interface Props {
 
 const count = (number: number) => number.toLocaleString('en')
 
-/** What of the score is shown, and what is done with all of it. */
+/** Filters the score, and acts on the whole recording. */
 export function FilterBar({ filter, onFilter, shown, all, targets, recordingTo, onClear }: Props) {
   const [problem, setProblem] = useState<string>()
   const chooser = useRef<HTMLInputElement>(null)

@@ -15,7 +15,7 @@ interface Props {
   exchange: HttpEntry | undefined
 }
 
-/** What a line was exactly: its JSON, its HTTP headers, and how it differs from the answer before to the same call. */
+/** Details of a line: its JSON, its HTTP headers, and the difference from the previous result of the same call. */
 export function Opened({ line, exchange }: Props) {
   const [view, setView] = useState<'message' | 'headers' | 'before'>('message')
   const entry = useWhole(line.entry)
@@ -92,7 +92,7 @@ function Choice<T extends string>({ at, value, onChoose, children }: ChoiceProps
   )
 }
 
-/** The whole entry; of a large message the page has only the beginning, and fetches the rest here. */
+/** The whole entry. The page keeps only the beginning of a large message and fetches the rest here. */
 function useWhole(entry: SlimEntry): TapeEntry | undefined {
   const [whole, setWhole] = useState<TapeEntry>()
   const isCut = entry.isCut === true

@@ -10,12 +10,12 @@ interface Props {
 }
 type Answer = (answer: object) => void
 
-/** What a server asks of the person, or of the model in the person's hands, to be answered where it was asked. */
+/** A question of a server to the user, or to a model that the user plays, answered in place. */
 export default function QuestionCard({ target, question }: Props) {
   const [problem, setProblem] = useState<string>()
   const [isSent, setSent] = useState(false)
   const card = useRef<HTMLElement>(null)
-  // The person is needed here: the first field is ready to be typed into.
+  // Focuses the first field, since the user has to answer.
   useEffect(() => {
     card.current?.querySelector<HTMLElement>('input, textarea, a[href], button')?.focus()
   }, [])

@@ -7,19 +7,22 @@ import type { HttpEntry, Known } from '../bench/useBench'
 import { ScoreLine } from './ScoreLine'
 import './score.css'
 
-/** How long a scroll may come after the hand that caused it. */
+/** How long after an input event a scroll counts as made by the user. */
 const handMs = 1000
 
 interface Props {
   known: Known
   lines: readonly Line[]
-  /** Names of the targets, where there is more than one. */
+  /** Names of the targets, if there is more than one. */
   names: Readonly<Record<string, string>> | undefined
-  /** Where the address leads: a message is opened and shown. */
+  /** The message that the address names; it is opened and scrolled to. */
   wanted: Route
 }
 
-/** The score: time runs down, lanes across. Follows the newest line until one scrolls up. Only what is in view is drawn. */
+/**
+ * The score: time runs down, lanes run across. Follows the newest line until the user scrolls up. Only visible lines
+ * are drawn.
+ */
 export function Score({ known, lines, names, wanted }: Props) {
   const [opened, setOpened] = useState<ReadonlySet<number>>(new Set())
   const [isFollowing, setFollowing] = useState(true)
@@ -44,7 +47,7 @@ export function Score({ known, lines, names, wanted }: Props) {
     overscan: 12,
   })
 
-  // A card grows once its form is there.
+  // A card grows when its form has loaded.
   const height = rows.getTotalSize()
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new line is what moves the view
@@ -70,7 +73,7 @@ export function Score({ known, lines, names, wanted }: Props) {
       return after
     })
   }, [])
-  // Content that grows or is measured moves the view too: only a move upwards by a hand is a wish to stay.
+  // Growing or measured content moves the view too; only an upward scroll by the user stops following.
   const touched = () => {
     touchedAt.current = performance.now()
   }
@@ -82,7 +85,7 @@ export function Score({ known, lines, names, wanted }: Props) {
       setFollowing(false)
     lastTop.current = at.scrollTop
   }
-  // A server that waits for the person is what the person wants to see.
+  // Scrolls to a server's question.
   const waiting = questions.size
   const wereWaiting = useRef(0)
   useEffect(() => {
@@ -152,7 +155,7 @@ export function Score({ known, lines, names, wanted }: Props) {
   )
 }
 
-/** What is live has one beginning; each tape has its own, of another day perhaps. */
+/** Live targets share one start time; each tape has its own, which may be another day. */
 function beginningsOf(lines: readonly Line[]): ReadonlyMap<string, number> {
   const beginnings = new Map<string, number>()
   for (const line of lines) if (!beginnings.has(recordingOf(line))) beginnings.set(recordingOf(line), line.at)
@@ -161,7 +164,7 @@ function beginningsOf(lines: readonly Line[]): ReadonlyMap<string, number> {
 
 const recordingOf = ({ target }: Line) => (target.includes('/') ? target.slice(0, target.indexOf('/')) : '')
 
-/** The HTTP exchange of a line; it may come after the line. */
+/** The HTTP exchange of a line, which may arrive after the line. */
 function exchangeOf({ target, entry }: Line, exchanges: ReadonlyMap<string, HttpEntry>): HttpEntry | undefined {
   if (entry.kind === 'http') return entry
   return entry.kind === 'message' && entry.exchange !== undefined
@@ -179,7 +182,7 @@ function questionKey({ target, entry }: Line): string {
   return `${target} ${JSON.stringify(id)}`
 }
 
-/** As the style sheet has it, before it is measured. */
+/** The height in the style sheet, used until it is measured. */
 function heightOf(line: Line | undefined): number {
   if (!line) return 30
   if (line.isQuiet) return 30

@@ -12,15 +12,15 @@ interface Props {
   firstAt: number
   name: string | undefined
   isOpen: boolean
-  /** The address leads here. */
+  /** The address names this line. */
   isGoal: boolean
-  /** What the server waits for, where this is its question and nobody has answered. */
+  /** The question of this line, if it is one and is not answered yet. */
   question: OpenQuestion | undefined
   onToggle: (sequence: number) => void
   exchange: HttpEntry | undefined
 }
 
-/** One line of the score; a click opens what it was exactly, in place. */
+/** One line of the score; a click opens its details in place. */
 export const ScoreLine = memo(function ScoreLine(props: Props) {
   const { line, firstAt, name, isOpen, isGoal, question, onToggle, exchange } = props
   const classes = [
@@ -61,11 +61,11 @@ export const ScoreLine = memo(function ScoreLine(props: Props) {
   )
 })
 
-/** On the bar of its call. */
+/** Placed on the bar of its call. */
 const placeOf = ({ of, open }: Line) =>
   ({ '--place': open.find(({ sequence }) => sequence === of)?.slot ?? 0 }) as React.CSSProperties
 
-/** The lanes behind a line, its bar while calls are open, and its arrow or mark. */
+/** The lanes behind a line, a bar for each open call, and its arrow or mark. */
 function Lanes({ line }: { line: Line }) {
   const isArrow = /^(call|answer|note|question|reply)$/.test(line.shape)
   return (

@@ -2,11 +2,11 @@ import type { Line } from '../../../src/score/line.js'
 
 /** Which lines of a score are shown. */
 export interface Filter {
-  /** Words that all have to be in a line or its message. */
+  /** Words that must all occur in a line or its message. */
   text: string
   /** Id of a target; all if it is omitted. */
   target: string | undefined
-  /** Kinds of lines that are left out. */
+  /** Kinds of lines to hide. */
   hidden: readonly Kind[]
   onlyFaults: boolean
 }
@@ -22,7 +22,7 @@ export const kindLabels: Record<Kind, string> = {
   stderr: 'stderr',
 }
 
-/** The lines that a filter leaves. */
+/** The lines that pass a filter. */
 export function filtered(lines: readonly Line[], filter: Filter): readonly Line[] {
   const words = filter.text.toLowerCase().split(/\s+/).filter(Boolean)
   if (words.length === 0 && filter.target === undefined && filter.hidden.length === 0 && !filter.onlyFaults)
@@ -49,7 +49,7 @@ function kindOf(line: Line): Kind | undefined {
 
 const texts = new WeakMap<Line, string>()
 
-/** All words of a line, of its message too; made once, since people type letter by letter. */
+/** All words of a line and its message, computed once, since every typed letter searches again. */
 function textOf(line: Line): string {
   const known = texts.get(line)
   if (known !== undefined) return known

@@ -1,10 +1,10 @@
-/** A duration in as few characters as tell it. */
+/** A duration in as few characters as possible. */
 export function duration(ms: number): string {
   if (ms < 10) return `${ms.toFixed(1)} ms`
   return ms < 1000 ? `${Math.round(ms)} ms` : `${(ms / 1000).toFixed(2)} s`
 }
 
-/** Time since the score began. */
+/** Time since the start of the score. */
 export function timeOf(ms: number): string {
   const seconds = ms / 1000
   if (seconds < 60) return `${seconds.toFixed(2)} s`

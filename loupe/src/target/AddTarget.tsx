@@ -16,7 +16,7 @@ interface Props {
   onAdded: () => void
 }
 
-/** Adds something to look at. What would be started on this machine is shown first, and started only when it is confirmed. */
+/** Adds a target. A command is shown first, and runs only after the user confirms it. */
 export default function AddTarget({ onBack, onAdded }: Props) {
   const [kind, setKind] = useState<Kind>('kit')
   const [fields, setFields] = useState({ file: '', url: '', command: '', entry: '', cwd: '', env: '', headers: '' })

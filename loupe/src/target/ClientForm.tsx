@@ -11,7 +11,7 @@ const labels: Record<keyof ClientSide['declares'], string> = {
   views: 'Shows views (pages of tools)',
 }
 
-/** What Loupe declares as the host: what it declares, its folders, and who answers what the server asks. */
+/** Settings of Loupe as the host: the capabilities it declares, its roots, and who answers questions of the server. */
 export function ClientForm({ target }: { target: TargetView }) {
   const [side, setSide] = useState(target.client)
   const [roots, setRoots] = useState(

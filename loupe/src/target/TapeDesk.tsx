@@ -5,7 +5,7 @@ import { Facts } from '../Facts'
 import { duration } from '../score/times'
 import { type Session, sessionsOf } from './sessions'
 
-/** What a tape tells at a glance: which host asked which server what, how often, and how it went. */
+/** Summary of a tape: which host sent what to which server, how often, and with what result. */
 export default function TapeDesk({ known }: { known: Known }) {
   const sessions = useMemo(() => sessionsOf(known.lines), [known.lines])
   return (

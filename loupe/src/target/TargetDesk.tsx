@@ -12,7 +12,7 @@ interface Props {
   onBack: () => void
 }
 
-/** One target: how it is, what both sides can do, and how Loupe plays the host for it. */
+/** One target: its state, the capabilities of both sides, and the settings of Loupe as its host. */
 export default function TargetDesk({ target, catalogue, onBack }: Props) {
   const { state, name, label, version, revision, session, latencyMs, problem, fix, instructions } = target
   const isOpen = state === 'open'

@@ -1,6 +1,6 @@
 import type { Line } from '../../../src/score/line.js'
 
-/** What was asked in one session, and how it went. */
+/** The requests of one session and their results. */
 export interface Session {
   target: string
   host: string | undefined
@@ -21,7 +21,7 @@ type Init = {
   result?: { serverInfo?: { name?: string; version?: string }; protocolVersion?: string }
 }
 
-/** Sums up sessions from their score: who asked whom, what, how often, and how it went. */
+/** Sums up sessions from their score: the sides, the requests, their number and their results. */
 export function sessionsOf(lines: readonly Line[]): Session[] {
   const sessions = new Map<string, Session & { byName: Map<string, Call> }>()
   const open = new Map<number, Call>()
@@ -50,7 +50,7 @@ export function sessionsOf(lines: readonly Line[]): Session[] {
   }
   return [...sessions.values()].map(({ byName, ...session }) => ({
     ...session,
-    // Calls of tools are what one looks for; lists and pings come after.
+    // Tool calls come first; lists and pings come last.
     calls: [...byName.values()].sort((a, b) => rank(a) - rank(b) || b.times - a.times),
   }))
 }

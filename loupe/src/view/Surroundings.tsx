@@ -2,10 +2,10 @@ import { Button, Checkbox, Group, Menu, Select } from '@mantine/core'
 import { useState } from 'react'
 import { type DisplayMode, displayModes } from '../../../src/protocol/ui.js'
 
-/** What Loupe plays as the host of a page. */
+/** The host environment that Loupe presents to a view. */
 export interface ViewSettings {
   theme: 'light' | 'dark'
-  /** In CSS pixels; 0 for as wide as there is room. */
+  /** In CSS pixels; 0 for the full width. */
   width: number
   locale: string
   displayMode: DisplayMode

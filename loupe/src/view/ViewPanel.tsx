@@ -6,12 +6,12 @@ import { Surroundings, usualSettings, type ViewSettings } from './Surroundings'
 import { useFrame } from './useFrame'
 import './view.css'
 
-/** A call whose tool has a page. */
+/** A call whose tool has a view. */
 export interface ShownCall {
-  /** Another for each call. */
+  /** A new value for each call. */
   key: string
   input: Record<string, unknown>
-  /** Undefined while it runs, and where it failed. */
+  /** Undefined while the call runs, and if it failed. */
   result: Record<string, unknown> | undefined
   /** Why there is no result. */
   failure: string | undefined
@@ -24,7 +24,7 @@ interface Props {
   proxy: string
 }
 
-/** The page of a tool beside its answer, as a host would show it, and what a host may change around it. */
+/** The view of a tool beside its result, as a host would show it, with controls for the host environment. */
 export default function ViewPanel({ part, call, known, proxy }: Props) {
   const [settings, setSettings] = useState<ViewSettings>(usualSettings)
   const uri = uiOf(part.definition).resourceUri ?? ''

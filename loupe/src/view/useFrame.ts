@@ -20,7 +20,7 @@ interface Given {
   settings: ViewSettings
   tool: ToolDefinition
   tools: readonly ToolDefinition[]
-  /** Of the catalogue: a change may be a change of the page. */
+  /** Revision of the catalogue: a change may affect the view. */
   version: number | undefined
   changeMode: (mode: DisplayMode) => void
 }
@@ -30,7 +30,7 @@ interface Page {
   meta: ViewMeta
 }
 
-/** A page in frames, for a call: opened with it, told of its result, opened again when its document has changed. */
+/** A view in its frames, for one call: opened with it, given its result, and opened again when its document changes. */
 export function useFrame(given: Given) {
   const { target, uri, proxy, call, settings, version } = given
   const container = useRef<HTMLDivElement>(null)
@@ -47,7 +47,7 @@ export function useFrame(given: Given) {
   const [height, setHeight] = useState(0)
   const [problem, setProblem] = useState<string>()
   const partial = useRef(false)
-  /** The frame that knows how its call ended. */
+  /** The frame that has received the result of its call. */
   const finished = useRef<OpenFrame>(undefined)
   const finish = ({ result, failure }: ShownCall) => {
     const at = frame.current
@@ -125,7 +125,7 @@ export function useFrame(given: Given) {
     }
   }, [page, proxy, target, uri, call.key, round, offers])
 
-  // The result comes while the page is open.
+  // The result may arrive while the view is open.
   const isOver = call.result !== undefined || call.failure !== undefined
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when it is there
   useEffect(() => finish(now.current.call), [isOver])
@@ -165,7 +165,7 @@ async function readPage(target: string, uri: string): Promise<Page> {
 }
 
 interface Told {
-  /** Resolves once what was said is written down. */
+  /** Resolves when the message is recorded. */
   flush: () => Promise<void>
   onMessage: NonNullable<FrameHandlers['onMessage']>
   onState: NonNullable<FrameHandlers['onState']>
@@ -184,7 +184,7 @@ function handlersFor(
   const asking = async <T>(method: string, params: object, signal: AbortSignal): Promise<T> => {
     const key = `page ${crypto.randomUUID()}`
     signal.addEventListener('abort', () => void cancel(target, key), { once: true })
-    // In the score, the page asks before the server is asked.
+    // In the score, the view's request comes before the request to the server.
     await flush()
     const asked = await inTurn(() => ask(target, key, method, params))
     if ('error' in asked)
@@ -234,7 +234,7 @@ function contextOf({ settings, tool, call }: Given, container: HTMLElement, isCh
   }
 }
 
-/** The arguments as they grow while a model writes them. */
+/** The arguments as a model writes them, piece by piece. */
 const partsOf = (input: Record<string, unknown>): Record<string, unknown>[] =>
   Object.keys(input).map((_, at, names) =>
     Object.fromEntries(names.slice(0, at + 1).map((name) => [name, input[name]])),
@@ -243,10 +243,10 @@ const partsOf = (input: Record<string, unknown>): Record<string, unknown>[] =>
 const textOf = (content: readonly { type: string }[]): string =>
   content.map((block) => ('text' in block ? String(block.text) : `(${block.type})`)).join('\n')
 
-/** Characters of a message that the score keeps whole. */
+/** Messages up to so many characters are recorded in full. */
 const mostRecorded = 200_000
 
-/** Of a large message, what it was. */
+/** A summary of a large message. */
 function cut(message: object): object {
   const { jsonrpc, id, method } = message as { jsonrpc?: unknown; id?: unknown; method?: unknown }
   const note = { note: `a message of more than ${mostRecorded / 1000} kB` }
@@ -257,10 +257,10 @@ function cut(message: object): object {
   }
 }
 
-/** Requests of pages that are under way: a browser has six connections to an origin, and this page needs some itself. */
+/** Requests of views in progress: a browser has six connections to an origin, and this page needs some itself. */
 const inTurn = pLimit(3)
 
-/** Gathers messages for the score, so that a page that talks much costs few requests. */
+/** Batches messages for the score, so that a view with many messages causes few requests. */
 function recorder(target: string, uri: string) {
   let gathered: { from: 'host' | 'page'; message: object }[] = []
   let timer: ReturnType<typeof setTimeout> | undefined
