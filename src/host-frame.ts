@@ -1,6 +1,6 @@
 /**
- * For pages of hosts: shows the view of a tool in isolated frames and handles its requests. Runs in browsers, without dependencies; the outer
- * frame's page is served by `serveViewProxy` of `jexo/host`, or by `proxyPage`.
+ * For pages of hosts: shows the view of a tool in isolated frames and handles its requests. Runs in browsers, without
+ * dependencies. `serveViewProxy` of `jexo/host`, or `proxyPage`, serves the page of the outer frame.
  * @module
  */
 export type { DisplayMode, ViewMeta } from './protocol/ui.js'

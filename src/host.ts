@@ -1,6 +1,6 @@
 /**
- * The loop of a host without its page: servers side by side, a model that proposes calls, a person who approves them. For tests, scripts, and
- * hosts of one's own.
+ * A host without its page: several servers, a model that proposes calls, and a user who approves them. For tests,
+ * scripts and hosts of your own.
  * @module
  */
 export { chatHostModel, endpointFunctions } from './host/chat-host-model.js'

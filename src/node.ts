@@ -22,8 +22,8 @@ export {
 } from './transport/node-http.js'
 
 /**
- * Serves a kit on stdin and stdout (Transports, "stdio"), and ends the process with code 0 when stdin closes.
- * Import `jexo/guard` first, so that nothing the kit prints while it loads gets onto stdout.
+ * Serves a kit on stdin and stdout (Transports, "stdio"), and ends the process with code 0 when stdin closes. Import
+ * `jexo/guard` first, so that output of the kit while it loads does not reach stdout.
  */
 export async function serveStdio(kit: Kit, options: StdioOptions & Partial<RunningOptions> = {}): Promise<void> {
   await runStdio(runOnNode(kit, options), options)

@@ -3,7 +3,7 @@ import { sep } from 'node:path'
 import { JexoError, listOf } from './errors.js'
 import { packageFile } from './own-files.js'
 
-/** A package that an installation of Jexo does not bring along, for what the fewest servers need. `data.packages` names it. */
+/** A package that is not installed with Jexo, since few servers need it. `data.packages` names it. */
 export const packageMissing = (names: readonly string[], purpose: string, cause?: unknown) =>
   new JexoError(
     'package-missing',
@@ -13,7 +13,7 @@ export const packageMissing = (names: readonly string[], purpose: string, cause?
     { cause, data: { packages: [...names] } },
   )
 
-/** Loads such a package by `import()`. Rejects with a `JexoError` that says how to install it. */
+/** Loads an optional package by `import()`. Rejects with a `JexoError` that says how to install it. */
 export async function optionalPackage<T>(name: string, purpose: string, load: () => Promise<T>): Promise<T> {
   try {
     return await load()
@@ -22,7 +22,7 @@ export async function optionalPackage<T>(name: string, purpose: string, load: ()
   }
 }
 
-/** Loads such a package at once. Throws a `JexoError` that says how to install it. */
+/** Loads an optional package synchronously. Throws a `JexoError` that says how to install it. */
 export function requiredPackage<T>(name: string, purpose: string): T {
   try {
     return createRequire(import.meta.url)(name) as T
@@ -39,7 +39,7 @@ const versions: Readonly<Record<string, string>> = {
 }
 export const withVersion = (name: string): string => versions[name] ?? name
 
-/** True if a package can be loaded from where this one is. */
+/** True if a package can be loaded from this package's location. */
 export function hasPackage(name: string): boolean {
   try {
     createRequire(import.meta.url).resolve(name)

@@ -1,7 +1,7 @@
 import { basename, dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
-/** This file is in `src/`, in `dist/`, or bundled into `dist/command/`. */
+/** The folder of this file: `src/`, `dist/`, or `dist/command/` if it is bundled. */
 const folder = (): string => dirname(fileURLToPath(import.meta.url))
 const isBundled = (): boolean => basename(folder()) === 'command'
 

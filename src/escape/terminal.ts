@@ -8,7 +8,7 @@ export function escapeControls(text: string): string {
   return unsafe.test(text) ? text.replace(eachUnsafe, shown) : text
 }
 
-/** The same for a text that has to stay on one line, such as a name in a table. */
+/** The same for a text that must stay on one line, such as a name in a table. */
 export const escapeLine = (text: string): string => escapeControls(text).replace(/[\r\n\t\u2028\u2029]+/g, ' ')
 
 const unsafe = /[\p{Cc}\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]/u

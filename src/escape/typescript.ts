@@ -2,7 +2,7 @@ import { oneLine } from './one-line.js'
 
 const width = 112
 
-/** JSON as one would write it in TypeScript: no quotes where none are needed, on one line where it fits. */
+/** JSON as TypeScript source: keys without quotes where possible, on one line if it fits. */
 export function literal(value: unknown, indent: number, used = 0): string {
   const flat = flatLiteral(value)
   if (flat.length + indent + used <= width) return flat
@@ -27,24 +27,27 @@ function flatLiteral(value: unknown): string {
   return entries.length === 0 ? '{}' : `{ ${entries.join(', ')} }`
 }
 
-/** A key as it may stand in an object literal. `__proto__` without brackets would set the prototype. */
+/** A key in an object literal. `__proto__` without brackets would set the prototype. */
 export function keyText(key: string): string {
   if (key === '__proto__') return `['__proto__']`
   return isIdentifier(key) ? key : textLiteral(key)
 }
 export const isIdentifier = (text: string): boolean => /^[A-Za-z_$][\w$]*$/.test(text)
 
-/** Single quotes, unless the text has some itself. Nothing in it can end the literal. */
+/** A literal in single quotes, unless the text contains some. Nothing in the text can end the literal. */
 export function textLiteral(text: string): string {
   const json = withoutSeparators(JSON.stringify(text))
   return text.includes("'") ? json : `'${json.slice(1, -1).replaceAll('\\"', '"')}'`
 }
 
-/** JSON on one line of source code: the two line separators that JSON leaves as they are end a line in JavaScript. */
+/**
+ * JSON on one line of source code. JSON permits two line separators inside strings that end a line in JavaScript; they
+ * are escaped.
+ */
 export const jsonLine = (value: unknown): string => withoutSeparators(JSON.stringify(value))
 
 const withoutSeparators = (json: string): string =>
   json.replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')
 
-/** A comment that ends at the end of its line, whatever the text holds. */
+/** A line comment, whatever the text contains. */
 export const lineComment = (text: string): string => `// ${oneLine(text)}`

@@ -1,13 +1,13 @@
 import { open, rm, stat, utimes } from 'node:fs/promises'
 
-/** A lock that nobody has touched for so long is of a process that is gone. */
+/** A lock that has not been renewed for this long belongs to a process that has ended. */
 const staleMs = 10_000
 const touchMs = 2000
 const waitMs = 320_000
 
 /**
- * Does something while no other process does the same with a file. Waits for whoever does; a process that was killed holds nobody up for long.
- * Rejects with an `Error` where the lock cannot be had.
+ * Runs a function while no other process runs one for the same file. Waits for the current holder of the lock; a killed
+ * process delays others only briefly. Rejects with an `Error` if the lock cannot be acquired.
  */
 export async function whileLocked<T>(file: string, run: () => Promise<T>): Promise<T> {
   const release = await lock(`${file}.lock`)
@@ -18,7 +18,7 @@ export async function whileLocked<T>(file: string, run: () => Promise<T>): Promi
   }
 }
 
-/** Waits until nobody else has the lock; returns what gives it up. */
+/** Waits for the lock; returns a function that releases it. */
 async function lock(path: string): Promise<() => Promise<void>> {
   for (const startedAt = Date.now(); ; ) {
     try {

@@ -2,8 +2,9 @@ import { randomBytes } from 'node:crypto'
 import { open, rename, unlink } from 'node:fs/promises'
 
 /**
- * Puts a text in the place of a file: written beside it under a name that nobody can foresee, and never through a link; then renamed, which
- * replaces a link at the place instead of following it. For the owner alone, unless another file says otherwise.
+ * Replaces a file atomically: writes a draft with an unpredictable name next to it, never through a link, and renames
+ * it. A link at the path is replaced, not followed. The file is readable for its owner only, unless `like` gives
+ * another mode and owner.
  */
 export async function replaceFile(
   place: string,
@@ -16,7 +17,7 @@ export async function replaceFile(
     await handle.writeFile(text)
     if (like) {
       const own = await handle.stat()
-      // Only an administrator may give files away.
+      // Only an administrator may change the owner of a file.
       if (own.uid !== like.uid || own.gid !== like.gid) await handle.chown(like.uid, like.gid).catch(() => {})
       await handle.chmod(like.mode & 0o7777)
     }

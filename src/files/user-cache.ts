@@ -3,23 +3,23 @@ import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, wri
 import { homedir } from 'node:os'
 import { isAbsolute, join } from 'node:path'
 
-/** Files in one folder of the cache; the oldest are removed. */
+/** Maximum number of files in one folder of the cache; the oldest are removed. */
 const mostKept = 200
 
-/** A folder of this user's cache, which only this user can write to: `cacheFolder('readings')`. */
+/** A folder in this user's cache, writable by this user only: `cacheFolder('readings')`. */
 export function cacheFolder(kind: string): string {
   const given = process.env.XDG_CACHE_HOME ?? ''
   return join(isAbsolute(given) ? given : join(homedir(), '.cache'), 'jexo', kind)
 }
 
-/** A name for a file of the cache that stands for all of its inputs. */
+/** A file name for the cache that depends on all inputs. */
 export const cacheKey = (...inputs: (string | Uint8Array)[]): string => {
   const hash = createHash('sha256')
   for (const input of inputs) hash.update(`${input.length}:`).update(input)
   return hash.digest('hex').slice(0, 32)
 }
 
-/** The content of a file of a cache; undefined where there is none. */
+/** The content of a cached file; undefined if there is none. */
 export function readCached(folder: string, name: string): Buffer | undefined {
   try {
     return readFileSync(join(folder, name))
@@ -28,7 +28,7 @@ export function readCached(folder: string, name: string): Buffer | undefined {
   }
 }
 
-/** Writes a file of a cache. A cache that cannot be written costs time, nothing else. */
+/** Writes a file into a cache. Errors are ignored, since a missing entry only costs time. */
 export function writeCached(folder: string, name: string, content: string | Uint8Array): void {
   try {
     mkdirSync(folder, { recursive: true, mode: 0o700 })

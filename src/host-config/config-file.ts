@@ -29,7 +29,7 @@ async function readServers(file: string): Promise<JsonObject> {
   } catch (error) {
     throw hostConfigErrors.configUnreadable(file, (error as NodeJS.ErrnoException).code ?? String(error))
   }
-  // Three parsers, which few commands need.
+  // The three parsers are loaded when they are needed; few commands need them.
   const { shapeOf } = await import('./shape/shape-of.js')
   return shapeOf(file, text).read(file, text)?.servers ?? {}
 }
@@ -50,7 +50,7 @@ function readEntry(file: string, name: string, entry: JsonObject): ConfigEntry {
 }
 
 /**
- * Texts of a map. `${env:NAME}` refers to a variable of the host, `${input:NAME}` to a value that the host asks the user for. Here both are read from the environment.
+ * Values of a map as texts. `${env:NAME}` refers to a variable of the host, `${input:NAME}` to a value that the host asks the user for. Both are read from the environment here.
  */
 export const stringsOf = (value: Readonly<Record<string, unknown>>): Record<string, string> =>
   Object.fromEntries(

@@ -5,7 +5,8 @@ import type { HostFunction } from './functions.js'
 import type { HostMessage, HostModel } from './model.js'
 
 /**
- * A model behind a chat endpoint with function calling. Its turns reject with a `JexoError` where the endpoint does not answer.
+ * A model behind a chat endpoint with function calling. Its turns reject with a `JexoError` if the endpoint does not
+ * answer.
  *
  * @example const model = chatHostModel('http://127.0.0.1:8080/v1/chat/completions', { model: 'local' })
  */

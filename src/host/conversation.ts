@@ -43,12 +43,15 @@ export class Conversation {
   readonly #options: ConversationOptions
   readonly #steps: Step[] = []
   readonly #messages: HostMessage[] = []
-  /** Tools that the person has approved for the whole conversation, by what each was then: an approval ends when its tool or server changes. */
+  /**
+   * Tools that the user approved for the whole conversation, by fingerprint: an approval ends when the tool or its
+   * server changes.
+   */
   readonly #trusted = new Set<string>()
   readonly #deciding = new Map<number, (decided: { decision: Decision; arguments: JsonObject }) => void>()
   readonly #running = new Map<number, AbortController>()
   readonly #questions: Questions
-  /** The pages of its calls. */
+  /** The views of its calls. */
   readonly pages: Pages
   #turn: AbortController | undefined
   #count = 0
@@ -96,12 +99,12 @@ export class Conversation {
   get steps(): readonly Step[] {
     return this.#steps
   }
-  /** Whether the model, or a call, is at work. */
+  /** True while the model or a call is running. */
   get isBusy(): boolean {
     return this.#turn !== undefined
   }
 
-  /** Sends a message of the person. Resolves with the new steps when the model proposes no more calls. */
+  /** Sends a message of the user. Resolves with the new steps when the model proposes no more calls. */
   async say(text: string, attached: readonly Attachment[] = []): Promise<readonly Step[]> {
     return this.#say(text, attached)
   }
@@ -131,7 +134,7 @@ export class Conversation {
     return this.#steps.slice(from)
   }
 
-  /** Decides a proposed call, with its arguments as the person has edited them. False if there is none to decide. */
+  /** Decides a proposed call, with the arguments as the user edited them. False if no such call is waiting. */
   decide(id: number, decision: Decision, args?: JsonObject): boolean {
     const step = this.#steps.find((known): known is CallStep => known.kind === 'call' && known.id === id)
     const decideIt = this.#deciding.get(id)
@@ -140,7 +143,7 @@ export class Conversation {
     return true
   }
 
-  /** Cancels a call that runs. */
+  /** Cancels a running call. */
   cancel(id: number): boolean {
     const running = this.#running.get(id)
     running?.abort(new Error('the person cancelled it'))
@@ -152,7 +155,7 @@ export class Conversation {
     return this.#questions.answer(id, answer)
   }
 
-  /** Lets the model answer a server that asks for it, or refuses. */
+  /** Lets the model answer a server's request, or refuses it. */
   answerForModel(id: number, isAllowed: boolean): boolean {
     return this.#questions.answerForModel(id, isAllowed)
   }
@@ -174,7 +177,7 @@ export class Conversation {
       this.#messages.push({ role: 'model', text, calls })
       if (text !== '') this.#add({ kind: 'model', id: ++this.#count, text })
       if (calls.length === 0) return
-      // Each call is answered to the model, those too that come after the person has stopped it.
+      // The model receives a result for each call, including calls that finish after the user stopped the turn.
       for (const call of calls) {
         if (signal.aborted) this.#tell(call, 'The person stopped before this call.', true)
         else await this.#carryOut(call, functions)
@@ -269,7 +272,7 @@ export class Conversation {
     }
   }
 
-  /** The server keeps the call; cancelling it ends it there. */
+  /** The server keeps the task; cancelling it ends it there. */
   async #runAsTask(link: Link, step: CallStep, options: StartOptions): Promise<ToolResult> {
     const { signal, onProgress } = options
     const task = await link.start(step.tool, step.arguments, onProgress ? { onProgress } : {})
@@ -285,7 +288,7 @@ export class Conversation {
     } finally {
       stop()
       signal?.removeEventListener('abort', cancel)
-      // The end may have come before word of it.
+      // The result may arrive before the notification of the status.
       const last = id === undefined ? undefined : await task.status().catch(() => undefined)
       if (id !== undefined && last)
         this.#change(step, { task: { id, status: last.status, message: last.statusMessage } })

@@ -4,14 +4,14 @@ import type { ToolDefinition } from '../protocol/types.js'
 /** A tool as the model sees it, with a name that is unique among all servers. */
 export interface HostFunction {
   name: string
-  /** Id of the server that has it. */
+  /** Id of its server. */
   server: string
   tool: ToolDefinition
   description: string
   parameters: JsonObject
 }
 
-/** The tools of several servers as one list of functions, with names that chat endpoints take. */
+/** The tools of several servers as one list of functions, with names that chat endpoints accept. */
 export function toFunctions(servers: readonly { id: string; tools: readonly ToolDefinition[] }[]): HostFunction[] {
   const all = servers.flatMap(({ id, tools }) => tools.map((tool) => ({ server: id, tool })))
   const often = new Map<string, number>()

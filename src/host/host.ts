@@ -33,9 +33,9 @@ export interface HostServer {
   resources: ResourceDefinition[]
   templates: TemplateDefinition[]
   prompts: PromptDefinition[]
-  /** Names of tools that the person has switched off. */
+  /** Names of tools that the user disabled. */
   readonly off: Set<string>
-  /** Differs for every server that is attached, though it takes the id of one that has gone. */
+  /** Unique for every attached server, even if it reuses the id of a removed one. */
   readonly attachment: number
 }
 
@@ -47,15 +47,15 @@ export interface HostHandlers {
 }
 
 export interface HostOptions {
-  /** Roots for the servers. */
+  /** Roots that servers receive. */
   roots?: readonly Root[]
-  /** True if the page of this host shows views. Otherwise servers offer neither views nor tools for pages. */
+  /** True if the page of this host shows views. Otherwise servers offer neither views nor tools for views. */
   views?: boolean
   /** Called when a server changes. */
   onChange?: (server: HostServer) => void
 }
 
-/** Holds several servers, as a chat program does: their parts, which tools are enabled, and their requests. */
+/** Several servers, as a chat program uses them: their parts, the enabled tools, and their requests. */
 export class Host {
   readonly #servers = new Map<string, HostServer>()
   readonly #openers = new Map<string, OpenLink>()
@@ -116,7 +116,7 @@ export class Host {
     this.#changed(server)
   }
 
-  /** The functions for a model: the enabled tools of all open servers, without those that only pages may call. */
+  /** The functions for a model: the enabled tools of all open servers, without those that only views may call. */
   functions(): HostFunction[] {
     const open = this.servers.filter(({ state }) => state === 'open')
     return toFunctions(
@@ -124,7 +124,10 @@ export class Host {
     )
   }
 
-  /** Fingerprint of a tool and its server; it changes if the definition or the server changes. Undefined if it is not there. */
+  /**
+   * Fingerprint of a tool and its server; it changes if the definition or the server changes. Undefined if there is no
+   * such tool.
+   */
   identityOf(id: string, tool: string): string | undefined {
     const server = this.#servers.get(id)
     const definition = server?.tools.find(({ name }) => name === tool)
@@ -149,7 +152,7 @@ export class Host {
     this.#changed(server)
     try {
       const link = await open(this.#linkOptions(server.id))
-      // It was taken away while it opened.
+      // The server was removed while it was opening.
       if (!this.#servers.has(server.id)) return await link.close()
       server.link = link
       server.name = link.serverInfo.title ?? link.serverInfo.name
@@ -163,7 +166,7 @@ export class Host {
       if (server.state === 'connecting') server.state = 'open'
       this.#changed(server)
     } catch (error) {
-      // It may have opened, and then not said what it offers.
+      // It may have opened, but failed to list its parts.
       const { link } = server
       this.#down(server, messageOf(error))
       await link?.close()

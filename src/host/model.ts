@@ -14,17 +14,17 @@ export interface ModelCall {
   /** Name of the function. */
   name: string
   arguments: JsonObject
-  /** Why, where the model says so. */
+  /** The model's reason, if it gives one. */
   reason?: string
 }
 
-/** The model's turn: text, and the calls that it proposes. Without calls, the turn is the person's. */
+/** The model's turn: text and proposed calls. Without calls, it is the user's turn. */
 export interface ModelTurn {
   text: string
   calls: readonly ModelCall[]
 }
 
-/** A model as a host needs one. */
+/** The interface of a model for a host. */
 export interface HostModel {
   readonly name: string
   turn(
@@ -32,6 +32,6 @@ export interface HostModel {
     functions: readonly HostFunction[],
     signal: AbortSignal,
   ): Promise<ModelTurn>
-  /** Answers a server that asks for the model (sampling). */
+  /** Answers a server's request to the model (sampling). */
   complete(request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
 }

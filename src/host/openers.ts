@@ -20,14 +20,16 @@ export interface OpenersOptions {
   /** Time limit of a request, in milliseconds. Default: 60,000. */
   timeoutMs?: number
   /**
-   * Shows the person the page to sign in to a server; called without a page when the sign-in is over. Without it, a server that asks for a sign-in uses what
-   * `jexo sign-in` keeps, or is down.
+   * Shows the user the page to sign in to a server; called without a page when the sign-in is over. Without this
+   * function, a server that requires a sign-in uses the tokens of `jexo sign-in`, or is down.
    */
   onSignIn?: (server: string, page: URL | undefined) => void
 }
 
 /**
- * Returns functions that open the servers of a target: a kit file, a URL, `exec:<command line>`, `<host config file>#<entry>`, or all entries of a host's configuration file. A kit is started as a host would start it. Rejects with a `JexoError` if the text names nothing, or the file cannot be read.
+ * Returns functions that open the servers of a target: a kit file, a URL, `exec:<command line>`, `<host config
+ * file>#<entry>`, or all entries of a host's configuration file. A kit is started as a host would start it. Rejects
+ * with a `JexoError` if the text names none of these, or the file cannot be read.
  */
 export async function openersFor(
   text: string,

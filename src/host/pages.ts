@@ -9,7 +9,7 @@ import { refusals, ViewError } from '../view/wire/peer.js'
 import { hostErrors } from './errors.js'
 import type { Attachment, CallStep, PageCallStep, PageContextStep, PageMessageStep, Step } from './step.js'
 
-/** The functions of a conversation that its pages use. */
+/** The functions of a conversation that its views use. */
 export interface PagesSide {
   stepOf(id: number): Step | undefined
   linkOf(server: string): Link | undefined
@@ -17,9 +17,9 @@ export interface PagesSide {
   add(step: Step): void
   changed(step: Step): void
   nextId(): number
-  /** Sends a message of a page as a turn of the conversation. Throws an `Error` while the model is at work. */
+  /** Sends a message of a view as a turn of the conversation. Throws an `Error` while the model is running. */
   say(text: string, mark: Attachment, tool: string): void
-  /** Decides a message without a person; undefined leaves it to them. */
+  /** Decides about a message without the user; undefined leaves the decision to the user. */
   decide(step: PageMessageStep): boolean | undefined
 }
 
@@ -30,19 +30,20 @@ export interface LoadedView {
   meta: ViewMeta
 }
 
-/** The longest text that a page may send to the model, in characters. */
+/** The longest text that a view may send to the model, in characters. */
 const mostCharacters = 100_000
-/** Calls of one page that become steps. */
+/** Maximum number of steps that the calls of one view add. */
 const mostSteps = 500
 
 /**
- * The pages that calls of a conversation show: each may call tools for pages and read resources of its own server, and address the conversation.
- * Calls are actions of the user and are not shown to the model. Messages and context are shown to the model, marked as coming from the page.
+ * The views that calls of a conversation show. Each may call tools for views and read resources of its own server, and
+ * address the conversation. Its calls count as actions of the user and are not shown to the model. Messages and context
+ * are shown to the model, marked as coming from the view.
  */
 export class Pages {
   readonly #side: PagesSide
   readonly #contexts = new Map<number, { step: PageContextStep; attachment: Attachment }>()
-  /** Calls whose page has a message that waits for the person. */
+  /** Calls whose view has a message that waits for the user. */
   readonly #saying = new Set<number>()
   readonly #counts = new Map<number, number>()
   readonly #deciding = new Map<number, (isSent: boolean) => void>()
@@ -63,7 +64,7 @@ export class Pages {
     return { uri, html, meta: viewMetaOf(found) }
   }
 
-  /** Calls a tool of the same server for the page. Rejects with a `ViewError` if it is not for pages. */
+  /** Calls a tool of the same server for the view. Rejects with a `ViewError` if views may not call it. */
   async call(id: number, name: string, args: JsonObject, signal?: AbortSignal): Promise<ToolResult> {
     const { call, link } = this.#open(id)
     const tool = this.#side.toolsOf(call.server).find((known) => known.name === name)
@@ -98,12 +99,15 @@ export class Pages {
     }
   }
 
-  /** Reads a resource of the same server for the page. */
+  /** Reads a resource of the same server for the view. */
   read(id: number, uri: string, signal?: AbortSignal): Promise<ReadResult> {
     return this.#open(id).link.read(uri, signal ? { signal } : {})
   }
 
-  /** The page wants to add a message to the conversation. Resolves once it is sent; rejects with a `ViewError` if the person refuses. */
+  /**
+   * The view asks to add a message to the conversation. Resolves once it is sent; rejects with a `ViewError` if the
+   * user refuses.
+   */
   async say(id: number, content: readonly ContentBlock[]): Promise<void> {
     const { call } = this.#open(id)
     if (this.#saying.has(id)) throw new ViewError(refusals.refused, 'the message before is not decided yet')
@@ -132,14 +136,14 @@ export class Pages {
     }
   }
 
-  /** Sends an open message of a page, or refuses it. False if it is over. */
+  /** Sends an open message of a view, or refuses it. False if no such message is open. */
   decide(id: number, isSent: boolean): boolean {
     const decide = this.#deciding.get(id)
     decide?.(isSent)
     return decide !== undefined
   }
 
-  /** Context of the page for the model's next turn; it replaces the previous context. */
+  /** Context of the view for the model's next turn; replaces its previous context. */
   tell(
     id: number,
     { content, structuredContent }: { content?: readonly ContentBlock[]; structuredContent?: JsonObject },
@@ -161,7 +165,7 @@ export class Pages {
     } else this.#side.add(step)
   }
 
-  /** Context that pages have set since the last turn; it is sent with this turn. */
+  /** Context that views have set since the last turn; it is sent with this turn. */
   takeContexts(): readonly Attachment[] {
     const contexts = [...this.#contexts.values()].map(({ attachment }) => attachment)
     this.#contexts.clear()

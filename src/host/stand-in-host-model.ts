@@ -4,7 +4,7 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { HostFunction } from './functions.js'
 import type { HostMessage, HostModel, ModelTurn } from './model.js'
 
-/** Says plainly what this model is not. */
+/** A notice that this is not a real model. */
 export const standInLimits =
   'This is a stand-in for a model. It picks tools by the words that a sentence shares with their names and descriptions, and reads arguments by rules: it understands nothing, makes one call for a sentence, and repeats what a tool answers. Whether a real model would pick the same, it cannot tell.'
 
@@ -33,7 +33,7 @@ function proposalFor(
 ): ModelTurn {
   const again = followUp(said.text, messages, functions, id)
   if (again) return again
-  // What the model is told are functions: it ranks them under the names that it would call them by.
+  // The model knows tools by their function names, so these are ranked.
   const tools = functions.map(({ name, tool }) => ({ ...tool, name }))
   const { tool, arguments: given, ranking } = new KeywordPicker(tools).pick(said.text)
   const chosen = functions.find(({ name }) => name === tool)
@@ -47,7 +47,7 @@ function proposalFor(
   }
 }
 
-/** Words of the sentence, compared without their endings. */
+/** Words of the sentence, without their endings. */
 function asSaid(reason: readonly string[], text: string): string[] {
   const words = text.match(/[\p{L}\p{N}-]+/gu) ?? []
   return [
@@ -67,7 +67,7 @@ function followUp(
   if (!before || !again) return undefined
   const brought = argumentsIn(text, again.tool)
   const values = new Set(stems(Object.values(brought).join(' ')))
-  // A sentence that says more than the value is a wish of its own.
+  // A sentence with other words besides the value is a new request.
   const isOnlyValues = values.size > 0 && stems(text).every((word) => values.has(word))
   if (!isOnlyValues) return undefined
   return {
@@ -106,7 +106,7 @@ function reportOf({ text, isError, name }: Extract<HostMessage, { role: 'tool' }
   return `${name} answers: ${brief(spoken(text))}`
 }
 
-/** Fields of a small object as a sentence; anything else as it is. */
+/** Fields of a small object as a sentence; other values unchanged. */
 function spoken(text: string): string {
   try {
     const value: unknown = JSON.parse(text)

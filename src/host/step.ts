@@ -4,7 +4,7 @@ import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 import type { ToolResult } from '../protocol/types.js'
 import type { Task } from '../tasks/task.js'
 
-/** Something that was added to what the person says: a resource, or the messages of a prompt. */
+/** An attachment of the user's message: a resource, or the messages of a prompt. */
 export interface Attachment {
   label: string
   text: string
@@ -12,10 +12,10 @@ export interface Attachment {
 
 /** One step of a conversation. A step changes until it is over. */
 export type Step =
-  /** `page` is the tool whose page has written it, where the person only sent it. */
+  /** `page` is the tool whose view wrote the message, if the user only sent it. */
   | { kind: 'person'; id: number; text: string; attached: readonly Attachment[]; page?: string }
   | { kind: 'model'; id: number; text: string }
-  /** Something that went wrong, or is worth knowing, in words for the person. */
+  /** An error or a notice for the user. */
   | { kind: 'note'; id: number; text: string; isFault: boolean }
   | CallStep
   | QuestionStep
@@ -35,14 +35,14 @@ export interface CallStep {
   tool: string
   arguments: JsonObject
   reason: string | undefined
-  /** `refused` by the person; `cancelled` while it ran; `lost` where no answer came. */
+  /** `refused` by the user; `cancelled` while it ran; `lost` if no response arrived. */
   state: 'proposed' | 'running' | 'done' | 'refused' | 'cancelled' | 'lost'
   approved: 'once' | 'conversation' | undefined
   /** Present if the call runs as a task, which the server continues without this conversation. */
   task?: { id: string; status: Task['status']; message?: string | undefined }
   progress?: { done: number; total?: number | undefined; message?: string | undefined }
   logs: { level: string; text: string }[]
-  /** URI of the page that shows the call. */
+  /** URI of the view that shows the call. */
   view?: string
   result?: ToolResult
   /** The text of the response for the model. */
@@ -71,7 +71,7 @@ export interface SamplingStep {
   answer?: ModelAnswer
 }
 
-/** Fields of all steps of a page: the call that shows it, and its server. */
+/** Fields of all steps of a view: the call that it belongs to, and its server. */
 interface PageStep {
   id: number
   /** Id of the call. */
@@ -79,7 +79,7 @@ interface PageStep {
   server: string
   tool: string
 }
-/** A call that a person made in a page. It is not shown to the model. */
+/** A call that the user made in a view. The model does not see it. */
 export interface PageCallStep extends PageStep {
   kind: 'page-call'
   arguments: JsonObject
@@ -87,17 +87,17 @@ export interface PageCallStep extends PageStep {
   text?: string
   isError?: boolean
 }
-/** A message that a page wants to add to the conversation; a person sends it or refuses. */
+/** A message that a view wants to add to the conversation; the user sends or refuses it. */
 export interface PageMessageStep extends PageStep {
   kind: 'page-message'
   text: string
   state: 'open' | 'sent' | 'refused'
 }
-/** Context of a page for the model's next turn. */
+/** Context of a view for the model's next turn. */
 export interface PageContextStep extends PageStep {
   kind: 'page-context'
   text: string
 }
 
-/** How a proposed call may be decided. */
+/** The possible decisions on a proposed call. */
 export type Decision = 'once' | 'conversation' | 'refuse'

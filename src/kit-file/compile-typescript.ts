@@ -3,13 +3,13 @@ import { messageOf } from '../errors.js'
 import { esbuild } from '../esbuild.js'
 import { hasPackage } from '../optional-packages.js'
 
-/** Decorators, namespaces with values and `using`, which only a full compiler turns into JavaScript that Node 20 reads. */
+/** Decorators, namespaces with values and `using`, which need a full compiler for Node 20. */
 const needsFullCompiler =
   /^\s*@[A-Za-z_$(]|^\s*(?:export\s+)?(?:namespace|module)\s+[\w$.]+\s*\{|^\s*(?:await\s+)?using\s+[\w$]+\s*=/m
 
 /**
- * JavaScript of a TypeScript file, line for line, so that stacks name the lines of the source. Types are taken out by sucrase; esbuild compiles
- * what needs more, where it is installed. Throws a `SyntaxError` that names the place.
+ * Compiles a TypeScript file to JavaScript line by line, so that stack traces name the lines of the source. Sucrase
+ * removes types; esbuild, if installed, compiles files that need more. Throws a `SyntaxError` that names the position.
  */
 export function compileTypeScript(source: string, file: string): string {
   const hasFullCompiler = hasPackage('esbuild')
@@ -55,7 +55,7 @@ function esbuildSentence(error: unknown): string {
   return `line ${line}, column ${column + 1} of ${file}: ${first.text} in \`${lineText.trim()}\``
 }
 
-/** Sucrase names the place at the end of its sentence, and an object with it. */
+/** Sucrase puts the position at the end of its message, and into a property. */
 function sentenceOf(error: unknown, source: string, file: string): string {
   const { loc } = error as { loc?: { line: number; column: number } }
   const problem = messageOf(error)

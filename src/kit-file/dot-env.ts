@@ -3,8 +3,8 @@ import { parse } from 'dotenv'
 import { kitFileErrors } from './errors.js'
 
 /**
- * Takes variables from a file of `NAME=value` lines into this process's environment; what is set already stays. A file that is not there is
- * fine unless it `isWanted`. Throws a `JexoError` if it cannot be read.
+ * Loads variables from a file of `NAME=value` lines into this process's environment; variables that are set already
+ * stay. A missing file is an error only if it `isWanted`. Throws a `JexoError` if the file cannot be read.
  */
 export function takeEnvironmentFile(file: string, isWanted = false): void {
   let text: string
@@ -18,7 +18,7 @@ export function takeEnvironmentFile(file: string, isWanted = false): void {
   for (const [name, value] of Object.entries(parse(text))) process.env[name] ??= value
 }
 
-/** The names in such a file; none where it cannot be read. */
+/** The names in such a file; empty if it cannot be read. */
 export function environmentFileNames(file: string): string[] {
   try {
     return Object.keys(parse(readFileSync(file, 'utf8')))

@@ -39,10 +39,9 @@ function drainImports(): void {
 }
 
 /**
- * Loads a kit file, TypeScript or JavaScript, with the stdout guard in place before it runs; in a test runner's process stdout is the
- * runner's, and not guarded.
- * `isAgain` loads it and what it imports again. Loads variables from the file `.env` in its folder, unless they are set.
- * Rejects with a `JexoError` that says in a sentence which file, which part and what to do.
+ * Loads a kit file, TypeScript or JavaScript, with the stdout guard installed before it runs; `guardsStdout: false`
+ * leaves stdout alone, such as in a test runner. `isAgain` reloads the file and its imports. Loads variables from the
+ * file `.env` in its folder, unless they are set. Rejects with a `JexoError` that names the file, the part and the fix.
  */
 export async function loadKit(file: string, isAgain = false, guardsStdout = true): Promise<Kit> {
   const path = resolve(file)
@@ -64,7 +63,7 @@ export async function loadKit(file: string, isAgain = false, guardsStdout = true
   return given
 }
 
-/** Does something with a kit; what it refuses, such as a missing setting, is said of the kit's file. */
+/** Runs a function with a kit. Errors, such as a missing setting, name the kit's file as their location. */
 export async function atFile<T>(file: string, use: () => T | Promise<T>): Promise<T> {
   try {
     return await use()
@@ -75,7 +74,10 @@ export async function atFile<T>(file: string, use: () => T | Promise<T>): Promis
 
 export { shownPath }
 
-/** Called for each file of the author's that was or will be loaded, or read by a wrap; returns a function that ends that. */
+/**
+ * Calls a listener for each source file of the kit that was or will be loaded, or read by a wrap. Returns a function
+ * that ends this.
+ */
 export function onLoadedFile(listener: (file: string) => void): () => void {
   for (const file of loadedFiles) listener(file)
   listeners.add(listener)
@@ -92,12 +94,12 @@ async function importKit(path: string, shown: string, query: string): Promise<{ 
   }
 }
 
-/** From Node 22.15 on, hooks run on the thread that imports, which saves the start of another. */
+/** From Node 22.15 on, hooks run on the importing thread, which saves starting another. */
 type HookRegistrars = typeof nodeModules & { registerHooks?: (hooks: ReturnType<typeof hooksFor>) => void }
 const { register, registerHooks } = nodeModules as HookRegistrars
 const runsHooksHere = registerHooks !== undefined
 
-/** From now on this process imports TypeScript as kit files are loaded. */
+/** Installs the module hooks that import TypeScript. */
 export const readTypeScript = (): Promise<void> => (hooksIn ??= putHooksIn())
 
 async function putHooksIn(): Promise<void> {

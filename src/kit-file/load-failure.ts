@@ -1,7 +1,7 @@
 import { fileURLToPath } from 'node:url'
 import { shownPath } from './shown-path.js'
 
-/** Why a file did not load: what was thrown, in which file and line, and how that file is imported. */
+/** Why a file did not load: the error, its file and line, and the chain of imports that leads to it. */
 export function loadFailure(error: unknown, path: string, importedBy: ReadonlyMap<string, string>): string {
   if (!(error instanceof Error)) return `it threw ${String(error).slice(0, 300)}`
   const [first = ''] = error.message.split('\n')
@@ -24,7 +24,7 @@ export function loadFailure(error: unknown, path: string, importedBy: ReadonlyMa
   return `${error.name}: ${first}${place}${circle || chainTo(file, path, importedBy)}`
 }
 
-/** The first line of the stack that is the author's. */
+/** The first line of the stack that is in the author's code. */
 function placeIn({ stack = '' }: Error): { file?: string; line?: string } {
   for (const frame of stack.split('\n')) {
     const [, url, line] = /\(?((?:file:\/\/|\/)[^()]*?):(\d+):\d+\)?$/.exec(frame) ?? []
@@ -48,7 +48,7 @@ function chainTo(file: string | undefined, path: string, importedBy: ReadonlyMap
   return chain.length === 0 ? '' : `, imported by ${chain.map(shownPath).join(' → ')}`
 }
 
-/** Two files that import each other see names before they have values. */
+/** Two files that import each other can read names before they are initialized. */
 function circleFrom(file: string, importedBy: ReadonlyMap<string, string>): string {
   const chain = [file]
   for (let at = importedBy.get(file); at !== undefined && chain.length < 20; at = importedBy.get(at)) {

@@ -2,18 +2,19 @@ import { fileURLToPath } from 'node:url'
 import { escapeControls } from '../escape/terminal.js'
 import { kitFileErrors } from './errors.js'
 
-/** After so long it is said that a file is still being loaded. */
+/** After this time, a message says that a file is still loading. */
 const sayAfterMs = 2000
 const defaultLimitMs = 30_000
 
-/** The files that are being loaded now, the latest last. */
+/** The files that are being loaded, the latest last. */
 const loading: string[] = []
-/** Jexo's own folder; its stack frames are not the author's. */
+/** Jexo's own folder, whose stack frames are left out. */
 const ownFolder = fileURLToPath(new URL('..', import.meta.url))
 
 /**
- * Loads a file of the author's. Rejects with a `JexoError` where that takes longer than `JEXO_LOAD_TIMEOUT_MS`, or the file ends the
- * process. A process that ends all the same, such as when nothing is left that could wake it, says so and ends with exit code 2.
+ * Loads a file of the author. Rejects with a `JexoError` if that takes longer than `JEXO_LOAD_TIMEOUT_MS`, or if the
+ * file ends the process. If the process ends anyway, such as when nothing is left in its event loop, it says so and
+ * exits with code 2.
  */
 export async function withinLimit<T>(shown: string, load: () => Promise<T>): Promise<T> {
   const limitMs = loadLimitOf(process.env.JEXO_LOAD_TIMEOUT_MS)
@@ -38,7 +39,7 @@ export async function withinLimit<T>(shown: string, load: () => Promise<T>): Pro
 
 let stopWatching = () => {}
 
-/** From the first file that is loaded to the last, the process ends only where Jexo ends it; several may be loaded at once. */
+/** While files are loading, only Jexo may end the process. Several may load at once. */
 function watchExit(): void {
   const { exit } = process
   const latest = () => loading.at(-1) ?? 'a file'

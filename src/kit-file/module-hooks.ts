@@ -1,6 +1,7 @@
 /**
- * Module hooks: TypeScript is compiled as it is loaded, where it is, so that `import.meta.url` is true; and a kit file outside any project
- * finds Jexo (and zod) where this Jexo is installed. Node runs them on the thread of the kit where it can (`hooks`), else on one of their own.
+ * Module hooks: TypeScript is compiled while it is loaded, in place, so that `import.meta.url` is correct. A kit file
+ * outside any project finds the `jexo` and `zod` of this installation. The hooks run on the kit's thread if Node
+ * supports that (`hooks`), else on their own.
  */
 
 import { existsSync, readFileSync } from 'node:fs'
@@ -29,7 +30,7 @@ const wantedAgain: Record<string, string[]> = {
 
 let tell: (loaded: string | ImportedFile) => void = () => {}
 
-/** A file of the author's, and one that imports it. */
+/** A file of the author, and one of its importers. */
 export interface ImportedFile {
   readonly file: string
   readonly by: string
@@ -58,7 +59,7 @@ export async function resolve(
   throw failure
 }
 
-/** The same for hooks on the thread of the kit; reports the files to `listener`. */
+/** The same hooks for the kit's thread; reports the files to `listener`. */
 export function hooksFor(listener: typeof tell) {
   tell = listener
   return {
@@ -77,7 +78,10 @@ export function hooksFor(listener: typeof tell) {
   }
 }
 
-/** Resolution order: the import as written, its TypeScript source, the packages of this Jexo. The first failure is the one to tell. */
+/**
+ * Resolution order: the import as written, its TypeScript source, the packages of this Jexo. The first failure is the
+ * one that is reported.
+ */
 function* attempts(specifier: string, context: ResolveContext): Generator<[string, ResolveContext]> {
   yield [specifier, context]
   const url = sourceBehind(specifier, context.parentURL)
@@ -91,7 +95,7 @@ function resolvedTo(resolved: Resolved, { parentURL }: ResolveContext): Resolved
   return { ...resolved, url: bundledDoor(resolved.url) ?? inGeneration(resolved.url, parentURL) }
 }
 
-/** If a kit is reloaded, its own modules are reloaded too: its generation is passed on to its imports, except packages. */
+/** When a kit is reloaded, its own modules are reloaded too: they inherit its generation. Packages do not. */
 function inGeneration(url: string, parentURL: string | undefined): string {
   const generation = parentURL?.startsWith('file:') ? new URL(parentURL).searchParams.get(generationParam) : null
   if (!generation || !url.startsWith('file:') || url.includes('/node_modules/') || isOwn(url)) return url
@@ -100,7 +104,7 @@ function inGeneration(url: string, parentURL: string | undefined): string {
   return marked.href
 }
 
-/** `dist/`, where this file is one folder below, bundled or not. */
+/** `dist/`. This file is one folder below it, bundled or not. */
 const ownFolder = new URL('..', import.meta.url).href
 const commandFolder = `${ownFolder}command/`
 const isBundled = import.meta.url.startsWith(commandFolder)
@@ -115,7 +119,7 @@ function bundledDoor(url: string): string | undefined {
 
 const isOwn = (url: string) => url.startsWith(ownFolder)
 
-/** The TypeScript file behind an import that names what it would be compiled to, or names no extension. */
+/** The TypeScript file for an import that names its compiled form, or has no extension. */
 function sourceBehind(specifier: string, parentURL: string | undefined): string | undefined {
   if (!/^(\.{1,2}\/|file:|\/)/.test(specifier) || (parentURL === undefined && !specifier.startsWith('file:')))
     return undefined

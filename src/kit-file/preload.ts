@@ -2,20 +2,21 @@ import { closeSync, existsSync, openSync, readSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 
-/** Imports stand at the beginning of a file. */
+/** Imports are expected at the beginning of a file. */
 const mostRead = 64 * 1024
 const imports = /\bfrom\s*(['"])(jexo|zod)(?:\/([a-z]{1,20}))?\1/g
 
 /**
- * Imports what a kit file takes from this Jexo, and zod, before module hooks are in place. With hooks on a thread of their own, every import
- * asks that thread twice; what is loaded already is not asked for again. Does nothing unless this Jexo is the one that the kit would get.
+ * Imports the doors of Jexo, and zod, that a kit file uses, before the module hooks are installed. With hooks on a
+ * separate thread, every import sends that thread two requests; modules that are loaded already need none. Does nothing
+ * unless the kit would import this installation of Jexo.
  */
 export async function preload(kitFile: string): Promise<void> {
   const wanted = [...headOf(kitFile).matchAll(imports)].flatMap(([, , name, door]) => {
     const url = name === 'zod' ? zodFor(kitFile) : doorFor(kitFile, door ?? 'index')
     return url === undefined ? [] : [url]
   })
-  // What fails here fails again when the kit imports it, and is reported then.
+  // An import that fails here fails again in the kit, and is reported there.
   await Promise.all([...new Set(wanted)].map((url) => import(url).catch(() => {})))
 }
 
@@ -29,7 +30,7 @@ function headOf(file: string): string {
   }
 }
 
-/** The bundled door that stands beside this file; see `module-hooks.ts`. */
+/** The bundled door in the folder of this file; see `module-hooks.ts`. */
 function doorFor(kitFile: string, door: string): string | undefined {
   const bundled = new URL(`./${door}.js`, import.meta.url)
   const own = fileURLToPath(new URL(`../${door}.js`, import.meta.url))

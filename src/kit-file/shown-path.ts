@@ -1,6 +1,6 @@
 import { isAbsolute, relative } from 'node:path'
 
-/** A path as a person would type it: relative where it is below the current folder. */
+/** A path for messages: relative if it is below the current folder. */
 export function shownPath(path: string): string {
   const nearby = relative(process.cwd(), path)
   return nearby.startsWith('..') || isAbsolute(nearby) || nearby === '' ? path : nearby

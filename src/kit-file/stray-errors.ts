@@ -1,11 +1,11 @@
 import { escapeControls } from '../escape/terminal.js'
 import { whereabouts } from '../transport/stdout-guard.js'
 
-/** An uncaught error: an unhandled rejection, or an exception in a timer of the author's. */
+/** An uncaught error: an unhandled rejection, or an exception in a timer of the author's code. */
 export interface StrayError {
-  /** The running part, in words: ``in tool `weigh_hive` ``; `outside any call`. */
+  /** The running part as text: ``in tool `weigh_hive` ``; `outside any call`. */
   readonly where: string
-  /** The error in a line, and the author's own lines of its stack. */
+  /** The error in one line, with the stack frames of the author's code. */
   readonly text: string
   /** True if it was reported often enough to be omitted from logs. */
   readonly isRepeated: boolean
@@ -29,7 +29,7 @@ export function catchStrayErrors(): void {
     const listener = listeners.at(-1) ?? sayOnStderr
     listener(stray)
   }
-  // Where nobody reads any more, there is nobody to be told; to say so would fail again.
+  // If stderr is closed, nobody can be told; reporting that would fail again.
   process.stderr.on('error', () => {})
   process.on('unhandledRejection', heard)
   process.on('uncaughtException', heard)
@@ -46,7 +46,7 @@ const maxTold = 20
 const maxTexts = 200
 const told = new Map<string, number>()
 
-/** A timer that fails may do so a thousand times a second. */
+/** A failing timer may fail a thousand times a second. */
 function isToldOften(text: string): boolean {
   const count = (told.get(text) ?? 0) + 1
   if (count === 1 && told.size >= maxTexts) told.clear()
@@ -61,7 +61,7 @@ function sayOnStderr(stray: StrayError): void {
   if (!stray.isRepeated) process.stderr.write(`jexo: error: ${escapeControls(strayText(stray))}\n`)
 }
 
-/** The message, and the lines of the stack that are neither Node's nor of packages. */
+/** The message and the stack frames, without those of Node and of packages. */
 function textOf(error: unknown): string {
   if (!(error instanceof Error)) return `a value that is not an error: ${String(error).slice(0, 500)}`
   const lines = (error.stack ?? '').split('\n').filter((line) => /^\s+at /.test(line))

@@ -1,6 +1,6 @@
 import formats from 'ajv-formats'
 
-// What compiles schemas, in one module that is loaded at first use.
+// The schema compiler and its formats, in one module that is loaded at first use.
 export { Ajv } from 'ajv'
 export { Ajv2020 } from 'ajv/dist/2020.js'
 export const addFormats = formats.default

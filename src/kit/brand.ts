@@ -1,4 +1,4 @@
-/** Marks that are recognised across two copies of the package; `instanceof` is not. */
+/** Marks that are recognised across two copies of the package, which `instanceof` is not. */
 export const brands = {
   kit: Symbol.for('jexo.kit'),
   part: Symbol.for('jexo.part'),
@@ -15,12 +15,12 @@ export function hasBrand(value: unknown, brand: symbol): boolean {
   return (typeof value === 'object' || typeof value === 'function') && value !== null && brand in value
 }
 
-/** Adds a mark that neither JSON nor a spread shows, and freezes the value. */
+/** Adds a mark that is invisible to JSON and to the spread operator, and freezes the value. */
 export function branded<T extends object>(value: T, brand: symbol, mark: unknown = true): Readonly<T> {
   return Object.freeze(Object.defineProperty(value, brand, { value: mark }))
 }
 
-/** How a value of the wrong kind is named in an error. */
+/** The description of a value of the wrong kind in an error. */
 export function nameOf(value: unknown): string {
   if (value === undefined || value === null) return String(value)
   if (Array.isArray(value)) return 'an array'

@@ -1,4 +1,4 @@
-/** The name of a value that layers hand on to later layers and to the function of a part, for one call. */
+/** The key of a value that a layer passes to later layers and to the function of a part, within one call. */
 export interface StateKey<T> {
   readonly name: string
   /** For the compiler only: the type of the value. */

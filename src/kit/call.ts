@@ -6,7 +6,7 @@ import type { Given, Schema } from './schema.js'
 import type { Settings, SettingValues } from './settings.js'
 import type { Shared } from './shared.js'
 
-/** Sends a log message to the host, subject to the level that the host set (Logging). `data` is any JSON value. */
+/** Sends a log message to the host, if the host's log level includes it (Logging). `data` is any JSON value. */
 export type CallLog = { readonly [Level in LogLevel]: (message: string, data?: unknown) => void }
 
 /** The session of a call. */
@@ -18,19 +18,22 @@ export interface CallSession {
   readonly client: Implementation | undefined
 }
 
-/** The caller, as the access check established. */
+/** The caller, as established by the access check. */
 export interface Identity {
-  /** Who it is, as the issuer names it. */
+  /** The caller's name at the issuer (subject). */
   readonly subject: string
-  /** Who vouches for it; undefined for tokens of a file and callers that a proxy names. */
+  /** The issuer; undefined for tokens of a file and for callers that a proxy names. */
   readonly issuer?: string
-  /** The program that calls. */
+  /** The client program. */
   readonly clientId?: string
   /** Scopes of the caller; `*` grants all. */
   readonly scopes: readonly string[]
-  /** Everything that the token says. */
+  /** All claims of the token. */
   readonly claims: Readonly<Record<string, unknown>>
-  /** Gets a token for another API in the caller's name (RFC 8693); there if `issuerTokens` was given a `client`. Rejects with a `JexoError`. */
+  /**
+   * Gets a token for another API in the caller's name (RFC 8693). Present if `issuerTokens` was given a `client`.
+   * Rejects with a `JexoError`.
+   */
   readonly exchange?: (target: { audience: string; scopes?: readonly string[] }) => Promise<string>
 }
 
@@ -38,7 +41,10 @@ export interface Identity {
 export interface Call<S extends Settings = Settings> {
   /** Aborted when the host cancels or disconnects. Pass it on to long operations. */
   readonly signal: AbortSignal
-  /** Values of settings, by name: of those that the part declares as they are, of others of the kit perhaps undefined. */
+  /**
+   * Values of settings by name. Settings that the part declares have the declared type; other settings of the kit may
+   * be undefined.
+   */
   readonly settings: SettingValues<S>
   readonly log: CallLog
   readonly session: CallSession
@@ -77,7 +83,7 @@ export interface Call<S extends Settings = Settings> {
    * with a `JexoError` if the store cannot be reached.
    */
   checkpoint(value: unknown): Promise<void>
-  /** The task that this call runs as; undefined where the caller waits for the result. */
+  /** The task that this call runs as; undefined if the caller waits for the result. */
   readonly task: CallTask | undefined
   /** Notifies subscribed hosts that a resource has changed. */
   resourceUpdated(uri: string): void

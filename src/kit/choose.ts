@@ -5,7 +5,7 @@ import { kitErrors } from './errors.js'
 import { globMatcher } from './glob.js'
 import { checkName, type Example, keyOf, type Part, type PartExtras, type ViewPart } from './part.js'
 
-/** Functions on arrays of parts, to choose, rename and reword wrapped parts. */
+/** Functions on arrays of parts, which choose, rename and describe wrapped parts. */
 
 /**
  * Returns the parts with these names: URIs for resources and templates, `tag:…` for a tag; `*` matches any characters. Throws a `JexoError`
@@ -80,18 +80,20 @@ function remade(part: Part, change: object): Part {
   return branded({ ...part, ...change } as Part, brands.part)
 }
 
-/** The name or URI and the tags by which a part is chosen. */
+/** The name or URI, and the tags, by which a part can be chosen. */
 export interface Choosable {
   readonly key: string
   readonly tags?: readonly string[] | undefined
-  /** Other names that it goes by, such as a path. */
+  /** Other names of the part, such as a path. */
   readonly others?: readonly string[] | undefined
 }
 const choosable = (part: Part): Choosable => ({ key: keyOf(part), tags: part.tags })
 
 const choose = (parts: readonly Part[], names: readonly string[]): Set<Part> => chosenFrom(parts, choosable, names)
 
-/** The items that these names, globs and tags choose. Throws a `JexoError` with the nearest names where one chooses nothing. */
+/**
+ * The items that the names, globs and tags choose. Throws a `JexoError` with the nearest names if one matches nothing.
+ */
 export function chosenFrom<T>(items: readonly T[], view: (item: T) => Choosable, names: readonly string[]): Set<T> {
   const chosen = new Set<T>()
   for (const name of names) {
@@ -103,7 +105,7 @@ export function chosenFrom<T>(items: readonly T[], view: (item: T) => Choosable,
   return chosen
 }
 
-/** The parts that a caller asked to be narrowed to, as in `?only=weigh_*,tag:ledger`; a name that is none matches nothing. */
+/** The parts that a caller selects, as in `?only=weigh_*,tag:ledger`; unknown names match nothing. */
 export function narrowed(parts: readonly Part[], names: readonly string[]): Part[] {
   const matchers = names.map(matcherOf)
   return parts.filter((part) => matchers.some((matches) => matches(choosable(part))))

@@ -1,6 +1,6 @@
 import { distance } from 'fastest-levenshtein'
 
-/** The names nearest to one that does not exist, best first: what its writer may have meant. */
+/** The existing names that are nearest to an unknown name, best first, for suggestions. */
 export function closestTo(name: string, known: readonly string[], most = 3): string[] {
   const wanted = name.toLowerCase()
   return [...new Set(known)]

@@ -9,12 +9,12 @@ import { isSmall, type JsonSchemaValidator, maxIssues, type SchemaIssue, type Va
 
 type Compile = (schema: JsonSchema, makePattern: PatternMaker) => Validate
 
-/** Checks JSON Schema by compiling it with Ajv, which is loaded when the first plain schema is checked. */
+/** Checks values by JSON Schemas compiled with Ajv, which is loaded when the first plain schema is checked. */
 export const compilingValidator = {
   prepare(schema: JsonSchema): Promise<Validate> {
     return this.prepareLater(schema).then((compile) => compile())
   },
-  /** Loads what it takes, and gives the function that compiles: for callers that bound its time. */
+  /** Loads Ajv and returns the compile function, for callers that limit its time. */
   async prepareLater(schema: JsonSchema): Promise<() => Validate> {
     const dialect = String(schema.$schema ?? '')
     if (/draft-0[34]|2019-09/.test(dialect)) {
@@ -35,7 +35,7 @@ async function loadCompilers() {
   const { Ajv, Ajv2020, addFormats } = await import('./ajv.js')
   type AnyAjv = Ajv | Ajv2020
   const instanceOf = (Kind: new (options: Options) => AnyAjv, allErrors: boolean, makePattern: PatternMaker) => {
-    // Ajv tells patterns apart by their text.
+    // Ajv identifies patterns by their text.
     const make = (source: string) => ({ test: makePattern(source), toString: () => `/${source}/u` })
     const regExp = Object.assign(make, { code: 'undefined' })
     const ajv = new Kind({
@@ -58,7 +58,7 @@ async function loadCompilers() {
     return ajv
   }
   const compilerOf = (Kind: new (options: Options) => AnyAjv): Compile => {
-    // Instances are dear; nearly all schemas use the native patterns.
+    // Ajv instances are expensive; nearly all schemas use native patterns.
     const usual = { first: instanceOf(Kind, false, nativeTest), all: instanceOf(Kind, true, nativeTest) }
     return (given, makePattern) => {
       const schema = withoutAsync(given)
@@ -70,7 +70,7 @@ async function loadCompilers() {
       let explain: ReturnType<AnyAjv['compile']> | undefined
       return (value) => {
         if (isValid(value)) return []
-        // Looking for every fault costs as much as the value is large: in a large one, the first will do.
+        // Finding every error takes time in proportion to the value; for a large value, the first error is enough.
         if (!isSmall(value)) return faultsOf(isValid.errors)
         explain ??= compiledBy(pair.all, schema)
         explain(value)
@@ -81,7 +81,9 @@ async function loadCompilers() {
   return { current: compilerOf(Ajv2020), draft7: compilerOf(Ajv) }
 }
 
-/** Compiles without keeping: an instance remembers every schema, and a client sees new ones for as long as it runs. */
+/**
+ * Compiles without caching: an Ajv instance remembers every schema, and a client receives new ones as long as it runs.
+ */
 function compiledBy(ajv: Ajv | Ajv2020, schema: JsonSchema): ReturnType<Ajv['compile']> {
   const validate = ajv.compile(schema)
   ajv.removeSchema(schema)
@@ -95,7 +97,7 @@ function boundFormats(ajv: Ajv | Ajv2020): void {
   }
 }
 
-/** The check of a format on texts; undefined for formats of numbers, and those that are not checked. */
+/** The check of a format for texts; undefined for formats of numbers and for unchecked formats. */
 function checkOf(format: unknown): ((text: string) => boolean) | undefined {
   if (format instanceof RegExp) return (text) => format.test(text)
   if (typeof format === 'function') return format as (text: string) => boolean
@@ -104,7 +106,7 @@ function checkOf(format: unknown): ((text: string) => boolean) | undefined {
   return type === 'string' ? checkOf(validate) : undefined
 }
 
-/** `$async` would make every value pass: the result would be a promise. */
+/** With `$async`, every value would pass: the result would be a promise. */
 function withoutAsync(schema: JsonSchema): JsonSchema {
   const text = JSON.stringify(schema)
   return text.includes('"$async"')
@@ -112,7 +114,7 @@ function withoutAsync(schema: JsonSchema): JsonSchema {
     : schema
 }
 
-/** Not that each item of a list is none of those that the list has to contain. */
+/** A failed `contains` is reported once, not for each item. */
 const isOwnFault = ({ keyword, schemaPath }: ErrorObject) => keyword !== 'if' && !schemaPath.includes('/contains/')
 
 const faultsOf = (errors: readonly ErrorObject[] | null | undefined): SchemaIssue[] =>

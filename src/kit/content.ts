@@ -45,7 +45,7 @@ export const content = Object.freeze({
     block({ type: 'resource', resource: contentsOf(given) }, options),
 })
 
-/** The checks that TypeScript makes, for kits in JavaScript. */
+/** The checks that TypeScript makes, for kits written in JavaScript. */
 function typeOf(kind: string, mimeType: unknown): string {
   if (typeof mimeType === 'string' && /^[\w.+-]+\/[\w.+-]+/.test(mimeType)) return mimeType
   throw new TypeError(
@@ -72,7 +72,7 @@ function contentsOf(given: Embeddable): ResourceContents {
   return { uri, ...(mimeType === undefined ? {} : { mimeType }), ...body, ...(meta ? { _meta: meta } : {}) }
 }
 
-/** True for what a builder of this or of another copy of the package made. */
+/** True for a value made by a builder of this or of another copy of the package. */
 export const isContent = (value: unknown): value is ContentBlock => hasBrand(value, brands.content)
 
 /** The blocks in a returned value, or undefined if it is plain data. Strings between blocks become text. */

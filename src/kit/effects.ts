@@ -16,7 +16,10 @@ export function annotationsOf(effect: Effect): ToolAnnotations {
   return hints[effect]
 }
 
-/** The effect behind the hints of any server's tool; without hints the standard's defaults count, which say "change". */
+/**
+ * The effect that the hints of any server's tool describe. Without hints the standard's defaults apply, which mean
+ * "change".
+ */
 export function effectOf(annotations: ToolAnnotations | undefined): Effect {
   if (annotations?.readOnlyHint) return 'read'
   if (annotations?.destructiveHint === false) return 'add'

@@ -1,4 +1,4 @@
-/** The longest text that a format is asserted on. A longer one does not fit it, and costs nothing. */
+/** Formats are checked for texts up to this length; a longer text does not match. */
 const longest: Readonly<Record<string, number>> = {
   uri: 8192,
   'uri-reference': 8192,
@@ -13,9 +13,9 @@ const longest: Readonly<Record<string, number>> = {
 }
 const usual = 1024
 
-/** A check of a format that looks at texts of a bounded length only: expressions for formats are not all linear. */
+/** Checks a format for texts of limited length, since some expressions for formats are not linear. */
 export function boundedFormat(name: string, check: (text: string) => boolean): (text: string) => boolean {
-  // The usual expression for this one needs exponential time.
+  // The usual expression for this format takes exponential time.
   const test = name === 'url' ? isUrl : check
   const most = longest[name] ?? usual
   return (text) => text.length <= most && test(text)

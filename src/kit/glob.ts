@@ -1,9 +1,9 @@
-/** The longest name or glob that is looked at. */
+/** Maximum length of a name or glob. */
 const longest = 500
 
 /**
- * A matcher for names with `*`, which matches any characters. Takes time in proportion to the name: each piece between stars is
- * looked for once, from where the one before it ended.
+ * Makes a matcher for names with `*`, which matches any characters. Linear in the length of the name: each piece
+ * between stars is searched once, from the end of the previous match.
  */
 export function globMatcher(glob: string): (text: string) => boolean {
   if (glob.length > longest) return () => false

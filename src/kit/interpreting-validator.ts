@@ -5,9 +5,9 @@ import type { JsonSchema } from './schema.js'
 import { distinctIssues, sentenceFor } from './sentences.js'
 import { isSmall, type JsonSchemaValidator, maxIssues, type SchemaIssue, type Validate } from './validation.js'
 
-/** Lists whose items have to differ may be this long: each is compared with each. */
+/** Longest list for `uniqueItems`, which compares every pair. */
 const maxUnique = 1000
-/** The interpreter takes its time for each value, valid or not. */
+/** Time limit, since the interpreter is slow for valid and invalid values alike. */
 const maxValues = 100_000
 
 /** Checks JSON Schema without generating code: for browsers under a strict CSP and for edge runtimes. */
@@ -19,12 +19,12 @@ export const interpretingValidator: JsonSchemaValidator = {
   },
 }
 
-/** The same at once, for schemas whose patterns are the author's own. */
+/** The same, synchronously, for schemas whose patterns the author wrote. */
 export const interpretNow = (schema: JsonSchema): Validate => validatorFor(schema, nativeTest)
 
 function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
   boundFormats()
-  // It writes into the schema it is given, and ours are frozen.
+  // The interpreter modifies the schema that it gets, and ours are frozen.
   const own = structuredClone(schema) as JsonSchema
   const patterns: Formats = {}
   bound(own, makePattern, patterns, 0)
@@ -37,7 +37,7 @@ function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
     return withFormats(patterns, () => {
       const found = first.validate(value)
       if (found.valid) return []
-      // Looking for every fault costs as much as the value is large: in a large one, the first will do.
+      // Finding every error takes time in proportion to the value; for a large value, the first error is enough.
       const { errors } = isSmall(value) ? all.validate(value) : found
       return distinctIssues(innermost(withUnknown(errors).map(readError))).slice(0, maxIssues)
     })
@@ -46,7 +46,7 @@ function validatorFor(schema: JsonSchema, makePattern: PatternMaker): Validate {
 
 type Formats = Record<string, (text: string) => boolean>
 
-/** The interpreter has one table of formats for all schemas; the formats of a schema are in it only while it checks. */
+/** The interpreter has one global table of formats; the formats of a schema are in it only during a check. */
 function withFormats<T>(own: Formats, check: () => T): T {
   const known = format as Formats
   Object.assign(known, own)
@@ -60,8 +60,8 @@ function withFormats<T>(own: Formats, check: () => T): T {
 const patternPrefix = 'jexo-pattern:'
 
 /**
- * Puts bounded checks in the place of what the interpreter would run without bounds: a pattern becomes a format of ours, a list of different
- * items gets a length. `patternProperties` are kept only if their pattern is safe.
+ * Replaces keywords that the interpreter runs without limits: a pattern becomes a format of ours, and a list with
+ * `uniqueItems` gets a maximum length. `patternProperties` are kept only if their pattern is safe.
  */
 function bound(schema: unknown, makePattern: PatternMaker, patterns: Formats, depth: number): void {
   if (typeof schema !== 'object' || schema === null || depth > 200) return
@@ -108,7 +108,10 @@ interface Unit {
   error: string
 }
 
-/** A property that the schema does not know is reported twice, by its object and by the schema `false`: the second is called by the first. */
+/**
+ * An unknown property is reported twice, by its object and by the schema `false`; the second report names it as the
+ * first does.
+ */
 function withUnknown(errors: readonly Unit[]): Unit[] {
   const unknown = new Set(
     errors.flatMap(({ keyword, instanceLocation, error }) => {
@@ -134,7 +137,7 @@ function readError(unit: Unit): Located {
   const missing = /^(required|dependentRequired)$/.test(unit.keyword)
     ? /"([^"]+)"\.$/.exec(unit.error)?.[1]
     : undefined
-  // A pattern is checked as a format of ours.
+  // A pattern is checked by one of our formats.
   const isPattern = unit.keyword === 'format' && unit.error.includes(`"${patternPrefix}`)
   const keyword = isPattern ? 'pattern' : unit.keyword
   return {
@@ -146,7 +149,7 @@ function readError(unit: Unit): Located {
 
 const containerKeywords = new Set(['properties', 'items', 'prefixItems', 'allOf', '$ref', 'additionalProperties'])
 
-/** The interpreter reports each level that a fault lies under; only the fault itself is of use. */
+/** The interpreter reports an error at every level above it; only the innermost report is useful. */
 function innermost(errors: Located[]): SchemaIssue[] {
   const faults = errors.filter((error) => !error.isContainer)
   const chosen = faults.length > 0 ? faults : errors

@@ -1,7 +1,7 @@
 /** Direction of a value: functions receive mutable lists and may return readonly ones. */
 type Use = 'given' | 'returned'
 
-/** The type of what fits a plain JSON Schema that is written out as a literal; `unknown` where it says more than types can. */
+/** The type of values that match a plain JSON Schema literal; `unknown` if types cannot express it. */
 export type ValueOf<S, U extends Use = 'given'> = S extends { readonly const: infer C }
   ? Literal<C, U>
   : S extends { readonly enum: readonly (infer E)[] }
@@ -14,7 +14,7 @@ export type ValueOf<S, U extends Use = 'given'> = S extends { readonly const: in
           ? OfType<T, S, U>
           : unknown
 
-/** The same at the root of a tool's schema, where there is always an object. */
+/** The same for the root of a tool's schema, which is always an object. */
 export type ObjectOf<S, U extends Use> =
   unknown extends ValueOf<S, U> ? (U extends 'given' ? { [key: string]: unknown } : object) : ValueOf<S, U>
 
@@ -53,7 +53,7 @@ type Properties<S, U extends Use> = S extends { readonly properties: infer P }
 type RequiredOf<S> = S extends { readonly required: readonly (infer R)[] } ? R : never
 type Simplified<T> = { [K in keyof T]: T[K] }
 
-/** TypeScript widens literals on their way out of a function: which of them it was is checked when it is called. */
+/** TypeScript widens literal types of return values; the exact literal is checked at run time. */
 type Literal<T, U extends Use> = U extends 'given'
   ? T
   : T extends string

@@ -20,7 +20,7 @@ export interface KitOptions<Parts extends readonly Part[] = readonly Part[]> {
   settings?: Readonly<Record<string, Setting>>
   /** Scopes that every part requires, in addition to its own. */
   scopes?: readonly string[]
-  /** False for callers to whom none of the parts exist. */
+  /** False for callers who must not see any of the parts. */
   visibleTo?: (identity: Identity) => boolean
   /** Functions around the calls of all parts, outermost first. */
   layers?: readonly Layer[]
@@ -116,7 +116,7 @@ const isLine = (value: unknown, most: number): value is string =>
 /** True for a kit of this or of another copy of the package. */
 export const isKit = (value: unknown): value is Kit => hasBrand(value, brands.kit)
 
-/** The settings of a kit and of the given parts. */
+/** The settings of a kit and of its parts. */
 export function settingsFor(kit: Kit, parts: readonly Part[]): Readonly<Record<string, Setting>> {
   const ofParts = new Set(kit.parts.flatMap((part) => Object.values(part.settings ?? {})))
   const own = Object.entries(kit.settings).filter(([, declared]) => !ofParts.has(declared))

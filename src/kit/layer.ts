@@ -4,10 +4,13 @@ import type { Call } from './call.js'
 import { kitErrors } from './errors.js'
 import type { Part } from './part.js'
 
-/** The requests that layers are around. */
+/** The requests that layers can surround. */
 export type LayeredMethod = 'tools/call' | 'resources/read' | 'prompts/get' | 'completion/complete'
 
-/** Counts one more in a window of time that begins with the first; refuses beyond the most. Rejects with a `JexoError` while the counters cannot be reached. */
+/**
+ * Counts a call in a window of time that begins with the first one; refuses calls over the maximum. Rejects with a
+ * `JexoError` while the counters cannot be reached.
+ */
 export type TakeCount = (
   name: string,
   most: number,
@@ -21,18 +24,18 @@ export interface Counters {
   nameOf(layer: Layer): string
 }
 
-/** A call as a layer sees it: everything that the part's function receives, and the part. */
+/** A call as a layer sees it: all data that the part's function receives, and the part. */
 export interface LayerCall extends Call {
   readonly method: LayeredMethod
   readonly part: Part
-  /** The URI that is read; undefined for other requests. */
+  /** The URI of a read request; undefined for other requests. */
   readonly uri: string | undefined
   /**
-   * The checked input: arguments of a tool or prompt, variables of a template, the typed text of a completion. A layer may put another in its place before it
-   * calls `next`; it is checked again.
+   * The checked input: arguments of a tool or prompt, variables of a template, the typed text of a completion. A layer
+   * may replace it before it calls `next`; it is then checked again.
    */
   input: unknown
-  /** Undefined where the server has no store: then this process counts for itself. */
+  /** Undefined if the server has no store; this process then counts alone. */
   readonly counters: Counters | undefined
   /** Aborts `call.signal` with another signal, such as that of a time limit. */
   abortWith(signal: AbortSignal): void
@@ -41,17 +44,17 @@ export interface LayerCall extends Call {
 /** Calls the next layer or the part, and resolves to its result. May be called again, to retry. */
 export type Next = () => Promise<unknown>
 
-/** Tells what the layer did, for hosts that show it and for traces: `refused`, `delayed`, `retried`, `answered`. */
+/** Reports what the layer did, for hosts that show it and for traces: `refused`, `delayed`, `retried`, `answered`. */
 export type LayerNote = (what: string, detail?: JsonObject) => void
 
 export type LayerFunction = (call: LayerCall, next: Next, note: LayerNote) => unknown
 
 export interface LayerOptions {
-  /** Parts that it is around: names, URIs, `tag:…`, with `*` for any characters; all by default. */
+  /** Parts that it surrounds: names, URIs, `tag:…`, with `*` for any characters. Default: all. */
   only?: readonly string[]
-  /** Requests that it is around; all by default. */
+  /** Requests that it surrounds. Default: all. */
   methods?: readonly LayeredMethod[]
-  /** Called when a part says that a resource has changed. */
+  /** Called when a part reports that a resource changed. */
   onResourceUpdated?: (uri: string) => void
   /** Parts that the layer adds to a kit, such as a template for stored results. */
   parts?: readonly Part[]

@@ -2,10 +2,10 @@ import { matcherOf } from './choose.js'
 import type { Layer } from './layer.js'
 import { keyOf, type Part } from './part.js'
 
-/** In the place of outer layers: a part has none at all, not even its own. */
+/** In place of outer layers: the part has no layers, not even its own. */
 export const withoutLayers: readonly Layer[] = Object.freeze([])
 
-/** The layers of a part in their order, outermost first: those that are given, such as a kit's, then its own. */
+/** The layers of a part, outermost first: the given ones, such as those of the kit, then its own. */
 export function layersAround(part: Part, outer: readonly Layer[]): readonly Layer[] {
   if (outer === withoutLayers) return withoutLayers
   const own = part.layers ?? []

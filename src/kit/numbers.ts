@@ -4,7 +4,10 @@ import type { Environment } from './settings.js'
 /** Options for which 0 is a valid value. */
 const mayBeNone = new Set(['JEXO_CLOSE_STREAM_AFTER_MS', 'JEXO_GRACE_MS', 'JEXO_DRAIN_MS', 'JEXO_UPSTREAM_RETRIES'])
 
-/** Whole numbers from the environment, by the limit that each variable sets. Throws a `JexoError` that names the one which is none. */
+/**
+ * Reads integers from the environment, one for each limit. Throws a `JexoError` that names a variable that is not an
+ * integer.
+ */
 export function numbersOf<Name extends string>(
   environment: Environment,
   variables: Readonly<Record<string, Name>>,

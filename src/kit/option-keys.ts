@@ -14,7 +14,7 @@ export const extraKeys = [
   'layers',
 ] as const
 
-/** Words that people write for an option of another name. */
+/** Common wrong names of options, with the right ones. */
 const otherWords: Readonly<Record<string, string>> = {
   ...{
     description: 'about',
@@ -43,7 +43,7 @@ const otherWords: Readonly<Record<string, string>> = {
   },
 }
 
-/** Refuses an option that does not exist: what it says would be lost in silence. Throws a `JexoError` that names the right one. */
+/** Refuses unknown options, which would otherwise be ignored. Throws a `JexoError` that names the right option. */
 export function checkKeys(label: string, options: object, known: readonly string[]): void {
   if (typeof options !== 'object' || options === null) throw kitErrors.optionsMissing(label)
   for (const [key, value] of Object.entries(options)) {

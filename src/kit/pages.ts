@@ -1,10 +1,10 @@
 import { kitErrors } from './errors.js'
 
-/** Where the pages of views come from. One for all copies of this package in a process. */
+/** Source of the documents of views, shared by all copies of this package in a process. */
 export interface PageSource {
-  /** The pages of a packed kit, by the URI of their view. */
+  /** The documents in a packed kit, by the URI of their view. */
   frozen?: Readonly<Record<string, string>>
-  /** Builds one document of the HTML file at a `file:` URL and what it imports; Node sets it. */
+  /** Builds one document from the HTML file at a `file:` URL and its imports. Set on Node only. */
   build?: (url: string) => Promise<string>
 }
 

@@ -30,13 +30,19 @@ export interface PartExtras<S extends Settings = Settings> {
   meta?: JsonObject
   /** Settings of this part: they become settings of any kit that contains it, and `call.settings` has their names. */
   settings?: S
-  /** Scopes that a caller needs. A call without them is refused with an error that names them. They are not required over stdio or without sign-in. */
+  /**
+   * Scopes that a caller needs. A call without them is refused with an error that names them. Not checked over stdio or
+   * without sign-in.
+   */
   scopes?: readonly string[]
-  /** False for callers to whom the part does not exist. Not asked over stdio and without sign-in. */
+  /** False for callers who must not see the part. Not checked over stdio or without sign-in. */
   visibleTo?: (identity: Identity) => boolean
   /** Functions around calls of this part, outermost first, inside those of the kit. */
   layers?: readonly Layer[]
-  /** The shared connection that the part reads from; opened when a host subscribes, or at startup if it is declared so. */
+  /**
+   * The shared connection that the part reads from; opened when a host subscribes, or at startup if it is declared
+   * `isEager`.
+   */
   source?: Shared<unknown>
 }
 export interface Example<Arguments = { readonly [argument: string]: unknown }, Result = unknown> {
@@ -56,7 +62,7 @@ interface PartBase extends Readonly<PartExtras> {
 export interface ToolPart<Name extends string = string, Arguments = unknown, Result = unknown> extends PartBase {
   readonly kind: 'tool'
   readonly name: Name
-  /** For the compiler only: what a link to one's own kit knows of the tool. */
+  /** For the compiler only: the types of the tool for a link to your own kit. */
   readonly types?: { arguments: Arguments; result: Result }
   readonly input: Schema | undefined
   readonly output: Schema | NoOutput | undefined
@@ -64,30 +70,35 @@ export interface ToolPart<Name extends string = string, Arguments = unknown, Res
   readonly outputSchema: JsonSchema | undefined
   readonly effect: Effect
   readonly examples: readonly Example[]
-  /** A question for the person before the tool runs. */
+  /** A question for the user before the tool runs. */
   readonly confirm: Confirm | undefined
   /** Required arguments that a form asks for if they are missing. */
   readonly askFor: readonly string[]
-  /** Whether callers may run it as a task, or have to; undefined where they cannot. */
+  /** Whether callers may, or must, run it as a task; undefined if they cannot. */
   readonly task: 'optional' | 'required' | undefined
-  /** Its tasks survive the process that works on them. */
+  /** Its tasks continue when the process that runs them ends. */
   readonly durable: { attempts: number; backoff: { firstMs: number; grows: boolean } } | undefined
-  /** The page that shows its result in hosts that show views. */
+  /** The view that shows its result in hosts that show views. */
   readonly view: ViewPart | undefined
-  /** Pages may call it too, or only pages may; undefined where only the model may, and the page that shows it. */
+  /**
+   * Whether views may call it too, or only views may; undefined if only the model and the view that shows its result
+   * may.
+   */
   readonly forPages: 'too' | 'only' | undefined
-  /** Another server checks its arguments, and answers for its results: neither is checked here. */
+  /** Another server checks its arguments and results; neither is checked here. */
   readonly passes?: boolean
-  /** Sent as they are, in place of those of the effect. */
+  /** Annotations that are sent instead of those of the effect. */
   readonly hints?: ToolAnnotations
   readonly run: (input: unknown, call: Call) => unknown
 }
 
-/** How a durable task is tried again. */
+/** Retries of a durable task. */
 export interface Durable {
-  /** How often it may be begun, after its process has ended or it has failed by an unexpected error. Default: 3. */
+  /**
+   * Maximum number of attempts, including those that ended with their process or with an unexpected error. Default: 3.
+   */
   attempts?: number
-  /** How long to wait after a failure: `firstMs` milliseconds, and twice as long each time if it `grows`. Default: 1,000, growing. */
+  /** Delay after a failure: `firstMs` milliseconds, doubled each time if it `grows`. Default: 1,000, growing. */
   backoff?: { firstMs?: number; grows?: boolean }
 }
 /** For wraps that need to know which resources have subscribers. */
@@ -103,12 +114,12 @@ export interface ResourcePart extends PartBase, Watched {
   readonly annotations: Annotations | undefined
   readonly read: (call: Call) => unknown
 }
-/** A page that tools show inside a host: a resource that is read by hosts, not by models. */
+/** A view that tools show inside a host: a resource for hosts, not for models. */
 export interface ViewPart extends ResourcePart {
   readonly page: URL | string
   /** Sent as `_meta.ui` of its content. */
   readonly ui: ViewMeta
-  /** Another server has the page: it is read there. */
+  /** Another server has the document; it is read from there. */
   readonly passes?: boolean
 }
 export interface TemplatePart extends PartBase, Watched {

@@ -4,32 +4,32 @@ import type { Revision } from '../protocol/revisions.js'
 import type { ClientCapabilities, LogLevel } from '../protocol/types.js'
 import type { Call } from './call.js'
 
-/** Access of a wrapped server to the session of a call, so that messages pass both ways. */
+/** Gives a wrapped server access to the session of a call, so that messages pass in both directions. */
 export interface Passage {
   /** The same object for every call of a session. */
   readonly session: PassageSession
-  /** Parameters of the request, as they came. */
+  /** Parameters of the request, unchanged. */
   readonly params: JsonObject
-  /** Asks the client within this request. */
+  /** Sends a request to the client within this request. */
   ask(method: string, params: JsonObject, options?: AskOptions): Promise<JsonObject>
   /** Sends a notification within this request. */
   notify(method: string, params: JsonObject): void
 }
 
 export interface PassageSession {
-  /** True without a session: the client cannot be asked. */
+  /** True if there is no session: the client cannot be asked. */
   readonly isStateless: boolean
   readonly revision: Revision
   readonly clientCapabilities: ClientCapabilities
-  /** Least severity of log messages that the client wants. */
+  /** Minimum level of log messages that the client wants. */
   readonly logLevel: LogLevel
   /** Aborted when the session ends. */
   readonly ended: AbortSignal
   ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
   notify(method: string, params?: JsonObject): void
-  /** Calls the listener whenever the client says that its roots changed; returns a function that ends that. */
+  /** Calls the listener whenever the client reports changed roots; returns a function that ends that. */
   onRootsChanged(listener: () => void): () => void
-  /** Tells the client that a resource has changed, if it has subscribed to it. */
+  /** Notifies the client of a changed resource, if it has subscribed. */
   resourceChanged(uri: string): void
 }
 

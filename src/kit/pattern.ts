@@ -1,6 +1,6 @@
 import type { JsonSchema } from './schema.js'
 
-/** Tests a text against the pattern that it was made for. */
+/** Tests a text against a compiled pattern. */
 export type PatternTest = (text: string) => boolean
 /** Compiles a pattern. The second engine is loaded only if a schema requires it. */
 export type PatternMaker = (pattern: string) => PatternTest
@@ -9,16 +9,17 @@ export type PatternMaker = (pattern: string) => PatternTest
 const unportableCharacters = 256
 
 /**
- * Compiles patterns to tests that run in linear time, including untrusted patterns. A pattern that is anchored and has
- * at most one unbounded repetition runs natively; any other runs on RE2's engine, which has no look-around and no back-references. A pattern with those is tried
- * natively on short texts, if it has no repetition within a repetition; else it is not asserted.
+ * Compiles patterns, including untrusted ones, to tests that run in linear time. An anchored pattern with at most one
+ * unbounded repetition runs natively; other patterns run on RE2's engine, which has no look-around and no
+ * back-references. A pattern with those runs natively on short texts if it has no nested repetition; otherwise it is
+ * not checked.
  */
 export async function patternMakerFor(schema: JsonSchema): Promise<PatternMaker> {
   const patterns = patternsIn(schema)
   return patterns.every(isSimple) ? nativeTest : linearMaker()
 }
 
-/** True if a schema's patterns need the second engine, which has to be loaded. */
+/** True if a schema's patterns need the second engine, which must be loaded first. */
 export const needsLinearEngine = (schema: JsonSchema): boolean => !patternsIn(schema).every(isSimple)
 
 /** For schemas whose patterns are all simple. */
@@ -50,7 +51,7 @@ async function linearMaker(): Promise<PatternMaker> {
 
 const hasBackReference = (pattern: string): boolean => /\\(?:[1-9]|k<)/.test(pattern)
 
-/** True for a pattern that natively takes time in proportion to the text. */
+/** True for a pattern that runs natively in linear time. */
 function isSimple(pattern: string): boolean {
   const { unbounded, ofGroups, ways } = repetitionsIn(pattern)
   if (pattern.length > 1000 || ofGroups > 0 || /\\[1-9k]|\(\?[=!<]/.test(pattern)) return false
@@ -63,13 +64,13 @@ interface Repetitions {
   unbounded: number
   /** Repetitions of a group. */
   ofGroups: number
-  /** In how many ways the bounded ones can share a text. */
+  /** The number of ways in which bounded repetitions can divide a text. */
   ways: number
-  /** A repetition stands within one. */
+  /** A repetition contains another one. */
   isNested: boolean
 }
 
-/** Counts what makes a pattern slow. Escapes and classes are passed over as one character. */
+/** Counts the constructs that make a pattern slow. An escape or a class counts as one character. */
 function repetitionsIn(pattern: string): Repetitions {
   const counts: Repetitions = { unbounded: 0, ofGroups: 0, ways: 1, isNested: false }
   const groups: { repeats: boolean }[] = []
@@ -84,7 +85,7 @@ function repetitionsIn(pattern: string): Repetitions {
     if (token === ')') closed = groups.pop()
     const range = last === '(' ? undefined : rangeOf(token)
     if (!range) {
-      // What repeats within a group repeats within the one around it, too.
+      // A repetition within a group is also within the surrounding group.
       if (closed?.repeats) for (const group of groups) group.repeats = true
       continue
     }
@@ -101,7 +102,7 @@ function repetitionsIn(pattern: string): Repetitions {
   return counts
 }
 
-/** How often a repetition allows what stands before it; undefined for any other piece of a pattern. */
+/** The bounds of a repetition; undefined for any other part of a pattern. */
 function rangeOf(token: string): readonly [least: number, most: number] | undefined {
   if (token === '*' || token === '+') return [0, Number.POSITIVE_INFINITY]
   if (token === '?') return [0, 1]
@@ -111,8 +112,8 @@ function rangeOf(token: string): readonly [least: number, most: number] | undefi
 }
 
 /**
- * A copy of a schema without what could hold up a page that makes a form of it: patterns that are not simple, and `$async`. The answer is checked
- * against the schema itself where a deadline can end that.
+ * A copy of a schema without constructs that could block a page that makes a form of it: complex patterns and `$async`.
+ * The result is checked against the full schema elsewhere, with a time limit.
  */
 export function withoutSlowPatterns<T>(schema: T): T {
   return JSON.parse(JSON.stringify(schema), (key, value) => {
@@ -123,7 +124,7 @@ export function withoutSlowPatterns<T>(schema: T): T {
   })
 }
 
-/** Every pattern that a schema names, at any depth. */
+/** All patterns in a schema, at any depth. */
 function patternsIn(schema: unknown, found: string[] = [], depth = 0): string[] {
   if (typeof schema !== 'object' || schema === null || depth > 200) return found
   for (const [key, value] of Object.entries(schema)) {

@@ -1,18 +1,19 @@
 import { toBase64 } from '../protocol/base64.js'
 
-/** A value as JSON holds it, or where it holds something that JSON cannot. */
+/** A value as plain JSON, or the path of a value that JSON cannot express. */
 export type PlainJson =
   | { readonly ok: true; readonly value: unknown }
   | { readonly ok: false; readonly path: string; readonly problem: string }
 
-/** Deeper values are looked at with care: they may hold themselves. */
+/** Deeper values are checked for cycles. */
 const shallowLevels = 64
 const maxLevels = 1000
 
 /**
- * Converts a value to plain JSON, as wrapped functions do: `Date` and `URL` become text, bytes base64, `BigInt` its digits, `Set` a list, `Map` an
- * object (a list of pairs unless all keys are text), `Error` its name and message. Cycles, functions, symbols, promises, `NaN` and infinite
- * numbers are reported with their path. A value that is plain JSON already is returned as it is.
+ * Converts a value to plain JSON, as wrapped functions do: `Date` and `URL` become text, bytes base64, `BigInt` its
+ * digits, `Set` a list, `Map` an object (a list of pairs unless all keys are text), `Error` its name and message.
+ * Cycles, functions, symbols, promises, `NaN` and infinite numbers are reported with their path. Returns plain JSON
+ * values unchanged.
  */
 export function plainJson(value: unknown): PlainJson {
   if (isPlain(value, shallowLevels)) return { ok: true, value }
@@ -39,7 +40,7 @@ function isPlain(value: unknown, levels: number): boolean {
   if (Array.isArray(value)) return value.every((item) => isPlain(item, levels - 1))
   const prototype = Object.getPrototypeOf(value)
   if ((prototype !== Object.prototype && prototype !== null) || 'toJSON' in value) return false
-  // Absent properties are left out by JSON itself.
+  // JSON omits absent properties.
   for (const key in value) {
     const item = (value as Record<string, unknown>)[key]
     if (item !== undefined && !isPlain(item, levels - 1)) return false
@@ -51,7 +52,7 @@ function converted(value: unknown, path: readonly (string | number)[], above: Se
   if (typeof value === 'bigint') return String(value)
   if (typeof value === 'number' && !Number.isFinite(value)) throw new NotJson(path, `is ${value}`)
   if (typeof value === 'function' || typeof value === 'symbol') throw new NotJson(path, `is a ${typeof value}`)
-  // In a list JSON writes null for what is absent.
+  // In a list, JSON writes null for absent values.
   if (value === undefined) return null
   if (typeof value !== 'object' || value === null) return value
   if (above.has(value)) throw new NotJson(path, 'holds itself')

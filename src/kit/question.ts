@@ -35,7 +35,7 @@ function fieldOf(label: string, name: string, property: unknown): JsonObject {
   if (choices) return { type: 'string', ...words, ...choices, ...taken(property, ['default']) }
   if (property.type === 'string') {
     const format = formats.has(String(property.format)) ? { format: property.format } : {}
-    // Where a format says it, its pattern would only be in the way of a form.
+    // If a format implies the pattern, the pattern is only an obstacle in a form.
     const pattern = 'format' in format ? stringKeywords.filter((keyword) => keyword !== 'pattern') : stringKeywords
     return { type: 'string', ...words, ...taken(property, pattern), ...format }
   }

@@ -1,19 +1,22 @@
 import { brands, hasBrand } from './brand.js'
 
-/** A page to visit, and why: a host that can show it gets error -32042 with it (Elicitation, "URL Elicitation Required Error"). */
+/**
+ * A page that the user must visit, and the reason. A host that can show it receives error -32042 with it (Elicitation,
+ * "URL Elicitation Required Error").
+ */
 export interface Visit {
   url: string
   message: string
 }
 
 /**
- * Thrown by a part's function to return an error to the model, with this message. Any other error reaches the model as a short text with an
- * id, and its stack goes to the log.
+ * Thrown by a part's function to return an error to the model, with this message. For any other error, the model
+ * receives a short text with an id, and the stack goes to the log.
  *
  * @example throw new Refusal('There is no hive ML-99; the nearest codes are ML-09 and ML-11.')
  */
 export class Refusal extends Error {
-  /** Pages that the person must visit before the call can be repeated. */
+  /** Pages that the user must visit before the call can be repeated. */
   readonly visit: readonly Visit[]
   /** A note for the operator: written to the server's log, never sent to the model. */
   readonly operatorNote: string | undefined

@@ -10,9 +10,9 @@ export type JsonSchema = { readonly [keyword: string]: unknown }
 /** A schema: of a Standard Schema library such as zod, or plain JSON Schema. */
 export type Schema = StandardSchemaV1<unknown, unknown> | JsonSchema
 
-/** Given as `output`: the tool returns nothing on purpose. */
+/** The `output` of a tool that returns nothing. */
 export const noOutput = branded({}, brands.noOutput) as NoOutput
-/** Told apart by a mark that no schema has. */
+/** Identified by a mark that no schema has. */
 export interface NoOutput {
   readonly [mark]: true
 }
@@ -72,7 +72,7 @@ function objectSchema(part: string, field: 'input' | 'output', schema: JsonObjec
   const isDefaultDialect = $schema === undefined || $schema === 'https://json-schema.org/draft/2020-12/schema'
   const kept = isDefaultDialect ? rest : { $schema, ...rest }
   if (rest.type === 'object') return Object.freeze(kept)
-  // A union of objects says so only inside; the standard wants it said at the root too.
+  // A union of objects has a type only in its members; the standard requires it at the root too.
   const branches = [rest.anyOf, rest.oneOf, rest.allOf].find((list) => Array.isArray(list)) as
     | JsonObject[]
     | undefined
@@ -127,7 +127,7 @@ export function describeSchema(schema: JsonSchema): string {
   }
   const type = Array.isArray(schema.type) ? schema.type.join(' or ') : String(schema.type ?? 'value')
   const article = /^[aeio]/.test(type) ? 'an' : 'a'
-  // A format says what its pattern spells out, and the range of safe integers is no news.
+  // A format already implies its pattern, and the range of safe integers is of no interest.
   const shown = limitWords.filter(
     ([keyword]) =>
       schema[keyword] !== undefined &&

@@ -7,7 +7,7 @@ export const isRequired = 'it is required'
 const number = (text: string) => /-?\d+(?:\.\d+)?(?:e[+-]?\d+)?(?=[^\d]*$)/i.exec(text)?.[0] ?? '?'
 const quoted = (text: string) => /"((?:[^"\\]|\\.)*)"[^"]*$/.exec(text)?.[1] ?? ''
 
-/** The sentences of the interpreter as the compiling validator says them, by keyword. */
+/** The interpreter's messages in the compiling validator's wording, by keyword. */
 const sentences: Readonly<Record<string, (text: string) => string>> = {
   false: () => 'boolean schema is false',
   type: (text) => `must be ${/Expected "(.*)"/.exec(text)?.[1]?.replaceAll('", "', ',') ?? 'of another type'}`,
@@ -44,7 +44,7 @@ const sentences: Readonly<Record<string, (text: string) => string>> = {
 export const sentenceFor = (keyword: string, text: string): string =>
   Object.hasOwn(sentences, keyword) ? (sentences[keyword]?.(text) ?? text) : text
 
-/** Each issue once: a value can break one rule by several ways of its schema. */
+/** Removes duplicate issues: a value can violate one rule in several branches of its schema. */
 export function distinctIssues<Issue extends SchemaIssue>(issues: readonly Issue[]): Issue[] {
   const seen = new Set<string>()
   return issues.filter(({ path, reason }) => {

@@ -4,7 +4,7 @@ import { kitErrors } from './errors.js'
 import { checkKeys } from './option-keys.js'
 
 export interface SettingOptions {
-  /** Description for the person who sets it. */
+  /** Description for the operator who sets it. */
   about: string
   /** Default value. Without one, and if not `optional`, the setting is required. */
   default?: string
@@ -13,11 +13,11 @@ export interface SettingOptions {
   secret?: boolean
 }
 declare const mayBeMissing: unique symbol
-/** A declared value from the environment. `Missing` is whether it may have no value when the kit runs. */
+/** A setting declared with `setting`. `Missing` says whether it can have no value at run time. */
 export interface Setting<Missing extends boolean = boolean> extends Readonly<SettingOptions> {
   readonly [mayBeMissing]?: Missing
 }
-/** Settings by the names of their variables. */
+/** Settings by name of their environment variable. */
 export type Settings = Readonly<Record<string, Setting>>
 /** Type of `call.settings`: declared settings have a value; others may be undefined. */
 export type SettingValues<S extends Settings> = string extends keyof S
@@ -48,7 +48,10 @@ export function setting<const O extends SettingOptions>(options: O): Setting<Mis
 
 export type Environment = Readonly<Record<string, string | undefined>>
 
-/** Takes the values of all settings at once. Throws one `JexoError` that names everything that is missing, unless that is tolerated. */
+/**
+ * Reads the values of all settings. Throws one `JexoError` that names all missing ones, unless missing values are
+ * tolerated.
+ */
 export function readSettings(
   settings: Readonly<Record<string, Setting>>,
   environment: Environment,
@@ -65,7 +68,10 @@ export function readSettings(
   return values
 }
 
-/** A function that replaces every secret's value in a text. Short values are left: they would hide ordinary words. */
+/**
+ * Returns a function that masks the value of every secret in a text. Short values are not masked, since that would hide
+ * ordinary words.
+ */
 export function maskFor(settings: Readonly<Record<string, Setting>>, values: Readonly<Record<string, string>>) {
   const secrets = Object.entries(settings)
     .filter(([name, declared]) => declared.secret && (values[name]?.length ?? 0) >= 4)

@@ -5,7 +5,10 @@ import type { Settings, SettingValues } from './settings.js'
 
 /** The argument of the opening function. Its methods stay usable afterwards, so that a source can announce changes at any time. */
 export interface Opening<S extends Settings = Settings> {
-  /** Values of settings, by name: of those that are declared for it as they are, of others of the kit perhaps undefined. */
+  /**
+   * Values of settings by name. Settings declared for it have the declared type; other settings of the kit may be
+   * undefined.
+   */
   settings: SettingValues<S>
   /** Notifies subscribed hosts that a resource has changed (Resources, "Subscriptions"). */
   resourceUpdated(uri: string): void
@@ -26,7 +29,7 @@ export interface SharedOptions<S extends Settings = Settings> {
    * finish. With a store in Redis, all processes of the server do it together.
    */
   refresh?: {
-    /** Under which processes agree; unique in the kit. */
+    /** The name under which processes coordinate; unique in the kit. */
     name: string
     everyMs: number
   }
@@ -69,19 +72,19 @@ export interface Generation {
   older: Generation | undefined
 }
 
-/** Waits until the calls of a generation are over, and of those before it. */
+/** Waits for the calls of a generation, and of earlier ones, to finish. */
 async function idle(generation: Generation): Promise<void> {
   if (generation.older) await idle(generation.older)
   if (generation.users > 0) await new Promise<void>((resolve) => generation.whenIdle.push(resolve))
 }
 
-/** The shared things of one running kit. */
+/** The shared connections of one running kit. */
 export class SharedThings {
   readonly #opened = new Map<Shared<unknown>, Promise<unknown>>()
   readonly #replaced: ReadonlyMap<Shared<unknown>, unknown>
   readonly #opening: Opening
   readonly #wasOpened: ((declared: Shared<unknown>) => void) | undefined
-  /** Calls that began since something was last refreshed. */
+  /** Calls that started since the last refresh. */
   #generation: Generation = { users: 0, whenIdle: [], older: undefined }
 
   constructor(
@@ -122,7 +125,7 @@ export class SharedThings {
     await declared.close?.(await before)
   }
 
-  /** A call begins that may use these things; `leave` says that it is over. */
+  /** Marks the start of a call that may use the connections; `leave` marks its end. */
   enter(): Generation {
     this.#generation.users++
     return this.#generation

@@ -152,7 +152,9 @@ class Simplifier {
     }
   }
 
-  /** Titled choices become an enum; unions of objects at the root become one object, since no union may stand there. */
+  /**
+   * Titled choices become an enum; unions of objects at the root become one object, since the root cannot be a union.
+   */
   #union(
     given: JsonObject,
     all: readonly unknown[],

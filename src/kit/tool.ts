@@ -37,33 +37,38 @@ export interface ToolOptions<
   Out extends Schema | NoOutput | undefined,
   S extends Settings = Settings,
 > extends PartExtras<S> {
-  /** Description for the model, which picks tools by it. */
+  /** Description for the model, which selects tools by it. */
   about: string
   /** Schema of the arguments; without one, the tool has no arguments. */
   input?: In & ObjectSchema<In>
-  /** Schema of the structured result, or `noOutput` if the tool returns nothing on purpose. */
+  /** Schema of the structured result, or `noOutput` if the tool returns nothing. */
   output?: Out & (Out extends NoOutput ? unknown : ObjectSchema<Out>)
   /** Effect of the tool; sent as the standard's annotations. */
   effect: Effect
   examples?: readonly Example<ArgumentsOf<In>, Returned<Out>>[]
-  /** A question for the person before the tool runs; with `ifPossible`, it runs without asking if the host cannot ask. */
+  /** A question for the user before the tool runs. With `ifPossible`, it runs without asking if the host cannot ask. */
   confirm?: ((input: Given<In>) => string) | { say(input: Given<In>): string; ifPossible?: boolean }
   /** Required arguments that a form asks for if they are missing. */
   askFor?: readonly KeysOf<ArgumentsOf<In>>[]
   /**
-   * For work that takes long: callers may run it as a task (`optional`), or have to (`required`), and come back for the result. Callers of older revisions wait for
-   * the result as for any other tool.
+   * For long work: callers may (`optional`) or must (`required`) run it as a task, and fetch the result later. Callers
+   * of older revisions wait for the result as with any other tool.
    */
   task?: 'optional' | 'required'
   /**
-   * A task of this tool survives the process that works on it, where the server has a store in Redis: another takes it up, with the same input and identity and
-   * what `call.checkpoint` has saved. So it may do things twice that it did after its last checkpoint. Needs `task: 'required'`.
+   * A task of this tool continues when its process ends, if the server has a store in Redis: another process restarts
+   * it with the same input, identity and last checkpoint (`call.checkpoint`). Work after the last checkpoint may be
+   * done twice. Requires `task: 'required'`.
    */
   durable?: Durable
-  /** Page that shows the result in hosts with views; it can also call this tool. Other hosts show the result as they always do. */
+  /**
+   * View that shows the result in hosts that show views; it can also call this tool. Other hosts show the result as
+   * usual.
+   */
   view?: ViewPart
   /**
-   * `too`: pages of this server may call the tool as well as the model. `only`: only pages can call the tool, and the model does not see it.
+   * `too`: views of this server may call the tool as well as the model. `only`: only views can call the tool, and the
+   * model does not see it.
    */
   forPages?: 'too' | 'only'
   run(input: Given<In>, call: Call<S>): Returned<Out> | Promise<Returned<Out>>

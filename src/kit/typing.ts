@@ -22,7 +22,7 @@ export type ResultOf<S> =
 /** The names of a type's properties; of a union, those of each member. */
 export type KeysOf<T> = T extends unknown ? keyof T & string : never
 
-/** Not a schema, but the reason why it cannot be one, for the compiler to print. */
+/** Not a schema: an error text for the compiler to print. */
 export interface NotPossible<Reason extends string> {
   readonly 'this schema is refused': Reason
 }
@@ -47,7 +47,7 @@ export type TextArguments<S> = [S] extends [undefined]
       ? unknown
       : NotPossible<'not an object of strings; the arguments of a prompt are strings'>
 
-/** Values for the variables of a URI template: `{hive}` has to, `{?from,to}` may be missing. */
+/** Values for the variables of a URI template: `{hive}` is required, `{?from,to}` is optional. */
 export type VariablesOf<T extends string> = string extends T
   ? { readonly [variable: string]: string }
   : {
@@ -77,7 +77,7 @@ export interface ToolTypes {
 }
 /** Types for a server that the compiler does not know: any tool with any arguments. */
 export type AnyTools = { [tool: string]: { arguments: JsonObject; result: JsonObject } }
-/** The tools of a kit, by name; any where some of its parts are made as it runs, such as those of wraps. */
+/** The tools of a kit by name; any tools if some of its parts are created at run time, such as those of wraps. */
 export type ToolsOf<K> = K extends { readonly types?: infer Parts }
   ? NonNullable<Parts> extends infer P extends readonly unknown[]
     ? string extends keyof ToolsIn<P>

@@ -1,7 +1,7 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { describeSchema, type JsonSchema, resolvedIn } from './schema.js'
 
-/** One thing that keeps a value from fitting a branch, and how much that tells against the branch. */
+/** A mismatch between a value and a branch, and its weight against the branch. */
 interface Lack {
   readonly text: string
   readonly weight: number
@@ -10,7 +10,7 @@ interface Lack {
 const maxShown = 4
 const maxDepth = 3
 
-/** The branches of a union without null; undefined for a schema that is none. */
+/** The branches of a union without null; undefined if the schema is not a union. */
 export function branchesOf(schema: JsonSchema): readonly JsonSchema[] | undefined {
   const given = schema.anyOf ?? schema.oneOf
   if (!Array.isArray(given)) return undefined
@@ -19,8 +19,8 @@ export function branchesOf(schema: JsonSchema): readonly JsonSchema[] | undefine
 }
 
 /**
- * The mismatch with the closest branch of a union: `kind is "rect": h is missing`. Undefined where the branches say nothing
- * that tells them apart.
+ * The mismatch with the closest branch of a union: `kind is "rect": h is missing`. Undefined if nothing distinguishes
+ * the branches.
  */
 export function lackOfClosest(schema: JsonSchema, value: unknown, root: JsonSchema): string | undefined {
   const branches = branchesOf(schema)?.map((branch) => resolvedIn(root, branch))
@@ -31,7 +31,7 @@ export function lackOfClosest(schema: JsonSchema, value: unknown, root: JsonSche
   const weights = lacks.map((list) => list.reduce((sum, { weight }) => sum + weight, 0))
   const best = weights.indexOf(Math.min(...weights))
   const closest = lacks[best] ?? []
-  // A value of no kind that is wanted is told what would be.
+  // A value of an unknown kind is answered with the list of kinds.
   if (closest.length === 0 || (weights[best] ?? 0) >= 100) return undefined
   return `closest to ${describeSchema(branches[best] as JsonSchema)}: ${textOf(closest)}`
 }

@@ -1,4 +1,4 @@
-/** True if a list holds two items that are the same JSON. Linear: each item is written once, with its keys in order. */
+/** True if a list contains two items that are equal as JSON. Linear: each item is serialized once, with sorted keys. */
 export function hasDuplicates(items: readonly unknown[]): boolean {
   const seen = new Set<unknown>()
   for (const item of items) {

@@ -16,7 +16,7 @@ export type Check = (value: unknown) => Checked | Promise<Checked>
 /** The maximum number of mismatches that are reported. */
 export const maxIssues = 20
 
-/** True for a value of few parts: every fault in it may be looked for. */
+/** True for a small value, in which every error may be searched for. */
 export function isSmall(value: unknown, most = 2000): boolean {
   let left = most
   const visit = (inner: unknown): boolean => {
@@ -33,8 +33,8 @@ export function isSmall(value: unknown, most = 2000): boolean {
 export type Validate = (value: unknown) => SchemaIssue[]
 
 /**
- * Checks plain JSON Schema. Passed in, because compiling is forbidden at the edge and under a strict CSP:
- * Ajv on Node, an interpreter elsewhere.
+ * Checks plain JSON Schema. Passed in, since edge runtimes and a strict CSP forbid compiling: Ajv on Node, an
+ * interpreter elsewhere.
  */
 export interface JsonSchemaValidator {
   /** Compiles a schema, synchronously or after loading a validator. Throws or rejects if the schema is not valid. */
@@ -74,7 +74,7 @@ function checkedBy(validate: Validate, value: unknown): Checked {
   return issues.length === 0 ? { ok: true, value } : { ok: false, issues }
 }
 
-/** A value that is nested deeper than a validator can follow does not fit. */
+/** A value that is nested deeper than a validator can follow is invalid. */
 function issuesOf(validate: Validate, value: unknown): SchemaIssue[] {
   try {
     return validate(value)

@@ -4,7 +4,7 @@ import { hasBrand } from './brand.js'
 
 const brand = Symbol.for('jexo.verbatim')
 
-/** A result of another server, which goes out as it came in: nothing is checked or added. */
+/** A result of another server, which is passed on unchanged and unchecked. */
 export interface Verbatim {
   readonly result: JsonObject
 }
@@ -14,5 +14,5 @@ export const verbatim = (result: JsonObject): Verbatim =>
 
 export const isVerbatim = (value: unknown): value is Verbatim => hasBrand(value, brand)
 
-/** A refusal of another server: it goes out with the code and data that it came with. */
+/** A refusal of another server, which is passed on with its code and data. */
 export class PassedError extends RpcError {}

@@ -77,7 +77,7 @@ export function view(uri: string, options: ViewOptions): ViewPart {
   return branded(part, brands.part)
 }
 
-/** The content of a view: its document and its declarations. */
+/** The content of a view: its document and its metadata. */
 export function viewContents({ uri, ui }: ViewPart, text: string) {
   const meta: JsonObject = { ...ui }
   return content.embed({
@@ -105,7 +105,10 @@ export function withViews(parts: readonly Part[]): readonly Part[] {
   return added.length === 0 ? parts : [...parts, ...added]
 }
 
-/** Parts of a kit for a caller who gets only some: with the views of the tools among them, and without those of other tools. */
+/**
+ * The parts of a kit for a caller who may use only some of them: with the views of those tools, and without other
+ * views.
+ */
 export function withOwnViews(chosen: readonly Part[], all: readonly Part[]): readonly Part[] {
   const urisOf = (parts: readonly Part[]) =>
     new Set(parts.flatMap((part) => (part.kind === 'tool' && part.view ? [part.view.uri] : [])))
@@ -114,7 +117,7 @@ export function withOwnViews(chosen: readonly Part[], all: readonly Part[]): rea
   return withViews(chosen.filter((part) => !isView(part) || own.has(part.uri) || !any.has(part.uri)))
 }
 
-/** Parts for a host that does not show views: no views, and no tools that only pages may call. */
+/** The parts for a host that does not show views: no views, and no tools that only views may call. */
 export const withoutPages = (parts: readonly Part[]): readonly Part[] =>
   parts.filter((part) => !isView(part) && !(part.kind === 'tool' && part.forPages === 'only'))
 
@@ -159,10 +162,10 @@ function domains(label: string, option: string, key: string, given: unknown): Re
   return { [key]: Object.freeze([...given]) }
 }
 
-/** An example of a tool, for a page that is opened without a host. */
+/** An example of a tool, for a view that is opened without a host. */
 export interface ViewSample {
   tool: string
-  /** The tool that shows this view; the others are tools that the page may call. */
+  /** The tool that shows this view; the others are tools that the view may call. */
   shows: boolean
   input: unknown
   output?: unknown
@@ -184,16 +187,19 @@ export function samplesFor(uri: string, tools: readonly ToolPart[]): ViewSample[
 
 const sampleElement = 'jexo-sample'
 
-/** A document with examples in it, for when it is opened without a host. A document that is too large for more stays as it is. */
+/** A document with the examples in it, for use without a host. A very large document is left unchanged. */
 export function withSamples(html: string, samples: readonly ViewSample[]): string {
   const text = samples.length === 0 ? '' : JSON.stringify(samples).replace(/</g, '\\u003c')
   if (text === '' || text.length > 50_000) return html
   const block = `<script type="application/json" id="${sampleElement}">${text}</script>`
-  // At the end: the encoding has to be told within the first thousand bytes.
+  // At the end, since the encoding must be declared within the first thousand bytes.
   return atBodyEnd(html, block)
 }
 
-/** A document with a block at the end of its body. A script may hold `</body>` too: only the tags that end the document count. */
+/**
+ * Adds a block at the end of a document's body. Scripts can contain `</body>` too, so only the closing tags of the
+ * document count.
+ */
 export function atBodyEnd(html: string, block: string): string {
   const tail = html.slice(-500)
   const end = tail.search(/<\/body\s*>\s*(<\/html\s*>\s*)?$/i)

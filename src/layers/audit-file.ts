@@ -1,6 +1,9 @@
 import { onNode } from '../access/on-node.js'
 
-/** Appends lines to a file for its owner alone, and begins another when it is full: `calls.jsonl` becomes `calls.jsonl.1`, and so on. */
+/**
+ * Appends lines to a file that only its owner can read, and starts a new file when it is full: `calls.jsonl` becomes
+ * `calls.jsonl.1`, and so on.
+ */
 export class AuditFile {
   readonly #path: string
   readonly #maxBytes: number
@@ -13,14 +16,14 @@ export class AuditFile {
     this.#keep = keep
   }
 
-  /** Rejects if the line cannot be written. `isDurable`: resolves when it is on disk. */
+  /** Rejects if the line cannot be written. With `isDurable`, resolves when it is on disk. */
   write(line: string, isDurable: boolean): Promise<void> {
     const turn = this.#queue.then(() => this.#append(line, isDurable))
     this.#queue = turn.catch(() => {})
     return turn
   }
 
-  /** Opens the file for each line, so that log rotation loses none. */
+  /** Opens the file for each line, so that log rotation loses no lines. */
   async #append(line: string, isDurable: boolean): Promise<void> {
     const { mkdir, open, stat } = await onNode<typeof import('node:fs/promises')>('node:fs/promises')
     const { dirname } = await onNode<typeof import('node:path')>('node:path')

@@ -17,11 +17,11 @@ export interface AuditEntry {
   /** Kind and name of the part, such as `tool move_hive`. */
   part: string
   effect?: string
-  /** Subject, issuer and client of the caller, if it is known. */
+  /** Subject, issuer and client of the caller, if known. */
   who?: { subject: string; issuer?: string; clientId?: string }
   session?: string
   client?: string
-  /** `begun` is written before a change, if entries have to be on disk. */
+  /** `begun` is written before a change, if entries must be on disk first. */
   outcome: 'begun' | 'success' | 'refused' | 'failed' | 'cancelled'
   /** In milliseconds. */
   durationMs?: number
@@ -76,7 +76,7 @@ export function audit({
       await write(entry, mustSync)
       return true
     } catch (error) {
-      // Once a minute: a full disk must not fill the log, too.
+      // At most once a minute, since a full disk must not fill the log too.
       if (Date.now() - reportedAt > 60_000)
         console.error(`jexo: error: the audit entry of ${entry.part} cannot be written: ${messageOf(error)}`)
       reportedAt = Date.now()

@@ -2,10 +2,13 @@ import type { LayerCall, LayeredMethod } from '../kit/layer.js'
 import { ownerOf } from '../kit/owner.js'
 import { keyOf } from '../kit/part.js'
 
-/** What a limit is counted for: each caller, session, client or part, or all calls together. */
+/** The scope of a counter: each caller, session, client or part, or all calls together. */
 export type By = 'identity' | 'session' | 'client' | 'part' | 'everyone'
 
-/** The one that a call counts for. Unauthenticated callers are counted together; otherwise each new session would start with a full limit. */
+/**
+ * The key that a call is counted under. Unauthenticated callers are counted together; otherwise each new session would
+ * start with a full limit.
+ */
 export function whoOf(call: LayerCall, by: By): string {
   if (by === 'part') return `${call.part.kind} ${keyOf(call.part)}`
   if (by === 'everyone') return ''
@@ -22,7 +25,7 @@ export const usualMethods: readonly LayeredMethod[] = ['tools/call', 'resources/
 /** True for requests that change nothing. */
 export const isRead = ({ part }: LayerCall): boolean => part.kind !== 'tool' || part.effect === 'read'
 
-/** Seconds in words: `1 second`, `12 seconds`, `3 minutes`. */
+/** A duration as text: `1 second`, `12 seconds`, `3 minutes`. */
 export function inWords(ms: number): string {
   const seconds = Math.max(1, Math.ceil(ms / 1000))
   if (seconds < 120) return seconds === 1 ? '1 second' : `${seconds} seconds`

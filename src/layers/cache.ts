@@ -5,7 +5,7 @@ import { isRead } from './by.js'
 import { positive } from './check.js'
 
 export interface CacheOptions extends Pick<LayerOptions, 'only'> {
-  /** How long a result is used again, in milliseconds. Default: 60,000. */
+  /** How long a result is reused, in milliseconds. Default: 60,000. */
   keepMs?: number
   /** Maximum number of stored results. Default: 1,000. */
   most?: number
@@ -31,7 +31,7 @@ export function cache({ keepMs = 60_000, most = 1000, isShared = false, only }: 
     ttlResolution: 0,
     perf: { now: () => performance.now() },
   })
-  // What was read before a change is not kept after it.
+  // Results that were read before a change are not stored after it.
   let changes = 0
   const drop = (uri?: string) => {
     changes++
@@ -68,7 +68,7 @@ export function cache({ keepMs = 60_000, most = 1000, isShared = false, only }: 
   )
 }
 
-/** The same for the same caller, part and input; undefined if the input has no JSON. */
+/** The same key for the same caller, part and input; undefined if the input has no JSON. */
 function keyFor(call: LayerCall, isShared: boolean): string | undefined {
   const { identity, part, input, uri, session } = call
   const who = isShared
@@ -83,7 +83,7 @@ function keyFor(call: LayerCall, isShared: boolean): string | undefined {
   }
 }
 
-/** Objects with their keys in one order, however a client wrote them. */
+/** Objects with sorted keys, since clients may order them differently. */
 function sorted(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(sorted)
   if (typeof value !== 'object' || value === null || 'toJSON' in value) return value

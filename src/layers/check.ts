@@ -1,6 +1,6 @@
 import { kitErrors } from '../kit/errors.js'
 
-/** The longest that a timer can wait. */
+/** The longest delay of a timer. */
 const longestMs = 2 ** 31 - 1
 
 /** Throws a `JexoError` if one of these is not a positive number, or a time longer than timers can wait. */

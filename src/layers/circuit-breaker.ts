@@ -11,16 +11,17 @@ import { type By, inWords, usualMethods, whoOf } from './by.js'
 import { positive } from './check.js'
 
 export interface CircuitBreakerOptions extends Pick<LayerOptions, 'only' | 'methods'> {
-  /** Failures in a row that open the circuit. Default: 5. */
+  /** Consecutive failures that open the circuit. Default: 5. */
   failures?: number
   /** How long it stays open before one call is tried, in milliseconds. Default: 10,000. */
   openMs?: number
-  /** What failures are counted for. Default: `part`. */
+  /** What failures are counted by. Default: `part`. */
   by?: By
 }
 
 /**
- * Stops calling what keeps failing: after some failures in a row, calls are refused at once for a while; then one is tried. A `Refusal` does not count as a failure.
+ * Refuses calls to a part that keeps failing: after some consecutive failures, calls are refused at once for a while;
+ * then one is tried. A `Refusal` does not count as a failure.
  *
  * @example circuitBreaker({ failures: 5, openMs: 30_000 })
  */

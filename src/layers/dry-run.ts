@@ -8,7 +8,7 @@ export interface DryRunOptions extends Pick<LayerOptions, 'only'> {
 }
 
 /**
- * Describes calls that would change something, and does not carry them out. Reads go through.
+ * Describes calls that would change something instead of executing them. Reads pass.
  *
  * @example dryRun({ isOn: process.env.NODE_ENV !== 'production' })
  */

@@ -8,7 +8,7 @@ export interface LimitParallelOptions extends Pick<LayerOptions, 'only' | 'metho
   calls: number
   /** Maximum number of waiting calls; more calls are refused. Default: 100. */
   queue?: number
-  /** Who is counted apart. Default: `everyone`. */
+  /** What calls are counted by. Default: `everyone`. */
   by?: By
 }
 
@@ -18,7 +18,8 @@ interface Room {
 }
 
 /**
- * Limits how many calls run at once. Others wait in order; a call that is cancelled leaves the queue. Throws a `JexoError` if a number is not positive.
+ * Limits how many calls run at once. Others wait in order; a cancelled call leaves the queue. Throws a `JexoError` if a
+ * number is not positive.
  *
  * @example limitParallel({ calls: 4, queue: 50 })
  */
@@ -44,7 +45,7 @@ export function limitParallel({ calls, queue = 100, by = 'everyone', only, metho
         return await next()
       } finally {
         const first = room.waiting.shift()
-        // The place passes on: nobody else may take it in between.
+        // The slot is handed over directly, so that no other call can take it in between.
         if (first) first()
         else if (--room.running === 0) rooms.delete(key)
       }

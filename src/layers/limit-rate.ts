@@ -10,7 +10,7 @@ export interface LimitRateOptions extends Pick<LayerOptions, 'only' | 'methods'>
   calls: number
   /** Length of the window, in milliseconds. Default: 60,000. */
   perMs?: number
-  /** Who is counted apart. Default: `identity`. */
+  /** What calls are counted by. Default: `identity`. */
   by?: By
 }
 

@@ -1,4 +1,4 @@
-/** The two files of the library that are used; its main file loads those for every database. */
+/** The two files of the library that are used; its main file loads the clients of every database. */
 declare module 'rate-limiter-flexible/lib/RateLimiterMemory.js' {
   import { RateLimiterMemory } from 'rate-limiter-flexible'
 

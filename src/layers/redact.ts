@@ -5,7 +5,7 @@ import { hidden } from '../protocol/secrets.js'
 import { usualMethods } from './by.js'
 
 export interface RedactOptions extends Pick<LayerOptions, 'only' | 'methods'> {
-  /** Names of fields whose values are hidden, wherever they stand; case does not matter. */
+  /** Names of fields whose values are hidden at any depth; case-insensitive. */
   fields?: readonly string[]
   /** Parts of texts that are hidden. */
   patterns?: readonly RegExp[]
@@ -27,7 +27,7 @@ export function redact({ fields = [], patterns = [], only, methods }: RedactOpti
     if (Array.isArray(value)) return value.map((item) => redacted(item, depth + 1))
     if (typeof value !== 'object' || value === null || value instanceof Uint8Array) return value
     if (!isPlain(value) || 'toJSON' in value) {
-      // An instance has fields too, once it is JSON. What has no JSON is hidden.
+      // Class instances have fields too, once serialized. Values without JSON are hidden.
       const plain = plainJson(value)
       return plain.ok ? redacted(plain.value, depth + 1) : hidden
     }
@@ -35,7 +35,7 @@ export function redact({ fields = [], patterns = [], only, methods }: RedactOpti
       key,
       names.has(key.toLowerCase()) ? hidden : redacted(item, depth + 1),
     ])
-    // Marks that are no fields, such as those of content, stay.
+    // Symbol keys, such as the marks of content, stay.
     return Object.defineProperties(Object.fromEntries(entries), marksOf(value))
   }
   return layer('redact', async (_call, next) => redacted(await next()), {

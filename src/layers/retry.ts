@@ -6,7 +6,7 @@ import { isRead, usualMethods } from './by.js'
 import { positive } from './check.js'
 
 export interface RetryOptions extends Pick<LayerOptions, 'only'> {
-  /** Further tries after the first. Default: 2. */
+  /** Further attempts after the first. Default: 2. */
   times?: number
   /** Pause before the first retry, in milliseconds; doubled each time, with jitter. Default: 200. */
   pauseMs?: number
@@ -17,7 +17,8 @@ export interface RetryOptions extends Pick<LayerOptions, 'only'> {
 }
 
 /**
- * Tries calls again that failed for a reason other than a `Refusal`. By default only read-only calls, since a change may have happened although its call failed.
+ * Repeats calls that failed for a reason other than a `Refusal`. By default only reads, since a change may have
+ * happened although its call failed.
  *
  * @example retry({ times: 3, pauseMs: 100 })
  */

@@ -10,7 +10,7 @@ import { positive } from './check.js'
 export interface ShortenOptions extends Pick<LayerOptions, 'only'> {
   /** Longest text of a result, in characters. Default: 40,000. */
   maxCharacters?: number
-  /** Time in which the whole result can be read, in milliseconds. Default: 600,000. */
+  /** How long the whole result can be read, in milliseconds. Default: 600,000. */
   keepMs?: number
 }
 
@@ -72,10 +72,10 @@ export function shorten({ maxCharacters = 40_000, keepMs = 600_000, only }: Shor
   )
 }
 
-/** Owner of the whole result: the caller, or the session without authentication. */
+/** Owner of the whole result: the caller, or the session if there is no authentication. */
 const ownerOf = (call: LayerCall) => whoOf(call, call.identity ? 'identity' : 'session')
 
-/** The text that a value becomes; undefined for content of other kinds. */
+/** The text form of a value; undefined for content of other kinds. */
 function textOf(value: unknown): string | undefined {
   if (typeof value === 'string') return value
   if (value === undefined || value === null || (Array.isArray(value) === false && 'type' in Object(value)))
@@ -84,7 +84,7 @@ function textOf(value: unknown): string | undefined {
   return plain.ok ? JSON.stringify(plain.value) : undefined
 }
 
-/** Not between the two halves of a character. */
+/** Does not split surrogate pairs. */
 function cut(text: string, at: number): string {
   const last = text.charCodeAt(at - 1)
   return text.slice(0, last >= 0xd800 && last <= 0xdbff ? at - 1 : at)

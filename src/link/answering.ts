@@ -14,7 +14,7 @@ import { type UpstreamRecord, upstreamCapability } from '../protocol/upstream.js
 import type { TaskBoard } from '../tasks/board.js'
 import { readTtl } from '../tasks/task.js'
 
-/** A server's question to the person: a form, or a page to visit. */
+/** A server's question to the user: a form, or a page to visit. */
 export type Question = {
   message: string
   /** Aborted when the server cancels the question. */
@@ -27,7 +27,7 @@ export type QuestionAnswer =
   | { action: 'decline' }
   | { action: 'cancel' }
 export type Answerer = (question: Question) => QuestionAnswer | Promise<QuestionAnswer>
-/** Replies for the model; throw an `Error` if the person refused. */
+/** Replies for the model; throws an `Error` if the user refuses. */
 export type ModelAnswerer = (
   request: ModelRequest,
   signal: AbortSignal,
@@ -45,9 +45,12 @@ export interface AnsweringOptions {
   validator?: JsonSchemaValidator
   /** Called for each upstream record (request, statement, file) of servers that send them. */
   onUpstream?: ((record: UpstreamRecord) => void) | undefined
-  /** Passes the server's requests on to another client, and declares what that one can do; in place of the above. */
+  /**
+   * Passes the server's requests on to another client, and declares that client's capabilities; replaces the options
+   * above.
+   */
   passTo?: PassTo | undefined
-  /** Declares that this client shows views: servers then list their views, and the tools that only pages may call. */
+  /** Declares that this client shows views: servers then list their views, and tools that only views may call. */
   views?: boolean | undefined
 }
 
@@ -77,7 +80,7 @@ export function clientCapabilities(revision: Revision, options: AnsweringOptions
   }
 }
 
-/** Questions that take long may be tasks of this side. */
+/** Questions that take long can be tasks on this side. */
 function tasksOf(revision: Revision, { onModelRequest, onQuestion }: AnsweringOptions): ClientCapabilities {
   if (!revision.tasks || !(onModelRequest || onQuestion)) return {}
   const requests = {
@@ -91,12 +94,12 @@ function tasksOf(revision: Revision, { onModelRequest, onQuestion }: AnsweringOp
 export interface AnsweringSide {
   readonly revision: Revision
   readonly options: AnsweringOptions
-  /** Questions that the server comes back for. */
+  /** Tasks for questions of the server. */
   readonly tasks: TaskBoard
   notify(method: string, params: JsonObject): void
 }
 
-/** Replies to the requests of a server; refuses requests for capabilities that were not declared. */
+/** Replies to requests of a server; refuses those whose capability was not declared. */
 export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
   const { revision, options, tasks } = side
   const declared = clientCapabilities(revision, options)
@@ -120,7 +123,7 @@ export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
   throw rpcErrors.methodNotFound(method)
 }
 
-/** Answers with a task where the server asks for one. */
+/** Answers with a task if the server requests one. */
 function asTask(
   incoming: Incoming,
   { revision, tasks, notify }: AnsweringSide,

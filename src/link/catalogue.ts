@@ -1,7 +1,7 @@
 import type { PromptDefinition, ResourceDefinition, TemplateDefinition, ToolDefinition } from '../protocol/types.js'
 import type { Link } from './link.js'
 
-/** Everything a server offers. */
+/** All parts that a server offers. */
 export interface Catalogue {
   tools: ToolDefinition[]
   resources: ResourceDefinition[]
@@ -9,7 +9,7 @@ export interface Catalogue {
   prompts: PromptDefinition[]
 }
 
-/** Reads all four lists of a server, whole. */
+/** Reads all four lists of a server completely. */
 export async function readCatalogue(link: Link): Promise<Catalogue> {
   const [tools, resources, templates, prompts] = await Promise.all([
     link.tools(),

@@ -7,7 +7,10 @@ import { clientCapabilities } from './answering.js'
 import { linkErrors } from './errors.js'
 import type { LinkOptions } from './options.js'
 
-/** Sends `initialize`, and checks what comes back (Lifecycle, "Initialization"). Rejects if there is no revision that both sides have. */
+/**
+ * Sends `initialize` and checks the response (Lifecycle, "Initialization"). Rejects if both sides have no revision in
+ * common.
+ */
 export async function initialize(
   ask: (params: JsonObject) => Promise<JsonObject>,
   options: LinkOptions,

@@ -157,7 +157,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     ...[args = {} as Tools[Name]['arguments'], options = {}]: CallWords<Tools[Name]['arguments']>
   ): Promise<ToolResult<Tools[Name]['result']>> {
     const result = await this.ask('tools/call', { name: tool, arguments: args }, options).catch((error) => {
-      // The tool runs as a task only. Nothing was done yet; whoever calls waits for the result all the same.
+      // The tool runs only as a task, and nothing was executed yet; the caller waits for the result as usual.
       if (!(error instanceof RpcError && error.code === codes.methodNotFound && this.#hasTasks)) throw error
       return this.#callAsTask(tool, args as JsonObject, options)
     })
@@ -341,14 +341,14 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     }
   }
 
-  /** Repeats what the server has certainly not done, and reads that may have been lost with a process of it; a few times. */
+  /** Sends a request again, a few times, if the server has certainly not executed it, or if it only reads. */
   async #tryAgain(message: Message, error: unknown): Promise<void> {
     const trouble = troubleIn(error)
     const tries = this.#tries.get(message) ?? 0
     if (!trouble || !this.#opened || tries >= trouble.tries) return this.#giveUp(message, error)
     this.#tries.set(message, tries + 1)
     await new Promise((resolve) => setTimeout(resolve, waitBefore(tries)))
-    // An answer or a notification that comes twice does no harm.
+    // Sending a response or notification twice does no harm.
     if (!isRequest(message)) return this.#isClosed ? undefined : this.#send(message)
     if (this.#isClosed || !this.#dialogue.isAsked(message.id)) return
     if (trouble.isUndone || (await this.#isRead(message).catch(() => false))) this.#send(message)

@@ -7,7 +7,7 @@ const mostCharacters = 64_000_000
 
 type Ask = (params: JsonObject | undefined) => Promise<JsonObject>
 
-/** Whole lists, each kept as long as the server says that it tells of changes, and told of none. */
+/** Complete lists, cached until the server reports a change; not cached if the server does not announce changes. */
 export class KeptLists {
   readonly #kept = new Map<string, Promise<unknown[]>>()
 
@@ -28,7 +28,7 @@ export class KeptLists {
   }
 }
 
-/** Reads every page of a list. Rejects if a page is malformed, or where the server's cursors go round for ever. */
+/** Reads every page of a list. Rejects if a page is malformed, or if the cursors repeat. */
 async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]> {
   const items: T[] = []
   const seen = new Set<unknown>()
@@ -39,7 +39,7 @@ async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]>
     const found = page[field]
     if (!Array.isArray(found)) throw protocolErrors.answerMalformed(method, `"${field}" is not an array`)
     for (const item of found) items.push(item as T)
-    // A first page is as large as one message may be; those after it have to stay within what anybody lists.
+    // The first page may be as large as one message; later pages must stay within a total limit.
     if (cursor !== undefined) characters += JSON.stringify(found).length
     if (items.length > mostItems || characters > mostCharacters)
       throw protocolErrors.answerMalformed(

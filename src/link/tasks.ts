@@ -16,21 +16,21 @@ export interface WaitOptions {
 
 /** A call that runs as a task on the server. Its id finds it again, from another process too. */
 export interface TaskHandle<Result extends JsonObject = JsonObject> {
-  /** Undefined where the server has no tasks: the call is an ordinary one then, and ends with this link. */
+  /** Undefined if the server has no tasks: the call is then an ordinary one, and ends with this link. */
   readonly id: string | undefined
-  /** How far it is. */
+  /** The current status. */
   status(): Promise<Task>
   /** Calls a function with the current status and for each change; returns a function that stops it. */
   onStatus(listener: (task: Task) => void): () => void
-  /** Waits for the end. Resolves as `call` does; rejects with an `RpcError` if the task failed by one, or was cancelled. */
+  /** Waits for the end. Resolves as `call` does; rejects with an `RpcError` if the task failed or was cancelled. */
   result(options?: WaitOptions): Promise<ToolResult<Result>>
-  /** Cancels it. Rejects with an `RpcError` if it is over already. */
+  /** Cancels the task. Rejects with an `RpcError` if it has ended already. */
   cancel(): Promise<Task>
 }
 
 type Ask = (method: string, params: JsonObject, options?: AskOptions) => Promise<JsonObject>
 
-/** How long a request for a result may wait; a day is as long as servers keep tasks. */
+/** Time limit of a request for a result; servers keep tasks for a day at most. */
 const resultMs = 24 * 60 * 60_000
 const pollMs = { usual: 1000, least: 100, most: 30_000 }
 
@@ -104,7 +104,7 @@ export class LinkTasks {
       for (const listener of [...listeners]) listener(this.#checked('notifications/tasks/status', params))
   }
 
-  /** Progress that belongs to no request that is under way. */
+  /** Progress that belongs to no pending request. */
   progressed({ progressToken, progress, total, message }: JsonObject): void {
     const listener = this.#progress.get(String(progressToken))
     if (typeof progress !== 'number') return
@@ -115,7 +115,9 @@ export class LinkTasks {
     })
   }
 
-  /** Waits on one request for the end; where that breaks, asks again as the server advises. */
+  /**
+   * Waits for the end with one request; if the connection breaks, asks again at the interval that the server suggests.
+   */
   async #result(id: string, signal: AbortSignal | undefined): Promise<JsonObject> {
     for (;;) {
       try {
@@ -128,7 +130,7 @@ export class LinkTasks {
     }
   }
 
-  /** Servers need not tell of changes: they are asked as often as they advise. */
+  /** Servers need not report changes, so they are polled at the interval that they suggest. */
   #follow(id: string, listener: (task: Task) => void): () => void {
     let last = ''
     let isOver = false
@@ -165,7 +167,7 @@ export class LinkTasks {
   }
 }
 
-/** No server has more worth reading. */
+/** Limits the number of tasks that are read. */
 const mostTasks = 10_000
 
 /** Errors of a connection that do not end the task. */
@@ -187,7 +189,7 @@ function pause(wantedMs: unknown, signal: AbortSignal | undefined): Promise<void
   })
 }
 
-/** A call to a server without tasks, in the form of one. */
+/** A call to a server without tasks, as a task handle. */
 export function plainTask<Result extends JsonObject>(
   call: (signal: AbortSignal) => Promise<ToolResult<Result>>,
 ): TaskHandle<Result> {

@@ -5,11 +5,11 @@ import { AnswerLost } from './wire.js'
 export interface Trouble {
   /** True if the server certainly did not execute it; otherwise unknown. */
   isUndone: boolean
-  /** How often it is sent again. */
+  /** How often the request is sent again. */
   tries: number
 }
 
-/** A server that is temporarily unavailable is given more time than one that cannot be reached. */
+/** A server that is temporarily unavailable gets more attempts than one that cannot be reached. */
 const triesWithStatus = 6
 const triesWithout = 3
 const firstWaitMs = 250

@@ -19,7 +19,7 @@ export interface LoupeParts {
 
 const entriesAtOnce = 500
 
-/** Loupe's backend: the page's files, and what the page asks. Loopback only, and only with the token of the link. */
+/** Loupe's backend: the page's files and its API. Accepts only loopback connections with the token of the link. */
 export function loupeApp({ bench, token, page }: LoupeParts): Hono {
   const app = new Hono()
 

@@ -14,7 +14,7 @@ import type { TargetView } from './view.js'
 export interface BenchView {
   targets: TargetView[]
   tapes: { id: string; label: string; problem: string | undefined }[]
-  /** File that everything is recorded to. */
+  /** File of the recording. */
   recordingTo: string | undefined
   /** Address of the outer frame of views; on another port than the page. */
   viewProxy: string | undefined
@@ -29,7 +29,7 @@ export interface Start {
   variables: readonly string[]
 }
 
-/** Everything Loupe looks at: targets, tapes, and the journal of what happens. */
+/** The state of Loupe: targets, tapes, and the journal of events. */
 export class Bench {
   readonly journal = new Journal()
   readonly connections: Connection[] = []
@@ -40,7 +40,7 @@ export class Bench {
   readonly #toldSecrets = new Set<string>()
   #count = 0
   #isTelling = false
-  /** Set once its port is open. */
+  /** Set when its port is open. */
   viewProxy: string | undefined
 
   constructor(recorder?: TapeWriter, options: ConnectionOptions = {}) {
@@ -54,7 +54,7 @@ export class Bench {
     }
     this.journal.listen((entries) => {
       for (const { sequence: _, at, target, ...event } of entries) {
-        // What comes of a tape is on one already.
+        // Events of a tape are recorded already.
         if (!target.includes('/')) recorder?.add(target, event, at)
       }
     })
@@ -69,7 +69,7 @@ export class Bench {
     }
   }
 
-  /** Takes a target in, and begins to open it. */
+  /** Adds a target, and starts to open it. */
   add(target: Exclude<Target, { kind: 'tape' }>): Connection {
     const connection = new Connection(`t${++this.#count}`, target, this.journal, this.#changed, this.#options)
     this.connections.push(connection)
@@ -93,19 +93,21 @@ export class Bench {
     this.#changed()
   }
 
-  /** Takes in the text of a tape that the page was given. Throws a `JexoError` if it is none, and takes nothing then. */
+  /**
+   * Adds a tape from a text that the user uploaded. Throws a `JexoError` if it is not a tape; nothing is added then.
+   */
   takeTape(label: string, text: string): void {
     const entries = readTape(label, text)
     this.#newTape(label).take(entries)
     this.#changed()
   }
 
-  /** All that is remembered as the text of a tape, with secrets masked. */
+  /** The whole journal as the text of a tape, with masked secrets. */
   tapeText(): string {
     return tapeText(this.journal.all, this.secrets)
   }
 
-  /** Values that must not get into a file. */
+  /** Values that must not be written to files. */
   get secrets(): string[] {
     const given = this.connections.flatMap(({ target }) => secretsOf(target))
     return [...secretsIn(process.env), ...given, ...this.#toldSecrets]
@@ -118,7 +120,7 @@ export class Bench {
 
   async close(): Promise<void> {
     await Promise.all([...this.connections, ...this.tapes].map((item) => item.close()))
-    // The journal tells of its last entries after this turn.
+    // The journal reports its last entries after this turn of the event loop.
     await new Promise((done) => setImmediate(done))
     await this.#recorder?.close()
   }
@@ -129,7 +131,7 @@ export class Bench {
     return tape
   }
 
-  /** Tells listeners once, however much has changed in this turn. */
+  /** Notifies listeners once per turn, however much has changed. */
   #changed = (): void => {
     if (this.#isTelling) return
     this.#isTelling = true

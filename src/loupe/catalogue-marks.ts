@@ -7,7 +7,7 @@ export interface PartMark {
   fields: readonly string[]
 }
 
-/** Parts by what tells them apart, such as `tool weigh_hive`. */
+/** Parts by their keys, such as `tool weigh_hive`. */
 export function keyedParts(catalogue: Catalogue): Map<string, Readonly<Record<string, unknown>>> {
   const { tools, resources, templates, prompts } = catalogue
   return new Map<string, object>([

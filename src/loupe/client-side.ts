@@ -3,18 +3,18 @@ import type { Root } from '../kit/call.js'
 import { isObject } from '../protocol/messages.js'
 import { revisions } from '../protocol/revisions.js'
 
-/** The client side that Loupe declares to a target. */
+/** The client that Loupe presents to a target. */
 export interface ClientSide {
   /** Revision to request; the newest if it is omitted. */
   revision?: string
   /** Declared capabilities; the server must not use others. */
   declares: { roots: boolean; sampling: boolean; elicitation: boolean; upstream: boolean; views: boolean }
   roots: readonly Root[]
-  /** Who answers questions: the person in the page, or the same answer each time. */
+  /** Who answers questions: the user in the page, or a fixed answer. */
   questions: 'person' | 'accept' | 'decline' | 'cancel'
   /** Who answers for the model. */
   model: 'person' | 'stand-in' | 'canned'
-  /** Reply of the model where its answer is canned. */
+  /** The fixed reply of the model. */
   cannedAnswer: string
 }
 
@@ -26,12 +26,12 @@ export const usualClientSide: ClientSide = {
   cannedAnswer: '',
 }
 
-/** True if a change is only seen by a server that is connected to again. */
+/** True if the server only sees the change after a reconnect. */
 export function needsReopening(before: ClientSide, after: ClientSide): boolean {
   return before.revision !== after.revision || JSON.stringify(before.declares) !== JSON.stringify(after.declares)
 }
 
-/** Reads what the page sent; a text says what is wrong with it. */
+/** Parses the settings that the page sent; returns an error text if they are not valid. */
 export function readClientSide(value: unknown): ClientSide | string {
   if (!isObject(value) || !isObject(value.declares)) return 'it is not a client side'
   const { revision, roots, declares } = value

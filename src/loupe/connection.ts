@@ -26,7 +26,7 @@ import { pageSignIn } from './sign-in.js'
 import { runsAsTask } from './task-calls.js'
 import type { Asked, CatalogueView, TargetView } from './view.js'
 
-/** How long changes of the catalogue are gathered. */
+/** How long changes of the catalogue are collected before it is read. */
 const gatherMs = 30
 
 const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
@@ -36,13 +36,13 @@ export interface ConnectionOptions {
   watches?: boolean
   /** Revision to request at first. */
   revision?: string
-  /** How long a request may stay unanswered. */
+  /** Time limit of a request. */
   timeoutMs?: number
-  /** Hears which values must not get into a file. */
+  /** Called with values that must not be recorded. */
   onSecrets?: (secrets: readonly string[]) => void
 }
 
-/** One target that Loupe looks at: opens it, writes down what passes, asks on the page's behalf, opens it again. */
+/** One target of Loupe: opens it, records its messages, sends requests of the page, and reopens it. */
 export class Connection {
   readonly id: string
   readonly label: string
@@ -57,7 +57,7 @@ export class Connection {
   readonly #onSecrets: (secrets: readonly string[]) => void
   /** Number of the current attempt; results of earlier attempts are ignored. */
   #attempt = 0
-  /** Resolves when the attempt that is under way is over, one way or the other. */
+  /** Resolves when the current attempt has succeeded or failed. */
   #opening: Promise<void> | undefined
   #link: Link | undefined
   #state: TargetState = 'closed'
@@ -129,7 +129,7 @@ export class Connection {
     }
   }
 
-  /** Opens the target, or opens it again. Does not reject: what is wrong is part of the view. */
+  /** Opens or reopens the target. Does not reject: errors are part of the view. */
   open(): Promise<void> {
     const opening = this.#open()
     this.#opening = opening
@@ -158,7 +158,7 @@ export class Connection {
           this.#recorder.message(message, from, this.target.kind === 'url')
         },
         onExchange: (exchange) => this.#recorder.exchange(exchange),
-        // Declares that the page wants to see it; the notifications themselves pass by as messages.
+        // Subscribes for the page; the notifications appear as messages.
         views: declares.views,
         ...(declares.upstream ? { onUpstream: () => {} } : {}),
         ...(declares.elicitation ? { onQuestion: this.#questions.ask } : {}),
@@ -189,7 +189,7 @@ export class Connection {
     }
   }
 
-  /** Sends a request for the page; `key` is what it is cancelled by. */
+  /** Sends a request of the page; `key` identifies it for cancellation. */
   async ask(key: string, method: string, params: JsonObject): Promise<Asked> {
     if (method === 'ping') return this.#pinged()
     const controller = new AbortController()
@@ -200,7 +200,7 @@ export class Connection {
       return answers.length > 0 ? { ...asked, answers } : asked
     }
     try {
-      // Who sends while it connects means the server that is on its way.
+      // A request that arrives while it connects waits for the new connection.
       if (this.#state === 'connecting') await this.#opening
       const link = this.#opened()
       const onProgress = method === 'tools/call' ? { onProgress: () => {} } : {}
@@ -224,7 +224,7 @@ export class Connection {
     }
   }
 
-  /** Writes down what a page and its host in Loupe said to each other. */
+  /** Records the messages between a view and its host in Loupe. */
   hearPage(view: string, from: 'host' | 'page', message: JsonObject): void {
     this.#journal.add(this.id, { kind: 'page', from, view, message })
   }
@@ -237,7 +237,7 @@ export class Connection {
     return this.#questions.answer(requestId, given)
   }
 
-  /** Plays the host otherwise from now on; connects again where a server can only learn of it so. */
+  /** Changes the settings of the client; reconnects if the server can only learn of them at the start. */
   async setClient(client: ClientSide): Promise<void> {
     const before = this.#client
     this.#client = client
@@ -256,7 +256,7 @@ export class Connection {
     await link?.close()
   }
 
-  /** Measures how long an empty request takes. A server that does not answer even that is not waited for. */
+  /** Measures the time of a ping. Gives up on a server that does not answer. */
   async ping(): Promise<void> {
     const link = this.#opened()
     const startedAt = performance.now()
@@ -280,7 +280,7 @@ export class Connection {
     return link
   }
 
-  /** A kit in a child says what must not be written down. */
+  /** A kit in a child process reports its secrets, which must not be recorded. */
   #heardAside = (line: string): void => {
     const { secrets } = readAside(line)
     if (secrets) this.#onSecrets(secrets)
@@ -319,7 +319,7 @@ export class Connection {
   async #vetted(link: Link): Promise<Record<string, PartFinding[]>> {
     const { name, version } = link.serverInfo
     const { instructions } = link
-    // What a project has set off is off here too; what is wrong with its settings is the command's business.
+    // Rules that the project has disabled are disabled here too; errors in its settings are reported by `jexo vet`.
     const choices =
       this.target.kind === 'kit' ? await readChoices(dirname(this.target.file), ruleIds).catch(() => []) : []
     const surface = { ...this.#catalogue, name, version, instructions, costs: this.#costs }
@@ -336,7 +336,9 @@ export class Connection {
   }
 }
 
-/** A kit runs in a child, as a host would start it: what it prints is seen, and it may crash without taking Loupe along. */
+/**
+ * A kit runs in a child process, as a host would start it: its output is recorded, and a crash does not affect Loupe.
+ */
 function asChild(target: Target, watches: boolean): Target {
   if (target.kind !== 'kit') return target
   return { kind: 'child', command: commandOf(target, ['--show-upstream', ...(watches ? ['--watch'] : [])]) }

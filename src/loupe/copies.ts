@@ -3,16 +3,16 @@ import { newestRevision } from '../protocol/revisions.js'
 import { isSecretHeader } from '../protocol/secrets.js'
 import type { Target } from '../target/target.js'
 
-/** A call in the forms one takes along. */
+/** A call in the formats that can be copied. */
 export interface Copies {
   /** For a terminal. */
   cli: string
-  /** curl for a URL; for a command, the lines that a host would write to its stdin. */
+  /** curl for a URL; for a command, the lines to write to its stdin. */
   shell: string
   typescript: string
 }
 
-/** Writes a call down so that it can be repeated elsewhere. Secrets are named, not given: `$API_TOKEN`. */
+/** Writes a call in forms that can be repeated elsewhere. Secrets are replaced by variables: `$API_TOKEN`. */
 export function copiesOf(target: Target, typed: string, method: string, params: JsonObject): Copies {
   return {
     cli: cliOf(typed, method, params),
@@ -112,7 +112,7 @@ function headerCode(name: string, value: string): string {
   return isSecretHeader(name) ? `\`${schemeOf(value)}\${process.env.${variableOf(name)}}\`` : JSON.stringify(value)
 }
 
-/** A word for a shell, quoted only where it has to be. */
+/** A word for a shell, quoted only if necessary. */
 const word = (text: string) => (/^[\w@%+=:,./-]+$/.test(text) ? text : singleQuoted(text))
 const singleQuoted = (text: string) => `'${text.replaceAll("'", `'\\''`)}'`
 const code = (value: unknown) => JSON.stringify(value, null, 2).replace(/^(\s*)"([A-Za-z_$][\w$]*)":/gm, '$1$2:')

@@ -4,7 +4,10 @@ import type { Catalogue } from '../link/catalogue.js'
 import type { JsonObject } from '../protocol/messages.js'
 import { foreignValidator } from '../transport/foreign-validator.js'
 
-/** Holds structured content against the output schema of its tool: what does not fit, in words; nothing if there is no schema. */
+/**
+ * Checks structured content against the output schema of its tool: the errors as text, empty if it is valid or there is
+ * no schema.
+ */
 export async function fitOf(
   { tools }: Catalogue,
   method: string,

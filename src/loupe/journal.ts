@@ -4,12 +4,13 @@ import { slimmed, wholeUpToBytes } from './slim.js'
 export type { TapeEntry as JournalEntry, TapeEvent as JournalEvent, TargetState } from '../tape/entry.js'
 
 /**
- * Keeps the newest entries and tells listeners of new ones, several at once where they come at once. The newest large messages are kept completely, up to a limit; of older ones, only the beginning is kept.
+ * Keeps the newest entries, and notifies listeners of new ones in batches. The newest large messages are kept
+ * completely, up to a limit; of older ones, only the beginning is kept.
  */
 export class Journal {
   readonly #most: number
   readonly #mostLargeBytes: number
-  /** Sequences of messages that are kept whole though they are large, and the sum of their sizes. */
+  /** Sequence numbers of the large messages that are kept whole, and the sum of their sizes. */
   readonly #large: number[] = []
   #largeBytes = 0
   readonly #listeners = new Set<(entries: readonly TapeEntry[]) => void>()
@@ -22,7 +23,7 @@ export class Journal {
     this.#mostLargeBytes = mostLargeBytes
   }
 
-  /** Writes an event down; returns the sequence it has. */
+  /** Adds an event; returns its sequence number. */
   add(target: string, event: TapeEvent, at = now()): number {
     const entry: TapeEntry = { ...event, sequence: ++this.#sequence, at, target }
     this.#entries.push(entry)
@@ -41,7 +42,7 @@ export class Journal {
   }
 
   find(sequence: number): TapeEntry | undefined {
-    // Sequences rise by one, so that the place is known.
+    // Sequence numbers are consecutive, so the index can be computed.
     const first = this.#entries[0]?.sequence ?? 0
     return this.#entries[sequence - first]
   }

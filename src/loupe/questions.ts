@@ -11,12 +11,12 @@ export type OpenQuestion = { requestId: RequestId } & (
   | { kind: 'form'; message: string; schema: JsonObject }
   | { kind: 'url'; message: string; url: string }
   | { kind: 'model'; request: ModelRequest }
-  /** The authorization server of a server waits; the person signs in there. */
+  /** A sign-in at the server's authorization server is waiting for the user. */
   | { kind: 'sign-in'; url: string }
 )
 type Waiting = OpenQuestion & { resolve(value: never): void; reject(error: unknown): void }
 
-/** Questions of one server, until the page has answered them or the server has lost interest. */
+/** Open questions of one server, until the page answers them or the server withdraws them. */
 export class Questions {
   readonly #waiting = new Map<RequestId, Waiting>()
   readonly #changed: () => void
@@ -55,7 +55,7 @@ export class Questions {
     return this.#wait<ModelAnswer>({ kind: 'model', requestId, request }, signal)
   }
 
-  /** Asks the person to sign in. Stays pending while the person does; rejects if the person cancels. */
+  /** Asks the user to sign in. Pending until the user returns; rejects if the user cancels. */
   signIn(requestId: string, url: URL): Promise<void> {
     return this.#wait<void>({ kind: 'sign-in', requestId, url: url.href }, new AbortController().signal)
   }
@@ -66,7 +66,7 @@ export class Questions {
     if (waiting) this.#done(waiting)
   }
 
-  /** Takes the page's answer to a question; a text says why it is none. */
+  /** Accepts the page's answer to a question; returns an error text if it is not valid. */
   answer(requestId: RequestId, given: unknown): string | undefined {
     const waiting = this.#waiting.get(requestId)
     if (!waiting) return 'The server does not wait for this answer any more.'

@@ -12,7 +12,7 @@ export function faultOf(error: unknown): Asked {
   return { error: { code: 'failed', message: messageOf(error) } }
 }
 
-/** Why a target did not open, and what to do: what a child said last, where it ended. */
+/** Why a target did not open, and the fix; includes the last output of a child process that ended. */
 export function reasonOf(error: unknown): { problem: string; fix: string | undefined } {
   if (!isJexoError(error)) return { problem: messageOf(error), fix: undefined }
   if (error.code === 'closed')

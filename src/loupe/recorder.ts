@@ -3,13 +3,13 @@ import { maskedHeaders } from '../protocol/secrets.js'
 import { exchangeOf, type HttpExchange } from '../transport/http-wire.js'
 import type { Journal } from './journal.js'
 
-/** Writes down what passes on one connection, and which HTTP exchange carried what. */
+/** Records the messages of one connection, and the HTTP exchange of each. */
 export class Recorder {
   readonly #id: string
   readonly #journal: Journal
   readonly #numbers = new WeakMap<object, number>()
   #count = 0
-  /** Id of the session at the server, as far as it may be shown. */
+  /** Id of the session at the server, shortened for display. */
   session: string | undefined
 
   constructor(id: string, journal: Journal) {
@@ -27,14 +27,14 @@ export class Recorder {
   exchange(given: HttpExchange): void {
     const { sent, ...exchange } = given
     const number = this.#numberOf(sent ?? given)
-    // What came back knows the exchange, not what was sent.
+    // Responses name their exchange; requests do not.
     this.#numbers.set(given, number)
     const id = exchange.responseHeaders?.['mcp-session-id']
     if (id !== undefined) this.session = maskedHeaders({ 'mcp-session-id': id })['mcp-session-id']
     this.#journal.add(this.#id, { kind: 'http', exchange: number, ...exchange })
   }
 
-  /** The number of an exchange, found by its message or by the exchange. */
+  /** The number of an exchange, looked up by message or by exchange. */
   #numberOf(carrier: object): number {
     const known = this.#numbers.get(carrier)
     if (known !== undefined) return known

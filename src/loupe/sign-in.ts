@@ -5,7 +5,7 @@ import type { SignInStep } from '../access/sign-in/steps.js'
 import type { Journal } from './journal.js'
 import type { Questions } from './questions.js'
 
-/** Signs the person at the page in: a card leads to the authorization server, and each step is a line of the score. */
+/** Signs the user of the page in: a card links to the authorization server, and each step is a line of the score. */
 export function pageSignIn(id: string, journal: Journal, questions: Questions): SignIn {
   let count = 0
   let asked: string | undefined

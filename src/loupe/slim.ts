@@ -3,15 +3,17 @@ import { maskedHeaders } from '../protocol/secrets.js'
 import { type MessageSummary, summaryOf } from '../score/words.js'
 import type { TapeEntry } from '../tape/entry.js'
 
-/** An entry as the page keeps it: of a large message only as much as the score shows; the rest is fetched when it is opened. */
+/**
+ * An entry for the page: of a large message, only what the score shows; the rest is fetched when the entry is opened.
+ */
 export type SlimEntry = TapeEntry & { isCut?: true; summary?: MessageSummary }
 
-/** Messages up to this size go to the page whole. */
+/** Messages up to this size are sent whole. */
 export const wholeUpToBytes = 16 * 1024
 const mostCharacters = 400
 const mostItems = 12
 
-/** An entry for the page. Credentials in headers never get there. */
+/** An entry for the page, without credentials in headers. */
 export function slimmed(entry: SlimEntry): SlimEntry {
   if (entry.kind === 'http') {
     const { requestHeaders, responseHeaders } = entry
@@ -21,7 +23,7 @@ export function slimmed(entry: SlimEntry): SlimEntry {
       ...(responseHeaders ? { responseHeaders: maskedHeaders(responseHeaders) } : {}),
     }
   }
-  // Counts in a summary are those of the whole, however often an entry is passed on.
+  // Counts in a summary refer to the whole message, even if the entry was shortened before.
   if (entry.isCut) return entry
   if (entry.kind === 'message' && entry.bytes > wholeUpToBytes) {
     const summary = summaryOf(entry.message)

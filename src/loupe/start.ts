@@ -16,19 +16,19 @@ import { loupeErrors } from './errors.js'
 export interface LoupeOptions {
   /** Port of the page; 0 for any free one. 4871 by default. */
   port?: number
-  /** File that everything is recorded to. */
+  /** File of the recording. */
   tape?: string
   /** Revision to request at first; the newest by default. */
   revision?: string
   /** Reload kits when their files change. Default: true. */
   watches?: boolean
-  /** How long a request may stay unanswered; for those of the page ten minutes by default. */
+  /** Time limit of a request. Default: ten minutes for requests of the page. */
   timeoutMs?: number
   /** Tapes that are followed as they are written. */
   follow?: readonly string[]
 }
 export interface LoupeService {
-  /** The link to open, with the token in it. */
+  /** The URL to open, with the token. */
   readonly url: string
   readonly bench: Bench
   close(): Promise<void>

@@ -19,7 +19,7 @@ export function tapeRoutes(bench: Bench): Hono {
     return context.body(bench.tapeText(), 200, { 'content-type': 'application/jsonl' })
   })
 
-  /** The text of a tape from the person's disk. */
+  /** The text of a tape that the user uploads. */
   app.post('/tapes', async (context) => {
     bench.takeTape(context.req.query('name') ?? 'a tape', await context.req.text())
     return context.json({})
@@ -39,7 +39,7 @@ export function tapeRoutes(bench: Bench): Hono {
   return app
 }
 
-/** A name for a download: whose tape it is, and of when. */
+/** A file name for a download, with the name of the recording and its date. */
 function fileNameOf(bench: Bench): string {
   const first = bench.view.targets[0]
   const name = (first?.name ?? first?.label ?? 'loupe').replace(/[^A-Za-z0-9_.-]+/g, '-').slice(-40)

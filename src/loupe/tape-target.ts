@@ -3,7 +3,7 @@ import type { TapeEntry, TapeEvent } from '../tape/entry.js'
 import { type FollowedTape, followTape } from '../tape/follow.js'
 import type { Journal } from './journal.js'
 
-/** A tape that Loupe looks at: its sessions become targets of the journal, whose times are those of the recording. */
+/** A tape in Loupe: its sessions become targets of the journal, with the times of the recording. */
 export class TapeView {
   readonly id: string
   readonly label: string
@@ -23,7 +23,7 @@ export class TapeView {
 
   take(entries: readonly TapeEntry[]): void {
     for (const { sequence: _, at, target, ...event } of entries) {
-      // Sessions of other tapes may have the same names.
+      // Different tapes may use the same session names.
       this.#journal.add(`${this.id}/${target}`, event as TapeEvent, at)
     }
   }

@@ -9,13 +9,13 @@ import type { PartMark } from './catalogue-marks.js'
 import type { ClientSide } from './client-side.js'
 import type { OpenQuestion } from './questions.js'
 
-/** The state of a target for the page. The catalogue is fetched when its version is another. */
+/** The state of a target for the page. The page fetches the catalogue when its version changes. */
 export interface TargetView {
   id: string
   label: string
   kind: Target['kind']
   state: TargetState
-  /** Why it is not open, in a sentence. */
+  /** Why it is not open. */
   problem: string | undefined
   /** The fix. */
   fix: string | undefined
@@ -34,13 +34,13 @@ export interface TargetView {
 }
 export interface CatalogueView extends Catalogue {
   version: number
-  /** Tokens that a tool costs of a model's context, by name. */
+  /** Tokens that each tool costs in a model's context, by name. */
   costs: Readonly<Record<string, number>>
   /** Findings of `vet` by part. */
   findings: Readonly<Record<string, readonly PartFinding[]>>
   /** Changes since the previous connection, by part: `tool weigh_hive`. */
   marks: Readonly<Record<string, PartMark>>
-  /** Parts that were there before, to be shown as gone. */
+  /** Removed parts, to be shown as such. */
   gone: Catalogue
 }
 export type Asked = {
@@ -49,7 +49,10 @@ export type Asked = {
 } & (
   | {
       result: JsonObject
-      /** How structured content does not fit the output schema; empty if it does, left out if there is none. */
+      /**
+       * Errors of the structured content against the output schema; empty if it is valid, omitted if there is no
+       * schema.
+       */
       issues?: readonly string[]
     }
   | { error: { code: number | string; message: string; data?: unknown } }

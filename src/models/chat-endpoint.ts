@@ -11,7 +11,7 @@ export interface ChatModelOptions {
   timeoutMs?: number
 }
 
-/** What such an endpoint is told of a function: its schema simplified to what they take. */
+/** The description of a function for a chat endpoint, with its schema simplified to the supported keywords. */
 export const functionOf = (name: string, description: string, schema: JsonObject): JsonObject => ({
   type: 'function',
   function: { name, description, parameters: simplifySchema(schema).schema },
@@ -27,7 +27,10 @@ export interface ChatMessage {
   calls: ChatCall[]
 }
 
-/** Asks a chat endpoint with function calling: `POST <url>`. Rejects with a `JexoError` if it does not answer as such endpoints do. */
+/**
+ * Sends a request to a chat endpoint with function calling: `POST <url>`. Rejects with a `JexoError` if the response is
+ * not in the expected format.
+ */
 export async function askEndpoint(
   url: string,
   body: JsonObject,
@@ -37,7 +40,7 @@ export async function askEndpoint(
   const late = AbortSignal.timeout(timeoutMs)
   const response = await fetch(url, {
     method: 'POST',
-    // The key is for this address alone.
+    // The key is only sent to this address.
     redirect: 'error',
     headers: { 'content-type': 'application/json', ...(key ? { authorization: `Bearer ${key}` } : {}) },
     body: JSON.stringify({ ...(model === undefined ? {} : { model }), temperature: 0, ...body }),
@@ -69,7 +72,7 @@ function readMessage(url: string, text: string): ChatMessage {
   return { text: typeof message.content === 'string' ? message.content : undefined, calls }
 }
 
-/** Models write arguments as a text, and not always JSON. */
+/** Models write arguments as text, which is not always valid JSON. */
 function argumentsOf(value: unknown): JsonObject {
   try {
     const parsed: unknown = typeof value === 'string' ? JSON.parse(value) : value

@@ -2,18 +2,18 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { ToolDefinition } from '../protocol/types.js'
 import { withinDeadline } from '../transport/deadline.js'
 
-/** A tool with how well it fits, from 0. */
+/** A tool and its score, from 0. */
 export interface Ranked {
   tool: string
   score: number
-  /** Words of the question that speak for it. */
+  /** Words of the question that match it. */
   words: string[]
 }
 export interface Choice {
-  /** `none` where nothing fits well enough. */
+  /** `none` if no tool scores high enough. */
   tool: string
   ranking: Ranked[]
-  /** How far the first is before the second, from 0 (as good) to 1 (alone). */
+  /** Lead of the first over the second, from 0 (equal) to 1 (no second). */
   margin: number
   arguments: JsonObject
 }
@@ -22,7 +22,7 @@ export interface Choice {
 const weights = { name: 2, title: 1.5, about: 1, parameter: 0.8, detail: 0.5 }
 /** Tools with a lower score do not match. */
 const least = 0.5
-/** A value that only one kind of parameter takes, such as ML-04. */
+/** Weight of a value that only one parameter accepts, such as ML-04. */
 const valueWeight = 0.25
 
 /** Weights of words that occur in all tools or in none; such words lower the score of a question. */
@@ -35,8 +35,10 @@ interface Known {
 }
 
 /**
- * Picks tools as a stand-in for a model: by the words that a question shares with names, descriptions, parameters and examples, rare words before
- * common ones. It is offline, and always picks the same for the same; it understands nothing. A model may distinguish tools that this picker confuses. If this picker cannot find a tool, its description lacks the words that a model would need as well.
+ * Picks tools as a stand-in for a model: by the words that a question shares with names, descriptions, parameters and
+ * examples; rare words count more. It works offline and is deterministic, but understands nothing. A model may
+ * distinguish tools that this picker confuses. If this picker cannot find a tool, its description lacks words that a
+ * model would need as well.
  */
 export class KeywordPicker {
   readonly #known: readonly Known[]
@@ -64,7 +66,7 @@ export class KeywordPicker {
     }
   }
 
-  /** Words that a tool's own texts have. */
+  /** Words in a tool's own texts. */
   wordsOf(name: string): ReadonlySet<string> {
     return new Set(this.#known.find(({ tool }) => tool.name === name)?.words.keys())
   }
@@ -133,7 +135,7 @@ const small = new Set(
   ),
 )
 
-/** Words without their endings, roughly: `weighs`, `weighed` and `weighing` are one. */
+/** Stems words roughly: `weighs`, `weighed` and `weighing` are equal. */
 export function stems(text: string): string[] {
   return text
     .replace(/([a-z0-9])([A-Z])/g, '$1 $2')
@@ -154,7 +156,7 @@ function stem(word: string): string {
   return root.replace(/(.)\1$/, '$1').replace(/e$/, '')
 }
 
-/** A text of the question that a parameter's pattern takes whole. */
+/** A text of the question that matches a parameter's pattern completely. */
 function valueFor(question: string, { inputSchema }: ToolDefinition): string | undefined {
   for (const schema of Object.values(isObject(inputSchema.properties) ? inputSchema.properties : {})) {
     if (!isObject(schema) || typeof schema.pattern !== 'string' || !/^\^.*\$$/.test(schema.pattern)) continue
@@ -174,7 +176,7 @@ function matches(pattern: string, text: string): boolean {
   }
 }
 
-/** Arguments that can be read from a sentence by rules: choices, patterns, dates, numbers in their order. */
+/** Arguments that rules can extract from a sentence: choices, patterns, dates, and numbers in order. */
 export function argumentsIn(question: string, { inputSchema }: ToolDefinition): JsonObject {
   const taken = new Set<string>()
   const found: JsonObject = {}

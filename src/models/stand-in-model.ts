@@ -2,8 +2,8 @@ import { isObject } from '../protocol/messages.js'
 import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
 
 /**
- * Answers for a model if there is none: offline, always the same for the same request. It understands nothing; it gives back the
- * last thing that was said, cut to what was asked for, so that a server's part of the exchange can be tried.
+ * Answers in place of a model: offline, and the same for the same request. It understands nothing; it repeats the last
+ * message, shortened to the requested length, so that a server's side of the exchange can be tested.
  */
 export function standInModel(request: ModelRequest): ModelAnswer {
   const said = request.messages

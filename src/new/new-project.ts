@@ -16,14 +16,17 @@ export interface NewProject {
 }
 
 export interface NewProjectOptions {
-  /** A tarball, folder or version range from which the project gets Jexo; by default what this Jexo was installed from. */
+  /**
+   * A tarball, folder or version range from which the project installs Jexo. Default: the source of this installation.
+   */
   from?: string | undefined
-  /** With a page that shows the result of its tool. */
+  /** Includes a view that shows the result of its tool. */
   hasView?: boolean
 }
 
 /**
- * Writes a kit project into a folder that is not there yet, or empty. Rejects with a `JexoError`, and writes nothing, where it is not.
+ * Writes a kit project into a new or empty folder. Rejects with a `JexoError`, and writes nothing, if the folder is not
+ * empty.
  */
 export async function newProject(
   folder: string,
@@ -53,7 +56,7 @@ export async function newProject(
   return { folder: target, name, files: files.map(({ path }) => path) }
 }
 
-/** A checkout, or the tarball that this Jexo was installed from; else its version in the registry. */
+/** A checkout or tarball that this Jexo was installed from; otherwise its version in the registry. */
 async function installedFrom(): Promise<string> {
   if (existsSync(packageFile('src'))) return `file:${packageFile('.')}`
   const modules = dirname(packageFile('.'))
@@ -63,14 +66,14 @@ async function installedFrom(): Promise<string> {
   return resolved?.startsWith('file:') ? `file:${resolve(dirname(modules), resolved.slice(5))}` : releasedRange
 }
 
-/** `./jexo-0.1.0.tgz` and a folder are files; everything else is for npm to read. */
+/** `./jexo-0.1.0.tgz` and folders are files; npm interprets everything else. */
 function sourceOf(from: string): string {
   if (existsSync(from)) return `file:${resolve(from)}`
   if (/\.tgz$|[\\/]/.test(from) && !/^[a-z+]+:/.test(from)) throw newErrors.sourceMissing(from)
   return from
 }
 
-/** Runs `npm install` there. Rejects with a `JexoError` that says what npm complained of. */
+/** Runs `npm install` there. Rejects with a `JexoError` that contains npm's error. */
 export async function install(folder: string, onLine: (text: string) => void): Promise<void> {
   const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
   const child = spawn(npm, ['install', '--no-audit', '--no-fund', '--loglevel=error'], {

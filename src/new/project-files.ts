@@ -7,19 +7,19 @@ export interface ProjectFile {
   isProgram?: boolean
 }
 
-/** What a new project is called, and where its Jexo comes from. */
+/** The name of a new project, and the source of its Jexo. */
 export interface ProjectNames {
   /** Name of the folder, package and kit: lower case, digits, dashes. */
   name: string
-  /** What stands for each package in the manifest: a range, or `file:` and a path. */
+  /** The version of each package in the manifest: a range, or `file:` and a path. */
   versions: Readonly<Record<'jexo' | 'zod' | 'esbuild' | 'typescript' | '@types/node', string>> & {
     readonly vite?: string
   }
-  /** With a page that shows the result of its tool. */
+  /** Includes a view that shows the result of its tool. */
   hasView?: boolean
 }
 
-/** The files of a new kit project: it runs, passes its test, and holds nothing to delete. */
+/** The files of a new kit project: it runs, passes its test, and contains nothing to delete. */
 export function projectFiles({ name, versions, hasView = false }: ProjectNames): ProjectFile[] {
   const kit = `${name}.kit.ts`
   return [
@@ -86,7 +86,7 @@ export default defineKit({
   name: '${name}',
   version: '0.1.0',
   about: 'Reckons with dates.',
-  // Around every call: at most 600 a minute from one caller, and 30 seconds for each.
+  // Limits for every call: at most 600 a minute from one caller, and 30 seconds each.
   layers: [limitRate({ calls: 600, perMs: 60_000 }), timeLimit({ ms: 30_000 })],
   parts: [daysBetween],
 })
@@ -180,5 +180,5 @@ const tsconfig = (hasView: boolean) =>
     2,
   )}\n`
 
-/** What a project depends on where this Jexo was installed from a registry. */
+/** The version range of packages if this Jexo was installed from a registry. */
 export const releasedRange = `^${version}`

@@ -8,7 +8,7 @@ const calendar = view('ui://${name}/calendar', {
 })
 `
 
-/** A page without a framework, that works in every host. */
+/** A view without a framework, which works in every host. */
 export const viewFiles = (name: string): ProjectFile[] => [
   { path: 'view/index.html', text: html(name) },
   { path: 'view/main.ts', text: script },
@@ -56,7 +56,7 @@ host.on('result', ({ structuredContent, isError }) => {
 
 later.onclick = async () => {
   const next = new Date(Date.parse(to) + 7 * dayMs).toISOString().slice(0, 10)
-  // The tool that shows this page may be called by it too; others need forPages.
+  // The tool that shows this view may be called by it too; other tools need forPages.
   const { structuredContent } = await host.call<{ days: number }>('days_between', { ...host.input, to: next })
   if (!structuredContent) return
   to = next

@@ -8,10 +8,10 @@ import { hollowContent } from '../wrap/source/frozen.js'
 import { packErrors } from './errors.js'
 import { filesOfPackage } from './native-packages.js'
 
-/** Modules keep their places to each other where they are unpacked, up to so many folders above the kit. */
+/** Unpacked modules keep their relative locations, up to this many folders above the kit. */
 const above = 'up/'.repeat(8)
 
-/** A packed file is read whole at each start. */
+/** A packed file is read completely at each start. */
 const mostFiles = 20_000
 const mostBytes = 300_000_000
 
@@ -22,7 +22,7 @@ function storedText(content: Buffer): string {
 }
 const smallBytes = 4000
 
-/** Gathers the files that travel in a packed kit: those that its modules name, and packages that cannot be bundled. */
+/** Collects the files for a packed kit: those that its modules name, and packages that cannot be bundled. */
 export class AssetCollector {
   readonly #root: string
   readonly #found = new Map<string, string>()
@@ -30,12 +30,12 @@ export class AssetCollector {
   readonly #packages = new Set<string>()
   readonly #hollow: ReadonlySet<string>
   readonly #folders: ReadonlyMap<string, readonly string[]>
-  /** Places where a module builds a path that only a run tells, as `file:line`. */
+  /** Places where a module builds a path from values known only at run time, as `file:line`. */
   readonly open: string[] = []
 
   /**
-   * Of files that may hold secrets, which only wraps read, no more than a mark is taken; of folders that are wrapped, by their true paths, the
-   * files that the wrap serves.
+   * From files that may contain secrets and are only read by wraps, only a stamp is taken. Of wrapped folders, by real
+   * path, the files that the wrap serves.
    */
   constructor(
     kitPath: string,
@@ -47,7 +47,7 @@ export class AssetCollector {
     this.#root = dirname(kitPath)
   }
 
-  /** Paths of the gathered files as seen from the kit, without those of packages. */
+  /** Paths of the collected files relative to the kit, without those of packages. */
   get files(): readonly string[] {
     return [...this.#found]
       .filter(([name]) => !name.startsWith(`${packagesFolder}/`))
@@ -60,13 +60,16 @@ export class AssetCollector {
     return [...this.#packages].sort()
   }
 
-  /** A path as seen from the kit. */
+  /** A path relative to the kit. */
   shown(path: string): string {
     const inPackage = path.lastIndexOf(`${sep}node_modules${sep}`)
     return posixOf(inPackage < 0 ? relative(this.#root, path) : path.slice(inPackage + 1))
   }
 
-  /** Takes a file, or of a folder what is not hidden. Returns its name in the unpacked folder; undefined if there is nothing to include. */
+  /**
+   * Adds a file, or the visible files of a folder. Returns its name in the unpacked folder; undefined if there is
+   * nothing to include.
+   */
   take(path: string): string | undefined {
     const found = statSync(path, { throwIfNoEntry: false })
     if (!found || this.#isHidden(path)) return undefined
@@ -75,14 +78,14 @@ export class AssetCollector {
     return this.nameOf(path) + (found.isDirectory() ? '/' : '')
   }
 
-  /** Takes a native module; returns its name among what is unpacked. */
+  /** Adds a native module; returns its name in the unpacked folder. */
   takeNative(path: string): string {
     this.#packages.add(basename(path))
     this.#put(this.nameOf(path), path)
     return this.nameOf(path)
   }
 
-  /** Takes a package that cannot be bundled, with what it needs. Throws a `JexoError` if it is not installed. */
+  /** Adds a package that cannot be bundled, with its dependencies. Throws a `JexoError` if it is not installed. */
   takePackage(name: string, from?: string): void {
     for (const [at, file] of filesOfPackage(name, from)) {
       const before = this.#found.get(at)
@@ -93,7 +96,7 @@ export class AssetCollector {
     this.#packages.add(name)
   }
 
-  /** The bundle with the gathered contents in front of it. */
+  /** The bundle, preceded by the collected contents. */
   async withContents(code: string): Promise<string> {
     if (this.#found.size === 0) return code
     const contents: Record<string, string> = {}
@@ -107,7 +110,7 @@ export class AssetCollector {
     return `globalThis.__jexoAssetHash="${hash}";globalThis.__jexoAssetContents=${text};\n${code}`
   }
 
-  /** The name of a path among what is unpacked: the same on every machine, and as far from the kit as it was. */
+  /** The name of a path in the unpacked folder: the same on every machine, with the same distance from the kit. */
   nameOf(path: string): string {
     const inPackage = path.lastIndexOf(`${sep}node_modules${sep}`)
     if (inPackage >= 0) return posixOf(path.slice(inPackage + 1))
@@ -116,7 +119,7 @@ export class AssetCollector {
     return name
   }
 
-  /** A file or folder whose name begins with a dot is the author's own affair, wherever a module names it. */
+  /** Files and folders whose names begin with a dot are included only if a module names them. */
   #isHidden(path: string): boolean {
     return this.shown(path)
       .split('/')

@@ -11,7 +11,7 @@ import { carriedClients, latePackages, missingPackages } from './late-packages.j
 import { modulePlugin } from './module-plugin.js'
 import { englishOnly, frozenPages, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
 
-/** A kit and what it imports as one module, and the map from its lines to those of the sources. */
+/** A kit and its imports as one module, with a source map. */
 export interface Bundle {
   code: string
   map: string
@@ -24,13 +24,13 @@ export interface Bundle {
 /** Additional content of a packed kit, besides its imports. */
 export interface BundleNeeds {
   readonly hasDurable: boolean
-  /** Packages that its feeds load. */
+  /** Packages that its feeds import. */
   readonly feedPackages: ReadonlySet<string>
   /** The documents of its views, by URI. */
   readonly pages: Readonly<Record<string, string>>
 }
 
-/** Bundles a kit with what serves it. Rejects with a `JexoError` that says what cannot be carried, and where. */
+/** Bundles a kit with the server code. Rejects with a `JexoError` that says what cannot be included, and where. */
 export async function bundle(
   kitPath: string,
   assets: AssetCollector,
@@ -43,7 +43,7 @@ export async function bundle(
     `import { runPacked } from './pack/packed-main.js'`,
     ...(wraps.length > 0 ? [`import 'jexo:frozen'`] : []),
     ...(Object.keys(pages).length > 0 ? [`import 'jexo:pages'`] : []),
-    // After it was seen which variables there are.
+    // After the variables are known.
     `runPacked(() => import('jexo:kit'))`,
   ].join('\n')
   const clients = carriedClients(built, hasDurable, feedPackages)
@@ -61,7 +61,7 @@ export async function bundle(
       target: 'node20',
       minifySyntax: true,
       minifyWhitespace: true,
-      // Else the paths of this machine would stand in it. Names are kept for what tells them.
+      // Otherwise paths of this machine would be part of it. Function names are kept, since some code depends on them.
       minifyIdentifiers: true,
       keepNames: true,
       legalComments: 'none',
@@ -95,7 +95,10 @@ export async function bundle(
   }
 }
 
-/** Moves a source map down, and calls its sources the same wherever they lie: packing twice gives the same bytes. */
+/**
+ * Shifts a source map, and names its sources independently of their location, so that packing twice gives the same
+ * bytes.
+ */
 export function steadyMap(text: string, lines: number, built = 'dist'): string {
   const map = JSON.parse(text) as { sources: string[]; mappings: string }
   const sources = map.sources.map((source) => {
@@ -107,11 +110,11 @@ export function steadyMap(text: string, lines: number, built = 'dist'): string {
   return JSON.stringify({ ...map, sources, mappings: ';'.repeat(lines) + map.mappings })
 }
 
-/** CommonJS packages ask for Node's modules by require, which an ES module does not have. */
+/** CommonJS packages load built-in modules with `require`, which ES modules do not have. */
 const requireForCommonJs =
   "import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);"
 
-/** The package that a bundled file is of. */
+/** The package of a bundled file. */
 const packageIn = (path: string) => /^.*node_modules\/((?:@[^/]+\/)?[^/]+)\//.exec(path)?.[1]
 
 function failureOf(error: unknown): string {

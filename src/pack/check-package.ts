@@ -18,8 +18,8 @@ export interface CheckedPackage {
 const npm = process.platform === 'win32' ? 'npm.cmd' : 'npm'
 
 /**
- * Makes the tarball that `npm publish` would send, and runs the program out of it by npx, from an empty folder. Settings that are needed
- * and not set here get a value to start with. Rejects with a `JexoError` if one of both does not work.
+ * Makes the tarball that `npm publish` would send, and runs its program with npx in an empty folder. Required settings
+ * that are not set get a placeholder. Rejects with a `JexoError` if one of these fails.
  */
 export async function checkPackage(folder: string, settings: readonly PackedSetting[]): Promise<CheckedPackage> {
   const at = resolve(folder)

@@ -3,7 +3,9 @@ import { cacheFolder, cacheKey, readCached, writeCached } from '../files/user-ca
 
 const textual = { params: { [constants.BROTLI_PARAM_MODE]: constants.BROTLI_MODE_TEXT } }
 
-/** Brotli of a text. It takes more than a second for a megabyte, so it is kept in the user's cache. */
+/**
+ * Compresses a text with Brotli. That takes more than a second per megabyte, so the result is kept in the user's cache.
+ */
 export function compressed(text: string): Buffer {
   const folder = cacheFolder('compressed')
   const name = `${cacheKey(process.versions.brotli ?? '', text)}.br`
@@ -14,7 +16,7 @@ export function compressed(text: string): Buffer {
   return made
 }
 
-/** Whether it still gives the text: what others could have written into the cache must not get into a packed file. */
+/** True if it decompresses to the text, so that nothing written into the cache by others can get into a packed file. */
 function isCompressed(kept: Buffer, text: string): boolean {
   try {
     const wanted = Buffer.from(text)

@@ -5,17 +5,17 @@ import type { Packed } from './pack-kit.js'
 export interface OutFile {
   path: string
   text: string
-  /** True if it is run by its name. */
+  /** True if it is executable. */
   isProgram?: boolean
 }
 
 /** Options of a form. */
 export interface FormOptions {
-  /** The URL that others will reach it by. */
+  /** The public URL of the server. */
   publicUrl?: string
   /** Name in the registry of npm; the kit's by default. */
   packageName?: string
-  /** Name of the image; the kit's with its version by default. */
+  /** Name of the image. Default: the kit's name with its version. */
   image?: string
   /** Name in the registry of servers, `<reverse domain>/<name>`. */
   registryName?: string
@@ -23,9 +23,9 @@ export interface FormOptions {
 
 /** A deployment format: a pure function from a packed kit to files. */
 export interface Form {
-  /** A sentence for people. */
+  /** A one-line description. */
   about: string
-  /** Throws a `JexoError` if something it needs was not said. */
+  /** Throws a `JexoError` if a required option is missing. */
   files(packed: Packed, options: FormOptions): OutFile[]
   /** Instructions for the user, one per line. */
   next(packed: Packed, folder: string, options: FormOptions): string[]
@@ -37,7 +37,7 @@ export const codeFiles = ({ fileName, code, map }: Packed): OutFile[] => [
   { path: `${fileName}.map`, text: map },
 ]
 
-/** A name that packages, images, services and Kubernetes all take: lower case, digits, dashes. */
+/** A name that packages, images, services and Kubernetes all accept: lower case, digits, dashes. */
 export const plainName = (name: string): string =>
   name
     .toLowerCase()
@@ -45,7 +45,7 @@ export const plainName = (name: string): string =>
     .replace(/^-+|-+$/g, '')
     .slice(0, 50) || 'server'
 
-/** `.env.example`: the variables that the server reads, for the user to complete. Secrets have no value here. */
+/** `.env.example`: the variables that the server reads, for the user to complete. Values of secrets are left out. */
 export function environmentExample({ kit, settings }: Packed, more: readonly string[] = []): string {
   const lines = settings.flatMap(({ name, about, default: usual, isSecret, isNeeded }) => [
     envComment(`${about}${isSecret ? ' A secret.' : ''}${isNeeded ? ' Needed.' : ''}`),

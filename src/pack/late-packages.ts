@@ -4,10 +4,10 @@ import type { Plugin } from 'esbuild'
 import { esbuild } from '../esbuild.js'
 import { compressed } from './compressed.js'
 
-/** Clients for a store in Redis and for devices, which are carried if they are installed. */
+/** Clients for Redis and for devices, which are included if they are installed. */
 const lateClients = ['ioredis', 'bullmq', 'node-opcua'] as const
 
-/** Which of them a packed kit carries: BullMQ is for durable tools, and what a feed needs for its own. */
+/** The clients that a packed kit includes: BullMQ for durable tools, and those that its feeds need. */
 export function carriedClients(built: string, hasDurable: boolean, feedPackages: ReadonlySet<string>): string[] {
   const isNeeded = (name: string) => name === 'ioredis' || (name === 'bullmq' ? hasDurable : feedPackages.has(name))
   return lateClients.filter((name) => isNeeded(name) && isInstalled(name, built))
@@ -22,8 +22,8 @@ const clientSide: Readonly<Record<string, readonly string[]>> = {
 const lateParts = ['kit/ajv.js', 'vendor/re2js.js', 'vendor/pino.js', 'vendor/prom-client.js']
 
 /**
- * Bundles rarely used packages, and clients for a store, as compressed text that becomes code at its first `import()`. Node would parse plain
- * code at every start.
+ * Bundles rarely used packages, and clients for a store, as compressed text that becomes code at its first `import()`.
+ * Node would parse plain code at every start.
  *
  * @param built folder of the compiled Jexo
  * @param carried clients for a store; a packed file that needs another says that it is missing
@@ -42,7 +42,7 @@ export function latePackages(built: string, carried: readonly string[]): Plugin 
           if (!isOwn) return undefined
           if (!path.startsWith('.')) return { path, namespace: 'jexo-late', pluginData: resolveDir }
           const file = resolve(resolveDir, path)
-          // Its path below `built` is the same on every machine, and for every module that imports it.
+          // Its path below `built` is the same on every machine and for every importing module.
           const name = `./${relative(built, file).replaceAll('\\', '/')}`
           return late.has(file) ? { path: name, namespace: 'jexo-late', pluginData: built } : undefined
         },
@@ -67,7 +67,7 @@ function isInstalled(name: string, from: string): boolean {
 async function codeOf(name: string, resolveDir: string): Promise<string> {
   const { outputFiles } = await esbuild().build({
     stdin: { contents: `module.exports = ${requiring(name, resolveDir)}`, resolveDir },
-    // Another program of a package needs it, and says so.
+    // Only another program of the package needs it, and reports it if it is missing.
     external: ['proper-lockfile'],
     bundle: true,
     write: false,
@@ -75,7 +75,7 @@ async function codeOf(name: string, resolveDir: string): Promise<string> {
     format: 'cjs',
     target: 'node20',
     minify: true,
-    // It tells some of its objects by the names of their classes.
+    // The package distinguishes some of its objects by class name.
     keepNames: name in clientSide,
     legalComments: 'none',
     logLevel: 'silent',
@@ -83,7 +83,7 @@ async function codeOf(name: string, resolveDir: string): Promise<string> {
   return outputFiles[0]?.text ?? ''
 }
 
-/** An expression that gives a package, or what of it is needed. */
+/** An expression that loads a package, or the required part of it. */
 function requiring(name: string, from: string): string {
   const side = clientSide[name] ?? []
   const names = side.length > 0 && side.every((one) => isInstalled(one, from)) ? side : [name]

@@ -6,9 +6,9 @@ type Compiler = typeof ts
 
 /** References of a module to files next to it, and to its own location. */
 export interface ModulePaths {
-  /** Files and folders that it names, starting from itself. */
+  /** Files and folders that it names relative to itself. */
   readonly named: readonly { path: string; line: number }[]
-  /** Places where a path begins with the module's own folder and ends with what only a run tells. */
+  /** Paths that begin with the module's folder and end with a value known only at run time. */
   readonly open: readonly { text: string; line: number }[]
   /** Expressions for the module's location, such as `import.meta.url` and `__dirname`. */
   readonly own: readonly { from: number; to: number; what: 'url' | 'filename' | 'dirname'; isShorthand: boolean }[]
@@ -18,11 +18,11 @@ export interface ModulePaths {
 interface Value {
   text: string
   isUrl?: boolean
-  /** It starts from the module's own place. */
+  /** True if it is relative to the module's location. */
   isOwn?: boolean
 }
 
-/** Modules without any of these name no files by their own place. */
+/** Modules that contain none of these do not name files relative to themselves. */
 export const mayNamePaths = (source: string): boolean => source.search(ownPlaces) >= 0
 
 const ownPlaces = /import\.meta\.|__dirname|__filename/g
@@ -80,7 +80,7 @@ class PathReader {
     compiler.forEachChild(node, (child) => this.#gather(child))
   }
 
-  /** Most of a large module has nothing to do with its place, and is not looked into. */
+  /** Most code of a large module does not use its location, and is skipped. */
   #findPlaces(): void {
     const { text } = this.tree
     const followed = new Set<string>()
@@ -119,7 +119,7 @@ class PathReader {
     compiler.forEachChild(node, (child) => this.#visit(child))
   }
 
-  /** Not part of a longer expression that can be told as well. */
+  /** Not part of a longer constant expression. */
   #isWhole(node: ts.Expression): boolean {
     const value = this.#value(node)
     if (!value?.isOwn) return false
@@ -137,7 +137,7 @@ class PathReader {
     else if (this.#isBeginning(node)) this.#open.push({ text: node.parent.getText().slice(0, 80), line: line + 1 })
   }
 
-  /** A longer path begins with it: `join(here, name)`, `here + '/' + name`. */
+  /** A longer path starts with it: `join(here, name)`, `here + '/' + name`. */
   #isBeginning(node: ts.Expression): boolean {
     const { compiler } = this
     const { parent } = node
@@ -154,7 +154,7 @@ class PathReader {
     }
     if (!compiler.isIdentifier(node) || !/^__(file|dir)name$/.test(node.text)) return undefined
     const { parent } = node
-    // A property or a variable of that name is the author's own.
+    // A property or variable of that name belongs to the author.
     if (this.#constants.has(node.text)) return undefined
     if (compiler.isPropertyAccessExpression(parent) && parent.name === node) return undefined
     if (compiler.isPropertyAssignment(parent) && parent.name === node) return undefined
@@ -244,11 +244,11 @@ class PathReader {
   }
 }
 
-/** Identifiers have no other character that a pattern reads in its own way. */
+/** Identifiers contain no other character that is special in a pattern. */
 const anyOfNames = (names: readonly string[]) =>
   new RegExp(`(?<![\\w$])(?:${names.map((name) => name.replaceAll('$', '\\$')).join('|')})(?![\\w$])`, 'g')
 
-/** The last name of what is called: `join`, `path.join`, and `(0, path_1.join)` as compilers write it. */
+/** The last name of a called function: `join`, `path.join`, and `(0, path_1.join)` as compilers write it. */
 function nameOfCalled(compiler: Compiler, node: ts.Expression): string | undefined {
   if (compiler.isIdentifier(node)) return node.text
   if (compiler.isPropertyAccessExpression(node)) return node.name.text

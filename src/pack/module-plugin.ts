@@ -7,9 +7,9 @@ import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
 import { mayNamePaths, pathsIn } from './module-paths.js'
 
-/** A package that is named for what it is wrapped as: it travels along as the file that it is. */
+/** A package that is wrapped by its name; it is included as a file. */
 const packagePattern = /import\.meta\.resolve\(\s*(['"])((?:@[\w.-]+\/)?[\w.-]+)\1\s*\)/g
-/** A file that must exist, because the code reads it. */
+/** A file that must exist, since the code reads it. */
 const urlPattern = /new\s+URL\(\s*(['"`])(\.{1,2}\/[^'"`$]*)\1\s*,\s*import\.meta\.url\s*\)/g
 const loaders: Record<string, Loader> = { '.ts': 'ts', '.mts': 'ts', '.cts': 'ts', '.tsx': 'tsx', '.jsx': 'jsx' }
 
@@ -53,10 +53,10 @@ async function withPlaces(
 ): Promise<string> {
   const { default: compiler } = await import('typescript')
   const { named, open, own } = pathsIn(compiler, path, source)
-  // A module of a package would need what it imports.
+  // A module of a package would also need its imports.
   for (const { path: file } of named)
     if (!isCompiled(file) && !(isForeign && /\.[cm]?js$/.test(file))) assets.take(file)
-  // What packages do is not for the author to change.
+  // The author cannot change the code of packages.
   if (!isForeign) for (const { text, line } of open) assets.open.push(`${assets.shown(path)}:${line}: ${text}`)
   const place = placeOf(assets.nameOf(path))
   let text = source
@@ -78,7 +78,7 @@ function needNamed(path: string, source: string): void {
   }
 }
 
-/** Jexo's own files name no assets of a kit, not even in the examples of their comments. */
+/** Jexo's own files name no assets of a kit, not even in comments. */
 export const isOwnSource = (path: string): boolean =>
   path.startsWith(packageFile(`dist${sep}`)) || path.startsWith(packageFile(`src${sep}`))
 

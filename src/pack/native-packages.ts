@@ -4,7 +4,7 @@ import { fileURLToPath } from 'node:url'
 import { packagesFolder } from '../packed-file/mark.js'
 import { packErrors } from './errors.js'
 
-/** Packages that only an installation needs. */
+/** Packages that are only needed during installation. */
 const forBuilding = new Set(['prebuild-install', 'node-gyp', 'node-addon-api', 'nan', '@mapbox/node-pre-gyp'])
 
 interface Manifest {
@@ -16,7 +16,8 @@ interface Manifest {
 }
 
 /**
- * All files of a package that cannot be bundled, and of what it needs, by the name that they get in a packed file. Excludes parts for other platforms, and build tools. Throws a `JexoError` if it is not installed.
+ * All files of a package that cannot be bundled, and of its dependencies, by their names in a packed file. Excludes
+ * parts for other platforms, and build tools. Throws a `JexoError` if it is not installed.
  *
  * @param origin folder from which it is looked for; this module's by default
  */
@@ -54,7 +55,7 @@ function packageRoot(name: string, from: string): string | undefined {
   }
 }
 
-/** Native parts are made for one system, processor and C library. */
+/** Native modules are built for one system, processor and C library. */
 function fitsHere(name: string, { os, cpu, libc = libcIn(name) }: Manifest): boolean {
   const report = process.report?.getReport() as { header?: { glibcVersionRuntime?: string } } | undefined
   const here = report?.header?.glibcVersionRuntime === undefined ? 'musl' : 'glibc'
@@ -65,13 +66,13 @@ function fitsHere(name: string, { os, cpu, libc = libcIn(name) }: Manifest): boo
   )
 }
 
-/** Many say it by their names only. */
+/** Many declare it only by their names. */
 function libcIn(name: string): string[] | undefined {
   if (/-musl(eabihf)?$/.test(name)) return ['musl']
   return /-gnu(eabihf)?$/.test(name) ? ['glibc'] : undefined
 }
 
-/** Code, data and native parts; of native parts, what is for this machine and was not left over from building. */
+/** Code, data, and native modules for this platform, without intermediate build files. */
 function filesUnder(folder: string): string[] {
   return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
     const path = join(folder, entry.name)
@@ -92,7 +93,10 @@ function isLeftOut(name: string): boolean {
   return name === 'node_modules' || name === 'obj.target' || name === '.deps' || isForeign
 }
 
-/** True for a package that loads native parts: it has some, is built on installing, or has packages for single systems. */
+/**
+ * True for a package with native modules: it contains some, is built during installation, or has packages for single
+ * platforms.
+ */
 export function isNativePackage(root: string): boolean {
   const manifest = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as Manifest & { gypfile?: boolean }
   if (manifest.gypfile || existsSync(join(root, 'binding.gyp'))) return true

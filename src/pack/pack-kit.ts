@@ -22,22 +22,22 @@ export interface PackedSetting {
   isNeeded: boolean
 }
 
-/** A kit, packed and not yet written anywhere. The same kit produces the same bytes. */
+/** A packed kit in memory. The same kit produces the same bytes. */
 export interface Packed {
   /** Name of its file, such as `apiary.mjs`. */
   fileName: string
   code: string
-  /** From lines of the code to those of the sources. */
+  /** Maps lines of the code to those of the sources. */
   map: string
   kit: Kit
   settings: readonly PackedSetting[]
-  /** Files that the kit reads and that travel inside. */
+  /** Files that the kit reads and that are included. */
   assets: readonly string[]
-  /** Packages with native parts that travel inside: it runs on machines such as this one only. */
+  /** Included packages with native modules; the packed kit then runs only on similar machines. */
   packages: readonly string[]
   /** Optional settings of the packed kit. */
   remarks: readonly string[]
-  /** It can keep its sessions in Redis, so that several of it are one server. */
+  /** It can store its sessions in Redis, so that several processes act as one server. */
   canShare: boolean
   /** The kit itself has a client for Redis. */
   usesRedis: boolean
@@ -46,15 +46,16 @@ export interface Packed {
 const redisClients = new Set(['redis', '@redis/client', 'ioredis', 'bullmq'])
 
 /**
- * Packs a kit and everything it imports into one ES module that needs only Node. Files that its modules name from their own place
- * (`new URL('./…', import.meta.url)`, `join(__dirname, '…')`) and packages with native parts travel inside. Rejects if something cannot be carried: at build time, not later.
+ * Packs a kit and everything it imports into one ES module that needs only Node. Includes files that its modules name
+ * relative to themselves (`new URL('./…', import.meta.url)`, `join(__dirname, '…')`) and packages with native modules.
+ * Rejects at build time if something cannot be included.
  */
 export async function packKit(kitFile: string): Promise<Packed> {
   const { kit, wraps, folders } = await loadWithWraps(kitFile)
   const path = resolve(kitFile)
   const views = kit.parts.filter(isView)
   const pages = await builtPages(views)
-  // A page travels as the document that it became.
+  // A view is included as its built document.
   const pageFiles = views.flatMap(({ page }) => (page instanceof URL ? [fileURLToPath(page)] : []))
   const assets = new AssetCollector(
     path,
@@ -74,7 +75,7 @@ export async function packKit(kitFile: string): Promise<Packed> {
     pages,
   })
   const { packages } = assets
-  // It is written into code, units and commands.
+  // The name is written into code, units and commands.
   const stem = basename(path).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
   const fileName = `${stem.replace(/[^\w.-]+/g, '-').replace(/^[.-]+/, '') || 'kit'}.mjs`
   const platform = packages.length > 0 ? { platform: `${process.platform}-${process.arch}` } : {}
@@ -98,7 +99,7 @@ export async function packKit(kitFile: string): Promise<Packed> {
   }
 }
 
-/** External packages that the feeds of a kit load. */
+/** External packages that the feeds of a kit import. */
 const feedPackagesOf = ({ parts }: Kit): ReadonlySet<string> =>
   new Set(parts.flatMap(({ source }) => (isSharedFeed(source) ? source.packages : [])))
 
@@ -129,7 +130,8 @@ async function loadWithWraps(
   registry.onMade = (made) => wraps.push(made)
   registry.onFolder = (root, files) => folders.set(root, [...(folders.get(root) ?? []), ...files])
   try {
-    // Again: in a program that has loaded the kit before, its wraps would not be made, and so not be heard of.
+    // Reloads the kit: if this process loaded it before, its wraps would otherwise not be planned again, and not be
+    // recorded.
     return { kit: await loadKit(kitFile, true), wraps, folders }
   } finally {
     registry.onMade = undefined

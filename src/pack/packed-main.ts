@@ -24,7 +24,7 @@ const packed = globalThis as {
 }
 let assetsAt: URL | undefined
 
-/** Where the packed files are: written to a folder of their own at first use, once for all runs of the same pack. */
+/** The folder of the unpacked files: written at first use, and shared by all runs of the same pack. */
 function assets(): URL {
   const contents = packed.__jexoAssetContents
   assetsAt ??= contents
@@ -51,7 +51,7 @@ function unpack(contents: Record<string, string>, hash: string): string {
   for (const [name, content] of Object.entries(contents)) {
     mkdirSync(dirname(join(draft, name)), { recursive: true })
     const bytes = bytesOf(content)
-    // A script that a kit starts stays one that can be started.
+    // A script that a kit starts stays executable.
     const mode = bytes[0] === 0x23 && bytes[1] === 0x21 ? 0o755 : 0o644
     writeFileSync(join(draft, name), bytes, { mode })
   }
@@ -59,7 +59,7 @@ function unpack(contents: Record<string, string>, hash: string): string {
     renameSync(draft, folder)
     return folder
   } catch {
-    // Another run was faster, and what it wrote is the same; or somebody else sits on the name.
+    // Another run was faster and wrote the same files, or another user occupies the name.
     if (!isOurs(folder)) return draft
     rmSync(draft, { recursive: true, force: true })
     return folder
@@ -69,7 +69,7 @@ function unpack(contents: Record<string, string>, hash: string): string {
 const bytesOf = (content: string): Uint8Array =>
   content.startsWith('gzip:') ? gunzipSync(Buffer.from(content.slice(5), 'base64')) : Buffer.from(content, 'base64')
 
-/** A folder that another user put there is not to be trusted. */
+/** A folder that another user created is not trusted. */
 function isOurs(folder: string): boolean {
   const found = lstatSync(folder, { throwIfNoEntry: false })
   return found?.isDirectory() === true && (process.getuid === undefined || found.uid === process.getuid())
@@ -126,7 +126,7 @@ const parsed = Object.fromEntries(
 const mayStandAlone = new Set(options.filter(({ value }) => value?.startsWith('[')).map(({ name }) => `--${name}`))
 
 function readFlags(words: readonly string[]): { flags: ServeFlags & { envFrom: string[] }; isHelp: boolean } {
-  // These may stand alone: the environment or a default says the rest.
+  // These options may be given alone: the environment or a default supplies the rest.
   const isAlone = (word: string, next = '--') => mayStandAlone.has(word) && next.startsWith('--')
   const args = words.map((word, at) => (isAlone(word, words[at + 1]) ? `${word}=` : word))
   try {

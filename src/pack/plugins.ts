@@ -8,7 +8,7 @@ import type { AssetCollector } from './assets.js'
 import { isOwnSource } from './module-plugin.js'
 import { isNativePackage } from './native-packages.js'
 
-/** Kits outside a project find Jexo, and zod, where this Jexo is installed; as when they are loaded. */
+/** Kits outside a project find the `jexo` and `zod` of this installation, as they do when they are loaded. */
 export function ownPackages(built: string): Plugin {
   return {
     name: 'jexo-own-packages',
@@ -20,12 +20,12 @@ export function ownPackages(built: string): Plugin {
           near.errors.length === 0
             ? near
             : await resolveAgain(path, { kind, resolveDir: built, pluginData: 'again' })
-        // A checkout's own tsconfig leads to its sources: that would be a second copy of what serves the kit.
+        // A checkout's tsconfig maps to its sources, which would be a second copy of the server code.
         const sources = join(built, '../src', sep)
         if (!found.path.startsWith(sources)) return found
         return { path: join(built, found.path.slice(sources.length).replace(/ts$/, 'js')) }
       })
-      // What names its compiled form, as TypeScript asks for, is found by its source.
+      // An import of a compiled form, as TypeScript requires, is resolved to its source.
       onResolve({ filter: /^\.{1,2}\/.*\.m?js$/ }, ({ path, resolveDir }) => {
         const wanted = resolve(resolveDir, path)
         const source = wanted.replace(/js$/, 'ts')
@@ -56,17 +56,17 @@ export function englishOnly(): Plugin {
 const withoutFolders = (key: string, value: unknown) =>
   key === 'where' && typeof value === 'string' ? value.replace(/^.*[\\/](?=[^\\/]+:\d+$)/, '') : value
 
-/** Longer plans are carried compressed: a tenth of their size, and sooner read. */
+/** Longer plans are included compressed: a tenth of their size, and faster to read. */
 const longPlan = 100_000
 
-/** An expression that gives the JSON of a plan. */
+/** An expression for the JSON of a plan. */
 function planText(json: string): string {
   if (json.length < longPlan) return JSON.stringify(json)
   const packed = gzipSync(json, { level: 9 }).toString('base64')
   return `gunzipSync(Buffer.from('${packed}', 'base64')).toString()`
 }
 
-/** Replaces the sources of wraps by their plans and modules. The compiler stays at home. */
+/** Replaces the sources of wraps by their plans and modules, without the compiler. */
 export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   const imports = wraps.flatMap(({ modulePath }, at) =>
     modulePath === undefined ? [] : [`import * as module${at} from 'jexo:module${at}'`],
@@ -80,7 +80,7 @@ export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
     name: 'jexo-frozen-wraps',
     setup({ onResolve, onLoad }) {
       onResolve({ filter: /^jexo:frozen$/ }, ({ path }) => ({ path, namespace: 'jexo-frozen', sideEffects: true }))
-      // By names that are the same on every machine, so that the map is.
+      // The names are the same on every machine, and so is the source map.
       onResolve({ filter: /^jexo:module\d+$/ }, ({ path }) => ({
         path: wraps[Number(path.slice(11))]?.modulePath ?? path,
       }))
@@ -89,7 +89,7 @@ export function frozenWraps(wraps: readonly MadeWrap[]): Plugin {
   }
 }
 
-/** Packages with native parts, and native modules of the author's own, travel as the files that they are. */
+/** Packages with native modules, and native modules of the author, are included as files. */
 export function nativeParts(assets: AssetCollector): Plugin {
   const known = new Map<string, boolean>()
   return {
@@ -126,7 +126,7 @@ const nameOf = (specifier: string) =>
     .slice(0, specifier.startsWith('@') ? 2 : 1)
     .join('/')
 
-/** The folder of the package that a file is in. */
+/** The package folder of a file. */
 function rootIn(path: string): string | undefined {
   const folder = `${sep}node_modules${sep}`
   const at = path.lastIndexOf(folder)
@@ -142,7 +142,7 @@ function rootIn(path: string): string | undefined {
   return existsSync(join(root, 'package.json')) ? root : undefined
 }
 
-/** The kit by a name that is the same on every machine. */
+/** The kit under a name that is the same on every machine. */
 export function kitItself(path: string): Plugin {
   return {
     name: 'jexo-kit',
@@ -152,7 +152,7 @@ export function kitItself(path: string): Plugin {
   }
 }
 
-/** The pages of views as the documents that they are served as, by URI: nothing has to be built where it runs. */
+/** The documents of views as they are served, by URI, so that nothing is built at run time. */
 export function frozenPages(pages: Readonly<Record<string, string>>): Plugin {
   const contents = `globalThis[Symbol.for('jexo.pages')] = { frozen: JSON.parse(${JSON.stringify(JSON.stringify(pages))}) }`
   return {

@@ -2,7 +2,7 @@ import { oneLine } from '../escape/one-line.js'
 import type { ToolPart } from '../kit/part.js'
 import type { Packed } from './pack-kit.js'
 
-/** The README of a package: what it offers, how it is run, what it reads. */
+/** The README of a package: its tools, how to run it, and its settings. */
 export function readmeFor({ kit, settings }: Packed, command: string): string {
   const tools = kit.parts.filter((part): part is ToolPart => part.kind === 'tool')
   const rows = tools.map(({ name, about }) => `| \`${name}\` | ${inCell(about)} |`)
@@ -26,6 +26,6 @@ export function readmeFor({ kit, settings }: Packed, command: string): string {
   ].join('\n')
 }
 
-/** Text in Markdown that can neither open an element of HTML nor end its line. */
+/** Escapes text for Markdown, so that it can neither open an HTML element nor end its line. */
 const inLine = (text: string) => oneLine(text).replaceAll('<', '&lt;')
 const inCell = (text: string) => inLine(text).replaceAll('|', '\\|').replace(/\s+/g, ' ')

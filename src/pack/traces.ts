@@ -2,12 +2,12 @@ import { readFileSync } from 'node:fs'
 import { SourceMap } from 'node:module'
 import { pathToFileURL } from 'node:url'
 
-/** Jexo's own lines and those of its packages are of no interest in a trace. */
+/** Lines of Jexo and of its packages are left out of a trace. */
 const isForeign = (source: string) => source.startsWith('jexo/') || source.startsWith('node_modules/')
 
 /**
- * Maps stack traces of a packed file to the author's files and lines with the source map, and removes other lines. Where there is no map,
- * texts stay as they are.
+ * Maps stack traces of a packed file to the author's files and lines with the source map, and removes other lines.
+ * Without a map, traces stay unchanged.
  */
 export function readableTraces(file: string): (text: string) => string {
   const url = pathToFileURL(file).href

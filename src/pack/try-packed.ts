@@ -7,7 +7,7 @@ import { connectOnNode } from '../transport/node-connect.js'
 import { packErrors } from './errors.js'
 import type { Packed, PackedSetting } from './pack-kit.js'
 
-/** The parts that a packed file offered in a trial run. */
+/** The number of parts that a packed file offered in a trial run. */
 export interface TriedPack {
   tools: number
   resources: number
@@ -15,12 +15,12 @@ export interface TriedPack {
   prompts: number
 }
 
-/** How long it may take to start and to answer. */
+/** Time limit for the start and for a response. */
 const limitMs = 30_000
 
 /**
- * Starts a packed kit in an empty folder, as a machine with nothing but Node would, and asks for all that it offers. Settings that are needed
- * and not set here get a value to start with. Rejects with a `JexoError` that says why it does not run.
+ * Starts a packed kit in an empty folder, as on a machine with only Node, and lists its parts. Required settings that
+ * are not set get a placeholder. Rejects with a `JexoError` that says why it does not run.
  *
  * @example await tryPacked(await packKit('apiary.kit.ts')) // { tools: 6, resources: 1, templates: 1, prompts: 1 }
  */

@@ -3,7 +3,10 @@ import { dirname, join, resolve } from 'node:path'
 import { packErrors } from './errors.js'
 import type { OutFile } from './form.js'
 
-/** Writes files into a folder: first all of them to temporary names, then renames each. Rejects with a `JexoError`; nothing is half-written then. */
+/**
+ * Writes files into a folder: first all of them under temporary names, then renames each. Rejects with a `JexoError`;
+ * no file is half-written then.
+ */
 export async function writeOut(folder: string, files: readonly OutFile[]): Promise<void> {
   const target = resolve(folder)
   let draft: string | undefined

@@ -1,6 +1,9 @@
 import { oneLine } from '../escape/one-line.js'
 
-/** The second line of every packed file begins so: by it a file is known as a server to run, not a kit to load. */
+/**
+ * The second line of every packed file begins with this text, which identifies it as a server to run, not a kit to
+ * load.
+ */
 export const packedMark = '// Packed by Jexo'
 
 /** Where packages with native parts lie in a packed file. */

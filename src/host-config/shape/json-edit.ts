@@ -2,15 +2,15 @@ import { applyEdits, findNodeAtLocation, modify, type Node, parseTree } from 'js
 import { isObject } from '../../protocol/messages.js'
 
 /**
- * Sets a value in JSON with comments, or takes it out (`undefined`). Comments stay with what they belong to: one above an entry or behind it on its
- * line goes with it, any other stays where it is. An existing object is changed field by field.
+ * Sets a value in JSON with comments, or removes it (`undefined`). A comment above an entry, or after it on its line,
+ * moves with the entry; other comments stay. An existing object is changed field by field.
  */
 export function edited(text: string, path: readonly string[], value: unknown): string {
   const after = isObject(value) ? withFields(text, path, value) : editedAt(text, path, value)
   return after.endsWith('\n') ? after : `${after}\n`
 }
 
-/** An entry with more fields is replaced as a whole: each change reads the text again. */
+/** An entry with more fields is replaced as a whole, since each change parses the text again. */
 const maxFields = 50
 
 function withFields(text: string, path: readonly string[], value: Readonly<Record<string, unknown>>): string {
@@ -39,7 +39,8 @@ function editedAt(text: string, path: readonly string[], value: unknown): string
           ? appended(text, parent, key, value)
           : undefined
   if (byLines !== undefined) return byLines
-  // Formatting works by whole lines, and takes quadratic time for one: a file in one long line has no format to keep.
+  // The formatter works line by line and takes quadratic time for long lines; a file on one long line has no format to
+  // keep.
   const hasLongLine = text.split('\n').some((line) => line.length > 2000)
   const options = hasLongLine ? {} : { formattingOptions: formattingOf(text) }
   return applyEdits(text, modify(text, [...path], value, options))
@@ -50,7 +51,7 @@ const nodeAt = (text: string, path: readonly string[]): Node | undefined => {
   return root && (path.length === 0 ? root : findNodeAtLocation(root, [...path]))
 }
 
-/** Behind the last property and its comment; undefined where the object is not written by lines. */
+/** Position after the last property and its comment; undefined if the object is not written on several lines. */
 function appended(text: string, parent: Node, key: string, value: unknown): string | undefined {
   const last = parent.children?.at(-1)
   if (!last) return undefined
@@ -70,7 +71,7 @@ function appended(text: string, parent: Node, key: string, value: unknown): stri
   ].join('')
 }
 
-/** With the comments above it and behind it; undefined where it does not have its lines for itself. */
+/** The range of an entry with the comments above and after it; undefined if it shares its lines with others. */
 function removed(text: string, parent: Node, at: number): string | undefined {
   const properties = parent.children as Node[]
   const [before, own, next] = [properties[at - 1], properties[at] as Node, properties[at + 1]]
@@ -87,7 +88,7 @@ function removed(text: string, parent: Node, at: number): string | undefined {
   return text.slice(0, comma) + text.slice(comma + 1, from) + tail
 }
 
-/** Where the comma and the end of the line are in what stands between two properties, outside comments. */
+/** Positions of the comma and the line end between two properties, outside comments. */
 function readGap(text: string, from: number, to: number): { comma?: number; lineEnd?: number } {
   let comma: number | undefined
   for (let at = from; at < to; at++) {
@@ -112,10 +113,10 @@ function indentOf(text: string, offset: number): string | undefined {
   return /^[ \t]*$/.test(indent) ? indent : undefined
 }
 
-/** The start of the first of the comments that stand right above a line, after `floor`. */
+/** Start of the first comment directly above a line, after `floor`. */
 function startWithComments(text: string, offset: number, floor: number): number {
   let from = text.lastIndexOf('\n', offset - 1) + 1
-  // What is on the line of the property before belongs to that.
+  // Text on the line of the previous property belongs to that property.
   const first = text.indexOf('\n', floor) + 1
   while (from > first) {
     const above = text.lastIndexOf('\n', from - 2) + 1

@@ -12,7 +12,10 @@ export const places: readonly (readonly string[])[] = [
   ['mcp', 'servers'],
 ]
 
-/** JSON with or without comments, with a map of servers; `otherwise` is where one is begun that is not there yet. */
+/**
+ * JSON with or without comments that contains a map of servers. `otherwise` is the path at which a missing map is
+ * created.
+ */
 export function jsonShape(otherwise: 'mcpServers' | 'servers'): Shape {
   const pathIn = (file: string, text: string) => {
     const config = parseConfig(file, text)
@@ -45,7 +48,7 @@ const inputsBeside = (path: readonly string[]) => [...path.slice(0, -1), 'inputs
 const referredIn = (value: unknown) =>
   [...(JSON.stringify(value) ?? '').matchAll(/\$\{input:([^}"]+)\}/g)].map(([, id]) => id)
 
-/** Inputs that only the entry referred to which was taken out go with it. */
+/** Inputs that only the removed entry referred to are removed too. */
 function withoutUnused(file: string, text: string, path: readonly string[], ids: readonly unknown[]): string {
   const config = parseConfig(file, text)
   const known = listAt(config, path)
@@ -55,7 +58,7 @@ function withoutUnused(file: string, text: string, path: readonly string[], ids:
   return edited(text, path, kept.length === 0 ? undefined : kept)
 }
 
-/** Throws if a config has another kind of value where an object or a list has to be: writing there would lose it. */
+/** Throws if an existing value is not the object or list that is needed there, since writing would lose it. */
 function refuseOther(file: string, config: JsonObject, path: readonly string[], kind: 'object' | 'list'): void {
   const found = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), config)
   if (found === undefined || (kind === 'list' ? Array.isArray(found) : isObject(found))) return
@@ -70,7 +73,7 @@ function listAt(config: JsonObject, path: readonly string[]): unknown[] {
   return Array.isArray(found) ? found : []
 }
 
-/** Reads a JSON or JSONC text. Throws a `JexoError` that names the file and the place. */
+/** Parses a JSON or JSONC text. Throws a `JexoError` that names the file and the position. */
 export function parseConfig(file: string, text: string): JsonObject {
   const errors: ParseError[] = []
   const value: unknown = text.trim() === '' ? {} : parse(text, errors, { allowTrailingComma: true })
@@ -83,7 +86,7 @@ export function parseConfig(file: string, text: string): JsonObject {
   return value
 }
 
-/** Finds the map of servers, wherever hosts keep it. */
+/** Finds the map of servers at any of the paths that hosts use. */
 export function findServers(config: JsonObject): ServerMap | undefined {
   for (const path of places) {
     const servers = path.reduce<unknown>((at, key) => (isObject(at) ? at[key] : undefined), config)

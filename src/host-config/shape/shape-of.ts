@@ -4,7 +4,7 @@ import type { Shape, ShapeName } from './shape.js'
 import { tomlShape } from './toml.js'
 import { yamlShape } from './yaml.js'
 
-/** The shape that was asked for, else that of the file by its name, else by what is in it. */
+/** The requested shape; else the shape that matches the file's name, or its content. */
 export function shapeOf(file: string, text: string, asked?: ShapeName): Shape {
   if (text.length > maxCharacters)
     throw hostConfigErrors.configUnreadable(file, `it has more than ${maxCharacters} characters`)
@@ -13,7 +13,7 @@ export function shapeOf(file: string, text: string, asked?: ShapeName): Shape {
 
 const maxCharacters = 2_000_000
 
-/** A shape whose parser's own stack may run out on text that is nested deeply. */
+/** The parser of this shape can exceed the stack on deeply nested text. */
 const bounded = (shape: Shape): Shape => ({
   takesInputs: shape.takesInputs,
   read: (file, ...rest) => notTooDeep(file, () => shape.read(file, ...rest)),

@@ -1,6 +1,6 @@
 import type { JsonObject } from '../../protocol/messages.js'
 
-/** The forms in which hosts keep their servers, by what they look like. */
+/** The formats in which hosts store their servers. */
 export const shapeNames = ['mcpServers', 'servers', 'toml', 'yaml'] as const
 export type ShapeName = (typeof shapeNames)[number]
 
@@ -10,17 +10,17 @@ export interface HostInput {
   description: string
 }
 
-/** The servers in a host's configuration, as they are written there. */
+/** The servers in a host's configuration, as written in the file. */
 export interface ServerMap {
-  /** Keys that lead to them, for people. */
+  /** The keys that lead to them, for messages. */
   path: readonly string[]
   /** Entries by name. */
   servers: JsonObject
 }
 
 /**
- * One way to keep servers in a file. All functions are from text to text; `file` is only named in errors. They throw a `JexoError` where
- * the text cannot be read, and change nothing in it but the entry: comments, order and other entries stay.
+ * One format of a host's configuration. All functions take and return text; `file` is only used in errors. They throw a
+ * `JexoError` if the text cannot be parsed, and change only the entry: comments, order and other entries stay.
  */
 export interface Shape {
   /** True if entries may refer to inputs, which are siblings of the map `servers`. */

@@ -32,7 +32,7 @@ export const tomlShape: Shape = {
     const place = linesOf(lines, name)
     if (!place) return text
     const rest = lines.slice(place.to)
-    // The empty line after it goes along.
+    // The empty line after the table is removed too.
     const after = [
       ...lines.slice(0, startOf(lines, place.from)),
       ...(rest[0]?.trim() === '' ? rest.slice(1) : rest),
@@ -53,7 +53,7 @@ function parseToml(file: string, text: string): JsonObject {
 const header =
   /^\s*\[\s*mcp_servers\s*\.\s*(?:"((?:[^"\\]|\\.)*)"|'([^']*)'|([\w-]+))\s*(?:\.[^\]]*)?\]\s*(?:#.*)?$/
 
-/** The lines of a server's table and of those below it. Comments in front of what follows are of what follows. */
+/** The lines of a server's table and its subtables. Comments before the next table belong to that table. */
 function linesOf(lines: readonly string[], name: string): { from: number; to: number } | undefined {
   const isOwn = (line: string) => {
     const found = header.exec(line)
@@ -67,14 +67,14 @@ function linesOf(lines: readonly string[], name: string): { from: number; to: nu
   return { from, to }
 }
 
-/** Where the comments right above a table begin; those at the top of the file are of the file. */
+/** Start of the comments directly above a table; comments at the top of the file belong to the file. */
 function startOf(lines: readonly string[], table: number): number {
   let from = table
   while (/^\s*#/.test(lines[from - 1] ?? '')) from--
   return from === 0 ? table : from
 }
 
-/** The lines of a table, with the comments of those that they replace. */
+/** The lines of a table, keeping the comments of the lines that they replace. */
 function withComments(before: readonly string[], [head = '', ...fields]: readonly string[]): string[] {
   const [first = ''] = before
   const isTable = !/^\s*\[\s*mcp_servers\s*\.[^\]]*\.\s*(env|headers)\s*\]/.test(first)
@@ -93,7 +93,7 @@ function written(value: unknown): string {
   return `{ ${pairs.join(', ')} }`
 }
 
-/** An edit by lines is held against what it was to do: anything else in the file has to be as it was. */
+/** Edits line by line are verified: everything else in the parsed file must be unchanged. */
 function checked(file: string, before: string, after: string, name: string, entry: JsonObject | undefined): string {
   const was = parseToml(file, before)
   const refusal = hostConfigErrors.configUnreadable(file, `its ${root} are written in a way that cannot be edited`)

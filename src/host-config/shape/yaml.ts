@@ -5,7 +5,9 @@ import { hostConfigErrors } from '../errors.js'
 import { places } from './json.js'
 import type { Shape } from './shape.js'
 
-/** YAML with a list of servers, each with its name; or a map of them. At the top, or where hosts keep maps. */
+/**
+ * YAML with a list of servers, each with its name, or with a map of servers, at the top level or where hosts keep maps.
+ */
 export const yamlShape: Shape = {
   takesInputs: false,
   read: (file, text) => {
@@ -15,7 +17,7 @@ export const yamlShape: Shape = {
   put: (file, text, name, entry) => {
     const document = parseYaml(file, text)
     const found = find(document)
-    // An empty document has no map to put anything into, though it may hold an anchor.
+    // An empty document has no map to add to, although it may contain an anchor.
     if (!found && !isMap(document.contents)) document.contents = document.createNode({})
     if (!found && !isEmpty(document.getIn(['mcpServers'], true)))
       throw hostConfigErrors.configUnreadable(file, '"mcpServers" is not a list or a map')
@@ -29,7 +31,7 @@ export const yamlShape: Shape = {
     const found = find(document)
     if (!found) return text
     const { node } = found
-    // What stands above the first entry is kept with the list.
+    // Comments above the first entry stay with the list.
     const [first] = node.items
     if (isMap(node) ? isKey(first, name) : isNamed(first, name)) node.commentBefore = null
     if (isMap(node)) node.delete(name)
@@ -40,7 +42,7 @@ export const yamlShape: Shape = {
 
 const isEmpty = (node: unknown) => node === undefined || node === null || (isScalar(node) && node.value === null)
 
-/** Keeping comments takes its time: a configuration is far shorter. */
+/** Keeping comments is slow; configurations are much shorter than this limit. */
 const maxCharacters = 20_000
 
 function parseYaml(file: string, text: string): Document {
@@ -76,7 +78,7 @@ const isNamed = (item: unknown, name: string) => isMap(item) && item.get('name')
 function putInto(document: Document, list: YAMLSeq, name: string, entry: JsonObject): void {
   const known = list.items.find((item) => isNamed(item, name))
   if (!isMap(known)) return list.add(document.createNode({ name, ...entry }))
-  // Field by field, so that comments beside the name stay.
+  // Changes field by field, so that comments next to the name stay.
   for (const key of Object.keys(known.toJSON())) if (key !== 'name' && !(key in entry)) known.delete(key)
   for (const [key, value] of Object.entries(entry)) known.set(key, document.createNode(value))
 }

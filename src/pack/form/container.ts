@@ -4,7 +4,7 @@ import { packErrors } from '../errors.js'
 import { codeFiles, environmentExample, type Form, httpEnvironment, plainName } from '../form.js'
 import type { Packed, PackedSetting } from '../pack-kit.js'
 
-/** Node's own slim image, by its long-term line. */
+/** Node's official slim image, in a long-term support version. */
 export const baseImage = 'docker.io/library/node:22-slim'
 export const containerPort = 4870
 
@@ -94,11 +94,11 @@ function compose(packed: Packed, image: string): string {
   return document.toString({ lineWidth: 0 })
 }
 
-/** Readers of older YAML take a bare `yes` for true. */
+/** Old YAML parsers read an unquoted `yes` as true. */
 export const yaml11 = { version: '1.1' } as const
 
 export const redisImage = 'docker.io/library/redis:7-alpine'
-/** Writes every second what has changed; refuses writes when it is full, and forgets nothing. */
+/** Redis persists changes every second, refuses writes when it is full, and evicts nothing. */
 export const redisCommand = [
   'redis-server',
   '--appendonly',

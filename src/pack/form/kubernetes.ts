@@ -3,7 +3,10 @@ import { type Form, type FormOptions, type OutFile, plainName } from '../form.js
 import type { Packed } from '../pack-kit.js'
 import { containerForm, containerPort, imageOf, redisCommand, redisImage, yaml11 } from './container.js'
 
-/** Kubernetes objects: settings, secrets, a pod with probes and limits, a service. The image's build context comes along. */
+/**
+ * Kubernetes objects: settings, secrets, a pod with probes and limits, and a service; includes the build context of the
+ * image.
+ */
 export const kubernetesForm: Form = {
   about: 'Deployment, Service, ConfigMap and Secret for Kubernetes, and the build context of the image',
   files: (packed, options) => [
@@ -25,7 +28,7 @@ function manifests(packed: Packed, options: FormOptions): string {
   return objects.map((object) => new Document(object, yaml11).toString({ lineWidth: 0 })).join('---\n')
 }
 
-/** The objects themselves, to be checked against the published schemas. */
+/** The objects themselves, for validation against the published schemas. */
 export function objectsFor(packed: Packed, { publicUrl, image }: FormOptions): Record<string, unknown>[] {
   const name = plainName(packed.kit.name)
   const labels = {
@@ -49,10 +52,10 @@ export function objectsFor(packed: Packed, { publicUrl, image }: FormOptions): R
       metadata,
       data: {
         JEXO_PUBLIC_URL: publicUrl ?? '',
-        // Where callers sign in, in the place of JEXO_TOKEN.
+        // If callers sign in, this replaces JEXO_TOKEN.
         JEXO_ISSUER: '',
         JEXO_SCOPES: '',
-        // The Redis below, or one of your own.
+        // The Redis below, or your own.
         ...(packed.canShare ? { JEXO_STORE: `redis://${name}-redis:6379` } : {}),
         ...Object.fromEntries(
           open

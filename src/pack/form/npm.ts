@@ -30,7 +30,7 @@ export const npmForm: Form = {
       files: [fileName, `${fileName}.map`, 'README.md'],
       engines: { node: '>=20.19' },
       ...platformOf(packed.packages),
-      // By this the registry of servers knows that the package is that server's.
+      // The registry of servers verifies by this field that the package belongs to the server.
       ...(registryName === undefined ? {} : { mcpName: registryName }),
     }
     return [
@@ -42,6 +42,6 @@ export const npmForm: Form = {
   next: (_, folder) => [`npm publish ${folder}`],
 }
 
-/** Native parts are of this machine's kind. */
+/** Native modules are specific to this platform. */
 const platformOf = (packages: readonly string[]) =>
   packages.length > 0 ? { os: [process.platform], cpu: [process.arch] } : {}

@@ -6,7 +6,7 @@ const schema = 'https://static.modelcontextprotocol.io/schemas/2025-10-17/server
 const registryNamePattern = /^[a-zA-Z0-9.-]+\/[a-zA-Z0-9._-]+$/
 const longestDescription = 100
 
-/** The open descriptor `server.json`, by which registries of servers list one. */
+/** The open descriptor `server.json`, which registries of servers use. */
 export const registryForm: Form = {
   about: 'the descriptor server.json for registries of servers',
   files: (packed, options) => [

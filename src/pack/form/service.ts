@@ -2,7 +2,7 @@ import { unitArgument, unitValue } from '../../escape/unit-file.js'
 import { codeFiles, environmentExample, type Form, httpEnvironment, plainName } from '../form.js'
 import type { Packed } from '../pack-kit.js'
 
-/** A unit for systemd that may do little, and the file it starts. */
+/** A systemd unit with few permissions, and the file that it starts. */
 export const serviceForm: Form = {
   about: 'a hardened unit for systemd',
   files: (packed, { publicUrl }) => [
