@@ -43,8 +43,8 @@ const reading = template('jexo-result://{id}', {
 })
 
 /**
- * Cuts long results of tools, with a note and a link to the whole, which its caller can read for a while. Tools with an output schema keep their results: a part of
- * them would not fit the schema.
+ * Shortens long results of tools, with a note and a link to the whole result, which the caller can read for a while.
+ * Results of tools with an output schema stay whole, since a part would not match the schema.
  *
  * @example shorten({ maxCharacters: 20_000 })
  */

@@ -12,15 +12,15 @@ export const packagesFolder = '_packages'
 export interface PackedHead {
   kit: string
   version: string
-  /** `linux-x64` where it carries native parts. */
+  /** `linux-x64` if it contains native modules. */
   platform?: string
 }
 
-/** The lines at the top of a packed file. */
+/** The first lines of a packed file. */
 export const headOf = (jexo: string, { kit, version, platform }: PackedHead): string =>
   `#!/usr/bin/env node\n${packedMark} ${jexo}: ${oneLine(kit)} ${oneLine(version)}${platform === undefined ? '' : ` for ${platform}`}. Run it with node; --help says how.\n`
 
-/** Reads those lines again; undefined if a text is no packed file. */
+/** Parses those lines; undefined if the text is not a packed file. */
 export function readPackedHead(text: string): PackedHead | undefined {
   const [, line = ''] = text.slice(0, 1000).split('\n')
   const found = /^\/\/ Packed by Jexo \S+: (.+?) (\S+?)(?: for (\S+?))?\. Run it/.exec(line)

@@ -8,14 +8,14 @@ import {
 } from '../protocol/messages.js'
 import type { TapeEntry } from '../tape/entry.js'
 
-/** What the server sent while it worked on a request. */
+/** Messages that the server sent while it worked on a request. */
 export interface Meanwhile {
   /** Milliseconds after the request. */
   readonly afterMs: number
   readonly message: Message
 }
 
-/** A request on a tape, and what came of it. */
+/** A request on a tape, and its response. */
 export interface Exchange {
   readonly method: string
   readonly params: JsonObject
@@ -36,7 +36,7 @@ interface Open {
 
 const mostOpen = 1000
 
-/** The requests of clients on a tape that were answered, in the order of their answers. Pure. */
+/** The answered requests of clients on a tape, in the order of their responses. */
 export function exchangesOn(entries: readonly TapeEntry[], target: string): Exchange[] {
   const open = new Map<unknown, Open>()
   const found: Exchange[] = []
@@ -46,7 +46,7 @@ export function exchangesOn(entries: readonly TapeEntry[], target: string): Exch
     if (from === 'client' && isRequest(message)) {
       const params = message.params ?? {}
       const token = isObject(params._meta) ? params._meta.progressToken : undefined
-      // A tape may hold any number of requests that nobody answered.
+      // A tape may contain any number of unanswered requests.
       if (open.size >= mostOpen) open.delete(open.keys().next().value)
       open.set(message.id, { method: message.method, params, at, token, meanwhile: [] })
     } else if (from === 'server' && isResponse(message)) {
@@ -65,7 +65,7 @@ export function exchangesOn(entries: readonly TapeEntry[], target: string): Exch
   return found
 }
 
-/** The request that a message of the server belongs to: by its progress token, else the latest call. */
+/** The request that a message of the server belongs to: the one with its progress token, else the latest call. */
 function requestOf(message: Message, open: ReadonlyMap<unknown, Open>): Open | undefined {
   const waiting = [...open.values()]
   if (isNotification(message) && message.method === 'notifications/progress')
@@ -75,7 +75,7 @@ function requestOf(message: Message, open: ReadonlyMap<unknown, Open>): Open | u
     .find(({ method }) => method === 'tools/call' || method === 'prompts/get' || method === 'resources/read')
 }
 
-/** The targets on a tape that were connected to, in their order. */
+/** The targets on a tape that were connected to, in order. */
 export function targetsOn(entries: readonly TapeEntry[]): string[] {
   return [
     ...new Set(

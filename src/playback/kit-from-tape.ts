@@ -22,10 +22,10 @@ export interface TapeKitOptions extends PlaybackOptions {
 }
 
 /**
- * A kit that answers as the server on a tape did: the same requests with the same answers, in the recorded time, with progress, log messages and questions.
- * Other requests are refused; the error names the nearest recorded one. Use it to develop and test hosts, agents and pages without the server.
- *
- * Rejects with a `JexoError` if the tape cannot be read or has no session on it.
+ * A kit that answers as the server on a tape did: the same requests get the same responses, with the recorded timing,
+ * progress, log messages and questions. Other requests are refused; the error names the nearest recorded one. Use it to
+ * develop and test hosts, agents and views without the server. Rejects with a `JexoError` if the tape cannot be read or
+ * contains no session.
  *
  * @example const link = await connect(await kitFromTape('hives.tape.jsonl', { speed: 0 }))
  */
@@ -49,7 +49,7 @@ export async function kitFromTape(tape: string | URL, options: TapeKitOptions = 
   return kitOfPlan(plan, serverPartsOf(plan, recorded, uriMap(undefined)))
 }
 
-/** Name of the server that a session was with. */
+/** Name of the server in a session. */
 function serverOf(exchanges: readonly Exchange[]): string | undefined {
   const { serverInfo } = resultsOf(exchanges, 'initialize')[0] ?? {}
   return isObject(serverInfo) ? String(serverInfo.name) : undefined

@@ -9,13 +9,16 @@ import type { UriMap } from '../wrap/server/uris.js'
 import type { Exchange } from './exchanges.js'
 
 export interface PlaybackOptions {
-  /** How fast time passes: 1 as recorded, 10 ten times as fast, 0 without any waiting. Default: 1. */
+  /** Speed of the replay: 1 as recorded, 10 ten times as fast, 0 without waiting. Default: 1. */
   readonly speed?: number
 }
 
 const longestWaitMs = 600_000
 
-/** Answers as a recorded server did: the same request, the same answer, in the order of the tape; the last one repeats. */
+/**
+ * Answers as a recorded server did: the same request gets the same response, in the order of the tape; the last one
+ * repeats.
+ */
 export class RecordedServer implements Upstream {
   readonly #exchanges = new Map<string, Exchange[]>()
   readonly #all: readonly Exchange[]
@@ -69,7 +72,7 @@ export class RecordedServer implements Upstream {
     const passage = passageOf(call)
     const params = ('params' in message && message.params) || {}
     if (isRequest(message)) {
-      // What the person of today answers does not change what was recorded.
+      // The answers of the current user do not change the recorded response.
       await passage?.ask(message.method, params).catch(() => {})
       return
     }
@@ -131,7 +134,7 @@ function withoutMeta({ _meta, task, ...params }: JsonObject): JsonObject {
 
 const keyOf = (method: string, params: JsonObject) => `${method} ${canonical(withoutMeta(params))}`
 
-/** The same text for the same value, in whatever order its fields came. */
+/** The same text for equal values, in whatever order their fields are. */
 function canonical(value: unknown): string {
   return JSON.stringify(value, (_key, item) =>
     isObject(item)

@@ -17,12 +17,12 @@ export function fromBase64(text: string): Uint8Array {
   return bytes
 }
 
-/** Text ↔ base64url by way of UTF-8: the form of opaque cursors. */
+/** Text to and from base64url, encoded as UTF-8: the form of opaque cursors. */
 export function toBase64Url(text: string): string {
   return toBase64(new TextEncoder().encode(text)).replaceAll('+', '-').replaceAll('/', '_').replaceAll('=', '')
 }
 
-/** The text behind `toBase64Url`, or undefined if it is none. */
+/** The text that `toBase64Url` encoded; undefined if the input is not valid. */
 export function fromBase64Url(text: string): string | undefined {
   try {
     const bytes = fromBase64(text.replaceAll('-', '+').replaceAll('_', '/'))

@@ -1,6 +1,6 @@
 import { isResponse, type Message, type RequestId } from './messages.js'
 
-/** Gathers the responses to one batch, and hands them over together when the last request is settled (R2). */
+/** Collects the responses to one batch, and passes them on together when the last request is settled (R2). */
 export class BatchReply {
   readonly #open: Set<RequestId>
   readonly #gathered: Message[] = []
@@ -11,7 +11,7 @@ export class BatchReply {
     this.#deliver = deliver
   }
 
-  /** Adds an answer to something that had no readable id. */
+  /** Adds a response to a message without a readable id. */
   add(message: Message): void {
     this.#gathered.push(message)
   }
@@ -32,7 +32,7 @@ export class BatchReply {
     return this.#open.size === 0
   }
 
-  /** Hands over what is gathered so far, without waiting for the rest. */
+  /** Passes on the responses so far, without waiting for the rest. */
   deliverNow(): void {
     if (this.#gathered.length > 0) this.#deliver(this.#gathered.splice(0))
   }

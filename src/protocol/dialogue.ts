@@ -18,35 +18,35 @@ import type { DialogueWatch, WatchedAsk } from './watch.js'
 
 /** The callbacks of a dialogue. A dialogue does no I/O. */
 export interface DialogueHandlers {
-  /** Sends one message. `related` is the peer's request that it belongs to, so that a transport can pick the stream. */
+  /** Sends one message. `related` is the peer's request that it belongs to, by which a transport selects the stream. */
   send(message: Message, related: RequestId | undefined): void
   /** Answers a request of the peer: a result, or a promise of one; throws an `RpcError` to refuse. */
   answer(request: Incoming): unknown
-  /** Hears a notification; cancellation and progress are dealt with here already. */
+  /** Receives a notification; cancellation and progress were handled before. */
   hear(method: string, params: JsonObject): void
-  /** A request of the peer is over; `answered` is false where it was cancelled and so gets no response. */
+  /** A request of the peer has ended; `answered` is false if it was cancelled and gets no response. */
   settled?(id: RequestId, answered: boolean): void
-  /** An error that is not the peer's business: `answer` threw something else than an `RpcError`. */
+  /** An internal error: `answer` threw something other than an `RpcError`. */
   broke?(method: string, error: unknown): void
 }
 
 export interface DialogueLimits {
-  /** How long a request to the peer may stay without an answer. */
+  /** Time limit of a request to the peer. */
   timeoutMs: number
-  /** How long progress may extend that. */
+  /** Maximum extension by progress. */
   maxTimeoutMs: number
-  /** How many requests of the peer may be in flight. */
+  /** Maximum number of requests of the peer in flight. */
   maxInFlight: number
 }
 export interface DialogueOptions {
   limits?: Partial<DialogueLimits> | undefined
   watch?: DialogueWatch | undefined
-  /** Prefix of request ids, with which a response can be assigned to its sender. */
+  /** Prefix of request ids, by which a response can be assigned to its sender. */
   idPrefix?: string | undefined
 }
 export const dialogueLimits: DialogueLimits = { timeoutMs: 60_000, maxTimeoutMs: 600_000, maxInFlight: 256 }
 
-/** Time for a valid response to follow one that cannot be used. */
+/** How long a valid response may take to follow an unusable one. */
 const correctionMs = 500
 
 interface Pending {
@@ -60,8 +60,8 @@ interface Pending {
 }
 
 /**
- * One side of a JSON-RPC conversation: pairs requests with answers in both directions, cancels, times out and
- * reports progress. Engine and link each hold one (Overview, "Messages"; Cancellation; Progress).
+ * One side of a JSON-RPC conversation: matches requests with responses in both directions, and handles cancellation,
+ * timeouts and progress. The engine and the link each have one (Overview, "Messages"; Cancellation; Progress).
  */
 export class Dialogue {
   readonly #handlers: DialogueHandlers
@@ -80,22 +80,22 @@ export class Dialogue {
     this.#limits = { ...dialogueLimits, ...limits }
   }
 
-  /** How many of the peer's requests are being worked on. */
+  /** Number of the peer's requests in progress. */
   get inFlight(): number {
     return this.#incoming.size
   }
 
-  /** True while the peer has not answered a request of this side. */
+  /** True while a request of this side has no response. */
   get isWaiting(): boolean {
     return (this.#pending?.size ?? 0) > 0
   }
 
-  /** The peer's requests that are being worked on. */
+  /** The peer's requests in progress. */
   get underWay(): Iterable<Incoming> {
     return this.#incoming.values()
   }
 
-  /** True while a request of the peer with this id is being worked on. */
+  /** True while a request of the peer with this id is in progress. */
   isInFlight(id: RequestId): boolean {
     return this.#incoming.has(id)
   }
@@ -112,7 +112,10 @@ export class Dialogue {
     this.#handlers.send({ jsonrpc: '2.0', method, ...(params ? { params } : {}) }, related)
   }
 
-  /** Sends a request and waits for its answer. Rejects with `RpcError`, a `JexoError` (timeout, closed) or the abort reason. */
+  /**
+   * Sends a request and waits for its response. Rejects with `RpcError`, a `JexoError` (timeout, closed) or the abort
+   * reason.
+   */
   ask(method: string, params: JsonObject | undefined, options: AskOptions = {}): Promise<JsonObject> {
     if (this.#closedBecause !== undefined) return Promise.reject(protocolErrors.closed(this.#closedBecause))
     if (options.signal?.aborted) return Promise.reject(options.signal.reason)
@@ -130,7 +133,7 @@ export class Dialogue {
     })
   }
 
-  /** True while a request of this side has no answer. */
+  /** True while this request has no response. */
   isAsked(id: RequestId): boolean {
     return this.#pending?.has(id) === true
   }
@@ -140,14 +143,14 @@ export class Dialogue {
     this.#pending?.get(id)?.reject(error)
   }
 
-  /** Stops the clock of a request while a person is asked to sign in, and starts it again. */
+  /** Pauses the time limit of a request while the user signs in, and resumes it. */
   delay(id: RequestId, isDelayed: boolean): void {
     const pending = this.#pending?.get(id)
     if (isDelayed) pending?.pause()
     else pending?.extend()
   }
 
-  /** A response came that cannot be used. The request fails, unless a valid response follows it shortly. */
+  /** An unusable response arrived. The request fails, unless a valid response follows shortly. */
   unusable(id: RequestId, reason: string): void {
     const pending = this.#pending?.get(id)
     if (!pending) return
@@ -155,7 +158,7 @@ export class Dialogue {
     setTimeout(() => pending.reject(error), correctionMs)
   }
 
-  /** Ends the conversation: what runs is aborted, what is awaited is rejected with the reason. */
+  /** Ends the conversation: aborts requests in progress, and rejects pending requests with the reason. */
   close(why: string): void {
     if (this.#closedBecause !== undefined) return
     this.#closedBecause = why
@@ -221,7 +224,7 @@ export class Dialogue {
     this.#handlers.settled?.(id, true)
   }
 
-  /** False if the request was cancelled in between: then nothing more is said about it. */
+  /** False if the request was cancelled in the meantime; nothing more is sent for it. */
   #finish(incoming: Incoming): boolean {
     if (this.#incoming.get(incoming.id) !== incoming) return false
     this.#incoming.delete(incoming.id)
@@ -235,7 +238,7 @@ export class Dialogue {
     try {
       this.#handlers.hear(method, params)
     } catch (error) {
-      // A notification is never answered, and what it upsets must not end the session.
+      // A notification has no response, and errors in its handler must not end the session.
       this.#handlers.broke?.(method, error)
     }
   }
@@ -252,7 +255,7 @@ export class Dialogue {
 
   #progressed(params: JsonObject): void {
     const pending = this.#pending?.get(params.progressToken as RequestId)
-    // A token stays valid for the life of a task, whose request was answered long ago.
+    // A progress token stays valid for the lifetime of a task, whose request was answered long before.
     if (!pending) return this.#handlers.hear('notifications/progress', params)
     if (!pending.onProgress || typeof params.progress !== 'number' || params.progress <= pending.lastProgress)
       return

@@ -63,7 +63,7 @@ export function readResultFor(revision: Revision, result: ReadResult): ReadResul
   return { ...result, contents: result.contents.map(withoutMeta) }
 }
 
-/** One content block for a peer: what its revision does not know becomes a text that says what it was. */
+/** One content block for a peer. A block that its revision does not know becomes a text that describes it. */
 export function contentFor(revision: Revision, block: ContentBlock): ContentBlock {
   if (block.type === 'audio' && !revision.audio) {
     return { type: 'text', text: `[Audio, ${block.mimeType}: this connection cannot carry audio.]` }

@@ -1,10 +1,10 @@
 import type { JsonObject, Message, RequestId } from './messages.js'
 import type { ContentBlock, ToolResult } from './types.js'
 
-/** The JSON of results that are sent again as they are. */
+/** The JSON of results that are sent repeatedly without changes. */
 const texts = new WeakMap<object, string | undefined>()
 
-/** Has a result encoded once, however often it is sent. It must not be changed any more. */
+/** Has a result encoded only once, however often it is sent. It must not be changed afterwards. */
 export function encodedOnce<T extends JsonObject>(result: T): T {
   texts.set(result, undefined)
   return Object.freeze(result)
@@ -28,7 +28,7 @@ export class StructuredResult implements ToolResult {
   }
 }
 
-/** A message, or several, as JSON. */
+/** The JSON of one message or several. */
 export function encode(message: Message | readonly Message[]): string {
   if (!('result' in message)) return JSON.stringify(message)
   const { result } = message

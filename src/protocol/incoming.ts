@@ -18,7 +18,7 @@ export interface Surrounding {
   ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject>
 }
 
-/** A request of the peer while it is worked on. */
+/** A request of the peer in progress. */
 export class Incoming {
   readonly id: RequestId
   readonly method: string
@@ -35,7 +35,7 @@ export class Incoming {
     this.params = request.params ?? {}
   }
 
-  /** Aborted when the peer cancels or the session ends. */
+  /** Aborted when the peer cancels it or the session ends. */
   get signal(): AbortSignal {
     this.#controller ??= new AbortController()
     if (this.#isOver && !this.#controller.signal.aborted) this.#controller.abort()
@@ -56,12 +56,14 @@ export class Incoming {
     if (!this.#isOver) this.#dialogue.notify(method, params, this.id)
   }
 
-  /** Asks the peer something while this request is worked on; ends with it. */
+  /** Sends the peer a request that belongs to this one, and is cancelled with it. */
   ask(method: string, params: JsonObject, options: AskOptions = {}): Promise<JsonObject> {
     return this.#dialogue.ask(method, params, { signal: this.signal, ...options, related: this.id })
   }
 
-  /** Reports progress where the peer asked for it; a value that does not rise is not sent (Progress, "Progress Flow"). */
+  /**
+   * Reports progress if the peer asked for it; a value that does not increase is not sent (Progress, "Progress Flow").
+   */
   progress(report: Progress): void {
     const token = this.meta.progressToken
     if (typeof token !== 'string' && !Number.isInteger(token)) return

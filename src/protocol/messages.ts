@@ -31,7 +31,7 @@ export interface ErrorResponse {
 export type Response = ResultResponse | ErrorResponse
 export type Message = Request | Notification | Response
 
-/** A parsed message. `malformed` carries the error response that it is answered with. */
+/** A parsed message. `malformed` contains the error response to send. */
 export type Read =
   | { kind: 'request'; message: Request }
   | { kind: 'notification'; message: Notification }
@@ -43,21 +43,21 @@ export const isObject = (value: unknown): value is JsonObject =>
 
 const isId = (value: unknown): value is RequestId => typeof value === 'string' || Number.isInteger(value)
 
-/** How deeply JSON from the wire may be nested. */
+/** Maximum nesting of JSON from the wire. */
 export const maxDepth = 200
 
 /**
- * Parses JSON from the wire. Throws a `SyntaxError` for text that is not JSON, or that is nested so deeply that code which walks it would
- * run out of stack.
+ * Parses JSON from the wire. Throws a `SyntaxError` for text that is not JSON, or that is nested so deeply that
+ * recursive code would exceed the stack.
  */
 export function parseJson(text: string): unknown {
-  // Short texts cannot be nested deeply enough to matter, and are most of the traffic.
+  // Most messages are short, and cannot be nested deeply enough to matter.
   if (text.length > 2000 && depthIn(text) > maxDepth)
     throw new SyntaxError(`the JSON is nested more than ${maxDepth} levels deep`)
   return JSON.parse(text)
 }
 
-/** The deepest nesting of a JSON text, by its brackets outside strings; it stops counting beyond the limit. */
+/** The maximum nesting of a JSON text, counted by brackets outside strings; stops counting at the limit. */
 function depthIn(text: string): number {
   let depth = 0
   let deepest = 0
@@ -87,7 +87,7 @@ function endOfString(text: string, start: number): number {
   return text.length
 }
 
-/** Parses one value from the wire, once: typed from here on (Overview, "Messages"). */
+/** Parses one value from the wire into a typed message (Overview, "Messages"). */
 export function readMessage(value: unknown): Read {
   if (!isObject(value)) return malformed(undefined, 'a message is a JSON object')
   const id = isId(value.id) ? value.id : undefined
@@ -96,12 +96,12 @@ export function readMessage(value: unknown): Read {
   return malformed(id, 'a message has a method, a result or an error')
 }
 
-/** Called for a response that cannot be used although its id can be read. */
+/** Called for an unusable response whose id can be read. */
 export type OnUnusable = (id: RequestId, reason: string) => void
 
 /**
- * The messages in a text from the wire: one, a batch, or undefined if the text is not JSON. Malformed messages are left out; a
- * malformed response is reported, so that the request that waits for it can fail at once.
+ * The messages in a text from the wire: one, a batch, or undefined if the text is not JSON. Malformed messages are left
+ * out; a malformed response is reported, so that its request fails at once.
  */
 export function messagesIn(text: string, onUnusable?: OnUnusable): Message[] | undefined {
   let value: unknown
@@ -120,7 +120,7 @@ export function messagesIn(text: string, onUnusable?: OnUnusable): Message[] | u
   })
 }
 
-/** Finds the id of a message that is JSON but nested too deeply to be used. */
+/** Finds the id of a message that is JSON, but nested too deeply. */
 function reportTooDeep(text: string, reason: string, onUnusable: OnUnusable): void {
   try {
     const value: unknown = JSON.parse(text)
@@ -147,7 +147,7 @@ function readResponse(value: JsonObject, id: RequestId | undefined): Read {
     isObject(value.error) && Number.isInteger(value.error.code) && typeof value.error.message === 'string'
   const isResult = isObject(value.result)
   const isWhole = value.jsonrpc === '2.0' && isError !== isResult && !('result' in value && 'error' in value)
-  // A response is never answered, not even a bad one: two peers could go on for ever.
+  // A response is never answered, not even an invalid one, since two peers could otherwise loop.
   if (!isWhole || (isResult && id === undefined)) return { kind: 'malformed', answer: undefined }
   return { kind: 'response', message: value as unknown as Response }
 }
@@ -156,7 +156,7 @@ function malformed(id: RequestId | undefined, message: string, code = -32600): R
   return { kind: 'malformed', answer: errorResponse(id, { code, message: `Invalid request: ${message}` }) }
 }
 
-/** An error response; the id is left out where it could not be read. */
+/** An error response; the id is omitted if it could not be read. */
 export function errorResponse(id: RequestId | undefined, error: RpcFault): ErrorResponse {
   return id === undefined ? { jsonrpc: '2.0', error } : { jsonrpc: '2.0', id, error }
 }

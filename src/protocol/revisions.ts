@@ -1,11 +1,11 @@
 /**
- * Everything that differs between the published revisions of the standard. The rest of the code asks this table;
- * a further revision is one more entry and what is really new.
+ * All differences between the published revisions of the standard. The rest of the code uses this table, so that a new
+ * revision is one more entry, plus its new features.
  */
 export interface Revision {
   readonly date: string
   readonly short: string
-  /** JSON-RPC batches are sent and taken. */
+  /** JSON-RPC batches are supported. */
   readonly batches: boolean
   readonly toolAnnotations: boolean
   readonly audio: boolean
@@ -23,7 +23,7 @@ export interface Revision {
   readonly execution: boolean
   readonly samplingTools: boolean
   readonly tasks: boolean
-  /** Streams begin with a priming event and may be closed by the server with `retry`. */
+  /** Streams begin with a priming event, and the server may close them with `retry`. */
   readonly streamPriming: boolean
 }
 
@@ -81,7 +81,7 @@ const r4: Revision = {
   streamPriming: true,
 }
 
-/** Newest first; the first is what we offer. */
+/** Newest first; the first is the one that is offered. */
 export const revisions: readonly Revision[] = Object.freeze([r4, r3, r2, r1].map((entry) => Object.freeze(entry)))
 export const newestRevision: Revision = r4
 /** The assumed revision of an HTTP request without a version header and session (Transports, "Protocol Version Header"). */

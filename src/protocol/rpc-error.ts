@@ -12,7 +12,7 @@ export const codes = {
   userRejected: -1,
 } as const
 
-/** An error response, thrown where the request is answered and given to the caller on the asking side. */
+/** An error response: thrown by the code that answers a request, and received by the side that sent it. */
 export class RpcError extends Error {
   readonly code: number
   readonly data: unknown

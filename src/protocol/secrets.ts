@@ -8,13 +8,13 @@ const secretWords = new Set(
     'key apitoken authtoken authkey userpass'
   ).split(' '),
 )
-/** Words that make a secret of a `…_key`, where `key` alone names a column or an order. */
+/** A `…_key` with one of these words is a secret; `key` alone names a column or an order. */
 const keysOf = new Set(
   'api access auth app secret private session client functions function subscription license master account signing encryption ssh hmac consumer service shared storage host admin x'.split(
     ' ',
   ),
 )
-/** Tokens that mark a place in a list, and ids of things that are not sessions. */
+/** Tokens that mark a position in a list, and ids of things other than sessions. */
 const placesOf = new Set(
   'page next previous prev continuation sync cursor pagination start resume delta progress'.split(' '),
 )
@@ -46,7 +46,7 @@ const shapes: readonly (readonly [kind: string, shape: RegExp])[] = [
   ['an API key', /\b(?:sk|pk|rk|ghp|gho|ghs|ghu|glpat|xox[abeprs]|shpat|npm|key|tok|pat)[-_][\w-]{8,}/],
 ]
 
-/** True for a text that is a token by its shape: a well-known prefix, or long and without sense. */
+/** True for a text with the form of a token: a well-known prefix, or long and random. */
 export function isSecretValue(text: string): boolean {
   if (text.length < 8 || text.length > 8000 || /\s/.test(text)) return false
   if (shapes.some(([, shape]) => shape.exec(text)?.index === 0)) return true
@@ -55,12 +55,12 @@ export function isSecretValue(text: string): boolean {
   if (!/^[\w+/=.~-]{20,}$/.test(text)) return false
   const kinds = [/[a-z]/, /[A-Z]/, /\d/].filter((kind) => kind.test(text)).length
   if (text.length >= 24 && kinds === 3 && entropyOf(text) > 3.5) return true
-  // Random letters and digits change places often; words with a number in them do not.
+  // In random text, letters and digits alternate often; in words with a number they do not.
   const changes = text.match(/[a-z](?=\d)|\d(?=[a-z])/gi)?.length ?? 0
   return changes >= text.length / 6 && entropyOf(text) > 3
 }
 
-/** Bits for each character. */
+/** Entropy in bits per character. */
 function entropyOf(text: string): number {
   const counts = new Map<string, number>()
   for (const char of text) counts.set(char, (counts.get(char) ?? 0) + 1)
@@ -73,7 +73,7 @@ function entropyOf(text: string): number {
 const urlPassword = /:\/\/[^\s/:@"]{0,200}:([^\s/@"]{1,200})@/
 const assigned = /\b([A-Za-z][\w-]{1,60})\s{0,4}[=:]\s{0,4}["']?([\w!#$%&*+./-]{10,200})/g
 
-/** The kind of secret that a text appears to contain, in words; undefined if none. */
+/** The kind of secret that a text appears to contain, as text; undefined if none. */
 export function secretKindIn(text: string): string | undefined {
   const shape = shapes.find(([, pattern]) => pattern.test(text))
   if (shape && (shape[0] !== 'an API key' || /[-_][\w-]{16,}/.test(text))) return shape[0]
@@ -83,7 +83,7 @@ export function secretKindIn(text: string): string | undefined {
   return undefined
 }
 
-// Each repetition is bounded, so that time grows with the text and no faster.
+// Each repetition is bounded, so that the time is linear in the text.
 const inText: readonly (readonly [RegExp, (...found: string[]) => string])[] = [
   [/\b(Bearer|Basic)\s{1,8}[A-Za-z0-9._~+/=-]{6,8000}/gi, (_whole, scheme) => `${scheme} ${hidden}`],
   [
@@ -98,7 +98,7 @@ const inText: readonly (readonly [RegExp, (...found: string[]) => string])[] = [
   [/(:\/\/[^\s/:@"]{0,200}:)[^\s/@"]{1,200}@/g, (_whole, start) => `${start}${hidden}@`],
 ]
 
-/** A text with what looks like credentials hidden: after `Bearer`, in URLs, in queries and in JSON. Linear in the length of the text. */
+/** Hides credentials in a text: after `Bearer`, in URLs, in queries and in JSON. Linear in the length of the text. */
 export const maskSecrets = (text: string): string =>
   inText.reduce((so, [wanted, by]) => so.replace(wanted, by as (whole: string) => string), text)
 
@@ -106,7 +106,7 @@ export const maskSecrets = (text: string): string =>
 export const isSecretHeader = (name: string): boolean =>
   isSecretName(name) || /^(?:set-cookie|cookie2?)$|-key$/i.test(name)
 
-/** Headers as they may be shown: of a session's id enough to tell one from another, of credentials nothing. */
+/** Headers for display: session ids are shortened, and credentials hidden. */
 export function maskedHeaders(headers: Readonly<Record<string, string>>): Record<string, string> {
   return Object.fromEntries(
     Object.entries(headers).map(([name, value]) => {
@@ -116,14 +116,14 @@ export function maskedHeaders(headers: Readonly<Record<string, string>>): Record
   )
 }
 
-/** Values of variables that are called like secrets: what a child is given may come back in what it says. */
+/** Values of variables whose names say that they are secrets, since a child process may print them. */
 export const secretsIn = (environment: Readonly<Record<string, string | undefined>>): string[] =>
   Object.entries(environment).flatMap(([name, value]) =>
-    // Where a shell stands is no password.
+    // A path of a shell is not a password.
     value && isSecretName(name) && !/^(?:OLD)?PWD$/.test(name) ? [value] : [],
   )
 
-/** Values of headers that are called like secrets, without the scheme in front. */
+/** Values of headers whose names say that they are secrets, without the scheme before them. */
 export const secretsOfHeaders = (headers: Readonly<Record<string, string>>): string[] =>
   Object.entries(headers).flatMap(([name, value]) =>
     isSecretHeader(name) ? [value.replace(/^(?:Bearer|Basic)\s+/i, '')] : [],

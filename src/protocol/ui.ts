@@ -32,9 +32,9 @@ export interface ViewMeta {
 /** `_meta.ui` of a tool. */
 export interface ToolUi {
   resourceUri: string | undefined
-  /** The model may call it. */
+  /** Callable by the model. */
   isForModel: boolean
-  /** Pages of the same server may call it. */
+  /** Callable by views of the same server. */
   isForPages: boolean
 }
 
@@ -54,12 +54,12 @@ export function declaresViews({ extensions }: ClientCapabilities): boolean {
   return Array.isArray(mimeTypes) && mimeTypes.some((type) => isViewType(type))
 }
 
-/** True for the media type of views, however it is written. */
+/** True for the media type of views, in any spelling. */
 export function isViewType(type: unknown): boolean {
   return typeof type === 'string' && type.toLowerCase().replace(/[\s"]/g, '') === viewMimeType
 }
 
-/** Who may call a tool, and the view that shows its result. Without `visibility`, both may. */
+/** Who may call a tool, and the view that shows its result. Without `visibility`, the model and views may. */
 export function uiOf(tool: Pick<ToolDefinition, '_meta'>): ToolUi {
   const ui = isObject(tool._meta?.ui) ? tool._meta.ui : {}
   const { resourceUri, visibility } = ui
@@ -75,7 +75,7 @@ export function uiOf(tool: Pick<ToolDefinition, '_meta'>): ToolUi {
 export const forModel = <T extends Pick<ToolDefinition, '_meta'>>(tools: readonly T[]): T[] =>
   tools.filter((tool) => uiOf(tool).isForModel)
 
-/** `_meta.ui` of a view's content, as far as it is well-formed. */
+/** `_meta.ui` of a view's content, reduced to its valid fields. */
 export function viewMetaOf(contents: Pick<ResourceContents, '_meta'>): ViewMeta {
   const ui = isObject(contents._meta?.ui) ? contents._meta.ui : {}
   const { csp, permissions, domain, prefersBorder } = ui

@@ -1,16 +1,19 @@
 import type { JsonObject } from './messages.js'
 
-/** Our extension that shows what a server did outside: declared by both sides under `experimental`, sent while a call is under way. */
+/**
+ * Our extension that shows what a server did to answer a call: declared by both sides under `experimental`, and sent
+ * during the call.
+ */
 export const upstreamCapability = 'jexo/upstream'
 export const upstreamMethod = 'notifications/jexo/upstream'
 
-/** One thing that was done outside for a request: an HTTP request, a statement, a file read. */
+/** One external operation of a request: an HTTP request, a statement, a file read. */
 export interface UpstreamRecord {
-  /** The request of the client that it was done for. */
+  /** The client's request that caused it. */
   requestId: string | number
-  /** Counts from 1 within that request, in the order in which they began. */
+  /** Numbered from 1 within that request, in the order in which operations began. */
   sequence: number
-  /** `http`, `sql`, `file` or a word of the author's. */
+  /** `http`, `sql`, `file`, or a word that the author chose. */
   kind: string
   label: string
   /** ISO 8601. */

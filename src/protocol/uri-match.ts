@@ -1,24 +1,25 @@
-/** A piece of a URI template as it is found in a URI: fixed text, or a run of characters that a variable may hold. */
+/** A piece of a URI template, to be matched: fixed text, or a run of characters for a variable. */
 export type Piece =
   | { readonly kind: 'text'; readonly text: string }
   | {
       readonly kind: 'run'
-      /** Prefix of the expression, if it is present. */
+      /** Prefix of the expression, if it has one. */
       readonly prefix: string
-      /** Characters that the run may not hold. */
+      /** Characters that end the run. */
       readonly stops: string
-      /** The shortest run. */
+      /** Minimum length of the run. */
       readonly least: 0 | 1
-      /** The whole may be absent. */
+      /** The whole piece is optional. */
       readonly isOptional: boolean
     }
 
-/** The longest URI that is matched. */
+/** Maximum length of a URI. */
 const longest = 8192
 
 /**
- * The text of each run in a URI, or undefined if the template could not have made it. Takes time in proportion to the URI times the number of
- * pieces: from the end, the places from which the rest can match are marked; then each run is read against them.
+ * The text of each run in a URI, or undefined if the template does not match. Takes time in proportion to the length of
+ * the URI times the number of pieces: from the end, the positions from which the rest can match are marked; then each
+ * run is matched against them.
  */
 export function matchPieces(pieces: readonly Piece[], uri: string): string[] | undefined {
   if (uri.length > longest) return undefined
@@ -43,7 +44,7 @@ function marked(length: number, place: number): Uint8Array {
   return places
 }
 
-/** From which places a piece can be read so that the rest, which can begin at `next`, matches too. */
+/** The positions from which a piece can match so that the rest, which can begin at `next`, matches too. */
 function reachOf(piece: Piece, uri: string, next: Uint8Array): Uint8Array {
   const places = new Uint8Array(uri.length + 1)
   if (piece.kind === 'text') {
@@ -52,7 +53,7 @@ function reachOf(piece: Piece, uri: string, next: Uint8Array): Uint8Array {
     return places
   }
   const { prefix, stops, least, isOptional } = piece
-  // Whether a run that begins or goes on here reaches a place where the rest matches.
+  // True if a run that begins or continues here reaches a position from which the rest matches.
   const runs = new Uint8Array(uri.length + 2)
   for (let at = uri.length; at >= 0; at--) {
     const goesOn = at < uri.length && isWithin(uri, at, stops)
@@ -85,7 +86,7 @@ function endOf(piece: Extract<Piece, { kind: 'run' }>, uri: string, place: numbe
 
 const isWithin = (uri: string, at: number, stops: string): boolean => !stops.includes(uri.charAt(at))
 
-/** A run ends between characters, not within one that takes two places. */
+/** A run does not end within a surrogate pair. */
 const isBoundary = (uri: string, at: number): boolean => {
   const code = uri.charCodeAt(at)
   return !(code >= 0xdc00 && code <= 0xdfff && at > 0)

@@ -3,15 +3,15 @@ import { protocolErrors } from './errors.js'
 import { matchPieces, type Piece } from './uri-match.js'
 
 /**
- * URI templates by RFC 6570, both ways: variables → URI, and URI → variables.
- * Matching gives percent-decoded values; only `{+x}` and `{#x}` may hold slashes.
+ * URI templates (RFC 6570) in both directions: variables → URI, and URI → variables. Matched values are
+ * percent-decoded; only `{+x}` and `{#x}` may contain slashes.
  */
 export interface UriTemplate {
   readonly source: string
   /** Names of the variables, in order of appearance. */
   readonly variables: readonly string[]
   expand(values: Readonly<Record<string, TemplateValue>>): string
-  /** The variables of a URI that this template could have made, or undefined if it could not. */
+  /** The variables of a URI that matches this template, or undefined if it does not match. */
   match(uri: string): Record<string, string> | undefined
 }
 export type TemplateValue =
@@ -52,7 +52,7 @@ const styles: Record<string, Style> = {
 const variablePattern =
   /^((?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2})(?:\.?(?:[A-Za-z0-9_]|%[0-9A-Fa-f]{2}))*)(?:(\*)|:([1-9]\d{0,3}))?$/
 
-/** Reads a template. Throws a `JexoError` that says what is wrong with it. */
+/** Parses a template. Throws a `JexoError` that describes the error in it. */
 export function parseUriTemplate(source: string): UriTemplate {
   const parts = splitTemplate(source)
   const expressions = parts.filter((part): part is Expression => typeof part !== 'string')
@@ -133,7 +133,7 @@ const encodeReserved = (text: string) =>
 
 const lineEnds = '\n\r\u2028\u2029'
 
-/** How an expression is found again in a URI. */
+/** The pieces that match an expression in a URI. */
 function pieceOf(part: string | Expression): Piece {
   if (typeof part === 'string') return { kind: 'text', text: part }
   const { operator } = part

@@ -2,7 +2,10 @@ import { askEndpoint, type ChatModelOptions, functionOf } from '../models/chat-e
 import type { Choice } from '../models/keyword-picker.js'
 import type { ToolDefinition } from '../protocol/types.js'
 
-/** Asks a chat endpoint with function calling which tool it would call. Rejects with a `JexoError` if it does not answer so. */
+/**
+ * Asks a chat endpoint with function calling which tool it would call. Rejects with a `JexoError` if the response is
+ * not in the expected format.
+ */
 export async function pickByModel(
   url: string,
   tools: readonly ToolDefinition[],

@@ -4,7 +4,7 @@ const cell = 26
 const label = 190
 const top = 130
 
-/** A report as one HTML page that needs nothing else: the matrix, the margins, the questions. */
+/** A report as one self-contained HTML page: the matrix, the margins, the questions. */
 export function renderHtml(report: RehearsalReport, server: string): string {
   const { questions, right, by, confusions } = report
   return `<!doctype html>

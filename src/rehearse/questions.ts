@@ -7,13 +7,16 @@ import { rehearseErrors } from './errors.js'
 /** A question of a user, and the tool that a model should pick for it. */
 export interface Question {
   ask: string
-  /** Name of the tool; `none` where no tool is of use. */
+  /** Name of the tool; `none` if no tool is suitable. */
   tool: string
   /** Arguments that the model should extract; additional ones are allowed. */
   with?: JsonObject
 }
 
-/** Reads a file of questions (`schemas/questions.schema.json`). Rejects with a `JexoError` that names the line or the question that is wrong. */
+/**
+ * Reads a file of questions (`schemas/questions.schema.json`). Rejects with a `JexoError` that names the line or the
+ * question with the error.
+ */
 export async function readQuestions(file: string): Promise<Question[]> {
   const text = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
     throw rehearseErrors.questionsUnreadable(file, error.code ?? error.message)
@@ -21,7 +24,7 @@ export async function readQuestions(file: string): Promise<Question[]> {
   return parseQuestions(file, text)
 }
 
-/** Throws a `JexoError` for a question that expects a tool which is not there. */
+/** Throws a `JexoError` for a question whose expected tool does not exist. */
 export function checkTools(file: string, questions: readonly Question[], tools: readonly string[]): void {
   for (const [at, { tool }] of questions.entries()) {
     if (tool === 'none' || tools.includes(tool)) continue

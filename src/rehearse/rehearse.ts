@@ -15,7 +15,7 @@ export interface Rehearsed {
   ranking: Ranked[]
   margin: number
   arguments: JsonObject
-  /** How arguments differ from those expected. */
+  /** Differences from the expected arguments. */
   misread: string[]
 }
 /** A tool that is picked instead of the expected one. */
@@ -23,9 +23,9 @@ export interface Confusion {
   expected: string
   picked: string
   questions: string[]
-  /** Words of these questions that the expected tool does not have: said in its description, they would lead to it. */
+  /** Words of these questions that are missing from the description of the expected tool. */
   add: string[]
-  /** Words that spoke for the other one alone. */
+  /** Words that matched only the other tool. */
   stolenBy: string[]
 }
 export interface RehearsalReport {
@@ -33,12 +33,12 @@ export interface RehearsalReport {
   questions: Rehearsed[]
   right: number
   confusions: Confusion[]
-  /** How often each tool (or `none`) was picked for each expected one. */
+  /** How often each tool (or `none`) was picked for each expected tool. */
   matrix: { names: string[]; counts: number[][] }
 }
 
 export interface RehearseOptions extends ChatModelOptions {
-  /** A chat endpoint to ask instead of the stand-in. */
+  /** A chat endpoint to use instead of the stand-in model. */
   url?: string | undefined
   onQuestion?: (done: number, all: number) => void
 }
@@ -98,7 +98,7 @@ function confusionsIn(rehearsed: readonly Rehearsed[], picker: KeywordPicker): C
     .sort((one, other) => other.questions.length - one.questions.length)
 }
 
-/** Words of a question in their original and normalized form. */
+/** Words of a question, as written and normalized. */
 const stemmedWords = (text: string) =>
   text.split(/[^\p{L}\p{N}-]+/u).flatMap((word) => {
     const [stem] = stems(word)
@@ -117,6 +117,6 @@ function matrixOf(rehearsed: readonly Rehearsed[]): RehearsalReport['matrix'] {
   return { names, counts }
 }
 
-/** Note on the figures of the stand-in model, printed with them. */
+/** Note on the accuracy of the stand-in model, printed with its figures. */
 export const standInWarning =
   'The stand-in compares words only, offline. It shows which descriptions lack the words that people use, and which tools share them. It cannot predict how a real model interprets meaning or context: test one with --model.'

@@ -4,7 +4,7 @@ import { LineSplitter } from '../transport/line-splitter.js'
 
 const longestLineBytes = 512 * 1024 * 1024
 
-/** Takes notes of bytes that pass as lines; what passes is not touched. */
+/** Records lines that pass through, without changing them. */
 export function lineNotes(add: (event: TapeEvent) => void, from: Side): LineSplitter {
   return new LineSplitter(
     longestLineBytes,

@@ -10,8 +10,8 @@ import type { RelayStreams } from './relay-child.js'
 const longestLineBytes = 512 * 1024 * 1024
 
 /**
- * Stands between a host that starts programs and a server behind a URL: what the host says as lines goes out over HTTP, and what
- * the server says comes back as lines, message by message with every field as it was. Resolves when the host has gone.
+ * Connects a host that starts programs with a server at a URL: lines of the host are sent over HTTP, and messages of
+ * the server are returned as lines, with every field unchanged. Resolves when the host has gone.
  */
 export async function relayBetween(
   wire: Wire,
@@ -62,7 +62,7 @@ export async function relayBetween(
   const gone = 'the host has gone'
   let closedBy = gone
   await new Promise<void>((resolve, reject) => {
-    // The server went first: the host learns of it by our end.
+    // The server ended first; the host notices when this process ends.
     const ended = (why: string) => {
       closedBy = why
       resolve()
@@ -71,7 +71,7 @@ export async function relayBetween(
       streams.input.on('data', (chunk: Buffer) => lines.push(chunk))
       streams.input.once('end', () => {
         lines.end()
-        // What the host asked last is still answered.
+        // The last requests of the host are still answered.
         void Promise.all(underWay).then(() => resolve())
       })
     }, reject)

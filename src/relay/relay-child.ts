@@ -11,7 +11,7 @@ import { lineNotes } from './record-lines.js'
 export interface RelayStreams {
   /** Input from the host. */
   input: Readable
-  /** Writes what the server says; false if the host is slow, and `drained` is called once it has caught up. */
+  /** Writes output of the server; returns false if the host is slow, and `drained` is called once it has caught up. */
   write(bytes: Uint8Array): boolean
   drained(then: () => void): void
   /** Lines that the server writes to stderr. */
@@ -22,20 +22,25 @@ export interface RelayOptions {
   /** Name of the server on the tape. */
   label?: string
   signal?: AbortSignal
-  /** Milliseconds for which a server that has answered everything may stay after its host has gone. Default: 5,000. */
+  /**
+   * How long a server that has answered everything may continue after its host has gone, in milliseconds. Default:
+   * 5,000.
+   */
   graceMs?: number
-  /** Hears which values must not be written down, from a kit of ours, before it answers anything. */
+  /** Called with values that must not be recorded, by a kit of ours, before it answers anything. */
   onSecrets?: ((secrets: string[]) => void) | undefined
 }
 
-/** The variable that names the descriptor by which a kit tells its parent what is not for its host. */
+/** Variable with the file descriptor by which a kit sends its parent information that is not for its host. */
 export const upstreamVariable = 'JEXO_UPSTREAM_FD'
 
 const latestMs = 60_000
 const mostCounted = 10_000
 
 /**
- * Stands between a host on stdio and a server in a child process. Passes bytes unchanged in both directions, and reports them to `add`. Resolves with the child's exit code once it has ended; rejects with a `JexoError` where it cannot be started.
+ * Connects a host on stdio with a server in a child process. Passes bytes unchanged in both directions, and reports
+ * them to `add`. Resolves with the child's exit code once it has ended; rejects with a `JexoError` if it cannot be
+ * started.
  */
 export function relayChild(
   command: ChildCommand,
@@ -103,7 +108,7 @@ function passInput(
   input.on('data', (chunk: Buffer) => notes.push(chunk))
   input.once('end', () => {
     notes.end()
-    // A server that does not end when its host has gone would stay for ever. One that still works is not cut off, for a while.
+    // A server that does not end with its host would run for ever. One that still works gets more time.
     const end = () => {
       child.kill('SIGTERM')
       setTimeout(() => child.kill('SIGKILL'), graceMs).unref()
@@ -116,7 +121,7 @@ function passInput(
     child.stdout?.on('data', () => idle.refresh())
     child.once('exit', () => clearTimeout(idle))
   })
-  // The child may be gone before the host has said everything.
+  // The child may end before all input is written.
   stdin.on('error', () => {})
   input.pipe(stdin)
 }
@@ -143,7 +148,7 @@ function passOutput(child: ChildProcess, streams: RelayStreams, add: (event: Tap
   child.stderr?.once('end', () => errors.end())
 }
 
-/** Reads the upstream records of a kit from a separate descriptor; other servers do not use it. */
+/** Reads the upstream records of a kit from a separate descriptor; other servers do not write to it. */
 function hearAside(
   child: ChildProcess,
   add: (event: TapeEvent) => void,
@@ -163,7 +168,7 @@ function hearAside(
   channel?.on('data', (chunk: Buffer) => lines.push(chunk))
 }
 
-/** Reads a line that a kit tells its parent: what it did outside, or values that must not be written down. */
+/** Parses a line from a kit to its parent: an upstream record, or values that must not be recorded. */
 export function readAside(line: string): { record?: UpstreamRecord; secrets?: string[] } {
   try {
     const value: unknown = JSON.parse(line)

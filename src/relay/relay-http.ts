@@ -20,14 +20,14 @@ import { bearerOf, Guard } from '../transport/http/guard.js'
 import { eventsIn } from './record-lines.js'
 
 export interface HttpRelay {
-  /** URL for the host, instead of the server's. */
+  /** URL for the host to use instead of the server's. */
   readonly url: string
   close(): Promise<void>
 }
 export interface HttpRelayOptions {
   host: string
   port: number
-  /** Sent to the server with every request, over those of the host. */
+  /** Sent to the server with every request; replaces headers of the host. */
   headers?: Readonly<Record<string, string>>
   /** Bearer token that hosts send to the relay; it is not passed on. */
   token?: string
@@ -67,7 +67,7 @@ export async function relayHttp(
       response.writeHead(403).end('This relay answers on this machine only.')
       return
     }
-    // With the headers it is given, it must not be at the service of any page that is open in a browser.
+    // It adds credentials to requests, so pages open in a browser must not be able to use it.
     const { origin } = request.headers
     if (origin !== undefined && !isOriginAllowed(origin, request.headers.host, anyonesOwn)) {
       response.writeHead(403).end('This relay is not for pages of other origins.')
@@ -82,7 +82,8 @@ export async function relayHttp(
       response.writeHead(refused.status, refused.headers).end(refused.body)
       return
     }
-    // Its headers are for the endpoint, and for the address that the older form names; not for whatever else the server has.
+    // Its headers are sent only to the endpoint and to the address that the older transport names, not to other paths
+    // of the server.
     const [path = ''] = (request.url ?? '').split('?')
     if (path !== to.pathname && !sessions.posts.has(path)) {
       response.writeHead(404).end(`This relay passes on ${to.pathname} only.`)
@@ -92,7 +93,7 @@ export async function relayHttp(
     underWay.add(noted)
     void noted.finally(() => underWay.delete(noted))
   })
-  // Event streams stay open for as long as a session lasts.
+  // Event streams stay open as long as their session.
   server.requestTimeout = 0
   const address = await new Promise<AddressInfo>((resolve, reject) => {
     server.once('error', (error: NodeJS.ErrnoException) =>
@@ -107,18 +108,18 @@ export async function relayHttp(
       const closed = new Promise((resolve) => server.close(resolve))
       server.closeAllConnections()
       await closed
-      // What has passed is written down too.
+      // The rest of the body is recorded too.
       await Promise.all(underWay)
     },
   }
 }
 
-/** Sessions by the id that the server gave them; each is a target of the tape. */
+/** Sessions by the server's session id; each is a target of the tape. */
 class Sessions {
   readonly #label: string
   readonly #add: (target: string, event: TapeEvent) => void
   readonly #names = new Map<string, string>()
-  /** Paths that the server has named for what hosts say, in the older form. */
+  /** Paths that the server announced for messages of hosts, in the older transport. */
   readonly posts = new Set<string>()
   #count = 0
 
@@ -127,7 +128,7 @@ class Sessions {
     this.#add = add
   }
 
-  /** A name for what belongs to no session yet: `initialize` opens one, anything else has none. */
+  /** The name of exchanges outside any session: `initialize` opens one, others have none. */
   nameFor(id: string | undefined, isOpening: boolean): string {
     const known = id === undefined ? undefined : this.#names.get(id)
     if (known) return known
@@ -150,7 +151,7 @@ class Sessions {
   }
 }
 
-/** One request on its way to the server, and its answer on the way back. */
+/** One request to the server, and its response. */
 class Exchange {
   readonly #number: number
   readonly #to: URL
@@ -166,12 +167,12 @@ class Exchange {
     this.#options = options
   }
 
-  /** Resolves when everything that passed has been noted. */
+  /** Resolves when everything that passed has been recorded. */
   carry(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const { headers: own = {}, token } = this.#options
     const headers = onwards(request.rawHeaders, own, token === undefined ? [] : ['authorization'])
     const send = this.#to.protocol === 'https:' ? requestHttps : requestHttp
-    // Never by resolving the path: one that begins with two slashes names another host.
+    // Not by resolving the path, since one that begins with two slashes names another host.
     const { protocol, hostname, port } = this.#to
     const place = { protocol, hostname: hostname.replace(/^\[|\]$/g, ''), port, path: request.url }
     const options: RequestOptions = { ...place, method: request.method, headers, setHost: true }
@@ -218,7 +219,7 @@ class Exchange {
     return noted
   }
 
-  /** The address that a server of the older form names, if it is its own. */
+  /** The address that a server of the older transport announces, if it is on that server. */
   #postsTo(address: string): void {
     if (!URL.canParse(address, this.#to.href)) return
     const url = new URL(address, this.#to)
@@ -226,7 +227,7 @@ class Exchange {
   }
 
   #failed(request: IncomingMessage, response: ServerResponse, error: NodeJS.ErrnoException): void {
-    // The host has gone: nobody waits for what failed.
+    // The host has gone, so nobody waits for the failed response.
     if (response.destroyed) return
     const failure = error.message || error.code || 'no connection'
     this.#note(request, { failure })
@@ -249,7 +250,7 @@ class Exchange {
     })
   }
 
-  /** Takes notes of an answer's body as it passes; resolves at its end. */
+  /** Records the body of a response as it passes; resolves at its end. */
   #listen(answer: IncomingMessage): Promise<void> {
     const type = answer.headers['content-type'] ?? ''
     const hear = (text: string) => {
@@ -284,7 +285,7 @@ class Exchange {
   }
 }
 
-/** False if an event is too long to be noted. */
+/** False if an event is too long to be recorded. */
 function fed(parser: ReturnType<typeof createParser>, text: string): boolean {
   try {
     parser.feed(text)
@@ -300,7 +301,7 @@ const untilEnd = (stream: Readable) =>
     stream.once('close', resolve)
   })
 
-/** The bytes of a body before they were compressed. */
+/** The uncompressed bytes of a body. */
 function plain(answer: IncomingMessage): Readable {
   const makers: Readonly<Record<string, () => Transform>> = {
     gzip: createGunzip,
@@ -311,12 +312,12 @@ function plain(answer: IncomingMessage): Readable {
   decoder.on('error', () => {})
   answer.on('data', (chunk: Buffer) => decoder.write(chunk))
   answer.once('end', () => decoder.end())
-  // Cut off in the middle, what is left will not come.
+  // The stream was cut off; the rest will not come.
   answer.once('close', () => decoder.end())
   return decoder
 }
 
-/** Headers to pass on, in their order and as they were written. */
+/** Headers to pass on, in their order and original spelling. */
 function onwards(
   raw: readonly string[],
   over: Readonly<Record<string, string>>,

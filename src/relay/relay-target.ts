@@ -79,7 +79,7 @@ async function relayProcess(
   onSecrets: (found: string[]) => void,
 ): Promise<number> {
   const code = await relayChild(commandOf(target), streams(), (event) => add('s1', event), {
-    // A tape is read elsewhere: only the name of the kit means something there.
+    // Tapes are read on other machines, so only the file name of the kit is recorded.
     label: target.kind === 'kit' ? basename(target.file) : labelOf(target),
     signal,
     onSecrets,

@@ -2,7 +2,7 @@ import { stringify } from 'yaml'
 import type { ReadyAnswer } from '../link/answerers.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 
-/** A call that was made, and what came of it. */
+/** A call that was made, and its result. */
 export interface RecordedCall {
   /** The target of the recording, so that the case can run without arguments. */
   target: string
@@ -14,11 +14,14 @@ export interface RecordedCall {
 }
 
 /**
- * A recorded call as the text of a case file (`schemas/case.schema.json`): YAML, short, made to be edited by hand. The expectation is the recorded result: structured content if present, otherwise text.
+ * A recorded call as the text of a case file (`schemas/case.schema.json`): short YAML that is easy to edit. The
+ * expectation is the recorded result: structured content if present, otherwise text.
  */
 export const caseText = (call: RecordedCall): string => sequenceText(call.target, [call])
 
-/** Recorded calls as the text of one case file, a step each. Without a target, `replay --target` has to name one. */
+/**
+ * Recorded calls as the text of one case file, with a step for each. Without a target, `replay --target` must name one.
+ */
 export const sequenceText = (target: string | undefined, calls: readonly RecordedCall[]): string =>
   stringify(
     { version: 1, ...(target === undefined ? {} : { target }), steps: calls.map(stepOf) },
@@ -37,7 +40,7 @@ function stepOf({ method, params, outcome, answers }: RecordedCall): JsonObject 
   }
 }
 
-/** A name for the file of a case, without its suffix: `weigh_hive`. */
+/** A name for a case file, without its suffix: `weigh_hive`. */
 export function caseStem({ method, params }: Pick<RecordedCall, 'method' | 'params'>): string {
   const subject = String((method === 'resources/read' ? params.uri : params.name) ?? 'call')
   return (
@@ -59,10 +62,10 @@ function expectationOf(outcome: RecordedCall['outcome']): JsonObject {
   return { text: textOf(content) }
 }
 
-/** A failure without the id of its log entry, which differs for each call. */
+/** The text of a failure without the id of its log entry, which differs for each call. */
 export const withoutErrorIds = (text: string): string => text.replace(/\berror [\da-f]{8}\b/g, 'error …')
 
-/** The text of all blocks, and of others what they are: recorded and replayed alike. */
+/** The text of all blocks; other blocks are described, in the same way for recorded and replayed results. */
 export function textOf(blocks: unknown): string {
   const list = Array.isArray(blocks) ? blocks.filter(isObject) : []
   return list

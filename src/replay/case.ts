@@ -3,17 +3,17 @@ import type { JsonObject } from '../protocol/messages.js'
 
 /** Expectations of a step; all of them must hold. */
 export interface Expectation {
-  /** Structured content: every field that is written has to be there, others may be. */
+  /** Structured content: all given fields must match; it may contain others. */
   structured?: JsonObject
-  /** Structured content, and nothing else in it. */
+  /** Structured content, exactly. */
   exactly?: JsonObject
-  /** A JSON Schema that structured content fits. */
+  /** A JSON Schema that the structured content must match. */
   schema?: JsonObject
   /** The text of all blocks. */
   text?: string
-  /** Texts that it contains. */
+  /** Texts that it must contain. */
   contains?: string | string[]
-  /** A regular expression that it matches. */
+  /** A regular expression that it must match. */
   pattern?: string
   /** Tool error: with this text, or (`true`) with any. */
   failure?: string | true
@@ -24,7 +24,7 @@ export interface Expectation {
 }
 
 export interface CaseStep {
-  /** Exactly one of the three. */
+  /** Exactly one of these three. */
   call?: string
   read?: string
   fill?: string
@@ -64,7 +64,7 @@ export interface StepReport {
 export interface CaseReport {
   file: string
   ok: boolean
-  /** Why it could not be run at all. */
+  /** Why the step could not be run. */
   problem?: string
   steps: StepReport[]
   durationMs: number

@@ -3,18 +3,21 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { TapeEntry } from '../tape/entry.js'
 import type { RecordedCall } from './case-file.js'
 
-/** Calls of one session on a tape, in the order in which they were asked. */
+/** Calls of one session on a tape, in order. */
 export interface TapeSession {
   /** Name of the target on the tape. */
   label: string
   calls: RecordedCall[]
-  /** Calls that the tape has no answer to. */
+  /** Calls without a response on the tape. */
   unanswered: number
 }
 
 const kept = new Set(['tools/call', 'resources/read', 'prompts/get'])
 
-/** The sessions of a tape in which something was called, read or filled. Replies to the server's requests are part of the call. */
+/**
+ * The sessions of a tape that contain tool calls, reads or prompts. Replies to the server's requests are part of the
+ * call.
+ */
 export function callsOnTape(entries: readonly TapeEntry[]): TapeSession[] {
   const sessions = new Map<string, TapeSession>()
   const labels = new Map<string, string>()
@@ -46,7 +49,7 @@ export function callsOnTape(entries: readonly TapeEntry[]): TapeSession[] {
       questions.set(key, { about: String(params?.message ?? ''), session: entry.target })
     } else if (entry.from === 'client' && method === undefined && isObject(result)) {
       const question = questions.get(key)
-      // Which call a question belongs to is not said; it is asked for the one that was begun last.
+      // Questions do not name their call; they are assigned to the one that began last.
       const last = question && [...open].filter(([at]) => at.startsWith(`${question.session} `)).at(-1)?.[1]
       if (question && last) last.answers.push({ about: question.about, ...(result as unknown as ReadyAnswer) })
       questions.delete(key)

@@ -4,7 +4,7 @@ import { foreignValidator } from '../transport/foreign-validator.js'
 import type { Expectation, Outcome } from './case.js'
 import { withoutErrorIds } from './case-file.js'
 
-/** The differences, one sentence each. `durations` are those of the steps so far, in milliseconds. */
+/** Returns the differences, one sentence each. `durations` are those of the steps so far, in milliseconds. */
 export async function differencesOf(
   expected: Expectation,
   outcome: Outcome,
@@ -73,7 +73,7 @@ function firstTextDifference(expected: string, got: string): string {
   return `text, line ${line + 1}: expected ${shown(before[line])}, got ${shown(after[line])}`
 }
 
-/** Every field that is written has to be there; arrays have the same length. */
+/** All given fields must match; arrays must have the same length. */
 export function subsetDifferences(expected: unknown, got: unknown, path: string): string[] {
   if (isObject(expected) && isObject(got)) {
     return Object.entries(expected).flatMap(([key, value]) =>

@@ -13,7 +13,7 @@ export interface Coverage {
   refusals: { all: number; without: string[] }
 }
 
-/** Holds the steps that were run against what the server offers. */
+/** Compares the executed steps with the parts of the server. */
 export function coverageOf(catalogue: Catalogue, steps: readonly StepReport[]): Coverage {
   const ran = steps.filter(({ outcome }) => outcome !== undefined)
   const callsOf = (tool: string) => ran.filter(({ step }) => step.call === tool)
@@ -21,7 +21,7 @@ export function coverageOf(catalogue: Catalogue, steps: readonly StepReport[]): 
   const prompts = new Set(ran.flatMap(({ step }) => step.fill ?? []))
   const parts: [string, boolean][] = [
     ...catalogue.tools.map(({ name }): [string, boolean] => [`tool ${name}`, callsOf(name).length > 0]),
-    // Resources that a template lists are its rows, not parts of their own; views are read by hosts.
+    // Resources listed by a template are its rows, not separate parts; views are read by hosts.
     ...catalogue.resources
       .filter(({ uri }) => !uri.startsWith('ui://'))
       .filter(({ uri }) => !catalogue.templates.some(({ uriTemplate }) => fits(uriTemplate, uri)))
@@ -100,10 +100,10 @@ function branchesOf(schema: JsonObject, given: readonly unknown[], path: string)
   return found
 }
 
-/** Longer lists of values are data, not choices. */
+/** Longer lists of values count as data, not as choices. */
 const mostValues = 12
 
-/** Whether a value belongs to a branch of a union, by its type and by the fields that tell branches apart. */
+/** True if a value matches a branch of a union, by its type and by the fields that distinguish branches. */
 function looksLike(branch: JsonObject, value: unknown): boolean {
   if ('const' in branch) return branch.const === value
   if (Array.isArray(branch.enum)) return branch.enum.includes(value)

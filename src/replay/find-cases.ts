@@ -4,7 +4,7 @@ import { replayErrors } from './errors.js'
 
 const suffix = /\.case\.ya?ml$/
 
-/** Case files by their names and by folders, sorted. Rejects with a `JexoError` if there is none. */
+/** Case files, given by name or by folder, sorted. Rejects with a `JexoError` if there are none. */
 export async function findCases(words: readonly string[]): Promise<string[]> {
   const found: string[] = []
   for (const word of words) {

@@ -1,6 +1,6 @@
 import type { CaseReport } from './case.js'
 
-/** Reports as JUnit's XML, which CI systems read: a suite a file, a test a step. */
+/** Reports in the JUnit XML format, which CI systems read: a suite for each file, a test for each step. */
 export function toJUnit(reports: readonly CaseReport[]): string {
   const suites = reports.map(({ file, steps, problem, durationMs }) => {
     const tests =

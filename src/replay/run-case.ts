@@ -22,7 +22,7 @@ export interface ReplayOptions extends TargetOptions {
   /** Time limit of a step in milliseconds. Default: 60,000. */
   timeoutMs?: number
   revision?: string
-  /** Called for each link before its steps are run. */
+  /** Called with each link before its steps are run. */
   onOpen?: (link: Link) => Promise<void>
 }
 
@@ -49,7 +49,7 @@ export async function runCase(file: string, options: ReplayOptions = {}): Promis
   return report
 }
 
-/** Runs the steps of a case over a link that is open. `asked` is where questions of the server are answered from meanwhile. */
+/** Runs the steps of a case over an open link. `asked` answers questions of the server during that time. */
 export async function runSteps(
   { steps, mask }: Pick<Case, 'steps' | 'mask'>,
   link: Link,
@@ -75,7 +75,7 @@ export async function runSteps(
       else kept.set(name, value)
     }
     reports.push({ label: labelOfStep(given), step, differences, outcome })
-    // What follows would only fail for the same reason.
+    // Later steps would fail for the same reason.
     if (differences.length > 0) break
   }
   return reports
@@ -83,7 +83,7 @@ export async function runSteps(
 
 async function outcomeOf(link: Link, step: CaseStep, timeoutMs: number): Promise<Outcome> {
   const startedAt = performance.now()
-  // Progress keeps a request alive, and a step must end all the same.
+  // Progress extends the time limit of a request, but a step must end in any case.
   const signal = AbortSignal.timeout(timeoutMs)
   const over = (outcome: Omit<Outcome, 'durationMs'>): Outcome => ({
     ...outcome,
@@ -126,7 +126,7 @@ async function openFor(
   return link
 }
 
-/** A kit is named as it was seen where the case was recorded: from here, or from a folder above the case. */
+/** The path of a kit was recorded relative to this folder, or to a parent folder of the case. */
 function nearestTo(file: string, target: string): string {
   if (/^\w+:/.test(target) || existsSync(target)) return target
   for (let folder = dirname(resolve(file)); ; folder = dirname(folder)) {

@@ -10,7 +10,7 @@ export interface SavedSession {
   file: string
   steps: number
   unanswered: number
-  /** The target to run it against, if known. */
+  /** The target for the case, if known. */
   target: string | undefined
 }
 
@@ -40,7 +40,7 @@ export async function saveTape(tape: string, folder: string, target?: string): P
   return saved
 }
 
-/** Writes a case that was not there: `name.case.yaml`, else `name-2.case.yaml`. */
+/** Writes a case to a new file: `name.case.yaml`, else `name-2.case.yaml`. */
 export async function writeNew(folder: string, stem: string, text: string): Promise<string> {
   for (let number = 1; ; number++) {
     const file = join(folder, `${number === 1 ? stem : `${stem}-${number}`}.case.yaml`)

@@ -1,6 +1,6 @@
 import { isObject } from '../protocol/messages.js'
 
-/** The value that a JSON pointer names; undefined if there is none. */
+/** The value at a JSON pointer; undefined if there is none. */
 export function valueAt(value: unknown, pointer: string): unknown {
   return pointer
     .split('/')
@@ -12,7 +12,7 @@ export function valueAt(value: unknown, pointer: string): unknown {
     }, value)
 }
 
-/** Puts kept values where `${name}` stands: a text that is nothing else becomes the value itself. */
+/** Replaces `${name}` with stored values. A text that contains nothing else becomes the value itself. */
 export function filled<T>(value: T, kept: ReadonlyMap<string, unknown>): T {
   if (typeof value === 'string') {
     const whole = /^\$\{(\w+)\}$/.exec(value)?.[1]
@@ -28,7 +28,7 @@ export function filled<T>(value: T, kept: ReadonlyMap<string, unknown>): T {
 
 export const maskText = '(masked)'
 
-/** Puts one mark in the place of all that changes from run to run. */
+/** Replaces values that change between runs with a placeholder. */
 export function maskValues(masks: readonly string[]): <T>(value: T) => T {
   const patterns = masks
     .filter((mask) => /^\/.*\/$/.test(mask) && mask.length > 2)

@@ -6,8 +6,8 @@ import { onLoadedFile } from '../kit-file/kit-file.js'
 const settleMs = 120
 
 /**
- * Calls `run` when a case or a source file of a kit has changed; runs do not overlap. Resolves when no change is missed any more, with what
- * ends the watching.
+ * Calls `run` when a case or a source file of a kit has changed; runs do not overlap. Once all files are watched,
+ * resolves to a function that ends the watching.
  */
 export async function watchCases(words: readonly string[], run: () => Promise<void>): Promise<() => Promise<void>> {
   const loaded: string[] = []

@@ -5,7 +5,7 @@ import { answerText, brief } from './words.js'
 
 type PageEntry = Extract<TapeEntry, { kind: 'page' }>
 
-/** Loggers by which a page reports blocked requests and errors of its scripts. */
+/** Names of loggers by which a view reports blocked requests and script errors. */
 const explained: Readonly<Record<string, (data: Record<string, unknown>) => [title: string, detail: string]>> = {
   csp: ({ blocked, directive }) => [
     'blocked by the policy',
@@ -14,7 +14,7 @@ const explained: Readonly<Record<string, (data: Record<string, unknown>) => [tit
   script: ({ message, line }) => ['script error', `${String(message)}${line ? ` (line ${String(line)})` : ''}`],
 }
 
-/** Messages between pages and their host as lines: an arrow each, and a mark for what went wrong in the page. */
+/** Messages between views and their host as lines: an arrow for each, and a mark for errors in the view. */
 export class PageLines {
   readonly #open = new Map<string, { sequence: number; at: number; method: string }>()
 

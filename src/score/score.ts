@@ -9,7 +9,7 @@ interface OpenCall {
   sequence: number
   at: number
   method: string
-  /** Method, what it is about, and its arguments: the same for a call that is repeated. */
+  /** Method, name or URI, and arguments: equal for repeated calls. */
   subject: string
   token: unknown
   /** The tasks that `tasks/…` requests refer to. */
@@ -32,10 +32,10 @@ const askingMethods = /^(elicitation\/create|sampling\/createMessage)$/
 const mostBars = 8
 const mostSlots = 64
 
-/** Summary of a large message, which is truncated in the page. */
+/** Summary of a large message, of which the page has only the beginning. */
 const summaryIn = (entry: object): MessageSummary | undefined => (entry as { summary?: MessageSummary }).summary
 
-/** Draws up a score entry by entry. The same entries give the same lines; what was drawn does not change. */
+/** Draws a score entry by entry. The same entries give the same lines, and drawn lines do not change. */
 export class Score {
   readonly #open = new Map<string, OpenCall>()
   readonly #answers = new Map<string, number>()
@@ -44,7 +44,7 @@ export class Score {
   #bars: readonly Bar[] = []
   readonly #taken = new Set<number>()
 
-  /** The line of an entry; undefined for what only belongs to another line, such as headers. */
+  /** The line of an entry; undefined for entries that only belong to another line, such as headers. */
   add(entry: TapeEntry): Line | undefined {
     if (entry.kind === 'http') {
       if (entry.failure === undefined && (entry.status ?? 0) < 400) return undefined
@@ -59,7 +59,7 @@ export class Score {
     }
     const before = this.#bars
     const line = this.#draw(entry)
-    // The call that begins here has its bar from the next line on; the one that ends here still has it.
+    // A call that begins here has its bar from the next line on; one that ends here still has it.
     const began = new Set(this.#bars.filter((bar) => !before.includes(bar)))
     const ended = before.filter((bar) => bar.sequence === line.of && !this.#bars.includes(bar))
     const kept = began.size > 0 ? this.#bars.filter((bar) => !began.has(bar)) : this.#bars
@@ -75,7 +75,7 @@ export class Score {
         return this.#line(entry, { shape: 'stray', from, title: 'no message', detail: entry.text, isFault: true })
       }
       case 'state':
-        // What a connection that ended left open will not be answered any more.
+        // Calls that were open when a connection ended will not be answered.
         if (entry.state === 'closed')
           for (const [key] of this.#open) if (key.startsWith(`${entry.target} `)) this.#end(key)
         return this.#line(entry, {
@@ -151,7 +151,7 @@ export class Score {
     const task = startedIn(message.result)
     const open = this.#open.get(key)
     if (task && open) {
-      // The call goes on: its bar stays until the task is over.
+      // The call continues: its bar stays until the task has ended.
       this.#open.delete(key)
       this.#open.set(this.#tasks.started(entry.target, task.taskId, key, open), open)
       const detail = `${task.status}, ${shortId(task.taskId)}`
@@ -224,7 +224,7 @@ export class Score {
     return this.#line(entry, { shape: 'note', from, title, detail: String(params.uri ?? ''), isQuiet })
   }
 
-  /** How far a task is: a mark on its bar, which ends with it. */
+  /** Progress of a task: a mark on its bar, which ends with it. */
   #status(entry: MessageEntry, from: Line['from'], params: Record<string, unknown>): Line {
     const { taskId, status, statusMessage } = params
     const of = this.#tasks.callOf(entry.target, taskId)?.sequence
@@ -280,7 +280,7 @@ export class Score {
     return this.#line(entry, {
       shape: 'upstream',
       from: 'server',
-      // The lane is narrow: the host is in the opened record.
+      // The lane is narrow; the host name is in the details.
       title: kind === 'http' ? String(label).replace(/ https?:\/\/[^/]+/, ' ') : `${kind} ${label}`,
       detail: [status, size].filter((fact) => fact !== undefined && fact !== '').join(' · '),
       isFault,
@@ -328,7 +328,7 @@ export class Score {
   }
 }
 
-/** The whole score of some entries. */
+/** The whole score of a list of entries. */
 export function scoreOf(entries: Iterable<TapeEntry>): Line[] {
   const score = new Score()
   return [...entries].flatMap((entry) => score.add(entry) ?? [])

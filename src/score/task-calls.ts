@@ -1,11 +1,11 @@
 import { isObject } from '../protocol/messages.js'
 
-/** The calls that became tasks, by what later messages name them by. */
+/** Calls that became tasks, by the ids that later messages use. */
 export class TaskCalls<Call> {
   readonly #byTask = new Map<string, Call>()
   readonly #byRequest = new Map<string, Call>()
 
-  /** A call was answered with a task; returns the key by which it stays open. */
+  /** A call was answered with a task; returns the key under which it stays open. */
   started(target: string, taskId: string, requestKey: string, call: Call): string {
     const key = this.#key(target, taskId)
     this.#byTask.set(key, call)
@@ -27,7 +27,7 @@ export class TaskCalls<Call> {
     return this.#byRequest.get(requestKey)
   }
 
-  /** True if an answer says that the task of its request is over. */
+  /** True if a response says that the task of its request has ended. */
   isOver(method: string, { result, error }: { result?: unknown; error?: unknown }): boolean {
     if (method === 'tasks/result') return result !== undefined || error !== undefined
     return (
@@ -38,7 +38,7 @@ export class TaskCalls<Call> {
   readonly #key = (target: string, taskId: unknown) => `${target} task ${String(taskId)}`
 }
 
-/** The task that an answer starts. */
+/** The task that a response created. */
 export function startedIn(result: unknown): { taskId: string; status: string } | undefined {
   const task = isObject(result) ? result.task : undefined
   if (!isObject(task) || typeof task.taskId !== 'string') return undefined
@@ -48,5 +48,5 @@ export function startedIn(result: unknown): { taskId: string; status: string } |
 export const isTerminalWord = (status: unknown): boolean =>
   status === 'completed' || status === 'failed' || status === 'cancelled'
 
-/** Enough of an id to tell tasks apart. */
+/** A shortened id that still distinguishes tasks. */
 export const shortId = (taskId: unknown): string => (typeof taskId === 'string' ? taskId.slice(0, 8) : '')

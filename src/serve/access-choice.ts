@@ -5,17 +5,17 @@ import type { Identity } from '../kit/call.js'
 import { kitErrors } from '../kit/errors.js'
 import { isObject } from '../protocol/messages.js'
 
-/** Who may call, as it is said on a command line or in the environment. */
+/** The access options of a command line or of the environment. */
 export interface AccessChoice {
   issuer: string | undefined
   audience: string | undefined
-  /** This server at the issuer, for token exchange. */
+  /** This server's credentials at the issuer, for token exchange. */
   client: ExchangeClient | undefined
   scopes: readonly string[]
   tokens: string | undefined
 }
 
-/** The check of what was chosen, together with the static token; undefined where nothing was. Loads only the chosen check. */
+/** The chosen check, combined with the static token; undefined if neither is set. Loads only the chosen check. */
 export async function accessOf(
   { issuer, audience, client, scopes, tokens }: AccessChoice,
   token: string | undefined,
@@ -40,14 +40,14 @@ export async function accessOf(
   return checks.length > 1 ? anyOf(...checks) : checks[0]
 }
 
-/** Lets everybody in as one identity, for trying. */
+/** Accepts every caller as one identity, for trying out. */
 export const everybodyIs = (identity: Identity): AccessCheck => ({
   authorizationServers: [],
   scopes: [],
   identify: () => ({ identity }),
 })
 
-/** Reads what `--as` says. */
+/** Parses the value of `--as`. */
 export function readIdentity(text: string): Identity {
   let value: unknown
   try {

@@ -1,7 +1,7 @@
 import { kitErrors } from '../kit/errors.js'
 import type { Layer } from '../kit/layer.js'
 
-/** Layers around all parts, as they are said on a command line or in the environment. */
+/** Layers around all parts, from a command line or the environment. */
 export interface LayerChoice {
   limit: { calls: number; perMs: number } | undefined
   timeLimitMs: number | undefined
@@ -9,7 +9,7 @@ export interface LayerChoice {
   audit: string | undefined
 }
 
-/** The layers that were chosen, outermost first. Loads only the chosen layers. */
+/** The chosen layers, outermost first. Loads only these. */
 export async function layersOf({ limit, timeLimitMs, audit: to }: LayerChoice): Promise<Layer[]> {
   const layers: Layer[] = []
   if (to !== undefined) {

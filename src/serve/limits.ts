@@ -2,7 +2,7 @@ import { numbersOf } from '../kit/numbers.js'
 import type { Environment } from '../kit/settings.js'
 import type { HttpLimits } from '../transport/http/limits.js'
 
-/** Limits as the environment sets them; what it does not name keeps its default. Times in milliseconds, sizes in bytes. */
+/** Limits from the environment; others keep their defaults. Times in milliseconds, sizes in bytes. */
 export interface ServeLimits {
   http: Partial<HttpLimits>
   maxBytes?: number
@@ -31,7 +31,7 @@ const otherVariables = {
   JEXO_PAGE_SIZE: 'pageSize',
 } as const
 
-/** Reads the limits; throws a `JexoError` that names the variable which is not a whole number. */
+/** Reads the limits. Throws a `JexoError` that names a variable that is not an integer. */
 export function readLimits(environment: Environment): ServeLimits {
   return { ...numbersOf(environment, otherVariables), http: numbersOf(environment, httpVariables) }
 }

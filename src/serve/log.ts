@@ -12,7 +12,7 @@ export interface Log {
   write(level: LogLevel, text: string, fields?: Readonly<Record<string, unknown>>): void
 }
 
-/** Lines for people: `jexo: …`. Fields are for programs, and left out. */
+/** Lines for people: `jexo: …`. Fields, which are for programs, are omitted. */
 export function textLog(least: LogLevel = 'info'): Log {
   const from = logLevels.indexOf(least)
   return {
@@ -28,7 +28,7 @@ export function textLog(least: LogLevel = 'info'): Log {
 export async function jsonLog(
   least: LogLevel,
   base: Readonly<Record<string, unknown>>,
-  /** Fields of the moment, such as the identifiers of a trace. */
+  /** Additional fields of an entry, such as the identifiers of a trace. */
   fieldsNow: () => object = () => ({}),
 ): Promise<Log> {
   const { pino } = await import('pino')
@@ -46,7 +46,7 @@ export async function jsonLog(
   return { form: 'json', write: (level, text, fields = {}) => logger[names[level]](fields, text) }
 }
 
-/** Reads a form and a level as they are typed. Throws a `JexoError` that names what there is. */
+/** Parses a format and a level. Throws a `JexoError` that lists the valid values. */
 export function readLogChoice(form = 'text', level = 'info'): { form: LogForm; level: LogLevel } {
   const wanted = level === 'warn' ? 'warning' : level
   const foundForm = logForms.find((known) => known === form)

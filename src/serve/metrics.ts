@@ -10,14 +10,14 @@ export interface Metrics {
   readonly contentType: string
   /** Counts the sessions of this kit. */
   watch(running: RunningKit): void
-  /** Counts an error that nothing caught. */
+  /** Counts an uncaught error. */
   countStray(): void
   text(): Promise<string>
-  /** The same as data, to add up those of several processes. */
+  /** The same metrics as data, to be summed over several processes. */
   data(): Promise<unknown>
 }
 
-/** Calls by tool and outcome, how long they took, sessions, and what Node tells of its process. */
+/** Calls by tool and outcome, their durations, sessions, and metrics of the Node process. */
 export async function newMetrics(labels: Readonly<Record<string, string>>): Promise<Metrics> {
   const { Counter, Gauge, Histogram, Registry, collectDefaultMetrics } = (await import('prom-client')).default
   const registry = new Registry()
@@ -54,7 +54,7 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
     name: 'jexo_sessions',
     help: 'Sessions that are open.',
     registers,
-    // Processes that share their sessions all know how many there are.
+    // Processes that share sessions all report the total number.
     aggregator: 'max',
     async collect() {
       const counts = await Promise.all(kits.map((running) => running.countSessions()))
@@ -65,7 +65,7 @@ export async function newMetrics(labels: Readonly<Record<string, string>>): Prom
     observer: observeCalls(({ method, name, outcome, durationMs }) => {
       requests.inc({ method: methods.has(method) ? method : 'other', outcome })
       if (method !== 'tools/call') return
-      // Callers choose the name: what there is not is counted as one.
+      // Callers can send any name; unknown names are counted together.
       const tool = name !== undefined && known(name) ? name : 'unknown'
       calls.inc({ tool, outcome })
       durations.observe({ tool }, durationMs / 1000)

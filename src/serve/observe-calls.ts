@@ -2,16 +2,16 @@ import type { Observer } from '../engine/running-kit.js'
 import type { SessionPeer } from '../engine/session-peer.js'
 import { isObject, isRequest, type Message, type RequestId } from '../protocol/messages.js'
 
-/** A request of a host, when it is over. */
+/** A request of a host that has ended. */
 export interface CallDone {
   method: string
   /** The name of a tool or prompt, or the URI of a resource, in a request. */
   name: string | undefined
   outcome: 'ok' | 'tool error' | 'error' | 'cancelled'
-  /** Code of the protocol error, where it was one. */
+  /** Code of the protocol error, if there was one. */
   code?: number
   durationMs: number
-  /** The beginning of its id: enough to tell sessions apart, too little to take one over. */
+  /** The beginning of its id: enough to distinguish sessions, but too little to use one. */
   session: string | undefined
 }
 
@@ -21,7 +21,7 @@ interface Open {
   startedAt: number
 }
 
-/** Called for each request when it is over: for logs and metrics. Arguments and results are not recorded. */
+/** Called for each request that has ended, for logs and metrics. Arguments and results are not recorded. */
 export function observeCalls(done: (call: CallDone) => void): Observer {
   const open = new WeakMap<SessionPeer, Map<RequestId, Open>>()
   const finish = (session: SessionPeer, id: RequestId, outcome: CallDone['outcome'], code?: number) => {
@@ -59,7 +59,7 @@ export function observeCalls(done: (call: CallDone) => void): Observer {
   }
 }
 
-/** Several observers as one. */
+/** Combines several observers. */
 export function allOf(observers: readonly Observer[]): Observer | undefined {
   if (observers.length < 2) return observers[0]
   return {

@@ -14,7 +14,7 @@ import { countOf, mostWorkers } from './workers/worker.js'
 
 /** Command-line options of a server. Omitted options are read from the environment. */
 export interface ServeFlags {
-  /** `[host:]port`; true where only HTTP was asked for. */
+  /** `[host:]port`; true for HTTP at the default address. */
   http?: string | true
   path?: string
   publicUrl?: string
@@ -45,7 +45,7 @@ export interface ServeFlags {
 
 /** Resolved options of a server, from the command line and the environment. */
 export interface RunOptions {
-  /** Over HTTP at this address; on stdio if it is omitted. */
+  /** Address of the HTTP server; stdio if it is omitted. */
   http?: HttpAddress
   path?: string
   publicUrl?: string
@@ -53,27 +53,30 @@ export interface RunOptions {
   isOpenToAnyone: boolean
   /** Access check, in addition to `JEXO_TOKEN`. */
   access: AccessChoice
-  /** URL of the Redis that sessions are kept in. */
+  /** URL of the Redis store for sessions. */
   store?: string
-  /** How many processes serve. */
+  /** Number of processes. */
   workers?: number
-  /** For trying: who every caller is. */
+  /** For trying out: the identity of every caller. */
   identity?: Identity
-  /** Refuses to start on an address of other machines as long as no name is known that it is reached by. */
+  /** Refuses to start on an address that other machines can reach, unless a host name is allowed. */
   requireHost: boolean
   layers: LayerChoice
-  /** An error that nothing caught ends the server. */
+  /** An uncaught error ends the server. */
   endsOnStrayErrors: boolean
   log: { form: LogForm; level: LogLevel }
   metrics?: HttpAddress | true
-  /** URL of the collector that traces and metrics are sent to; what `OTEL_…` variables say by default. */
+  /** URL of the collector for traces and metrics. Default: the `OTEL_…` variables. */
   otlp?: string
   sshTunnel?: SshTunnel
 }
 
 const defaultPort = 4870
 
-/** Flags first, then `JEXO_…` variables, then defaults. Throws a `JexoError` that says which of them cannot be read. */
+/**
+ * Resolves options from flags, `JEXO_…` variables, and defaults, in this order. Throws a `JexoError` that names the
+ * invalid one.
+ */
 export function readRunOptions(flags: ServeFlags, environment: Environment): RunOptions {
   const { http, path = environment.JEXO_PATH, publicUrl = environment.JEXO_PUBLIC_URL } = flags
   const metrics = flags.metrics ?? environment.JEXO_METRICS
@@ -124,7 +127,7 @@ export function readRunOptions(flags: ServeFlags, environment: Environment): Run
 const read = <T>(text: string | undefined, reading: (text: string) => T): T | undefined =>
   text === undefined || text === '' ? undefined : reading(text)
 
-/** The store, and the number of processes. */
+/** The store and the number of processes. */
 function storing(flags: ServeFlags, environment: Environment): Pick<RunOptions, 'store' | 'workers'> {
   const store = flags.store ?? environment.JEXO_STORE
   const workers = read(flags.workers ?? environment.JEXO_WORKERS, readCount)
@@ -147,7 +150,7 @@ function readCount(text: string): number {
   return count
 }
 
-/** This server at the issuer. Throws a `JexoError` if its secret is missing. */
+/** This server's credentials at the issuer. Throws a `JexoError` if its secret is missing. */
 function clientOf(id: string | undefined, environment: Environment): ExchangeClient | undefined {
   if (!id) return undefined
   const secret = environment.JEXO_ISSUER_CLIENT_SECRET
@@ -156,7 +159,7 @@ function clientOf(id: string | undefined, environment: Environment): ExchangeCli
   return { id, secret }
 }
 
-/** A host or a port that is not typed is taken from `JEXO_HOST` and `JEXO_PORT`. */
+/** A missing host or port is taken from `JEXO_HOST` and `JEXO_PORT`. */
 function addressOf(typed: string | true, environment: Environment): HttpAddress {
   const host = environment.JEXO_HOST || '127.0.0.1'
   if (typed === true) {

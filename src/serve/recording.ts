@@ -15,8 +15,8 @@ export interface Recording {
 }
 
 /**
- * Recorder of a served kit: a tape, or a parent process that records and receives the secrets to mask and the upstream records. Rejects
- * with a `JexoError` where the tape cannot be written.
+ * Recorder of a served kit: a tape, or a parent process that records and receives the secrets to mask and the upstream
+ * records. Rejects with a `JexoError` if the tape cannot be written.
  */
 export async function recordingOf(
   kit: Kit,
@@ -24,13 +24,13 @@ export async function recordingOf(
   tape: string | undefined,
 ): Promise<Recording> {
   const descriptor = Number(environment[upstreamVariable])
-  // What the kit starts itself is not meant by it.
+  // Child processes of the kit must not use the descriptor.
   delete process.env[upstreamVariable]
   if (tape !== undefined) return onTape(kit, environment, resolve(tape))
   if (!Number.isInteger(descriptor) || descriptor < 3) return { close: async () => {} }
   const stream = createWriteStream('', { fd: descriptor })
   stream.on('error', () => {})
-  // First of all, so that nothing of them is written down before.
+  // Sent first, so that no secret is recorded before.
   stream.write(`${JSON.stringify({ secrets: secretsOfKit(kit, environment) })}\n`)
   return { observer: tellUpstream((line) => void stream.write(line)), close: async () => {} }
 }
@@ -41,7 +41,7 @@ async function onTape(kit: Kit, environment: Environment, file: string): Promise
       `jexo: the tape ${file} cannot be written any more (${reason}); serving goes on without it\n`,
     ),
   )
-  // Runs that go on with a tape must not be taken for one.
+  // Several runs on one tape get different session names.
   const run = Math.random().toString(36).slice(2, 6)
   return {
     observer: recordKit(`${kit.name} ${kit.version}`, (target, event) => writer.add(target, event), `${run}-s`),

@@ -26,20 +26,20 @@ export interface ServeOptions extends RunOptions {
   /** Parts to serve, by name, glob or `tag:…`; all by default. */
   only?: readonly string[]
   except?: readonly string[]
-  /** Tells hosts that ask for it what calls did outside. */
+  /** Sends upstream records to hosts that ask for them. */
   showsUpstream?: boolean
-  /** Sees everything that passes. */
+  /** Observes all messages. */
   observer?: Observer
-  /** Called with the running kit; returns what ends its work. */
+  /** Called with the running kit; returns a function that is called at the end. */
   onRunning?: (running: RunningKit, log: Log) => () => void
   environment?: Environment
-  /** Makes what is reported readable: for traces of packed files. */
+  /** Makes stack traces of packed files readable. */
   readable?: (text: string) => string
 }
 
 /**
- * Serves a kit until stdin closes or SIGTERM or SIGINT arrives. Says on stderr where it listens,
- * and one line for each host that connects. `JEXO_TOKEN` in the environment is what callers over HTTP must send.
+ * Serves a kit until stdin closes, or SIGTERM or SIGINT arrives. Prints its address and a line for each connecting host
+ * to stderr. Callers over HTTP must send the token in `JEXO_TOKEN`, if it is set.
  */
 export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   const environment = options.environment ?? process.env
@@ -52,7 +52,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   const warn = (text: string) => log.write('warning', text)
   const stopSdk = await startSdk({ otlp: options.otlp, service: { name, version }, warn })
   const metrics = options.metrics ? await metricsFor(kit) : undefined
-  // For people, each call is a detail; for programs it is what they read logs for.
+  // For people each call is a detail; programs read logs for it.
   const tellsCalls = form === 'json' || level === 'debug'
   const observer = allOf([
     ...(options.observer ? [options.observer] : []),
@@ -77,7 +77,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   const stopHearing = onStrayErrors((stray) => {
     metrics?.countStray()
     if (!stray.isRepeated) log.write('error', readable(strayText(stray)), { where: stray.where })
-    // What is written has to get out before the end.
+    // Waits until all output is written.
     if (options.endsOnStrayErrors) setTimeout(() => process.exit(1), 50)
   })
   const stop = options.onRunning?.(running, log)
@@ -91,7 +91,7 @@ export async function serveKit(kit: Kit, options: ServeOptions): Promise<void> {
   }
 }
 
-/** `--only` and `--except`; `JEXO_ONLY` narrows what they leave. */
+/** The parts after `--only` and `--except`; `JEXO_ONLY` narrows them further. */
 function choiceOf({ only: chosen, except: left }: ServeOptions, environment: Environment) {
   const more = namesIn(environment.JEXO_ONLY ?? '')
   return (parts: readonly Part[]) => {
@@ -101,7 +101,7 @@ function choiceOf({ only: chosen, except: left }: ServeOptions, environment: Env
   }
 }
 
-/** A server that waits for other machines under no name that it knows would refuse them all. */
+/** A server for other machines without a known host name would refuse all of their requests. */
 function checkNames({ http, publicUrl, allowedHosts, requireHost }: ServeOptions): void {
   if (!requireHost || !http || isLoopback(http.host) || publicUrl !== undefined || allowedHosts.length > 0) return
   throw serveErrors.publicWithoutName(`${http.host}:${http.port}`)
@@ -113,7 +113,7 @@ function serveOverStdio(
   { maxBytes, graceMs }: ServeLimits,
   log: Log,
 ): Promise<void> {
-  // Whoever types this waits for something to happen.
+  // A server that was started in a terminal waits silently otherwise.
   if (process.stdin.isTTY)
     log.write(
       'info',
@@ -139,7 +139,7 @@ async function serveOverHttp(
   options: ServeOptions,
   { environment, limits, log, metrics }: Surroundings,
 ): Promise<void> {
-  // A server on stdio starts without what only HTTP needs.
+  // A server on stdio starts without loading code for HTTP.
   const { serveHttp } = await import('../transport/node-http.js')
   const { host = '127.0.0.1', port = 0 } = options.http ?? {}
   const { path, publicUrl, allowedHosts, isOpenToAnyone, sshTunnel } = options
@@ -254,7 +254,7 @@ function logCall(log: Log, { method, name, outcome, durationMs, session, code }:
   })
 }
 
-/** Says who came, and uses the time until the first call. */
+/** Reports the host, and uses the time until the first call to load what it needs. */
 function sayWhoConnected(engine: Engine, log: Log): void {
   engine.running.warm()
   const { name = 'a host', version = '' } = engine.client ?? {}
@@ -266,7 +266,7 @@ function sayWhoConnected(engine: Engine, log: Log): void {
   })
 }
 
-/** Resolves with the signal that asks this process to end. */
+/** Resolves with the signal that ends this process. */
 export function untilSignal(): Promise<string> {
   return new Promise((resolve) => {
     for (const signal of ['SIGTERM', 'SIGINT'] as const) process.once(signal, () => resolve(signal))

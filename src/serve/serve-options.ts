@@ -1,14 +1,14 @@
-/** An option of a server: declared once, for `jexo serve`, for packed files, for the environment and for the guide. */
+/** An option of a server: declared once for `jexo serve`, packed files, the environment and the guide. */
 export interface ServeOption {
-  /** Without the dashes, such as `public-url`. */
+  /** Name without dashes, such as `public-url`. */
   readonly name: string
-  /** Placeholder of the value, such as `<url>`; `[…]` if the value is optional. A switch has none. */
+  /** Placeholder of the value, such as `<url>`; `[…]` if the value is optional. Switches have none. */
   readonly value?: string
   readonly isRepeatable?: true
-  /** Variables that say the same. */
+  /** Environment variables for the option. */
   readonly variables?: readonly string[]
   readonly about: string
-  /** Left out of packed files: it needs the kit's sources, or tools of the machine that develops it. */
+  /** Not available in packed files: it needs the kit's sources, or development tools. */
   readonly isForSources?: true
 }
 
@@ -169,7 +169,7 @@ export const serveOptions = [
 export const usageOf = ({ name, value }: ServeOption): string =>
   `--${name}${value === undefined ? '' : ` ${value}`}`
 
-/** The description with what else it says: `… (repeatable; JEXO_ALLOWED_HOSTS)`. */
+/** The description with additional notes: `… (repeatable; JEXO_ALLOWED_HOSTS)`. */
 export function describeOption({ about, isRepeatable, variables = [] }: ServeOption): string {
   const notes = [...(isRepeatable ? ['repeatable'] : []), ...(variables.length > 0 ? [variables.join(', ')] : [])]
   return notes.length > 0 ? `${about} (${notes.join('; ')})` : about

@@ -5,7 +5,7 @@ import { serveErrors } from './errors.js'
 import type { Log } from './log.js'
 
 export interface SshTunnel {
-  /** `[user@]host` or `ssh://[user@]host[:port]`, as the system's ssh takes it. */
+  /** `[user@]host` or `ssh://[user@]host[:port]`, as in the arguments of ssh. */
   destination: string
   /** Remote address to listen on, `[address:]port`. Default: the server's port on the loopback address. */
   remote?: string | undefined
@@ -15,8 +15,8 @@ const mark = 'jexo-ssh-tunnel'
 const longestPauseMs = 30_000
 
 /**
- * Lets others reach a port of this machine through another one, by a reverse forward of the system's ssh. Rejects if the first attempt
- * fails; a forward that is lost later is opened again. Returns what ends it.
+ * Makes a port of this machine reachable on another machine by a reverse forward of the system's ssh. Rejects if the
+ * first attempt fails; a lost forward is opened again. Returns a function that ends it.
  */
 export async function openSshTunnel(
   { destination, remote }: SshTunnel,
@@ -63,7 +63,7 @@ export async function openSshTunnel(
 function openOnce(destination: string, forward: string) {
   const { command, args } = sshCommand()
   const options = ['ExitOnForwardFailure=yes', 'ServerAliveInterval=15', 'ServerAliveCountMax=3']
-  // The far side says when it is there, and ends with us.
+  // The remote side reports when it is ready, and ends with this process.
   const child = spawn(
     command,
     [

@@ -8,8 +8,8 @@ import type { LogLevel } from './log.js'
 const settleMs = 80
 
 /**
- * Loads a served kit again when its file or what it imports changes. Sessions stay; calls in flight finish on the old kit. An
- * edit that does not load leaves the old one serving, and says why. Returns what ends the watching.
+ * Reloads a served kit when its file or an import changes. Sessions stay; running calls finish on the old kit. If an
+ * edit does not load, the old kit stays, and the error is reported. Returns a function that ends the watching.
  */
 export function watchKit(
   file: string,
@@ -66,7 +66,7 @@ function changesBetween(before: readonly Part[], after: readonly Part[]): string
     : lines.join(', ')
 }
 
-/** How many parts a line names. */
+/** Maximum number of parts that a line names. */
 const maxNamed = 12
 
 /** The definition of a part as hosts see it. Its implementation may change without affecting it. */

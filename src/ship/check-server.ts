@@ -7,16 +7,19 @@ import { connect } from '../transport/connect.js'
 export interface ServerCheck {
   server: string
   tools: number
-  /** The tool that was really called: one that only reads, with its own example. */
+  /** The tool that was called: a read-only one, with the arguments of its example. */
   called?: string
   /** The error of a tool that failed in the kit, not in the connection. */
   failure?: string
-  /** It requires a sign-in, and there is no token. */
+  /** A sign-in is required, and there is no token. */
   needsSignIn?: true
   tookMs: number
 }
 
-/** Asks a server by its URL as a host would, and calls one tool that only reads. Rejects with a `JexoError` if it does not answer. */
+/**
+ * Connects to a server by its URL as a host would, and calls one read-only tool. Rejects with a `JexoError` if it does
+ * not respond.
+ */
 export async function checkServer(
   url: string,
   token: string | undefined,
@@ -42,7 +45,7 @@ export async function checkServer(
   }
 }
 
-/** The first that answers, of a few: one may need what is not there. */
+/** Tries a few tools, since one may need something that is missing. */
 async function callOne(
   link: Link,
   tools: readonly ToolDefinition[],
@@ -61,7 +64,7 @@ async function callOne(
   return failed ?? {}
 }
 
-/** An example of the author's, or nothing if nothing is needed. */
+/** The author's example, or no arguments if none are required. */
 function argumentsFor(schema: JsonObject): JsonObject | undefined {
   const [example] = Array.isArray(schema.examples) ? schema.examples : []
   if (isObject(example)) return example

@@ -2,20 +2,20 @@ import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { ErrorCode } from '../errors.js'
 
-/** Settings of a deployment: stored in its folder, changed by the options of `ship`. */
+/** Settings of a deployment: stored in its folder, and changed by the options of `ship`. */
 export interface DeploymentSettings {
-  /** Address of its port; 127.0.0.1 by default. */
+  /** Address of its port. Default: 127.0.0.1. */
   host: string
   port: number
-  /** Path of the endpoint; /mcp by default. */
+  /** Path of the endpoint. Default: /mcp. */
   path: string
-  /** The URL that others reach it by. */
+  /** The public URL. */
   publicUrl?: string
   allowedHosts?: string[]
   isOpenToAnyone?: boolean
   /** How long sessions of the previous release may continue. Default: ten minutes. */
   drainMs: number
-  /** How long a release may take until it is ready; thirty seconds by default. */
+  /** How long a release may take to be ready. Default: thirty seconds. */
   readyMs: number
 }
 
@@ -27,14 +27,14 @@ export const usualSettings: DeploymentSettings = {
   readyMs: 30_000,
 }
 
-/** One release in the record of a deployment. */
+/** One release of a deployment. */
 export interface ReleaseNote {
   id: string
   /** Name of the packed file. */
   file: string
   kit: string
   version: string
-  /** When it was last switched to, or refused. ISO 8601. */
+  /** When it was last activated or refused. ISO 8601. */
   at: string
   outcome: 'served' | 'refused'
 }
@@ -44,30 +44,30 @@ export interface DeploymentState {
   releases: ReleaseNote[]
 }
 
-/** How the supervisor that runs is spoken to. */
+/** How to reach the running supervisor. */
 export interface RunningNote {
   pid: number
   port: number
   token: string
 }
 
-/** Header that `ship` sends before the bytes of the packed file. */
+/** Header that `ship` sends before the packed file. */
 export interface ShipHeader {
   id: string
   file: string
   kit: string
   version: string
-  /** `linux-x64` where it carries native parts. */
+  /** `linux-x64` if it contains native modules. */
   platform?: string
   bytes: number
   settings: Partial<DeploymentSettings>
   /** Variables for the `.env` of the deployment. */
   environment: Record<string, string>
-  /** Makes a token where access needs one and there is none. */
+  /** Creates a token if access requires one and there is none. */
   makesToken: boolean
 }
 
-/** An error as it travels from the far side. */
+/** An error as sent by the remote machine. */
 export interface Failure {
   code: ErrorCode
   problem: string
@@ -118,7 +118,7 @@ export async function readJson<T>(file: string): Promise<T | undefined> {
   }
 }
 
-/** Writes a file in one step; only its owner may read it. */
+/** Writes a file atomically, readable only by its owner. */
 export async function writeWhole(file: string, content: string | Uint8Array, mode = 0o600): Promise<void> {
   await mkdir(join(file, '..'), { recursive: true })
   const draft = `${file}.${process.pid}.draft`

@@ -6,14 +6,17 @@ import { sshCommand } from '../ssh/ssh-command.js'
 import { LineSplitter } from '../transport/line-splitter.js'
 import { shipErrors } from './errors.js'
 
-/** The folder of a deployment: on this machine, or on one that ssh reaches. */
+/** The folder of a deployment, on this machine or on one that ssh reaches. */
 export interface DeployLocation {
   folder: string
   /** `[user@]host`; undefined for this machine. */
   destination: string | undefined
 }
 
-/** Reads `--to`: a folder, or `[user@]host:folder` as ssh has it: relative to the home there. A drive letter is no host. */
+/**
+ * Parses `--to`: a folder, or `[user@]host:folder` as in ssh, relative to the home folder there. A drive letter is not
+ * a host.
+ */
 export function readLocation(text: string): DeployLocation {
   const found = /^([^:/\\]{2,}):(.+)$/.exec(text)
   if (found?.[1] !== undefined && found[2] !== undefined)
@@ -24,14 +27,14 @@ export function readLocation(text: string): DeployLocation {
 export const locationLabel = ({ destination, folder }: DeployLocation): string =>
   destination === undefined ? folder : `${destination}:${folder}`
 
-/** Puts a file there, in one step; makes the folder first. */
+/** Writes a file there atomically; creates the folder first. */
 export async function putFile(location: DeployLocation, name: string, content: Uint8Array): Promise<void> {
   const { folder } = location
   const program = `mkdir -p -- ${quote([folder])} && cd -- ${quote([folder])} && cat > ${name}.draft && mv ${name}.draft ${name}`
   await runShell(location, program, content, () => {})
 }
 
-/** Runs a script in the folder of the deployment with its Node; `hear` is called for each line of output. */
+/** Runs a script in the folder of the deployment with its Node; `hear` is called with each line of output. */
 export async function runThere(
   location: DeployLocation,
   node: string,
@@ -43,7 +46,9 @@ export async function runThere(
   await runShell(location, program, input, hear)
 }
 
-/** Runs a line of the POSIX shell, here or there. Rejects with a `JexoError` that holds what it complained of. */
+/**
+ * Runs a command line of the POSIX shell, here or remotely. Rejects with a `JexoError` that contains its error output.
+ */
 function runShell(
   { destination }: DeployLocation,
   program: string,
@@ -73,7 +78,7 @@ function runShell(
     child.once('error', (error) => failed(error.message))
     child.once('close', (code) => {
       lines.end()
-      // What the script itself refuses it has said already.
+      // The script has reported its own refusals already.
       if (code === 0 || code === 1) return done()
       if (code === 127) return reject(shipErrors.remoteNodeMissing(complaint.trim().split('\n').at(-1) ?? ''))
       failed(complaint.trim().split('\n').at(-1) || `it ended with code ${code}`)

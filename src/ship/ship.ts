@@ -17,11 +17,11 @@ export interface ShipOptions {
   settings?: Partial<DeploymentSettings>
   /** Variables for the `.env` of the deployment. */
   environment?: Record<string, string>
-  /** Makes a token where access needs one and there is none; true by default. */
+  /** Creates a token if access requires one and there is none. Default: true. */
   makesToken?: boolean
-  /** Node on the far machine; `node` by default, here this one. */
+  /** Node on the remote machine. Default: `node`, or this one if it is local. */
   node?: string
-  /** Called with how far it is. */
+  /** Called with progress messages. */
   say?: (text: string) => void
 }
 export interface Shipped extends ShipDone {
@@ -32,8 +32,9 @@ export interface Shipped extends ShipDone {
 const supervisorFile = 'supervisor.mjs'
 
 /**
- * Deploys a packed file (or a kit file, which is packed first), switches to it once it responds on that machine, and calls it
- * through its URL. Rejects with a `JexoError` that says which of this did not work; what served before serves on then.
+ * Deploys a packed file (or a kit file, which is packed first), switches to it once it responds on that machine, and
+ * calls it through its URL. Rejects with a `JexoError` that says which step failed; the previous release then keeps
+ * serving.
  */
 export async function ship(
   artefact: string,
@@ -65,7 +66,7 @@ export async function ship(
   return { ...done, check: await checkOf(location, done) }
 }
 
-/** Goes back to the release before, or to the one of an id. */
+/** Returns to the previous release, or to the one with an id. */
 export async function rollback(
   location: DeployLocation,
   id: string | undefined,
@@ -99,7 +100,7 @@ async function order(
   return done
 }
 
-/** The last message of each kind from the remote machine. Rejects with what it refused. */
+/** The last message of each kind from the remote machine. Rejects with its error. */
 async function tell(
   location: DeployLocation,
   words: readonly string[],
@@ -133,7 +134,7 @@ function readEvent(line: string): FarEvent | undefined {
   }
 }
 
-/** Through the public URL where there is one: that is what others use. */
+/** Uses the public URL if there is one, as clients do. */
 async function checkOf(
   { destination }: DeployLocation,
   { id, url, publicUrl, token, tools }: ShipDone,
@@ -164,7 +165,7 @@ async function readArtefact(
   return { code: packed.code, file: packed.fileName }
 }
 
-/** The far side as one file that needs only Node. */
+/** The remote side as one file that needs only Node. */
 async function supervisorCode(): Promise<Uint8Array> {
   const { outputFiles } = await esbuild().build({
     entryPoints: [compiledFile('ship/supervisor/main.js')],

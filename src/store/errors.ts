@@ -9,6 +9,6 @@ export const storeErrors = {
     ),
 }
 
-/** True for an error that says that the store cannot be used now. */
+/** True for an error that says that the store is unavailable. */
 export const isUnavailable = (error: unknown): error is JexoError =>
   isJexoError(error) && error.code === 'store-unavailable'

@@ -9,10 +9,10 @@ interface Pending {
   reject(error: Error): void
 }
 
-/** How often it is looked whether the process that is to answer still lives, in milliseconds. */
+/** Interval of the check whether the answering process still runs, in milliseconds. */
 const lookEveryMs = 4000
 
-/** Questions between the processes of a server, each with one answer. */
+/** Requests between the processes of a server, each with one response. */
 export class Letters {
   readonly #member: Member
   readonly #answering = new Map<string, Answering>()
@@ -27,7 +27,10 @@ export class Letters {
     this.#answering.set(subject, answer)
   }
 
-  /** Resolves to the answer; undefined if there is no such process, or it ends before it has answered. Rejects with what it has thrown. */
+  /**
+   * Resolves to the response; undefined if there is no such process, or if it ends before it responds. Rejects with its
+   * error.
+   */
   async ask(
     member: string,
     subject: string,
@@ -39,7 +42,7 @@ export class Letters {
     const answer = new Promise<JsonObject | undefined>((resolve, reject) => {
       this.#pending.set(number, { resolve, reject })
       const looking = setInterval(() => {
-        // While the store is away, nobody knows.
+        // Unknown while the store is unavailable.
         this.#member
           .isAlive(member)
           .then((isAlive) => isAlive || resolve(undefined))
@@ -63,7 +66,7 @@ export class Letters {
     }
   }
 
-  /** True if it was one of these. */
+  /** True if the message belonged to a request. */
   hear(mail: JsonObject): boolean {
     const { kind, number, sender, subject, letter, answer, error } = mail
     if (kind === 'letter' && typeof sender === 'string' && typeof number === 'number') {

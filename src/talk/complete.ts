@@ -4,12 +4,12 @@ import type { Link } from '../link/link.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { verbs } from './talk.js'
 
-/** Candidates for completion at the cursor, and the text that they replace. */
+/** Candidates for completion at the cursor, and the range of text that they replace. */
 export async function completeLine(link: Link, line: string): Promise<[string[], string]> {
   const words = line.split(/\s+/)
   const last = words.at(-1) ?? ''
   const candidates = await candidatesFor(link, words, last)
-  // They are put on the line as they are, where a space would end the word.
+  // Candidates are inserted without quoting, where a space would end the word.
   const fits = (candidate: string) =>
     candidate.startsWith(last) && escapeControls(candidate) === candidate && !/[\s'"\\]/.test(candidate)
   return [[...new Set(candidates)].filter(fits), last]
@@ -54,7 +54,7 @@ function choicesIn(root: JsonObject, given: JsonObject): string[] {
   return [...own, ...switches].map(String).concat(inner.flatMap((branch) => choicesIn(root, branch)))
 }
 
-/** Resources as they are, and those that the completions of templates lead to. */
+/** Existing resources, and those that the completions of templates produce. */
 async function uris(link: Link, typed: string): Promise<string[]> {
   const [resources, templates] = await Promise.all([link.resources(), link.templates()])
   const made = await Promise.all(templates.map(({ uriTemplate }) => fromTemplate(link, uriTemplate, typed)))
@@ -105,7 +105,7 @@ async function valuesOf(
   )
 }
 
-/** `name=value` as it is typed; without a value before the sign is there. */
+/** `name=value` while it is typed; `value` is undefined before the equals sign. */
 function pairOf(word: string): [name: string, value: string | undefined] {
   const at = word.indexOf('=')
   return at < 0 ? [word, undefined] : [word.slice(0, at), word.slice(at + 1)]

@@ -26,7 +26,7 @@ quit                         end the session`
 
 export const verbs = ['list', 'call', 'read', 'fill', 'help', 'quit']
 
-/** Carries out one line of a conversation over a link. Rejects as the link does, or with a `JexoError` for what cannot be read. */
+/** Executes one line over a link. Rejects as the link does, or with a `JexoError` for a line that cannot be parsed. */
 export async function talk(
   link: Link,
   line: string,

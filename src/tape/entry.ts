@@ -6,13 +6,13 @@ import type { HttpExchange } from '../transport/http-wire.js'
 export type TargetState = 'connecting' | 'open' | 'closed'
 export type Side = 'client' | 'server'
 
-/** Messages at a target. A score is drawn from these alone, and a tape is a file of them. */
+/** An event at a target. A score is drawn only from these, and a tape is a file of them. */
 export type TapeEvent =
   | {
       kind: 'message'
       from: Side
       message: Message
-      /** Size as it was on the wire, in bytes. */
+      /** Size on the wire, in bytes. */
       bytes: number
       /** Number of the HTTP exchange that carried it. */
       exchange?: number
@@ -21,24 +21,22 @@ export type TapeEvent =
   | ({ kind: 'http'; exchange: number } & Omit<HttpExchange, 'sent'>)
   /** An upstream record, which is not sent to the host. */
   | { kind: 'upstream'; record: UpstreamRecord }
-  /** A step of a sign-in; `waiting` while a person is asked, by the card `question`. Secrets are masked. */
+  /** A step of a sign-in; `waiting` while the card `question` asks the user. Secrets are masked. */
   | {
       kind: 'sign-in'
       step: Omit<SignInStep, 'outcome'> & { outcome: SignInStep['outcome'] | 'waiting' }
       question?: string
     }
-  /** A message between the page of a tool and the host that shows it. */
+  /** A message between a view and its host. */
   | { kind: 'page'; from: 'host' | 'page'; view: string; message: JsonObject }
-  /** A line where messages belong that is none. */
+  /** A line that is not a message, in a place for messages. */
   | { kind: 'stray'; from: Side; text: string }
   | { kind: 'stderr'; text: string }
-  /**
-   * `label` says what the target is, where it is met for the first time; `isClean` that it ended as it should.
-   */
+  /** `label` describes the target at its first event; `isClean` says that it ended as expected. */
   | { kind: 'state'; state: TargetState; text: string; label?: string; isClean?: true }
 
 export type TapeEntry = TapeEvent & {
-  /** Counts from 1 in the order of the tape. Not in the file: a line's place says it. */
+  /** Numbered from 1 in the order of the tape. Not in the file, since the position of the line gives it. */
   sequence: number
   /** Milliseconds since 1970, with fractions. */
   at: number
@@ -55,5 +53,5 @@ export interface TapeHeader {
   writer: string
 }
 
-/** Milliseconds since 1970, finer than `Date.now`. */
+/** Milliseconds since 1970, with a finer resolution than `Date.now`. */
 export const now = (): number => performance.timeOrigin + performance.now()

@@ -8,14 +8,14 @@ import { TapeReader } from './read.js'
 const longestLineBytes = 512 * 1024 * 1024
 
 export interface FollowedTape {
-  /** Resolves once what is in the file now was handed on. */
+  /** Resolves once the existing content of the file was passed on. */
   readonly ready: Promise<void>
   close(): Promise<void>
 }
 
 /**
- * Passes on existing and new entries of a tape. The file need not be there yet; one that is emptied or
- * replaced is begun again. Ends at a line that cannot be read, and calls `failed`.
+ * Passes on existing and new entries of a tape. The file may be created later; if it is emptied or replaced, it is read
+ * from the start. At a line that cannot be parsed, ends and calls `failed`.
  */
 export function followTape(
   file: string,
@@ -54,7 +54,7 @@ export function followTape(
         const { bytesRead } = await handle.read(chunk, 0, chunk.length, at)
         if (bytesRead === 0 || isOver) break
         at += bytesRead
-        // Copied: the splitter keeps what has no end yet.
+        // Copied, since the splitter keeps incomplete lines.
         lines.push(Buffer.from(chunk.subarray(0, bytesRead)))
         const entries = gathered
         gathered = []
@@ -73,13 +73,13 @@ export function followTape(
     })
     return work
   }
-  // The folder is watched: the file may come later, or be another one tomorrow.
+  // Watches the folder, since the file may be created or replaced later.
   const watcher = watch(dirname(file), {
     depth: 0,
     ignored: (path) => path !== dirname(file) && basename(path) !== basename(file),
   })
   watcher.on('all', () => void next())
-  // Some file systems tell nothing of changes.
+  // Some file systems report no changes.
   const timer = setInterval(() => void next(), 1000)
   timer.unref()
   const stop = async () => {

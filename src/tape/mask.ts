@@ -4,15 +4,16 @@ import { hidden, isSecretName, maskedHeaders, maskSecrets } from '../protocol/se
 import type { TapeEvent } from './entry.js'
 
 /**
- * Masks what must not get into a file that is shared: known secrets wherever they stand, fields and headers that are called
- * like secrets, credentials in URLs. Returns a function from event to event; what has nothing to hide comes back as it is.
+ * Masks values that must not be in a shared file: known secrets in any place, fields and headers whose names say that
+ * they are secrets, and credentials in URLs. Returns a function that maps events; events without secrets are returned
+ * unchanged.
  */
 export function maskForTape(secrets: readonly string[] = []): (event: TapeEvent) => TapeEvent {
-  // Short ones would hide ordinary words.
+  // Short values are not masked, since that would hide ordinary words.
   const known = [...new Set(secrets)].filter((secret) => secret.length >= 6).sort((a, b) => b.length - a.length)
   const forms = known.flatMap((secret) => [...new Set([secret, uriComponent(secret)])])
   const text = (given: string): string => {
-    // A text this long is content: only secrets that are known are looked for.
+    // Texts of this length are content: only known secrets are searched in them.
     const plain = given.length > 2_000_000 ? given : maskSecrets(given)
     return forms.reduce((so, form) => so.replaceAll(form, hidden), plain)
   }

@@ -3,8 +3,8 @@ import type { TapeEntry, TapeEvent } from './entry.js'
 import { tapeErrors } from './errors.js'
 
 /**
- * Reads a tape line by line. The file may still be written to: what is not a whole line yet is not given in. Throws a
- * `JexoError` that names the file, the line and what is wrong with it.
+ * Reads a tape line by line. The file may still be written to, so an incomplete last line is ignored. Throws a
+ * `JexoError` that names the file, the line and the error.
  */
 export class TapeReader {
   readonly #file: string
@@ -35,7 +35,7 @@ export class TapeReader {
       const value: unknown = JSON.parse(line)
       if (isObject(value)) return value
     } catch {
-      // Said below, with the line.
+      // Reported below, with the line number.
     }
     throw this.#wrong('it is not a JSON object')
   }
@@ -49,7 +49,7 @@ export class TapeReader {
 export function readTape(file: string, text: string): TapeEntry[] {
   const reader = new TapeReader(file)
   const lines = text.split('\n')
-  // A last line without its end was cut off while it was written.
+  // An incomplete last line was cut off while it was written.
   if (!text.endsWith('\n')) lines.pop()
   return lines.flatMap((line) => reader.take(line) ?? [])
 }
@@ -58,7 +58,7 @@ const isSide = (value: unknown) => value === 'client' || value === 'server'
 const isHeaders = (value: unknown) =>
   isObject(value) && Object.values(value).every((item) => typeof item === 'string')
 
-/** Required fields of each kind of entry. Unknown fields stay: a later writer may know more. */
+/** Required fields of each kind of entry. Unknown fields are kept, since newer versions may add some. */
 const needs: Readonly<Record<string, (value: Readonly<Record<string, unknown>>) => boolean>> = {
   message: ({ from, message, bytes }) =>
     isSide(from) && readMessage(message).kind !== 'malformed' && typeof bytes === 'number',

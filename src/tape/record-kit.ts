@@ -21,13 +21,13 @@ export function recordKit(label: string, add: (target: string, event: TapeEvent)
     },
     upstream: (session, record) => add(nameOf(session), { kind: 'upstream', record }),
     closed: (session, why) => {
-      // A session that never said anything is none to tell of.
+      // Sessions without any message are not recorded.
       if (names.has(session)) add(nameOf(session), { kind: 'state', state: 'closed', text: why, isClean: true })
     },
   }
 }
 
-/** Tells only what was done outside, to a parent that records the rest: one JSON line each. */
+/** Sends only upstream records to a parent process, which records the rest: one JSON line each. */
 export function tellUpstream(write: (line: string) => void): Observer {
   return {
     message: () => {},

@@ -4,7 +4,7 @@ import { now, type TapeEvent, type TapeHeader } from './entry.js'
 import { tapeErrors } from './errors.js'
 import { maskForTape } from './mask.js'
 
-/** Writes what happens to a file, line by line, as it happens. Appends to an existing file. */
+/** Writes events to a file, line by line, as they happen. Appends to an existing file. */
 export class TapeWriter {
   readonly file: string
   readonly #stream: WriteStream
@@ -28,7 +28,8 @@ export class TapeWriter {
   }
 
   /**
-   * Opens the file; rejects with a `JexoError` where it cannot be written to. A later write error ends the recording, not the session, and calls `failed`.
+   * Opens the file; rejects with a `JexoError` if it cannot be written. A later write error ends the recording, not the
+   * session, and calls `failed`.
    */
   static open(
     file: string,
@@ -36,7 +37,7 @@ export class TapeWriter {
     failed: (reason: string) => void = () => {},
   ): Promise<TapeWriter> {
     try {
-      // For the owner alone, and never through a link that somebody has put there.
+      // Readable only by its owner, and not opened through a link.
       const { O_APPEND, O_CREAT, O_NOFOLLOW = 0, O_WRONLY } = constants
       const fd = openSync(file, O_APPEND | O_CREAT | O_WRONLY | O_NOFOLLOW, 0o600)
       const writer = new TapeWriter(file, createWriteStream(file, { fd }), secrets, failed)
@@ -53,7 +54,7 @@ export class TapeWriter {
     }
   }
 
-  /** From now on these are masked too. */
+  /** Masks these values too from now on. */
   addSecrets(secrets: readonly string[]): void {
     for (const secret of secrets) this.#secrets.add(secret)
     this.#mask = maskForTape([...this.#secrets])

@@ -7,8 +7,8 @@ import { targetErrors } from './errors.js'
 const maxBytes = 50_000_000
 
 /**
- * The value of `@file` for a property: base64 where the schema asks for bytes, else the text; `@@` is an at sign. Undefined for a text
- * that is no `@file`. Throws a `JexoError` if there is no such file.
+ * The value of `@file` for a property: base64 if the schema expects bytes, else the text; `@@` stands for an at sign.
+ * Undefined for other text. Throws a `JexoError` if there is no such file.
  */
 export function fileArgument(schema: JsonSchema, text: string): { text: string } | { value: unknown } | undefined {
   if (text.startsWith('@@')) return { text: text.slice(1) }

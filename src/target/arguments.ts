@@ -5,9 +5,9 @@ import { fileArgument } from './argument-files.js'
 import { targetErrors } from './errors.js'
 
 /**
- * Reads `name=value` words by a tool's schema: numbers, booleans and JSON where the schema asks for them, text
- * elsewhere. A repeated name creates a list, `hive.code=ML-04` sets a property of an object, and `@file` inserts the content of a file.
- * `json` is a whole object that the words are laid over.
+ * Parses `name=value` words by a tool's schema: numbers, booleans and JSON if the schema expects them, otherwise text.
+ * A repeated name creates a list, `hive.code=ML-04` sets a property of an object, and `@file` inserts the content of a
+ * file. `json` is an object that the words are added to.
  */
 export function readArguments(
   tool: string,
@@ -31,7 +31,7 @@ export function readArguments(
   return args
 }
 
-/** Path of a name: a property, or with dots a nested one. Undefined if there is no such place. */
+/** Path of a name: a property, or with dots a nested one. Undefined if there is no such property. */
 function placeOf(schema: JsonObject, name: string): { path: string[]; property: JsonObject } | undefined {
   const properties = propertiesOf(schema)
   const isOpen =
@@ -48,7 +48,7 @@ function placeOf(schema: JsonObject, name: string): { path: string[]; property: 
   return at ? { path, property: at } : { path: [name], property: {} }
 }
 
-/** A property of an object schema, or of a branch of a union that has it; an object that is open takes any. */
+/** A property of an object schema, or of a branch of a union that has it; an open object accepts any. */
 function propertyOf(root: JsonObject, given: JsonObject, key: string): JsonObject | undefined {
   const schema = resolvedIn(root, given)
   const own = propertiesOf(schema)
@@ -78,7 +78,7 @@ function put(args: JsonObject, path: readonly string[], change: (before: unknown
   } else setOwn(args, key, change(before))
 }
 
-/** A key such as `__proto__` is a key like any other. */
+/** A key such as `__proto__` is treated as any other key. */
 const setOwn = (object: JsonObject, key: string, value: unknown) =>
   Object.defineProperty(object, key, { value, enumerable: true, configurable: true, writable: true })
 
@@ -93,7 +93,7 @@ function readJson(text: string): JsonObject {
   return value
 }
 
-/** Reads one value as text is read for a property of a schema. */
+/** Parses one value by the schema of a property. */
 export function readValue(schema: JsonObject, typed: string, isRepeated: boolean): unknown {
   const file = fileArgument(schema, typed)
   if (file && 'value' in file) return file.value

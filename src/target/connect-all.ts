@@ -3,8 +3,8 @@ import { connectEach, type Links } from '../transport/connect-all.js'
 import { connectOnNode, type NodeConnectOptions, type NodeTarget } from '../transport/node-connect.js'
 
 /**
- * Opens several links side by side: those of a host's configuration file, or of entries given by name.
- * Rejects if the file cannot be read; entries that do not open are listed in `failed`.
+ * Opens several links in parallel: those of a host's configuration file, or of given entries. Rejects if the file
+ * cannot be read; entries that do not open are listed in `failed`.
  *
  * @example const { links, failed } = await connectAll('/home/me/host/config.json')
  */

@@ -21,9 +21,9 @@ export type Target =
   | { kind: 'tape'; file: string }
 
 export interface TargetOptions {
-  /** Added to the environment of a kit or a child. */
+  /** Added to the environment of a kit or a child process. */
   env?: Readonly<Record<string, string>>
-  /** Working folder of a child. */
+  /** Working folder of a child process. */
   cwd?: string
   headers?: Readonly<Record<string, string>>
   /** Loads a kit and its imports again. */
@@ -79,7 +79,7 @@ export async function openTarget(
     return { link: await Link.open(wire, options) }
   }
   if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
-  // A kit in a process of its own, as for most commands, needs none of this.
+  // Not needed for a kit in a separate process, as most commands use.
   const { connectOnNode } = await import('../transport/node-connect.js')
   if (target.kind === 'kit') {
     const kit = await loadKit(target.file, options.isAgain)
@@ -89,7 +89,7 @@ export async function openTarget(
   if (target.kind === 'child') return { link: await connectOnNode(target.command, options) }
   const headers = { ...target.headers, ...options.headers }
   const { hasOwnToken, keptSignIn } = await import('../access/sign-in/kept-sign-in.js')
-  // What `jexo sign-in` keeps is for every command that names the URL.
+  // Every command that names the URL uses the tokens of `jexo sign-in`.
   const { signIn = keptSignIn(), ...others } = options
   const own = hasOwnToken(headers) ? {} : { signIn }
   return { link: await connectOnNode(target.url, { ...others, headers, ...own }) }

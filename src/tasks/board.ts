@@ -9,12 +9,12 @@ import { isTerminal, type Task, unknownTask } from './task.js'
 import { TaskMirror } from './task-mirror.js'
 
 export interface BoardLimits {
-  /** How many tasks are kept, and how many of them may work. */
+  /** Maximum number of tasks that are kept, and of those that may run. */
   most: number
   mostWorking: number
-  /** How large all kept results may be together, in characters of JSON. */
+  /** Maximum size of all kept results together, in characters of JSON. */
   mostCharacters: number
-  /** The hint for those who ask how far a task is, in milliseconds. */
+  /** The suggested polling interval, in milliseconds. */
   pollIntervalMs: number
   pageSize: number
 }
@@ -27,12 +27,12 @@ const usualLimits: BoardLimits = {
 }
 
 export interface NewTask {
-  /** The request that is carried out. */
+  /** The request that the task executes. */
   incoming: Pick<Incoming, 'id' | 'method' | 'params'>
   ttlMs: number
   /** Owner of the task; undefined if callers are not authenticated. */
   owner: string | undefined
-  /** Who has sent the request. */
+  /** The sender of the request. */
   identity?: Identity | undefined
   peer: TaskPeer
   work: TaskWork
@@ -43,7 +43,7 @@ export interface TaskPage {
   nextCursor?: string
 }
 
-/** The tasks of one receiver: a kit that is served, or a link (Tasks). Ids cannot be guessed. */
+/** The tasks of one receiver: a served kit, or a link (Tasks). Ids are not guessable. */
 export class TaskBoard {
   readonly #limits: BoardLimits
   readonly #tasks = new Map<string, RunningTask>()
@@ -73,7 +73,7 @@ export class TaskBoard {
     return [...this.#tasks.values()].filter(({ isOver }) => !isOver)
   }
 
-  /** Makes a task, whose work begins once the answer is out. Throws an `RpcError` if there are too many. */
+  /** Creates a task, whose work begins after the response is sent. Throws an `RpcError` if there are too many. */
   create(asked: NewTask): Task | Promise<Task> {
     const { incoming, work } = asked
     const running = this.prepare(asked)
@@ -139,7 +139,7 @@ export class TaskBoard {
     }
   }
 
-  /** Cancels a task. Throws an `RpcError` if it is over already. */
+  /** Cancels a task. Throws an `RpcError` if it has ended already. */
   cancel(id: unknown, owner: string | undefined): Task | Promise<Task> {
     const elsewhere = this.#elsewhere(id)
     if (elsewhere) return elsewhere.cancel(id, owner)
@@ -150,13 +150,13 @@ export class TaskBoard {
     return running.task
   }
 
-  /** Waits for the end of a task, and gives what its request would have been answered with. */
+  /** Waits for the end of a task, and returns the response that its request would have got. */
   result(incoming: Incoming, owner: string | undefined): Promise<JsonObject> {
     const { taskId } = incoming.params
     return this.#elsewhere(taskId)?.result(incoming, owner) ?? this.#find(taskId, owner).resultFor(incoming)
   }
 
-  /** Ends all work. */
+  /** Ends all tasks. */
   close(): void {
     for (const [id, running] of this.#tasks) {
       if (!running.isOver) running.cancel()
@@ -166,7 +166,10 @@ export class TaskBoard {
     this.#timers.clear()
   }
 
-  /** Who knows of a task that is not of this process, or will not always be; undefined if it is, or there are no others. */
+  /**
+   * The mirror that knows a task of another process, or one that may continue elsewhere; undefined for other tasks, or
+   * without other processes.
+   */
   #elsewhere(id: unknown): TaskMirror | undefined {
     const running = typeof id === 'string' ? this.#tasks.get(id) : undefined
     return running && !this.#mirror?.isDurable(running) ? undefined : this.#mirror
@@ -184,11 +187,11 @@ export class TaskBoard {
     if (this.working.length >= mostWorking)
       throw new RpcError(codes.internal, `${mostWorking} tasks are working already; wait for one to end`)
     if (this.#tasks.size < most) return
-    // The oldest that is over has been readable the longest.
+    // Drops the ended task whose result has been available the longest.
     for (const [id, { isOver }] of this.#tasks) if (isOver) return this.drop(id)
   }
 
-  /** A result has come: the oldest others go, where all are too large together. */
+  /** After a new result, drops the oldest results if all together are too large. */
   #shed(newest: string): void {
     let size = 0
     for (const running of this.#tasks.values()) size += running.size
@@ -200,7 +203,7 @@ export class TaskBoard {
     }
   }
 
-  /** It is gone, and so is what it does. */
+  /** The task was dropped, so its work is ended. */
   drop(id: string): void {
     const running = this.#tasks.get(id)
     this.#tasks.delete(id)

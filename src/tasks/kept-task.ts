@@ -2,14 +2,14 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import { isTerminal, type Task, taskIn } from './task.js'
 
-/** A task as processes keep it for each other. */
+/** A task as stored for other processes. */
 export interface KeptTask {
   task: Task
   /** Owner of the task; undefined if callers are not authenticated. */
   owner: string | undefined
-  /** The process that works on it. */
+  /** The process that runs it. */
   member: string
-  /** Other processes may take it up. */
+  /** Other processes may continue it. */
   isDurable?: boolean
   result?: JsonObject
   fault?: { code: number; message: string; data?: unknown }
@@ -20,7 +20,7 @@ const version = 1
 
 export const keptText = (kept: KeptTask): string => JSON.stringify({ version, ...kept })
 
-/** Undefined for what this version cannot read. */
+/** Undefined if this version cannot parse it. */
 export function readKept(text: string): KeptTask | undefined {
   try {
     const value: unknown = JSON.parse(text)
@@ -40,7 +40,7 @@ export function readKept(text: string): KeptTask | undefined {
   }
 }
 
-/** The same task when it is over for another reason than its work. */
+/** The same task, ended for a reason other than its work. */
 export function endedAs(kept: KeptTask, status: 'failed' | 'cancelled', message: string): KeptTask {
   const task = { ...kept.task, status, statusMessage: message, lastUpdatedAt: new Date().toISOString() }
   return { ...kept, task, fault: { code: codes.internal, message } }

@@ -4,11 +4,11 @@ import { codes, RpcError } from '../protocol/rpc-error.js'
 import { isTerminal, metaOfTask, type Task, type TaskStatus, unknownTask } from './task.js'
 import { type TaskChannel, TaskRequest, type TaskRequestOptions } from './task-request.js'
 
-/** The session in which a task was made. The task continues without it. */
+/** The session in which a task was created. The task continues without it. */
 export interface TaskPeer {
-  /** Sends a notification that belongs to no request; nothing happens once the session is closed. */
+  /** Sends a notification that belongs to no request; does nothing once the session is closed. */
   notify(method: string, params: JsonObject): void
-  /** Asks at once. Undefined where only a waiting `tasks/result` has a stream to ask on. */
+  /** Sends a request to the client. Undefined if only a pending `tasks/result` has a stream for it. */
   ask?: ((method: string, params: JsonObject, options: AskOptions) => Promise<JsonObject>) | undefined
 }
 
@@ -21,7 +21,7 @@ export interface TaskWaiter {
 
 export type TaskWork = (request: TaskRequest) => unknown
 
-/** How often a task's message is sent unasked, in milliseconds. */
+/** Interval of unsolicited status notifications, in milliseconds. */
 const messageEveryMs = 1000
 const mostCharacters = 500
 
@@ -30,12 +30,12 @@ export interface AttemptOptions extends TaskRequestOptions {
   checkpoint?: unknown
 }
 
-/** One task, while it works and while its result is kept. */
+/** One task, while it runs and while its result is kept. */
 export class RunningTask implements TaskChannel {
   readonly owner: string | undefined
   readonly sequence: number
   readonly request: TaskRequest
-  /** Settles when the status is terminal: with the result of the request, or with its error. */
+  /** Settles when the status is terminal: with the result of the request, or its error. */
   readonly ended: Promise<JsonObject>
   #task: Task
   readonly #peer: TaskPeer
@@ -43,14 +43,14 @@ export class RunningTask implements TaskChannel {
     resolve: () => {},
     reject: () => {},
   }
-  /** Requests for the result that are waiting; what the work asks goes out on their streams. */
+  /** Pending requests for the result; requests of the task are sent on their streams. */
   readonly #waiting = new Set<TaskWaiter>()
   readonly #wakes = new Set<() => void>()
-  /** Called when it has changed. */
+  /** Called after each change. */
   onChange: (() => void) | undefined
   /** Outcome of the task. */
   outcome: { result?: JsonObject; fault?: RpcFault } = {}
-  /** Characters of the result. */
+  /** Size of the result in characters. */
   size = 0
   #questions = 0
   #saidAt = 0
@@ -72,7 +72,7 @@ export class RunningTask implements TaskChannel {
     this.ended = new Promise((resolve, reject) => {
       this.#settle = { resolve, reject }
     })
-    // Nobody may ever ask for it.
+    // The result may never be fetched.
     this.ended.catch(() => {})
   }
 
@@ -110,7 +110,7 @@ export class RunningTask implements TaskChannel {
     this.#settle.reject(error)
   }
 
-  /** Ends the task, because this process cannot continue it. */
+  /** Ends the task because this process cannot continue it. */
   fail(message: string): void {
     const error = new RpcError(codes.internal, message)
     this.outcome = { fault: error.toFault() }
@@ -119,26 +119,26 @@ export class RunningTask implements TaskChannel {
     this.#settle.reject(error)
   }
 
-  /** Sets the status message, in addition to the messages of the work. */
+  /** Sets the status message; messages of the work can replace it. */
   say(message: string): void {
     this.#change({ statusMessage: message.slice(0, mostCharacters) })
     this.#say()
   }
 
-  /** Its time is over: it is gone, and so is what it does. */
+  /** Its lifetime is over: drops it and ends its work. */
   expire(): void {
     this.request.end(new DOMException('the task has expired', 'AbortError'))
     this.#settle.reject(unknownTask(this.#task.taskId))
   }
 
-  /** Asks them too, until the returned function is called. */
+  /** Also sends requests to these sessions, until the returned function is called. */
   waitFrom(waiter: TaskWaiter): () => void {
     this.#waiting.add(waiter)
     for (const wake of this.#wakes) wake()
     return () => void this.#waiting.delete(waiter)
   }
 
-  /** Waits for the end on behalf of a request, whose stream carries what the work asks meanwhile. */
+  /** Waits for the end on behalf of a request, whose stream carries requests of the task in the meantime. */
   async resultFor(waiting: Incoming): Promise<JsonObject> {
     if (!this.isOver) this.#waiting.add(waiting)
     for (const wake of this.#wakes) wake()
@@ -181,7 +181,7 @@ export class RunningTask implements TaskChannel {
         try {
           return await waiting.ask(method, sent, options)
         } catch (error) {
-          // Whoever waited has left; another may come and be asked.
+          // The waiting requests have ended; another one may come and be asked.
           if (!waiting.isOver || this.request.isOver) throw error
         }
       }
@@ -230,7 +230,7 @@ export class RunningTask implements TaskChannel {
   }
 }
 
-/** The first text of a result: why it failed. */
+/** The first text of a result, for the reason of a failure. */
 function textIn({ content }: JsonObject): string | undefined {
   const [first] = Array.isArray(content) ? content : []
   const { text } = (first ?? {}) as { text?: unknown }

@@ -13,30 +13,30 @@ export interface MirrorLimits {
   pollIntervalMs: number
 }
 
-/** How often a task's progress is written, in milliseconds; its status is at once. */
+/** Interval at which progress of a task is stored, in milliseconds; a new status is stored at once. */
 const writeEveryMs = 300
-/** How often it is looked whether a task is over whose process may have died. */
+/** Interval of the check for tasks whose process may have died. */
 const lookEveryMs = 2000
-/** A process is taken for dead if it was not seen for so long after it was missed. */
+/** How long a process must be missing before it is assumed to have died. */
 const deadAfterMs = 4000
 
 interface Written {
   readonly running: RunningTask
   readonly isDurable: boolean
   text: string
-  /** Writes follow each other. */
+  /** Writes are executed in order. */
   writing: Promise<void>
   timer?: ReturnType<typeof setTimeout> | undefined
 }
 
-/** Tasks of all processes of a server: shows those of this one to the others, and answers for those of the others. */
+/** Tasks of all processes of a server: shows those of this process to the others, and answers for theirs. */
 export class TaskMirror {
   readonly #member: Member
   readonly #letters: Letters
   readonly #limits: MirrorLimits
   readonly #written = new Map<string, Written>()
   readonly #missedSince = new Map<string, number>()
-  /** Requests for results that wait here for tasks of other processes. */
+  /** Requests that wait here for results of tasks in other processes. */
   readonly #waiting = new Map<string, Incoming>()
   readonly #wakes = new Set<() => void>()
 
@@ -51,7 +51,7 @@ export class TaskMirror {
     letters.on('ask for task', (letter) => this.#askHere(letter))
   }
 
-  /** Shows a new task to others. Throws an `RpcError` if there are too many. */
+  /** Stores a new task for others. Throws an `RpcError` if there are too many. */
   async create(running: RunningTask, isDurable = false): Promise<void> {
     const { task, owner } = running
     const text = keptText(this.#kept(running, isDurable))
@@ -61,7 +61,7 @@ export class TaskMirror {
     this.follow(running, text, isDurable)
   }
 
-  /** Makes a task that any process may take up. Rejects if it cannot be handed in. */
+  /** Creates a task that any process may run. Rejects if it cannot be stored. */
   async handIn(ttlMs: number, owner: string | undefined, handIn: (taskId: string) => Promise<void>): Promise<Task> {
     const now = new Date().toISOString()
     const { pollIntervalMs, most } = this.#limits
@@ -79,7 +79,7 @@ export class TaskMirror {
     return task
   }
 
-  /** This process works on it from now on. Undefined if it is over, or gone. */
+  /** This process starts to run it. Undefined if it has ended or does not exist. */
   async takeUp(id: string): Promise<{ task: Task; owner: string | undefined; text: string } | undefined> {
     for (;;) {
       const before = await this.#member.tasks.read(id)
@@ -128,7 +128,7 @@ export class TaskMirror {
     if (isTerminal(status)) throw rpcErrors.invalidParams(`the task is ${status} already`)
     const answer = await this.#letters.ask(kept.member, 'cancel task', { id: taskId })
     if (isObject(answer?.task)) return answer.task as unknown as Task
-    // Nobody works on it.
+    // No process runs it.
     const ended = endedAs(kept, 'cancelled', 'The task was cancelled')
     if (await this.#member.tasks.exchange(taskId, text, keptText(ended))) {
       await this.#member.jobs?.remove(taskId)
@@ -138,7 +138,7 @@ export class TaskMirror {
     return this.cancel(id, owner)
   }
 
-  /** Waits for the end of a task of another process, and gives what its request would have been answered with. */
+  /** Waits for the end of a task in another process, and returns the response that its request would have got. */
   async result(incoming: Incoming, owner: string | undefined): Promise<JsonObject> {
     const waiter = crypto.randomUUID()
     this.#waiting.set(waiter, incoming)
@@ -161,7 +161,7 @@ export class TaskMirror {
     }
   }
 
-  /** True if the mail was about tasks. */
+  /** True if the message was about tasks. */
   hear({ kind }: JsonObject): boolean {
     if (kind !== 'task over') return false
     for (const wake of this.#wakes) wake()
@@ -173,7 +173,7 @@ export class TaskMirror {
     for (const { running } of this.#written.values()) this.forget(running)
   }
 
-  /** Everything that was written so far has arrived, or cannot. */
+  /** Resolves when all pending writes have succeeded or failed. */
   async settled(): Promise<void> {
     await Promise.all([...this.#written.values()].map((written) => this.#write(written)))
   }
@@ -203,7 +203,7 @@ export class TaskMirror {
     return written.writing
   }
 
-  /** Tries until it is written; where another process has ended the task meanwhile, its work here ends as well. */
+  /** Retries until it is written. If another process has ended the task in the meantime, its work here ends too. */
   async #writeNow(written: Written): Promise<void> {
     const { running, isDurable } = written
     const { taskId } = running.task
@@ -229,7 +229,7 @@ export class TaskMirror {
     await this.#over(taskId)
   }
 
-  /** The stored form of a task. A task whose process has died has failed, unless another takes it up. */
+  /** The stored form of a task. A task whose process has died has failed, unless another process continues it. */
   async #read(id: unknown, owner: string | undefined): Promise<{ text: string; kept: KeptTask }> {
     const text = typeof id === 'string' && id.length <= 100 ? await this.#member.tasks.read(id) : undefined
     const kept = text === undefined ? undefined : readKept(text)
@@ -278,7 +278,7 @@ export class TaskMirror {
     return { task: { ...written.running.task } }
   }
 
-  /** Somebody waits for a task of this process at another. */
+  /** A request in another process waits for a task of this process. */
   #waitHere(id: string, waiter: string, sender: string): JsonObject | undefined {
     const running = this.#written.get(id)?.running
     if (!running) return undefined

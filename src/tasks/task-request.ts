@@ -14,14 +14,14 @@ export interface TaskRequestOptions {
   save?: ((value: unknown) => Promise<void>) | undefined
 }
 
-/** The request that a task carries out. The request was answered immediately; the work uses it until the task ends. */
+/** The request that a task executes. It was answered immediately; the work uses it until the task ends. */
 export class TaskRequest extends Incoming {
-  /** Who has started it. The session may serve another token of the same caller by the time the work begins. */
+  /** The caller who started it. By the time the work begins, the session may use another token of the same caller. */
   readonly identity: Identity | undefined
   readonly task: CallTask
-  /** Keeps a value for the next attempt; undefined where there will be none. */
+  /** Stores a value for the next attempt; undefined if there will be none. */
   readonly save: ((value: unknown) => Promise<void>) | undefined
-  /** The unexpected error that its work has failed by. */
+  /** The unexpected error with which its work failed. */
   failure: unknown
   readonly #channel: TaskChannel
 
@@ -33,7 +33,7 @@ export class TaskRequest extends Incoming {
     this.save = save
   }
 
-  /** Also the message of the task's status. */
+  /** Also used as the message of the task's status. */
   override progress(report: Progress): void {
     this.#channel.progressed(report)
     super.progress(report)

@@ -3,17 +3,17 @@ import { type RpcError, rpcErrors } from '../protocol/rpc-error.js'
 
 export type TaskStatus = 'working' | 'input_required' | 'completed' | 'failed' | 'cancelled'
 
-/** A task as both sides see it (Tasks, "Task"). Times are ISO 8601, durations milliseconds. */
+/** A task (Tasks, "Task"). Times are ISO 8601, durations milliseconds. */
 export interface Task {
   taskId: string
   status: TaskStatus
-  /** How far it is, or why it failed. */
+  /** Progress, or the reason of a failure. */
   statusMessage?: string
   createdAt: string
   lastUpdatedAt: string
-  /** Counted from its creation; after that, the task and its result are gone. `null` for no limit. */
+  /** Lifetime of the task and its result, counted from its creation. `null` for no limit. */
   ttl: number | null
-  /** How long to wait before asking again. */
+  /** Suggested polling interval. */
   pollInterval?: number
 }
 
@@ -26,7 +26,7 @@ export const metaOfTask = (meta: unknown, taskId: string): JsonObject => ({
   [relatedTask]: { taskId },
 })
 
-/** A status that never changes. */
+/** True for a status that never changes. */
 export const isTerminal = (status: TaskStatus): boolean =>
   status === 'completed' || status === 'failed' || status === 'cancelled'
 
@@ -44,7 +44,7 @@ export function readTtl(task: unknown): number {
   return Math.min(Math.max(1, Math.round(ttl)), mostTtlMs)
 }
 
-/** An answer that is a task. Throws an `Error` if it is not a task. */
+/** A response that creates a task. Throws an `Error` if it does not. */
 export function taskIn(value: unknown): Task {
   const statuses: readonly unknown[] = ['working', 'input_required', 'completed', 'failed', 'cancelled']
   if (!isObject(value) || typeof value.taskId !== 'string' || !statuses.includes(value.status))

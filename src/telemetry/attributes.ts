@@ -5,7 +5,7 @@ import { RpcError } from '../protocol/rpc-error.js'
 import type { RequestEnd } from '../protocol/watch.js'
 import type { WatchedSession } from './telemetry.js'
 
-/** Methods of the standard. A peer can send any other text, which would make a metric of each. */
+/** Methods of the standard. Peers can send any other text, each of which would create a metric. */
 const methods: ReadonlySet<string> = new Set([
   ...['initialize', 'ping', 'tools/list', 'tools/call', 'resources/list', 'resources/templates/list'],
   ...['resources/read', 'resources/subscribe', 'resources/unsubscribe', 'prompts/list', 'prompts/get'],
@@ -84,7 +84,7 @@ export function failureIn(end: RequestEnd): { attributes: Attributes; message?: 
   }
 }
 
-/** A stable word for an error: its code, or the name of its class. */
+/** A stable name of an error: its code, or the name of its class. */
 export function errorType(error: unknown): string {
   if (isJexoError(error)) return error.code
   const { name } = (error ?? {}) as { name?: unknown }

@@ -6,7 +6,7 @@ const fields = ['traceparent', 'tracestate', 'baggage'] as const
 /** Maximum length of a received header, in characters. */
 const mostCharacters = 8192
 
-/** The context that a peer has sent; undefined without a valid one. */
+/** The context that a peer has sent; undefined if it is missing or invalid. */
 export function contextIn(meta: JsonObject, base: Context): Context | undefined {
   if (typeof meta.traceparent !== 'string') return undefined
   const carrier: Record<string, string> = {}
@@ -14,7 +14,7 @@ export function contextIn(meta: JsonObject, base: Context): Context | undefined 
     const value = meta[field]
     if (typeof value === 'string' && value.length <= mostCharacters) carrier[field] = value
   }
-  // From nothing: a trace that is no trace must not be taken for the one that is active here.
+  // Starts from an empty context: without a valid trace, the active one must not be used instead.
   const remote = trace.getSpanContext(propagation.extract(ROOT_CONTEXT, carrier))
   return remote ? propagation.extract(base, carrier) : undefined
 }
@@ -25,7 +25,7 @@ export function metaOf(context: Context): JsonObject {
   return Object.fromEntries(fields.flatMap((field) => (carrier[field] ? [[field, carrier[field]]] : [])))
 }
 
-/** Headers that carry a context on in an HTTP request, in the form that the SDK is set to. */
+/** HTTP headers that propagate a context, in the format that the SDK is configured for. */
 export function headersOf(context: Context): Record<string, string> {
   const carrier: Record<string, string> = {}
   propagation.inject(context, carrier)

@@ -1,6 +1,9 @@
 import type { Telemetry } from './telemetry.js'
 
-/** Where the OpenTelemetry API keeps what an SDK registers, for every copy of the API in the process. */
+/**
+ * The global symbol under which the OpenTelemetry API stores what an SDK registers, for every copy of the API in the
+ * process.
+ */
 const registered = Symbol.for('opentelemetry.js.api.1')
 
 /** True if an OpenTelemetry SDK was started in this process. */
@@ -10,7 +13,7 @@ export function isSdkStarted(): boolean {
   return trace !== undefined || metrics !== undefined
 }
 
-/** Telemetry by the SDK that was started in this process; undefined if there is none, which costs nothing. */
+/** Telemetry with the SDK that was started in this process; undefined if there is none, which costs nothing. */
 export async function foundTelemetry(): Promise<Telemetry | undefined> {
   if (!isSdkStarted()) return undefined
   const { openTelemetry } = await import('./open-telemetry.js')

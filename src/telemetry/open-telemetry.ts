@@ -4,12 +4,12 @@ import { instrumentsOf } from './instruments.js'
 import { OtelSessionWatch } from './session-watch.js'
 import type { Telemetry } from './telemetry.js'
 
-/** Telemetry by the SDK that is registered with the OpenTelemetry API. */
+/** Telemetry with the SDK that is registered in the OpenTelemetry API. */
 export function openTelemetry(): Telemetry {
   const server = instrumentsOf('server')
   const client = instrumentsOf('client')
   return {
-    // What a server asks its host is work of its session, and measured with the operations of clients.
+    // Requests of a server to its host are part of its session, and are measured with the operations of clients.
     server: (session) => new OtelSessionWatch(session, { answering: server, asking: client }, server),
     client: (session) => new OtelSessionWatch(session, { answering: server, asking: client }, client),
     inside: (name, work) =>

@@ -7,41 +7,41 @@ import { telemetryErrors } from './errors.js'
 import { isSdkStarted } from './found.js'
 
 export interface SdkOptions {
-  /** URL of a collector that takes OTLP over HTTP, such as `http://127.0.0.1:4318`; `OTEL_…` variables by default. */
+  /** URL of an OTLP collector over HTTP, such as `http://127.0.0.1:4318`. Default: the `OTEL_…` variables. */
   otlp?: string | undefined
   /** Name of the service; `OTEL_SERVICE_NAME` overrides it. */
   service: { name: string; version?: string }
-  /** Hears of what cannot be sent. */
+  /** Called with export errors. */
   warn(text: string): void
 }
 
-/** Stops the SDK, and sends what is left. */
+/** Stops the SDK after it has sent the remaining data. */
 export type StopSdk = () => Promise<void>
 
-// Not a literal: bundlers leave it to whoever installs it.
+// Not a literal, so that bundlers do not include it.
 const sdkName: string = '@opentelemetry/sdk-node'
 
-/** Variables that ask for telemetry. */
+/** Variables that enable telemetry. */
 const asking = [
   ...['OTEL_EXPORTER_OTLP_ENDPOINT', 'OTEL_EXPORTER_OTLP_TRACES_ENDPOINT', 'OTEL_EXPORTER_OTLP_METRICS_ENDPOINT'],
   ...['OTEL_TRACES_EXPORTER', 'OTEL_METRICS_EXPORTER'],
 ]
 
-/** How long a process that ends waits for its collector. */
+/** How long an ending process waits for its collector. */
 const flushMs = 2000
 /** Interval of warnings about an unreachable collector. */
 const quietMs = 60_000
 
-/** Reads the URL of a collector as it was typed. Throws a `JexoError` if it is none. */
+/** Parses the URL of a collector. Throws a `JexoError` if it is not valid. */
 export function readCollector(text: string): string {
   if (/^https?:$/.test(URL.canParse(text) ? new URL(text).protocol : '')) return text
   throw telemetryErrors.collectorUnreadable(text)
 }
 
 /**
- * Starts the OpenTelemetry SDK for Node where `otlp` or the standard variables ask for it, unless one is started already. Returns what stops it;
- * undefined where nothing was started. Rejects with a `JexoError` if the SDK is not installed; where only a variable
- * asks for it, a missing SDK is a warning.
+ * Starts the OpenTelemetry SDK for Node if `otlp` or the standard variables ask for it, unless one is running. Returns
+ * a function that stops it; undefined if nothing was started. Rejects with a `JexoError` if the SDK is not installed;
+ * if only a variable asks for it, a missing SDK is a warning.
  */
 export async function startSdk({ otlp, service, warn }: SdkOptions): Promise<StopSdk | undefined> {
   const { env } = process
@@ -55,10 +55,10 @@ export async function startSdk({ otlp, service, warn }: SdkOptions): Promise<Sto
     warn(missing.message)
     return undefined
   }
-  // The SDK reads variables alone, and so do the programs that this one starts.
+  // The SDK, and child processes, read only variables.
   if (otlp !== undefined) env.OTEL_EXPORTER_OTLP_ENDPOINT = otlp
   env.OTEL_LOGS_EXPORTER ||= 'none'
-  // Command lines hold addresses with passwords: the process is not described.
+  // Command lines may contain URLs with passwords, so the process is not described.
   env.OTEL_NODE_RESOURCE_DETECTORS ||= 'env,host'
   const { diag, DiagLogLevel } = await import('@opentelemetry/api')
   const tell = limitedWarnings(warn)
@@ -82,12 +82,15 @@ interface Sdk {
   NodeSDK: new (options: object) => { start(): void; shutdown(): Promise<void> }
 }
 
-/** Starts something that reads the standard variables, with the service in them; programs that are started later do not see it. */
+/**
+ * Starts something that reads the standard variables, with the service in them; child processes that are started later
+ * do not see these values.
+ */
 function startedAs<T>({ name, version }: SdkOptions['service'], start: () => T): T {
   const { env } = process
   const { OTEL_SERVICE_NAME: named, OTEL_RESOURCE_ATTRIBUTES: attributes } = env
   if (!named && !/(^|,)\s*service\.name=/.test(attributes ?? '')) env.OTEL_SERVICE_NAME = name
-  // What is set already comes later, and so holds.
+  // Attributes that are already set come last, and take precedence.
   const own = version === undefined ? '' : `service.version=${encodeURIComponent(version)}`
   env.OTEL_RESOURCE_ATTRIBUTES = [own, attributes].filter(Boolean).join(',')
   try {
@@ -118,7 +121,7 @@ async function loadSdk(): Promise<Sdk | undefined> {
   }
 }
 
-/** A collector that is down would otherwise write a line every few seconds, and one more when the process ends. */
+/** Limits warnings: an unreachable collector would otherwise cause one every few seconds, and one more at the end. */
 function limitedWarnings(warn: (text: string) => void): (text: string) => void {
   let quietUntil = 0
   return (text) => {
@@ -133,7 +136,7 @@ function quietLogger(tell: (text: string) => void): DiagLogger {
   return { error: tell, warn: tell, info: hush, debug: hush, verbose: hush }
 }
 
-/** The SDK gives errors as JSON with their stacks. */
+/** The SDK reports errors as JSON with their stacks. */
 function reasonIn(text: string): string {
   try {
     const { message, code } = JSON.parse(text) as { message?: string; code?: string }

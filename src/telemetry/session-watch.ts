@@ -9,7 +9,7 @@ import type { Instruments } from './instruments.js'
 import type { SessionWatch, UpstreamWork, WatchedSession } from './telemetry.js'
 import { describeUpstream, endUpstream } from './upstream-span.js'
 
-/** A request while it is under way. */
+/** A request in progress. */
 interface Open {
   readonly described: Described
   readonly span: Span
@@ -20,19 +20,19 @@ interface Open {
 /** Maximum length of a label. */
 const mostCharacters = 2000
 
-/** Both sides of the conversation are measured: what this side answers, and what it asks. */
+/** Requests in both directions are measured: those that this side answers, and those that it sends. */
 export interface Sides {
   readonly answering: Instruments
   readonly asking: Instruments
 }
 
-/** Makes a span of each request of a session in both directions, and of what it does outside. */
+/** Makes a span for each request of a session in both directions, and for its external operations. */
 export class OtelSessionWatch implements SessionWatch {
   readonly #session: WatchedSession
   readonly #sides: Sides
   readonly #openedAt = performance.now()
   readonly #open = new Map<RequestId, Open>()
-  /** Where the duration of the session is counted. */
+  /** The metric of the session's duration. */
   readonly #own: Instruments
   #isClosed = false
 
@@ -97,7 +97,7 @@ export class OtelSessionWatch implements SessionWatch {
   }
 
   async upstream<T>({ id, meta }: Incoming, { kind, label, notes, run }: UpstreamWork<T>): Promise<T> {
-    // What a task does comes after its request was answered: it belongs to whatever has sent that.
+    // A task's operations come after its request was answered, so they belong to the request that created it.
     const parent = this.#open.has(id)
       ? this.#contextOf(id)
       : (contextIn(meta, context.active()) ?? context.active())
@@ -140,7 +140,7 @@ export class OtelSessionWatch implements SessionWatch {
     })
   }
 
-  /** The context of a request: the active one where it is part of it already, such as inside a span of the author's. */
+  /** The context of a request: the active context if the request belongs to it, such as inside a span of the author. */
   #contextOf(id: RequestId | undefined): Context {
     const active = context.active()
     const own = id === undefined ? undefined : this.#open.get(id)?.context
@@ -160,7 +160,7 @@ export class OtelSessionWatch implements SessionWatch {
       span.setStatus({ code: SpanStatusCode.ERROR, ...message })
     }
     span.setAttribute('mcp.protocol.version', this.#session.revisionDate)
-    // With the context of the span, so that a collector can lead from a figure to a trace.
+    // With the context of the span, so that a collector can link metrics to traces.
     operations.record((performance.now() - startedAt) / 1000, { ...shared, ...failure?.attributes }, own)
     span.end()
   }

@@ -9,20 +9,20 @@ export interface WatchedSession {
   /** Protocol revision in force, such as `2025-11-25`. */
   readonly revisionDate: string
   readonly network: NetworkPath
-  /** False for a name that the caller has made up: it is kept out of span names and metrics. */
+  /** False for a name that the caller made up, which is left out of span names and metrics. */
   knows(method: string, name: string): boolean
   mask(text: string): string
 }
 
 export interface NetworkPath {
-  /** Undefined where both sides are in one process. */
+  /** Undefined if both sides are in one process. */
   readonly transport: 'pipe' | 'tcp' | undefined
   /** Host and port of the server, on the client side. */
   readonly address?: string
   readonly port?: number
 }
 
-/** Something that a call does outside. */
+/** An external operation of a call. */
 export interface UpstreamWork<T> {
   readonly kind: string
   readonly label: string
@@ -30,15 +30,15 @@ export interface UpstreamWork<T> {
   run(): T | Promise<T>
 }
 
-/** Watches one session: its requests, what they do outside, and how long it lives. */
+/** Observes one session: its requests, their external operations, and its lifetime. */
 export interface SessionWatch extends DialogueWatch {
   upstream<T>(incoming: Incoming, work: UpstreamWork<T>): Promise<T>
-  /** A layer did something to a call. */
+  /** A layer acted on a call. */
   layer(incoming: Incoming, name: string, what: string, detail: JsonObject | undefined): void
   closed(): void
 }
 
-/** Identifiers of the span that is active, as log lines carry them. */
+/** Identifiers of the active span, for log lines. */
 export interface TraceIds {
   trace_id: string
   span_id: string

@@ -2,7 +2,7 @@ import { type Attributes, type Span, SpanKind, SpanStatusCode } from '@opentelem
 import type { UpstreamNotes } from '../kit/call.js'
 import { errorType } from './attributes.js'
 
-/** Name, kind and attributes of a span for something that a call does outside. */
+/** Name, kind and attributes of the span of an external operation. */
 export function describeUpstream(
   kind: string,
   label: string,
@@ -44,7 +44,7 @@ export function describeUpstream(
   return { name: word, kind: SpanKind.INTERNAL, attributes: { 'jexo.upstream.label': label } }
 }
 
-/** Ends the span of something outside, with what was noted or went wrong. */
+/** Ends the span of an external operation with its details or its error. */
 export function endUpstream(
   span: Span,
   kind: string,

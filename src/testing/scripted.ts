@@ -2,7 +2,7 @@ import { answersFrom, type ReadyAnswer } from '../link/answerers.js'
 import type { Answerer, ModelAnswerer, Question } from '../link/answering.js'
 import type { ModelRequest } from '../protocol/sampling.js'
 
-/** A scripted person: answers from a list and records the questions. */
+/** A scripted user: answers from a list and records the questions. */
 export interface ScriptedPerson {
   readonly onQuestion: Answerer
   /** Messages of all questions, in order. */
@@ -12,7 +12,7 @@ export interface ScriptedPerson {
 }
 
 /**
- * A person for tests. Each answer is used once, for the first question that it matches.
+ * A user for tests. Each answer is used once, for the first question that it matches.
  *
  * @example
  * const person = scriptedPerson([{ about: 'storesKg', action: 'accept', content: { storesKg: 11 } }])

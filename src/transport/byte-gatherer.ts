@@ -1,10 +1,11 @@
 /**
- * Joins chunks of bytes as they arrive, into one buffer that doubles: however small the chunks are, memory stays at about twice the bytes.
+ * Joins chunks of bytes in one buffer that doubles in size: even for small chunks, memory stays at about twice the
+ * bytes.
  */
 export class ByteGatherer {
   #bytes: Uint8Array = new Uint8Array()
   #length = 0
-  /** The buffer is somebody else's chunk: nothing may be written into it. */
+  /** The buffer is a chunk of the caller, and must not be modified. */
   #isBorrowed = true
 
   get length(): number {
@@ -13,7 +14,7 @@ export class ByteGatherer {
 
   push(chunk: Uint8Array): void {
     if (this.#length === 0) {
-      // Most bodies are one chunk, which is used as it is.
+      // Most bodies are one chunk, which is used without copying.
       this.#bytes = chunk
       this.#length = chunk.length
       return
@@ -29,7 +30,7 @@ export class ByteGatherer {
     this.#length = needed
   }
 
-  /** What has been gathered; valid until the next `push`. */
+  /** The bytes so far; valid until the next `push`. */
   get bytes(): Uint8Array {
     return this.#bytes.subarray(0, this.#length)
   }

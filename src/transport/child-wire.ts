@@ -11,25 +11,25 @@ export interface ChildCommand {
   command: string
   args: readonly string[]
   cwd?: string
-  /** The child's whole environment; this process's own if it is omitted. */
+  /** The complete environment of the child. Default: that of this process. */
   env?: Readonly<Record<string, string | undefined>>
 }
 export interface ChildWireOptions {
-  /** Called with each line the child writes to stderr. */
+  /** Called with each line of the child's stderr. */
   onStderr?: (line: string) => void
-  /** Hears lines on the child's stdout that are no messages. */
+  /** Called with lines on the child's stdout that are not messages. */
   onStray?: (line: string) => void
-  /** Hears lines that the child says on descriptor 3, of which a variable tells it where one is named. */
+  /** Called with lines that the child writes to descriptor 3, whose number it gets in a variable. */
   aside?: { variable?: string; hear(line: string): void } | undefined
-  /** How long the child may take to end by itself, and again after SIGTERM; 2,000 by default. */
+  /** Time limit for the child to end by itself, and again after SIGTERM. Default: 2,000. */
   graceMs?: number
   maxBytes?: number
 }
 
-/** The longest line of stderr that is handed on. */
+/** Maximum length of a line of stderr. */
 const maxErrorBytes = 256 * 1024
 
-/** A wire to a server in a child process: one message a line on its stdin and stdout (Transports, "stdio"). */
+/** A wire to a server in a child process: one message per line on its stdin and stdout (Transports, "stdio"). */
 export class ChildWire implements Wire {
   readonly label: string
   readonly network = { transport: 'pipe' } as const
@@ -81,7 +81,7 @@ export class ChildWire implements Wire {
     await this.#ended
   }
 
-  /** Ends the child at once. */
+  /** Kills the child. */
   kill(): void {
     this.#child?.kill('SIGKILL')
   }

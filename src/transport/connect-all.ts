@@ -2,7 +2,7 @@ import { isJexoError, type JexoError } from '../errors.js'
 import { linkErrors } from '../link/errors.js'
 import type { Link } from '../link/link.js'
 
-/** Several links side by side: those that opened, and why the others did not. */
+/** Several links: those that opened, and the errors of the others. */
 export interface Links {
   readonly links: Readonly<Record<string, Link>>
   readonly failed: Readonly<Record<string, JexoError>>

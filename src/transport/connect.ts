@@ -14,7 +14,7 @@ import { TwoEndpointWire } from './two-endpoint-wire.js'
 export interface ConnectOptions extends LinkOptions, Partial<RunningOptions> {
   /** Sent with every request over HTTP. */
   headers?: Readonly<Record<string, string>>
-  /** Gets the tokens that are sent to a URL: `clientCredentials` and others of `jexo/access`. */
+  /** Provides the tokens for a URL: `clientCredentials` and others of `jexo/access`. */
   signIn?: SignIn
   /** Called for each HTTP request when the head of its response has arrived. */
   onExchange?: ((exchange: HttpExchange) => void) | undefined

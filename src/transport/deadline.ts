@@ -1,6 +1,6 @@
 import { createContext, Script } from 'node:vm'
 
-/** What did not end in time. */
+/** An operation that did not end in time. */
 export class DeadlineExceeded extends Error {
   constructor(ms: number) {
     super(`it took longer than ${ms} ms`)
@@ -8,8 +8,8 @@ export class DeadlineExceeded extends Error {
 }
 
 /**
- * Runs a function that others have a say in, such as a check by a pattern from a peer, and stops it after a time though it never gives way.
- * Throws a `DeadlineExceeded` then.
+ * Runs a function that depends on input of a peer, such as a check with its pattern, and stops it after a time limit
+ * even if it blocks. Throws a `DeadlineExceeded` then.
  */
 export function withinDeadline<T>(ms: number, run: () => T): T {
   holder ??= { context: createContext({ run: undefined as unknown }), script: new Script('run()') }
@@ -27,5 +27,5 @@ export function withinDeadline<T>(ms: number, run: () => T): T {
   }
 }
 
-/** Made at first use: a context of its own is where a script can be timed. */
+/** Created at first use: only scripts in a separate context can have a time limit. */
 let holder: { context: import('node:vm').Context; script: Script } | undefined

@@ -38,7 +38,7 @@ function readRequest(request: Request): HttpRequest {
     method: request.method,
     path: url.pathname,
     query: url.search,
-    // A Request made by hand has no Host header; its URL says the same.
+    // A Request created in code has no Host header; its URL contains the host.
     header: (name) => request.headers.get(name) ?? (name === 'host' ? url.host : undefined),
     body: async (maxBytes) => {
       if (Number(request.headers.get('content-length') ?? 0) > maxBytes) throw new BodyTooLong()
@@ -65,7 +65,7 @@ function toResponse(answer: HttpAnswer, maxUnreadBytes: number): Response {
     start(controller) {
       detach = stream({
         write: (text) => {
-          // A reader that leaves too much unread is let go: it can resume.
+          // A reader that leaves too much unread is disconnected; it can resume.
           if ((controller.desiredSize ?? 0) < 0) {
             detach()
             controller.error(new Error('too much was left unread'))
@@ -75,7 +75,7 @@ function toResponse(answer: HttpAnswer, maxUnreadBytes: number): Response {
           try {
             controller.close()
           } catch {
-            // The reader has cancelled already: there is nothing left to close.
+            // The reader has cancelled already, so there is nothing to close.
           }
         },
       })

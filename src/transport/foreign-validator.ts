@@ -6,14 +6,14 @@ const checkMs = 1000
 const maxSchemaCharacters = 1_000_000
 
 /**
- * Checks values against schemas of peers: compiling and checking each have a deadline, whatever the schema is. A value whose check did not end
- * does not fit; a schema that cannot be prepared in time rejects, as a broken one does.
+ * Checks values against schemas of peers: compiling and checking each have a time limit, whatever the schema is. A
+ * value whose check did not end is invalid; a schema that cannot be compiled in time rejects, as an invalid one does.
  */
 export const foreignValidator: JsonSchemaValidator = {
   async prepare(schema) {
     if (JSON.stringify(schema).length > maxSchemaCharacters)
       throw new Error(`the schema is longer than ${maxSchemaCharacters} characters`)
-    // Loaded before the clock runs.
+    // Loaded before the time limit starts.
     await compilingValidator.prepare({ type: 'object' })
     const validate: Validate = await prepared(schema)
     return (value) => {
@@ -28,7 +28,7 @@ export const foreignValidator: JsonSchemaValidator = {
   },
 }
 
-/** Compiling happens where a promise is taken up, so the deadline stands around that. */
+/** Compiling happens in a promise continuation, so the time limit is set around that. */
 async function prepared(schema: Parameters<JsonSchemaValidator['prepare']>[0]): Promise<Validate> {
   const compile = await compilingValidator.prepareLater(schema)
   return withinDeadline(checkMs * 2, compile)

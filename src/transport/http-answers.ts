@@ -1,11 +1,11 @@
 import { ByteGatherer } from './byte-gatherer.js'
 import { transportErrors } from './errors.js'
 
-/** The longest body or event that is read from a server. */
+/** Maximum length of a body or event of a server. */
 export const maxAnswerBytes = 64 * 1024 * 1024
 const maxRedirects = 5
 
-/** A body as text, read no further than the limit. Rejects with a `JexoError` beyond it. */
+/** A body as text, up to a limit. Rejects with a `JexoError` beyond it. */
 export async function textOf(response: Response, maxBytes = maxAnswerBytes): Promise<string> {
   const gathered = new ByteGatherer()
   for await (const chunk of response.body ?? []) {
@@ -19,8 +19,8 @@ export async function textOf(response: Response, maxBytes = maxAnswerBytes): Pro
 }
 
 /**
- * Fetches, and follows redirects within the origin only: headers and the session's id belong to the server that they were meant for. Rejects with a
- * `JexoError` that names where else it was sent.
+ * Fetches, and follows redirects only within the origin, since headers and the session id are meant for that server.
+ * Rejects with a `JexoError` that names another target of a redirect.
  */
 export async function fetchSameOrigin(
   fetch: typeof globalThis.fetch,
@@ -38,7 +38,7 @@ export async function fetchSameOrigin(
     const next = location !== null && URL.canParse(location, at.href) ? new URL(location, at) : undefined
     if (next?.origin !== url.origin || redirects >= maxRedirects)
       throw transportErrors.redirected(url.href, next?.origin)
-    // A POST that would become a GET would lose its message.
+    // A POST that is redirected as a GET would lose its message.
     if (init.method !== 'GET' && response.status !== 307 && response.status !== 308)
       throw transportErrors.redirected(url.href, next.href)
     at = next

@@ -15,38 +15,38 @@ export interface HttpWireOptions {
   /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
   headers?: Readonly<Record<string, string>>
   fetch?: typeof globalThis.fetch
-  /** Gets the tokens that are sent. */
+  /** Provides the tokens to send. */
   signIn?: SignIn | undefined
-  /** Called for each request when the head of its answer is there, or when there will be none. */
+  /** Called for each request when the head of its response has arrived, or when the request has failed. */
   onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
 
-/** One HTTP request and the head of its answer. Header names are in lower case. */
+/** One HTTP request and the head of its response. Header names are in lower case. */
 export interface HttpExchange {
   method: string
   url: string
   requestHeaders: Readonly<Record<string, string>>
   status?: number
   responseHeaders?: Readonly<Record<string, string>>
-  /** Until the head of the answer was there, in milliseconds. */
+  /** Time until the head of the response arrived, in milliseconds. */
   tookMs: number
-  /** Why there is no answer. */
+  /** Why there is no response. */
   failure?: string
-  /** The message in its body. */
+  /** The message in the request's body. */
   sent?: Message
 }
 
 const carriers = new WeakMap<Message, HttpExchange>()
 
-/** The exchange whose answer brought a message; undefined if it came otherwise, or nobody listens to exchanges. */
+/** The exchange whose response contained a message; undefined for other messages, or if nobody listens to exchanges. */
 export const exchangeOf = (received: Message): HttpExchange | undefined => carriers.get(received)
 
-/** Time a stream may wait before it is asked for again where the server did not say. */
+/** Delay before a stream is requested again, if the server did not give one. */
 const defaultRetryMs = 1000
 const mostRetryMs = 60_000
 const mostResumes = 5
 
-/** The cause of a refusal by status alone. */
+/** The reason of a refusal that has only a status. */
 export class HttpStatus extends Error {
   readonly status: number
   constructor(status: number) {
@@ -84,12 +84,12 @@ export class HttpWire implements Wire {
   readonly #onExchange: ((exchange: HttpExchange) => void) | undefined
   readonly #exchanges = new WeakMap<Response, HttpExchange>()
   readonly #aborter = new AbortController()
-  /** What ends each request that is under way. */
+  /** Aborts each request in progress. */
   readonly #requests = new Map<RequestId, AbortController>()
   #handlers: WireHandlers | undefined
   #sessionId: string | undefined
   #revision: Revision | undefined
-  /** Ends the standing stream of the session that is being forgotten. */
+  /** Ends the standing stream of the session that is being dropped. */
   #standing: AbortController | undefined
 
   constructor(url: URL, options: HttpWireOptions = {}) {
@@ -122,7 +122,7 @@ export class HttpWire implements Wire {
   }
 
   async send(message: Message): Promise<void> {
-    // Nothing comes of a request that was cancelled: its answer is not read any further.
+    // A cancelled request has no result, so its response is not read further.
     if ('method' in message && message.method === 'notifications/cancelled')
       this.#requests.get(message.params?.requestId as RequestId)?.abort()
     try {
@@ -151,7 +151,7 @@ export class HttpWire implements Wire {
     throw protocolErrors.answerMalformed(message.method, `HTTP ${response.status} came with ${type || 'nothing'}`)
   }
 
-  /** Ends the session at the server, without waiting for long. */
+  /** Ends the session at the server, with a short time limit. */
   async close(): Promise<void> {
     const ends = this.#sessionId === undefined ? undefined : this.#delete()
     this.#aborter.abort()
@@ -164,7 +164,7 @@ export class HttpWire implements Wire {
       const headers = this.#headersFor(token === undefined ? {} : { authorization: `Bearer ${token}` })
       await this.#fetch(this.#url, { method: 'DELETE', headers, signal: AbortSignal.timeout(2000) })
     } catch {
-      // A server that is gone has no session to end.
+      // If the server cannot be reached, there is no session to end.
     }
   }
 
@@ -213,7 +213,7 @@ export class HttpWire implements Wire {
     }
   }
 
-  /** Ends with the wire, and with the request that is sent. */
+  /** Aborted with the wire, and with the request. */
   #signalFor(sent: Message | undefined): AbortSignal {
     if (!sent || !isRequest(sent)) return this.#aborter.signal
     const own = new AbortController()
@@ -221,7 +221,7 @@ export class HttpWire implements Wire {
     return AbortSignal.any([this.#aborter.signal, own.signal])
   }
 
-  /** Hands a message on, with a note of what brought it. */
+  /** Passes a message on, and records the exchange that contained it. */
   #received(message: Message, by: Response): void {
     const exchange = this.#exchanges.get(by)
     if (exchange) carriers.set(message, exchange)
@@ -237,7 +237,7 @@ export class HttpWire implements Wire {
     }
   }
 
-  /** A refusal with a JSON-RPC error in it is the answer; anything else is a failure of the wire. */
+  /** A refusal with a JSON-RPC error is the response; any other is a failure of the wire. */
   async #refused(message: Message, response: Response, sentIn: string | undefined): Promise<void> {
     const text = await textOf(response)
     const fault = faultIn(text)
@@ -257,7 +257,7 @@ export class HttpWire implements Wire {
     )
   }
 
-  /** Reads a stream to its end; where the answer is still missing then, resumes it after the last event. */
+  /** Reads a stream to its end; if the response is still missing, resumes after the last event. */
   async #follow(response: Response, asked: Message): Promise<void> {
     const id = isRequest(asked) ? asked.id : undefined
     const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: id === undefined }
@@ -265,10 +265,10 @@ export class HttpWire implements Wire {
     for (let resumes = 0; ; resumes++) {
       const before = reading.lastEventId
       await this.#read(current, reading, id)
-      // Only attempts that bring nothing new count: a server may close its streams as often as it likes.
+      // Only attempts without a new event count, since a server may close its streams often.
       if (reading.lastEventId !== before) resumes = 0
       if (reading.isAnswered || this.#aborter.signal.aborted) return
-      // Without an event to resume after there is no answer to wait for: the call was cancelled, or the server does not keep to the rules.
+      // Without an event id, the stream cannot be resumed: the call was cancelled, or the server violates the standard.
       if (reading.lastEventId === undefined || resumes >= mostResumes)
         throw protocolErrors.answerMalformed(
           isRequest(asked) ? asked.method : 'a message',
@@ -319,7 +319,7 @@ export class HttpWire implements Wire {
     }
   }
 
-  /** Holds a standing stream open for what belongs to no request, where the server offers one. */
+  /** Keeps a standing stream open for messages that belong to no request, if the server offers one. */
   async #stand(): Promise<void> {
     const standing = new AbortController()
     this.#standing = standing
@@ -331,20 +331,20 @@ export class HttpWire implements Wire {
         if (response.ok) failures = 0
         if (response.ok) await this.#read(response, reading, undefined)
         else await response.body?.cancel()
-        // Any other refusal is meant: there are no streams, or the session has ended.
+        // Other refusals are final: the server has no streams, or the session has ended.
         if (!response.ok && response.status < 500) {
           if (response.status !== 400 || reading.lastEventId === undefined) return
-          // What was missed is not known any more.
+          // Missed events are no longer available.
           reading.lastEventId = undefined
         }
       } catch {
-        // The next request tells of a server that is gone; here it is only tried again.
+        // The next request reports an unreachable server; here the stream is only retried.
       }
       await this.#pause(Math.min(reading.retryMs * 2 ** Math.min(failures, 6), mostRetryMs))
     }
   }
 
-  /** Waits, but not beyond the end of this wire. */
+  /** Waits, at most until this wire is closed. */
   #pause(ms: number): Promise<void> {
     const { signal } = this.#aborter
     return new Promise((resolve) => {

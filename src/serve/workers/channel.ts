@@ -1,7 +1,7 @@
 import { messageOf } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 
-/** One end of the pipe between a process and the one that has started it. */
+/** One end of the pipe between a process and its parent. */
 export interface Pipe {
   send(message: JsonObject): void
   onMessage(take: (message: unknown) => void): void
@@ -30,7 +30,7 @@ export class Channel {
     this.#answering.set(name, answer)
   }
 
-  /** Rejects with what the other side has thrown, or if it ends. */
+  /** Rejects with the error of the other side, or if it ends. */
   call(name: string, ...args: readonly unknown[]): Promise<unknown> {
     const id = this.#nextId++
     return new Promise((resolve, reject) => {
@@ -64,7 +64,7 @@ export class Channel {
   }
 }
 
-/** The pipe to the process that has started this one. */
+/** The pipe to the parent process. */
 export function pipeToParent(): Pipe {
   return {
     send: (message) => void (process.connected && process.send?.(message)),

@@ -24,7 +24,7 @@ const methods: Readonly<Record<'sessions' | 'streams' | 'tasks', readonly string
 }
 const own = ['tell', 'tellOthers', 'isAlive', 'take'] as const
 
-/** A store in the process that has started this one. */
+/** A store in the parent process. */
 export function pipedStore(channel: Channel): Store {
   const label = 'of the first process'
   const call = async (name: string, args: readonly unknown[]) => {
@@ -65,7 +65,7 @@ export function pipedStore(channel: Channel): Store {
   }
 }
 
-/** Lets another process use a store of this one. Returns what ends its part in it. */
+/** Lets a child process use a store of this process. Returns a function that ends this. */
 export function lendStore(store: Store, channel: Channel): () => void {
   let member: Member | undefined
   const joined = (): Member => {

@@ -9,15 +9,15 @@ import { numberVariable } from './worker.js'
 export interface WorkersOptions {
   count: number
   log: Log
-  /** Metrics on an address of their own; those at the endpoint are asked for by the workers. */
+  /** Address of the metrics, if it is separate; metrics at the endpoint are requested by workers. */
   metrics?: HttpAddress | undefined
-  /** How long workers may take to end. */
+  /** Time limit for workers to end. */
   drainMs: number
   /** Command of the workers, if it is not the command line of this process. */
   program?: { file: string; args: readonly string[] }
 }
 
-/** How soon a process that has crashed is started again: longer each time, until one has lived for a while. In milliseconds. */
+/** Delay before a crashed process is restarted, in milliseconds; it grows until a process has run for a while. */
 const firstDelayMs = 200
 const mostDelayMs = 30_000
 const steadyMs = 30_000
@@ -32,8 +32,8 @@ interface Running {
 }
 
 /**
- * Runs several processes that serve the same address, and starts again those that crash. SIGHUP puts new ones in their place one by one; SIGTERM and SIGINT end
- * them. Returns the exit code.
+ * Runs several processes that serve the same address, and restarts those that crash. SIGHUP replaces them one by one;
+ * SIGTERM and SIGINT end them. Returns the exit code.
  */
 export async function runWorkers(options: WorkersOptions): Promise<number> {
   return new Workers(options).run()
@@ -64,7 +64,7 @@ class Workers {
     for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => this.#stop(signal))
     process.on('SIGHUP', () => void this.#reload())
     const first = await this.#start(1)
-    // What is wrong with the first is wrong with all, and has been said.
+    // If the first process fails to start, all would; the error was printed.
     if (typeof first === 'string') return this.#code || 2
     const others = await Promise.all(Array.from({ length: count - 1 }, (_, at) => this.#start(at + 2)))
     for (const [at, other] of others.entries()) if (typeof other === 'string') void this.#startAgain(at + 2, other)
@@ -80,7 +80,7 @@ class Workers {
     return this.#code
   }
 
-  /** Starts one, and waits until it answers. A text says why it does not. */
+  /** Starts a process and waits until it responds. Returns an error text if it does not. */
   async #start(number: number): Promise<{ url: string; words: string } | string> {
     const child = cluster.fork({ [numberVariable]: String(number) })
     const channel = new Channel({
@@ -125,7 +125,7 @@ class Workers {
     else this.#log.write('info', `process ${number} answers again`, { number })
   }
 
-  /** New processes take the place of the old, one after the other; those that do not start leave theirs in place. */
+  /** Replaces the processes one after the other; if a new one does not start, the old one stays. */
   async #reload(): Promise<void> {
     if (this.#isReloading || this.#isStopping) return
     this.#isReloading = true

@@ -6,8 +6,8 @@ import type { RunOptions } from '../options.js'
 import { numberVariable } from './worker.js'
 
 /**
- * Serves with several processes that run the same command line, if requested and if this process is not one of them. Returns the exit code; undefined where this
- * process is to serve itself.
+ * Serves with several processes that run the same command line, if that is requested and this process is not one of
+ * them. Returns the exit code; undefined if this process should serve.
  */
 export async function serveByWorkers(
   { workers, log: { form, level }, metrics, sshTunnel }: RunOptions,

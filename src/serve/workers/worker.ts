@@ -5,13 +5,13 @@ import { pipedStore } from './piped-store.js'
 
 /** The connection of a worker to the primary process. */
 export interface Worker {
-  /** Counts from 1. */
+  /** Numbered from 1. */
   readonly number: number
-  /** A store in the first process, where no other is named. */
+  /** A store in the primary process, if no other is configured. */
   store(): Store
-  /** It answers at this URL from now on. */
+  /** Reports that it now responds at this URL. */
   ready(url: string, words: string): void
-  /** Asked to end, by the first process or by a signal. */
+  /** Called when the primary process or a signal asks it to end. */
   readonly asked: Promise<string>
   /** Metrics of this process. */
   onMetrics(read: () => Promise<unknown>): void
@@ -20,7 +20,7 @@ export interface Worker {
   end(): void
 }
 
-/** Set for processes that were started by `--workers`. */
+/** Set for processes started by `--workers`. */
 export const numberVariable = 'JEXO_WORKER'
 
 let known: Worker | undefined
@@ -47,7 +47,7 @@ function newWorker(number: number): Worker {
   }
 }
 
-/** How many processes are meant: a number, or `auto` for one for each processor. Undefined for what is neither. */
+/** The number of processes: a number, or `auto` for one per processor. Undefined if the text is neither. */
 export function countOf(text: string): number | undefined {
   if (text === 'auto') return Math.max(1, cpus().length)
   const count = Number(text)

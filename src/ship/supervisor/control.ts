@@ -24,7 +24,10 @@ export type Order =
   | { verb: 'status' }
   | { verb: 'stop' }
 
-/** Runs the supervisor of a folder until it is stopped, and accepts requests on loopback. Rejects if it cannot begin. */
+/**
+ * Runs the supervisor of a folder until it is stopped, and accepts requests on the loopback interface. Rejects if it
+ * cannot start.
+ */
 export async function superviseHere(folder: string, log: (text: string) => void): Promise<void> {
   const supervisor = await Supervisor.open(folder, log)
   const token = randomBytes(24).toString('base64url')
@@ -60,7 +63,7 @@ function orders(supervisor: Supervisor, token: string, stop: () => void): Server
         await carryOut(JSON.parse(text) as Order, supervisor, tell, stop)
       } catch (error) {
         tell({ failed: failureOf(error) })
-        // With nothing to serve there is nothing to stay for.
+        // Without a release there is nothing to serve.
         if (!supervisor.hasRelease) stop()
       }
       response.end()
@@ -103,7 +106,10 @@ export async function isSupervised(folder: string): Promise<boolean> {
   return answer?.ok === true
 }
 
-/** Starts the supervisor of a folder in the background, unless it runs. Rejects with what kept it from beginning. */
+/**
+ * Starts the supervisor of a folder in the background, unless it is running. Rejects with the reason if it does not
+ * start.
+ */
 export async function ensureSupervised(folder: string): Promise<void> {
   if (await isSupervised(folder)) return
   const file = deploymentFiles.log(folder, 'supervisor')
@@ -126,7 +132,7 @@ export async function ensureSupervised(folder: string): Promise<void> {
   child.unref()
 }
 
-/** A failure as it was said elsewhere, with its own code. */
+/** An error of the other process, with its code. */
 export const relayedFailure = (failure: Failure | undefined): Error => {
   const { code, problem, fix, location } = failure ?? { code: 'unexpected', problem: 'it failed', fix: readTheLogs }
   return new JexoError(code, problem, fix, location)
@@ -134,7 +140,7 @@ export const relayedFailure = (failure: Failure | undefined): Error => {
 
 const readTheLogs = 'read the logs of the deployment: jexo ship --to … --logs'
 
-/** Returns an order to the supervisor that runs, and passes on what it says. */
+/** Sends an order to the running supervisor, and passes on its messages. */
 export async function give(folder: string, order: Order, hear: (event: FarEvent) => void): Promise<void> {
   const note = await readJson<RunningNote>(deploymentFiles.running(folder))
   if (!note) throw shipErrors.deploymentNotRunning()

@@ -23,7 +23,7 @@ import { shipErrors } from '../errors.js'
 import { ensureSupervised, failureOf, give, isSupervised, superviseHere } from './control.js'
 import { urlAt } from './supervisor.js'
 
-/** The remote side of `ship`, in the folder of the deployment. It writes one JSON object per line. */
+/** The remote side of `ship`, in the folder of the deployment. Writes one JSON object per line. */
 const folder = process.cwd()
 const tell = (event: FarEvent) => void process.stdout.write(`${JSON.stringify(event)}\n`)
 
@@ -44,7 +44,7 @@ async function main([verb, ...words]: string[]): Promise<void> {
   )
 }
 
-/** Over when the port is free again. */
+/** Ends when the port is free again. */
 async function stop(): Promise<void> {
   await give(folder, { verb: 'stop' }, tell)
   const latestAt = Date.now() + 30_000
@@ -67,7 +67,7 @@ async function run(): Promise<void> {
   process.exit(0)
 }
 
-/** Takes a packed file in from stdin, after a line that says what it is, and has it switched to. */
+/** Receives a packed file on stdin, after a header line, and switches to it. */
 async function ship(): Promise<void> {
   const chunks: Buffer[] = []
   for await (const chunk of process.stdin) chunks.push(chunk as Buffer)
@@ -104,8 +104,8 @@ async function ship(): Promise<void> {
 }
 
 /**
- * Stores the settings of the deployment; returns a function that restores the previous ones. Throws a `JexoError`, and keeps nothing, where others could call and
- * nothing checks who does.
+ * Stores the settings of the deployment; returns a function that restores the previous ones. Throws a `JexoError`, and
+ * stores nothing, if others could call without any check.
  */
 async function settle({
   settings: given,
@@ -138,7 +138,10 @@ async function settle({
   }
 }
 
-/** A line as `.env` files have it: in quotes that the value itself does not hold. Throws a `JexoError` if it holds all of them. */
+/**
+ * A line of a `.env` file: quoted with a quote that the value does not contain. Throws a `JexoError` if it contains all
+ * of them.
+ */
 function variableLine([name, value]: [string, string]): string {
   if (/^[\w./:@%+-]*$/.test(value)) return `${name}=${value}`
   const quote = ["'", '`', '"'].find((sign) => !value.includes(sign))
@@ -171,7 +174,7 @@ async function status(): Promise<void> {
   })
 }
 
-/** The last lines of what the current release and the supervisor have said. */
+/** The last log lines of the current release and the supervisor. */
 async function logs(count: number): Promise<void> {
   const { current } = await readMemory(folder)
   const texts: string[] = []

@@ -11,7 +11,7 @@ import { shipErrors } from '../errors.js'
 
 const longestLogBytes = 10 * 1024 * 1024
 
-/** A release while it runs: its process, its port, the requests that are in it. */
+/** A running release: its process, its port, and its requests in progress. */
 export class Release {
   readonly note: ReleaseNote
   readonly #folder: string
@@ -25,7 +25,7 @@ export class Release {
   #last: string[] = []
   #waiting: (() => void)[] = []
   #pauseMs = 200
-  /** Requests that are under way through it, streams too. */
+  /** Requests in progress, including streams. */
   inFlight = 0
   tools = 0
 
@@ -33,7 +33,7 @@ export class Release {
     this.#folder = folder
     this.note = note
     this.#settings = settings
-    // Where callers sign in, a token that only this supervisor knows lets it check the release.
+    // If callers sign in, a token known only to this supervisor lets it check the release.
     const signsIn = Boolean(environment.JEXO_ISSUER || environment.JEXO_TOKENS)
     const own = signsIn ? randomBytes(24).toString('base64url') : undefined
     this.#token = environment.JEXO_TOKEN || own
@@ -46,12 +46,15 @@ export class Release {
   get isUp(): boolean {
     return this.#isUp
   }
-  /** It was asked to end. */
+  /** True once it was asked to end. */
   get isStopping(): boolean {
     return this.#isStopping
   }
 
-  /** Starts it, and waits until it answers as a host would have it. Rejects with a `JexoError` that says why it does not. */
+  /**
+   * Starts it, and waits until it responds like a server for hosts. Rejects with a `JexoError` that says why it does
+   * not.
+   */
   async start(): Promise<void> {
     try {
       await this.#startOnce()
@@ -61,7 +64,7 @@ export class Release {
     }
   }
 
-  /** Resolves when it is up, or after a time. */
+  /** Resolves when it is running, or after a time limit. */
   async whenUp(withinMs: number): Promise<boolean> {
     if (this.#isUp || this.#isStopping) return this.#isUp
     await new Promise<void>((resolve) => {
@@ -74,7 +77,7 @@ export class Release {
     return this.#isUp
   }
 
-  /** The process has ended and will be restarted. If it has not ended, it becomes available again. */
+  /** The process has ended and will be restarted; if it has not ended, it becomes available again. */
   lost(): void {
     this.#isUp = false
     const child = this.#child
@@ -84,7 +87,7 @@ export class Release {
     }, 1000)
   }
 
-  /** Asks it to end, and lets what runs in it finish. */
+  /** Asks it to end after its current requests. */
   async stop(): Promise<void> {
     this.#isStopping = true
     this.#isUp = false
@@ -139,7 +142,7 @@ export class Release {
     for (const wake of this.#waiting.splice(0)) wake()
   }
 
-  /** Ready is what says so and then really answers. */
+  /** Ready means that it says so, and then answers a request. */
   async #ready(withinMs: number): Promise<void> {
     const endsAt = Date.now() + withinMs
     const late = () => shipErrors.releaseFailed(this.note.id, `it is not ready after ${withinMs} ms${this.#said}`)
@@ -201,7 +204,7 @@ export class Release {
   }
 }
 
-/** The message in a line of a JSON log. */
+/** The message of a line in a JSON log. */
 function readable(line: string): string {
   try {
     const { msg } = JSON.parse(line) as { msg?: unknown }

@@ -9,33 +9,33 @@ import {
 import { transportErrors } from '../../transport/errors.js'
 import type { Release } from './release.js'
 
-/** How long a request waits for a release that is being started again. */
+/** How long a request waits for a release that is restarting. */
 const patienceMs = 10_000
-/** Sessions that are idle for longer have ended in their release. */
+/** The release has ended sessions that were idle for longer. */
 const idleMs = 31 * 60_000
 
 interface Session {
   release: Release
   seenAt: number
-  /** Streams of it that are open: it is in use as long. */
+  /** Its open streams; a session with one is in use. */
   open: number
 }
 
 /**
- * The port of a deployment: passes every request to a release. A session stays with the release that opened it; new sessions go to the
- * current one.
+ * The port of a deployment: passes every request to a release. A session stays with the release that opened it; new
+ * sessions go to the current one.
  */
 export class Router {
   readonly #sessions = new Map<string, Session>()
   readonly #server: Server
-  // A connection for each request: one that is kept may end just as it is used, and what was sent would be lost.
+  // A new connection for each request: a kept one may close just when it is used, and the request would be lost.
   readonly #agent = new Agent({ keepAlive: false, maxSockets: Number.POSITIVE_INFINITY })
   readonly #sweep: NodeJS.Timeout
   current: Release | undefined
 
   constructor() {
     this.#server = createServer((request, response) => void this.#pass(request, response))
-    // Streams may be silent for long, and heartbeats are the releases'.
+    // Streams may be silent for long; the releases send the heartbeats.
     this.#server.requestTimeout = 0
     this.#sweep = setInterval(() => this.#forgetIdle(), 60_000)
     this.#sweep.unref()
@@ -54,7 +54,7 @@ export class Router {
     return [...this.#sessions.values()].filter((session) => session.release === release).length
   }
 
-  /** From now on sessions of a release are unknown, so that their hosts open them again. */
+  /** Sessions of a release are unknown from now on, so that their hosts open new ones. */
   forget(release: Release): void {
     for (const [id, session] of this.#sessions) if (session.release === release) this.#sessions.delete(id)
   }
@@ -99,12 +99,12 @@ export class Router {
       answer.pipe(response)
       answer.once('error', () => response.destroy())
     })
-    // The body goes on its way only where somebody takes it.
+    // The body is only read once a release accepts it.
     onward.once('socket', (socket) => socket.once('connect', () => request.pipe(onward)))
     onward.once('error', (error: NodeJS.ErrnoException) => {
       if (response.headersSent) return void response.destroy()
       if (error.code !== 'ECONNREFUSED') return unavailable(response)
-      // The release ended at this moment, and nothing was sent yet: its successor gets the request.
+      // The release ended just now and received nothing; its successor gets the request.
       void this.#instead(release).then((other) =>
         other && !response.destroyed ? this.#forward(request, response, other, id) : unavailable(response),
       )
@@ -136,7 +136,7 @@ export class Router {
     answer.once('data', (chunk: Buffer) => {
       const found = /[?&]session=([\w-]+)/.exec(String(chunk))?.[1]
       if (found === undefined) return
-      // Such a session lives as long as its stream.
+      // Such a session ends with its stream.
       this.#sessions.set(found, { release, seenAt: Date.now(), open: 1 })
       response.once('close', () => this.#sessions.delete(found))
     })
@@ -163,7 +163,7 @@ function unavailable(response: ServerResponse): void {
 const forwardedFor = ({ headers, socket }: IncomingMessage) =>
   [headers['x-forwarded-for'], socket.remoteAddress].filter(Boolean).join(', ')
 
-/** Headers of one connection are not those of the next. */
+/** Hop-by-hop headers are not passed on. */
 function withoutHops({
   connection: _,
   'keep-alive': __,

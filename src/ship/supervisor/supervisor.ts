@@ -15,9 +15,9 @@ import { shipErrors } from '../errors.js'
 import { Release } from './release.js'
 import { Router } from './router.js'
 
-/** How many releases stay on disk, to go back to. */
+/** Number of releases that are kept on disk for a rollback. */
 const keptReleases = 5
-/** Time for requests that were passed on to a release just before it was to end. */
+/** Time for requests that were passed to a release just before it is asked to end. */
 const settleMs = 1000
 
 /** Owns the port of a deployment, and decides which release serves it. */
@@ -36,7 +36,7 @@ export class Supervisor {
     this.#log = log
   }
 
-  /** Takes the port, and starts the release that served before, if one did. Rejects if the port is taken. */
+  /** Takes the port, and starts the release that served last, if any. Rejects if the port is taken. */
   static async open(folder: string, log: (text: string) => void): Promise<Supervisor> {
     const settings = await readSettings(folder)
     const supervisor = new Supervisor(folder, settings, log)
@@ -58,7 +58,7 @@ export class Supervisor {
     return this.#router.current !== undefined
   }
 
-  /** The address is fixed when it starts. Throws a `JexoError` if other settings ask for another address. */
+  /** The address cannot change while it runs. Throws a `JexoError` if the settings ask for another one. */
   async takeSettings(): Promise<void> {
     const wanted = await readSettings(this.#folder)
     const { host, port } = this.#settings
@@ -68,8 +68,8 @@ export class Supervisor {
   }
 
   /**
-   * Starts a release next to the current one, and switches to it after its first response. Rejects with a `JexoError`, and changes nothing,
-   * where it does not. Returns how many tools it has.
+   * Starts a release next to the current one, and switches to it after its first response. Returns its number of tools.
+   * Rejects with a `JexoError`, and changes nothing, if it does not respond.
    */
   async switchTo(note: ReleaseNote, say: (text: string) => void): Promise<number> {
     if (this.#starting !== undefined) throw shipErrors.deployBusy(this.#starting)
@@ -96,7 +96,7 @@ export class Supervisor {
     }
   }
 
-  /** The release that served before the current one. Throws a `JexoError` if there is none, or none of that id. */
+  /** The release that served before the current one. Throws a `JexoError` if there is none, or none with that id. */
   before(id?: string): ReleaseNote {
     const { current, releases } = this.#memory
     const kept = releases.filter(
@@ -142,7 +142,7 @@ export class Supervisor {
     await this.#router.close()
   }
 
-  /** Its sessions stay with it until they end, or the time is over. */
+  /** Its sessions stay with it until they end, or the time limit is reached. */
   #retire(release: Release, say: (text: string) => void): void {
     const { drainMs } = this.#settings
     const endsAt = Date.now() + drainMs
@@ -158,7 +158,7 @@ export class Supervisor {
       const isIdle = this.#router.sessionsOf(release) === 0 && release.inFlight === 0
       if (!isIdle && Date.now() < endsAt) return void setTimeout(look, 100)
       this.#router.forget(release)
-      // What was on its way to it arrives first.
+      // Requests on their way to it arrive first.
       const settled = new Promise((wake) => setTimeout(wake, isIdle ? 0 : settleMs))
       void settled
         .then(() => release.stop())
@@ -185,7 +185,7 @@ export class Supervisor {
   async #remember(note: ReleaseNote, current = this.#memory.current): Promise<void> {
     const others = this.#memory.releases.filter(({ id }) => id !== note.id)
     const known = this.#memory.releases.find(({ id }) => id === note.id)
-    // What has served once can be gone back to, even where it was refused since.
+    // A release that has served can be restored, even if it was refused later.
     const outcome = known?.outcome === 'served' ? 'served' : note.outcome
     this.#memory = {
       releases: [...others, { ...note, outcome, at: new Date().toISOString() }],
@@ -194,7 +194,7 @@ export class Supervisor {
     await writeJson(deploymentFiles.memory(this.#folder), this.#memory)
   }
 
-  /** Takes away what is older than can be gone back to, and what was refused. */
+  /** Deletes releases that are too old for a rollback, and refused ones. */
   async #tidy(): Promise<void> {
     const inUse = new Set([...this.#draining].map(({ note }) => note.id))
     const served = this.#memory.releases.filter(({ outcome }) => outcome === 'served')

@@ -56,7 +56,7 @@ class Server {
 
   #tell(member: string, mail: JsonObject): boolean {
     const handlers = this.#members.get(member)
-    // Nobody hears while still speaking.
+    // Messages are delivered after the current turn, so that no handler runs while another one sends.
     if (handlers) setImmediate(() => handlers.hear(mail))
     return handlers !== undefined
   }

@@ -4,12 +4,12 @@ import { eventLimits, type StreamEvent, type StreamLimits, type StreamStore } fr
 interface Streams {
   events: (StreamEvent & { stream: string })[]
   characters: number
-  /** Who reads a stream. */
+  /** The member that reads a stream. */
   readers: Map<string, string>
   /** Newest last, each with the number of its last event. */
   standing: Map<string, number>
   waiting: string[]
-  /** The newest number that each member has delivered. */
+  /** The highest number that each member has delivered. */
   delivered: Map<string, number>
 }
 
@@ -33,7 +33,7 @@ export class MemoryStreams {
     this.#sessions.delete(session)
   }
 
-  /** The same as one process sees it. */
+  /** The same streams from the view of one process. */
   of(member: string): StreamStore {
     return {
       stand: async (session, stream, isPrimed, limits) => {

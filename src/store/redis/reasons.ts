@@ -1,6 +1,6 @@
 import { messageOf } from '../../errors.js'
 
-/** Codes of connection errors and of Redis in words. */
+/** Codes of connection errors and of Redis errors as text. */
 export function reasonOf(error: unknown): string {
   const { code } = error as { code?: string }
   const message = messageOf(error)

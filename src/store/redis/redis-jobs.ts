@@ -6,13 +6,13 @@ import { isLeftToOthers, type Job, type JobOptions, type JobStore } from '../sto
 import { loadQueue } from './packages.js'
 import { reasonOf } from './reasons.js'
 
-/** How long a process may be silent before its work is given to another, and how often that is looked at, in milliseconds. */
+/** After this silence, a process's jobs are given to another, and the interval of that check, in milliseconds. */
 const lockMs = 10_000
 const lookMs = 4000
-/** Work that was given back is taken up by another after that time. */
+/** Delay before a returned job is started by another process. */
 const handOverMs = 250
 
-/** How long work may take to end when its process does, and how long the store may take. */
+/** Time limit for jobs when their process ends, and for the store. */
 const graceMs = 500
 const closeMs = 3000
 
@@ -35,7 +35,7 @@ export interface RedisJobsOptions {
   write(key: string, text: string, ttlMs: number): Promise<void>
 }
 
-/** Work in Redis, by BullMQ: a process that dies while it does something loses it to another. */
+/** Jobs in Redis, with BullMQ: if a process dies during a job, another one gets it. */
 export class RedisJobs implements JobStore {
   readonly #options: RedisJobsOptions
   #queue: Promise<Queue> | undefined
@@ -107,7 +107,7 @@ export class RedisJobs implements JobStore {
   async close(): Promise<void> {
     if (this.#isClosing) return
     this.#isClosing = true
-    // What does not end by itself is given back without being waited for.
+    // Jobs that do not end in time are returned without waiting for them.
     const timer = setTimeout(() => this.#giveBack(new Error('the process is stopping')), graceMs)
     const repeater = this.#repeater?.then(({ queue, worker }) => ({
       close: () => Promise.all([queue.close(), worker.close()]),
@@ -139,13 +139,13 @@ export class RedisJobs implements JobStore {
       prefix: this.#prefix,
       skipVersionCheck: true,
     })
-    // Commands say themselves what went wrong.
+    // Commands report their own errors.
     queue.on('error', () => {})
     await queue.waitUntilReady()
     return queue
   }
 
-  /** BullMQ puts a colon behind it. */
+  /** BullMQ adds a colon. */
   get #prefix(): string {
     return `${this.#options.prefix}jobs`
   }
@@ -171,7 +171,8 @@ export class RedisJobs implements JobStore {
           await Promise.race([carryOut(given), this.#givenBack])
         } catch (error) {
           if (!this.#isClosing && !isLeftToOthers(error)) throw error
-          // Told to stop, or not able to: another goes on, and that counts as no attempt.
+          // The process was stopped, or could not run the job: another one continues, and this does not count as an
+          // attempt.
           await job.updateData({ ...job.data, givenBack: givenBack + 1 })
           await job.moveToDelayed(Date.now() + (this.#isClosing ? handOverMs : lookMs), token)
           throw new DelayedError()
@@ -184,7 +185,7 @@ export class RedisJobs implements JobStore {
         concurrency: most,
         lockDuration: lockMs,
         stalledInterval: lookMs,
-        // How often work is begun is counted by whoever does it.
+        // The process that runs a job counts its attempts.
         maxStalledCount: 1_000_000,
       },
     )

@@ -25,14 +25,14 @@ export interface RedisMemberOptions {
   timeoutMs: number
 }
 
-/** How often a process says that it lives, and how long others believe it, in milliseconds. */
+/** Interval of a process's heartbeat, and the time after which others assume that it has died, in milliseconds. */
 const heartbeatMs = 3000
 const aliveMs = 10_000
 const mostRetryMs = 2000
 
 type Client = Redis & Record<ScriptName, (...args: (string | number)[]) => Promise<unknown>>
 
-/** One process that uses a store in Redis: one connection for commands, one for what others send. */
+/** One process that uses a store in Redis, with one connection for commands and one for messages. */
 export class RedisMember implements Member {
   readonly id = newMemberId()
   trouble: string | undefined = 'the connection is not open yet'
@@ -177,7 +177,7 @@ export class RedisMember implements Member {
       retryStrategy: (times: number) => Math.min(50 * 2 ** Math.min(times, 10), mostRetryMs),
     }
     const { url, timeoutMs } = this.#options
-    // Commands of the same turn go out together.
+    // Commands of the same turn of the event loop are sent together.
     const forCommands = { ...options, commandTimeout: timeoutMs, enableAutoPipelining: true, scripts }
     this.#client = new Redis(url, forCommands) as Client
     this.#subscriber = new Redis(url, options)
@@ -215,7 +215,7 @@ export class RedisMember implements Member {
     this.#handlers.connected()
   }
 
-  /** Says that this process lives. True if others still knew. */
+  /** Sends a heartbeat. True if the previous one had not expired. */
   async #beat(): Promise<boolean> {
     const key = `${this.#options.prefix}m:${this.id}`
     return (await this.#client?.set(key, '1', 'PX', aliveMs, 'GET')) !== null
@@ -227,7 +227,7 @@ export class RedisMember implements Member {
       const wasKnown = await this.#beat()
       const wasLost = this.trouble !== undefined
       this.trouble = undefined
-      // Others may have taken this process for dead: what they did not send it is fetched.
+      // Others may have assumed that this process had died, so it fetches what they did not send.
       if (!wasKnown || wasLost) this.#handlers.connected()
     } catch (error) {
       this.#lose(reasonOf(error))
@@ -253,7 +253,7 @@ export class RedisMember implements Member {
 
 const textOf = (reply: unknown): string | undefined => (typeof reply === 'string' ? reply : undefined)
 
-/** Number, data and whether it is the last of each event, in a row. */
+/** Parses a list of number, data and end mark of each event. */
 function eventsIn(reply: unknown): StreamEvent[] | undefined {
   if (!Array.isArray(reply)) return undefined
   return Array.from({ length: reply.length / 3 }, (_, at) => ({

@@ -1,6 +1,6 @@
 import { kitErrors } from '../../kit/errors.js'
 
-/** A URL as it may be shown: without a password. Throws a `JexoError` if it is not the URL of a Redis server. */
+/** A URL for display, without its password. Throws a `JexoError` if it is not the URL of a Redis server. */
 export function shownUrl(given: string): string {
   if (!URL.canParse(given) || !/^rediss?:$/.test(new URL(given).protocol) || new URL(given).hostname === '')
     throw kitErrors.argumentUnreadable(

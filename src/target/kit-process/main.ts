@@ -6,16 +6,16 @@ import { runStdio } from '../../transport/stdio.js'
 import { failureOf, type LoadReport, reportDescriptor } from './report.js'
 
 /**
- * The process of a kit that a command works on: `node kit-process.js <kit file> [show-upstream] [without-layers]`. It serves the kit on stdin and stdout,
- * after it has told on descriptor 3 whether the kit could be loaded.
+ * The process of a kit for commands: `node kit-process.js <kit file> [show-upstream] [without-layers]`. It reports on
+ * descriptor 3 whether the kit was loaded, and then serves it on stdin and stdout.
  */
 const [file = '', ...modes] = process.argv.slice(2)
 
-// What the kit starts is not to take the cache of this process for its own.
+// Child processes of the kit must not use the compile cache of this process.
 delete process.env.NODE_COMPILE_CACHE
 const report = (loaded: LoadReport) => writeSync(reportDescriptor, `${JSON.stringify(loaded)}\n`)
 
-// The command decides what Ctrl-C ends; both hear of it on a terminal.
+// On a terminal both processes receive Ctrl-C; the command decides what it ends.
 process.on('SIGINT', () => {})
 try {
   const kit = await loadKit(file)

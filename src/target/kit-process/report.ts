@@ -1,10 +1,10 @@
 import { type ErrorCode, isJexoError, JexoError, messageOf } from '../../errors.js'
 import { isObject } from '../../protocol/messages.js'
 
-/** The descriptor on which the process of a kit tells how its loading went. */
+/** The descriptor on which a kit process reports its loading. */
 export const reportDescriptor = 3
 
-/** How the loading of a kit went: it runs, or why it does not. */
+/** The outcome of loading a kit: it runs, or the reason why not. */
 export type LoadReport = { isReady: true } | { failed: FailedLoad }
 
 interface FailedLoad {
@@ -31,7 +31,7 @@ function packagesOf({ data }: JexoError): Pick<FailedLoad, 'packages'> {
   return Array.isArray(data?.packages) ? { packages: data.packages.map(String) } : {}
 }
 
-/** The error as it would be, had the kit been loaded here. */
+/** The error as if the kit had been loaded in this process. */
 export function errorOf({ code, problem, fix, location, packages, stack }: FailedLoad): JexoError {
   const cause =
     stack === undefined ? {} : { cause: Object.assign(new Error('in the process of the kit'), { stack }) }
@@ -39,7 +39,7 @@ export function errorOf({ code, problem, fix, location, packages, stack }: Faile
   return new JexoError(code as ErrorCode, problem, fix, location, { ...cause, ...data })
 }
 
-/** Undefined for a line that is no report. */
+/** Undefined for a line that is not a report. */
 export function readReport(line: string): LoadReport | undefined {
   try {
     const value: unknown = JSON.parse(line)

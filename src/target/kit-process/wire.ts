@@ -10,12 +10,12 @@ import { isRequest, isResponse, type Message } from '../../protocol/messages.js'
 import { ChildWire, type ChildWireOptions } from '../../transport/child-wire.js'
 import { errorOf, readReport } from './report.js'
 
-/** How long a process may take to end when it has answered everything, and when it has not. */
+/** Time limits for the process to end, when it has answered everything and when it has not. */
 const graceMs = { idle: 5000, busy: 500 }
-/** A kit that keeps its thread while it is loaded cannot tell so itself. */
+/** A kit that blocks its thread while it is loaded cannot report that itself. */
 const slackMs = 1000
 
-/** Code that this process keeps compiled, the kit's keeps too; older Nodes have no such cache. */
+/** The kit process shares the compile cache of this process; older versions of Node have none. */
 function compileCache(): { NODE_COMPILE_CACHE?: string } {
   const folder = (nodeModules as { getCompileCacheDir?: () => string | undefined }).getCompileCacheDir?.()
   return folder === undefined ? {} : { NODE_COMPILE_CACHE: dirname(folder) }
@@ -52,7 +52,7 @@ export class KitProcessWire extends ChildWire {
       { ...options, aside: { hear: (line) => this.#hear(line) } },
     )
     this.label = shownPath(path)
-    // Whatever ends this process ends that of the kit.
+    // Whatever ends this process also ends the kit process.
     process.once('exit', () => this.kill())
   }
 

@@ -12,10 +12,10 @@ export const isLoopback = (host: string): boolean => loopbackNames.has(host) || 
 
 const lastHost = new WeakMap<Sources, string>()
 
-/** Refuses requests to a host name that is not served here: against DNS rebinding (Transports, "Security Warning"). */
+/** Refuses requests with an unknown host name, against DNS rebinding (Transports, "Security Warning"). */
 export function checkHost(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
   const host = request.header('host')
-  // Nearly every request comes to the same host: what was right before need not be looked at again.
+  // Most requests have the same host, so the last accepted value is remembered.
   if (host !== undefined && host !== lastHost.get(sources) && !isHostAllowed(host, sources)) {
     return refusal(
       403,
@@ -26,11 +26,11 @@ export function checkHost(request: HttpRequest, sources: Sources): HttpAnswer | 
   return undefined
 }
 
-/** Refuses requests that a page of another site tricked a browser into (Transports, "Security Warning"). */
+/** Refuses requests that a page of another site sends with the user's browser (Transports, "Security Warning"). */
 export function checkOrigin(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
   const host = request.header('host')
   const origin = request.header('origin')
-  // A browser says so of requests that another site's page makes, also where it sends no Origin, as for a picture.
+  // Browsers mark cross-site requests with this header, also those without an Origin, such as for images.
   const isCrossSite = request.header('sec-fetch-site') === 'cross-site'
   if (isCrossSite && (origin === undefined || !sources.allowedOrigins.includes(origin)))
     return refusal(403, 'Pages of other sites may not call this server; name their origin in allowedOrigins.')
@@ -59,7 +59,10 @@ export function isOriginAllowed(origin: string, host: string | undefined, source
 const nameOf = (host: string) => host.replace(/:\d+$/, '').toLowerCase()
 const portOf = (host: string) => /:(\d+)$/.exec(host)?.[1] ?? ''
 
-/** Refuses a POST that does not say it takes both JSON and an event stream, or that is not JSON (Transports, "Protocol Version Header"). */
+/**
+ * Refuses a POST that does not accept both JSON and an event stream, or whose content is not JSON (Transports,
+ * "Protocol Version Header").
+ */
 export function checkPost(request: HttpRequest): HttpAnswer | undefined {
   const isUsual = request.header('accept') === 'application/json, text/event-stream'
   if (!isUsual && (!accepts(request, 'application/json') || !accepts(request, 'text/event-stream'))) {
@@ -68,7 +71,7 @@ export function checkPost(request: HttpRequest): HttpAnswer | undefined {
   return isJson(request) ? undefined : refusal(415, 'Content-Type must be application/json.')
 }
 
-/** True for a browser that opens an address: it names pages, and takes anything else only after them. */
+/** True for a browser that opens the URL: it prefers HTML to other types. */
 export function isBrowser(request: HttpRequest): boolean {
   const accept = request.header('accept') ?? ''
   return accept.includes('text/html') && !accept.includes('text/event-stream')

@@ -16,7 +16,7 @@ export function preflight({ allowedOrigins }: Sources, methods: string): HttpAns
   })
 }
 
-/** Lets pages of an allowed origin read an answer. */
+/** Lets pages of an allowed origin read a response. */
 export function withCors(request: HttpRequest, answer: HttpAnswer, sources: Sources): HttpAnswer {
   const origin = request.header('origin')
   if (origin === undefined || !sources.allowedOrigins.includes(origin)) return answer

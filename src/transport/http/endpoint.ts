@@ -23,26 +23,29 @@ import { SharedSessions } from './shared-sessions.js'
 import { TwoEndpointForm } from './two-endpoint.js'
 
 export interface EndpointOptions {
-  /** Path of the endpoint; `/mcp` by default. */
+  /** Path of the endpoint. Default: `/mcp`. */
   path?: string
-  /** Path of the older two-endpoint form; `/sse` by default, false for none. */
+  /** Path of the older transport with two endpoints; false for none. Default: `/sse`. */
   ssePath?: string | false
-  /** The URL that others reach the endpoint by, for the page that browsers see. */
+  /** The public URL of the endpoint, for the page that browsers see. */
   publicUrl?: string
   /** Allowed values of the `Host` header, in addition to loopback names. */
   allowedHosts?: readonly string[]
-  /** Origins of pages that may call; they get the CORS headers they need. */
+  /** Origins of pages that may call; they receive CORS headers. */
   allowedOrigins?: readonly string[]
   /** Static bearer token that callers must send. */
   token?: string
-  /** Decides who may call, in the place of a token: `issuerTokens` and others of `jexo/access`. */
+  /** Decides who may call, instead of a token: `issuerTokens` and others of `jexo/access`. */
   access?: AccessCheck
-  /** No sessions: every POST on its own, for serverless hosts. */
+  /** No sessions: every POST is independent, for serverless hosts. */
   stateless?: boolean
   limits?: Partial<HttpLimits>
-  /** Keeps sessions, so that every process with the same store can serve them: `redisStore` of `jexo/redis`. In this process by default. */
+  /**
+   * Stores sessions, so that every process with the same store can serve them: `redisStore` of `jexo/redis`. Default:
+   * memory of this process.
+   */
   store?: Store
-  /** Called when a host has connected: who, by which revision. */
+  /** Called when a host has connected, with its name and revision. */
   onHost?: (engine: Engine) => void
   /** Additional routes by path; they require the same access as the endpoint. */
   routes?: Readonly<Record<string, () => Promise<HttpAnswer>>>
@@ -92,7 +95,7 @@ export class HttpEndpoint {
     this.#guard = new Guard({ access, token, publicUrl, path: this.path })
   }
 
-  /** True for paths that this endpoint answers. */
+  /** True for paths that this endpoint handles. */
   owns(path: string): boolean {
     return path === this.path || path === this.#older?.path || path.startsWith('/health/')
   }
@@ -101,7 +104,7 @@ export class HttpEndpoint {
     return this.#sessions.size + (this.#older?.sessions.size ?? 0)
   }
 
-  /** Answers one request; never rejects for what a caller did wrong. */
+  /** Answers one request; never rejects for an error of the caller. */
   handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
     const { loading } = this.#running
     const answer = loading ? loading.then(() => this.#handle(request)) : this.#handle(request)
@@ -128,7 +131,10 @@ export class HttpEndpoint {
     return Promise.resolve(answer).then((given) => withCors(request, given, this.#sources))
   }
 
-  /** Takes no new sessions, lets what runs end within the time, then ends the sessions; returns the requests that were cut off. */
+  /**
+   * Accepts no new sessions, waits for running requests up to a time limit, then ends the sessions. Returns the
+   * requests that were cut off.
+   */
   async drain(withinMs: number): Promise<string[]> {
     this.#isDraining = true
     clearInterval(this.#sweep)
@@ -188,7 +194,7 @@ export class HttpEndpoint {
     return this.#options.stateless ? 'POST' : 'GET, POST, DELETE'
   }
 
-  /** Why no further session is opened now; undefined if one may be. */
+  /** Why no session can be opened now; undefined if one can. */
   #refuseMore(): HttpAnswer | undefined {
     if (this.#isDraining) return tooMany(503, 'The server is stopping.')
     return this.#sessions.hasRoom(this.#older?.sessions.size ?? 0) ? undefined : fullOf(this.limits)
@@ -232,7 +238,7 @@ export class HttpEndpoint {
     )
   }
 
-  /** Not before the first request: some runtimes allow no timer while a module is loaded. */
+  /** Not before the first request, since some runtimes allow no timers while a module is loaded. */
   #sweepRegularly(): void {
     if (this.#sweep !== undefined || this.#isDraining) return
     const sweepMs = Math.min(5000, this.limits.idleMs, this.limits.handshakeMs)

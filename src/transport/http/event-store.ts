@@ -1,8 +1,8 @@
 /** Keeps the events of a session's streams for clients that lost their connection. */
 export interface EventStore {
-  /** `event` as it stands on the wire, `data` alone. */
+  /** `event` is the complete event, `data` its data only. */
   append(stream: string, sequence: number, event: string, data: string): void
-  /** Events of that very stream after a number, oldest first. */
+  /** Events of a stream after a number, oldest first. */
   after(stream: string, sequence: number): string[]
   drop(stream: string): void
   /** The stream ends after the event with this number. */
@@ -15,7 +15,7 @@ interface Kept {
   event: string
 }
 
-/** Keeps the newest events in memory, bounded by count and by characters. */
+/** Keeps the newest events in memory, limited by number and by characters. */
 export class MemoryEventStore implements EventStore {
   readonly #maxEvents: number
   readonly #maxCharacters: number

@@ -11,10 +11,10 @@ export const streamHeaders = {
   'x-accel-buffering': 'no',
 } as const
 
-/** How long a client shall wait before it resumes a stream. */
+/** Delay after which a client should resume a stream. */
 const retryMs = 1000
 
-/** An event as it stands on the wire; one without data only has an id, from which a client can resume (R4). */
+/** An event in wire format; one without data only has an id, from which a client can resume (R4). */
 export const eventText = (stream: string, sequence: number, data: string): string =>
   data === ''
     ? `id: ${stream}-${sequence}\nretry: ${retryMs}\ndata: \n\n`
@@ -36,7 +36,7 @@ export class EventStream {
   #isPrimed = false
   #sequence = 0
   #isFinished = false
-  /** Events that were sent before a client connected. */
+  /** Events sent before a client connected. */
   #unsent: string[] | undefined = []
 
   constructor(id: string, store: EventStore, limits: HttpLimits) {
@@ -49,7 +49,7 @@ export class EventStream {
     return this.#outlet.isOpen
   }
 
-  /** Connects a reader, first giving it what it missed after an event. A previous connection is closed. */
+  /** Connects a reader, and first sends it the events after a given one. A previous connection is closed. */
   attach(sink: Sink, missedAfter?: number): () => void {
     this.#outlet.attach(sink, this.#isPrimed)
     const missed = this.#unsent ?? (missedAfter === undefined ? [] : this.#store.after(this.id, missedAfter))
@@ -77,7 +77,7 @@ export class EventStream {
     this.#outlet.end()
   }
 
-  /** Closes the connection, because another process serves the client now. */
+  /** Closes the connection, since another process serves the client now. */
   release(): void {
     this.#outlet.end()
   }

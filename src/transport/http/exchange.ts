@@ -1,6 +1,8 @@
 import { encode } from '../../protocol/encoding.js'
 import type { Message } from '../../protocol/messages.js'
-/** HTTP as the endpoint sees it: neither Node's objects nor the web's, so that both ends stay thin and fast. */
+/**
+ * HTTP as the endpoint sees it, independent of Node's objects and the web's, so that the adapters stay small and fast.
+ */
 export interface HttpRequest {
   method: string
   /** Path without the query. */
@@ -9,11 +11,11 @@ export interface HttpRequest {
   header(name: string): string | undefined
   /** Address of the peer, if the runtime provides it. */
   address?: string | undefined
-  /** The whole body as text; rejects with `BodyTooLong` beyond the limit. */
+  /** The whole body as text; rejects with `BodyTooLong` if it exceeds the limit. */
   body(maxBytes: number): Promise<string>
 }
 
-/** Where the text of an event stream goes. */
+/** Destination of an event stream's text. */
 export interface Sink {
   write(text: string): void
   end(): void
@@ -22,7 +24,10 @@ export interface HttpAnswer {
   status: number
   headers: Record<string, string>
   body?: string
-  /** An event stream instead of a body: begins when it is called, gives what to do when the peer is gone. */
+  /**
+   * An event stream instead of a body: starts when it is called, and returns the function to call when the peer has
+   * gone.
+   */
   stream?: (sink: Sink) => () => void
 }
 
@@ -41,7 +46,7 @@ export const jsonMessage = (message: Message | readonly Message[]): HttpAnswer =
   body: encode(message),
 })
 
-/** A refusal below the protocol: a JSON-RPC error without id as the body, for people and logs. */
+/** A refusal below the protocol: a JSON-RPC error without an id as the body. */
 export const refusal = (
   status: number,
   message: string,
@@ -54,7 +59,7 @@ export const empty = (status: number, headers: Record<string, string> = {}): Htt
 const maxOnlyCharacters = 2000
 const maxOnlyNames = 100
 
-/** `?only=` in the URL narrows a session for its life. Returns a refusal if the list is too long. */
+/** `?only=` in the URL limits the parts of a session. Returns a refusal if the list is too long. */
 export function onlyOf(request: HttpRequest): string | undefined | HttpAnswer {
   const only = new URLSearchParams(request.query).get('only') ?? undefined
   if (only === undefined) return undefined

@@ -33,7 +33,8 @@ export class Guard {
   }
 
   /**
-   * Passes on the request of an authorized caller, and refuses all others. Streams end when the token expires. `identity` is undefined if authentication is off.
+   * Passes on requests of authorized callers, and refuses all others. Streams end when the token expires. `identity` is
+   * undefined if authentication is off.
    */
   admit(request: HttpRequest, answer: Answering): HttpAnswer | Promise<HttpAnswer> {
     const access = this.#access
@@ -60,7 +61,7 @@ export class Guard {
       : endingAt(given, expiresAtMs)
   }
 
-  /** 401 where a token is missing or not valid, 503 where it cannot be checked now. */
+  /** 401 if a token is missing or invalid, 503 if it cannot be checked now. */
   refuse(request: HttpRequest, { refused, reason }: Extract<Verdict, { refused: unknown }>): HttpAnswer {
     if (refused === 'unavailable') {
       return refusal(503, `Tokens cannot be checked now: ${reason}.`, -32000, { 'retry-after': '5' })
@@ -80,7 +81,7 @@ export class Guard {
     })
   }
 
-  /** 403 with everything that a request needs, where the caller lacks some of it; undefined where nothing is missing. */
+  /** 403 with all scopes that a request needs, if the caller lacks one; undefined otherwise. */
   lacking(request: HttpRequest, identity: Identity, needed: readonly string[]): HttpAnswer | undefined {
     if (needed.length === 0 && this.#mayCall.has(identity)) return undefined
     const own = this.#access?.scopesFor?.(identity) ?? this.#access?.scopes ?? []
@@ -101,7 +102,7 @@ export class Guard {
     })
   }
 
-  /** The protected resource metadata; undefined for other paths. Anybody may read it, from any page. */
+  /** The protected resource metadata; undefined for other paths. Everybody may read it, from any page. */
   metadata(request: HttpRequest, kit: Kit): HttpAnswer | undefined {
     const { path, method } = request
     if (!path.startsWith(wellKnown)) return undefined
@@ -134,7 +135,7 @@ export class Guard {
     return [['resource_metadata', `${origin}${wellKnown}${pathname === '/' ? '' : pathname}`]]
   }
 
-  /** The URL that others reach the endpoint by. Nearly every request comes to the same host. */
+  /** The public URL of the endpoint. Most requests have the same host. */
   #resource(request: HttpRequest): string {
     if (this.#publicUrl !== undefined) return this.#publicUrl
     const host = request.header('host') ?? 'localhost'
@@ -147,10 +148,10 @@ export class Guard {
   }
 }
 
-/** The longest that a timer can wait. */
+/** Maximum delay of a timer. */
 const longestMs = 2 ** 31 - 1
 
-/** A stream ends when the token of its caller expires; the client resumes it with a new one. */
+/** Ends a stream when the token of its caller expires; the client resumes it with a new one. */
 function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
   const { stream } = answer
   if (!stream) return answer
@@ -173,11 +174,11 @@ function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
 /** The token of an Authorization header. Tokens in the URL or the body are ignored. */
 export function bearerOf(header: string | undefined): string | undefined {
   const found = /^Bearer(?: +(.*))?$/i.exec(header ?? '')
-  // A word that is no token is refused as one that is not valid.
+  // A header that is not a bearer token is refused like an invalid token.
   return found ? (found[1] ?? '').trim() || undefined : undefined
 }
 
-/** A header's value; texts in it are quoted, and hold nothing that would end the quotes or the header. */
+/** A header value; texts in it are quoted, and cannot end the quotes or the header. */
 const challenge = (parameters: readonly (readonly [string, string])[]): string =>
   parameters.length === 0
     ? 'Bearer'

@@ -8,7 +8,7 @@ import type { Sessions } from './sessions.js'
 
 export const sessionHeader = 'mcp-session-id'
 
-/** Does something in the session of a request; refuses where there is none. */
+/** Runs a function in the session of a request; refuses if there is none. */
 export function inSession(
   sessions: Sessions,
   request: HttpRequest,
@@ -19,7 +19,7 @@ export function inSession(
   if (id === undefined)
     return refusal(400, 'Mcp-Session-Id is missing; send initialize first and keep the id of its answer.')
   return when(sessions.find(id), (session) => {
-    // A session is never a proof of who calls, and does not exist for anybody else.
+    // A session does not authenticate its caller; for other callers it does not exist.
     if (!session || session.owner !== (identity && ownerOf(identity)))
       return refusal(404, 'This session is unknown or has ended; send initialize again.')
     session.seen()

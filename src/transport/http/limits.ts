@@ -1,24 +1,24 @@
 /** Limits of the HTTP endpoint; each refusal names the limit (Transports, "Streamable HTTP"). */
 export interface HttpLimits {
-  /** Longest body of a POST. */
+  /** Maximum length of a POST body. */
   maxBytes: number
   /** Unread bytes after which a stream is closed; the client can resume it. */
   maxUnreadBytes: number
   maxSessions: number
-  /** Open streams of one session. */
+  /** Maximum number of open streams of one session. */
   maxStreams: number
-  /** Requests in flight in one session. */
+  /** Maximum number of requests in flight in one session. */
   maxInFlight: number
-  /** Messages that wait for a standing stream. */
+  /** Maximum number of messages that wait for a standing stream. */
   maxWaiting: number
   /** Idle time after which a session ends. */
   idleMs: number
-  /** A session that has not sent `notifications/initialized` after this long is ended. */
+  /** A session that has not sent `notifications/initialized` within this time ends. */
   handshakeMs: number
   heartbeatMs: number
-  /** Time after which a stream is closed and the client resumes it (from revision 2025-11-25 on); 0 for never. */
+  /** Time after which a stream is closed for the client to resume (from revision 2025-11-25 on); 0 for never. */
   closeStreamAfterMs: number
-  /** An answer that takes longer than this goes out on a stream, so that heartbeats keep a proxy from giving up. */
+  /** A response that takes longer than this is sent on a stream, so that heartbeats keep proxies from timing out. */
   streamAfterMs: number
 }
 

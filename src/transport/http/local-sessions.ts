@@ -4,10 +4,10 @@ import type { HttpLimits } from './limits.js'
 import type { HttpSession } from './session.js'
 import type { Kept, Sessions } from './sessions.js'
 
-/** When every place is taken, a session that was idle for this long gives its own up. */
+/** If the maximum number of sessions is reached, a session that was idle for this long can be ended. */
 export const evictAfterMs = 60_000
 
-/** Sessions that live in this process alone. */
+/** Sessions that live in this process only. */
 export class LocalSessions implements Sessions {
   readonly trouble = undefined
   readonly shared = undefined
@@ -71,7 +71,7 @@ export class LocalSessions implements Sessions {
     this.#sessions.clear()
   }
 
-  /** Ends what is worth least: sessions that never finished to initialize, oldest first; else the one that has been idle longest. */
+  /** Ends the least valuable session: the oldest that is not initialized, else the one that has been idle longest. */
   #makeRoom(most: number): void {
     this.sweep()
     if (this.size < most) return

@@ -6,22 +6,22 @@ interface Entry {
 const mostCharacters = 16 * 1024 * 1024
 const mostEntries = 10_000
 
-/** Sends one after the other, and keeps what could not be sent until it can: bounded, the oldest goes first. */
+/** Sends messages in order, and queues those that could not be sent; limited, the oldest are dropped first. */
 export class Outbox {
   #kept: Entry[] = []
   #characters = 0
   #isFlushing = false
-  /** How many were given up. */
+  /** Number of dropped messages. */
   lost = 0
 
   put(characters: number, send: () => Promise<void>): void {
     const entry = { characters, send }
-    // What waits goes first.
+    // Queued messages are sent first.
     if (this.#kept.length > 0) return this.#keep(entry)
     send().catch(() => this.#keep(entry))
   }
 
-  /** Tries again what waits. */
+  /** Retries the queued messages. */
   async flush(): Promise<void> {
     if (this.#isFlushing) return
     this.#isFlushing = true
@@ -31,7 +31,7 @@ export class Outbox {
         if (this.#kept[0] === first) this.#drop()
       }
     } catch {
-      // It is not back yet.
+      // The store is still unavailable.
     } finally {
       this.#isFlushing = false
     }

@@ -16,7 +16,7 @@ export class Outlet {
     return this.#sink !== undefined
   }
 
-  /** Connects a client; a previous connection is closed. `isResumable` closes it after a while, where that is wanted. */
+  /** Connects a client; a previous connection is closed. `isResumable` closes it after a while, if so configured. */
   attach(sink: Sink, isResumable: boolean): void {
     this.#sink?.end()
     this.#release()
@@ -37,7 +37,7 @@ export class Outlet {
     sink?.end()
   }
 
-  /** The reader is gone. False if another has come meanwhile. */
+  /** The reader has gone. False if another one has connected since. */
   detach(sink: Sink): boolean {
     if (this.#sink !== sink) return false
     this.#release()

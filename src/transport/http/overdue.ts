@@ -28,7 +28,7 @@ export class Overdue {
     if (!this.#isTimed) this.#time(this.#afterMs)
   }
 
-  /** Does nothing for what is removed already. */
+  /** Does nothing if the entry was removed already. */
   remove(waiting: Waiting): void {
     const { before, after } = waiting
     if (before) before.after = after

@@ -50,11 +50,11 @@ export class PostReply implements Waiting {
     if (this.#stream) return this.#stream.finish()
     const [first] = this.#responses
     if (first) this.#give(jsonMessage(this.#isBatch ? this.#responses : first))
-    // Cancelled: it ends without a response, so the stream is empty (Transports, "Sending Messages to the Server").
+    // Cancelled: the stream ends without a response (Transports, "Sending Messages to the Server").
     else this.#give({ status: 200, headers: { ...streamHeaders }, stream: endAtOnce })
   }
 
-  /** Switches to a stream when the request has taken long. */
+  /** Switches to a stream if the request takes long. */
   overdue(): void {
     this.#upgrade()
   }

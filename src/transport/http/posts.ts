@@ -23,12 +23,12 @@ export interface PostsHost {
     messages: readonly Message[],
     identity: Identity | undefined,
   ): HttpAnswer | undefined
-  /** Why no further session is opened now; undefined if one may be. */
+  /** Why no session can be opened now; undefined if one can. */
   refuseMore(): HttpAnswer | undefined
   newSession(options: Omit<HttpSessionOptions, 'limits' | 'overdue' | 'onHost'>): HttpSession
 }
 
-/** The messages that clients post: one, or a batch; in a session, for a new one, or by themselves. */
+/** The messages that clients post: one or a batch; in a session, for a new session, or without sessions. */
 export class Posts {
   readonly #host: PostsHost
 
@@ -152,7 +152,7 @@ export class Posts {
       return lacking
     }
     const answer = read ? session.post(read.message, identity) : session.postBatch(value as unknown[], identity)
-    // A promise is of requests, and the session ends with the last of them; else there was none.
+    // Only requests give a promise, and the session ends with the last of them.
     if (!(answer instanceof Promise)) session.close('the request is over')
     return answer
   }

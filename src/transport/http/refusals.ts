@@ -6,7 +6,10 @@ import type { HttpLimits } from './limits.js'
 
 export const versionHeader = 'mcp-protocol-version'
 
-/** An error that answers a request, since its id could be read, has status 200 as any answer; else the POST itself was bad. */
+/**
+ * An error that answers a request with a readable id has status 200, as any response; otherwise the POST itself was
+ * invalid.
+ */
 export function malformed(answer: ErrorResponse | undefined): HttpAnswer {
   if (answer === undefined) return refusal(400, 'Invalid request: a malformed response', codes.invalidRequest)
   return json(answer.id === undefined ? 400 : 200, answer)

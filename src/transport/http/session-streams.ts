@@ -4,17 +4,20 @@ import { EventStream, readEventId, streamHeaders } from './event-stream.js'
 import type { HttpAnswer } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 
-/** The event streams of one session, and what waits for one. */
+/** The event streams of one session, and its queued messages. */
 export interface SessionStreams {
-  /** How many streams someone is connected to. */
+  /** Number of streams with a connected client. */
   readonly open: number
-  /** A stream for what belongs to the requests of one POST. */
+  /** A stream for messages that belong to the requests of one POST. */
   forReply(): EventStream
-  /** Sends what belongs to no request. */
+  /** Sends a message that belongs to no request. */
   send(message: Message): void
-  /** A standing stream for what belongs to no request; what waited for one goes first. Undefined if there are too many. */
+  /**
+   * A standing stream for messages that belong to no request; queued ones are sent first. Undefined if there are too
+   * many.
+   */
   stand(): HttpAnswer | undefined | Promise<HttpAnswer | undefined>
-  /** The stream that an event was of, from there on; undefined if it is not known (any more). */
+  /** The stream of an event, continued after it; undefined if it is unknown. */
   resume(lastEventId: string): HttpAnswer | undefined | Promise<HttpAnswer | undefined>
   /** Ends all streams. */
   close(): void
@@ -99,7 +102,9 @@ export class LocalStreams implements SessionStreams {
     }
   }
 
-  /** Keeps a message until a standing stream is opened: bounded, and one of a kind where they say the same. */
+  /**
+   * Queues a message until a standing stream is opened; limited, and without repeated notifications of the same kind.
+   */
   #wait(message: Message): void {
     const text = JSON.stringify(message)
     if ('method' in message && !('id' in message) && this.#waiting.some((kept) => JSON.stringify(kept) === text))

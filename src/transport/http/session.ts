@@ -20,10 +20,10 @@ export interface HttpSessionOptions {
   stateless?: Revision
   only?: string | undefined
   limits: HttpLimits
-  /** Turns answers that take long into streams. */
+  /** Switches to a stream for responses that take long. */
   overdue: Overdue
   onHost?: ((engine: Engine) => void) | undefined
-  /** Called when nothing is under way any more. */
+  /** Called when no request is in progress any more. */
   onIdle?: () => void
   /** Set if several processes serve the session. */
   shared?: SharedOptions
@@ -32,14 +32,14 @@ export interface HttpSessionOptions {
 export interface SharedOptions {
   streams(owner: StreamsOwner): SessionStreams
   idPrefix: string
-  /** To whom it belongs, and how another process has left it. */
+  /** Its owner, and its state from another process. */
   restored?: { owner: string | undefined; state: SessionState }
 }
 
-/** One session over HTTP: its engine, the replies under way, and its streams. */
+/** One session over HTTP: its engine, the pending replies, and its streams. */
 export class HttpSession implements StreamsOwner {
   readonly id: string
-  /** The caller to whom the session belongs; undefined without authentication. */
+  /** The caller who owns the session; undefined without authentication. */
   readonly owner: string | undefined
   readonly engine: Engine
   readonly limits: HttpLimits
@@ -78,7 +78,7 @@ export class HttpSession implements StreamsOwner {
     )
   }
 
-  /** Without a session there is nothing to resume. */
+  /** Without a session, nothing can be resumed. */
   get isPrimed(): boolean {
     return this.engine.revision.streamPriming && !this.engine.isStateless
   }
@@ -91,14 +91,14 @@ export class HttpSession implements StreamsOwner {
     this.lastSeenAt = Date.now()
   }
 
-  /** Takes the message of a POST; the answer comes when it is known whether JSON or a stream is called for. */
+  /** Accepts the message of a POST; responds when it is known whether JSON or a stream is needed. */
   post(message: Message, identity?: Identity): Promise<HttpAnswer> | HttpAnswer {
     if (!isRequest(message)) {
       this.engine.receive(message, identity)
       return empty(202)
     }
     const reply = new PostReply(1, false, this.#overdue, () => this.streams.forReply())
-    // An id that is in flight already is refused by the engine; its first holder keeps its reply.
+    // The engine refuses an id that is in flight; the first request with it keeps its reply.
     const earlier = this.#replies.get(message.id)
     this.#replies.set(message.id, reply)
     this.engine.receive(message, identity)
@@ -106,7 +106,7 @@ export class HttpSession implements StreamsOwner {
     return reply.answer
   }
 
-  /** Takes a batch (R2). */
+  /** Accepts a batch (R2). */
   postBatch(values: readonly unknown[], identity?: Identity): Promise<HttpAnswer> | HttpAnswer {
     const refusals: Message[] = []
     const { batch, messages, ids } = openBatch(

@@ -6,24 +6,29 @@ import type { HttpSession, SharedOptions } from './session.js'
 
 export type Kept = 'kept' | 'full' | 'too large'
 
-/** The sessions of an endpoint: of this process alone, or of several. */
+/** The sessions of an endpoint, in this process alone or in several. */
 export interface Sessions {
   /** The sessions in this process. */
   readonly here: Iterable<HttpSession>
   readonly size: number
-  /** Why none can be served now; undefined while they can. */
+  /** Why no session can be served now; undefined otherwise. */
   readonly trouble: string | undefined
   /** Options of new sessions that are shared between processes. */
   readonly shared: SharedOptions | undefined
-  /** How processes ask each other; undefined for one alone. */
+  /** How processes send requests to each other; undefined for a single process. */
   readonly letters: { readonly id: string; readonly office: Letters } | undefined
-  /** False if there is no room for a further one, as far as this process knows. `others` are sessions of another kind. */
+  /**
+   * False if there is no room for another session, as far as this process knows. `others` are sessions of another kind.
+   */
   hasRoom(others: number): boolean
   add(session: HttpSession): void
-  /** Its `initialize` was answered. Says why it cannot be kept: there is no room, or too much is to be kept of it. */
+  /**
+   * Called when its `initialize` was answered. Returns why it cannot be stored: there is no room, or its state is too
+   * large.
+   */
   opened(session: HttpSession): Kept | Promise<Kept>
   find(id: string): HttpSession | undefined | Promise<HttpSession | undefined>
-  /** Takes a message for a session, wherever it has to go. */
+  /** Accepts a message for a session, and passes it on. */
   post(session: HttpSession, message: Message, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer>
   postBatch(
     session: HttpSession,
@@ -31,8 +36,8 @@ export interface Sessions {
     identity: Identity | undefined,
   ): HttpAnswer | Promise<HttpAnswer>
   end(session: HttpSession, why: string): void | Promise<void>
-  /** Ends what was idle for too long. */
+  /** Ends sessions that were idle for too long. */
   sweep(): void
-  /** Ends the service of this process. */
+  /** Ends this process's part in the sessions. */
   close(): void | Promise<void>
 }

@@ -9,16 +9,16 @@ import { Outbox } from './outbox.js'
 export interface SharedProcessOptions {
   store: Store
   streamLimits: StreamLimits
-  /** Takes what is for sessions. */
+  /** Receives messages for sessions. */
   hear(mail: JsonObject): void
-  /** The store can be used: what was missed is fetched. */
+  /** The store is available; missed messages are fetched. */
   connected(): void
 }
 
-/** How many durable tasks one process works on at a time. */
+/** Maximum number of durable tasks that one process runs at a time. */
 const jobsAtOnce = 16
 
-/** This process among those that share a store: what it tells the others, and sends to sessions wherever they are. */
+/** This process among those that share a store: its messages to the others, and to sessions in any process. */
 export class SharedProcess implements Reach {
   readonly member: Member
   readonly outbox = new Outbox()
@@ -58,7 +58,7 @@ export class SharedProcess implements Reach {
     this.deliver(session, JSON.stringify(message))
   }
 
-  /** Puts a message on a standing stream of a session, or lets it wait for one. */
+  /** Puts a message on a standing stream of a session, or queues it. */
   deliver(session: string, data: string): void {
     const number = this.nextNumber()
     const { streams } = this.member
@@ -104,7 +104,7 @@ export class SharedProcess implements Reach {
     this.outbox.put(0, () => this.member.tellOthers(mail))
   }
 
-  /** Says what was lost since it was asked last. */
+  /** Returns what was lost since the last call. */
   sweep(): void {
     const { lost } = this.outbox
     if (lost > this.#lost)
@@ -112,7 +112,7 @@ export class SharedProcess implements Reach {
     this.#lost = lost
   }
 
-  /** Hands durable work over to other processes; other work fails. */
+  /** Gives durable tasks back to other processes; other tasks fail. */
   async giveBack(): Promise<void> {
     this.#running.isClosing = true
     const durable = this.member.jobs?.close()
@@ -143,7 +143,7 @@ export class SharedProcess implements Reach {
     this.#options.connected()
   }
 
-  /** Others may be of another version, or not of this program at all. */
+  /** Messages may come from other versions, or other programs. */
   #hear(mail: JsonObject): void {
     if (this.letters.office.hear(mail) || this.#tasks.hear(mail)) return
     const { kind, uri, lists, name } = mail

@@ -16,7 +16,7 @@ import { SharedStreams } from './shared-streams.js'
 export interface SharedSessionsOptions {
   store: Store
   limits: HttpLimits
-  /** Makes the session of a process that has not worked on it yet. */
+  /** Creates the local copy of a session that this process has not served yet. */
   make(options: Pick<HttpSessionOptions, 'id' | 'only'> & { shared: SharedOptions }): HttpSession
 }
 
@@ -33,7 +33,7 @@ const touchMs = 30_000
 const subscribing = 'resources/subscribe'
 const changing = new Set(['notifications/initialized', 'logging/setLevel', subscribing, 'resources/unsubscribe'])
 
-/** Sessions that any process with the same store can work on. */
+/** Sessions that any process with the same store can serve. */
 export class SharedSessions implements Sessions {
   readonly #process: SharedProcess
   readonly #member: Member
@@ -72,7 +72,7 @@ export class SharedSessions implements Sessions {
     return this.#sharedAs()
   }
 
-  /** The store knows how many there are. */
+  /** The store counts the sessions. */
   hasRoom(others: number): boolean {
     return others < this.#limits.maxSessions
   }
@@ -174,7 +174,7 @@ export class SharedSessions implements Sessions {
     }
   }
 
-  /** Sends on what belongs to a request that another process has sent or works on; undefined where it is for this one. */
+  /** Forwards a message that belongs to a request of another process; undefined if it is for this one. */
   #passOn(session: HttpSession, message: Message): Promise<unknown> | undefined {
     const mail = { kind: 'message', session: session.id, message: message as unknown as JsonObject }
     if (isResponse(message)) return this.#toProcessOf(message.id, mail)
@@ -186,7 +186,7 @@ export class SharedSessions implements Sessions {
     return this.#member.tellOthers(mail)
   }
 
-  /** Ids of requests begin with the process that has sent them. */
+  /** Ids of requests begin with the process that sent them. */
   #toProcessOf(id: unknown, mail: JsonObject): Promise<unknown> | undefined {
     const [, member] = typeof id === 'string' ? (/^(\w{1,32})\.\d+$/.exec(id) ?? []) : []
     return member === undefined || member === this.#member.id ? undefined : this.#handOn(member, mail)
@@ -199,7 +199,7 @@ export class SharedSessions implements Sessions {
       throw storeErrors.unavailable(this.#options.store.label, 'another process is not connected to it yet')
   }
 
-  /** Stores the changes of a message before its response. */
+  /** Stores the changes that a message made before its response is sent. */
   #keeping(
     session: HttpSession,
     messages: readonly Message[],
@@ -238,7 +238,7 @@ export class SharedSessions implements Sessions {
       if (found === undefined || !theirs) return this.#release(replica, 'it has ended')
       replica.stored = found
       if (found === wanted) return
-      // Another process was faster: what this one has changed is put on top.
+      // Another process was faster; this process's changes are applied on top.
       const logLevel = mine.logLevel === before?.logLevel ? theirs.logLevel : mine.logLevel
       restore(session.engine, { ...theirs, logLevel, isReady: mine.isReady || theirs.isReady })
     }
@@ -252,11 +252,11 @@ export class SharedSessions implements Sessions {
       engine.subscriptions = new Set([...(engine.subscriptions ?? []), ...uris])
       for (const uri of uris) this.#running.keepOpenFor(uri)
     } catch {
-      // The process that it subscribed at tells it.
+      // The process that holds the subscription reports changes.
     }
   }
 
-  /** This process has no part in it any more. */
+  /** This process no longer serves it. */
   #release({ session }: Replica, why?: string): void {
     this.#replicas.delete(session.id)
     session.engine.handOver(why)

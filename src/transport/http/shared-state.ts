@@ -5,7 +5,7 @@ import type { HttpSession } from './session.js'
 /** Version of the stored format; processes with another version ignore the entry. */
 const version = 1
 
-/** How long the state of a session may be, in characters. */
+/** Maximum size of a session's state, in characters. */
 export const mostStateCharacters = 64 * 1024
 
 export interface StoredSession {
@@ -14,14 +14,14 @@ export interface StoredSession {
   state: SessionState
 }
 
-/** A session as it is stored. The first word says whether it takes messages that belong to no request. */
+/** A session in stored form. The first word says whether it accepts messages that belong to no request. */
 export function storedText({ owner, engine }: HttpSession): string {
   const state = stateOf(engine)
   const { isReady, ...rest } = state
   return `${isReady ? 'ready' : 'begun'} ${JSON.stringify({ version, owner, only: engine.only, ...rest })}`
 }
 
-/** A session as it was stored; undefined for what this version cannot read. */
+/** A session from its stored form; undefined if this version cannot parse it. */
 export function readStored(text: string): StoredSession | undefined {
   const [, word, json] = /^(ready|begun) (.*)$/s.exec(text) ?? []
   if (json === undefined) return undefined

@@ -9,19 +9,19 @@ import { type SessionStreams, type StreamsOwner, streamAnswer } from './session-
 import type { SharedProcess } from './shared-process.js'
 
 const standingMark = 's'
-/** How often it is looked whether the process that answers still lives, in milliseconds. */
+/** Interval of the check whether the answering process still runs, in milliseconds. */
 const lookEveryMs = 4000
 const orphaned =
   'The process that answered on this stream has ended, and its calls with it; check what they have done, and send the request again.'
 
-/** Streams of a session that several processes work on: what is sent here may be read at another. */
+/** Streams of a session that several processes serve: an event that is sent here may be read in another process. */
 export class SharedStreams implements SessionStreams {
   readonly #session: string
   readonly #owner: StreamsOwner
   readonly #process: SharedProcess
-  /** Streams of requests that are worked on here. */
+  /** Streams of requests that this process works on. */
   readonly #own = new Map<string, EventStream>()
-  /** Standing streams, and those of other processes, whose readers are connected here. */
+  /** Standing streams, and streams of other processes, whose readers are connected here. */
   readonly #readers = new Map<string, StreamReader>()
   readonly #kept: EventStore
 
@@ -85,17 +85,17 @@ export class SharedStreams implements SessionStreams {
     const { streams } = this.#process.member
     const resume = () => streams.resume(this.#session, stream, sequence, this.#limits)
     if (!own) return this.#read(stream, sequence, resume)
-    // Whoever else reads it is let go.
+    // Any previous reader is disconnected.
     await resume()
     return streamAnswer((sink) => own.attach(sink, sequence))
   }
 
-  /** Takes an event of a stream that is read here. */
+  /** Receives an event of a stream that is read here. */
   hear(stream: string, event: StreamEvent): void {
     this.#readers.get(stream)?.hear(event)
   }
 
-  /** The store can be used again: what was missed is fetched. */
+  /** The store is available again; missed events are fetched. */
   async catchUp(): Promise<void> {
     for (const [id, reader] of this.#readers) {
       const events = await this.#process.member.streams.resume(this.#session, id, reader.last, this.#limits)
@@ -123,7 +123,7 @@ export class SharedStreams implements SessionStreams {
     after: number,
     fetch: () => Promise<StreamEvent[] | undefined>,
   ): Promise<HttpAnswer | undefined> {
-    // Events may come before the answer of the store does.
+    // Events may arrive before the response of the store.
     const reader = this.#reader(id)
     const events = await fetch().catch((error) => {
       reader.end()
@@ -162,7 +162,7 @@ export class SharedStreams implements SessionStreams {
     const { member, outbox } = this.#process
     outbox.put(event.data.length, async () => {
       const reader = await member.streams.append(this.#session, stream, event)
-      // The client reads it at another process now.
+      // The client now reads it in another process.
       if (reader !== undefined && reader !== member.id) this.#own.get(stream)?.release()
     })
   }
@@ -174,7 +174,7 @@ interface ReaderHandlers {
   left(): void
 }
 
-/** A stream whose events come from the store, for a reader who is connected here. */
+/** A stream with events from the store, for a reader that is connected here. */
 class StreamReader {
   readonly id: string
   /** Number of the last event that was written. */
