@@ -1,6 +1,6 @@
 /**
- * For pages that hosts show for a tool: connects the page to the host and provides the call's input, its result and the host's context. Runs in browsers only, without
- * dependencies.
+ * For views: connects the page to the host that shows it, and provides the call's input, its result and the host's
+ * context. Runs in browsers only, without dependencies.
  * @module
  */
 export type { DisplayMode } from './protocol/ui.js'

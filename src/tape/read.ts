@@ -15,7 +15,7 @@ export class TapeReader {
     this.#file = file
   }
 
-  /** The entry of a line; undefined for a header or an empty line. A tape that is written to again has a header in its middle. */
+  /** The entry of a line; undefined for a header or an empty line. A tape that was appended to has a header in the middle. */
   take(line: string): TapeEntry | undefined {
     this.#lines++
     if (line.trim() === '') return undefined

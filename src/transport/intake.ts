@@ -4,8 +4,8 @@ import { errorResponse, type Message, parseJson, type RequestId, readMessage } f
 import { codes } from '../protocol/rpc-error.js'
 
 /**
- * Takes what a stream-like transport (stdio, memory) reads, and hands it to an engine: single messages, batches where
- * the revision has them, and whatever else with an error that says what is wrong with it.
+ * Passes input of a stream-like transport (stdio, memory) to an engine: single messages, and batches if the revision
+ * has them. Anything else is answered with an error that describes the problem.
  */
 export class Intake {
   readonly #engine: () => Engine
@@ -17,7 +17,10 @@ export class Intake {
     this.#write = write
   }
 
-  /** Takes one line of JSON. A line that is none is answered, and the session lives on (Overview, "Messages"). */
+  /**
+   * Accepts one line of JSON. An invalid line is answered with an error, and the session continues (Overview,
+   * "Messages").
+   */
   takeText(text: string): void {
     let value: unknown
     try {
@@ -42,7 +45,7 @@ export class Intake {
     this.#write(errorResponse(undefined, { code, message }))
   }
 
-  /** Where the engine's messages go: into the batch they answer, or out. */
+  /** Sends the engine's messages: into the batch that they answer, or directly. */
   send(message: Message, related: RequestId | undefined): void {
     for (const batch of this.#batches ?? []) if (batch.take(message, related)) return
     this.#write(message)
@@ -77,7 +80,7 @@ export class Intake {
   }
 }
 
-/** Reads a batch: what is well formed and may stand in one, and a reply that holds the refusals of the rest already. */
+/** Parses a batch into its valid messages, and a reply that contains the errors of the rest. */
 export function openBatch(
   values: readonly unknown[],
   deliver: (replies: Message[]) => void,
@@ -94,7 +97,7 @@ export function openBatch(
       const message = 'Invalid request: initialize is never part of a batch'
       refusals.push(errorResponse(read.message.id, { code: codes.invalidRequest, message }))
     } else if (read.kind === 'request' && (seen.has(read.message.id) || isInFlight(read.message.id))) {
-      // Refused here already: the answer of the request that has the id must not get into this reply, nor end it.
+      // Already refused: the response to the other request with this id must not get into this reply, nor end it.
       const message = `Invalid request: a request with id ${JSON.stringify(read.message.id)} is in flight`
       refusals.push(errorResponse(read.message.id, { code: codes.invalidRequest, message }))
     } else {

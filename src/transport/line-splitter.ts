@@ -3,8 +3,8 @@ import { ByteGatherer } from './byte-gatherer.js'
 const newline = 0x0a
 
 /**
- * Splits a stream of bytes into lines, whatever the chunks are: a message may be split at any byte.
- * A line over `maxBytes` is dropped as a whole, and reported by `onTooLong` as soon as it is too long, not at its end: there may be none.
+ * Splits a stream of bytes into lines; a chunk may end at any byte. A line over `maxBytes` is dropped as a whole, and
+ * reported to `onTooLong` as soon as it exceeds the limit, since it may never end.
  */
 export class LineSplitter {
   readonly #maxBytes: number
@@ -37,7 +37,7 @@ export class LineSplitter {
     if (from < chunk.length) this.#hold(chunk.subarray(from))
   }
 
-  /** The input is over: what came without a newline at the end counts as a line. */
+  /** The input has ended: remaining text without a newline counts as a line. */
   end(): void {
     if (this.#held.length > 0 || this.#isSkipping) this.#endLine(this.#joined(new Uint8Array()))
   }

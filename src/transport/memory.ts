@@ -6,7 +6,7 @@ import { encode } from '../protocol/encoding.js'
 import type { Message } from '../protocol/messages.js'
 import { Intake } from './intake.js'
 
-/** A wire to a kit in this very process: no network, no child. Messages are copied as JSON, as on any wire. */
+/** A wire to a kit in this process. Messages are copied as JSON, as on any wire. */
 export class MemoryWire implements Wire {
   readonly label: string
   readonly #running: RunningKit

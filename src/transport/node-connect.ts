@@ -22,7 +22,7 @@ export async function connectOnNode(target: NodeTarget, options: NodeConnectOpti
   const showsUpstream = options.onUpstream !== undefined
   if (isKit(target))
     return Link.open(new MemoryWire(runOnNode(target, { showsUpstream, ...options }), true), options)
-  // What another program asks is checked against its own schemas.
+  // Requests of another program are checked against its schemas.
   const bounded = { validator: foreignValidator, ...options }
   if (typeof target === 'string' || target instanceof URL) return connect(target, bounded)
   return Link.open(new ChildWire(target, bounded), bounded)

@@ -12,9 +12,9 @@ import { runOnNode } from './node-run.js'
 
 export interface NodeHandlerOptions extends EndpointOptions, Partial<RunningOptions> {}
 export interface HttpOptions extends NodeHandlerOptions {
-  /** Port to listen on; 0 for any free one. */
+  /** Port; 0 for any free one. */
   port?: number
-  /** Address to bind; 127.0.0.1 by default. */
+  /** Address to bind. Default: 127.0.0.1. */
   host?: string
   /** Public URL of the endpoint; its host name is accepted. */
   publicUrl?: string
@@ -69,7 +69,7 @@ export async function serveHttp(given: Kit | RunningKit, options: HttpOptions = 
   const tools = [...running.index.tools.values()]
   await options.store?.prepare?.(tools.some(({ part }) => part.durable))
   const endpoint = new HttpEndpoint(running, { ...options, allowedHosts })
-  // Loaded here, since a packed kit on stdio would wait for it too.
+  // Loaded here, since a packed kit on stdio would have to load it too.
   const { createServer } = await import('node:http')
   const server = createServer({ requestTimeout: 60_000 }, handlerOf(endpoint))
   const address = await listen(server, host, port)
@@ -151,7 +151,7 @@ class NodeRequest implements HttpRequest {
 }
 
 function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: number): Promise<string> {
-  // A framework in front may have parsed the body already; then the stream is empty.
+  // Middleware may have parsed the body already; the stream is then empty.
   if (request.body !== undefined && request.readableEnded) {
     return Promise.resolve(typeof request.body === 'string' ? request.body : JSON.stringify(request.body))
   }
@@ -168,21 +168,21 @@ function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: numbe
       resolve(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString())
     })
     request.on('error', reject)
-    // 'close' comes after every request: an error that nobody gets is not worth its stack trace.
+    // 'close' follows every request, so creating an error with a stack trace would be wasted work.
     request.on('close', () => {
       if (!request.complete) reject(new Error('the connection was closed before the body was whole'))
     })
   })
 }
 
-/** How long a reader may take nothing of what waits for it. */
+/** How long a reader may read nothing of its pending data. */
 const stalledMs = 60_000
 
 function write(response: ServerResponse, answer: HttpAnswer, maxUnreadBytes: number): void {
   const { status, headers, body, stream } = answer
   if (!stream) {
     const text = body ?? ''
-    // A body that was refused is not read to its end: the connection goes with it.
+    // A refused body is not read to its end, so the connection is closed.
     if (status === 413) headers.connection = 'close'
     if (status !== 204) headers['content-length'] = String(Buffer.byteLength(text))
     response.writeHead(status, headers)
@@ -191,7 +191,7 @@ function write(response: ServerResponse, answer: HttpAnswer, maxUnreadBytes: num
   }
   response.writeHead(status, headers)
   response.flushHeaders()
-  // A reader that leaves too much unread, or nothing but that for long, is let go: it can resume.
+  // A reader that leaves too much unread, or reads nothing for too long, is disconnected; it can resume.
   const letGo = () => response.destroy()
   let stalled: NodeJS.Timeout | undefined
   let taken = 0

@@ -4,7 +4,7 @@ import { compilingValidator } from '../kit/compiling-validator.js'
 import type { Kit } from '../kit/kit.js'
 import { runNamed } from './stdout-guard.js'
 
-/** Runs a kit on Node: settings from the process's environment, reports on stderr. Throws if settings are missing. */
+/** Runs a kit on Node: settings from the environment, log on stderr. Throws if settings are missing. */
 export function runOnNode(kit: Kit, options: Partial<RunningOptions> = {}): RunningKit {
   return new RunningKit(kit, {
     environment: process.env,

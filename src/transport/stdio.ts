@@ -10,24 +10,24 @@ import { LineSplitter } from './line-splitter.js'
 import { installStdoutGuard } from './stdout-guard.js'
 
 export interface StdioOptions {
-  /** Longest line taken; 64 MB by default. */
+  /** Maximum length of a line. Default: 64 MB. */
   maxBytes?: number
-  /** How long what runs may go on after stdin has closed; 2,000 by default. */
+  /** How long running requests may continue after stdin has closed. Default: 2,000. */
   graceMs?: number
-  /** Who calls, for trying what parts do with it; nobody is asked on stdio. */
+  /** The identity of the caller, for trying out; stdio has no authentication. */
   identity?: Identity | undefined
-  /** Called when a host has connected: who, by which revision. */
+  /** Called when a host has connected, with its name and revision. */
   onHost?: (engine: Engine) => void
 }
 
 export interface StdioStreams {
   readonly input: Readable
   readonly output: Writable
-  /** Writes to the output; false if its reader is slow. */
+  /** Writes to the output; returns false if its reader is slow. */
   readonly write: (text: string) => boolean
 }
 
-/** This process's stdin and stdout, where nothing but messages can be printed from then on. */
+/** This process's stdin and stdout; from then on, only messages can be written to stdout. */
 function processStreams(): StdioStreams {
   const guard = installStdoutGuard()
   return { input: process.stdin, output: process.stdout, write: (text) => guard.write(text) }
@@ -81,10 +81,10 @@ export async function runStdio(
   )
 }
 
-/** Characters after which gathered lines are written: a thousand large results do not fit into one string. */
+/** Number of characters after which collected lines are written; many large results do not fit into one string. */
 const mostGathered = 1_000_000
 
-/** Gathers what is written in one turn of the event loop into one write: a burst of responses costs one system call. */
+/** Collects the output of one turn of the event loop into one write: a burst of responses costs one system call. */
 class Output {
   readonly #streams: StdioStreams
   readonly #isMoreComing: () => boolean
@@ -126,7 +126,7 @@ class Output {
   }
 }
 
-/** A slow reader must not make us hold its backlog in memory: nothing more is read until it has caught up. */
+/** While the reader is slow, no input is read, so that its backlog does not fill the memory. */
 function holdUntilDrained({ input, output }: StdioStreams): void {
   input.pause()
   output.once('drain', () => input.resume())

@@ -4,11 +4,11 @@ import fs from 'node:fs'
 import { syncBuiltinESMExports } from 'node:module'
 
 /**
- * Keeps stdout clean for the protocol: whatever else is written there goes to stderr, and once for each place it is
- * said which function wrote and in which tool (Transports, "stdio").
+ * Keeps stdout clean for the protocol: other output is redirected to stderr, and each place that writes is reported
+ * once, with the function and the tool (Transports, "stdio").
  */
 interface Guard {
-  /** Writes protocol bytes to the real stdout; false where the reader is slow. */
+  /** Writes protocol bytes to the real stdout; returns false if the reader is slow. */
   write(text: string | Uint8Array): boolean
   runNamed<T>(label: string, run: () => T): T
   whereabouts(): string
@@ -17,35 +17,38 @@ interface Guard {
 const before = 'jexo: stdout is for the protocol; '
 const after = ' was sent to stderr instead:'
 
-/** What printed, and where, such as `console.log in the loading of hives.kit.ts`, where a line on stderr is the guard's. */
+/**
+ * The place that printed, such as `console.log in the loading of hives.kit.ts`, if a line on stderr comes from the
+ * guard.
+ */
 export function divertedBy(line: string): string | undefined {
   return line.startsWith(before) && line.endsWith(after) ? line.slice(before.length, -after.length) : undefined
 }
 
-// One guard a process, even where two copies of the package meet.
+// One guard per process, even with two copies of the package.
 const slot = Symbol.for('jexo.guard')
 const held = globalThis as { [slot]?: Guard }
 
-/** True once the guard is in place. */
+/** True once the guard is installed. */
 export const isGuarded = (): boolean => held[slot] !== undefined
 
-/** Puts the guard in place, before the kit is imported; a second time changes nothing. */
+/** Installs the guard, before the kit is imported; does nothing the second time. */
 export function installStdoutGuard(): Guard {
   held[slot] ??= install()
   return held[slot]
 }
 
-/** Runs an author's function so that the guard can name what it was, such as ``tool `weigh_hive` ``. */
+/** Runs an author's function so that the guard can name it, such as ``tool `weigh_hive` ``. */
 export function runNamed<T>(label: string, run: () => T): T {
   return held[slot] ? held[slot].runNamed(label, run) : run()
 }
 
-/** Which of the author's functions is running, in words: ``in tool `weigh_hive` ``; `outside any call`, with the last one. */
+/** The author's function that is running, as text: ``in tool `weigh_hive` ``; `outside any call`, with the last one. */
 export const whereabouts = (): string => held[slot]?.whereabouts() ?? 'outside any call'
 
 /**
- * Knows which of the author's functions is running. Until something is printed it only counts what is under way, since following
- * each call through all that it awaits costs every call; from the first print on, calls are followed exactly.
+ * Tracks which of the author's functions is running. Until something is printed, it only counts calls in progress,
+ * since following asynchronous calls has a cost; from the first print on, calls are followed exactly.
  */
 class Whereabouts {
   readonly #followed = new AsyncLocalStorage<string>()
@@ -65,12 +68,12 @@ class Whereabouts {
     } finally {
       this.#now = before
     }
-    // What has returned already prints no more; only what goes on has to be remembered.
+    // Functions that have returned print no more; only asynchronous ones must be tracked.
     if (result instanceof Promise) this.#remember(label, result)
     return result
   }
 
-  /** Where a print comes from, in words. */
+  /** The origin of a print, as text. */
   find(): string {
     this.#isFollowing = true
     const place = this.#followed.getStore() ?? this.#now
@@ -80,7 +83,7 @@ class Whereabouts {
     return candidates.length === 1 ? `in ${candidates[0]}` : `in one of ${candidates.join(', ')}`
   }
 
-  /** The same; where nothing runs any more, with what ran last. */
+  /** The same; if nothing is running, with the last function that ran. */
   findOrLast(): string {
     const place = this.find()
     return place === 'outside any call' && this.#last !== undefined
@@ -132,7 +135,7 @@ function install(): Guard {
     return process.stderr.write(chunk as string, encoding as BufferEncoding, done as () => void)
   }) as typeof process.stdout.write
 
-  // Bun's and Deno's own consoles write past `process.stdout`.
+  // The consoles of Bun and Deno do not use `process.stdout`.
   const isNative = 'Bun' in globalThis || 'Deno' in globalThis
   const printer = isNative ? new Console({ stdout: process.stdout, stderr: process.stderr }) : console
   for (const method of consoleMethods) {
@@ -155,7 +158,7 @@ function install(): Guard {
   }
 }
 
-/** Writes to descriptor 1 by number pass the stream by; they are sent to 2. */
+/** Direct writes to descriptor 1 bypass the stream; they are redirected to 2. */
 function divertDescriptor(say: (name: string) => void): void {
   const realWriteSync = fs.writeSync
   fs.writeSync = ((descriptor: number, ...rest: unknown[]) => {

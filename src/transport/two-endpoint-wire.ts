@@ -10,7 +10,10 @@ import { transportErrors } from './errors.js'
 import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
 import { type HttpWireOptions, networkOf } from './http-wire.js'
 
-/** A wire to a server of the older form (Transports of 2024-11-05, "HTTP with SSE"): a standing stream for what it says, an address it names for what we say. */
+/**
+ * A wire to a server with the older transport (Transports of 2024-11-05, "HTTP with SSE"): a standing stream for its
+ * messages, and an address that it announces for messages to it.
+ */
 export class TwoEndpointWire implements Wire {
   readonly label: string
   readonly network: NetworkPath
@@ -78,7 +81,7 @@ export class TwoEndpointWire implements Wire {
         signal,
         ...(body === undefined ? {} : { body }),
       })
-    // Signed in for the server, by the URL that it is known by.
+    // Signs in for the server by its public URL.
     return signIn ? authorized(signIn, this.#url, send, { signal }) : send({})
   }
 

@@ -4,7 +4,7 @@ import { keptSignIn } from '../access/sign-in/kept-sign-in.js'
 import type { Headers } from './wire/http-talk.js'
 import type { Subject } from './wire/requirement.js'
 
-/** The headers that callers of a URL send: those that were typed, and the token of `jexo sign-in`. */
+/** The headers of requests to a URL: the given ones, and the token of `jexo sign-in`. */
 export async function headersFor(url: string, headers: Headers = {}): Promise<Headers> {
   if (Object.keys(headers).some((name) => name.toLowerCase() === 'authorization')) return headers
   const token = await keptSignIn().token(new URL(url))

@@ -3,7 +3,7 @@ import type { Finding } from './finding.js'
 /** Findings by part. */
 export type PartFinding = Pick<Finding, 'rule' | 'severity' | 'problem' | 'fix'>
 
-/** Findings by the parts that they are about: `tool weigh_hive`. Findings about the whole server are omitted. */
+/** Findings by part: `tool weigh_hive`. Findings about the whole server are omitted. */
 export function byPart(findings: readonly Finding[]): Record<string, PartFinding[]> {
   const found: Record<string, PartFinding[]> = {}
   for (const { rule, severity, location, problem, fix } of findings) {

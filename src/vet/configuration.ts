@@ -7,7 +7,7 @@ import { type Severity, severities } from './finding.js'
 /** A project's setting for a rule, with a required reason. */
 export interface RuleChoice {
   rule: string
-  /** `off`, or the severity that it has here. */
+  /** `off`, or the severity in this project. */
   as: 'off' | Severity
   reason: string
   /** Parts that it applies to, as findings name them: `tool ask_ledger`. Default: all. */
@@ -15,9 +15,9 @@ export interface RuleChoice {
 }
 
 /**
- * Reads `jexo.vet` of the nearest package.json: `{ "name-dashes": { "as": "off", "reason": "our host takes them" } }`, for some parts only with
- * `"parts": ["tool ask_ledger"]`. Rejects with a
- * `JexoError` where a rule is unknown or a reason is missing.
+ * Reads `jexo.vet` of the nearest package.json: `{ "name-dashes": { "as": "off", "reason": "our host takes them" } }`;
+ * with `"parts": ["tool ask_ledger"]`, only for these parts. Rejects with a `JexoError` if a rule is unknown or a
+ * reason is missing.
  */
 export async function readChoices(folder: string, known: ReadonlySet<string>): Promise<RuleChoice[]> {
   const file = await nearest(folder)

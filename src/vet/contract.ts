@@ -1,7 +1,7 @@
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { Snapshot } from './snapshot.js'
 
-/** The saved interface of a server, on which its users rely. */
+/** The saved interface of a server, which its users depend on. */
 export interface Contract {
   version: 1
   kind: 'contract'
@@ -88,7 +88,7 @@ const lists = (kind: string, before: readonly string[], now: readonly string[]):
     .map((uri) => ({ where: `${kind} ${uri}`, what: 'it is new', isBreaking: false })),
 ]
 
-/** Input must stay acceptable: requirements may be relaxed, not tightened. */
+/** Existing input must stay valid: requirements may be relaxed, not tightened. */
 function inputDrift(where: string, before: JsonObject, now: JsonObject): Drift[] {
   const [old, current] = [fieldsOf(before), fieldsOf(now)]
   const drift: Drift[] = []
@@ -127,7 +127,7 @@ function outputDrift(where: string, before: JsonObject | undefined, now: JsonObj
   })
 }
 
-/** Restrictions that were added to a schema: type, choices, limits. */
+/** Constraints that were added to a schema: type, choices, limits. */
 function narrowing(where: string, label: string, before: JsonObject, now: JsonObject): Drift[] {
   const drift: Drift[] = []
   const told = (what: string, isBreaking: boolean) => drift.push({ where, what: `${label} ${what}`, isBreaking })

@@ -1,6 +1,6 @@
 import type { Snapshot } from './snapshot.js'
 
-/** An error breaks some clients, a warning affects some of them, a note is a suggestion. */
+/** An error breaks some clients, a warning affects some of them, and a note is a suggestion. */
 export const severities = ['error', 'warning', 'note'] as const
 export type Severity = (typeof severities)[number]
 

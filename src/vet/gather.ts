@@ -24,14 +24,14 @@ export interface GatherOptions {
   timeoutMs?: number
 }
 
-/** Looks at all of a target that rules ask for. Rejects with a `JexoError` if it does not start or answer. */
+/** Collects the input of the rules from a target. Rejects with a `JexoError` if it does not start or respond. */
 export async function surfaceOf(
   target: Exclude<Target, { kind: 'tape' }>,
   { contract, cases, timeoutMs = 30_000 }: GatherOptions = {},
 ): Promise<Snapshot> {
   const heard = new Heard()
   const options: NodeConnectOptions = { timeoutMs, ...heard.listeners }
-  // A kit is looked at as a host would start it, beside its own knowledge.
+  // A kit is also started as a host would start it.
   const started = target.kind === 'kit' ? { kind: 'child' as const, command: commandOf(target) } : target
   const { link } = await openTarget(started, options)
   try {
@@ -68,7 +68,7 @@ export async function lookAt(link: Link): Promise<Snapshot> {
   return { ...catalogue, name, version, instructions: link.instructions, costs, filled, ...seen }
 }
 
-/** A prompt with a required argument that can be filled by what the server itself completes: asking is harmless. */
+/** A prompt whose required arguments the server completes itself, so that filling it is harmless. */
 async function fillOne(link: Link, prompts: readonly PromptDefinition[]): Promise<Snapshot['filled']> {
   for (const { name, arguments: given = [] } of prompts.slice(0, 3)) {
     const needed = given.filter(({ required }) => required)
@@ -83,13 +83,13 @@ async function fillOne(link: Link, prompts: readonly PromptDefinition[]): Promis
       await link.fill(name, filled)
       return { name, arguments: filled, required: first.name }
     } catch {
-      // Another one may take it.
+      // Another prompt may have one.
     }
   }
   return undefined
 }
 
-/** Context costs of recorded results. A case that cannot be read is the business of `replay`. */
+/** Context costs of recorded results. Cases that cannot be read are reported by `replay`. */
 async function resultsIn(folder: string): Promise<{ case: string; step: string; tokens: number }[]> {
   const names = (await readdir(folder)).filter((name) => /\.case\.ya?ml$/.test(name)).sort()
   const found: { case: string; step: string; tokens: number }[] = []

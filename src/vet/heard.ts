@@ -2,12 +2,12 @@ import { divertedBy } from '../transport/stdout-guard.js'
 
 /** Output of a child process other than messages. */
 export class Heard {
-  /** Lines on stdout that are no messages. */
+  /** Lines on stdout that are not messages. */
   readonly strays: string[] = []
   /** Output that the guard diverted from stdout. */
   readonly diverted: string[] = []
 
-  /** Options of a link that listen. */
+  /** Link options that record this output. */
   readonly listeners = {
     onStray: (line: string) => {
       if (!this.strays.includes(line)) this.strays.push(line)

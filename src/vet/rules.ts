@@ -61,7 +61,7 @@ import { viewRemote } from './rules/view-remote.js'
 import { viewTold } from './rules/view-told.js'
 import { viewType } from './rules/view-type.js'
 
-/** Everything that is looked for. A rule is a file, and its id is its name. */
+/** All rules. A rule is a file, and its id is the file's name. */
 export const rules: readonly Rule[] = [
   aboutAlike,
   aboutCopied,
@@ -125,5 +125,5 @@ export const rules: readonly Rule[] = [
   viewType,
 ]
 
-/** Ids that a project may choose for: rules, and what probing finds. */
+/** Ids that a project can configure: rules, and findings of probes. */
 export const ruleIds: ReadonlySet<string> = new Set([...rules, ...probeRules].map(({ id }) => id))

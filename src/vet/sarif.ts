@@ -4,7 +4,7 @@ import { rules } from './rules.js'
 
 const levels = { error: 'error', warning: 'warning', note: 'note' } as const
 
-/** Findings as SARIF 2.1.0, which code hosts show next to the lines. */
+/** Findings as SARIF 2.1.0, which code hosting services show next to the lines. */
 export function toSarif(findings: readonly Finding[], artefact: string): Record<string, unknown> {
   const known = rules.map(({ id, about, group, severity }) => ({
     id,

@@ -1,7 +1,10 @@
 import type { JsonSchema } from '../kit/schema.js'
 import { foreignValidator } from '../transport/foreign-validator.js'
 
-/** How a value does not fit a schema, in words; nothing if it does, or where the schema itself is broken (that is said elsewhere). */
+/**
+ * Errors of a value against a schema, as text; empty if it is valid, or if the schema itself is invalid (reported
+ * elsewhere).
+ */
 export async function issuesOf(schema: JsonSchema, value: unknown): Promise<string[]> {
   try {
     const validate = await foreignValidator.prepare(schema)

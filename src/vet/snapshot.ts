@@ -10,21 +10,21 @@ export interface Snapshot extends Catalogue {
   name: string
   version: string
   instructions: string | undefined
-  /** Tokens that each tool costs of a model's context. */
+  /** Cost of each tool in a model's context, in tokens. */
   costs: Readonly<Record<string, number>>
-  /** The kit itself, where the target is one: it knows more than the wire says. */
+  /** The kit itself, if the target is one, since it contains more than the protocol shows. */
   kit?: Kit | undefined
   /** The saved contract. */
   contract?: Contract | undefined
   /** Results in recorded cases, by size. */
   results?: readonly { case: string; step: string; tokens: number }[]
-  /** A prompt that was filled, with the arguments that it took. */
+  /** A filled prompt, with its arguments. */
   filled?: { name: string; arguments: JsonObject; required: string } | undefined
-  /** Pages of tools, as a host reads them. */
+  /** Views of tools, as a host reads them. */
   views?: readonly SeenView[]
   /** Results of read-only tools with a view, for hosts without views. */
   viewResults?: readonly SeenResult[]
-  /** Lines on stdout that are no messages; of a child only. */
+  /** Lines on stdout that are not messages; of a child process only. */
   strays?: readonly string[]
   /** Output to stdout that was diverted to stderr, such as `console.log in the loading of hives.kit.ts`. */
   diverted?: readonly string[]
@@ -40,7 +40,7 @@ export function parametersOf(tool: ToolDefinition): [string, JsonObject][] {
   return Object.entries(properties).map(([name, schema]) => [name, isObject(schema) ? schema : {}])
 }
 
-/** Every nested schema with its path and depth. References are not followed. */
+/** All nested schemas with path and depth. References are not followed. */
 export function* schemasIn(
   schema: unknown,
   path = '',
@@ -52,7 +52,7 @@ export function* schemasIn(
     schemasIn(item, path === '' ? key : `${path}.${key}`, depth + more)
   for (const key of ['properties', 'patternProperties', '$defs', 'definitions', 'dependentSchemas']) {
     const map = schema[key]
-    // Definitions stand aside: they are as deep as where they are used.
+    // Definitions are skipped; their depth is that of their use.
     if (isObject(map))
       for (const [name, item] of Object.entries(map))
         yield* inner(`${key}.${name}`, item, key === 'properties' ? 1 : 0)
@@ -71,7 +71,7 @@ export const schemasOf = (tool: ToolDefinition): { of: 'input' | 'output'; schem
   ...(isObject(tool.outputSchema) ? [{ of: 'output' as const, schema: tool.outputSchema }] : []),
 ]
 
-/** A rule's work for each schema within each tool's input. */
+/** Calls a rule for each schema in each tool's input. */
 export function inInputs<T>(
   { tools }: Snapshot,
   look: (schema: JsonObject, depth: number) => T | undefined,
@@ -84,6 +84,6 @@ export function inInputs<T>(
   )
 }
 
-/** A place in a tool's input, in words. */
+/** A location in a tool's input, as text. */
 export const placeIn = (tool: ToolDefinition, path: string): string =>
   path === '' ? inTool(tool) : `${inTool(tool)}, input ${path.replaceAll('properties.', '')}`

@@ -15,7 +15,7 @@ export async function subjectOf({ tools, resources, filled }: Snapshot): Promise
   const hasTasks = tools.some((tool) => supportOf(tool) !== 'forbidden')
   const asTask = readable.find(({ tool }) => supportOf(tool) !== 'forbidden')
   const taskOnly = readable.find(({ tool }) => supportOf(tool) === 'required')
-  // What runs as a task only is not called in other ways.
+  // Tools that only run as tasks are not called directly.
   const plain = readable.filter(({ tool }) => supportOf(tool) !== 'required')
   const free = readable.find(({ tool }) => supportOf(tool) === 'forbidden')
   const typed = plain.flatMap(({ tool, called }) => wrongFor(tool, called))
@@ -39,7 +39,7 @@ async function argumentsFor(schema: JsonObject): Promise<JsonObject | undefined>
   return Array.isArray(schema.required) && schema.required.length > 0 ? undefined : {}
 }
 
-/** An argument of another type than the schema wants. */
+/** An argument whose type does not match the schema. */
 function wrongFor({ inputSchema }: ToolDefinition, called: Called): NonNullable<Subject['tool']>[] {
   const properties = isObject(inputSchema.properties) ? inputSchema.properties : {}
   for (const [field, schema] of Object.entries(properties)) {

@@ -1,7 +1,7 @@
 import { isObject } from '../protocol/messages.js'
 import { inPrompt, inTool, type Snapshot, schemasIn } from './snapshot.js'
 
-/** Every text that a model or a host gets to read, with where it stands. */
+/** All texts that a model or a host reads, with their locations. */
 export function textsOf({
   tools,
   prompts,

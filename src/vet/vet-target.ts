@@ -16,15 +16,15 @@ import { type WireReport, wireFindings } from './wire-findings.js'
 export interface VetOptions {
   /** File of a saved contract. Default: `<name>.contract.json` in the folder of the kit, if it exists. */
   contract?: string | undefined
-  /** Leaves any contract aside. */
+  /** Ignores any contract. */
   ignoresContract?: boolean
   /** Folder of recorded cases. Default: `cases` in the folder of the kit. */
   cases?: string | undefined
-  /** Also checks it against the standard, in this revision. Default: the newest. */
+  /** Also checks the target against the standard, in this revision. Default: the newest. */
   wire?: { revision?: string | undefined } | undefined
   /** Number of generated calls of each read-only tool. */
   probe?: { calls: number; seed: number } | undefined
-  /** How long a request may stay unanswered; 30,000 by default. */
+  /** Time limit of a request. Default: 30,000. */
   timeoutMs?: number | undefined
   /** Time limit of a `wire` check or a `probe` call in milliseconds. Default: 2,000 and 5,000. */
   checkTimeoutMs?: number | undefined
@@ -34,7 +34,7 @@ export interface VetOptions {
 export interface TargetReport extends VetReport {
   wire?: Omit<WireReport, 'findings'>
   probe?: Omit<ProbeReport, 'findings'>
-  /** All that was looked at. */
+  /** The input of the rules. */
   surface: Snapshot
 }
 

@@ -6,9 +6,9 @@ import type { Snapshot } from './snapshot.js'
 
 export interface VetReport {
   findings: Finding[]
-  /** How many rules were asked. */
+  /** Number of rules that were run. */
   asked: number
-  /** Rules that the project has set off, with its reasons. */
+  /** Rules that the project disabled, with its reasons. */
   off: RuleChoice[]
 }
 
@@ -31,7 +31,7 @@ export async function vet(
   return { findings: findings.sort(byGravity), asked: kept.length, off }
 }
 
-/** Whether a choice is of the rule, and of the part, that a finding is about. */
+/** True if a setting applies to the rule and the part of a finding. */
 const concerns = ({ rule, parts }: RuleChoice, finding: Finding): boolean =>
   rule === finding.rule &&
   (parts === undefined ||

@@ -14,12 +14,12 @@ import type { WireServer } from './wire/talk.js'
 
 export interface WireReport {
   revision: string
-  /** By page of the standard: how many rows pass, how many fail, and how many do not apply to this server. */
+  /** By page of the standard: the number of checks that pass, fail, and do not apply to this server. */
   sections: { section: string; met: number; broken: number; left: number }[]
   findings: Finding[]
 }
 
-/** Holds a server to the table of the standard, in one revision. Only read-only tools are called. */
+/** Checks a server against the standard, in one revision. Only read-only tools are called. */
 export async function wireFindings(
   target: Exclude<Target, { kind: 'tape' }>,
   surface: Snapshot,

@@ -181,7 +181,7 @@ class StreamReader {
   last = 0
   readonly #outlet: Outlet
   readonly #handlers: ReaderHandlers
-  /** Events by number, until the reader is connected, or the ones before have come. */
+  /** Events by number, until the reader is connected and the previous events have arrived. */
   readonly #early = new Map<number, StreamEvent>()
   #isConnected = false
   #isFetching = false
@@ -242,14 +242,14 @@ class StreamReader {
     }
   }
 
-  /** A process that was missed twice is dead. */
+  /** A process that was missing twice has died. */
   async #look(): Promise<void> {
     const isOrphan = await this.#handlers.isOrphan().catch(() => false)
     this.#missed = isOrphan ? this.#missed + 1 : 0
     if (this.#missed > 1) this.end()
   }
 
-  /** Some did not arrive: they are read from where they are kept; what is not kept any more is left out. */
+  /** Missing events are read from the store; dropped ones are skipped. */
   async #fetch(): Promise<void> {
     if (this.#isFetching) return
     this.#isFetching = true
@@ -260,7 +260,7 @@ class StreamReader {
       if (Number.isFinite(first)) this.last = first - 1
       this.#write()
     } catch {
-      // The store is away; when it is back, everything is fetched.
+      // The store is unavailable; everything is fetched when it is back.
     } finally {
       this.#isFetching = false
     }

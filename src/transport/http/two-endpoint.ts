@@ -12,7 +12,7 @@ import type { Sessions } from './sessions.js'
 
 interface TwoEndpointOptions extends EngineOptions {
   id: string
-  /** Where the client posts its messages: a path with the session in it. */
+  /** The path for the client's messages, which contains the session. */
   postPath: string
   limits: HttpLimits
   onHost?: ((engine: Engine) => void) | undefined
@@ -40,7 +40,7 @@ function messagesOf(text: string): Message[] {
 const subject = 'two-endpoint'
 const unknown = () => refusal(404, 'This session is unknown or has ended; open the stream again.')
 
-/** The process that a session lives in. */
+/** The process that serves a session. */
 const memberOf = (id: string): string | undefined => /^(\w{1,32})\.[\w-]{1,64}$/.exec(id)?.[1]
 
 interface TwoEndpointFormOptions {
@@ -71,7 +71,7 @@ export class TwoEndpointForm {
     })
   }
 
-  /** Answers a request whose caller may call; `refuseMore` says why no further session may be opened. */
+  /** Answers a request of an authorized caller; `refuseMore` is the reason why no session can be opened. */
   handle(
     request: HttpRequest,
     { refuseMore, identity, lacking }: TwoEndpointRequest,
@@ -121,7 +121,7 @@ export class TwoEndpointForm {
     return lacking?.(session.engine, messagesOf(text)) ?? session.take(text, identity)
   }
 
-  /** The session lives in another process. */
+  /** Another process serves the session. */
   async #passOn(
     member: string,
     session: string,
@@ -163,8 +163,8 @@ export class TwoEndpointForm {
 }
 
 /**
- * One session of the older form (Transports of 2024-11-05, "HTTP with SSE"): everything for the client goes out on the one stream that opened it, and each
- * POST is only acknowledged. The session lives as long as its stream.
+ * One session of the older transport (Transports of 2024-11-05, "HTTP with SSE"): all messages to the client are sent
+ * on the stream that opened it, and each POST is only acknowledged. The session ends with its stream.
  */
 class TwoEndpointSession {
   readonly id: string
@@ -195,7 +195,7 @@ class TwoEndpointSession {
     )
   }
 
-  /** The answer to the GET that opens the session: first where to post to, then messages. */
+  /** The response to the GET that opens the session: first the address for messages, then messages. */
   open(): HttpAnswer {
     return {
       status: 200,

@@ -3,12 +3,12 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 
 type FastCheck = typeof import('fast-check').default
 
-/** How deep generated values go; what stands deeper is given in its smallest form. */
+/** Maximum depth of generated values; deeper values take their smallest form. */
 const mostDeep = 5
 
 /**
- * Values that fit a JSON Schema, written so that a failing one shrinks to a small one. Keywords that say what a value is *not* (`not`, `if`,
- * `dependentSchemas`) are not followed: who calls checks what comes.
+ * Generates values that match a JSON Schema, such that a failing one shrinks to a small one. Keywords that exclude
+ * values (`not`, `if`, `dependentSchemas`) are ignored; the caller checks the values.
  */
 export function fitting(fc: FastCheck, root: JsonObject): Arbitrary<unknown> {
   return new Fitting(fc, root).of(root, 0)
@@ -31,7 +31,7 @@ class Fitting {
     const branches = [schema.anyOf, schema.oneOf].find((list) => Array.isArray(list) && list.length > 0)
     if (Array.isArray(branches)) {
       const { anyOf: _, oneOf: __, ...rest } = schema
-      // Deep down, what goes on no further ends a schema that comes back to itself.
+      // At a certain depth, values that need no further nesting end a recursive schema.
       const plain = depth < mostDeep ? [] : branches.filter((branch) => isObject(branch) && !('$ref' in branch))
       return fc.oneof(
         ...(plain.length > 0 ? plain : branches).map((branch) =>
@@ -132,10 +132,11 @@ class Fitting {
 
   #matching(pattern: string, minLength: number, maxLength: number): Arbitrary<string> {
     try {
-      // Whether it is long enough is not waited for: it might never be, and a check tells.
+      // The required length may never be reached, so it is checked afterwards.
       return this.#fc.stringMatching(new RegExp(pattern, 'u'), { maxLength })
     } catch {
-      // What cannot be generated from (look-ahead, other dialects) gives texts that may not fit, and are then told apart by a check.
+      // Patterns that cannot be used for generation (look-ahead, other dialects) give texts that may not match, and are
+      // checked afterwards.
       return this.#fc.string({ minLength, maxLength: Math.min(maxLength, 60) })
     }
   }
@@ -175,7 +176,7 @@ class Fitting {
   }
 }
 
-/** Texts on which programs trip: nothing, other alphabets, ways out of folders and statements. */
+/** Texts that often cause errors: empty text, other scripts, paths and statements that escape. */
 const awkwardTexts = [
   '',
   ' ',
@@ -211,13 +212,13 @@ function boundsOf(schema: JsonObject, step: number): [number, number] {
   const below = number('exclusiveMaximum')
   const min = Math.max(number('minimum') ?? -1e6, above === undefined ? -Infinity : above + small)
   const max = Math.min(number('maximum') ?? 1e6, below === undefined ? Infinity : below - small)
-  // Bounds that start beyond a million, in one direction only.
+  // Bounds beyond a million, in one direction only.
   if (min > max)
     return number('minimum') === undefined && above === undefined ? [max - 1000, max] : [min, min + 1000]
   return [min, max]
 }
 
-/** Two schemas that both hold, as far as that is one schema. */
+/** Two schemas that both apply, combined as far as possible. */
 function merged(one: unknown, other: unknown): unknown {
   if (!isObject(one)) return other
   if (!isObject(other)) return one

@@ -3,7 +3,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 
 type FastCheck = typeof import('fast-check').default
 
-/** Arguments that a schema does not allow: what fits it, with one thing wrong. Who calls checks that it is wrong. */
+/** Arguments that a schema forbids: valid arguments with one error. The caller checks that they are invalid. */
 export function breaking(fc: FastCheck, schema: JsonObject, valid: Arbitrary<unknown>): Arbitrary<unknown> {
   const ways = waysToBreak(schema)
   return fc.tuple(valid, fc.constantFrom(...ways)).map(([value, way]) => way(isObject(value) ? value : {}))
@@ -30,7 +30,7 @@ function waysToBreak(schema: JsonObject): Way[] {
   ]
 }
 
-/** Values of other types, and just beyond the bounds. */
+/** Values of other types, and values just beyond the bounds. */
 function wrongFor(field: JsonObject): unknown[] {
   const wrong: unknown[] = [null, { not: 'this' }, ['nor', 'this'], 7.5, 'nothing of the kind', true]
   if (typeof field.maximum === 'number') wrong.push(field.maximum + 1)

@@ -13,39 +13,39 @@ import { breaking } from './breaking.js'
 import { type Answer, LongWork, type ProbeRule, probeRules, type Verdict, verdictOn } from './verdict.js'
 
 export interface ProbeOptions {
-  /** Calls for each tool, half of them with arguments that its schema forbids. */
+  /** Number of calls for each tool; half of them have arguments that its schema forbids. */
   calls: number
-  /** Where the generator begins; the same seed gives the same calls. */
+  /** Seed of the generator; the same seed gives the same calls. */
   seed: number
-  /** How long a call may stay unanswered; 5,000 by default. */
+  /** Time limit of a call. Default: 5,000. */
   timeoutMs?: number | undefined
   onTool?: (done: number, all: number) => void
-  /** Called with what is printed meanwhile. */
+  /** Called with output printed during that time. */
   heard?: Heard
 }
 
 export interface ProbeReport {
   seed: number
-  /** How many tools were called, and how often in all; shrinking not counted. */
+  /** Number of tools that were called, and of all calls without shrinking. */
   tools: number
   calls: number
-  /** Tools that were not called, since they do not say that they only read. */
+  /** Tools that were not called, since they do not declare that they only read. */
   left: number
   findings: Finding[]
 }
 
-/** Tools that are probed at the same time. */
+/** Number of tools that are probed at the same time. */
 const mostAtOnce = 4
-/** How often, and how long, a failing call is made smaller. */
+/** Limits for shrinking a failing call. */
 const mostShrinks = 200
 const mostShrinkMs = 10_000
-/** How often one tool may hang or end the server before it is left alone. */
+/** How often one tool may hang or end the server before it is skipped. */
 const mostLosses = 4
 const shrinksOfLoss = 3
 
 /**
- * Calls every tool that only reads with generated arguments, those that its schema allows and those that it forbids, and says what breaks:
- * by the smallest arguments that still do it. A tool that cannot be probed is a finding too; the others are.
+ * Calls every read-only tool with generated arguments, valid and invalid ones, and reports what fails, with the
+ * smallest arguments that still fail. A tool that cannot be probed is a finding; the others continue.
  */
 export async function probe(
   target: Exclude<Target, { kind: 'tape' }>,
@@ -62,7 +62,7 @@ export async function probe(
   }
   const waiting = [...readers]
   let done = 0
-  // Each works on tools of its own over a link of its own: what ends a server is then known.
+  // Each uses its own link for its tools, so that the call that ends a server is known.
   const work = async () => {
     const caller = new Caller(target, timeoutMs, heard)
     try {
@@ -100,7 +100,7 @@ async function probeTool(
   let losses = 0
   for (const { values, numRuns } of halves) {
     if (numRuns === 0) continue
-    // Each is called once; what has been judged is not called again when the generator comes by a second time.
+    // Each set of arguments is used once, even if the generator repeats it.
     const judged = new Map<string, Verdict | undefined>()
     const judge = async (value: unknown): Promise<Verdict | undefined> => {
       const args = isObject(value) ? value : {}
@@ -168,15 +168,15 @@ function findingOf(tool: ToolDefinition, args: JsonObject, { rule, what, fix }: 
   }
 }
 
-/** Calls over a link that is opened again where a call has ended it. */
+/** Sends calls over a link that is reopened when a call has ended it. */
 class Caller {
   readonly #target: Exclude<Target, { kind: 'tape' }>
   readonly #timeoutMs: number
   readonly #heard: Heard
   #link: Link | undefined
-  /** Tools with a call that did not end in a long time either. */
+  /** Tools with a call that did not end within a long time either. */
   readonly #hanging = new Set<string>()
-  /** A server that hangs takes its time to end; the next one need not wait for it. */
+  /** A hanging server takes time to end; the next one need not wait for it. */
   readonly #closing: Promise<void>[] = []
   constructor(target: Exclude<Target, { kind: 'tape' }>, timeoutMs: number, heard: Heard) {
     this.#target = target
@@ -195,7 +195,8 @@ class Caller {
     const first = await this.#callOnce(tool, args, this.#timeoutMs)
     if (first !== 'silent') return first
     if (!this.#hanging.has(tool)) {
-      // A short limit on a busy machine is no hang: the first such call is made again, in a new process, with time for it.
+      // On a busy machine, exceeding a short limit is not a hang: the first such call is repeated in a new process with
+      // a longer limit.
       this.#drop()
       const again = await this.#callOnce(tool, args, Math.max(this.#timeoutMs, leastHangMs))
       if (again !== 'silent') return again
@@ -206,7 +207,7 @@ class Caller {
 
   async #callOnce(tool: string, args: JsonObject, timeoutMs: number): Promise<Answer | 'silent'> {
     const link = await this.#opened()
-    // Progress may keep a call alive for ever; the bound is one that it does not move.
+    // Progress can extend a call indefinitely; this limit is fixed.
     const signal = AbortSignal.timeout(timeoutMs)
     let progressed = 0
     const onProgress = () => void progressed++
@@ -239,7 +240,7 @@ class Caller {
   }
 }
 
-/** True if the server answers at once after a call of it was cancelled. */
+/** True if the server responds at once after a call was cancelled. */
 function answers(link: Link): Promise<boolean> {
   return new Promise((resolve) => {
     const timer = setTimeout(() => resolve(false), 1000)
@@ -251,7 +252,7 @@ function answers(link: Link): Promise<boolean> {
   })
 }
 
-/** The least time a call is given before it counts as a hang. */
+/** The minimum time before a call counts as a hang. */
 const leastHangMs = 3000
 
 const lost: ReadonlySet<ProbeRule> = new Set(['probe-crash', 'probe-hang'])

@@ -50,7 +50,7 @@ const trace =
 const unforeseen =
   /\(error [0-9a-f]{8}\)|\b(TypeError|ReferenceError|RangeError|AttributeError|KeyError|IndexError|NullPointerException)\b|is not a function|[Cc]annot read propert|undefined is not|panic:/
 
-/** Judges the answer to a call whose arguments the schema allows, or does not. */
+/** Judges the response to a call, given whether its arguments are valid. */
 export async function verdictOn(
   tool: ToolDefinition,
   isAllowed: boolean,
@@ -94,7 +94,7 @@ export async function verdictOn(
 
 function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined {
   if (error instanceof RpcError) {
-    // A server may refuse what its schema forbids either way; the newest revision wants a result.
+    // A server may refuse invalid arguments in either way; the newest revision expects a result.
     if (!isAllowed && error.code === codes.invalidParams) return undefined
     return {
       rule: 'probe-protocol-error',
@@ -102,7 +102,7 @@ function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined
       fix: 'answer with a result that has "isError": true and says what is wrong',
     }
   }
-  // Work that tells how far it is, and stops when it is told to, takes as long as it has to.
+  // A call that reports progress and stops when it is cancelled may take any time.
   if (error instanceof LongWork) return undefined
   if (isJexoError(error) && error.code === 'request-timed-out')
     return {
@@ -117,7 +117,7 @@ function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined
   }
 }
 
-/** A call that was still under way at the limit, reported progress until then, and ended when it was cancelled. */
+/** A call that was running at the limit, had reported progress until then, and ended when it was cancelled. */
 export class LongWork extends Error {}
 
 const brief = (text: string): string => {

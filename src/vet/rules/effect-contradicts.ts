@@ -7,11 +7,11 @@ const writing = new Set(
     ' ',
   ),
 )
-/** Verbs that are no nouns: they count wherever they stand, as in `hive_delete`. */
+/** Verbs that are never nouns, which count in any position, as in `hive_delete`. */
 const onlyVerbs = new Set(
   'add create write edit modify rename delete remove purge destroy upload cancel install publish'.split(' '),
 )
-/** After a noun, one of these makes a noun of both: `order_status` is a status. */
+/** After a noun, one of these forms a compound noun: `order_status` is a status. */
 const nouns = new Set(
   'status state count counts list lists history info details detail id ids name names number total totals date dates time type types log logs stats statistics summary overview report reports schema size price prices items entries options settings points code codes search lookup'.split(
     ' ',
@@ -53,10 +53,10 @@ export const effectContradicts: Rule = {
     }),
 }
 
-/** The verb of a name that says it writes; undefined if it says no such thing. */
+/** The verb in a name that implies a change; undefined if there is none. */
 function writtenBy(words: readonly string[]): string | undefined {
   const [first = '', second = ''] = words
   if (onlyVerbs.has(first) || (writing.has(first) && !nouns.has(second))) return first
-  // `get_and_delete`, `hive_delete`; but `record_added` tells of something that was done.
+  // `get_and_delete`, `hive_delete`; but `record_added` describes a past event.
   return words.find((word, at) => at > 0 && (onlyVerbs.has(word) || (words[at - 1] === 'and' && writing.has(word))))
 }

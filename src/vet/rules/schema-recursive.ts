@@ -2,7 +2,7 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Rule } from '../finding.js'
 import { inTool, schemasIn } from '../snapshot.js'
 
-/** Definitions that lead back to themselves. */
+/** Definitions that refer to themselves. */
 function loopsIn(root: JsonObject): string[] {
   const refsIn = (schema: unknown) =>
     [...schemasIn(schema)].flatMap(({ schema: { $ref } }) => (typeof $ref === 'string' ? [$ref] : []))

@@ -10,7 +10,7 @@ export const secretParameter: Rule = {
   check: ({ tools }) =>
     tools.flatMap((tool) =>
       parametersOf(tool)
-        // A bare `key` or `id` is mostly no secret.
+        // A plain `key` or `id` is usually not a secret.
         .filter(([name]) => name.length > 3 && isSecretName(name))
         .map(([name]) => ({
           location: `${inTool(tool)}, parameter ${name}`,

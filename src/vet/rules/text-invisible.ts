@@ -1,7 +1,7 @@
 import type { Rule } from '../finding.js'
 import { textsOf } from '../texts.js'
 
-/** Zero width, directions, tags, and control characters other than line breaks and tabs. */
+/** Zero-width characters, direction marks, tags, and control characters other than line breaks and tabs. */
 const invisible =
   // biome-ignore lint/suspicious/noControlCharactersInRegex: just those are looked for
   /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u00ad\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u206f\ufeff\ufff9-\ufffb]|[\u{e0000}-\u{e007f}]/u

@@ -24,7 +24,7 @@ export const viewData: Rule = {
     }),
 }
 
-/** Length of the largest JSON in a script. The examples that Jexo puts in for a page without a host are none. */
+/** Length of the largest JSON in a script, except the examples that Jexo adds for use without a host. */
 function largestData(html: string): number {
   const lengths = elementsIn(html).map(({ name, attributes, text }) => {
     if (name !== 'script') return 0

@@ -15,11 +15,11 @@ export const viewMessage: Rule = {
     ),
 }
 
-/** Literal texts that a page adds to the conversation. */
+/** Literal texts that a view adds to the conversation. */
 const messagesIn = (html: string): string[] =>
   [...html.matchAll(/\.say\(\s*(["'`])([^"'`$]{1,300})\1/g)].map(([, , text = '']) => text)
 
-/** Messages that are too short to have a meaning of their own, such as "continue". */
+/** Messages that are too short to be suspicious, such as "continue". */
 const isAmbiguous = (text: string): boolean =>
   text.trim().split(/\s+/).length < 4 ||
   /^(ok|okay|yes|done|next|continue|go on|do it|again|confirm(ed)?)\b/i.test(text.trim())

@@ -7,14 +7,14 @@ import { uiOf, type ViewMeta, viewMetaOf } from '../../protocol/ui.js'
 /** A view as a host reads it. */
 export interface SeenView {
   uri: string
-  /** Names of the tools that it shows. */
+  /** Names of the tools that use it. */
   tools: readonly string[]
   /** Why it cannot be read. */
   missing?: string
   mimeType?: string | undefined
   html: string
   meta: ViewMeta
-  /** A second read gave another document. */
+  /** True if a second read returned another document. */
   differs: boolean
 }
 
@@ -27,7 +27,7 @@ export interface SeenResult {
 const mostViews = 20
 const limitMs = 10_000
 
-/** Reads the views of a server twice, and calls each read-only tool with a view once, by its own example. */
+/** Reads the views of a server twice, and calls each read-only tool with a view once, with its example. */
 export async function lookAtViews(
   link: Link,
   tools: readonly ToolDefinition[],
@@ -67,7 +67,7 @@ async function seenView(link: Link, uri: string, tools: readonly string[]): Prom
 const documentOf = ({ text, blob }: { text?: string; blob?: string }) =>
   text ?? Buffer.from(blob ?? '', 'base64').toString()
 
-/** Undefined for a tool that writes, or whose arguments are not known. */
+/** Undefined for a tool that changes something, or without known arguments. */
 async function seenResult(link: Link, tool: ToolDefinition): Promise<SeenResult | undefined> {
   const { examples, required } = tool.inputSchema
   const [example] = Array.isArray(examples) ? examples : []

@@ -1,7 +1,7 @@
 import type { ViewDomains } from '../../protocol/ui.js'
 import { elementsIn } from '../../view/build/inline.js'
 
-/** Something that a page gets from elsewhere. */
+/** An external resource of a view. */
 export interface RemoteReference {
   url: string
   /** The declaration that it requires. */

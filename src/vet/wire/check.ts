@@ -12,15 +12,15 @@ export type Outcome =
   | { readonly verdict: 'broken'; readonly why: string }
 
 export interface WireCheckOptions {
-  /** How long a server may take to answer a step; 10,000 by default. */
+  /** Time limit for the response to a step. Default: 10,000. */
   stepMs?: number
-  /** How long it may take until it answers at all, once it is started; as `stepMs` by default. */
+  /** Time limit for the first response after the start. Default: as `stepMs`. */
   openMs?: number
 }
 
 /**
- * Holds a server to the rows of the table, one after the other. Rows that leave a session as it was share one, so that a server
- * that starts slowly is not started for each of them.
+ * Runs the checks of the table against a server in order. Checks that leave a session unchanged share one, so that a
+ * slow server is not started for each.
  */
 export class WireCheck {
   readonly #server: WireServer
@@ -158,7 +158,7 @@ function notApplicable(
   return missing.length > 0 ? `the server has no ${missing.join(', ')}` : undefined
 }
 
-/** Puts values in the place of `{{…}}`: a string that is one placeholder becomes the value itself. */
+/** Replaces `{{…}}` with values: a string that is a single placeholder becomes the value itself. */
 function filled(value: unknown, kept: JsonObject): unknown {
   if (typeof value === 'string') {
     const whole = /^\{\{([\w.]+)\}\}$/.exec(value)?.[1]

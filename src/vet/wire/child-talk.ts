@@ -3,13 +3,13 @@ import type { Readable, Writable } from 'node:stream'
 import type { ChildCommand } from '../../transport/child-wire.js'
 import { Talk, type WireServer } from './talk.js'
 
-/** A server that is started as a child for each session and speaks by lines (Transports, "stdio"). */
+/** A server that is started as a child process for each session (Transports, "stdio"). */
 export const childServer = (command: ChildCommand): WireServer => ({
   transport: 'stdio',
   open: async () => new ChildTalk(command),
 })
 
-/** Messages as lines on a pair of streams. */
+/** Messages as lines on two streams. */
 export class LineTalk extends Talk {
   readonly #input: Writable
 
@@ -67,7 +67,7 @@ class ChildTalk extends LineTalk {
   }
 }
 
-/** JSON where it is JSON, else the text itself: what does not belong on stdout is seen by the rows. */
+/** Parsed JSON, otherwise the text itself, so that checks see lines on stdout that are not messages. */
 export function parsed(text: string): unknown {
   try {
     return JSON.parse(text)

@@ -14,7 +14,7 @@ export const httpServer = (url: string, headers: Headers = {}): WireServer => ({
   open: async () => new HttpTalk(url, headers),
 })
 
-/** A server in the older form of two endpoints; the URL is that of its GET. */
+/** A server with the older transport with two endpoints; the URL is that of its GET. */
 export const twoEndpointServer = (url: string, headers: Headers = {}): WireServer => ({
   transport: 'two-endpoint',
   open: async () => {
@@ -167,7 +167,7 @@ async function readEvents(response: Response, hear: (event: { event?: string | u
   try {
     for await (const chunk of response.body ?? []) parser.feed(decoder.decode(chunk, { stream: true }))
   } catch {
-    // A stream that breaks off brings nothing more: the rows that wait for it say so.
+    // After a broken stream no more messages arrive; the checks that wait for them report it.
   }
 }
 

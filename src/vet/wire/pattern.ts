@@ -6,7 +6,7 @@ import { isObject } from '../../protocol/messages.js'
  */
 export type Pattern = unknown
 
-/** Why a value does not look like its pattern, with the path to it; undefined if it does. */
+/** Why a value does not match a pattern, with the path to the mismatch; undefined if it matches. */
 export function mismatch(pattern: Pattern, value: unknown, path = 'message'): string | undefined {
   if (Array.isArray(pattern)) return arrayMismatch(pattern, value, path)
   if (!isObject(pattern)) {

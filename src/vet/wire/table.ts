@@ -9,7 +9,7 @@ import { stdioRows } from './rows/stdio.js'
 import { taskRows } from './rows/tasks.js'
 import { utilityRows } from './rows/utilities.js'
 
-/** All that the standard asks of a server, one row a requirement. */
+/** All requirements of the standard, one check for each. */
 export const requirements: readonly Requirement[] = [
   ...messageRows,
   ...lifecycleRows,

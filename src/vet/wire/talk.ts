@@ -2,9 +2,9 @@ import type { JsonObject } from '../../protocol/messages.js'
 import { mismatch, type Pattern } from './pattern.js'
 import type { HttpExpectation, HttpStep, WireTransport } from './requirement.js'
 
-/** Raw messages to and from a server: nothing is checked, paired or corrected. */
+/** Raw messages to and from a server, without checks, matching or corrections. */
 export abstract class Talk {
-  /** All that came, in order; what is no JSON comes as text. */
+  /** All received messages in order; invalid JSON as text. */
   readonly came: unknown[] = []
   #wake: (() => void)[] = []
   #end: string | undefined
@@ -13,9 +13,9 @@ export abstract class Talk {
   abstract sendText(text: string): void | Promise<void>
   abstract close(): Promise<void>
 
-  /** `initialize` was answered and `initialized` is sent. */
+  /** The session is initialized. */
   opened(_revision: string): void {}
-  /** Makes one HTTP request and says what is wrong with the answer. */
+  /** Sends one HTTP request, and returns what is wrong with the response. */
   request(
     _step: HttpStep,
     _expected: HttpExpectation,
@@ -24,7 +24,7 @@ export abstract class Talk {
     return Promise.resolve('this transport has no HTTP requests')
   }
 
-  /** The first message like this from a place on, come already or yet to come; a string says why there is none. */
+  /** The first matching message from a position on, received already or later; an error text if there is none. */
   async next(
     pattern: Pattern,
     from: number,
@@ -38,7 +38,7 @@ export abstract class Talk {
         const message = this.came[at]
         const why = mismatch(pattern, message)
         if (why === undefined) return { message: message as JsonObject, at }
-        // The answer to the very request that was asked for will not come again.
+        // The response to this request was already received.
         if (isAnswerFor(pattern, message)) return why
       }
       if (this.#end !== undefined) return `the server ended the session: ${this.#end}`
@@ -49,7 +49,7 @@ export abstract class Talk {
   }
 
   protected receive(value: unknown): void {
-    // A batch is looked at as one message, since it came as one.
+    // A batch is examined as one message, since it arrived as one.
     this.came.push(value)
     this.#rouse()
   }
@@ -74,7 +74,7 @@ export abstract class Talk {
   }
 }
 
-/** A server that is looked at: each `open` begins a new session. */
+/** A server under test: each `open` begins a new session. */
 export interface WireServer {
   readonly transport: WireTransport
   open(): Promise<Talk>

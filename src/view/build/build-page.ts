@@ -16,10 +16,10 @@ interface BuiltPage {
   state: string
 }
 
-/** Maximum number of files next to a page that are examined. */
+/** Maximum number of examined files next to a page. */
 const mostFiles = 500
 
-/** This package's own files do not change while a page is developed. */
+/** This package's own files do not change during development of a page. */
 const own = packageFile('dist')
 
 const kept = new Map<string, Promise<BuiltPage>>()
@@ -35,7 +35,7 @@ export async function buildPage(url: string, onFile: (file: string) => void = ()
   const before = kept.get(file)
   const known = await before?.catch(() => undefined)
   if (known && known.state === stateOf(known.files)) return known.html
-  // Of several reads at once, the first builds.
+  // Concurrent reads share one build.
   if (kept.get(file) === before) kept.set(file, built(file))
   onFile(file)
   const page = await (kept.get(file) as Promise<BuiltPage>)
@@ -43,7 +43,7 @@ export async function buildPage(url: string, onFile: (file: string) => void = ()
   return page.html
 }
 
-/** Sizes and times of the files: another text where one has changed. */
+/** Sizes and times of the files as text; a change gives another text. */
 function stateOf(files: readonly string[]): string {
   return files
     .map((file) => {
@@ -133,7 +133,7 @@ function assetsIn(root: string): string[] {
 
 const assetPattern = /\.(svg|png|jpe?g|gif|webp|avif|ico|woff2?|ttf|otf|mp3|ogg|mp4|webm|css|html)$/i
 
-/** Pages find `jexo/view` where this Jexo is installed, as kits do. */
+/** Pages find the `jexo/view` of this installation, as kits do. */
 function ownDoors(): Vite.Plugin {
   const doors: Readonly<Record<string, string>> = { 'jexo/view': 'view.js', 'jexo/view/react': 'view-react.js' }
   return {
@@ -148,7 +148,7 @@ function ownDoors(): Vite.Plugin {
   }
 }
 
-/** The configuration of Vite for a page: in its folder or above it, up to the package that it is in. */
+/** The Vite configuration of a page: in its folder or a parent folder, up to its package. */
 function configOf(folder: string): string | undefined {
   for (let at = folder; ; at = dirname(at)) {
     for (const ending of ['ts', 'mts', 'js', 'mjs']) {
@@ -159,7 +159,7 @@ function configOf(folder: string): string | undefined {
   }
 }
 
-/** Vite as the page's project has it, else as this package finds it. */
+/** Vite of the page's project, otherwise the one that this package finds. */
 async function findVite(folder: string): Promise<typeof Vite | undefined> {
   for (let at = folder; ; at = dirname(at)) {
     const manifest = join(at, 'node_modules/vite/package.json')
@@ -183,7 +183,7 @@ const shownPage = (file: string) => {
   return `${folder}/${name}`
 }
 
-/** The sentence of a bundler's message, and the place that it names. */
+/** The message of a bundler's error, with its location. */
 function reasonIn(error: unknown): string {
   // biome-ignore lint/suspicious/noControlCharactersInRegex: colours of the bundler's terminal output
   const text = messageOf(error).replace(/\u001b\[[0-9;]*m/g, '')

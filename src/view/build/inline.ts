@@ -1,14 +1,14 @@
 import { parseDocument } from 'htmlparser2'
 import { atBodyEnd } from '../../kit/view.js'
 
-/** A file that the bundler made. */
+/** A file that the bundler wrote. */
 export interface BuiltFile {
   /** Path as the document refers to it, without a leading slash. */
   path: string
   text: string
 }
 
-/** A document with its scripts and style sheets in it. Files that it does not refer to are left out. */
+/** A document with its scripts and style sheets inlined. Unreferenced files are left out. */
 export function inlined(html: string, files: readonly BuiltFile[]): string {
   const byPath = new Map(files.map((file) => [file.path, file.text]))
   const used = (reference: string | undefined) => byPath.get((reference ?? '').replace(/^(\.?\/)+/, ''))
@@ -19,7 +19,7 @@ export function inlined(html: string, files: readonly BuiltFile[]): string {
       const text = used(attributes.src)
       if (text === undefined) continue
       edits.push({ from, to, text: '' })
-      // A module runs when the document is there; so do scripts at its end.
+      // A module runs after the document is parsed; so do scripts at its end.
       body.push(`<script type="module">${scriptSafe(text)}</script>`)
     } else if (name === 'link') {
       const text = /stylesheet/i.test(attributes.rel ?? '') ? used(attributes.href) : undefined
@@ -34,7 +34,7 @@ export function inlined(html: string, files: readonly BuiltFile[]): string {
   return atBodyEnd(text, body.join(''))
 }
 
-/** Relative references of a document, which require a bundler. */
+/** Relative references of a document, which need a bundler. */
 export function localReferences(html: string): string[] {
   return elementsIn(html).flatMap(({ name, attributes, text }) => {
     const { src, href, rel = '' } = attributes
@@ -49,7 +49,7 @@ export function localReferences(html: string): string[] {
 const isLocal = (reference: string | undefined): reference is string =>
   reference !== undefined && reference !== '' && !/^([a-z][a-z0-9+.-]*:|\/\/|#)/i.test(reference)
 
-/** An element of a document, with the text in it and its place. */
+/** An element of a document, with its text and position. */
 export interface PageElement {
   name: string
   attributes: Record<string, string>
@@ -58,7 +58,7 @@ export interface PageElement {
   to: number
 }
 
-/** Every element of a document, in order. */
+/** All elements of a document, in order. */
 export function elementsIn(html: string): PageElement[] {
   const found: PageElement[] = []
   const open: unknown[] = [
@@ -85,5 +85,5 @@ export function elementsIn(html: string): PageElement[] {
   return found
 }
 
-/** A script that holds no end of a script element, nor the start of one in a comment. */
+/** A script without an end tag, or a start tag in a comment. */
 const scriptSafe = (code: string) => code.replace(/<\/(script)/gi, '<\\/$1').replace(/<!--/g, '<\\!--')

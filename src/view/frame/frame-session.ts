@@ -6,19 +6,21 @@ import { type Params, Peer, refusals, ViewError, type Wire } from '../wire/peer.
 import { jsonSize } from './json-size.js'
 import { type FrameLimits, frameLimits, Rate } from './limits.js'
 
-/** The functions that a host provides to a page. Omitted functions are not declared, and requests for them are refused. */
+/**
+ * The functions that a host provides to a view. Omitted functions are not declared, and requests for them are refused.
+ */
 export interface FrameHandlers {
-  /** Tools of the server that the view is of, as they are now; only those for pages are called. */
+  /** Current tools of the view's server; only those for views are called. */
   tools(): readonly ToolDefinition[]
   callTool?(name: string, args: JsonObject, signal: AbortSignal): Promise<ToolResult>
   read?(uri: string, signal: AbortSignal): Promise<object>
-  /** A message for the conversation, from the page. Throw a `ViewError` if the person refuses. */
+  /** A message for the conversation, from the view. Throw a `ViewError` if the user refuses. */
   say?(content: readonly ContentBlock[]): Promise<void>
   /** Context for the model's next turn; replaces the previous context. */
   tellModel?(context: ModelContext): Promise<void>
-  /** The page requests to open an http or https URL. Resolves to false if the person refuses. */
+  /** The view asks to open an http or https URL. Resolves to false if the user refuses. */
   openLink?(url: string): Promise<boolean>
-  /** Resolves with the mode that is set. */
+  /** Resolves to the mode that was set. */
   display?(mode: DisplayMode): Promise<DisplayMode>
   log?(entry: ViewLog): void
   onSize?(size: { width: number; height: number }): void
@@ -27,7 +29,7 @@ export interface FrameHandlers {
   onState?(state: FrameState, reason?: string): void
 }
 
-/** `silent`: the page did not initialize in time. `stopped`: it did something that ends it. */
+/** `silent`: the view did not initialize in time. `stopped`: it exceeded a limit. */
 export type FrameState = 'loading' | 'ready' | 'silent' | 'stopped' | 'closed'
 
 export interface FrameSessionOptions {
@@ -38,7 +40,7 @@ export interface FrameSessionOptions {
   limits?: Partial<FrameLimits>
 }
 
-/** The host's side of a conversation with a page. Does no I/O; its owner posts and receives messages. */
+/** The host's side of a conversation with a view. Does no I/O; its owner posts and receives messages. */
 export class FrameSession {
   readonly #handlers: FrameHandlers
   readonly #options: FrameSessionOptions
@@ -85,7 +87,7 @@ export class FrameSession {
     }
   }
 
-  /** Takes what the page posted. */
+  /** Accepts a message of the view. */
   receive(data: unknown): void {
     if (this.#state === 'stopped' || this.#state === 'closed') return
     if (!this.#rate.take())
@@ -97,7 +99,7 @@ export class FrameSession {
     this.#peer.receive(data)
   }
 
-  /** The arguments of the call, whole. */
+  /** The complete arguments of the call. */
   giveInput(args: JsonObject): void {
     this.#whenReady(() => this.#peer.notify('ui/notifications/tool-input', { arguments: args }))
   }
@@ -115,13 +117,13 @@ export class FrameSession {
     this.#whenReady(() => this.#peer.notify('ui/notifications/tool-cancelled', { reason }))
   }
 
-  /** Tells the page what changed around it. */
+  /** Tells the view about changes of its environment. */
   changeContext(change: ViewContext): void {
     this.#context = { ...this.#context, ...change }
     if (this.#isInitialized && this.#isOpen) this.#peer.notify('ui/notifications/host-context-changed', change)
   }
 
-  /** Ends the page after a short time in which it can save its state. */
+  /** Ends the view after a short time in which it can save its state. */
   async close(reason = 'the host removes the view'): Promise<void> {
     if (!this.#isOpen) return
     if (this.#isInitialized)
@@ -131,7 +133,7 @@ export class FrameSession {
     this.#end('closed', reason)
   }
 
-  /** Ends the page at once. */
+  /** Ends the view immediately. */
   stop(reason: string): void {
     this.#end('stopped', reason)
   }
@@ -158,7 +160,7 @@ export class FrameSession {
     this.#options.post(message)
   }
 
-  /** Before the page has said that it is initialized, the host sends nothing. */
+  /** Until the view has initialized, the host sends nothing. */
   #whenReady(send: () => void): void {
     if (this.#isInitialized) send()
     else if (this.#isOpen && this.#waiting.length < 1000) this.#waiting.push(send)
@@ -279,7 +281,7 @@ export class FrameSession {
     if (!displayModes.includes(mode as DisplayMode))
       throw invalid(`"mode" must be one of ${displayModes.join(', ')}`)
     const { displayMode = 'inline', availableDisplayModes = [] } = this.#context
-    // What cannot be set leaves the mode as it is, and the answer says which that is.
+    // An unsupported mode changes nothing, and the response contains the current one.
     if (!display || !availableDisplayModes.includes(mode as DisplayMode)) return { mode: displayMode }
     return { mode: await display(mode as DisplayMode) }
   }
@@ -296,7 +298,7 @@ export class FrameSession {
   #tooMuch = () =>
     new ViewError(refusals.refused, `more than ${this.#limits.modelCharacters} characters are too much for a model`)
 
-  /** A page gets no result that would fill its memory. */
+  /** Results that would fill the view's memory are not sent. */
   #bounded(result: ToolResult): ToolResult {
     if (jsonSize(result, this.#limits.messageCharacters) !== undefined) return result
     const most = `${Math.round(this.#limits.messageCharacters / 1e6)} MB`

@@ -1,6 +1,6 @@
 /**
- * About how many characters a value has as JSON; undefined if it has more than `most`, or cannot be JSON. What a frame posts may be a circle, a
- * `Map` or fifty megabytes, and the host must not be kept busy by it.
+ * Approximate length of a value as JSON, in characters; undefined if it is longer than `most`, or has no JSON. A frame
+ * can post a cyclic value, a `Map` or fifty megabytes, and measuring it must not block the host.
  */
 export function jsonSize(value: unknown, most: number): number | undefined {
   let size = 0

@@ -1,20 +1,20 @@
-/** Limits of a page's requests to its host. */
+/** Limits of a view's requests to its host. */
 export interface FrameLimits {
-  /** How long a page may take to initialize, in milliseconds. Default: 15,000. */
+  /** Time limit for a view to initialize, in milliseconds. Default: 15,000. */
   initializeMs: number
-  /** How long the host waits for a page that it removes, in milliseconds. Default: 1,000. */
+  /** How long the host waits for a view that it removes, in milliseconds. Default: 1,000. */
   teardownMs: number
-  /** How long a call of the page may take, in milliseconds. Default: 600,000. */
+  /** Time limit of a call of the view, in milliseconds. Default: 600,000. */
   callMs: number
-  /** Messages of the page a second; twice as many at once. More end it. Default: 200. */
+  /** Messages of the view per second, with bursts of twice as many. A view that exceeds it is ended. Default: 200. */
   messagesPerSecond: number
-  /** Characters of one message, in either direction. Default: 8,000,000. */
+  /** Maximum length of a message in either direction, in characters. Default: 8,000,000. */
   messageCharacters: number
-  /** Characters that a page may tell the model. Default: 100,000. */
+  /** Maximum length of text for the model, in characters. Default: 100,000. */
   modelCharacters: number
-  /** Requests of the page that are answered at the same time. Default: 16. */
+  /** Maximum number of concurrent requests of the view. Default: 16. */
   requestsAtOnce: number
-  /** Greatest height in CSS pixels. Default: 1,200. */
+  /** Maximum height in CSS pixels. Default: 1,200. */
   maxHeight: number
 }
 
@@ -29,7 +29,7 @@ export const frameLimits: FrameLimits = Object.freeze({
   maxHeight: 1200,
 })
 
-/** Lets so many things through a second, and twice as many at once. */
+/** Allows a number of events per second, with bursts of twice as many. */
 export class Rate {
   readonly #perSecond: number
   readonly #now: () => number

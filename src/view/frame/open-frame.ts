@@ -11,7 +11,7 @@ import { withReporter } from './reporter.js'
 export interface OpenFrameOptions {
   /** Element that the frame is put into. */
   container: HTMLElement
-  /** Address of the outer frame's page, on another origin than this page. */
+  /** URL of the outer frame's page, on another origin than this page. */
   proxy: string
   /** The document of the view, and `_meta.ui` of its content. */
   html: string
@@ -35,11 +35,11 @@ export interface OpenFrame {
   giveResult(result: ToolResult): void
   cancel(reason: string): void
   changeContext(change: ViewContext): void
-  /** Tells the page, waits a short time for its answer, and removes it. */
+  /** Notifies the view, waits a short time for its response, and removes it. */
   close(reason?: string): Promise<void>
 }
 
-/** Largest document that is shown, in characters. */
+/** Maximum length of a document, in characters. */
 const mostHtml = 20_000_000
 
 /**
@@ -70,7 +70,7 @@ export function openFrame(options: OpenFrameOptions): OpenFrame {
     handlers.onSize?.(size)
   }
   const onState: FrameHandlers['onState'] = (state, reason) => {
-    // What ended must not go on running.
+    // A view that has ended must not continue to run.
     if (state === 'stopped') remove()
     handlers.onState?.(state, reason)
   }
@@ -87,7 +87,7 @@ export function openFrame(options: OpenFrameOptions): OpenFrame {
     if (source !== element.contentWindow || from !== origin) return
     const method = isObject(data) ? data.method : undefined
     if (method === 'ui/notifications/sandbox-proxy-ready') {
-      // Once: a page that says it again is not the proxy.
+      // Only once: a page that repeats the message is not the proxy.
       if (isShown) return
       isShown = true
       const { csp, permissions } = meta
@@ -113,7 +113,7 @@ export function openFrame(options: OpenFrameOptions): OpenFrame {
     cancel: (reason) => session.cancel(reason),
     changeContext: (change) => session.changeContext(change),
     async close(reason) {
-      // It may still save what it wants to; another may be shown in its place.
+      // The view may still save its state; another one may be shown in its place.
       element.style.display = 'none'
       await session.close(reason)
       remove()
@@ -121,7 +121,7 @@ export function openFrame(options: OpenFrameOptions): OpenFrame {
   }
 }
 
-/** The handlers, as functions of their object. */
+/** The handlers as bound functions. */
 const bound = (handlers: FrameHandlers): FrameHandlers =>
   Object.fromEntries(
     Object.entries(handlers).map(([name, handler]) => [

@@ -1,20 +1,20 @@
 import { isViewDomain, type ViewDomains, type ViewMeta, viewPermissions } from '../../protocol/ui.js'
 
-/** The policy for a view and the declared domains that could not be part of it. */
+/** The policy for a view, and the declared domains that cannot be part of it. */
 export interface ViewPolicy {
   /** Value of `Content-Security-Policy`. */
   csp: string
   /** Value of the `allow` attribute of a frame. */
   allow: string
-  /** Declared domains that are not origins; they are left out. */
+  /** Declared domains that are not origins, and are left out. */
   rejected: readonly string[]
 }
 
 const mostDomains = 20
 
 /**
- * The content security policy of a page: only the origins that its view declares are allowed (the extension's default policy). Frames, forms, plug-ins and
- * workers stay closed, since each of them can carry data out.
+ * The content security policy of a view: only the origins that it declares are allowed (the extension's default
+ * policy). Frames, forms, plug-ins and workers are blocked, since each of them could send data out.
  */
 export function policyOf({ csp = {}, permissions = {} }: Pick<ViewMeta, 'csp' | 'permissions'>): ViewPolicy {
   const rejected: string[] = []
@@ -50,7 +50,7 @@ export function policyOf({ csp = {}, permissions = {} }: Pick<ViewMeta, 'csp' | 
   return { csp: csps.join('; '), allow: allow.join('; '), rejected }
 }
 
-/** Sandbox of the outer frame: it is another origin, and its page is ours. */
+/** Sandbox of the outer frame, which has another origin and contains our page. */
 export const outerSandbox = 'allow-scripts allow-same-origin allow-forms'
 /** Sandbox of the view with a separate origin, so that views of different servers share neither storage nor cookies. */
 export const innerSandbox = 'allow-scripts allow-forms'

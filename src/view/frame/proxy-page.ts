@@ -39,13 +39,13 @@ function metaIn(declared: string): ViewMeta {
   }
 }
 
-/** Origins of one kind that a policy has. */
+/** Origins that a policy allows for one kind of resource. */
 const mostDomains = 20
 
-/** The address of the outer frame for a view. */
+/** The URL of the outer frame for a view. */
 export function proxyUrl(proxy: string, { csp, permissions }: ViewMeta): string {
   const url = new URL(proxy)
-  // Servers refuse long addresses, and a view may declare anything.
+  // Servers refuse long URLs, and a view may declare anything.
   const declared = Object.entries(csp ?? {}).map(([name, list]) => [
     name,
     list.filter(isViewDomain).slice(0, mostDomains),

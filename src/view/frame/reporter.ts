@@ -1,4 +1,4 @@
-/** Loggers of what a page reports of itself while it is developed. */
+/** Names of loggers for messages of a view about itself, during development. */
 export const reportLoggers = { blocked: 'csp', script: 'script' } as const
 
 const script = `<script>{
@@ -19,7 +19,7 @@ const script = `<script>{
 
 /** Adds a script to a document that reports blocked requests and script errors to the parent frame. */
 export function withReporter(html: string): string {
-  // Before the doctype, it would change how the page is drawn.
+  // A script before the doctype would switch the page to quirks mode.
   const doctype = /^\s*(<!--[\s\S]*?-->\s*)*<!doctype[^>]*>/i.exec(html)?.[0] ?? ''
   return doctype + script + html.slice(doctype.length)
 }

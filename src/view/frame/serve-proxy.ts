@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { proxyPage } from './proxy-page.js'
 
 export interface ViewProxy {
-  /** Address for `openFrame`. */
+  /** URL for `openFrame`. */
   readonly url: string
   close(): Promise<void>
 }

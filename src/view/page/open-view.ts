@@ -19,23 +19,23 @@ export interface ViewEvents<In, Out> {
   result: ViewResult<Out>
   /** The call was cancelled, with the reason. */
   cancelled: string
-  /** The surroundings changed: theme, size, locale. */
+  /** The environment changed: theme, size, locale. */
   context: ViewContext
-  /** The host is about to remove the view, and waits for what listeners return, a short time. */
+  /** The host is about to remove the view, and waits a short time for the promises of listeners. */
   teardown: string
 }
 
 export interface OpenViewOptions<In, Out> {
-  /** Name and version that hosts see; by default the title of the page. */
+  /** Name and version for hosts. Default: the title of the page. */
   name?: string
   version?: string
   /** Display modes that the page supports. Default: those of the host. */
   displayModes?: readonly DisplayMode[]
-  /** Data for a page that is opened without a host; by default the first example of the tool. */
+  /** Sample data for use without a host. Default: the first example of the tool. */
   sample?: { input?: In; result?: Out }
   /** Time limit for the host's response, in milliseconds. Default: 10,000. */
   timeoutMs?: number
-  /** False to report no sizes and leave the host to choose. Default: true. */
+  /** False to report no sizes, so that the host chooses. Default: true. */
   reportsSize?: boolean
 }
 
@@ -52,7 +52,7 @@ export interface ViewHost<In, Out> {
   readonly capabilities: HostCapabilities
   /** Name of the host; undefined without a host. */
   readonly name: string | undefined
-  /** The page was opened without a host and runs on sample data. */
+  /** True if the page was opened without a host and uses sample data. */
   readonly isStandalone: boolean
   /** Calls the listener for each event from now on; returns a function that ends that. */
   on<E extends keyof ViewEvents<In, Out>>(
@@ -61,7 +61,9 @@ export interface ViewHost<In, Out> {
   ): () => void
   /** Calls the listener after each change of any kind. */
   onChange(listener: () => void): () => void
-  /** Calls a tool of the same server that is for pages. A tool error is a result with `isError`; a refusal rejects. */
+  /**
+   * Calls a tool of the same server that views may call. A tool error is a result with `isError`; a refusal rejects.
+   */
   call<T = Record<string, unknown>>(tool: string, args?: object, options?: AskOptions): Promise<ViewResult<T>>
   /** Reads a resource of the same server. */
   read(uri: string, options?: AskOptions): Promise<readonly ResourceContents[]>
@@ -69,18 +71,18 @@ export interface ViewHost<In, Out> {
   say(content: string | readonly ContentBlock[]): Promise<void>
   /** Tells the model something with its next turn: text, content, or data. It replaces the previous context. */
   tellModel(content: string | readonly ContentBlock[] | Record<string, unknown>): Promise<void>
-  /** Asks the host to open an http or https page; the person may refuse. */
+  /** Asks the host to open an http or https page; the user may refuse. */
   openLink(url: string): Promise<void>
   /** Requests a display mode; resolves with the current one. */
   display(mode: DisplayMode): Promise<DisplayMode>
   log(level: LogLevel, data: unknown): void
 }
 
-/** The windows that a view talks between; tests give their own. */
+/** The windows that a view uses; tests pass their own. */
 export interface ViewWindow {
   post(message: Wire): void
   listen(heard: (data: unknown) => void): () => void
-  /** Undefined without a document. */
+  /** Undefined if there is no document. */
   readonly document: Document | undefined
   readonly isEmbedded: boolean
 }
@@ -238,7 +240,7 @@ class View<In, Out> implements ViewHost<In, Out> {
       try {
         return listener(value as never)
       } catch (error) {
-        // One listener that fails must not keep the others from hearing.
+        // A failing listener must not keep the others from being called.
         console.error(error)
         return undefined
       }
@@ -348,7 +350,7 @@ function browserWindow(): ViewWindow {
   return {
     document: globalThis.document,
     isEmbedded,
-    // The origin of the host is not known before it answers, and nothing secret is said before.
+    // The host's origin is unknown before its first response, and nothing secret is sent before that.
     post: (message) => parent.postMessage(message, origin === undefined || origin === 'null' ? '*' : origin),
     listen(heard) {
       const listener = (event: MessageEvent) => {

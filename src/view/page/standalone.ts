@@ -1,4 +1,4 @@
-/** A page that is opened without a host: what it says of itself, and the examples that it runs on. */
+/** A page that is opened without a host: its notice, and its sample data. */
 
 import type { ViewSample } from '../../kit/view.js'
 
@@ -12,7 +12,7 @@ export function samplesOf(document: Document): readonly ViewSample[] {
   }
 }
 
-/** Says at the top of the page why it looks as it does. */
+/** Shows a notice at the top of the page that it runs without a host. */
 export function showStandalone(document: Document, text: string): void {
   const note = document.createElement('p')
   note.setAttribute('role', 'note')

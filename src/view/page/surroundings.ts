@@ -3,7 +3,7 @@ import type { ViewContext } from '../wire/messages.js'
 const variableName = /^--[\w-]{1,100}$/
 const mostVariables = 500
 
-/** Shows the theme, the styles and the language of the host: CSS variables, `data-theme`, `color-scheme`, `lang`. */
+/** Applies the theme, the styles and the language of the host: CSS variables, `data-theme`, `color-scheme`, `lang`. */
 export function applyContext(
   document: Document,
   { theme, styles, locale, safeAreaInsets, displayMode }: ViewContext,
@@ -34,7 +34,10 @@ function styleOf(document: Document, id: string): HTMLElement {
   return made
 }
 
-/** Reports the size of the page's content in CSS pixels, once a frame at most and only changes. Returns what ends it. */
+/**
+ * Reports changes of the size of the page's content in CSS pixels, at most once per frame. Returns a function that ends
+ * this.
+ */
 export function reportSize(
   document: Document,
   report: (size: { width: number; height: number }) => void,
@@ -45,7 +48,7 @@ export function reportSize(
   let planned = 0
   const measure = () => {
     planned = 0
-    // The height of the frame must not count: a page that has shrunk would never tell.
+    // Without the height of the frame, since a page that shrank would otherwise not report it.
     const before = root.style.height
     root.style.height = 'max-content'
     const height = Math.ceil(root.getBoundingClientRect().height)

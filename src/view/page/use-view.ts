@@ -11,7 +11,7 @@ export interface ViewState<In, Out> {
   /** Why the call was cancelled. */
   cancelled: string | undefined
   context: ViewContext
-  /** The host did not open the view. */
+  /** Set if the host did not open the view. */
   error: Error | undefined
 }
 

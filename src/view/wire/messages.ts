@@ -4,14 +4,14 @@ import type { DisplayMode } from '../../protocol/ui.js'
 
 /** Context that the host provides to a view. */
 export interface ViewContext {
-  /** The call that the view shows. */
+  /** The call that the view belongs to. */
   toolInfo?: { id?: string | number; tool: ToolDefinition }
   theme?: 'light' | 'dark'
   /** CSS variables by name, such as `--color-background-primary`. */
   styles?: { variables?: Readonly<Record<string, string>>; css?: { fonts?: string } }
   displayMode?: DisplayMode
   availableDisplayModes?: readonly DisplayMode[]
-  /** In CSS pixels. A fixed size, or a most that the view may grow to. */
+  /** In CSS pixels. A fixed size, or a maximum. */
   containerDimensions?: { width?: number; height?: number; maxWidth?: number; maxHeight?: number }
   /** Language tag (BCP 47), such as `de-CH`. */
   locale?: string

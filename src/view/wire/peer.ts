@@ -1,4 +1,4 @@
-/** JSON-RPC 2.0 between two windows, as small as a page can carry it. Does no I/O; its owner posts and receives messages. */
+/** A minimal JSON-RPC 2.0 between two windows. Does no I/O; its owner posts and receives messages. */
 
 import { isObject } from '../../protocol/messages.js'
 
@@ -12,7 +12,7 @@ export interface Wire {
   error?: { code: number; message: string; data?: unknown }
 }
 
-/** The error response to a request. `code` is that of JSON-RPC; -32000 where the host or the person refused. */
+/** The error response to a request. `code` is that of JSON-RPC; -32000 if the host or the user refused. */
 export class ViewError extends Error {
   readonly code: number
   readonly data: unknown
@@ -52,7 +52,7 @@ export class Peer {
     this.#side = side
   }
 
-  /** How many requests of the other side are being answered. */
+  /** Number of requests of the other side in progress. */
   get answering(): number {
     return this.#answering.size
   }
@@ -61,7 +61,10 @@ export class Peer {
     if (this.#ended === undefined) this.#side.post({ jsonrpc: '2.0', method, params: params as Params })
   }
 
-  /** Rejects with a `ViewError` if it is refused, not answered in time (10 minutes by default: a person may be asked) or the other side has gone. */
+  /**
+   * Rejects with a `ViewError` if the request is refused, not answered in time (10 minutes by default, since a user may
+   * be asked), or the other side has gone.
+   */
   ask<T = unknown>(
     method: string,
     params: object = {},
@@ -94,7 +97,7 @@ export class Peer {
     })
   }
 
-  /** Takes what the other window posted; anything but JSON-RPC 2.0 is dropped. */
+  /** Accepts a posted message; anything but JSON-RPC 2.0 is dropped. */
   receive(data: unknown): void {
     if (this.#ended !== undefined || !isObject(data) || data.jsonrpc !== '2.0') return
     const { id, method, params } = data
@@ -106,7 +109,7 @@ export class Peer {
     } else if (isId && ('result' in data || isError(data.error))) this.#open.get(id)?.(data as unknown as Wire)
   }
 
-  /** Ends all that waits, with the reason. */
+  /** Rejects all pending requests with the reason. */
   close(reason: string): void {
     if (this.#ended !== undefined) return
     this.#ended = reason

@@ -12,14 +12,14 @@ import { explainIssues } from '../../kit/validation.js'
 import type { JsonObject } from '../../protocol/messages.js'
 import { exampleOf } from '../schema/example.js'
 
-/** Something that a catalogue finds, explains and calls. */
+/** An entry that a catalogue can find, describe and call. */
 export interface CatalogueEntry {
   readonly name: string
   readonly title?: string | undefined
   readonly about: string
   readonly effect: Effect
   readonly tags: readonly string[]
-  /** Where it is, in words of its source: `GET /hives/{code}`. */
+  /** Its location in the source: `GET /hives/{code}`. */
   readonly place?: string
   readonly examples: readonly Example[]
   input(): JsonSchema
@@ -30,11 +30,11 @@ export interface CatalogueEntry {
 }
 
 export interface CatalogueOptions {
-  /** What the entries are of, such as the title of an API. */
+  /** The source of the entries, such as the title of an API. */
   readonly title: string
-  /** What an entry is: part of the names of the tools. */
+  /** The kind of an entry, which is part of the tool names. */
   readonly noun: 'operation' | 'function' | 'tool'
-  /** Put before the names of the tools. */
+  /** Prefix of the tool names. */
   readonly prefix?: string | undefined
   readonly settings?: Readonly<Record<string, Setting>> | undefined
 }
@@ -42,7 +42,7 @@ export interface CatalogueOptions {
 const weights = { name: 4, title: 3, place: 2, tags: 2, about: 1, arguments: 1 }
 const rank: readonly Effect[] = ['read', 'add', 'change', 'remove']
 
-/** Three tools instead of one for each operation: find one by words, have it explained, carry it out. */
+/** Three tools instead of one for each operation: search for an operation, describe it, and call it. */
 export function catalogueParts(
   entries: readonly CatalogueEntry[],
   { title, noun, prefix = '', settings = {} }: CatalogueOptions,
@@ -162,7 +162,7 @@ function indexOf(entries: readonly CatalogueEntry[]): MiniSearch {
   return index
 }
 
-/** Words of prose and of names in any style, in any script. */
+/** Words of texts and of names in any style and script. */
 const tokens = (text: string): string[] =>
   text
     .replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2')

@@ -10,12 +10,13 @@ export interface CommandLine {
   readonly stdin: string | undefined
 }
 
-/** Linux takes 128 KB in one argument. */
+/** Linux limits one argument to 128 KB. */
 const longestArgument = 100_000
 const longestLine = 1_000_000
 
 /**
- * The arguments of one call, as a list: no shell reads them, and no value starts an option. Throws a `Refusal` for a value that cannot be passed so.
+ * The arguments of one call as a list: no shell parses them, and no value is read as an option. Throws a `Refusal` for
+ * a value for which this is impossible.
  *
  * @param folder true path of the folder that files have to be in
  */
@@ -57,7 +58,7 @@ function flagged(
   const { join: between = flag.startsWith('--') ? '=' : 'space' } = argument
   if (between === '=') return [`${flag}=${value}`]
   if (between === 'nothing') return [`${flag}${value}`]
-  // Programs differ in what they make of it.
+  // Programs differ in how they interpret it.
   if (value.startsWith('-')) throw startsOption(value)
   return [flag, value]
 }
@@ -74,7 +75,7 @@ const startsOption = (value: string) =>
     `${JSON.stringify(value.slice(0, 100))} begins with a dash, and the program would read it as an option.`,
   )
 
-/** A path below the folder, which need not exist yet; links that lead out of it are followed, and refused. */
+/** A path below the folder, which need not exist yet; links that lead out of it are refused. */
 function fileBelow(name: string, value: string, folder: string): string {
   const wanted = resolve(folder, value)
   const found = truePath(wanted)
@@ -84,7 +85,7 @@ function fileBelow(name: string, value: string, folder: string): string {
   return within === '' ? '.' : within.startsWith('-') ? `./${within}` : within
 }
 
-/** The deepest folder that exists, without links, and what is below it. */
+/** The deepest existing folder, with links resolved, and the rest of the path. */
 function truePath(path: string): string {
   try {
     return realpathSync(path)

@@ -6,10 +6,10 @@ import { readYamlOr } from '../../yaml/read-yaml.js'
 import { firstTwice, misfitOf } from '../schema/checked.js'
 import { commandErrors } from './errors.js'
 
-/** The content of a `.commands.yaml` file: a program, and its calls that become tools. */
+/** The content of a `.commands.yaml` file: a program, and the calls that become tools. */
 export interface CommandDescription {
   readonly version: 1
-  /** Name on the path, or absolute path. */
+  /** Name in the search path, or absolute path. */
   readonly program: string
   readonly commands: readonly DescribedCommand[]
 }
@@ -18,7 +18,7 @@ export interface DescribedCommand {
   /** Name of the tool. */
   readonly tool: string
   readonly about: string
-  /** Arguments that are always there, first. */
+  /** Fixed arguments, which come first. */
   readonly run?: readonly string[]
   /** Default: `change`. */
   readonly effect?: Effect
@@ -27,11 +27,11 @@ export interface DescribedCommand {
   readonly output?: 'text' | 'json' | 'lines' | 'bytes'
   /** Media type of `bytes`, such as `image/png`. */
   readonly mimeType?: string
-  /** Exit codes that are no failure. Default: 0. */
+  /** Exit codes that are not failures. Default: 0. */
   readonly okExits?: readonly number[]
   /** Meanings of exit codes, for callers: `{ 1: 'nothing was found' }`. */
   readonly exits?: Readonly<Record<string, string>>
-  /** Pattern on lines of stderr whose first group is a percentage. */
+  /** Pattern for lines of stderr whose first group is a percentage. */
   readonly progress?: string
   readonly timeoutMs?: number
   /** False for a program that does not support `--` before its positional arguments. */
@@ -40,7 +40,7 @@ export interface DescribedCommand {
 
 export interface DescribedArgument {
   readonly about?: string
-  /** `file` is a path below the folder of the wrap. Default: `string`. */
+  /** A flag such as `--author` or `-n`. Without one, the argument is positional, in the order of the file. */
   readonly type?: 'string' | 'integer' | 'number' | 'boolean' | 'file'
   /** Such as `--author` or `-n`; without one, it is positional, in the order of the file. */
   readonly flag?: string
@@ -52,15 +52,15 @@ export interface DescribedArgument {
   readonly minimum?: number
   readonly maximum?: number
   readonly pattern?: string
-  /** Takes a list. */
+  /** Accepts a list. */
   readonly repeat?: boolean
-  /** Goes to stdin in place of the command line. */
+  /** Sent to stdin instead of the command line. */
   readonly stdin?: boolean
 }
 
 const text = { type: 'string', minLength: 1 } as const
 
-/** The form of a `.commands.yaml` file; `schemas/commands.schema.json` is a copy. */
+/** The schema of a `.commands.yaml` file; `schemas/commands.schema.json` is a copy. */
 export const commandsSchema: JsonSchema = {
   $schema: 'https://json-schema.org/draft/2020-12/schema',
   $id: 'jexo:commands.schema.json',
@@ -118,7 +118,7 @@ export const commandsSchema: JsonSchema = {
   },
 }
 
-/** Reads a `.commands.yaml` file. Rejects with a `JexoError` that says where it is wrong. */
+/** Reads a `.commands.yaml` file. Rejects with a `JexoError` that says where the error is. */
 export async function readCommands(file: string): Promise<CommandDescription> {
   const content = await readFile(file, 'utf8').catch((error: NodeJS.ErrnoException) => {
     throw commandErrors.unreadable(file, `the file cannot be read (${error.code ?? error.message})`)

@@ -1,7 +1,10 @@
 /** Variables of every program: search path, folders and language. */
 const always = ['PATH', 'HOME', 'LANG', 'LC_ALL', 'TMPDIR', 'SystemRoot', 'TEMP']
 
-/** The environment of a program: little of this process's, so that no secret reaches it unasked, and what is named or given. */
+/**
+ * The environment of a program: little of this process's environment, so that it receives no secrets by accident, and
+ * the variables that are named or given.
+ */
 export function programEnvironment(
   env: Readonly<Record<string, string>> | readonly string[],
 ): Record<string, string> {

@@ -43,7 +43,7 @@ export function subcommandsIn(help: string): HelpEntry[] {
   return found
 }
 
-/** The sentence in which a help text says what the program does. Pure. */
+/** The sentence of a help text that describes the program. Pure. */
 export function aboutIn(help: string): string | undefined {
   const lines = help.slice(0, longestHelp).split('\n').slice(0, 15)
   const at = lines.findIndex((line) => /^[A-Z][^:]{20,}$/.test(line) && !/^usage/i.test(line))
@@ -57,9 +57,12 @@ export function aboutIn(help: string): string | undefined {
   return sentence(paragraph.split(/(?<=\.) /)[0] ?? '')
 }
 
-/** A manual page in the form of a help text: what the program is, and each option on a line with the first line about it. Pure. */
+/**
+ * A manual page in the form of a help text: the description of the program, and a line for each option with the first
+ * line of its description. Pure.
+ */
 export function helpInManual(page: string): string {
-  // Letters are made bold by writing them twice.
+  // Bold letters are written twice.
   const lines = page.slice(0, longestHelp).replace(/.[\b]/g, '').split('\n')
   const about = lines
     .map((line) => /^ +[\w.-]+ (?:-|–|—) (\S.{3,200})$/.exec(line)?.[1])
@@ -76,7 +79,7 @@ export function helpInManual(page: string): string {
   return [...first, ...options].join('\n')
 }
 
-/** A description to begin with: one tool for each subcommand, or one for the program. Pure. */
+/** A draft of a description: one tool for each subcommand, or one for the program. Pure. */
 export function describedBy(
   program: string,
   about: string,

@@ -12,7 +12,7 @@ import { type ProgramResult, runProgram } from './run-program.js'
 
 /** Folder, environment and limits of a program. */
 export interface ProgramPlace {
-  /** True path of its folder. */
+  /** Real path of its folder. */
   readonly folder: string
   readonly env: Readonly<Record<string, string>>
   readonly uid?: number | undefined
@@ -21,7 +21,7 @@ export interface ProgramPlace {
   readonly maxBytes: number
 }
 
-/** The tools of a plan: each starts the program once. */
+/** The tools of a plan: each call starts the program once. */
 export function commandPartsOf(plan: CommandPlan, place: ProgramPlace): Part[] {
   return plan.tools.map(({ name, input, command }) =>
     tool(name, {
@@ -58,7 +58,7 @@ export function commandPartsOf(plan: CommandPlan, place: ProgramPlace): Part[] {
   )
 }
 
-/** Percentages on stderr, as the description's pattern finds them. */
+/** Percentages on stderr that match the description's pattern. */
 function progressOf({ progress }: DescribedCommand, call: Call): ((line: string) => void) | undefined {
   if (progress === undefined || call.meta.progressToken === undefined) return undefined
   const pattern = new RegExp(progress, 'u')
@@ -111,7 +111,7 @@ function jsonOf(program: string, text: string) {
   }
 }
 
-/** Undefined for bytes that are not UTF-8. */
+/** Undefined if the bytes are not UTF-8. */
 function textIn(bytes: Buffer): string | undefined {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes)

@@ -3,10 +3,10 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { CommandDescription, DescribedArgument, DescribedCommand } from './description.js'
 
 export interface CommandPlanOptions {
-  /** Names of tools; `*` matches any characters. All by default. */
+  /** Names of tools; `*` matches any characters. Default: all. */
   readonly only?: readonly string[]
   readonly except?: readonly string[]
-  /** Put before the names of tools. */
+  /** Prefix of the tool names. */
   readonly prefix?: string
   readonly tags?: readonly string[]
 }

@@ -4,7 +4,7 @@ import type { Readable, Writable } from 'node:stream'
 export interface GroupOptions {
   readonly cwd: string
   readonly env: Readonly<Record<string, string>>
-  /** User and group as which it runs, by number. */
+  /** User and group of the process, by number. */
   readonly uid?: number | undefined
   readonly gid?: number | undefined
 }
@@ -22,12 +22,12 @@ export const spawnInGroup = (
     detached: process.platform !== 'win32',
   }) as ChildProcessByStdio<Writable, Readable, Readable>
 
-/** Signals a program and everything it started in its group. */
+/** Sends a signal to a program and to all processes in its group. */
 export function killGroup(pid: number | undefined, signal: NodeJS.Signals): void {
   if (pid === undefined) return
   try {
     process.kill(process.platform === 'win32' ? pid : -pid, signal)
   } catch {
-    // It has ended already.
+    // The process has ended already.
   }
 }

@@ -22,18 +22,19 @@ export interface ProgramResult {
   readonly code: number | undefined
   readonly signal: NodeJS.Signals | undefined
   readonly stdout: Buffer
-  /** The end of what it wrote to stderr. */
+  /** The end of its stderr output. */
   readonly stderr: string
 }
 
 const graceMs = 2000
-/** How long pipes may stay open after the program has ended: a child that it left behind may hold them for good. */
+/** How long pipes may stay open after the program has ended, since a remaining child process may hold them. */
 const lingerMs = 300
 const keptErrors = 8000
 
 /**
- * Runs a program in a new process group, without a shell and a terminal. Time, output and cancellation are bounded: whatever ends it ends
- * the group. Rejects with a `JexoError` if it cannot be started, with a `Refusal` if it took too long or wrote too much.
+ * Runs a program in a new process group, without a shell and a terminal. Time and output are limited, and it can be
+ * cancelled; each of these ends the whole group. Rejects with a `JexoError` if it cannot be started, with a `Refusal`
+ * if it exceeded a limit.
  */
 export function runProgram(run: ProgramRun): Promise<ProgramResult> {
   return new Promise((resolve, reject) => {
@@ -74,7 +75,7 @@ export function runProgram(run: ProgramRun): Promise<ProgramResult> {
       },
       () => {},
     )
-    // Progress is written over itself: a carriage return ends a line too.
+    // Programs overwrite their progress line, so a carriage return also ends a line.
     child.stderr.on('data', (chunk: Buffer) => lines.push(chunk.map((byte) => (byte === 13 ? 10 : byte))))
     let isSettled = false
     const settle = (code: number | null, ending: NodeJS.Signals | null) => {
@@ -85,7 +86,7 @@ export function runProgram(run: ProgramRun): Promise<ProgramResult> {
       signal.removeEventListener('abort', onAbort)
       lines.end()
       for (const stream of [child.stdout, child.stderr]) stream.destroy()
-      // What it has left behind in its group ends with it.
+      // Ends remaining processes of its group.
       killGroup(child.pid, 'SIGKILL')
       if (refusal) return reject(refusal)
       resolve({ code: code ?? undefined, signal: ending ?? undefined, stdout: Buffer.concat(chunks), stderr })

@@ -12,24 +12,26 @@ import { commandPartsOf, type ProgramPlace } from './parts.js'
 import { type CommandPlan, type CommandPlanOptions, planCommands } from './plan.js'
 
 export interface WrapCommandOptions extends CommandPlanOptions {
-  /** Folder in which the program runs, and below which files have to be: `URL` or absolute path. Default: the current folder. */
+  /**
+   * Folder in which the program runs, and below which files must be: `URL` or absolute path. Default: the current
+   * folder.
+   */
   readonly folder?: URL | string
   /** Variables of the program, in addition to `PATH`, `HOME`, `LANG` and `TMPDIR`; names without a value are copied from this process. */
   readonly env?: Readonly<Record<string, string>> | readonly string[]
-  /** User and group as which it runs, by number; only root can change them. */
+  /** User and group of the process, by number; only root can change them. */
   readonly uid?: number
   readonly gid?: number
   /** Default: 60,000. */
   readonly timeoutMs?: number
-  /** The most that it may write. Default: 1,000,000. */
+  /** Maximum output. Default: 1,000,000. */
   readonly maxBytes?: number
 }
 
 /**
- * Turns calls of a command-line program into tools, by a description: a `.commands.yaml` file, or its content. No shell is involved, values never
- * start an option, and files have to be below one folder.
- *
- * Rejects with a `JexoError` if the description is not valid, the folder is missing, or a name matches nothing.
+ * Turns calls of a command-line program into tools, by a description: a `.commands.yaml` file, or its content. No shell
+ * is involved, values are never read as options, and files must be below one folder.  Rejects with a `JexoError` if the
+ * description is not valid, the folder is missing, or a name matches nothing.
  *
  * @example parts: await wrapCommand(new URL('./git.commands.yaml', import.meta.url), { folder: new URL('./repository/', import.meta.url) })
  */

@@ -1,8 +1,9 @@
-/** Characters of one command. */
+/** Maximum length of one command, in characters. */
 const maxCommand = 200_000
 
 /**
- * Converts a command of the Windows command prompt to POSIX syntax: lines continued with `^`, and characters escaped with `^`. Undefined if the line is not of that kind.
+ * Converts a command for the Windows command prompt to POSIX syntax: lines continued with `^`, and characters escaped
+ * with `^`. Undefined if the line is not such a command.
  */
 export function commandPrompt(text: string, start: number): { text: string; end: number } | undefined {
   const lineEnd = (from: number) => {

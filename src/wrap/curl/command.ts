@@ -13,13 +13,13 @@ import {
 
 interface Data {
   readonly text: string
-  /** The content of a file, which is not here. */
+  /** The content of a file, which is unknown here. */
   readonly isFile: boolean
-  /** It follows the piece before it without `&`. */
+  /** Appended to the previous piece without `&`. */
   readonly isJoined: boolean
 }
 
-/** The request that the options up to `--next` describe. */
+/** The request that the options up to the next `--next` describe. */
 class Options {
   readonly urls: string[] = []
   readonly headers: [string, string][] = []
@@ -109,7 +109,7 @@ class Options {
     }
   }
 
-  /** Without `keepsLines`, curl leaves line ends out of what it reads. */
+  /** Without `keepsLines`, curl removes line ends from its input. */
   #dataOf(value: string, keepsLines: boolean): Data {
     if (value === '@-' && this.#stdin !== undefined) {
       const text = keepsLines ? this.#stdin : this.#stdin.replace(/[\r\n]+/g, '')
@@ -118,7 +118,7 @@ class Options {
     return { text: value, isFile: value.startsWith('@'), isJoined: false }
   }
 
-  /** `text`, `=text`, `name=text`, `name@file`: a named file becomes a value that the caller gives. */
+  /** `text`, `=text`, `name=text`, `name@file`: a named file becomes an argument. */
   #urlEncoded(text: string): Data {
     const at = text.search(/[=@]/)
     const name = at < 0 ? '' : text.slice(0, at)
@@ -132,7 +132,7 @@ class Options {
     return { text: name === '' ? value : `${name}=${value}`, isFile: false, isJoined: false }
   }
 
-  /** `name=text`, `name="text"`, `name=@file`, `name=<file`, with `;type=…` and the like after it. */
+  /** `name=text`, `name="text"`, `name=@file`, `name=<file`, optionally followed by `;type=…` and similar. */
   #fieldOf(text: string): RecordedField {
     const at = text.indexOf('=')
     if (at < 0) throw new Error(`the form field ${JSON.stringify(text.slice(0, 60))} has no "="`)
@@ -162,8 +162,9 @@ class Options {
 }
 
 /**
- * The requests of a curl command line: one for each URL, and for each part between `--next`. `stdin` is what the shell gives the command, if that
- * is known. Throws with a reason if there is no URL, or an option changes the request in a way that cannot be repeated.
+ * The requests of a curl command line: one for each URL, and for each part between `--next`. `stdin` is the command's
+ * input, if known. Throws with a reason if there is no URL, or if an option changes the request in a way that cannot be
+ * repeated.
  */
 export function requestsOfCurl(words: readonly string[], where: string, stdin?: string): RecordedRequest[] {
   const all = [new Options(stdin)]
@@ -205,13 +206,13 @@ function requestsOf(options: Options, where: string): RecordedRequest[] {
     }))
 }
 
-/** To a URL that ends with a slash, curl adds the name of the file. */
+/** If a URL ends with a slash, curl adds the name of the file. */
 function uploadUrl(url: string, upload: string | undefined): string {
   const name = upload?.replace(/^.*[\\/]/, '') ?? ''
   return name !== '' && name !== '-' && name !== '.' && /^[^?]*\/$/.test(url) ? url + uriUnreserved(name) : url
 }
 
-/** Options with their values, and what stands alone; `-XPOST`, `-sSL` and `--request=POST` are taken apart. */
+/** Options with their values, and other words; `-XPOST`, `-sSL` and `--request=POST` are split. */
 function* optionsIn(words: readonly string[]): Generator<{ option?: CurlOption; value: string }> {
   let areOptionsOver = false
   for (let at = 0; at < words.length; at++) {
@@ -235,7 +236,7 @@ function* optionsIn(words: readonly string[]): Generator<{ option?: CurlOption; 
 function addHeader(headers: [string, string][], text: string): void {
   if (text.startsWith('@')) throw new Error('its headers come from a file')
   const at = text.indexOf(':')
-  // `Name;` sends an empty header, `Name:` takes one away.
+  // `Name;` sends an empty header, `Name:` removes one.
   if (at < 0 && text.endsWith(';')) headers.push([text.slice(0, -1), ''])
   if (at > 0 && text.slice(at + 1).trim() !== '')
     headers.push([text.slice(0, at).trim(), text.slice(at + 1).trim()])

@@ -8,12 +8,15 @@ const names: Readonly<Record<string, string>> = {
   ...{ datetime: 'datetime', localDatetime: 'datetime', randomInt: 'randomInt', 'random.integer': 'randomInt' },
 }
 
-/** The mark of a variable that is generated for each request, such as `{{$guid}}` or `{{$timestamp -1 d}}`; undefined for any other. */
+/**
+ * The mark for a variable that is generated for each request, such as `{{$guid}}` or `{{$timestamp -1 d}}`; undefined
+ * for other variables.
+ */
 export function dynamicMark(given: string): string | undefined {
   const [, name = '', rest = ''] = /^\$([\w.]{1,40})(?:\s+|\(|$)([^)]{0,80})\)?$/.exec(given) ?? []
   const kind = Object.hasOwn(names, name) ? names[name] : undefined
   if (kind === undefined) return undefined
-  // A format of a date is not told apart: times are ISO 8601.
+  // Formats of dates are ignored: times are ISO 8601.
   const words = rest
     .replace(/"[^"]*"|'[^']*'|\b(iso8601|rfc1123)\b/g, '')
     .split(/[\s,]+/)
@@ -21,7 +24,10 @@ export function dynamicMark(given: string): string | undefined {
   return variableMark(prefix + [kind, ...words.slice(0, 2)].join('__').replaceAll('-', 'minus'))
 }
 
-/** A text whose variables are all generated, as `order-{{guid}}`; undefined if another variable is in it, or none. */
+/**
+ * A text whose variables are all generated, such as `order-{{guid}}`; undefined if it contains another variable, or
+ * none.
+ */
 export function generatedText(text: string): string | undefined {
   const marks = [...text.matchAll(variableMarks)].map(([, name = '']) => name)
   if (marks.length === 0 || !marks.every(isGenerated)) return undefined

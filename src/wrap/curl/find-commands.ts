@@ -6,7 +6,7 @@ import { pipedText } from './piped-text.js'
 import type { RecordedRequest, RecordedRequests } from './recorded.js'
 import { shellWords } from './shell-words.js'
 
-/** curl command lines of a text: a shell script, or a Markdown page with them in its code. */
+/** The curl command lines in a text: a shell script, or a Markdown page with commands in its code. */
 export function commandsIn(text: string, file: string): RecordedRequests {
   const requests: RecordedRequest[] = []
   const unread: { where: string; reason: string }[] = []
@@ -18,7 +18,7 @@ export function commandsIn(text: string, file: string): RecordedRequests {
     const start = found.index + found[0].length
     const where = `${file}:${index.lineAt(start)}`
     const row = index.lineAt(found.index) - 1
-    // What stands in Markdown between single backquotes ends with them.
+    // In Markdown, inline code ends at the closing backquote.
     const isInline = found[1] === '`'
     const close = isInline ? text.indexOf('`', start) : -1
     try {
@@ -39,7 +39,7 @@ export function commandsIn(text: string, file: string): RecordedRequests {
   return { requests, unread }
 }
 
-/** The lines of a text with what is asked of each again and again: how many fences of code stand before it. */
+/** The lines of a text, with a value that is needed often: how many code fences come before each line. */
 interface Page {
   readonly lines: readonly string[]
   readonly fencesBefore: readonly number[]
@@ -58,12 +58,12 @@ function pageOf(lines: readonly string[]): Page {
   return { lines, fencesBefore, hasFences: fences > 0 }
 }
 
-/** How many lines are looked at for what stands before a command. */
+/** How many lines before a command are examined. */
 const mostAbout = 50
 
 /**
- * Text before a command: a comment, or in Markdown the sentence and the heading above the code. `last` is the row that the command begins
- * after or within, `rest` what stands on that row before it.
+ * Text before a command: a comment, or in Markdown the sentence and the heading above the code. `last` is the row of
+ * the command, `rest` the text on that row before it.
  */
 function sayingOf(page: Page, last: number, rest: string): { about?: string } {
   const lineAt = (row: number): string => (row === last ? rest : (page.lines[row] ?? ''))
@@ -85,6 +85,6 @@ function sayingOf(page: Page, last: number, rest: string): { about?: string } {
   return about === '' ? {} : { about }
 }
 
-/** In Markdown outside of code, `#` makes a heading. */
+/** In Markdown outside of code, `#` starts a heading. */
 const isHeading = ({ fencesBefore, hasFences }: Page, row: number) =>
   hasFences && (fencesBefore[row] ?? 0) % 2 === 0

@@ -1,4 +1,4 @@
-/** As many URLs as one pattern makes; they are examples of one request. */
+/** Maximum number of URLs from one pattern; they are examples of one request. */
 const maxUrls = 20
 
 /**
@@ -21,7 +21,7 @@ export function globbed(url: string): string[] {
   return urls
 }
 
-/** The first list, range of numbers or range of letters. A range that runs backwards is none: curl refuses it. */
+/** The first list, numeric range or letter range. Descending ranges do not count, since curl refuses them. */
 function firstPattern(url: string): RegExpExecArray | undefined {
   for (const found of url.matchAll(/\{([^{}]*)\}|\[(\d{1,9})-(\d{1,9})(?::(\d{1,9}))?\]|\[([a-z])-([a-z])\]/gi)) {
     const [, list, from, to, , first = '', last = ''] = found

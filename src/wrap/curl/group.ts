@@ -1,6 +1,6 @@
 import type { TakenApart, TakenBody } from './taken-apart.js'
 
-/** Puts requests together that go to the same place in the same form, in the order of the first of each. */
+/** Groups requests with the same place and form, in the order of the first of each. */
 export function grouped(requests: readonly TakenApart[]): TakenApart[][] {
   const groups = new Map<string, TakenApart[]>()
   for (const taken of requests) {

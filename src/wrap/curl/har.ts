@@ -10,7 +10,7 @@ const noise =
   /^(:|sec-|accept-(language|encoding|charset)$|user-agent$|connection$|host$|content-length$|origin$|referer$|cache-control$|pragma$|dnt$|te$|priority$|if-|upgrade-insecure-requests$)/i
 const pageParts = /^(text\/html|text\/css|image\/|font\/|audio\/|video\/|(text|application)\/(x-)?javascript)/
 
-/** Requests of a HAR recording: those for data; pages, pictures and scripts are left out. */
+/** Requests of a HAR recording: only those for data, not pages, images and scripts. */
 export function requestsInHar(text: string, file: string): RecordedRequests {
   const log = logIn(text, file)
   const requests: RecordedRequest[] = []

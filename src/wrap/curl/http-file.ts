@@ -2,7 +2,7 @@ import { dynamicMark } from './dynamic.js'
 import { multipartFields } from './multipart-text.js'
 import { type RecordedRequest, type RecordedRequests, variableMark } from './recorded.js'
 
-/** How many variables of a file are replaced by their definitions, and how many characters that may insert. */
+/** Maximum number of variables that are replaced in a file, and of characters that are inserted. */
 const maxReplaced = 20_000
 const maxInserted = 2_000_000
 
@@ -11,7 +11,7 @@ export function requestsInHttpFile(text: string, file: string): RecordedRequests
   const definitions = new Map<string, string>()
   for (const [, name = '', value = ''] of text.matchAll(/^@([\w.-]{1,100})[ \t]*=(.*)$/gm))
     definitions.set(name, value.trim())
-  // Definitions of definitions may double with each line, and a long one may stand many times: both are bounded for the whole file.
+  // Nested definitions can double with each line, and a long one can occur often; both are limited for the whole file.
   let replaced = 0
   let inserted = 0
   const filled = (line: string, depth = 0): string =>
@@ -39,7 +39,7 @@ export function requestsInHttpFile(text: string, file: string): RecordedRequests
   return { requests, unread }
 }
 
-/** The lines of a form as one, where a line begins or ends with `&`. */
+/** Joins the lines of a form, where a line begins or ends with `&`. */
 function joinedForm(text: string): string {
   let joined = ''
   for (const line of text.split('\n').map((one) => one.trim()))
@@ -65,7 +65,7 @@ function requestIn(
     const [, tag] = /^(?:#|\/\/)\s*@name\s*=?\s*(\S+)/.exec(line) ?? []
     if (tag !== undefined) name = tag
     else if (/^(#|\/\/)\s*@\w/.test(line)) {
-      // A directive to a client, such as @no-redirect.
+      // A directive for a client, such as @no-redirect.
     } else if (/^(#|\/\/)/.test(line)) comments.push(line.replace(/^(#+|\/\/)\s*/, ''))
     else if (line !== '' && !line.startsWith('@') && !line.startsWith('<')) break
   }
@@ -74,7 +74,7 @@ function requestIn(
   const [, method = 'GET', first = ''] = /^(?:([A-Z]+)\s+)?(.*)$/s.exec(withoutVersion(line.trim())) ?? []
   let url = first
   const started = at
-  // A query may go on over several lines.
+  // A query may continue on several lines.
   for (at++; /^\s+[?&]/.test(lines[at] ?? ''); at++) url += (lines[at] ?? '').trim()
   if (!/^(https?:\/\/|\{\{|\/)/i.test(url))
     return { where: where(started), reason: `${JSON.stringify(line.trim())} is not a request` }
@@ -85,17 +85,17 @@ function requestIn(
   }
   if (url.startsWith('/'))
     url = `http://${headers.find(([header]) => header.toLowerCase() === 'host')?.[1] ?? 'localhost'}${url}`
-  // What follows such a mark is a script, or where the response goes.
+  // After such a mark comes a script, or the destination of the response.
   const rest = lines.slice(at + 1)
   const mediaType = headers.find(([header]) => header.toLowerCase() === 'content-type')?.[1]
   const isMultipart = /^multipart\//i.test(mediaType ?? '')
-  // In a multipart body such a mark names the file of a part.
+  // In a multipart body, such a mark names the file of a part.
   const end = rest.findIndex((one, place) => place > 0 && (isMultipart ? /^>/ : /^[<>]/).test(one))
   const written = rest
     .slice(0, end < 0 ? undefined : end)
     .join('\n')
     .trim()
-  // A form may be written in several lines.
+  // A form may span several lines.
   const body = /urlencoded/i.test(mediaType ?? '') ? joinedForm(written) : written
   const fields = isMultipart && body !== '' ? multipartFields(filled(body), mediaType ?? '') : undefined
   if (isMultipart && body !== '' && !fields)

@@ -10,7 +10,7 @@ import { readable, soleVariable, variableMark, variableMarks } from './recorded.
 import type { SecretReader } from './secrets.js'
 import type { TakenApart, TakenBody } from './taken-apart.js'
 
-/** Requests that are the same but for some values, as one operation: what differs are its arguments. */
+/** Merges requests that only differ in values into one operation whose arguments are these values. */
 export interface Merged {
   readonly method: string
   readonly origin: string
@@ -52,7 +52,7 @@ export interface MergeOptions {
   readonly keepValues: boolean
 }
 
-/** A value in each request of a group; undefined if a request has none. */
+/** A value in each request of a group; undefined for requests without one. */
 type Occurrences = readonly unknown[]
 
 class Merger {
@@ -71,7 +71,7 @@ class Merger {
     this.#group = group
     this.#secrets = secrets
     this.#allowsPaths = allowsPaths
-    // What somebody did once, in a recording, is not to be repeated or shown by those who use the kit.
+    // Actions in a recording must not become part of the kit, neither to be repeated nor as examples.
     this.#keepsValues = keepValues || !group.some(({ request }) => request.isRecording)
   }
 
@@ -192,7 +192,7 @@ class Merger {
       const name = path.at(-1) ?? 'value'
       const values = found.map((one) => one?.value)
       const isList = form !== 'json' && values.some((value) => Array.isArray(value))
-      // The text of an operation is code of whoever wrote the page, and no value of a person.
+      // The text of an operation is code of the page's author, not a person's data.
       if (isGraph && path.length === 1 && /^(query|operationName)$/.test(name)) {
         properties.push({ fixed: values[0], path })
         continue
@@ -267,7 +267,7 @@ class Merger {
     else use(this.#from(this.#argument(name, values, false, schema)))
   }
 
-  /** An argument with what was seen: the default where it was always the same, else examples. */
+  /** An argument with the observed values: a default if they were equal, otherwise examples. */
   #argument(name: string, values: Occurrences, isNeeded: boolean, schema?: JsonSchema): string {
     const generated = values.map((value) => (typeof value === 'string' ? generatedText(value) : undefined))
     const [template] = generated
@@ -296,7 +296,7 @@ class Merger {
     return argument
   }
 
-  /** A value that is new in each request: it may be given, and is made where it is not. */
+  /** A value that is new in each request: callers may give it; otherwise it is generated. */
   #generatedArgument(name: string, template: string, marked: string): string {
     const isQuoted = this.#group.some(({ body: { text = '' } = {} }) =>
       text
@@ -310,7 +310,7 @@ class Merger {
     return argument
   }
 
-  /** A value with its exact text, so that the same value is sent as it was written. */
+  /** A value with its original text, so that the same value is sent as it was written. */
   #recordedOf(value: unknown, text: string | undefined): { recorded?: { value: unknown; text: string } } {
     return !this.#keepsValues ||
       value === undefined ||
@@ -321,7 +321,7 @@ class Merger {
       : { recorded: { value, text } }
   }
 
-  /** The argument, and what is sent where it is not given. */
+  /** The argument, and the value that is sent if it is missing. */
   #from(argument: string): { argument: string; otherwise?: unknown } {
     return { argument, ...(this.#defaults.has(argument) ? { otherwise: this.#defaults.get(argument) } : {}) }
   }

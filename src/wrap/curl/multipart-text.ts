@@ -1,9 +1,9 @@
 import type { RecordedField } from './recorded.js'
 
-/** Characters of a part's headers that are read. */
+/** Maximum length of a part's headers, in characters. */
 const maxHead = 2000
 
-/** The fields of a multipart body that was recorded or written as text; undefined if it is not one. */
+/** The fields of a multipart body in text form; undefined if it is not one. */
 export function multipartFields(text: string, mediaType: string): RecordedField[] | undefined {
   const [, quoted, bare] = /boundary=(?:"([^"]{1,200})"|([^;\s]{1,200}))/i.exec(mediaType) ?? []
   const boundary = quoted ?? bare ?? /^--([^\r\n]{1,200})\r?\n/.exec(text)?.[1]

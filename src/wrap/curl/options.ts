@@ -2,12 +2,12 @@
 export type OptionUse =
   /** Read by `requestsOfCurl`. */
   | 'read'
-  /** About the connection, the output or another protocol: the request is the same without it. */
+  /** Concerns the connection, the output or another protocol; the request is the same without it. */
   | 'ignored'
-  /** It changes the request in a way that cannot be repeated here. */
+  /** Changes the request in a way that cannot be repeated here. */
   | 'refused'
 export interface CurlOption {
-  /** Long name, with its two dashes. */
+  /** Long name, including the two dashes. */
   readonly name: string
   readonly takesValue: boolean
   readonly use: OptionUse
@@ -73,8 +73,8 @@ for (const [use, takesValue, names] of table)
   }
 
 /**
- * The option that a word names. Long names may be cut as far as only one begins with them, and a switch may be turned off by `--no-`. Throws
- * with a reason if curl has no such option.
+ * The option that a word names. Long names may be shortened to an unambiguous beginning, and `--no-` turns a switch
+ * off. Throws with a reason if curl has no such option.
  */
 export function curlOption(word: string): CurlOption {
   const known = byName.get(word)

@@ -1,11 +1,11 @@
 import { shellWords } from './shell-words.js'
 
-/** Characters before a command that are looked at. */
+/** Maximum number of characters before a command that are examined. */
 const maxBefore = 2000
 
 /** Input of a command from `echo '…' |` or `printf '…' |`, if the text is constant. */
 export function pipedText(line: string): string | undefined {
-  // Else a line of many commands would be gone through for each of them.
+  // Otherwise a line with many commands would be scanned again for each of them.
   const before = line.slice(-maxBefore)
   const found = /(?:^|[;&(]|[$>%]\s)\s*(echo|printf)\s+(?!.*(?:echo|printf)\s)/.exec(before)
   if (!found) return undefined

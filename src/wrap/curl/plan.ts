@@ -14,11 +14,11 @@ import { type TakenBody, takenApart } from './taken-apart.js'
 export interface CurlPlanOptions extends RestPlanOptions {
   /** Names of tools, by request (`GET /hives`) or by the name of the request. */
   readonly names?: Readonly<Record<string, string>>
-  /** Values that a HAR recording holds become defaults and examples. They are private, so by default they do not. */
+  /** Uses values of a HAR recording as defaults and examples. They are private, so this is off by default. */
   readonly keepValues?: boolean
 }
 
-/** Which operations recorded requests amount to. Pure; no secret of the source is in it. */
+/** The operations that recorded requests amount to. Pure; contains no secret of the source. */
 export function planRequests(
   { requests, unread }: RecordedRequests,
   options: CurlPlanOptions = {},
@@ -42,7 +42,7 @@ export function planRequests(
     const name = prefix + (names.get(operation) ?? '')
     return { operation, name, effect: effects[name] ?? effectOfMethod[operation.method] ?? 'change' }
   })
-  // Somebody has written each of them down: a HEAD, too, is meant.
+  // Each of these requests was written by a person, so HEAD requests are included.
   const reasons = chooseOperations(all, options, false)
   const operations = all
     .filter((one) => !reasons.has(one))
@@ -160,7 +160,7 @@ function withoutLiterals(plan: RestPlan, literals: ReadonlySet<string>): RestPla
   const forms = [...literals]
     .filter((text) => text.length >= 6)
     .flatMap((text) => [...new Set([text, uriComponent(text)])])
-  // Only where people's words and values stand: a name or a path with the same letters has to stay what it is.
+  // Applied only to texts and values; a name or a path with the same letters must not change.
   const masked = (value: unknown, isSpoken: boolean): unknown => {
     if (typeof value === 'string')
       return isSpoken ? forms.reduce((text, form) => text.replaceAll(form, '••••'), value) : value

@@ -27,7 +27,7 @@ export async function readRequests(file: string): Promise<RecordedRequests> {
   return found
 }
 
-/** The same for a text at hand; the name says what it is, by its ending. */
+/** The same for a text in memory; the ending of the name determines its format. */
 export function requestsIn(text: string, name: string): RecordedRequests {
   const { requests, unread } = /\.har$/i.test(name)
     ? requestsInHar(text, name)
@@ -43,7 +43,7 @@ export function requestsIn(text: string, name: string): RecordedRequests {
     : { requests: requests.filter((request) => excessOf(request) === undefined), unread: [...unread, ...tooLarge] }
 }
 
-/** Why a request is more than a tool can have arguments for; undefined for nearly all. */
+/** Why a request is too complex for a tool; undefined for nearly all. */
 function excessOf({ url, headers }: RecordedRequest): string | undefined {
   if (url.length > 8192) return 'its address is longer than 8192 characters'
   if (url.split('/').length > 100) return 'its path has more than 100 pieces'

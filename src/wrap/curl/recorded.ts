@@ -2,12 +2,12 @@
 export interface RecordedRequest {
   /** Its location, such as `README.md:14`. */
   readonly where: string
-  /** A name that stands with it. */
+  /** A name that was given to it. */
   readonly name?: string
   /** The heading, sentence or comment before it. */
   readonly about?: string
   readonly method: string
-  /** The original text, with marks for variables. */
+  /** The original text, with marks in place of variables. */
   readonly url: string
   readonly headers: readonly (readonly [name: string, value: string])[]
   readonly body?: RecordedBody
@@ -19,7 +19,7 @@ export interface RecordedRequest {
 export type RecordedBody =
   | { readonly kind: 'text'; readonly text: string; readonly mediaType?: string }
   | { readonly kind: 'multipart'; readonly fields: readonly RecordedField[] }
-  /** The content of a file, which is not here. */
+  /** The content of a file, which is unknown here. */
   | { readonly kind: 'file'; readonly mediaType?: string }
 export interface RecordedField {
   readonly name: string
@@ -30,22 +30,22 @@ export interface RecordedField {
   readonly fileName?: string
 }
 
-/** Requests of a source, and what in it could not be read. */
+/** Requests of a source, and the parts of it that could not be read. */
 export interface RecordedRequests {
   readonly requests: readonly RecordedRequest[]
   readonly unread: readonly { where: string; reason: string }[]
 }
 
-/** Random in each process, so that sources cannot contain a mark, escaped or encoded. */
+/** Random for each process, so that sources cannot contain a mark, escaped or encoded. */
 const nonce = crypto.randomUUID().replaceAll('-', '')
 
-/** Mark for a variable in a text, such as `$TOKEN` or `{{token}}`, which no source can contain. */
+/** The mark for a variable in a text, such as `$TOKEN` or `{{token}}`, which no source can contain. */
 export const variableMark = (name: string): string => `\ue000${nonce}${variableName(name)}\ue001`
 export const variableMarks = new RegExp(`\ue000${nonce}(\\w+)\ue001`, 'g')
 /** The same as part of another expression, without a group. */
 export const variableMarkSource = `\ue000${nonce}\\w+\ue001`
 
-/** A name that a setting can have, whatever the source calls the variable. */
+/** A valid name for a setting, for any name of a variable. */
 const variableName = (name: string): string =>
   name
     .slice(0, 100)
@@ -54,10 +54,10 @@ const variableName = (name: string): string =>
 
 export const startsWithVariable = (text: string): boolean => text.startsWith(`\ue000${nonce}`)
 
-/** The one variable that a text is, or undefined. */
+/** The variable, if a text consists of exactly one; otherwise undefined. */
 export const soleVariable = (text: string): string | undefined => {
   const [whole, name] = new RegExp(variableMarks.source).exec(text) ?? []
   return whole === text ? name : undefined
 }
-/** A text with its variables as people write them. */
+/** A text with its variables in their original notation. */
 export const readable = (text: string): string => text.replace(variableMarks, (_mark, name: string) => `$${name}`)

@@ -2,10 +2,10 @@ import { isSecretHeader, isSecretName, isSecretValue } from '../../protocol/secr
 import type { Credential } from '../http-api/credentials.js'
 import { soleVariable, variableMarks } from './recorded.js'
 
-/** Collects the credentials of recorded requests: one for each place and name, with the setting that will hold it. */
+/** Collects the credentials of recorded requests: one for each location and name, with the setting for it. */
 export class SecretReader {
   readonly credentials: Credential[] = []
-  /** Literal secrets, which may not be written out anywhere. */
+  /** Literal secrets, which must not be output anywhere. */
   readonly literals = new Set<string>()
   readonly #prefix: string
 
@@ -13,7 +13,10 @@ export class SecretReader {
     this.#prefix = prefix
   }
 
-  /** `Authorization`, cookies and other headers that carry a secret; the names of the credentials, or undefined for a plain header. */
+  /**
+   * Handles `Authorization`, cookies and other secret headers: returns the names of their credentials, or undefined for
+   * a plain header.
+   */
   ofHeader(name: string, value: string): string[] | undefined {
     const lower = name.toLowerCase()
     if (lower === 'cookie')
@@ -31,7 +34,7 @@ export class SecretReader {
     return this.#key('query', name, value, name)
   }
 
-  /** User name and password, as `-u` and URLs give them. */
+  /** User name and password, as in `-u` and in URLs. */
   ofBasic(pair: string): string {
     const at = pair.indexOf(':')
     const [user, password] = at < 0 ? [pair, ''] : [pair.slice(0, at), pair.slice(at + 1)]
@@ -41,7 +44,7 @@ export class SecretReader {
     return this.#add({ name: `basic ${userSetting}`, kind: 'basic', userSetting, passwordSetting })
   }
 
-  /** A secret elsewhere, such as in a path or a body: the setting that it comes from, or undefined if it is none. */
+  /** A secret in another place, such as a path or a body: the setting for it, or undefined if it is not a secret. */
   ofValue(name: string, value: string): string | undefined {
     const variable = soleVariable(value)
     const isSecret =

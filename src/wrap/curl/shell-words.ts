@@ -2,20 +2,21 @@ import { variableMark } from './recorded.js'
 
 export interface ShellWords {
   readonly words: readonly string[]
-  /** Where the command ends in the text. */
+  /** End of the command in the text. */
   readonly end: number
   /** Redirected input of the command: a here-document or a here-string; undefined for files or without redirection. */
   readonly stdin?: string
 }
 
-/** A piece of a word: what it adds, and where it ends. */
+/** A piece of a word: its text and its end. */
 interface Piece {
   readonly text: string
   readonly end: number
 }
 
 /**
- * Splits a command into words like a POSIX shell: quotes, escapes, lines continued with a backslash (or PowerShell's backquote), redirections. Variables and `$(…)` stay, as marks. Throws if a quote is not closed.
+ * Splits a command into words like a POSIX shell: quotes, escapes, lines continued with a backslash (or PowerShell's
+ * backquote), redirections. Variables and `$(…)` are replaced by marks. Throws if a quote is not closed.
  */
 export function shellWords(text: string, start: number): ShellWords {
   const words: string[] = []
@@ -58,7 +59,7 @@ export function shellWords(text: string, start: number): ShellWords {
     const isNumbered = arrow !== null && /^\d/.test(arrow[0]) && word !== undefined
     if (arrow && !isNumbered && /[<>]/.test(arrow[0])) {
       finish()
-      // `2>&1` names no file.
+      // `2>&1` does not name a file.
       if (!/&\d$/.test(arrow[0])) redirection = arrow[0]
       at += arrow[0].length
       continue
@@ -76,7 +77,7 @@ export function shellWords(text: string, start: number): ShellWords {
   return { words, end: at, ...(stdin === undefined ? {} : { stdin }) }
 }
 
-/** A quoted text, a variable, the output of another command, an escaped character, or a character. */
+/** A quoted text, a variable, a command substitution, an escaped character, or a plain character. */
 function pieceAt(text: string, at: number): Piece {
   const char = text.charAt(at)
   if (char === '\\') return { text: text.charAt(at + 1), end: at + 2 }
@@ -90,10 +91,10 @@ function pieceAt(text: string, at: number): Piece {
   return valueAt(text, at) ?? { text: char, end: at + 1 }
 }
 
-/** A variable, or the output of another command, as a mark. */
+/** A variable or a command substitution, as a mark. */
 function valueAt(text: string, at: number): Piece | undefined {
   const char = text.charAt(at)
-  // Three of them end a block of code in Markdown.
+  // Three backquotes end a code block in Markdown.
   if (char === '`' && !text.startsWith('```', at)) return outputOf(text, at + 1, text.indexOf('`', at + 1), 1)
   if (char !== '$') return undefined
   if (text.charAt(at + 1) === '(') return outputOf(text, at + 2, closing(text, at + 2), 1)
@@ -101,7 +102,7 @@ function valueAt(text: string, at: number): Piece | undefined {
   return variable ? { text: variableMark(variable.name), end: variable.end } : { text: '$', end: at + 1 }
 }
 
-/** `$(cat token.txt)` is a value by the name `cat_token_txt`. */
+/** `$(cat token.txt)` becomes a value named `cat_token_txt`. */
 function outputOf(text: string, from: number, close: number, length: number): Piece {
   if (close < 0) throw new Error('the output of another command is not closed')
   const name =
@@ -127,10 +128,10 @@ function closing(text: string, from: number): number {
   return -1
 }
 
-/** Characters of a here-document that are looked through for its end. */
+/** Maximum length of a here-document, in characters. */
 const maxDocument = 100_000
 
-/** The lines of a here-document, from the end of the line that names it. */
+/** The lines of a here-document, from the end of the line that declares it. */
 function documentAt(
   text: string,
   from: number,
@@ -153,7 +154,7 @@ function documentAt(
   throw new Error(`the here-document ${mark} is not closed`)
 }
 
-/** A text in which variables and the output of commands stand for values. */
+/** A text in which variables and command substitutions are replaced by marks. */
 function filled(text: string): string {
   let made = ''
   for (let at = 0; at < text.length; ) {
@@ -200,7 +201,7 @@ const escapes: Readonly<Record<string, string>> = {
   v: '\v',
 }
 
-/** `$'…'`, as browsers copy requests. Bytes that are written one by one are UTF-8 together. */
+/** `$'…'`, which browsers use to copy requests. Consecutive escaped bytes form UTF-8 text. */
 function ansiQuoted(text: string, start: number): Piece {
   let made = ''
   let bytes: number[] = []

@@ -14,12 +14,12 @@ const addressParts = new RegExp(`^((?:[a-z]+:\\/\\/[^/?#]*|${variableMarkSource}
 /** Unquoted variables in JSON. */
 const bareMarks = new RegExp(`([:,[]\\s*)(${variableMarkSource})`, 'g')
 
-/** A request taken apart: each piece of it may be the same in others, or differ. */
+/** A request in pieces, each of which may be equal or different in other requests. */
 export interface TakenApart {
   readonly request: RecordedRequest
-  /** Scheme and host; the variable's mark where the URL begins with one. */
+  /** Scheme and host; the variable's mark if the URL begins with one. */
   readonly origin: string
-  /** Pieces of the path, decoded; what varies by its looks has a name. */
+  /** Pieces of the path, decoded; pieces that look variable have a name. */
   readonly segments: readonly Segment[]
   readonly query: readonly Pair[]
   readonly headers: readonly (readonly [name: string, value: string])[]
@@ -29,7 +29,7 @@ export interface TakenApart {
 export interface Segment {
   readonly text: string
   readonly raw: string
-  /** A placeholder's name; empty for what looks like an id. */
+  /** Name of a placeholder; empty for a piece that looks like an id. */
   readonly variable?: string
 }
 export interface Pair {
@@ -40,7 +40,7 @@ export interface Pair {
 export interface TakenBody {
   readonly form: 'json' | 'form' | 'multipart' | 'text' | 'binary'
   readonly mediaType: string
-  /** Values in it by their places. */
+  /** Values in it by their location. */
   readonly leaves: readonly Leaf[]
   readonly text?: string
   readonly json?: unknown
@@ -82,7 +82,7 @@ function segmentOf(written: string): Segment {
     : { text, raw }
 }
 
-/** Numbers, codes and dates: `7`, `ML-04`, a UUID; no versions, and no words that end with a digit. */
+/** Numbers, codes and dates: `7`, `ML-04`, a UUID; not versions, and not words that end with a digit. */
 const looksLikeId = (text: string): boolean =>
   /\d/.test(text) &&
   !/^v\d+([.-]\w+)*$/i.test(text) &&
@@ -96,7 +96,7 @@ function pairOf(raw: string): Pair {
   return { ...pair, raw: isSendable(raw) ? raw : `${uriUnreserved(pair.name)}=${uriUnreserved(pair.value)}` }
 }
 
-/** A body with more values than this is one argument, as text. */
+/** A body with more values than this becomes one argument, as text. */
 const mostLeaves = 500
 
 function bodyOf(body: RecordedBody): TakenBody {
@@ -142,7 +142,7 @@ function bodyOf(body: RecordedBody): TakenBody {
   return { form: 'text', mediaType, leaves: [], text }
 }
 
-/** Fields of a form by their names: one that stands several times has a list of values. */
+/** Fields of a form by name; a repeated field has a list of values. */
 function withLists(leaves: readonly Leaf[]): Leaf[] {
   const byName = new Map<string, Leaf[]>()
   for (const leaf of leaves) {
@@ -156,7 +156,7 @@ function withLists(leaves: readonly Leaf[]): Leaf[] {
   )
 }
 
-/** Values of an object by their paths; lists and what is deep are values as they are. */
+/** Values of an object by path; lists and deeply nested values stay whole. */
 function leavesOf(value: object, path: readonly string[] = []): Leaf[] {
   return Object.entries(value).flatMap(([key, inner]) => {
     const at = [...path, key]

@@ -11,10 +11,10 @@ import type { CurlPlanOptions } from './plan.js'
 export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
 
 /**
- * Converts written requests to tools: curl commands in a text or a Markdown page, an `.http` file, a HAR recording. Requests that differ in values only become one tool, and what differs its arguments; tokens become settings, and are
- * never written out. Only read-only requests are included, unless `writes` is set.
- *
- * Rejects with a `JexoError` if the file cannot be read, or nothing of it is taken.
+ * Turns written requests into tools: curl commands in a text or a Markdown page, an `.http` file, a HAR recording.
+ * Requests that only differ in values become one tool with these values as arguments; tokens become settings, and are
+ * never output. Only read-only requests are included, unless `writes` is set.  Rejects with a `JexoError` if the file
+ * cannot be read, or contains no usable request.
  *
  * @example parts: [...await wrapCurl(new URL('./README.md', import.meta.url))]
  */

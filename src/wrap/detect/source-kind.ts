@@ -21,13 +21,16 @@ export const wrapKinds = [
 ] as const
 export type WrapKind = (typeof wrapKinds)[number]
 
-/** A source as typed, told apart: the kind of wrap for it, and its absolute path or URL. */
+/** The kind of wrap for a source as typed, and its absolute path or URL. */
 export interface KnownSource {
   readonly kind: WrapKind
   readonly source: string
 }
 
-/** Tells what a source is: by its ending, by how a text begins, by being an address or the name of a package. Throws a `JexoError`. */
+/**
+ * Determines the kind of a source: by its ending, by the beginning of its text, or because it is a URL or the name of a
+ * package. Throws a `JexoError`.
+ */
 export function knownSource(given: string, kind?: string): KnownSource {
   if (kind !== undefined && !isKind(kind))
     throw kitErrors.argumentUnreadable(`--kind ${kind}`, wrapKinds.join(', '))
@@ -53,7 +56,7 @@ export function knownSource(given: string, kind?: string): KnownSource {
   return { kind: 'module', source: packaged }
 }
 
-/** The usual paths of endpoints; others are told by `--kind server`. */
+/** Common paths of endpoints; for others, use `--kind server`. */
 const isEndpoint = (url: string) => URL.canParse(url) && /\/(mcp|sse)\/?$/.test(new URL(url).pathname)
 
 const isKind = (text: string): text is WrapKind => (wrapKinds as readonly string[]).includes(text)

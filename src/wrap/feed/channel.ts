@@ -10,11 +10,11 @@ export interface ChannelOptions {
   readonly topic: string
   readonly about?: string
   readonly unit?: string
-  /** Lowest and highest plausible value. */
+  /** Minimum and maximum plausible value. */
   readonly range?: readonly [low: number, high: number]
   /** Path of the value in a JSON message, such as `kg` or `scale.kg`. Default: the whole message. */
   readonly field?: string
-  /** The field of a JSON message that says when it was taken. */
+  /** The field of a JSON message with the time of the reading. */
   readonly timeField?: string
   /** Labels of numbers or codes: `{ 0: 'fine', 1: 'low battery' }`. */
   readonly labels?: Readonly<Record<string | number, string>>
@@ -27,7 +27,7 @@ export interface Channel extends Omit<ChannelOptions, 'topic'> {
 export const channelsOf = (given: Readonly<Record<string, ChannelOptions>>): Channel[] =>
   Object.entries(given).map(([name, { topic, ...rest }]) => ({ ...rest, name, pattern: topicPattern(topic) }))
 
-/** The reading in a message of a channel: value, label and time; undefined if the value's field is missing. */
+/** The reading in a message of a channel: value, label and time; undefined if the field is missing. */
 export function readingOf(
   channel: Channel,
   message: unknown,
@@ -46,7 +46,7 @@ export function readingOf(
   return { value, ...(label === undefined ? {} : { label }), at: time ?? receivedAt, receivedAt, ...notes }
 }
 
-/** A time as text: ISO 8601, or seconds or milliseconds since 1970. */
+/** Parses a time: ISO 8601, or seconds or milliseconds since 1970. */
 function timeText(said: unknown): string | undefined {
   const number = typeof said === 'number' ? (said < 1e11 ? said * 1000 : said) : Date.parse(String(said))
   return Number.isFinite(number) && Math.abs(number) < 8e15 ? new Date(number).toISOString() : undefined

@@ -12,9 +12,9 @@ export interface Reading {
   /** Time of the reading, ISO 8601; the time of arrival if the message contains none. */
   readonly at: string
   readonly receivedAt: string
-  /** How far it can be relied on, if the source says so. */
+  /** Quality of the value, if the source reports it. */
   readonly quality?: ReadingNotes['quality']
-  /** Why it is not good. */
+  /** Reason if the quality is not good. */
   readonly status?: string
 }
 export interface FeedLimits {
@@ -32,12 +32,12 @@ export interface ConnectionState {
   /** Time of the last change of the state, ISO 8601. */
   readonly since: string
   readonly reason?: string
-  /** How often it was lost. */
+  /** Number of lost connections. */
   readonly losses: number
 }
 type Keys = Readonly<Record<string, string>>
 
-/** Readings of one kind and one place, such as the weights of one hive. */
+/** Readings of one channel and one set of variables, such as the weights of one hive. */
 export interface Series {
   readonly channel: Channel
   readonly keys: Keys
@@ -45,7 +45,7 @@ export interface Series {
 }
 interface MutableSeries extends Series {
   readonly readings: Reading[]
-  /** Characters of each, about. */
+  /** Approximate size of each, in characters. */
   readonly sizes: number[]
   wasStale: boolean
 }
@@ -66,7 +66,7 @@ export class Feed {
   readonly #series = new Map<string, MutableSeries>()
   readonly #waiting = new Set<() => void>()
   readonly #ending = new AbortController()
-  /** Channels of which it was reported that a message lacked their field. */
+  /** Channels for which a missing field was reported. */
   readonly #odd = new Set<string>()
   readonly #pacer: Pacer
   readonly #openedAt = performance.now()
@@ -88,7 +88,7 @@ export class Feed {
     this.#pacer = new Pacer(limits.updateEveryMs)
   }
 
-  /** How long it has been open, in milliseconds: what a broker keeps of each topic comes at the beginning. */
+  /** How long it has been open, in milliseconds; retained messages of a broker arrive at the beginning. */
   get ageMs(): number {
     return performance.now() - this.#openedAt
   }
@@ -130,7 +130,7 @@ export class Feed {
     return this.#opened.invoke(path, input, signal)
   }
 
-  /** The newest reading of a series; undefined if none has come. */
+  /** The newest reading of a series; undefined if there is none yet. */
   latest(channel: string, keys: Keys = {}): Reading | undefined {
     return this.series(channel, keys)?.readings.at(-1)
   }
@@ -149,14 +149,14 @@ export class Feed {
     return [...this.#series.values()].filter((one) => channel === undefined || one.channel.name === channel)
   }
 
-  /** Whether nothing has come for longer than it should, or nothing can come. */
+  /** True if no reading has come for longer than expected, or none can come. */
   isStale(series: Series, now = Date.now()): boolean {
     const { staleAfterMs } = this.#limits
     const age = now - Date.parse(series.readings.at(-1)?.receivedAt ?? '')
     return this.#connection.state === 'lost' || (staleAfterMs !== undefined && age > staleAfterMs)
   }
 
-  /** Waits until something has come, since a feed that was just opened knows nothing yet. False if it took too long. */
+  /** Waits until a condition holds, since a newly opened feed has no readings. False if it took too long. */
   async until(isThere: () => boolean, timeoutMs: number, signal: AbortSignal): Promise<boolean> {
     if (isThere()) return true
     return new Promise((resolve, reject) => {
@@ -220,7 +220,7 @@ export class Feed {
     this.#series.delete(id)
   }
 
-  /** Once for each channel: a device that speaks differently does so with every message. */
+  /** Reported once for each channel, since such a device sends the same format with every message. */
   #tellOdd({ name, field }: Channel, topic: string): void {
     if (this.#odd.has(name)) return
     this.#odd.add(name)
@@ -234,7 +234,7 @@ export class Feed {
   #seriesOf(channel: Channel, keys: Keys): MutableSeries {
     const id = idOf(channel.name, keys)
     const known = this.#series.get(id)
-    // Those that something comes of stand last, so that the first is the one to go.
+    // Moves the series to the end, so that the first one is the longest inactive.
     if (known) this.#series.delete(id)
     const series = known ?? { channel, keys, readings: [], sizes: [], wasStale: false }
     this.#series.set(id, series)

@@ -11,12 +11,15 @@ import { pathOf } from './method.js'
 import type { FeedPlan, PlannedChannel, PlannedMethod } from './plan.js'
 import type { SharedFeed } from './shared-feed.js'
 
-/** How long the first reading of a feed that was just opened is waited for. */
+/** How long to wait for the first reading of a newly opened feed. */
 const firstMs = 2000
 const mostListed = 200
 type Keys = Readonly<Record<string, string>>
 
-/** The parts of a plan: latest reading and history of each channel, the state of the connection, a tool for each channel. */
+/**
+ * The parts of a plan: latest reading and history of each channel, the state of the connection, and a tool for each
+ * channel.
+ */
 export function feedPartsOf(plan: FeedPlan, feed: SharedFeed): Part[] {
   const tools = plan.channels.flatMap((channel) =>
     channel.tool === undefined ? [] : [latestTool(channel.tool, channel, plan, feed)],
@@ -35,7 +38,7 @@ const belongings = (plan: FeedPlan, feed: SharedFeed) => ({
   ...(plan.tags.length > 0 ? { tags: plan.tags } : {}),
 })
 
-/** A resource, or a template where there is one for each of many. */
+/** A resource, or a template if the topic has variables. */
 function seriesPart(plan: FeedPlan, channel: PlannedChannel, shared: SharedFeed, kind: 'latest' | 'history'): Part {
   const { variables, unit } = channel
   const what = kind === 'latest' ? 'the latest reading' : 'the readings that are kept, oldest first'
@@ -96,7 +99,7 @@ async function seriesFor(feed: Feed, channel: PlannedChannel, keys: Keys, call: 
   )
 }
 
-/** How long a reading is waited for: not at all where others have come, and the feed has been open for a while. */
+/** How long to wait for a reading: not at all if the feed has other readings, and has been open for a while. */
 const waitMs = (feed: Feed, { name }: PlannedChannel): number =>
   feed.all(name).length > 0 ? Math.max(0, firstMs - feed.ageMs) : firstMs
 
@@ -163,7 +166,7 @@ function statusPart(plan: FeedPlan, shared: SharedFeed): Part {
   })
 }
 
-/** The status is what one reads when nothing else works, so it says why. */
+/** The status is read when nothing else works, so it contains the reason. */
 async function openedFeed(call: Call, shared: SharedFeed): Promise<{ feed: Feed } | { reason: string }> {
   try {
     return { feed: await call.use(shared) }

@@ -7,7 +7,7 @@ import type { Method } from './method.js'
 export interface FeedPlanOptions {
   /** Creates a tool per channel that returns the latest readings. Default: true. */
   readonly tools?: boolean
-  /** Put before the names of tools. */
+  /** Prefix of the tool names. */
   readonly prefix?: string
   readonly tags?: readonly string[]
 }
@@ -35,7 +35,7 @@ export interface PlannedChannel extends ChannelOptions {
   readonly name: string
   readonly about: string
   readonly variables: readonly string[]
-  /** URI or template of the latest reading; its history is below. */
+  /** URI or template of the latest reading; the URI of the history extends it. */
   readonly uri: string
   /** Name of the tool. */
   readonly tool?: string

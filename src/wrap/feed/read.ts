@@ -20,7 +20,7 @@ export interface FeedReading {
   readonly channels: Readonly<Record<string, ChannelOptions>>
   readonly examples: Readonly<Record<string, unknown>>
   readonly topics: number
-  /** Methods that could be called, by the names that their tools would have. */
+  /** Available methods, by the names of possible tools. */
   readonly methods?: Readonly<Record<string, MethodOptions>>
   /** Topics that were not examined. */
   readonly warning?: string
@@ -33,12 +33,13 @@ export interface Heard {
 }
 
 const maxMessages = 20_000
-/** Others may read a URL of these in several ways. */
+/** Parsers could interpret such a URL in different ways. */
 const hasOwnTopics = (url: string) => /^(mqtts?|wss?):/.test(url)
 
 /**
- * Listens to a source for a while: `mqtt://broker/scales/+/weight` to what the path says, `mqtt://broker` to everything, others to what they send. Rejects
- * with a `JexoError` where it cannot be reached, or nothing comes.
+ * Listens to a source for a while: for `mqtt://broker/scales/+/weight`, to the topics in the path; for `mqtt://broker`,
+ * to all topics; for other sources, to all messages. Rejects with a `JexoError` if it cannot be reached, or sends
+ * nothing.
  */
 export async function readFeed(source: string, listenMs: number): Promise<FeedReading> {
   const address = plainAddress(source.startsWith('/') ? pathToFileURL(source).href : source)
@@ -53,7 +54,7 @@ export async function readFeed(source: string, listenMs: number): Promise<FeedRe
   return { url, ...fieldsOfRecords(heard, url) }
 }
 
-/** The path of a broker's address is what is listened to. */
+/** The path of a broker's URL is the topic filter. */
 function splitFilter(text: string): { url: string; filter: string } {
   const [, url = '', path = ''] = /^(\w+:\/\/[^/]+)\/?(.*)$/s.exec(text) ?? []
   if (url === '' || !URL.canParse(url)) throw feedErrors.feedAddress(text)

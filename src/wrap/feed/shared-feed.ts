@@ -12,7 +12,7 @@ import { type AddressedOptions, sourceAtAddress } from './sources/at-address.js'
 import { opcUaSettings } from './sources/opc-ua/security.js'
 
 export interface FeedOptions extends AddressedOptions {
-  /** Scheme of its URIs, and part of the names of its tools. */
+  /** Scheme of its URIs, and part of its tool names. */
   readonly name: string
   /** The channels, by name. */
   readonly channels: Readonly<Record<string, ChannelOptions>>
@@ -30,8 +30,8 @@ export interface FeedOptions extends AddressedOptions {
   readonly updateEveryMs?: number
 }
 /**
- * An address (`mqtt://`, `opc.tcp://`, `https://`, `wss+json://`, `webhook://`, or the URL of a file that grows), a source that pushes, or one that is
- * polled.
+ * A URL (`mqtt://`, `opc.tcp://`, `https://`, `wss+json://`, `webhook://`, or a `file:` URL of a growing file), a
+ * source that pushes, or one that is polled.
  */
 export type FeedSource = URL | string | PushingSource | PolledSource
 
@@ -40,7 +40,7 @@ export interface SharedFeed extends Shared<Feed> {
   readonly name: string
   readonly channels: readonly Channel[]
   readonly methods: readonly Method[]
-  /** Packages that its source loads. */
+  /** Packages that its source imports. */
   readonly packages: readonly string[]
   readonly uris: FeedUris
   /** Its settings; wrapped parts include them. */

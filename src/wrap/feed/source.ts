@@ -12,16 +12,16 @@ export interface ReadingNotes {
 export interface FeedSink {
   /** A message with its topic and value; `at` is the time of the reading (ISO 8601), if the message contains it. */
   push(topic: string, value: unknown, at?: string, notes?: ReadingNotes): void
-  /** The connection has been lost, and is looked for. */
+  /** The connection was lost, and is being restored. */
   lost(reason: string): void
   /** The connection was restored. */
   found(): void
 }
 export interface FeedOpening {
   readonly settings: Readonly<Record<string, string | undefined>>
-  /** Topics that are wanted, as MQTT has them: `scales/+/weight`. */
+  /** Topic filters in MQTT syntax: `scales/+/weight`. */
   readonly filters: readonly string[]
-  /** Paths of the methods that may be called, in the same form. */
+  /** Paths of methods that may be called, in the same syntax. */
   readonly methods?: readonly string[]
   /** Aborted when the feed is closed. */
   readonly signal: AbortSignal
@@ -34,7 +34,7 @@ export interface OpenedSource {
   invoke?(path: string, input: JsonObject, signal: AbortSignal): Promise<unknown>
 }
 
-/** A source that pushes: opened at first use, once for all sessions. A failed opening is tried again at the next use. */
+/** A source that pushes: opened at first use, once for all sessions. A failed attempt is repeated at the next use. */
 export interface PushingSource {
   /** Connects. Returns the function that closes the source, or an object with it. */
   open(
@@ -53,7 +53,7 @@ export interface PolledSource {
   poll(opening: FeedOpening): Promise<Readonly<Record<string, unknown>>> | Readonly<Record<string, unknown>>
 }
 
-/** Polling as pushing. */
+/** Converts a polled source to one that pushes. */
 export const pushingBy = ({ everyMs, poll }: PolledSource): PushingSource => ({
   async open(sink, opening) {
     let timer: NodeJS.Timeout | undefined

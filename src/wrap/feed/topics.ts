@@ -4,15 +4,15 @@ import { feedErrors } from './errors.js'
 export interface TopicPattern {
   readonly text: string
   readonly variables: readonly string[]
-  /** As MQTT asks for it: `scales/+/weight`. */
+  /** As an MQTT topic filter: `scales/+/weight`. */
   readonly filter: string
-  /** The variables of a topic, percent-decoding nothing; undefined if it is another topic. */
+  /** The variables of a topic, without percent-decoding; undefined if it does not match. */
   match(topic: string): Readonly<Record<string, string>> | undefined
 }
 
 /**
- * Reads a pattern: `scales/{hive}/weight`, or as MQTT writes it, `scales/+/weight` and `scales/#`, whose variables get names. Throws a
- * `JexoError` if a variable is not a whole level, stands twice, or `#` is not the last.
+ * Parses a pattern: `scales/{hive}/weight`, or in MQTT syntax `scales/+/weight` and `scales/#`, whose variables get
+ * names. Throws a `JexoError` if a variable is not a whole level, occurs twice, or `#` is not last.
  */
 export function topicPattern(given: string): TopicPattern {
   const text = withNames(given)
@@ -33,7 +33,7 @@ export function topicPattern(given: string): TopicPattern {
     match(topic: string) {
       const all = topic.split('/')
       const last = levels.length - 1
-      // MQTT takes `scales/#` for `scales` itself too.
+      // In MQTT, `scales/#` matches `scales` itself too.
       const levelsGiven = isOpen ? [...all.slice(0, last), all.slice(last).join('/')] : all
       if (levelsGiven.length !== levels.length || (isOpen && all.length < levels.length)) return undefined
       const found: Record<string, string> = {}
@@ -47,7 +47,7 @@ export function topicPattern(given: string): TopicPattern {
   })
 }
 
-/** A name as one level of a topic: what would divide it or stand for others is escaped. */
+/** A name as one level of a topic: separators and wildcards are escaped. */
 export const topicLevel = (name: string): string => name.slice(0, 200).replace(/[%/+#{}]/g, encodeURIComponent)
 
 const variableOf = (level: string): string | undefined => /^\{(\w+)\}$/.exec(level)?.[1]
@@ -68,15 +68,15 @@ function withNames(text: string): string {
     .join('/')
 }
 
-/** A level that differs among topics that are alike otherwise: no topic can have it. */
+/** Placeholder for a level that differs between similar topics; no topic can contain it. */
 const varying = '+'
-/** So many names at one level are names of things, whatever they look like. */
+/** More names than this at one level are names of things, whatever they look like. */
 const manyNames = 10
-/** Deeper topics are taken as they are, and so often is looked for what can be put together. */
+/** Maximum depth of topics that are merged, and maximum number of rounds. */
 const maxLevels = 20
 const maxRounds = 8
 
-/** Patterns that topics which were seen fit: a level that differs among topics that are alike otherwise is a variable. */
+/** Patterns for observed topics: a level that differs between similar topics becomes a variable. */
 export function patternsOf(topics: readonly string[]): string[] {
   const all = [...new Set(topics)].map((topic) => topic.split('/'))
   const deep = all.filter((levels) => levels.length > maxLevels)
@@ -90,7 +90,7 @@ export function patternsOf(topics: readonly string[]): string[] {
   return [...patterns, ...deep].map(named)
 }
 
-/** Topics that differ in numbered things between their ends, in however many levels, as one. */
+/** Merges topics that differ in numbered names between their ends, in any number of levels. */
 function withNumbered(topics: readonly string[][]): string[][] {
   const groups = new Map<string, string[][]>()
   for (const levels of topics) {
@@ -105,7 +105,7 @@ function withNumbered(topics: readonly string[][]): string[][] {
   )
 }
 
-/** Topics that differ in one level only, as one. */
+/** Merges topics that differ in one level only. */
 function mergedAt(patterns: readonly string[][], at: number): string[][] {
   const groups = new Map<string, string[][]>()
   for (const levels of patterns) {
@@ -126,7 +126,7 @@ function mergedAt(patterns: readonly string[][], at: number): string[][] {
   })
 }
 
-/** The first and the last level tell what a topic is about, unless their names are numbers of things, or many. */
+/** The first and the last level name the subject of a topic, unless they are numbered or many. */
 function isVariable(names: readonly string[], at: number, levels: number): boolean {
   const isBetween = at > 0 && at < levels - 1
   return isBetween || names.includes(varying) || names.length >= manyNames || names.every((name) => /\d/.test(name))
@@ -145,7 +145,7 @@ function named(levels: readonly string[]): string {
     .join('/')
 }
 
-/** `scales/ML-04` is one of `{scale}`. */
+/** `scales/ML-04` matches `{scale}`. */
 function variableName(before: string, taken: ReadonlySet<string>): string {
   const word =
     before

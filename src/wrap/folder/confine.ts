@@ -4,7 +4,7 @@ import { isAbsolute, join, relative, sep } from 'node:path'
 import { Refusal } from '../../kit/refusal.js'
 import type { PathFilter } from './rules.js'
 
-/** How often a file is read again that changes while it is read. */
+/** How often a file is read again if it changes while it is read. */
 const mostAttempts = 3
 
 export interface ReadFile {
@@ -15,7 +15,8 @@ export interface ReadFile {
 const absent = (path: string) => new Refusal(`There is no file ${JSON.stringify(path)} here.`)
 
 /**
- * The true place of a file below a folder. Paths that leave it (`..`, absolute paths, links) are reported like missing files.
+ * The real path of a file below a folder. Paths that leave it (`..`, absolute paths, links) are reported like missing
+ * files.
  */
 export async function confined(root: string, path: string, filter: PathFilter): Promise<string> {
   const parts = path.split('/')
@@ -30,12 +31,12 @@ export async function confined(root: string, path: string, filter: PathFilter): 
   }
   const within = relative(root, found)
   if (within === '' || within.startsWith(`..${sep}`) || within === '..' || isAbsolute(within)) throw absent(path)
-  // A link within the folder leads to what is not to be seen as little as the path itself.
+  // A link within the folder must not lead to a hidden file either.
   if (!filter.takesFile(within.split(sep).join('/'))) throw absent(path)
   return found
 }
 
-/** The bytes of a file as it was at one moment. Throws a `Refusal` if it is too large, or does not keep still. */
+/** The bytes of a file at one moment. Throws a `Refusal` if it is too large, or keeps changing. */
 export async function readWhole(place: string, path: string, maxBytes: number): Promise<ReadFile> {
   for (let attempt = 1; ; attempt++) {
     const file = await opened(place, path)
@@ -57,7 +58,7 @@ export async function readWhole(place: string, path: string, maxBytes: number): 
   }
 }
 
-/** One more than there were, so that a file that has grown is known by it. */
+/** One byte more than its size, so that growth is noticed. */
 async function bytesOf(file: FileHandle, size: number): Promise<Uint8Array> {
   const buffer = Buffer.allocUnsafe(size + 1)
   let filled = 0
@@ -71,7 +72,7 @@ async function bytesOf(file: FileHandle, size: number): Promise<Uint8Array> {
 
 async function opened(place: string, path: string): Promise<FileHandle> {
   try {
-    // Not through a link that was put there since, and not waiting for a pipe.
+    // Does not follow a link that was created since, and does not block on a pipe.
     return await open(place, constants.O_RDONLY | (constants.O_NOFOLLOW ?? 0) | (constants.O_NONBLOCK ?? 0))
   } catch (error) {
     const { code } = error as { code?: string }

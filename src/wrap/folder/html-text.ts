@@ -1,13 +1,13 @@
 import { Parser } from 'htmlparser2'
 import type { Heading } from './passages.js'
 
-/** Elements that end a word, as their ends do. */
+/** Elements whose start and end separate words. */
 const blocks =
   /^(address|article|aside|blockquote|br|button|caption|dd|details|div|dl|dt|fieldset|figcaption|figure|footer|form|h[1-6]|header|hr|img|input|label|li|main|nav|ol|option|p|pre|section|select|summary|table|tbody|td|textarea|tfoot|th|thead|title|tr|ul)$/
 
 const unseen = new Set(['script', 'style', 'template', 'noscript', 'svg'])
 
-/** The words of a page on the lines where they stand, and its headings. */
+/** The words of a page with line numbers, and its headings. */
 export function htmlLines(html: string): { lines: string[]; headings: Heading[] } {
   const starts = [0]
   for (let at = html.indexOf('\n'); at >= 0; at = html.indexOf('\n', at + 1)) starts.push(at + 1)
@@ -45,7 +45,7 @@ export function htmlLines(html: string): { lines: string[]; headings: Heading[] 
     const at = lineAt(parser.startIndex)
     if (lines[at] && !lines[at].endsWith(' ')) lines[at] += ' '
   }
-  // Places only go forwards.
+  // Positions only increase.
   const lineAt = (index: number): number => {
     while ((starts[line + 1] ?? Number.POSITIVE_INFINITY) <= index) line++
     return line

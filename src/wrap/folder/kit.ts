@@ -1,7 +1,9 @@
 import type { WrapKit } from '../kit-writer/wrap-kit.js'
 import type { FolderPlan } from './plan.js'
 
-/** The kit file of a planned folder. Files come and go without a new kit, so only the names of its parts are compared later. */
+/**
+ * The kit file of a planned folder. Files change without a new kit, so later only the names of its parts are compared.
+ */
 export function folderKitOf(
   { name, about, tool }: FolderPlan,
   source: string,

@@ -18,7 +18,7 @@ export interface LibraryOptions extends FinderOptions {
   readonly source: URL | string
   readonly rules: FolderRules
   readonly limits: FolderLimits
-  /** Follows edits. */
+  /** Follows changes of files. */
   readonly watches: boolean
   readonly isSearched: boolean
   uriOf(path: string): string
@@ -33,9 +33,9 @@ export interface Progress {
   readonly total: number
 }
 
-/** A folder that is open: its files, an index of their passages, and a watch that keeps both as they are. */
+/** An open folder: its files, an index of their passages, and a watcher that keeps both up to date. */
 export class Library {
-  /** The folder by its true path, and what is taken of it: others after the folder was replaced. */
+  /** The folder's real path and its rules; updated when the folder was replaced. */
   root: string
   filter: PathFilter
   readonly files: Map<string, FolderFile>
@@ -43,7 +43,7 @@ export class Library {
   readonly #opening: Pick<Opening, 'resourceUpdated' | 'resourcesChanged' | 'report'>
   /** Index of files by words; passages are determined at a search. */
   readonly #words = new WordIndex<string>()
-  /** Passages by likeness, as `path#place`. */
+  /** Vectors of passages, by `path#position`. */
   readonly #likeness: Likeness<string>
   readonly #likeKeys = new Map<string, readonly string[]>()
   readonly #ending = new AbortController()
@@ -98,7 +98,7 @@ export class Library {
     return (await readWhole(place, path, this.#options.limits.maxFileBytes)).bytes
   }
 
-  /** The best passages first, once everything is indexed. */
+  /** The best passages first, after everything is indexed. */
   async find(
     query: string,
     most: number,
@@ -125,7 +125,7 @@ export class Library {
     return { passages, ...(note === undefined ? {} : { note }) }
   }
 
-  /** The passages of the files that were found, ranked among each other. */
+  /** The passages of the found files, ranked together. */
   async #bestPassages(query: string, files: readonly Hit<string>[]): Promise<Hit<string>[]> {
     const index = new WordIndex<string>()
     const worth = new Map<string, number>()
@@ -142,7 +142,7 @@ export class Library {
       .sort((a, b) => b.score - a.score)
   }
 
-  /** As the file has them now; none if it has gone or cannot be read. */
+  /** The current passages; none if the file is gone or cannot be read. */
   async #passagesOf(path: string): Promise<readonly Passage[]> {
     const file = this.files.get(path)
     const known = this.#recent.get(path)
@@ -170,7 +170,7 @@ export class Library {
   #follow(): void {
     const { report } = this.#opening
     const heard = (path: string) => this.#changed(path).catch((error) => report('warning', `${path}: ${error}`))
-    // What has happened before the watch was there is found by going through the folder once more.
+    // Another scan of the folder finds changes from before the watcher was running.
     const lookAgain = async () => {
       const { files } = await readFolder(this.#options.source, this.#options.rules, this.#options.limits.maxFiles)
       const there = new Set(files.map(({ path }) => path))
@@ -196,7 +196,7 @@ export class Library {
         this.filter = pathFilter(root, this.#options.rules)
         this.root = root
       } catch {
-        // It has gone again; the next look will tell.
+        // It is gone again; the next check will notice.
         return
       }
       known = now
@@ -242,7 +242,7 @@ export class Library {
       this.#opening.report('warning', `no vectors for ${this.root}, so the search uses words only: ${fault}`)
   }
 
-  /** False if a file has text that is not taken in. */
+  /** False if a file contains text that is not indexed. */
   async #index(file: FolderFile): Promise<boolean> {
     const { path, bytes, mimeType } = file
     this.#forget(path)
@@ -250,7 +250,7 @@ export class Library {
     const { maxIndexedFileBytes, maxIndexedBytes } = this.#options.limits
     if (bytes > maxIndexedFileBytes || this.#indexedBytes + bytes > maxIndexedBytes) return false
     try {
-      // Found by going through the folder, which follows no links.
+      // Found by scanning the folder, which follows no links.
       const read = await readWhole(join(this.root, path), path, maxIndexedFileBytes)
       const text = await textIn(read.bytes, mimeType)
       this.#indexed.set(path, bytes)
@@ -259,7 +259,7 @@ export class Library {
       if (this.#likeness.isOn) await this.#addLikeness(path, read.bytes, mimeType)
       return true
     } catch {
-      // It has gone, or nobody can read it; who asks for it is told why.
+      // It is gone or unreadable; a reader gets the reason.
       return false
     }
   }
@@ -282,7 +282,7 @@ export class Library {
     this.#likeKeys.delete(path)
   }
 
-  /** Something has happened to a file: what is known of it, its passages, and who follows it. */
+  /** A file has changed: updates its entry, its passages, and its subscribers. */
   async #changed(path: string): Promise<void> {
     const before = this.files.get(path)
     const file = await fileAt(this.root, path)
@@ -304,10 +304,10 @@ export class Library {
   }
 }
 
-/** How often it is looked whether the folder is still the same. */
+/** Interval of the check whether the folder is still the same, in milliseconds. */
 const rootEveryMs = 1000
 
-/** Which folder a source leads to now; undefined while there is none. */
+/** Identity of the folder at the source now; undefined if there is none. */
 function identityOf(source: URL | string): string | undefined {
   try {
     const root = folderRoot(source)
@@ -318,12 +318,12 @@ function identityOf(source: URL | string): string | undefined {
   }
 }
 
-/** How many files are looked into for each passage that is wanted. */
+/** Number of examined files for each requested passage. */
 const filesForEach = 3
 const depth = 50
-/** Files that are read side by side. */
+/** Number of files that are read concurrently. */
 const atOnce = 16
-/** Files whose passages are kept for the next question. */
+/** Number of files whose passages are cached for the next search. */
 const mostRecent = 200
 
 const pathOf = (key: string) => key.slice(0, key.lastIndexOf('#'))

@@ -3,11 +3,11 @@ import type { Environment } from '../../kit/settings.js'
 
 /** Limits for reading a folder. Sizes in bytes. */
 export interface FolderLimits {
-  /** The largest file that is given as a resource. */
+  /** Maximum size of a file as a resource. */
   readonly maxFileBytes: number
-  /** The largest file that can be found by its words. */
+  /** Maximum size of a file that is indexed. */
   readonly maxIndexedFileBytes: number
-  /** How much text is indexed in all. */
+  /** Maximum size of all indexed text. */
   readonly maxIndexedBytes: number
   readonly maxFiles: number
 }

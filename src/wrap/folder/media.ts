@@ -17,7 +17,7 @@ const own: Readonly<Record<string, string>> = {
   '.log': 'text/plain',
 }
 
-/** The MIME type of a file by its name; one without an ending that is known is taken for plain text until it is read. */
+/** The MIME type of a file by its name; unknown endings count as plain text until the file is read. */
 export const mimeTypeOf = (path: string): string =>
   own[extname(path).toLowerCase()] ?? (mimeTypes.lookup(path) || 'text/plain')
 
@@ -37,17 +37,17 @@ export function textFormOf(mimeType: string): TextForm {
 
 export interface Decoded {
   readonly text: string
-  /** Anything but UTF-8, such as `windows-1252`. */
+  /** The encoding if it is not UTF-8, such as `windows-1252`. */
   readonly encoding?: string
-  /** False where some of it could not be read. */
+  /** False if a part could not be decoded. */
   readonly isWhole: boolean
   readonly isBinary: boolean
 }
 
-/** How many bytes are looked at to tell an encoding. */
+/** Number of bytes that are examined to detect an encoding. */
 const maxDetected = 64_000
 
-/** Text of bytes: UTF-8, what a byte order mark says, or the encoding that its bytes are likely to be in. */
+/** Decodes text: UTF-8, the encoding of a byte order mark, or the most likely encoding of its bytes. */
 export function decoded(bytes: Uint8Array): Decoded {
   const mark =
     bytes[0] === 0xff && bytes[1] === 0xfe
@@ -66,7 +66,7 @@ export function decoded(bytes: Uint8Array): Decoded {
   return { text: new TextDecoder(mark).decode(bytes), isWhole: false, isBinary }
 }
 
-/** Undefined if the bytes are not in that encoding, or it is not known here. */
+/** Undefined if the bytes are not valid in that encoding, or the encoding is not supported. */
 function decodedAs(bytes: Uint8Array, encoding: string): string | undefined {
   try {
     return new TextDecoder(encoding, { fatal: true }).decode(bytes)

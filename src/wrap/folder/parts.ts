@@ -15,7 +15,7 @@ import { uriOfPath } from './uris.js'
 
 const mostOffered = 100
 
-/** The parts of a plan: a template for all files, and the tool that finds passages in them. */
+/** The parts of a plan: a template for all files, and the tool that searches their passages. */
 export function folderPartsOf(plan: FolderPlan, library: Shared<Library>): Part[] {
   const files = fileTemplate(plan, library)
   return plan.tool === undefined ? [files] : [searchTool(plan.tool, plan, library), files]

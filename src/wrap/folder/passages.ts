@@ -2,7 +2,7 @@ import MarkdownIt from 'markdown-it'
 import { htmlLines } from './html-text.js'
 import type { TextForm } from './media.js'
 
-/** A piece of a text that is found and shown as one. Lines count from 1, both ends included. */
+/** A section of a text that is found and shown as a unit. Lines count from 1, both ends included. */
 export interface Passage {
   /** Headings above it, outermost first, such as `Winter feed › How much`; `page 3` in a PDF; the first row of a table. */
   readonly heading: string
@@ -11,11 +11,11 @@ export interface Passage {
   readonly text: string
 }
 
-/** A passage is about so long, and never longer than half as much again. */
+/** Target length of a passage; at most half as much again. */
 const wantedCharacters = 1200
 const maxCharacters = wantedCharacters * 1.5
 
-/** Splits a text into passages: at headings where it has them, and where one would be too long at its paragraphs. */
+/** Splits a text into passages: at headings if it has any, and at paragraphs where one would be too long. */
 export function passagesOf(text: string, form: Exclude<TextForm, 'none' | 'pdf'>): Passage[] {
   if (form === 'markdown') return byHeadings(text.split('\n'), markdownHeadings(text))
   if (form === 'html') {
@@ -33,7 +33,7 @@ export const passagesOfPages = (pages: readonly string[]): Passage[] =>
 export interface Heading {
   readonly level: number
   readonly text: string
-  /** From 1. */
+  /** Numbered from 1. */
   readonly line: number
 }
 
@@ -85,7 +85,7 @@ function split(lines: readonly string[], firstLine: number, heading: string): Pa
   return passages
 }
 
-/** A text that is too long for a passage, such as a line of minified code, is cut between words. */
+/** A text without line breaks, such as minified code, is cut between words. */
 function piecesOf(text: string): string[] {
   const pieces: string[] = []
   let rest = text

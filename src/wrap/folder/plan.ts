@@ -3,18 +3,18 @@ import { textFormOf } from './media.js'
 import type { FolderReading } from './read.js'
 
 export interface FolderPlanOptions {
-  /** Scheme of its URIs and part of the search tool's name; the folder's name by default. */
+  /** Scheme of its URIs and part of the search tool's name. Default: the folder's name. */
   readonly name?: string
   /** Content of the folder, for descriptions. */
   readonly about?: string
   /** Creates a tool that searches the files. Default: true. */
   readonly search?: boolean
-  /** Put before the name of the tool. */
+  /** Prefix of the tool name. */
   readonly prefix?: string
   readonly tags?: readonly string[]
 }
 
-/** The resources and the search tool of a folder, as plain JSON. Files may come and go without a new plan. */
+/** The resources and the search tool of a folder, as plain JSON. Files may change without a new plan. */
 export interface FolderPlan {
   readonly version: 1
   readonly kind: 'folder'
@@ -32,7 +32,7 @@ export interface FolderPlan {
   /** Name of the search tool. */
   readonly tool?: string
   readonly tags: readonly string[]
-  /** The largest files that words are not looked up in. */
+  /** Maximum size of indexed files. */
   readonly tooLarge: readonly string[]
   readonly isCut: boolean
 }

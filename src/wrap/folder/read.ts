@@ -18,11 +18,11 @@ export interface FolderReading {
   readonly filter: PathFilter
   /** Sorted by path. */
   readonly files: readonly FolderFile[]
-  /** There are more than are taken. */
+  /** True if there are more files than the limit. */
   readonly isCut: boolean
 }
 
-/** The folder of a source, by its true path. Throws a `JexoError` if there is none. */
+/** The folder of a source, as a real path. Throws a `JexoError` if there is none. */
 export function folderRoot(source: URL | string): string {
   const path = sourceFile(source)
   const found = statSync(path, { throwIfNoEntry: false })
@@ -31,10 +31,10 @@ export function folderRoot(source: URL | string): string {
   return realpathSync(path)
 }
 
-/** How many files are looked at side by side. */
+/** Number of files that are examined concurrently. */
 const atOnce = 32
 
-/** Goes through a folder: the files that are taken, links left out. */
+/** Scans a folder: the included files, without links. */
 export async function readFolder(
   source: URL | string,
   rules: FolderRules,

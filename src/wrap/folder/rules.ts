@@ -3,15 +3,18 @@ import { join } from 'node:path'
 import ignore from 'ignore'
 
 export interface FolderRules {
-  /** Files to leave out, as in a `.gitignore`: `drafts/`, `*.tmp`, `!keep.tmp`. The folder's own `.gitignore` counts too. */
+  /**
+   * Files to leave out, in the syntax of `.gitignore`: `drafts/`, `*.tmp`, `!keep.tmp`. The folder's own `.gitignore`
+   * applies too.
+   */
   readonly except?: readonly string[]
-  /** Takes these only, as in a `.gitignore`: `*.md`. */
+  /** Includes only these, in the syntax of `.gitignore`: `*.md`. */
   readonly only?: readonly string[]
-  /** Takes files and folders whose names begin with a dot too. */
+  /** Also includes files and folders whose names begin with a dot. */
   readonly hidden?: boolean
 }
 
-/** Which paths within a folder are taken; paths are relative, with slashes. */
+/** Which paths within a folder are included; paths are relative, with slashes. */
 export interface PathFilter {
   takesFile(path: string): boolean
   entersFolder(path: string): boolean

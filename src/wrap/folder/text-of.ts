@@ -12,7 +12,7 @@ export async function passagesIn(bytes: Uint8Array, mimeType: string): Promise<P
   return isBinary ? [] : passagesOf(text, form)
 }
 
-/** All words of a file, for the index; nothing if it has no text. */
+/** All words of a file for the index; empty if it has no text. */
 export async function textIn(bytes: Uint8Array, mimeType: string): Promise<string> {
   const form = textFormOf(mimeType)
   if (form === 'none') return ''
@@ -24,7 +24,7 @@ export async function textIn(bytes: Uint8Array, mimeType: string): Promise<strin
 /** The text of each page of a PDF. */
 export async function pagesOf(bytes: Uint8Array): Promise<string[]> {
   const library = await optionalPackage('unpdf', 'reading PDF files', () => import('unpdf'))
-  // It takes the bytes away from who gives them.
+  // The library takes ownership of the bytes.
   const document = await library.getDocumentProxy(new Uint8Array(bytes), { verbosity: 0 })
   try {
     const { text } = await library.extractText(document)

@@ -2,10 +2,10 @@ import { relative, sep } from 'node:path'
 import { type FSWatcher, watch } from 'chokidar'
 import type { PathFilter } from './rules.js'
 
-/** How long a file has to keep still before it is read again. */
+/** How long a file must be unchanged before it is read again. */
 const stillMs = 100
 
-/** Called for files that are written, come and go. Links are not followed. */
+/** Called for files that are created, changed or removed. Links are not followed. */
 export class FolderWatch {
   readonly #watcher: FSWatcher
   readonly #timers = new Map<string, NodeJS.Timeout>()

@@ -16,7 +16,7 @@ import { uriOfPath } from './uris.js'
 export interface WrapFolderOptions extends FolderPlanOptions, FolderRules, FinderOptions {
   /** Limits; each also has a `JEXO_FOLDER_…` variable. */
   readonly limits?: Partial<FolderLimits>
-  /** Follows edits: notifies subscribers and updates the search index. Default: true. */
+  /** Follows changes of files: notifies subscribers and updates the search index. Default: true. */
   readonly watch?: boolean
 }
 
@@ -30,7 +30,7 @@ export async function wrapFolder(source: URL | string, options: WrapFolderOption
   const { limits: given = {}, watch = true, embed, vectors, ...planned } = options
   const limits = folderLimitsFor(given, process.env)
   const rules = rulesOf(options)
-  // What is planned depends on the name and the options only, as files come and go.
+  // The plan only depends on the name and the options, since files change.
   const plan = await frozenOr(
     'folder',
     { ...planned, folder: basename(sourceFile(source)) } as JsonObject,
@@ -48,7 +48,7 @@ export async function wrapFolder(source: URL | string, options: WrapFolderOption
   }
   const library = shared<Library>(
     async (opening) => {
-      // What goes through files and watches them is loaded when it is needed.
+      // The scanner and the watcher are loaded when they are needed.
       const { Library } = await import('./library.js')
       return Library.open(
         {

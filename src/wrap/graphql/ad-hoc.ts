@@ -16,7 +16,7 @@ import { carriedOut, type PartsKit } from '../http-api/carry-out.js'
 import type { PlannedOperation } from '../http-api/operation.js'
 import type { GraphPlan } from './plan.js'
 
-/** How much a query may ask for, before anything is sent. */
+/** Limits of a query, which are checked before anything is sent. */
 const maxDepth = 10
 const maxFields = 200
 const maxTokens = 4000
@@ -107,7 +107,7 @@ const askOperation = (plan: GraphPlan): PlannedOperation => ({
   examples: [],
 })
 
-/** Throws a `Refusal` for what the schema does not have, for what is too much, and for what writes where only reading is allowed. */
+/** Throws a `Refusal` for unknown fields, for queries over the limits, and for mutations if only reads are allowed. */
 function checkQuery(lib: Lib, schema: GraphQLSchema, query: string, allowsMutations: boolean): void {
   const document = parsed(lib, query)
   const operations = document.definitions.filter((definition) => definition.kind === lib.Kind.OPERATION_DEFINITION)
@@ -143,7 +143,7 @@ interface Size {
   readonly fields: number
 }
 
-/** Limits of a query. A fragment is measured once, and counts wherever it is used. */
+/** Measures a query. A fragment is measured once, and counted at each use. */
 function measure(
   lib: Lib,
   set: SelectionSetNode,
@@ -168,7 +168,7 @@ function measure(
   function ofFragment(name: string): Size {
     const known = measured.get(name)
     if (known) return known
-    // A fragment that goes round counts once here; the check against the schema refuses it.
+    // A cyclic fragment counts once here; the validation against the schema refuses it.
     measured.set(name, { depth: 0, fields: 0 })
     const fragment = fragments.get(name)
     const size = fragment ? measure(lib, fragment.selectionSet, fragments, measured) : { depth: 0, fields: 0 }

@@ -17,7 +17,7 @@ import {
 /** Depth of derived operations. */
 const maxDepth = 3
 const maxFields = 60
-/** More kinds of one union or interface than this are left out. */
+/** Maximum number of types of a union or interface that are included. */
 const maxKinds = 12
 
 interface Deriving {
@@ -37,7 +37,7 @@ export function derivedOperation(kind: 'query' | 'mutation', field: Field, schem
   return `${head} { ${field.name}${given.length > 0 ? `(${given.join(', ')})` : ''}${selection} }`
 }
 
-/** `$most: Int! = 20`: what has a default stays optional. */
+/** `$most: Int! = 20`: an argument with a default stays optional. */
 function variableText({ name, type, defaultValue }: GraphQLArgument): string {
   const value = defaultValue === undefined ? undefined : astFromValue(defaultValue, type)
   return `$${name}: ${type}${value ? ` = ${print(value)}` : ''}`
@@ -105,7 +105,7 @@ function kindPieces(
         if (common.has(field.name)) return undefined
         const known = typeOf.get(field.name)
         if (known === undefined) typeOf.set(field.name, String(field.type))
-        // Objects of different kinds are merged, and may differ in what is below them.
+        // Objects of different types are merged, and their fields may differ.
         const isSame = known === undefined || (known === String(field.type) && isPlain(field))
         return isSame
           ? field.name

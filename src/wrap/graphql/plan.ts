@@ -29,7 +29,7 @@ export interface GraphPlan extends RestPlan {
   readonly allowsMutations?: boolean
 }
 export interface GraphPlanOptions extends RestPlanOptions {
-  /** Name of the graph, for descriptions; from the host or the file by default. */
+  /** Name of the graph for descriptions. Default: from the host or the file. */
   readonly title?: string
   readonly credential?: CredentialGiven
   /** Adds two tools: one describes the schema, one runs a validated query. */
@@ -46,7 +46,7 @@ interface Written {
   readonly isDerived: boolean
 }
 
-/** Which operations become tools. Pure: the same schema, documents and options give the same plan. */
+/** The operations that become tools. Pure: the same schema, documents and options give the same plan. */
 export function planSelections(reading: GraphReading, options: GraphPlanOptions = {}): GraphPlan {
   const { schema, url, unread } = reading
   const written = writtenOperations(reading)
@@ -109,10 +109,10 @@ function writtenOperations({ schema, documents }: GraphReading): Written[] {
   )
 }
 
-/** Root fields that return any object by an id, or serve other servers. */
+/** Root fields that return any object by id, or serve other servers. */
 const isGeneral = (name: string) => /^(node|nodes|_service|_entities)$/.test(name)
 
-/** Root fields that no operation is derived for. */
+/** Root fields for which no operation is derived. */
 const generalFields = ({ schema, documents }: GraphReading): SkippedOperation[] =>
   (documents.length > 0 ? [] : Object.keys(schema.getQueryType()?.getFields() ?? {}))
     .filter(isGeneral)
@@ -194,7 +194,7 @@ function plannedOperation(
   }
 }
 
-/** Fragments that an operation uses, and those that they use. */
+/** Fragments that an operation uses, directly or indirectly. */
 function fragmentsFor({ node, file }: Written): FragmentDefinitionNode[] {
   const byName = new Map(
     file.document.definitions.flatMap((definition) =>

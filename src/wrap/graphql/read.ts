@@ -26,13 +26,13 @@ const maxBytes = 64_000_000
 /** A GraphQL schema and the written operations for it. */
 export interface GraphReading {
   readonly schema: GraphQLSchema
-  /** The schema as text, for what is looked up in it later. */
+  /** The schema as text, for lookups. */
   readonly sdl: string
   /** URL of the endpoint, if the source is one. */
   readonly url: string | undefined
   readonly documents: readonly OperationFile[]
   readonly unread: readonly { where: string; reason: string }[]
-  /** Problems of the schema that can be ignored. */
+  /** Problems of the schema that were ignored. */
   readonly warnings: readonly string[]
 }
 export interface OperationFile {
@@ -92,7 +92,7 @@ function schemaOf(text: string, where: string): { schema: GraphQLSchema; warning
   }
 }
 
-/** Schemas that are in use are not always right: what can be built is taken, and what is wrong with it is said. */
+/** Schemas in use are not always valid: the usable part is taken, and errors are reported. */
 function writtenSchema(document: DocumentNode): { schema: GraphQLSchema; warnings: readonly string[] } {
   try {
     return { schema: buildASTSchema(document), warnings: [] }
@@ -102,7 +102,7 @@ function writtenSchema(document: DocumentNode): { schema: GraphQLSchema; warning
   }
 }
 
-/** Asks an endpoint for its schema. */
+/** Requests the schema of an endpoint. */
 async function introspected(url: URL, given: Readonly<Record<string, string>>): Promise<string> {
   const network = networkSender({ maxBytes, allowPrivateNetwork: isPrivateHost(url.hostname) })
   const headers = { accept: 'application/json', 'content-type': 'application/json', ...given }
@@ -128,7 +128,7 @@ async function introspected(url: URL, given: Readonly<Record<string, string>>): 
   }
 }
 
-/** Why an endpoint returned errors instead of its schema; undefined if it returned no errors alone. */
+/** Why an endpoint returned errors instead of its schema; undefined if it returned a schema. */
 function refusalIn(text: string): string | undefined {
   try {
     const { data, errors } = JSON.parse(text) as { data?: unknown; errors?: { message?: unknown }[] }

@@ -29,7 +29,7 @@ export function selectionSchema(
   return objectSchema({ schema, fragments, budget: { left: maxObjects } }, root, [selection])
 }
 
-/** A selection that names more objects than this is described no further: fragments can double it with each line. */
+/** A selection with more objects than this is not described further, since fragments can double it with each line. */
 const maxObjects = 2000
 
 interface Context {
@@ -45,7 +45,7 @@ interface Chosen {
   readonly isAlways: boolean
 }
 
-/** Fields of several selections of one value, together. */
+/** The fields of several selections on one value, combined. */
 function objectSchema(
   context: Context,
   type: GraphQLNamedType,
@@ -97,10 +97,10 @@ function gather(
     const fragment = node.kind === Kind.FRAGMENT_SPREAD ? context.fragments.get(node.name.value) : node
     const condition = fragment?.typeCondition?.name.value
     const on = condition === undefined ? type : (context.schema.getType(condition) ?? type)
-    // What is chosen for one kind of an abstract type is there for that kind only.
+    // Fields selected for one type of an abstract type exist only for that type.
     const isSure = isKept && (on === type || (isObjectType(type) && isAbstractType(on)))
     if (!fragment) continue
-    // The same fragment again, on the same terms, chooses nothing new.
+    // The same fragment under the same conditions adds nothing.
     const key = node.kind === Kind.FRAGMENT_SPREAD ? `${node.name.value} ${on.name} ${isSure}` : undefined
     if (key !== undefined && gathered.has(key)) continue
     if (key !== undefined) gathered.add(key)

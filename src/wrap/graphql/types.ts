@@ -33,7 +33,7 @@ function leafSchema(type: GraphQLLeafType): JsonSchema {
   return { type: 'string', enum: type.getValues().map(({ name }) => name) }
 }
 
-/** Input types as JSON Schema: input objects are definitions, which may refer to each other. */
+/** Input types as JSON Schema: input objects become definitions, which may refer to each other. */
 export class InputTypes {
   readonly definitions: Record<string, JsonSchema> = {}
 
@@ -44,7 +44,7 @@ export class InputTypes {
     return isNonNullType(type) ? schema : { anyOf: [schema, { type: 'null' }] }
   }
 
-  /** Without null, whatever the type says. */
+  /** Without null, even if the type is nullable. */
   schemaOf(type: GraphQLInputType): JsonSchema {
     if (isNonNullType(type)) return this.schemaOf(type.ofType)
     if (isListType(type)) return { type: 'array', items: this.#nested(type.ofType) }
@@ -93,6 +93,6 @@ function orNull(schema: JsonSchema): JsonSchema {
 export const described = (schema: JsonSchema, about: string | null | undefined): JsonSchema =>
   about ? { ...schema, description: firstLine(about) } : schema
 
-/** The first paragraph, in one line. */
+/** The first paragraph, on one line. */
 export const firstLine = (text: string): string =>
   (text.trim().split(/\n\s*\n/)[0] ?? '').replace(/\s+/g, ' ').slice(0, 400)

@@ -41,7 +41,7 @@ export function variablesOf(schema: GraphQLSchema, node: OperationDefinitionNode
   return { input, properties: places }
 }
 
-/** True if a variable is, or holds at any depth, a file by the multipart request convention. */
+/** True if a variable is a file, or contains one at any depth, by the multipart request convention. */
 export function takesUpload(schema: GraphQLSchema, { variableDefinitions = [] }: OperationDefinitionNode): boolean {
   const seen = new Set<string>()
   const holds = (type: GraphQLNamedType): boolean => {
@@ -56,7 +56,7 @@ export function takesUpload(schema: GraphQLSchema, { variableDefinitions = [] }:
   })
 }
 
-/** The schema's own words for the first argument that a variable is given to, at whatever depth. */
+/** The schema's description of the first argument that uses a variable, at any depth. */
 function argumentFor(schema: GraphQLSchema, node: OperationDefinitionNode, variable: string): string | undefined {
   const types = new TypeInfo(schema)
   let about: string | undefined
@@ -64,7 +64,7 @@ function argumentFor(schema: GraphQLSchema, node: OperationDefinitionNode, varia
     node,
     visitWithTypeInfo(types, {
       Argument: ({ value }) => {
-        // What skips and includes a field is no argument of it.
+        // Conditions of `@skip` and `@include` are not arguments of the field.
         if (types.getDirective() || value.kind !== Kind.VARIABLE) return
         if (value.name.value === variable) about ??= types.getArgument()?.description ?? undefined
       },

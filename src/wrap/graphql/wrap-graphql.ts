@@ -10,7 +10,7 @@ import { openEnvelope } from './envelope.js'
 import type { GraphPlan, GraphPlanOptions } from './plan.js'
 
 export interface WrapGraphqlOptions extends GraphPlanOptions, RestOptions {
-  /** Files with operations, `URL` or absolute path; without any, there is one operation for each root field. */
+  /** Files with operations, `URL` or absolute path. Default: one operation for each root field. */
   readonly operations?: readonly (URL | string)[]
   /** Headers of the introspection query; not stored. */
   readonly introspectionHeaders?: Readonly<Record<string, string>>
@@ -37,7 +37,7 @@ export async function wrapGraphql(source: URL | string, options: WrapGraphqlOpti
   )
   if (plan.operations.length === 0 && plan.sdl === undefined)
     throw kitWriterErrors.wrapTakesNothing(String(source), reasonsOf(plan))
-  // One client for all of them.
+  // All operations share one client.
   const kit = partsKitOf(plan, options, openEnvelope)
   return [
     ...(plan.operations.length > 0 ? restPartsOf(plan, options, kit) : []),

@@ -3,7 +3,7 @@ import { isIP } from 'node:net'
 import { isPrivateAddress, isPrivateHost } from '../../access/private-address.js'
 import { httpApiErrors } from './errors.js'
 
-/** Refuses an address written out as such, which is never looked up. */
+/** Refuses a literal IP address, for which there is no lookup. */
 export function checkHost(url: URL, allowPrivateNetwork: boolean): void {
   const host = url.hostname.replace(/^\[|\]$/g, '')
   if (!allowPrivateNetwork && (isIP(host) !== 0 ? isPrivateAddress(host) : isPrivateHost(host)))
@@ -12,7 +12,10 @@ export function checkHost(url: URL, allowPrivateNetwork: boolean): void {
 
 type Resolved = (error: Error | null, address: string | LookupAddress[], family?: number) => void
 
-/** Looks a name up for a connection, and refuses one that leads into the private network: at connect time, so that no later answer differs. */
+/**
+ * Resolves a name for a connection, and refuses addresses in the private network. Done at connect time, so that no
+ * later lookup can differ.
+ */
 export function publicLookup(hostname: string, options: LookupOptions, done: Resolved): void {
   lookup(hostname, { ...options, all: true }, (error, addresses) => {
     if (error) return done(error, '')

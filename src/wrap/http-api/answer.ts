@@ -8,12 +8,13 @@ import { placeOf } from './place.js'
 import type { UpstreamAnswer } from './sender.js'
 
 export interface AnswerLimits {
-  /** How much text a result may hold. */
+  /** Maximum length of text in a result. */
   readonly maxCharacters: number
 }
 
 /**
- * Converts an API's response: JSON to structured content, images and audio to content, other bytes to a resource. Responses that do not match their description are passed on with a note; long responses are cut with a note.
+ * Converts an API's response: JSON to structured content, images and audio to content, other bytes to a resource.
+ * Responses that do not match their description are passed on with a note; long responses are shortened with a note.
  */
 export function outcomeOf(
   operation: PlannedOperation,
@@ -23,7 +24,7 @@ export function outcomeOf(
 ): Outcome {
   const shown = shownOutcome(operation, answer, limits, fits)
   if (operation.answer.schema === undefined || shown.structured !== undefined) return shown
-  // Where a schema is published, something structured has to be there.
+  // A tool with a published schema must return structured content.
   const last = shown.blocks.findLast((block) => block.type === 'text')
   const blocks = shown.blocks.filter((block) => block !== last)
   return outcome({ ...shown, blocks, structured: { answered: last?.text ?? answer.status } })
@@ -92,7 +93,7 @@ const saying = (issues: readonly SchemaIssue[]) =>
     .map(({ path, reason }) => `${path.join('.') || 'the response'}: ${reason}`)
     .join('; ') + (issues.length > 3 ? `; and ${issues.length - 3} more` : '')
 
-/** A value of at most so many characters as JSON: its longest list is shortened until it fits, then its texts. */
+/** Shortens a value to a number of characters as JSON: first its longest list, then its texts. */
 function within(value: unknown, maxCharacters: number): { kept: unknown; note?: string } {
   if (JSON.stringify(value).length <= maxCharacters) return { kept: value }
   const list = longestList(value)
@@ -115,7 +116,7 @@ function within(value: unknown, maxCharacters: number): { kept: unknown; note?: 
   }
 }
 
-/** How many of these, from the first, fit together. */
+/** How many of these, from the first, fit within a size. */
 function fitting(sizes: readonly number[], most: number): number {
   let sum = 0
   const count = sizes.findIndex((size) => {
@@ -125,7 +126,7 @@ function fitting(sizes: readonly number[], most: number): number {
   return count < 0 ? sizes.length : count
 }
 
-/** The list in a value, or one level deep in it, that takes the most room. */
+/** The largest list in a value, at the top or one level deep. */
 function longestList(
   value: unknown,
 ): { items: readonly unknown[]; replacedBy(items: readonly unknown[]): unknown } | undefined {
@@ -180,7 +181,7 @@ const signatures: readonly (readonly [mediaType: string, starts: RegExp])[] = [
   ['audio/flac', /^fLaC/],
 ]
 
-/** Image or audio by what its bytes say, where they say it; else by what the API says, unless the bytes are plainly text. */
+/** Image or audio, as identified by its bytes; otherwise by the API's content type, unless the bytes are text. */
 function mediaKind(claimed: string, body: Uint8Array): string | undefined {
   const start = Buffer.from(body.subarray(0, 16)).toString('latin1')
   const [known] = signatures.find(([, starts]) => starts.test(start)) ?? []
@@ -197,7 +198,7 @@ const isBinary = (mediaType: string) =>
 const textual =
   /^text\/|[/+](json|xml|yaml|javascript|ecmascript|graphql|sql|csv|toml)$|^application\/(x-ndjson|x-yaml|x-www-form-urlencoded|rtf)$/
 
-/** The body as text, by its charset; undefined for what is no text. */
+/** The body as text in its charset; undefined if it is not text. */
 function textIn(body: Uint8Array, contentType: string, mediaType: string): string | undefined {
   if (!textual.test(mediaType) && !looksLikeText(body)) return undefined
   const [, charset = 'utf-8'] = /charset="?([\w.:-]+)/i.exec(contentType) ?? []
@@ -208,7 +209,7 @@ function textIn(body: Uint8Array, contentType: string, mediaType: string): strin
   }
 }
 
-/** No control characters at the start, and sound UTF-8. */
+/** True for valid UTF-8 without control characters at the start. */
 function looksLikeText(body: Uint8Array): boolean {
   const start = body.subarray(0, 4096)
   if (start.some((byte) => byte < 9 || (byte > 13 && byte < 32 && byte !== 27))) return false
@@ -228,7 +229,7 @@ function parsed(text: string): { value: unknown } | undefined {
   }
 }
 
-/** The JSON in an answer, for what reads it before it is shown. */
+/** The JSON of a response, for code that reads it before it is shown. */
 export const jsonOf = ({ body }: UpstreamAnswer): JsonObject | unknown[] | undefined => {
   const found = parsed(Buffer.from(body).toString())?.value
   return Array.isArray(found) || isObject(found) ? found : undefined

@@ -17,13 +17,13 @@ export interface PartsKit {
   fits(operation: PlannedOperation): Promise<Validate | undefined>
 }
 
-/** Carries out an operation whose arguments have been checked. */
+/** Executes an operation with validated arguments. */
 export async function carriedOut(operation: PlannedOperation, given: JsonObject, call: Call, kit: PartsKit) {
   const client = await call.use(kit.client)
   return client.carryOut(operation, withGenerated(operation, given), call, await kit.fits(operation))
 }
 
-/** The arguments' schema of an operation, whole. */
+/** The complete schema of an operation's arguments. */
 export const inputOf = (plan: RestPlan, operation: PlannedOperation): JsonSchema =>
   withDefinitions(operation.input, plan.inputDefinitions)
 

@@ -3,16 +3,16 @@ import type { Effect } from '../../kit/effects.js'
 
 export interface ChoosingOptions {
   /**
-   * Operations to take: names of tools, operation ids, paths (`/hives/*`), `GET /hives`, `method:get`, `tag:hives`; globs everywhere. A
-   * write that is named without a glob is taken too.
+   * Operations to include: names of tools, operation ids, paths (`/hives/*`), `GET /hives`, `method:get`, `tag:hives`;
+   * all may be globs. A write that is named without a glob is included too.
    */
   readonly only?: readonly string[]
   readonly except?: readonly string[]
-  /** Takes what writes: all, or those that these names and globs choose. Only what reads is taken by default. */
+  /** Includes operations that write: all, or those with these names and globs. Default: only reads. */
   readonly writes?: boolean | readonly string[]
 }
 
-/** An operation with the name that its tool would have. */
+/** An operation with the name of its tool. */
 export interface Choosable<Operation extends ChoosableOperation = ChoosableOperation> {
   readonly operation: Operation
   readonly name: string
@@ -50,7 +50,7 @@ const view = ({ name, operation: { operationId, method, path, tags = [] } }: Cho
   ],
 })
 
-/** The operations that match these names, paths, tags and globs. Throws a `JexoError` for one that chooses nothing. */
+/** The operations that match these names, paths, tags and globs. Throws a `JexoError` for one that matches nothing. */
 export const chosenOperations = <One extends Choosable>(
   all: readonly One[],
   names: readonly string[] = [],
@@ -61,7 +61,10 @@ export interface Reason {
   fix?: string
 }
 
-/** Why operations are not taken; those without an entry are. Throws a `JexoError` for a name that chooses nothing. */
+/**
+ * Reasons why operations are skipped; operations without an entry are included. Throws a `JexoError` for a name that
+ * matches nothing.
+ */
 export function chooseOperations<One extends Choosable>(
   all: readonly One[],
   { only = [], except = [], writes = false }: ChoosingOptions,

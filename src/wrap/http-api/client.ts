@@ -30,15 +30,15 @@ export interface ClientOptions {
   readonly allowedHosts: readonly string[]
   /** Origins that receive the credentials, in addition to the base URL's. */
   readonly credentialOrigins: readonly string[]
-  /** Allows this machine and its network although the base URL is elsewhere. */
+  /** Allows this machine and its network, even if the base URL is elsewhere. */
   readonly allowPrivateNetwork: boolean
-  /** Folder that files to send may be in. */
+  /** Folder of files that may be sent. */
   readonly files: string | undefined
   /** The API in this process. */
   readonly upstream: InProcess | undefined
-  /** Sent with every request: fixed, or by the call. */
+  /** Sent with every request: fixed, or computed from the call. */
   readonly headers: HeadersGiven | undefined
-  /** Takes the content of every response out of what the API packs it in. Throws a `Refusal` if the response reports a failure. */
+  /** Unwraps the content of each response. Throws a `Refusal` if the response reports a failure. */
   readonly unpack?: Unpack | undefined
 }
 export type Unpack = (answer: UpstreamAnswer) => {
@@ -48,20 +48,20 @@ export type Unpack = (answer: UpstreamAnswer) => {
 }
 export type HeadersGiven = Readonly<Record<string, string>> | ((call: Call) => Readonly<Record<string, string>>)
 
-/** Carries out the operations of one API: one for a process, opened at the first call. */
+/** Executes the operations of one API; opened once per process, at the first call. */
 export class RestClient {
   readonly #plan: RestPlan
   readonly #options: ClientOptions
   readonly #settings: Readonly<Record<string, string | undefined>>
   readonly #base: string
-  /** The server that the description names. */
+  /** The server in the description. */
   readonly #described: string | undefined
   readonly #credentials: Credentials
   readonly #limit: LimitFunction
   readonly #network: { send: Send; close(): Promise<void> }
   readonly #allowedHosts: ReadonlySet<string>
 
-  /** Throws a `JexoError` if the base URL is missing or none. */
+  /** Throws a `JexoError` if the base URL is missing or invalid. */
   constructor(plan: RestPlan, options: ClientOptions, settings: Readonly<Record<string, string | undefined>>) {
     this.#plan = plan
     this.#described = plan.base.described ?? plan.base.url
@@ -86,7 +86,7 @@ export class RestClient {
     return this.#network.close()
   }
 
-  /** Carries out an operation, and gives what a tool gives for it. Throws a `Refusal` for what the API refuses. */
+  /** Executes an operation and returns the result of its tool. Throws a `Refusal` for errors of the API. */
   async carryOut(
     operation: PlannedOperation,
     given: Readonly<Record<string, unknown>>,
@@ -101,7 +101,7 @@ export class RestClient {
       : outcome({ ...shown, blocks: [...shown.blocks, ...notes.map((text) => content.text(text))] })
   }
 
-  /** The answer to an operation as it came, pages gathered. */
+  /** The response to an operation, with its pages collected. */
   async answer(
     operation: PlannedOperation,
     given: Readonly<Record<string, unknown>>,
@@ -143,7 +143,7 @@ export class RestClient {
     const made = requestOf(operation, this.#baseOf(operation), given, isTrusted ? this.#settings : {})
     const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call, isTrusted)
     const answer = await send(await this.#credentials.applied(request, credentials, call.identity), call.signal)
-    // A token may have been taken back before its time.
+    // A token may have been revoked before it expired.
     if (answer.status !== 401 || !this.#credentials.forget(credentials)) return answer
     return send(await this.#credentials.applied(request, credentials, call.identity), call.signal)
   }
@@ -167,7 +167,10 @@ export class RestClient {
     return withRedirects(retried, this.#allowedHosts, isSecretName)
   }
 
-  /** Credentials are for the API's own origin, and those that the author names: an operation elsewhere goes without. */
+  /**
+   * Credentials are sent only to the API's own origin and those that the author names; operations elsewhere are sent
+   * without.
+   */
   #isTrusted(operation: PlannedOperation): boolean {
     const { origin } = new URL(this.#baseOf(operation))
     return origin === new URL(this.#base).origin || this.#options.credentialOrigins.includes(origin)
@@ -203,7 +206,7 @@ export class RestClient {
     }
   }
 
-  /** Errors of the way there, in words for the model, with the rest for the operator. */
+  /** Connection errors as text for the model, with details for the operator. */
   #meant(error: unknown, operation: PlannedOperation, call: Call): unknown {
     if (error instanceof Unsendable)
       return new Refusal(`${error.argument ?? operation.name} ${error.message}; correct it and call again.`)
@@ -240,7 +243,7 @@ function secretNames(credentials: readonly Credential[]): ReadonlySet<string> {
   return new Set(['authorization', 'proxy-authorization', 'cookie', ...keys])
 }
 
-/** A URL to be shown, without what is secret in it. */
+/** A URL for display, with secrets masked. */
 function shownUrl(url: string, secrets: ReadonlySet<string>): string {
   const [before = '', query] = url.replace(/\/\/[^/@]*@/, '//').split('?')
   if (query === undefined) return before
@@ -251,7 +254,7 @@ function shownUrl(url: string, secrets: ReadonlySet<string>): string {
   return `${before}?${pairs.join('&')}`
 }
 
-/** A name in a query may be anything, a lone `%` too. */
+/** Names in a query may contain anything, even a single `%`. */
 function decodedName(name: string): string {
   try {
     return decodeURIComponent(name)
@@ -268,7 +271,7 @@ const isSecret = (name: string, secrets: ReadonlySet<string>): boolean =>
 const excerptCharacters = 2000
 const excerpt = (bytes: Uint8Array) => Buffer.from(bytes.subarray(0, excerptCharacters)).toString()
 
-/** Carries a trace on, unless the description has such a header itself, or an instrumentation of undici writes it. */
+/** Propagates the trace, unless the description declares such a header, or an instrumentation of undici adds it. */
 function withTrace(request: UpstreamRequest, { traceHeaders }: UpstreamNotes): UpstreamRequest {
   if (!traceHeaders || hasSubscribers('undici:request:create')) return request
   const names = new Set(request.headers.map(([name]) => name.toLowerCase()))

@@ -11,7 +11,7 @@ export type Credential = {
   /** Name of the scheme in the description. */
   readonly name: string
   readonly about?: string
-  /** Some operations do without; it is sent where it is set. */
+  /** Optional for some operations; sent if it is set. */
   readonly isOptional?: boolean
 } & (
   | {
@@ -23,7 +23,7 @@ export type Credential = {
     }
   | { readonly kind: 'basic'; readonly userSetting: string; readonly passwordSetting: string }
   | { readonly kind: 'bearer'; readonly setting: string }
-  /** Put elsewhere, by the setting's name: into a path or a body. */
+  /** Inserted into a path or a body, by the name of the setting. */
   | { readonly kind: 'value'; readonly setting: string }
   | {
       readonly kind: 'clientCredentials'
@@ -62,7 +62,7 @@ export function settingsOf(credentials: readonly Credential[], title: string): R
   return declared
 }
 
-/** Names of the settings that a credential takes. */
+/** Names of the settings that a credential uses. */
 export function settingNames(credential: Credential): string[] {
   if (credential.kind === 'exchange') return []
   if (credential.kind === 'basic') return [credential.userSetting, credential.passwordSetting]
@@ -71,7 +71,7 @@ export function settingNames(credential: Credential): string[] {
     : [credential.setting]
 }
 
-/** Puts what settings hold into requests, and keeps tokens that were fetched for as long as they are good. */
+/** Adds credentials from settings to requests, and caches fetched tokens while they are valid. */
 export class Credentials {
   readonly #tokens = new Map<string, { token: Promise<string>; until: number }>()
   readonly #settings: Readonly<Record<string, string | undefined>>
@@ -82,7 +82,7 @@ export class Credentials {
     this.#send = send
   }
 
-  /** The request with these credentials in it. Credentials without values are omitted. */
+  /** The request with these credentials. Credentials without values are omitted. */
   async applied(
     request: UpstreamRequest,
     credentials: readonly Credential[],
@@ -96,7 +96,7 @@ export class Credentials {
     return made
   }
 
-  /** Forgets tokens that were refused; true where there is something newer to try. */
+  /** Drops refused tokens; true if there is a newer one to try. */
   forget(credentials: readonly Credential[]): boolean {
     const before = this.#tokens.size
     for (const { name } of credentials) this.#tokens.delete(name)
@@ -128,12 +128,12 @@ export class Credentials {
     return withHeader(request, 'authorization', `Bearer ${token}`)
   }
 
-  /** One request for a token, however many calls wait for it. */
+  /** One request for a token, shared by all waiting calls. */
   #token(credential: Extract<Credential, { kind: 'clientCredentials' }>): Promise<string> {
     const known = this.#tokens.get(credential.name)
     if (known && known.until > Date.now()) return known.token
     const entry = { token: Promise.resolve(''), until: Number.POSITIVE_INFINITY }
-    // Not ended by the call that happens to need it first: others wait for it too.
+    // Not cancelled with the call that started it, since others wait for it too.
     entry.token = this.#fetchToken(credential, AbortSignal.timeout(30_000)).then(({ token, seconds }) => {
       entry.until = Date.now() + Math.max(0, seconds - 30) * 1000
       return token
@@ -166,7 +166,7 @@ export class Credentials {
         signal,
       )
     const asked = await ask(form, [['authorization', `Basic ${pair}`]])
-    // Some take both in the form only (RFC 6749, section 2.3.1).
+    // Some servers accept both only in the form (RFC 6749, section 2.3.1).
     const isRefused = asked.status === 400 || asked.status === 401
     const { status, body } = isRefused ? await ask({ ...form, client_id: id, client_secret: secret }) : asked
     const { access_token: token, expires_in: seconds = 300 } = jsonIn(body)
@@ -176,7 +176,7 @@ export class Credentials {
   }
 }
 
-/** A token for this API in the name of the caller, who is known by a token of an issuer. */
+/** A token for this API in the name of the caller, by exchange of the caller's token. */
 async function exchanged(
   { audience, scopes }: Extract<Credential, { kind: 'exchange' }>,
   identity: Identity | undefined,
@@ -210,7 +210,7 @@ function withCookie(request: UpstreamRequest, pair: string): UpstreamRequest {
   return withHeader(request, 'cookie', before === undefined ? pair : `${before}; ${pair}`)
 }
 
-/** In the place of one of that name, as a link to the next page may have it already. */
+/** Replaces an existing header of that name, such as of a link to the next page. */
 function withQuery(request: UpstreamRequest, name: string, value: string): UpstreamRequest {
   const [before = '', query = ''] = request.url.split(/\?(.*)/s)
   const others = query.split('&').filter((pair) => pair !== '' && pair.split('=')[0] !== uriUnreserved(name))

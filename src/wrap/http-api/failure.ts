@@ -52,7 +52,7 @@ function hintFor(answer: UpstreamAnswer): string | undefined {
   return undefined
 }
 
-/** The API's own words, with the arguments they are about. */
+/** The API's own messages, with the arguments that they concern. */
 function messageIn({ body, headers }: UpstreamAnswer, operation: PlannedOperation): string {
   const text = Buffer.from(body.subarray(0, 200_000)).toString().trim()
   const json = parsed(text)
@@ -101,7 +101,7 @@ function complaints(json: unknown, operation: PlannedOperation): string[] {
   ].map((name) => json[name] ?? (isObject(json.error) ? json.error[name] : undefined))
   return lists.flatMap((list) => {
     if (Array.isArray(list)) return list.slice(0, 20).flatMap((item) => complaint(item, operation))
-    // Names with what is wrong with them.
+    // Names with their errors.
     return isObject(list)
       ? Object.entries(list)
           .slice(0, 20)
@@ -137,7 +137,7 @@ function complaint(item: unknown, operation: PlannedOperation): string[] {
   return [place === '' ? `- ${plain(what)}` : `- ${argumentFor(place, operation)}: ${plain(what)}`]
 }
 
-/** The tool's name for what an API calls `#/queen_year`, `body.queen_year` or `["query", "queen_year"]`. */
+/** The tool's name for an argument that an API calls `#/queen_year`, `body.queen_year` or `["query", "queen_year"]`. */
 function argumentFor(place: string, { parameters, body }: PlannedOperation): string {
   const steps = place.split(/[/.#[\]]+/).filter((step) => step !== '')
   for (const step of steps) {

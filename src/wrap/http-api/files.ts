@@ -6,7 +6,7 @@ import type { FileGiven } from './multipart.js'
 import type { PlannedBody } from './operation.js'
 import { Unsendable } from './serialize.js'
 
-/** A file argument: bytes as base64, optionally with a name, or a path below the folder that the author allows. */
+/** A file argument: bytes as base64, optionally with a name, or a path below the allowed folder. */
 export const fileSchema = (allowsPaths: boolean, about?: string): JsonSchema => ({
   description:
     about ?? (allowsPaths ? 'A file: its bytes as base64, or its path.' : 'A file: its bytes as base64.'),
@@ -28,7 +28,7 @@ export const fileSchema = (allowsPaths: boolean, about?: string): JsonSchema => 
   ],
 })
 
-/** The arguments with the files among them read. Throws `Unsendable` for what cannot be read or lies outside. */
+/** The arguments with their files read. Throws `Unsendable` for files that cannot be read or are outside the folder. */
 export async function withFiles(
   body: PlannedBody | undefined,
   given: Readonly<Record<string, unknown>>,
@@ -83,7 +83,7 @@ async function fileOf(
 }
 
 const token = "[!#$%&'*+.^_`|~0-9A-Za-z-]+"
-/** A media type as a header may hold it (RFC 9110, section 8.3.1). */
+/** A media type in the syntax of a header (RFC 9110, section 8.3.1). */
 const mediaTypePattern = new RegExp(
   `^${token}/${token}(?:[ \\t]*;[ \\t]*${token}=(?:${token}|"[^"\\\\\\r\\n]*"))*$`,
 )
@@ -95,7 +95,7 @@ function decoded(argument: string, base64: string | undefined): Uint8Array {
   throw new Unsendable(argument, 'is not base64: pass a base64 string, or { base64, name, mediaType }')
 }
 
-/** The real path of a file that is really under the folder, links followed. */
+/** The real path of a file that is below the folder after resolving links. */
 async function within(argument: string, folder: string, path: string): Promise<string> {
   const root = await realpath(folder)
   const file = await realpath(resolve(root, path)).catch(() => undefined)

@@ -2,7 +2,7 @@ import { randomInt, randomUUID } from 'node:crypto'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { PlannedOperation } from './operation.js'
 
-/** Texts with `{{guid}}`, `{{timestamp}}`, `{{datetime}}` or `{{randomInt}}` in them, by the names of arguments. */
+/** Templates with `{{guid}}`, `{{timestamp}}`, `{{datetime}}` or `{{randomInt}}`, by argument name. */
 export type Generated = Readonly<Record<string, string>>
 
 const units: Readonly<Record<string, number>> = {
@@ -15,7 +15,7 @@ const units: Readonly<Record<string, number>> = {
   y: 31_536_000,
 }
 
-/** Arguments with those that are generated for each call and were not given. */
+/** The arguments, with missing ones generated for this call. */
 export function withGenerated({ generated, input }: PlannedOperation, given: JsonObject): JsonObject {
   if (!generated) return given
   const properties = (input.properties ?? {}) as Record<string, { type?: unknown }>

@@ -1,6 +1,6 @@
 import type { InProcess } from './sender.js'
 
-/** An application that takes requests by a function call, as Fastify does. */
+/** An application that accepts requests by a function call, as Fastify does. */
 export interface Injectable {
   inject(request: {
     method: never
@@ -11,7 +11,7 @@ export interface Injectable {
 }
 
 /**
- * An application with `inject` as what wraps take for `upstream`.
+ * Makes an application with `inject` usable as the `upstream` of a wrap.
  *
  * @example wrapOpenApi(app.swagger(), { upstream: fromInject(app) })
  */

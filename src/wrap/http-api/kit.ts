@@ -10,8 +10,8 @@ import { placeOf } from './place.js'
 const maxToolsByDefault = 40
 
 /**
- * The kit file of a planned API. It names the operations that it includes, so that new API operations never become tools unnoticed;
- * a catalogue keeps the choice as it was given.
+ * The kit file of a planned API. It lists the included operations, so that new operations of the API do not become
+ * tools unnoticed; a catalogue keeps the choice as it was given.
  */
 export function restKitOf(
   kind: WrapKit['kind'],
@@ -32,7 +32,7 @@ export function restKitOf(
   }
 }
 
-/** The changes of an API since a kit was written; `plan` uses the options in the kit's mark. */
+/** The changes of an API since a kit was written; `plan` uses the options stored in the kit. */
 export function restChangesSince(outFile: string, source: MarkedSource, plan: RestPlan): readonly string[] {
   const byName = new Map(plan.operations.map((operation) => [operation.name, operation]))
   const signature = (name: string) => signatureText(name, byName.get(name)?.input ?? {})

@@ -5,17 +5,17 @@ import type { Environment } from '../../kit/settings.js'
 export interface RestLimits {
   /** Time limit of a request. */
   readonly timeoutMs: number
-  /** How often a request is repeated that may be. */
+  /** How often a repeatable request is tried again. */
   readonly retries: number
-  /** The longest pause before that; who asks for a longer one is not waited for. */
+  /** Maximum pause before that; if the server asks for a longer one, the request fails. */
   readonly maxPauseMs: number
-  /** Requests under way at once. */
+  /** Maximum number of concurrent requests. */
   readonly maxInFlight: number
   /** Maximum size of a response and of a file that is sent. */
   readonly maxBytes: number
-  /** How many characters a result may have. */
+  /** Maximum length of a result, in characters. */
   readonly maxCharacters: number
-  /** How many items are gathered over pages. */
+  /** Maximum number of items collected over several pages. */
   readonly maxGathered: number
 }
 export const restLimits: RestLimits = {

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto'
 import type { BodyProperty } from './operation.js'
 import { textOf } from './serialize.js'
 
-/** A file among the arguments, read. */
+/** A file argument with its content. */
 export interface FileGiven {
   readonly bytes: Uint8Array
   readonly name?: string
@@ -45,6 +45,6 @@ function partOf(boundary: string, { path, mediaType, fileName }: BodyProperty, v
 
 const isFile = (value: unknown): value is FileGiven =>
   typeof value === 'object' && value !== null && (value as FileGiven).bytes instanceof Uint8Array
-/** As browsers write names: quotes and line breaks percent-encoded. */
+/** Names are escaped as browsers do: quotes and line breaks are percent-encoded. */
 const quoted = (text: string) =>
   text.replace(/["\r\n]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase().padStart(2, '0')}`)

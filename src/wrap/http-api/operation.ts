@@ -4,14 +4,14 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { Credential } from './credentials.js'
 import type { Paging } from './paging.js'
 
-/** The parts of an API, as JSON: `jexo wrap` shows it, and packed files contain it. */
+/** The plan of an API as JSON: `jexo wrap` shows it, and packed files contain it. */
 export interface RestPlan {
   readonly version: 1
   /** The wrap that made the plan, such as `openapi`. */
   readonly kind: string
-  /** Name of the API, as its description says. */
+  /** Name of the API from its description. */
   readonly title: string
-  /** The settings' prefix, or words of the title, for use in URIs: `marsh-lane-registry`. */
+  /** A name for use in URIs, from the settings' prefix or the title: `marsh-lane-registry`. */
   readonly slug: string
   /** Base URL of the API and the setting that overrides it. */
   readonly base: PlannedBase
@@ -19,7 +19,7 @@ export interface RestPlan {
   readonly operations: readonly PlannedOperation[]
   readonly skipped: readonly SkippedOperation[]
   readonly warnings: readonly string[]
-  /** Schemas that inputs and outputs refer to by `#/$defs/…`. */
+  /** Schemas that inputs and outputs reference as `#/$defs/…`. */
   readonly inputDefinitions: Readonly<Record<string, JsonSchema>>
   readonly outputDefinitions: Readonly<Record<string, JsonSchema>>
   /** Prefix of the names of the catalogue's tools. */
@@ -28,25 +28,25 @@ export interface RestPlan {
   readonly form: 'tools' | 'catalogue'
 }
 export interface PlannedBase {
-  /** Setting that holds the base URL. */
+  /** Setting for the base URL. */
   readonly setting: string
-  /** Undefined if neither description nor options say it. */
+  /** Undefined if neither the description nor the options contain it. */
   readonly url: string | undefined
-  /** The server that the description names, where options name another: URLs of the same server follow. */
+  /** The server in the description, if the options name another: URLs of that server are mapped. */
   readonly described?: string
-  /** Path that everything lies under, where the description says only that. */
+  /** Common path of all operations, if the description only contains a path. */
   readonly path?: string
 }
 /** A skipped operation and the reason. */
 export interface SkippedOperation {
   readonly name: string
-  /** `GET /hives/{hive}`, or the place in a file. */
+  /** `GET /hives/{hive}`, or the location in a file. */
   readonly where: string
   readonly reason: string
   readonly fix?: string
 }
 
-/** An operation of an API: its tool, and the construction of its request. */
+/** An operation of an API: its tool, and how its request is built. */
 export interface PlannedOperation {
   readonly name: string
   readonly title?: string
@@ -56,23 +56,23 @@ export interface PlannedOperation {
   readonly effect: Effect
   readonly tags: readonly string[]
   readonly method: string
-  /** Path with `{name}` for each parameter, put after the base URL. */
+  /** Path with `{name}` for each parameter, appended to the base URL. */
   readonly path: string
   /** Base URL of this operation, if the description declares another server for it. */
   readonly base?: string
-  /** The operation's own id, or the place it was found at. */
+  /** The operation's own id, or its location in the source. */
   readonly operationId?: string
   readonly input: JsonSchema
   readonly parameters: readonly PlannedParameter[]
   readonly body?: PlannedBody
-  /** Arguments with generated defaults: templates by the name of the argument. */
+  /** Generated defaults of arguments: templates by argument name. */
   readonly generated?: Readonly<Record<string, string>>
   readonly answer: PlannedAnswer
-  /** Names of credentials that all are sent; the first of several ways that can be done. */
+  /** Names of credentials that are sent together; the first usable alternative is chosen. */
   readonly credentials: readonly string[]
   readonly paging?: Paging
   readonly examples: readonly Example[]
-  /** The URI template that it is read by, where it is a resource template and no tool. */
+  /** The URI template, if it becomes a resource template instead of a tool. */
   readonly asTemplate?: string
 }
 
@@ -90,12 +90,12 @@ export type Style =
 export interface PlannedParameter {
   /** Name of the tool's argument; undefined for a constant. */
   readonly argument?: string
-  /** Sent where the argument is not given. */
+  /** Sent if the argument is missing. */
   readonly otherwise?: unknown
   readonly fixed?: unknown
-  /** The setting that it comes from. */
+  /** The setting that provides it. */
   readonly setting?: string
-  /** How a value was once written: where it is the same, it is sent in the same letters. */
+  /** The original text of a value: an equal value is sent in the same form. */
   readonly recorded?: Recorded
   /** Name in the request. */
   readonly name: string
@@ -115,7 +115,7 @@ export interface PlannedBody {
   readonly properties?: readonly BodyProperty[]
   /** A constant: a JSON value or a text. */
   readonly fixed?: unknown
-  /** The whole as it was once written: a JSON value, or names and texts of a form. */
+  /** The body as it was written: a JSON value, or names and texts of a form. */
   readonly recorded?: Recorded
 }
 export interface Recorded {
@@ -129,22 +129,22 @@ export interface BodyProperty {
   readonly setting?: string
   /** Location in the body: a key, or a path of keys in JSON. */
   readonly path: readonly (string | number)[]
-  /** How lists and objects are written in a form; as JSON without it. */
+  /** Serialization of lists and objects in a form. Default: JSON. */
   readonly style?: Style
   readonly explode?: boolean
   readonly mediaType?: string
   readonly isFile?: boolean
-  /** File name for files without one. */
+  /** File name for files without a name. */
   readonly fileName?: string
 }
 
 export interface PlannedAnswer {
-  /** `object`: structured as it comes; `value`: structured as `{ value }`; `any`: whatever comes. */
+  /** `object`: structured content as it is; `value`: wrapped in `{ value }`; `any`: any content. */
   readonly form: 'object' | 'value' | 'any'
-  /** The response schema for `object` and `value`; for `value` inside `{ value }`. */
+  /** The response schema for `object` and `value`; for `value`, of the inner value. */
   readonly schema?: JsonSchema
   readonly about?: string
-  /** Every answer by its status, as the description words it. */
+  /** Descriptions of all responses, by status. */
   readonly statuses?: Readonly<Record<string, string>>
   /** Value of the header `accept`. */
   readonly accept: string

@@ -6,7 +6,10 @@ export type CredentialGiven =
   | { kind: 'basic' }
   | { kind: 'apiKey'; in: 'header' | 'query' | 'cookie'; parameter: string; prefix?: string }
   | { kind: 'clientCredentials'; tokenUrl: string; scopes?: readonly string[] }
-  /** A token for this API on behalf of the caller of the tool, by token exchange (RFC 8693). Needs `issuerTokens` with a `client`. */
+  /**
+   * A token for this API on behalf of the tool's caller, by token exchange (RFC 8693). Requires `issuerTokens` with a
+   * `client`.
+   */
   | { exchange: { audience: string; scopes?: readonly string[] } }
 
 /** The credential named `own`, with settings of this prefix. */

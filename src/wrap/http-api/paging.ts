@@ -4,20 +4,20 @@ import { jsonOf } from './answer.js'
 import type { PlannedOperation } from './operation.js'
 import type { UpstreamAnswer } from './sender.js'
 
-/** How an operation gives its list page by page, as far as its description shows. A `Link` header is followed wherever there is one. */
+/** How an operation paginates its list, according to its description. `Link` headers are followed in any case. */
 export interface Paging {
-  /** Name of the tool's argument that says how many items to gather. */
+  /** Name of the tool's argument for the number of items to collect. */
   readonly argument: string
   readonly by: 'link' | 'cursor' | 'page' | 'offset'
   /** The tool's argument for the next page: cursor, page number or offset. */
   readonly next?: string
   /** Path of the next cursor in the response. */
   readonly cursorAt?: readonly string[]
-  /** Where the items stand; the answer itself where this is empty. */
+  /** Path of the items; the whole response if it is empty. */
   readonly itemsAt: readonly string[]
 }
 
-/** Asks for one page; the URL is that of the next page, where the API gave one. */
+/** Requests one page; the URL is that of the next page, if the API returned one. */
 export type AskPage = (given: Readonly<Record<string, unknown>>, url?: string) => Promise<UpstreamAnswer>
 
 /** Value for the next page; undefined if this was the last one. */
@@ -57,7 +57,7 @@ export async function gathered(
   let next = nextPage(paging, given, first, json)
   while (next && items.length < wanted && items.length > 0) {
     const key = next.url ?? JSON.stringify(next.given)
-    // An API that leads in circles is followed once around.
+    // If the links of an API form a cycle, it is followed once.
     if (seen.has(key)) break
     seen.add(key)
     onProgress(items.length)
@@ -79,7 +79,7 @@ function linkTo({ headers, url }: UpstreamAnswer): string | undefined {
   try {
     const [next] = links.parse(text).rel('next')
     const to = next && URL.canParse(next.uri, url) ? new URL(next.uri, url) : undefined
-    // What is secret is sent along: no page is fetched from somewhere else.
+    // Requests contain secrets, so pages on other servers are not fetched.
     return to?.origin === new URL(url).origin ? to.href : undefined
   } catch {
     return undefined

@@ -22,9 +22,9 @@ import type { PlannedOperation, RestPlan } from './operation.js'
 import { placeOf } from './place.js'
 import type { InProcess } from './sender.js'
 
-/** How requests are made, whatever the source of the plan. */
+/** Options for making requests, for all kinds of sources. */
 export interface RestOptions {
-  /** The API in this very process: nothing crosses a network, and no base URL is needed. */
+  /** The API in this process: no network and no base URL are needed. */
   readonly upstream?: InProcess
   /** Limits; each also has a `JEXO_…` variable. */
   readonly limits?: Partial<RestLimits>
@@ -32,17 +32,17 @@ export interface RestOptions {
   readonly allowedHosts?: readonly string[]
   /** Origins that receive the credentials in addition to the API's, for operations with another server. */
   readonly credentialOrigins?: readonly string[]
-  /** Lets requests go to this machine and its network although the base URL is elsewhere. */
+  /** Allows requests to this machine and its network, even if the base URL is elsewhere. */
   readonly allowPrivateNetwork?: boolean
-  /** Folder that files to send may be in, as `URL` or absolute path; without it, files are given as base64. */
+  /** Folder of files that may be sent, as `URL` or absolute path. Default: files are passed as base64. */
   readonly files?: URL | string
-  /** Sent with every request: fixed, or by the call, such as who asks. */
+  /** Sent with every request: fixed, or computed from the call, such as the caller's name. */
   readonly headers?: HeadersGiven
-  /** Publishes answers' schemas as they are declared; an answer that does not keep to one is an error then. */
+  /** Publishes the declared response schemas; a response that does not match is then an error. */
   readonly validateResponses?: boolean
 }
 
-/** The options that a plan depends on: how requests are made does not matter for it. */
+/** The options that determine a plan, without those for making requests. */
 export function planningOptions<Options extends RestOptions>(options: Options) {
   const {
     upstream: _u,
@@ -160,7 +160,7 @@ function fitsOf(plan: RestPlan): PartsKit['fits'] {
   }
 }
 
-/** A `GET` by path alone, as resources to be read. */
+/** A `GET` whose arguments are all in the path, as a resource template. */
 function templateOf(operation: PlannedOperation, uriTemplate: string, kit: PartsKit): Part {
   const { name, about, title, tags, input } = operation
   const uris = parseUriTemplate(uriTemplate)
@@ -194,7 +194,7 @@ function templateOf(operation: PlannedOperation, uriTemplate: string, kit: Parts
   })
 }
 
-/** A variable of a URI as the type that its argument has. */
+/** A variable of a URI, converted to the type of its argument. */
 function typed(text: string, input: JsonSchema, name: string): unknown {
   const { type } = (input.properties as Record<string, JsonSchema> | undefined)?.[name] ?? {}
   const isNumeric = (type === 'integer' || type === 'number') && /^-?\d+(\.\d+)?$/.test(text)

@@ -3,7 +3,10 @@ import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
 import type { Send, UpstreamAnswer } from './sender.js'
 
-/** Each wraps a sender and does one thing; together they are how a request reaches an API that is slow, busy or moved. */
+/**
+ * Functions that wrap a sender, each with one task; combined, they send requests to an API that may be slow, busy or
+ * moved.
+ */
 
 /** Limits the time of each attempt. */
 export const withTimeout =
@@ -19,7 +22,7 @@ export const withTimeout =
     }
   }
 
-/** Lets only so many requests be under way; who gives up while waiting goes at once. */
+/** Limits the number of concurrent requests; a cancelled request leaves the queue at once. */
 export const withLimit =
   (send: Send, limit: LimitFunction): Send =>
   (request, signal) =>

@@ -8,7 +8,7 @@ const hello = {
   method: 'initialize',
   params: { protocolVersion: '{{revision}}', capabilities: {}, clientInfo: { name: 'jexo-vet', version: '1' } },
 }
-/** Requests here carry a token only if the row says so. */
+/** These requests carry a token only if the check says so. */
 const bare = (
   method: string,
   headers: Readonly<Record<string, string>>,
@@ -60,7 +60,7 @@ const row = ({
   ],
 })
 
-/** Authorization of servers over HTTP that ask for a token. */
+/** Authorization of servers over HTTP that require a token. */
 export const accessRows: readonly Requirement[] = [
   row({
     id: 'no-token',

@@ -29,7 +29,7 @@ export const lifecycleRows: readonly Requirement[] = [
       says: `A version that the server does not know (${JSON.stringify(version)}) is answered with one that it knows.`,
       section: 'Lifecycle: Version Negotiation',
       opening: 'none',
-      // Which one is the server's matter: it may know newer revisions than this table, or older ones only.
+      // The server chooses the revision: it may know newer ones than this table, or only older ones.
       exchange: [
         request('initialize', hello(version)),
         result({ protocolVersion: { $matches: '^20\\d\\d-\\d\\d-\\d\\d$' } }),

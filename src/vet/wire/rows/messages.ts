@@ -2,7 +2,7 @@ import { call, notification, type Requirement, refused, request, result } from '
 
 const noAnswer = { never: { id: '{{id}}' } }
 
-/** JSON-RPC itself (Overview, "Messages"). */
+/** JSON-RPC (Overview, "Messages"). */
 export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/string-id',

@@ -8,7 +8,10 @@ export interface InferredChannels {
   readonly examples: Readonly<Record<string, unknown>>
 }
 
-/** Channels of topics that were seen, with an example of each; of these patterns, or of what the topics have in common. */
+/**
+ * Channels for observed topics, with an example of each: for the given patterns, or for patterns inferred from the
+ * topics.
+ */
 export function channelsFor(
   seen: ReadonlyMap<string, unknown>,
   patterns: readonly string[] = patternsOf([...seen.keys()]),
@@ -36,7 +39,7 @@ export const slugOf = (text: string): string =>
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^-|-$/g, '')
 
-/** A name for a channel that no other has. */
+/** A unique name for a channel. */
 export function freeName(wanted: string, taken: Readonly<Record<string, unknown>>): string {
   const base = slugOf(wanted) || 'values'
   let name = base

@@ -8,12 +8,12 @@ const keyNames =
   /^(.*[_-])?(id|key|name|serial|device|sensor|station|site|machine|hive|tag|host|place|location|room)$|[a-z]I[dD]$/
 const kindNames = /^(type|kind|event|metric|measurement|topic|channel|quantity)$/i
 const maxKinds = 50
-/** A message with more fields is one reading as a whole. */
+/** A message with more fields than this is one reading as a whole. */
 const maxFields = 20
 
 /**
- * Channels of messages without topics: fields that say which device or place make the topic, one that says what kind makes it too, and each other field is
- * a channel. Pure.
+ * Channels for messages without topics: fields that identify a device or place become the topic, as does a field for
+ * the kind of message; each other field is a channel. Pure.
  */
 export function fieldsOfRecords(heard: readonly Heard[], url: string): Omit<FeedReading, 'url'> {
   const records = heard.map(({ value }) => value).filter(isObject)
@@ -55,7 +55,7 @@ export function fieldsOfRecords(heard: readonly Heard[], url: string): Omit<Feed
   return { name, topic, topics: topics.size, channels, examples }
 }
 
-/** Messages that nothing tells apart: still a channel for each of their fields. */
+/** Messages without an identifying field: one channel for each of their fields. */
 function channelsWithout(seen: ReadonlyMap<string, unknown>, records: readonly JsonObject[]) {
   if (seen.size !== 1 || records.length === 0) return {}
   const channels: Record<string, ChannelOptions> = {}
@@ -98,7 +98,7 @@ type Judge = (field: string, values: readonly unknown[]) => boolean
 
 const fieldWhere = (records: readonly JsonObject[], judge: Judge) => fieldsWhere(records, judge)[0]
 
-/** Fields that every message has, and of whose values something holds. */
+/** Fields that all messages have, and whose values satisfy a condition. */
 function fieldsWhere(records: readonly JsonObject[], judge: Judge): string[] {
   const [first = {}] = records
   return Object.keys(first).filter((field) => {
@@ -111,7 +111,7 @@ function fieldsWhere(records: readonly JsonObject[], judge: Judge): string[] {
 const isKind = (values: readonly unknown[]) =>
   values.every((value) => typeof value === 'string') && new Set(values).size <= maxKinds
 
-/** `hive: "ML-04"` says which; `state: "fine"` does not, and neither does a time. */
+/** `hive: "ML-04"` identifies something; `state: "fine"` and times do not. */
 function isKey(field: string, values: readonly unknown[]): boolean {
   if (isTimeField(field)) return false
   if (keyNames.test(field)) return true

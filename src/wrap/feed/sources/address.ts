@@ -11,7 +11,7 @@ export interface FeedAddress {
   readonly password?: string
 }
 
-/** An address that a program gives: no setting overrides it. */
+/** An address that code passes; no setting overrides it. */
 export const plainAddress = (text: string): FeedAddress => ({
   ...withoutUser(text),
   urlSetting: '',
@@ -19,7 +19,7 @@ export const plainAddress = (text: string): FeedAddress => ({
   passwordSetting: '',
 })
 
-/** An address of a kit, whose settings begin with a prefix. */
+/** An address in a kit, whose settings begin with a prefix. */
 export const settableAddress = (text: string, prefix: string): FeedAddress => ({
   ...withoutUser(text),
   urlSetting: `${prefix}_URL`,
@@ -43,7 +43,7 @@ export function valuesAt(
   }
 }
 
-/** User and password are kept apart from what is shown. */
+/** User and password are kept separate from the displayed URL. */
 function withoutUser(text: string): Pick<FeedAddress, 'url' | 'user' | 'password'> {
   const [, scheme = '', userInfo, rest = ''] = /^([a-z][a-z\d+.-]*:\/\/)(?:([^@/]*)@)?(.*)$/is.exec(text) ?? []
   if (scheme === '' || userInfo === undefined) return { url: text }
@@ -55,7 +55,7 @@ function withoutUser(text: string): Pick<FeedAddress, 'url' | 'user' | 'password
   }
 }
 
-/** Without percent-encoding, where that is valid. */
+/** Percent-decoded, if the encoding is valid. */
 export function decoded(text: string): string {
   try {
     return decodeURIComponent(text)

@@ -27,13 +27,13 @@ const schemes: Readonly<Record<string, (address: FeedAddress, options: Addressed
 
 const schemeOf = (text: string) => /^([a-z][a-z\d+.-]*):\/\//i.exec(text)?.[1]?.toLowerCase() ?? ''
 
-/** True for an address of a feed that nothing else has: HTTP and files are feeds only where one is expected. */
+/** True for an address that can only be a feed; HTTP and files are feeds only if a feed is expected. */
 export const isFeedAddress = (text: string): boolean => {
   const scheme = schemeOf(text)
   return Object.hasOwn(schemes, scheme) && !/^(https?|file)$/.test(scheme)
 }
 
-/** The source that an address names. Throws a `JexoError` for another kind of address. */
+/** The source at an address. Throws a `JexoError` for other kinds of addresses. */
 export function sourceAtAddress(address: FeedAddress, options: AddressedOptions): PushingSource {
   const make = Object.hasOwn(schemes, schemeOf(address.url)) ? schemes[schemeOf(address.url)] : undefined
   if (make === undefined) throw feedErrors.feedAddress(address.url)

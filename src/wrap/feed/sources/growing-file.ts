@@ -63,11 +63,11 @@ const reasonOf = (error: unknown): string => {
   return code === 'ENOENT' ? 'the file does not exist' : (code ?? messageOf(error))
 }
 
-/** The end of a file, as it grows. */
+/** The position in a growing file. */
 class Tail {
   readonly #path: string
   readonly #take: (line: string) => void
-  /** Kept open, so that a new file cannot get the same inode. */
+  /** Kept open, so that a new file cannot get the same inode number. */
   #handle: FileHandle | undefined
   #inode = 0
   #at = 0
@@ -82,7 +82,7 @@ class Tail {
   /** Reads the appended bytes. Rejects if the file cannot be read. */
   async look(): Promise<void> {
     const found = await stat(this.#path)
-    // Opening a pipe would wait for its writer.
+    // Opening a pipe would block until it has a writer.
     if (!found.isFile()) throw new Error('it is not a file')
     if (this.#handle && found.ino === this.#inode && found.size === this.#at) return
     const handle = await open(this.#path)

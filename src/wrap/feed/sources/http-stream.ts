@@ -72,7 +72,7 @@ async function responseOf(
   }
 }
 
-/** Node says only "fetch failed"; why is in its cause. */
+/** Node only reports "fetch failed"; the reason is in the cause. */
 const reasonOf = (error: unknown): string => {
   const { cause } = error as { cause?: { code?: string } }
   return cause?.code ?? messageOf(error)

@@ -3,12 +3,13 @@ import { isJexoError, messageOf } from '../../../errors.js'
 import { Restarts } from '../../source/restarts.js'
 import type { FeedOpening, FeedSink, OpenedSource } from '../source.js'
 
-/** The shortest wait before a connection is tried again. */
+/** Minimum delay before a reconnect. */
 const leastWaitMs = 500
 
 /**
- * Keeps a connection for as long as a feed is open: the first time has to work, later it is tried again with a growing wait. `connect` calls `connected` once
- * messages can come, and returns why the connection ended, or rejects with why.
+ * Keeps a connection open as long as a feed is open: the first attempt must succeed, later ones are repeated with a
+ * growing delay. `connect` calls `connected` once messages can arrive, and resolves with, or rejects with, the reason
+ * for the end of the connection.
  */
 export function keepConnected(
   connect: (connected: () => void, signal: AbortSignal) => Promise<string>,
@@ -33,7 +34,7 @@ export function keepConnected(
         try {
           reason = await connect(connected, isOver)
         } catch (error) {
-          // What is missing here is not the source's fault.
+          // A missing package here is not an error of the source.
           if (isJexoError(error) && error.code === 'package-missing') return reject(error)
           reason = messageOf(error)
         }

@@ -53,14 +53,14 @@ async function loadMqtt(): Promise<typeof import('mqtt')> {
   return (loaded.default ?? loaded) as unknown as typeof import('mqtt')
 }
 
-/** The first time has to work within a while; later, it is looked for as long as it takes. */
+/** The first connection must succeed within a time limit; later ones are attempted indefinitely. */
 function connected(client: MqttClient, url: string): Promise<void> {
   return new Promise((resolve, reject) => {
     let reason = `no response within ${connectMs} ms`
     const timer = setTimeout(() => finish(feedErrors.feedUnreachable(shownUrl(url), reason)), connectMs)
     const onError = (error: Error & { code?: string | number }) => {
       reason = error.message || String(error.code ?? error)
-      // A broker that is not there, or refuses, is not waited for.
+      // An unreachable broker, or one that refuses, ends the wait.
       finish(feedErrors.feedUnreachable(shownUrl(url), reason))
     }
     const onConnect = () => finish()

@@ -3,14 +3,18 @@ import { feedErrors } from '../errors.js'
 import type { FeedSink } from '../source.js'
 import { topicLevel } from '../topics.js'
 
-/** The topic of a message; undefined for one that lacks a field of it. `own` is the name of the event, or the path it was sent to. */
+/**
+ * The topic of a message; undefined if it lacks a field of the template. `own` is the name of the event, or the path
+ * that it was sent to.
+ */
 export type TopicOf = (message: unknown, own: string) => string | undefined
 
 /** Default topic of messages without a name. */
 export const unnamed = 'message'
 
 /**
- * Makes topics of the fields of messages: `{site}/{hive}`, `{*}/{sensor.id}`, where `{*}` is the message's own topic. Throws a `JexoError` if the template cannot be read.
+ * Builds topics from the fields of messages: `{site}/{hive}`, `{*}/{sensor.id}`, where `{*}` is the message's own
+ * topic. Throws a `JexoError` if the template cannot be parsed.
  */
 export function topicMaker(template: string | undefined): TopicOf {
   if (template === undefined) return (_message, own) => own
@@ -28,7 +32,7 @@ export function topicMaker(template: string | undefined): TopicOf {
   }
 }
 
-/** The field of a message: `sensor.id` is one of an object in it. */
+/** A field of a message: `sensor.id` is a field of a nested object. */
 export function fieldAt(message: unknown, path: string): unknown {
   if (isObject(message) && Object.hasOwn(message, path)) return message[path]
   let found = message
@@ -44,7 +48,7 @@ function levelOf(value: unknown): string | undefined {
   return topicLevel(String(value))
 }
 
-/** Hands on what a source sends: values by their topics. Messages that lack a field of the topic are left out. */
+/** Passes on the messages of a source with their topics. Messages that lack a field of the topic are dropped. */
 export function messagePusher(sink: FeedSink, topicOf: TopicOf): (value: unknown, own: string) => void {
   return (value, own) => {
     const topic = topicOf(value, own)

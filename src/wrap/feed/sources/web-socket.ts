@@ -8,7 +8,7 @@ import { messagePusher, topicMaker, unnamed } from './topic-of.js'
 import { valueIn } from './value-in.js'
 
 const handshakeMs = 10_000
-/** Interval of pings: a lost connection is otherwise only silent. */
+/** Interval of pings, without which a lost connection would go unnoticed. */
 const pingEveryMs = 30_000
 
 /**

@@ -80,7 +80,7 @@ async function answer(
   const [asked = ''] = url.split('?')
   if (asked !== path && !asked.startsWith(`${path}/`)) return [404, 'not found']
   if (method !== 'POST' && method !== 'PUT') return [405, 'POST a JSON body']
-  // A page that a browser shows here could post to this machine: not without a check that it has to pass first.
+  // A page in a browser could post to this machine; a CORS preflight prevents that.
   if (secret === undefined && isLoopback(host) && headers.origin !== undefined) return [403, 'not from web pages']
   const type = headers['content-type'] ?? ''
   const isLines = /^application\/(x-ndjson|jsonl|jsonlines)\b/.test(type)
@@ -102,7 +102,7 @@ function reply(response: ServerResponse, status: number, text: string): void {
   response.writeHead(status, {
     'content-type': 'text/plain; charset=utf-8',
     ...(status === 405 ? { allow: 'POST, PUT' } : {}),
-    // What has not been read of a body is not waited for.
+    // The rest of a body is not read.
     ...(status === 413 ? { connection: 'close' } : {}),
   })
   response.end(text === '' ? undefined : `${text}\n`)
@@ -126,7 +126,7 @@ function isProven({ headers }: IncomingMessage, body: Buffer, secret: string): b
   return isSame(headers.authorization ?? '', `Bearer ${secret}`)
 }
 
-/** In the same time, however much of it is right. */
+/** Compares in constant time. */
 function isSame(given: string, wanted: string): boolean {
   const [a, b] = [given, wanted].map((text) => createHash('sha256').update(text).digest())
   return a !== undefined && b !== undefined && timingSafeEqual(a, b)

@@ -28,7 +28,7 @@ async function loadOpcUa(): Promise<OpcUa> {
   return opcua
 }
 
-/** The package writes to stdout, as it is loaded too; what matters comes as errors. */
+/** The package writes to stdout, even while it is loaded; errors are reported otherwise. */
 function silence(debug: Readonly<Record<string, unknown>> | object): void {
   for (const logger of ['setDebugLogger', 'setWarningLogger', 'setErrorLogger', 'setTraceLogger']) {
     const set = (debug as Readonly<Record<string, unknown>>)[logger]
@@ -36,7 +36,7 @@ function silence(debug: Readonly<Record<string, unknown>> | object): void {
   }
 }
 
-/** Connects and opens a session. Rejects with an `Error` that says why not. */
+/** Connects and opens a session. Rejects with an `Error` that contains the reason. */
 export async function connectOpcUa(
   url: string,
   login: { user?: string; password?: string },
@@ -55,7 +55,7 @@ export async function connectOpcUa(
     ...(security.certificate && security.key
       ? { certificateFile: security.certificate, privateKeyFile: security.key }
       : {}),
-    // Whoever uses this connects again, and looks for the nodes again.
+    // The caller reconnects, and browses the nodes again.
     connectionStrategy: { maxRetry: 0, initialDelay: 500, maxDelay: 500 },
     keepSessionAlive: true,
     requestedSessionTimeout: sessionMs,
@@ -86,7 +86,7 @@ function identityOf(opcua: OpcUa, { user, password = '' }: { user?: string; pass
   return { type: opcua.UserTokenType.UserName, userName: user, password }
 }
 
-/** A name of an enumeration, in any case. */
+/** A name of an enumeration, case-insensitive. */
 function choice(all: object, given: string, what: string): unknown {
   const found = Object.entries(all).find(([name]) => name.toLowerCase() === given.toLowerCase())
   if (!found)
@@ -98,7 +98,7 @@ function choice(all: object, given: string, what: string): unknown {
   return found[1]
 }
 
-/** Own and trusted certificates, in a folder of their own. */
+/** Own and trusted certificates, in a separate folder. */
 async function certificates(opcua: OpcUa, { serverCertificate }: OpcUaSecurity): Promise<OPCUACertificateManager> {
   const rootFolder = join(process.env.XDG_DATA_HOME ?? join(homedir(), '.local/share'), 'jexo', 'opc-ua')
   await mkdir(rootFolder, { recursive: true, mode: 0o700 })
@@ -111,7 +111,7 @@ async function certificates(opcua: OpcUa, { serverCertificate }: OpcUaSecurity):
   return manager
 }
 
-/** PEM or DER. */
+/** In PEM or DER format. */
 function certificateIn(content: Buffer): Buffer {
   const [, base64] =
     /-----BEGIN CERTIFICATE-----([\s\S]+?)-----END CERTIFICATE-----/.exec(content.toString('latin1')) ?? []

@@ -9,11 +9,11 @@ export interface FoundMethod {
 export interface FoundNodes {
   readonly variables: ReadonlyMap<string, NodeId>
   readonly methods: ReadonlyMap<string, FoundMethod>
-  /** There are more nodes than were looked at. */
+  /** True if there are more nodes than the limit. */
   readonly isCut: boolean
 }
 export interface Search {
-  /** Paths of variables, as topics are filtered: `Scales/+/Weight`, `#`. */
+  /** Paths of variables, in the syntax of topic filters: `Scales/+/Weight`, `#`. */
   readonly variables: readonly string[]
   readonly methods: readonly string[]
   readonly maxNodes: number
@@ -31,7 +31,7 @@ interface Place {
   readonly levels: readonly string[]
 }
 
-/** Looks for nodes, a level at a time, only where a filter may find something. The server's own nodes are left out. */
+/** Browses nodes level by level, only where a filter can match. The server's own nodes are left out. */
 export async function findNodes(session: ClientSession, search: Search): Promise<FoundNodes> {
   const levelsOf = (all: readonly string[]) => all.map((filter) => filter.split('/'))
   const ofVariables = levelsOf(search.variables)
@@ -63,7 +63,7 @@ export async function findNodes(session: ClientSession, search: Search): Promise
               methods.set(path, { object: object as NodeId, method: nodeId })
             continue
           }
-          // A node may be below several others, and below itself.
+          // A node can be below several others, and below itself.
           if (seen.has(String(nodeId))) continue
           seen.add(String(nodeId))
           const isVariable = nodeClass === nodeClasses.variable
@@ -96,11 +96,11 @@ async function childrenOf(
   return Promise.all(results.map((result) => allOf(session, result, most)))
 }
 
-/** A server may hand out the children of a node in pieces. */
+/** A server may return the children of a node in several parts. */
 async function allOf(session: ClientSession, first: BrowseResult, most: number): Promise<ReferenceDescription[]> {
   const all = [...(first.references ?? [])]
   let { continuationPoint } = first
-  // One more than are looked at tells that there are more.
+  // One node more than the limit shows that there are more.
   for (
     let pieces = 0;
     continuationPoint && continuationPoint.length > 0 && all.length <= most && pieces < 1000;
@@ -113,7 +113,7 @@ async function allOf(session: ClientSession, first: BrowseResult, most: number):
   return all
 }
 
-/** Properties say something of another node, and namespace 0 is the server's own. */
+/** Properties describe another node, and namespace 0 contains the server's own nodes. */
 const isOwn = ({ nodeId, referenceTypeId }: ReferenceDescription): boolean =>
   nodeId.namespace === 0 || (referenceTypeId.namespace === 0 && referenceTypeId.value === hasProperty)
 
@@ -126,7 +126,7 @@ function fits(filter: readonly string[], levels: readonly string[]): boolean {
   })
 }
 
-/** True if something below may fit. */
+/** True if a node further down can match. */
 function mayFit(filter: readonly string[], levels: readonly string[]): boolean {
   if (filter.at(-1) !== '#' && filter.length <= levels.length) return false
   return levels.every((level, at) => {

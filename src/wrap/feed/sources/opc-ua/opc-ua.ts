@@ -99,7 +99,7 @@ async function subscribe(
   return { ...connection, nodes }
 }
 
-/** Calls a method; arguments go by the names that the server has for them. */
+/** Calls a method; arguments are matched by their names on the server. */
 async function invoke({ opcua, session, nodes }: Subscribed, path: string, input: JsonObject): Promise<unknown> {
   const found = nodes.methods.get(path)
   if (!found) throw new Refusal(`There is no method ${path}.${knownText([...nodes.methods.keys()])}`)

@@ -18,8 +18,9 @@ const attributes = { description: 5, value: 13 }
 const mostListedMethods = 200
 
 /**
- * Looks through a server: a channel for variables that are alike, with their description, unit, range and the labels of their states. The setting
- * `OPCUA_SECURITY_MODE` and its like say how to connect. Rejects with a `JexoError` if it cannot be reached, or has no variables.
+ * Browses a server: one channel for similar variables, with their description, unit, range and the labels of their
+ * states. Settings such as `OPCUA_SECURITY_MODE` configure the connection. Rejects with a `JexoError` if it cannot be
+ * reached, or has no variables.
  */
 export async function readOpcUa(
   address: FeedAddress,
@@ -133,7 +134,7 @@ function labelsIn(properties: ReadonlyMap<string, unknown>): Record<string, stri
   return yes?.text && no?.text ? { true: yes.text, false: no.text } : undefined
 }
 
-/** Methods that are alike are one, with variables. */
+/** Similar methods become one, with variables. */
 async function methodsIn(session: ClientSession, nodes: FoundNodes): Promise<Record<string, MethodOptions>> {
   const methods: Record<string, MethodOptions> = {}
   for (const path of patternsOf([...nodes.methods.keys()]).slice(0, mostListedMethods)) {

@@ -6,15 +6,15 @@ export interface OpcUaSecurity {
   readonly mode?: string | undefined
   /** Such as `Basic256Sha256`. */
   readonly policy?: string | undefined
-  /** Files of the client's own certificate and key (PEM); made if they are not given. */
+  /** Files of the client's certificate and key (PEM); generated if they are missing. */
   readonly certificate?: string | undefined
   readonly key?: string | undefined
-  /** File of the certificate that the server has to have. */
+  /** File of the certificate that the server must have. */
   readonly serverCertificate?: string | undefined
   /** Name of the setting of that file. */
   readonly serverCertificateSetting?: string
 }
-/** Additional settings of an address, with their meaning. */
+/** Additional settings of an OPC UA source, with their descriptions. */
 export const opcUaSettings = {
   SECURITY_MODE: 'mode',
   SECURITY_POLICY: 'policy',

@@ -4,7 +4,7 @@ import type { ReadingNotes } from '../../source.js'
 
 const maxItems = 10_000
 
-/** A value as JSON, when it was taken, and how good it is. */
+/** A value as JSON, its time, and its quality. */
 export function readingIn({ value, statusCode, sourceTimestamp, serverTimestamp }: DataValue): {
   value: unknown
   at: string | undefined
@@ -23,7 +23,7 @@ export function readingIn({ value, statusCode, sourceTimestamp, serverTimestamp 
 export function jsonIn(variant: Variant | null | undefined): unknown {
   if (variant?.value === null || variant?.value === undefined) return null
   const { value, dataType } = variant
-  // A single 64-bit integer is a pair of numbers already.
+  // A single 64-bit integer is represented by a pair of numbers.
   const isPair = isLong(dataType) && Array.isArray(value) && value.length === 2 && typeof value[0] === 'number'
   if ((Array.isArray(value) || ArrayBuffer.isView(value)) && !Buffer.isBuffer(value) && !isPair)
     return Array.from(value as ArrayLike<unknown>, (one) => plain(one, dataType)).slice(0, maxItems)
@@ -53,7 +53,7 @@ function longIn([high, low]: [number, number], isSigned: boolean): number | stri
     : String(whole)
 }
 
-/** The JSON Schema of arguments of a type, by its number in the standard. */
+/** The JSON Schema of arguments of a type, by the type's number in the standard. */
 export function schemaOfType(type: number, rank: number): Record<string, unknown> {
   const one = schemaOfOne(type)
   return rank >= 1 ? { type: 'array', items: one, maxItems } : one
@@ -79,7 +79,7 @@ function schemaOfOne(type: number): Record<string, unknown> {
   return { type: 'string' }
 }
 
-/** An argument as a value of a type. Throws an `Error` for one that it cannot have. */
+/** Converts an argument to a type. Throws an `Error` if that is impossible. */
 export function valueOfType(given: unknown, type: number): unknown {
   if (Array.isArray(given)) return given.map((one) => valueOfType(one, type))
   if (isObject(given) || given === undefined) throw new Error('has to be a plain value')
