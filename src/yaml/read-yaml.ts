@@ -3,7 +3,7 @@ import { type Document, LineCounter, parseDocument } from 'yaml'
 
 const maxCharacters = 200_000
 
-/** The same, with what is wrong made into an error of the caller's own: `refuse` gets `line 3, column 5: what is wrong`. */
+/** The same, with errors of the caller: `refuse` receives `line 3, column 5: what is wrong`. */
 export function readYamlOr(text: string, refuse: (located: string) => Error): YamlFile {
   try {
     return readYaml(text)
@@ -12,7 +12,7 @@ export function readYamlOr(text: string, refuse: (located: string) => Error): Ya
   }
 }
 
-/** Why a text is not YAML, and where; lines and columns count from 1. */
+/** An error in a YAML text, with its position; lines and columns count from 1. */
 export class YamlFault extends Error {
   readonly line: number
   readonly column: number
@@ -32,16 +32,19 @@ export class YamlFault extends Error {
 export interface YamlFile {
   readonly document: Document
   readonly value: unknown
-  /** `line 3, column 5` of a place in the text. */
+  /** `line 3, column 5` for an offset in the text. */
   at(offset: number): string
 }
 
-/** Reads a YAML or JSON text of a file that people write. Throws a `YamlFault` for whatever is wrong with it, too much included. */
+/**
+ * Parses a YAML or JSON text from a file that people edit. Throws a `YamlFault` for any error, including exceeded
+ * limits.
+ */
 export function readYaml(text: string): YamlFile {
   if (text.length > maxCharacters) throw new YamlFault(`it has more than ${maxCharacters} characters`)
   const lines = new LineCounter()
   checkSyntax(text)
-  // Keys have been compared by then; here each would be compared with each.
+  // Duplicate keys were checked before; here every pair would be compared.
   const options = { lineCounter: lines, prettyErrors: false, uniqueKeys: false, logLevel: 'error' } as const
   const document = guarded(() => parseDocument(text, options))
   const [fault] = document.errors
@@ -60,7 +63,7 @@ export function readYaml(text: string): YamlFile {
   }
 }
 
-/** Stops at the first fault, where the parser that keeps comments would gather thousands. */
+/** Stops at the first error; the parser that keeps comments would collect thousands. */
 function checkSyntax(text: string): void {
   try {
     loadAll(text, () => {}, { schema: CORE_SCHEMA.withTags(mergeTag) })
@@ -71,7 +74,10 @@ function checkSyntax(text: string): void {
   }
 }
 
-/** What the library throws instead of noting it: nesting beyond the stack, aliases without an anchor or with too many uses. */
+/**
+ * Errors that the library throws instead of collecting: nesting beyond the stack, aliases without an anchor or with too
+ * many uses.
+ */
 function guarded<T>(run: () => T): T {
   try {
     return run()

@@ -38,9 +38,9 @@ export interface RetryOptions {
   readonly retries: number
   /** First pause; each later one is twice as long. */
   readonly pauseMs: number
-  /** A server that asks for a longer pause than this is not waited for. */
+  /** Maximum pause; if the server asks for a longer one, the request fails. */
   readonly maxPauseMs: number
-  /** Called for each repetition. */
+  /** Called for each retry. */
   readonly onRetry?: (reason: string, pauseMs: number) => void
 }
 
@@ -91,7 +91,7 @@ export function retryAfterMs({ headers }: Pick<UpstreamAnswer, 'headers'>): numb
   return Number.isFinite(ms) ? Math.max(0, ms) : undefined
 }
 
-/** Follows redirects within the allowed hosts, at most five; what is secret goes to the first origin only. */
+/** Follows redirects within the allowed hosts, at most five; secrets are sent only to the first origin. */
 export const withRedirects =
   (send: Send, allowedHosts: ReadonlySet<string>, isSecretHeader: (name: string) => boolean): Send =>
   async (first, signal) => {
@@ -132,7 +132,7 @@ function redirected(
   }
 }
 
-/** Returns up the waiting at once when the signal says so, whatever becomes of the work. */
+/** Stops waiting for a promise when the signal is aborted. */
 function abortable<T>(work: Promise<T>, signal: AbortSignal): Promise<T> {
   work.catch(() => {})
   return new Promise((resolve, reject) => {

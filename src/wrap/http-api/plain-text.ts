@@ -1,4 +1,4 @@
-/** Text without markup, invisible characters and needless blanks, cut at the end of a sentence. */
+/** Text without markup, invisible characters and redundant spaces, cut at the end of a sentence. */
 export function plainText(text: string, most: number): string {
   const plain = text
     .replace(/<!--[\s\S]*?-->/g, ' ')
@@ -13,7 +13,7 @@ export function plainText(text: string, most: number): string {
   return cut(plain, most)
 }
 
-/** At most so many characters, to the end of a sentence where there is one. */
+/** Shortens a text to a number of characters, at the end of a sentence if possible. */
 export function cut(text: string, most: number): string {
   if (text.length <= most) return text
   const part = text.slice(0, most)

@@ -1,6 +1,6 @@
 import type { RestPlan } from './operation.js'
 
-/** Why nothing is taken, the commonest reasons first. */
+/** Why no operation is included, the most frequent reasons first. */
 export function reasonsOf({ skipped }: RestPlan): string {
   const counts = new Map<string, number>()
   for (const { reason } of skipped) counts.set(reason, (counts.get(reason) ?? 0) + 1)

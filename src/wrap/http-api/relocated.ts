@@ -1,6 +1,6 @@
 /**
- * A URL of the description where the API really is. URLs of the server that the description names follow the base URL that is used
- * instead; those of other servers stay as they are.
+ * Maps a URL of the description to the actual location of the API. URLs of the server in the description follow the
+ * base URL that is used instead; those of other servers stay unchanged.
  */
 export function relocated(url: string, described: string | undefined, base: string): string {
   if (described === undefined || !URL.canParse(described) || !URL.canParse(url)) return url

@@ -3,19 +3,19 @@ import { type FileGiven, multipartBody } from './multipart.js'
 import type { BodyProperty, PlannedBody, PlannedOperation, PlannedParameter, Recorded } from './operation.js'
 import { serialized, textOf, Unsendable } from './serialize.js'
 
-/** A request as it will be sent, to the byte. */
+/** A request exactly as it will be sent. */
 export interface UpstreamRequest {
   readonly method: string
   readonly url: string
   readonly headers: readonly (readonly [name: string, value: string])[]
   readonly body?: Uint8Array
-  /** It only reads, whatever its method: it may be repeated. */
+  /** True if it only reads, whatever its method; it may then be repeated. */
   readonly onlyReads?: boolean
 }
 
 /**
- * The request of an operation for these arguments. Throws `Unsendable` where a value cannot stand where it has to: an empty piece of a
- * path, which would name something else, or a header with a line break. Files are bytes already.
+ * The request of an operation for these arguments. Throws `Unsendable` for a value that is impossible in its place: an
+ * empty path segment, which would address something else, or a header with a line break. Files have been read already.
  */
 export function requestOf(
   operation: PlannedOperation,
@@ -45,7 +45,7 @@ export function requestOf(
   const content = body ? bodyOf(body, given, valueFor) : undefined
   const has = (name: string) => headers.some(([known]) => known.toLowerCase() === name)
   if (!has('accept')) headers.push(['accept', answer.accept])
-  // A recorded upload may say nothing of its type.
+  // A recorded upload may have no content type.
   if (content?.mediaType && !has('content-type')) headers.push(['content-type', content.mediaType])
   if (cookies.length > 0) headers.push(['cookie', cookies.join('; ')])
   const path = pathOf(
@@ -61,7 +61,7 @@ export function requestOf(
   }
 }
 
-/** The path with its values in; none of them may turn it into another path. */
+/** The path with its values; no value can turn it into another path. */
 function pathOf(
   { path, parameters }: PlannedOperation,
   pieces: ReadonlyMap<string, { parameter: PlannedParameter; text: string }>,
@@ -85,7 +85,10 @@ function pathOf(
 
 const elsewhere = 'must not contain "." or ".." as a path segment, encoded or not: it would change the path'
 
-/** True for a text that holds a dot segment, however often it is encoded: servers and proxies in between may decode it again. */
+/**
+ * True for a text with a dot segment, however often it is encoded, since intermediate servers and proxies may decode it
+ * again.
+ */
 function leadsElsewhere(text: string): boolean {
   let at = text
   for (let times = 0; times < 6; times++) {
@@ -94,11 +97,14 @@ function leadsElsewhere(text: string): boolean {
     if (next === at) return false
     at = next
   }
-  // Nobody encodes a text that often.
+  // No legitimate text is encoded that often.
   return true
 }
 
-/** Decodes what is encoded well, and leaves the rest: others in between may be as lenient. Overlong forms of a dot and a slash count, too. */
+/**
+ * Decodes valid escapes and leaves others, since intermediaries may be as lenient. Overlong forms of a dot and a slash
+ * are decoded too.
+ */
 const decodedOnce = (text: string): string =>
   text
     .replace(/%c0%ae|%e0%80%ae/gi, '.')
@@ -116,10 +122,12 @@ const decodedOnce = (text: string): string =>
     .replace(/[\uff0e\u2024]/g, '.')
     .replace(/[\uff0f\u2215\u2044]/g, '/')
 
-/** A piece of a URL as a description writes it: what a URL cannot hold is encoded, and what is encoded stays. */
+/** A segment of a URL in a description: characters that a URL cannot contain are encoded, and encoded ones stay. */
 const legal = (text: string): string => text.replace(/[^\x21-\x7e]+|["<>\\^`{|}]/g, uriComponent)
 
-/** The URL: queries of the base and of the path stay, but for pairs that a parameter replaces or that nothing was given for. */
+/**
+ * The URL. Queries of the base and of the path are kept, except pairs that a parameter replaces or that have no value.
+ */
 function joined(
   base: string,
   path: string,
@@ -154,13 +162,13 @@ interface Content {
 }
 const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text)
 
-/** A null that was given is a value; what is absent has a default. */
+/** An explicit null is a value; a missing argument has a default. */
 const givenOr = (given: Readonly<Record<string, unknown>>, argument: string, otherwise: unknown): unknown =>
   Object.hasOwn(given, argument) && given[argument] !== undefined ? given[argument] : otherwise
 
 type ValueOf = (from: Pick<PlannedParameter, 'argument' | 'setting' | 'fixed' | 'otherwise'>) => unknown
 
-/** The same letters for the same value. */
+/** An equal value keeps its original text. */
 const recordedText = (recorded: Recorded | undefined, value: unknown): string | undefined =>
   recorded !== undefined && JSON.stringify(recorded.value) === JSON.stringify(value) ? recorded.text : undefined
 
@@ -203,7 +211,7 @@ const entries = (whole: unknown): { property: BodyProperty; value: unknown }[] =
     .filter(([, value]) => value !== undefined)
     .map(([name, value]) => ({ property: { path: [name] }, value }))
 
-/** A JSON value with others set in it. */
+/** A JSON value with other values inserted. */
 function jsonOf(whole: unknown, values: readonly { property: BodyProperty; value: unknown }[]): unknown {
   let root: unknown = structuredClone(whole)
   for (const { property, value } of values) root = placed(root, property.path, value)
@@ -216,7 +224,7 @@ function placed(at: unknown, [key, ...rest]: readonly (string | number)[], value
     string | number,
     unknown
   >
-  // A key such as __proto__ is a key like any other.
+  // A key such as __proto__ is treated as any other key.
   Object.defineProperty(holder, key, {
     value: placed(Object.hasOwn(holder, key) ? holder[key] : undefined, rest, value),
     enumerable: true,
@@ -226,7 +234,7 @@ function placed(at: unknown, [key, ...rest]: readonly (string | number)[], value
   return holder
 }
 
-/** The parts of a value whose description has a style for it: `a[b]=1` of a deep object is one by that name. */
+/** The parts of a value with a declared style: `a[b]=1` of a deep object is one part. */
 function styledParts(part: { property: BodyProperty; value: unknown }): (typeof part)[] {
   const { property, value } = part
   if (property.style === undefined || property.isFile || typeof value !== 'object' || value === null) return [part]
@@ -239,7 +247,7 @@ function styledParts(part: { property: BodyProperty; value: unknown }): (typeof 
     })
 }
 
-/** One field of a form: blanks are `+`, lists are repeated, objects are JSON, unless a style says otherwise. */
+/** One field of a form: spaces become `+`, lists are repeated, objects are JSON, unless a style is declared. */
 function formPiece({ property, value }: { property: BodyProperty; value: unknown }): string[] {
   const name = String(property.path[0])
   const plus = (text: string) => text.replaceAll('%20', '+')

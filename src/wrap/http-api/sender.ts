@@ -10,21 +10,21 @@ export interface UpstreamAnswer {
   readonly status: number
   readonly headers: ReadonlyMap<string, string>
   readonly body: Uint8Array
-  /** More would have come; it was not waited for. */
+  /** True if the body was longer; the rest was not read. */
   readonly isCut: boolean
   /** URL after redirects. */
   readonly url: string
 }
-/** Sends one request and takes at most `maxBytes` of the answer. */
+/** Sends one request and reads at most `maxBytes` of the response. */
 export type Send = (request: UpstreamRequest, signal: AbortSignal) => Promise<UpstreamAnswer>
 
 export interface NetworkOptions {
   readonly maxBytes: number
-  /** Requests may go to this machine and its network, since the base URL does. */
+  /** Allows requests to this machine and its network, since the base URL is there. */
   readonly allowPrivateNetwork: boolean
 }
 
-/** Sends over the network. Connections stay open between calls; `close` ends them. */
+/** Sends requests over the network. Connections stay open between calls; `close` ends them. */
 export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions): {
   send: Send
   close(): Promise<void>
@@ -38,7 +38,7 @@ export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions)
     checkHost(at, allowPrivateNetwork)
     const response = await agent.request({
       origin: at.origin,
-      // As it was written: what a URL object makes of it may be another path.
+      // The original text, since a URL object may normalize it to another path.
       path: url.replace(/^[a-z]+:\/\/[^/?#]*/i, '').replace(/^(?!\/)/, '/'),
       method: method as Dispatcher.HttpMethod,
       headers: headers.flat(),
@@ -57,7 +57,7 @@ export function networkSender({ maxBytes, allowPrivateNetwork }: NetworkOptions)
 /** An API in this process. */
 export type InProcess = (request: Request) => Promise<Response> | Response
 
-/** Hands requests to an API in this process; nothing crosses a network. */
+/** Sends requests to an API in this process, without a network. */
 export function inProcessSender(upstream: InProcess, maxBytes: number): Send {
   return async ({ method, url, headers, body }, signal) => {
     if (body !== undefined && /^(GET|HEAD)$/.test(method)) throw httpApiErrors.upstreamBody(method)
@@ -84,13 +84,13 @@ async function taken(
   for await (const chunk of stream) {
     chunks.push(chunk)
     size += chunk.length
-    // Leaving the loop ends the stream, and the connection with it.
+    // Leaving the loop closes the stream and its connection.
     if (size > maxBytes) return { bytes: Buffer.concat(chunks).subarray(0, maxBytes), isCut: true }
   }
   return { bytes: Buffer.concat(chunks), isCut: false }
 }
 
-/** Decompresses responses of servers that compress without a request. */
+/** Decompresses responses of servers that compress them without being asked. */
 function decoded(body: Readable, encoding: string | undefined): Readable {
   const decoders: Record<string, () => Transform> = {
     gzip: createGunzip,

@@ -1,7 +1,7 @@
 import { uriUnreserved } from '../../escape/uri.js'
 import type { PlannedParameter, Style } from './operation.js'
 
-/** A value that does not go where it should: what is wrong with it, in words for the model. */
+/** A value that cannot be sent in its place, with an error text for the model. */
 export class Unsendable extends Error {
   readonly argument: string | undefined
   constructor(argument: string | undefined, reason: string) {
@@ -12,7 +12,9 @@ export class Unsendable extends Error {
 
 type Encode = (text: string) => string
 
-/** Leaves reserved characters and encoded ones, as `allowReserved` says, but for `#` and `&`, which would end the value. */
+/**
+ * Keeps reserved and encoded characters, as `allowReserved` requires, except `#` and `&`, which would end the value.
+ */
 const reservedKept: Encode = (text) =>
   uriUnreserved(text)
     .replace(/%(3A|2F|3F|5B|5D|40|21|24|27|28|29|2A|2B|2C|3B|3D)/g, (code) => decodeURIComponent(code))
@@ -21,9 +23,9 @@ const reservedKept: Encode = (text) =>
 const asIs: Encode = (text) => text
 
 /**
- * The text of a parameter at its place, by the `style` and `explode` of OpenAPI, which are those of RFC 6570: a piece of the path,
- * `name=value` of the query (several joined by `&`), a header's value, `name=value` of a cookie. Undefined if there is nothing to
- * send: an absent value, null, an empty list.
+ * The text of a parameter in its place, by `style` and `explode` of OpenAPI, which follow RFC 6570: a path segment,
+ * `name=value` of the query (several joined by `&`), a header value, `name=value` of a cookie. Undefined if there is
+ * nothing to send: a missing value, null, an empty list.
  */
 export function serialized(parameter: PlannedParameter, value: unknown): string | undefined {
   const { in: place, name, style, explode, allowsReserved } = parameter
@@ -36,7 +38,7 @@ export function serialized(parameter: PlannedParameter, value: unknown): string 
   return named(style, explode, key, shown, encode)
 }
 
-/** Styles of paths and headers: what stands there is a prefix and values. */
+/** Styles of paths and headers: a prefix and values. */
 function positional(style: Style, explode: boolean, name: string, value: unknown, encode: Encode): string {
   if (style === 'label') {
     if (typeof value === 'string') return `.${encode(value)}`
@@ -60,7 +62,7 @@ const separators: Partial<Record<Style, string>> = {
   tabDelimited: '%09',
 }
 
-/** Styles of queries and cookies: what stands there is `name=value`. */
+/** Styles of queries and cookies: `name=value`. */
 function named(style: Style, explode: boolean, name: string, value: unknown, encode: Encode): string | undefined {
   if (typeof value === 'string') return `${name}=${encode(value)}`
   if (isList(value) ? value.length === 0 : entriesOf(value).length === 0) return undefined
@@ -76,7 +78,7 @@ function named(style: Style, explode: boolean, name: string, value: unknown, enc
 
 function deep(name: string, value: unknown, encode: Encode): string[] {
   if (isList(value)) {
-    // Items with something inside are told apart by their number; plain values repeat the name.
+    // Items with nested values are distinguished by their index; plain values repeat the name.
     const isNested = value.some((item) => isList(item) || isMap(item))
     return value.flatMap((item, at) => deep(isNested ? `${name}%5B${at}%5D` : name, item, encode))
   }
@@ -93,11 +95,11 @@ function valuesOf(value: unknown, between: string, encode: Encode): string[] {
 
 const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value)
 const isMap = (value: unknown): value is object => typeof value === 'object' && value !== null && !isList(value)
-/** Absent values of an object are not sent. */
+/** Missing values of an object are not sent. */
 const entriesOf = (value: unknown): [string, unknown][] =>
   Object.entries(value as object).filter(([, item]) => item !== undefined && item !== null)
 
-/** One value as text; what has more inside than a list or an object of plain values is JSON. */
+/** One value as text; values nested deeper than a list or an object of plain values become JSON. */
 export function textOf(value: unknown): string {
   if (typeof value === 'string') return value
   return value === null ? '' : (JSON.stringify(value) ?? '')

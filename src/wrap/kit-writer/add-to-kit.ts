@@ -3,15 +3,16 @@ import { kitWriterErrors } from './errors.js'
 import { importText, type KitImport, type KitSection, Names } from './kit-section.js'
 
 type Ts = typeof TypeScript
-/** Text to put in at a place. */
+/** Text to insert at a position. */
 interface Insertion {
   readonly at: number
   readonly text: string
 }
 
 /**
- * The text of a kit file with another source in it: imports that are missing, a statement, and its parts at the end of the list. Everything else
- * stays as it is. Pure. Throws a `JexoError` if the file has no call of `defineKit` that this could be added to.
+ * The text of a kit file with another source: missing imports, a statement, and its parts at the end of the list.
+ * Everything else stays unchanged. Pure. Throws a `JexoError` if the file has no call of `defineKit` to which it can be
+ * added.
  */
 export function addedToKit(...given: Parameters<typeof withSource>): string {
   try {
@@ -43,7 +44,7 @@ function withSource(ts: Ts, fileName: string, content: string, sectionOf: (names
   )
 }
 
-/** Statements with other names for some of what they use. */
+/** Statements with some of their names replaced. */
 function withNames(ts: Ts, body: string, renamed: ReadonlyMap<string, string>): string {
   if (renamed.size === 0) return body
   const file = ts.createSourceFile('body.ts', body, ts.ScriptTarget.Latest, true)
@@ -80,7 +81,7 @@ function statementStart(file: TypeScript.SourceFile, statement: TypeScript.State
   return at
 }
 
-/** The statement with the kit, and what its `parts` are. */
+/** The statement with the kit, and the expression of its `parts`. */
 function kitIn(ts: Ts, file: TypeScript.SourceFile, fileName: string) {
   const calls: { statement: TypeScript.Statement; parts: TypeScript.ObjectLiteralElementLike }[] = []
   for (const statement of file.statements) {
@@ -104,7 +105,7 @@ function kitIn(ts: Ts, file: TypeScript.SourceFile, fileName: string) {
   return found
 }
 
-/** The list of parts gets further elements; what is no list becomes one. */
+/** Adds elements to the list of parts; another expression becomes a list. */
 function partsInsertion(
   ts: Ts,
   file: TypeScript.SourceFile,
@@ -138,7 +139,10 @@ function partsInsertion(
   ]
 }
 
-/** Adds names to existing imports, and adds missing imports. A name that means something else already gets another one. */
+/**
+ * Adds names to existing imports, and adds missing imports. A name with another meaning in the file gets a different
+ * local name.
+ */
 function importsFor(ts: Ts, file: TypeScript.SourceFile, wanted: readonly KitImport[]) {
   const names = new Names(topLevelNames(ts, file))
   const insertions: Insertion[] = []
@@ -189,7 +193,7 @@ function importsFor(ts: Ts, file: TypeScript.SourceFile, wanted: readonly KitImp
   return { insertions, renamed }
 }
 
-/** Every name that the file uses, whatever for: none of them is taken again. */
+/** All names in the file, for any purpose; none of them is used for something new. */
 function identifiersIn(ts: Ts, file: TypeScript.SourceFile): Set<string> {
   const found = new Set<string>()
   const visit = (node: TypeScript.Node): void => {

@@ -29,7 +29,7 @@ export const kitWriterErrors = {
       'add the source by hand: jexo wrap <source> --out another.kit.ts shows the lines',
       file,
     ),
-  /** Why a kit does not load with another source; the file that was tried is gone. */
+  /** Why a kit does not load with another source; the temporary file no longer exists. */
   notAdded: (file: string, cause: unknown) =>
     isJexoError(cause) && cause.code === 'part-taken'
       ? new JexoError(cause.code, cause.problem, 'give --prefix, --only or --except', file, { cause })

@@ -6,7 +6,7 @@ export interface KitImport {
   readonly from: string
   readonly names?: readonly string[]
   readonly namespace?: string
-  /** A line before it. */
+  /** A comment line before it. */
   readonly remark?: string
 }
 /** The section of a kit file for one source. */
@@ -18,13 +18,13 @@ export interface KitSection {
   readonly parts: readonly string[]
   readonly about?: string
 }
-/** A source as it is written into a kit file. */
+/** A source as written into a kit file. */
 export interface KitEntry {
   section(outFile: string, names: Names): KitSection
   mark(outFile: string): WrittenMark
 }
 
-/** Names of variables that are taken in a kit file. */
+/** Variable names that are in use in a kit file. */
 export class Names {
   readonly #taken: Set<string>
 
@@ -36,7 +36,7 @@ export class Names {
     return this.#taken.has(name)
   }
 
-  /** The name, or with a number if it is taken; it is taken then. */
+  /** Returns the name, with a number if it is in use, and marks it as used. */
   take(wanted: string): string {
     let name = wanted
     for (let count = 2; this.#taken.has(name); count++) name = `${wanted}${count}`
@@ -83,7 +83,7 @@ function partsText(parts: readonly string[]): string {
   return parts.length > 4 ? `parts: [\n${parts.map((part) => `    ${part},\n`).join('')}  ]` : flat
 }
 
-/** One import for each place, in the order in which they come; those of the library first. */
+/** One import for each module, in order of appearance; those of the library first. */
 function mergedImports(imports: readonly KitImport[]): KitImport[] {
   const merged = new Map<string, KitImport>()
   const apart: KitImport[] = []

@@ -1,6 +1,6 @@
 import type { JsonSchema } from '../../kit/schema.js'
 
-/** `get_hive(hive, most?)`: a tool by its name and its arguments. */
+/** A tool with its arguments: `get_hive(hive, most?)`. */
 export function signatureText(name: string, input: JsonSchema): string {
   const required = (input.required ?? []) as readonly string[]
   const names = Object.keys((input.properties ?? {}) as object)

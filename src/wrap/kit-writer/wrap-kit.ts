@@ -8,13 +8,13 @@ export interface WrapKit {
   readonly kind: keyof typeof functions
   /** Absolute path, or an address without user and password. */
   readonly source: string
-  /** How the kit names the source, if not by its path: an expression of TypeScript. */
+  /** The TypeScript expression for the source in the kit, if it is not its path. */
   readonly sourceText?: string | ((outFile: string) => string)
-  /** Options as they were given: plain values. */
+  /** Options as given: plain values. */
   readonly options: Readonly<Record<string, unknown>>
-  /** Options that hold files, absolute. */
+  /** Options with files, as absolute paths. */
   readonly files?: Readonly<Record<string, readonly string[]>>
-  /** Lines of the call's options, if they are not simply those of `options`. */
+  /** Lines of the call's options, if they are not those of `options`. */
   readonly optionLines?: readonly string[]
   readonly about: string
   /** Names of the settings that the kit reads. */
@@ -42,7 +42,7 @@ export function writeWrapKit(outFile: string, kit: WrapKit, isForced: boolean): 
   writeKitFile(outFile, kitNameOf(outFile), [wrapKitEntry(kit)], isForced)
 }
 
-/** The call of a wrap as a part of a kit file; `variable` is how its parts are called. */
+/** The call of a wrap as a part of a kit file; `variable` is the name for its parts. */
 export const wrapKitEntry = (kit: WrapKit, variable = 'parts'): KitEntry => ({
   section: (outFile, names) => sectionOf(outFile, kit, names.take(variable)),
   mark: (outFile) => {

@@ -11,7 +11,7 @@ import { kitWriterErrors } from './errors.js'
  */
 export interface WrittenMark {
   readonly kind: string
-  /** Relative to the kit file, or the name of a package. */
+  /** Path relative to the kit file, or the name of a package. */
   readonly source: string
   readonly options: Readonly<Record<string, unknown>>
   /** Fingerprints of the planned tools by name. */
@@ -48,7 +48,7 @@ export function readMarks(content: string): { marks: readonly WrittenMark[]; isE
     rest = rest.slice(0, Math.max(0, at - 1))
   }
   if (marks.length > 0) {
-    // The text ends with the newline that stands before the first mark.
+    // The text ends with the newline before the first mark.
     const text = fingerprint(rest)
     isEdited = fingerprints.some((one) => one !== text)
   }
@@ -72,12 +72,12 @@ export const fingerprint = (value: unknown): string =>
     .digest('hex')
     .slice(0, 10)
 
-/** One fingerprint in parts, so that a comparison can name the part that changed. */
+/** A fingerprint in several parts, so that a comparison can name the part that changed. */
 export const fingerprintOfParts = (parts: readonly unknown[]): string => parts.map(fingerprint).join('.')
 
 /**
- * The changes since a kit was written: a line per added (`+`), removed (`-`) or changed (`~`) tool. `partNames` are the names of
- * the parts of a fingerprint, in their order. Throws a `JexoError` if the file was not written by `jexo wrap`.
+ * The changes since a kit was written: a line per added (`+`), removed (`-`) or changed (`~`) tool. `partNames` are the
+ * names of the parts of a fingerprint, in order. Throws a `JexoError` if the file was not written by `jexo wrap`.
  */
 export function changesSince(
   outFile: string,
@@ -120,7 +120,7 @@ export function markIn(outFile: string, { kind, source }: MarkedSource): Written
   const { marks } = readMarks(readFileSync(out, 'utf8'))
   if (marks.length === 0) throw kitWriterErrors.kitFileUnmarked(outFile)
   const alike = marks.filter((mark) => mark.kind === kind)
-  // The only source of its kind may have moved.
+  // If it is the only source of its kind, it may have moved.
   const found =
     alike.find((mark) => isSame(out, mark.source, source)) ?? (alike.length === 1 ? alike[0] : undefined)
   if (!found)
@@ -134,7 +134,7 @@ export function markIn(outFile: string, { kind, source }: MarkedSource): Written
 const isSame = (out: string, written: string, source: string): boolean =>
   written === source || resolve(dirname(out), written) === source
 
-/** The options that a kit was written with; files that it names relative to itself are absolute. Throws like {@link markIn}. */
+/** The options of a written kit; files that it names relative to itself become absolute. Throws like {@link markIn}. */
 export function optionsOfKit(outFile: string, source: MarkedSource): Readonly<Record<string, unknown>> {
   const folder = dirname(resolve(outFile))
   const isFileOption = (name: string, value: unknown): value is unknown[] =>
@@ -147,10 +147,10 @@ export function optionsOfKit(outFile: string, source: MarkedSource): Readonly<Re
   )
 }
 
-/** The name that a kit has by its file: `registry.kit.ts` → `registry`. */
+/** The name of a kit, from its file name: `registry.kit.ts` → `registry`. */
 export const kitNameOf = (outFile: string): string => basename(outFile).replace(/(\.kit)?\.[cm]?[jt]sx?$/, '')
 
-/** How a kit file names another: by its path from there. */
+/** The relative path by which a kit file names another file. */
 export function pathFrom(outFile: string, source: string): string {
   const near = relative(dirname(resolve(outFile)), source)
     .split(sep)

@@ -8,12 +8,12 @@ export const harmlessFunctions = words(
     'encodeURIComponent decodeURIComponent encodeURI decodeURI structuredClone atob btoa queueMicrotask',
 )
 
-/** Objects all of whose functions are harmless. */
+/** Objects whose functions all have no side effects. */
 export const harmlessNamespaces = words(
   'Math JSON Number String Array Date BigInt Intl Symbol Promise console URL performance Buffer Uint8Array Float64Array Int32Array',
 )
 
-/** Functions of `Object` and `Reflect` that change nothing but, for some, their first argument. */
+/** Functions of `Object` and `Reflect` that modify nothing, or only their first argument. */
 export const harmlessOfObject = words(
   'keys values entries fromEntries assign freeze create is hasOwn getPrototypeOf getOwnPropertyNames isFrozen isSealed groupBy ' +
     'defineProperty defineProperties setPrototypeOf getOwnPropertyDescriptor getOwnPropertySymbols ownKeys has get seal',
@@ -27,7 +27,7 @@ export const harmlessClasses = words(
     'TextEncoder TextDecoder NumberFormat DateTimeFormat Collator PluralRules RelativeTimeFormat ListFormat Segmenter',
 )
 
-/** Methods of values that leave the value as it is. */
+/** Methods that do not modify their value. */
 export const readingMethods = words(
   'at charAt charCodeAt codePointAt concat endsWith entries every filter find findIndex findLast findLastIndex flat flatMap forEach ' +
     'get getDate getDay getFullYear getHours getMilliseconds getMinutes getMonth getSeconds getTime getTimezoneOffset getUTCDate ' +
@@ -43,7 +43,7 @@ export const readingMethods = words(
 /** Method names that modify values of other types: `store.replace(hive)`. */
 export const ambiguousMethods = words('replace replaceAll with concat union finally bind')
 
-/** Methods that write to the value they are called on. */
+/** Methods that modify their value. */
 export const writingMethods = words(
   'push pop shift unshift splice sort reverse fill copyWithin set add delete clear append setDate setFullYear setHours ' +
     'setMilliseconds setMinutes setMonth setSeconds setTime setUTCDate setUTCFullYear setUTCHours setUTCMilliseconds setUTCMinutes ' +

@@ -7,7 +7,7 @@ import { readModule } from './read.js'
 import type { ModuleReading } from './reading.js'
 
 interface Kept {
-  /** Each file that was read, with what it was like. */
+  /** The files that were read, with a stamp of each. */
   stamps: Record<string, string>
   reading: ModuleReading
 }
@@ -25,7 +25,7 @@ export async function readModuleCached(file: string): Promise<ModuleReading> {
   return reading
 }
 
-/** How types are read is also something that a reading depends on. */
+/** The reading also depends on the code that reads types. */
 const readers = [
   'read',
   'exports',
@@ -45,11 +45,11 @@ const readers = [
   'examples',
   'package-entry',
 ].flatMap((name) =>
-  // Compiled, or as source in a checkout's tests.
+  // Compiled, or as sources in the tests of a checkout.
   ['js', 'ts'].map((ending) => compiledFile(`wrap/module/${name}.${ending}`)).filter((path) => existsSync(path)),
 )
 
-/** Beside the packages of the project, as caches are; without any, in the cache of the user. */
+/** In `node_modules/.cache` of the project; without a project, in the user's cache. */
 function cacheFor(file: string): string {
   for (let folder = dirname(file); ; folder = dirname(folder)) {
     if (existsSync(join(folder, 'node_modules'))) return join(folder, 'node_modules', '.cache', 'jexo')
@@ -65,7 +65,7 @@ function keptIn(folder: string, name: string): Kept | undefined {
   }
 }
 
-/** Files of one's own by their content; those of packages, which are many, by size and time. */
+/** Files of the project are identified by content; those of packages, which are many, by size and time. */
 function stampOf(file: string): string {
   try {
     if (!/[\\/]node_modules[\\/]/.test(file)) return cacheKey(readFileSync(file))

@@ -3,7 +3,10 @@ import type { JsonSchema } from '../../kit/schema.js'
 import type { Validate } from '../../kit/validation.js'
 import { isObject } from '../../protocol/messages.js'
 
-/** Conversion of a value between JSON and the parameters and results of a function. Plain data, so that a plan can hold it; null where both are the same. */
+/**
+ * Conversion of a value between JSON and the parameters and results of a function. Plain data, so that a plan can
+ * contain it; null if both are the same.
+ */
 export type Conversion =
   | { readonly as: 'date' | 'url' | 'bigint' | 'bytes' | 'buffer' }
   | { readonly as: 'list' | 'set' | 'iterable'; readonly items: Conversion | null }
@@ -30,7 +33,7 @@ export type Conversion =
   | { readonly as: 'own'; readonly json: Conversion | null }
   | { readonly as: 'ref'; readonly name: string }
 
-/** Conversions that refer to themselves, by name, and the schemas of the same names. */
+/** Recursive conversions by name, and the schemas of the same names. */
 export interface Definitions {
   readonly conversions?: Readonly<Record<string, Conversion>>
   readonly schemas?: Readonly<Record<string, JsonSchema>>
@@ -68,12 +71,12 @@ export function fromJson(value: unknown, conversion: Conversion | null, definiti
   }
 }
 
-/** Arguments without the missing ones at the end, so that a function with overloads sees how many it was given. */
+/** Arguments without missing ones at the end, so that a function with overloads sees the right number. */
 export function withoutMissing(args: readonly unknown[]): unknown[] {
   return args.slice(0, args.findLastIndex((value) => value !== undefined) + 1)
 }
 
-/** JSON of what a function gave. */
+/** Converts the result of a function to JSON. */
 export function toJson(value: unknown, conversion: Conversion | null, definitions: Definitions = {}): unknown {
   if (conversion === null || value === undefined || value === null) return value
   const inner = (given: unknown, by: Conversion | null) => toJson(given, by, definitions)
@@ -141,7 +144,7 @@ function withinShape(value: unknown, conversion: Conversion, inner: Inner): unkn
   )
 }
 
-/** The branch is the one whose JSON fits its schema; a value that does not convert by it belongs to another. */
+/** Selects the branch whose schema the JSON matches; if the conversion fails, another branch is tried. */
 function unionToJson(
   value: unknown,
   branches: readonly { schema: JsonSchema; conversion: Conversion | null }[],
@@ -153,7 +156,7 @@ function unionToJson(
       const converted = inner(value, conversion)
       if (isJson(converted) && fits(schema, converted, definitions)) return converted
     } catch {
-      // A Date is no Map: the next branch is tried.
+      // A Date is not a Map: the next branch is tried.
     }
   }
   return value

@@ -15,13 +15,13 @@ export interface Docs {
   readonly isInternal: boolean
   readonly effect: Effect | undefined
   readonly examples: readonly string[]
-  /** Constraints of the thing itself, as JSON Schema keywords. */
+  /** Constraints of the declaration itself, as JSON Schema keywords. */
   readonly constraints: JsonObject
   /** By name, `options.most` for a property of a destructured parameter. */
   readonly parameters: Readonly<Record<string, { about: string; constraints: JsonObject }>>
 }
 
-/** A symbol, or the signature of a function where its symbol says nothing. */
+/** A symbol, or the signature of a function if its symbol has no comment. */
 export interface Documented {
   getDocumentationComment(checker: ts.TypeChecker | undefined): ts.SymbolDisplayPart[]
   getJsDocTags(checker?: ts.TypeChecker): ts.JSDocTagInfo[]
@@ -35,7 +35,7 @@ const numeric = new Set([
 ])
 const textual = new Set(['pattern', 'format', 'contentEncoding', 'contentMediaType'])
 
-/** Reads the doc comment of a symbol. A constraint that follows a `@param` is of that parameter. */
+/** Reads the doc comment of a symbol. A constraint after a `@param` applies to that parameter. */
 export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: Documented): Docs {
   const tags = isOfPlatform(symbol) ? [] : symbol.getJsDocTags(checker)
   const texts = (name: string) => tags.filter((tag) => tag.name === name).map((tag) => textOf(compiler, tag.text))
@@ -55,7 +55,7 @@ export function docsOf(compiler: Compiler, checker: ts.TypeChecker, symbol: Docu
   }
 }
 
-/** The text of the comment, or what its tags say instead; remarks follow as a paragraph of their own. */
+/** The text of the comment, or of tags that replace it; remarks follow as a separate paragraph. */
 function aboutOf(comment: string, texts: (tag: string) => string[]): string {
   const main =
     comment === '' ? [...texts('summary'), ...texts('description'), ...texts('desc')].join('\n\n') : comment
@@ -87,7 +87,7 @@ function sortConstraints(compiler: Compiler, tags: readonly ts.JSDocTagInfo[]) {
       if (current !== undefined) parameterOf(current).about = inParagraphs((found?.[2] ?? '').trim())
       continue
     }
-    // `@minimum kg 0` names its parameter; else it is of the one that was described last.
+    // `@minimum kg 0` names its parameter; without a name, it applies to the last described parameter.
     const named = /^([A-Za-z_$][\w$.]*)\s+(\S[\s\S]*)$/.exec(said)
     const isNamed = named?.[1] !== undefined && Object.hasOwn(parameters, named[1])
     const found = constraintOf(tag, isNamed ? (named?.[2] ?? '') : said)
@@ -124,7 +124,7 @@ function defaultOf(text: string): JsonObject | undefined {
   }
 }
 
-/** Lines were broken for the width of a source file; paragraphs, lists and code stay. */
+/** Joins lines that were wrapped for the source file; paragraphs, lists and code stay. */
 function inParagraphs(text: string): string {
   return text.replace(/([^\n])\n(?=[^\n\s\-*\d`|#>])/g, '$1 ')
 }

@@ -14,11 +14,13 @@ import { isPlatformFile } from './known-types.js'
 import { type Body, isWithin, Names } from './names.js'
 import { OwnValues } from './own-values.js'
 
-/** How deep calls are followed, and how many nodes are looked at for one function. */
+/** Maximum depth of followed calls, and maximum number of nodes for one function. */
 const limits = { depth: 12, nodes: 20_000 }
 
 /**
- * Tells of functions whether they write to anything outside themselves, by their bodies. Arguments come from JSON, so modifying them or values derived from them is not an effect. Unknown code, such as a call into a package without source, counts as a write.
+ * Determines from their bodies whether functions have side effects. Arguments come from JSON, so modifying them or
+ * values derived from them is not a side effect. Unknown code, such as a call into a package without source, counts as
+ * one.
  */
 export class BodyReader {
   readonly #compiler: Compiler
@@ -42,13 +44,13 @@ export class BodyReader {
     this.#nodes = 0
     const body = this.#names.bodyOf(symbol) ?? this.#names.asBody(type.getCallSignatures()[0]?.declaration)
     const isHarmless = this.#judged(body, symbol)
-    // What was taken for harmless on the way may have counted on a function that then was not.
+    // Results that were assumed on the way may depend on a function that turned out to have side effects.
     if (!isHarmless) for (const fn of this.#assumed) this.#known.delete(fn)
     this.#assumed.clear()
     return isHarmless
   }
 
-  /** Code that is nested too deeply counts as unknown. */
+  /** Deeply nested code counts as unknown. */
   #judged(body: Body | undefined, symbol: ts.Symbol): boolean {
     try {
       return body ? this.#isHarmless(body) : this.#isHarmlessMade(symbol)
@@ -84,7 +86,7 @@ export class BodyReader {
     const known = this.#known.get(fn)
     if (known !== undefined) return known
     if (this.#depth >= limits.depth) return false
-    // A function that calls itself is judged by the rest of it.
+    // A recursive function is judged by the rest of its body.
     this.#known.set(fn, true)
     this.#depth++
     const isHarmless = [...fn.parameters, fn.body].every((node) => this.#holds(node, fn))
@@ -94,7 +96,7 @@ export class BodyReader {
     return isHarmless
   }
 
-  /** True if nothing below a node writes outside of `fn`. */
+  /** True if no node below writes outside of `fn`. */
   #holds(node: ts.Node, fn: ts.Node): boolean {
     if (++this.#nodes > limits.nodes) return false
     const compiler = this.#compiler
@@ -141,7 +143,7 @@ export class BodyReader {
     const areArgumentsFine = args.every((arg) => this.#isFineAsArgument(arg, fn))
     if (!areArgumentsFine) return false
     if (compiler.isIdentifier(callee)) return this.#isHarmlessName(callee, args, fn)
-    // JSON brings no functions: what is called on an argument is a method of the language, or was made here.
+    // JSON contains no functions, so a method called on an argument is one of the language, or was created here.
     if (!compiler.isPropertyAccessExpression(callee))
       return compiler.isElementAccessExpression(callee) && this.#own.isOwn(callee.expression, fn)
     const { expression: owner, name } = callee
@@ -192,7 +194,7 @@ export class BodyReader {
     const body = this.#names.bodyOf(this.#names.symbolOf(name))
     if (body && isWithin(body, fn)) return true
     if (body) return this.#isHarmless(body)
-    // A callback among the parameters is never given, or is the function's own.
+    // A callback parameter is never passed, or is created by the function.
     return this.#isParameter(name, fn)
   }
 

@@ -4,7 +4,7 @@ import type { Compiler } from './docs.js'
 import { literalValue } from './literals.js'
 import type { FunctionReading } from './reading.js'
 
-/** `winterFeed(9, 8) // 3.3`, or the arguments as JSON; what is neither is for people only. */
+/** `winterFeed(9, 8) // 3.3`, or the arguments as JSON; other examples are only for readers. */
 export function exampleOf(
   compiler: Compiler,
   text: string,

@@ -7,7 +7,7 @@ import { titleOf } from './package-entry.js'
 import { shown } from './place.js'
 import type { Program } from './program.js'
 
-/** A function that was found, before its signature is read. */
+/** A function before its signature is read. */
 export interface Candidate {
   path: readonly string[]
   label: readonly string[]
@@ -16,11 +16,11 @@ export interface Candidate {
   symbol: ts.Symbol
   node: ts.Node
   type: ts.Type
-  /** A method, whose declaration others inherit. */
+  /** A method whose declaration is inherited. */
   isOfClass?: true
 }
 
-/** The same thing under another name. */
+/** The same function under another name. */
 export interface Alias {
   readonly candidate: Candidate
   readonly of: Candidate
@@ -48,7 +48,7 @@ export function onceEach(
   }
 }
 
-/** The function itself, as far as it is declared: a member of an object may be one of many of its type. */
+/** The declared function itself; a member of an object may share its type with others. */
 function identityOf(compiler: Compiler, checker: ts.TypeChecker, candidate: Candidate): unknown {
   const { symbol, path } = candidate
   const { valueDeclaration } = symbol
@@ -63,7 +63,7 @@ function identityOf(compiler: Compiler, checker: ts.TypeChecker, candidate: Cand
   return isDeclared || path.length === 1 ? symbol : candidate
 }
 
-/** In the order of the file; re-exports follow. */
+/** In the order of the file, followed by re-exports. */
 export function inOrder(candidates: readonly Candidate[], source: ts.SourceFile): Candidate[] {
   const place = ({ node }: Candidate) =>
     node.getSourceFile() === source ? node.getStart() : Number.POSITIVE_INFINITY
@@ -133,7 +133,7 @@ export function symbolAt(
   return symbol ? { symbol: real(symbol), type: typeOf(symbol) } : undefined
 }
 
-/** How deep functions are looked for in exported objects: `api.hives.weigh`. */
+/** Maximum depth of functions in exported objects: `api.hives.weigh`. */
 const maxDepth = 3
 
 /** Functions of an exported object, and of objects in it. Functions that are declared by another package, such as the methods of a schema, are skipped. */
@@ -159,7 +159,7 @@ function membersOf(
   })
 }
 
-/** True for declarations of the platform, and of packages where the module is none itself. */
+/** True for declarations of the platform, and of packages if the module is not a package itself. */
 function isForeign(declaredIn: string, file: string): boolean {
   if (isPlatformFile(declaredIn)) return true
   return isInPackage(declaredIn) && !isInPackage(file)
@@ -194,7 +194,7 @@ export function makeableClasses(compiler: Compiler, checker: ts.TypeChecker, sou
   })
 }
 
-/** Public methods, called on an instance that the author gives; static ones on the class. */
+/** Public methods, called on an instance that the author passes; static methods, called on the class. */
 function methodsOf(
   compiler: Compiler,
   checker: ts.TypeChecker,
@@ -235,7 +235,7 @@ function methodsOf(
   return [...of(checker.getPropertiesOfType(instance), className), ...of(statics, undefined)]
 }
 
-/** The default export goes by the name of its function or class, or by that of the file. */
+/** The default export is named after its function or class, or after the file. */
 function nameOf(symbol: ts.Symbol, exportedAs: string, file: string, type: ts.Type): string {
   if (exportedAs !== 'default') return exportedAs
   const [signature] = type.getCallSignatures()

@@ -11,7 +11,7 @@ export interface ModuleSectionOptions {
   name: string
   /** Import specifier of the module in the kit file: `./colony.ts`, or the name of a package. */
   specifier: string
-  /** Names of variables that are taken. */
+  /** Variable names that are in use. */
   names: Names
 }
 
@@ -42,27 +42,27 @@ export function moduleSection(plan: ModulePlan, { name, specifier, names }: Modu
   }
 }
 
-/** Name of the export of a class; `default` for the default export. */
+/** Export name of a class; `default` for the default export. */
 const exportOf = (plan: ModulePlan, className: string) =>
   plan.tools.find(({ instanceOf }) => instanceOf === className)?.path[0] ?? className
 
 const camelCase = (text: string) =>
   snakeCase(text).replace(/_(\w)/g, (_all, letter: string) => letter.toUpperCase())
 const constName = ({ name }: PlannedTool) => `${variableName(name)}Tool`
-/** A name for a variable: what an identifier cannot hold is left out. */
+/** A variable name from any text; invalid characters are left out. */
 const variableName = (text: string) =>
   camelCase(text)
     .replace(/[^\w$]/g, '')
     .replace(/^(\d)/, '_$1')
 const accessText = (name: string) => (isIdentifier(name) ? `.${name}` : `[${textLiteral(name)}]`)
-/** The module goes by the kit's name, unless that is a word of the language or of the file itself. */
+/** The variable for the module is named after the kit, unless that name is reserved or in use. */
 function moduleName(name: string): string {
   const own = variableName(name) || 'source'
   return taken.has(own) ? `${own}Module` : own
 }
 const instanceName = (className: string) => `${variableName(className)}Instance`
 
-/** Writes tools one by one, and keeps what they need to have imported. */
+/** Writes tools, and collects the imports that they need. */
 class ToolWriter {
   readonly imports = new Set<string>()
   readonly helpers = new Set<string>()
@@ -117,7 +117,7 @@ class ToolWriter {
     if (steps.length === 1 && !showsErrors) {
       const [step = ''] = steps
       const value = step.replace(/^return /, '')
-      // A promise may be given as it is.
+      // A promise can be returned directly.
       const bare = value === `await ${asked}` && instanceOf === undefined
       const body = bare ? asked : value.startsWith('{') ? `(${value})` : value
       return `run: ${isWaiting && !bare ? 'async ' : ''}(${heads}) => ${body}`
@@ -126,7 +126,7 @@ class ToolWriter {
     return `${isWaiting || result.isStream ? 'async ' : ''}run(${heads}) {\n${block(showsErrors ? this.#guarded(all) : all, 4)}  }`
   }
 
-  /** The compiler would take one overload only: the arguments are put together, and given as they are. */
+  /** The compiler would accept only one overload, so the arguments are collected in a list and spread. */
   #overloadedRun(tool: PlannedTool): string {
     const { path, parameters, forms = [{ parameters, required: [] }], instanceOf, result } = tool
     this.helpers.add('withoutMissing')
@@ -160,7 +160,7 @@ class ToolWriter {
     return `${isWaiting ? 'async ' : ''}run(${heads}) {\n${block(tool.showsErrors ? this.#guarded(body) : body, 4)}  }`
   }
 
-  /** True for what can be a variable within `run` without hiding what is used there. */
+  /** True for a valid variable name within `run` that does not shadow a used one. */
   #isFree(name: string): boolean {
     return isIdentifier(name) && !taken.has(name) && name !== this.#module && !/Instance\d*$/.test(name)
   }
@@ -172,7 +172,7 @@ class ToolWriter {
       form === 'value' ? ((schema.properties as Record<string, JsonSchema> | undefined)?.value ?? {}) : schema
     const shown = (converted: string) =>
       form === 'value' ? (converted === 'value' ? '{ value }' : `{ value: ${converted} }`) : converted
-    // Places of a list, and what a schema refers to, are told to the compiler more loosely than the source has them.
+    // Tuple elements and referenced schemas are typed more loosely for the compiler than in the source.
     const isRough = !isLooselyTyped && /"(prefixItems|\$ref)":/.test(JSON.stringify(schema))
     if (conversion === null) return [`return ${shown(isRough ? `${value} as never` : value)}`]
     const isMissing = form === 'value' && !(schema.required as readonly string[] | undefined)?.includes('value')
@@ -180,7 +180,7 @@ class ToolWriter {
     if (isScalar) return [`return ${shown(simpleOut(value, conversion, shape) ?? value)}`]
     const name = value === 'items' ? 'items' : 'result'
     const first = value === name ? [] : [`const ${name} = ${value}`]
-    // Of what has no type, the compiler knows no items.
+    // For untyped values, the compiler does not know the type of items.
     const simple = isLooselyTyped ? undefined : simpleOut(name, conversion, shape)
     const converted = simple === undefined ? this.#helped('toJson', name, conversion, definitions) : simple
     return [...first, `return ${shown(isMissing ? `${name} === undefined ? undefined : ${converted}` : converted)}`]
@@ -244,7 +244,7 @@ class ToolWriter {
     })
   }
 
-  /** An argument on its way in, as the expression that makes it what the function takes. */
+  /** The expression that converts an input value to the function's argument. */
   #into(
     value: string,
     conversion: Conversion | null,
@@ -267,7 +267,7 @@ class ToolWriter {
   }
 }
 
-/** Words of the language, and names that written functions use themselves. */
+/** Reserved words, and names that written functions use. */
 const taken = new Set(
   (
     'await break case catch class const continue debugger default delete do else enum export extends false finally for function if ' +
@@ -294,7 +294,7 @@ const gatheringSteps = (asked: string) => [
   `for await (const item of ${asked}) {\n  items.push(item)\n  call.progress(items.length)\n}`,
 ]
 
-/** Values, lists and objects of values are made as one would write it; undefined for what is deeper. */
+/** Values, lists and objects of values as readable literals; undefined for deeper ones. */
 function simpleInto(value: string, conversion: Conversion, shape: JsonSchema): string | undefined {
   if (isNullable(shape)) return unlessNull(value, conversion, shape, simpleInto)
   if (conversion.as === 'date') return `new Date(${value})`
@@ -318,7 +318,7 @@ function simpleOut(value: string, conversion: Conversion, shape: JsonSchema): st
   if (conversion.as === 'map' && conversion.isObject && conversion.value === null)
     return `Object.fromEntries(${value})`
   if (conversion.as === 'iterable') {
-    // Items of a stream are in a list already.
+    // Items of a stream have been collected into a list.
     const list = value === 'items' ? 'items' : `[...${whole}]`
     return conversion.items === null
       ? list
@@ -387,6 +387,6 @@ const hasExtras = (parameter: PlannedTool['parameters'][number]) =>
   (parameter.kind === 'object' || parameter.kind === 'value') &&
   (parameter.signal !== undefined || parameter.progress !== undefined)
 
-/** Definitions go along only where the conversion refers to them. */
+/** Definitions are included only if the conversion refers to them. */
 const definitionsText = (conversion: Conversion, definitions: Definitions) =>
   /"as":"(ref|union)"/.test(JSON.stringify(conversion)) ? `, ${literal(definitions, 0, 60)} as never` : ''

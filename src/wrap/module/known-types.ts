@@ -2,7 +2,7 @@ import type ts from 'typescript'
 import type { Compiler } from './docs.js'
 import type { Shape } from './shapes.js'
 
-/** A type that cannot be JSON: why, and what to change. `path` leads to it through properties. */
+/** A type that JSON cannot represent: the reason and the fix. `path` leads to it through properties. */
 export class Unfit extends Error {
   readonly fix: string
   readonly path: readonly string[]
@@ -34,7 +34,7 @@ const iterables = new Set(['Iterable', 'IterableIterator', 'Generator', 'Iterato
 
 export const isStream = (type: ts.Type): boolean => streams.has(type.symbol?.name ?? '')
 
-/** Types of the language and its platform that have a form in JSON, and those of which it is known that they have none. */
+/** Types of the language and the platform that have a JSON form, and those that have none. */
 export function knownType(
   compiler: Compiler,
   checker: ts.TypeChecker,
@@ -66,7 +66,7 @@ export function knownType(
     }
   }
   if (name === 'Object') return { schema: {}, conversion: null }
-  // An interface without a class behind it, such as options of `Intl`, is data like any other.
+  // An interface without a class, such as options of `Intl`, is plain data.
   if (!(type.symbol.flags & compiler.SymbolFlags.Value)) return undefined
   throw new Unfit(`${article(name)} ${name} cannot be JSON`, fixes[name] ?? 'use plain data instead')
 }
@@ -79,7 +79,7 @@ const fixes: Readonly<Record<string, string>> = {
 }
 const article = (name: string) => (/^([AEIOU]|HTML|SVG)/.test(name) ? 'an' : 'a')
 
-/** A map whose keys are texts is an object; any other is a list of pairs. */
+/** A map with text keys becomes an object; any other becomes a list of pairs. */
 function mapShape(key: Shape, value: Shape): Shape {
   const isObject = key.conversion === null && key.schema.type === 'string'
   const { enum: names, pattern } = key.schema
@@ -105,7 +105,10 @@ function mapShape(key: Shape, value: Shape): Shape {
 export const isPlatformFile = (file: string): boolean =>
   /[\\/]typescript[\\/]lib[\\/]lib\.[\w.]+\.d\.ts$|[\\/]@types[\\/]node[\\/]/.test(file)
 
-/** Declared as an interface or class by the language's libraries or by Node; `Pick` and its like are only spelled there. */
+/**
+ * True if declared as an interface or class by the language's libraries or by Node; utility types such as `Pick` do not
+ * count.
+ */
 function isPlatform(compiler: Compiler, type: ts.Type): boolean {
   const { symbol } = type
   if (!symbol || symbol.name.startsWith('__')) return false

@@ -2,13 +2,13 @@ import type ts from 'typescript'
 import type { JsonObject } from '../../protocol/messages.js'
 import type { Compiler } from './docs.js'
 
-/** A default that is written out goes into the schema; one that is computed only makes the argument optional. */
+/** A literal default becomes part of the schema; a computed one only makes the argument optional. */
 export function defaultOf(compiler: Compiler, initializer: ts.Expression | undefined): JsonObject {
   const value = initializer ? literalValue(compiler, initializer) : undefined
   return value === undefined ? {} : { default: value }
 }
 
-/** The value of an expression that is nothing but literals; undefined if it is more than that. */
+/** The value of an expression that consists of literals; undefined for others. */
 export function literalValue(compiler: Compiler, node: ts.Expression): unknown {
   if (compiler.isStringLiteralLike(node)) return node.text
   if (compiler.isNumericLiteral(node)) return Number(node.text)

@@ -3,13 +3,13 @@ import { harmlessNamespaces } from './builtins.js'
 import type { Compiler } from './docs.js'
 import { isPlatformFile } from './known-types.js'
 
-/** A function, method or constructor that is written out. */
+/** A function, method or constructor with a body. */
 export type Body = ts.FunctionLikeDeclaration & { body: ts.Node }
 
-/** Over how many names a function is found. */
+/** Maximum number of names that are followed to find a function. */
 const maxSteps = 10
 
-/** Finds what names stand for: declarations, and functions with a body. */
+/** Resolves names to declarations, and to functions with a body. */
 export class Names {
   readonly #compiler: Compiler
   readonly #checker: ts.TypeChecker
@@ -42,7 +42,7 @@ export class Names {
     if (isNamed && node.initializer) return this.asBody(this.bare(node.initializer), steps)
     if (compiler.isShorthandPropertyAssignment(node))
       return this.bodyOf(this.#checker.getShorthandAssignmentValueSymbol(node), steps)
-    // `exports.weigh = function …` and `Hive.prototype.weigh = …` of JavaScript.
+    // `exports.weigh = function …` and `Hive.prototype.weigh = …` in JavaScript.
     const parent = node.parent
     if (parent && compiler.isBinaryExpression(parent)) return this.asBody(this.bare(parent.right), steps)
     if (compiler.isIdentifier(node)) return this.bodyOf(this.#checker.getSymbolAtLocation(node), steps)

@@ -11,7 +11,7 @@ import { TypeReader } from './types.js'
 /** Maximum number of overloads that are read. */
 const maxOverloads = 16
 
-/** One way to call a function, with its arguments as they were read. */
+/** One signature of a function, with its arguments. */
 interface Form {
   readonly parameters: readonly Parameter[]
   readonly args: readonly Argument[]
@@ -22,13 +22,13 @@ type Reading = Pick<
   FunctionReading,
   'parameters' | 'forms' | 'isLooselyTyped' | 'input' | 'inputDefinitions' | 'omitted' | 'result'
 >
-/** Why a signature cannot be a tool, and where in it that was found. */
+/** Why a signature cannot be a tool, and the location of the problem. */
 export interface UnfitSignature {
   readonly what: 'parameter' | 'its result'
   readonly unfit: Unfit
 }
 
-/** The call signatures of a function as one tool: its arguments are those of all overloads, and its result that of any. */
+/** The signatures of a function as one tool: its arguments are those of all overloads, and its result that of any. */
 export function readSignatures(place: Place, signatures: readonly ts.Signature[]): Reading | UnfitSignature {
   const { compiler, checker, node } = place
   const inward = new TypeReader(compiler, checker, 'in', node)
@@ -99,7 +99,7 @@ const leftText = (left: number, of: number, unfit: readonly UnfitSignature[]): s
   return `arguments of ${left} of its ${of} overloads${reason}`
 }
 
-/** Overloads whose arguments continue each other are one form; the others stay apart. */
+/** Overloads whose arguments extend each other are merged; the others stay separate. */
 function groupsOf(forms: readonly Form[]): Form[] {
   const groups: Form[] = []
   for (const form of forms) {
@@ -111,7 +111,7 @@ function groupsOf(forms: readonly Form[]): Form[] {
   return groups
 }
 
-/** Without those that would never be called, since an earlier one takes the same arguments by the same names. */
+/** Without overloads that could never be called, since an earlier one has the same argument names. */
 function reachable(groups: readonly Form[]): Form[] {
   const namesOf = ({ args }: Form) =>
     args

@@ -3,7 +3,7 @@ import { harmlessFunctions, readingMethods } from './builtins.js'
 import type { Compiler } from './docs.js'
 import { type Body, isWithin, type Names } from './names.js'
 
-/** Tells which values a function has for itself. */
+/** Determines which values only the function itself can reach. */
 export class OwnValues {
   readonly #compiler: Compiler
   readonly #names: Names
@@ -114,7 +114,7 @@ export class OwnValues {
     )
   }
 
-  /** `hives.forEach((hive) => …)`: an item is as own as its list. */
+  /** `hives.forEach((hive) => …)`: an item belongs to the function if its list does. */
   #isOwnCallback(parameter: ts.ParameterDeclaration, fn: ts.Node, seen: ReadonlySet<ts.Node>): boolean {
     const call = parameter.parent.parent
     const compiler = this.#compiler

@@ -1,7 +1,7 @@
 import { existsSync, readFileSync, statSync } from 'node:fs'
 import { basename, dirname, join, relative, sep } from 'node:path'
 
-/** The file that a package, or a path of it, is imported by, from the folder that one is in. */
+/** Resolves a package, or a path of it, to a file, from a given folder. */
 export function packageEntry(given: string): string | undefined {
   const parts = given.split('/')
   const name = parts.slice(0, given.startsWith('@') ? 2 : 1).join('/')
@@ -28,9 +28,9 @@ function manifestAt(file: string): Record<string, unknown> {
   }
 }
 
-/** As an import finds it: the file itself, with an ending, or as a folder. */
+/** Resolves like an import: the file itself, with an extension, or as a folder. */
 function fileAt(path: string, root: string): string | undefined {
-  // A package names files of its own.
+  // A package may name its own files.
   if (relative(root, path).startsWith('..')) return undefined
   const names = ['', '.js', '.mjs', '.cjs', '.ts', '/index.js', '/index.mjs', '/index.cjs']
   return names.map((ending) => path + ending).find((file) => existsSync(file) && statSync(file).isFile())
@@ -60,7 +60,7 @@ function byCondition(value: unknown): string | undefined {
   return ['import', 'node', 'module', 'default', 'require'].map((name) => byCondition(given[name])).find(Boolean)
 }
 
-/** Name of a module: that of its package or of its file. */
+/** Name of a module: its package, or its file. */
 export const titleOf = (file: string): string =>
   file.includes(`${sep}node_modules${sep}`) ? packageSpecifier(file) : basename(file)
 

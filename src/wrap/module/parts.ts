@@ -11,12 +11,12 @@ import { fromJson, toJson, withoutMissing } from './conversion.js'
 import { argumentNames, formNames, type ModulePlan, type PlannedTool } from './plan.js'
 import type { Parameter } from './reading.js'
 
-/** A module as it was loaded: its exports by name. */
+/** A loaded module: its exports by name. */
 export type Exports = Readonly<Record<string, unknown>>
 /** Instances of exported classes, by the names of the classes. */
 export type Instances = Readonly<Record<string, Shared<unknown>>>
 
-/** The tools of a plan, with the functions of a module behind them. */
+/** The tools of a plan, which call the functions of a module. */
 export function modulePartsOf(plan: ModulePlan, exports: Exports, instances: Instances = {}): ToolPart[] {
   if (plan.form === 'catalogue') return catalogueOf(plan, exports, instances)
   return plan.tools.map((planned) => {
@@ -62,7 +62,7 @@ async function callFunction(
     const returned = await Reflect.apply(run, self, args)
     return await resultOf(planned, returned, call)
   } catch (error) {
-    // Where the source says when it fails, its message was written for whoever calls.
+    // If the source documents its errors, their messages were written for callers.
     const isMeant = planned.showsErrors && error instanceof Error && !isRefusal(error) && !isJexoError(error)
     throw isMeant ? new Refusal(error.message, { cause: error }) : error
   }
@@ -90,7 +90,7 @@ export const valueAt = (exports: Exports, path: readonly string[]): unknown =>
 
 const member = (owner: unknown, key: string): unknown => (owner as Record<string, unknown> | undefined)?.[key]
 
-/** The parameters of the overload that matches the arguments. Throws a `Refusal` if they are of none. */
+/** The parameters of the overload that matches the arguments. Throws a `Refusal` if none matches. */
 function parametersFor({ name, parameters, forms }: PlannedTool, given: JsonObject): readonly Parameter[] {
   if (!forms) return parameters
   const names = Object.keys(given)

@@ -1,7 +1,7 @@
 import { relative } from 'node:path'
 import type ts from 'typescript'
 
-/** A file as people see it: below the current folder by its relative path. */
+/** A file for messages: below the current folder as a relative path. */
 export const shown = (file: string): string => {
   const near = relative(process.cwd(), file)
   return near.startsWith('..') ? file : near

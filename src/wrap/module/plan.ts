@@ -12,16 +12,16 @@ export interface ModulePlan {
   readonly kind: 'module'
   /** The name of the file or package. */
   readonly title: string
-  /** JavaScript without declarations. */
+  /** True for JavaScript without type declarations. */
   readonly isUntyped: boolean
   /** One tool per function, or a catalogue of three tools that search, explain and call. */
   readonly form: 'tools' | 'catalogue'
-  /** Put before the names of the catalogue's tools. */
+  /** Prefix of the names of the catalogue's tools. */
   readonly cataloguePrefix?: string
   readonly tools: readonly PlannedTool[]
   readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
-  /** Members of inputs that cannot be JSON and are never given, and names that had to differ: a line each. */
+  /** A line for each input member that was left out since JSON cannot represent it, and for each renamed argument. */
   readonly notes: readonly string[]
 }
 export interface PlannedTool {
@@ -31,7 +31,7 @@ export interface PlannedTool {
   readonly where: string
   readonly title?: string
   readonly about: string
-  /** False if the source says nothing, and `about` is made from the name. */
+  /** False if the source has no description, so that `about` is derived from the name. */
   readonly isDescribed: boolean
   readonly effect: Effect
   readonly isEffectGuessed: boolean
@@ -45,17 +45,17 @@ export interface PlannedTool {
   readonly input: JsonSchema
   readonly inputDefinitions: Definitions
   readonly result: Result
-  /** The source says when it fails: its messages are meant for callers. */
+  /** True if the source documents its errors: their messages are meant for callers. */
   readonly showsErrors: boolean
   readonly omitted: readonly string[]
 }
 export interface ModulePlanOptions {
-  /** Tools to take, by name, glob or `tag:…`; all by default. */
+  /** Tools to include, by name, glob or `tag:…`. Default: all. */
   readonly only?: readonly string[]
   readonly except?: readonly string[]
-  /** Put before every name. */
+  /** Prefix of all names. */
   readonly prefix?: string
-  /** Names of tools, from those of the functions; snake_case by default. */
+  /** Style of tool names, derived from those of the functions. Default: snake_case. */
   readonly toolName?: (name: string) => string
   /** Tags of all tools. */
   readonly tags?: readonly string[]
@@ -65,7 +65,7 @@ export interface ModulePlanOptions {
   readonly catalogue?: boolean
 }
 
-/** Plans the parts of a module that was read. Throws a `JexoError` if a name chooses nothing. */
+/** Plans the parts of a module. Throws a `JexoError` if a name matches nothing. */
 export function planFunctions(
   reading: ModuleReading,
   options: ModulePlanOptions = {},
@@ -101,7 +101,7 @@ function plannedTool(
   read: FunctionReading,
   { prefix = '', toolName = snakeCase, effects = {}, tags = [] }: ModulePlanOptions,
 ): PlannedTool {
-  // A name without letters, such as `_`, has no words.
+  // A name without letters, such as `_`, contains no words.
   const name = prefix + (toolName(read.label.join('_')) || `function_${read.path.length}`)
   const effect = effects[name] ?? read.effect
   return {
@@ -127,7 +127,7 @@ function plannedTool(
   }
 }
 
-/** A function without a result has an effect that its body does not show. */
+/** A function without a result must have an effect that its body does not show. */
 const givesWhatItReads = ({ onlyReads, result }: FunctionReading) => onlyReads === true && result.form !== 'nothing'
 
 /** The description of a tool, which must be a sentence; derived from the name if the source has none. */
@@ -137,7 +137,7 @@ function aboutFromName({ name, result }: FunctionReading): string {
   return result.about === undefined ? sentence : `${sentence} Gives: ${result.about}`
 }
 
-/** The sets of arguments of the overloads. */
+/** The argument sets of the overloads. */
 function formsText({ forms }: FunctionReading): string[] {
   return forms ? [`Arguments that go together: ${formNames(forms)}.`] : []
 }

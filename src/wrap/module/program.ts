@@ -5,14 +5,14 @@ import type ts from 'typescript'
 import { loadCompiler } from './compiler.js'
 import type { Compiler } from './docs.js'
 
-/** The compiler's view of a module: its program, and the file whose exports are read. */
+/** The compiler's program for a module, and the file whose exports are read. */
 export interface Program {
   readonly compiler: Compiler
   readonly program: ts.Program
   readonly entry: string
 }
 
-/** Opens a program for one file, with the options of the project it is in. */
+/** Creates a program for one file, with the options of its project. */
 export function openProgram(compiler: Compiler, file: string): Program {
   const entry = typedEntry(compiler, file)
   const options = optionsFor(compiler, file)
@@ -26,7 +26,10 @@ export function openProgram(compiler: Compiler, file: string): Program {
   return { compiler, program, entry }
 }
 
-/** The JavaScript behind a package's declarations, for what only bodies tell; undefined where the module is no declaration. */
+/**
+ * The JavaScript for a package's declarations, to examine function bodies; undefined if the module is not a declaration
+ * file.
+ */
 export function openImplementation({ compiler, entry }: Program, file: string): Program | undefined {
   if (entry === file || !/\.[cm]?js$/.test(file)) return undefined
   const resolution = isCommonJs(file)
@@ -35,13 +38,13 @@ export function openImplementation({ compiler, entry }: Program, file: string): 
   const options = {
     ...resolution,
     ...{ target: compiler.ScriptTarget.ES2022, allowJs: true, noEmit: true, noLib: true, types: [] },
-    // Imports lead to code, not to its declarations.
+    // Imports resolve to code instead of declarations.
     ...{ noDtsResolution: true, maxNodeModuleJsDepth: 20 },
   }
   return { compiler, program: compiler.createProgram({ rootNames: [file], options }), entry: file }
 }
 
-/** Reads each file once for both looks at it. */
+/** Each file is read once for both programs. */
 function keepingHost(compiler: Compiler, options: ts.CompilerOptions): ts.CompilerHost {
   const host = compiler.createCompilerHost(options)
   const kept = new Map<string, ts.SourceFile | undefined>()
@@ -56,7 +59,10 @@ function keepingHost(compiler: Compiler, options: ts.CompilerOptions): ts.Compil
 const speaksOfNode =
   /['"]node:|\b(Buffer|NodeJS|process|require)\b|from ['"](fs|path|os|crypto|stream|util|events|https?|url|zlib)['"/]/
 
-/** Types of Node where a file speaks of it, else those of the web, which say the same of `URL` or `fetch`: reading both takes twice as long. */
+/**
+ * Uses Node's types if a file needs them, else those of the web, which declare `URL` and `fetch` as well; reading both
+ * takes twice as long.
+ */
 function platformOf(bare: ts.Program, { lib }: ts.CompilerOptions): ts.CompilerOptions {
   const isOnNode = bare.getSourceFiles().some(({ text }) => speaksOfNode.test(text))
   if (lib !== undefined) return { types: ['node'] }
@@ -77,7 +83,7 @@ function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
     ...(isCommonJs(file)
       ? { module: compiler.ModuleKind.NodeNext, moduleResolution: compiler.ModuleResolutionKind.NodeNext }
       : {}),
-    // What the schemas depend on, whatever the project says.
+    // Options that the schemas depend on, whatever the project's settings are.
     strict: true,
     strictNullChecks: true,
     exactOptionalPropertyTypes: false,
@@ -87,19 +93,19 @@ function optionsFor(compiler: Compiler, file: string): ts.CompilerOptions {
     checkJs: false,
     maxNodeModuleJsDepth: 1,
     skipLibCheck: true,
-    // Node's types are those of the project, or ours where it has none.
+    // Node's types are those of the project, or those of this package.
     ...(hasNodeTypes(file) ? {} : ownNodeTypes()),
   }
 }
 
-/** JavaScript that gives its exports by `module.exports`, which the compiler sees only if it resolves as Node does. */
+/** JavaScript that uses `module.exports`, which the compiler only sees with Node's module resolution. */
 function isCommonJs(file: string): boolean {
   if (!/\.c?js$/.test(file)) return false
   const text = readFileSync(file, 'utf8')
   return /^\s*(module\.exports|exports[.[])/m.test(text) && !/^(import|export)\b/m.test(text)
 }
 
-/** True if the project that a file is in lets it import `./colony.ts` by that name. */
+/** True if the project of a file allows the import `./colony.ts`. */
 export function allowsSourceEndings(file: string): boolean {
   const compiler = loadCompiler()
   const config = compiler.findConfigFile(dirname(file), compiler.sys.fileExists)
@@ -118,7 +124,7 @@ function readConfig(compiler: Compiler, config: string): ts.CompilerOptions {
   return Object.fromEntries(Object.entries(kept).filter(([, value]) => value !== undefined)) as ts.CompilerOptions
 }
 
-/** Without any, what a function takes of Node's types is not known, and it is skipped with that reason. */
+/** Without Node's types, a function that needs them is skipped with that reason. */
 function ownNodeTypes(): ts.CompilerOptions {
   try {
     return { typeRoots: [dirname(dirname(createRequire(import.meta.url).resolve('@types/node/package.json')))] }

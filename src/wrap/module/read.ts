@@ -12,8 +12,8 @@ import { openImplementation, openProgram, type Program } from './program.js'
 import type { FunctionReading, ModuleReading, Skipped } from './reading.js'
 
 /**
- * Reads what a module exports by the TypeScript compiler. Throws a `JexoError` if there is nothing to read: an import that is
- * not found, no exports at all.
+ * Reads the exports of a module with the TypeScript compiler. Throws a `JexoError` if an import is missing, or there
+ * are no exports.
  */
 export async function readModule(file: string): Promise<{ reading: ModuleReading; files: string[] }> {
   const compiler = loadCompiler()
@@ -57,7 +57,7 @@ export async function readModule(file: string): Promise<{ reading: ModuleReading
   }
 }
 
-/** Tells of a function whether its body writes to nothing outside; of a package, by the code behind its declarations. */
+/** Determines whether a function's body has side effects; for a package, from the code behind its declarations. */
 function bodiesOf(opened: Program, file: string): (candidate: Candidate) => boolean {
   const implementation = openImplementation(opened, file)
   const { compiler, program } = implementation ?? opened
@@ -99,7 +99,7 @@ function readFunction(
   const signatures = type.getCallSignatures()
   const [signature] = signatures as [ts.Signature]
   const isSaid = symbol.getDocumentationComment(checker).length + symbol.getJsDocTags(checker).length > 0
-  // What is exported by another name is described where it is declared.
+  // An export under another name is described at its declaration.
   const docs = docsOf(compiler, checker, isSaid ? symbol : signature)
   if (docs.isInternal) return undefined
   const where = placeOf(node.getSourceFile(), node.getStart(), file)

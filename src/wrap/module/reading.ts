@@ -6,18 +6,18 @@ import type { Conversion, Definitions } from './conversion.js'
 /** The exports of a module as plain data, from which plans are created. */
 export interface ModuleReading {
   readonly file: string
-  /** The name of the file, or of the package that it is of. */
+  /** Name of the file, or of its package. */
   readonly title: string
-  /** JavaScript without declarations, of which a strict compiler knows no types. */
+  /** True for JavaScript without declarations, which has no types for a strict compiler. */
   readonly isUntyped: boolean
   readonly functions: readonly FunctionReading[]
   readonly skipped: readonly Skipped[]
   readonly warnings: readonly string[]
-  /** Exported classes whose instances need nothing to be made. */
+  /** Exported classes whose constructors need no arguments. */
   readonly makeable: readonly string[]
 }
 
-/** Something that is not taken, and why. */
+/** A skipped export, and the reason. */
 export interface Skipped {
   readonly name: string
   /** `colony.ts:12` */
@@ -32,7 +32,7 @@ export interface FunctionReading {
   readonly path: readonly string[]
   /** Its names in the source: `['Ledger', 'record']`. */
   readonly label: readonly string[]
-  /** The class whose instance it is called on. */
+  /** The display name; a default export has the name of its function or file. */
   readonly instanceOf?: string
   /** The name people know it by; the default export has that of its function or file. */
   readonly name: string
@@ -40,7 +40,7 @@ export interface FunctionReading {
   readonly about: string
   readonly title?: string
   readonly effect?: Effect
-  /** Its body writes to nothing outside itself. */
+  /** Its body has no side effects. */
   readonly onlyReads?: true
   readonly isDeprecated: boolean
   readonly examples: readonly Example[]
@@ -52,17 +52,17 @@ export interface FunctionReading {
   readonly input: JsonSchema
   readonly inputDefinitions: Definitions
   readonly result: Result
-  /** Optional members of the input that cannot be JSON, and why. */
+  /** Optional input members that JSON cannot represent, with reasons. */
   readonly omitted: readonly string[]
 }
 
-/** One way to call a function: its parameters in order, and the arguments that must be given. */
+/** One signature: its parameters in order, and its required arguments. */
 export interface CallForm {
   readonly parameters: readonly Parameter[]
   readonly required: readonly string[]
 }
 
-/** How an argument gets back into its place. */
+/** How an argument is mapped to its parameter. */
 export type Parameter =
   | {
       readonly kind: 'value' | 'rest'
@@ -85,20 +85,20 @@ export type Parameter =
       readonly signal?: string
       readonly progress?: string
     }
-  /** An optional argument that cannot be JSON: it is never given. */
+  /** An optional argument that JSON cannot represent, and that is never passed. */
   | { readonly kind: 'absent' }
   | { readonly kind: 'signal' }
   | { readonly kind: 'progress' }
 
 export interface Result {
-  /** `object`: given as it is; `value`: as `{ value }`; `nothing`; `any`: without a schema. */
+  /** `object`: returned as it is; `value`: as `{ value }`; `nothing`; `any`: without a schema. */
   readonly form: 'object' | 'value' | 'nothing' | 'any'
   readonly schema?: JsonSchema
   readonly conversion: Conversion | null
   readonly definitions: Definitions
-  /** It comes as a promise. */
+  /** The result is a promise. */
   readonly isLater: boolean
-  /** Items come one after the other, and are counted as progress. */
+  /** The result is a stream of items, which are counted as progress. */
   readonly isStream: boolean
   readonly about?: string
 }

@@ -1,7 +1,7 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
 
-/** Schemas of fewer or more characters are left as they are, and so are smaller parts. */
+/** Schemas with fewer or more characters than these limits are left unchanged, as are smaller parts. */
 const limits = { schema: 4000, largest: 1_000_000, part: 200, definitions: 60 }
 
 /**
@@ -58,7 +58,7 @@ function partsOf(schema: unknown, hint: string): [JsonSchema, string][] {
 const holders = new Set(['items', 'prefixItems', 'anyOf', 'oneOf', 'allOf', 'additionalProperties'])
 const own = (value: unknown, hint: string): [JsonSchema, string][] => (isObject(value) ? [[value, hint]] : [])
 
-/** Key of a part: its JSON without descriptions. Undefined for what is too small, or may be null. */
+/** Key of a part: its JSON without descriptions. Undefined if it is too small, or nullable. */
 function keyOf({ description: _, ...part }: JsonSchema): string | undefined {
   const branches = [part.anyOf, part.oneOf].find(Array.isArray) as JsonSchema[] | undefined
   if (part.$ref !== undefined || (part.type !== 'object' && !branches)) return undefined

@@ -12,7 +12,7 @@ export interface SchemaKeywords {
 }
 
 type Kind = 'string' | 'number' | 'array' | 'object' | 'other'
-/** How deep schemas that name each other are followed. */
+/** Maximum depth of schemas that refer to each other. */
 const maxDepth = 8
 
 /** The schema from which `z.infer<typeof hive>` or an alias of it was inferred; undefined for other types. */
@@ -140,7 +140,7 @@ const fixedKeywords: Readonly<Record<string, JsonObject>> = {
   },
 }
 
-/** A schema with the keywords of a tree put where they belong. */
+/** Adds the keywords of a tree to the matching places of a schema. */
 export function withKeywords(schema: JsonSchema, keywords: SchemaKeywords | undefined): JsonSchema {
   if (!keywords) return schema
   if (Array.isArray(schema.anyOf)) {

@@ -31,7 +31,7 @@ export function unionOf(branches: readonly Shape[]): Shape {
   if (only && branches.length === 1) return only
   const values = branches.filter(({ schema }) => schema.type !== 'null')
   const [value] = values
-  // Null is null in JSON too: what is left says how to convert.
+  // Null is null in JSON too, so the other branch determines the conversion.
   if (value && values.length === 1)
     return { schema: { anyOf: branches.map(({ schema }) => schema) }, conversion: value.conversion }
   const ordered = [...branches].sort((a, b) => turnOf(a) - turnOf(b))
@@ -47,7 +47,7 @@ function turnOf({ conversion }: Shape): number {
   return conversion.as === 'bytes' || conversion.as === 'buffer' || conversion.as === 'bigint' ? 2 : 0
 }
 
-/** The pattern of a template literal type: fixed texts with numbers, choices or anything between them. */
+/** The pattern of a template literal type: fixed texts with numbers, choices or any text between them. */
 export function templatePattern(
   texts: readonly string[],
   parts: readonly ('number' | 'bigint' | 'text' | readonly string[])[],
@@ -62,7 +62,7 @@ export function templatePattern(
   return `^${texts.map((text, at) => asPattern(text) + inner(parts[at])).join('')}$`
 }
 
-/** True if something is really converted; a reference alone does nothing. */
+/** True if a conversion changes something; a reference alone does not. */
 export function reallyConverts(
   conversion: Conversion | null,
   named: Readonly<Record<string, Conversion>>,

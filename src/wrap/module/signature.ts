@@ -19,11 +19,14 @@ export interface Place {
   checker: ts.TypeChecker
   docs: Docs
   node: ts.Node
-  /** It is called on what it is a member of. */
+  /** True if it is called on its object. */
   isMember: boolean
 }
 
-/** Parameters of a signature as the arguments of a tool. Throws `Unfit` with the name of the parameter that cannot be JSON. */
+/**
+ * The parameters of a signature as arguments of a tool. Throws `Unfit` with the name of a parameter that JSON cannot
+ * represent.
+ */
 export function readParameters(
   place: Place,
   signature: ts.Signature,
@@ -113,7 +116,7 @@ function filledProperties(
   return filled
 }
 
-/** The properties of a destructured object are arguments themselves, unless a name is taken already. */
+/** The properties of a destructured object become separate arguments, unless a name is in use. */
 function spreadObject(
   place: Place,
   types: TypeReader,
@@ -160,7 +163,10 @@ function bindingDefaults(compiler: Compiler, pattern: ts.ObjectBindingPattern): 
   )
 }
 
-/** The awaited result type of a signature; its schema refers to the definitions of `types`. Throws `Unfit` where it cannot be JSON. */
+/**
+ * The awaited result type of a signature; its schema refers to the definitions of `types`. Throws `Unfit` if JSON
+ * cannot represent it.
+ */
 export function readResult({ checker, docs }: Place, signature: ts.Signature, types: TypeReader): Result {
   const returned = signature.getReturnType()
   const type = checker.getAwaitedType(returned) ?? returned
@@ -190,7 +196,7 @@ export function readResult({ checker, docs }: Place, signature: ts.Signature, ty
   }
 }
 
-/** True if whatever fits the schema is an object, so that it can be structured content as it is. */
+/** True if every value that matches the schema is an object, and so can be structured content. */
 function isObjectSchema(schema: JsonSchema, definitions: Readonly<Record<string, JsonSchema>>): boolean {
   if (schema.type === 'object') return true
   const named = /^#\/\$defs\/(.+)$/.exec(String(schema.$ref ?? ''))?.[1]
@@ -202,7 +208,7 @@ function isObjectSchema(schema: JsonSchema, definitions: Readonly<Record<string,
 
 const narrower = (types: TypeReader): { isNarrower?: true } => (types.takeNarrower() ? { isNarrower: true } : {})
 
-/** A property whose default the code has itself may be left out, as one that is optional. */
+/** A property with a default in the code is optional. */
 function propertyOf(types: TypeReader, symbol: ts.Symbol, hasDefault: boolean): ReturnType<TypeReader['property']> {
   try {
     return types.property(symbol)
@@ -220,7 +226,7 @@ function isPlainObject(compiler: Compiler, type: ts.Type): boolean {
   return !type.isUnion() && (type.flags & (compiler.TypeFlags.Object | compiler.TypeFlags.Intersection)) !== 0
 }
 
-/** `[from, to]` goes by the names in it; the compiler has none for it. */
+/** `[from, to]` is named by its elements, since the compiler has no name for it. */
 function nameIn(
   compiler: Compiler,
   declaration: ts.ParameterDeclaration | undefined,

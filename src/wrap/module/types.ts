@@ -14,7 +14,7 @@ export interface Omitted {
   readonly reason: string
 }
 
-/** Types of one function in one direction, as JSON Schema 2020-12; definitions are gathered as types turn out to be recursive. */
+/** Converts types in one direction (input or output) to JSON Schema 2020-12; recursive types become definitions. */
 export class TypeReader {
   readonly #compiler: Compiler
   readonly #checker: ts.TypeChecker
@@ -51,7 +51,7 @@ export class TypeReader {
     return this.#namesByJson.get(json)
   }
 
-  /** Leaves out what cannot be JSON. */
+  /** Leaves out members that JSON cannot represent. */
   omit({ path, message }: Unfit): void {
     this.#omitted.push({ path, reason: message })
   }
@@ -61,19 +61,21 @@ export class TypeReader {
     return this.#omitted.splice(0)
   }
 
-  /** True if what was read since the last call is narrower than its schema: names of enums, brands, patterns of texts, references. */
+  /**
+   * True if a type since the last call was narrower than its schema: names of enums, brands, text patterns, references.
+   */
   takeNarrower(): boolean {
     const was = this.#isNarrower
     this.#isNarrower = false
     return was
   }
 
-  /** Throws `Unfit` where the type cannot be JSON. */
+  /** Throws `Unfit` if JSON cannot represent the type. */
   read(type: ts.Type): Shape {
     return this.pruned(this.#shapeOf(type))
   }
 
-  /** Without a conversion that in the end converts nothing; to be asked when a type is read to its end. */
+  /** Removes a conversion that changes nothing; only valid once the whole type is read. */
   pruned(shape: Shape): Shape {
     return shape.conversion && !reallyConverts(shape.conversion, this.#conversions)
       ? { ...shape, conversion: null }
@@ -150,7 +152,7 @@ export class TypeReader {
     return unionOf(branches)
   }
 
-  /** The branches that can be JSON: on the way in, one that cannot removes only itself. Throws `Unfit` if none is left. */
+  /** The branches that JSON can represent. In input, others are removed. Throws `Unfit` if none is left. */
   #fittingBranches(members: readonly ts.Type[], hasOthers: boolean): Shape[] {
     if (this.#direction === 'out') return members.map((member) => this.#shapeOf(member))
     const unfit: Unfit[] = []
@@ -172,7 +174,7 @@ export class TypeReader {
     return shapes
   }
 
-  /** Literals stand as they were written where the union has a name, else numbers by their size. */
+  /** Literals keep their order if the union has a name; otherwise numbers are sorted. */
   #declaredOrder(type: ts.UnionType): (literal: ts.LiteralType) => number {
     const declaration = type.aliasSymbol?.declarations?.find(this.#compiler.isTypeAliasDeclaration)
     const node = declaration?.type
@@ -200,7 +202,7 @@ export class TypeReader {
     return (type.flags & (StringLike | NumberLike | BooleanLike | BigIntLike)) !== 0
   }
 
-  /** `string & { __brand: 'hive' }` is a string for everybody else. */
+  /** `string & { __brand: 'hive' }` is a string at run time. */
   #branded(type: ts.IntersectionType): Shape {
     const [primitive] = type.types.filter((part) => this.#isPrimitive(part))
     this.#isNarrower = true
@@ -293,7 +295,7 @@ export class TypeReader {
     return {
       schema: {
         type: 'array',
-        // `[]` has no places, and a list of no schemas is no schema.
+        // `[]` has no elements, and an empty list of schemas is not valid.
         ...(fixed.length > 0 ? { prefixItems: fixed.map(({ schema }) => schema) } : {}),
         items: rest ? rest.schema : false,
         minItems: least,
@@ -332,7 +334,7 @@ export class TypeReader {
       .find(({ keyType }) => !this.isKind(keyType, 'ESSymbolLike'))
     const others = index ? this.#shapeOf(index.type) : undefined
     const isEmpty = Object.keys(properties).length === 0
-    // `{}` is anything but null and undefined: there is nothing to hold it to.
+    // `{}` is anything but null and undefined, so there is no constraint.
     if (isEmpty && !others && type.symbol?.name === '__type' && this.#direction === 'out')
       return plain({ type: 'object' })
     const closed = this.#direction === 'in' ? { additionalProperties: false } : {}
@@ -353,13 +355,15 @@ export class TypeReader {
     properties: Readonly<Record<string, Conversion>>,
     others: Conversion | null,
   ): Conversion | null {
-    // An instance has more than its type shows: what is private stays inside, and getters count.
+    // Only public members of an instance are visible, and getters count.
     const isInstance = type.symbol?.valueDeclaration && this.#compiler.isClassLike(type.symbol.valueDeclaration)
     if (isInstance && this.#direction === 'out') return { as: 'instance', names, properties }
     return Object.keys(properties).length > 0 || others ? { as: 'object', properties, others } : null
   }
 
-  /** One property of an object; undefined for what is of no interest to JSON. Throws `Unfit` with the name of the property. */
+  /**
+   * One property of an object; undefined if it is irrelevant for JSON. Throws `Unfit` with the name of the property.
+   */
   property(symbol: ts.Symbol): { shape: Shape; isOptional: boolean } | undefined {
     const { name } = symbol
     if (name.startsWith('__@') || name.startsWith('#')) return undefined
@@ -374,7 +378,7 @@ export class TypeReader {
       )
     }
     const isMethod = (symbol.flags & SymbolFlags.Method) !== 0
-    // What a class can do is no part of its data on the way out.
+    // In output, methods of a class are not data.
     if (
       isMethod &&
       this.#direction === 'out' &&
@@ -409,7 +413,7 @@ export class TypeReader {
     }
   }
 
-  /** A signal and a callback for progress at the top of an options object come from the call. */
+  /** A signal and a progress callback at the top of an options object are supplied by the call. */
   #isFilledByCall(name: string, type: ts.Type): boolean {
     if (this.#open.size !== 1) return false
     const bare = this.#checker.getNonNullableType(type)

@@ -17,12 +17,11 @@ export interface WrapModuleOptions extends ModulePlanOptions {
 }
 
 /**
- * Turns the exported functions of a file into tools: their types become schemas, their doc comments descriptions. The source is a
- * `URL` or an absolute path of a `.ts`, `.mts`, `.tsx` or `.js` file, also one of an installed package. Functions that cannot be
- * tools are left out; `jexo wrap` says which and why. A packed kit needs neither the source nor the compiler.
- *
- * Rejects with a `JexoError` if the file is missing or exports nothing, where an import is not found, or where two functions would
- * get one name.
+ * Turns the exported functions of a file into tools: their types become schemas, their doc comments descriptions. The
+ * source is a `URL` or an absolute path of a `.ts`, `.mts`, `.tsx` or `.js` file, also one of an installed package.
+ * Functions that cannot be tools are left out; `jexo wrap` lists them with reasons. A packed kit needs neither the
+ * source nor the compiler.  Rejects with a `JexoError` if the file is missing or exports nothing, if an import is
+ * missing, or if two functions would get the same name.
  *
  * @example parts: [...await wrapModule(new URL('./colony.ts', import.meta.url), { only: ['winter_*'] })]
  */
@@ -44,7 +43,7 @@ export async function wrapModule(source: URL | string, options: WrapModuleOption
   return modulePartsOf(withFunctions(plan, exports), exports, instances)
 }
 
-/** Without tools whose function the module does not have, whatever its declarations say. */
+/** Without tools whose function is missing from the loaded module, whatever its declarations say. */
 function withFunctions(plan: ModulePlan, exports: Exports): ModulePlan {
   const isThere = ({ path, instanceOf }: ModulePlan['tools'][number]) =>
     instanceOf !== undefined || typeof valueAt(exports, path) === 'function'
@@ -59,7 +58,7 @@ function withFunctions(plan: ModulePlan, exports: Exports): ModulePlan {
   return { ...plan, tools: plan.tools.filter(isThere) }
 }
 
-/** The plan alone, without loading the module: what `jexo wrap` shows. */
+/** The plan, without loading the module, as `jexo wrap` shows it. */
 export async function planModule(
   file: string,
   options: ModulePlanOptions = {},
@@ -80,7 +79,7 @@ async function load(file: string): Promise<Exports> {
   const isPackage = /[\\/]node_modules[\\/]/.test(file)
   if (generation !== undefined && !isPackage) url.searchParams.set('jexo-load', String(generation))
   const module = await importAt(url, file)
-  // A CommonJS module whose names Node could not see has them on its default export.
+  // If Node could not detect the names of a CommonJS module, they are properties of its default export.
   const whole = module.default
   return typeof whole === 'object' && whole !== null ? { ...(whole as Exports), ...module } : module
 }

@@ -21,7 +21,7 @@ import { planModule } from './wrap-module.js'
 export interface WriteKitOptions extends Omit<ModulePlanOptions, 'toolName'> {
   /** Exported classes that the kit instantiates. */
   instances?: readonly string[]
-  /** Writes over a kit that was edited since it was written. */
+  /** Overwrites a kit that was edited. */
   isForced?: boolean
 }
 /** Result of checking a written kit: added, removed and changed tools. */
@@ -57,7 +57,7 @@ function writePlannedKit(
   writeKitFile(outFile, kitNameOf(outFile), [moduleEntry(plan, source, options)], isForced)
 }
 
-/** A module as it is written into a kit file; `name` is how the module is called there. */
+/** A module as written into a kit file; `name` is the variable for the module. */
 export function moduleEntry(
   plan: ModulePlan,
   source: string,
@@ -79,7 +79,7 @@ export function moduleEntry(
   }
 }
 
-/** How a mark names a module: by its path from the kit file, or as its package. */
+/** The name of a module in a mark: its path relative to the kit file, or its package. */
 const markedSource = (source: string, outFile: string): string =>
   source.includes(`${sep}node_modules${sep}`) ? packageSpecifier(source) : pathFrom(resolve(outFile), source)
 
@@ -98,7 +98,7 @@ function catalogueKitOf(plan: ModulePlan, source: string, given: Readonly<Record
   }
 }
 
-/** Compares a written kit with its source as it is now. Throws a `JexoError` if the file was not written by `writeKit`. */
+/** Compares a written kit with the current source. Throws a `JexoError` if the file was not written by `writeKit`. */
 export async function checkKit(source: string, outFile: string): Promise<KitCheck> {
   const { instances = [], ...options } = optionsOfKit(outFile, { kind: 'module', source }) as Omit<
     WriteKitOptions,
@@ -107,7 +107,7 @@ export async function checkKit(source: string, outFile: string): Promise<KitChec
   return { differences: moduleChangesSince(outFile, source, await planModule(source, options, instances)) }
 }
 
-/** The changes of a module since a kit was written; `plan` uses the options in the kit's mark. */
+/** The changes of a module since a kit was written; `plan` uses the options stored in the kit. */
 export function moduleChangesSince(outFile: string, source: string, plan: ModulePlan): readonly string[] {
   const byName = new Map(plan.tools.map((tool) => [tool.name, tool]))
   const signature = (name: string) => {
@@ -138,10 +138,10 @@ const fingerprintsOf = ({ tools }: ModulePlan): WrittenMark['tools'] =>
     ]),
   )
 
-/** How the kit file imports the module: by its path from there, or by the name of its package. */
+/** The import specifier for the module: its relative path, or the name of its package. */
 function specifierOf(source: string, out: string): string {
   if (source.includes(`${sep}node_modules${sep}`)) return packageSpecifier(source)
   const path = pathFrom(out, source)
-  // The compiler takes the ending of a source only where the project says so; Jexo finds it by both.
+  // The compiler accepts a `.ts` extension only if the project allows it; Jexo accepts both forms.
   return allowsSourceEndings(out) ? path : path.replace(/\.(m?)tsx?$/, '.$1js')
 }

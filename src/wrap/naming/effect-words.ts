@@ -151,7 +151,9 @@ export function wordsOf(name: string): string[] {
 
 export const snakeCase = (name: string): string => wordsOf(name).join('_')
 
-/** What a name promises to do to the world; what it does not say counts as a change, so that nothing looks harmless by accident. */
+/**
+ * The effect that a name suggests. Unclear names count as a change, so that nothing is taken for harmless by mistake.
+ */
 export function guessEffect(name: string): Effect {
   const [first = ''] = wordsOf(name)
   return effectOfWord.get(first) ?? 'change'

@@ -1,9 +1,9 @@
 import { snakeCase, wordsOf } from './effect-words.js'
 
-/** Hosts put something before names, and take about sixty characters in all. */
+/** Hosts add prefixes to names, and accept about sixty characters in total. */
 const maxCharacters = 56
 
-/** A tool's name for an operation: its id, cleaned; without one, method and path. */
+/** The tool name for an operation: its cleaned id, otherwise method and path. */
 export function operationName({
   operationId,
   method,
@@ -16,7 +16,7 @@ export function operationName({
   const byPath = pathName(method, path)
   if (operationId === undefined) return byPath
   const given = snakeCase(operationId)
-  // Some frameworks put path and method behind every id.
+  // Some frameworks append path and method to every id.
   const tail = `_${[...pathWords(path.replace(/[{}]/g, '')), method.toLowerCase()].join('_')}`
   const own = given.endsWith(tail) && given.length > tail.length ? given.slice(0, -tail.length) : given
   return own === '' ? byPath : shortened(own)
@@ -39,7 +39,7 @@ function shortened(name: string): string {
   return end > maxCharacters / 2 ? part.slice(0, end) : part
 }
 
-/** Returns every operation a name of its own, in order; a second of the same name is told apart by its path, then by a number. */
+/** Makes the names of operations unique, in order; a duplicate is distinguished by its path, then by a number. */
 export function uniqueNames<T extends { operationId?: string; method: string; path: string }>(
   operations: readonly T[],
   name: (operation: T) => string,
@@ -64,7 +64,7 @@ export function uniqueNames<T extends { operationId?: string; method: string; pa
 
 const generic = /^(the|a|an|of|for|our|official|api|apis|rest|restful|http|service|openapi|swagger|v?\d+)$/
 
-/** The words of an API's title that tell it from others. */
+/** The distinctive words of an API's title. */
 export function titleWords(title: string): string[] {
   const words = title
     .toLowerCase()
@@ -74,7 +74,7 @@ export function titleWords(title: string): string[] {
   return words.length > 0 ? words.slice(0, 4) : ['api']
 }
 
-/** A text as the beginning of the names of settings, which are letters, digits and underscores and do not begin with a digit. */
+/** A text as the prefix of setting names: letters, digits and underscores, not beginning with a digit. */
 export const settingPrefixFrom = (text: string): string =>
   text
     .toUpperCase()

@@ -56,7 +56,7 @@ function isObjectSchema(given: JsonSchema, schemas: SchemaReader, depth = 0): bo
   return schema.allOf ? branches.some(isOne) : branches.every(isOne)
 }
 
-/** Successes; `default` counts if there is no other. */
+/** Successful responses; `default` counts if there is no other. */
 function goodOnes(responses: readonly ReadResponse[]): ReadResponse[] {
   const successes = responses
     .filter(({ status }) => /^2(\d\d|xx)$/i.test(status))
@@ -81,7 +81,7 @@ const cursorProperty =
   /^(next(_?(cursor|page_?token|token|marker))?|cursor|end_?cursor|continuation_?token|page_?token)$/i
 const itemsProperty = /^(items|data|results?|values|records|entries|elements|rows|hits|list|nodes)$/i
 
-/** How a `GET` gives its list page by page, as far as its parameters and its answer show. */
+/** How a `GET` paginates its list, as far as its parameters and its response show. */
 export function pagingOf(
   operation: ReadOperation,
   argumentNames: Readonly<Record<string, string>>,
@@ -98,7 +98,7 @@ export function pagingOf(
     operation.parameters.find(
       ({ in: place, name }) => place === 'query' && pattern.test(name.replace(/^page\[(\w+)\]$/, '$1')),
     )?.name
-  // Where a header says where the next page is, nothing has to be guessed.
+  // If a header contains the next page, nothing must be inferred.
   if (operation.responses.some(({ hasLinkHeader }) => hasLinkHeader)) return { by: 'link', itemsAt }
   const cursor = parameter(cursorParameter)
   const cursorAt = cursor === undefined ? undefined : cursorIn(shape, schemas)
@@ -113,7 +113,7 @@ export function pagingOf(
 const propertiesOf = (shape: JsonSchema): [string, JsonSchema][] =>
   Object.entries((isObject(shape.properties) ? shape.properties : {}) as Record<string, JsonSchema>)
 
-/** The answer itself, or the one list in it. */
+/** The response itself, or the only list in it. */
 function itemsIn(shape: JsonSchema, schemas: SchemaReader): string[] | undefined {
   if (shape.type === 'array') return []
   const lists = propertiesOf(shape).filter(([, property]) =>

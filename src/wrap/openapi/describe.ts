@@ -1,10 +1,13 @@
 import { cut, plainText } from '../http-api/plain-text.js'
 import type { ReadOperation } from './reading.js'
 
-/** Descriptions beyond this may be cut by hosts. */
+/** Hosts may cut descriptions that are longer than this. */
 const maxCharacters = 1000
 
-/** Description of an operation for the model: summary, description and response. Made from method and path where nothing is said. */
+/**
+ * Description of an operation for the model: summary, description and response. Derived from method and path if there
+ * is none.
+ */
 export function aboutOf(
   operation: ReadOperation,
   argumentNames: readonly string[],
@@ -37,7 +40,7 @@ function joined(summary: string, description: string): string {
 
 const sentence = (text: string) => (/[.!?:]$/.test(text) ? text : `${text}.`)
 
-/** The description of the first answer that is not a error, unless it says nothing. */
+/** The description of the first response that is not an error, unless it is empty of meaning. */
 function givesOf({ responses }: ReadOperation): string {
   const good =
     responses.find(({ status }) => /^2/.test(status)) ?? responses.find(({ status }) => status === 'default')

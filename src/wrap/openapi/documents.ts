@@ -11,19 +11,19 @@ import { wrapRegistry } from '../source/registry.js'
 import { parseText } from './parse-text.js'
 import { boundShape } from './shape.js'
 
-/** How large a description may be, with all that it refers to. */
+/** Maximum size of a description with all referenced documents. */
 const maxBytes = 64_000_000
 const maxDocuments = 500
 
-/** Something found by a reference: the value, and the document and place it is at. */
+/** The target of a reference: the value, its document and its location. */
 export interface Found {
   readonly value: unknown
   readonly url: string
-  /** The place in its document, such as `/components/schemas/Hive`. */
+  /** Its location in the document, such as `/components/schemas/Hive`. */
   readonly pointer: string
 }
 
-/** A description and every document it refers to, read; references are followed without any more reading. */
+/** A description and all referenced documents, loaded; references are resolved without further reads. */
 export class Documents {
   readonly #documents: ReadonlyMap<string, unknown>
   readonly #anchors: ReadonlyMap<string, Found>
@@ -61,7 +61,7 @@ export class Documents {
     return { value, url, pointer: fragment }
   }
 
-  /** A value, or what it refers to by `$ref`, however many times over; undefined if that leads nowhere or in circles. */
+  /** A value after following `$ref`, repeatedly; undefined if the target is missing or references are circular. */
   followed(value: unknown, url: string): Found | undefined {
     let at: Found = { value, url, pointer: '' }
     for (let steps = 0; steps < 50; steps++) {
@@ -75,7 +75,10 @@ export class Documents {
   }
 }
 
-/** Reads a description and what it refers to. Rejects with a `JexoError` if the description itself cannot be read. */
+/**
+ * Reads a description and its referenced documents. Rejects with a `JexoError` if the description itself cannot be
+ * read.
+ */
 export async function readDocuments(
   source: URL | JsonObject,
   allowReferences: readonly string[] = [],
@@ -97,7 +100,7 @@ export async function readDocuments(
     if (bytes > maxBytes)
       throw moduleErrors.sourceUnreadable(shown(rootUrl), `it has more than ${maxBytes / 1e6} MB`)
     const document = given ?? parseText(text, shown(url))
-    // A value that the author gives is the author's own.
+    // A value passed by the author is trusted.
     if (given === undefined) warnings.push(...boundShape(document, shown(url)))
     documents.set(url, document)
     return referencesIn(document, url, anchors)
@@ -119,7 +122,7 @@ export async function readDocuments(
   return new Documents(rootUrl, documents, warnings, anchors)
 }
 
-/** Documents that one refers to, and the anchors in it. */
+/** Documents that a document refers to, and the anchors in it. */
 function referencesIn(document: unknown, url: string, anchors: Map<string, Found>): Set<string> {
   const found = new Set<string>()
   const seen = new Set<object>()
@@ -140,7 +143,7 @@ function referencesIn(document: unknown, url: string, anchors: Map<string, Found
   return found
 }
 
-/** A file of one's own may refer to the network; what comes from there refers to nothing here. */
+/** Local files may refer to the network; documents from the network may not refer to local files. */
 function urlOf(file: string, from: string): string | undefined {
   if (!URL.canParse(file, from)) return undefined
   const url = new URL(file, from)
@@ -149,7 +152,7 @@ function urlOf(file: string, from: string): string | undefined {
   return isAllowed ? url.href : undefined
 }
 
-/** Allowed targets of references: files below the description's folder, URLs of its origin, and configured ones. Links count as what they lead to. */
+/** Allowed targets of references: files below the description's folder, URLs of its origin, and configured ones. Links are resolved first. */
 async function boundaryOf(rootUrl: string, allowed: readonly string[]): Promise<(url: string) => Promise<boolean>> {
   const isFile = rootUrl.startsWith('file:')
   const own = isFile ? [dirname(fileURLToPath(rootUrl))] : []
@@ -170,7 +173,7 @@ async function boundaryOf(rootUrl: string, allowed: readonly string[]): Promise<
   }
 }
 
-/** Throws for a URL that is not a path, such as one with an encoded slash. */
+/** Throws for a file URL that is not a valid path, such as one with an encoded slash. */
 async function resolvedFile(url: string): Promise<string> {
   const path = fileURLToPath(url)
   return realpath(path).catch(() => path)

@@ -12,10 +12,10 @@ export interface PlannedInputs {
   readonly body?: PlannedBody
 }
 
-/** More properties than this are not spread among the arguments. */
+/** Objects with more properties than this stay one argument. */
 const maxSpread = 40
 
-/** An argument, without its location in the request. */
+/** An argument without its location in the request. */
 interface Argument {
   readonly wanted: string
   readonly place: string
@@ -24,7 +24,10 @@ interface Argument {
   use(argument: string): void
 }
 
-/** The arguments of a tool for what an operation takes: parameters, and the body's properties or the body as one. */
+/**
+ * The arguments of a tool from the parameters of an operation and the properties of its body, or the body as one
+ * argument.
+ */
 export function inputsOf(operation: ReadOperation, schemas: SchemaReader, allowsPaths: boolean): PlannedInputs {
   const parameters: PlannedParameter[] = []
   const args: Argument[] = operation.parameters.map((parameter) => {
@@ -40,7 +43,7 @@ export function inputsOf(operation: ReadOperation, schemas: SchemaReader, allows
       isJson,
       example,
     } = parameter
-    // What an argument is shall be seen at once, not by reference.
+    // The schema of an argument is inlined, so that it is visible at once.
     const schema = schemas.unfolded(schemas.read(parameter.schema, parameter.url))
     return {
       wanted: name,
@@ -59,7 +62,7 @@ export function inputsOf(operation: ReadOperation, schemas: SchemaReader, allows
         }),
     }
   })
-  // What a path names and nobody declares is needed all the same.
+  // A placeholder in the path without a declared parameter is required too.
   const [pathname = ''] = operation.path.split(/[?#]/)
   for (const [, name = ''] of operation.path.split('#')[0]?.matchAll(/\{([^{}]+)\}/g) ?? []) {
     const isQuery = !pathname.includes(`{${name}}`)
@@ -99,7 +102,7 @@ function namedInput(args: readonly Argument[]): JsonSchema {
   }
 }
 
-/** A name that every host takes: `filter[site]` becomes `filter_site`. */
+/** A name that every host accepts: `filter[site]` becomes `filter_site`. */
 function cleanName(name: string): string {
   const clean = name
     .replace(/[^A-Za-z0-9_.-]+/g, '_')
@@ -154,7 +157,7 @@ function bodyOf(
   const args = Object.entries(whole.properties as Record<string, JsonSchema>).map(([name, property]): Argument => {
     const isFile = form === 'multipart' && isBytes(property, schemas)
     const made = isFile ? fileArgument(property, schemas, allowsPaths) : schemas.unfolded(property)
-    // Forms are seldom marked as required, and mean it all the same.
+    // Forms are rarely marked as required, although they are.
     const isRequired = (body.isRequired || form !== 'json') && required.includes(name)
     const use = (argument: string) =>
       properties.push({
@@ -165,7 +168,7 @@ function bodyOf(
       })
     return { wanted: name, place: 'body', isRequired, schema: described(made, undefined), use }
   })
-  // A body that has to be there is sent even where nothing is in it.
+  // A required body is sent even if it is empty.
   return {
     args,
     planned: () => ({ mediaType, form, properties, ...(body.isRequired && form === 'json' ? { fixed: {} } : {}) }),
@@ -194,24 +197,24 @@ function wholeBody(
   }
 }
 
-/** Text is text, whatever its schema says of the value behind it. */
+/** Text is sent as text, whatever its schema says. */
 const withoutType = ({ description }: JsonSchema): JsonSchema =>
   typeof description === 'string' ? { description } : {}
 
-/** A body whose properties can be arguments: an object with known properties, and no others that matter. */
+/** A body whose properties can be arguments: an object with known properties and no relevant others. */
 function spreadable(schema: JsonSchema, schemas: SchemaReader, isSure: boolean): JsonSchema | undefined {
   const whole = merged(schema, schemas)
   if (!whole || !isObject(whole.properties)) return undefined
   const names = Object.keys(whole.properties)
   const hasKinds = String(whole.$comment ?? '').startsWith(openKind)
   const hasMore = hasKinds || isObject(whole.additionalProperties) || isObject(whole.patternProperties)
-  // Where the body may be left out, what it requires cannot be required.
+  // If the body is optional, its required properties cannot be required arguments.
   const isSafe = isSure || !Array.isArray(whole.required) || whole.required.length === 0
   const isWhole = !['anyOf', 'oneOf', 'not', 'if', 'minProperties'].some((keyword) => keyword in whole)
   return names.length > 0 && names.length <= maxSpread && !hasMore && isSafe && isWhole ? whole : undefined
 }
 
-/** An object by reference or of several together, as one. */
+/** An object behind a reference or an `allOf`, as one schema. */
 function merged(given: JsonSchema, schemas: SchemaReader, depth = 0): JsonSchema | undefined {
   const schema = schemas.unfolded(given)
   if (!Array.isArray(schema.allOf)) return schema
@@ -227,7 +230,7 @@ function merged(given: JsonSchema, schemas: SchemaReader, depth = 0): JsonSchema
   }
 }
 
-/** True for bytes, or a list of them. */
+/** True for bytes, or a list of bytes. */
 function isBytes(given: JsonSchema, schemas: SchemaReader): boolean {
   const schema = schemas.unfolded(given)
   if (schema.type === 'array') return isObject(schema.items) && isBytes(schema.items, schemas)
@@ -247,7 +250,7 @@ function fileArgument(given: JsonSchema, schemas: SchemaReader, allowsPaths: boo
     : file
 }
 
-/** Styles count for multipart bodies too from version 3.1 on. */
+/** From version 3.1 on, styles apply to multipart bodies too. */
 function encodingOf(encoding: Raw['schema'], form: PlannedBody['form'], isOlder: boolean): Partial<BodyProperty> {
   if (!isObject(encoding)) return {}
   const { style, explode, contentType } = encoding

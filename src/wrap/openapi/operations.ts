@@ -47,7 +47,7 @@ export function commonOf({ root, path, method, item, operation }: OperationConte
   }
 }
 
-/** Parameters of the operation, and those of its path that it does not say again. */
+/** Parameters of the operation, and those of its path that it does not override. */
 export function parametersOf({ documents, item, operation, url }: OperationContext, warnings: string[]): Found[] {
   const byKey = new Map<string, Found>()
   for (const given of [item.parameters, operation.parameters].flatMap((list) =>
@@ -67,7 +67,10 @@ export function parametersOf({ documents, item, operation, url }: OperationConte
 
 export const locationOf = (place: unknown): Location | undefined =>
   place === 'path' || place === 'query' || place === 'header' || place === 'cookie' ? place : undefined
-/** Decided by the request itself (OpenAPI 3, Parameter Object), or by the connection: a parameter of that name is no argument. */
+/**
+ * Headers that the request itself determines (OpenAPI 3, Parameter Object), or the connection; such parameters are not
+ * arguments.
+ */
 export const isReserved = (place: Location, name: string): boolean =>
   place === 'header' &&
   /^(accept|content-type|authorization|content-length|host|transfer-encoding|connection|keep-alive|te|trailer|upgrade|expect|proxy-authorization)$/i.test(

@@ -2,7 +2,7 @@ import { CORE_SCHEMA, load, mergeTag } from 'js-yaml'
 import { messageOf } from '../../errors.js'
 import { moduleErrors } from '../module/errors.js'
 
-/** A description's text as data: JSON, or YAML. Throws a `JexoError` that says where it breaks. */
+/** Parses a description: JSON, or YAML. Throws a `JexoError` with the position of an error. */
 export function parseText(text: string, where: string): unknown {
   const plain = text.replace(/^\ufeff/, '')
   if (plain.trim() === '') throw moduleErrors.sourceUnreadable(where, 'it is empty')
@@ -15,14 +15,14 @@ export function parseText(text: string, where: string): unknown {
     try {
       return JSON.parse(plain)
     } catch (error) {
-      // YAML may begin the same way.
+      // YAML can begin with the same characters.
       return yamlOf(plain, where, error)
     }
   }
   return yamlOf(plain, where)
 }
 
-/** Dates stay texts, as in JSON; `<<` merges, as people use it. */
+/** Dates stay texts, as in JSON; `<<` merges, as is common practice. */
 const schema = CORE_SCHEMA.withTags(mergeTag)
 
 function yamlOf(text: string, where: string, jsonError?: unknown): unknown {

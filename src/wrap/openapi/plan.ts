@@ -18,18 +18,21 @@ export interface OpenApiPlanOptions extends RestPlanOptions {
    * Additional targets of references in the description: folders (absolute paths or `file:` URLs) and origins. Files in its folder and URLs of its origin are always allowed.
    */
   readonly allowReferences?: readonly string[]
-  /** Names of tools, from operation ids or method and path. */
+  /** Names of tools: from operation ids, or from method and path. */
   readonly toolName?: (operation: { operationId?: string; method: string; path: string }) => string
-  /** `GET`s by path alone that become resource templates instead of tools; chosen as in `only`. */
+  /** `GET` operations without query arguments that become resource templates instead of tools; chosen as in `only`. */
   readonly templates?: readonly string[]
   /** Credential for every operation, if the description does not declare one. */
   readonly credential?: CredentialGiven
-  /** Creates no arguments that collect items from several pages. */
+  /** Does not add arguments for collecting items from several pages. */
   readonly paging?: boolean
 }
 type Named = Choosable<ReadOperation>
 
-/** Which operations become parts, and why the others do not. Pure: the same description and options give the same plan. */
+/**
+ * Determines which operations become parts, and why others do not. Pure: the same description and options give the same
+ * plan.
+ */
 export function planOperations(
   reading: ReadDescription,
   options: OpenApiPlanOptions = {},
@@ -154,7 +157,7 @@ function planned(
     effect,
     tags: [...new Set([...(options.tags ?? []), ...tags, ...(isDeprecated ? ['deprecated'] : [])])],
     method,
-    // Some descriptions tell operations of one path apart by a fragment, which is never sent.
+    // Some descriptions distinguish operations on one path by a fragment, which is never sent.
     path: path.replace(/#.*$/s, ''),
     ...(base === undefined ? {} : { base }),
     ...(operationId === undefined ? {} : { operationId }),
@@ -176,13 +179,13 @@ const gatherSchema: JsonSchema = {
   description: 'Collect up to this many items from several pages; default: one page',
 }
 
-/** By its path alone, so that a URI says all. */
+/** True if the path contains all arguments, so that a URI is sufficient. */
 const isReadable = ({ method, parameters, path }: ReadOperation) =>
   method === 'GET' &&
   path.includes('{') &&
   parameters.every(({ in: place, isRequired }) => place === 'path' || !isRequired)
 
-/** Variables of a URI template are words; what the path calls otherwise goes by another name there too. */
+/** Variables of a URI template are restricted to word characters, so other names are replaced. */
 const uriTemplate = (scheme: string, { path }: ReadOperation) =>
   `${scheme}:/${path.replace(/\{([^{}]+)\}/g, (_all, name: string) => `{${name.replace(/[^A-Za-z0-9_]+/g, '_')}}`)}`
     .replace(/^([^:]+):\//, '$1://')

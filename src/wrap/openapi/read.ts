@@ -11,8 +11,8 @@ import { olderOperation } from './swagger.js'
 const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace', 'query']
 
 /**
- * Reads a description of OpenAPI 2.0, 3.0 or 3.1: a URL or a value. Rejects with a `JexoError` if it is none; what is wrong with a
- * single operation leaves that one out.
+ * Reads a description of OpenAPI 2.0, 3.0 or 3.1: a URL or a value. Rejects with a `JexoError` if it is not one; an
+ * error in a single operation only skips that operation.
  */
 export async function readOpenApi(
   source: URL | JsonObject,

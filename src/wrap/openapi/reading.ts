@@ -28,7 +28,7 @@ export interface ReadOperation {
   readonly parameters: readonly ReadParameter[]
   readonly body?: ReadBody
   readonly responses: readonly ReadResponse[]
-  /** Alternatives, each a list of schemes that all are needed, with the scopes. */
+  /** Alternatives, each a list of schemes that are all required, with their scopes. */
   readonly security: readonly Readonly<Record<string, readonly string[]>>[]
   readonly warnings: readonly string[]
 }

@@ -2,7 +2,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { Documents } from './documents.js'
 
-/** Which way data goes: what is read-only does not go in, what is write-only does not come out. */
+/** Direction of data: read-only properties are left out of input, write-only ones out of output. */
 export type Direction = 'in' | 'out'
 
 const types = new Set(['string', 'number', 'integer', 'boolean', 'object', 'array', 'null'])
@@ -21,22 +21,23 @@ const otherTypes: Readonly<Record<string, string>> = {
   map: 'object',
   file: 'string',
 }
-/** How many nodes one schema may have, and all of a description. */
+/** Maximum number of nodes of one schema, and of all schemas of a description. */
 const maxNodes = 50_000
 const maxNodesInAll = 3_000_000
 
-/** How a schema's comment begins that has kinds elsewhere, which may have more properties. */
+/** Beginning of the comment for a schema that has subtypes, which may have more properties. */
 export const openKind = 'Has kinds, told apart by'
 
 /**
- * Schemas of a description as JSON Schema 2020-12. Converts keywords of OpenAPI 2.0 and 3.0, and omits malformed ones, so that every resulting schema is valid. Shared schemas become definitions, which may refer to each other in circles.
+ * Schemas of a description as JSON Schema 2020-12. Converts keywords of OpenAPI 2.0 and 3.0, and omits malformed ones,
+ * so that every resulting schema is valid. Shared schemas become definitions, which may refer to each other.
  */
 export class SchemaReader {
   readonly definitions: Record<string, JsonSchema> = {}
   readonly warnings = new Set<string>()
   readonly #documents: Documents
   readonly #direction: Direction
-  /** Before version 3.1, whose schemas are JSON Schema. */
+  /** For versions before 3.1, which do not use JSON Schema. */
   readonly isOlder: boolean
   readonly #names = new Map<string, string>()
   #nodes = 0
@@ -49,12 +50,12 @@ export class SchemaReader {
   }
 
   read(schema: unknown, url: string): JsonSchema {
-    // Each schema has a budget: aliases of YAML can make little text into endless trees.
+    // Each schema has a size limit, since YAML aliases can turn a short text into a huge tree.
     this.#nodes = 0
     return this.#at(schema, url)
   }
 
-  /** A definition by reference, unfolded: what a body's or an answer's own properties are read from. */
+  /** Resolves a reference to a definition, to read the properties of a body or response. */
   unfolded(schema: JsonSchema): JsonSchema {
     let at = schema
     for (let steps = 0; steps < 20 && typeof at.$ref === 'string'; steps++) {
@@ -88,12 +89,12 @@ export class SchemaReader {
     if (name === undefined) {
       name = this.#nameFor(found.pointer, found.url)
       this.#names.set(key, name)
-      // There before it is read: it may refer to itself.
+      // Registered before it is read, since it may refer to itself.
       this.definitions[name] = {}
       this.definitions[name] = this.#at(found.value, found.url)
     }
     const reference = { $ref: `#/$defs/${name}` }
-    // A shared schema may be described again where it is used; newer descriptions may add anything.
+    // A reference may have a description of its own; newer versions allow any keywords next to it.
     const beside = this.isOlder ? pick(siblings, ['description']) : this.#plain(siblings, url)
     return Object.keys(beside).length > 0 ? { ...beside, ...reference } : reference
   }
@@ -141,7 +142,7 @@ export class SchemaReader {
     for (const name of ['uniqueItems', 'deprecated']) if (given[name] === true) out[name] = true
     if (given.readOnly === true) out.readOnly = true
     if (given.writeOnly === true) out.writeOnly = true
-    // Draft 4's form: a flag that makes the limit beside it exclusive.
+    // The form of draft 4: a flag that makes the limit next to it exclusive.
     for (const [limit, flag] of [
       ['minimum', 'exclusiveMinimum'],
       ['maximum', 'exclusiveMaximum'],
@@ -184,7 +185,7 @@ export class SchemaReader {
     return this.#directed(out)
   }
 
-  /** Says of each branch by which value it is known, where the description lists the values. */
+  /** Adds to each branch the value that selects it, if the description lists these values. */
   #discriminate(given: JsonObject, out: JsonObject, url: string): void {
     const { discriminator } = given
     const branches = Array.isArray(given.oneOf) ? 'oneOf' : Array.isArray(given.anyOf) ? 'anyOf' : undefined
@@ -210,7 +211,7 @@ export class SchemaReader {
     })
   }
 
-  /** Leaves out what does not go this way. */
+  /** Leaves out properties of the other direction. */
   #directed(schema: JsonObject): JsonSchema {
     const { readOnly: _read, writeOnly: _write, ...rest } = schema
     const mark = this.#direction === 'in' ? 'readOnly' : 'writeOnly'
@@ -237,7 +238,7 @@ function typesOf(given: unknown): unknown {
   return unique.length <= 1 ? unique[0] : unique
 }
 
-/** The same schema, null allowed too. */
+/** The same schema, allowing null. */
 function nullable(schema: JsonSchema): JsonSchema {
   if (Array.isArray(schema.enum) && !schema.enum.includes(null))
     return nullable({ ...schema, enum: [...schema.enum, null] })

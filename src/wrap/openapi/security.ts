@@ -6,13 +6,16 @@ import type { ReadDescription, ReadOperation } from './reading.js'
 type Supported =
   | { credential: (settings: SettingNames, scopes: readonly string[]) => Credential }
   | { reason: string }
-/** Names of settings: the API's own prefix, and a word for the scheme where there are several of a kind. */
+/** Names of settings: the API's prefix, and a word for the scheme if there are several of one kind. */
 type SettingNames = (kind: string) => string
 
 /** Credentials that an operation requires, by name, or the reason why it cannot be called. */
 export type Needed = { credentials: readonly string[]; isOptional: boolean } | { reason: string }
 
-/** Reads who may call what. `needs` says it for an operation, `credentials` gives those that the ones asked for need. */
+/**
+ * Reads the security requirements. `needs` returns those of an operation, `credentials` the credentials that the
+ * requested operations need.
+ */
 export class SecurityReader {
   readonly #supported: ReadonlyMap<string, Supported>
   readonly #prefix: string
@@ -26,7 +29,7 @@ export class SecurityReader {
     )
   }
 
-  /** The first way to call it that can be done; those that need nothing are kept for where nothing is set. */
+  /** The first usable alternative; alternatives without credentials are kept for when nothing is set. */
   needs({ security }: ReadOperation): Needed {
     if (security.length === 0) return { credentials: [], isOptional: true }
     const ways = security.map((way) => Object.keys(way)).filter((names) => names.length > 0)
@@ -66,14 +69,14 @@ export class SecurityReader {
     return toldApart(made.flat())
   }
 
-  /** `REGISTRY_API_KEY`; with a word of the scheme where several are used. */
+  /** `REGISTRY_API_KEY`; with a word of the scheme if several are used. */
   #settingNames(scheme: string, used: readonly string[]): SettingNames {
     const word = used.length > 1 ? `${wordsOf(scheme).join('_').toUpperCase()}_` : ''
     return (kind) => `${this.#prefix}_${word}${kind}`.replace(/_([A-Z_]+)_\1$/, '_$1')
   }
 }
 
-/** Two schemes whose names come to the same words get settings of their own. */
+/** Two schemes with the same words get different settings. */
 function toldApart(credentials: readonly Credential[]): Credential[] {
   const taken = new Set<string>()
   return credentials.map((credential) => {
@@ -114,7 +117,7 @@ function supportedScheme(name: string, scheme: JsonObject, server: string | unde
   return { reason: `"${name}" is of the kind ${JSON.stringify(scheme.type ?? 'none')}` }
 }
 
-/** Client credentials fetch their own tokens; of other flows, a token is given by hand. */
+/** With client credentials, tokens are fetched automatically; for other flows, a token is set manually. */
 function oauth(name: string, scheme: JsonObject, server: string | undefined): Supported | undefined {
   const flows = isObject(scheme.flows) ? scheme.flows : {}
   const older = scheme.flow === 'application' ? scheme : undefined

@@ -1,6 +1,6 @@
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 
-/** URLs of servers, variables at their defaults; relative ones from where the description was fetched. */
+/** URLs of servers, with defaults for variables; relative URLs are resolved against the description's URL. */
 export function serverUrls(servers: unknown, rootUrl: string): string[] {
   if (!Array.isArray(servers)) return []
   return servers.flatMap((server) => {
@@ -17,13 +17,13 @@ export function serverUrls(servers: unknown, rootUrl: string): string[] {
 export const firstServer = (servers: unknown): unknown =>
   Array.isArray(servers) && isObject(servers[0]) ? servers[0].url : undefined
 
-/** The path that a description says where it does not say the host. */
+/** The path of a server URL without a host. */
 export function pathOf(given: unknown): { basePath?: string } {
   const path = typeof given === 'string' && given.startsWith('/') ? given.replace(/\/+$/, '') : ''
   return path === '' ? {} : { basePath: path }
 }
 
-/** The base URL of a 2.0 description; empty if neither it nor the place it was fetched from names a host. */
+/** The base URL of a 2.0 description; empty if neither it nor its own URL contains a host. */
 export function olderServers({ host, basePath, schemes }: JsonObject, rootUrl: string): string[] {
   const path = typeof basePath === 'string' ? basePath : ''
   const [first] = Array.isArray(schemes)

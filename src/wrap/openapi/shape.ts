@@ -1,11 +1,12 @@
 import { moduleErrors } from '../module/errors.js'
 
 const maxDepth = 400
-/** How many values YAML aliases may repeat, all together. */
+/** Maximum number of values that YAML aliases may repeat in total. */
 const maxRepeated = 2_000_000
 
 /**
- * Bounds the size of a document: refuses deep nesting and circular values, and removes aliases that would expand too much. Each value is looked at once, however often it is referred to. Returns warnings. Throws a `JexoError`.
+ * Limits the size of a document: refuses deep nesting and circular values, and removes aliases that would expand too
+ * much. Each value is visited once, however often it is referenced. Returns warnings. Throws a `JexoError`.
  */
 export function boundShape(document: unknown, where: string): string[] {
   const sizes = new Map<object, number>()

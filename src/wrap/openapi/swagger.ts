@@ -60,7 +60,7 @@ function olderParameter(given: JsonObject, url: string): ReadParameter[] {
   ]
 }
 
-/** A parameter's own fields that are those of a schema. */
+/** Fields of a parameter that belong to its schema. */
 function schemaOf({
   name: _name,
   in: _in,
@@ -111,6 +111,6 @@ function bodyOf(
   }
 }
 
-/** `type: file` says that bytes come back. */
+/** `type: file` means that the response is bytes. */
 const fileAware = (schema: unknown): unknown =>
   isObject(schema) && schema.type === 'file' ? { type: 'string', format: 'binary' } : schema

@@ -29,7 +29,7 @@ export async function wrapOpenApi(source: OpenApiSource, options: WrapOpenApiOpt
 
 /** Returns the plan, as `jexo wrap` shows it. */
 export async function planOpenApi(source: OpenApiSource, options: WrapOpenApiOptions = {}): Promise<RestPlan> {
-  // A packed kit has its plan with it, and starts without what reads descriptions.
+  // A packed kit contains its plan, and starts without the code that reads descriptions.
   const { readOpenApi } = await import('./read.js')
   const { planOperations } = await import('./plan.js')
   const reading = await readOpenApi(

@@ -10,12 +10,13 @@ import { loadCompiler } from '../module/compiler.js'
 import { type NamedPreview, variableFor } from './write-previews.js'
 
 /**
- * Adds a source to any kit file, without changing anything else in it. The new kit is loaded before the file is replaced. Rejects with a `JexoError`
- * if the file has no kit that this could be added to, if the source is there already, or if the kit does not load with it.
+ * Adds a source to a kit file, without changing anything else in it. The new kit is loaded before the file is replaced.
+ * Rejects with a `JexoError` if the file has no kit to which it can be added, if the source is in it already, or if the
+ * kit does not load with it.
  */
 export async function addPreview(kitFile: string, { known, preview, label }: NamedPreview): Promise<void> {
   if (!existsSync(kitFile)) throw kitFileErrors.kitFileMissing(kitFile)
-  // A link stays one.
+  // A link is kept.
   const path = realpathSync(resolve(kitFile))
   const content = readFileSync(path, 'utf8')
   const entry = preview.entry(variableFor(known))

@@ -12,7 +12,7 @@ import type { Preview, SourceOptions } from './preview.js'
 
 export const programPrefix = 'command:'
 
-/** A described program; or one whose help texts are read, for a description to begin with. */
+/** A described program, or one whose help texts become a draft of a description. */
 export async function previewCommand(source: string, options: SourceOptions): Promise<Preview> {
   const isProgram = source.startsWith(programPrefix)
   const description = isProgram ? await describe(source.slice(programPrefix.length)) : await readCommands(source)
@@ -28,7 +28,7 @@ export async function previewCommand(source: string, options: SourceOptions): Pr
     isEmpty: plan.tools.length === 0,
     written: (outFile) => (isProgram ? [basename(fileFor(outFile))] : []),
     writeBeside: (outFile) => {
-      // What somebody has edited is theirs.
+      // An edited description is not overwritten.
       if (isProgram && !existsSync(fileFor(outFile))) writeFileSync(fileFor(outFile), descriptionText(description))
     },
     entry: (variable) => {
@@ -36,7 +36,7 @@ export async function previewCommand(source: string, options: SourceOptions): Pr
         kind: 'command',
         source: fileFor(outFile),
         options: { ...options },
-        // Wherever a host starts it, files stay below the kit.
+        // Files stay below the kit, wherever a host starts it.
         optionLines: [
           "  folder: new URL('./', import.meta.url),\n",
           ...Object.entries(options).map(([name, value]) => optionLine(name, value)),
@@ -56,7 +56,7 @@ export async function previewCommand(source: string, options: SourceOptions): Pr
 
 const helpLimits = { timeoutMs: 5000, maxBytes: 500_000 }
 
-/** Runs `--help` of the program and of its subcommands. Rejects with a `JexoError` if there is nothing to read. */
+/** Runs `--help` of the program and its subcommands. Rejects with a `JexoError` if there is no help text. */
 async function describe(program: string): Promise<CommandDescription> {
   const textOf = async (reader: string, ...words: string[]) => {
     const run = {
@@ -71,7 +71,7 @@ async function describe(program: string): Promise<CommandDescription> {
     return `${ran.stdout.toString()}\n${ran.stderr}`
   }
   const helpOf = (...words: string[]) => textOf(program, ...words)
-  /** Some show a manual for `--help`, and the options for `-h`. */
+  /** Some programs show a manual for `--help`, and the options for `-h`. */
   const subcommandHelp = async (name: string) => {
     const long = await helpOf(name, '--help').catch(() => '')
     return Object.keys(argumentsIn(long)).length > 0 ? long : helpOf(name, '-h').catch(() => '')

@@ -22,7 +22,7 @@ export async function previewFolder(source: string, options: SourceOptions): Pro
   return { form: 'folder', plan, ...writing(folderKitOf(plan, source, options)) }
 }
 
-/** The channels come from the topics that the feed carries, or from a kit that was written before. */
+/** The channels are inferred from observed topics, or taken from an existing kit. */
 export async function previewFeed(source: string, given: SourceOptions, listenMs = 3000): Promise<Preview> {
   const {
     url,
@@ -58,7 +58,7 @@ export async function previewFeed(source: string, given: SourceOptions, listenMs
   }
 }
 
-/** Methods act on a device, so each is included by its name, or by the name of its tool. */
+/** Methods act on a device, so each must be named, by its path or its tool name. */
 function methodsNamed(
   found: Readonly<Record<string, MethodOptions>>,
   wanted: readonly string[],

@@ -3,7 +3,9 @@ import { planModule } from '../module/wrap-module.js'
 import { moduleChangesSince, moduleEntry } from '../module/write-kit.js'
 import type { Preview, SourceOptions } from './preview.js'
 
-/** A written kit makes an instance of each class that can be constructed without arguments; the kit of a catalogue makes none. */
+/**
+ * A written kit creates an instance of each class whose constructor needs no arguments; a catalogue kit creates none.
+ */
 export async function previewModule(source: string, options: SourceOptions): Promise<Preview> {
   const { instances: given, ...planOptions } = options
   const { makeable } = await readModuleCached(source)

@@ -14,11 +14,11 @@ import type { SqlPlan } from '../sql/plan.js'
 
 /** A preview of a source for `jexo wrap`: its plan, and functions that write and compare a kit file. */
 export type Preview = PlanOf & {
-  /** True if a kit would have no part. */
+  /** True if a kit would have no parts. */
   readonly isEmpty: boolean
-  /** The source as it is written into a kit file; `variable` is how its parts are called there, if it is not the only one. */
+  /** The source as written into a kit file; `variable` is the name for its parts, if it is not the only source. */
   entry(variable?: string): KitEntry
-  /** Writes other files that the kit names. */
+  /** Writes other files that the kit uses. */
   writeBeside?(outFile: string): void
   /** Names of these files. */
   written?(outFile: string): readonly string[]
@@ -46,13 +46,13 @@ type PlanOf =
       readonly examples: Readonly<Record<string, unknown>>
     }
 
-/** Options of a wrap as plain data, as they stand in a kit file. */
+/** Options of a wrap as plain data, as written into a kit file. */
 export type SourceOptions = Readonly<Record<string, unknown>>
 /** Options for reading a source, which are not written to kits. */
 export interface ReadingOptions {
   /** Sent with the introspection query of a GraphQL endpoint. */
   readonly introspectionHeaders?: Readonly<Record<string, string>>
-  /** How long a feed is listened to for topics. Default: 3000. */
+  /** How long to listen to a feed for topics. Default: 3000. */
   readonly listenMs?: number
   /** The command of a source that is a program. */
   readonly process?: ProcessCommand

@@ -4,7 +4,7 @@ import { type ProcessCommand, planProcess } from '../process/wrap-process.js'
 import type { Preview, SourceOptions } from './preview.js'
 import { writing } from './writing.js'
 
-/** A program that describes itself: it is started for that, and ended. */
+/** A program that describes itself; it is started to read its description, and then ended. */
 export async function previewProcess(
   source: string,
   options: SourceOptions,

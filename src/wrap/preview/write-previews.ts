@@ -31,7 +31,10 @@ export function writePreviews(outFile: string, previews: readonly NamedPreview[]
   for (const { preview } of previews) preview.writeBeside?.(outFile)
 }
 
-/** How the parts of a source are called in a kit file: `registry.openapi.yaml` → `registryParts`; a module goes by its name. */
+/**
+ * The variable for the parts of a source in a kit file: `registry.openapi.yaml` → `registryParts`; a module has its own
+ * name.
+ */
 export function variableFor({ kind, source }: KnownSource): string {
   const name = wordsIn(kind, source).replace(/[^A-Za-z0-9]+(.)?/g, (_all, next: string = '') => next.toUpperCase())
   const start = name.replace(/^[^A-Za-z]+/, '')

@@ -9,9 +9,12 @@ export interface ProcessDescription {
   readonly name?: string
   readonly about?: string
   readonly tools: readonly DescribedFunction[]
-  /** True if it answers several calls at a time, in any order, each with the `id` of its call. Default: false. */
+  /** True if it handles several calls concurrently, in any order, each with the `id` of its call. Default: false. */
   readonly concurrent?: boolean
-  /** True if it stops a call on `{"cancel": id}`. Otherwise a cancelled call ends the program, unless it is concurrent. Default: false. */
+  /**
+   * True if it stops a call on `{"cancel": id}`. Otherwise a cancelled call ends the program, unless it is concurrent.
+   * Default: false.
+   */
   readonly cancel?: boolean
 }
 export interface DescribedFunction {
@@ -20,7 +23,7 @@ export interface DescribedFunction {
   readonly about: string
   /** JSON Schema of an object. Default: no arguments. */
   readonly input?: JsonSchema
-  /** JSON Schema of what `output` is. */
+  /** JSON Schema of `output`. */
   readonly output?: JsonSchema
   /** Default: `change`. */
   readonly effect?: Effect
@@ -28,7 +31,7 @@ export interface DescribedFunction {
 
 const text = { type: 'string', minLength: 1, maxLength: 20_000 } as const
 
-/** The form of a description; `schemas/process.schema.json` is a copy. */
+/** The schema of a description; `schemas/process.schema.json` is a copy. */
 export const processSchema: JsonSchema = {
   $schema: 'https://json-schema.org/draft/2020-12/schema',
   $id: 'jexo:process.schema.json',

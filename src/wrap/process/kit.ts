@@ -24,7 +24,7 @@ export function processKitOf(
   }
 }
 
-/** Files and the working folder as seen from the kit file. */
+/** Files and the working folder relative to the kit file. */
 function commandText(outFile: string, { command, args = [], cwd }: ProcessCommand): string {
   const urlText = (path: string) =>
     `new URL(${textLiteral(encodeURI(path).replace(/[?#]/g, encodeURIComponent))}, import.meta.url)`

@@ -41,7 +41,7 @@ function resultOf(reply: Reply): unknown {
   return outcome({ blocks: reply.content.slice(0, 100).map(blockOf) })
 }
 
-/** Text, pictures and sound, as the standard writes them (Tools, "Tool Result"). Throws a `Refusal` for anything else. */
+/** Text, images and audio in the form of the standard (Tools, "Tool Result"). Throws a `Refusal` for anything else. */
 function blockOf(block: unknown) {
   if (isObject(block)) {
     const { type, text, data, mimeType } = block

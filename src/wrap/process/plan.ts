@@ -2,10 +2,10 @@ import { chosenFrom } from '../../kit/choose.js'
 import type { DescribedFunction, ProcessDescription } from './description.js'
 
 export interface ProcessPlanOptions {
-  /** Names of tools; `*` matches any characters. All by default. */
+  /** Names of tools; `*` matches any characters. Default: all. */
   readonly only?: readonly string[]
   readonly except?: readonly string[]
-  /** Put before the names of tools. */
+  /** Prefix of the tool names. */
   readonly prefix?: string
   readonly tags?: readonly string[]
 }
@@ -25,7 +25,7 @@ export interface PlannedFunction {
   readonly definition: DescribedFunction
 }
 
-/** Plans the tools of a program. Pure. Throws a `JexoError` if a name chooses nothing. */
+/** Plans the tools of a program. Pure. Throws a `JexoError` if a name matches nothing. */
 export function planFunctions(
   program: string,
   { about, tools }: ProcessDescription,

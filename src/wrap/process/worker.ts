@@ -11,11 +11,11 @@ import { processErrors } from './errors.js'
 export interface ProcessRun extends GroupOptions {
   readonly program: string
   readonly args: readonly string[]
-  /** Until the description has come. */
+  /** Time limit for the description. */
   readonly startTimeoutMs: number
   /** Limits of each call. */
   readonly timeoutMs: number
-  /** The longest line that it may write. */
+  /** Maximum length of a line from the program. */
   readonly maxBytes: number
   /** Lines on stderr, and lines on stdout that are not replies. */
   readonly onLine: (line: string) => void
@@ -29,11 +29,11 @@ interface Waiting {
   readonly reject: (error: unknown) => void
 }
 
-/** How long a program has after the end of its input, and after SIGTERM. */
+/** Time limits for a program to end after its input was closed, and after SIGTERM. */
 const graceMs = 1000
 const maxLoggedLength = 500
 
-/** A running program that answers calls on JSON lines. */
+/** A running program that answers calls as JSON lines. */
 export class Worker {
   readonly #run: ProcessRun
   readonly #child: ReturnType<typeof spawnInGroup>
@@ -77,7 +77,7 @@ export class Worker {
     stdin.on('error', () => {})
   }
 
-  /** True if it can take a call now: it has described itself, and works on nothing or answers in any order. */
+  /** True if it can accept a call now: it has sent its description, and is idle or concurrent. */
   get isFree(): boolean {
     return !this.#isOver && this.#described !== undefined && (this.#waiting.size === 0 || this.isConcurrent)
   }
@@ -86,7 +86,7 @@ export class Worker {
     return this.#described?.concurrent === true
   }
 
-  /** Rejects with a `Refusal` that the program wrote, or with a `JexoError` if it ended. */
+  /** Rejects with a `Refusal` from the program, or with a `JexoError` if it ended. */
   call(name: string, input: JsonObject, call: Call): Promise<Reply> {
     const id = ++this.#lastId
     return new Promise((resolve, reject) => {
@@ -123,7 +123,7 @@ export class Worker {
     })
   }
 
-  /** Ends the program: its input first, then by signals to its group. */
+  /** Ends the program: closes its input, then sends signals to its group. */
   async close(): Promise<void> {
     this.#child.stdin.end()
     const term = setTimeout(() => killGroup(this.#child.pid, 'SIGTERM'), graceMs)
@@ -133,7 +133,7 @@ export class Worker {
     clearTimeout(kill)
   }
 
-  /** A program that cannot be told to stop a call is ended, unless others wait for it. */
+  /** A program that cannot stop a call is ended, unless it has other calls. */
   #stop(id: number): void {
     if (this.#described?.cancel) this.#write({ cancel: id })
     else if (!this.isConcurrent) this.kill()
@@ -170,7 +170,7 @@ export class Worker {
     if (message.error !== undefined) return waiting.reject(new Refusal(errorText(message.error)))
     if (message.progress !== undefined) return reportProgress(waiting.call, message.progress)
     if (Array.isArray(message.content)) return waiting.resolve({ content: message.content })
-    // A function that returns nothing still has to be known to have ended.
+    // A function without a result still needs a reply.
     if ('output' in message || message.id !== undefined) return waiting.resolve({ output: message.output })
     this.#log(line)
   }
@@ -225,7 +225,7 @@ export class Worker {
     return new Promise((resolve) => {
       const settle = (how: string) => {
         this.#isOver = true
-        // What it has left behind in its group ends with it.
+        // Ends remaining processes of its group.
         killGroup(this.#child.pid, 'SIGKILL')
         for (const { reject } of [...this.#waiting.values()]) reject(this.#endError(how))
         resolve(how)
@@ -235,7 +235,7 @@ export class Worker {
         this.#startError = commandErrors.programMissing(program, reason)
         settle(`cannot be started (${reason})`)
       })
-      // Its last lines may still be under way; a child that it left behind may hold the pipes for good.
+      // Its last lines may still be in the pipes, which a remaining child process may hold open.
       this.#child.once('exit', (code, signal) => {
         const how = code === null ? `was ended by ${signal}` : `ended with code ${code}`
         const late = setTimeout(() => settle(how), 300)

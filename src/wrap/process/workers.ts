@@ -7,12 +7,12 @@ import { type ProcessRun, type Reply, Worker } from './worker.js'
 
 export interface WorkersOptions {
   readonly run: Omit<ProcessRun, 'onLine'>
-  /** How many run at most at a time. */
+  /** Maximum number of concurrent processes. */
   readonly processes: number
   readonly report: (level: 'info' | 'warning', text: string) => void
 }
 
-/** The running copies of a program: started as calls need them, and again when they end. */
+/** The running processes of a program: started as calls need them, and restarted when they end. */
 export class Workers {
   readonly #options: WorkersOptions
   readonly #running = new Set<Worker>()
@@ -41,7 +41,7 @@ export class Workers {
     await Promise.all([...this.#running].map((worker) => worker.close()))
   }
 
-  /** A worker that can take a call: a free one, a new one, or the first that gets free. */
+  /** A worker that can accept a call: an idle one, a new one, or the first that becomes idle. */
   async #free(signal: AbortSignal): Promise<Worker> {
     for (;;) {
       signal.throwIfAborted()

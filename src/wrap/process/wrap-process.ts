@@ -24,7 +24,7 @@ export interface ProcessCommand {
 export interface WrapProcessOptions extends ProcessPlanOptions {
   /** Variables for the program, in addition to `PATH`, `HOME`, `LANG` and `TMPDIR`. A list of names copies their values from this process. */
   readonly env?: Readonly<Record<string, string>> | readonly string[]
-  /** User and group as which it runs, by number; only root can change them. */
+  /** User and group of the process, by number; only root can change them. */
   readonly uid?: number
   readonly gid?: number
   /** Maximum number of copies that run at a time, for programs that answer one call at a time. Default: 1. */
@@ -98,7 +98,7 @@ function runOf(command: ProcessCommand, options: WrapProcessOptions): Omit<Proce
     program: wordText(command.command),
     args: (command.args ?? []).map(wordText),
     cwd: realpathSync(folder),
-    // Python keeps what it prints otherwise, until there is more.
+    // Python buffers its output otherwise.
     env: { PYTHONUNBUFFERED: '1', ...programEnvironment(env) },
     uid,
     gid,

@@ -1,7 +1,9 @@
 import { compilingValidator } from '../../kit/compiling-validator.js'
 import type { JsonSchema } from '../../kit/schema.js'
 
-/** What of a value does not fit a schema, as one line; undefined if it fits. `whole` is how the value itself is called. */
+/**
+ * Errors of a value against a schema on one line; undefined if it is valid. `whole` is the name for the value itself.
+ */
 export async function misfitOf(schema: JsonSchema, value: unknown, whole: string): Promise<string | undefined> {
   const validate = await compilingValidator.prepare(schema)
   const issues = validate(value)
@@ -10,6 +12,6 @@ export async function misfitOf(schema: JsonSchema, value: unknown, whole: string
   return reasons.join('; ')
 }
 
-/** The first name that stands twice. */
+/** The first duplicate name. */
 export const firstTwice = (names: readonly string[]): string | undefined =>
   names.find((name, at) => names.indexOf(name) !== at)

@@ -1,7 +1,7 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
 
-/** A schema with those definitions that it refers to, directly or by others. */
+/** A schema with the definitions that it refers to, directly or indirectly. */
 export function withDefinitions(schema: JsonSchema, definitions: Readonly<Record<string, JsonSchema>>): JsonSchema {
   const needed = new Map<string, JsonSchema>()
   const waiting: unknown[] = [schema]
@@ -20,7 +20,7 @@ export function withDefinitions(schema: JsonSchema, definitions: Readonly<Record
 
 const known = new WeakMap<object, readonly string[]>()
 
-/** Names of definitions that a schema refers to; looked up once for each. */
+/** Names of the definitions that a schema refers to; computed once for each. */
 function referencesIn(value: unknown): readonly string[] {
   if (typeof value !== 'object' || value === null) return []
   const found = known.get(value)
@@ -38,8 +38,8 @@ function referencesIn(value: unknown): readonly string[] {
 }
 
 /**
- * What is published of an answer's schema. An API that breaks its own promise must not break the call, so anything else is allowed
- * beside what is declared; with `isStrict` it is not.
+ * The published form of a response schema. An API that violates its description must not break the call, so other
+ * content is also allowed; not with `isStrict`.
  */
 export function publishedOutput(
   schema: JsonSchema,

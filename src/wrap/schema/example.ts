@@ -1,7 +1,7 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 
-/** Arguments that show how a call looks: what is required, by the schema's own examples, defaults and choices where it has some. */
+/** Example arguments for a call: the required ones, from the schema's examples, defaults and choices if it has any. */
 export function exampleOf(schema: JsonSchema): JsonObject {
   return sample(schema, (schema.$defs ?? {}) as Record<string, JsonSchema>, 0) as JsonObject
 }

@@ -5,24 +5,27 @@ import { type Embed, VectorIndex, type Vectors } from './vectors.js'
 import { type Entry, type Hit, WordIndex } from './word-index.js'
 
 export interface FinderOptions {
-  /** Finds by likeness of meaning too: gives a vector for each text. */
+  /** Also finds texts with similar meaning: returns a vector for each text. */
   readonly embed?: Embed
-  /** File that keeps the vectors between runs, `URL` or absolute path. With the ending `.sqlite`, they stay in libsql's vector index instead of memory. */
+  /**
+   * File that stores the vectors between runs, `URL` or absolute path. With the ending `.sqlite`, they stay in libsql's
+   * vector index instead of memory.
+   */
   readonly vectors?: URL | string
 }
 export interface Found<Key> {
   readonly hits: readonly Hit<Key>[]
-  /** Why some were found by their words only. */
+  /** Why some entries were found by words only. */
   readonly note?: string
 }
 
-/** How deep each of two rankings is looked into. */
+/** Number of entries that are used from each of the two rankings. */
 const depth = 50
 
 /** Similarity search, if the author provides vectors; otherwise the search uses words only. */
 export class Likeness<Key> {
   readonly #vectors: Vectors<Key> | undefined
-  /** Why there are no vectors for all of them. */
+  /** Why some vectors are missing. */
   #fault: string | undefined
 
   constructor({ embed, vectors }: FinderOptions) {
@@ -41,7 +44,7 @@ export class Likeness<Key> {
     this.#vectors?.remove(key)
   }
 
-  /** Asks for the vectors that are missing; returns the reason if there are none to be had. */
+  /** Requests missing vectors; returns the reason if that fails. */
   async complete(signal: AbortSignal): Promise<string | undefined> {
     try {
       await this.#vectors?.complete(signal)
@@ -52,7 +55,7 @@ export class Likeness<Key> {
     return this.#fault
   }
 
-  /** One ranking of what was found by words and what is alike. */
+  /** Combines the results by words and by similarity into one ranking. */
   async fusedWith(
     byWords: readonly Hit<Key>[],
     query: string,
@@ -79,7 +82,7 @@ function vectorsFor<Key>(embed: Embed, file: URL | string | undefined): Vectors<
 
 export const byWordsOnly = (reason: string) => `Searched by words only, because there are no vectors: ${reason}`
 
-/** Finds short texts, such as rows, by their words and by likeness. */
+/** Finds short texts, such as rows, by words and by similarity. */
 export class Finder<Key> {
   readonly #words = new WordIndex<Key>()
   readonly #likeness: Likeness<Key>
@@ -92,7 +95,7 @@ export class Finder<Key> {
     return this.#words.size
   }
 
-  /** `hasVector` is true if its vector is somewhere else. */
+  /** `hasVector` is true if its vector is stored elsewhere. */
   add(entry: Entry<Key>, hasVector = false): void {
     this.#words.add(entry)
     if (!hasVector) this.#likeness.add(entry.key, entry.text)

@@ -1,6 +1,6 @@
 import type { Hit } from './word-index.js'
 
-/** How much the first places count before the later ones; the usual choice of reciprocal rank fusion. */
+/** Weight of first places compared with later ones; the usual constant of reciprocal rank fusion. */
 const evenness = 60
 
 /** Combines rankings: entries rank high if they rank high in one of them, and higher if they are in several. */

@@ -3,18 +3,18 @@ import { searchErrors } from './errors.js'
 import type { Embed } from './vectors.js'
 
 export interface HttpEmbeddingsOptions {
-  /** Name of the model, as the endpoint knows it. */
+  /** Name of the model at the endpoint. */
   readonly model?: string
   /** Sent as `Authorization: Bearer …`; take it from the environment. */
   readonly key?: string | undefined
   readonly headers?: Readonly<Record<string, string>>
-  /** How long one request may take; 30,000 by default. */
+  /** Time limit of one request. Default: 30,000. */
   readonly timeoutMs?: number
 }
 
 /**
- * Asks an HTTP endpoint for vectors, in the widespread form: `POST {"model", "input": [texts]}` is answered by
- * `{"data": [{"index", "embedding": [numbers]}]}`. Rejects with a `JexoError` for any other answer.
+ * Requests vectors from an HTTP endpoint in the common form: `POST {"model", "input": [texts]}`, answered by `{"data":
+ * [{"index", "embedding": [numbers]}]}`. Rejects with a `JexoError` for any other response.
  *
  * @example embed: httpEmbeddings('http://127.0.0.1:8080/v1/embeddings', { model: 'small' })
  */

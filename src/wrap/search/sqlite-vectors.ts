@@ -13,13 +13,16 @@ interface Database {
   prepare(sql: string): Statement
 }
 
-/** The index compares rough forms of vectors, and some of what it finds may be left out by the caller: so many times more are compared exactly. */
+/**
+ * The index compares approximate vectors, and the caller may filter its results, so this many times more candidates are
+ * compared exactly.
+ */
 const spare = 8
-/** Its usual options take 30 ms and 80 kB for each vector; these take 1.5 ms and 6 kB. */
+/** The default options take 30 ms and 80 kB for each vector; these take 1.5 ms and 6 kB. */
 const indexOptions = `'metric=cosine', 'compress_neighbors=float1bit', 'max_neighbors=20'`
 
 const maxDimensions = 65_536
-/** One connection a file: an index that is made again uses it too. */
+/** One connection per file, shared by indexes that are rebuilt. */
 const open = new Map<string, Database>()
 
 function databaseAt(file: string): Database {
@@ -32,10 +35,13 @@ function databaseAt(file: string): Database {
   return database
 }
 
-/** True for a file that holds vectors in SQLite. */
+/** True for a file that stores vectors in SQLite. */
 export const isSqliteFile = (file: URL | string): boolean => /\.(sqlite3?|db)$/i.test(String(file))
 
-/** Vectors in a SQLite file with libsql's vector index: they need no memory, and the nearest of many are found without looking at all. */
+/**
+ * Vectors in a SQLite file with libsql's vector index: they need no memory, and the nearest ones are found without
+ * comparing all.
+ */
 export class SqliteVectors<Key> implements Vectors<Key> {
   readonly #embed: Embed
   readonly #database: Database
@@ -113,7 +119,7 @@ export class SqliteVectors<Key> implements Vectors<Key> {
     )
   }
 
-  /** Another model gives vectors of another length: what was there is of no use then. */
+  /** Vectors of another model have another length, so the existing ones are dropped. */
   #store(vectors: readonly (readonly [hash: string, vector: readonly number[]])[]): void {
     const length = vectors[0]?.[1].length ?? 0
     const isVector = (vector: readonly number[]) => vector.length === length && vector.every(Number.isFinite)

@@ -10,7 +10,7 @@ export type Embed = (texts: readonly string[], signal: AbortSignal) => Promise<r
 export interface Vectors<Key> {
   add(key: Key, text: string): void
   remove(key: Key): void
-  /** Asks for the vectors that are missing. Rejects if the author's function does. */
+  /** Requests missing vectors. Rejects if the author's function does. */
   complete(signal: AbortSignal): Promise<void>
   /** The entries with the vectors closest to the query's, best first. */
   find(query: string, most: number, signal: AbortSignal, takes?: (key: Key) => boolean): Promise<Hit<Key>[]>
@@ -25,7 +25,7 @@ export class VectorIndex<Key> implements Vectors<Key> {
   readonly #byHash = new Map<string, Float32Array>()
   readonly #entries = new Map<Key, { readonly hash: string; readonly text: string }>()
 
-  /** With a file, vectors outlive the process. */
+  /** With a file, vectors are kept between runs. */
   constructor(embed: Embed, file?: URL | string) {
     this.#embed = embed
     this.#file = file === undefined ? undefined : sourceFile(file)
@@ -40,7 +40,7 @@ export class VectorIndex<Key> implements Vectors<Key> {
     this.#entries.delete(key)
   }
 
-  /** Asks for the vectors that are missing. Rejects if the author's function does. */
+  /** Requests missing vectors. Rejects if the author's function does. */
   async complete(signal: AbortSignal): Promise<void> {
     const missing = new Map<string, string>()
     for (const { hash, text } of this.#entries.values()) if (!this.#byHash.has(hash)) missing.set(hash, text)
@@ -96,7 +96,10 @@ function unitVector(vector: readonly number[]): Float32Array {
 /** The key of a text. */
 export const hashOf = (text: string): string => createHash('sha256').update(text).digest('base64url').slice(0, 22)
 
-/** Asks for the vectors of texts by their hashes, some at a time. Rejects if the author's function rejects, or returns a wrong number of vectors. */
+/**
+ * Requests the vectors of texts by their hashes, in batches. Rejects if the author's function rejects, or returns a
+ * wrong number of vectors.
+ */
 export async function embedMissing(
   embed: Embed,
   missing: ReadonlyMap<string, string>,

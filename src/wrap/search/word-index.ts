@@ -13,35 +13,35 @@ export interface Hit<Key> {
   readonly score: number
 }
 
-/** Words of a title count as often as that. */
+/** Words of a title count this many times. */
 const titleWeight = 3
-/** A word that only begins as the one wanted, and one that differs by a letter, count so much. */
+/** Weights of a word that only begins with the searched one, and of one that differs by a letter. */
 const prefixWeight = 0.4
 const fuzzyWeight = 0.4
 const shortestPrefix = 3
 const shortestFuzzy = 5
-/** How many other words one word may stand for. */
+/** Maximum number of similar words for one searched word. */
 const mostVariants = 50
-/** The usual constants of BM25: how soon more of the same word stops to count, and how much long texts are held back. */
+/** The usual constants of BM25: saturation of repeated words, and the penalty for long texts. */
 const saturation = 1.2
 const lengthWeight = 0.75
-/** How much it counts that an entry has all words of a question, and not only some: 0 is not at all. */
+/** Bonus for entries that contain all words of a question; 0 for none. */
 const coverage = 0.5
-/** A posting is the number of an entry and how often it has the word, in one. */
+/** A posting: the number of an entry and the frequency of the word, combined in one number. */
 const countBits = 256
 
-/** How many words of a question count. */
+/** Maximum number of words of a question. */
 const mostWords = 32
 
 /**
- * Finds entries by their words, ranked by BM25: the beginning of a word is enough, and where that is not there either, a letter may be
- * wrong. Words are in MiniSearch's radix tree, which finds prefixes and similar words.
+ * Finds entries by their words, ranked by BM25. The beginning of a word is sufficient; if nothing begins with it, one
+ * letter may differ. Words are in MiniSearch's radix tree, which finds prefixes and similar words.
  */
 export class WordIndex<Key> {
   readonly #terms = new SearchableMap<number[]>()
-  /** The same, for who knows the whole word. */
+  /** The same tree, for looking up whole words. */
   readonly #exact = new Map<string, number[]>()
-  /** By number; undefined for what was removed. */
+  /** By number; undefined for removed entries. */
   readonly #keys: (Key | undefined)[] = []
   readonly #lengths: number[] = []
   readonly #numbers = new Map<Key, number>()
@@ -53,7 +53,7 @@ export class WordIndex<Key> {
     return this.#numbers.size
   }
 
-  /** In the place of what stood under that key before. */
+  /** Replaces the entry with the same key. */
   add({ key, text, title }: Entry<Key>): void {
     this.remove(key)
     const number = this.#next++
@@ -82,11 +82,11 @@ export class WordIndex<Key> {
     this.#totalLength -= this.#lengths[number] ?? 0
     this.#numbers.delete(key)
     this.#keys[number] = undefined
-    // What it had goes with many others at once, since that goes through all words.
+    // Removed entries are cleaned up in batches, since that visits all words.
     if (++this.#removed > 1000 + this.size / 10) this.#sweep()
   }
 
-  /** The best first; entries that have all the words before those that have some. */
+  /** The best first; entries with all words come before those with some. */
   find(query: string, most: number, takes?: (key: Key) => boolean): Hit<Key>[] {
     const words = tellingWords(query)
     const scores = new Float64Array(this.#next)

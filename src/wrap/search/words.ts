@@ -1,20 +1,20 @@
 import { stemmer } from 'stemmer'
 
-/** Words that stand everywhere, so that they tell nothing. */
+/** Words that are too common to be useful. */
 const common = new Set(
   'a an and are as at be but by can do does for from had has have how i if in into is it its me my no not of on or our so that the their them there these they this to was we were what when where which who why will with you your'.split(
     ' ',
   ),
 )
 
-/** Scripts that write without blanks between words. */
+/** Scripts without spaces between words. */
 const unspaced =
   /[\p{Script=Han}\p{Script=Hiragana}\p{Script=Katakana}\p{Script=Thai}\p{Script=Lao}\p{Script=Khmer}\p{Script=Myanmar}]+/u
 const segmenter = new Intl.Segmenter('und', { granularity: 'word' })
 
 /**
- * The words of a text as they are compared: lower case, without accents, by their stem. A word in camel case counts as a whole and by its
- * pieces; scripts without blanks are cut into words.
+ * The words of a text in normalized form: lower case, without accents, stemmed. A word in camel case counts as a whole
+ * and in pieces; scripts without spaces are segmented.
  */
 export function wordsOf(text: string): string[] {
   const isAscii = !/[^\p{ASCII}]/u.test(text)
@@ -37,11 +37,11 @@ export function wordsOf(text: string): string[] {
   return words
 }
 
-/** Stems of words that were seen; most words of a text are. */
+/** Cached stems, since most words repeat. */
 const stems = new Map<string, string>()
 const mostStems = 50_000
 
-/** `feeding` and `feeds` are compared as `feed`; words with digits or other letters than English ones stay. */
+/** `feeding` and `feeds` become `feed`; words with digits or non-English letters stay. */
 function stemOf(word: string): string {
   if (word.length < 4 || word.length > 40 || !/^[a-z]+$/.test(word)) return word
   const known = stems.get(word)
@@ -52,7 +52,7 @@ function stemOf(word: string): string {
   return stem
 }
 
-/** The words of a question that tell something; all of them, where none does. */
+/** The significant words of a question; all of them if none is significant. */
 export function tellingWords(query: string): string[] {
   const words = [...new Set(wordsOf(query))]
   const telling = words.filter((word) => !commonStems.has(word))

@@ -39,7 +39,7 @@ function withoutSecrets(target: string | URL): string {
   return url.href
 }
 
-/** The folder in which the command was tried, as seen from the kit file. */
+/** The working folder of the command, relative to the kit file. */
 function commandText(outFile: string, { command, args = [], cwd }: Exclude<ServerTarget, string | URL>): string {
   const folder = relative(dirname(resolve(outFile)), resolve(String(cwd ?? '.')))
   const path = folder === '' ? './' : `${folder.split(sep).join('/')}/`

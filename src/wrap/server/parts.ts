@@ -26,7 +26,7 @@ export interface Upstream {
   subscribe(call: Call, method: string, uri: string): Promise<void>
 }
 
-/** The parts of a plan: each passes its requests on, and what comes back. */
+/** The parts of a plan: each passes its requests on to the server, and the responses back. */
 export function serverPartsOf(plan: ServerPlan, upstreams: Shared<Upstream>, uris: UriMap): Part[] {
   const maker = new Maker(plan, upstreams, uris)
   const resources = plan.resources.map((definition) => maker.resource(definition))
@@ -42,7 +42,7 @@ class Maker {
   readonly #plan: ServerPlan
   readonly #upstreams: Shared<Upstream>
   readonly #uris: UriMap
-  /** Pages of the server, by its own URIs. */
+  /** Views of the server, by its own URIs. */
   readonly #views = new Map<string, ViewPart>()
 
   constructor(plan: ServerPlan, upstreams: Shared<Upstream>, uris: UriMap) {
@@ -59,7 +59,7 @@ class Maker {
       kind: 'tool',
       name: as,
       ...this.#common(definition, `The tool ${name} of ${this.#plan.server.name}.`),
-      // The server checks what it gets, and answers for what it returns.
+      // The server itself checks its arguments and results.
       input: undefined,
       output: undefined,
       inputSchema,
@@ -73,7 +73,7 @@ class Maker {
       task: taskSupport === 'optional' || taskSupport === 'required' ? taskSupport : undefined,
       durable: undefined,
       view: resourceUri === undefined ? undefined : this.#view({ uri: resourceUri, name: resourceUri }),
-      // A tool that says nothing of pages is the model's alone.
+      // A tool without visibility is for the model only.
       forPages: isForPages && isObject(definition._meta?.ui) ? (isForModel ? 'too' : 'only') : undefined,
       run: async (input, call) => {
         const upstreams = await call.use(this.#upstreams)
@@ -84,7 +84,7 @@ class Maker {
     return branded(part, brands.part)
   }
 
-  /** A page of the server, which is read there. */
+  /** A view of the server, which is read from it. */
   #view(definition: ResourceDefinition): ViewPart {
     const known = this.#views.get(definition.uri)
     if (known) return known
@@ -169,7 +169,7 @@ class Maker {
     return branded({ ...made, complete } as PromptPart, brands.part)
   }
 
-  /** The URI is the request's own where a template only says which there are. */
+  /** For a template, the URI is that of the request. */
   async #read(call: Call, uri: string | undefined) {
     const upstreams = await call.use(this.#upstreams)
     const result = await upstreams.read(call, uri, this.#uris)

@@ -9,16 +9,16 @@ import type {
 import { parseUriTemplate } from '../../protocol/uri-template.js'
 import type { ServerReading } from './reading.js'
 
-/** Which parts of a server to take, and what to call them. */
+/** Which parts of a server to include, and their names. */
 export interface ServerPlanOptions {
-  /** Names of tools and prompts, URIs of resources and templates; `*` matches any characters. All by default. */
+  /** Names of tools and prompts, URIs of resources and templates; `*` matches any characters. Default: all. */
   readonly only?: readonly string[]
   readonly except?: readonly string[]
-  /** Put before the names of tools and prompts, so that several servers do not collide. */
+  /** Prefix of the names of tools and prompts, so that several servers do not collide. */
   readonly prefix?: string
-  /** New names, by the server's own: `{ getHive: 'find_hive' }`. */
+  /** New names by the server's names: `{ getHive: 'find_hive' }`. */
   readonly rename?: Readonly<Record<string, string>>
-  /** Put before the scheme of every URI: with `north`, `apiary://hives` becomes `north+apiary://hives`. */
+  /** Prefix of the scheme of every URI: with `north`, `apiary://hives` becomes `north+apiary://hives`. */
   readonly uriPrefix?: string
   readonly tags?: readonly string[]
 }
@@ -28,9 +28,9 @@ export interface Replanning {
   readonly isLenient?: boolean
 }
 
-/** A part of the server under the name that it gets here. */
+/** A part of the server under its new name. */
 export interface Planned<Definition> {
-  /** The server's own name. */
+  /** The name on the server. */
   readonly name: string
   readonly as: string
   readonly definition: Definition
@@ -57,7 +57,7 @@ export interface ServerPlan {
   readonly tags: readonly string[]
 }
 
-/** A server may send any text; these sizes are far above what a model can read. */
+/** A server may send any text; these limits are far above what a model can read. */
 const mostOfAKind = 10_000
 const longestText = 100_000
 const longestDefinition = 1_000_000
@@ -137,7 +137,7 @@ export function planServerParts(reading: ServerReading, options: ServerPlanOptio
   }
 }
 
-/** Keys of the chosen parts, prefixed with their kind. Throws a `JexoError` if a name chooses nothing. */
+/** Keys of the chosen parts, prefixed with their kind. Throws a `JexoError` if a name matches nothing. */
 function chosenKeys(
   reading: ServerReading,
   { only, except, isLenient = false }: ServerPlanOptions & Replanning,
@@ -162,7 +162,7 @@ function chosenKeys(
 /** Names that hosts accept; other characters become underscores. */
 const legalName = (name: string): string => name.replace(/[^A-Za-z0-9_.-]+/g, '_')
 
-/** Fields that every kind has, in a form that hosts can read. */
+/** Fields that every kind has, limited to what hosts can read. */
 function formFault(definition: JsonObject): string | undefined {
   const { title, description, icons, annotations, execution, _meta, mimeType, ...rest } = definition
   const isText = (value: unknown) => value === undefined || typeof value === 'string'

@@ -32,7 +32,7 @@ export async function readServer(link: Link): Promise<ServerReading> {
     server: serverInfo,
     ...(instructions === undefined ? {} : { instructions }),
     completes: capabilities.completions !== undefined,
-    // Entries that are not objects have no name to report them by.
+    // Entries that are not objects cannot be reported by name.
     ...{
       tools: tools.filter(isObject),
       resources: resources.filter(isObject),

@@ -27,22 +27,22 @@ export interface UpstreamsOptions {
   readonly changed: (lists: ChangedLists) => void
 }
 
-/** Lists of the server that have changed: the link can read them. */
+/** The lists of the server that changed, and the link to read them. */
 export interface ChangedLists {
   readonly link: Link
-  /** The server knows this caller as one that shows views, and lists them. */
+  /** True if the server treats the session as one with views, and lists them. */
   readonly showsViews: boolean
 }
 
 /** A session of the wrapped server. */
 interface Session {
   readonly link: Promise<Link>
-  /** Requests that it works on, the latest last: its own questions belong to one of them. */
+  /** Requests in progress, the latest last, since the server's own requests belong to one of them. */
   readonly active: Set<Passage>
   logLevel: LogLevel | undefined
 }
 
-/** A server of a newer revision may ask as the caller's revision does not. */
+/** A server of a newer revision may send requests that the caller's revision does not have. */
 function questionFor(revision: Revision, { mode, ...rest }: JsonObject): JsonObject {
   if (revision.elicitation === 'form and url' && mode !== undefined) return { mode, ...rest }
   if (mode !== undefined && mode !== 'form') throw rpcErrors.invalidParams('the host cannot show pages')
@@ -51,7 +51,10 @@ function questionFor(revision: Revision, { mode, ...rest }: JsonObject): JsonObj
 
 const questionMs = 600_000
 
-/** The sessions with a wrapped server: one for each caller, or one for all. Started at first use, and again with a growing wait after a failure. */
+/**
+ * The sessions with a wrapped server: one for each caller, or one for all. Started at first use, and after a failure
+ * again with a growing delay.
+ */
 export class Upstreams implements Upstream {
   readonly #options: UpstreamsOptions
   readonly #opening: Opening
@@ -82,7 +85,7 @@ export class Upstreams implements Upstream {
     return this.ask(call, 'resources/read', { uri: uri ?? uris.inner(String(passageOf(call)?.params.uri)) })
   }
 
-  /** Subscribes or ends a subscription, where the server has them. */
+  /** Subscribes or unsubscribes, if the server supports that. */
   async subscribe(call: Call, method: string, uri: string): Promise<void> {
     await this.#within(call, async (link) => {
       if (!link.capabilities.resources?.subscribe) return {}
@@ -133,7 +136,9 @@ export class Upstreams implements Upstream {
     return isReady ? error : serverErrors.failed(this.#options.label, error)
   }
 
-  /** The session of a caller; opened if there is none. Throws a `JexoError` while it has to wait, or if there are too many. */
+  /**
+   * The session of a caller; opened if there is none. Throws a `JexoError` during a delay, or if there are too many.
+   */
   #sessionFor(passage: Passage | undefined): Session {
     const { label, sessions, maxSessions } = this.#options
     const isShared = sessions === 'shared' || passage === undefined || passage.session.isStateless
@@ -175,7 +180,7 @@ export class Upstreams implements Upstream {
       return link
     }
     const session: Session = { link: start(), active, logLevel: undefined }
-    // Whoever waits for it hears of a failure; nobody may.
+    // Callers that wait receive the failure; there may be none.
     session.link.catch(() => {})
     this.#sessions.set(key, session)
     of?.ended.addEventListener('abort', () => {
@@ -232,7 +237,7 @@ export class Upstreams implements Upstream {
     })
   }
 
-  /** The level that the caller wants of log messages is set at the server before the next request. */
+  /** The caller's log level is set at the server before the next request. */
   async #followLevel(session: Session, link: Link, passage: Passage | undefined): Promise<void> {
     const wanted = passage?.session.logLevel
     if (wanted === undefined || wanted === session.logLevel || link.capabilities.logging === undefined) return

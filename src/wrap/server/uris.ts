@@ -1,6 +1,6 @@
 import { isObject, type JsonObject } from '../../protocol/messages.js'
 
-/** URIs of one server among those of others: `apiary://hives` inside is `north+apiary://hives` outside. */
+/** Maps URIs of one server to unique ones: `apiary://hives` of the server becomes `north+apiary://hives`. */
 export interface UriMap {
   outer(uri: string): string
   inner(uri: string): string
@@ -9,11 +9,11 @@ export interface UriMap {
 const viewScheme = 'ui://'
 const same: UriMap = { outer: (uri) => uri, inner: (uri) => uri }
 
-/** Puts a prefix before the scheme; without one, URIs stay as they are. */
+/** Adds a prefix to the scheme; without one, URIs stay unchanged. */
 export function uriMap(prefix: string | undefined): UriMap {
   if (prefix === undefined || prefix === '') return same
   const start = `${prefix}+`
-  // Hosts know views by their scheme.
+  // Hosts recognize views by their scheme, so it stays.
   const viewStart = `${viewScheme}${prefix}.`
   return {
     outer: (uri) => (uri.startsWith(viewScheme) ? `${viewStart}${uri.slice(viewScheme.length)}` : `${start}${uri}`),
@@ -24,7 +24,7 @@ export function uriMap(prefix: string | undefined): UriMap {
   }
 }
 
-/** A result with the URIs of its resources, links and embedded resources as they are outside. */
+/** A result with the mapped URIs of its resources, links and embedded resources. */
 export function withOuterUris(result: JsonObject, uris: UriMap): JsonObject {
   if (uris === same) return result
   const contents = Array.isArray(result.contents)

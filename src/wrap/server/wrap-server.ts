@@ -22,11 +22,11 @@ import { uriMap } from './uris.js'
 export interface WrapServerOptions extends ServerPlanOptions, Pick<ConnectOptions, 'headers' | 'signIn'> {
   /** Creates three tools that search, explain and call the server's tools, instead of one tool each. */
   readonly catalogue?: boolean
-  /** Descriptions and other fields of parts, by the names that they have here. */
+  /** Descriptions and other fields of parts, by their new names. */
   readonly override?: Readonly<Record<string, Override>>
   /**
-   * A session of the server for each caller, or one for all. A shared session cannot ask callers anything: no forms, no sampling, no roots. Stateless HTTP
-   * always shares one. Default: `per-caller`.
+   * A session of the server for each caller, or one for all. A shared session cannot send requests to callers: no
+   * forms, no sampling, no roots. Stateless HTTP always uses a shared one. Default: `per-caller`.
    */
   readonly sessions?: 'per-caller' | 'shared'
   /** Maximum number of separate sessions of callers. Default: 100. */
@@ -38,10 +38,10 @@ export interface WrapServerOptions extends ServerPlanOptions, Pick<ConnectOption
 const timeouts = { plan: 30_000, request: 300_000 }
 
 /**
- * Turns the tools, resources, templates and prompts of a server into parts. Requests pass through with everything that belongs to them, in both directions:
- * progress, cancellation, logs, completions, subscriptions, questions to the person and to the model, roots. Changed lists replace the parts.
- *
- * Rejects with a `JexoError` if the server cannot be reached, or a name chooses nothing.
+ * Turns the tools, resources, templates and prompts of a server into parts. Requests pass through in both directions
+ * with progress, cancellation, logs, completions, subscriptions, questions to the user and to the model, and roots.
+ * Changed lists replace the parts.  Rejects with a `JexoError` if the server cannot be reached, or a name matches
+ * nothing.
  *
  * @example
  * parts: await wrapServer({ command: 'node', args: ['old-server.mjs'] }, { only: ['get_*'], prefix: 'old_' })
@@ -78,7 +78,7 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
   const partsOf = (from: ServerPlan) => {
     const made = serverPartsOf(from, upstreams, uris)
     const keys = new Set(made.map(keyOf))
-    // A part that is gone is not there to be described better.
+    // Overrides for removed parts are ignored.
     const changes = Object.entries(options.override ?? {}).filter(([key]) => from === plan || keys.has(key))
     const reworded = override(made, Object.fromEntries(changes))
     return options.catalogue ? asCatalogue(reworded, from, options.prefix) : reworded
@@ -90,7 +90,7 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
           const reading = await readServer(link)
           const before = parts
           const now = partsOf(planServerParts(reading, { ...planOptionsOf(options), isLenient: true }))
-          // To a caller that shows no views, the server lists none.
+          // The server lists no views for a caller that does not show them.
           parts = showsViews ? now : [...now, ...pagesMissing(before, now)]
           opening.exchange(before, parts)
         },
@@ -99,7 +99,7 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
             opening.report('warning', `${label}: its changed lists could not be read: ${messageOf(error)}`)
         },
       )
-      // How long a request may take says nothing of how long a process takes to start.
+      // The time limit of requests does not apply to the start of a process.
       const open = openerOf(target, { ...options, timeoutMs: timeouts.plan })
       return new Upstreams({ label, open, sessions, maxSessions, timeoutMs, uris, changed }, opening)
     },
@@ -109,14 +109,14 @@ function wrapped(target: ServerTarget, options: WrapServerOptions, plan: ServerP
   return parts
 }
 
-/** Views, and tools for pages only, that were there before. */
+/** Previously listed views, and tools that only views may call. */
 function pagesMissing(before: readonly Part[], now: readonly Part[]): Part[] {
   const known = new Set(now.map(keyOf))
   const others = new Set(withoutPages(before))
   return before.filter((part) => !others.has(part) && !known.has(keyOf(part)))
 }
 
-/** The tools of the server behind three. */
+/** The tools of the server as a catalogue of three. */
 function asCatalogue(parts: readonly Part[], { server }: ServerPlan, prefix: string | undefined): Part[] {
   const isForModel = (part: Part): part is ToolPart => part.kind === 'tool' && part.forPages !== 'only'
   const tools = parts.filter(isForModel)

@@ -7,8 +7,8 @@ import { wrapRegistry } from './registry.js'
 import { sourceFile, sourceUrl } from './source.js'
 
 /**
- * The plan in a packed file for a source and its options; otherwise a new one, which is reported to `pack`. A source that
- * may hold secrets does not travel along.
+ * The plan in a packed file for a source and its options; otherwise a new one, which is reported to `pack`. Sources
+ * that may contain secrets are not packed.
  */
 export async function frozenOr<Plan>(
   kind: string,
@@ -32,11 +32,11 @@ export async function frozenOr<Plan>(
   return plan
 }
 
-/** Functions count by their text. */
+/** Functions are identified by their source text. */
 const functionText = (_name: string, value: unknown): unknown =>
   typeof value === 'function' ? String(value) : value
 
-/** The content of a file, wherever it lies; the address of what is elsewhere. */
+/** The content of a local file; the URL of a remote source. */
 function keyOf(kind: string, source: URL | string | JsonObject, options: JsonObject): string {
   const hash = createHash('sha256').update(kind).update(JSON.stringify(options, functionText))
   if (typeof source !== 'string' && !(source instanceof URL))

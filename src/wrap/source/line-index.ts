@@ -1,4 +1,4 @@
-/** The lines of a text, and on which of them a place is: found in a table that is made once, however many places are asked for. */
+/** Maps positions in a text to lines, with a table that is computed once. */
 export class LineIndex {
   readonly lines: readonly string[]
   readonly #starts: readonly number[]
@@ -13,12 +13,12 @@ export class LineIndex {
     })
   }
 
-  /** Where a line starts; the first is 1. */
+  /** Start of a line; lines count from 1. */
   startOf(line: number): number {
     return this.#starts[line - 1] ?? 0
   }
 
-  /** The line that an offset is on; the first is 1. */
+  /** The line of an offset, counted from 1. */
   lineAt(offset: number): number {
     let low = 0
     let high = this.#starts.length

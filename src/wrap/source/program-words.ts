@@ -2,7 +2,7 @@ import { basename } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { contentMark } from './frozen.js'
 
-/** A word of a command line: files, such as a script, may be URLs. */
+/** A word of a command line; files, such as scripts, may be URLs. */
 export type ProgramWord = string | URL
 
 export const wordText = (word: ProgramWord): string => (word instanceof URL ? fileURLToPath(word) : word)

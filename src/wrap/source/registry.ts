@@ -3,15 +3,15 @@ export interface Frozen {
   readonly plan: unknown
   readonly module?: Readonly<Record<string, unknown>>
 }
-/** A wrap that was made while a kit was loaded to be packed. */
+/** A wrap that was created while a kit was loaded for packing. */
 export interface MadeWrap {
   readonly key: string
   readonly plan: unknown
-  /** The module that has to travel along. */
+  /** The module to include. */
   readonly modulePath?: string
-  /** A source that may hold secrets: of it, only a mark travels along. */
+  /** A source that may contain secrets; only a stamp of it is included. */
   readonly hollowPath?: string
-  /** Packages with native parts that it needs where it runs. */
+  /** Packages with native modules that it needs at run time. */
   readonly packages?: readonly string[]
 }
 
@@ -19,15 +19,15 @@ interface Registry {
   frozen: Record<string, Frozen>
   /** Called for each wrap while a kit is packed. */
   onMade?: ((made: MadeWrap) => void) | undefined
-  /** Called for each folder that is wrapped while a kit is packed: its true path, and the files that it serves. */
+  /** Called for each wrapped folder while a kit is packed, with its real path and its served files. */
   onFolder?: ((root: string, files: readonly string[]) => void) | undefined
-  /** Called for each file that a wrap reads, so that a change of it is noticed. */
+  /** Called for each file that a wrap reads, so that changes can be detected. */
   onSource?: ((file: string) => void) | undefined
-  /** Which load of a kit is under way, where it is loaded again. */
+  /** Number of the current load of a kit that is being reloaded. */
   generation?: number
 }
 
-// One registry a process, even where two copies of the package meet.
+// One registry per process, even with two copies of the package.
 const slot = Symbol.for('jexo.wraps')
 const held = globalThis as { [slot]?: Registry }
 

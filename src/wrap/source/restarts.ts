@@ -4,7 +4,7 @@ const longestWaitMs = 30_000
 /** A program that ends sooner than this after its start has failed to start. */
 const briefMs = 5000
 
-/** When something that ended may be started again: after a wait that grows with each failed start. */
+/** Decides when an ended process may be restarted: after a delay that grows with each failed start. */
 export class Restarts {
   #failures = 0
   #waitsUntil = 0

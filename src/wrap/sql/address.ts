@@ -13,7 +13,7 @@ export interface SqlAddress {
   readonly file?: string
   /** URL of a server, without user and password. */
   readonly url?: string
-  /** Setting that puts another file or URL in its place. */
+  /** Setting that overrides the file or URL. */
   readonly setting: string
   readonly userSetting?: string
   readonly passwordSetting?: string
@@ -35,7 +35,7 @@ const ports: Readonly<Record<string, number>> = { postgres: 5432, mysql: 3306 }
 
 export const isSqlAddress = (text: string): boolean => /^(postgres(ql)?|mysql|mariadb):\/\//.test(text)
 
-/** Reads where a database is. Throws a `JexoError` if that is not a file and no URL of a known database. */
+/** Parses the address of a database. Throws a `JexoError` if it is neither a file nor a URL of a known database. */
 export function readAddress(
   source: URL | string,
   given: { name?: string; settingPrefix?: string } = {},
@@ -71,7 +71,7 @@ export function readAddress(
   }
 }
 
-/** A scheme of URIs and a part of names: lower case letters, digits and dashes. */
+/** A URI scheme that can be part of names: lower case letters, digits and dashes. */
 const nameOf = (text: string): string =>
   text
     .toLowerCase()
@@ -108,16 +108,16 @@ export interface Connection {
   readonly user?: string
   readonly password?: string
   readonly isEncrypted: boolean
-  /** For people: without user and password. */
+  /** For display, without user and password. */
   readonly label: string
 }
 
-/** The file that the settings name, or the one that the kit does. */
+/** The file from the settings, or the one in the kit. */
 export function fileOf(address: SqlAddress, settings: Readonly<Record<string, string | undefined>>): string {
   return settings[address.setting] ? sourceFile(String(settings[address.setting])) : (address.file ?? '')
 }
 
-/** Settings count before what stood in the address. Throws a `JexoError` if the setting holds no URL. */
+/** Settings override the address. Throws a `JexoError` if the setting is not a URL. */
 export function connectionOf(
   address: SqlAddress,
   settings: Readonly<Record<string, string | undefined>>,

@@ -4,8 +4,8 @@ import { fromBase64 } from '../../protocol/base64.js'
 import type { SqlValue } from './driver.js'
 
 /**
- * An argument as the database takes it: bytes from base64, digits of a whole number exactly, other objects and lists as JSON. Throws a
- * `Refusal` for a value that would be stored as something else.
+ * Converts an argument for the database: bytes from base64, integers exactly, other objects and lists as JSON. Throws a
+ * `Refusal` for a value that the database would change.
  */
 export function argumentValue(name: string, schema: JsonSchema, given: unknown): SqlValue {
   if (given === undefined || given === null) return null
@@ -24,7 +24,7 @@ export function itemSchema({ items }: JsonSchema): JsonSchema {
   return anyOf?.find(({ type }) => type !== 'null') ?? ((items ?? {}) as JsonSchema)
 }
 
-/** True for a type whose values are whole numbers, though large ones travel as text. */
+/** True for an integer type, even if large values travel as text. */
 export const isWholeNumber = ({ type, anyOf }: JsonSchema): boolean =>
   type === 'integer' || (Array.isArray(anyOf) && anyOf.some((one) => (one as JsonSchema).type === 'integer'))
 

@@ -11,7 +11,7 @@ export const cutText = ({ cutBy, rows, bytes }: SqlAnswer): string =>
     ? `These are the first ${rows.length} rows; there are more.`
     : `These are the first ${rows.length} rows (${bytes} bytes, the limit of one result); there are more.`
 
-/** The URI of a row, by its key. */
+/** The URI of a row, from its key. */
 export function rowUri(template: string, key: readonly string[], row: SqlRow): string {
   let at = 0
   return template.replace(/\{\w+\}/g, () => uriComponent(String(row[key[at++] ?? ''])))

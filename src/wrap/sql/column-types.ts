@@ -4,7 +4,7 @@ const integer: JsonSchema = { type: 'integer' }
 const number: JsonSchema = { type: 'number' }
 const text: JsonSchema = { type: 'string' }
 const flag: JsonSchema = { type: 'boolean' }
-/** Whole numbers and decimals that JSON's numbers would spoil come as text. */
+/** Integers and decimals that JSON numbers would round are returned as text. */
 const large: JsonSchema = { anyOf: [{ type: 'integer' }, { type: 'string', pattern: '^-?\\d+$' }] }
 const decimal: JsonSchema = {
   anyOf: [{ type: 'number' }, { type: 'string', pattern: '^(-?\\d+(\\.\\d+)?([eE][+-]?\\d+)?|NaN|-?Infinity)$' }],
@@ -13,7 +13,7 @@ const bytes: JsonSchema = { type: 'string', contentEncoding: 'base64' }
 const date: JsonSchema = { type: 'string', format: 'date' }
 const time: JsonSchema = { type: 'string', description: 'Time, ISO 8601.' }
 
-/** By the type that a column was declared with; SQLite holds it loosely, and what is computed has none. */
+/** By the declared type of a column; in SQLite declarations are loose, and computed columns have none. */
 export function sqliteSchema(declared: string | null): JsonSchema {
   if (declared === null) return {}
   const type = declared.toUpperCase()
@@ -25,7 +25,7 @@ export function sqliteSchema(declared: string | null): JsonSchema {
   return type.includes('BLOB') ? bytes : {}
 }
 
-/** By the object identifier of a type in PostgreSQL. */
+/** By the object identifier of the type in PostgreSQL. */
 export const postgresSchemas: Readonly<Record<number, JsonSchema>> = {
   16: flag,
   17: bytes,
@@ -39,7 +39,7 @@ export const postgresSchemas: Readonly<Record<number, JsonSchema>> = {
   18: text,
   19: text,
   2950: { type: 'string', format: 'uuid' },
-  // What is not a number in it comes as text.
+  // Values in it that are not numbers are returned as text.
   700: decimal,
   701: decimal,
   1700: decimal,
@@ -52,7 +52,7 @@ export const postgresSchemas: Readonly<Record<number, JsonSchema>> = {
   3802: {},
 }
 
-/** The types of PostgreSQL that are lists, and what they are lists of. */
+/** Array types of PostgreSQL, with the types of their items. */
 export const postgresArrays: Readonly<Record<number, number>> = {
   ...{
     1000: 16,
@@ -71,7 +71,7 @@ export const postgresArrays: Readonly<Record<number, number>> = {
   ...{ 199: 114, 3807: 3802 },
 }
 
-/** By the name of a type, as `information_schema` and the drivers of MySQL and MariaDB have it. */
+/** By the name of a type in `information_schema` and in the drivers of MySQL and MariaDB. */
 export function namedTypeSchema(name: string): JsonSchema {
   const type = name.toLowerCase()
   if (type.startsWith('_') && type.length > 1) {

@@ -66,7 +66,7 @@ export function sqlDatabase(source: URL | string, options: DatabaseOptions = {})
     create,
     settings: settingsOf(address, Object.keys(secrets).length > 0),
   }
-  // Not to be seen where somebody prints it.
+  // Hidden when the value is printed.
   Object.defineProperty(declared, 'secrets', { value: secrets, enumerable: false })
   return Object.freeze(Object.defineProperty(declared, brands.shared, { value: true })) as unknown as SharedDatabase
 }
@@ -88,8 +88,8 @@ export async function driverFor(
 }
 
 /**
- * Opens a database outside a call, such as in a script; settings come from the environment. Close it yourself. Rejects with a `JexoError`
- * if it cannot be reached.
+ * Opens a database outside a call, such as in a script; settings come from the environment. The caller must close it.
+ * Rejects with a `JexoError` if it cannot be reached.
  */
 export async function openDatabase(
   source: URL | string | SharedDatabase,
@@ -110,7 +110,7 @@ async function reached(database: SqlDatabase): Promise<SqlDatabase> {
   }
 }
 
-/** A statement with its places filled in, and how it may be run. */
+/** A statement with its values, and how it may be run. */
 export type StatementRun = Pick<SqlRequest, 'text' | 'values' | 'access'> &
   Partial<Pick<SqlRequest, 'maxRows' | 'skip' | 'isForeign'>>
 
@@ -126,7 +126,10 @@ export class SqlDatabase {
     this.limits = sqlLimitsFor(limits, process.env)
   }
 
-  /** Returns the rows of one read-only statement; the database refuses writes. Rejects with a `Refusal` that has the reason. */
+  /**
+   * Returns the rows of one read-only statement; the database refuses writes. Rejects with a `Refusal` that contains
+   * the reason.
+   */
   async rows(text: string, values: SqlValues = {}, call?: StatementCall): Promise<SqlRow[]> {
     return rowsOf(await this.run(this.#placed(text, values, 'read'), call))
   }
@@ -203,7 +206,7 @@ export class SqlDatabase {
     if (kind === 'statement') return `${database} refused the statement: ${message}`
     const after =
       access === 'write' ? 'check whether it was executed before you try again' : 'try again in a moment'
-    // Why is for the operator: it names addresses and files.
+    // The reason is for the operator, since it names addresses and files.
     return `${database} is not reachable; ${after}.`
   }
 }
@@ -214,6 +217,6 @@ const shown = (value: SqlValue): unknown => {
   return typeof value === 'bigint' ? String(value) : value
 }
 
-/** Rows as objects, by the names of their columns. */
+/** Rows as objects with the column names as keys. */
 export const rowsOf = ({ columns, rows }: Pick<SqlAnswer, 'columns' | 'rows'>): SqlRow[] =>
   rows.map((row) => Object.fromEntries(columns.map((name, at) => [name, row[at] ?? null])))

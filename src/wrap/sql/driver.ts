@@ -5,15 +5,15 @@ import type { SqlDialect } from './tokens.js'
 /** A bound value of a statement, which is never inserted as text. */
 export type SqlValue = string | number | bigint | boolean | null | Uint8Array | readonly SqlValue[]
 
-/** A statement with places as its database writes them. */
+/** A statement with placeholders in its database's syntax. */
 export interface SqlRequest {
   readonly text: string
   readonly values: readonly SqlValue[]
-  /** Whether the database lets it write: it runs in a transaction either way. */
+  /** Whether the database allows writes; it runs in a transaction in either case. */
   readonly access: 'read' | 'write'
   readonly maxRows: number
   readonly maxBytes: number
-  /** Rows to leave out before the first. */
+  /** Number of rows to skip. */
   readonly skip?: number
   readonly timeoutMs: number
   readonly signal?: AbortSignal | undefined
@@ -25,9 +25,9 @@ export interface SqlRequest {
 export interface SqlAnswer {
   readonly columns: readonly string[]
   readonly rows: readonly (readonly unknown[])[]
-  /** The limit that cut the result. */
+  /** The limit that truncated the result. */
   readonly cutBy?: 'rows' | 'bytes'
-  /** Rows that were added, changed or removed. */
+  /** Number of rows that were added, changed or removed. */
   readonly changed?: number
   readonly bytes: number
 }
@@ -46,7 +46,7 @@ export interface DescribedColumn {
   readonly column?: string
 }
 
-/** A connection to a database, or a pool of them. Everything that is particular to one kind is behind this. */
+/** A connection to a database, or a pool of connections. Hides all differences between databases. */
 export interface SqlDriver {
   readonly dialect: SqlDialect
   /** The address of the database without user and password, for output. */
@@ -80,7 +80,7 @@ export interface DriverOptions {
   readonly create?: string | (() => string)
 }
 
-/** Takes rows until a ceiling is reached. */
+/** Collects rows up to a limit. */
 export class RowGatherer {
   readonly rows: unknown[][] = []
   bytes = 0
@@ -103,7 +103,7 @@ export class RowGatherer {
     }
     if (this.rows.length >= this.#maxRows) return this.#cut('rows')
     const bytes = Buffer.byteLength(JSON.stringify(row))
-    // One row goes out whatever its size; its values have been cut by then.
+    // One row is returned whatever its size, since its values have been truncated already.
     if (this.rows.length > 0 && this.bytes + bytes > this.#maxBytes) return this.#cut('bytes')
     this.bytes += bytes
     this.rows.push(this.bytes > this.#maxBytes ? row.map((value) => shortened(value, this.#maxBytes)) : row)
@@ -121,13 +121,13 @@ const shortened = (value: unknown, maxBytes: number): unknown =>
     ? `${value.slice(0, Math.floor(maxBytes / 4))}… (${value.length} characters in all)`
     : value
 
-/** A whole number as JSON can carry it: as text where it is too large for that. */
+/** An integer for JSON: as text if it is too large for a number. */
 export function exactInteger(text: string | bigint): number | string {
   const number = Number(text)
   return Number.isSafeInteger(number) ? number : String(text)
 }
 
-/** A decimal as a number where that loses nothing, else as the text that it is. */
+/** A decimal as a number if no precision is lost, otherwise as text. */
 export function exactDecimal(text: string): number | string {
   const number = Number(text)
   if (!Number.isFinite(number)) return text

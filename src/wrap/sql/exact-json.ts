@@ -1,4 +1,4 @@
-/** JSON of a column. Numbers that JavaScript would round become text with their digits. */
+/** Parses JSON of a column. Numbers that JavaScript would round become text. */
 export function parseExactly(text: string): unknown {
   if (!/\d{15}/.test(text)) return JSON.parse(text)
   return JSON.parse(
@@ -8,7 +8,7 @@ export function parseExactly(text: string): unknown {
   )
 }
 
-/** True if a number comes back from JavaScript as it was written, but for zeros at its end. */
+/** True if JavaScript reproduces the number as written, except for trailing zeros. */
 function isExact(token: string): boolean {
   const digits = (text: string) => text.replace(/^-|\.|[eE].*$/g, '').replace(/^0+|0+$/g, '')
   return digits(String(Number(token))) === digits(token) || digits(Number(token).toFixed(0)) === digits(token)

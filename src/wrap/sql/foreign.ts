@@ -2,8 +2,9 @@ import { Refusal } from '../../kit/refusal.js'
 import { isCode, type SqlDialect, type Statement, statementsIn, type Token, wordsOf } from './tokens.js'
 
 /**
- * The single SELECT in a text that a model wrote. Throws a `Refusal` if the text holds no statement, several, or one that is not a SELECT,
- * or if it names a function, catalogue or variable that reads files or administers the server. The drivers check in the database what the text does not show.
+ * The single SELECT in a text from a model. Throws a `Refusal` if the text contains no statement, several, or one that
+ * is not a SELECT, or if it names a function, catalogue or variable that reads files or administers the server. The
+ * drivers check in the database what the text does not show.
  */
 export function foreignStatement(text: string, dialect: SqlDialect): string {
   const statements = statementsIn(text, dialect)
@@ -22,11 +23,11 @@ export function foreignStatement(text: string, dialect: SqlDialect): string {
   return statement.tokens.some(isCode) ? statement.text : ''
 }
 
-/** The same sentence for every function or table that ad-hoc statements may not use. */
+/** The same message for every function or table that ad-hoc statements may not use. */
 export const notAllowed = (name: string): Refusal =>
   new Refusal(`${name} is not allowed in ad-hoc statements: it can reach files, settings or other sessions.`)
 
-/** The functions that a statement calls: names before a bracket, without their quotes, as the database folds them. */
+/** The functions that a statement calls: names before a bracket, unquoted, in the case that the database uses. */
 export function functionsCalled({ tokens }: Pick<Statement, 'tokens'>, dialect: SqlDialect): string[] {
   const code = tokens.filter(isCode)
   const names = code.flatMap((token, at) =>
@@ -63,14 +64,14 @@ const refusedTables: Readonly<Record<SqlDialect, RegExp>> = {
 }
 const refusedSchemas = /^(mysql|performance_schema|sys)$/
 
-/** The first name in a statement that the rules above refuse. */
+/** The first name in a statement that these rules refuse. */
 function refusedByName(statement: Statement, dialect: SqlDialect): string | undefined {
   const functions = functionsCalled(statement, dialect)
   const called = functions.find((name) => refusedFunctions[dialect].test(name))
   if (called !== undefined) return `The function ${called}`
   const code = statement.tokens.filter(isCode)
   for (const [at, token] of code.entries()) {
-    // An escaped name could spell any of these.
+    // An escaped name could stand for any of these.
     if (dialect === 'postgres' && /^U$/i.test(token.text) && code[at + 1]?.text === '&')
       return 'A name or text with U&'
     if (dialect === 'mysql' && token.text === '@' && code[at + 1]?.text === '@') return 'A server variable (@@)'

@@ -1,11 +1,11 @@
 import type { Duplex } from 'node:stream'
 import { SqlFailure } from './driver.js'
 
-/** How a protocol frames its messages: bytes of the header, and the length that it announces for what follows. */
+/** How a protocol frames its messages: the size of the header, and the length field in it. */
 export interface Framing {
   readonly headerBytes: number
   lengthOf(header: Buffer): number
-  /** Whether the next frame continues this message. */
+  /** True if the next frame continues this message. */
   isContinued?(length: number): boolean
 }
 
@@ -14,7 +14,7 @@ export const postgresFraming: Framing = {
   headerBytes: 5,
   lengthOf: (header) => Math.max(0, header.readInt32BE(1) - 4),
 }
-/** MySQL: three bytes of length and a number; a frame of the full length is continued by the next. */
+/** MySQL: three bytes of length and a number; a frame of the maximum length is continued by the next. */
 export const mysqlFraming: Framing = {
   headerBytes: 4,
   lengthOf: (header) => header.readUIntLE(0, 3),
@@ -22,8 +22,8 @@ export const mysqlFraming: Framing = {
 }
 
 /**
- * Ends a connection as soon as a message announces more than `maxBytes`, before the driver has collected it. Returns what stops watching.
- * Attach it between two messages: the first byte that arrives is taken for the start of a header.
+ * Ends a connection as soon as a message announces more than `maxBytes`, before the driver has collected it. Returns a
+ * function that ends this. Attach it between two messages, since the first byte is taken for the start of a header.
  */
 export function limitFrames(
   stream: Duplex,

@@ -1,18 +1,21 @@
 import { SqlFailure, type SqlRequest } from './driver.js'
 
-/** How a server's statement is ended, and what is done where that does not help. */
+/** How to stop a statement on a server, and what to do if that fails. */
 export interface Interruption {
   /** Asks the server to stop it. */
   stop(): Promise<void>
-  /** Lets go of the connection. */
+  /** Closes the connection. */
   giveUp(): void
   isGivenUp?: boolean
 }
 
-/** How long a server has for saying that it has stopped. */
+/** How long a server may take to confirm that it has stopped. */
 const graceMs = 2000
 
-/** Runs a statement that ends when its call does, or its time: the server is asked to stop, and not waited for where it stays silent. */
+/**
+ * Runs a statement that is stopped with its call or at its time limit: the server is asked to stop, and the connection
+ * is closed if it does not respond.
+ */
 export async function interruptible<T>(
   { timeoutMs, signal }: Pick<SqlRequest, 'timeoutMs' | 'signal'>,
   interruption: Interruption,

@@ -3,7 +3,7 @@ import { fingerprint } from '../kit-writer/written-kit.js'
 import { settingsOf } from './address.js'
 import type { SqlPlan } from './plan.js'
 
-/** The kit file of a planned database; `source` is its file, which an address with a URL replaces. */
+/** The kit file of a planned database; `source` is its file, or undefined for a URL. */
 export function sqlKitOf(
   { address, tools, tables, adHoc }: SqlPlan,
   source: string,

@@ -3,17 +3,17 @@ import type { Environment } from '../../kit/settings.js'
 
 /** Limits of statements and their results. Times in milliseconds, sizes in bytes. */
 export interface SqlLimits {
-  /** How long one statement may take before it is stopped. */
+  /** Time limit of one statement. */
   readonly timeoutMs: number
   /** Time limit for connecting. */
   readonly connectMs: number
-  /** How many rows one answer has. */
+  /** Maximum number of rows in one result. */
   readonly maxRows: number
-  /** Limits of a result. */
+  /** Maximum size of a result. */
   readonly maxBytes: number
   /** Maximum size of a row; a larger row is an error. */
   readonly maxRowBytes: number
-  /** Connections at once. */
+  /** Maximum number of connections. */
   readonly maxConnections: number
 }
 export const sqlLimits: SqlLimits = {

@@ -21,7 +21,7 @@ import { parseExactly } from './exact-json.js'
 import { limitFrames, mysqlFraming } from './frames.js'
 import { type Interruption, interruptible } from './interruption.js'
 
-/** MySQL and MariaDB, by a pool of connections. */
+/** MySQL and MariaDB, with a pool of connections. */
 export class MysqlDriver implements SqlDriver {
   readonly dialect = 'mysql'
   readonly label: string
@@ -62,7 +62,7 @@ export class MysqlDriver implements SqlDriver {
     let isBroken = request.isForeign === true
     try {
       return await interruptible(request, interruption, async () => {
-        // How strings and names are quoted depends on this mode, and the statement was read with the usual one.
+        // The quoting of strings and names depends on this mode, and statements were parsed for the default one.
         if (request.isForeign) await query(connection, "set session sql_mode = 'STRICT_TRANS_TABLES'")
         await query(connection, request.access === 'read' ? 'start transaction read only' : 'start transaction')
         const answer = await this.#carriedOut(connection, request)
@@ -144,7 +144,7 @@ export class MysqlDriver implements SqlDriver {
             rows: gatherer.rows,
             bytes: gatherer.bytes,
             ...(gatherer.cutBy === undefined ? {} : { cutBy: gatherer.cutBy }),
-            // Rows that an INSERT … RETURNING of MariaDB gives stand for what it added.
+            // Rows of an INSERT … RETURNING of MariaDB count as added rows.
             ...(header
               ? { changed: header.affectedRows }
               : request.access === 'write'
@@ -159,7 +159,7 @@ export class MysqlDriver implements SqlDriver {
         connection.removeListener('error', failed)
         if (!isOver) reject(error)
       }
-      // A connection that is lost is told by itself, not by the statement.
+      // A lost connection emits this error itself; the statement does not.
       connection.on('error', failed)
       running
         .on('error', failed)
@@ -217,12 +217,12 @@ async function loadMysql(): Promise<typeof import('mysql2')> {
 async function openPool(config: object): Promise<Pool> {
   const { createPool } = await loadMysql()
   const pool = createPool({ ...config, maxIdle: 1, idleTimeout: 30_000 })
-  // Times are given in UTC, so that they can be told as such.
+  // Times are returned in UTC.
   pool.on('connection', (connection) => connection.query("set time_zone = '+00:00'"))
   return pool
 }
 
-/** Closed for good: to end it politely would be to take all rows that are still to come. */
+/** Destroyed: closing it politely would read all remaining rows. */
 function cut(connection: MysqlConnection): void {
   const { stream } = connection as unknown as { stream: { destroy(): void } }
   stream.destroy()
@@ -238,7 +238,7 @@ const rolledBack = (connection: MysqlConnection): Promise<boolean> =>
     () => false,
   )
 
-/** Whole numbers go as text, which the server takes for what they are; a double is refused where a count is wanted. */
+/** Integers are sent as text, whose type the server infers; it refuses a double where a count is expected. */
 function bound(value: SqlValue): string | number | Buffer | null | boolean {
   if (typeof value === 'bigint' || Number.isInteger(value)) return String(value)
   return value instanceof Uint8Array ? Buffer.from(value) : (value as string | number | null | boolean)
@@ -248,7 +248,7 @@ type Field = { type: string; extendedFormat?: string }
 
 function typeCast(field: Field, next: () => unknown): unknown {
   const { type, extendedFormat } = field
-  // MariaDB has JSON as a text that says what it is.
+  // MariaDB stores JSON as text with a marker.
   if (type === 'JSON' || extendedFormat === 'json') {
     const json = next()
     return typeof json === 'string' ? parseExactly(json) : json
@@ -267,7 +267,7 @@ function typeCast(field: Field, next: () => unknown): unknown {
   return value
 }
 
-/** The name of a column's type by its number, as `information_schema` has it. */
+/** The name of a column's type from its number, as in `information_schema`. */
 function typeName(types: Readonly<Record<string, number>>, code: number): string {
   const [found = ''] = Object.entries(types).find(([, value]) => value === code) ?? []
   const names: Readonly<Record<string, string>> = {
@@ -280,7 +280,7 @@ function typeName(types: Readonly<Record<string, number>>, code: number): string
     VAR_STRING: 'varchar',
     STRING: 'char',
   }
-  // A text column is sent as a blob; which of the two it is, the table says.
+  // A text column is sent as a blob; the table shows which of the two it is.
   return names[found] ?? (/BLOB/.test(found) ? '' : found)
 }
 

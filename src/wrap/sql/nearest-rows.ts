@@ -6,7 +6,7 @@ import type { VectorColumn } from './vector-columns.js'
 
 type Row = Readonly<Record<string, unknown>>
 
-/** Keys of the rows whose vectors are nearest, the nearest first. Uses the database's own index if there is one. */
+/** Keys of the rows with the nearest vectors, nearest first. Uses the database's own index if there is one. */
 export async function nearestRows(
   database: SqlDatabase,
   column: VectorColumn,
@@ -39,7 +39,7 @@ export async function nearestRows(
   })
 }
 
-/** The index that libsql has of a column: `libsql_vector_idx` in its definition. */
+/** The index of a column in libsql: `libsql_vector_idx` in its definition. */
 async function indexOf(
   builder: ReturnType<typeof kyselyOver>,
   { table, name }: VectorColumn,

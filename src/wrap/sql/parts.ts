@@ -21,7 +21,7 @@ export function sqlPartsOf(plan: SqlPlan, database: SharedDatabase, search?: Sql
   return [
     ...plan.tools.map((query) => queryTool(plan, query, database)),
     ...(plan.adHoc ? adHocParts(plan, database) : []),
-    // Its columns are not known before the database is there.
+    // Its columns are unknown until the database is available.
     ...(search && !plan.isPartial ? [searchTool(plan, database, search)] : []),
     ...tableParts(plan, database),
   ]
@@ -47,7 +47,7 @@ function queryTool(plan: SqlPlan, query: PlannedQuery, database: SharedDatabase)
 
 const unexpected = 'Values whose type differs from the type of their column'
 
-/** `Move {hive} to {to}?` with what was given. */
+/** `Move {hive} to {to}?` with the arguments filled in. */
 const filled = (sentence: string, given: unknown): string =>
   sentence.replace(/\{(\w+)\}/g, (_whole, name: string) => String((given as JsonObject)[name] ?? ''))
 
@@ -102,7 +102,7 @@ async function carriedOut(
   })
 }
 
-/** A statement with a place for each item of its lists. */
+/** A statement with a placeholder for each item of its lists. */
 function withLists(
   { text, lists }: NonNullable<PlannedQuery['listed']>,
   dialect: SqlDialect,
@@ -123,7 +123,7 @@ function withLists(
   return { text: made.text, values }
 }
 
-/** Tells of rows that came back from a statement that writes, as far as they say which they are. */
+/** Reports rows that a writing statement returned as changed, if they contain their key. */
 function touchRows({ tables }: SqlPlan, query: PlannedQuery, rows: readonly SqlRow[], call: Call): void {
   const words = new Set(query.text.toLowerCase().match(/\w+/g))
   for (const table of tables.filter(({ bareName, isByKey }) => isByKey && words.has(bareName.toLowerCase())))

@@ -11,15 +11,15 @@ import { isCode, parametersOf, placed, wordsOf } from './tokens.js'
 import { argumentsByColumns, originOf, tablesIn } from './typing.js'
 
 export interface SqlPlanOptions {
-  /** Tools and tables to take, by name, glob or `tag:…`. */
+  /** Tools and tables to include, by name, glob or `tag:…`. */
   readonly only?: readonly string[]
   readonly except?: readonly string[]
-  /** Put before the names of tools. */
+  /** Prefix of the tool names. */
   readonly prefix?: string
   readonly tags?: readonly string[]
-  /** Tables and views become resources, unless this is false. */
+  /** Tables and views become resources. Default: true. */
   readonly tables?: boolean
-  /** Two more tools: one explains the tables piece by piece, one runs a SELECT. */
+  /** Adds two tools: one describes the tables, one runs a SELECT. */
   readonly adHoc?: boolean
 }
 
@@ -34,7 +34,7 @@ export interface SqlPlan {
   readonly warnings: readonly string[]
   readonly prefix: string
   readonly adHoc: boolean
-  /** The database could not be asked: types and tables are not known yet. */
+  /** True if the database could not be reached: types and tables are unknown. */
   readonly isPartial: boolean
 }
 export interface PlannedQuery {
@@ -45,11 +45,11 @@ export interface PlannedQuery {
   readonly effect: Effect
   readonly tags: readonly string[]
   readonly where: string
-  /** The statement, with places as the database has them. */
+  /** The statement with placeholders in the database's syntax. */
   readonly text: string
-  /** Which argument each place holds. */
+  /** The argument of each placeholder. */
   readonly names: readonly string[]
-  /** The statement with names, where some of them stand for lists: it gets a place for each item when it is run. */
+  /** The statement with names, if some of them are lists: it gets a placeholder for each item at run time. */
   readonly listed?: { readonly text: string; readonly lists: readonly string[] }
   readonly input: JsonSchema
   /** Schema of a row; undefined if the columns are unknown. */
@@ -59,7 +59,7 @@ export interface PlannedQuery {
   readonly examples: readonly Readonly<Record<string, unknown>>[]
 }
 export interface PlannedTable extends Table {
-  /** The resources of its rows, or of the whole where it has no key. */
+  /** The resources of its rows, or of the whole table if it has no key. */
   readonly uri: string
   readonly isByKey: boolean
 }
@@ -73,7 +73,7 @@ export interface SkippedQuery {
 const reading = new Set(['SELECT', 'WITH', 'VALUES', 'TABLE', 'SHOW', 'EXPLAIN'])
 const writing = new Set(['INSERT', 'UPDATE', 'DELETE', 'REPLACE', 'MERGE', 'TRUNCATE', 'CALL'])
 
-/** Which statements and tables are taken. Pure: the same reading and options give the same plan. */
+/** Determines which statements and tables are included. Pure: the same reading and options give the same plan. */
 export function planDatabase(read: SqlReading, options: SqlPlanOptions = {}): SqlPlan {
   const { address, queries, tables } = read
   const prefix = options.prefix ?? ''
@@ -222,7 +222,7 @@ function inputOf(
   places: readonly string[],
   tables: readonly Table[],
 ): JsonSchema {
-  // In the order of the notes; what is not noted comes after.
+  // In the order of the notes; parameters without notes come last.
   const used = parametersOf(statement)
   const names = [...new Set([...[...parameters.keys()].filter((name) => used.includes(name)), ...used])]
   const byColumns = argumentsByColumns(statement, tables)
@@ -232,7 +232,7 @@ function inputOf(
     const notes = parameters.get(name)
     const column = byColumns.get(name)
     const description = notes?.about || column?.about
-    // What limits rows is a small number, whatever type the database takes it for.
+    // A row limit is a small number, whatever type the database infers.
     const known = column?.isCount ? column.schema : (told[places.indexOf(name)] ?? column?.schema)
     properties[name] = {
       ...(notes?.schema.type === undefined ? known : {}),
@@ -249,7 +249,7 @@ function inputOf(
   }
 }
 
-/** The columns that come back, in the database's own words; each may be empty if joins or expressions make it so. */
+/** The result columns as the database describes them; each may be null if joins or expressions allow it. */
 function rowSchema({ described, statement }: ReadQuery, tables: readonly Table[]): JsonSchema | undefined {
   if (typeof described !== 'object' || described.columns.length === 0) return undefined
   const isJoined = wordsOf(statement).some((word) => /^(LEFT|RIGHT|FULL|OUTER|UNION|ROLLUP|CUBE)$/.test(word))
@@ -293,5 +293,5 @@ function plannedTable(table: Table, { name }: SqlAddress): PlannedTable {
   }
 }
 
-/** Names of variables in templates are narrower than those of columns. */
+/** Variables of templates allow fewer characters than column names. */
 export const variableOf = (column: string): string => column.replace(/[^A-Za-z0-9_]+/g, '_')

@@ -2,7 +2,7 @@ import type { ClientBase } from 'pg'
 import { functionsCalled, notAllowed } from './foreign.js'
 import { statementsIn } from './tokens.js'
 
-/** Functions that PostgreSQL calls volatile though they only compute, or wait: the time limit ends that. */
+/** Functions that PostgreSQL declares volatile although they only compute, or wait, which the time limit ends. */
 const harmless = [
   'random',
   'random_normal',
@@ -16,11 +16,11 @@ const harmless = [
 ]
 
 /**
- * Refuses a statement of a model that calls a function which may do more than compute. PostgreSQL's catalogue tells: those that read files, end
- * sessions, change settings or run statements of their own are volatile there. Throws a `Refusal`.
+ * Refuses a statement of a model that calls a function with possible side effects, according to PostgreSQL's catalogue:
+ * functions that read files, end sessions, change settings or run statements are volatile there. Throws a `Refusal`.
  */
 export async function checkForeign(client: ClientBase, text: string): Promise<void> {
-  // The tokenizer reads a backslash in a string as the standard has it; a server may be set otherwise.
+  // The tokenizer treats backslashes in strings as the standard does; a server may be configured otherwise.
   await client.query('set local standard_conforming_strings = on')
   const [statement] = statementsIn(text, 'postgres')
   const called = statement ? functionsCalled(statement, 'postgres') : []
@@ -34,7 +34,7 @@ export async function checkForeign(client: ClientBase, text: string): Promise<vo
   if (found) throw notAllowed(`The function ${found.name} (volatile)`)
 }
 
-/** Privileges of a role beyond its own tables, in words for the operator; undefined if there are none. */
+/** Privileges of a role beyond its own tables, as text for the operator; undefined if there are none. */
 export async function widePrivileges(client: ClientBase): Promise<string | undefined> {
   const { rows } = await client.query<{ super: boolean; files: boolean }>(
     `select r.rolsuper as super, exists (

@@ -4,7 +4,7 @@ import { postgresArrays, postgresSchemas } from './column-types.js'
 import { exactDecimal, exactInteger } from './driver.js'
 import { parseExactly } from './exact-json.js'
 
-/** A type that the database's owner has made, by its object identifier. */
+/** A type that the database's owner created, by its object identifier. */
 interface OwnType {
   readonly kind: 'enum' | 'domain' | 'array'
   /** Type of the items of a list, or base type of a domain. */
@@ -12,7 +12,7 @@ interface OwnType {
   readonly labels: readonly string[]
 }
 
-/** Types that can be read from a text, as the list it is written in. */
+/** Types that can be parsed from the text form of an array. */
 export type ArrayReader = (text: string, item: (text: string) => unknown) => unknown[]
 
 /** JSON schemas of a database's types: built-in types, enums, domains and arrays. */
@@ -24,7 +24,7 @@ export class PostgresTypes {
     this.#readArray = readArray
   }
 
-  /** Asks the database for the types that were made in it. */
+  /** Queries the types that were created in the database. */
   async load(client: ClientBase): Promise<void> {
     const { rows } = await client.query<{ oid: string; kind: string; of: string; labels: string[] | null }>(`
       select t.oid::text as oid, case when t.typelem <> 0 then 'array' when t.typtype = 'd' then 'domain' else 'enum' end as kind,
@@ -36,7 +36,7 @@ export class PostgresTypes {
       this.#own.set(Number(oid), { kind: kind as OwnType['kind'], of: Number(of), labels: labels ?? [] })
   }
 
-  /** The schema of a type; undefined for one that is not known. */
+  /** The schema of a type; undefined for an unknown one. */
   schemaOf(oid: number): JsonSchema | undefined {
     const own = this.#own.get(oid)
     if (own?.kind === 'enum') return { type: 'string', enum: own.labels }
@@ -46,7 +46,7 @@ export class PostgresTypes {
     return postgresSchemas[oid]
   }
 
-  /** A value as it comes from the database, as JSON. */
+  /** A value from the database, as JSON. */
   valueOf(oid: number, text: string): unknown {
     const own = this.#own.get(oid)
     const element = own?.kind === 'array' ? own.of : postgresArrays[oid]
@@ -55,7 +55,7 @@ export class PostgresTypes {
   }
 }
 
-/** A list may have empty places. */
+/** A list may contain nulls. */
 export const listOf = (items: JsonSchema): JsonSchema => ({
   type: 'array',
   ...(Object.keys(items).length === 0 ? {} : { items: { anyOf: [items, { type: 'null' }] } }),
@@ -72,7 +72,7 @@ function columnValue(oid: number, text: string): unknown {
   return oid === 1184 ? utcTime(text) : text
 }
 
-/** A time with its zone in UTC, to the fraction of a second that the column keeps. */
+/** A time with a zone in UTC, with the column's fraction of seconds. */
 function utcTime(text: string): string {
   const [, day, clock, fraction = '', zone] =
     /^(\d{4}-\d\d-\d\d) (\d\d:\d\d:\d\d)(\.\d+)?([+-]\d\d(?::?\d\d)?)$/.exec(text) ?? []

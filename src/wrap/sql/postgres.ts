@@ -20,10 +20,12 @@ import { describedBy } from './postgres-describe.js'
 import { checkForeign, widePrivileges } from './postgres-guard.js'
 import { type ArrayReader, PostgresTypes } from './postgres-types.js'
 
-/** How many rows are fetched at once. */
+/** Number of rows that are fetched at once. */
 const batchRows = 100
 
-/** PostgreSQL driver with a connection pool. Rows are read through a cursor, so that only the wanted rows are fetched. */
+/**
+ * PostgreSQL driver with a connection pool. Rows are read through a cursor, so that only the required rows are fetched.
+ */
 export class PostgresDriver implements SqlDriver {
   readonly dialect = 'postgres'
   readonly label: string
@@ -87,7 +89,7 @@ export class PostgresDriver implements SqlDriver {
   async #connect(): Promise<PoolClient> {
     this.#pool ??= openPool({ ...this.#config, max: this.#options.limits.maxConnections })
     const client = await (await this.#pool).connect()
-    // A connection that is lost while it rests does not matter for anybody; one in use fails its statement.
+    // Losing an idle connection has no effect; losing one in use fails its statement.
     if (client.listenerCount('error') === 0) client.on('error', () => {})
     return client
   }
@@ -118,7 +120,7 @@ export class PostgresDriver implements SqlDriver {
     return answer
   }
 
-  /** A row beyond the limit ends the connection before it has been collected. */
+  /** A row over the limit ends the connection before it has been received completely. */
   async #bounded<T>(client: PoolClient, run: () => Promise<T>): Promise<T> {
     const { stream } = (client as unknown as { connection: { stream: Duplex } }).connection
     let exceeded: SqlFailure | undefined
@@ -143,7 +145,7 @@ export class PostgresDriver implements SqlDriver {
     }
   }
 
-  /** Asks the server to stop what that connection runs, by another one. */
+  /** Asks the server, over another connection, to stop a statement. */
   async #cancel(client: PoolClient): Promise<void> {
     const { Client } = await loadPg()
     const canceller: Client = new Client(this.#config)
@@ -261,7 +263,7 @@ function failureOf(error: unknown): SqlFailure {
   if (code === '57014') return new SqlFailure('timeout', said, error)
   if (code === '25006') return new SqlFailure('readonly', said, error)
   if (code === '55P03' || code === '40P01') return new SqlFailure('locked', said, error)
-  // By class: connection exceptions, and what an administrator ends; without a code it is the network.
+  // By class: connection exceptions, and those caused by an administrator; errors without a code are network errors.
   const isLost = /^(08|57P|53)/.test(code) || !/^[0-9A-Z]{5}$/.test(code)
   return new SqlFailure(isLost ? 'lost' : 'statement', isLost ? driverMessage(error) : said, error)
 }

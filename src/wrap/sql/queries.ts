@@ -3,7 +3,7 @@ import type { JsonSchema } from '../../kit/schema.js'
 import { LineIndex } from '../source/line-index.js'
 import { parametersOf, type SqlDialect, type Statement, statementsIn, type Token } from './tokens.js'
 
-/** A statement of a file, with what the comment before it says. */
+/** A statement of a file, with the notes in the comment before it. */
 export interface Query {
   /** `batches.sql:4`. */
   readonly where: string
@@ -12,7 +12,7 @@ export interface Query {
   readonly about: string
   readonly effect?: Effect
   readonly tags: readonly string[]
-  /** The first row alone, as the result itself. */
+  /** Returns only the first row, as the result itself. */
   readonly isOne: boolean
   readonly confirm?: string
   readonly parameters: ReadonlyMap<string, ParameterNotes>
@@ -35,7 +35,7 @@ const types: Readonly<Record<string, JsonSchema>> = {
   date: { type: 'string', format: 'date' },
   time: { type: 'string', format: 'date-time' },
 }
-/** How many items a list may have that a statement has places for. */
+/** Maximum number of items of a list with placeholders. */
 const maxItems = 1000
 const effects = ['read', 'add', 'change', 'remove'] as const
 

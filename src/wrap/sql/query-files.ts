@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { moduleErrors } from '../module/errors.js'
 import { sourceFile } from '../source/source.js'
 
-/** A file, or all of a folder, by name. */
+/** A file, or all files of a folder, by name. */
 export function queryFiles(source: URL | string): string[] {
   const path = sourceFile(source)
   const found = statSync(path, { throwIfNoEntry: false })

@@ -8,11 +8,11 @@ import { queryFiles } from './query-files.js'
 import { type RefusedTable, readTables, type Table } from './tables.js'
 import { placed } from './tokens.js'
 
-/** A database's tables, and the statements that were written for it. */
+/** A database's tables, and the statements written for it. */
 export interface SqlReading {
   readonly address: SqlAddress
   readonly queries: readonly ReadQuery[]
-  /** Undefined if the database could not be asked. */
+  /** Undefined if the database could not be reached. */
   readonly tables: readonly Table[] | undefined
   /** Tables and views that the database cannot describe. */
   readonly refused?: readonly RefusedTable[]
@@ -22,7 +22,7 @@ export interface ReadQuery extends Query {
   readonly described?: Described | string
 }
 
-/** Reads the files, and asks the database, if there is one, what it makes of them. Rejects if a file is missing. */
+/** Reads the files, and has the database, if there is one, describe their statements. Rejects if a file is missing. */
 export async function readSql(
   address: SqlAddress,
   files: readonly (URL | string)[],

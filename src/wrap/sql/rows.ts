@@ -14,7 +14,7 @@ import { isVectorColumn } from './vector-columns.js'
 /** Maximum number of completions for a key. */
 const mostOffered = 100
 
-/** A resource that explains the tables, and one for each row or each view. */
+/** A resource that describes the tables, and resources for the rows of each table or view. */
 export function tableParts(plan: SqlPlan, database: SharedDatabase): Part[] {
   const { name } = plan.address
   const schema = resource(`${name}://schema`, {
@@ -23,7 +23,7 @@ export function tableParts(plan: SqlPlan, database: SharedDatabase): Part[] {
     mimeType: 'application/json',
     ...belongings(database),
     read: async (call) => {
-      // Of a database that was not there yet, nothing is known before it is.
+      // Nothing is known about a database before it is available.
       if (plan.isPartial) await call.use(database)
       return JSON.stringify({ tables: plan.tables.map(shownTable) }, null, 2)
     },
@@ -62,7 +62,7 @@ export function shownTable({ name, about, isView, columns, key, references, uri 
 const from = (table: PlannedTable) =>
   table.schema === undefined ? table.bareName : `${table.schema}.${table.bareName}`
 
-/** Vectors are for searching: hundreds of numbers that say nothing to a reader. */
+/** Vectors are for searching, and useless to readers. */
 function selected(builder: Builder, table: PlannedTable) {
   const { columns } = table
   const query = builder.selectFrom(from(table))
@@ -146,7 +146,7 @@ async function compiled(database: SqlDatabase, build: (builder: Builder) => Prom
   return build(kyselyOver(database.driver, database.limits.timeoutMs))
 }
 
-/** A key as the type of its column; what cannot be one matches no row. */
+/** Converts a key to the type of its column; a value that cannot be converted matches no row. */
 function keyValue(columns: PlannedTable['columns'], column: string, text: string): SqlValue {
   const { schema = {} } = columns.find(({ name }) => name === column) ?? {}
   if (schema.contentEncoding === 'base64') return bytesOf(column, text)
@@ -155,7 +155,7 @@ function keyValue(columns: PlannedTable['columns'], column: string, text: string
   return wholeNumber(text)
 }
 
-/** A SQLite column without a type holds numbers and texts as they come: a key in a URI can be either. */
+/** A SQLite column without a type can contain both numbers and texts, so a key in a URI can be either. */
 function waysOf(
   database: SqlDatabase,
   columns: PlannedTable['columns'],
@@ -167,7 +167,7 @@ function waysOf(
   return isLoose && typeof value === 'string' && /^-?\d{1,18}$/.test(value) ? [value, BigInt(value)] : [value]
 }
 
-/** Keys that begin with what was typed, given what is filled in of the others. */
+/** Keys that begin with the typed text, given the other arguments so far. */
 async function offered(
   database: SqlDatabase,
   table: PlannedTable,

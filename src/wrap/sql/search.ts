@@ -20,14 +20,14 @@ export interface SqlSearchOptions extends FinderOptions {
    * the text column, or the only vector column. With `embed`, the database finds the nearest rows itself (libsql; PostgreSQL with the extension `vector`).
    */
   readonly vectorColumns?: Readonly<Record<string, string>>
-  /** How old the index may be before it is made again; 60,000 by default. */
+  /** Age in milliseconds after which the index is rebuilt. Default: 60,000. */
   readonly refreshMs?: number
 }
 
-/** How deep each ranking is looked into. */
+/** Number of entries that are used from each ranking. */
 const depth = 50
 const mostRows = 50_000
-/** A long text is cut where it is shown. */
+/** Long texts are shortened in results. */
 const mostShown = 2000
 
 interface Row {
@@ -45,7 +45,7 @@ interface Built {
   readonly at: number
 }
 
-/** A tool that finds rows by what their text columns say. Throws a `JexoError` for a column that is not there. */
+/** A tool that finds rows by the content of their text columns. Throws a `JexoError` for an unknown column. */
 export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSearchOptions): Part {
   const { refreshMs = 60_000 } = options
   const places = options.columns.map((column) => placeOf(plan, column, options))
@@ -62,7 +62,7 @@ export function searchTool(plan: SqlPlan, shared: SharedDatabase, options: SqlSe
       .finally(() => {
         state.making = undefined
       })
-    // What is a little old serves until the new one is there.
+    // An outdated index is used until the new one is ready.
     state.making.catch(() => {})
     return state.built ?? state.making
   }
@@ -161,7 +161,7 @@ function shownRow(row: Row | undefined, score: number): object[] {
 interface SearchPlace {
   readonly table: PlannedTable
   readonly column: string
-  /** Its vectors, in the database. */
+  /** Its vectors in the database. */
   readonly vectors: VectorColumn | undefined
 }
 
@@ -210,7 +210,7 @@ async function build(
       finder.add({ key: rows.length - 1, text: String(row[column]), title: '' }, vectors !== undefined)
     }
   }
-  // Others wait for it too, whatever becomes of this call.
+  // Other calls wait for it too, so it is not cancelled with this one.
   await finder.complete(new AbortController().signal)
   const note = `The search covers the first ${mostRows} rows of ${full.join(', ')} only.`
   return { finder, rows, numbers, at: Date.now(), ...(full.length > 0 ? { note } : {}) }

@@ -1,6 +1,6 @@
 import type { SqliteGuard } from './sqlite-guard.js'
 
-/** Requests to the process that has a SQLite file open. */
+/** Requests to the process that has opened a SQLite file. */
 export type ChildRequest =
   | {
       readonly op: 'open'
@@ -18,7 +18,7 @@ export type ChildRequest =
       readonly maxRows: number
       readonly maxBytes: number
       readonly skip: number
-      /** For a statement that others wrote: the only functions and virtual tables that it may use. */
+      /** For a statement from a model: the only functions and virtual tables that it may use. */
       readonly guard?: SqliteGuard
     }
   | { readonly op: 'make'; readonly library: string; readonly file: string; readonly script: string }
@@ -27,16 +27,17 @@ export type ChildRequest =
 export interface ChildAnswer {
   readonly columns?: readonly { name: string; column: string | null; table: string | null; type: string | null }[]
   readonly rows?: unknown[][]
-  /** More rows than were taken. */
+  /** True if there were more rows than the limit. */
   readonly isCut?: boolean
   readonly changed?: number
   readonly failure?: { readonly message: string; readonly code: string }
 }
 
 /**
- * The whole program of that process. A statement in SQLite cannot be stopped from the thread that runs it, so it runs in a process that
- * can be ended; what it had not committed is rolled back by the file itself. It goes there as text, so that a packed kit needs no second
- * file: nothing from outside this function may be used in it. Its functions are methods of one object, since bundlers that keep function names would insert calls of a helper otherwise.
+ * The program of that process. A SQLite statement cannot be stopped from the thread that runs it, so it runs in a
+ * process that can be killed; SQLite then rolls back uncommitted changes. The function is passed as text, so that a
+ * packed kit needs no second file; it must not use anything outside itself. Its functions are methods of one object,
+ * since bundlers that keep function names would otherwise insert calls of a helper.
  */
 export function childProgram(): void {
   type Statement = {
@@ -58,13 +59,13 @@ export function childProgram(): void {
       let place = 0
       for (const row of statement.safeIntegers(true).raw().iterate(request.values)) {
         if (place++ < request.skip) continue
-        // One more than is wanted says that there are more.
+        // One row more than the limit shows that there are more.
         if (rows.length > request.maxRows || (bytes > request.maxBytes && rows.length > 1))
           return { rows, isCut: true }
         for (const [at, value] of row.entries()) {
           const size = typeof value === 'string' ? value.length : own.bytesOf(value) * 1.4
           bytes += size
-          // A value larger than the whole result may be is cut before it travels.
+          // A value larger than the whole result is truncated before it is sent.
           if (size > request.maxBytes) row[at] = own.cut(value, request.maxBytes)
         }
         rows.push(row)
@@ -81,7 +82,9 @@ export function childProgram(): void {
       return `${value.slice(0, Math.floor(maxBytes / 4))}… (${value.length} characters in all)`
     },
 
-    /** The virtual tables that a statement opens: SQLite names each by a handle that is the same for the life of the connection. */
+    /**
+     * The virtual tables that a statement opens: SQLite identifies each by a handle that is stable for the connection.
+     */
     handlesOf(text: string): string[] {
       return own
         .programOf(text)
@@ -93,7 +96,10 @@ export function childProgram(): void {
       return database.prepare(`explain ${text}`).raw().all([]) as unknown[][]
     },
 
-    /** The compiled program says which functions and virtual tables a statement uses, however they are spelled, views included. */
+    /**
+     * The compiled program shows which functions and virtual tables a statement uses, whatever their spelling,
+     * including those of views.
+     */
     check(text: string, guard: SqliteGuard): void {
       const refuse = (name: string) => {
         throw Object.assign(new Error(name), { code: 'JEXO_NOT_ALLOWED' })
@@ -115,7 +121,7 @@ export function childProgram(): void {
             const from = `"${name.replaceAll('"', '""')}"${given}`
             for (const handle of own.handlesOf(`select 1 from ${from}`)) handles.delete(handle)
           } catch {
-            // This build does not have it, or it wants other arguments.
+            // This build does not have it, or it has other arguments.
           }
         }
       }
@@ -133,7 +139,7 @@ export function childProgram(): void {
           const { rows, isCut } = own.rowsOf(statement, request)
           answer = { columns, rows, isCut, ...(request.access === 'write' ? { changed: rows.length } : {}) }
         } else answer = { columns: [], rows: [], changed: Number(statement.run(request.values).changes) }
-        // A statement that was left in its midst holds the file until then.
+        // An unfinished statement keeps the file locked.
         database.exec(request.access === 'write' ? 'commit' : 'rollback')
         return answer
       } catch (error) {
@@ -180,6 +186,6 @@ export function childProgram(): void {
     process.send?.(answered)
   })
   process.on('disconnect', () => process.exit(0))
-  // Who asked is told by a signal too, and ends this process itself.
+  // The parent receives the signal too, and ends this process itself.
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => {})
 }

@@ -1,6 +1,6 @@
 /**
- * The functions and table-valued functions of SQLite that compute from their arguments alone. Ad-hoc statements may use these and no
- * others: some builds of SQLite carry functions that read and write files.
+ * The functions and table-valued functions of SQLite that only compute from their arguments. Ad-hoc statements may use
+ * only these, since some builds of SQLite contain functions that read and write files.
  */
 const functions = `
 -> ->> abs acos acosh asin asinh atan atan2 atanh atn2 avg bm25 ceil ceiling changes char charindex coalesce concat concat_ws cos cosh
@@ -22,7 +22,7 @@ pragma_index_xinfo pragma_foreign_key_list`
 
 const words = (text: string): string[] => text.split(/\s+/).filter(Boolean)
 
-/** The rules for compiled statements in the process that has the file open. */
+/** The rules for compiled statements in the process that has opened the file. */
 export interface SqliteGuard {
   readonly functions: readonly string[]
   readonly tables: readonly string[]

@@ -120,7 +120,7 @@ export class SqliteDriver implements SqlDriver {
     return child !== undefined
   }
 
-  /** Fills a new file if there is none: whole, or not at all. */
+  /** Fills a new file if there is none, completely or not at all. */
   #make(): Promise<void> {
     const { create } = this.#options
     if (create === undefined || existsSync(this.#file)) return Promise.resolve()
@@ -142,7 +142,10 @@ export class SqliteDriver implements SqlDriver {
     return this.#made
   }
 
-  /** An idle connection, or a new one, or the next that is given back: one writes at a time, as in SQLite anyway. */
+  /**
+   * An idle connection, a new one, or the next one that is returned; there is one writer at a time, as SQLite allows
+   * only one.
+   */
   async #take(access: 'read' | 'write'): Promise<Child> {
     const idle = this.#idle[access].pop()
     if (idle) {
@@ -175,7 +178,7 @@ export class SqliteDriver implements SqlDriver {
     if (child.isAlive && next) return next.take(child)
     this.#busy[access].delete(child)
     if (child.isAlive) this.#idle[access].push(child)
-    // The next one gets a new connection in the place of one that has ended.
+    // The next statement gets a new connection instead of one that has ended.
     else if (next) void this.#take(access).then(next.take, () => next.take(child))
   }
 }
@@ -244,7 +247,7 @@ class Child {
     failed?.(failure)
   }
 
-  /** While nothing is asked of it, it does not keep this process alive. */
+  /** An idle child process does not keep this process alive. */
   #rest(isIdle: boolean): void {
     const channel = this.#process.channel as { ref(): void; unref(): void } | null | undefined
     if (isIdle) {
@@ -295,6 +298,6 @@ function plain(value: unknown): unknown {
   if (value instanceof ArrayBuffer) return Buffer.from(value).toString('base64')
   if (ArrayBuffer.isView(value))
     return Buffer.from(value.buffer, value.byteOffset, value.byteLength).toString('base64')
-  // SQLite knows infinities; JSON does not.
+  // SQLite has infinite numbers; JSON does not.
   return typeof value === 'number' && !Number.isFinite(value) ? String(value) : value
 }

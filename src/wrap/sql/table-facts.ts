@@ -11,11 +11,11 @@ export interface Facts {
   readonly comments: ReadonlyMap<string, string>
   readonly columnComments: ReadonlyMap<string, string>
   readonly references: ReadonlyMap<string, Table['references']>
-  /** By `table.column`: what the name of the type does not tell. */
+  /** By `table.column`: details that the type's name does not contain. */
   readonly columnSchemas?: ReadonlyMap<string, JsonSchema>
 }
 
-/** Runs a statement, and gives its rows. */
+/** Runs a statement and returns its rows. */
 export type Rows = (text: string) => Promise<Record<string, string>[]>
 
 export const quoted = (text: string): string => `'${text.replaceAll("'", "''")}'`
@@ -29,7 +29,7 @@ const referenceOf = ({ c, target }: Record<string, string>) => ({ column: String
 const commentsIn = (rows: readonly Record<string, string>[]) =>
   new Map(rows.flatMap(({ t, about }) => (about ? [[String(t), String(about)] as const] : [])))
 
-/** SQLite keeps the text that made a table, and with it the comments that stand there. */
+/** SQLite keeps the text that created a table, including its comments. */
 async function sqliteFacts(rows: Rows, refused: readonly RefusedTable[]): Promise<Facts> {
   const without =
     refused.length > 0 ? ` and name not in (${refused.map(({ name }) => quoted(name)).join(', ')})` : ''
@@ -54,7 +54,10 @@ async function sqliteFacts(rows: Rows, refused: readonly RefusedTable[]): Promis
   }
 }
 
-/** A comment after the opening bracket, or the `as` of a view, is of the table; one at the end of a column's line is of the column. */
+/**
+ * A comment after the opening bracket, or after the `as` of a view, describes the table; one at the end of a column's
+ * line describes the column.
+ */
 function commentsOfText(text: string): { table?: string; columns: Map<string, string> } {
   const columns = new Map<string, string>()
   const tokens = tokensIn(text, 'sqlite')
@@ -113,7 +116,7 @@ async function postgresFacts(rows: Rows): Promise<Facts> {
   }
 }
 
-/** Columns whose type is an enum, or a list of one. */
+/** Columns whose type is an enum, or a list of enum values. */
 const ownColumnTypes = `
   select n.nspname || '.' || c.relname as t, a.attname as c, (y.typelem <> 0)::text as array,
     (select json_agg(e.enumlabel order by e.enumsortorder)::text from pg_enum e where e.enumtypid = coalesce(nullif(y.typelem, 0), y.oid)) as labels
@@ -156,6 +159,6 @@ async function mysqlFacts(rows: Rows): Promise<Facts> {
 const labelsIn = (type: string): string[] =>
   [...type.matchAll(/'((?:[^']|'')*)'/g)].map(([, label = '']) => label.replaceAll("''", "'"))
 
-/** Keys, comments, references and types that only the catalogue of the database has. */
+/** Keys, comments, references and types from the catalogue of the database. */
 export const factsOf = (dialect: SqlDialect, rows: Rows, refused: readonly RefusedTable[]): Promise<Facts> =>
   ({ sqlite: sqliteFacts, postgres: postgresFacts, mysql: mysqlFacts })[dialect](rows, refused)

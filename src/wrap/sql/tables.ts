@@ -7,7 +7,7 @@ import { kyselyOver } from './through-kysely.js'
 
 export interface TableColumn {
   readonly name: string
-  /** As the database names it. */
+  /** Its name in the database. */
   readonly type: string
   readonly schema: JsonSchema
   readonly isNullable: boolean
@@ -15,7 +15,7 @@ export interface TableColumn {
   readonly about?: string
 }
 export interface Table {
-  /** With its schema in front where that is not the usual one. */
+  /** With its schema as a prefix, unless it is the default schema. */
   readonly name: string
   readonly schema?: string
   readonly bareName: string
@@ -119,18 +119,18 @@ async function describedTables(
   return { found, refused }
 }
 
-/** SQLite's own tables behind a virtual one, such as the index of a full-text search, are no tables of the author's. */
+/** SQLite's own tables for a virtual one, such as a full-text index, are left out. */
 async function withoutShadows(found: readonly FoundTable[], rows: Rows): Promise<readonly FoundTable[]> {
   const shadows = await rows(`select name as t from pragma_table_list where type = 'shadow'`)
   const indexes = await rows(
     `select name || '_shadow' as t from sqlite_master where type = 'index' and sql like '%libsql_vector_idx%'`,
   )
-  // libsql keeps an index of vectors in a table, and says nowhere that it is one of its own.
+  // libsql stores a vector index in a table, without marking it as internal.
   const names = new Set([...[...shadows, ...indexes].map(({ t }) => t), 'libsql_vector_meta_shadow'])
   return found.filter(({ name }) => !names.has(name))
 }
 
-/** PostgreSQL: stored views count as views; partitions are parts of a table that is listed. */
+/** PostgreSQL: materialized views count as views; partitions belong to a table that is listed. */
 async function withStored(found: readonly FoundTable[], rows: Rows): Promise<readonly FoundTable[]> {
   const partitions = await rows(
     `select n.nspname || '.' || c.relname as t from pg_class c join pg_namespace n on n.oid = c.relnamespace where c.relispartition`,

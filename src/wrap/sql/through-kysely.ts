@@ -28,7 +28,7 @@ const kinds = {
 /** Row limit of introspection queries. */
 const manyRows = 100_000
 
-/** A query builder over a driver of ours: statements are built by it, and run within our limits. It only reads. */
+/** A query builder on our drivers: it builds statements, which run within our limits. Read-only. */
 export function kyselyOver(driver: SqlDriver, timeoutMs: number): Kysely<AnyTables> {
   const { Adapter, Introspector, Compiler } = kinds[driver.dialect]
   return new Kysely<AnyTables>({

@@ -1,4 +1,4 @@
-/** The databases that are known. MariaDB speaks as MySQL does. */
+/** The known databases. MariaDB uses the dialect of MySQL. */
 export type SqlDialect = 'sqlite' | 'postgres' | 'mysql'
 
 export type TokenKind = 'comment' | 'string' | 'name' | 'parameter' | 'word' | 'number' | 'end' | 'space' | 'other'
@@ -10,8 +10,8 @@ export interface Token {
 
 type Rule = readonly [TokenKind, RegExp]
 
-// Words are what every one of these databases takes for a name: any character beyond ASCII may stand in it. A number ends where its digits
-// do, so that `1.into` holds the word that the database sees in it.
+// Words are everything that one of these databases accepts as a name, including any non-ASCII character. A number ends
+// with its digits, so that `1.into` contains the word that the database sees.
 const common: readonly Rule[] = [
   ['space', /\s+/y],
   ['parameter', /:[A-Za-z_]\w*/y],
@@ -21,7 +21,7 @@ const common: readonly Rule[] = [
 ]
 const lineComment: Rule = ['comment', /--[^\n]*/y]
 const quotedTwice: readonly Rule[] = [
-  // One that is not closed goes on to the end, as the databases have it, and is not looked for again.
+  // An unclosed one extends to the end, as in the databases, and is not searched again.
   ['string', /'[^']*(?:''[^']*)*(?:'|$)/y],
   ['name', /"[^"]*(?:""[^"]*)*(?:"|$)/y],
 ]
@@ -78,7 +78,7 @@ function tokenAt(text: string, at: number, dialect: SqlDialect): Token {
   return { kind: 'other', text: text[at] ?? '', at }
 }
 
-/** PostgreSQL's comments may hold others. */
+/** PostgreSQL's comments can be nested. */
 function nestedComment(text: string, at: number): Token {
   let depth = 0
   for (let end = at; end < text.length; end++) {
@@ -91,7 +91,7 @@ function nestedComment(text: string, at: number): Token {
   return { kind: 'comment', text: text.slice(at), at }
 }
 
-/** A statement by its pieces, without the semicolon that ends it. */
+/** A statement in tokens, without the final semicolon. */
 export interface Statement {
   readonly tokens: readonly Token[]
   /** The comments before the first word. */
@@ -125,22 +125,25 @@ export function statementsIn(text: string, dialect: SqlDialect): Statement[] {
 export const isCode = ({ kind }: Token): boolean => kind !== 'comment' && kind !== 'space'
 const textOf = (tokens: readonly Token[]) => tokens.map(({ text }) => text).join('')
 
-/** Words of a statement in capitals, in order. */
+/** Words of a statement in upper case, in order. */
 export const wordsOf = ({ tokens }: Pick<Statement, 'tokens'>): string[] =>
   tokens.filter(({ kind }) => kind === 'word').map(({ text }) => text.toUpperCase())
 
-/** The names of its parameters, each once. */
+/** The names of its parameters, without duplicates. */
 export const parametersOf = ({ tokens }: Pick<Statement, 'tokens'>): string[] => [
   ...new Set(tokens.flatMap(({ kind, text }) => (kind === 'parameter' ? [text.slice(1)] : []))),
 ]
 
-/** A statement as the driver takes it: numbered or bare places instead of names, and which name each place holds. */
+/**
+ * A statement in the driver's syntax, with numbered or plain placeholders instead of names, and the name of each
+ * placeholder.
+ */
 export interface Placed {
   readonly text: string
   readonly names: readonly string[]
 }
 
-/** With `counts`, a parameter that holds a list has a place for each of its items, all by its name. */
+/** With `counts`, a list parameter has a placeholder for each of its items, all with its name. */
 export function placed(
   { tokens }: Pick<Statement, 'tokens'>,
   dialect: SqlDialect,

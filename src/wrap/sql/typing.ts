@@ -13,7 +13,7 @@ export function tablesIn({ tokens }: Pick<Statement, 'tokens'>, tables: readonly
   return tables.filter(({ bareName }) => names.has(bareName.toLowerCase()))
 }
 
-/** The column of a table that a column of the answer comes from: as the database says, else by a name that only one of them has. */
+/** The table column of a result column: as reported by the database, else by a name that only one table has. */
 export function originOf(
   { name, table, column }: DescribedColumn,
   tables: readonly Table[],
@@ -33,12 +33,13 @@ function onlyColumn(name: string, tables: readonly Table[]): TableColumn | undef
 export interface Argument {
   readonly schema: JsonSchema
   readonly about?: string
-  /** It follows `limit` or `offset`. */
+  /** True if it follows `limit` or `offset`. */
   readonly isCount?: boolean
 }
 
 /**
- * Types of parameters from the columns that they are used with: `site = :site`, `:most >= frames`, `insert into hives (site) values (:site)`, `limit :most`. For databases that do not tell by themselves.
+ * Types of parameters from the columns that they are used with: `site = :site`, `:most >= frames`, `insert into hives
+ * (site) values (:site)`, `limit :most`. For databases that do not report them.
  */
 export function argumentsByColumns(
   { tokens }: Pick<Statement, 'tokens'>,
@@ -72,7 +73,7 @@ function argumentAt(code: readonly Token[], at: number, tables: readonly Table[]
   if (!comparing.test(after)) return undefined
   let next = at + 2
   while (comparing.test(code[next]?.text ?? '')) next++
-  // `:hive = h.hive` names the table first.
+  // In `:hive = h.hive`, the table comes first.
   if (code[next + 1]?.text === '.') next += 2
   return columnArgument(code[next]?.text, tables)
 }
@@ -97,7 +98,7 @@ function onlyOf(name: string, tables: readonly Table[]): TableColumn | undefined
   return tables.flatMap(({ columns }) => columns).find((column) => column.name.toLowerCase() === name)
 }
 
-/** For each place in `values (…)` the column that stands at it in `insert into t (…)`. */
+/** For each placeholder in `values (…)`, the column at the same position in `insert into t (…)`. */
 function insertedColumns(code: readonly Token[]): Map<number, string> {
   const columns = new Map<number, string>()
   const into = code.findIndex(({ text }) => /^into$/i.test(text))

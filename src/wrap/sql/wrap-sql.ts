@@ -108,7 +108,7 @@ function partialParts(plan: SqlPlan, database: SharedDatabase, options: WrapSqlO
       before = after
       return opened
     } catch (error) {
-      // It is tried again, by a new connection.
+      // It is retried with a new connection.
       await opened.close()
       throw error
     }
