@@ -30,8 +30,9 @@ export interface WrapCommandOptions extends CommandPlanOptions {
 
 /**
  * Turns calls of a command-line program into tools, by a description: a `.commands.yaml` file, or its content. No shell
- * is involved, values are never read as options, and files must be below one folder.  Rejects with a `JexoError` if the
- * description is not valid, the folder is missing, or a name matches nothing.
+ * is involved, values are never read as options, and files must be below one folder.
+ *
+ * Rejects with a `JexoError` if the description is not valid, the folder is missing, or a name matches nothing.
  *
  * @example parts: await wrapCommand(new URL('./git.commands.yaml', import.meta.url), { folder: new URL('./repository/', import.meta.url) })
  */

@@ -13,8 +13,9 @@ export interface WrapCurlOptions extends CurlPlanOptions, RestOptions {}
 /**
  * Turns written requests into tools: curl commands in a text or a Markdown page, an `.http` file, a HAR recording.
  * Requests that only differ in values become one tool with these values as arguments; tokens become settings, and are
- * never output. Only read-only requests are included, unless `writes` is set.  Rejects with a `JexoError` if the file
- * cannot be read, or contains no usable request.
+ * never output. Only read-only requests are included, unless `writes` is set.
+ *
+ * Rejects with a `JexoError` if the file cannot be read, or contains no usable request.
  *
  * @example parts: [...await wrapCurl(new URL('./README.md', import.meta.url))]
  */

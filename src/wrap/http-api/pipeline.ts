@@ -45,8 +45,8 @@ export interface RetryOptions {
 }
 
 /**
- * Repeats what is safe to repeat, with longer and longer pauses: 429 for everything, since nothing was done; 502 to 504, and connections
- * that break, for methods that only read. `Retry-After` is kept to.
+ * Retries requests that are safe to repeat, with growing pauses: after 429 any request, since it was not executed; after 502 to 504
+ * and broken connections only reads. Observes `Retry-After`.
  */
 export const withRetries =
   (send: Send, { retries, pauseMs, maxPauseMs, onRetry }: RetryOptions): Send =>

@@ -2,8 +2,9 @@ import { packageMissing, requiredPackage } from '../../optional-packages.js'
 import type { Compiler } from './docs.js'
 
 /**
- * The TypeScript compiler. Throws a `JexoError` if it is not installed.  Loaded by `require`, since an import would
- * first scan nine megabytes for exported names.
+ * The TypeScript compiler. Throws a `JexoError` if it is not installed.
+ *
+ * Loaded by `require`, since an import would first scan nine megabytes for exported names.
  */
 export function loadCompiler(purpose = 'reading the types of functions'): Compiler {
   const compiler = requiredPackage<Compiler>('typescript', purpose)

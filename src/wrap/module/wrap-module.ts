@@ -20,8 +20,10 @@ export interface WrapModuleOptions extends ModulePlanOptions {
  * Turns the exported functions of a file into tools: their types become schemas, their doc comments descriptions. The
  * source is a `URL` or an absolute path of a `.ts`, `.mts`, `.tsx` or `.js` file, also one of an installed package.
  * Functions that cannot be tools are left out; `jexo wrap` lists them with reasons. A packed kit needs neither the
- * source nor the compiler.  Rejects with a `JexoError` if the file is missing or exports nothing, if an import is
- * missing, or if two functions would get the same name.
+ * source nor the compiler.
+ *
+ * Rejects with a `JexoError` if the file is missing or exports nothing, if an import is missing, or if two functions
+ * would get the same name.
  *
  * @example parts: [...await wrapModule(new URL('./colony.ts', import.meta.url), { only: ['winter_*'] })]
  */

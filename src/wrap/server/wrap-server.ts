@@ -40,8 +40,9 @@ const timeouts = { plan: 30_000, request: 300_000 }
 /**
  * Turns the tools, resources, templates and prompts of a server into parts. Requests pass through in both directions
  * with progress, cancellation, logs, completions, subscriptions, questions to the user and to the model, and roots.
- * Changed lists replace the parts.  Rejects with a `JexoError` if the server cannot be reached, or a name matches
- * nothing.
+ * Changed lists replace the parts.
+ *
+ * Rejects with a `JexoError` if the server cannot be reached, or a name matches nothing.
  *
  * @example
  * parts: await wrapServer({ command: 'node', args: ['old-server.mjs'] }, { only: ['get_*'], prefix: 'old_' })
