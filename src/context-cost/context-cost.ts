@@ -1,43 +1,68 @@
+import { cacheFolder, cacheKey, readCached, writeCached } from '../files/user-cache.js'
 import type { JsonSchema } from '../kit/schema.js'
 import type { ToolDefinition } from '../protocol/types.js'
 import { uiOf } from '../protocol/ui.js'
 
-/** What a host puts before a model of a tool. */
+/** The parts of a tool that a model reads. */
 export interface ToolText {
   readonly name: string
   readonly about: string
   readonly input: JsonSchema
 }
 
-/** How many tokens a list of tools takes of a model's context: an estimate, by the tokens of one widespread encoding. */
+/** The cost of a list of tools in a model's context, in tokens: an estimate with one common encoding. */
 export async function tokensOf(tools: readonly ToolText[]): Promise<number> {
-  const { countTokens } = await loadCounter()
-  return tools.reduce(
-    (sum, { name, about, input }) =>
-      sum + countTokens(JSON.stringify({ name, description: about, parameters: input })),
-    0,
-  )
+  const counts = await countsOf(tools.map(textOf))
+  return counts.reduce((sum, count) => sum + count, 0)
 }
 
-/** What each tool costs of a model's context, in tokens, by name; nothing for those that only pages may call. */
+/** The cost of each tool in a model's context, in tokens, by name; 0 for tools that only views may call. */
 export async function costsOf(tools: readonly ToolDefinition[]): Promise<Record<string, number>> {
-  const costs = tools.map(async (tool) => {
-    const { name, description = '', inputSchema } = tool
-    if (!uiOf(tool).isForModel) return [name, 0] as const
-    return [name, await tokensOf([{ name, about: description, input: inputSchema }])] as const
-  })
-  return Object.fromEntries(await Promise.all(costs))
+  const forModel = tools.filter((tool) => uiOf(tool).isForModel)
+  const counts = await countsOf(
+    forModel.map(({ name, description = '', inputSchema }) =>
+      textOf({ name, about: description, input: inputSchema }),
+    ),
+  )
+  const costs = new Map(forModel.map(({ name }, at) => [name, counts[at] ?? 0]))
+  return Object.fromEntries(tools.map(({ name }) => [name, costs.get(name) ?? 0]))
 }
 
-/** How many tokens a text is. */
+/** The number of tokens in a text. */
 export async function tokensIn(text: string): Promise<number> {
-  const { countTokens } = await loadCounter()
-  return countTokens(text)
+  const [count = 0] = await countsOf([text])
+  return count
 }
 
-/** Up to here tokens are counted; what comes after is taken to have four characters to a token. */
+const textOf = ({ name, about, input }: ToolText): string =>
+  JSON.stringify({ name, description: about, parameters: input })
+
+/** The number of tokens in each text. Kept in the user's cache, since loading the encoding takes longer than most commands. */
+async function countsOf(texts: readonly string[]): Promise<readonly number[]> {
+  if (texts.length === 0) return []
+  const folder = cacheFolder('token-counts')
+  const name = `${cacheKey('o200k_base', ...texts)}.json`
+  const kept = countsIn(readCached(folder, name)?.toString(), texts.length)
+  if (kept) return kept
+  const { countTokens } = await loadCounter()
+  const counts = texts.map(countTokens)
+  writeCached(folder, name, JSON.stringify(counts))
+  return counts
+}
+
+function countsIn(text: string | undefined, length: number): number[] | undefined {
+  try {
+    const counts: unknown = JSON.parse(text ?? '')
+    const isValid = Array.isArray(counts) && counts.length === length && counts.every(Number.isSafeInteger)
+    return isValid ? counts : undefined
+  } catch {
+    return undefined
+  }
+}
+
+/** Tokens are counted up to this length; beyond, four characters count as a token. */
 const countedCharacters = 200_000
-/** The counter takes quadratic time for a word: a longer one is counted in pieces. */
+/** The counter takes quadratic time for a word, so a longer one is counted in pieces. */
 const longestWord = 300
 
 async function loadCounter(): Promise<{ countTokens(text: string): number }> {
