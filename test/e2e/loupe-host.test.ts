@@ -16,12 +16,12 @@ afterAll(async () => {
   await Running.endAll()
 })
 
-describe('Loupe, as the host of a server that asks', () => {
+describe('Loupe, as the host of a server that asks, on one page', () => {
   let odd: LoupePage
-  beforeEach(async () => {
+  beforeAll(async () => {
     odd = await LoupePage.open(browser, [oddServer])
   })
-  afterEach(() => odd.end())
+  afterAll(() => odd.end())
   const card = () => odd.page.getByRole('region', { name: 'The server asks' })
   /** Plays the host otherwise from now on. */
   const play = async (change: () => Promise<void>) => {
@@ -68,6 +68,34 @@ describe('Loupe, as the host of a server that asks', () => {
     await odd.answer().getByText('accept', { exact: true }).waitFor()
   })
 
+  test('pings, sets the log level, subscribes, and shows what comes of it', async () => {
+    const { page } = odd
+    await page.getByRole('button', { name: /^open odd/ }).click()
+    await page.getByRole('button', { name: 'Ping', exact: true }).click()
+    await page.getByText('The server responded to the ping.').waitFor()
+    await page.getByRole('combobox', { name: 'Minimum level of log messages' }).click()
+    await page.getByRole('option', { name: 'warning' }).click()
+    await odd.line('from now on warning').waitFor()
+    await odd.part('resource odd://page')
+    await page.getByRole('button', { name: 'Subscribe' }).click()
+    await odd.line(/resources\/updated.*odd:\/\/page/).waitFor()
+    await page.getByRole('button', { name: 'Unsubscribe' }).click()
+    await page.getByRole('button', { name: 'Subscribe', exact: true }).waitFor()
+  })
+
+  test('tells the folders it was given, and of other ones', async () => {
+    await odd.call('ask_folders')
+    await odd.answer().getByText('[]').waitFor()
+    await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('not a folder'))
+    await odd.page.getByText(/"not" is not a file:\/\/ URI/).waitFor()
+    await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('file:///home/bee/hives The hives'))
+    await odd.line('roots/list_changed').waitFor()
+    await odd.call('ask_folders')
+    await odd.answer().getByText('file:///home/bee/hives').waitFor()
+    await odd.call('told_folders')
+    await odd.answer().getByText('1', { exact: true }).waitFor()
+  })
+
   test('answers for the model by hand, by the stand-in, by a text that is always the same, or not at all', async () => {
     await odd.call('ask_model')
     await card().getByText('You keep bees.').waitFor()
@@ -90,19 +118,6 @@ describe('Loupe, as the host of a server that asks', () => {
     })
     await odd.call('ask_model')
     await odd.answer().getByText('by-hand: Ask a keeper.').waitFor()
-  })
-
-  test('tells the folders it was given, and of other ones', async () => {
-    await odd.call('ask_folders')
-    await odd.answer().getByText('[]').waitFor()
-    await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('not a folder'))
-    await odd.page.getByText(/"not" is not a file:\/\/ URI/).waitFor()
-    await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('file:///home/bee/hives The hives'))
-    await odd.line('roots/list_changed').waitFor()
-    await odd.call('ask_folders')
-    await odd.answer().getByText('file:///home/bee/hives').waitFor()
-    await odd.call('told_folders')
-    await odd.answer().getByText('1', { exact: true }).waitFor()
   })
 
   test('declares only what it is told to, and asks for the revision it is told to', async () => {
@@ -130,21 +145,6 @@ describe('Loupe, as the host of a server that asks', () => {
       .answer()
       .getByText(/^refused: Method not found/)
       .waitFor()
-  })
-
-  test('pings, sets the log level, subscribes, and shows what comes of it', async () => {
-    const { page } = odd
-    await page.getByRole('button', { name: /^open odd/ }).click()
-    await page.getByRole('button', { name: 'Ping', exact: true }).click()
-    await page.getByText('The server responded to the ping.').waitFor()
-    await page.getByRole('combobox', { name: 'Minimum level of log messages' }).click()
-    await page.getByRole('option', { name: 'warning' }).click()
-    await odd.line('from now on warning').waitFor()
-    await odd.part('resource odd://page')
-    await page.getByRole('button', { name: 'Subscribe' }).click()
-    await odd.line(/resources\/updated.*odd:\/\/page/).waitFor()
-    await page.getByRole('button', { name: 'Unsubscribe' }).click()
-    await page.getByRole('button', { name: 'Subscribe', exact: true }).waitFor()
   })
 })
 

@@ -8,16 +8,26 @@ let odd: LoupePage
 beforeAll(async () => {
   browser = await startBrowser()
 })
-beforeEach(async () => {
-  odd = await LoupePage.open(browser, [oddServer])
-})
-afterEach(() => odd.end())
 afterAll(async () => {
   await browser.close()
   await Running.endAll()
 })
+const open = async () => {
+  odd = await LoupePage.open(browser, [oddServer])
+}
 
-describe('Loupe, with a server that is odd', () => {
+describe('Loupe, with a server that is odd, on one page', () => {
+  beforeAll(open)
+  afterAll(() => odd.end())
+
+  test('tells what vet has found in a part, and what to do', async () => {
+    const { page } = odd
+    await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
+    await page.getByText(/\d+ findings of vet/).click()
+    await page.getByText(/the input is recursive \(\$ref .*Fix: write out the levels that are needed/).waitFor()
+    expect(odd.faults).toEqual([])
+  })
+
   test('makes a form of nested objects, tuples, titled choices, unions and anything, in step with its JSON', async () => {
     const { page } = odd
     await odd.part('tool fill_form')
@@ -56,11 +66,16 @@ describe('Loupe, with a server that is odd', () => {
     expect(odd.faults).toEqual([])
   })
 
-  test('tells what vet has found in a part, and what to do', async () => {
+  test('shows a prompt as the conversation that it becomes, with completion, and says what is wrong with a template', async () => {
     const { page } = odd
-    await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
-    await page.getByText(/\d+ findings of vet/).click()
-    await page.getByText(/the input is recursive \(\$ref .*Fix: write out the levels that are needed/).waitFor()
+    await odd.part('prompt letter')
+    await page.getByRole('combobox', { name: 'hive' }).fill('12')
+    await page.getByRole('option', { name: 'ML-12' }).click()
+    await page.getByRole('button', { name: 'Fill', exact: true }).click()
+    await page.getByRole('article', { name: 'user' }).getByText('Write about ML-12.').waitFor()
+    await page.getByRole('article', { name: 'assistant' }).getByText('Dear keeper,').waitFor()
+    await odd.part('template odd://{broken')
+    await page.getByText('This URI template is not valid').waitFor()
     expect(odd.faults).toEqual([])
   })
 
@@ -120,6 +135,11 @@ describe('Loupe, with a server that is odd', () => {
     await odd.line('tools/call silent').waitFor()
     expect(await odd.line('cancelled').count()).toBe(2)
   })
+})
+
+describe('Loupe, with a server that is odd', () => {
+  beforeEach(open)
+  afterEach(() => odd.end())
 
   test('outlives a server that crashes, says what it said last, and connects again', async () => {
     const { page } = odd
@@ -198,18 +218,5 @@ describe('Loupe, with a server that is odd', () => {
     await page.getByRole('button', { name: /^slow ?changed.*Now even slower/ }).waitFor()
     await page.getByRole('button', { name: /^mumble ?gone/ }).click()
     expect(await page.getByRole('button', { name: 'Send', exact: true }).count()).toBe(0)
-  })
-
-  test('shows a prompt as the conversation that it becomes, with completion, and says what is wrong with a template', async () => {
-    const { page } = odd
-    await odd.part('prompt letter')
-    await page.getByRole('combobox', { name: 'hive' }).fill('12')
-    await page.getByRole('option', { name: 'ML-12' }).click()
-    await page.getByRole('button', { name: 'Fill' }).click()
-    await page.getByRole('article', { name: 'user' }).getByText('Write about ML-12.').waitFor()
-    await page.getByRole('article', { name: 'assistant' }).getByText('Dear keeper,').waitFor()
-    await odd.part('template odd://{broken')
-    await page.getByText('This URI template is not valid').waitFor()
-    expect(odd.faults).toEqual([])
   })
 })

@@ -26,9 +26,18 @@ async function open(target: string) {
 const line = (page: Page, text: string | RegExp) =>
   page.getByRole('log').getByRole('button').filter({ hasText: text })
 
-describe('Loupe', () => {
+describe('Loupe, with the apiary', () => {
+  let shown: Awaited<ReturnType<typeof open>>
+  beforeAll(async () => {
+    shown = await open(apiary)
+  })
+  beforeEach(async () => {
+    await shown.page.goto(`${new URL(shown.url).origin}/#/`)
+    await shown.page.getByLabel('Find a part').fill('')
+  })
+
   test('finds, fills and sends a call, and shows request and answer', async () => {
-    const { loupe, page, faults } = await open(apiary)
+    const { page, faults } = shown
     await page.getByRole('button', { name: /^weigh_hive/ }).waitFor()
     await page.getByLabel('Find a part').fill('scale one hive')
     await page.keyboard.press('Enter')
@@ -45,12 +54,10 @@ describe('Loupe', () => {
     expect(await page.locator('pre', { hasText: '"tools/call"' }).textContent()).toContain('"hive": "ML-04"')
     await line(page, /^.*answer.*kg \d/).waitFor()
     expect(faults).toEqual([])
-    await page.close()
-    expect(await loupe.end()).toBe(0)
   })
 
   test('refuses in the form what does not fit, and shows what the server says to it', async () => {
-    const { loupe, page } = await open(apiary)
+    const { page } = shown
     await page.getByRole('button', { name: /^weigh_hive/ }).click()
     await page.getByRole('textbox', { name: 'hive' }).fill('99')
     await page.getByRole('button', { name: 'Send', exact: true }).click()
@@ -64,12 +71,10 @@ describe('Loupe', () => {
       .getByLabel('Answer', { exact: true })
       .getByText(/hive: received "99"; expected a string/)
       .waitFor()
-    await page.close()
-    await loupe.end()
   })
 
   test('shows what the server asked of an API in the last lane, without the key', async () => {
-    const { loupe, page } = await open(apiary)
+    const { page } = shown
     await page.getByRole('button', { name: /^get_hive/ }).click()
     await page.getByRole('combobox', { name: 'hive' }).fill('ML-07')
     await page.getByRole('button', { name: 'Send', exact: true }).click()
@@ -81,10 +86,47 @@ describe('Loupe', () => {
     expect(text).toContain('"X-Registry-Key": "••••"')
     expect(text).not.toContain('marsh-lane-demo-key')
     await page.getByText('server → upstream').waitFor()
-    await page.close()
-    await loupe.end()
   })
 
+  test('completes a template, reads it, and takes raw JSON', async () => {
+    const { page } = shown
+    await page.getByRole('button', { name: /^apiary:\/\/hives\/\{hive\}/ }).click()
+    await page.getByRole('combobox', { name: 'hive' }).fill('07')
+    await page.getByRole('option', { name: 'ML-07' }).click()
+    await page.getByText('apiary://hives/ML-07', { exact: true }).waitFor()
+    await page.getByRole('button', { name: 'Read' }).click()
+    await page.getByText('"Quarry Field"', { exact: true }).waitFor()
+    await page.keyboard.press('Escape')
+    await page.getByRole('button', { name: /^weigh_hive/ }).click()
+    await page.getByRole('button', { name: 'As JSON' }).click()
+    await page.locator('.cm-content').fill('{ "hive": "ML-99" }')
+    await page.getByRole('button', { name: 'Send', exact: true }).click()
+    await page
+      .getByText(/There is no hive ML-99/)
+      .last()
+      .waitFor()
+  })
+
+  test('answers only with the token, only its own page, only on this machine', async () => {
+    const { page, url } = shown
+    const { origin, searchParams } = new URL(url)
+    const token = String(searchParams.get('token'))
+    const ask = (headers: Record<string, string>) => fetch(`${origin}/api/tape`, { headers })
+    expect((await ask({})).status).toBe(401)
+    expect((await ask({ 'x-jexo-token': 'wrong' })).status).toBe(401)
+    expect((await ask({ 'x-jexo-token': token })).status).toBe(200)
+    expect((await ask({ 'x-jexo-token': token, origin: 'https://evil.example' })).status).toBe(403)
+    expect((await fetch(origin)).headers.get('content-security-policy')).toContain("default-src 'self'")
+    expect(page.url()).not.toContain(token)
+  })
+
+  test('ends when it is told to', async () => {
+    await shown.page.close()
+    expect(await shown.loupe.end()).toBe(0)
+  })
+})
+
+describe('Loupe', () => {
   test('draws progress as marks, and cancels', async () => {
     const kit = written(
       'patient.kit.mjs',
@@ -109,27 +151,6 @@ describe('Loupe', () => {
     await loupe.end()
   })
 
-  test('completes a template, reads it, and takes raw JSON', async () => {
-    const { loupe, page } = await open(apiary)
-    await page.getByRole('button', { name: /^apiary:\/\/hives\/\{hive\}/ }).click()
-    await page.getByRole('combobox', { name: 'hive' }).fill('07')
-    await page.getByRole('option', { name: 'ML-07' }).click()
-    await page.getByText('apiary://hives/ML-07', { exact: true }).waitFor()
-    await page.getByRole('button', { name: 'Read' }).click()
-    await page.getByText('"Quarry Field"', { exact: true }).waitFor()
-    await page.keyboard.press('Escape')
-    await page.getByRole('button', { name: /^weigh_hive/ }).click()
-    await page.getByRole('button', { name: 'As JSON' }).click()
-    await page.locator('.cm-content').fill('{ "hive": "ML-99" }')
-    await page.getByRole('button', { name: 'Send', exact: true }).click()
-    await page
-      .getByText(/There is no hive ML-99/)
-      .last()
-      .waitFor()
-    await page.close()
-    await loupe.end()
-  })
-
   test('says what is wrong with a server that does not start, and starts it again once it is fixed', async () => {
     const kit = written(
       'late.kit.mjs',
@@ -147,21 +168,6 @@ describe('Loupe', () => {
     writeFileSync(kit.replace('late.kit.mjs', 'now'), '')
     await page.getByRole('button', { name: 'Connect', exact: true }).click()
     await page.getByRole('button', { name: /^late_tool/ }).waitFor()
-    await page.close()
-    await loupe.end()
-  })
-
-  test('answers only with the token, only its own page, only on this machine', async () => {
-    const { loupe, page, url } = await open(apiary)
-    const { origin, searchParams } = new URL(url)
-    const token = String(searchParams.get('token'))
-    const ask = (headers: Record<string, string>) => fetch(`${origin}/api/tape`, { headers })
-    expect((await ask({})).status).toBe(401)
-    expect((await ask({ 'x-jexo-token': 'wrong' })).status).toBe(401)
-    expect((await ask({ 'x-jexo-token': token })).status).toBe(200)
-    expect((await ask({ 'x-jexo-token': token, origin: 'https://evil.example' })).status).toBe(403)
-    expect((await fetch(origin)).headers.get('content-security-policy')).toContain("default-src 'self'")
-    expect(page.url()).not.toContain(token)
     await page.close()
     await loupe.end()
   })
