@@ -35,6 +35,7 @@ const readers = [
   'signature',
   'docs',
   'program',
+  'platform-files',
   'effect-of-body',
   'names',
   'own-values',

@@ -4,6 +4,7 @@ import { basename, dirname, join, sep } from 'node:path'
 import type ts from 'typescript'
 import { loadCompiler } from './compiler.js'
 import type { Compiler } from './docs.js'
+import { keepPlatformFile, platformFile } from './platform-files.js'
 
 /** The compiler's program for a module, and the file whose exports are read. */
 export interface Program {
@@ -44,14 +45,17 @@ export function openImplementation({ compiler, entry }: Program, file: string): 
   return { compiler, program: compiler.createProgram({ rootNames: [file], options }), entry: file }
 }
 
-/** Each file is read once for both programs. */
+/** Reads each file once for both programs. */
 function keepingHost(compiler: Compiler, options: ts.CompilerOptions): ts.CompilerHost {
   const host = compiler.createCompilerHost(options)
   const kept = new Map<string, ts.SourceFile | undefined>()
   const { getSourceFile } = host
-  host.getSourceFile = (name, ...rest) => {
-    if (!kept.has(name)) kept.set(name, getSourceFile(name, ...rest))
-    return kept.get(name)
+  host.getSourceFile = (name, version, ...rest) => {
+    if (!kept.has(name))
+      kept.set(name, platformFile(name, options, version) ?? getSourceFile(name, version, ...rest))
+    const file = kept.get(name)
+    if (file) keepPlatformFile(name, options, version, file)
+    return file
   }
   return host
 }
