@@ -24,20 +24,31 @@ const places = new Set<string>()
 const env = { ...process.env, NO_COLOR: '1' } as Record<string, string>
 const ship = (...words: string[]): Promise<Ran> => run(process.execPath, [bin, 'ship', ...words], { env })
 
+const sources = newFolder()
+const kit = (text: string) => {
+  writeFileSync(join(sources, 'teller.kit.ts'), text)
+  return join(sources, 'teller.kit.ts')
+}
+const packed = new Map<string, Promise<string>>()
+/** The packed kit of a version, which is packed once. */
+function release(version: string): Promise<string> {
+  const made = packed.get(version) ?? packedOf(kit(kitText(version)))
+  packed.set(version, made)
+  return made
+}
+const packedOf = async (file: string) => {
+  const out = newFolder()
+  expect((await run(process.execPath, [bin, 'pack', file, '--out', out], { env })).code).toBe(0)
+  return join(out, 'teller.mjs')
+}
+
 /** A new place with a release in it. */
-async function newPlace(
-  ...more: string[]
-): Promise<{ folder: string; url: string; kit: (text: string) => string }> {
+async function newPlace(...more: string[]): Promise<{ folder: string; url: string }> {
   const folder = join(newFolder(), 'pläce')
   places.add(folder)
-  const sources = newFolder()
-  const kit = (text: string) => {
-    writeFileSync(join(sources, 'teller.kit.ts'), text)
-    return join(sources, 'teller.kit.ts')
-  }
-  const ran = await ship(kit(kitText('1.0.0')), '--to', folder, '--port', String(await freePort()), ...more)
+  const ran = await ship(await release('1.0.0'), '--to', folder, '--port', String(await freePort()), ...more)
   expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining('it responds: teller 1.0.0, 2 tools') })
-  return { folder, url: ran.stdout.trim(), kit }
+  return { folder, url: ran.stdout.trim() }
 }
 
 const which = async (url: string) => {
@@ -57,7 +68,7 @@ afterEach(async () => {
 afterAll(() => Running.endAll())
 
 test('a ship under a constant load of calls switches releases, and no call fails', async () => {
-  const { folder, url, kit } = await newPlace('--drain', '3000')
+  const { folder, url } = await newPlace('--drain', '3000')
   const heard: string[] = []
   const failures: unknown[] = []
   let isOver = false
@@ -75,7 +86,9 @@ test('a ship under a constant load of calls switches releases, and no call fails
     while (!isOver) await callsIn(times).catch((error) => failures.push(error))
   })
   for (const version of ['2.0.0', '3.0.0']) {
-    const ran = await ship(kit(kitText(version)), '--to', folder)
+    // A kit file is packed on the way.
+    const shipped = version === '2.0.0' ? kit(kitText(version)) : await release(version)
+    const ran = await ship(shipped, '--to', folder)
     expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining(`teller ${version}`) })
   }
   // The sessions that stayed are over with the time that was given, and go on with the new release.
@@ -90,7 +103,7 @@ test('a ship under a constant load of calls switches releases, and no call fails
 })
 
 test('a session stays with the release that opened it until it ends; rollback goes back, and status and logs tell of it', async () => {
-  const { folder, url, kit } = await newPlace()
+  const { folder, url } = await newPlace()
   const link = await connect(url)
   const older = new AbortController()
   const stream = await fetch(url.replace('/mcp', '/sse'), {
@@ -109,7 +122,7 @@ test('a session stays with the release that opened it until it ends; rollback go
   // One that is not initialized ends after ten seconds.
   expect((await post(hello('2024-11-05'))).status).toBe(202)
   expect((await post({ method: 'notifications/initialized' })).status).toBe(202)
-  await ship(kit(kitText('2.0.0')), '--to', folder)
+  await ship(await release('2.0.0'), '--to', folder)
   expect((await link.call('which_version')).content[0]).toMatchObject(says('1.0.0'))
   expect(await which(url)).toMatchObject(says('2.0.0'))
   // The older form's session too: what is posted into it is known only by the release that opened it.
@@ -133,28 +146,22 @@ test('a session stays with the release that opened it until it ends; rollback go
 })
 
 test('a release that fails its health check never serves: the old one goes on, and it is said why', async () => {
-  const { folder, url, kit } = await newPlace()
+  const { folder, url } = await newPlace()
   for (const [more, reason] of [
     ["throw new Error('no honey')", /failed to start \(it ended with code 1, saying: .*no honey/],
     ['await new Promise(() => setInterval(() => {}, 1000))', /failed to start \(it is not ready after 1500 ms/],
   ] as const) {
-    const packed = join(newFolder(), 'bad.mjs')
-    // Packed by hand: what packing itself would find is not meant.
-    const whole = readFileSync(await packedOf(kit(kitText('2.0.0'))), 'utf8')
-    writeFileSync(packed, whole.replace(/^(.*\n.*\n)/, `$1${more};\n`))
-    const ran = await ship(packed, '--to', folder, '--ready', '1500')
+    const bad = join(newFolder(), 'bad.mjs')
+    // Changed after packing, which would find these faults itself.
+    const whole = readFileSync(await release('2.0.0'), 'utf8')
+    writeFileSync(bad, whole.replace(/^(.*\n.*\n)/, `$1${more};\n`))
+    const ran = await ship(bad, '--to', folder, '--ready', '1500')
     expect(ran).toMatchObject({ code: 1, stderr: expect.stringMatching(reason) })
     expect(ran.stderr).toMatch(/the previous release keeps serving/)
     expect(await which(url)).toMatchObject(says('1.0.0'))
   }
   expect((await ship('--to', folder, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
 })
-
-const packedOf = async (kit: string) => {
-  const out = newFolder()
-  expect((await run(process.execPath, [bin, 'pack', kit, '--out', out], { env })).code).toBe(0)
-  return join(out, 'teller.mjs')
-}
 
 test('a release that crashes is started again, and requests wait for it', async () => {
   const { url } = await newPlace()
@@ -169,10 +176,9 @@ test('what others can reach has a token, which the attach line holds; the place 
   const publicUrl = `http://localhost:${port}/hives`
   const folder = join(newFolder(), 'place')
   places.add(folder)
-  const kit = join(newFolder(), 'teller.kit.ts')
-  writeFileSync(kit, kitText('1.0.0'))
+  const file = await release('1.0.0')
   const ran = await ship(
-    ...[kit, '--to', folder, '--port', String(port), '--path', '/hives', '--public-url', publicUrl],
+    ...[file, '--to', folder, '--port', String(port), '--path', '/hives', '--public-url', publicUrl],
     ...['--env', "MOTTO=a 'b' c"],
   )
   expect(ran).toMatchObject({ code: 0, stdout: `${publicUrl}\n` })
@@ -185,9 +191,9 @@ test('what others can reach has a token, which the attach line holds; the place 
   expect(readFileSync(secrets, 'utf8')).toContain(`JEXO_TOKEN=${token}`)
   expect(parse(readFileSync(secrets, 'utf8'))).toMatchObject({ MOTTO: "a 'b' c" })
   expect(statSync(secrets).mode & 0o077).toBe(0)
-  const quoted = await ship(kit, '--to', folder, '--env', `MOTTO='"\``)
+  const quoted = await ship(file, '--to', folder, '--env', `MOTTO='"\``)
   expect(quoted).toMatchObject({ code: 2, stderr: expect.stringContaining('without quotes of all three kinds') })
-  expect(await ship(kit, '--to', folder, '--port', String(port + 1))).toMatchObject({
+  expect(await ship(file, '--to', folder, '--port', String(port + 1))).toMatchObject({
     code: 2,
     stderr: expect.stringContaining(`the deployment listens on 127.0.0.1:${port} while it runs`),
   })
@@ -199,20 +205,18 @@ describe('what cannot be shipped', () => {
     await new Promise<void>((resolve) => taken.listen(0, '127.0.0.1', resolve))
     const { port } = taken.address() as { port: number }
     const folder = join(newFolder(), 'place')
-    const kit = join(newFolder(), 'teller.kit.ts')
-    writeFileSync(kit, kitText('1.0.0'))
-    const packed = await packedOf(kit)
+    const file = await release('1.0.0')
     const foreign = join(newFolder(), 'foreign.mjs')
-    writeFileSync(foreign, readFileSync(packed, 'utf8').replace('. Run it', ' for plan9-mips. Run it'))
+    writeFileSync(foreign, readFileSync(file, 'utf8').replace('. Run it', ' for plan9-mips. Run it'))
     const rows: [string[], RegExp][] = [
-      [[packed, '--port', String(port)], new RegExp(`127\\.0\\.0\\.1:${port} is in use`)],
+      [[file, '--port', String(port)], new RegExp(`127\\.0\\.0\\.1:${port} is in use`)],
       [[foreign], /it contains native code for plan9-mips, but this machine is/],
       [[join(root, 'README.md')], /README\.md: not a file created by jexo pack; create one with jexo pack/],
       [['no-such.mjs'], /no-such\.mjs: it cannot be read \(ENOENT\)/],
-      [[packed, '--host', '0.0.0.0'], /reach 0\.0\.0\.0 by host names, and this server refuses unknown host names/],
+      [[file, '--host', '0.0.0.0'], /reach 0\.0\.0\.0 by host names, and this server refuses unknown host names/],
       [['--stop'], /nothing is deployed here/],
       [['--rollback'], /there is no earlier release; ship one first/],
-      [[packed, '--port', 'x'], /the port "x" is not valid/],
+      [[file, '--port', 'x'], /the port "x" is not valid/],
     ]
     for (const [words, said] of rows) {
       const ran = await ship(...words, '--to', folder)
@@ -237,26 +241,24 @@ describe('over ssh', () => {
   test('a release is put to another host, switched to and gone back from there', async () => {
     const folder = join(newFolder(), 'far é')
     const to = ['--to', `far:${folder}`, '--node', process.execPath]
-    const kit = join(newFolder(), 'teller.kit.ts')
     const port = String(await freePort())
-    writeFileSync(kit, kitText('1.0.0'))
-    const first = await ship(kit, ...to, '--port', port)
+    const file = await release('1.0.0')
+    const first = await ship(file, ...to, '--port', port)
     expect(first).toMatchObject({
       code: 0,
       stderr: expect.stringMatching(/it responds on that machine: 1\.0\.0-\w+, 2 tools/),
     })
-    writeFileSync(kit, kitText('2.0.0'))
-    const second = await ship(kit, ...to, '--public-url', `http://localhost:${port}/mcp`)
+    const second = await ship(await release('2.0.0'), ...to, '--public-url', `http://localhost:${port}/mcp`)
     expect(second).toMatchObject({ code: 0, stderr: expect.stringContaining('it responds: teller 2.0.0') })
     expect((await ship(...to, '--rollback')).code).toBe(0)
     expect((await ship(...to, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
     expect((await ship(...to, '--stop')).code).toBe(0)
-    const without = await ship(kit, '--to', `far:${folder}`, '--node', '/no/node')
+    const without = await ship(file, '--to', `far:${folder}`, '--node', '/no/node')
     expect(without).toMatchObject({
       code: 2,
       stderr: expect.stringContaining('Node was not found on that machine'),
     })
-    const nowhere = await ship(kit, '--to', 'nowhere.invalid:x')
+    const nowhere = await ship(file, '--to', 'nowhere.invalid:x')
     expect(nowhere).toMatchObject({
       code: 2,
       stderr: expect.stringMatching(/nowhere\.invalid cannot be reached by ssh/),
@@ -264,13 +266,12 @@ describe('over ssh', () => {
   })
 
   test('serve --ssh-tunnel lets another machine reach a server here, and reconnects when the tunnel is lost', async () => {
-    const kit = join(newFolder(), 'teller.kit.ts')
-    writeFileSync(kit, kitText('1.0.0'))
+    const file = kit(kitText('1.0.0'))
     const [here, there] = [await freePort(), await freePort()]
     const words = [
       bin,
       'serve',
-      kit,
+      file,
       '--http',
       String(here),
       '--ssh-tunnel',
