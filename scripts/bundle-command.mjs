@@ -44,3 +44,18 @@ await build({
   target: 'node20',
   logLevel: 'warning',
 })
+
+// The remote side of `ship`: one file that needs only Node.
+await build({
+  entryPoints: [join(root, 'dist/ship/supervisor/main.js')],
+  outfile: join(root, 'dist/ship/supervisor.mjs'),
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  minify: true,
+  logLevel: 'warning',
+  banner: {
+    js: `import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);`,
+  },
+})

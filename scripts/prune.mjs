@@ -7,7 +7,7 @@ const dist = join(root, 'dist')
 const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
 const doors = Object.values(exports).flatMap((door) => (door.default ? [join(root, door.default)] : []))
 /** Entry points of packed kits and remote hosts, and modules that generate the reference. */
-const programs = ['pack/packed-main.js', 'ship/supervisor/main.js', 'serve/serve-options.js', 'vet/rules.js']
+const programs = ['pack/packed-main.js', 'serve/serve-options.js', 'vet/rules.js']
 
 const whole = [join(dist, 'command'), join(dist, 'vendor'), join(dist, 'loupe', 'page')]
 const filesIn = (folder) =>

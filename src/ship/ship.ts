@@ -2,7 +2,6 @@ import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
 import { basename, resolve } from 'node:path'
 import { isJexoError, messageOf } from '../errors.js'
-import { esbuild } from '../esbuild.js'
 import { shownPath } from '../kit-file/kit-file.js'
 import { compiledFile } from '../own-files.js'
 import { packKit } from '../pack/pack-kit.js'
@@ -60,7 +59,7 @@ export async function ship(
     makesToken,
   }
   say(`sending ${kit} ${version} (${Math.round(bytes.length / 1024)} kB)`)
-  await putFile(location, supervisorFile, await supervisorCode())
+  await putFile(location, supervisorFile, await readFile(compiledFile('ship/supervisor.mjs')))
   const input = Buffer.concat([Buffer.from(`${JSON.stringify(header)}\n`), bytes])
   const done = await order(location, ['ship'], options, input)
   return { ...done, check: await checkOf(location, done) }
@@ -163,22 +162,4 @@ async function readArtefact(
   say(`packing ${shownPath(path)}`)
   const packed = await packKit(path)
   return { code: packed.code, file: packed.fileName }
-}
-
-/** The remote side as one file that needs only Node. */
-async function supervisorCode(): Promise<Uint8Array> {
-  const { outputFiles } = await esbuild().build({
-    entryPoints: [compiledFile('ship/supervisor/main.js')],
-    bundle: true,
-    write: false,
-    platform: 'node',
-    format: 'esm',
-    target: 'node20',
-    minify: true,
-    logLevel: 'silent',
-    banner: {
-      js: `import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);`,
-    },
-  })
-  return outputFiles[0]?.contents ?? new Uint8Array()
 }
