@@ -42,8 +42,13 @@ beforeAll(async () => {
   port = await freePort()
   await start()
 }, 60_000)
-afterEach(() => Promise.all(links.splice(0).map((link) => link.close())))
-afterAll(() => void server.kill('SIGKILL'))
+/** The session of tests that need no settings: each process loads the client for seconds. */
+let shared: Promise<Link> | undefined
+const sharedLink = () => (shared ??= linkTo())
+afterAll(async () => {
+  await Promise.all(links.map((link) => link.close()))
+  server.kill('SIGKILL')
+})
 
 test('jexo wrap finds variables with unit, range and labels, and takes methods by name only', async () => {
   const url = `opc.tcp://127.0.0.1:${port}/apiary`
@@ -58,7 +63,7 @@ test('jexo wrap finds variables with unit, range and labels, and takes methods b
 }, 60_000)
 
 test('readings have the time, the quality and the labels of the server, and values of every kind', async () => {
-  const link = await linkTo()
+  const link = await sharedLink()
   expect(await read(link, 'apiary://weight/ML-01')).toMatchObject({
     ...{ scale: 'ML-01', value: 41, unit: 'kg', range: [0, 120], quality: 'good', isStale: false },
     at: expect.stringMatching(/Z$/),
@@ -84,7 +89,7 @@ test('readings have the time, the quality and the labels of the server, and valu
 }, 60_000)
 
 test('a method is a tool, whose refusals are readable', async () => {
-  const link = await linkTo()
+  const link = await sharedLink()
   const tare = (await link.tools()).find(({ name }) => name === 'tare')
   expect(tare).toMatchObject({
     description: 'Sets a scale to a weight.',
@@ -105,7 +110,7 @@ test('a method is a tool, whose refusals are readable', async () => {
 }, 60_000)
 
 test('a connection that is lost is visible, and nodes are looked for again when it is back', async () => {
-  const link = await linkTo()
+  const link = await sharedLink()
   await read(link, 'apiary://weight/ML-01')
   server.kill('SIGKILL')
   await once(server, 'exit')
@@ -132,16 +137,19 @@ test('a connection that is lost is visible, and nodes are looked for again when 
 test('an encrypted connection needs the certificate of the server, and a login is checked', async () => {
   const certificate = join(pki, 'own/certs/certificate.pem')
   const secure = { APIARY_SECURITY_MODE: 'SignAndEncrypt', APIARY_USER: 'keeper', APIARY_PASSWORD: 'smoke' }
+  // In this order: a certificate that was trusted once stays trusted in the folder.
   const cases: [Record<string, string>, object][] = [
-    [{ ...secure, APIARY_SERVER_CERTIFICATE: certificate }, { state: 'connected' }],
-    [secure, { state: 'unavailable', reason: expect.stringContaining('cannot be reached') }],
     [{ APIARY_USER: 'keeper', APIARY_PASSWORD: 'x' }, { reason: 'The source refused the user or password.' }],
     [{ APIARY_SECURITY_MODE: 'Some' }, { state: 'unavailable' }],
+    [secure, { state: 'unavailable', reason: expect.stringContaining('cannot be reached') }],
+    [{ ...secure, APIARY_SERVER_CERTIFICATE: certificate }, { state: 'connected' }],
   ]
-  for (const [env, connection] of cases)
-    expect(await read(await linkTo({ ...env, XDG_DATA_HOME: newFolder() }), 'apiary://status')).toMatchObject({
-      connection,
-    })
+  const data = newFolder()
+  for (const [env, connection] of cases) {
+    const link = await linkTo({ ...env, XDG_DATA_HOME: data })
+    expect(await read(link, 'apiary://status')).toMatchObject({ connection })
+    await link.close()
+  }
 }, 120_000)
 
 test('a packed kit brings the client along', async () => {
