@@ -104,6 +104,10 @@ function passInput(
 ): void {
   const { stdin } = child
   if (!stdin) return
+  // The child may end before all input is written.
+  stdin.on('error', () => {})
+  // Passed on first: recording then runs while the server works.
+  input.pipe(stdin)
   const notes = lineNotes(add, 'client')
   input.on('data', (chunk: Buffer) => notes.push(chunk))
   input.once('end', () => {
@@ -121,9 +125,6 @@ function passInput(
     child.stdout?.on('data', () => idle.refresh())
     child.once('exit', () => clearTimeout(idle))
   })
-  // The child may end before all input is written.
-  stdin.on('error', () => {})
-  input.pipe(stdin)
 }
 
 function passOutput(child: ChildProcess, streams: RelayStreams, add: (event: TapeEvent) => void): void {
