@@ -1,7 +1,7 @@
 import type { Identity } from '../kit/call.js'
 import { Dialogue, type DialogueLimits } from '../protocol/dialogue.js'
 import type { AskOptions, Incoming } from '../protocol/incoming.js'
-import type { JsonObject, Message, RequestId } from '../protocol/messages.js'
+import { type JsonObject, type Message, type RequestId, unusableReason } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
@@ -137,6 +137,11 @@ export class Engine implements Session {
       const name = params.name ?? params.uri
       return typeof name === 'string' ? `${kind.replace(/s$/, '')} ${name.slice(0, 200)}` : method
     })
+  }
+
+  /** An unusable response to a request of this side arrived. */
+  unusable(id: RequestId): void {
+    this.#dialogue.unusable(id, unusableReason)
   }
 
   isInFlight(id: RequestId): boolean {

@@ -23,8 +23,8 @@ export const protocolErrors = {
   answerMalformed: (method: string, reason: string, cause?: unknown) =>
     new JexoError(
       'answer-malformed',
-      `the server sent an invalid response to ${method} (${reason})`,
-      'fix the server',
+      `the response to ${method} is invalid (${reason})`,
+      'fix the program that sent it',
       undefined,
       { cause },
     ),

@@ -96,6 +96,12 @@ export function readMessage(value: unknown): Read {
   return malformed(id, 'a message has a method, a result or an error')
 }
 
+/** The id of a value that would be a response if it were valid; undefined for anything else. */
+export const unusableId = (value: unknown): RequestId | undefined =>
+  isObject(value) && isId(value.id) && !('method' in value) ? value.id : undefined
+
+export const unusableReason = 'it is not a valid JSON-RPC response'
+
 /** Called for an unusable response whose id can be read. */
 export type OnUnusable = (id: RequestId, reason: string) => void
 
@@ -114,8 +120,8 @@ export function messagesIn(text: string, onUnusable?: OnUnusable): Message[] | u
   return [value].flat().flatMap((item) => {
     const read = readMessage(item)
     if (read.kind !== 'malformed') return [read.message]
-    if (isObject(item) && isId(item.id) && !('method' in item))
-      onUnusable?.(item.id, 'it is not a valid JSON-RPC response')
+    const id = unusableId(item)
+    if (id !== undefined) onUnusable?.(id, unusableReason)
     return []
   })
 }
@@ -123,8 +129,8 @@ export function messagesIn(text: string, onUnusable?: OnUnusable): Message[] | u
 /** Finds the id of a message that is JSON, but nested too deeply. */
 function reportTooDeep(text: string, reason: string, onUnusable: OnUnusable): void {
   try {
-    const value: unknown = JSON.parse(text)
-    if (isObject(value) && isId(value.id) && !('method' in value)) onUnusable(value.id, reason)
+    const id = unusableId(JSON.parse(text))
+    if (id !== undefined) onUnusable(id, reason)
   } catch {
     // Text that is not JSON at all belongs to no request.
   }

@@ -1,6 +1,13 @@
 import type { Engine } from '../engine/engine.js'
 import { BatchReply } from '../protocol/batch.js'
-import { errorResponse, type Message, parseJson, type RequestId, readMessage } from '../protocol/messages.js'
+import {
+  errorResponse,
+  type Message,
+  parseJson,
+  type RequestId,
+  readMessage,
+  unusableId,
+} from '../protocol/messages.js'
 import { codes } from '../protocol/rpc-error.js'
 
 /**
@@ -34,11 +41,9 @@ export class Intake {
   take(value: unknown): void {
     if (Array.isArray(value)) return this.#takeBatch(value)
     const read = readMessage(value)
-    if (read.kind === 'malformed') {
-      if (read.answer) this.#write(read.answer)
-    } else {
-      this.#engine().receive(read.message)
-    }
+    if (read.kind !== 'malformed') return this.#engine().receive(read.message)
+    if (read.answer) this.#write(read.answer)
+    else reportUnusable(this.#engine(), value)
   }
 
   refuse(code: number, message: string): void {
@@ -67,11 +72,7 @@ export class Intake {
       )
     }
     if (values.length === 0) return this.refuse(codes.invalidRequest, 'Invalid request: the batch is empty')
-    const { batch, messages } = openBatch(
-      values,
-      (replies) => this.#write(replies),
-      (id) => engine.isInFlight(id),
-    )
+    const { batch, messages } = openBatch(values, (replies) => this.#write(replies), engine)
     this.#batches ??= new Set()
     this.#batches.add(batch)
     for (const message of messages) engine.receive(message)
@@ -84,19 +85,20 @@ export class Intake {
 export function openBatch(
   values: readonly unknown[],
   deliver: (replies: Message[]) => void,
-  isInFlight: (id: RequestId) => boolean,
+  engine: Pick<Engine, 'isInFlight' | 'unusable'>,
 ) {
   const seen = new Set<RequestId>()
-  const reads = values.map(readMessage)
   const messages: Message[] = []
   const refusals: Message[] = []
-  for (const read of reads) {
+  for (const value of values) {
+    const read = readMessage(value)
     if (read.kind === 'malformed') {
       if (read.answer) refusals.push(read.answer)
+      else reportUnusable(engine, value)
     } else if (read.kind === 'request' && read.message.method === 'initialize') {
       const message = 'Invalid request: initialize is never part of a batch'
       refusals.push(errorResponse(read.message.id, { code: codes.invalidRequest, message }))
-    } else if (read.kind === 'request' && (seen.has(read.message.id) || isInFlight(read.message.id))) {
+    } else if (read.kind === 'request' && (seen.has(read.message.id) || engine.isInFlight(read.message.id))) {
       // Already refused: the response to the other request with this id must not get into this reply, nor end it.
       const message = `Invalid request: a request with id ${JSON.stringify(read.message.id)} is in flight`
       refusals.push(errorResponse(read.message.id, { code: codes.invalidRequest, message }))
@@ -109,4 +111,10 @@ export function openBatch(
   const batch = new BatchReply(ids, deliver)
   for (const refusal of refusals) batch.add(refusal)
   return { batch, messages, ids }
+}
+
+/** Fails the request of this side that an unusable response belongs to. */
+export function reportUnusable(engine: Pick<Engine, 'unusable'>, value: unknown): void {
+  const id = unusableId(value)
+  if (id !== undefined) engine.unusable(id)
 }

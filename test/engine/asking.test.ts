@@ -1,9 +1,11 @@
 import { defineKit, Refusal, tool } from 'jexo'
+import { fetchHandler } from 'jexo/fetch'
 import { alwaysAnswer, answersFrom, connect, type Link, type Question } from 'jexo/link'
 import { z } from 'zod'
 import { questionFor, questionSchema } from '../../src/kit/question.js'
 import { revisions } from '../../src/protocol/revisions.js'
 import { samplingFault } from '../../src/protocol/sampling.js'
+import { RawSession } from '../support/raw-session.js'
 
 const everyKind = z.object({
   name: z.string().min(2).describe('Name'),
@@ -294,4 +296,61 @@ describe('confirm and askFor', () => {
     expect(define(['nope' as 'deep'])).toThrow(/the name of one of its arguments/)
     expect(define(['deep'])).toThrow(/cannot be part of a form/)
   })
+})
+
+test.each([
+  ['no object as result', { result: 5 }],
+  ['a result and an error', { result: {}, error: { code: 1, message: 'x' } }],
+  ['another version', { jsonrpc: '1.0', result: { action: 'accept', content: { kg: 3 } } }],
+])('an answer that is no response (%s) fails the question at once', async (_, answer) => {
+  const session = new RawSession(kit)
+  await session.initialize('2025-11-25', { elicitation: {} })
+  session.give({ jsonrpc: '2.0', method: 'notifications/initialized' })
+  const called = session.ask('tools/call', { name: 'plain_form' })
+  const { id } = await session.until(({ method }) => method === 'elicitation/create')
+  session.give({ jsonrpc: '2.0', id, ...answer })
+  expect(await called).toMatchObject({ result: { isError: true } })
+})
+
+test('an answer in a batch that is no response fails its question, too', async () => {
+  const session = new RawSession(kit)
+  await session.initialize('2025-03-26', { roots: {} })
+  session.give({ jsonrpc: '2.0', method: 'notifications/initialized' })
+  const called = session.ask('tools/call', { name: 'folders' })
+  const { id } = await session.until(({ method }) => method === 'roots/list')
+  session.give([{ jsonrpc: '2.0', id, result: [] }])
+  expect(await called).toMatchObject({ result: { isError: true } })
+})
+
+test('over HTTP, too: the post is refused, and the question fails', async () => {
+  const handler = fetchHandler(kit)
+  let sessionId: string | undefined
+  const post = async (message: object) => {
+    const headers = {
+      'content-type': 'application/json',
+      accept: 'application/json, text/event-stream',
+      ...(sessionId === undefined ? {} : { 'mcp-session-id': sessionId }),
+    }
+    const body = JSON.stringify({ jsonrpc: '2.0', ...message })
+    return handler(new Request('http://localhost/mcp', { method: 'POST', headers, body }))
+  }
+  const client = {
+    protocolVersion: '2025-11-25',
+    capabilities: { roots: {} },
+    clientInfo: { name: 't', version: '1' },
+  }
+  const opened = await post({ id: 1, method: 'initialize', params: client })
+  sessionId = opened.headers.get('mcp-session-id') ?? ''
+  await post({ method: 'notifications/initialized' })
+  const called = await post({ id: 2, method: 'tools/call', params: { name: 'folders' } })
+  const reader = called.body?.pipeThrough(new TextDecoderStream()).getReader()
+  let text = ''
+  const until = async (pattern: RegExp) => {
+    while (!pattern.test(text)) text += (await reader?.read())?.value ?? ''
+    return pattern.exec(text)?.[1] ?? ''
+  }
+  const id = JSON.parse(await until(/"id":("[^"]+"|\d+),"method":"roots\/list"/))
+  expect((await post({ id, result: 7 })).status).toBe(400)
+  await until(/"isError":true/)
+  await handler.close()
 })

@@ -2,6 +2,7 @@ import type { Engine } from '../../engine/engine.js'
 import type { Identity } from '../../kit/call.js'
 import { isObject, isRequest, type Message, parseJson, readMessage } from '../../protocol/messages.js'
 import { codes } from '../../protocol/rpc-error.js'
+import { reportUnusable } from '../intake.js'
 import { checkPost } from './checks.js'
 import { BodyTooLong, type HttpAnswer, type HttpRequest, onlyOf, refusal } from './exchange.js'
 import { inSession, sessionHeader } from './in-session.js'
@@ -60,7 +61,13 @@ export class Posts {
     if (this.#host.isStateless) return this.#postStateless(request, value, identity)
     if (Array.isArray(value)) return this.#postBatch(request, value, identity)
     const read = readMessage(value)
-    if (read.kind === 'malformed') return malformed(read.answer)
+    if (read.kind === 'malformed') {
+      if (read.answer) return malformed(read.answer)
+      return inSession(this.#host.sessions, request, identity, ({ engine }) => {
+        reportUnusable(engine, value)
+        return malformed(undefined)
+      })
+    }
     if (read.kind === 'request' && read.message.method === 'initialize' && !request.header(sessionHeader)) {
       return this.#open(request, read.message, identity)
     }

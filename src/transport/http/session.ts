@@ -109,11 +109,7 @@ export class HttpSession implements StreamsOwner {
   /** Accepts a batch (R2). */
   postBatch(values: readonly unknown[], identity?: Identity): Promise<HttpAnswer> | HttpAnswer {
     const refusals: Message[] = []
-    const { batch, messages, ids } = openBatch(
-      values,
-      (replies) => refusals.push(...replies),
-      (id) => this.engine.isInFlight(id),
-    )
+    const { batch, messages, ids } = openBatch(values, (replies) => refusals.push(...replies), this.engine)
     batch.deliverNow()
     if (ids.length === 0 && refusals.length === 0) {
       for (const message of messages) this.engine.receive(message, identity)
