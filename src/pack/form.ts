@@ -67,7 +67,7 @@ export const httpEnvironment = (publicUrl: string | undefined): string[] => [
   '# JEXO_AUDIENCE=',
   '# A file of tokens made by jexo token add, mounted into the server.',
   '# JEXO_TOKENS=',
-  '# Redis that keeps sessions and tasks, so that several servers are one; and how many processes serve.',
+  '# Redis that keeps sessions and tasks, so that several servers act as one; and the number of processes.',
   '# JEXO_STORE=redis://127.0.0.1:6379',
   '# JEXO_WORKERS=auto',
 ]

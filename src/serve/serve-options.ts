@@ -42,7 +42,7 @@ export const serveOptions = [
     name: 'store',
     value: '<url>',
     variables: ['JEXO_STORE'],
-    about: 'keep sessions in Redis, such as redis://127.0.0.1:6379, so that several servers are one',
+    about: 'keep sessions in Redis, such as redis://127.0.0.1:6379, so that several servers act as one',
   },
   {
     name: 'workers',
@@ -60,7 +60,7 @@ export const serveOptions = [
     name: 'audience',
     value: '<uri>',
     variables: ['JEXO_AUDIENCE'],
-    about: 'what tokens of the issuer are for; default: the public URL',
+    about: 'audience of the tokens of the issuer; default: the public URL',
   },
   {
     name: 'issuer-client',
@@ -83,7 +83,7 @@ export const serveOptions = [
   {
     name: 'as',
     value: '<json>',
-    about: 'for trying: the identity of every caller, such as {"subject":"ada","scopes":["hives.read"]}',
+    about: 'for trying out: the identity of every caller, such as {"subject":"ada","scopes":["hives.read"]}',
     isForSources: true,
   },
   {
@@ -148,7 +148,7 @@ export const serveOptions = [
   {
     name: 'strict-errors',
     variables: ['JEXO_STRICT_ERRORS'],
-    about: 'end the server with exit code 1 on an error that nothing caught; default: log it and go on',
+    about: 'end the server with exit code 1 on an uncaught error; default: log it and continue',
   },
   {
     name: 'load-timeout',
