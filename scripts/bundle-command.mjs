@@ -55,6 +55,7 @@ await build({
   target: 'node20',
   minify: true,
   logLevel: 'warning',
+  logOverride: { 'ignored-bare-import': 'silent' },
   banner: {
     js: `import { createRequire as jexoCreateRequire } from 'node:module';const require = jexoCreateRequire(import.meta.url);`,
   },
