@@ -40,8 +40,15 @@ async function complete(session: Session, incoming: Incoming): Promise<Completio
     layers.length === 0
       ? completer(typed, completionCallFor(session, incoming, label, filled))
       : throughLayers({
-          ...{ session, incoming, part: ready.part, layers, method: 'completion/complete', input: typed, filled },
-          ...{ check: textOnly, run: (text, call) => completer(String(text), call) },
+          session,
+          incoming,
+          part: ready.part,
+          layers,
+          method: 'completion/complete',
+          input: typed,
+          filled,
+          check: textOnly,
+          run: (text, call) => completer(String(text), call),
         })
   try {
     const found = await session.running.carry(`completion of \`${label}\``, run)

@@ -31,7 +31,7 @@ export const layersFor = (layers: readonly Layer[], method: LayeredMethod): read
     : layers.filter(({ methods }) => methods === undefined || methods.includes(method))
 
 /** Runs a part inside its layers, outermost first. Rejects with what a layer or the part throws. */
-export async function throughLayers(layered: Layered): Promise<unknown> {
+export function throughLayers(layered: Layered): Promise<unknown> {
   const { session, incoming, part, layers, method } = layered
   const { uri, filled, input } = layered
   const call = new LayeredCall(session, incoming, { part, method, input, uri, filled })
@@ -64,13 +64,16 @@ export async function throughLayers(layered: Layered): Promise<unknown> {
       return Promise.reject(error)
     }
   }
-  try {
-    const result = await at(0)
-    if (result === undefined) await findLoss(layers, passed)
-    return result
-  } finally {
-    isOver = true
-  }
+  return at(0).then(
+    (result) => {
+      isOver = true
+      return result === undefined ? findLoss(layers, passed) : result
+    },
+    (error: unknown) => {
+      isOver = true
+      throw error
+    },
+  )
 }
 
 const promised = (value: unknown): Promise<unknown> => (value instanceof Promise ? value : Promise.resolve(value))

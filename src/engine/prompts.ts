@@ -78,8 +78,14 @@ async function fill(session: Session, incoming: Incoming, ready: ReadyPrompt, gi
       layers.length === 0
         ? part.run(checked.value, callFor(session, incoming, part.name))
         : throughLayers({
-            ...{ session, incoming, part, layers, method: 'prompts/get', input: checked.value },
-            ...{ check: checkInput, run: part.run },
+            session,
+            incoming,
+            part,
+            layers,
+            method: 'prompts/get',
+            input: checked.value,
+            check: checkInput,
+            run: part.run,
           })
     const returned = await running.carry(`prompt \`${part.name}\``, run)
     if (isVerbatim(returned)) return promptResultFor(session.revision, returned.result as unknown as PromptResult)

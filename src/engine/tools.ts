@@ -152,9 +152,16 @@ function run(
   const returned = running.carry(`tool \`${part.name}\``, () =>
     layers.length === 0
       ? part.run(input, callFor(session, incoming, part.name))
-      : throughLayers({
-          ...{ session, incoming, part, layers, method: 'tools/call', input },
-          ...{ check: ready.checkInput, run: part.run },
+      : // A spread here would cost more than the layers.
+        throughLayers({
+          session,
+          incoming,
+          part,
+          layers,
+          method: 'tools/call',
+          input,
+          check: ready.checkInput,
+          run: part.run,
         }),
   )
   return when(returned, (value) =>
