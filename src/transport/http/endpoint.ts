@@ -186,7 +186,11 @@ export class HttpEndpoint {
     identity: Identity | undefined,
   ): HttpAnswer | undefined {
     if (!identity) return undefined
-    const needed = messages.flatMap((message) => engine.scopesFor(message, identity))
+    const [first] = messages
+    const needed =
+      first !== undefined && messages.length === 1
+        ? engine.scopesFor(first, identity)
+        : messages.flatMap((message) => engine.scopesFor(message, identity))
     return needed.length === 0 ? undefined : this.#guard.lacking(request, identity, needed)
   }
 

@@ -173,7 +173,10 @@ function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
 
 /** The token of an Authorization header. Tokens in the URL or the body are ignored. */
 export function bearerOf(header: string | undefined): string | undefined {
-  const found = /^Bearer(?: +(.*))?$/i.exec(header ?? '')
+  if (header === undefined) return undefined
+  // The usual form, without a pattern.
+  if (header.startsWith('Bearer ') && !header.includes(' ', 7)) return header.slice(7) || undefined
+  const found = /^Bearer(?: +(.*))?$/i.exec(header)
   // A header that is not a bearer token is refused like an invalid token.
   return found ? (found[1] ?? '').trim() || undefined : undefined
 }
