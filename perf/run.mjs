@@ -217,13 +217,15 @@ async function searched() {
 
 const bin = fileURLToPath(new URL('../bin/jexo.mjs', import.meta.url))
 const relayedKit = fileURLToPath(new URL('./relayed.kit.mjs', import.meta.url))
+const bareRelay = fileURLToPath(new URL('./bare-relay.mjs', import.meta.url))
 
-/** Calls through an intermediate process, compared with direct calls. */
-async function through(name, args, wanted) {
+/** Calls through an intermediate process, compared with direct calls and with a process that only passes bytes. */
+async function through(name, words, underWay, wanted) {
   progress(name)
-  const count = isQuick ? 1000 : 5000
-  const sides = [args, ['serve', relayedKit]].map((words) => ({
-    child: spawn(process.execPath, [bin, ...words], { stdio: ['pipe', 'pipe', 'ignore'] }),
+  const count = (isQuick ? 1000 : 5000) * (underWay === 1 ? 1 : 3)
+  const direct = [bin, 'serve', relayedKit]
+  const sides = [[bin, ...words], direct, [bareRelay, ...direct]].map((args) => ({
+    child: spawn(process.execPath, args, { stdio: ['pipe', 'pipe', 'ignore'] }),
     rates: [],
   }))
   for (let round = 0; round <= rounds; round++) {
@@ -233,29 +235,32 @@ async function through(name, args, wanted) {
       await roundTrips(
         child,
         Array.from({ length: count }, (_, id) => call(id + 1)),
-        1,
+        underWay,
       )
       if (round > 0) rates.push((count * 1000) / (performance.now() - startedAt))
     }
   }
   for (const { child } of sides) child.stdin.end()
-  const [own, bare] = sides.map(({ rates }) => median(rates))
-  const added = `+${(1000 / own - 1000 / bare).toFixed(2)} ms`
+  const [own, bare, passing] = sides.map(({ rates }) => median(rates))
   rows.push([name, `${own.toFixed(0)}/s`, `${bare.toFixed(0)}/s`, (own / bare).toFixed(2), ''])
-  rows.push(['  added to a call', added, '', '', wanted])
+  rows.push([
+    '  beside a process that only passes bytes',
+    '',
+    `${passing.toFixed(0)}/s`,
+    (own / passing).toFixed(2),
+    '',
+  ])
+  if (wanted) rows.push(['  added to a call', `+${(1000 / own - 1000 / bare).toFixed(2)} ms`, '', '', wanted])
 }
 
 async function relayed() {
   const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
-  const tape = join(folder, 'perf.tape.jsonl')
-  await through(
-    'stdio round trips through the relay, recorded, beside none',
-    ['relay', relayedKit, '--tape', tape],
-    '',
-  )
+  const words = ['relay', relayedKit, '--tape', join(folder, 'perf.tape.jsonl')]
+  await through('stdio through the relay, recorded, one call at a time', words, 1)
+  await through('the same, 16 calls at a time', words, 16)
   rmSync(folder, { recursive: true, force: true })
   const behind = `exec:${process.execPath} ${bin} serve ${relayedKit}`
-  await through('stdio round trips to a wrapped server, beside the server', ['serve', behind], '≤ 0.3 ms')
+  await through('stdio to a wrapped server', ['serve', behind], 1, '≤ 0.3 ms')
 }
 
 /** A real description with over a thousand operations, compared with parsing its JSON. */
