@@ -53,7 +53,10 @@ async function countsOf(texts: readonly string[]): Promise<readonly number[]> {
 function countsIn(text: string | undefined, length: number): number[] | undefined {
   try {
     const counts: unknown = JSON.parse(text ?? '')
-    const isValid = Array.isArray(counts) && counts.length === length && counts.every(Number.isSafeInteger)
+    const isValid =
+      Array.isArray(counts) &&
+      counts.length === length &&
+      counts.every((count) => Number.isSafeInteger(count) && count >= 0)
     return isValid ? counts : undefined
   } catch {
     return undefined

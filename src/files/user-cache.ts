@@ -1,15 +1,40 @@
 import { createHash } from 'node:crypto'
-import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import {
+  lstatSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs'
 import { homedir } from 'node:os'
 import { isAbsolute, join } from 'node:path'
 
 /** Maximum number of files in one folder of the cache; the oldest are removed. */
 const mostKept = 200
 
-/** A folder in this user's cache, writable by this user only: `cacheFolder('readings')`. */
-export function cacheFolder(kind: string): string {
+/**
+ * A folder in this user's cache: `cacheFolder('readings')`. Undefined if others can write to it, such as if
+ * `XDG_CACHE_HOME` is shared.
+ */
+export function cacheFolder(kind: string): string | undefined {
   const given = process.env.XDG_CACHE_HOME ?? ''
-  return join(isAbsolute(given) ? given : join(homedir(), '.cache'), 'jexo', kind)
+  const own = join(isAbsolute(given) ? given : join(homedir(), '.cache'), 'jexo')
+  const folder = join(own, kind)
+  return isPrivate(own) && isPrivate(folder) ? folder : undefined
+}
+
+/** True for a folder that only this user can write to, or that does not exist yet. */
+function isPrivate(folder: string): boolean {
+  try {
+    const { uid, mode } = lstatSync(folder)
+    const user = process.getuid?.()
+    return user === undefined || (uid === user && (mode & 0o022) === 0)
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === 'ENOENT'
+  }
 }
 
 /** A file name for the cache that depends on all inputs. */
@@ -20,7 +45,8 @@ export const cacheKey = (...inputs: (string | Uint8Array)[]): string => {
 }
 
 /** The content of a cached file; undefined if there is none. */
-export function readCached(folder: string, name: string): Buffer | undefined {
+export function readCached(folder: string | undefined, name: string): Buffer | undefined {
+  if (folder === undefined) return undefined
   try {
     return readFileSync(join(folder, name))
   } catch {
@@ -29,7 +55,8 @@ export function readCached(folder: string, name: string): Buffer | undefined {
 }
 
 /** Writes a file into a cache. Errors are ignored, since a missing entry only costs time. */
-export function writeCached(folder: string, name: string, content: string | Uint8Array): void {
+export function writeCached(folder: string | undefined, name: string, content: string | Uint8Array): void {
+  if (folder === undefined) return
   try {
     mkdirSync(folder, { recursive: true, mode: 0o700 })
     const draft = join(folder, `${name}.${process.pid}`)

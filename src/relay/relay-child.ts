@@ -80,6 +80,9 @@ export function relayChild(
   })
 }
 
+/** Ids of any length would fill the memory. */
+const isCountable = (id: unknown): boolean => typeof id === 'number' || (typeof id === 'string' && id.length <= 200)
+
 /** Counts the host's requests that the server has not answered yet. */
 function unansweredRequests(add: (event: TapeEvent) => void) {
   const ids = new Set<unknown>()
@@ -90,7 +93,7 @@ function unansweredRequests(add: (event: TapeEvent) => void) {
       if (event.kind !== 'message') return
       const { id, method } = event.message as { id?: unknown; method?: unknown }
       if (event.from === 'server' && method === undefined) ids.delete(id)
-      else if (event.from === 'client' && method !== undefined && id !== undefined && ids.size < mostCounted)
+      else if (event.from === 'client' && method !== undefined && isCountable(id) && ids.size < mostCounted)
         ids.add(id)
     },
   }

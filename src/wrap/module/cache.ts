@@ -51,14 +51,14 @@ const readers = [
 )
 
 /** In `node_modules/.cache` of the project; without a project, in the user's cache. */
-function cacheFor(file: string): string {
+function cacheFor(file: string): string | undefined {
   for (let folder = dirname(file); ; folder = dirname(folder)) {
     if (existsSync(join(folder, 'node_modules'))) return join(folder, 'node_modules', '.cache', 'jexo')
     if (folder === dirname(folder)) return cacheFolder('readings')
   }
 }
 
-function keptIn(folder: string, name: string): Kept | undefined {
+function keptIn(folder: string | undefined, name: string): Kept | undefined {
   try {
     return JSON.parse(readCached(folder, name)?.toString() ?? '') as Kept
   } catch {

@@ -1,0 +1,74 @@
+import {
+  chmodSync,
+  chownSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { tokensIn } from '../../src/context-cost/context-cost.js'
+import { cacheFolder, readCached, writeCached } from '../../src/files/user-cache.js'
+
+const { XDG_CACHE_HOME: usual } = process.env
+let cache = ''
+beforeEach(() => {
+  cache = mkdtempSync(join(tmpdir(), 'cache-'))
+  process.env.XDG_CACHE_HOME = cache
+})
+afterEach(() => {
+  if (usual === undefined) delete process.env.XDG_CACHE_HOME
+  else process.env.XDG_CACHE_HOME = usual
+  rmSync(cache, { recursive: true })
+})
+
+describe('a cache that others may have written to is not used', () => {
+  const own = () => join(cache, 'jexo')
+  const folderWith = (path: string, mode: number) => {
+    mkdirSync(path, { recursive: true })
+    chmodSync(path, mode)
+  }
+  const rows: [string, () => void][] = [
+    ['a folder that all can write to', () => folderWith(own(), 0o777)],
+    ['a folder that a group can write to', () => folderWith(own(), 0o770)],
+    ['a folder within it that all can write to', () => folderWith(join(own(), 'readings'), 0o777)],
+    ['a link to elsewhere', () => symlinkSync(mkdtempSync(join(tmpdir(), 'other-')), own())],
+    [
+      "another user's folder",
+      () => {
+        mkdirSync(own())
+        if (process.getuid?.() === 0) chownSync(own(), 4242, 4242)
+      },
+    ],
+  ]
+  test.each(rows)('%s', (name, make) => {
+    make()
+    const folder = cacheFolder('readings')
+    // Only root can make a folder somebody else's.
+    if (name.startsWith('another') && process.getuid?.() !== 0) return expect(folder).toBeDefined()
+    expect(folder).toBeUndefined()
+    writeCached(folder, 'x', 'content')
+    expect(readCached(folder, 'x')).toBeUndefined()
+    expect(existsSync(join(own(), 'readings', 'x'))).toBe(false)
+  })
+
+  test('a relative XDG_CACHE_HOME is ignored', () => {
+    process.env.XDG_CACHE_HOME = 'here'
+    expect(cacheFolder('readings')).not.toContain('here')
+  })
+})
+
+test.each(['[]', '[-1]', '[1.5]', '["9"]', '[1,2]', '{}', 'null', 'x', '[1e400]', ''])(
+  'counts of tokens that cannot be (%s) are counted again',
+  async (content) => {
+    const right = await tokensIn('Hive ML-04 weighs 41.2 kg.')
+    const folder = join(cache, 'jexo', 'token-counts')
+
+    for (const name of readdirSync(folder)) writeFileSync(join(folder, name), content)
+    expect(await tokensIn('Hive ML-04 weighs 41.2 kg.')).toBe(right)
+  },
+)
