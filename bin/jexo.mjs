@@ -1,5 +1,5 @@
 #!/usr/bin/env node
-import { existsSync, lstatSync } from 'node:fs'
+import { existsSync, lstatSync, mkdirSync } from 'node:fs'
 import * as nodeModules from 'node:module'
 import { homedir } from 'node:os'
 import { join } from 'node:path'
@@ -7,7 +7,7 @@ import { join } from 'node:path'
 // From Node 22.8 on, compiled code is kept between starts, in a folder that only its user can write to.
 if (process.env.NODE_COMPILE_CACHE === undefined && process.env.NODE_DISABLE_COMPILE_CACHE === undefined) {
   const own = join(process.env.XDG_CACHE_HOME || join(homedir(), '.cache'), 'jexo')
-  if (isPrivate(own)) nodeModules.enableCompileCache?.(join(own, 'compiled'))
+  if (nodeModules.enableCompileCache && isPrivate(own)) nodeModules.enableCompileCache(join(own, 'compiled'))
 }
 const cli = new URL('../dist/command/main.js', import.meta.url)
 if (existsSync(cli)) {
@@ -18,13 +18,14 @@ if (existsSync(cli)) {
   process.exit(2)
 }
 
-/** True for a folder that only this user can write to, or that does not exist yet. */
+/** True for a folder that only this user can write to. Creates it if it does not exist. */
 function isPrivate(folder) {
   try {
+    mkdirSync(folder, { recursive: true, mode: 0o700 })
     const { uid, mode } = lstatSync(folder)
     const user = process.getuid?.()
     return user === undefined || (uid === user && (mode & 0o022) === 0)
-  } catch (error) {
-    return error.code === 'ENOENT'
+  } catch {
+    return false
   }
 }
