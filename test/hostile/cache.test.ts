@@ -5,7 +5,6 @@ import {
   mkdirSync,
   mkdtempSync,
   readdirSync,
-  rmSync,
   symlinkSync,
   writeFileSync,
 } from 'node:fs'
@@ -13,21 +12,12 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { tokensIn } from '../../src/context-cost/context-cost.js'
 import { cacheFolder, readCached, writeCached } from '../../src/files/user-cache.js'
+import { emptyCache } from '../support/cache-folder.js'
 
-const { XDG_CACHE_HOME: usual } = process.env
-let cache = ''
-beforeEach(() => {
-  cache = mkdtempSync(join(tmpdir(), 'cache-'))
-  process.env.XDG_CACHE_HOME = cache
-})
-afterEach(() => {
-  if (usual === undefined) delete process.env.XDG_CACHE_HOME
-  else process.env.XDG_CACHE_HOME = usual
-  rmSync(cache, { recursive: true })
-})
+const cache = emptyCache()
 
 describe('a cache that others may have written to is not used', () => {
-  const own = () => join(cache, 'jexo')
+  const own = () => join(cache(), 'jexo')
   const folderWith = (path: string, mode: number) => {
     mkdirSync(path, { recursive: true })
     chmodSync(path, mode)
@@ -66,7 +56,7 @@ test.each(['[]', '[-1]', '[1.5]', '["9"]', '[1,2]', '{}', 'null', 'x', '[1e400]'
   'counts of tokens that cannot be (%s) are counted again',
   async (content) => {
     const right = await tokensIn('Hive ML-04 weighs 41.2 kg.')
-    const folder = join(cache, 'jexo', 'token-counts')
+    const folder = join(cache(), 'jexo', 'token-counts')
 
     for (const name of readdirSync(folder)) writeFileSync(join(folder, name), content)
     expect(await tokensIn('Hive ML-04 weighs 41.2 kg.')).toBe(right)

@@ -1,22 +1,12 @@
-import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { readdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { brotliCompressSync, brotliDecompressSync } from 'node:zlib'
 import { readCached, writeCached } from '../../src/files/user-cache.js'
 import { compressed } from '../../src/pack/compressed.js'
+import { emptyCache } from '../support/cache-folder.js'
 
-const { XDG_CACHE_HOME: usual } = process.env
-let cache = ''
-beforeEach(() => {
-  cache = mkdtempSync(join(tmpdir(), 'cache-'))
-  process.env.XDG_CACHE_HOME = cache
-})
-afterEach(() => {
-  if (usual === undefined) delete process.env.XDG_CACHE_HOME
-  else process.env.XDG_CACHE_HOME = usual
-  rmSync(cache, { recursive: true })
-})
-const folder = () => join(cache, 'jexo', 'compressed')
+const cache = emptyCache()
+const folder = () => join(cache(), 'jexo', 'compressed')
 const text = 'Hive ML-04 weighs 41.2 kg.\n'.repeat(200)
 
 test('a compressed text is kept, and taken from the cache the next time', () => {
@@ -42,9 +32,9 @@ test.each([
 })
 
 test('a cache that cannot be written costs nothing but time, and does not grow for ever', () => {
-  writeFileSync(join(cache, 'jexo'), 'a file where the folder should be')
+  writeFileSync(join(cache(), 'jexo'), 'a file where the folder should be')
   expect(brotliDecompressSync(compressed(text)).toString()).toBe(text)
-  const own = join(cache, 'own')
+  const own = join(cache(), 'own')
   for (let count = 0; count < 230; count++) writeCached(own, `entry-${count}`, String(count))
   expect(readdirSync(own)).toHaveLength(200)
   expect(readCached(own, 'entry-229')?.toString()).toBe('229')

@@ -1,0 +1,19 @@
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+
+/** Gives each test an empty cache of its own; returns a function with its place. */
+export function emptyCache(): () => string {
+  const { XDG_CACHE_HOME: usual } = process.env
+  let cache = ''
+  beforeEach(() => {
+    cache = mkdtempSync(join(tmpdir(), 'cache-'))
+    process.env.XDG_CACHE_HOME = cache
+  })
+  afterEach(() => {
+    if (usual === undefined) delete process.env.XDG_CACHE_HOME
+    else process.env.XDG_CACHE_HOME = usual
+    rmSync(cache, { recursive: true })
+  })
+  return () => cache
+}
