@@ -73,7 +73,7 @@ export async function entryFor(
   if (target.kind === 'child') return entryForCommand(target.command, environment, given)
   if (target.kind === 'tape') throw targetErrors.tapeAsTarget(shownPath(target.file))
   const file = join(dirname(target.file), '.env')
-  const ofFile = environmentFileNames(file)
+  const ofFile = await environmentFileNames(file)
   const kit = await loadKit(target.file)
   const jexo = realpathSync(packageFile('bin/jexo.mjs'))
   const declared = settingsFor(kit, kit.parts)

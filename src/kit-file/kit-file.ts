@@ -48,7 +48,7 @@ export async function loadKit(file: string, isAgain = false, guardsStdout = true
   const shown = shownPath(path)
   if (!existsSync(path) || statSync(path).isDirectory()) throw kitFileErrors.kitFileMissing(shown)
   if (guardsStdout) installStdoutGuard()
-  takeEnvironmentFile(join(dirname(path), '.env'))
+  await takeEnvironmentFile(join(dirname(path), '.env'))
   if (hooksIn === undefined && !runsHooksHere) await preload(path)
   await readTypeScript()
   if (isAgain) wrapRegistry().generation = ++loads

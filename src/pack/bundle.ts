@@ -9,7 +9,15 @@ import type { AssetCollector } from './assets.js'
 import { packErrors } from './errors.js'
 import { carriedClients, latePackages, missingPackages } from './late-packages.js'
 import { modulePlugin } from './module-plugin.js'
-import { englishOnly, frozenPages, frozenWraps, kitItself, nativeParts, ownPackages } from './plugins.js'
+import {
+  englishOnly,
+  frozenPages,
+  frozenWraps,
+  kitItself,
+  lateBuiltins,
+  nativeParts,
+  ownPackages,
+} from './plugins.js'
 
 /** A kit and its imports as one module, with a source map. */
 export interface Bundle {
@@ -69,6 +77,7 @@ export async function bundle(
       banner: { js: requireForCommonJs },
       plugins: [
         kitItself(kitPath),
+        lateBuiltins(),
         frozenWraps(wraps),
         frozenPages(pages),
         latePackages(built, clients),

@@ -3,7 +3,6 @@ import { tmpdir } from 'node:os'
 import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import { parseArgs } from 'node:util'
-import { gunzipSync } from 'node:zlib'
 import { isJexoError } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
 import { kitErrors } from '../kit/errors.js'
@@ -66,8 +65,10 @@ function unpack(contents: Record<string, string>, hash: string): string {
   }
 }
 
-const bytesOf = (content: string): Uint8Array =>
-  content.startsWith('gzip:') ? gunzipSync(Buffer.from(content.slice(5), 'base64')) : Buffer.from(content, 'base64')
+function bytesOf(content: string): Uint8Array {
+  if (!content.startsWith('gzip:')) return Buffer.from(content, 'base64')
+  return process.getBuiltinModule('node:zlib').gunzipSync(Buffer.from(content.slice(5), 'base64'))
+}
 
 /** A folder that another user created is not trusted. */
 function isOurs(folder: string): boolean {
@@ -102,8 +103,8 @@ export async function runPacked(load: () => Promise<{ default: Kit }>): Promise<
   const readable = readableTraces(file)
   try {
     const { flags, isHelp } = readFlags(process.argv.slice(2))
-    for (const file of flags.envFrom) takeEnvironmentFile(resolve(file), true)
-    takeEnvironmentFile(join(dirname(file), '.env'))
+    for (const file of flags.envFrom) await takeEnvironmentFile(resolve(file), true)
+    await takeEnvironmentFile(join(dirname(file), '.env'))
     const code = isHelp ? undefined : await serveByWorkers(readRunOptions(flags, process.env), process.env)
     if (code !== undefined) process.exit(code)
     const { default: kit } = await load()

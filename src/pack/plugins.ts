@@ -35,6 +35,28 @@ export function ownPackages(built: string): Plugin {
   }
 }
 
+/** Built-in modules that take milliseconds to load. */
+const heavyBuiltins =
+  /^(?:node:)?(?:child_process|cluster|crypto|dgram|dns|http|http2|https|inspector|net|readline|tls|v8|vm|worker_threads|zlib)(?:\/promises)?$/
+
+/**
+ * Loads built-in modules when the code that imports them runs. In one ES module all imports stand at the top, so a server on stdio would
+ * load Node's HTTP server, too.
+ */
+export function lateBuiltins(): Plugin {
+  return {
+    name: 'jexo-late-builtins',
+    setup({ onResolve, onLoad }) {
+      onResolve({ filter: heavyBuiltins }, ({ path, kind }) =>
+        kind === 'import-statement' || kind === 'dynamic-import' ? { path, namespace: 'jexo-builtin' } : undefined,
+      )
+      onLoad({ filter: /.*/, namespace: 'jexo-builtin' }, ({ path }) => ({
+        contents: `module.exports = require(${JSON.stringify(path)})`,
+      }))
+    },
+  }
+}
+
 /** Excludes zod's messages in other languages, a third of a packed file, unless the kit uses `locales`. */
 export function englishOnly(): Plugin {
   return {

@@ -1,10 +1,11 @@
 import { existsSync } from 'node:fs'
 import { open } from 'node:fs/promises'
-import { resolve } from 'node:path'
+import { dirname, join, resolve } from 'node:path'
 import { parse as parseWords } from 'shell-quote'
 import { readConfigEntry } from '../host-config/config-file.js'
 import { kitErrors } from '../kit/errors.js'
 import type { Kit } from '../kit/kit.js'
+import { takeEnvironmentFile } from '../kit-file/dot-env.js'
 import { atFile, loadKit, shownPath } from '../kit-file/kit-file.js'
 import { Link } from '../link/link.js'
 import { packedMark } from '../packed-file/mark.js'
@@ -69,6 +70,7 @@ export async function openTarget(
   if (options.withoutLayers && target.kind !== 'kit') throw targetErrors.layersElsewhere(labelOf(target))
   if (target.kind === 'kit' && options.keepsKitApart) {
     const { KitProcessWire } = await import('./kit-process/wire.js')
+    await takeEnvironmentFile(join(dirname(target.file), '.env'))
     const showsUpstream = options.onUpstream !== undefined
     const wire = new KitProcessWire(target.file, {
       ...options,

@@ -76,7 +76,7 @@ export const serve = () => {
     .action(async (file: string, flags: Flags) => {
       // A kit may look at the environment while it is loaded.
       const environment = Object.assign(process.env, targetOptions({ env: flags.env ?? [] }).env)
-      for (const named of flags.envFrom ?? []) takeEnvironmentFile(resolve(named), true)
+      for (const named of flags.envFrom ?? []) await takeEnvironmentFile(resolve(named), true)
       // What cannot be read is said before anything is loaded; a file beside the kit may add to it.
       const alone = flags.tape === undefined ? [] : ['--tape']
       const early = await serveByWorkers(readRunOptions(flags, environment), environment, alone)

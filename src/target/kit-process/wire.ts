@@ -1,6 +1,5 @@
 import * as nodeModules from 'node:module'
-import { dirname, join } from 'node:path'
-import { takeEnvironmentFile } from '../../kit-file/dot-env.js'
+import { dirname } from 'node:path'
 import { kitFileErrors } from '../../kit-file/errors.js'
 import { shownPath } from '../../kit-file/kit-file.js'
 import { loadLimitOf } from '../../kit-file/loading.js'
@@ -37,7 +36,6 @@ export class KitProcessWire extends ChildWire {
     path: string,
     { showsUpstream = false, withoutLayers = false, env = {}, ...options }: KitProcessOptions = {},
   ) {
-    takeEnvironmentFile(join(dirname(path), '.env'))
     super(
       {
         command: process.execPath,
