@@ -21,9 +21,9 @@ export type Verdict =
 export interface AccessCheck {
   /** Issuers of the tokens, for the metadata that clients read; empty if callers cannot sign in. */
   readonly authorizationServers: readonly string[]
-  /** Scopes that every request needs of callers who sign in. */
+  /** Scopes that every request requires of callers who sign in. */
   readonly scopes: readonly string[]
-  /** The same for one caller, where it depends on how the caller is known. */
+  /** The same for one caller, if it depends on the check that identified the caller. */
   scopesFor?(identity: Identity): readonly string[]
   identify(request: AccessRequest): Verdict | Promise<Verdict>
 }
@@ -33,12 +33,12 @@ export const missingScopes = (identity: Identity, needed: readonly string[]): st
   identity.scopes.includes(anyScope) ? [] : needed.filter((scope) => !identity.scopes.includes(scope))
 
 /**
- * Accepts what any of several checks accepts, in their order.
+ * Accepts every caller that one of several checks accepts, in order.
  *
  * @example anyOf(issuerTokens({ issuer: 'https://id.example' }), namedTokens('callers.tokens.jsonl'))
  */
 export function anyOf(...checks: readonly AccessCheck[]): AccessCheck {
-  // What one of them asks for is asked of those whom it knows.
+  // The requirements of a check apply to the callers that it identified.
   const knownBy = new WeakMap<Identity, AccessCheck>()
   const withSignIn = checks.filter(({ authorizationServers }) => authorizationServers.length > 0)
   return {
@@ -88,7 +88,7 @@ export function staticToken(
   }
 }
 
-/** In a time that does not depend on where two texts begin to differ. */
+/** Compares in constant time. */
 export function isSame(given: string, wanted: string): boolean {
   let difference = given.length ^ wanted.length
   for (let at = 0; at < given.length; at++)

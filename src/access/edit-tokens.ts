@@ -6,7 +6,7 @@ import { replaceFile } from '../files/replace-file.js'
 import { accessErrors } from './errors.js'
 import { isCallerName, type NamedToken, parseTokenFile, sha256Of, tokenFileText } from './token-file.js'
 
-/** The callers of a token file; none where there is no file yet. Rejects with a `JexoError` if it cannot be read. */
+/** The callers of a token file; empty if there is no file yet. Rejects with a `JexoError` if it cannot be read. */
 export async function readTokens(file: string): Promise<NamedToken[]> {
   try {
     return parseTokenFile(file, await readFile(file, 'utf8'))
@@ -23,7 +23,10 @@ export interface NewToken {
   expires?: string
 }
 
-/** Makes a token, and adds its hash to the file. The token is returned, and is nowhere else. Rejects if the name is taken. */
+/**
+ * Creates a token, and adds its hash to the file. Returns the token, which is stored nowhere. Rejects if the name is in
+ * use.
+ */
 export async function addToken(file: string, { name, scopes, expires }: NewToken): Promise<string> {
   if (!isCallerName(name)) throw accessErrors.callerName(name)
   const token = `jexo_${randomBytes(32).toString('base64url')}`
@@ -35,7 +38,7 @@ export async function addToken(file: string, { name, scopes, expires }: NewToken
   return token
 }
 
-/** Takes a caller out of the file. Rejects if there is none of the name. */
+/** Removes a caller from the file. Rejects if the name is unknown. */
 export async function removeToken(file: string, name: string): Promise<void> {
   await change(file, (tokens) => {
     const rest = tokens.filter((known) => known.name !== name)
@@ -45,7 +48,7 @@ export async function removeToken(file: string, name: string): Promise<void> {
   })
 }
 
-/** In one step, by one process at a time, for the owner alone. */
+/** Replaces the file atomically, by one process at a time, readable only by its owner. */
 async function change(file: string, make: (tokens: NamedToken[]) => NamedToken[]): Promise<void> {
   try {
     await whileLocked(file, async () => replaceFile(file, tokenFileText(make(await readTokens(file)))))

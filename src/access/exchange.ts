@@ -2,7 +2,7 @@ import type { Identity } from '../kit/call.js'
 import { accessErrors } from './errors.js'
 import { fetchObject, isSafeUrl } from './issuer-metadata.js'
 
-/** This server at an authorization server. */
+/** This server's credentials at an authorization server. */
 export interface ExchangeClient {
   id: string
   secret: string
@@ -13,7 +13,7 @@ export interface ExchangeTarget {
   scopes?: readonly string[]
 }
 
-/** A token is requested again so long before it ends. */
+/** A token is requested again this long before it expires. */
 const earlyMs = 30_000
 const mostKept = 1000
 
@@ -23,13 +23,14 @@ export const basicCredentials = ({ id, secret }: ExchangeClient): string =>
 const formValue = (text: string) => new URLSearchParams([['', text]]).toString().slice(1)
 
 /**
- * Makes the function that gets a token for another API in the name of a caller (RFC 8693). Tokens are cached per caller until shortly before they expire. The caller's own token goes to the authorization server alone.
+ * Creates a function that gets a token for another API in the name of a caller (RFC 8693). Tokens are cached per caller
+ * until shortly before they expire. The caller's own token is only sent to the authorization server.
  */
 export function exchanger(metadata: () => Promise<Record<string, unknown>>, client: ExchangeClient) {
   const kept = new Map<string, { token: string; until: number }>()
   return (token: string, { issuer, subject, clientId, scopes: own }: Identity) =>
     async ({ audience, scopes = [] }: ExchangeTarget): Promise<string> => {
-      // Not by the person alone: another program of theirs may be allowed less.
+      // Cached by user and client, since another client of the same user may have fewer rights.
       const key = JSON.stringify([issuer, subject, clientId, own, audience, scopes])
       const known = kept.get(key)
       if (known && known.until > Date.now()) return known.token

@@ -8,11 +8,11 @@ import { KeptVerdicts } from './kept-verdicts.js'
 import { scopesIn } from './scopes.js'
 
 export interface IntrospectedTokensOptions {
-  /** The authorization server; its metadata names the endpoint. */
+  /** The authorization server; its metadata contains the endpoint. */
   issuer: string
-  /** The introspection endpoint, where the metadata does not name it. */
+  /** The introspection endpoint, if the metadata does not contain it. */
   endpoint?: string
-  /** This server at the authorization server. */
+  /** This server's credentials at the authorization server. */
   client: ExchangeClient
   /** Audience of the tokens. Default: the URL of this server. */
   audience?: string | readonly string[]

@@ -17,13 +17,13 @@ export function isSafeUrl(text: unknown): text is string {
 }
 
 export interface FetchLimits {
-  /** Longest wait for a response, in milliseconds. */
+  /** Time limit for a response, in milliseconds. */
   timeoutMs: number
   maxBytes: number
 }
 export const fetchLimits: FetchLimits = { timeoutMs: 5000, maxBytes: 1_000_000 }
 
-/** Fetches without following redirects, and with no more of the body than the limit. */
+/** Fetches without following redirects, and reads the body only up to the limit. */
 export async function fetchBounded(
   url: string,
   init: RequestInit = {},
@@ -31,12 +31,12 @@ export async function fetchBounded(
 ): Promise<Response> {
   const response = await fetch(url, { ...init, redirect: 'manual', signal: AbortSignal.timeout(timeoutMs) })
   const text = await textWithin(response, maxBytes)
-  // A status that has no body takes none.
+  // A response with this status has no body.
   const body = [101, 204, 205, 304].includes(response.status) ? null : text
   return new Response(body, { status: response.status || 502, headers: response.headers })
 }
 
-/** Gets a JSON object. Rejects with an `Error` that says why there is none. Redirects are not followed. */
+/** Gets a JSON object. Rejects with an `Error` that contains the reason. Redirects are not followed. */
 export async function fetchObject(
   url: string,
   init: RequestInit = {},
@@ -67,10 +67,13 @@ async function textWithin(response: Response, maxBytes: number): Promise<string>
   return text + decoder.decode()
 }
 
-/** Metadata of another issuer than the one that was asked for. */
+/** The metadata belongs to another issuer than the requested one. */
 export class IssuerMismatch extends Error {}
 
-/** The first metadata that answers and is of the issuer that was asked for. Rejects with an `Error` that says what was wrong. */
+/**
+ * The first metadata that responds and belongs to the requested issuer. Rejects with an `Error` that says what was
+ * wrong.
+ */
 export async function fetchIssuer(
   issuer: string,
   send: (url: string, init: RequestInit) => Promise<Response> = fetchBounded,
@@ -84,7 +87,7 @@ export async function fetchIssuer(
         throw new IssuerMismatch(`${url} is of the issuer ${JSON.stringify(value.issuer)}, not ${issuer}`)
       else return value
     } catch (error) {
-      // Another issuer's metadata is never passed over.
+      // Metadata of another issuer is an error, and not skipped.
       if (error instanceof IssuerMismatch) throw error
       reasons.push(`${url}: ${error instanceof Error ? reasonOf(error) : String(error)}`)
     }

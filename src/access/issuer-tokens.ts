@@ -8,7 +8,7 @@ import { KeptVerdicts } from './kept-verdicts.js'
 import { scopesIn } from './scopes.js'
 
 export interface IssuerTokensOptions {
-  /** The authorization server, as it names itself: https, or http on this machine. */
+  /** The authorization server's issuer identifier: https, or http on this machine. */
   issuer: string
   /** Audience of the tokens. Default: the URL of this server. */
   audience?: string | readonly string[]
@@ -16,9 +16,9 @@ export interface IssuerTokensOptions {
   scopes?: readonly string[]
   /** Signature algorithms that are accepted; asymmetric ones by default. */
   algorithms?: readonly string[]
-  /** How far clocks may differ, in milliseconds. Default: 30,000. */
+  /** Maximum difference of clocks, in milliseconds. Default: 30,000. */
   clockToleranceMs?: number
-  /** This server at the authorization server, for `call.identity.exchange`. */
+  /** This server's credentials at the authorization server, for `call.identity.exchange`. */
   client?: ExchangeClient
 }
 
@@ -35,11 +35,11 @@ const asymmetric = [
   'EdDSA',
   'Ed25519',
 ]
-/** No caller can make this server ask for keys more often. */
+/** Callers cannot make this server request keys more often. */
 const refetchMs = 60_000
-/** Keys that were withdrawn are noticed after this time. */
+/** Maximum age of keys, so that withdrawn keys are noticed. */
 const renewMs = 600_000
-/** After a failed discovery, the next request tries again only then. */
+/** After a failed discovery, requests try again only after this time. */
 const retryMs = 5000
 const maxTokenCharacters = 16_384
 
@@ -73,7 +73,7 @@ export function issuerTokens(options: IssuerTokensOptions): AccessCheck {
         }),
       )
       const expiresAtMs = Number(payload.exp) * 1000 + clockToleranceMs
-      // To the millisecond, as streams end.
+      // To the millisecond, since streams end at that time.
       if (expiresAtMs <= Date.now()) return { refused: 'invalid', reason: 'the token has expired' }
       const identity = identityOf(payload, issuer)
       if (identity.subject === '') return { refused: 'invalid', reason: 'the token names nobody' }
@@ -132,7 +132,7 @@ class IssuerKeys {
       return { keys: this.#keys }
     }
     if (Date.now() - this.#failedAt < retryMs) return { reason: this.#failure }
-    // However many requests wait for them, they are fetched once.
+    // Concurrent requests share one fetch.
     this.#fetching ??= this.#fetch().finally(() => {
       this.#fetching = undefined
     })

@@ -5,18 +5,18 @@ import { onNode } from './on-node.js'
 import { maxTokenFileBytes, type NamedToken, parseTokenFile, sha256Of } from './token-file.js'
 
 export interface NamedTokensOptions {
-  /** Scopes that every request needs. */
+  /** Scopes that every request requires. */
   scopes?: readonly string[]
   /** Called if the changed file cannot be read; the previous tokens stay valid. */
   onProblem?: (message: string) => void
 }
 
-/** How often the file is looked at, at most. */
+/** Minimum interval between checks of the file. */
 const lookMs = 1000
 
 /**
- * Accepts the tokens of a file that `jexo token add` keeps: a caller a line, with the hash of the token, scopes and an end. A changed file is read again.
- * Requests are answered with 503 while the file cannot be read.
+ * Accepts the tokens of a file that `jexo token add` writes: one caller per line, with the hash of the token, scopes
+ * and an expiry date. A changed file is read again. Requests are answered with 503 while the file cannot be read.
  *
  * @example serveHttp(kit, { access: namedTokens('callers.tokens.jsonl') })
  */
@@ -52,7 +52,7 @@ export function namedTokens(file: string, { scopes = [], onProblem }: NamedToken
       await look()
       if (!tokens) return { refused: 'unavailable', reason: 'the token file cannot be read' }
       const hash = await sha256Of(token)
-      // All of them, so that the time tells nothing of where one stands.
+      // Compares all of them, so that the time reveals nothing about the position.
       let found: NamedToken | undefined
       for (const known of tokens) if (isSame(hash, known.sha256)) found = known
       if (!found) return { refused: 'invalid', reason: 'the token is not known' }

@@ -1,7 +1,7 @@
 import { anyScope, isScope } from '../kit/scope.js'
 import { isObject } from '../protocol/messages.js'
 
-/** The scopes of a token: a text with spaces between them, or a list, under the names that issuers use. */
+/** The scopes of a token: a text separated by spaces, or a list, in the claims that issuers use. */
 export function scopesIn(claims: unknown): string[] {
   if (!isObject(claims)) return []
   const { scope, scp } = claims

@@ -2,20 +2,23 @@ import { isScope } from '../kit/scope.js'
 import { isObject } from '../protocol/messages.js'
 import { accessErrors } from './errors.js'
 
-/** One caller of a token file: who it is, and the hash of the token. The token itself is nowhere. */
+/** One caller of a token file: the name, and the hash of the token. The token itself is not stored. */
 export interface NamedToken {
   name: string
   /** SHA-256 of the token, in hexadecimal digits. */
   sha256: string
   scopes: readonly string[]
-  /** When it ends, ISO 8601; never, if it is omitted. */
+  /** Expiry date, ISO 8601; omitted if the token does not expire. */
   expires?: string
 }
 
 const head = { version: 1, kind: 'tokens' }
 export const maxTokenFileBytes = 5_000_000
 
-/** Reads a token file, JSON by lines (`schemas/tokens.schema.json`). Throws a `JexoError` that names the line that is wrong. */
+/**
+ * Parses a token file in JSON Lines (`schemas/tokens.schema.json`). Throws a `JexoError` that names the line with the
+ * error.
+ */
 export function parseTokenFile(file: string, text: string): NamedToken[] {
   const lines = text.split('\n').map((line, at) => ({ line: line.trim(), at: at + 1 }))
   const [first, ...rest] = lines.filter(({ line }) => line !== '')

@@ -12,19 +12,19 @@ export interface TrustedProxyOptions {
   scopesHeader?: string
   /** Headers whose values become claims, by the name of the claim. */
   claimHeaders?: Readonly<Record<string, string>>
-  /** Scopes that every request needs. */
+  /** Scopes that every request requires. */
   scopes?: readonly string[]
 }
 
 /**
- * Takes the caller from headers that a proxy in front sets, which signs people in itself. The proxy has to remove these headers from what callers
- * send. Throws if an address cannot be read.
+ * Takes the caller from headers that an authenticating proxy sets. The proxy must remove these headers from the
+ * requests of clients. Throws if an address is not valid.
  *
  * @example trustedProxy({ addresses: ['127.0.0.1'], subjectHeader: 'x-auth-user', scopesHeader: 'x-auth-scopes' })
  */
 export function trustedProxy(options: TrustedProxyOptions): AccessCheck {
   const { subjectHeader = 'x-forwarded-user', scopesHeader, claimHeaders = {}, scopes = [] } = options
-  // What is computed for a caller is computed once.
+  // One object per caller, so that values derived from it are computed once.
   const identities = new Map<string, Identity>()
   const ranges = options.addresses.map((text) => (text.includes('/') ? ipaddr.parseCIDR(text) : single(text)))
   const isProxy = (text: string | undefined): boolean => {

@@ -8,8 +8,8 @@ import { answersErrors } from './errors.js'
 const actions = ['accept', 'decline', 'cancel'] as const
 
 /**
- * Reads what `--answers` was given: `accept`, `decline` or `cancel` for every question, or a file with answers in order
- * (`schemas/answers.schema.json`). `onNone` is told of a question that no answer fits.
+ * Makes the answers that `--answers` asks for: `accept`, `decline` or `cancel` for every question, or those of a file,
+ * in order (`schemas/answers.schema.json`). `onNone` is called for a question without a matching answer.
  */
 export async function readAnswerer(given: string, onNone: (message: string) => void): Promise<Answerer> {
   const always = actions.find((action) => action === given)
@@ -23,7 +23,7 @@ export async function readAnswerer(given: string, onNone: (message: string) => v
   return answersFrom(parseAnswers(given, text), onNone)
 }
 
-/** Parses an answers file, YAML or JSON. Throws a `JexoError` that names the line or the entry that is wrong. */
+/** Parses an answers file, YAML or JSON. Throws a `JexoError` that names the line or the entry with the error. */
 export function parseAnswers(file: string, text: string): ReadyAnswer[] {
   const { value } = readYamlOr(text, (located) => answersErrors.answersUnreadable(file, located))
   if (!isObject(value) || value.version !== 1 || !Array.isArray(value.answers)) {

@@ -7,12 +7,12 @@ import { readValue } from '../target/arguments.js'
 import { foreignValidator } from '../transport/foreign-validator.js'
 
 export interface Terminal {
-  /** Asks for one line; undefined if there are no more. */
+  /** Asks for one line; undefined at the end of the input. */
   ask(prompt: string): Promise<string | undefined>
   say(text: string): void
 }
 
-/** Puts a server's questions to the person at a terminal, field by field. */
+/** Asks the user the server's questions on a terminal, field by field. */
 export function askOnTerminal(terminal: Terminal = standardTerminal()): Answerer {
   return async (question) => {
     terminal.say(`\nThe server asks: ${question.message}`)
@@ -42,10 +42,10 @@ async function askForm(terminal: Terminal, question: Extract<Question, { kind: '
   return { action: 'accept', content }
 }
 
-/** The input ended, or the person has interrupted. */
+/** The input ended, or the user pressed Ctrl-C. */
 const noMore = Symbol('no more input')
 
-/** Asks until the value fits the field; undefined for one that is left out. */
+/** Asks until the value is valid for the field; undefined for a skipped field. */
 async function askField(
   terminal: Terminal,
   name: string,
@@ -69,7 +69,7 @@ async function askField(
   }
 }
 
-/** Several choices are typed with commas. */
+/** Several choices are separated by commas. */
 function valueFor(field: JsonObject, typed: string): unknown {
   const value = readValue(field, typed, false)
   if (field.type !== 'array' || typed.startsWith('[')) return value
@@ -77,7 +77,7 @@ function valueFor(field: JsonObject, typed: string): unknown {
   return typed.split(',').map((item) => readValue(items, item.trim(), false))
 }
 
-/** Why a value does not fit a field, in a sentence; undefined where it does, and where the server's schema cannot tell. */
+/** Why a value is not valid for a field; undefined if it is, or if the server's schema cannot be used. */
 async function reasonAgainst(field: JsonObject, value: unknown): Promise<string | undefined> {
   try {
     const validate = await foreignValidator.prepare(field)
@@ -88,7 +88,7 @@ async function reasonAgainst(field: JsonObject, value: unknown): Promise<string 
   }
 }
 
-/** Asks until the key is one of those that are offered. */
+/** Asks until the answer is one of the offered keys. */
 async function askAction(terminal: Terminal, question: string): Promise<'accept' | 'decline' | 'cancel'> {
   for (;;) {
     const typed = (await terminal.ask(`${question} [y]es, [n]o, Enter to cancel: `))?.trim().toLowerCase()

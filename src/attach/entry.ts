@@ -14,7 +14,9 @@ import type { Target } from '../target/target.js'
 import type { ChildCommand } from '../transport/child-wire.js'
 import { attachErrors } from './errors.js'
 
-/** The entry of a server in a host's configuration. Everything in it is absolute: hosts have another PATH and folder. */
+/**
+ * The entry of a server in a host's configuration. All paths are absolute, since hosts have another PATH and folder.
+ */
 export type HostEntry =
   | { command: string; args: string[]; env?: Record<string, string>; cwd?: string }
   | { url: string; headers?: Record<string, string> }
@@ -32,7 +34,7 @@ export interface NeededSecret {
 export interface Attachable {
   name: string
   entry: HostEntry
-  /** Secrets the kit needs: they do not go into the entry, but by reference where the shape has such. */
+  /** Required secrets. They are not part of the entry, except by reference if the shape supports that. */
   secrets: readonly NeededSecret[]
   /** Settings that the kit reads from the file `.env` in its folder. */
   fromFile?: { file: string; names: readonly string[] }
@@ -41,9 +43,9 @@ export interface Attachable {
 export interface EntryOptions {
   /** Variables that were given for the entry. */
   env?: Readonly<Record<string, string>>
-  /** Folder that was given for it. */
+  /** The given working folder. */
   cwd?: string
-  /** Headers as they were typed: a reference such as `${env:NAME}` is written as it is. */
+  /** Headers as given: a reference such as `${env:NAME}` is kept. */
   typedHeaders?: Readonly<Record<string, string>>
 }
 
@@ -98,7 +100,7 @@ export async function entryFor(
   }
 }
 
-/** A command by its absolute path: hosts have another PATH and another folder. Throws if there is no such program. */
+/** A command with its absolute path, since hosts have another PATH and folder. Throws if there is no such program. */
 function entryForCommand(
   { command, args, cwd, env = {} }: ChildCommand,
   environment: Readonly<Record<string, string | undefined>>,
@@ -125,8 +127,8 @@ function entryForCommand(
 }
 
 /**
- * The same entry with the relay in between, which writes what passes to a tape. A URL becomes a command, since hosts start
- * commands and nothing has to run beforehand then.
+ * The same entry with the relay in between, which records to a tape. A URL becomes a command, since hosts start
+ * commands, and no other process must run then.
  */
 export function withRelay(target: Target, { entry }: Attachable, tape: string): HostEntry {
   const jexo = realpathSync(packageFile('bin/jexo.mjs'))
@@ -142,7 +144,10 @@ function wordsFor(entry: HostEntry): string[] {
   return [entry.url, ...headers.flatMap(([name, value]) => ['--header', `${name}: ${wordFor(name, value)}`])]
 }
 
-/** All users of the machine can read arguments, so secrets are passed as environment variables, and the argument contains the name. */
+/**
+ * All users of the machine can read arguments, so secrets are passed as environment variables, and the argument
+ * contains the name.
+ */
 const wordFor = (name: string, value: string): string =>
   isSecretHeader(name) || isSecretValue(value) ? `\${env:${variableFor(name)}}` : value
 const variableFor = (name: string): string => `JEXO_HEADER_${name.toUpperCase().replace(/[^A-Z0-9]+/g, '_')}`

@@ -6,12 +6,12 @@ import { connectOnNode } from '../transport/node-connect.js'
 import type { HostEntry } from './entry.js'
 
 export type Tried =
-  /** `isSignedIn`: with the sign-in of the person who attaches it. */
+  /** `isSignedIn`: with the sign-in of the current user. */
   | { ok: true; server: string; revision: string; tools: number; tookMs: number; isSignedIn: boolean }
   /** `needsSignIn`: the server requires a sign-in, which hosts support themselves. */
   | { ok: false; reason: string; needsSignIn: boolean }
 
-/** Tries an entry the way a host would: from another folder, with no environment but what the entry gives, no shell. */
+/** Tries an entry as a host would: from another folder, with only the entry's environment, without a shell. */
 export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tried> {
   const startedAt = performance.now()
   const target =
@@ -38,7 +38,7 @@ export async function tryEntry(entry: HostEntry, timeoutMs = 20_000): Promise<Tr
   }
 }
 
-/** The reason without the advice of a closed connection, which does not apply here. */
+/** The reason, without the advice for closed connections, which does not apply here. */
 function reasonOf(error: unknown): string {
   if (!isJexoError(error)) return messageOf(error)
   return error.code === 'closed' ? error.problem : error.message

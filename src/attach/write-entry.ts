@@ -12,29 +12,32 @@ import { attachErrors } from './errors.js'
 /** A planned change of a file. */
 export interface Change {
   file: string
-  /** Path of keys under which the entry stands. */
+  /** Keys that lead to the entry. */
   path: readonly string[]
   did: 'added' | 'renewed' | 'removed' | 'is there already' | 'is not there'
   /** The change as a line diff; empty if there is none. */
   difference: string
   before: string | undefined
   after: string
-  /** The host asks a person for the secrets. */
+  /** The host asks a user for the secrets. */
   asksForSecrets?: boolean
 }
 export interface ChangeOptions {
   shape?: ShapeName
-  /** Replaces an entry of another server that has the name. */
+  /** Replaces an entry of another server with the same name. */
   mayReplace?: boolean
-  /** Secrets that the server needs: by reference where the shape has such; else variables are left out, and headers refused. */
+  /**
+   * Required secrets: written by reference if the shape supports that; otherwise variables are left out, and headers
+   * are refused.
+   */
   secrets?: readonly NeededSecret[]
-  /** Writes the values of secrets that were given. */
+  /** Writes the values of the given secrets. */
   mayWriteSecrets?: boolean
 }
 
 /**
- * Plans to write an entry into a host's configuration: comments, order and other entries stay. Rejects with a `JexoError` if the file
- * cannot be read, or the name is another server's.
+ * Plans the change of a host's configuration for an entry: comments, order and other entries stay. Rejects with a
+ * `JexoError` if the file cannot be read, or the name belongs to another server.
  */
 export async function planEntry(
   file: string,
@@ -69,7 +72,7 @@ export async function planEntry(
   }
 }
 
-/** The text of a file of a shape that holds the entry and nothing else. */
+/** The text of a file that contains only the entry. */
 export function textOf(name: ShapeName, entryName: string, { entry, secrets }: Attachable): string {
   const shape = shapeOf('', '', name)
   const { wanted, inputs } = asWritten(shape, [name], withPlaces(entry, secrets), secrets)
@@ -83,7 +86,7 @@ function withPlaces(entry: HostEntry, secrets: readonly NeededSecret[]): HostEnt
   return { ...entry, ...(entry.headers ? { headers: { ...entry.headers, ...Object.fromEntries(places) } } : {}) }
 }
 
-/** Plans to take an entry out of a host's configuration. */
+/** Plans the removal of an entry from a host's configuration. */
 export async function planRemoval(
   file: string,
   name: string,
@@ -107,8 +110,8 @@ export async function planRemoval(
 }
 
 /**
- * Applies a change atomically; the previous file is kept as a backup. A link is followed to the file that it leads to; mode and owner stay.
- * Returns where the copy is, undefined if nothing was to be kept.
+ * Applies a change atomically; the previous file is kept as a backup. A link is followed to its file; mode and owner
+ * stay. Returns the path of the backup, undefined if there was no file.
  */
 export async function carryOut({ file, before, after }: Change): Promise<string | undefined> {
   if (before === after) return undefined
@@ -116,7 +119,7 @@ export async function carryOut({ file, before, after }: Change): Promise<string 
     const target = await linkedFile(file)
     const known = before === undefined ? undefined : await stat(target)
     const first = `${target}.before-jexo`
-    // The first is how the file was before anything was attached, and stays; another has the last change.
+    // The first backup is the file before any change, and is kept; the other one is replaced at each change.
     const isTaken = (await lstat(first).catch(() => undefined))?.isFile() === true
     const backup = before === undefined ? undefined : isTaken ? `${first}-last` : first
     if (backup !== undefined) await replaceFile(backup, before ?? '', known)
@@ -153,10 +156,10 @@ async function readIfThere(file: string): Promise<string | undefined> {
   }
 }
 
-/** True where entries refer to what the host asks a person for. */
+/** True if entries refer to values that the host asks the user for. */
 const hasInputs = (shape: Shape, path: readonly string[]) => path.at(-1) === 'servers' && shape.takesInputs
 
-/** How an entry is written in a map: one called `servers` says of each how it is reached, and has inputs for secrets. */
+/** The entry in the format of a map: in one called `servers`, each entry has a `type`, and secrets are inputs. */
 function asWritten(
   shape: Shape,
   path: readonly string[],
@@ -189,7 +192,7 @@ export function withValues(entry: HostEntry, secrets: readonly NeededSecret[]): 
 function isSameServer(known: Readonly<Record<string, unknown>>, entry: HostEntry): boolean {
   if ('url' in entry) return known.url === entry.url
   if (!Array.isArray(known.args)) return false
-  // A relay goes before the same thing.
+  // A relay is compared by the server behind it.
   const subject = (args: readonly unknown[]) => (args[1] === 'serve' || args[1] === 'relay' ? args[2] : args.at(-1))
   return subject(known.args) === subject(entry.args)
 }

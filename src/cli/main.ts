@@ -17,7 +17,7 @@ export async function main(argv: readonly string[]): Promise<void> {
   await finish(await runCommand(argv))
 }
 
-/** `jexo show … | head` has what it wants: that is not an error. */
+/** `jexo show … | head` closes the pipe early, which is not an error. */
 function endWhenNobodyReads(): void {
   process.stdout.on('error', (error: NodeJS.ErrnoException) => {
     if (error.code !== 'EPIPE') throw error
@@ -47,7 +47,10 @@ export async function runCommand(argv: readonly string[]): Promise<number> {
   }
 }
 
-/** Verbs in the order of the work. Only the one that was typed is loaded: what the others need takes longer than most calls. */
+/**
+ * Verbs in the order of the work. Only the requested one is loaded, since loading all would take longer than most
+ * calls.
+ */
 export const verbs: Readonly<Record<VerbName, () => Promise<() => Command>>> = {
   new: async () => (await import('./verbs/new.js')).newCommand,
   wrap: async () => (await import('./verbs/wrap.js')).wrap,
@@ -148,13 +151,13 @@ function stacksOf(error: Error): string {
   return cause instanceof Error ? `${stack}\ncaused by ${stacksOf(cause)}` : stack
 }
 
-/** Pages that have to be visited first (-32042). */
+/** Pages that must be visited first (-32042). */
 function pagesIn({ data }: RpcError): string[] {
   const pages = isObject(data) && Array.isArray(data.elicitations) ? data.elicitations.filter(isObject) : []
   return pages.map(({ message, url }) => `  ${message}: ${url}`)
 }
 
-/** Ends the process when everything is written; a kit may hold timers and sockets that would keep it alive. */
+/** Ends the process when all output is written, since a kit may hold timers and sockets that keep it alive. */
 async function finish(code: number): Promise<void> {
   for (const stream of [process.stdout, process.stderr]) {
     if (stream.writableLength > 0) await new Promise((resolve) => stream.once('drain', resolve))

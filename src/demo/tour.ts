@@ -1,7 +1,7 @@
 import type { Link } from '../link/link.js'
 import type { EmbeddedContent, ToolResult } from '../protocol/types.js'
 
-/** One stop of the tour: what a person wants to know, the command for it, and what came back. */
+/** One stop of the tour: a question, the command that answers it, and its output. */
 export interface Stop {
   wish: string
   command: string
@@ -17,7 +17,7 @@ export interface RegistryAt {
   key: string
 }
 
-/** Walks through the apiary by real calls, one stop after the other. */
+/** Runs the tour of the apiary with real calls, one stop after the other. */
 export async function* tour(link: Link, target: string, registry: RegistryAt): AsyncGenerator<Stop> {
   const all = [...steps(target), ...dataSteps(target), ...registrySteps(target, registry)]
   for (const { wish, command, run } of all) {
@@ -108,7 +108,7 @@ function steps(target: string): Step[] {
   ]
 }
 
-/** What the ledger, the field guide, the graph and the scales know. */
+/** Questions to the ledger, the field guide, the graph and the scales. */
 function dataSteps(target: string): Step[] {
   const dry = { site: 'Orchard End', driest: 16.5 }
   const question = 'select site, sum(kg) as kg from season group by site order by kg desc'
@@ -186,7 +186,7 @@ function dataSteps(target: string): Step[] {
 
 type Rows = { rows: Record<string, unknown>[] }
 
-/** A hive is added by a tool, and the REST API behind it is asked without one: is it really there? */
+/** A tool adds a hive, and a direct request to the REST API behind it shows that it exists. */
 function registrySteps(target: string, { url, key }: RegistryAt): Step[] {
   const hive = { hive: 'ML-13', site: 'Orchard End', queen: 2026, frames: 10, keeper: 'Cora Withy' }
   const words = Object.entries(hive).map(([name, value]) => `${name}=${JSON.stringify(value)}`)

@@ -15,7 +15,7 @@ import { roots } from './roots.js'
 import type { Session } from './session.js'
 import { upstream } from './upstream.js'
 
-/** Makes the second argument of an author's function for one request. */
+/** Creates the second argument of an author's function for one request. */
 export const callFor = (session: Session, incoming: Incoming, logger: string): Call =>
   new ActiveCall(session, incoming, logger)
 
@@ -32,14 +32,15 @@ export function completionCallFor(
 }
 
 /**
- * A call that is under way. Its functions are getters, which cost nothing until they are used and can be destructured, as in `({ hive }, { progress, signal })`.
+ * A call in progress. Its functions are getters, which cost nothing until they are used and can be destructured, as in
+ * `({ hive }, { progress, signal })`.
  */
 class ActiveCall implements Call {
   #state: StateMap | undefined
   readonly #session: Session
   readonly #incoming: Incoming
   readonly #logger: string
-  // Of the kit that the call began with, whatever is served by the time it uses them.
+  // Belongs to the kit that the call began with, even if another one is served later.
   readonly #shared: SharedThings
   readonly settings: Readonly<Record<string, string>>
   readonly identity: Identity | undefined
@@ -134,7 +135,7 @@ export interface LayeredRequest {
   filled: Readonly<Record<string, string>> | undefined
 }
 
-/** A call that goes through layers: they see what is called, and may change its input and its signal. */
+/** A call that goes through layers: they see the part and the method, and may change the input and the signal. */
 export class LayeredCall extends ActiveCall implements LayerCall, CompletionCall {
   readonly method: LayeredMethod
   readonly part: Part

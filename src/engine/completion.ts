@@ -21,7 +21,7 @@ const textOnly: Check = (value) =>
 /** completion/complete for arguments of prompts and variables of templates (Completion). */
 export const completion: Feature = {
   declare: (index) => (index.hasCompletions ? { completions: {} } : {}),
-  // The first revision has the method without a capability for it.
+  // The first revision has the method, but no capability for it.
   isOffered: (session) => session.capabilities.completions !== undefined || !session.revision.completionsCapability,
   answers: { 'completion/complete': complete },
 }

@@ -14,7 +14,7 @@ export interface DurableData {
   identity?: Identity
 }
 
-/** Hands a call in as work for any process; undefined where the server has no store for that. */
+/** Adds a call as a job for any process; undefined if the server has no store for jobs. */
 export function startDurable(
   session: Session,
   incoming: Incoming,

@@ -7,13 +7,13 @@ import type { RunningKit } from './running-kit.js'
 import { stateIn } from './session-state.js'
 import { carryOutCall } from './tools.js'
 
-/** Takes up work that a process has handed in, this one or another. Rejects where it is to be tried again. */
+/** Runs a job that this or another process has added. Rejects if it should be tried again. */
 export async function takeUp(running: RunningKit, job: Job): Promise<void> {
   const { mirror } = running.tasks
   const { request, session, identity } = job.data as unknown as DurableData
   const state = stateIn(session.state)
   const tool = running.indexFor(undefined, undefined, true).tools.get(String(request.params.name))
-  // Another version of the kit may have it.
+  // Another version of the kit may have the tool.
   if (!mirror || !state || !tool?.part.durable)
     throw leaveToOthers(`there is no durable tool ${JSON.stringify(request.params.name)} here`)
   const { attempts } = tool.part.durable
@@ -60,7 +60,7 @@ export async function takeUp(running: RunningKit, job: Job): Promise<void> {
   } finally {
     await mirror.settled()
     mirror.forget(work)
-    // What has ended is read from where all processes keep it.
+    // The status of an ended task is read from the shared store.
     running.tasks.drop(job.id)
     engine.handOver()
   }

@@ -19,24 +19,24 @@ import { restore, type SessionState } from './session-state.js'
 export interface EngineHandlers {
   /** Sends one message; `related` is the client's request it belongs to, undefined for what belongs to none. */
   send(message: Message, related: RequestId | undefined): void
-  /** A request is over; `answered` is false where it was cancelled. */
+  /** A request has ended; `answered` is false if it was cancelled. */
   settled?(id: RequestId, answered: boolean): void
-  /** `initialize` was answered: who connected, by which revision. */
+  /** `initialize` was answered: the client and the revision. */
   opened?(engine: Engine): void
 }
 export interface EngineOptions {
   sessionId?: string
   identity?: Identity
-  /** Every message on its own: no lifecycle, no client capabilities; the revision comes from outside. */
+  /** Every message is independent: no lifecycle, no client capabilities; the revision is given. */
   stateless?: Revision
   /** Parts that this session is narrowed to, by name, glob or `tag:…`, separated by commas. */
   only?: string
   limits?: Partial<DialogueLimits>
   /** How messages travel, for telemetry; undefined within one process. */
   network?: 'pipe' | 'tcp'
-  /** Other processes work on the session too: they all hear of changes in another way. */
+  /** Other processes serve the session too, and are notified of changes in another way. */
   isShared?: boolean
-  /** The state that another process has left it in. */
+  /** The state from another process. */
   restored?: SessionState
   /** Prefix of the ids of this side's requests. */
   idPrefix?: string
@@ -44,7 +44,7 @@ export interface EngineOptions {
   features?: readonly Feature[]
 }
 
-/** The server side of the protocol for one session. It does no I/O: a transport hands messages in and takes them out. */
+/** The server side of the protocol for one session. It does no I/O: a transport passes messages in and out. */
 export class Engine implements Session {
   readonly running: RunningKit
   readonly sessionId: string | undefined
@@ -105,7 +105,7 @@ export class Engine implements Session {
     running.sessions.add(this)
   }
 
-  /** The parts as this session sees them now. */
+  /** The parts that this session sees now. */
   get index(): PartIndex {
     return this.running.indexFor(this.only, this.identity, this.showsViews)
   }
@@ -120,12 +120,12 @@ export class Engine implements Session {
     return scopesFor(this.running, message, identity, this.only, this.showsViews)
   }
 
-  /** How many of the client's requests are being worked on. */
+  /** Number of the client's requests in progress. */
   get inFlight(): number {
     return this.#dialogue.inFlight
   }
 
-  /** True while nothing waits for anything. */
+  /** True if no request is in progress. */
   get isIdle(): boolean {
     return this.#dialogue.inFlight === 0 && !this.#dialogue.isWaiting
   }
@@ -148,14 +148,14 @@ export class Engine implements Session {
     return this.#dialogue.isInFlight(id)
   }
 
-  /** Takes a message of the peer; over HTTP with who has sent it. */
+  /** Receives a message of the peer; over HTTP, with its sender. */
   receive(message: Message, identity = this.identity): void {
     this.identity = identity
     this.running.observer?.message(this, message, 'client')
     this.#dialogue.receive(message)
   }
 
-  /** Sends a request that belongs to none of the client's. */
+  /** Sends a request that belongs to none of the client's requests. */
   ask(method: string, params: JsonObject, options: AskOptions): Promise<JsonObject> {
     return this.#dialogue.ask(method, params, options)
   }
@@ -212,7 +212,7 @@ export class Engine implements Session {
     if (this.phase !== 'new' && !this.isStateless) this.watch?.closed()
   }
 
-  /** This process has no part in the session any more. Telemetry of the end is reported by the other process. */
+  /** This process no longer serves the session. The other process reports the end to telemetry. */
   handOver(why = 'another process goes on with this session'): void {
     this.#end()
     this.#dialogue.close(why)
@@ -232,7 +232,7 @@ export class Engine implements Session {
   }
 
   #hear(method: string, params: JsonObject): void {
-    // Peers choose the name: one such as `constructor` must not find what every object has.
+    // Peers choose the name: one such as `constructor` must not find a property of every object.
     for (const { hear } of this.#features) if (hear && Object.hasOwn(hear, method)) hear[method]?.(this, params)
   }
 }
@@ -267,7 +267,7 @@ type Methods = ReadonlyMap<string, { answer: Answer; isOffered: Feature['isOffer
 
 const made = new WeakMap<readonly Feature[], Methods>()
 
-/** Every request method that one of the features answers; made once for all sessions that have them. */
+/** All request methods of the features; made once for all sessions with the same features. */
 function methodsOf(features: readonly Feature[]): Methods {
   const known = made.get(features)
   if (known) return known

@@ -10,7 +10,7 @@ export type Answer = (session: Session, incoming: Incoming) => unknown
 
 /** A feature of the standard. Each has a separate file. */
 export interface Feature {
-  /** The capabilities that it adds to the server's. A stateless session declares exactly what the kit has. */
+  /** The capabilities that it adds to those of the server. A stateless session declares exactly those of the kit. */
   declare(index: PartIndex, isStateless: boolean, running: RunningKit, session: Session): ServerCapabilities
   /** False if its methods return -32601 in this session. */
   isOffered(session: Session): boolean

@@ -5,13 +5,13 @@ import { keyOf, labelOf, type Part } from '../kit/part.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import type { PartIndex } from './part-index.js'
 
-/** The parts that do not exist for a caller; `key` is the same for all to whom the same parts do not exist. */
+/** The parts that are hidden from a caller; `key` is equal for callers with the same hidden parts. */
 interface Hidden {
   readonly key: string
   readonly parts: ReadonlySet<Part>
 }
 
-/** Which parts exist for whom. Results are cached per caller until the parts change. */
+/** Determines which parts are visible to whom. Results are cached per caller until the parts change. */
 export class Gates {
   readonly #report: (text: string) => void
   #index: PartIndex | undefined
@@ -22,7 +22,7 @@ export class Gates {
     this.#report = report
   }
 
-  /** Undefined where everything exists for the caller. */
+  /** Undefined if everything is visible to the caller. */
   hiddenFrom(identity: Identity, kit: Kit, index: PartIndex): Hidden | undefined {
     if (this.#index !== index) {
       this.#index = index
@@ -92,7 +92,7 @@ function readable(index: PartIndex, uri: string): Part | undefined {
   return undefined
 }
 
-/** Every scope that parts ask for which everybody may know of. */
+/** All scopes that parts require, of parts that are visible to everyone. */
 export const scopesOffered = (kit: Kit): string[] => [
   ...new Set([...kit.scopes, ...kit.parts.flatMap((part) => (part.visibleTo ? [] : (part.scopes ?? [])))]),
 ]

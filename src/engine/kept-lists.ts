@@ -3,12 +3,15 @@ import type { JsonObject } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import type { PartIndex } from './part-index.js'
 
-/** Pages that are kept for one set of parts: clients ask for each of them, in a few revisions. */
+/** Maximum number of cached pages for one set of parts: clients request each of them, in a few revisions. */
 const mostPages = 64
 
 const kept = new WeakMap<PartIndex, Map<string, JsonObject>>()
 
-/** A page of a list of definitions, made and encoded once for each set of visible parts, revision and cursor. A cursor that is not valid throws, and is not kept. */
+/**
+ * A page of a list of definitions, encoded once for each set of visible parts, revision and cursor. An invalid cursor
+ * throws, and is not cached.
+ */
 export function keptPage(
   index: PartIndex,
   list: string,

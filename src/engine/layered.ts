@@ -7,7 +7,7 @@ import { LayeredCall } from './call-context.js'
 import type { Session } from './session.js'
 import { upstream } from './upstream.js'
 
-/** A request for a part with its checked input, which passes through layers. */
+/** A request for a part, with checked input, that passes through layers. */
 export interface Layered {
   readonly session: Session
   readonly incoming: Incoming
@@ -18,19 +18,19 @@ export interface Layered {
   readonly uri?: string
   /** Arguments that were entered before, for a completion. */
   readonly filled?: Readonly<Record<string, string>>
-  /** Checks an input that a layer put in the place of the other. */
+  /** Checks an input that a layer has replaced. */
   readonly check: Check
   /** The function of the part. */
   readonly run: (input: unknown, call: LayeredCall) => unknown
 }
 
-/** The layers of a part that are around a method. */
+/** The layers of a part for a method. */
 export const layersFor = (layers: readonly Layer[], method: LayeredMethod): readonly Layer[] =>
   layers.every(({ methods }) => methods === undefined || methods.includes(method))
     ? layers
     : layers.filter(({ methods }) => methods === undefined || methods.includes(method))
 
-/** Runs a part inside its layers, outermost first. Rejects with what a layer or the part throws. */
+/** Runs a part inside its layers, outermost first. Rejects with the error of a layer or the part. */
 export function throughLayers(layered: Layered): Promise<unknown> {
   const { session, incoming, part, layers, method } = layered
   const { uri, filled, input } = layered
@@ -47,13 +47,13 @@ export function throughLayers(layered: Layered): Promise<unknown> {
   }
   /** The results of `next()` by layer, to find the layer that lost a result. */
   const passed: Promise<unknown>[] = []
-  // No function here is async, and nothing waits: what a layer costs is its own promise.
+  // No function here is async, so that each layer only costs its own promise.
   const at = (index: number): Promise<unknown> => {
     const layer = layers[index]
     try {
       if (!layer) return call.input === accepted ? promised(layered.run(accepted, call)) : accept()
       const next = () => {
-        // A layer that goes on after the answer is out must not run the part once more.
+        // A layer that continues after the response was sent must not run the part again.
         if (isOver || incoming.isOver) return Promise.reject(kitErrors.layerLate(layer.name, part.name))
         const inner = at(index + 1)
         passed[index] = inner
@@ -78,7 +78,7 @@ export function throughLayers(layered: Layered): Promise<unknown> {
 
 const promised = (value: unknown): Promise<unknown> => (value instanceof Promise ? value : Promise.resolve(value))
 
-/** Rejects if a layer was given a result and returned none: the outermost such layer has forgotten to. */
+/** Rejects with the outermost layer that received a result and returned none. */
 async function findLoss(
   layers: readonly Layer[],
   passed: readonly (Promise<unknown> | undefined)[],

@@ -20,7 +20,7 @@ export const logging: Feature = {
   },
 }
 
-/** Sends one log message on the stream of the request that it came from; below the session's level it is not sent. */
+/** Sends a log message on the stream of its request, unless it is below the session's level. */
 export function sendLog(
   session: Session,
   incoming: Incoming,
@@ -39,7 +39,7 @@ function masked(session: Session, value: unknown): unknown {
     const text = JSON.stringify(value)
     return text === undefined ? String(value) : JSON.parse(session.running.mask(text))
   } catch {
-    // What JSON cannot carry (a cycle, a bigint) is still worth a line.
+    // Values that JSON cannot represent (a cycle, a bigint) still produce a line.
     return session.running.mask(String(value))
   }
 }

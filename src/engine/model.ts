@@ -8,7 +8,7 @@ import { engineErrors } from './errors.js'
 import { personTimeoutMs } from './person.js'
 import type { Session } from './session.js'
 
-/** sampling/createMessage: asks the host's model, within what the host has declared (Sampling). */
+/** sampling/createMessage: sends a request to the host's model, within the host's declared capabilities (Sampling). */
 export async function askModel(
   session: Session,
   incoming: Incoming,

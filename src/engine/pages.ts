@@ -5,7 +5,7 @@ import { rpcErrors } from '../protocol/rpc-error.js'
 /** Position of an entry in a list. Positions are never reused, so that cursors survive changes of the list. */
 export interface Position {
   place: number
-  /** Within a place that holds many, such as a template's resources. */
+  /** Position within an entry that stands for many, such as a template's resources. */
   offset: number
 }
 export interface Placed<T> extends Position {
@@ -14,7 +14,7 @@ export interface Placed<T> extends Position {
 
 const start: Position = { place: -1, offset: 0 }
 
-/** Reads an opaque cursor of one list. Throws -32602 for anything that this list cannot have given out (Pagination). */
+/** Parses an opaque cursor of one list. Throws -32602 for anything that this list cannot have issued (Pagination). */
 function readCursor(list: string, params: JsonObject, latestPlace: number): Position {
   const { cursor } = params
   if (cursor === undefined) return start
@@ -31,7 +31,7 @@ const writeCursor = (list: string, at: Position): string => toBase64Url(`${list}
 const cursorText = (list: string, found: RegExpExecArray) =>
   writeCursor(list, { place: Number(found[2]), offset: Number(found[3]) })
 
-/** One page of a list that is in order: what comes after the cursor, and the cursor of what comes after that. */
+/** One page of an ordered list: the entries after the cursor, and the cursor for the next page. */
 export function pageOf<T>(
   list: string,
   entries: readonly Placed<T>[],

@@ -1,7 +1,7 @@
 import type { JsonObject } from '../protocol/messages.js'
 import { rpcErrors } from '../protocol/rpc-error.js'
 
-/** A request's string parameter. Throws -32602 where it is missing or something else. */
+/** A string parameter of a request. Throws -32602 if it is missing or has another type. */
 export function stringParam(params: JsonObject, name: string): string {
   const value = params[name]
   if (typeof value !== 'string') throw rpcErrors.invalidParams(`"${name}" must be a string`)

@@ -17,7 +17,7 @@ import type { Revision } from '../protocol/revisions.js'
 import type { PromptDefinition, ResourceDefinition, TemplateDefinition, ToolDefinition } from '../protocol/types.js'
 import type { Placed } from './pages.js'
 
-/** A part made ready for use: its definition for each revision, its place in the list, its checks. */
+/** A part prepared for use: its definition for each revision, its position in the list, its checks. */
 export interface Ready<P extends Part, Definition> {
   readonly part: P
   readonly place: number
@@ -38,13 +38,16 @@ export class PartIndex {
   readonly resources = new Map<string, ReadyResource>()
   readonly templates = new Map<string, ReadyTemplate>()
   readonly prompts = new Map<string, ReadyPrompt>()
-  /** The highest place given so far. */
+  /** The highest position so far. */
   readonly latestPlace: number
 
   readonly #outer: readonly Layer[]
   readonly #forPages: boolean
 
-  /** `outer` are layers around all parts; with `forPages`, tools say who may call them, and which view shows their result. */
+  /**
+   * `outer` are layers around all parts; with `forPages`, tools declare who may call them, and which view shows their
+   * result.
+   */
   constructor(
     parts: readonly Part[],
     validator: JsonSchemaValidator,
@@ -150,7 +153,7 @@ function toolDefinition(part: ToolPart, forPages: boolean): ToolDefinition {
   }
 }
 
-/** Pages may call only tools whose author has said so; and the one that they show, to show it again. */
+/** Views may call only tools whose author allows it, and the tool that they show. */
 function metaWithUi({ meta, view, forPages }: ToolPart): Pick<ToolDefinition, '_meta'> {
   const visibility = { too: ['model', 'app'], only: ['app'], none: view ? undefined : ['model'] }[
     forPages ?? 'none'

@@ -6,7 +6,7 @@ import type { Session } from './session.js'
 
 const cannotAsk = 'this host cannot put questions to a person'
 
-/** Asks for the required arguments that a tool may ask for and that are absent; returns the arguments with the answers. */
+/** Asks for missing required arguments that the tool allows to be asked for; returns the arguments with the answers. */
 export async function askForMissing(
   session: Session,
   incoming: Incoming,
@@ -37,7 +37,7 @@ export async function askForMissing(
 
 const saidNo = { decline: 'declined', cancel: 'closed the question without an answer' } as const
 
-/** Asks the person before a tool runs, where it wants that; returns why it must not run, or undefined. */
+/** Asks the user before a tool runs, if the tool requires it; returns the reason why it must not run, or undefined. */
 export async function confirmed(
   session: Session,
   incoming: Incoming,

@@ -9,10 +9,10 @@ import { codes, RpcError } from '../protocol/rpc-error.js'
 import { engineErrors } from './errors.js'
 import type { Session } from './session.js'
 
-/** How long a person may take to answer. */
+/** Time limit for the user's answer. */
 export const personTimeoutMs = 600_000
 
-/** True if the host has said that it can put a form to a person, or send one to a page (Elicitation). */
+/** True if the host declared that it can show a form, or send a user to a page (Elicitation). */
 export function canAsk(session: Session, mode: 'form' | 'url'): boolean {
   const declared = session.clientCapabilities.elicitation
   const known = session.revision.elicitation
@@ -39,7 +39,7 @@ export async function askPerson(
   return { action, content: await contentOf(session, schema, requestedSchema, answer.content) }
 }
 
-/** The content of an accepted form, checked by the author's own schema, with defaults for what was left as it was. */
+/** The content of an accepted form, checked by the author's schema, with defaults for missing fields. */
 async function contentOf(
   session: Session,
   schema: Schema,

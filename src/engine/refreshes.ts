@@ -3,7 +3,7 @@ import type { Shared, SharedThings } from '../kit/shared.js'
 
 export interface RefreshesHost {
   report(level: 'info' | 'warning', text: string): void
-  /** Has all processes of the server refresh together; false where there are no others, or nothing to agree by. */
+  /** Has all processes of the server refresh together; false if there are no others, or no store. */
   repeat(name: string, everyMs: number): boolean
 }
 
@@ -19,7 +19,7 @@ export class Refreshes {
     this.#host = host
   }
 
-  /** A thing was opened for the first time. */
+  /** A connection was opened for the first time. */
   opened(declared: Shared<unknown>): void {
     const { refresh } = declared
     if (!refresh || this.#named.has(refresh.name)) return

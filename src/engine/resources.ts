@@ -52,7 +52,7 @@ async function list(session: Session, incoming: Incoming) {
   return { resources: items, ...next }
 }
 
-/** Without templates that list, the same for every session that sees these parts. */
+/** Without listing templates, this page is the same for all sessions that see these parts. */
 function fixedPage({ index, revision, running }: Session, { params }: Incoming): JsonObject {
   const entries = definitionsOf(index.resources, revision)
   const { items, ...next } = pageOf('resources', entries, params, index.latestPlace, running.pageSize)
@@ -80,7 +80,7 @@ async function listed(
       value: resourceFor(revision, definition),
     }))
   } catch (error) {
-    // One source that is down must not hide the resources of the others.
+    // One unavailable source must not hide the resources of others.
     rpcFailure(running, `the list of ${ready.part.uriTemplate}`, error, codes.internal)
     return []
   }
@@ -207,12 +207,12 @@ function subscribe(session: Session, incoming: Incoming) {
   session.subscriptions.add(uri)
   const { part } = reader
   if (part.subscribe) return watch(session, incoming, part.name, part.subscribe, uri)
-  // Somebody waits for news now; whether it comes at once does not matter for this answer.
+  // Watching starts in the background; this response does not depend on it.
   if (reader.source) session.running.keepOpen(reader.source)
   return {}
 }
 
-/** How many resources one session may subscribe to; their URIs are bounded, too. */
+/** Maximum number of subscriptions of a session; the length of URIs is limited, too. */
 const maxSubscriptions = 1000
 const maxUriCharacters = 8192
 
@@ -231,7 +231,7 @@ function unsubscribe(session: Session, incoming: Incoming) {
   return part?.unsubscribe ? watch(session, incoming, part.name, part.unsubscribe, uri) : {}
 }
 
-/** Tells a wrap who waits for news, and who no longer does. */
+/** Tells a wrap when resources get and lose subscribers. */
 async function watch(
   session: Session,
   incoming: Incoming,

@@ -4,7 +4,7 @@ import { isObject } from '../protocol/messages.js'
 import { engineErrors } from './errors.js'
 import type { Session } from './session.js'
 
-/** roots/list: the folders the host works in; what is malformed among them is left out (Roots). */
+/** roots/list: the folders of the host; malformed entries are left out (Roots). */
 export async function roots(session: Session, incoming: Incoming): Promise<readonly Root[]> {
   if (!isObject(session.clientCapabilities.roots)) throw engineErrors.peerCannot('tell its folders', 'roots')
   const answer = await incoming.ask('roots/list', {})

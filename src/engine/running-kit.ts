@@ -26,15 +26,15 @@ import { PartIndex } from './part-index.js'
 import { Refreshes } from './refreshes.js'
 import type { SessionPeer } from './session-peer.js'
 
-/** Something for the operator's log, not for a peer. `text` is masked already. */
+/** A message for the operator's log. `text` is masked already. */
 export interface Report {
   level: 'info' | 'warning' | 'error'
   text: string
 }
-/** Sees everything that passes through the sessions of a kit: for recordings. */
+/** Observes all messages of the sessions of a kit, for recordings. */
 export interface Observer {
   message(session: SessionPeer, message: Message, from: 'client' | 'server'): void
-  /** Called for each upstream record of a call. Masked already. */
+  /** Called for each upstream record of a call, with masked secrets. */
   upstream(session: SessionPeer, record: UpstreamRecord): void
   closed(session: SessionPeer, why: string): void
 }
@@ -42,50 +42,50 @@ export interface RunningOptions {
   /** Environment variables for settings. */
   environment: Environment
   validator: JsonSchemaValidator
-  /** Shared things to put in place of others: `[[scales, fake]]`. */
+  /** Replacements of shared connections: `[[scales, fake]]`. */
   replace?: readonly Replacement[]
   report?: (report: Report) => void
   /** Runs an author's function; Node marks it, so that the stdout guard can name the tool. */
   inCall?: <T>(label: string, run: () => T) => T
-  /** Cuts the kit's parts down, now and after each change. */
+  /** Reduces the kit's parts, now and after each change. */
   choose?: (parts: readonly Part[]) => readonly Part[]
   /** Layers around all parts, outside those of the kit. */
   layers?: readonly Layer[]
   /** Runs parts without any layers: for tests of the parts themselves. */
   withoutLayers?: boolean
-  /** How many entries a page of a list has. */
+  /** Maximum number of entries on a page of a list. */
   pageSize?: number
-  /** Tells hosts that ask for it what calls did outside: requests, statements, files. */
+  /** Sends upstream records (requests, statements, files) to hosts that ask for them. */
   showsUpstream?: boolean
   observer?: Observer
   /** Destination of spans and metrics. Default: the OpenTelemetry SDK of this process, if one is running. `false` makes none. */
   telemetry?: Telemetry | false
-  /** Runs although settings are missing: to look at what there is, not to call it. */
+  /** Runs without required settings, for inspection instead of calls. */
   toleratesMissing?: boolean
 }
 
-/** Sessions that other processes work on too: they hear of changes wherever they are. */
+/** Sessions that other processes serve too: they are notified of changes wherever they are. */
 export interface Reach {
   /** `isEverywhere` if every process receives the change itself, as from a feed. */
   resourceUpdated(uri: string, isEverywhere: boolean): void
   listsChanged(lists: readonly PartList[]): void
   countSessions(): Promise<number>
-  /** Has all processes refresh a shared thing together; false if that cannot be. */
+  /** Has all processes refresh a shared connection together; false if that is impossible. */
   repeat(name: string, everyMs: number): boolean
-  /** Sends what belongs to no request, to wherever a session is. */
+  /** Sends a message that belongs to no request to a session in any process. */
   send(session: string, message: Message): void
 }
 export type PartList = 'tools' | 'resources' | 'prompts'
 
-/** A kit while it is served: its settings read, its parts made ready, its shared things, and the sessions it has. */
+/** A kit that is served: its settings, its prepared parts, its shared connections and its sessions. */
 export class RunningKit {
   readonly pageSize: number
   readonly validator: JsonSchemaValidator
   readonly showsUpstream: boolean
   readonly observer: Observer | undefined
-  /** Set before the first session; undefined where nothing is measured. */
+  /** Set before the first session; undefined if nothing is measured. */
   telemetry: Telemetry | undefined
-  /** Sessions wait for it: what makes spans is being loaded. */
+  /** Sessions wait for this promise: telemetry is being loaded. */
   loading: Promise<void> | undefined
   readonly sessions = new Set<SessionPeer>()
   reach: Reach | undefined
@@ -93,7 +93,7 @@ export class RunningKit {
   sharing: Member | undefined
   isClosing = false
   #counters: Counters | undefined
-  /** Calls that their callers come back for. */
+  /** Calls that run as tasks. */
   readonly tasks = new TaskBoard((method, error) =>
     this.report('error', `${method} failed: ${error instanceof Error ? error.stack : error}`),
   )
@@ -103,7 +103,7 @@ export class RunningKit {
   implementation: Implementation
   mask: (text: string) => string
   index: PartIndex
-  /** Some parts are for hosts that show views. */
+  /** True if some parts are for hosts that show views. */
   hasViews = false
   #outer: readonly Layer[]
   #hearing: readonly Layer[] = []
@@ -139,7 +139,10 @@ export class RunningKit {
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
   }
 
-  /** The parts a session sees: those it asked for, that exist for its caller, and what is for pages only if its host shows views. */
+  /**
+   * The parts that a session sees: those that it selected, that are visible to its caller, and parts for views only if
+   * its host shows views.
+   */
   indexFor(only: string | undefined, identity?: Identity, showsViews = false): PartIndex {
     const hidden = identity && this.#gates.hiddenFrom(identity, this.kit, this.index)
     const isPlain = this.hasViews && !showsViews
@@ -157,7 +160,7 @@ export class RunningKit {
       this.index,
       this.hasViews && showsViews,
     )
-    // Callers choose the text: only so many are worth keeping.
+    // Callers choose the text, so only some results are cached.
     if (this.#narrowed.size >= 100) this.#narrowed.clear()
     this.#narrowed.set(key, made)
     return made
@@ -189,12 +192,12 @@ export class RunningKit {
     void before.closeWhenIdle().then((failures) => this.#reportClosing(failures))
   }
 
-  /** Counters that other processes count with too; undefined without a store. */
+  /** Counters shared with other processes; undefined without a store. */
   get counters(): Counters | undefined {
     return this.#counters
   }
 
-  /** Works with other processes of the same server from now on. */
+  /** Works together with other processes of the same server from now on. */
   share(member: Member, letters: Letters, reach: Reach): TaskMirror {
     this.sharing = member
     this.reach = reach
@@ -203,30 +206,30 @@ export class RunningKit {
     return this.tasks.share(member, letters)
   }
 
-  /** Ends that, for good. */
+  /** Ends that permanently. */
   unshare(): void {
     this.sharing = undefined
     this.reach = undefined
     this.#counters = undefined
   }
 
-  /** Values of all processes that respond. */
+  /** Values of all responding processes. */
   async countSessions(): Promise<number> {
     return (await this.reach?.countSessions().catch(() => undefined)) ?? this.sessions.size
   }
 
-  /** Loads what checks plain schemas before the first call has to wait for it. */
+  /** Loads the schema validator before the first call has to wait for it. */
   warm(): void {
     if (this.#isWarm) return
     this.#isWarm = true
     const isPlain = (schema: unknown) => schema !== undefined && !isStandardSchema(schema) && !isNoOutput(schema)
     const needed = [...this.index.tools.values()].some(({ part }) => isPlain(part.input) || isPlain(part.output))
-    // A validator that does not load says so at the call that needs it.
+    // If a validator does not load, the call that needs it reports the error.
     if (needed)
       setTimeout(() => void Promise.resolve(this.validator.prepare({ type: 'object' })).catch(() => {}), 0)
   }
 
-  /** Opens what wants to be open from the start; what cannot be is said, and tried again until it is. */
+  /** Opens connections that are declared for the start; failures are logged, and retried until they succeed. */
   start(): void {
     if (this.#isStarted) return
     this.#isStarted = true
@@ -238,7 +241,10 @@ export class RunningKit {
     this.#openers.keepOpen(this.shared, declared)
   }
 
-  /** Runs an author's function; what it uses stays open until it is over. A promise only where the function gives one. */
+  /**
+   * Runs an author's function; connections that it uses stay open until it ends. Returns a promise only if the function
+   * does.
+   */
   carry<T>(label: string, run: () => T): T | Promise<Awaited<T>> {
     const { shared } = this
     const { inCall } = this.#options
@@ -261,19 +267,19 @@ export class RunningKit {
     report({ level, text: this.mask(text) })
   }
 
-  /** Tells the sessions that have subscribed to a resource that it has changed. */
+  /** Notifies the sessions that have subscribed to a resource. */
   resourceUpdated(uri: string, isEverywhere = false): void {
     this.updatedElsewhere(uri)
     this.reach?.resourceUpdated(uri, isEverywhere)
   }
 
-  /** Tells those of this process only. */
+  /** Notifies only those of this process. */
   updatedElsewhere(uri: string): void {
     for (const layer of this.#hearing) layer.onResourceUpdated?.(uri)
     for (const session of this.sessions) session.resourceChanged(uri)
   }
 
-  /** Lists have changed in another process: tells sessions that live in this one alone. */
+  /** Lists have changed in another process: notifies sessions that only live in this one. */
   listsChangedElsewhere(areAll: boolean): void {
     for (const session of this.sessions) {
       if (areAll) session.partsChanged()
@@ -281,7 +287,7 @@ export class RunningKit {
     }
   }
 
-  /** Somebody waits for news of a resource. */
+  /** A resource got a subscriber. */
   keepOpenFor(uri: string): void {
     const { resources, templates } = this.index
     const part =
@@ -289,7 +295,7 @@ export class RunningKit {
     if (part?.source) this.keepOpen(part.source)
   }
 
-  /** Ends all sessions and closes the shared things. */
+  /** Ends all sessions and closes the shared connections. */
   async close(): Promise<void> {
     this.isClosing = true
     this.#stopListening()
@@ -304,7 +310,7 @@ export class RunningKit {
     try {
       this.telemetry = await foundTelemetry()
     } catch (error) {
-      // Calls are worth more than their traces.
+      // Calls must not fail because of telemetry.
       this.report('warning', `telemetry could not be loaded: ${messageOf(error)}`)
     }
     this.loading = undefined

@@ -21,7 +21,7 @@ export const stateOf = ({ phase, revision, client, clientCapabilities, logLevel 
   logLevel,
 })
 
-/** Goes on with a state of another process. */
+/** Continues with the state of another process. */
 export function restore(session: Session, state: SessionState): void {
   const { isReady, revision, client, clientCapabilities, logLevel } = state
   session.phase = isReady ? 'ready' : 'answered'
@@ -31,7 +31,7 @@ export function restore(session: Session, state: SessionState): void {
   session.logLevel = logLevel
 }
 
-/** A state as it was read; undefined if it is none, as of a version of this program that is not known here. */
+/** Parses a state; undefined if it is not valid, such as one of an unknown version. */
 export function stateIn(value: unknown): SessionState | undefined {
   if (!isObject(value) || typeof value.isReady !== 'boolean' || typeof value.revision !== 'string') return undefined
   const { isReady, revision, client, clientCapabilities } = value

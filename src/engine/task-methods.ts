@@ -9,11 +9,11 @@ import { startDurable } from './durable-start.js'
 import type { Feature } from './feature.js'
 import type { Session } from './session.js'
 
-/** tasks/get, tasks/list, tasks/result and tasks/cancel, where the kit has tools that run as tasks (Tasks). */
+/** tasks/get, tasks/list, tasks/result and tasks/cancel, if the kit has tools that run as tasks (Tasks). */
 export const tasks: Feature = {
   declare: (index, _isStateless, _running, session) => {
     if (![...index.tools.values()].some(({ part }) => part.task !== undefined)) return {}
-    // Callers that cannot be told apart must not see each other's.
+    // Callers that cannot be distinguished must not see each other's tasks.
     const isListed = session.identity !== undefined || session.network !== 'tcp'
     return { tasks: { ...(isListed ? { list: {} } : {}), cancel: {}, requests: { tools: { call: {} } } } }
   },
@@ -46,8 +46,8 @@ function hasTasks({ revision, capabilities }: Session): boolean {
 const ownerIn = ({ identity }: Session): string | undefined => identity && ownerOf(identity)
 
 /**
- * Answers a call with a task where the caller asks for one; undefined where it is to be answered itself. Throws an `RpcError` if the tool cannot run in the
- * way that was asked for.
+ * Answers a call with a task if the caller requests one; undefined if it should be answered directly. Throws an
+ * `RpcError` if the tool cannot run in the requested way.
  */
 export function asTask(
   session: Session,

@@ -11,7 +11,7 @@ import { failed, failureId } from './failures.js'
 import type { ReadyTool } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 
-/** Turns what a tool's function returned into the standard's result (Tools, "Structured Content"). */
+/** Converts the return value of a tool's function to a result of the standard (Tools, "Structured Content"). */
 export function toolResult(
   running: RunningKit,
   ready: ReadyTool,
@@ -40,7 +40,7 @@ export function toolResult(
   return { content: [textBlock(typeof plain.value === 'string' ? plain.value : JSON.stringify(plain.value))] }
 }
 
-/** Adds the blocks to the structured content, and logs the note for the operator. */
+/** Adds the blocks to the structured content, and writes the note to the operator's log. */
 async function outcomeResult(running: RunningKit, ready: ReadyTool, outcome: Outcome): Promise<ToolResult> {
   const { part, checkOutput } = ready
   if (outcome.operatorNote !== undefined) running.report('warning', `tool ${part.name}: ${outcome.operatorNote}`)
@@ -52,7 +52,7 @@ async function outcomeResult(running: RunningKit, ready: ReadyTool, outcome: Out
   return result.isError ? result : { ...result, content: [...result.content, ...outcome.blocks] }
 }
 
-/** Checks what was returned as JSON holds it; a schema that takes it as it is, to change it, has the second say. */
+/** Checks the JSON form of the value; a schema that accepts the original value, to transform it, is tried second. */
 function checkedOutput(
   check: NonNullable<ReadyTool['checkOutput']>,
   returned: unknown,

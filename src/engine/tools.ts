@@ -69,11 +69,11 @@ function call(session: Session, incoming: Incoming): Called | Promise<Called> {
   return task ?? carryOut(session, incoming, ready, given)
 }
 
-/** Results that no model can take in, in characters. */
+/** Size of results that are too large for a model, in characters. */
 const largeResult = 1_000_000
 const remarked = new WeakMap<RunningKit, Set<string>>()
 
-/** Once for each tool: a result of a megabyte costs more than what a model can read. */
+/** Reported once for each tool: a result of a megabyte exceeds the context of a model. */
 function remarkSize(running: RunningKit, name: string, { content = [] }: ToolResult): void {
   let size = 0
   for (const block of content)

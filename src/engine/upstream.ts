@@ -14,7 +14,7 @@ export const upstreamFeature: Feature = {
   answers: {},
 }
 
-/** Carries out what a call does outside, and tells of it when it is over. */
+/** Executes an external operation of a call, and reports it when it has ended. */
 export async function upstream<T>(
   session: Session,
   incoming: Incoming,
@@ -45,7 +45,7 @@ export async function upstream<T>(
       ...(detail === undefined ? {} : { detail }),
     }
     const shown = masked(record, session.running.mask) as JsonObject & UpstreamRecord
-    // The message that a host gets is observed as any other.
+    // Observed as any other message to the host.
     if (isShown) incoming.notify(upstreamMethod, shown)
     else observer?.upstream(session, shown)
   }
@@ -66,10 +66,10 @@ export async function upstream<T>(
 const isWanted = ({ running, clientCapabilities }: Session) =>
   running.showsUpstream && clientCapabilities.experimental?.[upstreamCapability] !== undefined
 
-/** How many things each request has done outside so far. */
+/** Number of external operations of each request so far. */
 const sequences = new WeakMap<Incoming, number>()
 
-/** Every text in a value, masked; a secret may stand anywhere. */
+/** Masks every text in a value, since a secret may be anywhere. */
 function masked(value: unknown, mask: (text: string) => string): unknown {
   if (typeof value === 'string') return mask(value)
   if (Array.isArray(value)) return value.map((item) => masked(item, mask))

@@ -3,17 +3,17 @@ import { signInRules } from './rules.js'
 import { type Challenge, readChallenge, type SignIn } from './sign-in.js'
 import { SignInTrace } from './steps.js'
 
-/** How often a request is sent with another token: a server that is never content would ask for ever. */
+/** How often a request is sent with another token, since a server could refuse every one. */
 const mostRenewals = 2
 
 export interface AuthorizedOptions {
   /** True if the request was cancelled. */
   signal?: AbortSignal | undefined
-  /** Called before and after a sign-in that a person may take part in. */
+  /** Called before and after a sign-in in which the user may take part. */
   onWait?: ((isWaiting: boolean) => void) | undefined
 }
 
-/** Sends a request with a token; where it is refused for want of one, or of a scope, again with another. */
+/** Sends a request with a token. If it is refused for a missing token or scope, sends it again with another token. */
 export async function authorized(
   signIn: SignIn,
   server: URL,

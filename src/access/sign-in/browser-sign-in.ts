@@ -11,13 +11,14 @@ import { maskedUrl } from './steps.js'
 import type { KeptSignIn } from './store.js'
 
 export interface BrowserSignInOptions extends PersonSignInOptions {
-  /** Shows the person the address to open; rejects if the person cancels. Without it, a required sign-in is an error. */
+  /** Shows the user the address to open; rejects if the user cancels. Without it, a required sign-in is an error. */
   open?: (url: URL) => void | Promise<void>
 }
 
 /**
- * Signs a person in with their browser (OAuth 2.1, authorization code with PKCE): finds the authorization server, registers, opens the address and waits
- * for the return on this machine. Tokens are refreshed before they end, and asked for again with more scopes when the server needs them.
+ * Signs a user in with the browser (OAuth 2.1, authorization code with PKCE): finds the authorization server,
+ * registers, opens the address and waits for the redirect on this machine. Tokens are refreshed before they expire, and
+ * requested again with more scopes if the server needs them.
  *
  * @example const link = await connect(url, { signIn: browserSignIn({ open: (page) => console.error(`Sign in: ${page}`) }) })
  */

@@ -9,9 +9,9 @@ export interface ClientCredentialsOptions {
   /** Id of this program at the authorization server. */
   clientId: string
   clientSecret?: string
-  /** A private key in the place of a secret (`private_key_jwt`). */
+  /** A private key instead of a secret (`private_key_jwt`). */
   privateKey?: CryptoKey
-  /** Scopes to ask for; those that the server needs by default. */
+  /** Scopes to request. Default: those that the server requires. */
   scopes?: readonly string[]
   /** Called after each step of a sign-in. */
   onStep?: OnSignInStep

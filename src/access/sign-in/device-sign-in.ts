@@ -16,19 +16,19 @@ export interface DeviceCode {
   url: string
   /** The code that the user enters there. */
   code: string
-  /** The page with the code in it, such as for a QR code. */
+  /** The page with the code included, such as for a QR code. */
   completeUrl?: string
   expiresInMs: number
 }
 
 export interface DeviceSignInOptions extends PersonSignInOptions {
-  /** Shows the person the page and the code. */
+  /** Shows the user the page and the code. */
   show: (code: DeviceCode) => void | Promise<void>
 }
 
 /**
- * Signs a person in who has no browser on this machine (RFC 8628, device authorization grant): shows a page and a code to open and type on any other
- * device, and asks the authorization server until the person is done.
+ * Signs a user in who has no browser on this machine (RFC 8628, device authorization grant): shows a page and a code to
+ * enter on any other device, and polls the authorization server until the user is done.
  *
  * @example const link = await connect(url, { signIn: deviceSignIn({ show: ({ url, code }) => console.error(`${url}: ${code}`) }) })
  */
@@ -36,7 +36,7 @@ export function deviceSignIn(options: DeviceSignInOptions): SignIn {
   return personSignIn((attempt) => authorize(attempt, options), options)
 }
 
-/** Asked for again after so long where the authorization server does not say. */
+/** Polling interval if the authorization server does not give one. */
 const defaultIntervalSeconds = 5
 const mostIntervalSeconds = 60
 
@@ -85,7 +85,7 @@ async function authorize(attempt: PersonAttempt, options: DeviceSignInOptions): 
 
 const deviceGrant = 'urn:ietf:params:oauth:grant-type:device_code'
 
-/** A page that a person opens is a web page. */
+/** Only http and https pages are shown to the user. */
 function shown(attempt: PersonAttempt, asked: DeviceAuthorizationResponse): DeviceCode {
   const { verification_uri: url, verification_uri_complete: completeUrl, user_code: code } = asked
   if (!isSafeUrl(url))
@@ -98,7 +98,7 @@ function shown(attempt: PersonAttempt, asked: DeviceAuthorizationResponse): Devi
   }
 }
 
-/** Asks for the token until the person is done, as often as the authorization server allows. */
+/** Polls for the token until the user is done, at the interval that the authorization server allows. */
 async function granted(
   attempt: PersonAttempt,
   {

@@ -10,12 +10,12 @@ import { type BoundedFetch, SignInTrace } from './steps.js'
 
 /** Authorization server, resource and scopes for a sign-in. */
 export interface Discovered {
-  /** The server, as its tokens name it. */
+  /** The server's identifier in its tokens. */
   resource: string
   server: AuthorizationServer
-  /** All that the server's parts ask for. */
+  /** All scopes that the server's parts require. */
   scopesSupported: readonly string[] | undefined
-  /** It has no metadata at all: its endpoints are where the revision 2025-03-26 has them by default. */
+  /** The server has no metadata: its endpoints have the default paths of revision 2025-03-26. */
   isAssumed: boolean
 }
 
@@ -76,7 +76,7 @@ async function serverMetadata(
   }
 }
 
-/** The endpoint itself, or the whole of its host or path that it is part of. */
+/** True if the resource is the endpoint itself, or a prefix of its path, up to the whole host. */
 function isResourceOf(resource: string, endpoint: URL): boolean {
   if (!URL.canParse(resource)) return false
   const [whole, own] = [canonicalUri(resource), canonicalUri(endpoint.href)]
@@ -89,7 +89,7 @@ async function resourceMetadata(
   send: BoundedFetch,
 ): Promise<JsonObject | undefined> {
   const wellKnown = `${origin}/.well-known/oauth-protected-resource`
-  // Only of the server itself: an address elsewhere could be anything on this network.
+  // Only on the server itself, since an address elsewhere could be in the local network.
   const given = named !== undefined && URL.canParse(named) && new URL(named).origin === origin ? [named] : []
   for (const url of new Set([...given, ...(pathname === '/' ? [] : [wellKnown + pathname]), wellKnown])) {
     const { status, value } = await fetchObject(url, {}, send).catch(() => ({ status: 0, value: undefined }))
@@ -125,7 +125,7 @@ async function ownServer(endpoint: URL, send: BoundedFetch): Promise<Found> {
   return { server, isAssumed: true }
 }
 
-/** A server out there must not make this program send requests into the network that it is in. */
+/** A remote server must not make this program send requests into its local network. */
 const leadsInside = (endpoint: URL, url: string): boolean =>
   isPrivateHost(new URL(url).hostname) && !isPrivateHost(endpoint.hostname)
 

@@ -8,13 +8,16 @@ import { isObject } from '../../protocol/messages.js'
 import { accessErrors } from '../errors.js'
 import type { KeptSignIn, SignInStore } from './store.js'
 
-/** Where the sign-ins of this person are kept. */
+/** The file with the user's sign-ins. */
 export function signInFile(environment: NodeJS.ProcessEnv = process.env): string {
   const home = environment.XDG_CONFIG_HOME || environment.APPDATA || join(homedir(), '.config')
   return join(home, 'jexo', 'sign-ins.json')
 }
 
-/** Keeps sign-ins in a file for its owner alone. A change is made by one process at a time, so that rotated tokens are not lost. */
+/**
+ * Stores sign-ins in a file that only its owner can read. One process at a time changes it, so that rotated tokens are
+ * not lost.
+ */
 export function fileStore(file = signInFile()): SignInStore & { all(): Promise<KeptSignIn[]> } {
   return {
     read: async (resource) => (await readAll(file))[resource],

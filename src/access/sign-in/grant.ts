@@ -13,18 +13,18 @@ import type { BoundedFetch } from './steps.js'
 export interface Grant {
   accessToken: string
   refreshToken?: string
-  /** When the token ends, in milliseconds since 1970. */
+  /** When the token expires, in milliseconds since 1970. */
   expiresAtMs?: number
   scopes: readonly string[]
 }
 
-/** Who a client is at an authorization server. */
+/** The identity of a client at an authorization server. */
 export interface KnownClient {
   client: Client
   auth: ClientAuth
 }
 
-/** Requested again so long before it ends. */
+/** A token is refreshed this long before it expires. */
 const earlyMs = 30_000
 export const isFresh = ({ expiresAtMs }: Grant): boolean =>
   expiresAtMs === undefined || expiresAtMs - earlyMs > Date.now()
@@ -40,14 +40,14 @@ export function grantOf(response: TokenEndpointResponse, asked: readonly string[
   }
 }
 
-/** Endpoints were checked to be https, or http on this machine. */
+/** Endpoints were checked to use https, or http on this machine. */
 export const requestOptions = (send: BoundedFetch = fetchBounded) =>
   ({
     [allowInsecureRequests]: true,
     [customFetch]: (url: string, init: object) => send(url, init as RequestInit),
   }) as const
 
-/** Who a program is at an authorization server, as it is kept. */
+/** The stored identity of a client at an authorization server. */
 export interface ClientId {
   clientId: string
   clientSecret?: string

@@ -14,7 +14,7 @@ export interface Registration {
   response_types: string[]
 }
 
-/** Who this program is: by an id that was given, by a metadata document, by registering itself (in this order). */
+/** The client identity of this program: a given id, a metadata document, or a registration, in this order. */
 export async function clientFor(
   attempt: PersonAttempt,
   registration: Registration,
@@ -35,7 +35,7 @@ export async function clientFor(
     async (send) => {
       if (server.registration_endpoint !== undefined)
         return register(server, registration, clientName, send).catch((error) => {
-          // A token that is given out by hand, most likely.
+          // Such a server probably issues tokens manually.
           if (attempt.isAssumed) throw accessErrors.tokenNeeded(attempt.endpoint.href, true)
           throw signInFailed(attempt, 'registration', reasonOf(error), signInRules.registration)
         })
@@ -60,7 +60,7 @@ async function register(
   const oauth = await import('oauth4webapi')
   const wanted = { client_name: clientName, ...registration, token_endpoint_auth_method: authFor(server) }
   const received = await oauth.dynamicClientRegistrationRequest(server, wanted, requestOptions(send))
-  // Some authorization servers answer 200 where the standard has 201.
+  // Some authorization servers answer 200 where the standard requires 201.
   const response =
     received.status === 200
       ? new Response(await received.text(), { status: 201, headers: received.headers })
@@ -74,7 +74,7 @@ async function register(
   }
 }
 
-/** A program on a person's machine keeps no secret, unless the authorization server wants it to have one. */
+/** A program on a user's machine is a public client, unless the authorization server requires a secret. */
 function authFor({ token_endpoint_auth_methods_supported: supported }: AuthorizationServer): string {
   if (!Array.isArray(supported) || supported.length === 0 || supported.includes('none')) return 'none'
   return ['client_secret_basic', 'client_secret_post'].find((method) => supported.includes(method)) ?? 'none'

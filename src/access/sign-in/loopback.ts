@@ -1,10 +1,10 @@
 import type { AddressInfo } from 'node:net'
 import { onNode } from '../on-node.js'
 
-/** Waits for the browser to come back from the authorization server. */
+/** Waits for the redirect of the browser from the authorization server. */
 export interface Loopback {
   readonly redirectUri: string
-  /** The URL that the browser came back with. Rejects when the time is over, or the signal is aborted. */
+  /** The URL of the redirect. Rejects when the time is over, or the signal is aborted. */
   returned(): Promise<URL>
   close(): void
 }
@@ -17,7 +17,7 @@ const textFor = (url: URL) =>
     ? 'The sign-in was refused. You can close this page.'
     : 'You are signed in. You can close this page.'
 
-/** Listens on a free port of this machine, for one return to one path. */
+/** Listens on a free port of this machine for one request to one path. */
 export async function listenForReturn(limitMs: number, signal?: AbortSignal): Promise<Loopback> {
   const { createServer } = await onNode<typeof import('node:http')>('node:http')
   const path = `/${crypto.randomUUID()}`

@@ -10,7 +10,7 @@ import { type KeptSignIn, memoryStore, type SignInStore } from './store.js'
 
 /** Options that all interactive sign-ins share. */
 export interface PersonSignInOptions {
-  /** Id of this program at the authorization server; without one, it registers itself where that is possible. */
+  /** Client id of this program; without one, it registers itself if that is possible. */
   clientId?: string
   clientSecret?: string
   /** URL of a client id metadata document, for authorization servers that support it. */
@@ -21,7 +21,7 @@ export interface PersonSignInOptions {
   scopes?: readonly string[]
   /** Storage of tokens. Default: memory. */
   store?: SignInStore
-  /** How long a person may take, in milliseconds. Default: 300,000. */
+  /** Time limit for the user, in milliseconds. Default: 300,000. */
   limitMs?: number
   signal?: AbortSignal
   /** Called after each step of a sign-in. */
@@ -31,7 +31,7 @@ export interface PersonSignInOptions {
 /** An interactive sign-in in progress. */
 export interface PersonAttempt extends Discovered {
   endpoint: URL
-  /** All scopes to ask for. */
+  /** All scopes to request. */
   scopes: readonly string[]
   /** The stored sign-in. */
   now: KeptSignIn | undefined
@@ -43,7 +43,7 @@ export interface PersonAttempt extends Discovered {
 /** Asks the user; undefined if the session is not interactive. */
 export type AskPerson = (attempt: PersonAttempt) => Promise<KeptSignIn>
 
-/** Keeps, refreshes and replaces the tokens of a person, who is asked by `ask`. */
+/** Stores, refreshes and replaces the tokens of a user, who signs in with `ask`. */
 export function personSignIn(ask: AskPerson | undefined, options: PersonSignInOptions): SignIn {
   const { store = memoryStore(), onStep } = options
   const trace = new SignInTrace(onStep)
@@ -52,7 +52,7 @@ export function personSignIn(ask: AskPerson | undefined, options: PersonSignInOp
     const signal = signals.length > 0 ? AbortSignal.any(signals) : undefined
     const resource = canonicalUri(endpoint.href)
     const made = await store.update(resource, async (now) => {
-      // Somebody else was faster.
+      // Another process has refreshed it in the meantime.
       if (now && now.accessToken !== refused && hasScopes(now, challenge)) return now
       const isStepUp = challenge.error === 'insufficient_scope'
       if (!ask && (isStepUp || now?.refreshToken === undefined)) throw neededFor(endpoint, challenge, now)
@@ -62,7 +62,7 @@ export function personSignIn(ask: AskPerson | undefined, options: PersonSignInOp
       if (!ask) throw accessErrors.signInNeeded(endpoint.href)
       const scopes = scopesFor(challenge, discovered, now, options)
       const attempt = { ...discovered, endpoint, scopes, now, trace, signal }
-      // Kept by the URL that was asked for, also where the tokens are for the whole host.
+      // Stored by the requested URL, even if the tokens are for the whole host.
       const made = await ask(attempt).catch((error) => {
         trace.failed(isJexoError(error) ? (error.data.stage as SignInStage) : 'authorization', error)
         throw error
@@ -81,7 +81,7 @@ export function personSignIn(ask: AskPerson | undefined, options: PersonSignInOp
       if (known.refreshToken === undefined) return undefined
       const after = await store.update(resource, async (now) => {
         if (!now || isFresh(now)) return now
-        // What cannot be refreshed is refused by the server, and renewed then.
+        // If the refresh fails, the server refuses the old token, and a new sign-in follows.
         return (await refresh(await discover(endpoint, {}, trace).catch(() => undefined), now, trace)) ?? now
       })
       return after?.accessToken
@@ -96,7 +96,7 @@ const scopesIn = ({ scope = '' }: Challenge) => scope.split(' ').filter(Boolean)
 const hasScopes = (now: KeptSignIn, challenge: Challenge): boolean =>
   challenge.error !== 'insufficient_scope' || scopesIn(challenge).every((scope) => now.scopes.includes(scope))
 
-/** To ask again would only show the person the same page again. */
+/** Asking again would only show the user the same page again. */
 function notGranted(attempt: PersonAttempt, challenge: Challenge, { scopes }: KeptSignIn) {
   const missing = scopesIn(challenge).filter((scope) => !scopes.includes(scope))
   const reason = `the authorization server did not grant ${listOf(missing)}`
@@ -119,12 +119,12 @@ function scopesFor(
   { scopes: own = [] }: PersonSignInOptions,
 ): readonly string[] {
   const asked = challenge.scope?.split(' ') ?? (own.length > 0 ? own : (scopesSupported ?? []))
-  // More scopes are asked for together with those that are there.
+  // Additional scopes are requested together with the existing ones.
   const before = challenge.error === 'insufficient_scope' ? (now?.scopes ?? []) : []
   return [...new Set([...own, ...before, ...asked])].filter(Boolean)
 }
 
-/** Undefined where there is nothing to refresh, or the authorization server does not. */
+/** Undefined if there is no refresh token, or the authorization server refuses it. */
 async function refresh(
   discovered: Discovered | undefined,
   now: KeptSignIn | undefined,
@@ -150,7 +150,7 @@ async function refresh(
   }
 }
 
-/** The error of a step that failed, with the rule that was broken. */
+/** The error of a failed step, with the rule that was violated. */
 export const signInFailed = (
   { endpoint }: PersonAttempt,
   stage: Parameters<typeof accessErrors.signInFailed>[1],

@@ -1,7 +1,7 @@
 /** The party that has to fix a failed sign-in. */
 export type SignInSide = 'server' | 'authorization server' | 'client' | 'person'
 
-/** A sentence of a standard, and who has to follow it. */
+/** A sentence of a standard, and the party that must follow it. */
 export interface SignInRule {
   text: string
   side: SignInSide
@@ -9,7 +9,7 @@ export interface SignInRule {
 
 const rule = (side: SignInSide, text: string): SignInRule => ({ side, text })
 
-/** The sentences of the standards that a sign-in breaks when it fails. */
+/** The sentences of the standards that a failed sign-in violates. */
 export const signInRules = {
   challenge: rule(
     'server',

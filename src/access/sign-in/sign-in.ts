@@ -11,13 +11,16 @@ export interface Challenge {
 export interface SignIn {
   /** The current token; undefined if there is none. */
   token(server: URL): Promise<string | undefined>
-  /** Another token, after the server has refused one, or the want of one. Rejects with a `JexoError` that says at which step it failed. */
+  /**
+   * Another token, after the server has refused one or required one. Rejects with a `JexoError` that names the failed
+   * step.
+   */
   renew(server: URL, challenge: Challenge, refused: string | undefined, signal?: AbortSignal): Promise<string>
   /** Called after each step. */
   onStep?: OnSignInStep
 }
 
-/** Reads the parameters of a Bearer challenge; an empty one where there is none. */
+/** Parses the parameters of a Bearer challenge; empty if there is none. */
 export function readChallenge(header: string | null): Challenge {
   const [, parameters = ''] = /(?:^|,\s*)Bearer\b([\s\S]*)$/i.exec(header?.slice(0, 10_000) ?? '') ?? []
   const found = new Map<string, string>()

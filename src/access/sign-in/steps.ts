@@ -4,7 +4,7 @@ import { hidden, isSecretName } from '../../protocol/secrets.js'
 import { fetchBounded } from '../issuer-metadata.js'
 import type { SignInSide } from './rules.js'
 
-/** The steps of a sign-in, in their order. */
+/** The steps of a sign-in, in order. */
 export type SignInStage =
   | 'challenge'
   | 'metadata'
@@ -28,13 +28,13 @@ export interface SignInExchange {
 export interface SignInStep {
   stage: SignInStage
   outcome: 'success' | 'failure'
-  /** A sentence that describes it. */
+  /** A description in one sentence. */
   detail: string
   /** In milliseconds since 1970. */
   startedAtMs: number
   durationMs: number
   exchanges: readonly SignInExchange[]
-  /** The sentence of the standard that was broken. */
+  /** The sentence of the standard that was violated. */
   rule?: string
   /** Who has to fix it. */
   fixedBy?: SignInSide
@@ -45,12 +45,12 @@ export type BoundedFetch = (url: string, init?: RequestInit) => Promise<Response
 
 /** Reports each step of a sign-in to the listener. */
 export class SignInTrace {
-  /** The error that was reported last. */
+  /** The error of the last reported failure. */
   #told: unknown
 
   constructor(private readonly onStep: OnSignInStep | undefined) {}
 
-  /** Does one step. The requests that it sends by `send` belong to it. */
+  /** Runs one step. The requests that it sends with `send` belong to it. */
   async step<T>(
     stage: SignInStage,
     work: (send: BoundedFetch, exchanges: SignInExchange[]) => Promise<T>,
@@ -81,7 +81,7 @@ export class SignInTrace {
     this.onStep?.({ ...atOnce(stage), outcome: 'success', detail })
   }
 
-  /** Reports a failure outside the steps. An error that was reported already is not reported again. */
+  /** Reports a failure outside the steps. An error is not reported twice. */
   failed(stage: SignInStage, error: unknown): void {
     if (error === this.#told) return
     this.#told = error
@@ -131,7 +131,7 @@ function objectIn(text: string): JsonObject | undefined {
   }
 }
 
-/** Names of fields that would let another person sign in. */
+/** Names of fields whose values would let others sign in. */
 const secretNames = new Set([
   'code',
   'state',
@@ -157,7 +157,7 @@ function masked(value: unknown, depth = 0): unknown {
   )
 }
 
-/** A URL whose parameters that are secret are masked. */
+/** A URL with its secret parameters masked. */
 export function maskedUrl(text: string): string {
   if (!URL.canParse(text)) return text.slice(0, 2000)
   const url = new URL(text)

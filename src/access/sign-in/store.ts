@@ -6,7 +6,7 @@ export interface KeptSignIn extends Grant {
   issuer: string
   clientId: string
   clientSecret?: string
-  /** How the secret is sent, where it is not `client_secret_basic`. */
+  /** How the secret is sent, if not as `client_secret_basic`. */
   clientAuth?: 'client_secret_post'
 }
 
@@ -20,7 +20,7 @@ export interface SignInStore {
   ): Promise<KeptSignIn | undefined>
 }
 
-/** Keeps sign-ins as long as this process lives. */
+/** Stores sign-ins in memory. */
 export function memoryStore(): SignInStore {
   const kept = new Map<string, KeptSignIn>()
   let queue: Promise<unknown> = Promise.resolve()

@@ -10,9 +10,9 @@ import { say } from '../terminal/output.js'
 export interface CommandSignInOptions {
   clientId?: string | undefined
   scopes?: readonly string[]
-  /** A person can be asked now. */
+  /** True if the user can be asked now. */
   mayAsk: boolean
-  /** The person has the browser on another device. */
+  /** True if the user has a browser only on another device. */
   onDevice?: boolean | undefined
   onStep?: OnSignInStep | undefined
   /** Storage of tokens. Default: the user's file. */
@@ -60,7 +60,7 @@ const openers: Readonly<Record<string, readonly string[]>> = {
   win32: ['rundll32', 'url.dll,FileProtocolHandler'],
 }
 
-/** Where there is no browser, the address that was printed has to do. */
+/** Without a browser, the printed address must be sufficient. */
 function openBrowser(url: URL): void {
   const [command = '', ...args] = openers[process.platform] ?? ['xdg-open']
   const child = spawn(command, [...args, url.href], { stdio: 'ignore', detached: true })

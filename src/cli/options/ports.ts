@@ -3,7 +3,7 @@ import { say } from '../terminal/output.js'
 
 const mostTries = 20
 
-/** Starts something at the wanted port, or says that the port is taken and uses the next free one. */
+/** Starts a service at the requested port; if it is taken, reports that and uses the next free one. */
 export async function onFreePort<T>(wanted: number, start: (port: number) => Promise<T>): Promise<T> {
   for (let port = wanted; ; port++) {
     try {
@@ -15,6 +15,6 @@ export async function onFreePort<T>(wanted: number, start: (port: number) => Pro
   }
 }
 
-/** As Jexo says it, or Node itself. */
+/** The error of Jexo, or of Node itself. */
 const isTaken = (error: unknown): boolean =>
   isJexoError(error) ? error.code === 'port-taken' : (error as { code?: unknown } | null)?.code === 'EADDRINUSE'

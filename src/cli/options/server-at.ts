@@ -4,7 +4,7 @@ import { labelOf, readTarget } from '../../target/target.js'
 import type { ServerTarget } from '../../wrap/server/opener.js'
 import type { WrapServerOptions } from '../../wrap/server/wrap-server.js'
 
-/** The server behind what was typed: a URL, `exec:<command line>`, or an entry of a host configuration. */
+/** The server for a target as typed: a URL, `exec:<command line>`, or an entry of a host configuration. */
 export async function serverAt(
   text: string,
   given: { headers?: Readonly<Record<string, string>>; env?: Readonly<Record<string, string>> } = {},
@@ -33,5 +33,5 @@ export async function serverAt(
   }
 }
 
-/** True for what is typed for a server that runs already, or that a command starts. */
+/** True for the form of a running server, or of a command that starts one. */
 export const isServer = (text: string): boolean => /^(https?:\/\/|exec:)/.test(text) || /^[^#]+#[^#]+$/.test(text)

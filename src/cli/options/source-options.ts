@@ -9,7 +9,7 @@ import { processAt } from './process-at.js'
 import { serverAt } from './server-at.js'
 import { gather, readMs, targetOptions } from './target-options.js'
 
-/** Flags that say how a source is read and planned. */
+/** Flags for reading and planning a source. */
 export interface SourceFlags {
   kind?: string
   only?: string
@@ -82,7 +82,7 @@ export const withSourceOptions = (command: Command): Command =>
     .option('--uri-prefix <text>', 'server: prefix of the scheme of every URI')
     .option('--header <name: value>', 'GraphQL or server: header to send while reading (repeatable)', gather)
 
-/** The options of a wrap, from those of the command that concern this kind of source. */
+/** The options of a wrap: those flags of the command that apply to this kind of source. */
 export function optionsFor({ kind }: KnownSource, flags: SourceFlags): SourceOptions {
   const all: Record<string, unknown> = {
     only: namesOf(flags.only),
@@ -106,7 +106,7 @@ export function optionsFor({ kind }: KnownSource, flags: SourceFlags): SourceOpt
     name: flags.name,
     methods: namesOf(flags.methods),
     hidden: flags.hidden,
-    // Both are true unless the command says otherwise.
+    // Both are true by default.
     tables: flags.tables === false ? false : undefined,
     search: flags.search === false ? false : undefined,
   }
@@ -142,7 +142,7 @@ const optionNames: Readonly<Record<KnownSource['kind'], readonly string[]>> = {
 
 const namesOf = (text: string | undefined) => (text === undefined ? undefined : namesIn(text))
 
-/** Sent or used while reading, and never written into a kit. */
+/** Used only while reading, and never written into a kit. */
 export async function readingOptions(
   { kind, source }: KnownSource,
   { header, listen }: SourceFlags,
@@ -163,7 +163,7 @@ function credentialOf(text: string): object {
   throw kitErrors.argumentUnreadable(`--credential ${text}`, 'bearer, basic, header:NAME or query:NAME')
 }
 
-/** The label of a source: the name of a package, or the address. */
+/** The label of a source: the name of a package, or its address. */
 export const labelOf = (source: string): string =>
   /^(exec|command|process):/.test(source) || /^[a-z][a-z\d+.-]+:\/\//i.test(source)
     ? source.replace(/\/\/[^@/]*@/, '//')

@@ -22,7 +22,7 @@ export interface TargetFlags {
   otlp?: string
 }
 
-/** For options that may be given again. */
+/** For repeatable options. */
 export const gather = (value: string, before: string[] = []) => [...before, value]
 
 /** Adds the options for reaching a target: headers, variables and the working folder of a command. */
@@ -40,7 +40,7 @@ export function withReach(command: Command): Command {
     })
 }
 
-/** Adds what every command with a target takes. */
+/** Adds the options that every command with a target has. */
 export function withTarget(command: Command): Command {
   return withReach(command)
     .option('--timeout <ms>', 'time limit of a request, in milliseconds')
@@ -52,11 +52,14 @@ export function withTarget(command: Command): Command {
 export interface UseOptions extends NodeConnectOptions {
   /** The command needs the kit object, so the kit runs in this process. */
   needsKit?: boolean
-  /** Called at Ctrl-C; true where that is all there is to do. */
+  /** Called at Ctrl-C; returns true if nothing else has to be done. */
   onInterrupt?: () => boolean
 }
 
-/** Opens the target, does something with the link, and closes it again. A first Ctrl-C closes it, a second ends the process at once. */
+/**
+ * Opens the target, runs a function with the link, and closes it. The first Ctrl-C closes the link, a second ends the
+ * process at once.
+ */
 export async function withLink<T>(
   target: string,
   flags: TargetFlags,
@@ -64,7 +67,7 @@ export async function withLink<T>(
   { needsKit = false, onInterrupt, ...options }: UseOptions = {},
 ): Promise<T> {
   const given = targetOptions(flags)
-  // A kit may look at its environment while it is loaded.
+  // A kit may read its environment while it is loaded.
   Object.assign(process.env, given.env)
   const timeoutMs = timeoutOf(flags)
   const found = await readTarget(target, given)
@@ -92,7 +95,7 @@ export async function withLink<T>(
       ...(await signInFor(found)),
     })
     const result = await use(opened.link, opened.kit)
-    // Errors that nothing caught in a kit are heard of after what is done at once.
+    // Uncaught errors of a kit are reported after the current work.
     if (opened.kit) await new Promise((resolve) => setImmediate(resolve))
     return result
   }
@@ -125,7 +128,7 @@ function onSignals(end: () => Promise<void>, onInterrupt?: () => boolean): () =>
   }
   for (const name of names) process.on(name, heard)
   return () => {
-    // Once a signal was heard the process ends, and another signal must not end it in its default way.
+    // After a signal the process ends, and another signal must not use its default action.
     if (count > 0) return
     for (const name of names) process.removeListener(name, heard)
   }
@@ -139,7 +142,7 @@ export function targetOptions(flags: TargetFlags) {
   }
 }
 
-/** Headers as they were typed. */
+/** Parses the given headers. */
 export const typedPairs = (headers: readonly string[] = []): Record<string, string> =>
   Object.fromEntries(headers.map((text) => split(text, ':', '--header', '"Name: value"')))
 
@@ -149,7 +152,7 @@ function split(text: string, at: string, option: string, wanted: string): [strin
   return [text.slice(0, index).trim(), text.slice(index + 1).trim()]
 }
 
-/** The time limit of a request in milliseconds: typed, or from `JEXO_TIMEOUT_MS`. */
+/** The time limit of a request in milliseconds, from the option or `JEXO_TIMEOUT_MS`. */
 export function timeoutOf({ timeout = process.env.JEXO_TIMEOUT_MS }: TargetFlags): number | undefined {
   return timeout === undefined || timeout === '' ? undefined : readMs(timeout)
 }

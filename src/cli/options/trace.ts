@@ -5,7 +5,7 @@ import { columns, errorColours, say } from '../terminal/output.js'
 import { ScoreText } from '../text/score-text.js'
 import { upstreamDetails } from '../text/upstream-text.js'
 
-/** Draws what passes on stderr, as it passes; below what was done outside stands what was sent and what came back. */
+/** Draws messages on stderr as they pass; below upstream records, the request and the response. */
 export function traceOptions(): NodeConnectOptions {
   const score = new ScoreText({ width: columns(), colours: errorColours })
   let sequence = 0

@@ -36,7 +36,7 @@ function markedColours(isColoured: boolean): Colours {
 export const colours = markedColours(hasColour(process.stdout))
 export const errorColours = markedColours(hasColour(process.stderr))
 
-/** Writes what was asked for, past the guard that keeps a kit's own prints away from stdout. */
+/** Writes a result to stdout, past the guard that redirects other output. */
 export function out(text: string): void {
   installStdoutGuard().write(printable(text.endsWith('\n') ? text : `${text}\n`))
 }
@@ -48,12 +48,12 @@ export function say(text: string): void {
   process.stderr.write(printable(text.endsWith('\n') ? text : `${text}\n`))
 }
 
-/** Shows how far something has come, on one line that the next call writes over; only on a terminal. An empty text clears it. */
+/** Shows progress on one line that the next call overwrites; only on a terminal. An empty text clears it. */
 export function sayProgress(text: string): void {
   if (process.stderr.isTTY) process.stderr.write(`\r\u001b[K${printable(errorColours.dim(text))}`)
 }
 
-/** Says on a terminal what is being done, from the first second on, until it is done. */
+/** Shows on a terminal what is being done, if it takes more than a second. */
 export async function whileWaiting<T>(text: string | (() => string), run: () => Promise<T>): Promise<T> {
   const startedAt = Date.now()
   const now = () => (typeof text === 'string' ? text : text())
@@ -66,10 +66,10 @@ export async function whileWaiting<T>(text: string | (() => string), run: () => 
   }
 }
 
-/** Width of the terminal, or what reads well elsewhere. */
+/** Width of the terminal, or a default for files and pipes. */
 export const columns = (): number => Math.max(60, Math.min(process.stdout.columns ?? 100, 120))
 
-/** A text in lines of at most a width, broken between words. */
+/** Breaks a text into lines of a maximum width, between words. */
 export function wrapped(text: string, width: number): string[] {
   const line = new RegExp(`.{1,${width}}(?:\\s|$)|\\S+`, 'g')
   const most = 4000
@@ -77,7 +77,7 @@ export function wrapped(text: string, width: number): string[] {
   return shown.split('\n').flatMap((row) => row.match(line)?.map((part) => part.trimEnd()) ?? [row])
 }
 
-/** Ends a command: 1 where the thing asked for failed, or the code of what was run. */
+/** Ends a command with exit code 1 for a failed operation, or with another code. */
 export class Failed extends Error {
   readonly exitCode: number
   constructor(exitCode = 1) {

@@ -9,8 +9,8 @@ interface Saved {
 }
 
 /**
- * Writes images, audio and the bytes of resources to a folder, or to a file where there is one of them. Rejects with a `JexoError` if there is
- * none, or a file exists already.
+ * Writes images, audio and the bytes of resources to a folder, or to a file if there is only one. Rejects with a
+ * `JexoError` if there is none, or a file exists already.
  */
 export async function saveBlocks(
   blocks: readonly (ContentBlock | ResourceContents)[],
@@ -21,12 +21,12 @@ export async function saveBlocks(
     throw kitErrors.argumentUnreadable('--output', 'a result with an image, audio or bytes; this one has none')
   const isFolder =
     place.endsWith('/') || statSync(place, { throwIfNoEntry: false })?.isDirectory() === true || found.length > 1
-  // Its table is large.
+  // Loaded on demand, since its table is large.
   const { default: mimeTypes } = await import('mime-types')
   const taken = new Set<string>()
   return found.map(({ base64, mimeType, name }, at) => {
     const bytes = Buffer.from(base64, 'base64')
-    // Several of one result may come by one name.
+    // Several blocks of one result may have the same name.
     const own =
       name === undefined || taken.has(name)
         ? `${kindOf(mimeType)}-${at + 1}${endingOf(mimeTypes.extension(mimeType))}`
@@ -57,7 +57,7 @@ function bytesIn(block: ContentBlock | ResourceContents): { base64: string; mime
   return block.type === 'resource' ? ofResource(block.resource) : []
 }
 
-/** The name of a file comes from elsewhere: only its last part counts, and only plain characters of it. */
+/** Names come from the server: only the last segment, and only plain characters of it, are used. */
 function ofResource({ uri, blob, mimeType = 'application/octet-stream' }: ResourceContents) {
   if (blob === undefined) return []
   const last = basename(uri.replace(/[?#].*$/, ''))

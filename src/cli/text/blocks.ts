@@ -3,7 +3,7 @@ import { colours, columns, wrapped } from '../terminal/output.js'
 /** A title with details on the same line. */
 export const heading = (title: string, note: string) => `${colours.bold(title)}  ${colours.dim(note)}`
 
-/** A text broken into lines, each with so many spaces before it. */
+/** Breaks a text into lines with an indentation. */
 export const indented = (text: string, indent: number): string[] =>
   wrapped(text, columns() - indent).map((line) => (line === '' ? '' : ' '.repeat(indent) + line))
 

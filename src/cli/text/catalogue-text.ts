@@ -13,7 +13,7 @@ import { uiOf } from '../../protocol/ui.js'
 import { parseUriTemplate } from '../../protocol/uri-template.js'
 import { colours, columns, wrapped } from '../terminal/output.js'
 
-/** A catalogue as a person reads it: by what the tools do, with their arguments in the model's words. */
+/** The parts of a server as text, grouped by effect, with arguments and descriptions. */
 export function catalogueText(link: Link, catalogue: Catalogue, tokens?: number): string {
   const { name, version, title } = link.serverInfo
   const { tools, resources, templates, prompts } = catalogue
@@ -52,7 +52,7 @@ function toolsText(tools: readonly ToolDefinition[]): string {
   return tools.map(toolText).join('\n')
 }
 
-/** Other servers may say anything there. */
+/** Other servers may send anything here. */
 function taskWords({ execution }: ToolDefinition): string {
   const support: unknown = execution?.taskSupport
   return support === 'required' ? ', runs as a task' : support === 'optional' ? ', may run as a task' : ''
@@ -89,7 +89,7 @@ function outputLine(schema: JsonObject | undefined): string[] {
   return properties ? [`      ${colours.dim('returns')} ${Object.keys(properties).join(', ')}`] : []
 }
 
-/** An object's properties: its own, or those of what it refers to or is first of all. */
+/** The properties of an object, or of the schema that it refers to or includes first. */
 function propertiesOf(schema: JsonObject, definitions: unknown, depth = 0): JsonObject | undefined {
   if (isObject(schema.properties)) return schema.properties
   const [first] = Array.isArray(schema.anyOf) ? schema.anyOf : []
@@ -111,7 +111,7 @@ function matches(template: TemplateDefinition, uri: string): boolean {
   try {
     return parseUriTemplate(template.uriTemplate).match(uri) !== undefined
   } catch {
-    // A server that was not made here may have a template that cannot be read: then nothing is of it.
+    // Other servers may have templates that cannot be parsed; these match nothing.
     return false
   }
 }

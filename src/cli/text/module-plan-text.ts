@@ -5,7 +5,7 @@ import { colours } from '../terminal/output.js'
 import { indented } from './blocks.js'
 import type { ContextCost } from './rest-plan-text.js'
 
-/** A plan as a person reads it: what is taken, what is left out and why, what is guessed or missing. */
+/** A plan as text: included and skipped functions with reasons, guesses, and missing descriptions. */
 export function modulePlanText(plan: ModulePlan, source: string, cost: ContextCost): string {
   const { tools, warnings, notes } = plan
   const count = `${tools.length} ${tools.length === 1 ? 'tool' : 'tools'}`
@@ -48,7 +48,7 @@ export function modulePlanText(plan: ModulePlan, source: string, cost: ContextCo
   return lines.join('\n').trimEnd()
 }
 
-/** Beyond so many, tools are listed by their signatures only. */
+/** With more tools than this, only signatures are listed. */
 const maxShownWhole = 60
 
 /** Skipped exports by reason; methods of classes without an instance are listed separately. */
@@ -80,7 +80,7 @@ function section(title: string, skipped: readonly Skipped[]): string[] {
   return [`${colours.bold(title)}  ${colours.dim(String(skipped.length))}`, ...lines, '']
 }
 
-/** From so many tokens on, a catalogue is offered. */
+/** Above this number of tokens, a catalogue is suggested. */
 const manyTokens = 20_000
 
 function costText({ tools, form }: ModulePlan, { tools: each, catalogue }: ContextCost): string {

@@ -8,7 +8,7 @@ import { processPlanText } from './process-plan-text.js'
 import { type ContextCost, restPlanText } from './rest-plan-text.js'
 import { serverPlanText } from './server-plan-text.js'
 
-/** A plan as a person reads it; `source` is how the source is shown. */
+/** A plan as text; `source` is the displayed name of the source. */
 export async function planText(preview: Preview, source: string): Promise<string> {
   switch (preview.form) {
     case 'module':

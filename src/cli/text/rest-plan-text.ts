@@ -10,10 +10,13 @@ export interface ContextCost {
   readonly tools: number
   readonly catalogue: number
 }
-/** Beyond so many, operations are listed by tag with their names only. */
+/** With more operations than this, only their names are listed, by tag. */
 const maxShownWhole = 60
 
-/** A plan of an API as a person reads it: what is taken, the settings it needs, what is left out and why, what it costs. */
+/**
+ * A plan of an API as text: the included operations, required settings, skipped operations with reasons, and context
+ * costs.
+ */
 export function restPlanText(plan: RestPlan, source: string, cost: ContextCost): string {
   const { operations, form, warnings } = plan
   const count = `${operations.length} ${operations.length === 1 ? 'operation' : 'operations'} of ${operations.length + plan.skipped.length}`
@@ -89,7 +92,7 @@ function settingLines({ base, credentials, title }: RestPlan): string[] {
   })
 }
 
-/** Every origin that requests, or credentials, go to: a description may name others than its own. */
+/** All origins that receive requests or credentials, since a description may name others than its own. */
 function originLines({ base, operations, credentials }: RestPlan): string[] {
   const originOf = (url: string | undefined) => (url && URL.canParse(url) ? new URL(url).origin : undefined)
   const own = originOf(base.url)
@@ -118,7 +121,7 @@ function originLines({ base, operations, credentials }: RestPlan): string[] {
   ]
 }
 
-/** By reason, the commonest first; a few names of each. */
+/** Grouped by reason, the most frequent first, with a few names each. */
 function skippedLines(skipped: readonly SkippedOperation[]): string[] {
   if (skipped.length === 0) return []
   const reasons = new Map<string, SkippedOperation[]>()

@@ -1,10 +1,10 @@
 import type { ContentBlock, ResourceContents, ToolResult } from '../../protocol/types.js'
 import { colours } from '../terminal/output.js'
 
-/** A tool's result as a person reads it: structured content as JSON, else each block. */
+/** A tool's result as text: structured content as JSON, else each block. */
 export function resultText(result: ToolResult): string {
   if (!result.structuredContent) return result.content.map(blockText).join('\n')
-  // The first block says the same as text; what follows says more.
+  // The first block repeats the structured content; later blocks contain more.
   return [colouredJson(result.structuredContent), ...result.content.slice(1).map(blockText)].join('\n')
 }
 

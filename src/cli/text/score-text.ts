@@ -13,7 +13,7 @@ const timeWidth = 9
 const personWidth = 5
 const upstreamWidth = 6
 
-/** Draws a score as text, line by line: the same lanes as in the page. Omits lines without new information. */
+/** Draws a score as text, line by line, with the same lanes as the page. Omits lines without new information. */
 export class ScoreText {
   readonly #score = new Score()
   readonly #looks: Looks
@@ -33,7 +33,7 @@ export class ScoreText {
     return colours.bold(`${' '.repeat(timeWidth)}Person ${host}Server Upstream`)
   }
 
-  /** The text of an entry; undefined for what is only part of another line. */
+  /** The text of an entry; undefined for an entry that is part of another line. */
   add(entry: TapeEntry): string | undefined {
     const line = this.#score.add(entry)
     if (!line) return undefined
@@ -88,7 +88,7 @@ export class ScoreText {
 
   #words({ shape, title, detail, tookMs }: Line, room: number): string {
     const took = tookMs === undefined ? '' : ` ${durationText(tookMs)}`
-    // How it went out there matters more than all of the statement.
+    // The outcome of an upstream request is more important than its full text.
     if (shape === 'upstream')
       return `${cut(title.replace(/\s+/g, ' '), room - took.length - detail.length - 2)}  ${detail}${took}`
     const words = `${title}${took}${detail ? `  ${detail.replace(/\s+/g, ' ')}` : ''}`
@@ -96,7 +96,7 @@ export class ScoreText {
   }
 }
 
-/** A duration in as few characters as tell it: `3.2 ms`, `412 ms`, `1.25 s`. */
+/** A duration in as few characters as possible: `3.2 ms`, `412 ms`, `1.25 s`. */
 export function durationText(ms: number): string {
   if (ms < 10) return `${ms.toFixed(1)} ms`
   return ms < 1000 ? `${Math.round(ms)} ms` : `${(ms / 1000).toFixed(2)} s`

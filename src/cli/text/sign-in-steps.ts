@@ -5,7 +5,7 @@ import { colours, wrapped } from '../terminal/output.js'
 const stageWidth = 22
 const mostLines = 8
 
-/** A step of a sign-in as lines: what was done, each request, and for a failure the rule that was broken. */
+/** A step of a sign-in as lines: its description, each request, and for a failure the violated rule. */
 export function signInStepLines(step: SignInStep, at: number, width: number): string[] {
   const isFailure = step.outcome === 'failure'
   const mark = isFailure ? colours.red('✗') : colours.green('✓')
@@ -35,7 +35,7 @@ const fixes: Record<SignInSide, string> = {
 function exchangeLines({ method, url, sent, status, received }: SignInExchange, width: number): string[] {
   const value = (sign: string, data: unknown) => {
     if (data === undefined) return []
-    // Line ends in texts are escaped, so those that are left are between members.
+    // Line ends in texts are escaped, so the remaining ones separate members.
     const text = JSON.stringify(data, null, 1).replace(/\n\s*/g, ' ')
     const lines = wrapped(escapeLine(text), width - 10)
     const more = lines.length > mostLines ? ' …' : ''

@@ -7,7 +7,7 @@ export function taskLine({ taskId, status, statusMessage }: Task, paint: typeof 
   return [taskId, shown, ...(statusMessage ? [paint.dim(statusMessage)] : [])].join('  ')
 }
 
-/** Everything that is known of a task, one fact a line. */
+/** All properties of a task, one per line. */
 export function taskText({ taskId, status, statusMessage, createdAt, lastUpdatedAt, ttl }: Task): string {
   const facts: [string, string | undefined][] = [
     ['task', taskId],

@@ -8,7 +8,7 @@ export function upstreamDetails({ kind, label, detail }: UpstreamRecord): string
     const body = isObject(value) ? value.body : value
     return body === undefined || body === '' ? [] : [[name, body] as const]
   })
-  // A statement is noted by itself.
+  // A statement has a line of its own.
   const all = kind === 'http' ? [['asked', label] as const, ...noted] : noted
   return all.map(([name, body]) => lineOf(name, body)).join('\n')
 }

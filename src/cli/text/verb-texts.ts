@@ -1,4 +1,4 @@
-/** The line of each verb in `jexo --help`: known without loading the verb. */
+/** The descriptions of the verbs for `jexo --help`, available without loading the verbs. */
 export const verbTexts = {
   new: { usage: '<dir>', about: 'Create a kit project that runs and passes its test' },
   wrap: {

@@ -43,7 +43,7 @@ export const add = () =>
       say(`\nAdded ${label} to ${kitFile}   (try it: jexo show ${kitFile})`)
     })
 
-/** The kit file of this folder. Throws a `JexoError` if there is none, or a choice. */
+/** The kit file of this folder. Throws a `JexoError` if there is none, or more than one. */
 function onlyKit(): string {
   const found = readdirSync('.').filter((name) => /^[^.].*\.kit\.m?[jt]s$/.test(name))
   const [kit, ...others] = found

@@ -122,7 +122,10 @@ function printShapes(name: string, found: Attachable, only: ShapeName | undefine
     )
 }
 
-/** Plans all files before the first is written: one that cannot be read leaves all as they were. Returns for each whether its host asks for secrets. */
+/**
+ * Plans all files before writing the first, so that an error changes nothing. Returns for each file whether its host
+ * asks for secrets.
+ */
 async function write(files: readonly string[], name: string, found: Attachable, flags: Flags): Promise<boolean[]> {
   const { entry, secrets } = found
   const options = {

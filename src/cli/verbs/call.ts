@@ -72,7 +72,7 @@ export const call = () =>
         args = readArguments(tool, await schemaOf(link, tool), words, json)
         if (flags.trace && !showsUpstream(link)) say(errorColours.dim(notShown))
         const calledAt = performance.now()
-        // The score has it already.
+        // The score contains it already.
         const onProgress = (progress: Progress) => void (flags.trace || sayProgress(tool, progress))
         const answer = flags.task
           ? await runAsTask(await link.start(tool, args, { onProgress }), link.label, flags)
@@ -114,7 +114,7 @@ async function runAsTask(task: TaskHandle, target: string, { wait, json }: Flags
   return task.result()
 }
 
-/** Writes down what was answered, for a case. */
+/** Saves the answers to questions for a case. */
 const remembering =
   (answerer: Answerer, answers: ReadyAnswer[]): Answerer =>
   async (question) => {
@@ -123,7 +123,7 @@ const remembering =
     return answer
   }
 
-/** Secrets of the environment do not get into a file. */
+/** Secrets of the environment are not written to a file. */
 async function saveCase(file: string, call: RecordedCall): Promise<void> {
   const masked = maskForTape(secretsIn(process.env))(call as never) as unknown as RecordedCall
   const name = /\.case\.ya?ml$/.test(file) ? file : `${file}.case.yaml`
@@ -137,7 +137,7 @@ async function saveCase(file: string, call: RecordedCall): Promise<void> {
   say(`saved as ${name}; run it with: jexo replay ${name}`)
 }
 
-/** On a terminal the person is asked; elsewhere a question is cancelled, and that is said. */
+/** On a terminal the user is asked; elsewhere a question is cancelled with a message. */
 async function answererFor(answers: string | undefined): Promise<Answerer> {
   const sayCancelled = (message: string) =>
     say(`The server asks: ${message}\nWithout --answers, the question was cancelled.`)
@@ -150,7 +150,7 @@ async function answererFor(answers: string | undefined): Promise<Answerer> {
   }
 }
 
-/** The tool's schema; a name that does not exist is refused here, with what may have been meant. */
+/** The tool's schema; an unknown name is refused here, with suggestions. */
 async function schemaOf(link: Link, tool: string) {
   const tools = await link.tools()
   const found = tools.find((known) => known.name === tool)

@@ -32,7 +32,7 @@ Example: jexo completion bash >> ~/.bashrc
       out(shell === 'fish' ? fishScript(verbs) : shell === 'zsh' ? zshScript(verbs) : bashScript(verbs))
     })
 
-/** The names of a target's parts for a verb, for shell completion. A target that does not answer offers nothing. */
+/** The names of a target's parts for a verb, for shell completion; empty if the target does not respond. */
 const names = () =>
   new Command('names')
     .argument('<verb>')
@@ -40,7 +40,7 @@ const names = () =>
     .argument('[words...]')
     .action(async (verb: string, target: string, words: string[]) => {
       if (!withTargetNames.has(verb)) return
-      // Nobody waits longer for a key.
+      // Users do not wait longer after pressing a key.
       const timeout = process.env.JEXO_LOAD_TIMEOUT_MS ?? '4000'
       process.env.JEXO_LOAD_TIMEOUT_MS = timeout
       const line = [verb, ...(words.length > 0 ? words : [''])].join(' ')

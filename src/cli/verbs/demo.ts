@@ -17,7 +17,7 @@ import { verbTexts } from '../text/verb-texts.js'
 const apiary = pathToFileURL(packageFile('examples/apiary/'))
 const kitFile = packageFile('examples/apiary/apiary.kit.ts')
 
-/** It wraps one of everything. */
+/** The demo contains every kind of wrap, so it needs these packages. */
 const needed = ['zod', 'typescript', 'libsql', 'mqtt', 'aedes', 'graphql', '@hono/node-server']
 
 interface Served {
@@ -53,7 +53,7 @@ export const demo = () =>
     .addHelpText('after', '\nExample: jexo demo --tour')
     .action(async (flags: { tour?: boolean }) => {
       const { registry, graph, scales } = await startAround()
-      // The kit is told where they are as any kit is: by settings.
+      // The kit gets their addresses from settings, as any kit does.
       Object.assign(process.env, { REGISTRY_URL: registry.url, GRAPH_URL: graph.url, SCALES_URL: scales.url })
       const kit = await loadKit(kitFile)
       const service = await onFreePort(4870, (port) => serveHttp(runOnNode(kit, { showsUpstream: true }), { port }))
@@ -89,10 +89,10 @@ export const demo = () =>
       await Promise.all([registry, graph, scales].map((around) => around.close()))
     })
 
-/** A server whose tool has a page; in a checkout only. */
+/** A server whose tool has a view; only in a checkout. */
 const visits = packageFile('examples/hive-visit/hive-visit.kit.ts')
 
-/** The rehearsal room, where it is built: in a checkout, by `npm run demo`. */
+/** The rehearsal room, if it is built; only in a checkout, with `npm run demo`. */
 async function openRoom(servers: readonly string[]): Promise<Served | undefined> {
   const built = pathToFileURL(packageFile('examples/rehearsal-room/dist/backend/main.js'))
   if (!existsSync(built)) return undefined

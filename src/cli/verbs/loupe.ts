@@ -81,7 +81,7 @@ async function plainly(targets: readonly Target[], follow: readonly string[]): P
   const isLive = follow.length > 0 || targets.some(({ kind }) => kind !== 'tape')
   if (isLive) await untilSignal()
   await bench.close()
-  // The journal tells of its last entries after this turn.
+  // The journal reports its last entries after this turn of the event loop.
   await new Promise((done) => setImmediate(done))
   if (failed) throw failed.failure
 }

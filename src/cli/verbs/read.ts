@@ -29,7 +29,7 @@ export const read = () =>
     }
   })
 
-/** A URI that is not found is refused with those that may have been meant. */
+/** An unknown URI is refused with suggestions. */
 async function readOrSuggest(link: Link, uri: string) {
   try {
     return await link.read(uri)
@@ -37,7 +37,7 @@ async function readOrSuggest(link: Link, uri: string) {
     if (!(error instanceof RpcError) || error.code !== codes.resourceNotFound) throw error
     const known = await Promise.all([link.resources(), link.templates()]).catch(() => [[], []])
     const names = known.flat().map((one) => ('uri' in one ? one.uri : one.uriTemplate))
-    // It is there, and could not be read: the server says why.
+    // The resource exists but could not be read; the server's error says why.
     if (names.includes(uri)) throw error
     throw talkErrors.resourceUnknown(uri, closestTo(uri, names), link.label)
   }

@@ -4,7 +4,8 @@ import { updatedCase, writeCase } from '../../replay/update-case.js'
 import { Failed, out, say } from '../terminal/output.js'
 
 /**
- * Takes over what came as what is expected. On a terminal each change is shown and asked for; elsewhere all are written and shown. Steps that could not run and steps that were not updated still fail.
+ * Accepts received results as expected ones. On a terminal each change is shown and confirmed; elsewhere all are
+ * written and shown. Steps that could not run, and steps that were not updated, still fail.
  */
 export async function reviewUpdates(failed: readonly CaseReport[]): Promise<void> {
   const person = process.stdin.isTTY ? new Reviewer() : undefined
@@ -26,7 +27,7 @@ export async function reviewUpdates(failed: readonly CaseReport[]): Promise<void
   if (left > 0) throw new Failed()
 }
 
-/** Asks for each file. Ctrl-C and the end of the input leave everything as it is from there on. */
+/** Asks for each file. Ctrl-C and the end of the input leave the remaining files unchanged. */
 class Reviewer {
   readonly #terminal = createInterface({ input: process.stdin, output: process.stderr })
   readonly #lines = this.#terminal[Symbol.asyncIterator]()

@@ -104,7 +104,7 @@ async function run(words: readonly string[], flags: Flags, options: ReplayOption
   if (failed.length > 0) throw new Failed()
 }
 
-/** While watching, cases that fail, or cannot be read, are said and waited over. */
+/** While watching, failing and unreadable cases are reported, and the watch continues. */
 async function runWatched(words: readonly string[], flags: Flags, options: ReplayOptions): Promise<void> {
   try {
     await run(words, flags, options)

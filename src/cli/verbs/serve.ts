@@ -74,10 +74,10 @@ export const serve = () => {
       '\nExample: jexo serve apiary.kit.ts --http 4870\n         jexo serve exec:"node old-server.mjs" --http\n         jexo serve hives.tape.jsonl --http     (answers as recorded)\nOver HTTP, clients must send a bearer token if JEXO_TOKEN, --tokens or --issuer is set.',
     )
     .action(async (file: string, flags: Flags) => {
-      // A kit may look at the environment while it is loaded.
+      // A kit may read the environment while it is loaded.
       const environment = Object.assign(process.env, targetOptions({ env: flags.env ?? [] }).env)
       for (const named of flags.envFrom ?? []) await takeEnvironmentFile(resolve(named), true)
-      // What cannot be read is said before anything is loaded; a file beside the kit may add to it.
+      // Invalid options are reported before anything is loaded; a file beside the kit may add options.
       const alone = flags.tape === undefined ? [] : ['--tape']
       const early = await serveByWorkers(readRunOptions(flags, environment), environment, alone)
       if (early !== undefined) process.exit(early)
@@ -97,7 +97,7 @@ export const serve = () => {
         ...(flags.watch
           ? {
               onRunning: (running: RunningKit, log: Log) =>
-                // All processes load the kit again; one says so.
+                // All processes reload the kit; one reports it.
                 watchKit(file, running, (level, text) =>
                   log.write((asWorker()?.number ?? 1) > 1 ? 'debug' : level, text),
                 ),

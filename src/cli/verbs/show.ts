@@ -20,7 +20,7 @@ import { catalogueText } from '../text/catalogue-text.js'
 import { ScoreText } from '../text/score-text.js'
 import { verbTexts } from '../text/verb-texts.js'
 
-/** Tokens that the tools take of a model's context. */
+/** Cost of the tools in a model's context, in tokens. */
 const contextCost = ({ tools }: Catalogue) =>
   tokensOf(
     forModel(tools).map(({ name, description = '', inputSchema }) => ({
@@ -75,11 +75,11 @@ export const show = () =>
       )
       if (lines.length > 0) out(`\nSettings\n${lines.join('\n')}`)
     }
-    // A kit can be looked at before anybody has its keys.
+    // A kit can be inspected without its required settings.
     await withLink(target, flags, look, { toleratesMissing: true, needsKit: true })
   })
 
-/** Layers are a matter of the kit; a server tells nothing of them. */
+/** Only kits have layers; a server does not reveal any. */
 function showLayers(target: string, kit: Kit | undefined, isJson: boolean): void {
   if (!kit)
     throw kitErrors.argumentUnreadable(`the target ${target}`, 'a kit file: servers do not tell their layers')

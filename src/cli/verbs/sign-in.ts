@@ -46,7 +46,7 @@ export const signIn = () =>
       const scopes = namesIn(flags.scopes ?? '')
       const before = await store.read(resource)
       const isEnough = scopes.every((scope) => before?.scopes.includes(scope))
-      // What is kept stays until the new sign-in is complete.
+      // The existing sign-in stays until the new one is complete.
       const isNew = flags.fresh || flags.explain || !isEnough
       const attempt = isNew ? memoryStore() : store
       const steps: SignInStep[] = []
@@ -76,7 +76,7 @@ export const signIn = () =>
       )
     })
 
-/** Prints a step at once, since the next one may wait for a person. */
+/** Prints a step at once, since the next one may wait for the user. */
 function explain(step: SignInStep, steps: SignInStep[], isJson: boolean): void {
   steps.push(step)
   if (!isJson) for (const line of signInStepLines(step, steps.length, columns())) out(line)

@@ -55,10 +55,10 @@ export const talk = () =>
     lines.close()
   })
 
-/** The longest that one command may take, in milliseconds. */
+/** Time limit of one command, in milliseconds. */
 const limitMs = 600_000
 
-/** Lines one at a time, whether they are typed or piped in; each is carried out before the next is read. */
+/** Lines one at a time, typed or piped; each is executed before the next is read. */
 class Conversation implements Terminal {
   readonly #lines: Interface
   readonly #waiting: string[] = []
@@ -90,7 +90,10 @@ class Conversation implements Terminal {
     })
   }
 
-  /** Cancels the running call, with the question that it asks; without one, clears the line that is being typed. Never ends the session of a person at a terminal. */
+  /**
+   * Cancels the running call, including its question; without one, clears the current line. Never ends a session on a
+   * terminal.
+   */
   interrupt(): boolean {
     if (this.#running) {
       this.#running.abort(new Interrupted())

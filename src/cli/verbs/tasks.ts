@@ -61,7 +61,7 @@ async function look(link: Link, action: Action, id: string): Promise<Task | Task
   return found
 }
 
-/** Waits with a line for each change. */
+/** Waits, with a line for each change. */
 async function waited(link: Link, id: string): Promise<ToolResult> {
   const task = link.task(id)
   const stop = task.onStatus((now) => say(taskLine(now, errorColours)))

@@ -144,7 +144,7 @@ function print({ findings, asked, off, wire, probe: probed }: TargetReport): voi
   say(found.length === 0 ? colours.green(`no findings (${asked} rules)`) : `${found.join(', ')}, by ${asked} rules`)
 }
 
-/** The same thing in several places is said once. */
+/** The same finding in several places is printed once. */
 function together(findings: readonly Finding[]): (Finding & { places: string[] })[] {
   const groups = new Map<string, Finding & { places: string[] }>()
   for (const finding of findings) {

@@ -86,7 +86,7 @@ async function finish(previews: readonly ReadSource[], flags: Flags): Promise<vo
     sayWritten(file, file === undefined ? [] : previews.flatMap(({ preview }) => preview.written?.(file) ?? []))
 }
 
-/** With several sources, a choice would hold for all of them. */
+/** With several sources, such an option would apply to all of them. */
 function refuseChoices(flags: Flags): void {
   const choices = [
     'kind',
