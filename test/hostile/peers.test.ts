@@ -61,8 +61,8 @@ describe('over a link', () => {
   })
 
   test.each([
-    ['evil_deep', /invalid response to tools\/call \(the JSON is nested more than 200 levels deep\)/],
-    ['evil_reply', /invalid response to tools\/call \(it is not a valid JSON-RPC response\)/],
+    ['evil_deep', /response to tools\/call is invalid \(the JSON is nested more than 200 levels deep\)/],
+    ['evil_reply', /response to tools\/call is invalid \(it is not a valid JSON-RPC response\)/],
   ])('a response that cannot be used fails its call: %s', async (tool, reason) => {
     await inTime(3000, () => expect(link.call(tool)).rejects.toThrow(reason))
   })
