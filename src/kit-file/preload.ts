@@ -1,4 +1,4 @@
-import { closeSync, existsSync, openSync, readSync } from 'node:fs'
+import { closeSync, existsSync, openSync, readSync, statSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 
@@ -21,6 +21,8 @@ export async function preload(kitFile: string): Promise<void> {
 }
 
 function headOf(file: string): string {
+  // Opening a pipe would block until it has a writer.
+  if (!statSync(file).isFile()) return ''
   const opened = openSync(file, 'r')
   try {
     const bytes = Buffer.alloc(mostRead)
