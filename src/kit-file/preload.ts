@@ -20,15 +20,18 @@ export async function preload(kitFile: string): Promise<void> {
   await Promise.all([...new Set(wanted)].map((url) => import(url).catch(() => {})))
 }
 
+/** The beginning of a file; empty if it cannot be read, which the import reports. */
 function headOf(file: string): string {
-  // Opening a pipe would block until it has a writer.
-  if (!statSync(file).isFile()) return ''
-  const opened = openSync(file, 'r')
   try {
+    // Opening a pipe would block until it has a writer.
+    if (!statSync(file).isFile()) return ''
+    const opened = openSync(file, 'r')
     const bytes = Buffer.alloc(mostRead)
-    return bytes.toString('utf8', 0, readSync(opened, bytes, 0, mostRead, 0))
-  } finally {
+    const length = readSync(opened, bytes, 0, mostRead, 0)
     closeSync(opened)
+    return bytes.toString('utf8', 0, length)
+  } catch {
+    return ''
   }
 }
 
