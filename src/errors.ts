@@ -125,6 +125,7 @@ export type ErrorCode =
   | 'tape-without-server'
   | 'tape-unwritable'
   | 'target-unknown'
+  | 'target-unreadable'
   | 'template-invalid'
   | 'tool-unknown'
   | 'prompt-unknown'

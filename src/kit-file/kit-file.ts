@@ -46,7 +46,7 @@ function drainImports(): void {
 export async function loadKit(file: string, isAgain = false, guardsStdout = true): Promise<Kit> {
   const path = resolve(file)
   const shown = shownPath(path)
-  if (!existsSync(path) || statSync(path).isDirectory()) throw kitFileErrors.kitFileMissing(shown)
+  if (!existsSync(path) || !statSync(path).isFile()) throw kitFileErrors.kitFileMissing(shown)
   if (guardsStdout) installStdoutGuard()
   await takeEnvironmentFile(join(dirname(path), '.env'))
   if (hooksIn === undefined && !runsHooksHere) await preload(path)

@@ -7,6 +7,8 @@ export const targetErrors = {
       `${label} is not a server`,
       'give a URL, exec:<command line> or <host config file>#<entry>',
     ),
+  fileUnreadable: (file: string, reason: string) =>
+    new JexoError('target-unreadable', `it cannot be read (${reason})`, 'check the permissions of the file', file),
   tapeAsTarget: (file: string) =>
     new JexoError(
       'tape-as-target',

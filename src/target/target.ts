@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs'
+import { existsSync, statSync } from 'node:fs'
 import { open } from 'node:fs/promises'
 import { dirname, join, resolve } from 'node:path'
 import { parse as parseWords } from 'shell-quote'
@@ -130,14 +130,16 @@ export function readCommandLine(line: string): ChildCommand & { args: readonly s
   return { command, args }
 }
 
-/** The first bytes of a file, which identify tapes and packed files. */
+/** The first bytes of a file, which identify tapes and packed files. Rejects with a `JexoError` if it cannot be read. */
 async function beginningOf(file: string): Promise<string> {
-  if (!existsSync(file)) return ''
-  const handle = await open(file)
+  // Opening a pipe would wait for its writer.
+  if (!statSync(file, { throwIfNoEntry: false })?.isFile()) return ''
   try {
-    const { buffer, bytesRead } = await handle.read(Buffer.alloc(256), 0, 256, 0)
+    const handle = await open(file)
+    const { buffer, bytesRead } = await handle.read(Buffer.alloc(256), 0, 256, 0).finally(() => handle.close())
     return buffer.subarray(0, bytesRead).toString()
-  } finally {
-    await handle.close()
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException
+    throw targetErrors.fileUnreadable(shownPath(file), code ?? message)
   }
 }
