@@ -26,10 +26,12 @@ function headOf(file: string): string {
     // Opening a pipe would block until it has a writer.
     if (!statSync(file).isFile()) return ''
     const opened = openSync(file, 'r')
-    const bytes = Buffer.alloc(mostRead)
-    const length = readSync(opened, bytes, 0, mostRead, 0)
-    closeSync(opened)
-    return bytes.toString('utf8', 0, length)
+    try {
+      const bytes = Buffer.alloc(mostRead)
+      return bytes.toString('utf8', 0, readSync(opened, bytes, 0, mostRead, 0))
+    } finally {
+      closeSync(opened)
+    }
   } catch {
     return ''
   }
