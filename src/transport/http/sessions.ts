@@ -18,7 +18,7 @@ export interface Sessions {
   /** How processes send requests to each other; undefined for a single process. */
   readonly letters: { readonly id: string; readonly office: Letters } | undefined
   /**
-   * False if there is no room for another session, as far as this process knows. `others` are sessions of another kind.
+   * True if another session fits, as far as this process knows. `others` are sessions of another kind.
    */
   hasRoom(others: number): boolean
   add(session: HttpSession): void
