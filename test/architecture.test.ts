@@ -139,13 +139,13 @@ function circleIn(edges: ReadonlyMap<string, readonly string[]>): readonly strin
 }
 
 describe('the source', () => {
-  test('has every file in a folder that stands in the order, and every name in the order is a folder', () => {
+  test('has every file in a folder of the order, and every name in the order is a folder', () => {
     expect(files.length).toBeGreaterThan(50)
     expect(files.filter((file) => placeOf(file) === undefined)).toEqual([])
     expect(order.filter((name) => !files.some((file) => file === name || file.startsWith(`${name}/`)))).toEqual([])
   })
 
-  test('imports from folders that stand lower, types as well', () => {
+  test('imports only from lower folders, types included', () => {
     const upwards = files.flatMap((file) =>
       targetsOf(file)
         .filter((target) => rankOf(target) > rankOf(file))
@@ -154,7 +154,7 @@ describe('the source', () => {
     expect(upwards).toEqual([])
   })
 
-  test('has no circle of files that import each other, except for types', () => {
+  test('has no import cycle between files, except for types', () => {
     const isRun = ({ isType }: Import) => !isType
     expect(circleIn(new Map(files.map((file) => [file, targetsOf(file, isRun)])))).toBeUndefined()
     expect(
@@ -168,7 +168,7 @@ describe('the source', () => {
     ).toEqual(['b.ts', 'c.ts', 'b.ts'])
   })
 
-  test('has no Node module in what runs in a browser', () => {
+  test('uses no Node module in code that runs in a browser', () => {
     const found = files
       .filter((file) => withoutNode.test(file) || portableTransport.test(file))
       .flatMap((file) =>
@@ -180,12 +180,12 @@ describe('the source', () => {
     expect(found).toEqual([])
   })
 
-  test('knows the version of its package', () => {
+  test('has the version of its package', () => {
     expect(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')).version).toBe(version)
   })
 })
 
-test('an installation is two packages without installation scripts, and optional packages are loaded when they are needed', () => {
+test('an installation is two packages without installation scripts, and optional packages load on demand', () => {
   const { dependencies, peerDependencies, peerDependenciesMeta } = JSON.parse(
     readFileSync(join(root, 'package.json'), 'utf8'),
   )

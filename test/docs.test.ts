@@ -30,12 +30,12 @@ const anchorOf = (heading: string) =>
 const anchorsIn = (file: string) =>
   [...readFileSync(file, 'utf8').matchAll(/^#+ (.+)$/gm)].map(([, heading = '']) => anchorOf(heading))
 
-test('the pages that are made from the code are current', async () => {
+test('the generated pages are current', async () => {
   const { code, stderr } = await run(process.execPath, [script, '--check'])
   expect({ code, stderr }).toEqual({ code: 0, stderr: '' })
 })
 
-test('every link leads to a file, and to a heading in it', () => {
+test('every link leads to a file and to a heading in it', () => {
   const broken = pages.flatMap((page) =>
     [
       ...readFileSync(page, 'utf8')
@@ -55,7 +55,7 @@ test('every link leads to a file, and to a heading in it', () => {
   expect(broken).toEqual([])
 })
 
-test('every exported name has a page in the reference of the API', async () => {
+test('every exported name has a page in the API reference', async () => {
   expect(await run(process.execPath, [script, '--pages'])).toMatchObject({ code: 0 })
   const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { exports: object }
   const doors = Object.keys(exports).filter((door) => door !== './package.json')

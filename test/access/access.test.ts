@@ -104,11 +104,11 @@ const challengeOf = (response: Response) => response.headers.get('www-authentica
 const pageUrl = 'https://hives.example/.well-known/oauth-protected-resource/mcp'
 const call = (name: string) => ({ name, arguments: {} })
 
-describe('tokens of an issuer', () => {
+describe('issuer tokens', () => {
   const access = () => issuerTokens({ issuer: issuer.url, scopes: ['mcp'] })
   const good = (claims = {}) => issuer.token(resourceUri, { scope: 'mcp', ...claims })
 
-  test('no path and no method answers without one, but for health, preflights and the metadata', async () => {
+  test('are required for every path and method except health, preflights and metadata', async () => {
     const { send, open } = gate(access(), {
       routes: { '/metrics': async () => ({ status: 200, headers: {}, body: 'x' }) },
     })
@@ -133,7 +133,7 @@ describe('tokens of an issuer', () => {
     expect((await send(undefined, 'GET', '/.well-known/other')).status).toBe(404)
   })
 
-  test('metadata says where to sign in, to any page', async () => {
+  test('metadata names the authorization server, for pages of any origin', async () => {
     const { send, handler } = gate(access())
     for (const path of ['/.well-known/oauth-protected-resource', '/.well-known/oauth-protected-resource/mcp']) {
       const response = await send(undefined, 'GET', path, undefined, { origin: 'https://other.example' })
@@ -171,7 +171,7 @@ describe('tokens of an issuer', () => {
     ['that is no token', () => 'abc', /not a valid signed token/],
     ['of two words', () => 'a b', /not a valid/],
     ['that is very long', () => 'x'.repeat(100_000), /too long/],
-  ])('one %s is refused', async (_what, make, reason) => {
+  ])('a token %s is refused', async (_what, make, reason) => {
     const response = await gate(access()).ask(await make(), 'initialize')
     expect(response.status).toBe(401)
     expect(challengeOf(response)).toMatch(
@@ -180,13 +180,13 @@ describe('tokens of an issuer', () => {
     expect(challengeOf(response)).toMatch(reason)
   })
 
-  test('clocks may differ a little, and a list of audiences may hold this one', async () => {
+  test('allow small clock differences, and a list of audiences that includes this one', async () => {
     const { ask } = gate(access())
     for (const claims of [{ exp: now() - 10 }, { nbf: now() + 10 }, { aud: ['https://a.example', resourceUri] }])
       expect((await ask(await good(claims), 'initialize')).status).not.toBe(401)
   })
 
-  test('too little scope is 403 with everything that is needed; what a caller may not see does not exist', async () => {
+  test('with too few scopes return 403 with all required scopes; hidden parts appear not to exist', async () => {
     const { ask, open } = gate(access())
     const token = await good()
     const session = await open(token)
@@ -229,7 +229,7 @@ describe('tokens of an issuer', () => {
     )
   })
 
-  test('a session is of the caller who opened it', async () => {
+  test('bind a session to the caller who opened it', async () => {
     const { ask, send, open } = gate(access())
     const session = await open(await good())
     const other = await good({ sub: 'bo' })
@@ -239,7 +239,7 @@ describe('tokens of an issuer', () => {
     expect((await ask(await good(), 'tools/list', {}, session)).status).toBe(200)
   })
 
-  test('call.identity is who calls, and gets tokens for other APIs', async () => {
+  test('become call.identity, which can get tokens for other APIs', async () => {
     const { ask, open } = gate(issuerTokens({ issuer: issuer.url, client: { id: 'server', secret: 's&cret' } }))
     const token = await good({ scope: 'a *' })
     const session = await open(token)
@@ -269,7 +269,7 @@ describe('tokens of an issuer', () => {
     })
   })
 
-  test('a stream ends with its token', async () => {
+  test('end a stream when they expire', async () => {
     const { send, open } = gate(issuerTokens({ issuer: issuer.url, clockToleranceMs: 0 }))
     const token = await issuer.token(resourceUri, { exp: Date.now() / 1000 + 1.5 })
     const session = await open(token)
@@ -282,7 +282,7 @@ describe('tokens of an issuer', () => {
     )
   })
 
-  test('keys rotate, and no caller can make the server ask for them again and again', async () => {
+  test('survive rotated keys, and no caller can make the server fetch keys repeatedly', async () => {
     const own = await Issuer.start()
     const { ask } = gate(issuerTokens({ issuer: own.url }))
     // However many wait at the start, the keys are fetched once.
@@ -299,7 +299,7 @@ describe('tokens of an issuer', () => {
     expect(await status(await own.token(resourceUri, { sub: 'later' }))).not.toBe(401)
   })
 
-  test('an issuer that is down is 503 with the reason, until it is there', async () => {
+  test('return 503 with the reason while the issuer is down', async () => {
     const own = await Issuer.start()
     own.isDown = true
     const check = issuerTokens({ issuer: own.url })
@@ -315,7 +315,7 @@ describe('tokens of an issuer', () => {
     await own.close()
   })
 
-  test('metadata of another issuer, unsafe URLs and symmetric algorithms are refused', async () => {
+  test('refuse metadata of another issuer, unsafe URLs and symmetric algorithms', async () => {
     const own = await Issuer.start()
     own.metadata = { issuer: 'https://evil.example' }
     const response = await gate(issuerTokens({ issuer: own.url })).ask(await own.token(resourceUri), 'initialize')
@@ -329,7 +329,7 @@ describe('tokens of an issuer', () => {
     expect(() => issuerTokens({ issuer: issuer.url, algorithms: ['HS256'] })).toThrow(/HS256 cannot be accepted/)
   })
 
-  test('a server that others reach needs to know its URL, and one in this process tells its own', async () => {
+  test('require the public URL of a server that others reach; a local one derives its own', async () => {
     await expect(serveHttp(kit, { host: '0.0.0.0', access: access() })).rejects.toThrow(
       /does not know the one that others reach it by/,
     )
@@ -346,8 +346,8 @@ describe('tokens of an issuer', () => {
   })
 })
 
-describe('other ways to say who calls', () => {
-  test('opaque tokens that the issuer declares active', async () => {
+describe('other ways to authenticate', () => {
+  test('opaque tokens that the issuer reports as active', async () => {
     const client = { id: 'server', secret: 's&cret' }
     const { ask } = gate(introspectedTokens({ issuer: issuer.url, client }))
     const status = async (token: string) => (await ask(token, 'initialize')).status
@@ -409,7 +409,7 @@ describe('other ways to say who calls', () => {
     Date.now = later
   })
 
-  test('headers of a proxy that is listed, and of nobody else', async () => {
+  test('headers of a listed proxy, and of nobody else', async () => {
     const check = trustedProxy({
       addresses: ['10.1.0.0/16', '::1'],
       subjectHeader: 'x-user',

@@ -18,7 +18,7 @@ const kit = () =>
 
 afterAll(() => Running.endAll())
 
-test('token keeps a file of hashes, which serve checks callers by', async () => {
+test('token writes a file of hashes, which serve checks callers against', async () => {
   const folder = newFolder()
   const token = (...words: string[]) => jexoIn(folder, 'token', ...words)
   const ada = (await token('add', 'ada', '--scopes', 'hives.write', '--expires', '90d')).stdout.trim()
@@ -61,7 +61,7 @@ test('token keeps a file of hashes, which serve checks callers by', async () => 
   })
 })
 
-test('serve takes an issuer, and tries what parts do with an identity', async () => {
+test('serve accepts an issuer, and enforces identities in parts', async () => {
   const issuer = await Issuer.start()
   const file = kit()
   const env = { ...process.env, NO_COLOR: '1', JEXO_TOKEN: 'static', JEXO_SCOPES: 'mcp' } as Record<string, string>
@@ -101,7 +101,7 @@ test('serve takes an issuer, and tries what parts do with an identity', async ()
     })
 })
 
-test('sign-in keeps what the commands send, for its owner alone; without it they say what to type', async () => {
+test('sign-in stores tokens for later commands, readable by the owner only; without it the commands say what to run', async () => {
   const issuer = await Issuer.start()
   const home = newFolder()
   const env = { ...process.env, NO_COLOR: '1', XDG_CONFIG_HOME: home } as Record<string, string>
@@ -135,7 +135,7 @@ test('sign-in keeps what the commands send, for its owner alone; without it they
   await issuer.close()
 })
 
-test('the file of sign-ins is changed by one at a time, and a lock that was left behind does not hold for ever', async () => {
+test('one process at a time changes the file of sign-ins, and a stale lock is removed', async () => {
   const file = join(newFolder(), 'jexo/sign-ins.json')
   const grant = { accessToken: 't', scopes: [], issuer: 'https://id.example', clientId: 'c' }
   const order: string[] = []

@@ -41,7 +41,7 @@ async function calling(options: Partial<IssuerTokensOptions>) {
   return result
 }
 
-test("a wrapped API is called with a token that was exchanged for the caller's, never with the caller's own", async () => {
+test("a wrapped API is called with an exchanged token, never with the caller's own", async () => {
   expect((await calling({ client: { id: 'server', secret: 's&cret' } })).isError).not.toBe(true)
   const [form] = issuer.exchanged
   expect(Object.fromEntries(form ?? [])).toMatchObject({ audience: 'https://scales.example', scope: 'scales.read' })
@@ -49,7 +49,7 @@ test("a wrapped API is called with a token that was exchanged for the caller's, 
   expect(upstream.last.headers.authorization).not.toContain(form?.get('subject_token'))
 })
 
-test('without a client for the exchange, and without a caller, the tool refuses and the API is not called', async () => {
+test('without a client for the exchange, or without a caller, the tool refuses and the API is not called', async () => {
   const asked = upstream.seen.length
   expect(JSON.stringify((await calling({})).content)).toContain('The server cannot call this API in your name.')
   const link = await connect(await hivesApi())

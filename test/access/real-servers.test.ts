@@ -42,7 +42,7 @@ describe('oidc-provider', () => {
     return { signIn: browserSignIn({ open, limitMs: 10_000, ...options }), opened }
   }
 
-  test('registration, code with PKCE, step-up for who may, refusal for who may not, hidden tools', async () => {
+  test('registration, code with PKCE, step-up for permitted users, refusal for others, hidden tools', async () => {
     const provider = await startProvider({ resource })
     await serve(provider.issuer)
     const odo = as('odo')
@@ -62,7 +62,7 @@ describe('oidc-provider', () => {
     await provider.close()
   })
 
-  test('refresh with rotation, and what was revoked is asked for again', async () => {
+  test('refresh with rotation, and a new sign-in after revocation', async () => {
     const provider = await startProvider({ resource, lifeSeconds: 31 })
     await serve(provider.issuer)
     const store = memoryStore()
@@ -85,7 +85,7 @@ describe('oidc-provider', () => {
     await provider.close()
   })
 
-  test('a client id metadata document stands for a registration', async () => {
+  test('a client id metadata document replaces registration', async () => {
     const clientMetadataUrl = 'https://desk.example/client.json'
     let document: object = {}
     const features = { clientIdMetadataDocument: { enabled: true, ack: 'draft-02' } }
@@ -112,7 +112,7 @@ describe('oidc-provider', () => {
     await provider.close()
   })
 
-  test('a program by itself, and keys that change while its session is open', async () => {
+  test('client credentials, and keys that change during a session', async () => {
     const keys = await Promise.all(
       ['first', 'second'].map(async (kid) => ({
         ...(await exportJWK((await generateKeyPair('RS256', { extractable: true })).privateKey)),
@@ -139,7 +139,7 @@ describe('oidc-provider', () => {
   })
 })
 
-test('glewlwyd: an issuer with a path, registration with a secret, step-up, refresh, and a program by itself', async () => {
+test('glewlwyd: an issuer with a path, registration with a secret, step-up, refresh, and client credentials', async () => {
   const glewlwyd = await Glewlwyd.start(resource)
   await serve(glewlwyd.issuer)
   const store = memoryStore()

@@ -47,7 +47,7 @@ const browser = (options: Partial<BrowserSignInOptions> = {}) =>
   browserSignIn({ limitMs: 2000, open: async (url) => void (await fetch(url)), ...options })
 const parametersOf = (list: readonly URLSearchParams[], at = -1) => Object.fromEntries(list.at(at) ?? [])
 
-test('a program signs in by itself, and asks for more when the server needs it', async () => {
+test('a program signs in by itself, and requests more scopes when the server requires them', async () => {
   const link = await connect(service.url, {
     signIn: clientCredentials({ clientId: 'reporter', clientSecret: 's' }),
   })
@@ -64,7 +64,7 @@ test('a program signs in by itself, and asks for more when the server needs it',
   await expect(wrong).rejects.toThrow(/signing in failed at the step "token" \(invalid_client/)
 })
 
-test('a program signs in with a private key in the place of a secret', async () => {
+test('a program signs in with a private key instead of a secret', async () => {
   const { privateKey } = await crypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, true, [
     'sign',
     'verify',
@@ -81,7 +81,7 @@ describe('a device without a browser', () => {
   const shown: DeviceCode[] = []
   const device = (limitMs = 5000) => deviceSignIn({ limitMs, show: (code) => void shown.push(code) })
 
-  test('shows a code and asks until the person is done', async () => {
+  test('shows a code, and polls until the person has finished', async () => {
     issuer.deviceAnswers = ['authorization_pending', 'authorization_pending']
     const link = await connect(service.url, { signIn: device() })
     expect(shown.at(-1)).toEqual({ url: `${issuer.url}/activate`, code: 'WDJB-MJHT', expiresInMs: 60_000 })
@@ -118,7 +118,7 @@ describe('a device without a browser', () => {
   })
 })
 
-test('every step is told with masked values, and a failure with its rule and who has to fix it', async () => {
+test('every step is reported with masked values, and a failure with its rule and who must fix it', async () => {
   const steps: SignInStep[] = []
   const onStep = (step: SignInStep) => void steps.push(step)
   await (await connect(service.url, { signIn: browser({ onStep }) })).close()
@@ -156,7 +156,7 @@ test('the time limit of a request does not run while a person signs in', async (
   await link.close()
 })
 
-test('a person signs in with a browser: registration, PKCE, resource, state; more scopes come on top', async () => {
+test('a person signs in with a browser: registration, PKCE, resource, state; more scopes are added later', async () => {
   const link = await connect(service.url, { signIn: browser({ clientName: 'Desk' }) })
   expect(parametersOf(issuer.authorizations)).toMatchObject({
     response_type: 'code',
@@ -172,7 +172,7 @@ test('a person signs in with a browser: registration, PKCE, resource, state; mor
   await link.close()
 })
 
-test("tokens are kept, refreshed before they end, and rotated; two links do not lose each other's", async () => {
+test("tokens are kept, refreshed before they expire, and rotated; two links do not overwrite each other's", async () => {
   const store = memoryStore()
   issuer.lifeSeconds = 31
   const signIn = browser({ store })
@@ -274,7 +274,7 @@ test.each<[string, () => void, RegExp]>([
   expect(issuer.authorizations.length).toBeLessThan(4)
 })
 
-test('a person who does not come back, and one who interrupts', async () => {
+test('a sign-in that is never completed times out, and one can be interrupted', async () => {
   await expect(connect(service.url, { signIn: browser({ open: () => {}, limitMs: 50 }) })).rejects.toThrow(
     /nobody signed in within 0 s/,
   )
@@ -303,7 +303,7 @@ async function refusing(metadata: (url: string) => unknown, challenge: (url: str
   }
 }
 
-test('metadata is looked for by the challenge, the path and the root, on the server alone; that of another resource is refused', async () => {
+test('metadata is found by challenge, path and root, on the server only; that of another resource is refused', async () => {
   const signIn = () => clientCredentials({ clientId: 'x', clientSecret: 's' })
   const foreign = await refusing(
     () => ({ resource: 'https://other.example/mcp', authorization_servers: [issuer.url] }),
@@ -341,7 +341,7 @@ test.each([
   expect(readChallenge(header)).toEqual(expected)
 })
 
-test('a server out there does not lead into this network', async () => {
+test('a public server cannot lead the client into the private network', async () => {
   const realFetch = globalThis.fetch
   const asked: string[] = []
   const answers: Record<string, unknown> = {

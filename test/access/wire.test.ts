@@ -129,7 +129,7 @@ test.each<[string, Misbehave, string[]]>([
   expect(await brokenRows(misbehave)).toEqual(expected)
 })
 
-test('a server with tokens of its own and no sign-in is held to the rows without metadata; one without tokens to none', async () => {
+test('a server with its own tokens and no sign-in is checked without the metadata rows; one without tokens skips all', async () => {
   const file = `${newFolder()}/callers.tokens.jsonl`
   const token = await addToken(file, { name: 'ada', scopes: [] })
   for (const [access, left] of [

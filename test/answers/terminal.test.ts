@@ -35,13 +35,13 @@ test.each<[string, string[], unknown, RegExp]>([
   ['other keys, again', ['maybe', 'ja', 'n'], { action: 'decline' }, /Type y, n, or press Enter[\s\S]*Type y, n/],
   ['nothing', [''], { action: 'cancel' }, /Answer it\?/],
   ['the end of the input', ['y', '7'], { action: 'cancel' }, /site/],
-])('takes %s', async (_what, lines, expected, asked) => {
+])('accepts %s', async (_what, lines, expected, asked) => {
   const { terminal, said } = typing(...lines)
   expect(await askOnTerminal(terminal)(form(fields, ['kg']))).toEqual(expected)
   expect(said.join('\n')).toMatch(asked)
 })
 
-test('asks again whether a page is to be opened', async () => {
+test('asks again whether to open a page', async () => {
   const { terminal, said } = typing('what', 'y')
   const visit = { kind: 'url', message: 'Log in.', url: 'https://bees.example/login' } as unknown as Question
   expect(await askOnTerminal(terminal)(visit)).toEqual({ action: 'accept' })

@@ -38,10 +38,10 @@ const files: Record<ShapeName, { name: string; text: string; kept: string[] }> =
   },
 }
 
-describe.each(shapeNames)('a host configuration of the shape %s', (name) => {
+describe.each(shapeNames)('a host configuration in the format %s', (name) => {
   const { name: fileName, text, kept } = files[name]
 
-  test('takes an entry, gives it back as it was, and is as it was when it is taken out', async () => {
+  test('stores an entry, returns it unchanged, and is as before when it is removed', async () => {
     const file = written(fileName, text)
     const change = await planEntry(file, 'bees', entry)
     expect(change).toMatchObject({ did: 'added', path: expect.arrayContaining(['bees']) })
@@ -65,7 +65,7 @@ describe.each(shapeNames)('a host configuration of the shape %s', (name) => {
     expect((await planRemoval(file, 'bees')).did).toBe('is not there')
   })
 
-  test("is begun where there is none, and refuses a name that is another server's", async () => {
+  test('is created if missing, and a name used by another server is refused', async () => {
     const file = written(`new-${fileName}`, '')
     await carryOut(
       await planEntry(
@@ -102,20 +102,20 @@ test.each([
   ['broken.toml', 'a = 1\nb = \n', /line 2/],
   ['broken.yaml', 'a: [1\nb: 2\n', /not a valid host configuration/],
   ['inline.toml', 'mcp_servers = { other = { command = "x" } }\n', /cannot be edited/],
-])('%s is refused with the place, and left as it was', async (name, text, wanted) => {
+])('%s is refused with the place, and left unchanged', async (name, text, wanted) => {
   const file = written(name, text)
   await expect(planEntry(file, 'bees', entry)).rejects.toThrow(wanted)
   expect(readFileSync(file, 'utf8')).toBe(text)
 })
 
-test('line ends of another system stay', async () => {
+test('line endings of another system are kept', async () => {
   const text = files.toml.text.replaceAll('\n', '\r\n')
   const file = written('host.toml', text)
   await carryOut(await planEntry(file, 'bees', entry))
   expect(readFileSync(file, 'utf8').replaceAll('\r\n', '')).not.toMatch(/\r|\n/)
 })
 
-test("references to the host's environment are followed when an entry is used", async () => {
+test("references to the host's environment are resolved when an entry is used", async () => {
   process.env.JEXO_TEST_WAX = 'soft'
   const reference = ['$', '{env:JEXO_TEST_WAX}'].join('')
   const servers = { a: { type: 'stdio', command: 'x', env: { WAX: reference } } }
@@ -127,7 +127,7 @@ test("references to the host's environment are followed when an entry is used", 
 const kitText = `import { defineKit, tool } from 'jexo'
   export default defineKit({ name: 'garden', version: '1', parts: [tool('count_flowers', { about: 'Counts.', effect: 'read', run: () => 'seven' })] })`
 
-test('jexo attach writes into several files of any shape, shows what changes, tries it, and takes it out again', async () => {
+test('jexo attach writes several files of any format, shows the changes, tries the entry, and removes it', async () => {
   const kit = written('garden é.kit.mjs', kitText)
   const into = shapeNames.map((name) => written(files[name].name, files[name].text))
   const to = into.flatMap((file) => ['--to', file])
@@ -145,7 +145,7 @@ test('jexo attach writes into several files of any shape, shows what changes, tr
   expect(readFileSync(String(into[0]), 'utf8')).not.toContain('garden')
 })
 
-test('jexo attach prints every shape, or one, and what a dialog is to be given', async () => {
+test('jexo attach prints every format, or one, and the values for a dialog', async () => {
   const kit = written('garden.kit.mjs', kitText)
   const all = await jexo('attach', kit)
   for (const word of ['"mcpServers"', '"servers"', '[mcp_servers.garden]', '- name: garden'])
@@ -162,7 +162,7 @@ test('jexo attach prints every shape, or one, and what a dialog is to be given',
   })
 })
 
-test('a missing folder is told of before anything is written, and a file that cannot be written is left as it was', async () => {
+test('a missing folder is reported before anything is written, and an unwritable file is left unchanged', async () => {
   const file = written('host.json', '{}')
   const lost = `${dirname(file)}/no/such/host.json`
   await expect(planEntry(lost, 'bees', entry)).rejects.toThrow(
@@ -173,7 +173,7 @@ test('a missing folder is told of before anything is written, and a file that ca
   expect(existsSync(lost)).toBe(false)
 })
 
-test('the first backup stays for ever; another has the last change', async () => {
+test('the first backup is kept; a second one has the last change', async () => {
   const file = written('host.json', '{}')
   const backups: (string | undefined)[] = []
   for (const SITE of ['a', 'b', 'c'])
@@ -183,7 +183,7 @@ test('the first backup stays for ever; another has the last change', async () =>
   expect(readFileSync(`${file}.before-jexo-last`, 'utf8')).toContain('"b"')
 })
 
-describe('a header that is a secret', () => {
+describe('a secret header', () => {
   const url = 'http://127.0.0.1:9/mcp'
   const attached = async (name: string, text: string, ...words: string[]) => {
     const file = written(name, text)
@@ -192,7 +192,7 @@ describe('a header that is a secret', () => {
   }
   const header = ['--header', 'Authorization: Bearer s3cret-value']
 
-  test('is asked for by hosts with inputs, and refused elsewhere unless told', async () => {
+  test('is prompted for by hosts with inputs, and refused elsewhere unless allowed', async () => {
     const asked = await attached('settings.json', '{ "servers": {} }', ...header)
     expect(JSON.parse(asked.text)).toMatchObject({
       servers: {
@@ -213,19 +213,19 @@ describe('a header that is a secret', () => {
     expect(printed.stdout + printed.stderr).not.toContain('s3cret-value')
   })
 
-  test('stays the reference that it was given as', async () => {
+  test('keeps the reference that was passed', async () => {
     // biome-ignore lint/suspicious/noTemplateCurlyInString: as hosts write it
     const { text } = await attached('host.json', '{}', '--header', 'Authorization: Bearer ${env:HIVES_TOKEN}')
     expect(text).toContain('"Authorization": "Bearer $'.concat('{env:HIVES_TOKEN}"'))
   })
 })
 
-describe('what an entry holds', () => {
+describe('an entry', () => {
   const secretKit = `import { defineKit, setting, tool } from 'jexo'
 const t = tool('length', { about: 'How long the key is.', effect: 'read', run: (_, call) => String(call.settings.KEY?.length) })
 export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settings: { KEY: setting({ about: 'The key.', secret: true }) } })`
 
-  test('a secret is asked for by hosts that have inputs, and goes again with the entry', async () => {
+  test('with a secret uses an input in hosts that have inputs, and removes it with the entry', async () => {
     const kit = written('secret.kit.ts', secretKit)
     const before = '{\n  "servers": { "other": { "type": "stdio", "command": "/bin/other", "args": [] } }\n}\n'
     const file = written('settings.json', before)
@@ -271,7 +271,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
     })
   })
 
-  test('a command is written by its whole path, and its files too; what was given for it goes along', async () => {
+  test('has absolute paths of the command and its files, and the options that were passed', async () => {
     const script = written('sérver.mjs', `console.error('Error: no honey\\n    at x'); process.exit(1)`)
     const file = written('host.json', '')
     const words = [
@@ -301,7 +301,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
     })
   })
 
-  test('a packed file is tried and called from every shape, from a path with spaces and letters beyond ASCII', async () => {
+  test('of a packed file works in every format, from a path with spaces and letters beyond ASCII', async () => {
     const out = join(dirname(written('x', '')), 'pâcked up')
     expect(
       (await jexo('pack', written('hives.kit.ts', secretKit.replace('secret: true', "default: 'k'")), '--out', out))
@@ -322,7 +322,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
   })
 })
 
-describe('comments stay with the entry that they belong to', () => {
+describe('comments stay with their entry', () => {
   const jsonc = `{
   // of the file
   "mcpServers": {
@@ -359,7 +359,7 @@ describe('comments stay with the entry that they belong to', () => {
       ['// first', '// behind a', '// apart', '// behind c'],
     ],
     ['the last', 'c', ['// apart', '// behind c'], ['// behind a', '/* of b', '// behind b']],
-  ])('JSON: %s is taken out with its own', (_what, name, gone, kept) => {
+  ])('JSON: %s is removed with its comments', (_what, name, gone, kept) => {
     const after = shape.remove('a.jsonc', jsonc, name)
     for (const comment of gone) expect(after).not.toContain(comment)
     for (const comment of [...kept, '// of the file']) expect(after).toContain(comment)

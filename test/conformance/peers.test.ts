@@ -159,7 +159,7 @@ const ways: [string, (bad: Row[1]) => Promise<{ link: Link; end: () => Promise<v
 ]
 
 describe.each(ways)('a server that is %s and sends', (_way, open) => {
-  test.each(rows)('%s costs itself only', async (_what, bad, then) => {
+  test.each(rows)('%s affects only itself', async (_what, bad, then) => {
     const { link, end } = await open(bad)
     try {
       const called = link.call('bad', {}, patienceFor(then))
@@ -225,8 +225,8 @@ const httpRows: [what: string, handle: Handle, says: RegExp][] = [
   ],
 ]
 
-describe('a server that is called by HTTP and answers with', () => {
-  test.each(httpRows)('%s costs that call only', async (_what, handle, says) => {
+describe('an HTTP server that responds with', () => {
+  test.each(httpRows)('%s affects only that call', async (_what, handle, says) => {
     const { url, end } = await served((request, response, body) => {
       if (request.method !== 'POST') return response.writeHead(request.method === 'GET' ? 405 : 200).end()
       if (body.method === 'tools/call' && body.params.name === 'bad') return handle(body, response)
@@ -255,8 +255,8 @@ const greetings: [what: string, answer: (message: Loose) => unknown, says: RegEx
   ['an error', (m) => ({ jsonrpc: '2.0', id: m.id, error: { code: -32603, message: 'not today' } }), /not today/],
 ]
 
-describe('a server that greets with', () => {
-  test.each(greetings)('%s is told from one that works', async (_what, answer, says) => {
+describe('a server whose initialize response is', () => {
+  test.each(greetings)('%s is distinguished from a working one', async (_what, answer, says) => {
     const script = `const hello = ${hello}; const answer = ${answer}
       require('node:readline').createInterface({ input: process.stdin })
         .on('line', (line) => console.log(JSON.stringify(answer(JSON.parse(line)))))`
@@ -270,7 +270,7 @@ describe('a server that greets with', () => {
     ['last words', 'console.error("no licence"); process.exit(1)', /no licence/],
     ['half a message', 'process.stdout.write(`{"jsonrpc":"2.0"`); process.exit(0)', /with code 0/],
     ['a closed stdout', 'require("fs").closeSync(1); setTimeout(() => process.exit(5), 200)', /with code 5/],
-  ])('%s is told with what it said', async (_what, script, says) => {
+  ])('%s is reported with its output', async (_what, script, says) => {
     await expect(connect({ command: process.execPath, args: ['-e', script] })).rejects.toThrow(says)
   })
 })

@@ -42,7 +42,7 @@ describe.each(revisions.map((revision) => [revision.date, revision] as const))('
   })
 })
 
-test('a packed file that is a process of its own meets the rows of stdio, and one in eight of the others', async () => {
+test('a packed file as a separate process passes the stdio rows, and one in eight of the others', async () => {
   const newest = revisions.reduce((one, other) => (one.date > other.date ? one : other))
   const check = new WireCheck(processes(), newest, subject)
   const rows = rowsFor('stdio', newest.short)
@@ -51,7 +51,7 @@ test('a packed file that is a process of its own meets the rows of stdio, and on
   await check.close()
 })
 
-test('every row has a name of its own and holds for some revision', () => {
+test('every row has a unique name and applies to some revision', () => {
   const ids = requirements.map(({ id }) => id)
   expect(new Set(ids).size).toBe(ids.length)
   expect(requirements.length).toBeGreaterThan(150)

@@ -27,7 +27,7 @@ const careless = `
 
 afterAll(() => Running.endAll())
 
-test('an error that nothing caught is told with its tool and line, and a call goes on', async () => {
+test('an uncaught error is reported with its tool and line, and the call continues', async () => {
   const folder = folderOf({ 'careless.kit.ts': kit(careless) })
   const { code, stdout, stderr } = await jexo(folder, 'call', 'careless.kit.ts', 'forgets')
   expect([code, stdout]).toEqual([0, 'fine\n'])
@@ -41,7 +41,7 @@ const blocking = kit(`
   tool('block', { about: 'Keeps the thread.', effect: 'read', run: () => { console.error('begun'); for (;;); } }),
   tool('ends', { about: 'Ends its process.', effect: 'read', run: () => process.exit(3) })`)
 
-test('a tool that keeps its thread or ends its process does not keep or end the command', async () => {
+test('a tool that blocks its thread or exits its process does not block or end the command', async () => {
   const folder = folderOf({ 'a.kit.ts': blocking })
   const late = await jexo(folder, 'call', 'a.kit.ts', 'block', '--timeout', '1500')
   expect([late.code, late.stderr]).toEqual([
@@ -58,7 +58,7 @@ test('a tool that keeps its thread or ends its process does not keep or end the 
   }
 })
 
-test('on a terminal, a second Ctrl-C ends a command whose thread is kept', async () => {
+test('on a terminal, a second Ctrl-C ends a command whose thread is blocked', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', "console.error('begun'); for (;;);") })
   const shown = `"${process.execPath}" "${bin}" show a.kit.ts`
   const command = new Running(['-qec', shown, '/dev/null'], { cwd: folder, env }, 'script')
@@ -70,13 +70,13 @@ test('on a terminal, a second Ctrl-C ends a command whose thread is kept', async
   expect(command.child.exitCode).not.toBe(0)
 })
 
-test('a kit that keeps its thread while it is loaded is told of', async () => {
+test('a kit that blocks its thread while it loads is reported', async () => {
   const folder = folderOf({ 'a.kit.ts': kit('', 'for (;;);') })
   const { code, stderr } = await jexo(folder, 'call', 'a.kit.ts', 'any', '--load-timeout', '300')
   expect([code, stderr]).toEqual([2, expect.stringContaining('it did not finish loading within 300 ms')])
 })
 
-test('it does not end a server, which counts it, remarks large results, and names the calls that it cuts off', async () => {
+test('a server survives an uncaught error, counts it, reports large results, and names interrupted calls', async () => {
   const folder = folderOf({ 'careless.kit.ts': kit(careless) })
   const server = new Running([bin, 'serve', 'careless.kit.ts', '--http', '0', '--metrics'], {
     cwd: folder,
@@ -97,7 +97,7 @@ test('it does not end a server, which counts it, remarks large results, and name
   expect(server.said.match(/tool huge returned 1\.5 MB, about 375,000 tokens/g)).toHaveLength(1)
 })
 
-test('with --strict-errors it ends the server', async () => {
+test('with --strict-errors an uncaught error ends the server', async () => {
   const folder = folderOf({ 'careless.kit.ts': kit(careless) })
   const server = new Running([bin, 'serve', 'careless.kit.ts', '--http', '0', '--strict-errors'], {
     cwd: folder,
@@ -150,7 +150,7 @@ test.each<[string, Record<string, string>, RegExp]>([
     },
     /Cannot access 'desk' before initialization \(scale\.ts:2\); files that import each other see names before they have values: a\.kit\.ts → desk\.ts → scale\.ts;/,
   ],
-])('a kit that %s is told of, with exit code 2', async (what, files, said) => {
+])('a kit that %s is reported, with exit code 2', async (what, files, said) => {
   const limitMs = what === 'never ends' ? '700' : '30000'
   const { code, stderr } = await jexo(folderOf(files), 'show', 'a.kit.ts', '--load-timeout', limitMs)
   expect([code, stderr]).toEqual([2, expect.stringMatching(said)])
@@ -162,7 +162,7 @@ test('stacks are printed with --verbose', async () => {
   expect([code, stderr]).toEqual([2, expect.stringMatching(/caused by Error: no hive\n {4}at .*a\.kit\.ts:2/)])
 })
 
-test('files that are loaded side by side leave the process as it was', async () => {
+test('loading files in parallel leaves the process unchanged', async () => {
   const before = process.exit
   const ends = [10, 30, 20].map((ms) => withinLimit('a.kit.ts', () => new Promise((done) => setTimeout(done, ms))))
   expect(process.exit).not.toBe(before)

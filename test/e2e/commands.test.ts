@@ -31,7 +31,7 @@ describe('call', () => {
     expect(JSON.parse(ran.stdout)).toEqual({ kg: expect.any(Number), at: expect.any(String) })
   })
 
-  test('ends with 1 and a text that helps where the tool refuses', async () => {
+  test('exits 1 with a helpful text if the tool refuses', async () => {
     const ran = await jexo('call', served, 'weigh_hive', 'hive=ML-99')
     expect(ran).toMatchObject({ code: 1, stdout: '' })
     expect(ran.stderr).toMatch(/no hive ML-99\. The nearest codes are ML-12/)
@@ -42,7 +42,7 @@ describe('call', () => {
     })
   })
 
-  test('reads values by the schema', async () => {
+  test('converts values by the schema', async () => {
     const fed = await jexo('call', served, 'winter_feed', 'storesKg=9.5', 'framesOfBees=8', '--json')
     expect(JSON.parse(fed.stdout)).toEqual({ sugarKg: expect.any(Number) })
     const args =
@@ -75,7 +75,7 @@ describe('call', () => {
 })
 
 describe('targets', () => {
-  test('are a URL, a command, an entry of a configuration, a packed file', async () => {
+  test('can be a URL, a command, an entry of a configuration, a packed file', async () => {
     const serving = new Running([bin, 'serve', small, '--http', '0'])
     const [url] = await serving.until(/http:\S+/)
     const command = `exec:"${process.execPath}" "${bin}" serve "${small}"`
@@ -108,7 +108,7 @@ describe('targets', () => {
   })
 })
 
-test('show prints what there is, for people and as JSON', async () => {
+test('show prints the parts as text and as JSON', async () => {
   const ran = await jexo('show', apiary)
   for (const said of [
     'Marsh Lane apiary',
@@ -125,7 +125,7 @@ test('show prints what there is, for people and as JSON', async () => {
   expect([tools.length, revision]).toEqual([23, '2025-06-18'])
 })
 
-test('read and fill give resources and prompts', async () => {
+test('read and fill print resources and prompts', async () => {
   expect((await jexo('read', served, 'fieldguide://robbing.md')).stdout).toMatch(/^# Robbing/)
   expect(JSON.parse((await jexo('read', served, 'apiary://hives/ML-07')).stdout)).toMatchObject({
     hive: 'ML-07',
@@ -138,7 +138,7 @@ test('read and fill give resources and prompts', async () => {
   expect(missing.stderr).toMatch(/needs "member"/)
 })
 
-test('help goes with every verb, and only verbs that exist are listed', async () => {
+test('every verb has help, and the main help lists only existing verbs', async () => {
   const { stdout, code } = await jexo('--help')
   expect(code).toBe(0)
   const verbs = [
@@ -169,7 +169,7 @@ test('help goes with every verb, and only verbs that exist are listed', async ()
   expect((await jexo('frobnicate')).code).toBe(2)
 })
 
-test('shells complete verbs, options and their choices, and the names of a target', async () => {
+test('shells complete verbs, options, choices, and the names in a target', async () => {
   const { stdout: script } = await jexo('completion', 'bash')
   const trial = `${script}
 try() { COMP_WORDS=("$@"); COMP_CWORD=$((\${#COMP_WORDS[@]}-1)); COMPREPLY=(); _jexo; echo "\${COMPREPLY[*]}"; }
@@ -186,7 +186,7 @@ try jexo call "${small}" weigh_h; try jexo call "${small}" weigh_hive ""; try je
 })
 
 describe('pack', () => {
-  test('refuses at build time what is not there', async () => {
+  test('refuses missing files at build time', async () => {
     const kit = written(
       'k.kit.ts',
       `import { defineKit, resource } from 'jexo'
@@ -200,7 +200,7 @@ describe('pack', () => {
 })
 
 describe('attach', () => {
-  test('prints the entry, absolute, and tries it', async () => {
+  test('prints the entry with absolute paths, and tries it', async () => {
     const ran = await jexo('attach', 'examples/apiary/apiary.kit.ts')
     expect(ran.stderr).toMatch(/tried it: apiary 1\.0\.0 responds: 23 tools/)
     // Its one secret has a default.
@@ -210,7 +210,7 @@ describe('attach', () => {
     expect([command, ...args]).toEqual([expect.stringMatching(/^\/.*node/), bin, 'serve', apiary])
   })
 
-  test('writes into a file without harming what is there', async () => {
+  test('writes into a file and keeps its other content', async () => {
     const before =
       '{\n\t// my servers\n\t"mcpServers": {\n\t\t"other": { "command": "/bin/other" }, // keep\n\t},\n\t"theme": "dark"\n}\n'
     const file = written('host config.jsonc', before)
@@ -229,7 +229,7 @@ describe('attach', () => {
     })
   })
 
-  test('leaves a file alone that it cannot read', async () => {
+  test('leaves an unreadable file unchanged', async () => {
     const file = written('broken.json', '{ "mcpServers": ')
     const ran = await jexo('attach', small, '--to', file)
     expect(ran).toMatchObject({
@@ -239,7 +239,7 @@ describe('attach', () => {
     expect(readFileSync(file, 'utf8')).toBe('{ "mcpServers": ')
   })
 
-  test('says why an entry does not answer', async () => {
+  test('reports why an entry does not respond', async () => {
     const ran = await jexo('attach', 'http://127.0.0.1:9/mcp')
     expect(ran).toMatchObject({
       code: 1,
@@ -249,7 +249,7 @@ describe('attach', () => {
 })
 
 describe('the package', () => {
-  test('exports doors that exist, to imports and to require', async () => {
+  test('exports existing files, for import and require', async () => {
     const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
     const doors = Object.keys(exports).filter((door) => !door.endsWith('.json') && door !== './guard')
     for (const door of doors)
@@ -260,7 +260,7 @@ describe('the package', () => {
   })
 })
 
-test('the demo walks its tour and ends with 0, on the next free ports where its own are taken', async () => {
+test('the demo runs its tour and exits 0, on the next free ports if its own are in use', async () => {
   const blocker = new Running([bin, 'serve', small, '--http', '4870'])
   await blocker.until(/http:\S+|in use/)
   const other = new Running([bin, 'serve', small, '--http', '4874'])

@@ -93,7 +93,7 @@ test('commands use the sign-in, name the one that they need, and explain each st
   expect(wrong.said).toContain('access_denied: the person refused')
 })
 
-test('a device without a browser shows a code, which is typed elsewhere', async () => {
+test('a device without a browser shows a code to type elsewhere', async () => {
   const command = new Running([bin, 'sign-in', url, '--device', '--scopes', 'hives.read,hives.write', '--fresh'], {
     env,
   })
@@ -112,7 +112,7 @@ test('a device without a browser shows a code, which is typed elsewhere', async 
   expect(closed.stdout).toContain('Wilma closed Marsh Lane.')
 })
 
-test('Loupe leads through the sign-in on a card, and shows its steps in the score', async () => {
+test('Loupe guides through the sign-in on a card, and shows its steps in the score', async () => {
   const own = { ...env, XDG_CONFIG_HOME: mkdtempSync(join(tmpdir(), 'jexo-sign-ins-')) }
   const loupe = await LoupePage.open(browser, [url], { env: own })
   const card = loupe.page.getByRole('region', { name: 'Sign in' })
@@ -140,7 +140,7 @@ test('Loupe leads through the sign-in on a card, and shows its steps in the scor
   await loupe.end()
 })
 
-test('the rehearsal room leads through the sign-in, and attach says what a host will do', async () => {
+test('the rehearsal room guides through the sign-in, and attach says what a host will do', async () => {
   const own = { ...env, XDG_CONFIG_HOME: mkdtempSync(join(tmpdir(), 'jexo-sign-ins-')) }
   const attach = (...words: string[]) =>
     run(process.execPath, [bin, 'attach', url, '--to', join(newFolder(), 'host.json'), ...words], { env: own })

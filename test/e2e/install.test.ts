@@ -77,7 +77,7 @@ test.each([
   expect(stderr).toContain(`run: npm install ${packages}`)
 })
 
-test('the types of all doors are complete without other packages', async () => {
+test('the types of all entry points are complete without other packages', async () => {
   const doors = [
     '',
     '/access',

@@ -31,7 +31,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await odd.page.getByRole('button', { name: 'Use this' }).click()
   }
 
-  test('puts a question on a card in the score, checks the answer, and hands it over', async () => {
+  test('shows a question on a card in the score, checks the answer, and sends it', async () => {
     await odd.call('ask_person')
     await card().getByText('How many frames of brood?').waitFor()
     await odd.page.getByText('1 asked').waitFor()
@@ -54,7 +54,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await odd.line(/reply.*accept: /).waitFor()
   })
 
-  test('declines and cancels questions, and sends nobody to a page unseen', async () => {
+  test('declines and cancels questions, and opens no page without showing its address', async () => {
     await odd.call('ask_person')
     await card().getByRole('button', { name: 'Decline' }).click()
     await odd.answer().getByText('decline null').waitFor()
@@ -68,7 +68,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await odd.answer().getByText('accept', { exact: true }).waitFor()
   })
 
-  test('pings, sets the log level, subscribes, and shows what comes of it', async () => {
+  test('pings, sets the log level, subscribes, and shows the notifications', async () => {
     const { page } = odd
     await page.getByRole('button', { name: /^open odd/ }).click()
     await page.getByRole('button', { name: 'Ping', exact: true }).click()
@@ -83,7 +83,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await page.getByRole('button', { name: 'Subscribe', exact: true }).waitFor()
   })
 
-  test('tells the folders it was given, and of other ones', async () => {
+  test('sends its roots, and notifies the server when they change', async () => {
     await odd.call('ask_folders')
     await odd.answer().getByText('[]').waitFor()
     await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('not a folder'))
@@ -96,7 +96,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await odd.answer().getByText('1', { exact: true }).waitFor()
   })
 
-  test('answers for the model by hand, by the stand-in, by a text that is always the same, or not at all', async () => {
+  test('answers for the model by hand, with the stand-in, with a fixed text, or not at all', async () => {
     await odd.call('ask_model')
     await card().getByText('You keep bees.').waitFor()
     await card().getByLabel('Reply for the model').fill('Not this week.')
@@ -120,7 +120,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await odd.answer().getByText('by-hand: Ask a keeper.').waitFor()
   })
 
-  test('declares only what it is told to, and asks for the revision it is told to', async () => {
+  test('declares only the chosen capabilities, and requests the chosen revision', async () => {
     const { page } = odd
     await play(async () => {
       await page.getByRole('checkbox', { name: /elicitation/ }).uncheck()
@@ -148,7 +148,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
   })
 })
 
-test('a newcomer finds a tool, fills it in, sends it, answers its question and keeps it as a case', async () => {
+test('a new user finds a tool, fills in its form, sends it, answers its question and saves it as a case', async () => {
   const folder = newFolder()
   const loupe = await LoupePage.open(browser, [apiary], { cwd: folder })
   const { page } = loupe

@@ -48,7 +48,7 @@ describe.each([
   afterAll(() => loupe.page.close())
   const isWithin = () => loupe.page.evaluate(() => document.documentElement.scrollWidth <= innerWidth)
 
-  test('has no serious fault for those who use it otherwise, in any of its states, and fits', async () => {
+  test('has no serious accessibility fault in any state, and fits the window', async () => {
     const { page } = loupe
     await page.getByRole('button', { name: /^mumble/ }).waitFor()
     const faults: Record<string, string[]> = { catalogue: await faultsOf(page) }
@@ -87,7 +87,7 @@ describe.each([
   })
 })
 
-test('the page loads less than 400 kB at first, and nothing from elsewhere', async () => {
+test('the page loads less than 400 kB at first, all from its own origin', async () => {
   const page = await browser.newPage()
   const asked: string[] = []
   page.on('request', (request) => asked.push(request.url()))

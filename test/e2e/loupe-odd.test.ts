@@ -16,11 +16,11 @@ const open = async () => {
   odd = await LoupePage.open(browser, [oddServer])
 }
 
-describe('Loupe, with a server that is odd, on one page', () => {
+describe('Loupe with an unusual server, on one page', () => {
   beforeAll(open)
   afterAll(() => odd.end())
 
-  test('tells what vet has found in a part, and what to do', async () => {
+  test('shows the findings of vet for a part, with the fix', async () => {
     const { page } = odd
     await page.getByRole('button', { name: /^fill_form \d+ findings/ }).click()
     await page.getByText(/\d+ findings of vet/).click()
@@ -28,7 +28,7 @@ describe('Loupe, with a server that is odd, on one page', () => {
     expect(odd.faults).toEqual([])
   })
 
-  test('makes a form of nested objects, tuples, titled choices, unions and anything, in step with its JSON', async () => {
+  test('builds a form for nested objects, tuples, titled choices, unions and any value, in sync with its JSON', async () => {
     const { page } = odd
     await odd.part('tool fill_form')
     await page.getByRole('button', { name: /^name "Fern"/ }).click()
@@ -66,7 +66,7 @@ describe('Loupe, with a server that is odd, on one page', () => {
     expect(odd.faults).toEqual([])
   })
 
-  test('shows a prompt as the conversation that it becomes, with completion, and says what is wrong with a template', async () => {
+  test('shows a prompt as a conversation, with completion, and reports an invalid template', async () => {
     const { page } = odd
     await odd.part('prompt letter')
     await page.getByRole('combobox', { name: 'hive' }).fill('12')
@@ -79,7 +79,7 @@ describe('Loupe, with a server that is odd, on one page', () => {
     expect(odd.faults).toEqual([])
   })
 
-  test('takes arguments as JSON where no form can be made', async () => {
+  test('accepts arguments as JSON if a form is not possible', async () => {
     await odd.part('tool odd name/ü')
     await odd.page.getByText('No form is available for this schema').waitFor()
     await odd.page.locator('.cm-content').fill('{"x":1}')
@@ -87,7 +87,7 @@ describe('Loupe, with a server that is odd, on one page', () => {
     await odd.answer().getByText('ok', { exact: true }).waitFor()
   })
 
-  test('shows every kind of content, follows links, and runs nothing of it', async () => {
+  test('shows every type of content, follows links, and runs none of it as code', async () => {
     const { page } = odd
     await odd.call('shapes')
     await page.getByRole('heading', { name: 'Robbing' }).waitFor()
@@ -109,7 +109,7 @@ describe('Loupe, with a server that is odd, on one page', () => {
     await odd.line('resources/read odd://page').waitFor()
   })
 
-  test('says where an answer does not fit its output schema, and where it is an error of the protocol', async () => {
+  test('shows where an answer does not match its output schema, and whether it is a protocol error', async () => {
     await odd.call('wrong')
     await odd.page.getByText('Does not match its output schema').waitFor()
     await odd.page.getByText(/kg: .*number/).waitFor()
@@ -118,7 +118,7 @@ describe('Loupe, with a server that is odd, on one page', () => {
     await odd.page.getByRole('region', { name: 'Data of the error' }).getByText('"2026-06-01"').waitFor()
   })
 
-  test('shows how far a slow call is, and cancels it and one that is never answered', async () => {
+  test('shows the progress of a slow call, and cancels it and one without an answer', async () => {
     const { page } = odd
     await odd.part('tool slow')
     await page.getByRole('textbox', { name: 'steps' }).fill('1000')
@@ -137,11 +137,11 @@ describe('Loupe, with a server that is odd, on one page', () => {
   })
 })
 
-describe('Loupe, with a server that is odd', () => {
+describe('Loupe with an unusual server', () => {
   beforeEach(open)
   afterEach(() => odd.end())
 
-  test('outlives a server that crashes, says what it said last, and connects again', async () => {
+  test('survives a server that crashes, shows its last output, and reconnects', async () => {
     const { page } = odd
     await odd.call('crash')
     await page.getByRole('heading', { name: 'No response' }).waitFor()
@@ -157,7 +157,7 @@ describe('Loupe, with a server that is odd', () => {
     await page.locator('pre', { hasText: 'Listening on port 3000' }).waitFor()
   })
 
-  test('scrolls and searches twenty thousand messages, and draws only those in view', async () => {
+  test('scrolls and searches twenty thousand messages, and draws only the visible ones', async () => {
     const { page } = odd
     await odd.call('flood')
     await odd.answer().getByText('that was all').waitFor()
@@ -184,7 +184,7 @@ describe('Loupe, with a server that is odd', () => {
     expect(await odd.line(/drop/).count()).toBe(0)
   })
 
-  test('shows twenty megabytes piece by piece, and finds what is in them', async () => {
+  test('shows twenty megabytes piece by piece, and searches them', async () => {
     const { page } = odd
     await odd.call('huge')
     await odd
@@ -207,7 +207,7 @@ describe('Loupe, with a server that is odd', () => {
     expect(odd.faults).toEqual([])
   })
 
-  test('marks what is new, changed and gone, in the catalogue and in the score', async () => {
+  test('marks new, changed and removed parts in the catalogue and in the score', async () => {
     const { page } = odd
     await odd.call('change')
     await odd

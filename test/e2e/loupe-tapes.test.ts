@@ -33,7 +33,7 @@ const kinds = (file: string) =>
     .split('\n')
     .map((line) => JSON.parse(line).kind as string)
 
-test('a relay stands between a host and a kit: the same bytes, everything on the tape, the upstream lane too', async () => {
+test('a relay between a host and a kit passes the same bytes, and records everything with upstream requests', async () => {
   const file = newTape()
   const batches = {
     jsonrpc: '2.0',
@@ -60,7 +60,7 @@ test('a relay stands between a host and a kit: the same bytes, everything on the
   })
 })
 
-test('a relay goes before a command and before a URL, and says what is wrong', async () => {
+test('a relay works before a command and before a URL, and reports errors', async () => {
   const served = new Running([bin, 'serve', apiary, '--http', '0'])
   const [url] = await served.until(/http:\S+/)
   const tape = newTape()
@@ -104,7 +104,7 @@ const vault = () =>
   )
 const withWax = { env: { ...process.env, WAX: 'b33swax!' } as never }
 
-test('a kit tells the relay and Loupe which of its settings are secrets, and they get onto no tape', async () => {
+test('a kit tells the relay and Loupe which settings are secrets, and no tape contains them', async () => {
   const kit = vault()
   const file = newTape()
   const look = { jsonrpc: '2.0', id: 2, method: 'tools/call', params: { name: 'look' } }
@@ -128,7 +128,7 @@ test('a kit tells the relay and Loupe which of its settings are secrets, and the
   }
 })
 
-test('serve records by itself: sessions apart, what was done outside, and no secrets', async () => {
+test('serve records by itself: separate sessions, upstream requests, and no secrets', async () => {
   const file = newTape()
   const kit = vault()
   const server = new Running([bin, 'serve', kit, '--http', '0', '--tape', file], {
@@ -168,7 +168,7 @@ test('attach writes the relayed entry, which works from anywhere and records', a
   expect(child.stdout).toMatch(/"relay",\s+"exec:/)
 })
 
-test('Loupe follows what a real host does, live, from before it begins', async () => {
+test('Loupe follows a real host live, starting before the host does', async () => {
   const file = newTape()
   const loupe = await LoupePage.open(browser, ['--follow', file])
   await loupe.page.getByText('Nothing is recorded yet').waitFor()
@@ -188,7 +188,7 @@ test('Loupe follows what a real host does, live, from before it begins', async (
   await loupe.end()
 })
 
-test('everything in the page is kept as a tape, masked, and opened again without a server', async () => {
+test('everything in the page is saved as a tape, masked, and opened again without a server', async () => {
   const recorded = newTape()
   const loupe = await LoupePage.open(browser, [oddServer, '--tape', recorded, '--env', 'HIVE_TOKEN=wax-t0ken'])
   const { page } = loupe
@@ -235,7 +235,7 @@ test('everything in the page is kept as a tape, masked, and opened again without
   })
 })
 
-test('the score is printed as text: of a tape to its end, of a server until it is told to stop', async () => {
+test('the score is printed as text: a tape to its end, a server until Ctrl-C', async () => {
   const live = new Running([bin, 'loupe', '--plain', oddServer])
   await live.until(/│◀─ answer .* tools \[17\]/)
   expect(live.said).toMatch(/Person Host +Server Upstream/)

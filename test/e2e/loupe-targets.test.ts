@@ -19,7 +19,7 @@ const kitText = (about: string, more = '') => `import { defineKit, tool } from '
     tool('count_flowers', { about: '${about}', effect: 'read', run: () => 'seven' }), ${more}
   ] })`
 
-test('targets are added in the page: what would be started is shown first, and nothing starts before that is confirmed', async () => {
+test('a target added in the page shows its command first, and starts only after confirmation', async () => {
   const kit = written('garden.kit.mjs', kitText('Counts the flowers.'))
   const folder = newFolder()
   const config = join(folder, 'host.json')
@@ -92,7 +92,7 @@ test('targets are added in the page: what would be started is shown first, and n
   await loupe.end()
 })
 
-test('nothing is started by a request that is not confirmed, whoever sends it', async () => {
+test('no request starts anything without confirmation, whoever sends it', async () => {
   const loupe = await LoupePage.open(browser, [])
   const { origin, searchParams } = new URL(loupe.url)
   const mark = join(newFolder(), 'started')
@@ -110,7 +110,7 @@ test('nothing is started by a request that is not confirmed, whoever sends it', 
   await loupe.end()
 })
 
-test('an edit of a kit is seen: the catalogue changes, and says what changed', async () => {
+test('an edit of a kit updates the catalogue, which shows the changes', async () => {
   const kit = written('garden.kit.mjs', kitText('Counts the flowers.'))
   const loupe = await LoupePage.open(browser, [kit])
   const { page } = loupe
@@ -128,7 +128,7 @@ test('an edit of a kit is seen: the catalogue changes, and says what changed', a
   await loupe.end()
 })
 
-test('anything is found by the keyboard alone, and an address leads to a part and to a message', async () => {
+test('everything can be reached with the keyboard alone, and addresses lead to parts and messages', async () => {
   const loupe = await LoupePage.open(browser, [oddServer])
   const { page } = loupe
   await page.getByRole('button', { name: /^mumble/ }).waitFor()
@@ -157,7 +157,7 @@ test('anything is found by the keyboard alone, and an address leads to a part an
   await loupe.end()
 })
 
-test('HTTP headers are shown without credentials, and an answer beside the one before', async () => {
+test('HTTP headers are shown without credentials, and an answer beside the previous one', async () => {
   const served = new Running([bin, 'serve', apiary, '--http', '0'], {
     env: { ...process.env, JEXO_TOKEN: 'let-me-in' } as never,
   })
@@ -190,7 +190,7 @@ test('HTTP headers are shown without credentials, and an answer beside the one b
   await loupe.end()
 })
 
-test('a call is copied as a command line, as a shell script, as a program and as a case, and each does what it did', async () => {
+test('a call is copied as a command, a shell script, a program and a case, and each repeats it', async () => {
   const served = new Running([bin, 'serve', apiary, '--http', '0'])
   const [url] = await served.until(/http:\S+/)
   const loupe = await LoupePage.open(browser, [url])

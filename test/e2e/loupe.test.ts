@@ -56,7 +56,7 @@ describe('Loupe, with the apiary', () => {
     expect(faults).toEqual([])
   })
 
-  test('refuses in the form what does not fit, and shows what the server says to it', async () => {
+  test('refuses invalid values in the form, and shows the response of the server to them', async () => {
     const { page } = shown
     await page.getByRole('button', { name: /^weigh_hive/ }).click()
     await page.getByRole('textbox', { name: 'hive' }).fill('99')
@@ -73,7 +73,7 @@ describe('Loupe, with the apiary', () => {
       .waitFor()
   })
 
-  test('shows what the server asked of an API in the last lane, without the key', async () => {
+  test('shows upstream requests in the last lane, without the key', async () => {
     const { page } = shown
     await page.getByRole('button', { name: /^get_hive/ }).click()
     await page.getByRole('combobox', { name: 'hive' }).fill('ML-07')
@@ -88,7 +88,7 @@ describe('Loupe, with the apiary', () => {
     await page.getByText('server → upstream').waitFor()
   })
 
-  test('completes a template, reads it, and takes raw JSON', async () => {
+  test('completes a template, reads it, and accepts raw JSON', async () => {
     const { page } = shown
     await page.getByRole('button', { name: /^apiary:\/\/hives\/\{hive\}/ }).click()
     await page.getByRole('combobox', { name: 'hive' }).fill('07')
@@ -107,7 +107,7 @@ describe('Loupe, with the apiary', () => {
       .waitFor()
   })
 
-  test('answers only with the token, only its own page, only on this machine', async () => {
+  test('responds only with the token, to its own page, on this machine', async () => {
     const { page, url } = shown
     const { origin, searchParams } = new URL(url)
     const token = String(searchParams.get('token'))
@@ -120,14 +120,14 @@ describe('Loupe, with the apiary', () => {
     expect(page.url()).not.toContain(token)
   })
 
-  test('ends when it is told to', async () => {
+  test('ends on request', async () => {
     await shown.page.close()
     expect(await shown.loupe.end()).toBe(0)
   })
 })
 
 describe('Loupe', () => {
-  test('draws progress as marks, and cancels', async () => {
+  test('shows progress as marks, and cancels', async () => {
     const kit = written(
       'patient.kit.mjs',
       `import { once } from 'node:events'
@@ -151,7 +151,7 @@ describe('Loupe', () => {
     await loupe.end()
   })
 
-  test('says what is wrong with a server that does not start, and starts it again once it is fixed', async () => {
+  test('reports why a server does not start, and starts it again after a fix', async () => {
     const kit = written(
       'late.kit.mjs',
       `import { existsSync } from 'node:fs'

@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { jexo, newFolder, run, written } from '../support/cli.js'
 
-test('new makes a project whose own ci passes: types, tests, cases, packing; and is small', async () => {
+test('new writes a small project whose own ci passes: types, tests, cases, packing', async () => {
   const folder = join(newFolder(), 'my Hives')
   const made = await jexo('new', folder)
   expect(made).toMatchObject({ code: 0, stderr: expect.stringContaining('npm test') })
@@ -27,7 +27,7 @@ test('new makes a project whose own ci passes: types, tests, cases, packing; and
   expect(await jexo('new', written('file', ''))).toMatchObject({ code: 2 })
 })
 
-test('new takes Jexo from where it is told, and names the package that npm could not install', async () => {
+test('new installs Jexo from the given source, and names the package that npm could not install', async () => {
   const parent = newFolder()
   const tarball = written('jexo-9.9.9.tgz', '')
   const made = (name: string) => JSON.parse(readFileSync(join(parent, name, 'package.json'), 'utf8'))

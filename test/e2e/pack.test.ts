@@ -56,7 +56,7 @@ async function faultsOf(objects: unknown[]): Promise<string[]> {
 const bare = { PATH: '/nowhere' }
 
 describe('a packed file', () => {
-  test('is the same, and its map too, from wherever and whenever it is packed', async () => {
+  test('is identical, with its source map, wherever and whenever it is packed', async () => {
     const [one, other] = [join(newFolder(), 'a'), join(newFolder(), 'deep é', 'er')]
     for (const folder of [one, other]) {
       mkdirSync(folder, { recursive: true })
@@ -88,7 +88,7 @@ export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapM
     }
   })
 
-  test('serves on both transports from an empty folder with nothing but Node, and knows its options', async () => {
+  test('serves on both transports from an empty folder with only Node, and has options', async () => {
     const { out, ran } = await packed('file', apiary)
     expect(ran).toMatchObject({
       code: 0,
@@ -122,7 +122,7 @@ export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapM
     expect(wrong).toMatchObject({ code: 2, stderr: expect.stringContaining('the arguments that --help names') })
   })
 
-  test('tells of a failure by the lines of its author, and reads variables from files', async () => {
+  test('reports an error with the lines of the source, and reads variables from files', async () => {
     const { out } = await packed('file', written('hives.kit.ts', kitText))
     const file = join(out, 'hives.mjs')
     const call = (id: number, name: string) => ({ jsonrpc: '2.0', id, method: 'tools/call', params: { name } })
@@ -193,7 +193,7 @@ function projectOf(files: Record<string, string>): string {
   return folder
 }
 
-test('what modules find beside themselves, and native packages, travel along', async () => {
+test('files that modules find beside themselves, and native packages, are included', async () => {
   const folder = projectOf(project)
   const { out, ran, text } = await packed('file', join(folder, 'desk.kit.ts'))
   expect(ran).toMatchObject({
@@ -213,7 +213,7 @@ test('what modules find beside themselves, and native packages, travel along', a
   await link.close()
 })
 
-test('what would not run is not written, and says why', async () => {
+test('a kit that would not run is not packed, and the reason is printed', async () => {
   const folder = projectOf({
     'a.kit.ts': `import { readdirSync, readFileSync } from 'node:fs'
       import { join } from 'node:path'
@@ -235,7 +235,7 @@ test('what would not run is not written, and says why', async () => {
   expect(existsSync(out)).toBe(false)
 })
 
-test('Redis stands in the compose file for what is shared, and for a kit that has a client for it', async () => {
+test('the compose file has Redis for shared sessions, and for a kit with a Redis client', async () => {
   const folder = projectOf({
     'a.kit.ts': kitText
       .replace("from 'jexo'", "from 'jexo'\nimport Redis from 'ioredis'\nglobalThis.redis = Redis")
@@ -252,7 +252,7 @@ test('Redis stands in the compose file for what is shared, and for a kit that ha
   expect(services.redis).toMatchObject({ read_only: true, cap_drop: ['ALL'] })
 })
 
-describe('the forms of pack', () => {
+describe('the formats of pack', () => {
   test('npm: a package that npx runs from its tarball', async () => {
     const { ran, text, out } = await packed(
       'npm',
@@ -274,7 +274,7 @@ describe('the forms of pack', () => {
     expect(wrong.code).toBe(2)
   })
 
-  test('container: not root, nothing to write, well by its health check, and only under a name', async () => {
+  test('container: not root, read-only, with a health check, and under its host name only', async () => {
     const { out, text } = await packed('container', written('hives.kit.ts', kitText))
     const lines = text('Containerfile').split('\n')
     expect(lines).toEqual(expect.arrayContaining(['USER node', 'STOPSIGNAL SIGTERM', 'CMD ["--http"]']))
@@ -345,7 +345,7 @@ describe('the forms of pack', () => {
     await redis.remove()
   })
 
-  test('service: a unit that systemd takes, and that may do little', async () => {
+  test('service: a unit that systemd accepts, with few permissions', async () => {
     const { out } = await packed('service', written('hives.kit.ts', kitText))
     const program = process.env.JEXO_SYSTEMD_ANALYZE ?? '/usr/bin/systemd-analyze'
     const unit = join(newFolder(), 'marsh-hives.service')
@@ -360,7 +360,7 @@ describe('the forms of pack', () => {
     expect(Number(/exposure level for .*?: ([\d.]+)/.exec(exposed.stdout)?.[1])).toBeLessThan(2.5)
   })
 
-  test('kubernetes: objects that the published schemas take', async () => {
+  test('kubernetes: objects that match the published schemas', async () => {
     const { text, ran } = await packed(
       'kubernetes',
       written('hives.kit.ts', kitText),
@@ -393,7 +393,7 @@ describe('the forms of pack', () => {
     })
   })
 
-  test('registry: the descriptor, by a name that was given or follows from the site', async () => {
+  test('registry: the descriptor, with a given name or one from the site', async () => {
     const kit = written('hives.kit.ts', kitText)
     const { text, ran } = await packed(
       'registry',
@@ -426,7 +426,7 @@ describe('the forms of pack', () => {
     expect(JSON.parse((await packed('registry', site)).text('server.json')).name).toBe('example.marsh/marsh-hives')
   })
 
-  test('what cannot be made is said, and nothing is written', async () => {
+  test('a format that is not possible is reported, and nothing is written', async () => {
     const kit = written('hives.kit.ts', kitText)
     const file = written('in-the-way', '')
     const rows: [string[], RegExp][] = [

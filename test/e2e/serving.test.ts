@@ -15,7 +15,7 @@ export default defineKit({ name: 'k', version: '1', parts: [
   ...(word === 'two' ? [part('extra', () => 1)] : []),
 ] })`
 
-test('serve --watch loads an edit without dropping the session, and keeps the old kit where an edit is broken', async () => {
+test('serve --watch loads an edit without dropping the session, and keeps the old kit if an edit is broken', async () => {
   const kit = written('k.kit.ts', kitText)
   const word = (text: string) => writeFileSync(join(dirname(kit), 'word.ts'), text)
   word("export const word = 'one'")
@@ -51,7 +51,7 @@ test('serve --watch loads an edit without dropping the session, and keeps the ol
   await link.close()
 })
 
-test('serve --only, --except and JEXO_ONLY narrow what is served, and ?only= what a session sees', async () => {
+test('serve --only, --except and JEXO_ONLY limit what is served, and ?only= what a session sees', async () => {
   const serving = new Running(
     [
       bin,
@@ -85,7 +85,7 @@ test('serve --only, --except and JEXO_ONLY narrow what is served, and ?only= wha
 describe('questions on the command line', () => {
   const missing = ['record_inspection', 'hive=ML-02', 'on=2026-06-02']
 
-  test('are answered from a file, or cancelled and that is said', async () => {
+  test('are answered from a file, or cancelled with a notice', async () => {
     const answers = written(
       'a.answers.yaml',
       'version: 1\nanswers:\n  - about: needs to know\n    action: accept\n    content: { framesOfBrood: 5, framesOfBees: 8, storesKg: 12, queenSeen: true }\n',
@@ -105,12 +105,12 @@ describe('questions on the command line', () => {
     ['version: 2', /no "version: 1" and a list "answers"/],
     ['version: 1\nanswers: [{ action: maybe }]', /answer 1 is not/],
     ['a: [', /not a valid answers file \(.*line/],
-  ])('a file that reads %j is refused', async (text, message) => {
+  ])('an answers file with %j is refused', async (text, message) => {
     const ran = await jexo('call', apiary, ...missing, '--answers', written('bad.answers.yaml', text))
     expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(message) })
   })
 
-  test('talk keeps one session, asks for what is missing, and goes on after a mistake', async () => {
+  test('talk keeps one session, asks for missing arguments, and continues after a mistake', async () => {
     const typed =
       'call record_inspection hive=ML-02 on=2026-06-02\ny\n5\n\n8\n12\nyes\ntrue\ncal x\nread apiary://hives/ML-02\nfill inspection_letter hive=ML-02 member=Ada\nquit\n'
     const ran = await run(process.execPath, [bin, 'talk', apiary], {
@@ -135,14 +135,14 @@ test('the answers schema accepts the documented form', async () => {
   expect(check({ version: 1, answers: [{ action: 'maybe' }] })).not.toEqual([])
 })
 
-describe('a server that runs for real', () => {
+describe('a production server', () => {
   const told = `import { defineKit, Refusal, setting, tool } from 'jexo'
 const site = tool('site', { about: 'The site.', effect: 'read', run: (_, call) => call.settings.SITE })
 const no = tool('refuse', { about: 'Refuses.', effect: 'read', run: () => { throw new Refusal('No.') } })
 export default defineKit({ name: 'told', version: '1', parts: [site, no], settings: { SITE: setting({ about: 'Site.' }) } })`
   const plain = { PATH: process.env.PATH ?? '', HOME: process.env.HOME ?? '' }
 
-  test('takes what it is told from variables and from .env beside the kit, and flags before both', async () => {
+  test('reads options from variables and from .env beside the kit; flags take precedence', async () => {
     const kit = written('told.kit.ts', told)
     writeFileSync(join(dirname(kit), '.env'), 'SITE=Quarry Field\nJEXO_PATH=/from-file\nJEXO_TOKEN=t\n')
     const rows: [string[], Record<string, string>, RegExp, string][] = [
@@ -186,7 +186,7 @@ export default defineKit({ name: 'told', version: '1', parts: [site, no], settin
     }
   })
 
-  test('logs for programs, counts calls, and is asked for both with the token only', async () => {
+  test('logs as JSON, counts calls, and serves both with the token only', async () => {
     const kit = written('told.kit.ts', told)
     const env = { ...plain, SITE: 'Marsh Lane', JEXO_TOKEN: 't', JEXO_LOG: 'json' }
     const serving = new Running([bin, 'serve', kit, '--http', '0', '--metrics'], { env })

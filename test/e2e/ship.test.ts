@@ -67,7 +67,7 @@ afterEach(async () => {
 })
 afterAll(() => Running.endAll())
 
-test('a ship under a constant load of calls switches releases, and no call fails', async () => {
+test('deploying under constant load switches releases, and no call fails', async () => {
   const { folder, url } = await newPlace('--drain', '3000')
   const heard: string[] = []
   const failures: unknown[] = []
@@ -102,7 +102,7 @@ test('a ship under a constant load of calls switches releases, and no call fails
   expect(new Set(heard.slice(-50))).toEqual(new Set(['3.0.0']))
 })
 
-test('a session stays with the release that opened it until it ends; rollback goes back, and status and logs tell of it', async () => {
+test('a session stays with its release until it ends; rollback restores the previous release; status and logs report both', async () => {
   const { folder, url } = await newPlace()
   const link = await connect(url)
   const older = new AbortController()
@@ -145,7 +145,7 @@ test('a session stays with the release that opened it until it ends; rollback go
   })
 })
 
-test('a release that fails its health check never serves: the old one goes on, and it is said why', async () => {
+test('a release that fails its health check never serves: the old one keeps serving, and the reason is printed', async () => {
   const { folder, url } = await newPlace()
   for (const [more, reason] of [
     ["throw new Error('no honey')", /failed to start \(it ended with code 1, saying: .*no honey/],
@@ -163,7 +163,7 @@ test('a release that fails its health check never serves: the old one goes on, a
   expect((await ship('--to', folder, '--status')).stdout).toMatch(/1\.0\.0-\w+ .*serving/)
 })
 
-test('a release that crashes is started again, and requests wait for it', async () => {
+test('a release that crashes is restarted, and requests wait for it', async () => {
   const { url } = await newPlace()
   const link = await connect(url)
   await expect(link.call('die')).rejects.toThrow()
@@ -171,7 +171,7 @@ test('a release that crashes is started again, and requests wait for it', async 
   await link.close()
 })
 
-test('what others can reach has a token, which the attach line holds; the place keeps its secrets to itself', async () => {
+test('a public deployment has a token, which the attach line contains; its secrets are readable by the owner only', async () => {
   const port = await freePort()
   const publicUrl = `http://localhost:${port}/hives`
   const folder = join(newFolder(), 'place')
@@ -199,8 +199,8 @@ test('what others can reach has a token, which the attach line holds; the place 
   })
 })
 
-describe('what cannot be shipped', () => {
-  test('is refused in a sentence, and leaves nothing half-done', async () => {
+describe('an invalid deployment', () => {
+  test('is refused in one sentence, and leaves nothing half-done', async () => {
     const taken = createServer()
     await new Promise<void>((resolve) => taken.listen(0, '127.0.0.1', resolve))
     const { port } = taken.address() as { port: number }
@@ -238,7 +238,7 @@ describe('over ssh', () => {
     await sshd.stop()
   })
 
-  test('a release is put to another host, switched to and gone back from there', async () => {
+  test('a release is deployed to another host, switched, and rolled back there', async () => {
     const folder = join(newFolder(), 'far é')
     const to = ['--to', `far:${folder}`, '--node', process.execPath]
     const port = String(await freePort())
@@ -265,7 +265,7 @@ describe('over ssh', () => {
     })
   })
 
-  test('serve --ssh-tunnel lets another machine reach a server here, and reconnects when the tunnel is lost', async () => {
+  test('serve --ssh-tunnel makes a server reachable from another machine, and reconnects when the tunnel is lost', async () => {
     const file = kit(kitText('1.0.0'))
     const [here, there] = [await freePort(), await freePort()]
     const words = [

@@ -29,7 +29,7 @@ describe('serve on stdio', () => {
     },
   )
 
-  test('lives on after lines that are no messages', async () => {
+  test('survives lines that are not messages', async () => {
     const ran = await speak(
       [bin, 'serve', apiary],
       ['garbage', '{"jsonrpc":"2.0"}', '', hello('2025-11-25'), ready, '[1]', weigh(1)],
@@ -38,7 +38,7 @@ describe('serve on stdio', () => {
     expect(answers.map((line) => line.error?.code ?? 'fine')).toEqual([-32700, -32600, 'fine', -32600, 'fine'])
   })
 
-  test('sends to stderr what a kit prints, and says once where it came from', async () => {
+  test('redirects output of a kit to stderr, and reports its origin once', async () => {
     const kit = written(
       'noisy.kit.ts',
       `import { writeSync } from 'node:fs'
@@ -70,7 +70,7 @@ describe('serve on stdio', () => {
     }
   })
 
-  test('finishes what runs when stdin closes, and ends with 0 on SIGTERM', async () => {
+  test('finishes running calls when stdin closes, and exits 0 on SIGTERM', async () => {
     const site = {
       jsonrpc: '2.0',
       id: 9,
@@ -90,7 +90,7 @@ describe('serve on stdio', () => {
     expect(await running.end('SIGTERM')).toBe(0)
   })
 
-  test('carries a message of fifty megabytes both ways, and refuses one over the limit', async () => {
+  test('transports a message of fifty megabytes in both directions, and refuses one over the limit', async () => {
     const kit = written(
       'echo.kit.mjs',
       `import { defineKit, tool } from 'jexo'
@@ -116,7 +116,7 @@ describe('serve on stdio', () => {
   })
 })
 
-describe('a kit that cannot be served says so in one sentence and ends with 2', () => {
+describe('a kit that cannot be served is reported in one sentence with exit code 2', () => {
   const kitOf = (parts: string, more = '') =>
     `import { defineKit, tool, setting } from 'jexo'\nimport { z } from 'zod'\nconst t = (name: string, input?: never) => tool(name, { about: 'x', effect: 'read', input, run: () => 1 })\nexport default defineKit({ name: 'k', version: '1', ${more} parts: [${parts}] })`
   test.each<[string, string | undefined, RegExp]>([

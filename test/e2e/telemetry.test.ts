@@ -111,7 +111,7 @@ export default defineKit({ name: 'k', version: '1', parts: [tool('say', { about:
 test.each([
   ['refuses', { status: 500 }],
   ['is slow', { delayMs: 600_000 }],
-])('a collector that %s holds nothing up, and is told of once', async (_, behaviour) => {
+])('a collector that %s delays nothing, and is reported once', async (_, behaviour) => {
   const collector = await newCollector(behaviour)
   const kit = written('k.kit.mjs', plain)
   const env = { ...process.env, NO_COLOR: '1', OTEL_RESOURCE_ATTRIBUTES: 'team=bees,service.name=marsh' }
@@ -122,7 +122,7 @@ test.each([
   expect(ran.stderr.match(/telemetry/g)?.length ?? 0).toBeLessThanOrEqual(2)
 })
 
-test('what cannot be read, and a missing SDK, are said with the way out', async () => {
+test('invalid options and a missing SDK are reported with the fix', async () => {
   const kit = written('k.kit.mjs', plain)
   const typed = await jexo('serve', kit, '--otlp', 'localhost:4318')
   expect(typed).toMatchObject({ code: 2, stderr: expect.stringContaining('such as http://127.0.0.1:4318') })

@@ -78,7 +78,7 @@ describe('a view in Loupe', () => {
     expect(await view().getByRole('button', { name: 'ML-05 on the map' }).count()).toBe(1)
   })
 
-  test('is recorded by a tool for pages, told to the model, and said in the conversation', async () => {
+  test('calls a page-only tool, sets the context of the model, and posts to the conversation', async () => {
     await view().getByRole('button', { name: 'Review' }).click()
     await view().getByRole('button', { name: 'Record it' }).click()
     await view().getByText('The visit to ML-05 on 2026-06-02 is recorded.').waitFor()
@@ -91,7 +91,7 @@ describe('a view in Loupe', () => {
     await loupe.page.getByText('Messages of the page to the conversation (1)').waitFor()
   })
 
-  test('follows theme, locale and display mode, gets partial input, and hears of a cancellation', async () => {
+  test('follows theme, locale and display mode, and receives partial input and cancellation', async () => {
     const { page } = loupe
     const choose = async (label: string, option: string) => {
       await page.getByRole('combobox', { name: label }).click()
@@ -120,7 +120,7 @@ describe('a view in Loupe', () => {
   })
 })
 
-test('Loupe marks what a page may not load and where its script fails, asks before links, and follows edits', async () => {
+test('Loupe marks blocked requests and script errors of a page, asks before links, and follows edits', async () => {
   const folder = newFolder()
   const page = (title: string) => `<!doctype html><html lang="en"><body><h1>${title}</h1><script type="module">
     import { openView } from 'jexo/view'
@@ -161,7 +161,7 @@ test('Loupe marks what a page may not load and where its script fails, asks befo
   await loupe.end()
 })
 
-test('the rehearsal room shows the page of a call; what it says waits for the person', async () => {
+test('the rehearsal room shows the page of a call, and its messages wait for the person', async () => {
   const room = new Running([join(exampleFolder('rehearsal-room'), 'dist/backend/main.js'), '--port', '0', kit])
   const [url] = await room.until(/http:\S+/)
   const { page, faults } = await openPage(browser, url)
@@ -195,7 +195,7 @@ test('the rehearsal room shows the page of a call; what it says waits for the pe
   expect(await room.end()).toBe(0)
 })
 
-test('a packed kit serves its page as it was built, and a host without views the result alone', async () => {
+test('a packed kit serves its page as built, and a host without views gets the result alone', async () => {
   const folder = newFolder()
   expect((await jexo('pack', kit, '--out', folder)).code).toBe(0)
   const packed = join(folder, 'hive-visit.mjs')

@@ -58,7 +58,7 @@ async function processes(url: string, count: number): Promise<Set<string>> {
   return found
 }
 
-test('several processes serve, one that crashes is started again, and all end together', async () => {
+test('several processes serve, one that crashes is restarted, and all end together', async () => {
   const { serving, url } = await serve('--metrics')
   const before = await processes(url, 2)
   expect(before.size).toBe(2)
@@ -81,7 +81,7 @@ test('several processes serve, one that crashes is started again, and all end to
   for (const one of after) expect(() => process.kill(Number(one), 0)).toThrow()
 })
 
-test('a durable task is taken up by another process when its own is killed', async () => {
+test('another process resumes a durable task when its own is killed', async () => {
   const { serving, url } = await serve('--store', redis.url)
   const link = await connect(url)
   const task = await link.start('count', {})
@@ -97,7 +97,7 @@ test('a durable task is taken up by another process when its own is killed', asy
   expect(await serving.end('SIGINT')).toBe(0)
 })
 
-test('what cannot be served is said once', async () => {
+test('a kit that cannot be served is reported once', async () => {
   const blocker = createServer().listen(0, '127.0.0.1')
   await new Promise((resolve) => blocker.once('listening', resolve))
   const { port } = blocker.address() as AddressInfo
@@ -131,7 +131,7 @@ test.each([
   expect(stderr).not.toContain('honey')
 })
 
-test('a store without its client is refused at the start', async () => {
+test('a store without its client package is refused at startup', async () => {
   const missing = written(
     'missing.mjs',
     'export const resolve = (name, context, next) => { if (/^(ioredis|bullmq)$/.test(name)) throw new Error("none"); return next(name, context) }',

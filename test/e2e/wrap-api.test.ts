@@ -11,7 +11,7 @@ afterAll(async () => {
 })
 
 describe('jexo wrap of an API', () => {
-  test('says what would be taken, which settings it needs, what is left out and why, and what it costs', async () => {
+  test('prints the selected operations, required settings, skipped ones with the reason, and the context cost', async () => {
     const { stdout, stderr, code } = await jexo('wrap', description, '--setting-prefix', 'REGISTRY')
     expect(code).toBe(0)
     expect(stdout).toContain('Marsh Lane registry  ')
@@ -24,7 +24,7 @@ describe('jexo wrap of an API', () => {
     expect(stderr).toContain('Nothing was written')
   })
 
-  test('gives the plan as JSON, in the form that its schema says', async () => {
+  test('prints the plan as JSON, which matches its schema', async () => {
     const schema = JSON.parse(readFileSync(join(root, 'schemas/rest-plan.schema.json'), 'utf8')) as object
     const check = new Ajv2020.default({ strict: false }).compile(schema)
     const page = written(
@@ -38,7 +38,7 @@ describe('jexo wrap of an API', () => {
     }
   })
 
-  test('writes a kit that names what it takes, keeps to it, and says when the description has moved on', async () => {
+  test('writes a kit that names its operations, keeps to them, and reports when the description has changed', async () => {
     const folder = newFolder()
     const source = join(folder, 'registry.openapi.yaml')
     const kit = join(folder, 'registry.kit.ts')
@@ -80,7 +80,7 @@ describe('jexo wrap of an API', () => {
     expect((await jexo('wrap', source, ...flags)).stderr).toMatch(/the file was edited after jexo wrap wrote it/)
   })
 
-  test('is packed with its plan: neither the description nor what reads it is needed where it runs', async () => {
+  test('is packed with its plan, and needs neither the description nor its parser at run time', async () => {
     const folder = newFolder()
     const source = join(folder, 'registry.openapi.yaml')
     const kit = join(folder, 'registry.kit.ts')
@@ -101,7 +101,7 @@ describe('jexo wrap of an API', () => {
     expect(called.stderr + called.stdout).toContain('Ada Fenn')
   })
 
-  test('takes a large API as a catalogue, and says what single tools would cost', async () => {
+  test('wraps a large API as a catalogue, and prints the context cost of single tools', async () => {
     const large = join(root, 'node_modules/@octokit/openapi/generated/api.github.com.json')
     const { stdout, code } = await jexo('wrap', large)
     expect(code).toBe(0)
@@ -111,7 +111,7 @@ describe('jexo wrap of an API', () => {
     )
   })
 
-  test('takes a description from where it is served, and curl lines from a page', async () => {
+  test('finds a description where it is served, and curl lines in a page', async () => {
     const api = await Upstream.start(() => ({
       headers: { 'content-type': 'text/yaml' },
       body: readFileSync(description, 'utf8'),
@@ -161,7 +161,7 @@ describe('jexo wrap of an API', () => {
   })
 })
 
-test('an API of Fastify gains tools in its own process, by its own description', async () => {
+test('a Fastify API gains tools in its own process, from its own description', async () => {
   const kit = written(
     'orchard.kit.mjs',
     `import { createRequire } from 'node:module'
@@ -205,13 +205,13 @@ test('serve --watch notices an edit of the description', async () => {
   await server.end()
 })
 
-test('the tour adds a hive by a tool, and the REST API itself shows it', async () => {
+test('the tour adds a hive with a tool, and the REST API itself shows it', async () => {
   const demo = await run(process.execPath, [bin, 'demo', '--tour'])
   expect(demo.code).toBe(0)
   expect(demo.stdout).toMatch(/register_hive hive="ML-13"[\s\S]*200: \{"hive":"ML-13","site":"Orchard End"/)
 })
 
-test('what a server did is shown over HTTP only to who asks, and only where the server was told to', async () => {
+test('upstream requests are shown over HTTP only on request, and only if the server is configured to', async () => {
   const open = async (...flags: string[]) => {
     const server = new Running([bin, 'serve', apiary, '--http', '0', ...flags])
     const [url] = await server.until(/http:\S+/)

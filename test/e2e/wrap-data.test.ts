@@ -13,7 +13,7 @@ insert into batches values (1, 'ML-01', '2026-05-20', 'lime', 12.5, 17.1)`
 const queries = join(root, 'examples/apiary/ledger/queries.sql')
 
 describe('jexo wrap', () => {
-  test('makes a kit of a SQLite file, whose statements and rows work', async () => {
+  test('writes a kit for a SQLite file with working statements and rows', async () => {
     const file = sqliteFile(`${schema}\n${rows}`)
     const kit = join(dirname(file), 'ledger.kit.ts')
     const wrapped = await jexo('wrap', file, '--queries', queries, '--ad-hoc', '--out', kit)
@@ -55,7 +55,7 @@ describe('jexo wrap', () => {
     })
   })
 
-  test('makes a kit of a PostgreSQL address without its password in it, and packs it', async () => {
+  test('writes a kit for a PostgreSQL address without its password, and packs it', async () => {
     const server = await postgresServer()
     try {
       await server.start()
@@ -83,7 +83,7 @@ describe('jexo wrap', () => {
     }
   })
 
-  test('makes a kit of a folder, whatever its name, that keeps to the files it was told', async () => {
+  test('writes a kit for a folder with any name, limited to the selected files', async () => {
     const folder = join(newFolder(), 'pages #1 of 50%')
     mkdirSync(folder)
     writeFileSync(join(folder, 'ledger.csv'), 'hive,mites\nML-01,3\n')
@@ -105,7 +105,7 @@ describe('jexo wrap', () => {
     expect((await jexo('wrap', folder, '--out', kit, '--check')).stdout).toContain('is up to date')
   })
 
-  test('makes a kit of what a broker reports', async () => {
+  test('writes a kit for the topics of a broker', async () => {
     const port = await freePort()
     const broker = await Aedes.createBroker()
     const server = createServer(broker.handle)
@@ -134,7 +134,7 @@ describe('jexo wrap', () => {
     })
   })
 
-  test('a server becomes a kit, and is served over HTTP without one', async () => {
+  test('writes a kit for a server, which can also be served over HTTP directly', async () => {
     const folder = newFolder()
     const server = `exec:${process.execPath} ${join(root, 'test/support/wrapped-server.mjs')}`
     const kit = join(folder, 'old.kit.ts')
@@ -159,7 +159,7 @@ describe('jexo wrap', () => {
     await served.end()
   })
 
-  test('a program becomes a kit by its help texts, with a description to edit', async () => {
+  test('writes a kit for a program from its help texts, with a description to edit', async () => {
     const kit = join(newFolder(), 'sort.kit.ts')
     const wrapped = await jexo('wrap', 'command:sort', '--out', kit)
     expect(wrapped).toMatchObject({ code: 0, stderr: expect.stringContaining('sort.commands.yaml; edit it') })

@@ -38,7 +38,7 @@ const structured = async (link: Link, tool: string, args: Record<string, unknown
   (await link.call(tool, args)).structuredContent
 
 describe('jexo wrap', () => {
-  test('shows what it would take, what it leaves out and why, what is guessed and what is missing', async () => {
+  test('prints the selected functions, the skipped ones with the reason, and what is inferred or missing', async () => {
     const ran = await jexo('wrap', written('garden.ts', garden))
     expect(ran.code).toBe(0)
     for (const said of [
@@ -54,7 +54,7 @@ describe('jexo wrap', () => {
     expect(ran.stderr).toMatch(/Write a kit file with --out <name>\.kit\.ts/)
   })
 
-  test('gives the plan as JSON, cut down as asked', async () => {
+  test('prints the plan as JSON, filtered on request', async () => {
     const ran = await jexo(
       'wrap',
       written('garden.ts', garden),
@@ -77,7 +77,7 @@ describe('jexo wrap', () => {
     })
   })
 
-  test('writes a kit file that serves, and tells when the source has moved on', async () => {
+  test('writes a kit file that can be served, and reports when the source has changed', async () => {
     const source = written('garden.ts', garden)
     const kit = source.replace('garden.ts', 'garden.kit.ts')
     expect((await jexo('wrap', source, '--out', kit)).code).toBe(0)
@@ -129,13 +129,13 @@ describe('jexo wrap', () => {
     expect((await jexo('wrap', source, '--out', kit, '--force')).code).toBe(0)
   })
 
-  test('passes over classes that have no methods of their own, such as errors', async () => {
+  test('skips classes without methods of their own, such as errors', async () => {
     const source = `${garden}\nexport class Frozen extends Error {}\nexport class Beds extends Map<string, Date> {}`
     const ran = await jexo('wrap', written('garden.ts', source))
     expect([ran.code, ran.stdout.includes('4 tools')]).toEqual([0, true])
   })
 
-  test.each(['tool', 'delete', '2 words'])('names a kit file %p so that it loads', async (name) => {
+  test.each(['tool', 'delete', '2 words'])('chooses a valid name for the kit file of %p', async (name) => {
     const source = written(
       `${name}.ts`,
       'export function tool() { return 1 }\nexport function shared() { return 2 }',
@@ -169,14 +169,14 @@ describe('jexo wrap', () => {
       () => [written('x.ts', garden), '--check', '--out', written('own.kit.ts', 'export default 1')],
       /nothing to compare it with/,
     ],
-  ])('%s is one sentence and exit code 2', async (_what, args, says) => {
+  ])('%s is reported in one sentence with exit code 2', async (_what, args, says) => {
     const ran = await jexo('wrap', ...args())
     expect(ran.stderr).toMatch(says)
     expect([ran.code, ran.stderr.trim().split('\n').length]).toEqual([2, 1])
   })
 })
 
-describe('the written kit of every type there is', () => {
+describe('the written kit of a module with every type', () => {
   const folder = newFolder()
   const kit = join(folder, 'cases.kit.ts')
   let link: Link
@@ -187,7 +187,7 @@ describe('the written kit of every type there is', () => {
   })
   afterAll(() => link.close())
 
-  test('answers every call as the live one', async () => {
+  test('responds to every call like the live one', async () => {
     for (const { name, call, wrong } of typeCases) {
       const tool = name.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`)
       const result = await link.call(tool, call[0])
@@ -196,7 +196,7 @@ describe('the written kit of every type there is', () => {
     }
   })
 
-  test('has no error of types', () => {
+  test('has no type errors', () => {
     symlinkSync(join(root, 'node_modules'), join(folder, 'node_modules'))
     const program = ts.createProgram([kit], {
       strict: true,
@@ -214,7 +214,7 @@ describe('the written kit of every type there is', () => {
   })
 })
 
-test('a program that Node runs by itself is told that TypeScript needs to be loaded by somebody', async () => {
+test('a program run by Node alone is told that TypeScript needs a loader', async () => {
   const source = written('garden.ts', garden)
   const script = `import { wrapModule } from ${JSON.stringify(join(root, 'dist/module.js'))}
     await wrapModule(${JSON.stringify(source)}).catch(({ message }) => console.log(message))`

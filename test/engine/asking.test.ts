@@ -104,7 +104,7 @@ const newest = 'R4'
 const filled = { name: 'Ada', kg: 41, queen: 'y', sites: ['marsh'] }
 
 describe('askPerson', () => {
-  test('puts every kind of field into a form and gives typed content with defaults', async () => {
+  test('puts every type of field into a form, and returns typed content with defaults', async () => {
     const questions: Question[] = []
     const link = await connect(kit, {
       onQuestion: (question) => {
@@ -141,19 +141,19 @@ describe('askPerson', () => {
     await link.close()
   })
 
-  test.each(['decline', 'cancel'] as const)('tells the author of a %s', async (action) => {
+  test.each(['decline', 'cancel'] as const)('reports a %s to the author', async (action) => {
     const link = await connect(kit, { onQuestion: alwaysAnswer(action) })
     expect(JSON.parse(await textOf(link, 'form'))).toEqual({ action })
     await link.close()
   })
 
-  test('an answer that does not fit is refused before it is sent', async () => {
+  test('refuses an answer that does not match before it is sent', async () => {
     const link = await connect(kit, { onQuestion: () => ({ action: 'accept', content: { kg: 0 } }) })
     expect(await textOf(link, 'plain_form')).toMatch(/The host refused: The answer does not fit the question: kg/)
     await link.close()
   })
 
-  test('what a form cannot hold, and hosts that cannot ask, are said in a sentence', async () => {
+  test('reports fields that a form cannot hold, and hosts that cannot ask', async () => {
     const asking = await connect(kit, { onQuestion: alwaysAnswer('accept') })
     expect(await textOf(asking, 'nested')).toMatch(/the field "a" cannot be part of a form/)
     await asking.close()
@@ -166,7 +166,7 @@ describe('askPerson', () => {
     }
   })
 
-  test('goes to an older peer without what it does not know', () => {
+  test('omits fields that an older peer does not know', () => {
     const revision = revisions.find(({ short }) => short === 'R3')!
     const { sites, ...rest } = everyKind.shape
     const older = questionFor(revision, questionSchema(z.object(rest), 'x'), 'x').properties as Record<
@@ -182,7 +182,7 @@ describe('askPerson', () => {
   })
 })
 
-test('pages are visited, told as finished, and demanded by an error where the host can show them', async () => {
+test('pages are opened, reported as complete, and required by an error if the host can show them', async () => {
   const link = await connect(kit, { onQuestion: ({ kind }) => ({ action: kind === 'url' ? 'accept' : 'cancel' }) })
   const finished = new Promise((resolve) => link.on('questionFinished', resolve))
   expect(await textOf(link, 'page')).toBe('accept')
@@ -198,8 +198,8 @@ test('pages are visited, told as finished, and demanded by an error where the ho
   await older.close()
 })
 
-describe('the model and the folders', () => {
-  test('are asked where the host has them', async () => {
+describe('the model and the roots', () => {
+  test('are requested if the host offers them', async () => {
     const link = await connect(kit, {
       roots: [{ uri: 'file:///hives' }],
       onModelRequest: ({ messages }) => ({
@@ -216,7 +216,7 @@ describe('the model and the folders', () => {
     await link.close()
   })
 
-  test('are missed in a sentence where it has not', async () => {
+  test('are reported as missing if it does not', async () => {
     const link = await connect(kit, { revision: newest })
     expect(await textOf(link, 'folders')).toMatch(/did not declare "roots"/)
     expect(await textOf(link, 'model')).toMatch(/did not declare "sampling"/)
@@ -269,7 +269,7 @@ describe('confirm and askFor', () => {
     expect(ran).toEqual([{ hive: 'ML-01' }])
   })
 
-  test('say so where the host cannot ask, unless it was only wanted if possible', async () => {
+  test('report that the host cannot ask, unless asking is optional', async () => {
     const link = await connect(kit)
     expect(await textOf(link, 'remove_hive', { hive: 'x' })).toMatch(/runs only after a person has agreed/)
     expect(await textOf(link, 'move_hive')).toBe('moved')
@@ -277,7 +277,7 @@ describe('confirm and askFor', () => {
     await link.close()
   })
 
-  test('ask for what is absent and only for that', async () => {
+  test('ask only for missing values', async () => {
     const unanswered: string[] = []
     const onQuestion = answersFrom([{ about: 'needs to know', action: 'accept', content: { kg: 40 } }], (message) =>
       unanswered.push(message),
@@ -290,7 +290,7 @@ describe('confirm and askFor', () => {
     await link.close()
   })
 
-  test('are refused at once where they cannot work', () => {
+  test('are refused at definition if they cannot work', () => {
     const define = (askFor: 'deep'[]) => () =>
       tool('t', { about: 'x', effect: 'read', input: z.object({ deep: z.object({}) }), askFor, run: () => 1 })
     expect(define(['nope' as 'deep'])).toThrow(/the name of one of its arguments/)
@@ -302,7 +302,7 @@ test.each([
   ['no object as result', { result: 5 }],
   ['a result and an error', { result: {}, error: { code: 1, message: 'x' } }],
   ['another version', { jsonrpc: '1.0', result: { action: 'accept', content: { kg: 3 } } }],
-])('an answer that is no response (%s) fails the question at once', async (_, answer) => {
+])('an answer that is not a response (%s) fails the question at once', async (_, answer) => {
   const session = new RawSession(kit)
   await session.initialize('2025-11-25', { elicitation: {} })
   session.give({ jsonrpc: '2.0', method: 'notifications/initialized' })
@@ -312,7 +312,7 @@ test.each([
   expect(await called).toMatchObject({ result: { isError: true } })
 })
 
-test('an answer in a batch that is no response fails its question, too', async () => {
+test('an invalid answer in a batch fails its question', async () => {
   const session = new RawSession(kit)
   await session.initialize('2025-03-26', { roots: {} })
   session.give({ jsonrpc: '2.0', method: 'notifications/initialized' })
@@ -322,7 +322,7 @@ test('an answer in a batch that is no response fails its question, too', async (
   expect(await called).toMatchObject({ result: { isError: true } })
 })
 
-test('over HTTP, too: the post is refused, and the question fails', async () => {
+test('an invalid answer over HTTP is refused, and fails its question', async () => {
   const handler = fetchHandler(kit)
   let sessionId: string | undefined
   const post = async (message: object) => {

@@ -45,8 +45,8 @@ const nearlyMessage = fc.record(
   { requiredKeys: [] },
 )
 
-describe('whatever is sent', () => {
-  test('a session lives on, answers the next ping, and has nothing left in flight', async () => {
+describe('after any input', () => {
+  test('a session answers the next ping, and has no request in flight', async () => {
     await fc.assert(
       fc.asyncProperty(
         fc.constantFrom('2025-11-25', '2025-03-26'),
@@ -63,7 +63,7 @@ describe('whatever is sent', () => {
     )
   })
 
-  test('bytes that are no messages are each answered or passed over, and the line after them is read', async () => {
+  test('invalid bytes are answered or skipped, and the next line is read', async () => {
     await fc.assert(
       fc.asyncProperty(fc.array(fc.uint8Array({ maxLength: 60 })), async (chunks) => {
         const session = await RawSession.open(sampleKit())

@@ -5,7 +5,7 @@ import { sampleKit } from '../support/sample-kit.js'
 const dates = revisions.map(({ date }) => date)
 
 describe('a session', () => {
-  test.each(dates)('speaks %s when asked to', async (date) => {
+  test.each(dates)('uses %s on request', async (date) => {
     const { result } = await new RawSession(sampleKit()).initialize(date)
     expect(result).toMatchObject({ protocolVersion: date, instructions: 'One of everything.' })
     expect(result.serverInfo).toMatchObject({ name: 'sample', version: '2.0.0' })
@@ -20,13 +20,13 @@ describe('a session', () => {
     expect(result.protocolVersion).toBe('2025-11-25')
   })
 
-  test('refuses requests before initialize, but answers ping', async () => {
+  test('refuses requests before initialize, except ping', async () => {
     const session = new RawSession(sampleKit())
     expect((await session.ask('tools/list')).error.code).toBe(-32600)
     expect((await session.ask('ping')).result).toEqual({})
   })
 
-  test('answers requests between the answer and initialized, but sends no list changes yet', async () => {
+  test('responds between initialize and initialized, but sends no list changes yet', async () => {
     const kit = sampleKit()
     const session = new RawSession(kit)
     await session.initialize('2025-11-25')
@@ -42,7 +42,7 @@ describe('a session', () => {
     ])
   })
 
-  test('refuses a second initialize and one without what it needs', async () => {
+  test('refuses a second initialize, and one with missing fields', async () => {
     const session = new RawSession(sampleKit())
     expect((await session.ask('initialize', {})).error.code).toBe(-32602)
     expect((await session.ask('initialize', { protocolVersion: '2025-11-25', capabilities: {} })).error.code).toBe(
@@ -63,7 +63,7 @@ describe('a session', () => {
     },
   )
 
-  test('answers a line that is no JSON and lives on', async () => {
+  test('answers a line that is not JSON, and stays open', async () => {
     const session = await RawSession.open(sampleKit())
     session.giveText('{"jsonrpc":')
     session.giveText('"word"')
@@ -72,7 +72,7 @@ describe('a session', () => {
     expect((await session.ask('ping')).result).toEqual({})
   })
 
-  test('takes batches in the one revision that has them', async () => {
+  test('accepts batches in the one revision that has them', async () => {
     const batch = [
       { jsonrpc: '2.0', id: 'a', method: 'ping' },
       { jsonrpc: '2.0', method: 'notifications/initialized' },
@@ -95,7 +95,7 @@ describe('a session', () => {
     }
   })
 
-  test('a stateless one declares exactly what the kit has and needs no initialize', async () => {
+  test('declares exactly the parts of the kit if stateless, and needs no initialize', async () => {
     const kit = sampleKit()
     kit.replace(kit.parts.filter((part) => part.kind === 'tool'))
     const session = new RawSession(kit, {}, { stateless: revisions[0]! })

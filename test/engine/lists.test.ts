@@ -33,7 +33,7 @@ test('a list is encoded once for each set of parts, and again when they change',
   expect(encoded.length).toBeGreaterThan(once)
 })
 
-test('pages, revisions and narrowed sessions have lists of their own', async () => {
+test('pages, revisions and filtered sessions have separate lists', async () => {
   const kit = defineKit({
     name: 'hives',
     version: '1',
@@ -61,7 +61,7 @@ test.each([
   { jsonrpc: '2.0', id: 1, error: { code: -32600, message: 'x' } },
   { jsonrpc: '2.0', method: 'ping', id: 2 },
   [{ jsonrpc: '2.0', id: 1, result: {} }],
-])('%j is encoded as JSON does it', (message) => {
+])('%j is encoded as by JSON.stringify', (message) => {
   expect(encode(message as never)).toBe(JSON.stringify(message))
   if ('result' in message && message.result) {
     const kept = { ...message, result: encodedOnce(message.result) }

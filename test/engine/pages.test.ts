@@ -12,18 +12,18 @@ test.each([
   expect(first(pageSize).nextCursor !== undefined).toBe(hasMore)
 })
 
-test('the last page has no cursor, also when it is full', () => {
+test('the last page has no cursor, even if it is full', () => {
   const second = pageOf('tools', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)
   expect(second).toEqual({ items: ['part 2', 'part 3'] })
 })
 
-test('a cursor at the last entry is valid and gives an empty page', () => {
+test('a cursor at the last entry is valid and returns an empty page', () => {
   const { nextCursor = '' } = first(3)
   const shorter = entries.slice(0, 3)
   expect(pageOf('tools', shorter, { cursor: nextCursor }, 3, 3)).toEqual({ items: [] })
 })
 
-test('entries of one place are told apart by their offset', () => {
+test('entries with the same key are distinguished by their offset', () => {
   const files = [0, 1, 2].map((offset) => ({ place: 0, offset, value: offset }))
   const { items, nextCursor = '' } = pageOf('resources', files, {}, 0, 2)
   expect(items).toEqual([0, 1])

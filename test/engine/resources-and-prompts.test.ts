@@ -6,7 +6,7 @@ import { sampleKit } from '../support/sample-kit.js'
 const dates = revisions.map(({ date }) => date)
 
 describe('resources', () => {
-  test('lists fixed ones and those a template lists', async () => {
+  test('lists fixed resources and those that a template lists', async () => {
     const session = await RawSession.open(sampleKit())
     const { resources } = (await session.ask('resources/list')).result
     expect(resources.map((listed: { uri: string }) => listed.uri)).toEqual([
@@ -46,7 +46,7 @@ describe('resources', () => {
     },
   )
 
-  test('tells subscribers, and only them, that one has changed', async () => {
+  test('notifies subscribers, and only them, of a change', async () => {
     const session = await RawSession.open(sampleKit())
     await session.ask('tools/call', { name: 'count' })
     expect(session.methods()).toEqual([])
@@ -61,7 +61,7 @@ describe('resources', () => {
     expect((await session.ask('resources/subscribe', { uri: 'sample://none' })).error.code).toBe(-32002)
   })
 
-  test.each(dates)('shows %s no annotation that it does not know', async (date) => {
+  test.each(dates)('shows %s no annotation that its revision does not have', async (date) => {
     const session = await RawSession.open(sampleKit(), date)
     const { resources } = (await session.ask('resources/list')).result
     expect('lastModified' in resources[1].annotations).toBe(date >= '2025-06-18')
@@ -74,7 +74,7 @@ describe('pages', () => {
     numbers.map((number) => resource(`x://${number}`, { name: `n${number}`, about: 'x', read: () => '' }))
   const uris = (page: { resources: { uri: string }[] }) => page.resources.map(({ uri }) => uri)
 
-  test('follow each other to the end', async () => {
+  test('can be read to the end', async () => {
     const kit = defineKit({ name: 'x', version: '1', parts: numbered([1, 2, 3, 4, 5]) })
     const session = await RawSession.open(kit, '2025-11-25', { pageSize: 2 })
     const seen: string[] = []
@@ -87,7 +87,7 @@ describe('pages', () => {
     expect(seen).toEqual(['x://1', 'x://2', 'x://3', 'x://4', 'x://5'])
   })
 
-  test('a cursor survives a change: nothing is skipped and nothing comes twice', async () => {
+  test('a cursor stays valid after a change: nothing is skipped or repeated', async () => {
     const first = numbered([1, 2, 3, 4])
     const kit = defineKit({ name: 'x', version: '1', parts: first })
     const session = await RawSession.open(kit, '2025-11-25', { pageSize: 2 })
@@ -96,7 +96,7 @@ describe('pages', () => {
     expect(uris((await session.ask('resources/list', { cursor: nextCursor })).result)).toEqual(['x://3', 'x://4'])
   })
 
-  test('also runs through the resources of a template', async () => {
+  test('include the resources of a template', async () => {
     const session = await RawSession.open(sampleKit(), '2025-11-25', { pageSize: 4 })
     const page = (await session.ask('resources/list')).result
     expect(uris(page)).toHaveLength(4)
@@ -146,7 +146,7 @@ describe('completion', () => {
     session.ask('completion/complete', { ref, argument: { name, value }, context: { arguments: filled } })
   const greet = { type: 'ref/prompt', name: 'greet' }
 
-  test('gives at most a hundred values and says that there are more', async () => {
+  test('returns at most a hundred values, and says that there are more', async () => {
     const session = await RawSession.open(sampleKit())
     const { completion } = (
       await complete(session, { type: 'ref/resource', uri: 'sample://words/{word}' }, 'word', 'w')
@@ -155,7 +155,7 @@ describe('completion', () => {
     expect(completion).toMatchObject({ total: 120, hasMore: true })
   })
 
-  test('knows enums by itself and the other arguments from revision 2025-06-18 on', async () => {
+  test('completes enums by itself, and gets the other arguments from revision 2025-06-18 on', async () => {
     const session = await RawSession.open(sampleKit())
     expect((await complete(session, greet, 'tone', 'w')).result.completion.values).toEqual(['warm'])
     expect((await complete(session, greet, 'name', 'A', { tone: 'warm' })).result.completion.values).toEqual([
@@ -169,7 +169,7 @@ describe('completion', () => {
     ])
   })
 
-  test('exists in the first revision without a capability', async () => {
+  test('works in the first revision without a capability', async () => {
     const session = await RawSession.open(sampleKit(), '2024-11-05')
     expect((await complete(session, greet, 'tone', '')).result.completion.values).toEqual(['warm', 'plain'])
   })

@@ -8,7 +8,7 @@ const say = async (session: RawSession, kind: string) =>
   (await session.ask('tools/call', { name: 'say', arguments: { kind } })).result
 
 describe('tools/list', () => {
-  test.each(dates)('shows to %s what its revision knows', async (date) => {
+  test.each(dates)('shows %s the fields of its revision', async (date) => {
     const session = await RawSession.open(sampleKit(), date)
     const { tools } = (await session.ask('tools/list')).result
     const [add, , , quiet] = tools
@@ -18,7 +18,7 @@ describe('tools/list', () => {
     expect(quiet.inputSchema).toEqual({ type: 'object', additionalProperties: false })
   })
 
-  test('carries effects as hints', async () => {
+  test('sends effects as hints', async () => {
     const parts = (['read', 'add', 'change', 'remove'] as const).map((effect) =>
       tool(effect, { about: 'x', effect, run: () => 1 }),
     )
@@ -34,13 +34,13 @@ describe('tools/list', () => {
 })
 
 describe('tools/call', () => {
-  test('gives structured content, and the same JSON as text', async () => {
+  test('returns structured content, and the same JSON as text', async () => {
     const session = await RawSession.open(sampleKit())
     const { result } = await session.ask('tools/call', { name: 'add', arguments: { a: 2, b: 3 } })
     expect(result).toEqual({ content: [{ type: 'text', text: '{"sum":5}' }], structuredContent: { sum: 5 } })
   })
 
-  test.each(dates)('downgrades for %s what it cannot carry', async (date) => {
+  test.each(dates)('downgrades content that %s does not have', async (date) => {
     const session = await RawSession.open(sampleKit(), date)
     const { result } = await session.ask('tools/call', { name: 'add', arguments: { a: 2 } })
     expect('structuredContent' in result).toBe(date >= '2025-06-18')
@@ -66,7 +66,7 @@ describe('tools/call', () => {
     expect(await say(session, kind)).toEqual({ content })
   })
 
-  test('says that a return is missing, unless nothing was promised', async () => {
+  test('reports a missing return, unless the tool has no output', async () => {
     const session = await RawSession.open(sampleKit())
     expect(await say(session, 'nothing')).toMatchObject({
       isError: true,
@@ -75,7 +75,7 @@ describe('tools/call', () => {
     expect((await session.ask('tools/call', { name: 'quiet' })).result).toEqual({ content: [] })
   })
 
-  test('shows a refusal as it is, and any other error as an id that is in the log', async () => {
+  test('shows a refusal unchanged, and any other error as an id that is in the log', async () => {
     const session = await RawSession.open(sampleKit())
     expect(await say(session, 'refusal')).toEqual({
       isError: true,
@@ -89,7 +89,7 @@ describe('tools/call', () => {
     expect(session.reports.at(-1)?.text).toContain('/srv/hidden')
   })
 
-  test('an output that breaks its own schema is a fault of the server', async () => {
+  test('treats an output that does not match its schema as a fault of the server', async () => {
     const session = await RawSession.open(sampleKit())
     const { result } = await session.ask('tools/call', { name: 'broken_output' })
     expect(result).toMatchObject({
@@ -100,7 +100,7 @@ describe('tools/call', () => {
     expect(session.reports.at(-1)?.text).toContain('sum')
   })
 
-  test.each(dates)('tells %s as a tool result which argument is wrong, given and accepted', async (date) => {
+  test.each(dates)('tells %s in a tool result which argument is wrong, received and expected', async (date) => {
     const session = await RawSession.open(sampleKit(), date)
     const wrong = (await session.ask('tools/call', { name: 'add', arguments: { a: 'two' } })).result
     expect(wrong.isError).toBe(true)
@@ -111,7 +111,7 @@ describe('tools/call', () => {
     expect(missing.content[0].text).toMatch(/when: missing/)
   })
 
-  test('refuses an unknown tool by name and offers the closest', async () => {
+  test('refuses an unknown tool with its name and the closest match', async () => {
     const session = await RawSession.open(sampleKit())
     expect((await session.ask('tools/call', { name: 'ad' })).error).toMatchObject({
       code: -32602,
@@ -128,7 +128,7 @@ describe('tools/call', () => {
     },
   )
 
-  test('sends rising progress and logs at the level, before the response', async () => {
+  test('sends increasing progress, and logs at the level, before the response', async () => {
     const session = await RawSession.open(sampleKit())
     const _meta = { progressToken: 'p', token: 5 }
     await session.ask('tools/call', { name: 'steps', _meta })
@@ -149,7 +149,7 @@ describe('tools/call', () => {
     expect((await session.ask('logging/setLevel', { level: 'loud' })).error.code).toBe(-32602)
   })
 
-  test('leaves out the message of progress for the first revision', async () => {
+  test('omits the progress message in the first revision', async () => {
     const session = await RawSession.open(sampleKit(), '2024-11-05')
     await session.ask('tools/call', { name: 'steps', _meta: { progressToken: 1 } })
     expect(session.sent.find((message) => message.method === 'notifications/progress').params).toEqual({
@@ -159,7 +159,7 @@ describe('tools/call', () => {
     })
   })
 
-  test('stops when it is cancelled and does not answer', async () => {
+  test('stops on cancellation and does not respond', async () => {
     const session = await RawSession.open(sampleKit())
     session.give({ jsonrpc: '2.0', id: 'w', method: 'tools/call', params: { name: 'wait' } })
     await new Promise((resolve) => setImmediate(resolve))
@@ -174,7 +174,7 @@ describe('tools/call', () => {
     expect(session.sent.some((message) => message.id === 'w')).toBe(false)
   })
 
-  test('a call in flight finishes on the parts it started with', async () => {
+  test('finishes a running call with the parts it started with', async () => {
     let release = () => {}
     const slow = tool('slow', {
       about: 'x',

@@ -31,7 +31,7 @@ const kit = (settings = {}) =>
   })
 const environment = { KEY: 'wax-s3cret' }
 
-test('what a call does outside is told in order, with how it ended and without secrets', async () => {
+test('upstream requests of a call are reported in order, with their outcome and without secrets', async () => {
   const records: Loose[] = []
   const link = await connect(kit(), { environment, onUpstream: (record) => records.push(record) })
   const { content } = await link.call('outside', {})
@@ -50,7 +50,7 @@ test('what a call does outside is told in order, with how it ended and without s
   await link.close()
 })
 
-test('nothing is told to who did not ask, or by a server that was not told to', async () => {
+test('nothing is reported to a client that did not ask, or by a server that is not configured to', async () => {
   const methods: string[] = []
   const onMessage = (message: Loose) => methods.push(message.method)
   const silent = await connect(kit(), { environment, onMessage })
@@ -86,7 +86,7 @@ test('a refusal can carry a note for the operator, which the model does not see'
   await link.close()
 })
 
-test('parts bring settings; those of parts that are not served are not asked for, and the kit has the last word', async () => {
+test('parts add their settings; those of excluded parts are not required, and the kit overrides them', async () => {
   const needing = (name: string, setting_: string) =>
     tool(name, {
       about: 'Needs a setting.',

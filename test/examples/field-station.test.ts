@@ -8,7 +8,7 @@ import { bin, jexo, root, run } from '../support/cli.js'
 const kit = join(root, 'examples/field-station/station.kit.ts')
 const textOf = ({ content }: Awaited<ReturnType<Link['call']>>) => (content[0] as { text: string }).text
 
-test('the field station serves what is there, and works packed in a folder of its own', async () => {
+test('the field station serves its data, and works packed in an empty folder', async () => {
   const out = mkdtempSync(join(tmpdir(), 'station-'))
   expect((await jexo('pack', kit, '--out', out)).code).toBe(0)
   for (const args of [[bin, 'serve', kit], [join(out, 'station.mjs')]]) {
@@ -28,7 +28,7 @@ test('the field station serves what is there, and works packed in a folder of it
   }
 }, 60_000)
 
-test('who reads the beginning of an output only ends the command', async () => {
+test('a reader that stops early ends the command without an error', async () => {
   const { stdout, stderr } = await run('sh', ['-c', `"${process.execPath}" "${bin}" show "${kit}" | head -n 1`])
   expect(stdout).toMatch(/^field-station 1\.0\.0 .*\n$/)
   expect(stderr).not.toMatch(/EPIPE|error/)

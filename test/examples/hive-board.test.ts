@@ -13,7 +13,7 @@ const freePort = () =>
   })
 afterAll(() => Running.endAll())
 
-test('the board shows readings as they come, records an inspection by the form of the server, and survives its restart', async () => {
+test('the board shows new readings, records an inspection with a form of the server, and survives its restart', async () => {
   const port = await freePort()
   const serve = async () => {
     const running = new Running([bin, 'serve', apiary, '--http', String(port)])

@@ -42,7 +42,7 @@ test('in the page: a kit without a server keeps its data over a reload, asks, an
   expect(faults).toEqual([])
 })
 
-test('field notes: taken in at start, searched, read row by row, reviewed, taken in again with what is no note left out', async () => {
+test('field notes: imported at startup, searched, read row by row, reviewed, and imported again without invalid notes', async () => {
   // Beside the example, so that its packages are found; with a book of its own.
   const folder = mkdtempSync(join(root, 'examples', '.field-notes-'))
   try {
@@ -88,7 +88,7 @@ test('field notes: taken in at start, searched, read row by row, reviewed, taken
   }
 })
 
-test('orchard API: both applications pass their own tests, and have tools on the same port', async () => {
+test('orchard API: both applications pass their own tests, and offer tools on the same port', async () => {
   const folder = exampleFolder('orchard-api')
   const own = await run(process.execPath, ['--test', 'fastify/app.test.js', 'express/app.test.js'], {
     cwd: folder,

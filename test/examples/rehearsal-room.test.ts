@@ -51,7 +51,7 @@ const say = async (text: string) => {
 const last = (name: string) => page.getByRole('article', { name }).last()
 const startOver = () => page.getByRole('button', { name: 'Start over' }).click()
 
-test('a question is answered: proposed, approved, called, and the next by the same approval', async () => {
+test('a question is answered: proposed, approved, called, and the next one under the same approval', async () => {
   await page.getByText(/it understands nothing/).waitFor()
   await say('What is the reading of the scale under ML-04?')
   const call = last('Call of weigh_hive')
@@ -73,7 +73,7 @@ test('a question is answered: proposed, approved, called, and the next by the sa
   await page.getByText('nothing is called before you do').waitFor()
 })
 
-test('what a server asks is answered by its form, and a refusal calls nothing', async () => {
+test('a question of a server is answered with its form, and a refusal calls nothing', async () => {
   await say('Record an inspection of ML-04 on 2026-06-02')
   await last('Call of record_inspection').getByRole('button', { name: 'Approve once' }).click()
   const question = last('Question')
@@ -89,7 +89,7 @@ test('what a server asks is answered by its form, and a refusal calls nothing', 
   await startOver()
 })
 
-test('resources and prompts are attached, with values that the server completes', async () => {
+test('resources and prompts are attached, with completed values', async () => {
   await page.getByRole('button', { name: 'Attach a resource' }).click()
   await page
     .getByRole('menuitem', { name: /Sheet of a hive/ })
@@ -115,7 +115,7 @@ test('resources and prompts are attached, with values that the server completes'
   await startOver()
 })
 
-test('tools are switched off for the model, and one that is missing is not picked', async () => {
+test('a tool that is switched off for the model is not called', async () => {
   const told = async () =>
     Number(/\d+/.exec((await page.getByText(/^The model is told of/).textContent()) ?? '')?.[0])
   const before = await told()
@@ -130,7 +130,7 @@ test('tools are switched off for the model, and one that is missing is not picke
   await startOver()
 })
 
-test('servers that are down, crash, or answer 5 MB are told of in plain words, and the rest works on', async () => {
+test('servers that are down, crash, or send 5 MB are reported, and the others keep working', async () => {
   await server('gone').getByText('down').waitFor()
   await server('gone')
     .getByText(/no connection/)
@@ -157,7 +157,7 @@ test('servers that are down, crash, or answer 5 MB are told of in plain words, a
   await last('Call of weigh_hive').waitFor()
 })
 
-test('a form that the page cannot draw is declined, and what the model is told can be read', async () => {
+test('a form that the page cannot draw is declined, and the text for the model can be read', async () => {
   await startOver()
   const server = written('oddly.mjs', oddly)
   await page.getByLabel('Attach a server').fill(`exec:"${process.execPath}" "${server}"`)
@@ -183,7 +183,7 @@ test('only its own page may use the room', async () => {
   expect((await fetch(new URL('/../package.json', url))).status).toBe(404)
 })
 
-test('what cannot be started says so', async () => {
+test('a server that cannot be started is reported', async () => {
   const ran = await run(process.execPath, [main, '--port', 'many'])
   expect(ran).toMatchObject({ code: 2, stderr: expect.stringMatching(/--port many is no port[\s\S]*Usage/) })
 })

@@ -100,7 +100,7 @@ const isCall =
     step.kind === 'call' && step.state === state
 
 describe('a conversation', () => {
-  test('proposes a call, calls it when it is approved, and says what came', async () => {
+  test('proposes a call, makes it after approval, and returns the result', async () => {
     const { conversation, until, host } = await roomWith()
     const proposed = until(isCall('proposed'))
     const said = conversation.say('What is the reading of the scale under ML-04?')
@@ -116,7 +116,7 @@ describe('a conversation', () => {
     await host.close()
   })
 
-  test('asks no more for what was approved for the conversation, and takes up the call before', async () => {
+  test('does not ask again after an approval for the conversation, and resumes the earlier call', async () => {
     const { conversation, until, host } = await roomWith()
     const proposed = until(isCall('proposed'))
     const first = conversation.say('Reading of the scale under ML-04')
@@ -145,7 +145,7 @@ describe('a conversation', () => {
     await host.close()
   })
 
-  test('puts questions of a server to the person, and requests for the model too', async () => {
+  test('shows questions of a server to the person, and requests for the model as well', async () => {
     const { conversation, until, host } = await roomWith({ onProposal: () => 'once' })
     const asked = until((step): step is Step & { kind: 'question' } => step.kind === 'question')
     const moving = conversation.say('Carry hive ML-04 to Quarry Field')
@@ -167,7 +167,7 @@ describe('a conversation', () => {
     await host.close()
   })
 
-  test('shows progress and logs of what runs, and cancels it', async () => {
+  test('shows progress and logs of a running call, and cancels it', async () => {
     const { conversation, until, host } = await roomWith({ onProposal: () => 'once' })
     const progressed = until(
       (step): step is CallStep => step.kind === 'call' && step.progress !== undefined && step.logs.length > 0,
@@ -180,7 +180,7 @@ describe('a conversation', () => {
     await host.close()
   })
 
-  test('runs as a task what may be one, shows how it goes, and cancels it at the server', async () => {
+  test('runs a call as a task if possible, shows its status, and cancels it on the server', async () => {
     surveyed = 'All hives stand.'
     const { conversation, until, host } = await roomWith({ onProposal: () => 'once' })
     const surveys = defineKit({ name: 'surveys', version: '1', parts: [survey] })
@@ -203,7 +203,7 @@ describe('a conversation', () => {
     await host.close()
   })
 
-  test('cuts what is too much for a model, and keeps the whole', async () => {
+  test('cuts results that are too long for a model, and keeps the whole', async () => {
     const { conversation, host } = await roomWith({ onProposal: () => 'once', mostCharacters: 100 })
     const [, call] = await conversation.say('List every cell of every comb')
     expect(call).toMatchObject({ text: expect.stringMatching(/^.{100}\n\(cut: 4999900 characters more\)$/) })
@@ -211,7 +211,7 @@ describe('a conversation', () => {
     await host.close()
   })
 
-  test('is stopped where a model calls for ever, and by the person', async () => {
+  test('stops a model that calls for ever, and when the person asks', async () => {
     let calls = 0
     const model = {
       ...standInHostModel(),
@@ -237,7 +237,7 @@ describe('a conversation', () => {
   })
 })
 
-test('what was approved for one server is not approved for another that has a tool of that name', async () => {
+test('an approval for one server does not apply to another with a tool of the same name', async () => {
   const { conversation, until, host } = await roomWith()
   const proposed = until(isCall('proposed'))
   const first = conversation.say('Reading of the scale under ML-04')
@@ -253,7 +253,7 @@ test('what was approved for one server is not approved for another that has a to
   await host.close()
 })
 
-test('a stop ends what was proposed together, and the model is told of every call', async () => {
+test('a stop ends all calls proposed together, and the model gets a result for each', async () => {
   const seen: string[][] = []
   const model = {
     ...standInHostModel(),
@@ -275,7 +275,7 @@ test('a stop ends what was proposed together, and the model is told of every cal
 })
 
 describe('a host', () => {
-  test('gives functions names of their own among all servers, and leaves out what is switched off', async () => {
+  test('gives functions unique names across servers, and omits disabled tools', async () => {
     const host = new Host()
     await host.attach('a b', (given) => connect(kit(), given))
     await host.attach('c', (given) => connect(defineKit({ name: 'c', version: '1', parts: [weigh] }), given))
@@ -296,7 +296,7 @@ describe('a host', () => {
     await host.close()
   })
 
-  test('keeps what is down with its reason, opens it again, and lists tools again when they change', async () => {
+  test('keeps an unreachable server with the reason, reopens it, and lists tools again when they change', async () => {
     const changed: string[] = []
     const host = new Host({ onChange: ({ state, tools }) => changed.push(`${state} ${tools.length}`) })
     let isUp = false
@@ -319,7 +319,7 @@ describe('a host', () => {
   })
 })
 
-test('a chat endpoint is told of functions and of what they answered, and its calls are carried out', async () => {
+test('a chat endpoint receives functions and their results, and its calls are made', async () => {
   const asked: { messages: { role: string; content: string }[]; tools: unknown[] }[] = []
   const endpoint = createServer(async (request, response) => {
     let text = ''

@@ -40,7 +40,7 @@ async function roomWith(options: Partial<ConstructorParameters<typeof Conversati
   return { host, conversation, pages: conversation.pages, call, steps }
 }
 
-test('a host with views is told which page shows a call, and tells the model of no tool for pages only', async () => {
+test('a host with views learns which page shows a call, and hides page-only tools from the model', async () => {
   const { host, pages, call } = await roomWith()
   expect(host.functions().map(({ name }) => name)).toEqual(['plan_visit', 'list_visits', 'move_hive'])
   expect(call).toMatchObject({ tool: 'plan_visit', view: 'ui://hives/card', state: 'done' })
@@ -51,7 +51,7 @@ test('a host with views is told which page shows a call, and tells the model of 
   })
 })
 
-test('a host without views gets the result alone', async () => {
+test('a host without views gets only the result', async () => {
   const { host, pages, call } = await roomWith({}, false)
   expect(host.servers[0]?.tools.map(({ name }) => name)).toEqual(['plan_visit', 'list_visits', 'move_hive'])
   expect(call).not.toHaveProperty('view')
@@ -59,7 +59,7 @@ test('a host without views gets the result alone', async () => {
   await expect(pages.view(call.id)).rejects.toThrow(/has no view/)
 })
 
-test('a page calls what is for pages, as an act of the person that the model does not hear of', async () => {
+test('a page calls page-only tools as an action of the person, hidden from the model', async () => {
   const messages: unknown[] = []
   const model = { ...standInHostModel() }
   const { conversation, pages, call } = await roomWith({
@@ -86,7 +86,7 @@ test('a page calls what is for pages, as an act of the person that the model doe
   await expect(pages.read(call.id, 'hives://none')).rejects.toThrow(/not found/i)
 })
 
-test('a message of a page waits for the person, and is marked as the page’s', async () => {
+test('a message of a page waits for the person, and is marked as coming from the page', async () => {
   const { conversation, pages, call, steps } = await roomWith()
   const saying = pages.say(call.id, text('List visits'))
   const open = conversation.steps.at(-1) as PageMessageStep
@@ -115,13 +115,13 @@ test('a message of a page waits for the person, and is marked as the page’s', 
   await stopped
 })
 
-test('scripts decide messages without a person', async () => {
+test('scripts decide on messages without a person', async () => {
   const { pages, call } = await roomWith({ onPageMessage: ({ text }) => (text === 'yes' ? 'send' : 'refuse') })
   await expect(pages.say(call.id, text('no'))).rejects.toThrow(/did not send/)
   await expect(pages.say(call.id, text('yes'))).resolves.toBeUndefined()
 })
 
-test('what a page tells the model replaces what it told before, and goes with the next turn only', async () => {
+test('the context that a page sets for the model replaces the earlier one, and is sent with the next turn only', async () => {
   const { conversation, pages, call } = await roomWith()
   pages.tell(call.id, { content: text('ML-04 is chosen') })
   pages.tell(call.id, { structuredContent: { hive: 'ML-05' } })

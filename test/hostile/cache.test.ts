@@ -16,7 +16,7 @@ import { emptyCache } from '../support/cache-folder.js'
 
 const cache = emptyCache()
 
-describe('a cache that others may have written to is not used', () => {
+describe('a cache that others can write to is not used', () => {
   const own = () => join(cache(), 'jexo')
   const folderWith = (path: string, mode: number) => {
     mkdirSync(path, { recursive: true })

@@ -46,11 +46,11 @@ test.each<[string, () => unknown]>([
         'a.har',
       ),
   ],
-])('%s takes a moment', (_what, read) => {
+])('%s is read quickly', (_what, read) => {
   expect(leastCpuMs(1000, read)).toBeLessThan(1000)
 })
 
-test('a range that runs backwards is no pattern, and its request is read', () => {
+test('a reversed range is not a pattern, and its request is read', () => {
   const { requests } = commandsIn("curl 'http://x.example/[5-3]'", 'a.sh')
   expect(requests.map(({ url }) => url)).toEqual(['http://x.example/[5-3]'])
 })

@@ -54,7 +54,7 @@ test.each(errors)('%s', async (_name, error) => {
   await link.close()
 })
 
-test('an API and a database that are not there say neither address nor file', async () => {
+test('the error for an unreachable API or database contains neither address nor file', async () => {
   const description = {
     openapi: '3.1.0',
     info: { title: 'Hives', version: '1' },

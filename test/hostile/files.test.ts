@@ -19,7 +19,7 @@ import { TapeWriter } from '../../src/tape/write.js'
 import { bin, newFolder, run } from '../support/cli.js'
 
 /** What lies in folders, and what others put there, while Jexo packs, writes and records. */
-describe('a folder that is packed', () => {
+describe('a packed folder', () => {
   const folder = newFolder()
   const put = (name: string, text: string) => {
     mkdirSync(join(folder, name, '..'), { recursive: true })
@@ -45,7 +45,7 @@ describe('a folder that is packed', () => {
   symlinkSync(join(folder, 'outside.txt'), join(folder, 'plain/linked.txt'))
   symlinkSync(folder, join(folder, 'plain/all'))
 
-  test('takes along what the wrap serves, and of other folders what is neither hidden nor a link', async () => {
+  test('includes the files that the wrap serves, and of other folders no hidden files and links', async () => {
     const kit = join(folder, 'pages.kit.mjs')
     writeFileSync(
       kit,
@@ -66,12 +66,12 @@ describe('a folder that is packed', () => {
   })
 })
 
-describe('a host configuration that is written', () => {
+describe('writing a host configuration', () => {
   const entry = { command: 'node', args: ['x.mjs'] }
   const write = async (file: string) => carryOut(await planEntry(file, 'hives', entry))
   const text = '{ "mcpServers": {} }\n'
 
-  test('keeps its mode, and is for the owner alone where it is new', async () => {
+  test('keeps its mode, and makes a new file readable by the owner only', async () => {
     const file = join(newFolder(), 'host.json')
     await write(file)
     expect(statSync(file).mode & 0o777).toBe(0o600)
@@ -88,14 +88,14 @@ describe('a host configuration that is written', () => {
     ['host.toml', '[[mcp_servers]]\na = 1\n', /not a valid host configuration/],
     ['host.yaml', 'mcpServers: x\n', /not a valid host configuration/],
     ['host.yaml', 'mcpServers: 5\n', /not a valid host configuration/],
-  ])('is refused if %s holds %s: writing there would lose it', async (name, held, reason) => {
+  ])('is refused if %s holds %s, which it would lose', async (name, held, reason) => {
     const file = join(newFolder(), name)
     writeFileSync(file, held)
     await expect(write(file)).rejects.toThrow(reason)
     expect(readFileSync(file, 'utf8')).toBe(held)
   })
 
-  test('is written through a link, which stays one', async () => {
+  test('writes through a link and keeps the link', async () => {
     const folder = newFolder()
     const real = join(newFolder(), 'real.json')
     writeFileSync(real, text)
@@ -111,7 +111,7 @@ describe('a host configuration that is written', () => {
     expect(readFileSync(far, 'utf8')).toContain('hives')
   })
 
-  test('never through a link at the name of its copy or of a draft', async () => {
+  test('never writes through a link at the name of its backup or draft', async () => {
     const folder = newFolder()
     const victim = join(newFolder(), 'victim.txt')
     writeFileSync(victim, 'as it was')
@@ -124,7 +124,7 @@ describe('a host configuration that is written', () => {
     expect(readdirSync(folder).filter((name) => name.endsWith('draft'))).toEqual(['host.json.jexo-draft'])
   })
 
-  test('holds no secret of a header, unless it is told to', async () => {
+  test('stores no secret of a header, unless allowed', async () => {
     const headers = {
       Authorization: 'Bearer abc-123',
       'X-Api-Key': 'k',
@@ -146,7 +146,7 @@ describe('a host configuration that is written', () => {
 })
 
 describe('a tape', () => {
-  test('is for its owner alone', async () => {
+  test('is readable by the owner only', async () => {
     const file = join(newFolder(), 'x.tape.jsonl')
     await (await TapeWriter.open(file)).close()
     expect(statSync(file).mode & 0o777).toBe(0o600)
@@ -192,7 +192,7 @@ describe('a relay over HTTP', () => {
     ['/mcp', { 'sec-fetch-site': 'cross-site' }, 403],
     ['/mcp', { origin: 'https://evil.example' }, 403],
     ['/mcp', { host: 'evil.example' }, 403],
-  ])('asked for %s with %j answers %i', async (path, headers, status) => {
+  ])('responds to %s with %j with status %i', async (path, headers, status) => {
     const relay = await relayWith()
     seen.length = 0
     const { request } = await import('node:http')
@@ -207,7 +207,7 @@ describe('a relay over HTTP', () => {
     await relay.close()
   })
 
-  test('with a token lets nobody by without, and keeps it to itself', async () => {
+  test('with a token refuses requests without it, and does not pass it on', async () => {
     const relay = await relayWith({ token: 'relay-token', headers: {} })
     seen.length = 0
     const statuses = []

@@ -52,7 +52,7 @@ const kitShape = ['ImportDeclaration', 'ImportDeclaration', 'VariableStatement',
 const holds = async (property: fc.IAsyncProperty<unknown> | fc.IProperty<unknown>, numRuns = 200) =>
   await fc.assert(property as fc.IAsyncProperty<unknown>, { numRuns, seed: 17 })
 
-test('values and comments of TypeScript hold any text', async () => {
+test('TypeScript values and comments can hold any text', async () => {
   await holds(
     fc.property(fc.dictionary(text, fc.oneof(text, fc.array(text))), text, (value, remark) => {
       const code = `const it = ${literal(value, 0)} ${lineComment(remark)}\nexport default it`
@@ -63,7 +63,7 @@ test('values and comments of TypeScript hold any text', async () => {
   )
 })
 
-test('a kit written for an OpenAPI description holds its text as text', async () => {
+test('a kit written for an OpenAPI description contains its text only as text', async () => {
   await holds(
     fc.asyncProperty(text, text, text, async (path, title, about) => {
       const description = {
@@ -84,7 +84,7 @@ test('a kit written for an OpenAPI description holds its text as text', async ()
   )
 })
 
-test.each(payloads)('a kit written for curl lines holds %j as text', async (payload) => {
+test.each(payloads)('a kit written for curl lines contains %j only as text', async (payload) => {
   const line = `curl 'https://hives.example/hives/${payload.replaceAll("'", '')}?note=${encodeURIComponent(payload)}' -H $'X-Note: \\ue000a\\ue001' -d '{"note":${JSON.stringify(payload).replaceAll("'", '')}}'`
   const source = join(newFolder(), 'calls.sh')
   writeFileSync(source, `${line}\n\ncurl https://hives.example/hives`)
@@ -93,7 +93,7 @@ test.each(payloads)('a kit written for curl lines holds %j as text', async (payl
   expect(shapeOf(readFileSync(out, 'utf8'))).toEqual(kitShape)
 })
 
-test('a kit written for data holds its text as text', async () => {
+test('a kit written for data contains its text only as text', async () => {
   await holds(
     fc.property(text, text, text, (source, about, name) => {
       const kit = {
@@ -132,7 +132,7 @@ describe('packed forms', () => {
         .map(({ path, text: held }) => [path, held]),
     )
 
-  test('environment files hold only the variables that the kit has', async () => {
+  test('environment files contain only the variables of the kit', async () => {
     await holds(
       fc.property(text, text, (about, fallback) => {
         const held = filesOf('container', about, fallback).get('.env.example') ?? ''
@@ -142,7 +142,7 @@ describe('packed forms', () => {
     )
   })
 
-  test('units and Containerfiles hold only the lines that their templates have', async () => {
+  test('units and Containerfiles contain only the lines of their templates', async () => {
     const plain = {
       unit: filesOf('service', 'x', 'y').get('hives.service'),
       file: filesOf('container', 'x', 'y').get('Containerfile'),
@@ -175,7 +175,7 @@ describe('packed forms', () => {
     ['title', { title: 'Hives\r\nExecStart=/bin/sh' }],
     ['setting', { settings: { 'A\nB': setting({ about: 'x' }) } }],
     ['setting', { settings: { 'A=1;B': setting({ about: 'x' }) } }],
-  ])('a kit is refused where its %s cannot be meant: %j', (field, more) => {
+  ])('a kit with an invalid %s is refused: %j', (field, more) => {
     expect(() => defineKit({ name: 'hives', version: '1.0.0', parts: [], ...more } as never)).toThrow(field)
   })
 

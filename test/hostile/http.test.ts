@@ -185,7 +185,7 @@ test('a URI for a template with several variables in a segment', async () => {
   expect(cpuMs() - start).toBeLessThan(3000)
 })
 
-test('sessions that never finish to initialize give their places to others, and end by themselves', async () => {
+test('sessions that never finish initialization make room for others, and end by themselves', async () => {
   for (let at = 0; at < 60; at++) expect((await post(initialize)).status).toBe(200)
   const { send } = await session()
   for (let at = 0; at < 40; at++) await post(initialize)
@@ -196,7 +196,7 @@ test('sessions that never finish to initialize give their places to others, and 
   expect((await post({ jsonrpc: '2.0', id: 3, method: 'ping' }, { 'mcp-session-id': id })).status).toBe(404)
 })
 
-test('what a client says of itself is cut', async () => {
+test("the client's description of itself is cut", async () => {
   const seen: string[] = []
   const own = await serveHttp(kit, { onHost: (engine) => seen.push(JSON.stringify(engine.client)) })
   const clientInfo = {
@@ -228,7 +228,7 @@ test('subscriptions and their URIs are limited', async () => {
   })
 })
 
-test('a stream that nobody reads is ended', async () => {
+test('a stream without a reader is ended', async () => {
   const { id } = await session()
   const body = JSON.stringify(call('chatter', {}))
   const socket = connect(Number(new URL(service.url).port), '127.0.0.1')
@@ -255,7 +255,7 @@ test('a body in millions of chunks takes as much memory as its bytes', () => {
 })
 
 /** The expressions that globs and templates were before, which say the same but not in bounded time. */
-test('globs match as their expressions do', () => {
+test('globs match like their regular expressions', () => {
   const piece = fc.array(fc.constantFrom('a', 'b', '*', '.', '_'), { maxLength: 8 }).map((all) => all.join(''))
   fc.assert(
     fc.property(piece, piece, (glob, name) => {

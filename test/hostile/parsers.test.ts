@@ -4,7 +4,7 @@ import { parserTargets } from './parsers.js'
 
 /** Every parser, on texts that are nearly right: nothing is thrown but what is meant for people, nothing takes a second, nothing grows. */
 describe.each(parserTargets.map((target) => [target.name, target] as const))('%s', (_name, { inputs, run }) => {
-  test('is read, or refused with a sentence, in time and space', () => {
+  test('reads or refuses hostile input within time and memory limits', () => {
     const before = process.memoryUsage().heapUsed
     let slowest = 0
     fc.assert(

@@ -31,7 +31,7 @@ const commands: readonly (readonly string[])[] = [
   ['vet', target],
   ['call', target, 'evil_ask', '--answers', 'accept'],
 ]
-test.each(commands)('nothing from a server is obeyed by a terminal: jexo %s %s %s', async (...words) => {
+test.each(commands)('the terminal obeys no control characters of a server: jexo %s %s %s', async (...words) => {
   // Each command in one of the two ways: with colours, our own are the only control sequences.
   const hasColours = commands.findIndex((command) => command.join() === words.join()) % 2 === 0
   const env = { ...process.env, ...(hasColours ? { FORCE_COLOR: '1' } : { NO_COLOR: '1' }) } as Record<
@@ -63,7 +63,7 @@ describe('over a link', () => {
   test.each([
     ['evil_deep', /response to tools\/call is invalid \(the JSON is nested more than 200 levels deep\)/],
     ['evil_reply', /response to tools\/call is invalid \(it is not a valid JSON-RPC response\)/],
-  ])('a response that cannot be used fails its call: %s', async (tool, reason) => {
+  ])('an invalid response fails its call: %s', async (tool, reason) => {
     await inTime(3000, () => expect(link.call(tool)).rejects.toThrow(reason))
   })
 
@@ -76,11 +76,11 @@ describe('over a link', () => {
     ['javascript:alert(1)', 'http or https'],
     ['file:///etc/passwd', 'http or https'],
     ['data:text/html,x', 'http or https'],
-  ])('an unattended visit to %s is answered with %s', async (url, answer) => {
+  ])('without a person, a request to open %s is answered with %s', async (url, answer) => {
     expect(await answerTo('evil_visit', { url })).toContain(answer)
   })
 
-  test('a schema with $async does not make everything valid, nor end the process', async () => {
+  test('a schema with $async neither accepts everything nor ends the process', async () => {
     const { structuredContent } = await link.call('evil_output')
     const tools = await link.tools()
     const found = await inTime(3000, () =>
@@ -114,7 +114,7 @@ const schemas: readonly (readonly [name: string, schema: object, value: unknown]
   ['a reference to itself', { $ref: '#' }, {}],
   ['a megabyte of choices', { enum: Array.from({ length: 300_000 }, (_, at) => `x${at}`) }, 'y'],
 ]
-test.each(schemas)('a schema with %s is ended', async (_name, schema, value) => {
+test.each(schemas)('validation against a schema with %s is bounded', async (_name, schema, value) => {
   await inTime(20_000, async () => {
     const issues = await Promise.resolve(foreignValidator.prepare(schema as never)).then(
       (validate) => validate(value),
@@ -124,7 +124,7 @@ test.each(schemas)('a schema with %s is ended', async (_name, schema, value) => 
   })
 })
 
-test('a line without an end closes the connection, and the server with it', async () => {
+test('an endless line closes the connection, and ends the server', async () => {
   const link = await connect({ command: process.execPath, args: [server] })
   await inTime(20_000, () =>
     expect(link.call('evil_endless')).rejects.toThrow(/sent a line of more than 67108864 bytes/),
@@ -137,7 +137,7 @@ test.each([
   ['one symbol', '!'.repeat(300_000)],
   ['words', 'bee '.repeat(100_000)],
   ['one letter', '蜂'.repeat(100_000)],
-])('the context cost of a description of %s is counted in time', async (_name, text) => {
+])('the context cost of a description of %s is counted quickly', async (_name, text) => {
   expect(await inTime(3000, () => tokensIn(text))).toBeGreaterThan(1000)
 })
 
@@ -232,13 +232,13 @@ describe('over HTTP', () => {
     },
   )
 
-  test.each(['/endless-pages', '/endless-tools'])('%s are given up', async (path) => {
+  test.each(['/endless-pages', '/endless-tools'])('%s end with an error', async (path) => {
     const link = await linkTo(path)
     await expect(link.tools()).rejects.toThrow(/cursors do not end|more than/)
     await link.close()
   })
 
-  test.each(['/redirect', '/redirect-get'])('%s takes no header to where it leads', async (path) => {
+  test.each(['/redirect', '/redirect-get'])('headers are not sent on after %s', async (path) => {
     const link = await linkTo(path)
     seen.length = 0
     await expect(link.tools()).rejects.toThrow(/redirects to/)

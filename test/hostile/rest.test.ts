@@ -114,7 +114,7 @@ describe('credentials', () => {
     return { own: own.seen, other: other.seen }
   }
 
-  test('go to the origin of the API only', async () => {
+  test('are sent to the origin of the API only', async () => {
     const { own, other } = await both(() => ({ headers: { 'x-api-key': 'mine', 'x-note': 'all' } }))
     expect(own.map(({ headers }) => headers.authorization)).toEqual(['Bearer the-token'])
     expect(other.map(({ headers }) => [headers.authorization, headers['x-api-key'], headers['x-note']])).toEqual([
@@ -123,7 +123,7 @@ describe('credentials', () => {
     ])
   })
 
-  test('go to another where the author says so', async () => {
+  test('are sent to another origin if the author allows it', async () => {
     const { other } = await both((origin) => ({ credentialOrigins: [origin] }))
     expect(other.map(({ headers }) => headers.authorization)).toEqual(['Bearer the-token', 'Bearer the-token'])
   })
@@ -163,14 +163,14 @@ describe('references', () => {
     expect(JSON.stringify(plan)).not.toContain('SECRET-TEXT')
   })
 
-  test('below the folder of the description are read, and others where that is allowed', async () => {
+  test('below the folder of the description are read, and others if allowed', async () => {
     expect(JSON.stringify(await planOpenApi(pathToFileURL(withRef('schemas/hive.yaml'))))).toContain('a hive')
     expect(
       JSON.stringify(await planOpenApi(pathToFileURL(withRef('../secret.yaml')), { allowReferences: [folder] })),
     ).toContain('SECRET-TEXT')
   })
 
-  test('to another origin are not fetched, unless that is allowed', async () => {
+  test('to another origin are not fetched unless allowed', async () => {
     const upstream = await Upstream.start(() => ({ body: { type: 'string', description: 'FETCHED' } }))
     const file = pathToFileURL(withRef(`${upstream.url}/schema.json`))
     const plan = await planOpenApi(file)
@@ -225,7 +225,7 @@ const usesOf: readonly (readonly [name: string, operation: object])[] = [
   ],
 ]
 describe.each(shapes)('schemas that double by %s', (_name, schemas) => {
-  test.each(usesOf)('in %s are planned in time and space', async (_use, operation) => {
+  test.each(usesOf)('in %s are planned within time and memory limits', async (_use, operation) => {
     const start = cpuMs()
     const plan = await planOpenApi(
       described(

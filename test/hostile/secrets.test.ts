@@ -51,7 +51,7 @@ test.each([
   ],
 ])('%s is not the name of a secret', (name) => expect(isSecretName(name)).toBe(false))
 
-test('where a shell stands is no secret of the environment', () => {
+test('the path of the shell in the environment is not a secret', () => {
   expect(secretsIn({ PWD: '/srv/hives', OLDPWD: '/srv', DB_PASSWORD: 'honey', HIVE: 'ML-04' })).toEqual(['honey'])
 })
 
@@ -62,7 +62,7 @@ test.each([
   '9f86d081884c7d659a2feaa0c55ad015',
   'Zq8xT4kP0vLm2nBw7RtYs5Hd',
   'a8f3kd93jf02nx71qp4m',
-])('%s is a secret by its shape', (text) => expect(isSecretValue(text)).toBe(true))
+])('%s is a secret by its format', (text) => expect(isSecretValue(text)).toBe(true))
 
 test.each([
   'registry-of-hives-2026-summer',
@@ -71,7 +71,7 @@ test.each([
   'ML-04',
   '2026-06-01T10:00:00Z',
   'b5b9d1c2-1111-4222-8333-444455556666',
-])('%s is not a secret by its shape', (text) => expect(isSecretValue(text)).toBe(false))
+])('%s is not a secret by its format', (text) => expect(isSecretValue(text)).toBe(false))
 
 test.each([
   ['Authorization: Bearer abc.def-123456', 'abc.def'],
@@ -120,13 +120,13 @@ describe('a recording', () => {
   const source = join(newFolder(), 'visit.har')
   writeFileSync(source, JSON.stringify({ log: { entries } }))
 
-  test('gives no value to the plan', async () => {
+  test('puts no values into the plan', async () => {
     const plan = JSON.stringify(await planCurl(pathToFileURL(source), { writes: true }))
     for (const value of private_) expect(plan).not.toContain(value)
     expect(plan).toContain('/visits')
   })
 
-  test('gives its values where that is asked for, but for those that are secrets', async () => {
+  test('keeps its values on request, except secrets', async () => {
     const plan = JSON.stringify(await planCurl(pathToFileURL(source), { writes: true, keepValues: true }))
     expect(plan).toContain('Bram')
     expect(plan).toContain('internal-7731')

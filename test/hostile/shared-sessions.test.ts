@@ -51,7 +51,7 @@ afterAll(async () => {
   await b.close()
 })
 
-test('nobody answers a question of another session, whichever process is named', async () => {
+test('nobody answers a question of another session through any process', async () => {
   const [victim, thief] = [await open(a), await open(b)]
   const call = { id: 1, method: 'tools/call', params: { name: 'ask', arguments: {} } }
   const stream = await SseReader.open(a.url, post(call, victim))
@@ -96,7 +96,7 @@ test.each([
   ['progress of everybody', { method: 'notifications/progress', params: { progressToken: { a: 1 }, progress: 1 } }],
   ['a cancellation of nothing', { method: 'notifications/cancelled', params: { requestId: { a: 1 } } }],
   ['a cancellation without an id', { method: 'notifications/cancelled' }],
-])('%s is taken, and does nothing', async (_what, message) => {
+])('%s is accepted, and has no effect', async (_what, message) => {
   const session = await open(a)
   expect((await fetch(b.url, post(message, session))).status).toBe(202)
   const call = { id: 2, method: 'tools/call', params: { name: 'weigh', arguments: {} } }

@@ -177,7 +177,7 @@ test('a view that the database cannot describe is skipped, and the rest is wrapp
   expect(text).toContain('Marsh Lane')
 })
 
-test('a role that may reach files of the server is a warning at start', () => {
+test('a role that may read files of the server is a warning at startup', () => {
   const warnings = reports.flatMap((report) => (report.level === 'warning' ? [report.text] : []))
   expect([...warnings].sort()).toEqual([
     expect.stringContaining('on the whole server'),

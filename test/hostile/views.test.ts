@@ -146,7 +146,7 @@ const secrets: [what: string, attempt: string, said: RegExp][] = [
 ]
 
 describe('a hostile page in its frames', () => {
-  test('gets nothing that is not its own', async () => {
+  test('reads nothing outside itself', async () => {
     const attempts = secrets.map(
       ([what, attempt]) =>
         `try { told['${what}'] = 'got ' + (await (async () => { ${attempt} })()) } catch (error) { told['${what}'] = String(error) }`,
@@ -188,12 +188,12 @@ describe('a hostile page in its frames', () => {
       `const a = document.createElement('a'); a.href = 'EVIL/file'; a.download = 'x'; document.body.append(a); a.click(); return 'clicked'`,
     ],
     ['a dialog', `return String(confirm('Password?'))`],
-  ])('carries nothing out by %s', async (_, attempt) => {
+  ])('cannot send data out by %s', async (_, attempt) => {
     const { url, popups } = await show(attempt.replaceAll('EVIL', evilUrl), (page) => page.waitForTimeout(300))
     expect([url, popups, reached]).toEqual([`${hostUrl}/`, [], []])
   })
 
-  test('calls no tool that is not for pages, and opens no script as a link', async () => {
+  test('calls only page tools, and opens no script as a link', async () => {
     const asking = (method: string, params: object) =>
       `return new Promise((done) => { addEventListener('message', ({ data }) => data.id === 2 && done(JSON.stringify(data.error ?? data.result))); say({ id: 2, method: '${method}', params: ${JSON.stringify(params)} }) })`
     const call = await show(asking('tools/call', { name: 'move_hive' }))
@@ -203,7 +203,7 @@ describe('a hostile page in its frames', () => {
     expect([call.calls, link.calls]).toEqual([[], []])
   })
 
-  test('is not heard past its frames, and does not hear what is not for it', async () => {
+  test('cannot send messages past its frames or receive those for others', async () => {
     // To the host itself, under the name of the proxy, and to the proxy under the name of the host.
     const forged = await show(`
       top.postMessage({ jsonrpc: '2.0', id: 2, method: 'ui/open-link', params: { url: 'https://a.example/' } }, '*')
@@ -223,12 +223,12 @@ describe('a hostile page in its frames', () => {
       'sends fifty megabytes',
       `say({ method: 'x', params: { text: 'x'.repeat(50e6) } }); await new Promise(() => {})`,
     ],
-  ])('that %s is stopped and taken away', async (_, attempt) => {
+  ])('that %s is stopped and removed', async (_, attempt) => {
     const { states, frames } = await show(attempt)
     expect([states.at(-1), frames]).toEqual(['stopped', 0])
   })
 
-  test('grows no further than its host allows', async () => {
+  test('grows only to the size that its host allows', async () => {
     let height = 0
     await show(
       `say({ method: 'ui/notifications/size-changed', params: { width: 10, height: 1e6 } }); return 'grown'`,
@@ -241,7 +241,7 @@ describe('a hostile page in its frames', () => {
 })
 
 describe('the outer frame', () => {
-  test('is not shown by pages of other origins', async () => {
+  test('cannot be embedded by pages of other origins', async () => {
     const page = await browser.newPage()
     await page.goto(evilUrl)
     const blocked = page.waitForEvent('console', { predicate: (message) => /frame-ancestors/.test(message.text()) })
@@ -254,7 +254,7 @@ describe('the outer frame', () => {
     await page.close()
   })
 
-  test('is refused where it would have the origin of the host', async () => {
+  test('is refused if it would have the origin of the host', async () => {
     const page = await browser.newPage()
     await page.goto(hostUrl)
     const refused = page.evaluate((url) => {
@@ -273,7 +273,7 @@ describe('the outer frame', () => {
   test.each([
     ['another name of this machine', { host: 'evil.example' }, '/', 403],
     ['another path', {}, '/x', 404],
-  ])('is served under no %s', async (_, headers, path, status) => {
+  ])('is not served with %s', async (_, headers, path, status) => {
     const { port } = new URL(proxy.url)
     const { request } = await import('node:http')
     const found = await new Promise((resolve) =>

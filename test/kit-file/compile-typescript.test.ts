@@ -34,7 +34,7 @@ test.each([
   expect((await run(source)).value).toEqual(value)
 })
 
-test('lines stay where they are, and an error names its place', () => {
+test('line numbers are kept, and an error names its place', () => {
   const source = 'type A = {\n  b: string\n}\n\nexport const a: A = { b: "" }\n'
   expect(compileTypeScript(source, 'a.kit.ts').split('\n')[4]).toContain('export const a')
   expect(() => compileTypeScript('export const a = {\n  b: :\n}', '/hives/a.kit.ts')).toThrow(

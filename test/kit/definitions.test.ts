@@ -21,7 +21,7 @@ const run = () => 'x'
 const read = () => 'x'
 const named = (name: string, tags: string[] = []) => tool(name, { about: 'x', effect: 'read', tags, run })
 
-describe('a definition that cannot be published is refused in a sentence', () => {
+describe('an invalid definition is refused in one sentence', () => {
   test.each<[string, () => unknown, RegExp]>([
     ['a name with a space', () => named('weigh hive'), /tool name "weigh hive" is not allowed; use 1 to 128/],
     ['a name that is too long', () => named('x'.repeat(129)), /not allowed/],
@@ -122,7 +122,7 @@ describe('parts are values', () => {
   const parts = [named('get_hive', ['a']), named('get_site', ['b']), named('move_hive')]
   const names = (list: readonly { name: string }[]) => list.map(({ name }) => name)
 
-  test('that can be chosen, left out, renamed and reworded', () => {
+  test('that can be selected, excluded, renamed and overridden', () => {
     expect(names(only(parts, ['get_*']))).toEqual(['get_hive', 'get_site'])
     expect(names(except(parts, ['get_hive']))).toEqual(['get_site', 'move_hive'])
     expect(names(withTags(parts, 'b'))).toEqual(['get_site'])
@@ -134,19 +134,19 @@ describe('parts are values', () => {
     })
   })
 
-  test('and are refused where a name is not there', () => {
+  test('and an unknown name is refused', () => {
     expect(() => only(parts, ['get_hives'])).toThrow(/no part "get_hives"; did you mean "get_hive"/)
     expect(() => rename(parts, { nope: 'x' })).toThrow(/no part "nope"/)
     expect(() => withPrefix(parts, 'a b')).toThrow(/not allowed/)
   })
 
-  test('frozen, with what they were given', () => {
+  test('frozen, with the options of their definition', () => {
     const [part] = parts
     expect(Object.isFrozen(part)).toBe(true)
     expect(Object.isFrozen(content.text('x'))).toBe(true)
   })
 
-  test('recognised across two copies of the package by their mark', () => {
+  test('recognised across two copies of the package by their symbol', () => {
     expect(isKit(Object.defineProperty({}, Symbol.for('jexo.kit'), { value: true }))).toBe(true)
     expect(isRefusal(Object.assign(new Error('no'), { [Symbol.for('jexo.refusal')]: true }))).toBe(true)
     expect(isRefusal(new Refusal('no'))).toBe(true)
@@ -154,7 +154,7 @@ describe('parts are values', () => {
   })
 })
 
-test('content of a wrong kind is refused where it is made', () => {
+test('content of a wrong type is refused when it is created', () => {
   const image = content.image as (bytes: unknown, mimeType: unknown) => unknown
   expect(() => image(Buffer.from('x'), { mimeType: 'image/png' })).toThrow(
     /the second argument is the media type, such as image\/png/,

@@ -58,7 +58,7 @@ test.each([
   expect(plainJson(value)).toEqual({ ok: false, path, problem })
 })
 
-test('tools return what JSON can hold, checked as it is sent, or say where it cannot', async () => {
+test('tool results that JSON cannot represent are refused with the place, after the conversion that is sent', async () => {
   const reports: string[] = []
   const one = (name: string, run: () => unknown, output?: z.ZodObject) =>
     tool(name, { about: 'Returns something.', effect: 'read', ...(output ? { output } : {}), run: run as never })

@@ -69,7 +69,7 @@ test('a shared connection is reopened, and the old one is closed after the calls
   expect(log.filter((line) => line.startsWith('close'))).toHaveLength(opened)
 })
 
-test('a connection that cannot be reopened stays as it is, and the operator hears of it', async () => {
+test('a connection that cannot be reopened is kept, and the failure is logged', async () => {
   const log: string[] = []
   let isBroken = false
   const { kit } = kitWith(log, 1000, async () => {
@@ -88,7 +88,7 @@ test('a connection that cannot be reopened stays as it is, and the operator hear
   await session.running.close()
 })
 
-test('processes with a store in Redis do it together', async () => {
+test('processes with a store in Redis refresh together', async () => {
   const redis = await redisServer()
   const logs: string[][] = [[], []]
   const services = await Promise.all(
@@ -111,6 +111,6 @@ test.each([
   { name: 'a b', everyMs: 5000 },
   { name: 'index', everyMs: 10 },
   { name: 'index', everyMs: Number.NaN },
-])('%j is no way to refresh', (refresh) => {
+])('%j is not a valid refresh option', (refresh) => {
   expect(() => shared(() => 1, undefined, { refresh })).toThrow(/refresh\.(name|everyMs)/)
 })

@@ -48,8 +48,8 @@ describe('settings', () => {
   })
 })
 
-describe('a shared thing', () => {
-  test('is opened once, at first use, tried again after a failure, and closed at the end', async () => {
+describe('a shared resource', () => {
+  test('is opened once at first use, retried after a failure, and closed at the end', async () => {
     const events: string[] = []
     let isDown = true
     const store = shared(

@@ -33,7 +33,7 @@ describe.each([
     expect([...new Set(check(value).map(({ path }) => path.join('.')))]).toEqual(issues)
   })
 
-  test('follows the older dialect that a schema names', async () => {
+  test('uses the older dialect that a schema names', async () => {
     const older = {
       $schema: 'http://json-schema.org/draft-07/schema#',
       type: 'object',
@@ -44,7 +44,7 @@ describe.each([
     expect(check({ a: [5] })).not.toEqual([])
   })
 
-  test('keeps two schemas of one $id apart', async () => {
+  test('keeps two schemas with the same $id apart', async () => {
     const [first, second] = await Promise.all([
       validator.prepare({ $id: 'x:same', type: 'object', required: ['a'] }),
       validator.prepare({ $id: 'x:same', type: 'object', required: ['b'] }),
@@ -88,7 +88,7 @@ const checks: [object, unknown][] = [
   ],
 ]
 
-test.each(checks)('both validators say the same of what breaks %j, each once', async (broken, value) => {
+test.each(checks)('both validators report the same issues for %j, each once', async (broken, value) => {
   const [compiling, interpreting] = await Promise.all([
     compilingValidator.prepare(broken as never),
     interpretingValidator.prepare(broken as never),
@@ -98,14 +98,14 @@ test.each(checks)('both validators say the same of what breaks %j, each once', a
   expect(interpreting(value)).toEqual(issues)
 })
 
-test('an explanation has each line once, and speaks of arguments only where they are', () => {
+test('an explanation has each line once, and says "argument" only for arguments', () => {
   const input = { type: 'object', properties: { hive: { type: 'string' } } }
   const twice = { path: ['hiv'], reason: 'there is no such property' }
   const text = explainIssues('weigh', input, { hiv: 1 }, [twice, twice])
   expect(text.match(/there is no such argument/g)).toHaveLength(1)
 })
 
-test('names that are close are listed once', () => {
+test('similar names are listed once', () => {
   expect(closestTo('hive', ['hives', 'hives', 'hive_list'])).toEqual(['hive_list', 'hives'])
 })
 
@@ -162,7 +162,7 @@ test.each<[object, RegExp]>([
   ],
   [{ shape: rect, by: 7 }, /^- by: received 7; expected a string, or a value, or a null$/m],
   [{ shape: 'rect' }, /^- shape: received "rect"; expected an object with kind, w, h, or an object with kind, r$/m],
-])('a value that fits no branch of a union is told what it lacks, in one line', async (value, line) => {
+])('a value that matches no branch of a union gets one line with what it lacks', async (value, line) => {
   const validate = await compilingValidator.prepare(shape)
   const text = explainIssues('draw', shape, value, validate(value))
   expect(text).toMatch(line)

@@ -74,7 +74,7 @@ const counting = () => {
 }
 
 describe('limitRate', () => {
-  test('refuses calls beyond the limit, says when to come back, and lets them through then', async () => {
+  test('refuses calls beyond the limit, says when to retry, and accepts them then', async () => {
     const { call } = await behind([limitRate({ calls: 2, perMs: 10_000 })])
     expect([await call(), await call()]).toEqual(['x', 'x'])
     jest.advanceTimersByTime(4000)
@@ -99,7 +99,7 @@ describe('limitRate', () => {
     expect(texts.map((text) => text.split(':')[0])).toEqual(expected)
   })
 
-  test('a clock that jumps back does not lock anybody out', async () => {
+  test('a clock that jumps back blocks nobody', async () => {
     const { call } = await behind([limitRate({ calls: 1, perMs: 1000 })])
     await call()
     jest.setSystemTime(Date.now() - 3_600_000)
@@ -109,7 +109,7 @@ describe('limitRate', () => {
 })
 
 describe('limitParallel', () => {
-  test('runs so many at once, the others in order, and refuses when the queue is full', async () => {
+  test('runs a limited number at once, queues the others in order, and refuses when the queue is full', async () => {
     const ends: (() => void)[] = []
     let running = 0
     let most = 0
@@ -144,7 +144,7 @@ describe('limitParallel', () => {
     expect([most, running]).toEqual([10, 0])
   })
 
-  test('a call that is cancelled leaves the queue, and the place goes to the next', async () => {
+  test('a cancelled call leaves the queue, and the next one takes its place', async () => {
     const ends: (() => void)[] = []
     const { link, call } = await behind(
       [limitParallel({ calls: 1 })],
@@ -166,7 +166,7 @@ describe('limitParallel', () => {
   })
 })
 
-test('timeLimit ends a call, aborts its signal, and does not touch quick ones', async () => {
+test('timeLimit ends a call, aborts its signal, and does not affect quick calls', async () => {
   let aborted = false
   const { call } = await behind([timeLimit({ ms: 5000 })], ((
     input: { hive?: string },
@@ -218,7 +218,7 @@ describe('retry', () => {
   })
 })
 
-test('circuitBreaker pauses what keeps failing, tries once after a while, and closes again', async () => {
+test('circuitBreaker opens after repeated failures, tries once after a while, and closes again', async () => {
   let isDown = true
   let runs = 0
   const { call } = await behind([circuitBreaker({ failures: 2, openMs: 10_000 })], () => {
@@ -236,7 +236,7 @@ test('circuitBreaker pauses what keeps failing, tries once after a while, and cl
 })
 
 describe('cache', () => {
-  test('uses a read again for the same input, however its keys are ordered, until its time is over', async () => {
+  test('reuses a read for the same input in any key order, until it expires', async () => {
     const { call, link } = await behind([cache({ keepMs: 1000 })], counting())
     expect([await call(), await call(), await call('read', { hive: 'a' })]).toEqual(['run 1', 'run 1', 'run 2'])
     expect(await Promise.all([link.read('a://b'), link.read('a://b')])).toHaveLength(2)
@@ -244,7 +244,7 @@ describe('cache', () => {
     expect(await call()).not.toBe('run 1')
   })
 
-  test('forgets at a change of the resource, and at a call that changes something', async () => {
+  test('is cleared by a change of the resource, and by a call that changes something', async () => {
     const { call } = await behind([cache()], counting())
     expect(await call()).toBe('run 1')
     await call('update')
@@ -253,7 +253,7 @@ describe('cache', () => {
     expect([await call(), await call()]).toEqual(['run 4', 'run 4'])
   })
 
-  test('failures and refusals are not kept', async () => {
+  test('does not keep failures and refusals', async () => {
     let count = 0
     const { call } = await behind([cache()], () => {
       if (count++ === 0) throw new Refusal('later')
@@ -262,7 +262,7 @@ describe('cache', () => {
     expect([await call(), await call()]).toEqual(['error: later', 'fine'])
   })
 
-  test('one caller never gets the result of another', async () => {
+  test('never returns the result of one caller to another', async () => {
     const run = (_: unknown, call: { identity?: Identity }) => `for ${call.identity?.subject}`
     const kit = defineKit({
       name: 'k',
@@ -284,7 +284,7 @@ describe('cache', () => {
 })
 
 describe('shorten', () => {
-  test('several of them share one template', async () => {
+  test('several layers share one template', async () => {
     const { link } = await behind(
       [shorten({ only: ['read'] }), shorten({ only: ['change'], maxCharacters: 10 })],
       () => 'x'.repeat(50),
@@ -296,7 +296,7 @@ describe('shorten', () => {
     expect(await link.templates()).toHaveLength(1)
   })
 
-  test('cuts a long result, and the whole is readable for a while, by its caller alone', async () => {
+  test('cuts a long result, and its caller alone can read the whole for a while', async () => {
     const long = `${'a'.repeat(99)}\u{1f41d}${'b'.repeat(200)}`
     const { link, call, open } = await behind([shorten({ maxCharacters: 100, keepMs: 1000 })], () => long)
     const { content: blocks } = await link.call('read', {})
@@ -339,7 +339,7 @@ test('redact hides fields and patterns, in plain values and in content', async (
   }
 })
 
-test('dryRun describes changes and lets reads through', async () => {
+test('dryRun describes changes and lets reads pass', async () => {
   const { call } = await behind([dryRun()], counting())
   expect(await call('change', { hive: 'ML-04' })).toBe(
     'error: Dry run: change was not carried out. Its arguments are valid: {"hive":"ML-04"}',
@@ -354,7 +354,7 @@ describe('audit', () => {
       .split('\n')
       .map((line) => JSON.parse(line))
 
-  test('writes who, what, how it ended and how large it was; secrets are masked', async () => {
+  test('records who, what, the outcome and the size; secrets are masked', async () => {
     const entries: AuditEntry[] = []
     const { call } = await behind([audit({ to: (entry) => void entries.push(entry), withInput: true })], ((input: {
       hive?: string
@@ -383,7 +383,7 @@ describe('audit', () => {
     expect(entries[0]?.at).toMatch(/^\d{4}-\d\d-\d\dT/)
   })
 
-  test('a file is for its owner, is rotated, and a change is on disk before it is answered', async () => {
+  test('writes a file for its owner, rotates it, and syncs a change to disk before the response', async () => {
     jest.useRealTimers()
     const folder = newFolder()
     const file = join(folder, 'calls.audit.jsonl')
@@ -413,7 +413,7 @@ describe('audit', () => {
   })
 })
 
-test('numbers that make no sense are refused when the layer is made', () => {
+test('invalid numbers are refused when the layer is made', () => {
   expect(() => limitRate({ calls: 0 })).toThrow(/"calls" of layer "limitRate".*a positive number/)
   expect(() => timeLimit({ ms: Number.NaN })).toThrow(/a positive number/)
   expect(() => cache({ keepMs: -1 })).toThrow(/a positive number/)

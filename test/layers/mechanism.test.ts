@@ -30,7 +30,7 @@ async function calling(layers: Parameters<typeof layer>[1][], hive = 'ML-04') {
   return { result, seen, errors: errors.join('\n') }
 }
 
-test("layers are around all four kinds of requests, the kit's outside the part's", async () => {
+test('layers wrap all four kinds of requests, those of the kit outside those of the part', async () => {
   const order: string[] = []
   const named = (name: string) =>
     layer(name, async (call, next) => {
@@ -72,7 +72,7 @@ test("layers are around all four kinds of requests, the kit's outside the part's
   expect(order.map((line) => line.split(' ')[0])).toEqual(Array.from({ length: 5 }, () => ['kit', 'part']).flat())
 })
 
-test('a layer answers itself, changes input and result, refuses, retries, and hands values on', async () => {
+test('a layer responds itself, changes input and result, refuses, retries, and passes values on', async () => {
   expect(await calling([() => 'mine'])).toMatchObject({ result: 'mine', seen: [] })
   expect(
     await calling([
@@ -126,13 +126,13 @@ test.each<[string, Parameters<typeof layer>[1], RegExp]>([
     /the layer "l0" returned undefined, although/,
   ],
   ['returns undefined without going on', () => undefined, /returned undefined: is a "return" missing/],
-])('a layer that %s fails the call, and the operator hears why', async (_what, around, logged) => {
+])('a layer that %s fails the call, and the reason is logged', async (_what, around, logged) => {
   const { result, errors } = await calling([around])
   expect(result).toMatch(/^error: .*\(error [\da-f]{8}\)/)
   expect(errors).toMatch(logged)
 })
 
-test('a layer that goes on when the call is over runs nothing', async () => {
+test('a layer that continues after the call has ended runs nothing', async () => {
   let late: Promise<unknown> | undefined
   const { result, seen } = await calling([
     (_, next) => {
@@ -146,7 +146,7 @@ test('a layer that goes on when the call is over runs nothing', async () => {
   expect(seen).toEqual([])
 })
 
-test('only and methods choose what a layer is around; names and lists are checked', async () => {
+test('only and methods select the calls of a layer; names and lists are checked', async () => {
   const order: string[] = []
   const around = layer(
     'tagged',
@@ -189,7 +189,7 @@ test('only and methods choose what a layer is around; names and lists are checke
   )
 })
 
-test('what layers do is an upstream record for hosts that want it', async () => {
+test('the work of layers is an upstream record for hosts that request it', async () => {
   const records: unknown[] = []
   const noting = layer('noting', (_, next, note) => {
     note('delayed', { ms: 5 })

@@ -33,7 +33,7 @@ describe.each(ways)('a link %s', (_way, open) => {
     await end()
   })
 
-  test('hears progress, logs and changes', async () => {
+  test('receives progress, logs and changes', async () => {
     const { link, end } = await open()
     const seen: unknown[] = []
     const logged: unknown[] = []
@@ -50,7 +50,7 @@ describe.each(ways)('a link %s', (_way, open) => {
     await end()
   })
 
-  test('cancels, times out, and rejects what the server refuses', async () => {
+  test('cancels, times out, and rejects errors of the server', async () => {
     const { link, end } = await open()
     const controller = new AbortController()
     const waiting = link.call('wait', {}, { signal: controller.signal })
@@ -66,7 +66,7 @@ describe.each(ways)('a link %s', (_way, open) => {
   })
 })
 
-test('a shared thing is replaced for a test', async () => {
+test('a shared resource is replaced for a test', async () => {
   const real = shared(() => ({ kg: 1 }))
   const kit = defineKit({
     name: 'k',
@@ -78,15 +78,15 @@ test('a shared thing is replaced for a test', async () => {
   await link.close()
 })
 
-test.each(['nonsense', 'ftp://x', 'file.ts'])('a target %p is refused in a sentence', async (target) => {
+test.each(['nonsense', 'ftp://x', 'file.ts'])('the target %p is refused in one sentence', async (target) => {
   await expect(connect(target)).rejects.toThrow(/is not a target; give a kit file/)
 })
 
-test('an address where nobody listens says so', async () => {
+test('an address without a listener is reported', async () => {
   await expect(connect('http://127.0.0.1:9/mcp')).rejects.toThrow(/^http:\/\/127.0.0.1:9\/mcp: no connection/)
 })
 
-describe('a server that misbehaves', () => {
+describe('a faulty server', () => {
   /** A wire to a server that answers as it is told. */
   const wireTo = (answer: (message: Loose, handlers: WireHandlers) => void): Wire => {
     let handlers: WireHandlers
@@ -111,12 +111,12 @@ describe('a server that misbehaves', () => {
       },
     })
 
-  test('with an unknown revision is refused, naming what is known', async () => {
+  test('with an unknown revision is refused, and the known ones are named', async () => {
     const wire = wireTo((message, handlers) => greet(message, handlers, { protocolVersion: '1999-01-01' }))
     await expect(Link.open(wire)).rejects.toThrow(/speaks revision "1999-01-01"; this client supports 2025-11-25/)
   })
 
-  test('with cursors that go round for ever does not hang the list', async () => {
+  test('with endless cursors does not hang the list', async () => {
     const wire = wireTo((message, handlers) => {
       if (message.method === 'initialize') greet(message, handlers)
       else if (message.id)
@@ -125,7 +125,7 @@ describe('a server that misbehaves', () => {
     await expect((await Link.open(wire)).tools()).rejects.toThrow(/cursors do not end/)
   })
 
-  test('with wrong ids, two answers or a malformed one harms only that call', async () => {
+  test('with wrong ids, two responses or a malformed one affects only that call', async () => {
     const wire = wireTo((message, handlers) => {
       if (message.method === 'initialize') return greet(message, handlers)
       if (!message.id) return
@@ -139,7 +139,7 @@ describe('a server that misbehaves', () => {
     await expect(link.call('good')).resolves.toEqual({ content: [] })
   })
 
-  test('that goes away rejects what is awaited', async () => {
+  test('that closes the connection rejects pending calls', async () => {
     const wire = wireTo((message, handlers) => {
       if (message.method === 'initialize') greet(message, handlers)
       else if (message.id) handlers.closed('the server ended by SIGKILL')
@@ -152,7 +152,7 @@ describe('a server that misbehaves', () => {
 })
 
 describe('a session that the server has ended', () => {
-  test('is opened again; reads are repeated, the caller of anything else is told', async () => {
+  test('is reopened; reads are repeated, other calls are rejected', async () => {
     const service = await serveHttp(sampleKit())
     let session = ''
     const spy: typeof fetch = async (input, init) => {
@@ -173,7 +173,7 @@ describe('a session that the server has ended', () => {
   })
 })
 
-test('several links open side by side, and one that does not keeps nobody from it', async () => {
+test('several links open in parallel, and one that fails does not block the others', async () => {
   const { links, failed, close } = await connectAll({
     one: sampleKit(),
     two: sampleKit(),
@@ -185,7 +185,7 @@ test('several links open side by side, and one that does not keeps nobody from i
   await close()
 })
 
-test('lists are kept until the server says that they have changed', async () => {
+test('lists are kept until the server reports a change', async () => {
   const kit = sampleKit()
   let asked = 0
   const link = await connect(kit, {

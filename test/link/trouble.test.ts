@@ -76,7 +76,7 @@ test.each([
   await link.close()
 })
 
-test('what changes something is sent again only if it was certainly not done', async () => {
+test('a change is sent again only if it certainly did not happen', async () => {
   const link = await connect(url)
   failCalls(1, status(503))
   expect((await link.call('move')).content).toMatchObject([{ text: 'move' }])
@@ -88,7 +88,7 @@ test('what changes something is sent again only if it was certainly not done', a
   await link.close()
 })
 
-test('it is given up after a few times, and at once where it would not help', async () => {
+test('retries end after a few attempts, and at once if they cannot help', async () => {
   const link = await connect(url)
   let tries = 0
   failCalls(9, (response) => {

@@ -7,14 +7,14 @@ const page = join(root, 'dist/loupe/page')
 const text = (file: string) => readFileSync(join(page, file), 'utf8')
 const filesOf = (ending: string) => readdirSync(join(page, 'assets')).filter((name) => name.endsWith(ending))
 
-test('the page is there after 180 kB', () => {
+test('the page shows after at most 180 kB', () => {
   const linked = [...text('index.html').matchAll(/assets\/[\w.-]+\.(?:js|css)/g)].map(([file]) => file)
   expect(linked.length).toBeGreaterThan(1)
   const sizes = linked.map((file) => gzipSync(text(file), { level: 9 }).length)
   expect(sizes.reduce((sum, size) => sum + size)).toBeLessThan(180_000)
 })
 
-test('every component of Mantine that the page uses has its styles', () => {
+test('every Mantine component of the page has its styles', () => {
   const namesIn = (ending: string, pattern: RegExp) =>
     new Set(filesOf(ending).flatMap((file) => text(`assets/${file}`).match(pattern) ?? []))
   const styled = namesIn('.css', /(?<=\.)m_[0-9a-f]{6,8}/g)

@@ -16,7 +16,7 @@ const large = (text: string): TapeEvent => ({
 })
 
 describe('the journal', () => {
-  test('tells of what comes together at once, and keeps the newest', async () => {
+  test('reports messages that arrive together in one event, and keeps the newest', async () => {
     const journal = new Journal(10)
     const heard: number[][] = []
     journal.listen((entries) => heard.push(entries.map(({ sequence }) => sequence)))
@@ -30,7 +30,7 @@ describe('the journal', () => {
     expect(journal.after(28).map(({ sequence }) => sequence)).toEqual([29, 30])
   })
 
-  test('keeps large messages whole as far as there is room, and of older ones the beginning', () => {
+  test('keeps large messages whole while there is room, and the beginning of older ones', () => {
     const journal = new Journal(100, 100_000)
     for (let count = 0; count < 4; count++) journal.add('t1', large('x'.repeat(40_000)))
     const sizes = journal.all.map((entry) => JSON.stringify(entry).length > 40_000)
@@ -39,7 +39,7 @@ describe('the journal', () => {
   })
 })
 
-test('of a large message the page gets what the score shows, of a small one all', () => {
+test('the page receives the visible part of a large message, and all of a small one', () => {
   const entry = { ...large('honey '.repeat(10_000)), sequence: 1, at: 1, target: 't' } as TapeEntry
   expect(JSON.stringify(slimmed(entry)).length).toBeLessThan(1000)
   expect(slimmed(entry)).toMatchObject({ isCut: true, bytes: 60_000 })
@@ -52,7 +52,7 @@ test('of a large message the page gets what the score shows, of a small one all'
   expect([...scoreOf([twice])].map(({ detail }) => detail)).toEqual(['tools [23]'])
 })
 
-test('marks say what is new, changed and gone, and in which fields', () => {
+test('marks name new, changed and removed parts, and the changed fields', () => {
   const tool = (name: string, description: string) => ({ name, description, inputSchema: { type: 'object' } })
   const of = (...tools: ReturnType<typeof tool>[]) => ({ tools, resources: [], templates: [], prompts: [] })
   const marks = marksBetween(of(tool('a', 'x'), tool('b', 'x')), of(tool('b', 'y'), tool('c', 'x')))
@@ -67,7 +67,7 @@ describe('a copy of a call', () => {
     _meta: { progressToken: 1 },
   }
 
-  test('quotes what a shell would take apart', () => {
+  test('quotes characters that a shell would interpret', () => {
     const { cli, shell } = copiesOf(
       { kind: 'child', command: { command: 'node', args: ['my server.mjs'] } },
       'exec:node x',
@@ -79,7 +79,7 @@ describe('a copy of a call', () => {
     expect(shell).not.toContain('progressToken')
   })
 
-  test('names secrets and does not give them', () => {
+  test('names secrets without their values', () => {
     const target = {
       kind: 'url',
       url: 'http://x/mcp',
@@ -114,7 +114,7 @@ describe('a case', () => {
     [{ content: [{ type: 'text', text: 'no' }], isError: true }, { failure: 'no' }],
     [{ contents: [{ uri: 'x:y', text: 'read' }] }, { text: 'read' }],
     [{ messages: [{ role: 'user', content: { type: 'text', text: 'said' } }] }, { text: 'said' }],
-  ])('expects of %j what tells most', async (result, expected) => {
+  ])('expects the most significant fields of %j', async (result, expected) => {
     const { parse } = await import('yaml')
     expect(parse(caseText({ ...call, outcome: { result }, answers: [] }))).toEqual({
       version: 1,
@@ -123,7 +123,7 @@ describe('a case', () => {
     })
   })
 
-  test('has a name that every file system takes', () => {
+  test('has a name that is valid in every file system', () => {
     expect(caseStem({ method: 'resources/read', params: { uri: 'apiary://hives/ML 04?x=é' } })).toBe(
       'apiary-hives-ML-04-x',
     )
@@ -131,7 +131,7 @@ describe('a case', () => {
   })
 })
 
-test('a client side is taken whole or refused with a reason', () => {
+test('a client configuration is accepted completely, or refused with a reason', () => {
   const side = {
     declares: { roots: true },
     roots: [{ uri: 'file:///a', name: 'A' }],
@@ -149,7 +149,7 @@ test('a client side is taken whole or refused with a reason', () => {
   expect(readClientSide('x')).toMatch(/not a client side/)
 })
 
-test('the stand-in for a model says the same each time, and no more than was asked for', () => {
+test('the stand-in for a model repeats its reply, up to the requested length', () => {
   const request = {
     messages: [{ role: 'user', content: { type: 'text', text: 'Is it calm? '.repeat(50) } }],
     maxTokens: 10,

@@ -9,7 +9,7 @@ const cache = emptyCache()
 const folder = () => join(cache(), 'jexo', 'compressed')
 const text = 'Hive ML-04 weighs 41.2 kg.\n'.repeat(200)
 
-test('a compressed text is kept, and taken from the cache the next time', () => {
+test('a compressed text is cached, and read from the cache the next time', () => {
   const first = compressed(text)
   const [name = ''] = readdirSync(folder())
   expect(brotliDecompressSync(first).toString()).toBe(text)
@@ -31,7 +31,7 @@ test.each([
   expect(brotliDecompressSync(compressed(text)).toString()).toBe(text)
 })
 
-test('a cache that cannot be written costs nothing but time, and does not grow for ever', () => {
+test('an unwritable cache only costs time, and the cache size is bounded', () => {
   writeFileSync(join(cache(), 'jexo'), 'a file where the folder should be')
   expect(brotliDecompressSync(compressed(text)).toString()).toBe(text)
   const own = join(cache(), 'own')

@@ -78,7 +78,7 @@ beforeAll(async () => {
   writeFileSync(tape, `${lines.map((line) => JSON.stringify(line)).join('\n')}\n`)
 })
 
-test('a tape answers as the server that was recorded: lists, results in their order, refusals, resources', async () => {
+test('a tape answers like the recorded server: lists, results in order, refusals, resources', async () => {
   const link = await open()
   expect(link.serverInfo).toMatchObject({ name: 'hives', version: '3.0.0' })
   expect((await link.tools()).map(({ name }) => name)).toEqual(['weigh', 'survey'])
@@ -119,7 +119,7 @@ test('progress, log messages and questions are replayed', async () => {
   })
 })
 
-test('what was not recorded is refused, with the nearest that was', async () => {
+test('a call that was not recorded is refused with the closest recorded one', async () => {
   const link = await open()
   await expect(link.call('weigh', { hive: 'ML-05', unit: 'kg' })).rejects.toMatchObject({
     code: -32602,
@@ -130,7 +130,7 @@ test('what was not recorded is refused, with the nearest that was', async () => 
   })
 })
 
-test('time passes as recorded, or faster, and a cancelled call ends at once', async () => {
+test('delays are replayed as recorded or faster, and a cancelled call ends at once', async () => {
   const link = await open({}, { speed: 4 })
   const startedAt = performance.now()
   await link.call('weigh', { hive: 'none' })
@@ -153,7 +153,7 @@ test.each([
   await expect(kitFromTape(file)).rejects.toMatchObject({ code })
 })
 
-test('a target that the tape does not have, and a speed that is none, are refused', async () => {
+test('a target that the tape does not have, and an invalid speed, are refused', async () => {
   await expect(kitFromTape(tape, { target: 'three' })).rejects.toMatchObject({
     code: 'tape-without-server',
     message: expect.stringContaining('"one"'),
@@ -162,7 +162,7 @@ test('a target that the tape does not have, and a speed that is none, are refuse
   expect(await link.call('weigh', { hive: 'none' })).toMatchObject({ isError: true })
 })
 
-test('a tape of 50,000 requests that were never answered is read in time', async () => {
+test('a tape of 50,000 unanswered requests is read quickly', async () => {
   const file = join(folder, 'open.tape.jsonl')
   const line = (message: object, from: string, at: number) =>
     JSON.stringify({ kind: 'message', from, message: { jsonrpc: '2.0', ...message }, bytes: 1, at, target: 'one' })

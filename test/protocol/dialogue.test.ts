@@ -36,13 +36,13 @@ function pair(answer: (request: Incoming) => unknown, limits = {}) {
 const never = () => new Promise(() => {})
 
 describe('a dialogue', () => {
-  test('pairs answers with questions', async () => {
+  test('matches responses to requests', async () => {
     const { client } = pair(({ params }) => ({ twice: Number(params.n) * 2 }))
     const answers = await Promise.all([1, 2, 3].map((n) => client.ask('double', { n })))
     expect(answers).toEqual([{ twice: 2 }, { twice: 4 }, { twice: 6 }])
   })
 
-  test('cancels by the signal: the work is aborted and no response follows', async () => {
+  test('cancels by signal: the work is aborted and no response follows', async () => {
     let signal: AbortSignal | undefined
     const { client, passed, settled } = pair((request) => {
       signal = request.signal
@@ -57,7 +57,7 @@ describe('a dialogue', () => {
     expect(settled).toEqual([[1, false]])
   })
 
-  test('gives up after the timeout and says so to the other side', async () => {
+  test('times out, and tells the peer', async () => {
     const { client, passed } = pair(never)
     await expect(client.ask('slow', {}, { timeoutMs: 20 })).rejects.toMatchObject({ code: 'request-timed-out' })
     expect(passed.at(-1)).toMatchObject({ method: 'notifications/cancelled' })
@@ -71,7 +71,7 @@ describe('a dialogue', () => {
     expect(passed).toHaveLength(1)
   })
 
-  test('progress only rises and extends the timeout', async () => {
+  test('reports only increasing progress, which extends the timeout', async () => {
     jest.useFakeTimers()
     try {
       const steps = [1, 1, 0, 2]
@@ -104,7 +104,7 @@ describe('a dialogue', () => {
     expect(passed).toHaveLength(2)
   })
 
-  test('refuses an id that is in flight, and more than the limit', async () => {
+  test('refuses an id that is in flight, and requests over the limit', async () => {
     const { server, passed } = pair(never, { maxInFlight: 2 })
     for (const id of [1, 1, 2, 3]) server.receive({ jsonrpc: '2.0', id, method: 'slow' })
     expect(passed).toMatchObject([
@@ -113,7 +113,7 @@ describe('a dialogue', () => {
     ])
   })
 
-  test('late, unknown and malformed cancellations are ignored', async () => {
+  test('ignores late, unknown and malformed cancellations', async () => {
     const { client, server } = pair(() => ({ fine: true }))
     for (const params of [{ requestId: 99 }, {}, { requestId: null }]) {
       server.receive({ jsonrpc: '2.0', method: 'notifications/cancelled', params })
@@ -121,7 +121,7 @@ describe('a dialogue', () => {
     await expect(client.ask('x', {})).resolves.toEqual({ fine: true })
   })
 
-  test('closing rejects what is awaited and aborts what runs', async () => {
+  test('rejects pending requests and aborts running ones when it closes', async () => {
     let signal: AbortSignal | undefined
     const { client, server } = pair((request) => {
       signal = request.signal

@@ -4,7 +4,7 @@ import { SmallMap } from '../../src/protocol/small-map.js'
 
 const ids = fc.oneof(fc.maxSafeInteger(), fc.string({ unit: 'binary' }))
 
-test('a response is the same JSON, however its result is kept', () => {
+test('a response is the same JSON, however its result is stored', () => {
   fc.assert(
     fc.property(fc.dictionary(fc.string(), fc.jsonValue(), { noNullPrototype: true }), ids, (value, id) => {
       const plain = { content: [{ type: 'text', text: JSON.stringify(value) }], structuredContent: value }
@@ -15,12 +15,12 @@ test('a response is the same JSON, however its result is kept', () => {
   )
 })
 
-test('what is frozen to be encoded once stays as it was', () => {
+test('a value that is frozen for encoding keeps its content', () => {
   const result = encodedOnce({ tools: [] })
   expect(() => Object.assign(result, { more: 1 })).toThrow(TypeError)
 })
 
-test('a small map does what a map does', () => {
+test('a small map behaves like a Map', () => {
   fc.assert(
     fc.property(fc.array(fc.tuple(fc.constantFrom('set', 'delete', 'clear'), fc.nat(5), fc.nat())), (steps) => {
       const map = new Map<number, number>()

@@ -1,6 +1,6 @@
 import { readMessage } from '../../src/protocol/messages.js'
 
-describe('a value from the wire', () => {
+describe('a value read from the transport', () => {
   test.each([
     [{ jsonrpc: '2.0', id: 1, method: 'ping' }, 'request'],
     [{ jsonrpc: '2.0', id: 'a', method: 'ping', params: {} }, 'request'],

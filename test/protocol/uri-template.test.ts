@@ -49,11 +49,11 @@ describe('a URI template', () => {
     expect(parseUriTemplate(source).match(uri)).toEqual(variables)
   })
 
-  test.each(['x://{', 'x://}', 'x://{}', 'x://{a b}', 'x://{a:0}'])('%s is refused in a sentence', (source) => {
+  test.each(['x://{', 'x://}', 'x://{}', 'x://{a b}', 'x://{a:0}'])('%s is refused in one sentence', (source) => {
     expect(() => parseUriTemplate(source)).toThrow(/cannot be read .*; write it by RFC 6570/)
   })
 
-  test('what it expands it matches again', () => {
+  test('an expanded URI matches again', () => {
     const text = (minLength: number) => fc.string({ unit: 'grapheme', minLength })
     const parsed = parseUriTemplate('apiary://{site}/{hive}{?note}')
     fc.assert(

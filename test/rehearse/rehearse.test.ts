@@ -28,7 +28,7 @@ const feed = tool('winter_feed', 'How much sugar to feed before winter.', {
   frames: { type: 'integer' },
 })
 
-describe('the stand-in', () => {
+describe('the stand-in model', () => {
   const picker = new KeywordPicker([weigh, move, feed])
 
   test.each([
@@ -44,7 +44,7 @@ describe('the stand-in', () => {
     if (expected !== 'none') expect(choice.margin).toBeGreaterThan(0)
   })
 
-  test('ranks a vague description worse than its improved one', () => {
+  test('ranks a vague description below its improved version', () => {
     const question = 'How much sugar do I have to feed before the winter?'
     const scoreWith = (about: string, name = 'winter_feed') => {
       const { ranking } = new KeywordPicker([weigh, move, tool(name, about)]).pick(question)
@@ -60,7 +60,7 @@ describe('the stand-in', () => {
     )
   })
 
-  test('reads arguments by rules: choices, patterns, dates, numbers in their order', () => {
+  test('reads arguments by rules: choices, patterns, dates, numbers in order', () => {
     expect(argumentsIn('Move ML-04 to quarry field, please.', move)).toEqual({
       hive: 'ML-04',
       site: 'Quarry Field',
@@ -74,7 +74,7 @@ describe('the stand-in', () => {
   })
 })
 
-test('a report says what is confused with what, and which words would lead to it', async () => {
+test('a report names confused tools, and words that would fix the choice', async () => {
   const report = await rehearse(
     [weigh, move],
     [
@@ -102,7 +102,7 @@ test.each([
   ['questions: [', /line 1, column 13/],
   ['version: 1\nquestions: []', /it has no "version: 1" and a list "questions"/],
   ['version: 1\nquestions: [{ ask: x, tool: y }, { ask: x }]', /question 2 is not \{ask, tool, with\?\}/],
-])('a file of questions that cannot be read says where: %j', (text, said) => {
+])('an invalid file of questions is reported with its place: %j', (text, said) => {
   expect(() => parseQuestions('x.questions.yaml', text)).toThrow(said)
 })
 
@@ -133,7 +133,7 @@ describe('a chat endpoint', () => {
   })
   afterAll(() => server.close())
 
-  test('is asked with functions it takes, and its answers are judged alike', async () => {
+  test('receives functions in its format, and its replies are judged the same way', async () => {
     const questions = [
       { ask: 'How heavy is ML-04?', tool: 'weigh_hive', with: { hive: 'ML-04' } },
       { ask: 'Sing.', tool: 'none' },
@@ -160,14 +160,14 @@ describe('a chat endpoint', () => {
   })
 })
 
-describe('the report as a page', () => {
+describe('the report page', () => {
   let browser: Browser
   beforeAll(async () => {
     browser = await startBrowser()
   })
   afterAll(() => browser.close())
 
-  test('shows the matrix and the questions, and runs nothing of a server', async () => {
+  test('shows the matrix and the questions, and runs no text of a server as code', async () => {
     const odd = tool('<img src=x onerror="window.broken=1">', '<script>window.broken=1</script>')
     const report = await rehearse(
       [weigh, odd],
@@ -195,7 +195,7 @@ describe('jexo rehearse', () => {
     expect(readFileSync(html, 'utf8')).toContain('<b>22 of 22</b>')
   })
 
-  test('fails where fewer are right than were wanted, and says what is wrong', async () => {
+  test('fails below the required accuracy, and says what is wrong', async () => {
     const file = written(
       'few.questions.yaml',
       'version: 1\nquestions:\n  - { ask: "Show me all registered hives.", tool: list_hives }\n  - { ask: "Who are the members?", tool: list_members }\n',
@@ -217,7 +217,7 @@ describe('jexo rehearse', () => {
   })
 })
 
-test('a question that expects a tool which is not there is refused with the closest', () => {
+test('a question that expects an unknown tool is refused with the closest name', () => {
   const questions = [
     { ask: 'Sing a song.', tool: 'none' },
     { ask: 'How heavy is ML-04?', tool: 'weigh_hiv' },

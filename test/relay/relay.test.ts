@@ -32,7 +32,7 @@ const messagesOf = (events: readonly TapeEvent[]) =>
   events.flatMap((event) => (event.kind === 'message' ? [[event.from, event.message]] : []))
 
 describe('a relay to a child', () => {
-  test('passes every byte as it is, whatever it is', async () => {
+  test('passes every byte unchanged', async () => {
     const bytes = [
       randomBytes(300_000),
       Buffer.from([0xff, 0x0a, 0x00]),
@@ -46,7 +46,7 @@ describe('a relay to a child', () => {
     expect(events.at(-1)).toMatchObject({ kind: 'state', state: 'closed' })
   })
 
-  test('lets a slow server answer after its host has gone, and ends one that stays', async () => {
+  test('lets a slow server respond after its host has gone, and ends one that does not exit', async () => {
     const { ends, out } = host(['{"jsonrpc":"2.0","id":1,"method":"ping"}\n'])
     const events: TapeEvent[] = []
     const script = `setInterval(() => {}, 1000); setTimeout(() => console.log('{"jsonrpc":"2.0","id":1,"result":{}}'), 600)`
@@ -104,14 +104,14 @@ describe('a relay to a child', () => {
     expect(waited).toBeGreaterThan(0)
   })
 
-  test('says what could not be started', async () => {
+  test('reports a command that cannot be started', async () => {
     const { ends } = host([])
     await expect(relayChild({ command: '/no/such/program', args: [] }, ends, () => {})).rejects.toThrow(
       /no\/such\/program.*ENOENT/,
     )
   })
 
-  test('ends the child when it is told to', async () => {
+  test('ends the child on request', async () => {
     const stop = new AbortController()
     const { ends } = host([])
     const events: TapeEvent[] = []
@@ -173,7 +173,7 @@ describe('a relay over HTTP', () => {
       sent.on('error', reject).end(body)
     })
 
-  test('passes bodies as they are, compressed ones too, and headers but those of the connection', async () => {
+  test('passes bodies unchanged, even compressed, and all headers except those of the connection', async () => {
     const body = gzipSync('{"jsonrpc":"2.0","id":1,"result":{"spaces":  1.0}}')
     let heard: NodeJS.Dict<string | string[]> = {}
     answer = (_, headers) => {
@@ -209,7 +209,7 @@ describe('a relay over HTTP', () => {
     })
   })
 
-  test('answers only on this machine by its own names, and says when the server is not there', async () => {
+  test('accepts only local host names, and reports an unreachable server', async () => {
     answer = () => ({ status: 200, headers: {}, body: Buffer.from('') })
     const { relay, events } = await open()
     expect((await post(relay.url, '{}', { host: 'evil.example' })).status).toBe(403)
@@ -228,7 +228,7 @@ describe('a relay over HTTP', () => {
     await gone.close()
   })
 
-  test('goes to its endpoint and nowhere else, whatever the path is', async () => {
+  test('forwards to its endpoint only, whatever the path', async () => {
     const asked: unknown[] = []
     answer = (_, headers) => {
       asked.push([headers.host, headers['x-url']])
@@ -241,7 +241,7 @@ describe('a relay over HTTP', () => {
     await relay.close()
   })
 
-  test('stands before a real server for a whole session: streams come as they are, each session apart', async () => {
+  test('relays a whole session of a real server: streams unchanged, sessions separate', async () => {
     const service = await serveHttp(sampleKit(), { port: 0 })
     const events: [string, TapeEvent][] = []
     const relay = await relayHttp(new URL(service.url), { host: '127.0.0.1', port: 0 }, (target, event) =>
@@ -266,7 +266,7 @@ describe('a relay over HTTP', () => {
 })
 
 describe('a relay between stdio and HTTP', () => {
-  test('carries a session of a host that starts programs to a server behind a URL', async () => {
+  test('connects a host that starts programs to a server behind a URL', async () => {
     const service = await serveHttp(sampleKit(), { port: 0 })
     const events: TapeEvent[] = []
     const hello = {
@@ -308,7 +308,7 @@ describe('a relay between stdio and HTTP', () => {
     expect(events.at(-1)).toMatchObject({ kind: 'state', state: 'closed', text: 'the host has gone' })
   })
 
-  test('answers a request that cannot be handed over', async () => {
+  test('answers a request that cannot be forwarded', async () => {
     const { ends, out } = host(['{"jsonrpc":"2.0","id":1,"method":"initialize","params":{}}\n'])
     await relayBetween(new HttpWire(new URL('http://127.0.0.1:9/mcp')), ends, () => {})
     expect(JSON.parse(out().toString())).toMatchObject({

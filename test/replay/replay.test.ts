@@ -31,7 +31,7 @@ async function replayed(steps: string, more = '') {
 }
 
 describe('a case', () => {
-  test('goes on with values of earlier steps, masks what changes, answers questions, and reads and fills too', async () => {
+  test('uses values of earlier steps, masks changing values, answers questions, reads and fills', async () => {
     const report = await replayed(
       `  - call: add_note
     with: { text: honey }
@@ -57,7 +57,7 @@ describe('a case', () => {
     expect(report).toMatchObject({ ok: true, steps: { length: 6 } })
   })
 
-  test('says what is not as expected, and does not go on after it', async () => {
+  test('reports a mismatch, and stops there', async () => {
     const asked = await replayed(
       '  - call: add_note\n    with: { text: wax }\n    expect: { structured: { text: wax } }\n  - read: notes://all\n    expect: { text: "" }\n',
     )
@@ -87,12 +87,12 @@ describe('a case', () => {
       /names none of call, read and fill, or several/,
     ],
     ['another version', 'version: 2\nsteps: [{ call: a, expect: { text: a } }]', /line 1, column 10: version/],
-  ])('that cannot be read says where: %s', async (_, text, said) => {
+  ])('that cannot be read names the place: %s', async (_, text, said) => {
     expect((await runCase(written('bad.case.yaml', text))).problem).toMatch(said)
   })
 })
 
-describe('what is compared', () => {
+describe('a comparison', () => {
   const got: Outcome = {
     text: 'a\nb',
     structured: { kg: 4, rows: [{ id: 1, on: 'x' }], more: true },
@@ -142,7 +142,7 @@ describe('what is compared', () => {
     else expect(differences).toEqual([])
   })
 
-  test('masks are names, pointers with a star, and patterns', () => {
+  test('accepts masks as names, pointers with a star, and patterns', () => {
     const mask = maskValues(['id', '/rows/*/at', '/\\d{4}-\\d\\d/'])
     expect(mask({ id: 1, rows: [{ at: 2, kg: 3 }], at: 4, text: 'on 2026-06-02' })).toEqual({
       ...{ id: '(masked)', rows: [{ at: '(masked)', kg: 3 }], at: 4, text: 'on (masked)-02' },
@@ -150,7 +150,7 @@ describe('what is compared', () => {
   })
 
   // biome-ignore-start lint/suspicious/noTemplateCurlyInString: so they are written in cases
-  test('kept values keep their type where they stand alone', () => {
+  test('keeps the type of a value that stands alone', () => {
     const kept = new Map<string, unknown>([['n', 3]])
     expect(filled({ a: '${n}', b: ['no ${n}, ${other}'] }, kept)).toEqual({ a: 3, b: ['no 3, ${other}'] })
     expect(valueAt({ 'a/b': [{ '~': 1 }] }, '/a~1b/0/~0')).toBe(1)
@@ -160,12 +160,12 @@ describe('what is compared', () => {
 })
 
 describe('jexo replay', () => {
-  test('finds the apiary as its cases have it', async () => {
+  test('passes for the cases of the apiary', async () => {
     const ran = await jexo('replay', join(dirname(apiary), 'cases'))
     expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining('2 cases as expected') })
   })
 
-  test('saves a call, runs it, says what has changed, and takes the change over', async () => {
+  test('saves a call, runs it, shows what changed, and accepts the change', async () => {
     const folder = newFolder()
     const file = join(folder, 'weigh.case.yaml')
     const hives = written(
@@ -237,7 +237,7 @@ test('persons and models for tests answer by script and remember what they were 
   await link.close()
 })
 
-test('runs with the layers of a kit, or without them', async () => {
+test('runs with or without the layers of a kit', async () => {
   const kit = written(
     'limited.kit.ts',
     `import { defineKit, tool } from 'jexo'

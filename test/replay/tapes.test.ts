@@ -42,7 +42,7 @@ const entries: TapeEntry[] = [
 ]
 
 describe('a tape', () => {
-  test('has its calls by session, with what was answered meanwhile and what had no answer', () => {
+  test('has its calls by session, with notifications during each call and calls without a response', () => {
     const [one, two] = callsOnTape(entries)
     expect(one).toMatchObject({ label: 'http://127.0.0.1:4870/mcp', unanswered: 1 })
     expect(one?.calls).toEqual([
@@ -55,7 +55,7 @@ describe('a tape', () => {
     expect(two).toMatchObject({ label: 'b', calls: [{ method: 'resources/read' }], unanswered: 0 })
   })
 
-  test('becomes case files that read well and are not written over', async () => {
+  test('becomes readable case files, which are not overwritten', async () => {
     const folder = newFolder()
     const tape = join(folder, 'notes.tape.jsonl')
     writeFileSync(
@@ -82,7 +82,7 @@ describe('a tape', () => {
   })
 })
 
-test('coverage names parts, choices and refusals that no case tries', () => {
+test('coverage lists parts, choices and refusals that no case tries', () => {
   const inputSchema = {
     type: 'object',
     properties: {
@@ -137,7 +137,7 @@ describe('jexo replay', () => {
   const kitText = (answer: string) => `import { defineKit, tool } from 'jexo'
 export default defineKit({ name: 'notes', version: '1', parts: [tool('get_note', { about: 'One note.', effect: 'read', run: () => '${answer}' })] })`
 
-  test('makes cases of a tape that was served, runs them, and again when the kit changes', async () => {
+  test('makes cases from a recorded tape, runs them, and runs them again when the kit changes', async () => {
     const kit = written('notes.kit.mjs', kitText('one'))
     const tape = join(kit, '../notes.tape.jsonl')
     const cases = join(kit, '../cases')
@@ -156,7 +156,7 @@ export default defineKit({ name: 'notes', version: '1', parts: [tool('get_note',
     expect(await watching.end('SIGINT')).toBe(0)
   })
 
-  test('bounds a tool that never ends, names a target that is gone, and runs the rest', async () => {
+  test('limits a tool that never ends, names a missing target, and runs the rest', async () => {
     const careless = `exec:"${process.execPath}" "${join(root, 'test/support/careless-server.mjs')}"`
     const folder = newFolder()
     const save = (name: string, target: string, tool: string, args: string) =>

@@ -28,7 +28,7 @@ const record = {
 }
 
 describe('the score', () => {
-  test('pairs calls with their answers and keeps bars of open calls apart', () => {
+  test('matches calls with their responses and keeps bars of open calls apart', () => {
     const lines = scoreOf([
       call(1, 'a', { arguments: { x: 1 }, _meta: { progressToken: 1 } }),
       call(2, 'b'),
@@ -46,7 +46,7 @@ describe('the score', () => {
     expect(lines.map(({ open }) => open.map(({ slot }) => slot))).toEqual([[], [0], [0, 1], [0, 1], [1]])
   })
 
-  test('hangs what was done outside on its call, whether it came by the host or past it', () => {
+  test('attaches upstream requests to their call, whether they came through the host or directly', () => {
     const [, byHost, past] = scoreOf([
       call(1, 'a'),
       message('server', { method: 'notifications/jexo/upstream', params: record }),
@@ -82,7 +82,7 @@ describe('the score', () => {
     })
   })
 
-  test('keeps the bar of a call that became a task until it is over', () => {
+  test('keeps the bar of a call that became a task until the task ends', () => {
     const task = { taskId: '0b8f2c6e-8a3f', status: 'working' }
     const lines = scoreOf([
       call(1, 'survey', { _meta: { progressToken: 'p' } }),
@@ -119,7 +119,7 @@ describe('the score', () => {
     ])
   })
 
-  test('takes questions to the person and replies back', () => {
+  test('shows questions to the person and their answers', () => {
     const lines = scoreOf([
       call(1, 'a'),
       message('server', { id: 1, method: 'elicitation/create', params: { message: 'How many?' } }),
@@ -143,7 +143,7 @@ describe('the score', () => {
     expect(lines[5]?.of).toBe(1)
   })
 
-  test('knows the answer before to the same call, and only to that', () => {
+  test('finds the previous response to the same call only', () => {
     const lines = scoreOf([
       call(1, 'a'),
       message('server', { id: 1, result: {} }),
@@ -162,7 +162,7 @@ describe('the score', () => {
     ])
   })
 
-  test('takes a call with other arguments for another call', () => {
+  test('treats a call with other arguments as another call', () => {
     const weigh = (id: number, hive: string) => call(id, 'weigh_hive', { arguments: { hive } })
     const lines = scoreOf([
       weigh(1, 'ML-01'),
@@ -175,7 +175,7 @@ describe('the score', () => {
     expect([lines[3]?.previous, lines[5]?.previous]).toEqual([undefined, 2])
   })
 
-  test('keeps sessions apart that use the same ids', () => {
+  test('separates sessions that use the same ids', () => {
     const lines = scoreOf([
       call(1, 'a', {}, 's1'),
       call(1, 'b', {}, 's2'),
@@ -185,7 +185,7 @@ describe('the score', () => {
     expect(lines.map(({ of }) => of)).toEqual([undefined, undefined, 2, 1])
   })
 
-  test('ends what is open when the server is gone, and when it is cancelled', () => {
+  test('ends open calls when the server is gone, and when they are cancelled', () => {
     const lines = scoreOf([
       call(1, 'a'),
       call(2, 'b'),
@@ -197,7 +197,7 @@ describe('the score', () => {
     expect(lines.at(-1)?.open).toEqual([])
   })
 
-  test('draws HTTP exchanges only where they failed', () => {
+  test('draws HTTP exchanges only if they failed', () => {
     const exchange = {
       kind: 'http',
       exchange: 1,
@@ -212,7 +212,7 @@ describe('the score', () => {
     expect(score.add(entry({ ...exchange, failure: 'refused' }))).toMatchObject({ title: 'refused', isFault: true })
   })
 
-  test('is drawn in time that grows with its length, thousands of open calls or not', () => {
+  test('is drawn in time proportional to its length, even with thousands of open calls', () => {
     const score = new Score()
     for (let id = 1; id <= 30_000; id++) score.add(call(id, 'a'))
     const line = score.add(message('server', { id: 29_999, result: {} }))
@@ -221,7 +221,7 @@ describe('the score', () => {
   })
 })
 
-test('a value is told in one line', () => {
+test('a value is shown in one line', () => {
   expect(brief({ hive: 'ML-04', list: [1, 2], deep: { a: 1 }, none: null })).toBe(
     'hive "ML-04", list [2], deep {…}, none null',
   )
@@ -235,7 +235,7 @@ describe('the score as text', () => {
     return [score.head, ...entries.flatMap((item) => score.add(item) ?? [])]
   }
 
-  test('has the same lanes, and every line the same width', () => {
+  test('has the same lanes, and lines of equal width', () => {
     const lines = draw([
       call(1, 'weigh_hive', { arguments: { hive: 'ML-04' } }),
       entry({ kind: 'upstream', record: { ...record, status: 200 } }),
@@ -255,7 +255,7 @@ describe('the score as text', () => {
     expect(lines[5]).toMatch(/│◀─ answer 40 ms {2}x+… ──┃/)
   })
 
-  test('draws what a page and its host say to each other, and what went wrong in it', () => {
+  test('shows messages between a page and its host, and errors of the page', () => {
     const view = 'ui://hives/card'
     const said = (from: 'host' | 'page', body: object) =>
       entry({ kind: 'page', from, view, message: { jsonrpc: '2.0', ...body } })
@@ -287,7 +287,7 @@ describe('the score as text', () => {
     expect(drawn[6]).toMatch(/img-src does not allow/)
   })
 
-  test('says which session a line is of where that changes', () => {
+  test('names the session of a line when it changes', () => {
     const lines = draw([call(1, 'a', {}, 's1'), call(1, 'b', {}, 's2')])
     expect(lines.at(-1)).toMatch(/· s2\n/)
   })

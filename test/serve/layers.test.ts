@@ -20,7 +20,7 @@ test.each(['5', '0s', '1h', 's'])('the time %j is refused', (text) => {
   expect(() => readDurationMs(text)).toThrow(/give a time, such as 5s/)
 })
 
-test('what is chosen are layers, outermost first', async () => {
+test('the options become layers, outermost first', async () => {
   const layers = await layersOf({ limit: readLimit('1/s'), timeLimitMs: 5000, audit: 'stderr' })
   expect(layers.map(({ name }) => name)).toEqual(['audit', 'limitRate', 'timeLimit'])
   expect(await layersOf({ limit: undefined, timeLimitMs: undefined, audit: undefined })).toEqual([])

@@ -63,7 +63,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
   const texts = (heard: Heard) =>
     (heard.mail as unknown as StreamMail[]).map(({ sequence, data }) => `${sequence} ${data}`)
 
-  test('processes hear what is sent to one or to all others', async () => {
+  test('delivers messages to one process or to all others', async () => {
     expect(await a.member.tell(b.member.id, { kind: 'one' })).toBe(true)
     expect(await a.member.tell('nobody', { kind: 'one' })).toBe(false)
     await b.until(1)
@@ -76,7 +76,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await a.member.isAlive(b.member.id)).toBe(false)
   })
 
-  test('a session is there for all until it ends', async () => {
+  test('shows a session to all processes until it ends', async () => {
     await open('s1', 'new 1')
     expect(await b.member.sessions.read('s1', 60_000)).toBe('new 1')
     expect(await b.member.sessions.exchange('s1', 'new 1', 'ready 2', 60_000)).toBe('ready 2')
@@ -89,7 +89,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await a.member.sessions.exchange('s1', 'ready 2', 'ready 4', 60_000)).toBeUndefined()
   })
 
-  test('a session that is not ready ends although it is read; one that is ready lives on', async () => {
+  test('ends a session that is never initialized, even if it is read; an initialized one lives on', async () => {
     // Long enough for a busy machine to read in time.
     const [shortMs, longMs] = [150, 3000]
     await a.member.sessions.open('late', 'new', shortMs, room)
@@ -105,7 +105,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await a.member.sessions.count()).toBe(1)
   })
 
-  test('a limit of sessions holds for all; what nobody uses makes room', async () => {
+  test('enforces one session limit for all processes; unused sessions make room', async () => {
     const tight = { most: 2, spareMs: 0 }
     await a.member.sessions.open('s1', 'ready 1', 60_000, tight)
     await b.member.sessions.open('s2', 'ready 1', 120_000, tight)
@@ -117,7 +117,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect((await a.member.sessions.all()).sort()).toEqual(['s2', 's3'])
   })
 
-  test('subscriptions are known to all, and end with their session', async () => {
+  test('shares subscriptions, which end with their session', async () => {
     await open('s1')
     await open('s2')
     await a.member.sessions.subscribe('s1', 'hives://ML-01', a.member.id, 60_000)
@@ -132,7 +132,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await a.member.sessions.subscribers('hives://ML-01')).toEqual([])
   })
 
-  test('messages wait for a standing stream, then go to whoever reads it', async () => {
+  test('keeps messages for a standing stream, and delivers them to its reader', async () => {
     await open('s1')
     for (const [at, data] of ['1', '2', '2', '3', '4', '5'].entries())
       await a.member.streams.deliver('s1', data, at + 1, limits)
@@ -154,7 +154,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(texts(b)).toEqual(['6 6', '7 8'])
   })
 
-  test('what a process that has died was to hear is there for the next', async () => {
+  test('keeps messages for a process that has died for its successor', async () => {
     await open('s1')
     await b.member.streams.stand('s1', 'x1', false, limits)
     await a.member.streams.deliver('s1', '1', 5, limits)
@@ -164,13 +164,13 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await a.member.streams.resume('s1', 'x9', 0, limits)).toBeUndefined()
   })
 
-  test('nothing is delivered to a session that is not ready', async () => {
+  test('delivers nothing to a session that is not initialized', async () => {
     await open('s1', 'new')
     expect(await a.member.streams.deliver('s1', '1', 7, limits)).toBe(false)
     expect(await a.member.streams.deliver('s9', '1', 8, limits)).toBe(false)
   })
 
-  test('a stream of one process can be read on by another', async () => {
+  test('lets another process continue a stream', async () => {
     await open('s1')
     for (const sequence of [1, 2, 3])
       expect(await a.member.streams.append('s1', 'p1', { sequence, data: `d${sequence}` })).toBeUndefined()
@@ -185,7 +185,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await a.member.streams.after('s1', 'p1', 3)).toEqual([last])
   })
 
-  test('streams and what is kept of them are bounded', async () => {
+  test('bounds the number of streams and their events', async () => {
     await open('s1')
     for (const stream of ['x1', 'x2', 'x3'])
       expect(await a.member.streams.stand('s1', stream, false, limits)).toEqual([])
@@ -199,7 +199,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await a.member.streams.after('s1', 'p1', 0)).toHaveLength(256)
   })
 
-  test('tasks change for one at a time, and are listed for their owner', async () => {
+  test('changes a task for one process at a time, and lists tasks for their owner', async () => {
     const { tasks } = a.member
     for (const id of ['t1', 't2', 't3'])
       expect(await tasks.create(id, `${id} working`, 'Ida', 60_000, 4)).toBe(true)
@@ -214,7 +214,7 @@ describe.each(makers)('a store in %s', (_name, make) => {
     expect(await tasks.read('t9')).toBeUndefined()
   })
 
-  test('counters are the same for all, and begin again', async () => {
+  test('shares counters, which expire', async () => {
     const answers = []
     for (const one of [a, b, a]) answers.push(await one.member.take('Ida', 2, 3000))
     expect(answers.map(({ isAllowed }) => isAllowed)).toEqual([true, true, false])

@@ -49,7 +49,7 @@ async function written(events: readonly TapeEvent[], secrets: string[] = []) {
 }
 
 describe('a tape', () => {
-  test('is read as it was written, line by line by its schema', async () => {
+  test('is read as written, and each line matches its schema', async () => {
     const { file, text } = await written(one)
     const ajv = new Ajv2020({ allErrors: true, strict: false })
     addFormats.default(ajv)
@@ -62,7 +62,7 @@ describe('a tape', () => {
     expect(entries[1]).toMatchObject({ ...one[1], target: 's1', at: expect.any(Number) })
   })
 
-  test('is gone on with where the file is there', async () => {
+  test('is appended to if the file exists', async () => {
     const { file } = await written(one)
     const writer = await TapeWriter.open(file)
     writer.add('s2', { kind: 'stderr', text: 'again' })
@@ -72,7 +72,7 @@ describe('a tape', () => {
     expect(entries[7]).toMatchObject({ target: 's2', text: 'again' })
   })
 
-  test('holds no secret: not known ones, not fields that are called like one, not those of headers and URLs', async () => {
+  test('contains no secrets: known ones, fields with such names, and those in headers and URLs', async () => {
     const events: TapeEvent[] = [
       ...one,
       message({
@@ -104,7 +104,7 @@ describe('a tape', () => {
     expect(text).toContain('Bearer ••••')
   })
 
-  test('keeps everything else as it was', () => {
+  test('keeps everything else unchanged', () => {
     fc.assert(
       fc.property(fc.jsonValue(), (value) => {
         const text = JSON.stringify(value)
@@ -128,22 +128,22 @@ describe('a tape', () => {
       /line 2.*a message lacks/,
     ],
     [`${header}\n{"kind":"stderr","text":"x"}\n`, /line 2.*"at" or "target"/],
-  ])('that is none is refused with its line: %s', (text, wanted) => {
+  ])('that is invalid is refused with its line: %s', (text, wanted) => {
     expect(() => readTape('a.tape.jsonl', text)).toThrow(wanted)
   })
 
-  test('whose last line was cut off is read up to there', () => {
+  test('with a truncated last line is read up to that line', () => {
     const whole = '{"at":1,"target":"s1","kind":"stderr","text":"x"}'
     expect(readTape('a', `${header}\n${whole}\n${whole.slice(0, 20)}`)).toHaveLength(1)
   })
 
-  test('that cannot be written says why', async () => {
+  test('that cannot be written reports why', async () => {
     await expect(TapeWriter.open(join(newFolder(), 'no', 'such.tape.jsonl'))).rejects.toThrow(
       /cannot be written \(ENOENT\)/,
     )
   })
 
-  test('is followed as it grows, from before it is there, and begun again when it is emptied', async () => {
+  test('is followed as it grows, even before it exists, and from the start after it is emptied', async () => {
     const file = join(newFolder(), 'later.tape.jsonl')
     const heard: TapeEntry[] = []
     let wake = () => {}
@@ -176,7 +176,7 @@ describe('a tape', () => {
     await followed.close()
   })
 
-  test('that goes wrong while it is followed says where', async () => {
+  test('that becomes invalid while it is followed names the place', async () => {
     const folder = newFolder()
     mkdirSync(join(folder, 'x'))
     const file = join(folder, 'x', 'a.tape.jsonl')
@@ -192,7 +192,7 @@ test('secrets are found by the names of their variables', () => {
   ).toEqual(['one', 'two', 'three'])
 })
 
-test('of a session id enough is shown to tell sessions apart', () => {
+test('a session id is shortened, and sessions can still be distinguished', () => {
   expect(maskedHeaders({ 'Mcp-Session-Id': 'abcdefghijklmnop', 'X-Api-Key': 'k', Accept: '*/*' })).toEqual({
     'Mcp-Session-Id': 'abcdef••••',
     'X-Api-Key': '••••',

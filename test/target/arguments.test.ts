@@ -48,7 +48,7 @@ test.each<[string[], object]>([
   expect(readArguments('weigh', schema, words)).toEqual(wanted)
 })
 
-test('words are laid over an object of JSON', () => {
+test('words override an object of JSON', () => {
   expect(
     readArguments('weigh', schema, ['hive.kg=5'], '{ "hive": { "code": "ML", "kg": 1 }, "count": 2 }'),
   ).toEqual({
@@ -70,10 +70,10 @@ test.each<[string, RegExp]>([
   expect(() => readArguments('weigh', schema, [word])).toThrow(message)
 })
 
-test('a tool that takes anything takes names with dots as they are', () => {
+test('a tool that accepts any property keeps names with dots', () => {
   expect(readArguments('any', {}, ['site.name=Ivy'])).toEqual({ 'site.name': 'Ivy' })
 })
 
-test('a folder is no file', () => {
+test('a folder given as a file is refused', () => {
   expect(() => fileArgument({}, `@${folder}`)).toThrow(/there is no such file/)
 })

@@ -4,14 +4,14 @@ import { loadKit } from '../../src/kit-file/kit-file.js'
 import { readTarget } from '../../src/target/target.js'
 import { newFolder } from '../support/cli.js'
 
-test('a pipe in the place of a kit is refused, and never waited for', async () => {
+test('a pipe given as a kit is refused at once', async () => {
   const pipe = join(newFolder(), 'pipe.kit.mjs')
   execFileSync('mkfifo', [pipe])
   expect(await readTarget(pipe)).toMatchObject({ kind: 'kit' })
   await expect(loadKit(pipe, false, false)).rejects.toMatchObject({ code: 'kit-file-missing' })
 })
 
-test('a file that cannot be read is refused in a sentence', async () => {
+test('an unreadable file is refused in one sentence', async () => {
   // Reading its beginning fails for every user.
   await expect(readTarget('/proc/self/mem')).rejects.toMatchObject({
     code: 'target-unreadable',

@@ -111,7 +111,7 @@ const makers: [string, () => () => Store][] = [
 ]
 
 describe.each(makers)('tasks with a store in %s', (_name, make) => {
-  test('a task of one process is seen, waited for and listed at another', async () => {
+  test('a task of one process can be read, awaited and listed in another', async () => {
     const next = make()
     const [a, b] = [await open(await start(next())), await open(await start(next()))]
     const task = await a.start('count', { gate: 'seen' })
@@ -127,7 +127,7 @@ describe.each(makers)('tasks with a store in %s', (_name, make) => {
     await b.close()
   })
 
-  test('a task is cancelled from another process', async () => {
+  test('a task can be cancelled from another process', async () => {
     const next = make()
     const [a, b] = [await open(await start(next())), await open(await start(next()))]
     const task = await a.start('count', { gate: 'cancelled' })
@@ -142,7 +142,7 @@ describe.each(makers)('tasks with a store in %s', (_name, make) => {
     await b.close()
   })
 
-  test('what a task asks is put to whoever waits for it at another process', async () => {
+  test('a question of a task reaches the client that waits for it in another process', async () => {
     const next = make()
     const onQuestion = async () => ({ action: 'accept' as const, content: { hive: 'ML-03' } })
     const [a, b] = [
@@ -155,7 +155,7 @@ describe.each(makers)('tasks with a store in %s', (_name, make) => {
     await b.close()
   })
 
-  test('a task that cannot go on fails with its process, and says so', async () => {
+  test('a task that cannot continue fails with its process, and says so', async () => {
     const next = make()
     const [first, second] = [await start(next()), await start(next())]
     const [a, b] = [await open(first), await open(second)]
@@ -169,7 +169,7 @@ describe.each(makers)('tasks with a store in %s', (_name, make) => {
     await b.close()
   })
 
-  test('an unknown task is unknown at all', async () => {
+  test('an unknown task is unknown in every process', async () => {
     const next = make()
     const b = await open(await start(next()))
     await expect(b.task('nothing').status()).rejects.toThrow(/unknown or expired/)
@@ -179,7 +179,7 @@ describe.each(makers)('tasks with a store in %s', (_name, make) => {
 })
 
 describe('durable tasks', () => {
-  test('are repeated after errors, with what they have saved, and no more often than they may', async () => {
+  test('are retried after errors with their saved state, up to their limit', async () => {
     const link = await open(await start(redisStore(redis.url, { prefix: 'durable-1' })))
     const task = await link.start('survey', { fails: 2 })
     expect((await task.result()).content).toMatchObject([{ text: 'surveyed for nobody' }])
@@ -195,7 +195,7 @@ describe('durable tasks', () => {
     await link.close()
   })
 
-  test('are not repeated after a refusal', async () => {
+  test('are not retried after a refusal', async () => {
     const link = await open(await start(redisStore(redis.url, { prefix: 'durable-2' })))
     const task = await link.start('survey', { fails: 0, refuses: true })
     expect(await task.result()).toMatchObject({ isError: true, content: [{ text: 'There are no bees.' }] })
@@ -203,7 +203,7 @@ describe('durable tasks', () => {
     await link.close()
   })
 
-  test('go on at another process when theirs is stopped, which is no attempt', async () => {
+  test('continue in another process when theirs is stopped, which does not count as an attempt', async () => {
     const store = () => redisStore(redis.url, { prefix: 'durable-3' })
     const first = await start(store())
     const a = await open(first)
@@ -221,7 +221,7 @@ describe('durable tasks', () => {
     await b.close()
   })
 
-  test('are cancelled', async () => {
+  test('can be cancelled', async () => {
     const link = await open(await start(redisStore(redis.url, { prefix: 'durable-4' })))
     const task = await link.start('long_survey', { gate: 'ended' })
     while (attempts.length === 0) await new Promise((go) => setTimeout(go, 20))
@@ -239,7 +239,7 @@ test.each([
   [{ task: 'required', durable: { attempts: 1.5 } }, /whole number from 1/],
   [{ task: 'required', durable: { backoff: { firstMs: -1 } } }, /milliseconds/],
   [{ task: 'required', durable: { attemps: 2 } }, /attemps/],
-])('%j is no durable tool', (options, why) => {
+])('%j is refused for a durable tool', (options, why) => {
   const make = () => tool('x', { about: 'X.', effect: 'read', run: () => 'x', ...options } as never)
   expect(make).toThrow(why)
 })

@@ -72,7 +72,7 @@ const start = async (session: RawSession, name: string, more: object = {}): Prom
 const settled = () => new Promise((resolve) => setTimeout(resolve, 20))
 
 describe('a server', () => {
-  test('declares tasks where a tool has them, in the revision that has them', async () => {
+  test('declares tasks if a tool has them, in the revision that has them', async () => {
     expect((await opened()).capabilities.tasks).toEqual({ list: {}, cancel: {}, requests: { tools: { call: {} } } })
     expect((await opened('2025-11-25', { network: 'tcp' })).capabilities.tasks).toEqual({
       cancel: {},
@@ -94,7 +94,7 @@ describe('a server', () => {
     expect((await none.ask('tools/call', { name: 'plain', task: {} })).result.content[0].text).toBe('plain')
   })
 
-  test('answers at once with the task, and later with exactly what the call gives', async () => {
+  test('responds at once with the task, and later with exactly the result of the call', async () => {
     const { session } = await opened()
     const { result } = await start(session, 'survey', { task: { ttl: 60_000 } })
     expect(result).toEqual({
@@ -137,7 +137,7 @@ describe('a server', () => {
     expect((await session.ask(method, params)).error).toMatchObject(error)
   })
 
-  test('runs tools as ever for callers of older revisions', async () => {
+  test('runs tools as usual for clients of older revisions', async () => {
     const { session } = await opened('2025-06-18')
     expect((await session.ask('tools/call', { name: 'harvest', task: {} })).result.content[0].text).toBe(
       'harvested',
@@ -147,7 +147,7 @@ describe('a server', () => {
     expect(result.tools.every(({ execution }: Loose) => execution === undefined)).toBe(true)
   })
 
-  test('works as who has started it, whoever of the same session asks next', async () => {
+  test('runs with the identity that started it, whoever asks later in the same session', async () => {
     const who = tool('who', {
       about: 'x',
       effect: 'read',
@@ -165,7 +165,7 @@ describe('a server', () => {
     expect((await session.ask('tasks/result', { taskId })).result.content[0].text).toBe('read')
   })
 
-  test('says what failed', async () => {
+  test('reports the cause of a failure', async () => {
     const { session } = await opened()
     const { taskId } = (await start(session, 'fails')).result.task
     expect((await session.ask('tasks/result', { taskId })).result).toMatchObject({ isError: true })
@@ -175,7 +175,7 @@ describe('a server', () => {
     })
   })
 
-  test('tells how far it is: status, progress on the old token, and both with the task that they belong to', async () => {
+  test('reports status, and progress on the original token, both with the related task', async () => {
     const { session } = await opened()
     const { taskId } = (await start(session, 'holds', { _meta: { progressToken: 'p' } })).result.task
     await settled()
@@ -202,7 +202,7 @@ describe('a server', () => {
     expect((await session.ask('tasks/result', { taskId })).result.content[0].text).toBe('held')
   })
 
-  test('cancels: the function hears of it, the status stays, the result is an error', async () => {
+  test('cancels: the signal aborts, the status is kept, the result is an error', async () => {
     const { session } = await opened()
     const { taskId } = (await start(session, 'hangs')).result.task
     await settled()
@@ -214,7 +214,7 @@ describe('a server', () => {
     expect(session.reports).toEqual([])
   })
 
-  test('is gone after its time, and whoever waited is told', async () => {
+  test('removes a task after its time to live, and answers requests that wait for it', async () => {
     const { session } = await opened()
     const { taskId } = (await start(session, 'hangs', { task: { ttl: 30 } })).result.task
     expect((await session.ask('tasks/result', { taskId })).error).toMatchObject({
@@ -224,7 +224,7 @@ describe('a server', () => {
     expect((await session.ask('tasks/get', { taskId })).error.code).toBe(-32602)
   })
 
-  test('asks the person within one process at once, with the task that it is for', async () => {
+  test('asks the person at once within one process, with the related task', async () => {
     const { session } = await opened()
     const { taskId } = (await start(session, 'asks')).result.task
     await settled()
@@ -245,7 +245,7 @@ describe('over HTTP', () => {
     }),
   }
 
-  test('a question goes out on the stream of whoever waits for the result; a task outlives its session', async () => {
+  test('a question is sent on the stream of the client that waits for the result; a task outlives its session', async () => {
     const service = await serveHttp(kit())
     const onQuestion = () => ({ action: 'accept' as const, content: { frames: 7 } })
     const first = await connect(service.url, { onQuestion })
@@ -269,7 +269,7 @@ describe('over HTTP', () => {
     await service.close()
   })
 
-  test('a server that ends waits for tasks, and says which it has cut', async () => {
+  test('a server that shuts down waits for tasks, and names those it interrupted', async () => {
     const service = await serveHttp(kit(), { drainMs: 300 })
     const link = await connect(service.url)
     await link.start('hangs')
@@ -278,7 +278,7 @@ describe('over HTTP', () => {
     await link.close()
   })
 
-  test('only who has started a task sees it', async () => {
+  test('only the identity that started a task sees it', async () => {
     const service = await serveHttp(kit(), { access: access as never })
     const by = (who: string) => connect(service.url, { headers: { authorization: `Bearer ${who}` } })
     const [ada, bea] = await Promise.all([by('a'), by('b')])
@@ -295,7 +295,7 @@ describe('over HTTP', () => {
 })
 
 describe('a link', () => {
-  test('starts, follows and cancels; progress goes on after the answer', async () => {
+  test('starts, follows and cancels; progress continues after the first response', async () => {
     const link = await connect(kit())
     const progress: unknown[] = []
     const task = await link.start('holds', {}, { onProgress: (now) => progress.push(now), ttlMs: 5000 })
@@ -315,7 +315,7 @@ describe('a link', () => {
     await link.close()
   })
 
-  test('calls a tool that runs as a task only, and makes an ordinary call where there are no tasks', async () => {
+  test('calls a task-only tool as a task, and makes an ordinary call if there are no tasks', async () => {
     const link = await connect(kit())
     expect((await link.call('harvest')).content[0]).toMatchObject({ text: 'harvested' })
     await link.close()
@@ -327,7 +327,7 @@ describe('a link', () => {
     await older.close()
   })
 
-  test('runs questions of a server as tasks of its own', async () => {
+  test('runs questions of a server as its own tasks', async () => {
     const sent: Loose[] = []
     let receive: (message: Loose) => void = () => {}
     const { Link } = await import('../../src/link/link.js')
@@ -381,7 +381,7 @@ describe('a link', () => {
   })
 })
 
-test('by the command: waits with progress, gives an id, lists, shows, waits and cancels', async () => {
+test('the command waits with progress, prints an id, lists, shows, waits and cancels', async () => {
   const identify = () => ({ identity: { subject: 'ada', scopes: [], claims: {} } })
   const service = await serveHttp(kit(), { access: { authorizationServers: [], scopes: [], identify } })
   const { url } = service
@@ -411,7 +411,7 @@ test('by the command: waits with progress, gives an id, lists, shows, waits and 
   await service.close()
 })
 
-test('a board bounds how many work and how many are kept, and gives them in pages', async () => {
+test('the number of running and kept tasks is bounded, and the list has pages', async () => {
   const board = new TaskBoard(() => {}, { most: 3, mostWorking: 2, pageSize: 2 })
   const { session } = await opened()
   const incoming = { id: 1, method: 'tools/call', params: {} } as never

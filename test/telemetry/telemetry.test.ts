@@ -50,7 +50,7 @@ async function pointsOf(metric: string) {
   }[]
 }
 
-test('a call is one trace: what asks, what answers, what it did outside, and spans of the author', async () => {
+test('a call is one trace: client, server, upstream requests, and spans of the author', async () => {
   const weigh: Run = (_, call: { upstream: (...words: unknown[]) => Promise<unknown> }) =>
     call.upstream('sql', 'select kg from weighings where hive = ?', () =>
       trace.getTracer('own').startActiveSpan('parse', (span) => {
@@ -93,7 +93,7 @@ test('a call is one trace: what asks, what answers, what it did outside, and spa
   ).toBe(1)
 })
 
-test('a question to the person is a span of its own, and what answers it belongs to the same trace', async () => {
+test('a question to the person has its own span, and its answer belongs to the same trace', async () => {
   const ask: Run = (_, call: { askPerson: (...words: unknown[]) => Promise<unknown> }) =>
     call.askPerson('Sure?', { type: 'object', properties: { sure: { type: 'boolean' } } })
   const link = await connect(kitOf(reads('ask', ask)), { onQuestion: () => ({ action: 'decline' }) })
@@ -146,7 +146,7 @@ test.each(outcomes)('of %s', async (_, request, expected) => {
   expect(seen()[0]?.status).toBe('error.type' in expected ? 'error' : 'fine')
 })
 
-test('a request that is cancelled ends its span then, not when its function does', async () => {
+test('a cancelled request ends its span at once, not when its function returns', async () => {
   const session = new RawSession(kitOf(reads('hangs', () => new Promise(() => {}))), { telemetry: openTelemetry() })
   await session.initialize('2025-11-25')
   session.give({ jsonrpc: '2.0', id: 9, method: 'tools/call', params: { name: 'hangs' } })
@@ -154,7 +154,7 @@ test('a request that is cancelled ends its span then, not when its function does
   expect(spanOf('tools/call hangs')).toMatchObject({ 'error.type': 'cancelled', status: 'error' })
 })
 
-test('layers are events of the call that they are around', async () => {
+test('layers are events of the call that they wrap', async () => {
   const noting = layer('shelf', async (_, next, note) => {
     note('answered', { age: 3, of: 'x' })
     return next()
@@ -229,7 +229,7 @@ test('histograms count by method, name, revision and outcome, and sessions when 
   }
 })
 
-test('false makes none', async () => {
+test('with false, nothing is recorded', async () => {
   const link = await connect(kitOf(reads('quiet', () => 'x')), { telemetry: false })
   await link.call('quiet')
   await link.close()

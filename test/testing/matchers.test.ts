@@ -30,7 +30,7 @@ const wait = tool('wait', {
 const kit = defineKit({ name: 'k', version: '1', parts: [weigh, wait] })
 
 describe('matchers', () => {
-  test('hold for what is so', async () => {
+  test('pass for matching results', async () => {
     const link = await openKit(kit)
     const answer = await link.call('weigh', { hive: 'ML-04' })
     expect(answer).toHaveResult({ kg: 41 })
@@ -45,7 +45,7 @@ describe('matchers', () => {
     await link.close()
   })
 
-  test('say what is not, field by field and line by line', async () => {
+  test('report a mismatch field by field and line by line', async () => {
     const link = await openKit(kit)
     const answer = await link.call('weigh', { hive: 'ML-04' })
     const said = (matcher: () => unknown) => expect(matcher)
@@ -64,7 +64,7 @@ describe('matchers', () => {
   })
 })
 
-test('a clock that stands still goes on when it is told to, and gives the real time back', async () => {
+test('a fake clock advances on request, and restores the real time', async () => {
   const real = Date.now()
   const clock = fakeClock('2026-06-02T06:00:00Z')
   try {

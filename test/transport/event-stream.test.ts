@@ -19,7 +19,7 @@ function opened(given: Partial<typeof httpLimits> = {}) {
   return { stream, reader, detach }
 }
 
-test('a silent stream has a comment each heartbeat, and none before', () => {
+test('a silent stream has a comment at each heartbeat, and none before', () => {
   const { reader } = opened({ heartbeatMs: 5000 })
   clock.tick(4999)
   expect(reader.written).toEqual([])
@@ -29,7 +29,7 @@ test('a silent stream has a comment each heartbeat, and none before', () => {
   expect(reader.written).toHaveLength(3)
 })
 
-test('a reader that is gone, or was replaced, gets no more heartbeats', () => {
+test('a reader that is gone or replaced gets no more heartbeats', () => {
   const { stream, reader, detach } = opened({ heartbeatMs: 5000 })
   const other: string[] = []
   stream.attach({ write: (text: string) => void other.push(text), end: () => {} } as never)

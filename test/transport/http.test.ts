@@ -72,7 +72,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
   beforeAll(async () => ({ send, close } = await start()))
   afterAll(() => close())
 
-  test('opens a session and answers with JSON where nothing is streamed', async () => {
+  test('opens a session and responds with JSON if nothing is streamed', async () => {
     const { first, post } = await opened(send)
     expect(first.headers.get('content-type')).toBe('application/json')
     expect(first.headers.get('mcp-session-id')).toMatch(/^[\x21-\x7e]{20,}$/)
@@ -87,7 +87,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
     expect(await answer.json()).toMatchObject({ id: 1, result: { structuredContent: { sum: 2 } } })
   })
 
-  test('streams progress and then the answer, and ends', async () => {
+  test('streams progress and then the response, and ends', async () => {
     const { post } = await opened(send)
     const params = { name: 'steps', _meta: { progressToken: 't' } }
     const answer = await post({ jsonrpc: '2.0', id: 2, method: 'tools/call', params })
@@ -146,7 +146,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
     expect(id).toBeUndefined()
   })
 
-  test('tells a body that does not parse by its code', async () => {
+  test('answers a body that cannot be parsed with its error code', async () => {
     expect(await (await send({ method: 'POST', headers: both, body: '{' })).json()).toMatchObject({
       error: { code: -32700 },
     })
@@ -161,7 +161,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
     expect((await post(ping)).status).toBe(200)
   })
 
-  test('takes batches in 2025-03-26 only', async () => {
+  test('accepts batches in 2025-03-26 only', async () => {
     const batch = [
       { jsonrpc: '2.0', id: 1, method: 'ping' },
       { jsonrpc: '2.0', id: 2, method: 'ping' },
@@ -181,7 +181,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
     expect((await post({ jsonrpc: '2.0', id: 1, method: 'ping' })).status).toBe(404)
   })
 
-  test('sends what belongs to no request on the standing stream, also what waited for it', async () => {
+  test('sends messages without a request on the standing stream, including earlier ones', async () => {
     const { session, post } = await opened(send)
     await post({ jsonrpc: '2.0', id: 1, method: 'resources/subscribe', params: { uri: 'sample://counter' } })
     for (const id of [2, 3]) await post({ jsonrpc: '2.0', id, method: 'tools/call', params: { name: 'count' } })
@@ -189,7 +189,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
     expect(await events(stream, 1)).toMatchObject([{ method: 'notifications/resources/updated' }])
   })
 
-  test('resumes the very stream an event was of', async () => {
+  test('resumes the stream that an event belongs to', async () => {
     const { session, post } = await opened(send)
     const params = { name: 'steps', _meta: { progressToken: 't' } }
     const all = await events(await post({ jsonrpc: '2.0', id: 2, method: 'tools/call', params }), 4)
@@ -211,7 +211,7 @@ describe.each(ways)('the endpoint %s', (_way, start) => {
 })
 
 describe.each(ways)('limits %s', (_way, start) => {
-  test('are each refused with what to do', async () => {
+  test('are each reported with the fix', async () => {
     const limits = { maxBytes: 400, maxSessions: 1, maxInFlight: 1 }
     const { send, close } = await start({ limits })
     const { post } = await opened(send)
@@ -228,7 +228,7 @@ describe.each(ways)('limits %s', (_way, start) => {
     await close()
   })
 
-  test('a token is asked for where it is set, and health is free', async () => {
+  test('require a token if one is set, except for health', async () => {
     const { send, close } = await start({ token: 'right-token' })
     const body = JSON.stringify(hello())
     const withToken = (authorization: string) => send({ method: 'POST', headers: { ...both, authorization }, body })
@@ -240,7 +240,7 @@ describe.each(ways)('limits %s', (_way, start) => {
     await close()
   })
 
-  test('stateless: every POST on its own, no GET, no DELETE', async () => {
+  test('stateless: every POST stands alone, no GET, no DELETE', async () => {
     const { send, close } = await start({ stateless: true })
     const body = JSON.stringify({
       jsonrpc: '2.0',
@@ -268,7 +268,7 @@ describe.each(ways)('limits %s', (_way, start) => {
     await close()
   })
 
-  test('CORS is off unless an origin is allowed', async () => {
+  test('keep CORS off unless an origin is allowed', async () => {
     const origin = 'https://board.example'
     const off = await start()
     expect((await off.send({ method: 'OPTIONS' })).status).toBe(405)
@@ -283,7 +283,7 @@ describe.each(ways)('limits %s', (_way, start) => {
   })
 })
 
-test('a Host that is not served is refused', async () => {
+test('an unknown Host is refused', async () => {
   const service = await serveHttp(sampleKit())
   const status = await new Promise((resolve) => {
     const { hostname, port } = new URL(service.url)
@@ -300,7 +300,7 @@ test('a Host that is not served is refused', async () => {
   await service.close()
 })
 
-test('going public without access control is refused in a sentence', async () => {
+test('a public server without access control is refused in one sentence', async () => {
   await expect(serveHttp(sampleKit(), { host: '0.0.0.0' })).rejects.toThrow(
     /nothing checks who calls; set JEXO_TOKEN/,
   )

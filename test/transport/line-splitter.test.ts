@@ -18,7 +18,7 @@ function split(bytes: Uint8Array, cuts: number[], maxBytes = 1_000_000) {
   return { lines, tooLong }
 }
 
-test('lines come out whole, whatever bytes they are split at', () => {
+test('lines come out whole, at whatever byte the chunks are split', () => {
   fc.assert(
     fc.property(fc.array(fc.json(), { maxLength: 6 }), fc.array(fc.nat()), (values, cuts) => {
       const bytes = new TextEncoder().encode(values.map((value) => `${value}\n`).join(''))
@@ -27,11 +27,11 @@ test('lines come out whole, whatever bytes they are split at', () => {
   )
 })
 
-test('a line over the limit is dropped alone', () => {
+test('only a line over the limit is dropped', () => {
   const bytes = new TextEncoder().encode(`short\n${'x'.repeat(50)}\nlast`)
   expect(split(bytes, [3, 20, 40], 20)).toEqual({ lines: ['short', 'last'], tooLong: 1 })
 })
 
-test('carriage returns and empty lines are left out', () => {
+test('carriage returns and empty lines are ignored', () => {
   expect(split(new TextEncoder().encode('a\r\n\r\n\nb\n'), []).lines).toEqual(['a', 'b'])
 })

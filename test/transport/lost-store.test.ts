@@ -68,7 +68,7 @@ afterEach(async () => {
   await redis.remove()
 })
 
-test('a server starts without its store, refuses calls with the reason, and serves once it is there', async () => {
+test('a server starts without its store, refuses calls with the reason, and serves once it is available', async () => {
   await redis.stop()
   service = await serve(redis.url)
   expect(await health('live')).toMatchObject({ status: 200 })
@@ -87,7 +87,7 @@ test('a server starts without its store, refuses calls with the reason, and serv
   )
 })
 
-test('sessions and streams go on after a restart of the store, and nothing is lost or doubled', async () => {
+test('sessions and streams survive a restart of the store, without losses or duplicates', async () => {
   service = await serve(redis.url)
   await until(200)
   const session = { 'mcp-session-id': await opened() }
@@ -111,7 +111,7 @@ test('sessions and streams go on after a restart of the store, and nothing is lo
   expect((await fetch(service.url, send({ id: 2, method: 'ping' }, session))).status).toBe(200)
 })
 
-test('a store that does not answer is noticed, and used again when it does', async () => {
+test('a store that hangs is detected, and used again when it responds', async () => {
   service = await serve(redis.url)
   await until(200)
   const link = await connect(service.url)
@@ -123,7 +123,7 @@ test('a store that does not answer is noticed, and used again when it does', asy
   await link.close()
 })
 
-test('a store that is full refuses new sessions, and serves the others', async () => {
+test('a full store refuses new sessions, and serves the others', async () => {
   service = await serve(redis.url)
   await until(200)
   const link = await connect(service.url)
@@ -135,7 +135,7 @@ test('a store that is full refuses new sessions, and serves the others', async (
   await link.close()
 })
 
-test('what others have put under its names is refused or left alone', async () => {
+test('foreign values under its names are refused or left alone', async () => {
   service = await serve(redis.url)
   await until(200)
   const id = await opened()
@@ -182,7 +182,7 @@ test('two kits in one store do not see each other', async () => {
   await other.close()
 })
 
-test.each(['http://127.0.0.1:6379', 'redis', 'redis:/x', ''])('%j is not the URL of a store', (url) => {
+test.each(['http://127.0.0.1:6379', 'redis', 'redis:/x', ''])('%j is not a valid store URL', (url) => {
   service = { close: async () => ({ cut: [] }) } as unknown as HttpService
   expect(() => redisStore(url)).toThrow(/URL of a Redis server/)
 })

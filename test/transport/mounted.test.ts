@@ -100,22 +100,25 @@ async function tryKit(url: string): Promise<void> {
   await link.close()
 }
 
-test.each(applications)('a kit is mounted in %s, whose own routes go on working', async (_name, start) => {
-  const app = await start()
-  await tryKit(`${app.base}/mcp`)
-  expect(await (await fetch(`${app.base}/hives`)).json()).toEqual({ hives: 12 })
-  if (_name !== 'bare node:http') {
-    const echoed = await fetch(`${app.base}/echo`, {
-      method: 'POST',
-      headers: { 'content-type': 'application/json' },
-      body: '{"a":1}',
-    })
-    expect(await echoed.json()).toEqual({ a: 1 })
-  }
-  await app.close()
-})
+test.each(applications)(
+  'a kit is mounted in %s, and the routes of the application keep working',
+  async (_name, start) => {
+    const app = await start()
+    await tryKit(`${app.base}/mcp`)
+    expect(await (await fetch(`${app.base}/hives`)).json()).toEqual({ hives: 12 })
+    if (_name !== 'bare node:http') {
+      const echoed = await fetch(`${app.base}/echo`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: '{"a":1}',
+      })
+      expect(await echoed.json()).toEqual({ a: 1 })
+    }
+    await app.close()
+  },
+)
 
-test('works behind nginx with its default buffering', async () => {
+test('a server works behind nginx with its default buffering', async () => {
   const service = await serveHttp(sampleKit())
   const { host } = new URL(service.url)
   const folder = mkdtempSync(join(tmpdir(), 'jexo-nginx-'))

@@ -4,7 +4,7 @@ import { connect, serveHttp } from 'jexo/node'
 import { sampleKit } from '../support/sample-kit.js'
 
 describe('the two-endpoint form', () => {
-  test('names where to post, answers on its stream, and ends with it', async () => {
+  test('names the address to post to, responds on its stream, and ends with it', async () => {
     const service = await serveHttp(sampleKit())
     const { origin } = new URL(service.url)
     const stream = await fetch(`${origin}/sse`, { headers: { accept: 'text/event-stream' } })
@@ -35,7 +35,7 @@ describe('the two-endpoint form', () => {
     await service.close()
   })
 
-  test('is what a link falls back to, in any revision, and hears changes on', async () => {
+  test('is the fallback of a link in any revision, and delivers changes', async () => {
     const service = await serveHttp(sampleKit())
     const link = await connect(service.url.replace('/mcp', '/sse'))
     expect(link.revision).toBe('2025-11-25')
@@ -47,7 +47,7 @@ describe('the two-endpoint form', () => {
     await service.close()
   })
 
-  test('an address of another origin is refused', async () => {
+  test('refuses an address of another origin', async () => {
     const server = createServer((request, response) => {
       if (request.method === 'POST') return response.writeHead(405).end()
       response.writeHead(200, { 'content-type': 'text/event-stream' })
@@ -61,7 +61,7 @@ describe('the two-endpoint form', () => {
   })
 })
 
-test('a browser gets a page with the entry to copy, and nothing of the kit is run in it', async () => {
+test('a browser gets a page with the entry to copy, which runs no text of the kit as code', async () => {
   const kit = sampleKit()
   const service = await serveHttp(kit)
   const answer = await fetch(service.url, {
@@ -75,7 +75,7 @@ test('a browser gets a page with the entry to copy, and nothing of the kit is ru
   await service.close()
 })
 
-test('streams that the server closes are resumed until the answer is there', async () => {
+test('streams that the server closes are resumed until the response arrives', async () => {
   const service = await serveHttp(sampleKit(), { limits: { closeStreamAfterMs: 30, streamAfterMs: 10 } })
   const link = await connect(service.url)
   const waiting = link.call('slow_steps')

@@ -2,7 +2,7 @@ import { Overdue } from '../../src/transport/http/overdue.js'
 
 const waits = (act: () => void) => ({ dueAtMs: 0, before: undefined, after: undefined, overdue: act })
 
-test('what waits too long is acted on, in order; what was removed before is not', async () => {
+test('expired items are handled in order, and removed ones are not', async () => {
   const overdue = new Overdue(20)
   const acted: number[] = []
   const waiting = Array.from({ length: 3000 }, (_, index) => waits(() => acted.push(index)))

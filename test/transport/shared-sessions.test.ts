@@ -158,7 +158,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     services = []
   })
 
-  test('every process answers in every session, and knows what others have changed', async () => {
+  test('every process serves every session, and sees the changes of others', async () => {
     const [a, b, c] = await three()
     const client = await Roamer.open(a)
     expect((await client.send(b, { method: 'notifications/initialized' })).status).toBe(202)
@@ -170,7 +170,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     await stream.over()
   })
 
-  test('a session that ends at one process ends everywhere', async () => {
+  test('a session that ends in one process ends in all', async () => {
     const [a, b, c] = await three()
     const client = await Roamer.open(a)
     await client.send(a, { method: 'notifications/initialized' })
@@ -182,7 +182,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
       expect((await client.send(service, { id: 1, method: 'ping' })).status).toBe(404)
   })
 
-  test('what a call asks is answered at another process', async () => {
+  test('a question of a call can be answered through another process', async () => {
     const [a, b, c] = await three()
     const client = await Roamer.open(a)
     await client.send(b, { method: 'notifications/initialized' })
@@ -206,7 +206,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     expect(stream.messages.filter(({ id }) => id === 8)).toEqual([])
   })
 
-  test('a stream that breaks off is read on at another process, without a gap and without doubles', async () => {
+  test('a broken stream is resumed in another process, without gaps or duplicates', async () => {
     const [a, b] = await three()
     const client = await Roamer.open(a)
     await client.send(a, { method: 'notifications/initialized' })
@@ -225,7 +225,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     expect(again.messages).toEqual(rest.messages)
   })
 
-  test('updates and changed lists reach a standing stream wherever it is, each once', async () => {
+  test('updates and list changes reach a standing stream in any process, each once', async () => {
     const [a, b, c] = await three()
     const client = await Roamer.open(a)
     await client.send(a, { method: 'notifications/initialized' })
@@ -246,7 +246,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     expect(updates()).toHaveLength(2)
   })
 
-  test('what comes while nobody listens waits, and is there at the process that is listened at', async () => {
+  test('messages without a listener wait, and are delivered by the process that gets one', async () => {
     const [a, b, c] = await three()
     const client = await Roamer.open(a)
     await client.send(a, { method: 'notifications/initialized' })
@@ -263,7 +263,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     expect(second.messages).toHaveLength(1)
   })
 
-  test('limits of sessions and of calls hold for all processes together', async () => {
+  test('limits of sessions and calls hold for all processes together', async () => {
     const [a, b, c] = [
       await start({ limits: { maxSessions: 2 } }),
       await start({ limits: { maxSessions: 2 } }),
@@ -281,7 +281,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     expect(results[3].content[0].text).toContain('The rate limit of 3 calls')
   })
 
-  test('the older form takes a message at any process, and answers on its one stream', async () => {
+  test('the older form accepts a message in any process, and responds on its one stream', async () => {
     const [a, b] = await three()
     const stream = await SseReader.open(new URL('/sse', a.url).href, { headers: { accept: 'text/event-stream' } })
     const path = await stream.endpoint()
@@ -307,7 +307,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     stream.cut()
   })
 
-  test('a stream whose process has died is read to its end if that is there, and refused if it is not', async () => {
+  test('a stream of a process that died is read to its end if the end is stored, and refused otherwise', async () => {
     const store = next()
     const [a, b] = await three()
     const client = await Roamer.open(a)
@@ -338,7 +338,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     ])
   })
 
-  test('a process that stops hands its sessions on', async () => {
+  test('a process that stops hands its sessions over', async () => {
     const [a, b] = await three()
     const client = await Roamer.open(a)
     await client.send(a, { method: 'notifications/initialized' })

@@ -35,13 +35,13 @@ async function writesFor(sizes: readonly number[]): Promise<string[]> {
   return writes
 }
 
-test('small responses to one chunk go out together', async () => {
+test('small responses to one chunk are written together', async () => {
   const writes = await writesFor([1, 2, 3])
   expect(writes).toHaveLength(1)
   expect(writes[0]?.trim().split('\n')).toHaveLength(3)
 })
 
-test('large responses to one chunk are never one text', async () => {
+test('large responses to one chunk are never joined into one string', async () => {
   const writes = await writesFor(Array.from({ length: 40 }, () => 300_000))
   expect(writes.join('').trim().split('\n')).toHaveLength(40)
   expect(Math.max(...writes.map((text) => text.length))).toBeLessThan(2_000_000)

@@ -12,7 +12,7 @@ import { bin, jexo, root, written } from '../support/cli.js'
 const careless = `exec:"${process.execPath}" "${join(root, 'test/support/careless-server.mjs')}"`
 const target = async () => (await readTarget(careless)) as never
 
-describe('what is generated from a schema', () => {
+describe('values generated from a schema', () => {
   const schemas: [string, JsonObject][] = [
     ['texts with a pattern', { type: 'string', pattern: '^ML-\\d\\d$' }],
     [
@@ -86,7 +86,7 @@ describe('what is generated from a schema', () => {
     ['fields of any name', { type: 'object', additionalProperties: { type: 'number' }, minProperties: 1 }],
     ['several types', { type: ['string', 'null'] }],
   ]
-  test.each(schemas)('fits: %s', async (_, schema) => {
+  test.each(schemas)('match it: %s', async (_, schema) => {
     await fc.assert(
       fc.asyncProperty(fitting(fc, schema), async (value) => {
         expect(await issuesOf(schema, value)).toEqual([])
@@ -97,7 +97,7 @@ describe('what is generated from a schema', () => {
 })
 
 describe('probing', () => {
-  test('finds each carelessness by the smallest call that shows it, and goes on after a crash and a hang', async () => {
+  test('finds each fault with the smallest call that shows it, and continues after a crash and a hang', async () => {
     const { surface } = await vetTarget(await target())
     const report = await probe(await target(), surface.tools, { calls: 60, seed: 7, timeoutMs: 400 })
     const found = report.findings.map(({ rule, location }) => `${location} ${rule}`).sort()
@@ -120,7 +120,7 @@ describe('probing', () => {
     expect(report).toMatchObject({ tools: 9, left: 1, seed: 7 })
   })
 
-  test('makes the same calls by the same seed', async () => {
+  test('makes the same calls for the same seed', async () => {
     const { surface } = await vetTarget(await target())
     const tools = surface.tools.filter(({ name }) => name === 'tracer')
     const once = await probe(await target(), tools, { calls: 30, seed: 5 })
@@ -128,7 +128,7 @@ describe('probing', () => {
     expect(once.findings.length).toBeGreaterThan(0)
   })
 
-  test('by the command: counts what was called, says the seed, and lets a project choose', async () => {
+  test('as a command: counts the calls, prints the seed, and follows the settings of the project', async () => {
     const ran = await jexo('vet', careless, '--probe', '20', '--seed', '3', '--check-timeout', '300', '--json')
     expect(ran.code).toBe(1)
     const { probe: counts, findings } = JSON.parse(ran.stdout)
@@ -139,7 +139,7 @@ describe('probing', () => {
   }, 120_000)
 })
 
-test('prints at import and by a program that the kit starts are both found', async () => {
+test('finds output printed at import and output of a program that the kit starts', async () => {
   const kit = written(
     'loud.kit.mjs',
     `import { spawnSync } from 'node:child_process'

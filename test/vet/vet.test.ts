@@ -9,7 +9,7 @@ import { apiary, jexo, newFolder, root, written } from '../support/cli.js'
 import { clean, faults } from './faults.js'
 
 describe('the rules', () => {
-  test('find nothing in a server that is as it should be', async () => {
+  test('report nothing for a correct server', async () => {
     expect(await vet(clean)).toEqual({ findings: [], asked: rules.length, off: [] })
   })
 
@@ -31,7 +31,7 @@ describe('the rules', () => {
     },
   )
 
-  test('are fifty and more, each with a name of its own that is the name of its file', () => {
+  test('number at least fifty, each named after its file', () => {
     expect(new Set(rules.map(({ id }) => id)).size).toBe(rules.length)
     expect(rules.length).toBeGreaterThanOrEqual(50)
     expect(Object.keys(faults).sort()).toEqual(rules.map(({ id }) => id).sort())
@@ -39,7 +39,7 @@ describe('the rules', () => {
       expect(readFileSync(join(root, 'src/vet/rules', `${id}.ts`), 'utf8')).toContain(`id: '${id}'`)
   })
 
-  test('that break on odd content are told of, and the others are asked', async () => {
+  test('that throw on odd content are reported, and the other rules still run', async () => {
     const odd = { ...clean, tools: [{ ...clean.tools[0], description: 7 }] } as never
     const { findings } = await vet(odd)
     expect(findings).toEqual(
@@ -93,11 +93,11 @@ describe('a contract', () => {
       { ...input({ hive }), output: { type: 'object' } },
       [['its output has a schema now', false]],
     ],
-  ])('tells breaking and harmless changes apart: %s', (_, tool, expected) => {
+  ])('distinguishes breaking from harmless changes: %s', (_, tool, expected) => {
     expect(changed(() => tool)).toEqual(expected)
   })
 
-  test('what is given may become more, not less', () => {
+  test('accepts wider outputs, and reports narrower ones', () => {
     const giving = (properties: object, required: string[]) => ({
       ...before,
       tools: { a: { input: {}, output: { type: 'object', properties, required } } },
@@ -118,7 +118,7 @@ describe("a project's own choices", () => {
   const chosen = (vetting: unknown) =>
     readChoices(dirname(written('package.json', JSON.stringify({ jexo: { vet: vetting } }))), known)
 
-  test('set rules off, or make them more or less grave, with a reason', async () => {
+  test('turn rules off or change their severity, with a reason', async () => {
     const choices = await chosen({
       'name-dashes': { as: 'off', reason: 'our host takes them' },
       'about-short': { as: 'note', reason: 'they are short' },
@@ -136,12 +136,12 @@ describe("a project's own choices", () => {
     [{ 'name-dashes': { as: 'off' } }, /"name-dashes" needs a "reason"/],
     [{ 'name-dashes': false }, /is to be as off, error, warning or note/],
     [7, /is not a map of rules/],
-  ])('are refused where they cannot be meant: %j', async (vetting, said) => {
+  ])('are refused if they make no sense: %j', async (vetting, said) => {
     await expect(chosen(vetting)).rejects.toThrow(said)
   })
 })
 
-test('findings become SARIF, with every rule described', async () => {
+test('SARIF output describes every rule', async () => {
   const { findings } = await vet(faults['about-orders'] ?? clean)
   const { runs } = toSarif(findings, 'hives.kit.ts') as {
     runs: [{ results: unknown[]; tool: { driver: { rules: unknown[] } } }]
@@ -160,7 +160,7 @@ test('findings become SARIF, with every rule described', async () => {
 })
 
 describe('jexo vet', () => {
-  test('finds the apiary clean, and what it was told to leave out', async () => {
+  test('finds nothing in the apiary, and lists what its configuration ignores', async () => {
     const ran = await jexo('vet', apiary, '--strict')
     expect(ran).toMatchObject({
       code: 0,
@@ -169,7 +169,7 @@ describe('jexo vet', () => {
     })
   })
 
-  test('says what is wrong with a server of any making, as text, JSON and SARIF', async () => {
+  test('reports the faults of any server as text, JSON and SARIF', async () => {
     const server = written(
       'odd.mjs',
       `console.log('listening')
@@ -208,7 +208,7 @@ describe('jexo vet', () => {
     expect(findings.some(({ rule }: { rule: string }) => rule.startsWith('wire-'))).toBe(true)
   })
 
-  test('keeps a contract, and tells what has changed since', async () => {
+  test('writes a contract and reports later changes', async () => {
     const kit = (input: string) => `import { defineKit, tool } from 'jexo'
       import { z } from 'zod'
       export default defineKit({ name: 'k', version: '1.0.0', about: 'A kit.', parts: [tool('weigh_hive', { about: 'The scale under a hive.', effect: 'read', input: z.object({ ${input} }), run: () => 'x' })] })`
@@ -232,7 +232,7 @@ describe('jexo vet', () => {
     })
   })
 
-  test('names its rules, and holds a good server to the standard without a finding', async () => {
+  test('lists its rules, and reports nothing for a conforming server', async () => {
     const listed = await jexo('vet', '--rules')
     for (const { id } of rules) expect(listed.stdout).toContain(id)
     const kit = written(

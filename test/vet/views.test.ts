@@ -22,7 +22,7 @@ test('a view that hosts can show has no findings', async () => {
   expect(await findingsOf(weigh)).toEqual([])
 })
 
-test('a page with everything wrong is found out by reading it, and its tool by calling it once', async () => {
+test('a faulty page is reported by reading it, and its tool by calling it once', async () => {
   const html = `${page}<link rel="stylesheet" href="https://fonts.example/a.css"><img src="//pictures.example/a.png">
     <style>h1 { background: url("https://pictures.example/b.png") }</style>
     <iframe src="https://map.example/x"></iframe>
@@ -79,6 +79,6 @@ test.each([
   '<script src="./x.js"></script>',
   '<img src="data:image/png;base64,x">',
   '<script type="application/json">{"a":"fetch(\\"https://a.example\\")"}</script>',
-])('%s loads nothing from elsewhere', (html) => {
+])('%s loads nothing from other origins', (html) => {
   expect(remoteReferences(html)).toEqual([])
 })

@@ -169,16 +169,16 @@ const faults: [fault: string, mutate: Mutate, row: string][] = [
   ],
 ]
 
-describe('a server is found out by the table', () => {
-  test.each(faults)('for %s', async (_fault, mutate, row) => {
+describe('the table detects a server', () => {
+  test.each(faults)('with %s', async (_fault, mutate, row) => {
     expect(await brokenRows(mutate)).toContain(row)
   })
 
-  test('and one without a fault is not', async () => {
+  test('and reports nothing for a correct one', async () => {
     expect(await brokenRows((message) => [message])).toEqual([])
   })
 
-  test('with a reason that says where', async () => {
+  test('with a reason that names the place', async () => {
     const server: WireServer = {
       transport: 'two-endpoint',
       open: async () =>
@@ -217,7 +217,7 @@ test.each<[pattern: unknown, value: unknown, says: RegExp | undefined]>([
   else expect(why).toMatch(says)
 })
 
-test('a row is left out where the server lacks what its requests name', () => {
+test('a row is skipped if the server lacks what its requests need', () => {
   const row = (id: string) => requirements.find((one) => one.id === id)
   for (const id of ['http/streamed-progress', 'http/primed-stream'])
     expect(needsOf(row(id) as never)).toEqual(['progressTool'])

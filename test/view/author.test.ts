@@ -33,7 +33,7 @@ const kit = kitOf(weigh, list, record, move)
 const open = (views: boolean, more: object = {}) => connect(kit, { views, ...more })
 
 describe('a kit with a view', () => {
-  test('tells hosts that show views who may call which tool, and lists the view by itself', async () => {
+  test('tells hosts that show views who may call which tool, and lists the view once', async () => {
     const link = await open(true)
     const meta = Object.fromEntries((await link.tools()).map(({ name, _meta }) => [name, _meta?.ui]))
     expect(meta).toEqual({
@@ -74,7 +74,7 @@ describe('a kit with a view', () => {
     expect((await link.call('record_visit')).content).toMatchObject([{ text: 'recorded' }])
   })
 
-  test('shows hosts without views nothing of it, and refuses what is for pages only', async () => {
+  test('hides the view from hosts without views, and refuses page-only tools there', async () => {
     const link = await open(false)
     const tools = await link.tools()
     expect(tools.map(({ name }) => name)).toEqual(['weigh_hive', 'list_visits', 'move_hive'])
@@ -96,7 +96,7 @@ describe('a kit with a view', () => {
     },
   )
 
-  test('keeps a view with its tool when parts are chosen, renamed or hidden', async () => {
+  test('keeps a view with its tool when parts are selected, renamed or hidden', async () => {
     const some = await connect(kitOf(...withPrefix(only([weigh, move], ['weigh_*']), 'bee_')), { views: true })
     expect((await some.tools())[0]).toMatchObject({
       name: 'bee_weigh_hive',
@@ -115,7 +115,7 @@ describe('a kit with a view', () => {
     expect(await narrow.resources()).toHaveLength(1)
   })
 
-  test('gives a page the examples of its tools, for when it is opened without a host', async () => {
+  test('embeds the examples of its tools in a page, for use without a host', async () => {
     const file = join(mkdtempSync(join(tmpdir(), 'jexo-view-')), 'index.html')
     writeFileSync(file, page)
     const shown = tool('weigh_hive', {
@@ -137,7 +137,7 @@ describe('a kit with a view', () => {
   })
 })
 
-describe('definitions that cannot work are refused', () => {
+describe('invalid definitions are refused', () => {
   const about = 'A card.'
   test.each([
     ['an http URI', () => view('https://apiary.example/card', { about, page }), /begin it with ui:\/\//],

@@ -37,7 +37,7 @@ function pageOf(files: Record<string, string>) {
 const html = (head = '', body = '') =>
   `<!doctype html><html><head><meta charset="utf-8">${head}</head><body><h1>Hive</h1>${body}</body></html>`
 
-test('a page with scripts, styles and pictures becomes one document, and tells its files', async () => {
+test('a page with scripts, styles and pictures becomes one document, and lists its files', async () => {
   const page = pageOf({
     'index.html': html(
       '<link rel="stylesheet" href="./style.css">',
@@ -61,7 +61,7 @@ test('a page with scripts, styles and pictures becomes one document, and tells i
   expect([...page.heard].sort()).toEqual(['bee.svg', 'index.html', 'label.ts', 'main.ts', 'more.css', 'style.css'])
 })
 
-test('it is built again when one of its files changes, and only then', async () => {
+test('a page is built again only when one of its files changes', async () => {
   const page = pageOf({
     'index.html': html('', '<script type="module" src="./main.js"></script>'),
     'main.js': `document.title = 'before'`,
@@ -80,7 +80,7 @@ test('it is built again when one of its files changes, and only then', async () 
   expect(await page.build()).toContain('fixed')
 })
 
-test('a page that needs nothing else is taken as it is', async () => {
+test('a page without other files is used unchanged', async () => {
   const whole = html('<style>h1 { color: teal }</style>', '<script>document.title = "x"</script>')
   expect(await pageOf({ 'index.html': whole }).build()).toBe(whole)
 })
@@ -104,7 +104,7 @@ test.each([
     { 'index.html': html('', '<script type="module" src="./a.js"></script>'), 'a.js': `import 'no-such-package'` },
     /no-such-package/,
   ],
-])('%s is said in a sentence', async (_, files, said) => {
+])('%s is reported in one sentence', async (_, files, said) => {
   await expect(pageOf(files).build()).rejects.toMatchObject({
     code: 'page-unbuildable',
     message: expect.stringMatching(said),
@@ -121,7 +121,7 @@ test.each([
   expect(localReferences(text)).toEqual(found)
 })
 
-test('files that the document does not refer to stay out of it', () => {
+test('files that the document does not refer to are excluded', () => {
   const text = inlined('<body><script type="module" src="./a.js"></script></body>', [
     { path: 'a.js', text: 'one()' },
     { path: 'b.js', text: 'two()' },

@@ -84,7 +84,7 @@ class ScriptedPage {
   }
 }
 
-describe('a host and the page that it shows', () => {
+describe('a host and its page', () => {
   test('shake hands, and the host sends nothing before the page is initialized', async () => {
     const page = new ScriptedPage()
     page.session.givePartialInput({ hive: 'ML' })
@@ -133,7 +133,7 @@ describe('a host and the page that it shows', () => {
     ['ui/update-model-context', { structuredContent: { kg: 41 } }, ['tell', { structuredContent: { kg: 41 } }]],
     ['ui/update-model-context', {}, ['tell', {}]],
     ['ui/open-link', { url: 'https://a.example/x' }, ['link', 'https://a.example/x']],
-  ])('%s %j is done for the page', async (method, params, done) => {
+  ])('the host does %s %j for the page', async (method, params, done) => {
     const page = await new ScriptedPage().open()
     expect(await page.ask(method, params)).toHaveProperty('result')
     expect(page.done).toEqual([done])
@@ -165,7 +165,7 @@ describe('a host and the page that it shows', () => {
     expect(page.done).toEqual([])
   })
 
-  test('leave out what the host does not offer, and refuse it', async () => {
+  test('omit capabilities that the host does not offer, and refuse their requests', async () => {
     const page = new ScriptedPage({}, {}, ['callTool', 'read', 'say', 'tellModel', 'openLink', 'log'])
     expect(await page.ask('ui/initialize', initialize)).toMatchObject({ result: { hostCapabilities: {} } })
     page.notify('ui/notifications/initialized')
@@ -174,7 +174,7 @@ describe('a host and the page that it shows', () => {
     page.notify('notifications/message', { level: 'info', data: 'x' })
   })
 
-  test('refuse requests before the handshake, and links that the person does not want', async () => {
+  test('refuse requests before the handshake, and links that the person declines', async () => {
     const early = new ScriptedPage()
     expect(await early.ask('tools/call', { name: 'record_visit' })).toMatchObject({ error: { code: -32600 } })
     const page = await new ScriptedPage({ openLink: async () => false }).open()
@@ -221,7 +221,7 @@ describe('a host and the page that it shows', () => {
     expect(aborted).toBe(1)
   })
 
-  test('end: the page is told and waited for, a short time', async () => {
+  test('end: the page is notified and gets a short time', async () => {
     const page = await new ScriptedPage().open()
     const closing = page.session.close('done')
     const [teardown] = page.told('ui/resource-teardown')
@@ -234,7 +234,7 @@ describe('a host and the page that it shows', () => {
     expect(silent.session.state).toBe('closed')
   })
 
-  test('tell when a page never initializes, and take it when it does so late', async () => {
+  test('report a page that is not initialized in time, and accept it later', async () => {
     const page = new ScriptedPage({}, { initializeMs: 50 })
     page.session.giveInput({ hive: 'ML-04' })
     while (page.states.length === 0) await new Promise((resolve) => setTimeout(resolve, 10))
@@ -244,7 +244,7 @@ describe('a host and the page that it shows', () => {
   })
 })
 
-describe('a page that misbehaves', () => {
+describe('a faulty page', () => {
   const circle: Record<string, unknown> = { jsonrpc: '2.0', method: 'x' }
   circle.params = circle
   test.each<[string, (page: ScriptedPage) => void, RegExp]>([
@@ -258,7 +258,7 @@ describe('a page that misbehaves', () => {
     ['sends fifty megabytes', (page) => page.notify('x', { text: 'x'.repeat(50_000_000) }), /too large/],
     ['sends a circle', (page) => page.post(circle), /too large, or that is not JSON/],
     ['sends what is not JSON', (page) => page.notify('x', { map: new Map([[1, 2]]) }), /not JSON/],
-  ])('and %s is stopped', async (_, act, reason) => {
+  ])('that %s is stopped', async (_, act, reason) => {
     const page = await new ScriptedPage().open()
     act(page)
     expect(page.states.at(-1)).toMatch(reason)
@@ -268,7 +268,7 @@ describe('a page that misbehaves', () => {
     expect(page.heard).toHaveLength(heard)
   })
 
-  test('and asks for much at once is refused beyond a bound', async () => {
+  test('that sends too many requests at once is refused', async () => {
     const page = await new ScriptedPage({ callTool: () => new Promise(() => {}) }, { requestsAtOnce: 2 }).open()
     for (const id of ['a', 'b'])
       page.post({ jsonrpc: '2.0', id, method: 'tools/call', params: { name: 'record_visit' } })
@@ -285,7 +285,7 @@ describe('a page that misbehaves', () => {
     {},
     { jsonrpc: '1.0', method: 'ui/initialize' },
     { jsonrpc: '2.0', id: {}, method: 'x' },
-  ])('and posts %j is not heard', async (data) => {
+  ])('that posts %j is ignored', async (data) => {
     const page = await new ScriptedPage().open()
     const heard = page.heard.length
     page.post(data)
@@ -294,8 +294,8 @@ describe('a page that misbehaves', () => {
   })
 })
 
-describe('the policy of a view', () => {
-  test('is that of the extension without declarations, and closes what could carry data out', () => {
+describe('the content security policy of a view', () => {
+  test('is the default of the extension without declarations, and blocks ways to send data out', () => {
     const { csp, allow } = policyOf({})
     expect(csp.split('; ')).toEqual([
       "default-src 'none'",
@@ -335,7 +335,7 @@ describe('the policy of a view', () => {
     expect(allow).toBe('camera *; clipboard-write *')
   })
 
-  test('stands in the headers of the outer frame, which only the host may contain', () => {
+  test('is in the headers of the outer frame, which only the host may embed', () => {
     const { headers } = proxyPage('{"csp":{"connectDomains":["https://a.example","x\\r\\ny"]}}', [
       'http://127.0.0.1:4871',
     ])
@@ -346,7 +346,7 @@ describe('the policy of a view', () => {
       expect(proxyPage(declared, []).headers['content-security-policy']).toContain("connect-src 'none'")
   })
 
-  test('a reporter goes behind the doctype, so that the page is drawn as before', () => {
+  test('comes with a reporter after the doctype, so that the page renders as before', () => {
     expect(withReporter('<!-- a --><!DOCTYPE html><p>')).toMatch(
       /^<!-- a --><!DOCTYPE html><script>[\s\S]*<\/script><p>$/,
     )

@@ -9,7 +9,7 @@ const input = { hive: 'ML-04' }
 const result = { content: [{ type: 'text', text: '41 kg' }], structuredContent: { kg: 41 } }
 
 describe('a view and its host', () => {
-  test('shake hands, and the view says who it is before anything else', async () => {
+  test('shake hands, and the view introduces itself first', async () => {
     const host = new ScriptedHost()
     const view = await openView({ name: 'card', version: '2', displayModes: ['inline'] }, host.window)
     expect(host.heard.slice(0, 2)).toEqual([
@@ -28,7 +28,7 @@ describe('a view and its host', () => {
     expect(view).toMatchObject({ name: 'host', isStandalone: false, context: { theme: 'dark', locale: 'de-CH' } })
   })
 
-  test('pass on input, result, cancellation and surroundings as they come', async () => {
+  test('pass on input, result, cancellation and context as they arrive', async () => {
     const host = new ScriptedHost()
     const view = await openView<typeof input, { kg: number }>({}, host.window)
     const told: unknown[] = []
@@ -88,14 +88,14 @@ describe('a view and its host', () => {
       { url: 'https://a.example/' },
     ],
     ['display', (view: View) => view.display('fullscreen'), 'ui/request-display-mode', { mode: 'fullscreen' }],
-  ])('%s is the message of the extension', async (_, act, method, params) => {
+  ])('%s sends the message of the extension', async (_, act, method, params) => {
     const host = new ScriptedHost()
     const view = await openView({}, host.window)
     await act(view)
     expect(host.heard.at(-1)).toMatchObject({ method, params })
   })
 
-  test('answer ping, wait for teardown, and refuse what a host may not ask', async () => {
+  test('answer ping, wait for teardown, and refuse requests that a host may not send', async () => {
     const host = new ScriptedHost()
     const view = await openView({}, host.window)
     const saved: string[] = []
@@ -115,7 +115,7 @@ describe('a view and its host', () => {
     expect(await host.ask('tools/list')).toMatchObject({ error: { code: -32601 } })
   })
 
-  test('use nothing that the host did not declare, and say which it is', async () => {
+  test('use only declared capabilities of the host, and name a missing one', async () => {
     const host = new ScriptedHost({ hostCapabilities: {} })
     const view = await openView({}, host.window)
     const before = host.heard.length
@@ -132,7 +132,7 @@ describe('a view and its host', () => {
     expect(host.heard).toHaveLength(before)
   })
 
-  test('reject what the host refuses, with its code, and what nobody answers', async () => {
+  test('reject errors of the host with their code, and requests without a response', async () => {
     const host = new ScriptedHost()
     const view = await openView({}, host.window)
     host.refuse('tools/call', -32000, 'the person refused')
@@ -151,13 +151,13 @@ describe('a view and its host', () => {
     ['a host that does not answer', (host: ScriptedHost) => host.silent.add('ui/initialize'), /within 20 ms/],
     ['a host that refuses', (host: ScriptedHost) => host.refuse('ui/initialize', -32601, 'no views'), /no views/],
     ['a host without a version', (host: ScriptedHost) => host.reply('ui/initialize', {}), /protocolVersion/],
-  ])('give up on %s', async (_, prepare, said) => {
+  ])('stop waiting on %s', async (_, prepare, said) => {
     const host = new ScriptedHost()
     prepare(host)
     await expect(openView({ timeoutMs: 20 }, host.window)).rejects.toThrow(said)
   })
 
-  test('drop what is not a message, and go on', async () => {
+  test('ignore data that is not a message', async () => {
     const host = new ScriptedHost()
     const view = await openView<typeof input>({}, host.window)
     const circle: Record<string, unknown> = { jsonrpc: '2.0', method: 'ui/notifications/tool-input' }
@@ -181,7 +181,7 @@ describe('a view and its host', () => {
     expect(view.input).toEqual(input)
   })
 
-  test('without a host, run on sample data', async () => {
+  test('run on sample data without a host', async () => {
     const view = await openView({ sample: { input, result: { kg: 41 } } }, new ScriptedHost().alone)
     expect(view).toMatchObject({ isStandalone: true, input, result: { structuredContent: { kg: 41 } } })
     await expect(view.call('weigh_hive')).rejects.toThrow(/no example/)

@@ -61,7 +61,7 @@ describe('a source added to a kit file', () => {
   })
 })
 
-test('marks of several sources are read back, and an edit is noticed', () => {
+test('the markers of several sources are read back, and an edit is detected', () => {
   const mark = (source: string) =>
     `// jexo wrap: {"kind":"folder","source":"${source}","options":{},"tools":{},"text":"x"}`
   const { marks } = readMarks(`code\n\n${mark('a')}\r\n${mark('b')}\n\n`)
@@ -70,7 +70,7 @@ test('marks of several sources are read back, and an edit is noticed', () => {
     expect(readMarks(content).marks).toEqual([])
 })
 
-test('several sources make one kit, which is checked source by source, and takes another one', async () => {
+test('several sources become one kit, which is checked source by source and accepts another source', async () => {
   const folder = newFolder()
   const at = (name: string) => join(apiary, '..', name)
   const sources = [at('colony.ts'), at('fieldguide'), at('registry/registry.openapi.yaml')]

@@ -26,11 +26,11 @@ const rows: [string, Parameters<typeof chooseOperations>[1], string[]][] = [
   ['a probe by its name', { only: ['probe_hives'] }, ['probe_hives']],
 ]
 
-test.each(rows)('%s chooses exactly these operations', (_what, options, chosen) => {
+test.each(rows)('%s selects exactly these operations', (_what, options, chosen) => {
   const skipped = chooseOperations(operations, options)
   expect(operations.filter((one) => !skipped.has(one)).map(({ name }) => name)).toEqual(chosen)
 })
 
-test('a name that chooses nothing is an error', () => {
+test('a pattern that selects nothing is an error', () => {
   expect(() => chooseOperations(operations, { only: ['list_swarms'] })).toThrow('list_swarms')
 })

@@ -141,7 +141,7 @@ describe('the command line', () => {
 })
 
 describe('a program', () => {
-  test('reads stdin and files, and its output is text, lines, JSON or bytes', async () => {
+  test('reads stdin and files, and returns text, lines, JSON or bytes', async () => {
     const sort = await linkTo('sort', {
       arguments: { text: { stdin: true }, reverse: { flag: '-r', type: 'boolean' } },
       output: 'lines',
@@ -174,7 +174,7 @@ describe('a program', () => {
     expect((await image.tools())[0]).toMatchObject({ annotations: { readOnlyHint: false, destructiveHint: true } })
   })
 
-  test('that fails says its code, what that means, and what it wrote to stderr', async () => {
+  test('that fails reports its exit code, its meaning, and stderr', async () => {
     const failing = await linkTo(process.execPath, {
       ...node('console.error("no such hive"); process.exit(3)'),
       exits: { 3: 'the hive is unknown' },
@@ -219,7 +219,7 @@ describe('a program', () => {
     expect(textOf(result)).toMatch(reason)
   })
 
-  test('that leaves children behind ends with them, by itself and when the call is cancelled', async () => {
+  test('that leaves child processes behind ends with them, on its own and on cancellation', async () => {
     const mark = join(folder, 'alive.txt')
     const leaving = `require("child_process").spawn(process.execPath, ["-e", "setTimeout(() => require('fs').writeFileSync('${mark}', 'x'), 1500)"], { stdio: "inherit" }); `
     const link = await linkTo(process.execPath, node(`${leaving}setTimeout(() => process.exit(0), 100)`))
@@ -233,7 +233,7 @@ describe('a program', () => {
     expect(existsSync(mark)).toBe(false)
   })
 
-  test('tells its progress by a pattern on stderr', async () => {
+  test('reports progress by a pattern on stderr', async () => {
     const link = await linkTo(process.execPath, {
       ...node('process.stderr.write("10%\\r55% done\\rno\\n100%\\n")'),
       progress: '(\\d+)%',
@@ -253,7 +253,7 @@ describe('a description', () => {
     return pathToFileURL(path)
   }
 
-  test('is chosen from, and its file has the published form', async () => {
+  test('can be filtered, and its file matches the published schema', async () => {
     const described = file(
       'version: 1\nprogram: git\ncommands:\n  - { tool: a, about: A. }\n  - { tool: b, about: B., effect: read, arguments: { n: { type: integer, flag: -n, required: true, maximum: 5 } } }\n',
     )
@@ -303,7 +303,7 @@ describe('a description', () => {
     })
   })
 
-  test('is begun from help texts, without options that run other programs', () => {
+  test('is drafted from help texts, without options that run other programs', () => {
     const help = `Usage: hives [options] <command>\nKeeps the books of a co-op, and more.\n\nOptions:\n  -n, --most <number>   how many at most\n      --[no-]color      in colour\n  -o FILE               where to\n      --exec=<cmd>      runs it\n  -h, --help            display help\n\nCommands:\n  weigh, w [hive]       not read\n  weigh                 weigh a hive\n  help                  display help\n`
     expect(argumentsIn(help)).toEqual({
       most: { flag: '--most', about: 'how many at most.' },

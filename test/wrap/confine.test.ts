@@ -46,6 +46,6 @@ test.each([
   ['a file that the rules exclude', 'drafts/new.md'],
   ['a link to a file that the rules exclude', 'draft.md'],
   ['a file that is not there', 'winter.md'],
-])('%s is told from a missing file by nothing', async (_what, path) => {
+])('%s cannot be distinguished from a missing file', async (_what, path) => {
   await expect(found(path)).rejects.toThrow(`There is no file ${JSON.stringify(path)} here.`)
 })

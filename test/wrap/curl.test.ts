@@ -91,7 +91,7 @@ describe('a curl line becomes a tool that sends what curl sends', () => {
   })
 })
 
-describe('requests that differ in values only', () => {
+describe('requests that differ only in values', () => {
   const text = fenced(
     `curl "http://api.bees.example/v1/hives?site=Marsh%20Lane&limit=10&format=json" -H "X-API-Key: 9f8e7d6c5b4a39281706f5e4d3c2b1a0"`,
     `curl "http://api.bees.example/v1/hives?site=Quarry+Field&limit=25&format=json" -H 'X-API-Key: 9f8e7d6c5b4a39281706f5e4d3c2b1a0'`,
@@ -101,7 +101,7 @@ describe('requests that differ in values only', () => {
     `curl -X POST http://api.bees.example/v1/hives -d '{"code":"ML-14","strong":false,"frames":9.5,"kind":"top bar","note":"calm"}' -H 'content-type: application/json'`,
   )
 
-  test('become one tool; what differs becomes its arguments, with types', async () => {
+  test('become one tool with typed arguments for the differences', async () => {
     const { operations } = await planOf('README.md', text)
     expect(operations.map(({ name, path, input }) => [name, path, input.required])).toEqual([
       ['get_hives', '/v1/hives', ['site', 'limit']],
@@ -126,7 +126,7 @@ describe('requests that differ in values only', () => {
     })
   })
 
-  test('and every value that was seen is sent as it was', async () => {
+  test('send every recorded value as it was', async () => {
     const link = await opened(
       written('README.md', text.replaceAll('http://api.bees.example', api.url)),
       { settingPrefix: 'BEES' },
@@ -219,7 +219,7 @@ describe('tokens become settings and are never written out', () => {
     expect(JSON.parse(api.last.body)).toEqual({ user: 'ada', password: 'p' })
   })
 
-  test('a password that is an ordinary word leaves names and paths as they are', async () => {
+  test('a password that is an ordinary word does not change names and paths', async () => {
     const file = written(
       'README.md',
       fenced(`curl -u ada:password ${api.url}/password/reset -d 'password_hint=wax&note=password'`),
@@ -231,14 +231,14 @@ describe('tokens become settings and are never written out', () => {
     expect(api.last).toMatchObject({ target: '/password/reset', body: 'password_hint=wax&note=calm' })
   })
 
-  test('missing ones are named at start', async () => {
+  test('missing settings are named at startup', async () => {
     const file = written('README.md', fenced(`curl ${api.url}/x -H "Authorization: Bearer ${token}"`))
     await expect(opened(file, { settingPrefix: 'BEES' })).rejects.toThrow(/BEES_TOKEN \(Token of 127\.0\.0\.1/)
   })
 })
 
 describe('other sources', () => {
-  test('placeholders are arguments, and a base that is a variable is a setting', async () => {
+  test('placeholders are arguments, and a base URL in a variable is a setting', async () => {
     const file = written(
       'README.md',
       fenced('curl "$BEES_URL/hives/{hive}/visits/<visit>?from=$FROM"', 'curl $BEES_URL/members/:member'),
@@ -301,7 +301,7 @@ what is this
     expect(JSON.parse(api.last.body)).toEqual({ code: 'ML-13', frames: 10 })
   })
 
-  test('a HAR recording: requests for data, without what browsers add', async () => {
+  test('a HAR recording: API requests, without the headers that browsers add', async () => {
     const entry = (method: string, path: string, more: object = {}, mimeType = 'application/json') => ({
       request: {
         method,
@@ -346,7 +346,7 @@ what is this
     expect(api.last.headers).not.toHaveProperty('sec-fetch-mode')
   })
 
-  test('what cannot be read is said with its place; the rest is taken', async () => {
+  test('unreadable entries are reported with their place; the others are included', async () => {
     const plan = await planOf('README.md', fenced('curl http://x.example/a', 'curl -H "open', 'curl -s'))
     expect(plan.operations.map(({ name }) => name)).toEqual(['get_a'])
     expect(plan.skipped.map(({ where, reason }) => [where, reason])).toEqual([
@@ -358,7 +358,7 @@ what is this
     await expect(wrapCurl('README.md')).rejects.toThrow(/new URL\("\.\/README\.md", import\.meta\.url\)/)
   })
 
-  test('a file to send is an argument', async () => {
+  test('an uploaded file is an argument', async () => {
     const link = await opened(
       written(
         'README.md',

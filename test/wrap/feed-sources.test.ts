@@ -51,7 +51,7 @@ async function serve(answer: (request: IncomingMessage, response: ServerResponse
 }
 
 describe('a stream over HTTP', () => {
-  test('of server-sent events goes on after the last event when it breaks off', async () => {
+  test('of server-sent events resumes after the last event when it breaks', async () => {
     const asked: (string | undefined)[] = []
     const url = await serve(({ headers }, response) => {
       asked.push(headers['last-event-id'] as string | undefined)
@@ -72,7 +72,7 @@ describe('a stream over HTTP', () => {
     expect(await status(link)).toMatchObject({ connection: { state: 'connected', losses: 1 } })
   })
 
-  test('of JSON lines, with a token that only its own origin gets', async () => {
+  test('of JSON lines sends its token only to its own origin', async () => {
     const elsewhere = await serve(({ headers }, response) => void response.end(String(headers.authorization)))
     const url = await serve(({ headers, url: path }, response) => {
       if (path === '/away') return void response.writeHead(302, { location: elsewhere }).end()
@@ -96,7 +96,7 @@ describe('a stream over HTTP', () => {
       })
   })
 
-  test('with an event without an end is given up, and tried again', async () => {
+  test('with an endless event is dropped and reopened', async () => {
     let rounds = 0
     const url = await serve((_request, response) => {
       rounds++
@@ -115,7 +115,7 @@ describe('a stream over HTTP', () => {
   })
 })
 
-test('a WebSocket of JSON messages is found again, and too long a message ends it', async () => {
+test('a WebSocket of JSON messages reconnects, and is closed by a message that is too long', async () => {
   const port = await freePort()
   const server = new WebSocketServer({ port, host: '127.0.0.1' })
   endings.push(() => new Promise((resolve) => server.close(resolve)))
@@ -138,8 +138,8 @@ test('a WebSocket of JSON messages is found again, and too long a message ends i
   expect(await gone.call('latest_scales_weight', {})).toMatchObject({ isError: true })
 })
 
-describe('a file that grows', () => {
-  test('is followed, also when it is replaced, cut or gone for a while', async () => {
+describe('a growing file', () => {
+  test('is followed when it is replaced, truncated or missing for a while', async () => {
     const file = join(newFolder(), 'readings.ndjson')
     const line = (kg: number) => `${JSON.stringify({ hive: 'ML-01', kg })}\n`
     writeFileSync(file, `${'{"hive":"ML-09","kg":9}\n'.repeat(60_000)}${line(1)}{"hive":"ML-`)
@@ -164,7 +164,7 @@ describe('a file that grows', () => {
     await shows(4)
   })
 
-  test('has to be there at first, and to be named by a URL or an absolute path', async () => {
+  test('must exist at first, and must be named by a URL or an absolute path', async () => {
     const link = await linkTo(growingFileSource(new URL('file:///nowhere/readings.ndjson')))
     expect(await status(link)).toMatchObject({ connection: { state: 'unavailable' } })
   })
@@ -178,7 +178,7 @@ describe('a webhook', () => {
       ...(method === 'GET' ? {} : { body }),
     })
 
-  test('takes what is posted, from the start of the server', async () => {
+  test('accepts posted readings as soon as the server starts', async () => {
     const at = `127.0.0.1:${await freePort()}/hook`
     const link = await linkTo(`webhook://${at}`, { topic: '{hive}' })
     const url = `http://${at}`
@@ -212,7 +212,7 @@ describe('a webhook', () => {
     expect(await weights(link)).toEqual({ 'ML-01': 1, 'ML-02': 2, 'ML-03': 3, 'ML-04': 4, 'ML-05': 5 })
   })
 
-  test('with a secret asks for it, or for a signature', async () => {
+  test('with a secret requires the secret or a signature', async () => {
     const at = `127.0.0.1:${await freePort()}/hook`
     const link = await linkTo(`webhook://:smoke@${at}`, { topic: '{hive}' })
     const body = '{"hive":"ML-01","kg":1}'
@@ -303,7 +303,7 @@ describe('channels of messages without topics', () => {
     expect(found.name).toBe('readings')
   })
 
-  test('hostile messages make few channels, with names that are legal', () => {
+  test('hostile messages create few channels, with valid names', () => {
     const wide = Object.fromEntries(Array.from({ length: 5000 }, (_, at) => [`f${at}`, at]))
     const found = fieldsOfRecords(heard([wide, { __proto__: 1, 'id/{x}': 'a1', '': 2 }, null, [[]]]), 'https://x')
     expect(Object.keys(found.channels)).toEqual(['message'])

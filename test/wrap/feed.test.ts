@@ -95,7 +95,7 @@ async function until<T>(look: () => T | Promise<T>, holds: (found: T) => boolean
   }
 }
 
-test('the latest value and a bounded history are resources, with label, unit and time', async () => {
+test('the latest value and a bounded history are resources with label, unit and time', async () => {
   const scales = await broker()
   await scales.say('scales/ML-01/weight', { kg: 41.2, at: '2026-06-02T06:00:00Z' })
   await scales.say('scales/ML-02/state', 1)
@@ -131,7 +131,7 @@ test('the latest value and a bounded history are resources, with label, unit and
   })
 })
 
-test('subscribers hear of changes, not more often than they shall, and of the last one', async () => {
+test('subscribers are notified at most at the set rate, and always of the last change', async () => {
   const scales = await broker()
   await scales.say('wind', 0)
   const link = await linkTo(scales.url, { updateEveryMs: 300 })
@@ -154,7 +154,7 @@ test('subscribers hear of changes, not more often than they shall, and of the la
   expect(heard.length).toBeLessThanOrEqual(2 + (Date.now() - began) / 300)
 })
 
-test('a connection that is lost is shown, told, and found again; one serves all sessions', async () => {
+test('a lost connection is shown, reported and reopened; one connection serves all sessions', async () => {
   const scales = await broker()
   await scales.say('scales/ML-01/weight', { kg: 41.2 })
   const reports: Report[] = []
@@ -200,7 +200,7 @@ test('a connection that is lost is shown, told, and found again; one serves all 
   ])
 })
 
-test('a broker that is not there is an error of the call, and the next one tries again', async () => {
+test('an unreachable broker is an error of the call, and the next call tries again', async () => {
   const gone = new Broker(await freePort())
   const link = await linkTo(gone.url)
   const refused = await link.call('latest_scales_weight', {})
@@ -214,7 +214,7 @@ test('a broker that is not there is an error of the call, and the next one tries
   expect((await link.call('latest_scales_weight', {})).isError).toBeUndefined()
 })
 
-test('what nothing comes of for too long is stale, and its subscribers hear of that', async () => {
+test('a series without new values becomes stale, and its subscribers are notified', async () => {
   let sink: FeedSink | undefined
   const source: PushingSource = {
     open(given) {
@@ -237,7 +237,7 @@ test('what nothing comes of for too long is stale, and its subscribers hear of t
   })
 })
 
-test('a source that is polled is a feed, whose failures are a lost connection', async () => {
+test('a polled source is a feed, and its failures count as a lost connection', async () => {
   let round = 0
   const parts = await wrapFeed(
     {
@@ -264,7 +264,7 @@ test('a source that is polled is a feed, whose failures are a lost connection', 
   expect(reports[0]?.text).toContain('the door is shut')
 })
 
-test('an author’s own tools use the same feed, and it is closed at the end', async () => {
+test("an author's own tools use the same feed, and it is closed at the end", async () => {
   const scales = await broker()
   await scales.say('scales/ML-01/weight', { kg: 41.2 })
   const shared = sharedFeed(mqttSource(scales.url), { name: 'scales', channels })
@@ -285,7 +285,7 @@ test('an author’s own tools use the same feed, and it is closed at the end', a
   await link.close()
 })
 
-test('series are bounded, the ones that nothing comes of go first', async () => {
+test('the number of series is bounded; those without readings are dropped first', async () => {
   const source: PushingSource = {
     open(sink) {
       for (let at = 0; at < 500; at++) sink.push(`scales/${at}/weight`, at)
@@ -297,7 +297,7 @@ test('series are bounded, the ones that nothing comes of go first', async () => 
   expect((await read(link, 'scales://status')).channels[0]).toMatchObject({ series: 10 })
 })
 
-test('large readings are bounded together, the oldest go first', async () => {
+test('the total size of large readings is bounded; the oldest are dropped first', async () => {
   const large = 'x'.repeat(1_000_000)
   const source: PushingSource = {
     open(sink) {
@@ -316,7 +316,7 @@ test.each([
   ['scales/ML-01/weight scales/ML-02/weight', 'scales/{scale}/weight'],
   ['a/1/x/2 a/1/x/2', 'a/1/x/2'],
   ['boxes/1/bees/7/t boxes/2/bees/8/t', 'boxes/{box}/bees/{bee}/t'],
-])('%s makes %s', (topics, pattern) => {
+])('%s becomes %s', (topics, pattern) => {
   expect(patternsOf([...new Set(topics.split(' '))])).toEqual([pattern])
   for (const topic of topics.split(' ')) expect(topicPattern(pattern).match(topic)).toBeDefined()
 })

@@ -98,7 +98,7 @@ test('files are resources with type, size and time; a template reads them', asyn
   expect(offered.values).toEqual(['mites/count.md'])
 })
 
-test('names that URIs cannot hold as they are come through', async () => {
+test('file names that need escaping in URIs work', async () => {
   const names = ['with space.md', 'a%2Fb.md', 'ä ö/ü?.md', 'hash#tag.txt', '{braces}.txt']
   const link = await linkTo(folderOf(Object.fromEntries(names.map((name) => [name, `this is ${name}`]))))
   for (const { uri, name } of await link.resources())
@@ -106,7 +106,7 @@ test('names that URIs cannot hold as they are come through', async () => {
 })
 
 describe('search', () => {
-  test('gives passages with file, heading and lines, and links to the files', async () => {
+  test('returns passages with file, heading and lines, and links to the files', async () => {
     const link = await linkTo(folderOf(pages))
     const [best] = await search(link, 'how much sugar?')
     expect(best).toMatchObject({
@@ -135,7 +135,7 @@ describe('search', () => {
     expect(best).toMatchObject({ file, heading, fromLine })
   })
 
-  test('does not find what is not said: scripts, styles, other folders', async () => {
+  test('ignores scripts, styles and other folders', async () => {
     const link = await linkTo(folderOf(pages))
     expect(await search(link, 'wasps')).toEqual([])
     expect((await search(link, 'mites board', { within: 'mites/' })).map(({ file }) => file)).toEqual([
@@ -162,7 +162,7 @@ describe('search', () => {
     expect(contents[1]?.text).toContain('Wrap the hives')
   })
 
-  test('knows edits, new files and files that went, and tells of them', async () => {
+  test('notices edited, new and removed files, and reports them', async () => {
     const folder = folderOf(pages)
     const link = await linkTo(folder)
     expect(await search(link, 'hornets')).toEqual([])
@@ -188,7 +188,7 @@ describe('search', () => {
   })
 })
 
-test('an edited file takes the room of what it was before, not more', async () => {
+test('an edited file replaces its old entry in the index', async () => {
   const folder = folderOf({ 'log.txt': `calm ${'x'.repeat(400)}` })
   const link = await linkTo(folder, { limits: { maxIndexedBytes: 700 } })
   expect(await search(link, 'calm')).toHaveLength(1)
@@ -247,20 +247,20 @@ describe('confinement', () => {
     'mites',
     './notes.txt',
     'notes.txt/',
-  ])('%s is not there', async (path) => {
+  ])('%s is not found', async (path) => {
     const link = await linkTo(folder, { watch: false })
     const failure = await link.read(`guide://${path}`).catch((error: { code: number; message: string }) => error)
     expect(failure).toMatchObject({ code: -32002 })
     expect(JSON.stringify(failure)).not.toMatch(/secret[^.]|root:/)
   })
 
-  test('holds for the list and the search too', async () => {
+  test('applies to the list and the search as well', async () => {
     const link = await linkTo(folder, { watch: false })
     expect(JSON.stringify(await link.resources())).not.toMatch(/link|env|drafts|\.log|\.git/)
     expect(await search(link, 'secret')).toEqual([])
   })
 
-  test('can be loosened and tightened by rules', async () => {
+  test('can be widened and narrowed by rules', async () => {
     const hidden = await linkTo(folder, { watch: false, hidden: true })
     expect((await hidden.read('guide://.env')).contents[0]?.text).toBe('TOKEN=secret')
     const few = await linkTo(folder, { watch: false, only: ['*.md'], except: ['mites/'] })
@@ -269,7 +269,7 @@ describe('confinement', () => {
 })
 
 describe('odd files', () => {
-  test('of 2 GB are listed, and refused with a sentence', async () => {
+  test('of 2 GB are listed, and refused in one sentence', async () => {
     const folder = folderOf(pages)
     writeFileSync(join(folder, 'big.txt'), '')
     truncateSync(join(folder, 'big.txt'), 2_147_483_648)
@@ -284,7 +284,7 @@ describe('odd files', () => {
     ])
   })
 
-  test('of another encoding are read as far as they can be', async () => {
+  test('in another encoding are decoded as far as possible', async () => {
     const utf16 = Buffer.concat([Buffer.from([0xff, 0xfe]), Buffer.from('Ünder the lime', 'utf16le')])
     const link = await linkTo(
       folderOf({
@@ -304,7 +304,7 @@ describe('odd files', () => {
     expect(await search(link, 'lime')).toMatchObject([{ file: 'wide.txt' }])
   })
 
-  test('that are written to while they are read are read whole, or not', async () => {
+  test('that change during a read are returned whole, or not at all', async () => {
     const folder = folderOf({ 'log.txt': 'x'.repeat(2_000_000) })
     const link = await linkTo(folder, { watch: false })
     const timer = setInterval(() => appendFileSync(join(folder, 'log.txt'), 'y'.repeat(1000)), 0)
@@ -316,14 +316,14 @@ describe('odd files', () => {
     expect(read).toMatch(/^(x{2000000}(y{1000})*|.*log\.txt is being written; try again in a moment\.)$/)
   })
 
-  test('a broken PDF costs nobody the others', async () => {
+  test('that are broken PDFs do not affect the others', async () => {
     const link = await linkTo(folderOf({ ...pages, 'broken.pdf': '%PDF-1.7 and then nothing' }), { watch: false })
     expect(await search(link, 'sugar')).toHaveLength(1)
     expect((await link.read('guide://broken.pdf')).contents[1]?.text).toMatch(/Its text cannot be read/)
   })
 })
 
-describe('likeness', () => {
+describe('search by meaning', () => {
   const topics = [/sugar|feed|syrup|hungry/i, /mite|varroa|parasite/i, /ivy|flower/i]
   const vectorOf = (text: string) => topics.map((topic) => (topic.test(text) ? 1 : 0.01))
 
@@ -365,7 +365,7 @@ describe('likeness', () => {
   )
 })
 
-test('the plan counts what there is, and says what is too large to be searched', async () => {
+test('the plan counts the files, and lists those too large to search', async () => {
   const folder = folderOf({ ...pages, 'huge.md': 'x'.repeat(3000) })
   const plan = await planFolder(folder, { limits: { maxIndexedFileBytes: 2000 } })
   expect(plan).toMatchObject({ kind: 'folder', files: 9, tooLarge: ['huge.md'] })
@@ -375,7 +375,7 @@ test('the plan counts what there is, and says what is too large to be searched',
   await expect(wrapFolder('guide')).rejects.toThrow(/new URL\("\.\/guide", import\.meta\.url\)/)
 })
 
-test('long sections are split at paragraphs, and lines stay true', () => {
+test('long sections are split at paragraphs, with correct line numbers', () => {
   const paragraph = `${'word '.repeat(60).trim()}\n`.repeat(3)
   const text = `# Long\n\n${Array.from({ length: 6 }, () => paragraph).join('\n')}`
   const passages = passagesOf(text, 'markdown')
@@ -397,7 +397,7 @@ test('long sections are split at paragraphs, and lines stay true', () => {
   ).toBe(text.replace(/\s/g, ''))
 })
 
-test('an index forgets what was removed, however much comes and goes', () => {
+test('an index does not grow with files that were removed', () => {
   const index = new WordIndex<string>()
   for (let round = 0; round < 40; round++)
     for (let at = 0; at < 100; at++)

@@ -68,8 +68,8 @@ async function opened(options: WrapGraphqlOptions = {}, environment: Record<stri
   return { link, call, text, reports }
 }
 
-describe('operations that somebody has written', () => {
-  test('become tools: variables are arguments, the selection is the schema of the answer', async () => {
+describe('written operations', () => {
+  test('become tools: variables are arguments, the selection is the output schema', async () => {
     const { schema, operations: asks } = files()
     const plan = await planGraphql(pathToFileURL(schema), { operations: asks, writes: true })
     expect(plan.operations.map(({ name, effect, about }) => [name, effect, about])).toEqual([
@@ -108,7 +108,7 @@ describe('operations that somebody has written', () => {
     })
   })
 
-  test('are carried out; partial errors are shown with the data, and errors alone refuse', async () => {
+  test('are executed; partial errors appear beside the data, and errors without data refuse the call', async () => {
     const { call, text } = await opened({ writes: ['add_*'] })
     expect((await call('weigh_hives', { site: 'MARSH_LANE', rough: true })).structuredContent).toEqual({
       hives: [{ code: 'ML-04', weight: 41.2 }],
@@ -131,7 +131,7 @@ describe('operations that somebody has written', () => {
     })
   })
 
-  test('that only read are asked again where the connection is busy; mutations are not', async () => {
+  test('are retried on a busy server if they only read; mutations are not', async () => {
     const busy = [{ status: 503 }, { body: { data: { hives: [] } } }]
     const api = await Upstream.start(() => busy.shift() ?? { status: 503 })
     const { call } = await opened({ baseUrl: api.url, writes: true })
@@ -144,7 +144,7 @@ describe('operations that somebody has written', () => {
     })
   })
 
-  test('are let in by a setting', async () => {
+  test('authenticate with a setting', async () => {
     const { call } = await opened(
       { credential: { kind: 'bearer' }, settingPrefix: 'HIVES' },
       { HIVES_TOKEN: 'tok-s3cret' },
@@ -155,7 +155,7 @@ describe('operations that somebody has written', () => {
   })
 })
 
-test('where nobody has written any, each root field is one, with its plain fields', async () => {
+test('without written operations, each root field becomes one with its plain fields', async () => {
   const plan = await planGraphql(url, { writes: true })
   expect(plan.base.url).toBe(url)
   expect(plan.operations.map(({ name }) => name)).toEqual(['hives', 'hive', 'find', 'add_hive'])
@@ -170,8 +170,8 @@ test('where nobody has written any, each root field is one, with its plain field
   })
 })
 
-describe('ad hoc', () => {
-  test('the schema is explained piece by piece, and a checked query runs', async () => {
+describe('ad-hoc queries', () => {
+  test('can explore the schema piece by piece, and run after a check', async () => {
     const { text, call } = await opened({ adHoc: true })
     expect(JSON.parse(await text('explain_graph', { type: 'Hive' }))).toEqual({
       type: 'Hive',
@@ -212,13 +212,13 @@ describe('ad hoc', () => {
     ['of another schema', '{ wasps { code } }', /does not match the schema:\n- Cannot query field "wasps"/],
     ['several at once', 'query A { hives { code } } query B { hives { code } }', /exactly one operation/],
     ['a subscription', 'subscription { weights }', /A subscription is not allowed here/],
-  ])('a query that is %s is refused before it is sent', async (_what, query, reason) => {
+  ])('that are %s are refused before they are sent', async (_what, query, reason) => {
     const { text } = await opened({ adHoc: true, baseUrl: 'http://127.0.0.1:9' })
     expect(await text('ask_graph', { query })).toMatch(reason)
   })
 })
 
-test('a large real schema is planned whole, with sound schemas, although it is not quite right', async () => {
+test('a large real schema with faults is planned completely, with valid schemas', async () => {
   const schema = pathToFileURL(join(root, 'node_modules/@octokit/graphql-schema/schema.graphql'))
   const plan = await planGraphql(schema)
   expect(plan.operations.length + plan.skipped.length).toBeGreaterThan(250)
@@ -232,8 +232,8 @@ test('a large real schema is planned whole, with sound schemas, although it is n
   }
 })
 
-describe('jexo wrap of a graph', () => {
-  test('writes a kit beside its operations, which is checked, packed and called', async () => {
+describe('jexo wrap of a GraphQL API', () => {
+  test('writes a kit and its operations, which can be checked, packed and called', async () => {
     const folder = newFolder()
     const [schema, asks, kit] = ['hives.graphql', 'asks.graphql', 'hives.kit.ts'].map((name) =>
       join(folder, name),

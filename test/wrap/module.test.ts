@@ -22,7 +22,7 @@ async function linkTo(file: string, options: WrapModuleOptions = {}): Promise<Li
 }
 const snake = (name: string) => name.replace(/[A-Z]/g, (letter) => `_${letter.toLowerCase()}`)
 
-describe('a type becomes a schema, and the value arrives as what it is', () => {
+describe('a type becomes a schema, and the value arrives with its type', () => {
   let link: Link
   let tools: Map<string, Loose>
   beforeAll(async () => {
@@ -51,7 +51,7 @@ describe('a type becomes a schema, and the value arrives as what it is', () => {
   })
 })
 
-describe('what a doc comment says', () => {
+describe('doc comments', () => {
   const source = `
     /**
      * Weighs a hive
@@ -81,7 +81,7 @@ describe('what a doc comment says', () => {
     let count = 0
     export function frobnicate() { return ++count }`
 
-  test('becomes title, description, arguments, result, effect and examples', async () => {
+  test('become title, description, arguments, result, effect and examples', async () => {
     const { tools } = await planModule(module(source, 'a.ts'))
     const [weigh, old, remove, unknown] = tools
     expect(tools.map(({ name }) => name)).toEqual(['weigh_hive', 'get_weight', 'remove_hive', 'frobnicate'])
@@ -108,7 +108,7 @@ describe('what a doc comment says', () => {
     expect(unknown).toMatchObject({ effect: 'change', isEffectGuessed: true })
   })
 
-  test('about failing lets the message of a failure reach the model; other failures stay in the log', async () => {
+  test('with @throws let an error message reach the model; other errors stay in the log', async () => {
     const link = await linkTo(
       module(`${source}\nexport function breaks() { throw new Error('path /srv/hidden') }`, 'b.ts'),
     )
@@ -119,7 +119,7 @@ describe('what a doc comment says', () => {
     await link.close()
   })
 
-  test('options choose, name, tag and overrule', async () => {
+  test('can be selected, named, tagged and overridden by options', async () => {
     const { tools } = await planModule(module(source, 'c.ts'), {
       only: ['bee-*'],
       except: ['bee-frobnicate'],
@@ -159,7 +159,7 @@ describe('functions are found', () => {
     ])
   })
 
-  test('in classes, on the instance that the author gives', async () => {
+  test('in classes, on the instance that the author passes', async () => {
     const file = module(
       `export class Ledger {
          #entries = []
@@ -186,7 +186,7 @@ describe('functions are found', () => {
     )
   })
 
-  test('in JavaScript, by the types of its comments', async () => {
+  test('in JavaScript, by the types in its comments', async () => {
     const file = module(`/**
       * Adds days to a day.
       * @param {Date} day The day.
@@ -260,7 +260,7 @@ describe('functions are found', () => {
     expect(tools[0]?.about).toBe(about)
   })
 
-  test('in a package that one does not own, by the types it is published with', async () => {
+  test('in a third-party package, by its published types', async () => {
     const link = await linkTo(`${import.meta.dirname}/../../node_modules/suncalc/index.js`, { only: ['get_*'] })
     const times = await link.call('get_times', { date: '2026-06-21T12:00:00Z', lat: 51.5, lng: 0 })
     expect(times.structuredContent).toMatchObject({
@@ -300,7 +300,7 @@ describe('a call', () => {
     return [result.structuredContent ?? result.content, seen]
   }
 
-  test('hands its signal to a trailing AbortSignal, which is no argument', async () => {
+  test('passes its signal to a trailing AbortSignal, which is not an argument', async () => {
     const { inputSchema } = (await link.tools()).find(({ name }) => name === 'waits') ?? {}
     expect(Object.keys((inputSchema as Loose).properties)).toEqual(['hive'])
     const controller = new AbortController()
@@ -309,7 +309,7 @@ describe('a call', () => {
     await expect(waiting).rejects.toThrow('enough')
   })
 
-  test('turns onProgress into progress, also within options', async () => {
+  test('turns onProgress into progress, also inside options', async () => {
     expect(await progressOf('counts', { to: 2 })).toEqual([
       { value: 2 },
       [
@@ -320,7 +320,7 @@ describe('a call', () => {
     expect(await progressOf('both', { to: 9, step: 4 })).toEqual([[{ type: 'text', text: '9' }], [[4, undefined]]])
   })
 
-  test('gathers what is streamed, and counts it as progress', async () => {
+  test('collects streamed values, and reports them as progress', async () => {
     expect(await progressOf('streams', { to: 2 })).toEqual([
       { value: [1, 2] },
       [
@@ -331,7 +331,7 @@ describe('a call', () => {
   })
 })
 
-describe('what cannot be JSON leaves its function out, with the place and what to change', () => {
+describe('a type that cannot be JSON skips its function, with the place and the fix', () => {
   test.each<[what: string, source: string, reason: RegExp, fix: RegExp]>([
     [
       'a callback',
@@ -385,7 +385,7 @@ describe('what cannot be JSON leaves its function out, with the place and what t
   })
 })
 
-describe('a source that cannot be wrapped says so in a sentence', () => {
+describe('a source that cannot be wrapped is reported in one sentence', () => {
   test.each<[what: string, source: string, says: RegExp]>([
     ['nothing exported', 'const a = 1', /it exports nothing; export the functions/],
     ['no functions', 'export const a = 1', /it exports no functions/],
@@ -404,12 +404,12 @@ describe('a source that cannot be wrapped says so in a sentence', () => {
     await expect(wrapModule(module(source, 'bad.ts'))).rejects.toThrow(says)
   })
 
-  test('a relative name is refused with the line to write; a missing file is named', async () => {
+  test('a relative path is refused with the line to write; a missing file is named', async () => {
     await expect(wrapModule('colony.ts')).rejects.toThrow('write new URL("./colony.ts", import.meta.url)')
     await expect(wrapModule('/nowhere/colony.ts')).rejects.toThrow(/there is no such file/)
   })
 
-  test('errors of types are warnings where the needed types resolve', async () => {
+  test('type errors are warnings if the needed types resolve', async () => {
     const { tools, warnings } = await planModule(
       module('export function f(a: string): number { return a }', 'warn.ts'),
     )

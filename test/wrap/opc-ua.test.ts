@@ -50,7 +50,7 @@ afterAll(async () => {
   server.kill('SIGKILL')
 })
 
-test('jexo wrap finds variables with unit, range and labels, and takes methods by name only', async () => {
+test('jexo wrap finds variables with unit, range and labels, and includes methods only by name', async () => {
   const url = `opc.tcp://127.0.0.1:${port}/apiary`
   const plain = await jexo('wrap', url)
   expect(plain.stdout).toMatch(/Methods not included\n {2}Scales\/\{scale\}\/Tare\n.*--methods Tare/)
@@ -62,7 +62,7 @@ test('jexo wrap finds variables with unit, range and labels, and takes methods b
   expect((await jexo('wrap', url, '--methods', 'Nothing')).stderr).toMatch(/"Nothing"/)
 }, 60_000)
 
-test('readings have the time, the quality and the labels of the server, and values of every kind', async () => {
+test('readings have the time, quality and labels of the server, and values of every type', async () => {
   const link = await sharedLink()
   expect(await read(link, 'apiary://weight/ML-01')).toMatchObject({
     ...{ scale: 'ML-01', value: 41, unit: 'kg', range: [0, 120], quality: 'good', isStale: false },
@@ -88,7 +88,7 @@ test('readings have the time, the quality and the labels of the server, and valu
   ])
 }, 60_000)
 
-test('a method is a tool, whose refusals are readable', async () => {
+test('a method is a tool with readable refusals', async () => {
   const link = await sharedLink()
   const tare = (await link.tools()).find(({ name }) => name === 'tare')
   expect(tare).toMatchObject({
@@ -109,7 +109,7 @@ test('a method is a tool, whose refusals are readable', async () => {
     })
 }, 60_000)
 
-test('a connection that is lost is visible, and nodes are looked for again when it is back', async () => {
+test('a lost connection is visible, and nodes are resolved again after it returns', async () => {
   const link = await sharedLink()
   await read(link, 'apiary://weight/ML-01')
   server.kill('SIGKILL')
@@ -134,7 +134,7 @@ test('a connection that is lost is visible, and nodes are looked for again when 
   )
 }, 90_000)
 
-test('an encrypted connection needs the certificate of the server, and a login is checked', async () => {
+test('an encrypted connection requires the certificate of the server, and a login is checked', async () => {
   const certificate = join(pki, 'own/certs/certificate.pem')
   const secure = { APIARY_SECURITY_MODE: 'SignAndEncrypt', APIARY_USER: 'keeper', APIARY_PASSWORD: 'smoke' }
   // In this order: a certificate that was trusted once stays trusted in the folder.
@@ -152,7 +152,7 @@ test('an encrypted connection needs the certificate of the server, and a login i
   }
 }, 120_000)
 
-test('a packed kit brings the client along', async () => {
+test('a packed kit includes the client', async () => {
   const folder = newFolder()
   expect((await jexo('pack', kit, '--out', folder)).code).toBe(0)
   const packed = ['exec:node apiary.mjs', 'tare', 'scale=ML-03', 'kilograms=3']

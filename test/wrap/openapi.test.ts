@@ -67,7 +67,7 @@ const named = async (description: object, options: WrapOpenApiOptions = {}) =>
   )
 
 describe('descriptions of every version', () => {
-  test('say the same of the same API', async () => {
+  test('produce the same plan for the same API', async () => {
     const hive = {
       type: 'object',
       required: ['code'],
@@ -125,7 +125,7 @@ describe('descriptions of every version', () => {
     expect(now?.operations[0]?.answer.schema).toEqual({ type: 'object', $ref: '#/$defs/Hive' })
   })
 
-  test('in 2.0: bodies, forms with files, lists by their format, keys and basic access', async () => {
+  test('in 2.0: bodies, forms with files, lists by format, keys and basic authentication', async () => {
     const upstream = await Upstream.start()
     const description = {
       swagger: '2.0',
@@ -173,7 +173,7 @@ describe('descriptions of every version', () => {
     expect(upstream.last.body).toContain('filename="file"')
   })
 
-  test('across files, in YAML and JSON, in circles, and with references that lead nowhere', async () => {
+  test('across files, in YAML and JSON, with circular and unresolved references', async () => {
     const folder = newFolder()
     const write = (name: string, text: string) => writeFileSync(join(folder, name), text)
     write(
@@ -224,7 +224,7 @@ paths:
     await expect(wrapOpenApi(pathToFileURL(file))).rejects.toThrow(reason)
   })
 
-  test('aliases of YAML that multiply do not run away', async () => {
+  test('YAML aliases that multiply stay bounded', async () => {
     const file = join(newFolder(), 'bomb.yaml')
     const levels = Array.from(
       { length: 30 },
@@ -238,7 +238,7 @@ paths:
     expect(plan.warnings.join()).toMatch(/repeat more than 2000000 values; it is too large/)
   })
 
-  test('a description that is fetched says where its API is; what comes from the network reads no files', async () => {
+  test('a fetched description determines the base URL, and cannot read files', async () => {
     const upstream = await Upstream.start(() => ({
       body: described(
         { '/x': { get: operation('x', { responses: { 200: json({ $ref: 'file:///etc/hostname' }) } }) } },
@@ -256,7 +256,7 @@ paths:
 describe('a large real description', () => {
   const description = createRequire(import.meta.url)('@octokit/openapi/generated/api.github.com.json')
 
-  test('is taken whole: every operation with a name of its own and sound schemas, or left out for a reason', async () => {
+  test('is planned completely: every operation has a unique name and valid schemas, or is skipped with a reason', async () => {
     const count = Object.values(description.paths as Record<string, object>).flatMap((item) =>
       Object.keys(item).filter((key) => /^(get|put|post|patch|delete)$/.test(key)),
     ).length
@@ -276,7 +276,7 @@ describe('a large real description', () => {
     expect(reads.form).toBe('catalogue')
   })
 
-  test('every schema that is published can be checked by', async () => {
+  test('publishes only schemas that compile', async () => {
     const ajv = new Ajv2020.default({ strict: false, validateFormats: false })
     const parts = await wrapOpenApi(description, {
       only: ['tag:issues'],
@@ -289,7 +289,7 @@ describe('a large real description', () => {
         for (const schema of [part.inputSchema, part.outputSchema]) if (schema) ajv.compile(schema)
   })
 
-  test('as a catalogue it is searched, explained and carried out with the same checks', async () => {
+  test('as a catalogue it is searched, explained and called with the same checks', async () => {
     const upstream = await Upstream.start(() => ({ body: { name: 'registry' } }))
     const { link, call, text } = await opened(description, { catalogue: true, baseUrl: upstream.url })
     expect((await link.tools()).map(({ name, annotations }) => [name, annotations?.readOnlyHint])).toEqual([
@@ -319,7 +319,7 @@ describe('a large real description', () => {
   })
 })
 
-describe('what is taken', () => {
+describe('the selected operations', () => {
   const description = described({
     '/hives': { get: operation('listHives', { tags: ['hives'] }), post: operation('addHive', { tags: ['hives'] }) },
     '/hives/{hive}': {
@@ -332,7 +332,7 @@ describe('what is taken', () => {
   })
   const taken = async (options: WrapOpenApiOptions) => Object.keys(await named(description, options))
 
-  test('is what reads, unless writes are asked for or named', async () => {
+  test('are the read-only ones, unless writes are requested or named', async () => {
     expect(await taken({})).toEqual(['list_hives', 'get_hive', 'list_members'])
     expect(await taken({ writes: true })).toEqual([
       'list_hives',
@@ -347,7 +347,7 @@ describe('what is taken', () => {
     expect(await taken({ effects: { search: 'read' } })).toContain('search')
   })
 
-  test('is chosen by tag, path, method, operation and glob', async () => {
+  test('can be selected by tag, path, method, operation and glob', async () => {
     expect(await taken({ only: ['tag:members'] })).toEqual(['list_members'])
     expect(await taken({ only: ['/hives*'] })).toEqual(['list_hives', 'get_hive'])
     expect(await taken({ only: ['GET /hives'] })).toEqual(['list_hives'])
@@ -356,7 +356,7 @@ describe('what is taken', () => {
     await expect(taken({ only: ['get_hivs'] })).rejects.toThrow(/did you mean "get_hive"/)
   })
 
-  test('and what is not, is listed with the reason', async () => {
+  test('leave a list of the skipped ones with the reason', async () => {
     const { skipped } = await planOpenApi(description as never, {
       only: ['tag:hives', '/hives/{hive}'],
       except: ['list_hives'],
@@ -371,7 +371,7 @@ describe('what is taken', () => {
     ])
   })
 
-  test('names come from ids, cleaned, or from method and path; none is there twice', async () => {
+  test('have unique names from ids, cleaned, or from method and path', async () => {
     const names = await named(
       described({
         '/api/v1/hives/{hive-id}/visits': { get: { responses: {} } },
@@ -390,7 +390,7 @@ describe('what is taken', () => {
     ])
   })
 
-  test('inputs that collide get clear names', async () => {
+  test('have distinct argument names if inputs collide', async () => {
     const upstream = await Upstream.start()
     const parameters = [
       { name: 'id', in: 'path', required: true, schema: { type: 'string' } },
@@ -409,7 +409,7 @@ describe('what is taken', () => {
     expect(upstream.last).toMatchObject({ target: '/x/p?id=q&filter%5Bsite%5D=s', body: '{"id":"b"}' })
   })
 
-  test('descriptions are composed, and can be amended in code', async () => {
+  test('have composed descriptions, which code can override', async () => {
     const paths = {
       '/hives/{hive}': {
         get: operation('getHive', {
@@ -433,7 +433,7 @@ describe('what is taken', () => {
     expect(part?.about).toBe('The sheet of a hive.')
   })
 
-  test('a body of several kinds keeps what its kinds add', async () => {
+  test('keep the properties of every alternative of a body', async () => {
     const upstream = await Upstream.start()
     const pet = { type: 'object', required: ['kind'], properties: { kind: { type: 'string' } } }
     const content = (schema: object) => ({
@@ -469,7 +469,7 @@ describe('what is taken', () => {
     expect((await link.call('closed', { body: { kind: 'fly' } })).isError).toBe(true)
   })
 
-  test('a GET by path can be a resource template', async () => {
+  test('can be resource templates: a GET by path', async () => {
     const upstream = await Upstream.start(() => ({ body: { code: 'ML-04' } }))
     const parameters = [{ name: 'hive', in: 'path', required: true, schema: { type: 'string', pattern: '^ML' } }]
     const { link } = await opened(
@@ -540,7 +540,7 @@ describe('credentials', () => {
     expect(upstream.last).toMatchObject({ headers, target })
   })
 
-  test('those that are missing are named together at start; optional ones are not', async () => {
+  test('are named together at startup if missing; optional ones are not', async () => {
     const upstream = await Upstream.start()
     const schemes = { one: { type: 'apiKey', in: 'header', name: 'A' }, two: { type: 'http', scheme: 'basic' } }
     await expect(opened(secured(upstream, schemes, [{ one: [], two: [] }]))).rejects.toThrow(
@@ -551,7 +551,7 @@ describe('credentials', () => {
     expect(upstream.last.headers).not.toHaveProperty('a')
   })
 
-  test('client credentials fetch a token, share it, and fetch another when it is refused', async () => {
+  test('of clients fetch one shared token, and another if it is refused', async () => {
     let issued = 0
     const upstream = await Upstream.start(({ target, headers }) => {
       if (target === '/token') return { body: { access_token: `token-${++issued}`, expires_in: 3600 } }
@@ -575,7 +575,7 @@ describe('credentials', () => {
     expect(upstream.last.headers.authorization).toBe('Bearer token-2')
   })
 
-  test('client credentials go in the form where a server wants them there', async () => {
+  test('of clients go in the form if the server wants them there', async () => {
     const upstream = await Upstream.start(({ target, body }) =>
       target !== '/token'
         ? { body: { ok: true } }
@@ -595,7 +595,7 @@ describe('credentials', () => {
     )
   })
 
-  test('a refusal names the setting to the operator, and to the model only that access was refused', async () => {
+  test('that are refused name the setting to the operator, and tell the model only that access was refused', async () => {
     const upstream = await Upstream.start(() => ({ status: 403, body: { message: 'bad key s3cret-key' } }))
     const { call, text, reports } = await opened(
       secured(upstream, { s: { type: 'apiKey', in: 'header', name: 'K' } }, [{ s: [] }]),
@@ -609,7 +609,7 @@ describe('credentials', () => {
     expect(reports[0]).toBe('tool x: GET /x returned 403: the value of HIVE_API_KEY was refused')
   })
 
-  test('of an unknown kind leave an operation out, unless there is another way', async () => {
+  test('of an unknown kind skip an operation, unless there is another way', async () => {
     const schemes = { odd: { type: 'mutualTLS' }, key: { type: 'apiKey', in: 'header', name: 'K' } }
     const upstream = await Upstream.start()
     const plan = await planOpenApi(secured(upstream, schemes, [{ odd: [] }]))
@@ -629,7 +629,7 @@ describe('credentials', () => {
   })
 })
 
-describe('answers', () => {
+describe('responses', () => {
   const answering = async (
     schema: object | undefined,
     reply: Parameters<typeof Upstream.start>[0],
@@ -641,7 +641,7 @@ describe('answers', () => {
   }
   const kg = { type: 'object', properties: { kg: { type: 'number' } }, required: ['kg'] }
 
-  test('as declared are structured, lists too', async () => {
+  test('that match their schema are structured, lists included', async () => {
     const one = await answering(kg, () => ({ body: { kg: 41 } }))
     expect(await one.call('x')).toEqual({
       content: [{ type: 'text', text: '{"kg":41}' }],
@@ -651,7 +651,7 @@ describe('answers', () => {
     expect((await list.call('x')).structuredContent).toEqual({ value: [{ kg: 41 }] })
   })
 
-  test('other than declared are passed on and reported, not fatal; with validateResponses they are', async () => {
+  test('that do not match are passed on and reported; with validateResponses they are errors', async () => {
     const { call, reports, link } = await answering(kg, () => ({ body: { kg: 'heavy' } }))
     const result = await call('x')
     expect(result).toMatchObject({ structuredContent: { kg: 'heavy' } })
@@ -693,12 +693,12 @@ describe('answers', () => {
       () => ({ headers: { 'content-type': 'text/plain' }, body: '{"kg":1}' }),
       [{ type: 'text', text: '{"kg":1}' }],
     ],
-  ])('of other kinds: %s', async (_what, reply, content) => {
+  ])('of other types: %s', async (_what, reply, content) => {
     const { call } = await answering(undefined, reply)
     expect(await call('x')).toEqual({ content })
   })
 
-  test('bytes are a resource', async () => {
+  test('of bytes are a resource', async () => {
     const { call } = await answering(undefined, () => ({
       headers: { 'content-type': 'application/zip' },
       body: Buffer.from([80, 75, 3, 4, 0, 1]),
@@ -708,7 +708,7 @@ describe('answers', () => {
     ])
   })
 
-  test('JSON that is none is given as it came, and said', async () => {
+  test('with invalid JSON are returned as text, with a notice', async () => {
     const { call, reports } = await answering(kg, () => ({
       headers: { 'content-type': 'application/json' },
       body: '{"kg": 4',
@@ -722,7 +722,7 @@ describe('answers', () => {
     expect(reports).toHaveLength(1)
   })
 
-  test('that are too long are cut, and the cut is said', async () => {
+  test('that are too long are cut, with a notice', async () => {
     const items = Array.from({ length: 500 }, (_, at) => ({ code: `ML-${at}`, note: 'x'.repeat(40) }))
     const { call } = await answering(
       { type: 'object', properties: { items: { type: 'array' } } },
@@ -737,7 +737,7 @@ describe('answers', () => {
     )
   })
 
-  test('of 100 MB are not taken whole', async () => {
+  test('of 100 MB are not read completely', async () => {
     const { text } = await answering(
       undefined,
       (_seen, response) => {
@@ -755,7 +755,7 @@ describe('answers', () => {
   })
 })
 
-describe('refusals of the API', () => {
+describe('errors of the API', () => {
   const refusing = async (status: number, body: unknown, headers: Record<string, string> = {}) => {
     const upstream = await Upstream.start(() => ({
       status,
@@ -811,18 +811,18 @@ describe('refusals of the API', () => {
     expect(await refusing(status, body)).toBe(wanted)
   })
 
-  test('that ask for patience beyond what is waited say for how long', async () => {
+  test('with a retry delay above the limit report the delay', async () => {
     expect(await refusing(429, { message: 'Slow down' }, { 'retry-after': '120' })).toBe(
       'The API returned 429 Too Many Requests: Slow down\nThe rate limit is reached; try again in 120 seconds.',
     )
   })
 })
 
-describe('an upstream that is slow, busy or moved', () => {
+describe('an upstream that is slow, busy or redirects', () => {
   const reading = async (upstream: Upstream, options: WrapOpenApiOptions = {}) =>
     opened(at(upstream, { '/x': { get: operation('x'), post: operation('add') } }), { writes: true, ...options })
 
-  test('is asked again where nothing can have happened twice', async () => {
+  test('is retried only if nothing can happen twice', async () => {
     const replies = [{ status: 503 }, { status: 429, headers: { 'retry-after': '0' } }, { body: { ok: 1 } }]
     const upstream = await Upstream.start(() => replies.shift() ?? { status: 500 })
     const { call, text } = await reading(upstream)
@@ -833,7 +833,7 @@ describe('an upstream that is slow, busy or moved', () => {
     expect(upstream.seen).toHaveLength(4)
   })
 
-  test('that breaks the connection is asked again for what reads only', async () => {
+  test('that breaks the connection is retried for reads only', async () => {
     let breaks = 1
     const upstream = await Upstream.start((_seen, response) => {
       if (breaks-- <= 0) return { body: { ok: 1 } }
@@ -846,7 +846,7 @@ describe('an upstream that is slow, busy or moved', () => {
     expect(await text('add')).toMatch(/The API cannot be reached \((ECONNRESET|UND_ERR_SOCKET)\)/)
   })
 
-  test('that hangs is given up, and a call that is cancelled ends at once', async () => {
+  test('that hangs is timed out, and a cancelled call ends at once', async () => {
     const upstream = await Upstream.start(() => undefined)
     const { text, link } = await reading(upstream, { limits: { timeoutMs: 150, retries: 0 } })
     expect(await text('x')).toMatch(/did not respond in time/)
@@ -865,7 +865,7 @@ describe('an upstream that is slow, busy or moved', () => {
     await link.close()
   })
 
-  test('gets only so many requests at once', async () => {
+  test('gets a limited number of parallel requests', async () => {
     let now = 0
     let most = 0
     const upstream = await Upstream.start(async () => {
@@ -879,7 +879,7 @@ describe('an upstream that is slow, busy or moved', () => {
     expect(most).toBeLessThanOrEqual(2)
   })
 
-  test('may point elsewhere within the allowed hosts only, and secrets stay at home', async () => {
+  test('may redirect to allowed hosts only, and secrets are not sent there', async () => {
     const other = await Upstream.start(() => ({ body: { other: true } }))
     const upstream = await Upstream.start(({ target }) =>
       target === '/x'
@@ -905,7 +905,7 @@ describe('an upstream that is slow, busy or moved', () => {
     'http://[::1]:9',
     'http://localhost.:9',
     'http://127.0.0.1:9',
-  ])('is not looked for in the private network by a public API: %s', async (place) => {
+  ])('cannot lead a public API into the private network: %s', async (place) => {
     const description = described(
       { '/x': { get: operation('x', { servers: [{ url: place }] }) } },
       { servers: [{ url: 'https://bees.example' }] },
@@ -914,7 +914,7 @@ describe('an upstream that is slow, busy or moved', () => {
     expect(await text('x')).toMatch(/at an address that this server does not call/)
   })
 
-  test('a name that leads into the private network is found out when it connects', async () => {
+  test('cannot use a name that resolves into the private network', async () => {
     const upstream = await Upstream.start()
     const { text } = await opened(
       described({ '/x': { get: operation('x') } }, { servers: [{ url: `http://ip6-localhost:${upstream.port}` }] }),
@@ -925,7 +925,7 @@ describe('an upstream that is slow, busy or moved', () => {
   })
 })
 
-describe('pages are gathered', () => {
+describe('pagination', () => {
   const all = Array.from({ length: 23 }, (_, at) => ({ n: at }))
   const pages = (parameters: string[], schema: object, headers = {}) => ({
     '/x': {
@@ -981,7 +981,7 @@ describe('pages are gathered', () => {
       pages(['offset'], { type: 'object', properties: { items: list, total: { type: 'integer' } } }),
       (target) => ({ body: { items: all.slice(numberIn(target, 'offset')).slice(0, 5), total: 23 } }),
     ],
-  ])('%s, up to what is asked for, with progress', async (_how, paths, reply) => {
+  ])('%s, up to the requested number, with progress', async (_how, paths, reply) => {
     const upstream = await Upstream.start(({ target }) => reply(target, upstream.url))
     const { link } = await opened(at(upstream, paths))
     const items = (result: Loose) =>
@@ -995,7 +995,7 @@ describe('pages are gathered', () => {
     expect(items(await link.call('x', { gather: 100 }))).toEqual(all)
   })
 
-  test('no further than the same host, and never in circles', async () => {
+  test('stays on the same host, and stops at a repeated page', async () => {
     const upstream = await Upstream.start(({ target }) => ({
       headers: { link: target === '/x' ? '<http://evil.example/x>; rel="next"' : '' },
       body: [1],
@@ -1010,7 +1010,7 @@ describe('pages are gathered', () => {
 })
 
 describe('an API in the same process', () => {
-  test('under the path that its description says', async () => {
+  test('is called under the path in its description', async () => {
     const seen: string[] = []
     const description = described({ '/who': { get: operation('who') } }, { servers: [{ url: '/api/v2/' }] })
     const upstream = ({ url }: Request) => {
@@ -1025,7 +1025,7 @@ describe('an API in the same process', () => {
     )
   })
 
-  test('of Hono, and who calls can be handed on', async () => {
+  test("works with Hono, and can receive the caller's identity", async () => {
     const app = new Hono()
     app.get('/who', (context) =>
       context.json({ who: context.req.header('x-session') ?? 'nobody', at: new URL(context.req.url).pathname }),
@@ -1039,7 +1039,7 @@ describe('an API in the same process', () => {
   })
 })
 
-test('what was asked of the API is shown to who wants to see it, without secrets', async () => {
+test('upstream requests are shown to clients that ask, without secrets', async () => {
   const upstream = await Upstream.start(() => ({ body: { echo: 'tok-s3cret' } }))
   const parts = await wrapOpenApi(
     at(upstream, {

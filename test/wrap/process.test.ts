@@ -25,8 +25,8 @@ async function linkTo(described: Partial<ProcessDescription> = {}, options: Wrap
 }
 type Result = Awaited<ReturnType<Link['call']>>
 const textOf = ({ content }: Result) => (content[0] as { text: string }).text
-describe('a program that answers on JSON lines', () => {
-  test('is described by itself, and its functions return values, content, progress and errors', async () => {
+describe('a program that speaks JSON lines', () => {
+  test('describes itself, and its functions return values, content, progress and errors', async () => {
     const { link, reports } = await linkTo()
     const tools = await link.tools()
     expect(tools.find(({ name }) => name === 'echo')).toMatchObject({
@@ -54,7 +54,7 @@ describe('a program that answers on JSON lines', () => {
     expect(reports.join('\n')).toMatch(/a line that is no message[\s\S]*half-way/)
   })
 
-  test('answers one call at a time, in one process, with few variables', async () => {
+  test('runs one call at a time in one process, with few environment variables', async () => {
     const { link } = await linkTo({}, { env: { HIVES: 'all' } })
     const [first, second, third] = await Promise.all([
       link.call('pid', {}),
@@ -68,7 +68,7 @@ describe('a program that answers on JSON lines', () => {
     expect(names.filter((name) => /^(NODE_OPTIONS|npm_|JEST)/.test(name))).toEqual([])
   })
 
-  test('runs in several processes, as many as are allowed', async () => {
+  test('runs in as many processes as allowed', async () => {
     const { link } = await linkTo({}, { processes: 2 })
     const long = [link.call('wait', { ms: 400 }), link.call('wait', { ms: 400 })]
     const pids = await Promise.all([1, 2, 3, 4].map(() => link.call('pid', {})))
@@ -93,7 +93,7 @@ describe('a program that answers on JSON lines', () => {
     if (other) expect(textOf(await other)).toBe('waited')
   })
 
-  test('that ends, floods or takes too long fails its call only, and is started again', async () => {
+  test('that exits, floods or takes too long fails only its call, and is restarted', async () => {
     const { link, reports } = await linkTo({}, { timeoutMs: 3000 })
     expect(textOf(await link.call('flood', {}))).toBe('The program wrote more than 1000000 bytes. Ask for less.')
     expect(textOf(await link.call('wait', {}))).toBe('It was stopped after 3000 ms, the time limit.')
@@ -105,7 +105,7 @@ describe('a program that answers on JSON lines', () => {
     expect(textOf(await link.call('echo', { value: 1 }))).toMatch(/is not running; try again in 1 s/)
   })
 
-  test('that leaves a child behind, holding its pipes, has ended all the same', async () => {
+  test('counts as ended even if a child process still holds its pipes', async () => {
     const { link } = await linkTo()
     expect(await link.call('linger', {})).toMatchObject({ isError: true })
   })
@@ -140,11 +140,11 @@ describe('the description', () => {
     await expect(planProcess(command, limits)).rejects.toThrow(reason)
   })
 
-  test('has a schema, of which schemas/ holds a copy', () => {
+  test('has a schema, and schemas/ holds the same', () => {
     expect(JSON.parse(readFileSync(join(root, 'schemas/process.schema.json'), 'utf8'))).toEqual(processSchema)
   })
 
-  test('chooses and renames', async () => {
+  test('filters and renames', async () => {
     const command = { command: 'python3', args: [pathToFileURL(join(examples, 'frames.py'))] }
     const plan = await planProcess(command, { only: ['count_*'], prefix: 'py_' })
     expect(plan.program).toBe('python3 frames.py')

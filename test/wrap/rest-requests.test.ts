@@ -41,7 +41,7 @@ const schemas = {
   object: { type: 'object', properties: { R: { type: 'integer' }, G: { type: 'string' }, B: { type: 'integer' } } },
 }
 
-describe('parameters are written as their style says', () => {
+describe('parameters are serialized in their declared style', () => {
   const nameOf = ({ in: place, style, explode, type }: StyleCase) =>
     `${place}_${style}_${explode}_${type}`.toLowerCase()
   let upstream: Upstream
@@ -75,7 +75,7 @@ describe('parameters are written as their style says', () => {
     expect(found).toBe(sent)
   })
 
-  test('a value may be JSON, hold reserved characters, or be a list with nothing in it', async () => {
+  test('a value may be JSON, contain reserved characters, or be an empty list', async () => {
     const at = (name: string, more: object) => ({ name, in: 'query', ...more })
     const parameters = [
       at('filter', { content: { 'application/json': { schema: { type: 'object' } } } }),
@@ -87,7 +87,7 @@ describe('parameters are written as their style says', () => {
     expect(upstream.last.target).toBe('/x?filter=%7B%22a%22%3A%5B1%5D%7D&raw=a/b?c=d%26e%23f%20g%20h')
   })
 
-  test('a value that would lead to another path, or break a header, is refused before anything is sent', async () => {
+  test('a value that would change the path or break a header is refused before anything is sent', async () => {
     const parameters = [
       { name: 'hive', in: 'path', required: true, schema: { type: 'string' } },
       { name: 'X-Note', in: 'header', schema: { type: 'string' } },
@@ -109,7 +109,7 @@ describe('parameters are written as their style says', () => {
   })
 })
 
-describe('bodies are written as their media type says', () => {
+describe('bodies are serialized in their declared media type', () => {
   let upstream: Upstream
   beforeAll(async () => {
     upstream = await Upstream.start()
@@ -132,7 +132,7 @@ describe('bodies are written as their media type says', () => {
     },
   }
 
-  test('JSON from single arguments, without what is read-only', async () => {
+  test('JSON from separate arguments, without read-only properties', async () => {
     const link = await posting({ 'application/json': { schema: hive } })
     const [tool] = await link.tools()
     expect(Object.keys(tool?.inputSchema.properties as object)).toEqual(['code', 'tags', 'site'])
@@ -143,7 +143,7 @@ describe('bodies are written as their media type says', () => {
     })
   })
 
-  test('JSON as one argument where it may be left out or is no plain object', async () => {
+  test('JSON as one argument if it is optional or not a plain object', async () => {
     const optional = await posting({ 'application/json': { schema: hive } }, {}, false)
     await optional.call('x', {})
     expect(upstream.last.body).toBe('')
@@ -154,7 +154,7 @@ describe('bodies are written as their media type says', () => {
     expect(upstream.last.body).toBe('[1,2]')
   })
 
-  test('forms: lists repeated, objects as JSON, or by a style', async () => {
+  test('forms: lists repeated, objects as JSON or in a style', async () => {
     const link = await posting({
       'application/x-www-form-urlencoded': { schema: hive, encoding: { tags: { style: 'form', explode: false } } },
     })
@@ -171,7 +171,7 @@ describe('bodies are written as their media type says', () => {
     required: ['photo'],
   }
 
-  test('multipart: files as base64, or by a path under the folder that is allowed and nowhere else', async () => {
+  test('multipart: files as base64, or as a path inside the allowed folder only', async () => {
     const folder = newFolder()
     mkdirSync(join(folder, 'photos'))
     writeFileSync(join(folder, 'photos', 'frame.png'), 'PNG!')

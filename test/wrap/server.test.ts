@@ -26,7 +26,7 @@ afterEach(async () => {
   reports.length = 0
 })
 
-test('a server stands behind its own name, instructions and definitions', async () => {
+test('a wrapped server keeps its own name, instructions and definitions', async () => {
   const kit = await kitFromServer(server())
   expect(kit).toMatchObject({ name: 'hives', version: '2.0.0', about: 'Weighs hives.' })
   const echo = (await (await linkTo(kit)).tools()).find(({ name }) => name === 'echo')
@@ -39,7 +39,7 @@ test('a server stands behind its own name, instructions and definitions', async 
   })
 })
 
-test('arguments, _meta and results pass unchanged, however wrong they are', async () => {
+test('arguments, _meta and results pass unchanged, even if they are invalid', async () => {
   const link = await linkTo(await wrapped())
   const echoed = await link.call('echo', { odd: [1, null] }, { meta: { 'apiary/from': 'test' } })
   expect(JSON.parse((echoed.content[0] as { text: string }).text)).toMatchObject({
@@ -56,7 +56,7 @@ test('arguments, _meta and results pass unchanged, however wrong they are', asyn
   })
 })
 
-test('parts are chosen, renamed, described better, tagged, and stand behind layers', async () => {
+test('parts can be chosen, renamed, redescribed, tagged and put behind layers', async () => {
   const changes = { h_echo: { about: 'Repeats.', tags: ['safe'], layers: [cache({ keepMs: 60_000 })] } }
   const kit = await wrapped({
     only: ['echo', 'pid', 'hives://*'],
@@ -86,7 +86,7 @@ test('forty tools become three', async () => {
   expect(JSON.stringify(result.content)).toContain('echo')
 })
 
-test('two servers with the same names and URIs live in one kit', async () => {
+test('two servers with the same names and URIs work in one kit', async () => {
   const parts = [
     ...(await wrapServer(server(), { prefix: 'north_', uriPrefix: 'north' })),
     ...(await wrapServer(server(), { prefix: 'south_', uriPrefix: 'south' })),
@@ -106,7 +106,7 @@ test('two servers with the same names and URIs live in one kit', async () => {
   expect(await updated).toEqual({ uri: 'north+hives://ML-04' })
 })
 
-test('a caller of the newest revision works with a server of the first, which cannot ask', async () => {
+test('a client of the newest revision works with a server of the oldest, which cannot ask', async () => {
   const link = await linkTo(await wrapped({}, '2024-11-05'), {
     onQuestion: () => ({ action: 'accept', content: { kg: 41 } }),
   })
@@ -114,7 +114,7 @@ test('a caller of the newest revision works with a server of the first, which ca
   expect(JSON.parse(await textOf(link, 'echo', { a: 1 }))).toMatchObject({ arguments: { a: 1 } })
 })
 
-test('questions and logs reach the caller, each its own', async () => {
+test('questions and logs reach the caller that they belong to', async () => {
   const kit = await wrapped()
   const logged: unknown[] = []
   const one = await linkTo(kit, {
@@ -132,7 +132,7 @@ test('questions and logs reach the caller, each its own', async () => {
   expect(logged).toEqual([{ level: 'warning', logger: 'scale', data: { kg: 41 } }])
 })
 
-test('each caller has a session of its own, which ends with it; a shared one is for all', async () => {
+test('each caller has its own session, which ends with the caller; a shared session serves all', async () => {
   const service = await serveHttp(await wrapped({ maxSessions: 2 }), { port: 0 })
   const open = async (url = service.url) => {
     const link = await connect(url)
@@ -155,7 +155,7 @@ test('each caller has a session of its own, which ends with it; a shared one is 
   await shared.close()
 })
 
-test('a caller whose roots change tells the server so, if it said that it would', async () => {
+test('changed roots of a caller are passed on to the server if the caller declared that', async () => {
   const kit = await wrapped()
   const link = await linkTo(kit, { roots: [{ uri: 'file:///a' }] })
   expect(await textOf(link, 'roots')).toBe('0')
@@ -165,7 +165,7 @@ test('a caller whose roots change tells the server so, if it said that it would'
   expect(await textOf(await linkTo(kit), 'roots')).toBe('0')
 })
 
-test('views and tools for pages pass to callers that show views, and to no others', async () => {
+test('views and page-only tools reach only callers that show views', async () => {
   const card = view('ui://hives/card', {
     about: 'A hive.',
     page: '<h1>ML-04</h1>',
@@ -216,7 +216,7 @@ test('views and tools for pages pass to callers that show views, and to no other
   await upstream.close()
 })
 
-test('a server that adds a tool adds it here', async () => {
+test('a tool that the server adds appears here', async () => {
   const link = await linkTo(
     await wrapped({ prefix: 'h_', override: { h_echo: { about: 'Repeats.', effect: 'read' } } }),
   )
@@ -231,7 +231,7 @@ test('a server that adds a tool adds it here', async () => {
   })
 })
 
-test('names that nobody can use are changed or left out, with the reason', async () => {
+test('unusable names are changed or skipped, with the reason', async () => {
   const { tools, skipped } = await planServer(server('2025-11-25', 'wild'))
   expect(tools.map(({ as }) => as)).toEqual(['weigh_hive', 'twice', '_mlaut_31m', 'silent'])
   expect(skipped.map(({ kind, reason }) => `${kind}: ${reason}`).sort()).toEqual([
@@ -247,8 +247,8 @@ test('names that nobody can use are changed or left out, with the reason', async
   ])
 })
 
-describe('a server that misbehaves', () => {
-  test('that hangs ends by its time limit, and by the cancellation of its caller', async () => {
+describe('a faulty server', () => {
+  test('that hangs is ended by its time limit and by cancellation', async () => {
     const link = await linkTo(await wrapped({ timeoutMs: 1500 }))
     expect(await link.call('hang')).toMatchObject({
       isError: true,
@@ -261,7 +261,7 @@ describe('a server that misbehaves', () => {
     expect(await textOf(link, 'pid')).toMatch(/^\d+$/)
   })
 
-  test('that dies is started again, after a wait that grows', async () => {
+  test('that exits is restarted after a growing delay', async () => {
     const link = await linkTo(await wrapped())
     const before = await textOf(link, 'pid')
     expect(await link.call('die')).toMatchObject({
@@ -277,7 +277,7 @@ describe('a server that misbehaves', () => {
     expect(reports.join('\n')).toMatch(/hives: the server ended with code 3/)
   })
 
-  test('that floods, or answers with what is no result, fails that call alone', async () => {
+  test('that floods or sends an invalid result fails only that call', async () => {
     const logged: unknown[] = []
     const link = await linkTo(await wrapped(), { onLog: (message) => logged.push(message) })
     expect(await textOf(link, 'flood')).toBe('flooded')
@@ -286,7 +286,7 @@ describe('a server that misbehaves', () => {
     expect(await textOf(link, 'pid')).toMatch(/^\d+$/)
   })
 
-  test('that is not there is said when the kit is made', async () => {
+  test('that cannot be reached is reported when the kit is made', async () => {
     await expect(wrapServer({ command: '/none/server' })).rejects.toMatchObject({ code: 'connect-failed' })
     await expect(wrapServer('ftp://apiary.example')).rejects.toMatchObject({ code: 'part-field' })
     await expect(wrapServer(server(), { rename: { pid: 'a b' } })).rejects.toMatchObject({ code: 'part-field' })

@@ -104,7 +104,7 @@ const endless = {
 describe.each(kinds)('%s', (kind) => {
   const source = () => String(sources[kind])
 
-  test('plans statements as tools, with types from the database, and says what it leaves out', async () => {
+  test('plans statements as tools with types from the database, and reports what it skips', async () => {
     const plan = await planSql(source(), { queries: [queries], name: 'ledger' })
     expect(plan.tools.map(({ name }) => name)).toEqual(['batches_of_site', 'one_batch', 'add_batch'])
     const [batches, , add] = plan.tools
@@ -144,7 +144,7 @@ describe.each(kinds)('%s', (kind) => {
     expect(JSON.stringify(plan)).not.toContain('honey-2026')
   })
 
-  test('gives rows as they are: exact numbers, dates, nothing where there is nothing', async () => {
+  test('returns exact numbers, dates and null', async () => {
     const link = await linkTo(source())
     const found = await link.call('batches_of_site', { site: 'Marsh Lane' })
     expect(rowsOf(found)).toEqual([
@@ -168,7 +168,7 @@ describe.each(kinds)('%s', (kind) => {
     ':site',
     '%',
     '0x31 or 1',
-  ])('takes %j as a value in every place', async (text) => {
+  ])('passes %j as a value everywhere', async (text) => {
     const link = await linkTo(source())
     expect(rowsOf(await link.call('batches_of_site', { site: text }))).toEqual([])
     const wrong = await link.call('one_batch', { id: text })
@@ -183,7 +183,7 @@ describe.each(kinds)('%s', (kind) => {
     expect((await link.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
   })
 
-  test('has rows as resources by key, with completion, and whole views', async () => {
+  test('offers rows as resources by key, with completion, and whole views', async () => {
     const link = await linkTo(source())
     expect(await textAt(link, 'ledger://visits/ML-01/2026-06-02')).toEqual({
       hive: 'ML-01',
@@ -203,7 +203,7 @@ describe.each(kinds)('%s', (kind) => {
     await expect(link.read('ledger://batches/one')).rejects.toThrow(/id is a whole number, not "one"/)
   })
 
-  test('writes by marked statements only, whole or not at all', async () => {
+  test('writes only with marked statements, in a transaction', async () => {
     const link = await linkTo(source())
     const added = await link.call('add_batch', { id: 50, hive: 'ML-02', kg: 1.5 })
     expect(added.structuredContent).toEqual({ changed: 1 })
@@ -238,7 +238,7 @@ describe.each(kinds)('%s', (kind) => {
     expect(textOf(await link.call('explain_ledger', { table: 'hive' }))).toMatch(/the closest are hives/)
   })
 
-  test('stops at a ceiling of rows or bytes, and gives the next ones', async () => {
+  test('stops at the limit of rows or bytes, and returns the next rows on request', async () => {
     const link = await linkTo(source(), { limits: { maxRows: 40 } })
     const first = await link.call('ask_ledger', { sql: endless[kind] })
     expect(rowsOf(first)).toHaveLength(40)
@@ -251,7 +251,7 @@ describe.each(kinds)('%s', (kind) => {
     expect(textOf(cut)).toMatch(/the limit of one result/)
   })
 
-  test('stops a statement that takes too long, or whose call is cancelled, and goes on', async () => {
+  test('stops a statement that is too slow or whose call is cancelled, and keeps working', async () => {
     const link = await linkTo(source(), { limits: { timeoutMs: 1000 } })
     const late = await link.call('ask_ledger', { sql: slow[kind] })
     expect(textOf(late)).toMatch(/took longer than 1000 ms, and the statement was stopped/)
@@ -263,7 +263,7 @@ describe.each(kinds)('%s', (kind) => {
     expect((await patient.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
   })
 
-  test('rolls back what a cancelled call has written', async () => {
+  test('rolls back the writes of a cancelled call', async () => {
     const database = await sqlDatabase(source()).open({
       settings: {},
       resourceUpdated() {},
@@ -288,7 +288,7 @@ describe.each(kinds)('%s', (kind) => {
     await database.close()
   })
 
-  test('finds rows by what their text says', async () => {
+  test('finds rows by their text', async () => {
     const link = await linkTo(source(), { search: { columns: ['batches.note'] } })
     const { rows } = (await link.call('search_ledger', { query: 'moths' })).structuredContent as { rows: object[] }
     expect(rows).toEqual([
@@ -310,7 +310,7 @@ describe.each([
   ['postgres', postgres],
   ['mariadb', mariadb],
 ] as const)('a %s server', (_kind, server) => {
-  test('that goes away during a call gives a readable error, and the next call after its return works', async () => {
+  test('returns a readable error if it goes away during a call, and works again when it is back', async () => {
     const reports: Report[] = []
     const link = await linkTo(server.url, {}, reports)
     const kind = server === postgres ? 'postgres' : 'mariadb'
@@ -327,7 +327,7 @@ describe.each([
     expect(reports.map(({ text }) => text).join('\n')).not.toContain('honey-2026')
   })
 
-  test('that is down at start is a warning, and its parts say so until it is back', async () => {
+  test('is a warning if it is down at startup, and its parts say so until it is back', async () => {
     await server.kill()
     const reports: Report[] = []
     const link = await linkTo(server.url, { only: ['one_batch', 'batches'] }, reports)
@@ -348,7 +348,7 @@ describe.each([
     expect(await textAt(link, 'ledger://batches/1')).toMatchObject({ hive: 'ML-01' })
   })
 
-  test('tells of a wrong password without telling it', async () => {
+  test('reports a wrong password without printing it', async () => {
     const wrong = server.url.replace('honey-2026', 'wrong-0815')
     const failed = await planSql(wrong).catch((error: Error) => error.message)
     expect(failed).toMatch(/the database cannot be reached .*; check that it runs, its address, user and password/)
@@ -356,7 +356,7 @@ describe.each([
   })
 })
 
-test('comments of the database explain tables, columns and arguments', async () => {
+test('comments in the database describe tables, columns and arguments', async () => {
   await fill(postgres.url, [
     'create table flowers (name text primary key, starts date)',
     `comment on table flowers is 'What blooms when.'`,
@@ -384,7 +384,7 @@ test('comments of the database explain tables, columns and arguments', async () 
 })
 
 describe('a SQLite file', () => {
-  test('that is missing, is none, or is locked, is told in a sentence', async () => {
+  test('that is missing, invalid or locked is reported in one sentence', async () => {
     const missing = join(newFolder(), 'none.sqlite')
     await expect(planSql(missing)).rejects.toThrow(
       /none\.sqlite: the database cannot be reached \(there is no file/,
@@ -402,7 +402,7 @@ describe('a SQLite file', () => {
     expect((await link.call('one_batch', { id: 1 })).structuredContent).toEqual({ id: 1, kg: 12.5 })
   })
 
-  test('is made where there is none, once, and is never made by a SELECT', async () => {
+  test('is created once if it is missing, and never by a SELECT', async () => {
     const file = join(newFolder(), 'new.sqlite')
     const ledger = sqlDatabase(file, { create: tables.join(';\n') })
     const parts = await wrapSql(ledger, { only: ['hives'] })
@@ -412,7 +412,7 @@ describe('a SQLite file', () => {
   })
 })
 
-test('plans are as their JSON Schemas say', async () => {
+test('plans match their JSON Schemas', async () => {
   const { planFolder } = await import('jexo/folder')
   const { planFeed } = await import('jexo/feed')
   const { compilingValidator } = await import('../../src/kit/compiling-validator.js')
@@ -461,7 +461,7 @@ describe('vectors in the database', () => {
     ['libsql, with its index', 'sqlite', ['create index near on notes (libsql_vector_idx(note_vector))']],
     ['libsql, without an index', 'sqlite', []],
     ['postgres', 'postgres', []],
-  ])('%s: the nearest rows are found by them, and no reader sees them', async (_title, kind, more) => {
+  ])('%s: the nearest rows are found by vector, and no reader sees the vectors', async (_title, kind, more) => {
     const isSqlite = kind === 'sqlite'
     const script = [
       `create table notes (id integer primary key, note text, note_vector ${isSqlite ? 'f32_blob(3)' : 'vector'}, "odd ]name" text)`,
@@ -491,13 +491,13 @@ describe('vectors in the database', () => {
     ).toEqual([])
   })
 
-  test('a vector column has to be there', async () => {
+  test('a missing vector column is an error', async () => {
     const source = sqliteFile('create table notes (id integer primary key, note text)')
     const search = { columns: ['notes.note'], embed, vectorColumns: { 'notes.note': 'other' } }
     await expect(linkTo(source, { name: 'ledger', search })).rejects.toThrow(/no column "other" to search/)
   })
 
-  test('a model that fails, or gives other vectors, leaves the words', async () => {
+  test('if the model fails or returns vectors of another size, words are searched', async () => {
     const source = sqliteFile(
       [
         'create table notes (id integer primary key, note text, note_vector f32_blob(3), more text)',

@@ -135,7 +135,7 @@ test.each([
   expect(Object.keys(operations[0]?.input.properties ?? {})).toEqual(names)
 })
 
-test('lines of the Windows command prompt and of PowerShell go on', async () => {
+test('continued lines of the Windows command prompt and of PowerShell are joined', async () => {
   const file = join(folder, 'windows.sh')
   const cmd = 'curl ^"URL/cmd?a=1^&b=2^" ^\n  -H ^"X-Site: Ivy^" ^\n  --data-raw ^"^{^\\^"a^\\^":1^}^"'
   writeFileSync(
@@ -147,7 +147,7 @@ test('lines of the Windows command prompt and of PowerShell go on', async () => 
   expect(operations.map(({ method, path }) => `${method} ${path}`)).toEqual(['POST /cmd', 'POST /ps'])
 })
 
-test('URLs of a pattern are examples of one request', async () => {
+test('a URL with a glob pattern gives examples of one request', async () => {
   const file = join(folder, 'glob.sh')
   writeFileSync(file, `curl "${upstream.url}/hives/ML-{01,02}/days/[1-3]"`)
   const { operations } = await planCurl(file)
@@ -155,7 +155,7 @@ test('URLs of a pattern are examples of one request', async () => {
   expect(Object.keys(operations[0]?.input.properties ?? {})).toHaveLength(2)
 })
 
-test('every option of curl is known, and takes a value as curl says', () => {
+test('every curl option is known, and takes a value if it does in curl', () => {
   const help = execFileSync(curl, ['--help', 'all'], { encoding: 'utf8' })
   const found = [...help.matchAll(/^ *(?:(-\S), +)?(--[\w.-]+)( <[^>]*>| \[protocol)?/gm)]
   expect(found.length).toBeGreaterThan(200)

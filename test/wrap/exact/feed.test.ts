@@ -51,7 +51,7 @@ test.each<[string, string, Record<string, Record<string, string> | undefined>]>(
   ['site/+/+/rain', 'site/+/+/rain', { 'site/a/b/rain': { site: 'a', name: 'b' } }],
   ['site/{hive}/#', 'site/+/#', { 'site/a/b/c': { hive: 'a', rest: 'b/c' }, 'site/a': undefined }],
   ['#', '#', { 'a/b': { rest: 'a/b' }, a: { rest: 'a' } }],
-])('the topic %s of MQTT is a channel with variables', (text, filter, topics) => {
+])('the MQTT topic %s is a channel with variables', (text, filter, topics) => {
   const pattern = topicPattern(text)
   expect(pattern.filter).toBe(filter)
   for (const [topic, wanted] of Object.entries(topics))
@@ -61,7 +61,7 @@ test.each(['a/#/b', 'a+/b', 'a/{x}/{x}', 'a/b#'])('the topic %s is refused', (te
   expect(() => topicPattern(text)).toThrow(/topic/)
 })
 
-test('a series that nothing comes of is refused at once when the feed has been open for a while', async () => {
+test('a series without readings is refused at once if the feed has been open for a while', async () => {
   const source = {
     open(sink: { push(topic: string, value: unknown): void }) {
       sink.push('scales/ML-01/weight', 41)
@@ -82,7 +82,7 @@ test('a series that nothing comes of is refused at once when the feed has been o
   await link.close()
 })
 
-test('the status of a feed says why nothing can come', async () => {
+test('the status of a feed says why it receives nothing', async () => {
   const broker = await Aedes.createBroker({
     authenticate: (_client, _user, _password, done) =>
       done(Object.assign(new Error('no'), { returnCode: 5 }) as never, false),
@@ -106,7 +106,7 @@ test('the status of a feed says why nothing can come', async () => {
   expect(gone).toMatchObject({ state: 'unavailable', reason: expect.not.stringContaining('127.0.0.1') })
 })
 
-test('a message without the field of its channel keeps the last good reading, and is reported once', async () => {
+test('a message without the field of its channel keeps the last valid reading, and is reported once', async () => {
   const reports: string[] = []
   const source = {
     open(sink: { push(topic: string, value: unknown): void }) {

@@ -50,7 +50,7 @@ const search = async (query: string) =>
   ((await link.call('search_guide', { query })).structuredContent as { passages: { file: string; text: string }[] })
     .passages
 
-test('no passage is longer than a page, also of a file with one line', async () => {
+test('no passage is longer than a page, even in a file with one line', async () => {
   const passages = passagesOf(files['bundle.js'] ?? '', 'plain')
   expect(Math.max(...passages.map(({ text }) => text.length))).toBeLessThanOrEqual(1800)
   expect(passages.map(({ text }) => text).join('')).toBe(files['bundle.js'])
@@ -59,7 +59,7 @@ test('no passage is longer than a page, also of a file with one line', async () 
   expect(found.map(({ file }) => file)).toEqual(expect.arrayContaining(['bundle.js', 'settings.md']))
 })
 
-test('pieces of a page that stand apart are words apart', async () => {
+test('separate text pieces of a PDF page are separate words', async () => {
   const [page] = await search('veil')
   expect(page).toMatchObject({
     file: 'page.html',
@@ -79,7 +79,7 @@ test.each([
   expect((await search(query)).slice(0, 3).map((passage) => passage.file)).toContain(file)
 })
 
-test('texts in other encodings are read, and found', async () => {
+test('texts in other encodings are read and found', async () => {
   const read = async (name: string) => (await link.read(`guide://${name}`)).contents[0]?.text ?? ''
   expect(await read('latin.txt')).toBe('Bienenstöcke werden im März gereinigt, und die Königin wird gezählt.')
   expect(await read('utf16.txt')).toBe('The smoker is behind the shed.')
@@ -113,7 +113,7 @@ test('a folder that is replaced by another is followed', async () => {
   await followed.close()
 })
 
-test('questions in other words than those of the page find it among five hundred files', async () => {
+test('a question in other words than the page finds it among five hundred files', async () => {
   const place = join(newFolder(), 'handbook')
   const all = { ...pages, ...notes(500 - Object.keys(pages).length) }
   for (const [name, text] of Object.entries(all)) {

@@ -43,7 +43,7 @@ export function find(test: (code: string) => boolean): string
 export function find(by: unknown): string { return String(by) }
 `
 
-test('overloads are one tool: what any of them takes, with the text of each, and nothing left out in silence', async () => {
+test('overloads become one tool that accepts the arguments of each, with the text of each', async () => {
   const plan = await planModule(moduleOf(overloads))
   const [format, repeat, find] = plan.tools
   expect(format?.about).toBe('Formats a day.\n\nFormats a span.\nArguments that go together: at; or from, to.')
@@ -72,7 +72,7 @@ const overloadCalls: [string, Record<string, unknown>, unknown][] = [
   ['repeat', { what: 4, times: 2 }, [4, 4]],
 ]
 
-test('an overload is told by which arguments are given: live and in a written kit', async () => {
+test('the arguments select the overload, live and in a written kit', async () => {
   const file = moduleOf(overloads)
   const kitFile = file.replace('.ts', '.kit.ts')
   await writeKit(file, kitFile, {})
@@ -153,21 +153,21 @@ function circle(x: number): number { return x > 3 ? back(x) : x }
 function back(x: number): number { n++; return circle(x - 1) }
 `
 
-test('effects are guessed from what a body does, and from the name where that cannot be told', async () => {
+test('effects are inferred from the body, and from the name if the body is unclear', async () => {
   const texts = bodies.map(([, text]) => (text.startsWith('/**') ? text : `export ${text}`))
   const tools = await toolsOf(around + texts.join('\n'))
   const effects = Object.values(tools).map(({ effect }) => effect)
   expect(bodies.map(([what], at) => [what, effects[at]])).toEqual(bodies.map(([what, , wanted]) => [what, wanted]))
 })
 
-test('a body that is nested too deeply to be followed is judged by its name', async () => {
+test('a body that is nested too deeply is judged by its name', async () => {
   const { put_all: put } = await toolsOf(
     `export function putAll(a: number) { return ${Array(4000).fill('a').join(' + ')} }`,
   )
   expect(put?.effect).toBe('change')
 })
 
-test('text, nested functions, destructured lists, schemas of zod, and `this`', async () => {
+test('text, nested functions, destructured lists, zod schemas and `this`', async () => {
   const plan = await planModule(
     moduleOf(`
       import { z } from 'zod'
@@ -224,7 +224,7 @@ const packages: Record<string, string> = {
   'nectar/flows/spring.d.ts': '/** Of spring. */\nexport declare function spring(kg: number): number\n',
 }
 
-test('packages by path, without types, and by a main file without its ending', async () => {
+test('packages by path, without types, and by a main file without its extension', async () => {
   const project = newFolder()
   for (const [name, text] of Object.entries(packages)) {
     mkdirSync(dirname(join(project, 'node_modules', name)), { recursive: true })
@@ -241,7 +241,7 @@ test('packages by path, without types, and by a main file without its ending', a
   expect(kit).toContain("import * as spring from 'nectar/flows/spring'")
 })
 
-test('functions that only look the same stay apart, and one that is reached twice is one tool', async () => {
+test('functions of the same shape stay separate, and one exported twice is one tool', async () => {
   const plan = await planModule(
     moduleOf(`
       interface Api { weigh(code: string): number }
@@ -257,7 +257,7 @@ test('functions that only look the same stay apart, and one that is reached twic
   expect(plan.tools.map(({ name }) => name)).toEqual(['north_weigh', 'south_weigh', 'one', 'two', 'find'])
 })
 
-test('types that repeat are said once, and many functions can be a catalogue', async () => {
+test('repeated types are stated once, and many functions can be a catalogue', async () => {
   const fields = Array.from({ length: 30 }, (_, at) => `/** Field ${at} of a visit. */ field${at}: string`).join(
     '\n',
   )
@@ -292,7 +292,7 @@ test('types that repeat are said once, and many functions can be a catalogue', a
   await link.close()
 })
 
-test('a large plan is short: signatures, reasons with their names, methods without an instance apart, and what it costs', async () => {
+test('a large plan is short: signatures, grouped reasons, methods without an instance apart, and the context cost', async () => {
   const file = moduleOf(
     [
       ...Array.from(
@@ -314,7 +314,7 @@ test('a large plan is short: signatures, reasons with their names, methods witho
   )
 })
 
-test('a written kit compiles under plain strict and under the settings of a new project', async () => {
+test('a written kit compiles with strict and with the settings of a new project', async () => {
   const file = moduleOf(`${overloads}
     interface Wood { path: string; inner?: Wood }
     export enum Site { Ivy = 'ivy', Lime = 'lime' }

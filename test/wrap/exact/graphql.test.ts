@@ -48,7 +48,7 @@ const values = {
   weigh: ({ by }: { by?: { kg: number } | null }) => (by === null ? -1 : (by?.kg ?? 0)),
 }
 
-test('derived operations ask for the fields of every kind, and leave optional what has a default', async () => {
+test('derived operations select fields of every kind, and leave arguments with defaults optional', async () => {
   const upstream = await Upstream.start(({ body }) => {
     const { query, variables } = JSON.parse(Buffer.from(body, 'latin1').toString())
     return { body: graphqlSync({ schema, source: query, rootValue: values, variableValues: variables }) }
@@ -82,7 +82,7 @@ test('derived operations ask for the fields of every kind, and leave optional wh
   await upstream.end()
 })
 
-test('what is not derived is counted, with the way out', async () => {
+test('skipped fields are counted, with the fix', async () => {
   const plan = await planGraphql(file, { writes: true })
   expect(plan.skipped.map(({ where, reason }) => `${where}: ${reason}`)).toEqual([
     'query node: it returns objects of any type, so nothing can be selected without an operation',
@@ -102,13 +102,16 @@ test('what is not derived is counted, with the way out', async () => {
 test.each([
   ['errors', { errors: [{ message: 'GraphQL introspection is not allowed' }] }],
   ['a status', { status: 400, body: { errors: [{ message: 'introspection is disabled' }] } }],
-])('an endpoint that refuses introspection by %s says what to do', async (_how, reply) => {
+])('an endpoint that refuses introspection with %s is reported with the fix', async (_how, reply) => {
   const upstream = await Upstream.start(() => ('status' in reply ? reply : { body: reply }))
   await expect(planGraphql(`${upstream.url}/graphql`)).rejects.toThrow(/introspection[\s\S]*schema/i)
   await upstream.end()
 })
 
-test.each(['123.example', 'ümlaut.example', '_.example'])('the setting names of %s are legal', async (host) => {
-  const plan = await planGraphql(file, { baseUrl: `https://${host}/graphql` })
-  expect(plan.base.setting).toMatch(/^[A-Z][A-Z0-9_]*$/)
-})
+test.each(['123.example', 'ümlaut.example', '_.example'])(
+  'the names of settings for %s are valid',
+  async (host) => {
+    const plan = await planGraphql(file, { baseUrl: `https://${host}/graphql` })
+    expect(plan.base.setting).toMatch(/^[A-Z][A-Z0-9_]*$/)
+  },
+)

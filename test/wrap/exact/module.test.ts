@@ -38,7 +38,7 @@ export function needs(context: Context): string { return String(context) }
 export function only(by: RegExp | Context): string { return String(by) }
 `
 
-test('a member that cannot be JSON removes only itself where nobody has to give it, and the plan says so', async () => {
+test('an optional member that cannot be JSON removes only itself, and the plan reports it', async () => {
   const plan = await planModule(moduleOf(source))
   expect(plan.tools.map(({ name }) => name)).toEqual(['list_hives', 'find_hives', 'weigh', 'watch', 'shout'])
   expect(inputOf(plan, 'list_hives')).toMatchObject({
@@ -84,7 +84,7 @@ const calls: [string, object, unknown][] = [
   ['shout', { text: 'bees' }, { value: 'BEES' }],
 ]
 
-test('what is filled in by the call, or left out, stands in its place: live and in a written kit', async () => {
+test('injected and omitted parameters keep their position, live and in a written kit', async () => {
   const file = moduleOf(
     source.replace(/interface Context.*/, 'type Context = { log(text: string): void }'),
     'live.mjs'.replace('.mjs', '.ts'),

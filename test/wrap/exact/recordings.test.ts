@@ -17,7 +17,7 @@ const entry = (request: object) => ({
 const har = (...entries: object[]) => JSON.stringify({ log: { entries } })
 const json = (value: object) => ({ postData: { mimeType: 'application/json', text: JSON.stringify(value) } })
 
-test('operations on a graph stay apart by their name, and merge by it', async () => {
+test('GraphQL operations are merged by name only', async () => {
   const query = 'query Hives($most: Int) { hives(most: $most) { code } }'
   const { operations } = await planned(
     'graph.har',
@@ -47,7 +47,7 @@ const multipart = [
   '',
 ]
 
-test('a multipart body that was recorded as text has its fields', async () => {
+test('a multipart body recorded as text keeps its fields', async () => {
   const { operations } = await planned(
     'photo.har',
     har(
@@ -60,7 +60,7 @@ test('a multipart body that was recorded as text has its fields', async () => {
   ])
 })
 
-test('a multipart body that cannot be read is said', async () => {
+test('an unreadable multipart body is reported', async () => {
   const plan = await planned(
     'odd.har',
     har(entry({ postData: { mimeType: 'multipart/form-data', text: 'odd' } }), entry(json({ a: 1 }))),
@@ -69,7 +69,7 @@ test('a multipart body that cannot be read is said', async () => {
   expect(plan.operations).toHaveLength(1)
 })
 
-test('an .http file has multipart bodies with files, forms in lines, queries in lines and directives', async () => {
+test('an .http file can have multipart bodies with files, forms and queries over several lines, and directives', async () => {
   const { operations, skipped } = await planned(
     'calls.http',
     `### Add a photo
@@ -114,7 +114,7 @@ GET https://hives.example/find
   expect(operations[2]?.parameters.map(({ name }) => name)).toEqual(['site', 'most'])
 })
 
-test('variables that clients generate are generated for each call, and may be given', async () => {
+test('generated variables are generated for each call, and can be passed', async () => {
   const upstream = await Upstream.start(() => ({ body: {} }))
   const file = join(folder, 'dynamic.http')
   writeFileSync(
@@ -149,7 +149,7 @@ Content-Type: application/json
   await upstream.end()
 })
 
-test('a file of a form keeps the name that it was sent by', async () => {
+test('a file in a form keeps its file name', async () => {
   const { operations } = await planned(
     'form.sh',
     `curl -F 'photo=@frames/one.png' -F 'plan=@x.pdf;filename="site plan.pdf";type=application/pdf' https://hives.example/photos`,

@@ -228,7 +228,7 @@ test.each(Object.entries(rows))('%s', async (_what, row) => {
   for (const [name, value] of Object.entries(row.headers ?? {})) expect(headers[name]).toBe(value)
 })
 
-test('what is no argument is not offered as one', async () => {
+test('read-only and fixed values are not offered as arguments', async () => {
   const inputOf = async (what: string) =>
     Object.keys(
       (await link.tools()).find(({ name }) => name === nameOf(rows[what] as Row))?.inputSchema.properties ?? {},
@@ -237,7 +237,7 @@ test('what is no argument is not offered as one', async () => {
   expect(await inputOf('a placeholder in a fragment is no argument')).toEqual([])
 })
 
-describe('a base URL that is given', () => {
+describe('a base URL option', () => {
   const server = 'https://api.example/v1'
   const operation = (operationId: string, more: object = {}) => ({
     get: { operationId, responses: { 204: { description: '' } }, ...more },
@@ -268,7 +268,7 @@ describe('a base URL that is given', () => {
   test.each([
     ['by the setting', {}, () => ({ T_URL: `${upstream.url}/here` })],
     ['by the option', { baseUrl: true }, () => ({})],
-  ])('%s reaches every operation of the server, and its token URL', async (_how, given, environment) => {
+  ])('%s applies to every operation of the server, and to its token URL', async (_how, given, environment) => {
     upstream.answer = ({ target }) =>
       target.endsWith('/token') && !target.startsWith('/here') ? { body: { access_token: 't' } } : { status: 204 }
     const options = 'baseUrl' in given ? { baseUrl: `${upstream.url}/here` } : {}
@@ -281,7 +281,7 @@ describe('a base URL that is given', () => {
     await own.close()
   })
 
-  test('does not reach another server, which plan and error name', async () => {
+  test('does not apply to another server, which the plan and the error name', async () => {
     const plan = await planOpenApi(description, { baseUrl: upstream.url })
     expect(plan.operations.flatMap(({ name, base }) => (base ? [[name, base]] : []))).toEqual([
       ['beside', 'https://api.example/v2'],

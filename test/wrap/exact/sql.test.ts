@@ -86,7 +86,7 @@ describe.each(Object.keys(types))('%s', (dialect) => {
     data: '{"id":9007199254740993,"kg":[1.5,0.1234567890123456789]}',
   }
 
-  test('what is put comes back as it was, and is found by it', async () => {
+  test('stored values are returned unchanged, and can be searched for', async () => {
     const link = await linked(dialect)
     expect((await link.call('put', { code: 'a', ...sample })).isError).toBeUndefined()
     const { structuredContent } = await link.call('got', { code: 'a' })
@@ -101,7 +101,7 @@ describe.each(Object.keys(types))('%s', (dialect) => {
       expect((await link.call(tool, value)).structuredContent).toEqual({ rows: [{ code: 'a' }] })
   })
 
-  test('what would be stored as something else is refused', async () => {
+  test('values that would be stored differently are refused', async () => {
     const link = await linked(dialect)
     const put = async (more: object) => {
       const { isError, content } = await link.call('put', { code: 'b', ...sample, ...more } as never)
@@ -116,7 +116,7 @@ describe.each(Object.keys(types))('%s', (dialect) => {
     expect((await link.call('by_big', { big: '7' })).structuredContent).toEqual({ rows: [] })
   })
 
-  test('a list has a place for each of its items', async () => {
+  test('a list has one placeholder for each item', async () => {
     const link = await linked(dialect)
     await link.call('put', { code: 'c', ...sample })
     const among = async (codes: string[], less: string[]) =>
@@ -196,7 +196,7 @@ async function ownLink(dialect: string) {
   return { link, explain }
 }
 
-test('PostgreSQL: lists, enums, domains, stored views and partitions', async () => {
+test('PostgreSQL: lists, enums, domains, materialized views and partitions', async () => {
   const { link, explain } = await ownLink('postgres')
   const tools = await link.tools()
   const flow = { type: 'string', enum: ['spring', "lime's"] }
@@ -234,7 +234,7 @@ test('PostgreSQL: lists, enums, domains, stored views and partitions', async () 
   expect(tables.join()).not.toContain('weighings_1')
 })
 
-test('MariaDB: rows that a change returns, and what an enum allows', async () => {
+test('MariaDB: rows returned by a change, and the values of an enum', async () => {
   const { link, explain } = await ownLink('mariadb')
   expect((await link.call('put', { flow: "lime's" })).structuredContent).toEqual({
     changed: 2,
