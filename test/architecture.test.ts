@@ -6,7 +6,7 @@ import { version } from '../src/version.js'
 const root = resolve(import.meta.dirname, '..')
 const source = join(root, 'src')
 
-/** Every folder of `src/` from the lowest: a file imports from its own folder and from those that stand before it, never the other way. */
+/** Every folder of `src/` from the lowest: a file imports from its own folder and the folders before it. */
 const order = [
   'version.ts',
   'errors.ts',
@@ -91,7 +91,7 @@ const files = readdirSync(source, { recursive: true, withFileTypes: true })
 
 interface Import {
   path: string
-  /** Nothing of it is left when the program runs. */
+  /** Removed by the compiler. */
   isType: boolean
 }
 
@@ -110,7 +110,7 @@ const targetsOf = (file: string, isTaken = (_one: Import) => true) =>
     .filter((one) => one.path.startsWith('.') && isTaken(one))
     .map(({ path }) => relative(source, resolve(join(source, dirname(file)), path)).replace(/\.js$/, '.ts'))
 
-/** The folder that stands in the order; a door, such as `node.ts`, stands above all but `loupe` and `cli`. */
+/** The folder in the order; an entry point, such as `node.ts`, stands above all but `loupe` and `cli`. */
 const placeOf = (file: string) =>
   order.find((name) => file === name || file.startsWith(`${name}/`)) ?? (file.includes('/') ? undefined : 'doors')
 const rankOf = (file: string) => {
@@ -118,7 +118,7 @@ const rankOf = (file: string) => {
   return place === 'doors' ? order.indexOf('loupe') - 0.5 : order.indexOf(place ?? '')
 }
 
-/** A chain of files that import each other in a circle, or undefined. */
+/** A chain of files that import each other in a cycle, or undefined. */
 function circleIn(edges: ReadonlyMap<string, readonly string[]>): readonly string[] | undefined {
   const done = new Set<string>()
   const visit = (file: string, path: readonly string[]): readonly string[] | undefined => {
@@ -206,6 +206,6 @@ test('an installation is two packages without installation scripts, and optional
     )
     return named.filter((name) => optional.has(name)).map((name) => `${file}: ${name}`)
   })
-  // The door for pages that have React; and the text of a new project's files.
+  // The entry point for pages with React, and the text of a new project's files.
   expect(eager).toEqual(['new/project-files.ts: zod', 'view/page/use-view.ts: react'])
 })

@@ -19,7 +19,7 @@ const pages = [
     .filter((file) => existsSync(file)),
 ]
 
-/** The anchor of a heading, as code hosts and the site make it. */
+/** The anchor of a heading, as code hosts and the site generate it. */
 const anchorOf = (heading: string) =>
   heading
     .toLowerCase()

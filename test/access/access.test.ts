@@ -58,7 +58,7 @@ beforeAll(async () => {
 })
 afterAll(() => issuer.close())
 
-/** A handler that lets in whom a check lets in, with one JSON-RPC request after the other. */
+/** A handler with an access check that sends one JSON-RPC request after the other. */
 function gate(access: AccessCheck, options: object = {}) {
   const handler = fetchHandler(kit, {
     access,
@@ -213,7 +213,7 @@ describe('issuer tokens', () => {
           `Bearer error="insufficient_scope", scope="${scope}", resource_metadata="${pageUrl}"`,
         )
     }
-    // The same session with a token that has more.
+    // The same session with a token that has more scopes.
     const more = await good({ scope: 'mcp hives.read', scp: ['hives.write'] })
     expect((await ask(more, 'tools/call', call('move'), session)).status).toBe(200)
     const names = async (given: string) => {
@@ -257,7 +257,7 @@ describe('issuer tokens', () => {
     })
     expect(await text('other_api')).toBe('for weather 1')
     expect(await text('other_api')).toBe('for weather 1')
-    // Another program of the same person may be allowed less, and gets a token of its own.
+    // Another program of the same person may have fewer permissions, and gets a token of its own.
     const other = await good({ scope: 'a', client_id: 'other' })
     const through = await ask(other, 'tools/call', call('other_api'), session)
     expect(JSON.stringify(await through.json())).toContain('for weather 2')
@@ -285,7 +285,7 @@ describe('issuer tokens', () => {
   test('survive rotated keys, and no caller can make the server fetch keys repeatedly', async () => {
     const own = await Issuer.start()
     const { ask } = gate(issuerTokens({ issuer: own.url }))
-    // However many wait at the start, the keys are fetched once.
+    // The keys are fetched once, however many requests wait for them.
     await Promise.all(
       Array.from({ length: 5 }, async (_, n) => ask(await own.token(resourceUri, { sub: `s${n}` }), 'ping')),
     )

@@ -121,7 +121,7 @@ test('sign-in stores tokens for later commands, readable by the owner only; with
   expect((await jexo('call', url, 'who')).stdout).toBe('ada\n')
   expect((await jexo('show', url)).stdout).toContain('who')
   expect((await jexo('sign-in', '--list')).stdout).toBe(`${url}  at ${issuer.url}  mcp\n`)
-  // More scopes need the person again, who is not there.
+  // More scopes need a person, who is absent.
   expect((await jexo('call', url, 'move')).stderr).toContain(`run: jexo sign-in ${url}`)
   expect((await jexo('sign-out', url)).stderr).toContain(`signed out of ${url}`)
   expect((await jexo('sign-out', url)).stderr).toContain('there is no sign-in')

@@ -9,7 +9,7 @@ import { Running } from '../support/cli.js'
 import { Glewlwyd } from '../support/glewlwyd.js'
 import { signInAs } from '../support/person.js'
 
-/** A port for the server, known before the authorization server starts, which has to know the URL. */
+/** A port for the server, chosen before the authorization server starts, which needs the URL. */
 const port = 20_000 + (process.pid % 10_000)
 const resource = `http://127.0.0.1:${port}/mcp`
 let service: HttpService | undefined
@@ -54,7 +54,7 @@ describe('oidc-provider', () => {
     await expect(textOf(fay.signIn, 'move_hive', move)).rejects.toThrow(
       /the authorization server did not grant "hives\.write"/,
     )
-    // What fay may do goes on with the sign-in that there is; nobody is asked again.
+    // The existing sign-in covers what fay may do; nobody is asked again.
     expect(await textOf(fay.signIn, 'weigh_hive', { hive: 'ML-04' })).toContain('Orchard End')
     expect(fay.opened).toHaveLength(2)
     expect(await textOf(as('wilma').signIn, 'who_am_i')).toContain('Wilma')

@@ -284,7 +284,7 @@ test('a sign-in that is never completed times out, and one can be interrupted', 
   )
 })
 
-/** A server that refuses everything, with metadata as it is told. */
+/** A server that refuses every request, with configurable metadata. */
 async function refusing(metadata: (url: string) => unknown, challenge: (url: string) => string) {
   const asked: string[] = []
   const server = createServer((request, response) => {
@@ -322,7 +322,7 @@ test('metadata is found by challenge, path and root, on the server only; that of
     '/.well-known/oauth-protected-resource',
   ])
   expect(issuer.requests).not.toContain('/keys')
-  // Its own authorization server, as in the revision without metadata.
+  // The server is its own authorization server, as in the revision without metadata.
   expect(elsewhere.asked.at(-1)).toBe('/token')
   foreign.close()
   elsewhere.close()

@@ -26,7 +26,7 @@ afterAll(() => issuer.close())
 
 type Misbehave = (request: IncomingMessage, response: ServerResponse, token: string) => void
 
-/** The rows that fail for a server that is right but for what it does to requests before and responses after. */
+/** The failing rows for a correct server whose requests and responses are changed. */
 async function brokenRows(misbehave: Misbehave): Promise<string[]> {
   let token = ''
   const handler = nodeHandler(kit, { access: issuerTokens({ issuer: issuer.url }) })

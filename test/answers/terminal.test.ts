@@ -1,7 +1,7 @@
 import { askOnTerminal } from '../../src/answers/terminal.js'
 import type { Question } from '../../src/link/answering.js'
 
-/** A terminal at which somebody types these lines. */
+/** A terminal where somebody types these lines. */
 function typing(...lines: string[]) {
   const said: string[] = []
   const ask = async (prompt: string) => {

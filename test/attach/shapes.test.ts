@@ -14,7 +14,7 @@ const entry = {
 }
 const other = { command: '/bin/other', args: ['x'] }
 
-/** A host's file of each shape, with comments, another server and other settings. */
+/** A configuration file in each format, with comments, another server and other settings. */
 const files: Record<ShapeName, { name: string; text: string; kept: string[] }> = {
   mcpServers: {
     name: 'host.jsonc',
@@ -242,7 +242,7 @@ export default defineKit({ name: 'my-hives.v2', version: '1', parts: [t], settin
       servers: { my_hives: { type: 'stdio', env: { KEY: '${input:KEY}' } } },
       inputs: [{ type: 'promptString', id: 'KEY', description: 'The key.', password: true }],
     })
-    // What the host would be told is taken from the environment here.
+    // The input that the host would ask for comes from the environment here.
     expect(await jexo('call', `${file}#my_hives`, 'length')).toMatchObject({ code: 0, stdout: '3\n' })
     expect((await jexo('attach', kit, '--to', file, '--as', 'my hives')).stdout).toContain('is there already')
     expect((await jexo('attach', kit, '--to', file, '--as', 'my hives', '--remove')).code).toBe(0)

@@ -17,10 +17,10 @@ const hello = (message: Loose, more: object = {}) => ({
 const good = (message: Loose) => ({ jsonrpc: '2.0', id: message.id, result: { content: [] } })
 const fine = { content: [] }
 
-/** A call of the tool `bad`, of which nothing good can come, and what a link has to make of it. */
+/** A faulty call of the tool `bad`, and what a link must make of it. */
 type Row = [what: string, bad: (message: Loose) => unknown[], then: 'answer' | RegExp]
 
-/** What a server sends, message by message, for a call of `bad`; a text goes out as it is. */
+/** The messages of a server for a call of `bad`; a string is sent as it is. */
 const rows: Row[] = [
   ['an answer under another id first', (m) => [{ ...good(m), id: 9999 }, good(m)], 'answer'],
   ['an answer under the id as a text first', (m) => [{ ...good(m), id: String(m.id) }, good(m)], 'answer'],
@@ -91,7 +91,7 @@ const rows: Row[] = [
   ['nothing at all', () => [], /no response to tools\/call within 400 ms|without the answer/],
 ]
 
-/** A server that greets and lists properly, and answers a call of `bad` as its row says. */
+/** A server that initializes and lists correctly, and responds to a call of `bad` as its row says. */
 function answersTo(message: Loose, bad: Row[1]): unknown[] {
   if (message.method === 'initialize') return [hello(message)]
   if (message.id === undefined || message.method === undefined) return []
@@ -130,7 +130,7 @@ const overStreams = (bad: Row[1]) =>
     response.end(answers.map((answer) => `data: ${asText(answer)}\n\n`).join(''))
   })
 
-/** The same as a child: the row's function travels as its own source. */
+/** The same as a child process, which receives the function of the row as source code. */
 const childOf = (bad: Row[1]) => ({
   command: process.execPath,
   args: [
@@ -142,7 +142,7 @@ const childOf = (bad: Row[1]) => ({
   ],
 })
 
-/** Only what is never answered is not waited for; a busy machine may take its time over all else. */
+/** Short time limits only for missing responses; a busy machine may be slow with all others. */
 const patienceFor = (then: RegExp | 'answer') => ({
   timeoutMs: then !== 'answer' && then.source.includes('within 400 ms') ? 400 : 30_000,
 })
@@ -177,7 +177,7 @@ type Handle = (message: Loose, response: ServerResponse) => void
 const answered = (status: number, type: string, body: string) => (_m: Loose, response: ServerResponse) =>
   void response.writeHead(status, { 'content-type': type }).end(body)
 
-/** What else can come by HTTP for a call, below the messages. */
+/** Other HTTP responses to a call, below the messages. */
 const httpRows: [what: string, handle: Handle, says: RegExp][] = [
   ['a page', answered(200, 'text/html', '<h1>Login</h1>'), /came with text\/html/],
   ['a page with an error status', answered(502, 'text/html', '<h1>Bad gateway</h1>'), /HTTP 502/],
@@ -242,7 +242,7 @@ describe('an HTTP server that responds with', () => {
   })
 })
 
-/** Servers that do not get as far as a session. */
+/** Servers that never open a session. */
 const greetings: [what: string, answer: (message: Loose) => unknown, says: RegExp][] = [
   [
     'a revision that nobody knows',

@@ -7,7 +7,7 @@ import type { Subject } from '../../src/vet/wire/requirement.js'
 import { requirements } from '../../src/vet/wire/table.js'
 import type { WireServer } from '../../src/vet/wire/talk.js'
 
-/** What the rows of the table need of the kit with everything. */
+/** The names in the kit with everything that the rows need. */
 const none = {}
 export const subject: Required<Omit<Subject, 'taskFree' | 'access' | 'accessToken' | 'accessMetadata'>> = {
   tool: { name: 'add', arguments: { a: 1 }, wrong: { a: 'one' }, field: 'a' },
@@ -38,7 +38,7 @@ export const subject: Required<Omit<Subject, 'taskFree' | 'access' | 'accessToke
   completion: { prompt: 'greet', argument: 'name', typed: 'A' },
 }
 
-/** The stdio transport on streams of this process: a process for each of some six hundred sessions would take a minute. */
+/** The stdio transport on streams of this process: starting a process for each of some six hundred sessions would take a minute. */
 export class StreamTalk extends LineTalk {
   readonly #ended: Promise<void>
 
@@ -57,7 +57,7 @@ export class StreamTalk extends LineTalk {
 
 export const rowsFor = (transport: WireServer['transport'], short: string) =>
   requirements.filter(
-    // Rows about tokens are tried on servers that ask for one, and what holds without tasks on one without.
+    // Rows about tokens run on servers that require one, and rows for servers without tasks on one without.
     ({ id, needs = [], transports, from = 'R1', to = 'R4' }) =>
       !id.startsWith('access/') &&
       !needs.includes('taskFree') &&

@@ -9,7 +9,7 @@ import { jexo, newFolder } from '../support/cli.js'
 import everything from './everything.kit.js'
 import { rowsFor, StreamTalk, subject } from './subject.js'
 
-/** What stands in front of the kit with everything: the table holds for it as it holds for the kit. */
+/** Servers in front of the kit with everything: the table applies to them as it does to the kit. */
 const folder = newFolder()
 const fronts: Record<string, { kit: Kit; service: Awaited<ReturnType<typeof serveHttp>> }> = {}
 let behind: Awaited<ReturnType<typeof serveHttp>>
@@ -37,7 +37,7 @@ const servers: [WireServer['transport'], (behind: string) => WireServer][] = [
 describe.each(revisions.map((revision) => [revision.date, revision] as const))('in %s', (_date, revision) => {
   describe.each(servers)('over %s', (transport, serverOf) => {
     const rows = rowsFor(transport, revision.short)
-    // All rows in the newest revision; elsewhere some, each time others. A process for each session behind takes a while.
+    // All rows in the newest revision; in the others a varying selection. A process for each wrapped session takes a while.
     const at = revisions.indexOf(revision)
     const isNewest = revisions.every(({ date }) => date <= revision.date)
     const many = isNewest ? rows : rows.filter((_, place) => place % 4 === at % 4)

@@ -4,7 +4,7 @@ import { connect } from 'jexo/link'
 import { withinLimit } from '../../src/kit-file/loading.js'
 import { bin, newFolder, type Ran, Running, run } from '../support/cli.js'
 
-/** Files in a folder of their own; returns it. */
+/** Writes files into a new folder; returns it. */
 function folderOf(files: Record<string, string>): string {
   const folder = newFolder()
   for (const [name, text] of Object.entries(files)) {

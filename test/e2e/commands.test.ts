@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { apiary, bin, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
 
-/** The apiary as a server that runs, for what has nothing to do with how a kit is loaded. */
+/** The apiary on a running server, for tests that do not depend on how a kit is loaded. */
 let served: string
 beforeAll(async () => {
   const [url] = await new Running([bin, 'serve', apiary, '--http', '0']).until(/http:\S+/)
@@ -10,7 +10,7 @@ beforeAll(async () => {
 })
 afterAll(() => Running.endAll())
 
-/** A kit that loads at once, for what is about reaching a kit. */
+/** A kit that loads quickly, for tests of how a kit is reached. */
 const small = written(
   'hives.kit.mjs',
   `import { defineKit, Refusal, tool } from 'jexo'

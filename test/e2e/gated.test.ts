@@ -122,7 +122,7 @@ test('Loupe guides through the sign-in on a card, and shows its steps in the sco
   await loupe.answer().getByText('Fay').first().waitFor()
   await loupe.line('sign-in · token').click()
   await loupe.page.getByRole('log').getByText('••••').first().waitFor()
-  // Fay may not do this: the card comes again, and the score says which sentence was not followed.
+  // Fay lacks this permission: the card appears again, and the score names the rule that was broken.
   await loupe.part('tool move_hive')
   for (const [name, choice] of Object.entries({ hive: 'ML-04', site: 'Orchard End' })) {
     await loupe.page.getByRole('combobox', { name }).click()

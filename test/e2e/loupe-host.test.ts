@@ -23,7 +23,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
   })
   afterAll(() => odd.end())
   const card = () => odd.page.getByRole('region', { name: 'The server asks' })
-  /** Plays the host otherwise from now on. */
+  /** Changes the configuration of the host. */
   const play = async (change: () => Promise<void>) => {
     await odd.page.goto(`${new URL(odd.url).origin}/#/target/t1`)
     await odd.page.getByRole('button', { name: 'Use this' }).waitFor()

@@ -20,9 +20,9 @@ afterAll(async () => {
   await Running.endAll()
 })
 
-/** Serious faults for people who cannot see or use a mouse. */
+/** Serious faults for people who cannot see or cannot use a mouse. */
 async function faultsOf(page: LoupePage['page']): Promise<string[]> {
-  // As a debugger does it: the page's own policy lets nothing in.
+  // Through the debugger: the page's own policy blocks injected scripts.
   await page.evaluate(axe)
   return page.evaluate(async () => {
     const found = await (

@@ -42,12 +42,12 @@ describe('Loupe with an unusual server, on one page', () => {
     await page.getByRole('textbox', { name: 'to', exact: true }).fill('Ada')
     await page.getByRole('textbox', { name: 'mail' }).fill('fern@example.org')
     await odd.send()
-    // Needs another field beside it: only the schema itself knows that.
+    // Requires another field: only the schema itself expresses that.
     await page.getByText(/must have property when/).waitFor()
     await page.getByRole('button', { name: 'As JSON' }).click()
     const editor = page.locator('.cm-content')
     expect(await editor.textContent()).toContain('"size": "l"')
-    // Who chooses a branch has chosen what tells it apart.
+    // Choosing a branch sets its discriminating value.
     expect((await editor.textContent())?.replace(/\s+/g, ' ')).toContain('"by": "hand", "to": "Ada"')
     await editor.fill('{"name":"Fern","box":{"width":0}}')
     await page.getByText(/box\.width: must be >= 1/).waitFor()
@@ -197,7 +197,7 @@ describe('Loupe with an unusual server', () => {
     await odd.send()
     await odd.answer().getByText('rows · 200,000').waitFor()
     expect(await page.getByRole('table').locator('tbody tr').count()).toBe(50)
-    // The page itself has only the beginning, but the count of the whole; what is opened is fetched whole.
+    // The page has only the beginning and the size of the whole; opening it fetches the whole.
     await odd.line(/answer.*rows \[200000\]/).click()
     const tree = page.getByRole('log').getByRole('region', { name: 'Tree' })
     await tree.getByRole('button', { name: /rows.*\[200000\]/ }).waitFor()

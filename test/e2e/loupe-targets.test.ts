@@ -122,7 +122,7 @@ test('an edit of a kit updates the catalogue, which shows the changes', async ()
   await page.getByRole('button', { name: /^cut_grass ?new/ }).waitFor()
   await page.getByRole('button', { name: /^count_flowers ?changed.*Counts all flowers/ }).waitFor()
   await loupe.line(/catalogue changed: /).waitFor()
-  // Connected to again, what is there now is what it is compared with.
+  // After a reconnect, later changes are compared with the current parts.
   await page.getByRole('button', { name: 'Restart', exact: true }).click()
   await page.getByRole('button', { name: /^cut_grass(?! ?new)/ }).waitFor()
   await loupe.end()
@@ -150,7 +150,7 @@ test('everything can be reached with the keyboard alone, and addresses lead to p
   const sequence = await page.locator('.line', { hasText: 'tools/call mumble' }).getAttribute('data-sequence')
   await page.goto(`${new URL(loupe.url).origin}/#/message/${sequence}`)
   await page.locator('pre', { hasText: '"mumble"' }).waitFor()
-  // A part's address does in a page of its own what it does here.
+  // The address of a part works in a new page as well.
   const other = await LoupePage.at(browser, loupe.loupe, `${loupe.url}#/part/t1%20tool%20wrong`)
   await other.page.getByRole('heading', { name: 'wrong' }).waitFor()
   await other.page.close()

@@ -39,7 +39,7 @@ test('new installs Jexo from the given source, and names the package that npm co
     stderr: expect.stringContaining('./none.tgz: there is no such tarball or folder'),
   })
   expect(existsSync(join(parent, 'b'))).toBe(false)
-  // A registry that is not there.
+  // An unreachable registry.
   Object.assign(process.env, { npm_config_registry: 'http://127.0.0.1:9/', npm_config_fetch_retries: '0' })
   expect(await jexo('new', join(parent, 'c'), '--from', '99.0.0')).toMatchObject({
     code: 2,

@@ -31,7 +31,7 @@ const site = tool('site', { about: 'The site.', effect: 'read', run: (_, call) =
 export default defineKit({ name: 'marsh-hives', version: '1.2.3', about: 'Hives of the marsh.', parts: [fail, site],
   settings: { SITE: setting({ about: 'Site to tell of.' }), KEY: setting({ about: 'Key.', secret: true, optional: true }), UNIT: setting({ about: 'Unit.', default: 'kg' }) } })`
 
-/** Packs a kit in a form; returns its folder and what was said. */
+/** Packs a kit in a format; returns its folder and the output. */
 async function packed(form: string, kit: string, ...more: string[]) {
   const out = join(newFolder(), 'öut')
   const ran = await jexo('pack', kit, '--as', form, '--out', out, ...more)
@@ -39,7 +39,7 @@ async function packed(form: string, kit: string, ...more: string[]) {
   return { out, ran, text }
 }
 
-/** What the published schemas say of objects; a module that Jest cannot load in its own way. */
+/** Checks objects against the published schemas; a module that Jest cannot load. */
 async function faultsOf(objects: unknown[]): Promise<string[]> {
   const script = `
     import * as apps from 'kubernetes-models/apps/v1'
@@ -152,7 +152,7 @@ export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapM
   })
 })
 
-/** A project whose modules look for what lies beside them in every usual way. */
+/** A project whose modules find files beside them in every usual way. */
 const project = {
   'desk.kit.ts': `import { existsSync, readFileSync, readdirSync } from 'node:fs'
     import { dirname, join } from 'node:path'
@@ -187,7 +187,7 @@ function projectOf(files: Record<string, string>): string {
     mkdirSync(dirname(join(folder, name)), { recursive: true })
     writeFileSync(join(folder, name), text)
   }
-  // What the author has installed is found from the author's folder.
+  // Packages of the author are found from the author's folder.
   if (!existsSync(join(folder, 'node_modules')))
     symlinkSync(join(root, 'node_modules'), join(folder, 'node_modules'))
   return folder
@@ -315,7 +315,7 @@ describe('the formats of pack', () => {
       code: 2,
       stderr: expect.stringContaining('nothing checks who calls'),
     })
-    // As the compose file has it: with Redis, and the variables that name it.
+    // As in the compose file: with Redis, and the variables that name it.
     const [, ...flags] = compose.services.redis.command
     const redis = await redisServer(...flags)
     const sharing = { JEXO_STORE: redis.url, JEXO_WORKERS: '2' }
@@ -349,7 +349,7 @@ describe('the formats of pack', () => {
     const { out } = await packed('service', written('hives.kit.ts', kitText))
     const program = process.env.JEXO_SYSTEMD_ANALYZE ?? '/usr/bin/systemd-analyze'
     const unit = join(newFolder(), 'marsh-hives.service')
-    // Node is where it is on this machine.
+    // The path of Node on this machine.
     writeFileSync(
       unit,
       readFileSync(join(out, 'marsh-hives.service'), 'utf8').replace('/usr/bin/node', process.execPath),

@@ -9,7 +9,7 @@ const { platform, arch } = process
 const fixtures = join(root, 'test/support/runtimes')
 const kit = join(fixtures, 'kit.mjs')
 
-/** Where a runtime's program is, by the name that its maker gives it for this system. */
+/** The path of a runtime's program, by the name that its package uses for this system. */
 function program(path: string): string {
   const found = join(root, 'test/runtimes/node_modules', path)
   if (!existsSync(found)) throw new Error(`${found} is missing; npm test installs it`)

@@ -8,7 +8,7 @@ import { bin, hello, newFolder, type Ran, Running, root, run } from '../support/
 import { freePort } from '../support/databases.js'
 import { Sshd } from '../support/sshd.js'
 
-/** A kit that says which version it is, and takes its time. */
+/** A kit that reports its version after a delay. */
 const kitText = (version: string, more = '') => `import { defineKit, tool } from 'jexo'
 import { z } from 'zod'
 ${more}
@@ -30,7 +30,7 @@ const kit = (text: string) => {
   return join(sources, 'teller.kit.ts')
 }
 const packed = new Map<string, Promise<string>>()
-/** The packed kit of a version, which is packed once. */
+/** The packed kit of a version, packed once. */
 function release(version: string): Promise<string> {
   const made = packed.get(version) ?? packedOf(kit(kitText(version)))
   packed.set(version, made)
@@ -42,7 +42,7 @@ const packedOf = async (file: string) => {
   return join(out, 'teller.mjs')
 }
 
-/** A new place with a release in it. */
+/** A new deployment with a release in it. */
 async function newPlace(...more: string[]): Promise<{ folder: string; url: string }> {
   const folder = join(newFolder(), 'pläce')
   places.add(folder)
@@ -81,17 +81,17 @@ test('deploying under constant load switches releases, and no call fails', async
     }
     await link.close()
   }
-  // Some keep one session all the time, others open a new one for each few calls.
+  // Some clients keep one session, others open a new one every few calls.
   const load = [100_000, 100_000, 3, 3, 3, 1, 1, 1].map(async (times) => {
     while (!isOver) await callsIn(times).catch((error) => failures.push(error))
   })
   for (const version of ['2.0.0', '3.0.0']) {
-    // A kit file is packed on the way.
+    // A kit file is packed during the deployment.
     const shipped = version === '2.0.0' ? kit(kitText(version)) : await release(version)
     const ran = await ship(shipped, '--to', folder)
     expect(ran).toMatchObject({ code: 0, stderr: expect.stringContaining(`teller ${version}`) })
   }
-  // The sessions that stayed are over with the time that was given, and go on with the new release.
+  // Old sessions end after the drain time, and their clients reconnect to the new release.
   const latestAt = Date.now() + 20_000
   while (Date.now() < latestAt && heard.slice(-100).some((version) => version !== '3.0.0'))
     await new Promise((wake) => setTimeout(wake, 100))
@@ -119,13 +119,13 @@ test('a session stays with its release until it ends; rollback restores the prev
       headers: { 'content-type': 'application/json' },
       body: JSON.stringify({ jsonrpc: '2.0', ...message }),
     })
-  // One that is not initialized ends after ten seconds.
+  // A session that is not initialized ends after ten seconds.
   expect((await post(hello('2024-11-05'))).status).toBe(202)
   expect((await post({ method: 'notifications/initialized' })).status).toBe(202)
   await ship(await release('2.0.0'), '--to', folder)
   expect((await link.call('which_version')).content[0]).toMatchObject(says('1.0.0'))
   expect(await which(url)).toMatchObject(says('2.0.0'))
-  // The older form's session too: what is posted into it is known only by the release that opened it.
+  // Also for the session of the older form: only the release that opened it accepts its messages.
   expect((await post({ id: 2, method: 'ping' })).status).toBe(202)
   const status = await ship('--to', folder, '--status')
   expect(status.stdout).toMatch(/2\.0\.0-\w+ +teller 2\.0\.0 +serving/)
@@ -152,7 +152,7 @@ test('a release that fails its health check never serves: the old one keeps serv
     ['await new Promise(() => setInterval(() => {}, 1000))', /failed to start \(it is not ready after 1500 ms/],
   ] as const) {
     const bad = join(newFolder(), 'bad.mjs')
-    // Changed after packing, which would find these faults itself.
+    // Changed after packing, since pack would detect these faults.
     const whole = readFileSync(await release('2.0.0'), 'utf8')
     writeFileSync(bad, whole.replace(/^(.*\n.*\n)/, `$1${more};\n`))
     const ran = await ship(bad, '--to', folder, '--ready', '1500')

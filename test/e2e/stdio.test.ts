@@ -15,7 +15,7 @@ describe('serve on stdio', () => {
       })
       expect(ran.code).toBe(0)
       const answers = new Map(ran.lines.map((line) => [line.id, line.result]))
-      // Beside the answers, only that there are resources now which were not there before.
+      // Besides the responses, only a notification that resources now exist.
       const news = ran.lines.filter((line) => line.id === undefined).map(({ method }) => method)
       expect(new Set(news)).toEqual(new Set(news.length > 0 ? ['notifications/resources/list_changed'] : []))
       expect(ran.lines.length - news.length).toBe(3)
@@ -77,7 +77,7 @@ describe('serve on stdio', () => {
       method: 'tools/call',
       params: { name: 'weigh_site', arguments: { site: 'Marsh Lane' } },
     }
-    // As long as a busy machine may need for it.
+    // As long as a busy machine may need.
     const env = { ...process.env, JEXO_GRACE_MS: '30000' } as Record<string, string>
     const ran = await speak([bin, 'serve', apiary], [hello('2025-11-25'), ready, site], { env })
     expect(ran.lines.at(-1)).toMatchObject({

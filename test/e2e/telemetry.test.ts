@@ -5,7 +5,7 @@ import { newCollector } from '../support/otlp.js'
 
 afterAll(() => Running.endAll())
 
-/** A REST API of somebody else, instrumented by itself: it knows of traces and nothing of us. */
+/** A third-party REST API with its own instrumentation: it supports traces and knows nothing of Jexo. */
 const hivesApi = `import { createServer } from 'node:http'
 import { createRequire } from 'node:module'
 const require = createRequire(${JSON.stringify(join(root, 'package.json'))})
@@ -83,7 +83,7 @@ test('a command, a server over HTTP, a wrapped API and the API itself make one t
     'hives: GET',
     'hives-api: GET /hives',
   ])
-  // One tree: everything hangs on the command.
+  // One tree, with the command as its root.
   expect(mine.filter(({ parent }) => !byId.has(parent)).map(({ name }) => name)).toEqual(['jexo'])
   expect(mine.find(({ service, name }) => service === 'hives' && name === 'GET')?.attributes).toMatchObject({
     'http.request.method': 'GET',

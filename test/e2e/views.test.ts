@@ -21,7 +21,7 @@ afterAll(async () => {
 /** The page of a tool within the two frames of its host. */
 const pageIn = (page: Page): FrameLocator => page.frameLocator('iframe:visible').frameLocator('iframe')
 
-/** What axe holds against a page, with everything in its frames. */
+/** The findings of axe for a page and all its frames. */
 async function seriousFaults(page: Page) {
   const found: string[] = []
   for (const frame of page.frames()) {
@@ -66,7 +66,7 @@ describe('a view in Loupe', () => {
     await search.fill('')
     await loupe.page.getByText('Page', { exact: true }).waitFor()
     expect(await loupe.answer().getByText('Matches its output schema').count()).toBe(1)
-    // What another window posts is not heard, whatever it says.
+    // A message from another window is ignored.
     await loupe.page.evaluate(() => {
       const forged = {
         jsonrpc: '2.0',

@@ -45,7 +45,7 @@ async function serve(...more: string[]): Promise<{ serving: Running; url: string
 const textOf = (result: { content: readonly object[] }) => (result.content[0] as { text: string }).text
 const pause = (ms: number) => new Promise((go) => setTimeout(go, ms))
 
-/** The processes that answer, each asked by a connection of its own. */
+/** The processes that respond, each asked on a new connection. */
 async function processes(url: string, count: number): Promise<Set<string>> {
   const found = new Set<string>()
   for (let tries = 0; found.size < count && tries < 200; tries++) {
@@ -67,7 +67,7 @@ test('several processes serve, one that crashes is restarted, and all end togeth
   process.kill(Number(victim), 'SIGKILL')
   await serving.until(/process \d has ended \(SIGKILL\); it is started again in 200 ms/)
   await serving.until(/process \d answers again/)
-  // A session outlives the process that has opened it.
+  // A session outlives the process that opened it.
   for (let count = 0; count < 20; count++) expect(textOf(await link.call('process'))).toMatch(/^\d+$/)
   await link.close()
   const metrics = await (await fetch(url.replace('/mcp', '/metrics'))).text()

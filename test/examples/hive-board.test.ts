@@ -29,7 +29,7 @@ test('the board shows new readings, records an inspection with a form of the ser
     await status.getByText('live', { exact: true }).waitFor()
     const hive = page.getByRole('region', { name: 'Hive ML-04' })
     expect(await page.getByRole('region', { name: /^Hive ML-/ }).count()).toBe(12)
-    // Subscribed: a second reading comes by itself, and with it a change since the first.
+    // Subscribed: a second reading arrives by itself, and with it the change since the first.
     await hive.getByText(/kg since 06:00:00/).waitFor()
     expect(await hive.locator('.recharts-line-curve').count()).toBe(1)
 

@@ -43,7 +43,7 @@ test('in the page: a kit without a server keeps its data over a reload, asks, an
 })
 
 test('field notes: imported at startup, searched, read row by row, reviewed, and imported again without invalid notes', async () => {
-  // Beside the example, so that its packages are found; with a book of its own.
+  // In a sibling folder, so that its packages are found; with its own notebook.
   const folder = mkdtempSync(join(root, 'examples', '.field-notes-'))
   try {
     for (const name of ['notes', 'notes.kit.ts', 'book.ts', 'take-in.ts', 'queries.sql', 'package.json'])

@@ -30,7 +30,7 @@ afterAll(async () => {
 })
 afterEach(() => expect(faults).toEqual([]))
 
-/** A server by hand whose question has a form that leads nowhere. */
+/** A hand-written server that asks with an invalid form. */
 const oddly = `import { createInterface } from 'node:readline'
 const send = (message) => console.log(JSON.stringify({ jsonrpc: '2.0', ...message }))
 const tools = [{ name: 'ask_oddly', description: 'Asks oddly.', inputSchema: { type: 'object' } }]
@@ -162,7 +162,7 @@ test('a form that the page cannot draw is declined, and the text for the model c
   const server = written('oddly.mjs', oddly)
   await page.getByLabel('Attach a server').fill(`exec:"${process.execPath}" "${server}"`)
   await page.getByRole('button', { name: 'Attach', exact: true }).click()
-  // Nothing runs on this machine before the person has seen what.
+  // No command runs before the person has seen it.
   const asked = page.getByRole('alertdialog')
   await asked.getByText(server).waitFor()
   await asked.getByRole('button', { name: 'Run', exact: true }).click()

@@ -38,7 +38,7 @@ describe('a cache that others can write to is not used', () => {
   test.each(rows)('%s', (name, make) => {
     make()
     const folder = cacheFolder('readings')
-    // Only root can make a folder somebody else's.
+    // Only root can give a folder to somebody else.
     if (name.startsWith('another') && process.getuid?.() !== 0) return expect(folder).toBeDefined()
     expect(folder).toBeUndefined()
     writeCached(folder, 'x', 'content')

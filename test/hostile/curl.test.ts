@@ -8,7 +8,7 @@ const curl = (line: string) => () => commandsIn(line, 'a.sh')
 const http = (body: string, type: string) => () =>
   requestsInHttpFile(`POST https://x.example/a\nContent-Type: ${type}\n\n${body}`, 'a.http')
 
-/** Texts on which a pattern or a search would go back over what it has read. */
+/** Texts on which a pattern or a search could backtrack. */
 test.each<[string, () => unknown]>([
   ['a list that is not closed', curl(`curl 'http://x.example/{${','.repeat(n)}'`)],
   ['many patterns', curl(`curl 'http://x.example/${'[1-1]'.repeat(2000)}'`)],

@@ -9,7 +9,7 @@ import { moduleErrors } from '../../src/wrap/module/errors.js'
 import { sqlErrors } from '../../src/wrap/sql/errors.js'
 import { newFolder } from '../support/cli.js'
 
-/** What is written for an operator (addresses, files, commands, variables) stays in the log; the model gets a sentence and an id. */
+/** Text for an operator (addresses, files, commands, variables) stays in the log; the model gets a sentence and an id. */
 const place = '/srv/apiary/secret-place.sqlite'
 const failing = (error: () => Error) => () => {
   throw error()
@@ -48,7 +48,7 @@ test.each(errors)('%s', async (_name, error) => {
     await link.fill('ask').catch((failure) => JSON.stringify([failure.message, failure.data])),
   ]
   for (const text of texts) expect(String(text)).not.toMatch(forbidden)
-  // The operator finds the whole under the id.
+  // The operator finds the full error under the id.
   const [, id = ''] = /error ([0-9a-f]{8})/.exec(String(texts[0])) ?? []
   expect(reports.find((text) => text.includes(id))).toContain(error().message)
   await link.close()

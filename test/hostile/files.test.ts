@@ -18,7 +18,7 @@ import { relayHttp } from '../../src/relay/relay-http.js'
 import { TapeWriter } from '../../src/tape/write.js'
 import { bin, newFolder, run } from '../support/cli.js'
 
-/** What lies in folders, and what others put there, while Jexo packs, writes and records. */
+/** Files in folders, and files that others put there, while Jexo packs, writes and records. */
 describe('a packed folder', () => {
   const folder = newFolder()
   const put = (name: string, text: string) => {

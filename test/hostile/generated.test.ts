@@ -39,7 +39,7 @@ const text = fc.oneof(
 )
 const out = join(newFolder(), 'hostile.kit.ts')
 
-/** What a kit file holds, by the compiler: imports, one constant and the kit; nothing that runs beside it. */
+/** The statements of a kit file, from the compiler: imports, one constant and the kit, and nothing else that runs. */
 function shapeOf(code: string): string[] {
   const { ScriptTarget, SyntaxKind } = typescript
   const file = typescript.createSourceFile('x.ts', code, ScriptTarget.ESNext, true)

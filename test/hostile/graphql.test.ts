@@ -7,7 +7,7 @@ import { connect } from 'jexo/node'
 import { newFolder } from '../support/cli.js'
 import { cpuMs } from '../support/cpu.js'
 
-/** Queries that are short to write and long to walk; and files of operations like them. */
+/** Queries that are short to write and slow to process, and files of operations like them. */
 const folder = newFolder()
 const schema = join(folder, 'graph.graphql')
 writeFileSync(

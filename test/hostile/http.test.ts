@@ -9,7 +9,7 @@ import { parseUriTemplate } from '../../src/protocol/uri-template.js'
 import { ByteGatherer } from '../../src/transport/byte-gatherer.js'
 import { cpuMs } from '../support/cpu.js'
 
-/** What a caller, or a page in somebody's browser, can send to a server. Each is refused or bounded, and the server goes on. */
+/** Requests that a caller, or a page in somebody's browser, can send. Each is refused or bounded, and the server continues. */
 const kit = defineKit({
   name: 'hives',
   version: '1.0.0',
@@ -65,10 +65,10 @@ const call = (name: string, args: object, id = 2) => ({
   method: 'tools/call',
   params: { name, arguments: args },
 })
-/** Answers at once: nothing that came before holds the process up. */
+/** Responds at once: earlier requests do not block the process. */
 const isAlive = async () => {
   const start = cpuMs()
-  // On a connection of its own: one that was kept may just be closing.
+  // On a new connection: a kept one may be about to close.
   const status = await new Promise((resolve, reject) => {
     const url = new URL('/health/live', service.url)
     get(url, { agent: false }, (response) => resolve(response.resume().statusCode)).once('error', reject)
@@ -254,7 +254,7 @@ test('a body in millions of chunks takes as much memory as its bytes', () => {
   expect(process.memoryUsage().arrayBuffers - before).toBeLessThan(60_000_000)
 })
 
-/** The expressions that globs and templates were before, which say the same but not in bounded time. */
+/** The regular expressions that globs and templates used before: the same matches, but without a time limit. */
 test('globs match like their regular expressions', () => {
   const piece = fc.array(fc.constantFrom('a', 'b', '*', '.', '_'), { maxLength: 8 }).map((all) => all.join(''))
   fc.assert(

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { leastCpuMs } from '../support/cpu.js'
 import { parserTargets } from './parsers.js'
 
-/** Every parser, on texts that are nearly right: nothing is thrown but what is meant for people, nothing takes a second, nothing grows. */
+/** Every parser with almost valid texts: it throws only errors for people, takes no second, and uses little memory. */
 describe.each(parserTargets.map((target) => [target.name, target] as const))('%s', (_name, { inputs, run }) => {
   test('reads or refuses hostile input within time and memory limits', () => {
     const before = process.memoryUsage().heapUsed

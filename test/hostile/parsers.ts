@@ -56,15 +56,15 @@ import { foreignStatement } from '../../src/wrap/sql/foreign.js'
 import { queriesIn } from '../../src/wrap/sql/queries.js'
 import type { SqlDialect } from '../../src/wrap/sql/tokens.js'
 
-/** A parser of something that others write, with texts to begin from and the words that matter in it. */
+/** A parser of untrusted input, with texts to start from and its significant words. */
 export interface ParserTarget {
   readonly name: string
   readonly inputs: fc.Arbitrary<string>
-  /** Throws only what is meant for people: a `JexoError`, a `Refusal`, or what the target says. */
+  /** Throws only errors for people: a `JexoError`, a `Refusal`, or an error that the target names. */
   run(input: string): unknown
 }
 
-/** A seed with pieces cut out, doubled, moved and repeated, and words put in: near enough to pass for the real thing. */
+/** A seed with pieces cut, repeated and moved, and words inserted: close enough to valid input. */
 function mutated(seeds: readonly string[], words: readonly string[]): fc.Arbitrary<string> {
   const text = fc.oneof(
     fc.constantFrom(...words),

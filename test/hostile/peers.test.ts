@@ -9,7 +9,7 @@ import { fitOf } from '../../src/loupe/fit.js'
 import { foreignValidator } from '../../src/transport/foreign-validator.js'
 import { bin, root, run } from '../support/cli.js'
 
-/** What a server can send to a client. Each is refused or bounded, and the client goes on. */
+/** Messages that a server can send to a client. Each is refused or bounded, and the client continues. */
 const server = join(root, 'test/support/hostile-server.mjs')
 const target = `exec:"${process.execPath}" "${server}"`
 const inTime = async <T>(ms: number, run: () => Promise<T>): Promise<T> => {
@@ -32,7 +32,7 @@ const commands: readonly (readonly string[])[] = [
   ['call', target, 'evil_ask', '--answers', 'accept'],
 ]
 test.each(commands)('the terminal obeys no control characters of a server: jexo %s %s %s', async (...words) => {
-  // Each command in one of the two ways: with colours, our own are the only control sequences.
+  // Each command in one of two ways: with colours, our own are the only control sequences.
   const hasColours = commands.findIndex((command) => command.join() === words.join()) % 2 === 0
   const env = { ...process.env, ...(hasColours ? { FORCE_COLOR: '1' } : { NO_COLOR: '1' }) } as Record<
     string,
@@ -151,7 +151,7 @@ describe('over HTTP', () => {
   })
   const seen: IncomingMessage[] = []
   let isClosed = false
-  /** Each path behaves in its own way once it has answered `initialize`. */
+  /** Each path misbehaves in its own way after it has answered `initialize`. */
   const ways: Record<
     string,
     (response: ServerResponse, message: { id: unknown; params?: { cursor?: string } }) => void

@@ -8,7 +8,7 @@ import { newFolder } from '../support/cli.js'
 import { cpuMs } from '../support/cpu.js'
 import { Upstream } from '../support/upstream.js'
 
-/** What arguments, descriptions and other servers can do to a wrapped API. */
+/** Attacks on a wrapped API by arguments, descriptions and other servers. */
 afterAll(() => Upstream.endAll())
 
 const described = (paths: object, more: object = {}) => ({

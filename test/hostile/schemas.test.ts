@@ -8,7 +8,7 @@ const names = Object.keys(validators) as (keyof typeof validators)[]
 const cross = <T extends readonly unknown[]>(rows: readonly T[]) =>
   names.flatMap((name) => rows.map((row) => [name, ...row] as const))
 
-/** Schemas and values that cost a validator without bounds seconds, gigabytes or its process; and what is right for each. */
+/** Schemas and values that cost an unbounded validator seconds, gigabytes or its process; and the correct result for each. */
 const many = 100_000
 const costly: readonly (readonly [name: string, schema: object, value: unknown, isValid: boolean])[] = [
   ['nested repetition', { pattern: '^(a+)+$' }, `${'a'.repeat(50_000)}!`, false],

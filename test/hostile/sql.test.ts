@@ -8,7 +8,7 @@ import type { Report } from '../../src/engine/running-kit.js'
 import { newFolder } from '../support/cli.js'
 import { type DatabaseServer, fill, mariadbServer, postgresServer, sqliteFile } from '../support/databases.js'
 
-/** Ad-hoc statements that reach for files, settings, other sessions or too much memory, one a row. */
+/** Ad-hoc statements that try to use files, settings, other sessions or too much memory, one a row. */
 const postgres: DatabaseServer = await postgresServer()
 const mariadb: DatabaseServer = await mariadbServer()
 const out = join(newFolder(), 'written.txt')
@@ -144,7 +144,7 @@ test.each(bounded)('%s bounds %s', async (database, statement) => {
     isError: true,
     text: expect.stringMatching(/memory|bytes; select less|longer than|too big|refused/),
   })
-  // The same connection pool goes on.
+  // The connection pool still works.
   expect(await ask(database, 'select hive from hives')).toEqual({
     isError: false,
     text: expect.stringContaining('ML-01'),

@@ -54,7 +54,7 @@ beforeEach(() => {
   reached.length = 0
 })
 
-/** Shows a page whose script has `attempt` return a text, or throw; resolves with what it told, and what the host saw. */
+/** Shows a page whose script has `attempt` return a text, or throw; resolves with its report, and what the host received. */
 async function show(attempt: string, after: (page: Page) => Promise<void> = async () => {}) {
   const page = await browser.newPage()
   const popups: string[] = []
@@ -103,7 +103,7 @@ async function show(attempt: string, after: (page: Page) => Promise<void> = asyn
   return { ...told, url, frames, popups }
 }
 
-/** What a page may try to get, how, and why it cannot. */
+/** What a page may try to reach, how, and what prevents it. */
 const secrets: [what: string, attempt: string, said: RegExp][] = [
   ['the document of the host', 'return top.document.body.innerHTML', /SecurityError/],
   ['the document of the outer frame', 'return parent.document.body.innerHTML', /SecurityError/],

@@ -6,7 +6,7 @@ import { z } from 'zod'
 import { RawSession } from '../support/raw-session.js'
 import { redisServer } from '../support/redis.js'
 
-/** A kit with an index that says how often it was made. */
+/** A kit with an index that counts how often it was built. */
 function kitWith(log: string[], everyMs = 1000, open?: () => Promise<void>) {
   let count = 0
   let release = () => {}

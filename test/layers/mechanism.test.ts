@@ -6,7 +6,7 @@ const read = { about: 'x', effect: 'read' } as const
 const said = (result: { content: unknown[]; isError?: boolean }) =>
   `${result.isError ? 'error: ' : ''}${(result.content[0] as { text: string }).text}`
 
-/** Calls `weigh` of a kit with these layers; what the tool saw is added to `seen`. */
+/** Calls `weigh` of a kit with these layers; the input of the tool is added to `seen`. */
 async function calling(layers: Parameters<typeof layer>[1][], hive = 'ML-04') {
   const seen: unknown[] = []
   const errors: string[] = []

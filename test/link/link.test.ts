@@ -87,7 +87,7 @@ test('an address without a listener is reported', async () => {
 })
 
 describe('a faulty server', () => {
-  /** A wire to a server that answers as it is told. */
+  /** A transport to a server that responds as configured. */
   const wireTo = (answer: (message: Loose, handlers: WireHandlers) => void): Wire => {
     let handlers: WireHandlers
     return {

@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { defineKit, tool } from 'jexo'
 import { connect, type NodeHandler, nodeHandler } from 'jexo/node'
 
-/** A server behind something that fails as it is told to, and a count of what was done. */
+/** A server behind a transport that fails on request, with a count of the calls that ran. */
 let isFailing: (request: IncomingMessage, response: ServerResponse, body: string) => boolean
 let handler: NodeHandler
 const done: string[] = []
@@ -44,7 +44,7 @@ beforeEach(() => {
   isFailing = () => false
 })
 
-/** Fails the first calls of a tool in a way, before or after they are done. */
+/** Fails the first calls of a tool, before or after they run. */
 function failCalls(count: number, fail: (response: ServerResponse) => void) {
   let left = count
   isFailing = (_request, response, body) => {

@@ -13,7 +13,7 @@ test('a compressed text is cached, and read from the cache the next time', () =>
   const first = compressed(text)
   const [name = ''] = readdirSync(folder())
   expect(brotliDecompressSync(first).toString()).toBe(text)
-  // The same text in another compression: only what is in the cache can give these bytes.
+  // The same text in another compression: only the cache can return these bytes.
   const other = brotliCompressSync(text, { params: { 1: 2 } })
   writeFileSync(join(folder(), name), other)
   expect(compressed(text).equals(other)).toBe(true)

@@ -68,7 +68,7 @@ beforeAll(async () => {
   await link.read('hives://ML-04')
   await link.read('hives://QF-01/log')
   await link.close()
-  // Another session with the same server: sessions of one server are played together.
+  // A second session with the same server: sessions of one server are played back together.
   const other = await connect(kit, {
     onMessage: (message, from) =>
       void lines.push({ kind: 'message', from, message, bytes: 1, at: at++, target: 'two' }),
@@ -107,7 +107,7 @@ test('progress, log messages and questions are replayed', async () => {
     onLog: (message) => logged.push(message.data),
   })
   const result = await link.call('survey', {}, { onProgress: (one) => progress.push(one) })
-  // What was recorded counts, whatever is answered today.
+  // The recorded answer counts, not the new one.
   expect(result.content).toMatchObject([{ text: 'survey: accept' }])
   expect({ asked, logged, progress }).toEqual({
     asked: ['Go on?'],

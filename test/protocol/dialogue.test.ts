@@ -3,7 +3,7 @@ import { Dialogue } from '../../src/protocol/dialogue.js'
 import type { Incoming } from '../../src/protocol/incoming.js'
 import type { Message } from '../../src/protocol/messages.js'
 
-/** Two dialogues joined by hand, so that what passes can be seen and held back. */
+/** Two dialogues connected by hand, so that messages can be seen and held back. */
 function pair(answer: (request: Incoming) => unknown, limits = {}) {
   const passed: Message[] = []
   const settled: [unknown, boolean][] = []

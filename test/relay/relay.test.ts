@@ -13,7 +13,7 @@ import { sampleKit } from '../support/sample-kit.js'
 
 const echo = (script: string) => ({ command: process.execPath, args: ['-e', script] })
 
-/** A host that says some bytes and goes, and keeps what it is told. */
+/** A host that sends some bytes, closes, and keeps what it receives. */
 function host(said: readonly (string | Uint8Array)[]) {
   const input = new PassThrough()
   for (const bytes of said) input.write(bytes)
@@ -71,7 +71,7 @@ describe('a relay to a child', () => {
       ['client', { jsonrpc: '2.0', id: 1, method: 'ping', params: { x: 1, unknown: 'stays' } }],
       ['server', { jsonrpc: '2.0', id: 1, result: {} }],
     ])
-    // stdout and stderr are two streams: what of one comes before the other is nobody's promise.
+    // The order between stdout and stderr is undefined.
     const others = events.filter(({ kind }) => kind !== 'message')
     expect(others).toHaveLength(5)
     expect(others).toEqual(

@@ -12,7 +12,7 @@ beforeAll(async () => {
 })
 afterAll(async () => redis.remove())
 
-/** What a process has heard, and a way to wait for it. */
+/** The messages that a process has received, and a way to wait for them. */
 interface Heard {
   member: Member
   mail: Record<string, unknown>[]
@@ -136,14 +136,14 @@ describe.each(makers)('a store in %s', (_name, make) => {
     await open('s1')
     for (const [at, data] of ['1', '2', '2', '3', '4', '5'].entries())
       await a.member.streams.deliver('s1', data, at + 1, limits)
-    // Numbers rise: this one has come before.
+    // Sequence numbers increase: this one is a repetition.
     await a.member.streams.deliver('s1', 'again', 6, limits)
     const first = await b.member.streams.stand('s1', 'x1', true, limits)
     expect(first?.map(({ sequence, data }) => `${sequence} ${data}`)).toEqual(['1 ', '2 2', '3 3', '4 4', '5 5'])
     await a.member.streams.deliver('s1', '6', 7, limits)
     await b.until(1)
     expect(texts(b)).toEqual(['6 6'])
-    // The newest stream that has a reader takes what comes.
+    // The newest stream with a reader gets the message.
     await a.member.streams.stand('s1', 'x2', false, limits)
     await b.member.streams.deliver('s1', '7', 3, limits)
     await a.until(1)

@@ -1,7 +1,7 @@
 import { createRequire } from 'node:module'
 import type { Browser } from 'playwright-core'
 
-// By require: its module form does not load inside Jest's own loader.
+// With require: its ES module does not load in Jest's module loader.
 const { chromium } = createRequire(import.meta.url)('playwright-core') as typeof import('playwright-core')
 
 const args = [

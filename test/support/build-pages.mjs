@@ -1,4 +1,4 @@
-/** Builds pages for tests, outside Jest: the bundler's native part does not work in its sandbox. One URL a line; one answer a line. */
+/** Builds pages for tests outside Jest, since the native part of the bundler does not work in its sandbox. Reads one URL a line, writes one result a line. */
 import { createInterface } from 'node:readline'
 import { buildPage } from '../../dist/view/build/build-page.js'
 

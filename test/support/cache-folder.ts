@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 
-/** Gives each test an empty cache of its own; returns a function with its place. */
+/** Gives each test an empty cache folder; returns a function with its path. */
 export function emptyCache(): () => string {
   const { XDG_CACHE_HOME: usual } = process.env
   let cache = ''

@@ -1,4 +1,4 @@
-/** A server by hand, each of whose tools is careless in a way of its own. */
+/** A hand-written server whose tools each have a different fault. */
 import { createInterface } from 'node:readline'
 
 const send = (m) => process.stdout.write(`${JSON.stringify({ jsonrpc: '2.0', ...m })}\n`)

@@ -32,13 +32,13 @@ export function run(command: string, args: string[], { cwd, env, input }: RunOpt
   return new Promise((done) => child.on('close', (code) => done(withoutSlowness({ ...ran, code }))))
 }
 
-/** A busy machine may take long to load a kit or to index a folder, which stderr reports; success does not depend on it. */
+/** On a busy machine, stderr may report that loading a kit or indexing a folder is slow; success does not depend on it. */
 const withoutSlowness = (ran: Ran): Ran =>
   ran.code === 0 ? { ...ran, stderr: ran.stderr.replace(/^jexo: (still loading|index(ing|ed) \d).*\n/gm, '') } : ran
 
 /**
- * Runs a command as the command line would, in a process that other commands of this test file have used before. What is about the process
- * itself (signals, stdin, variables, a kit that prints or changes) is tested with `run` and `bin`.
+ * Runs a command in a process that other commands of this test file share. Tests of the process itself (signals, stdin, variables, a kit
+ * that prints or changes) use `run` and `bin`.
  */
 export const jexo = (...args: string[]): Promise<Ran> => jexoIn(root, ...args)
 
@@ -108,7 +108,7 @@ function endHost(): void {
 }
 afterAll(endHost)
 
-/** The files that a word of a command names, with what they are now. */
+/** The files among the words of a command, with their state. */
 function filesIn(word: string, cwd: string): [string, string][] {
   const file = resolve(cwd, word)
   try {
@@ -121,14 +121,14 @@ function filesIn(word: string, cwd: string): [string, string][] {
 
 export const newFolder = (): string => mkdtempSync(join(tmpdir(), 'jexo test é '))
 
-/** Writes a file into a new folder of its own, whose name has spaces and letters beyond ASCII; returns its path. */
+/** Writes a file into a new folder whose name has spaces and letters beyond ASCII; returns its path. */
 export function written(name: string, text: string): string {
   const file = join(newFolder(), name)
   writeFileSync(file, text)
   return file
 }
 
-/** A child that goes on running: waits for a text on stdout or stderr, ends it by a signal. */
+/** A running child process: waits for text on stdout or stderr, ends it with a signal. */
 export class Running {
   static readonly #all = new Set<Running>()
   readonly child: ChildProcessWithoutNullStreams
@@ -141,7 +141,7 @@ export class Running {
     this.child.once('close', () => Running.#all.delete(this))
   }
 
-  /** Ends what a failed test left running. */
+  /** Ends the processes of a failed test. */
   static async endAll(): Promise<void> {
     await Promise.all([...Running.#all].map((running) => running.end('SIGKILL')))
   }
@@ -172,7 +172,7 @@ export class Running {
   }
 }
 
-/** Speaks to a stdio server by bare lines, and gives everything it wrote to stdout as parsed lines. */
+/** Sends lines to a stdio server, and returns its stdout as parsed lines. */
 export async function speak(
   args: string[],
   lines: (object | string)[],

@@ -1,6 +1,6 @@
 /**
- * Runs commands one after the other in one process: starting Node and loading Jexo for each takes longer than what most of them do. After a
- * command it writes the mark that it was given to both streams, so that the other side knows where its output ends.
+ * Runs commands one after the other in one process, since starting Node and loading Jexo takes longer than most of them. After a
+ * command it writes the mark that it received to both streams, so that the reader knows where its output ends.
  */
 import { runCommand } from '../../dist/command/main.js'
 

@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { sqlDatabase } from 'jexo/sql'
 
-/** A database server of Debian's packages, on a free port, with its data in a folder of its own. */
+/** A database server from Debian's packages, on a free port, with its data in a new folder. */
 export interface DatabaseServer {
   /** With user and password. */
   readonly url: string
@@ -135,7 +135,7 @@ function server(url: string, folder: string, begin: () => ChildProcess): Databas
   }
 }
 
-/** Waits until a server takes connections; a minute is enough for the slowest. */
+/** Waits until a server accepts connections; a minute is enough for the slowest. */
 async function answers(url: string): Promise<void> {
   const deadline = Date.now() + 60_000
   for (;;) {
@@ -163,7 +163,7 @@ const opening = {
 export async function fill(url: string, statements: readonly string[]): Promise<void> {
   const opened = await sqlDatabase(url).open(opening)
   try {
-    // As they stand: what makes tables has no parameters, though it may look so.
+    // Unprepared: statements that create tables have no parameters, even if they look as if they had.
     for (const text of statements) await opened.run({ text, values: [], access: 'write' })
   } finally {
     await opened.close()

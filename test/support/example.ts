@@ -4,7 +4,7 @@ import { Running, root } from './cli.js'
 
 export const exampleFolder = (name: string): string => join(root, 'examples', name)
 
-/** The built page of an example, by Vite's own preview; `env` says where its server is. */
+/** The built page of an example, served by Vite's preview; `env` names its server. */
 export async function previewOf(
   name: string,
   env: Record<string, string> = {},
@@ -17,7 +17,7 @@ export async function previewOf(
   return { running, url }
 }
 
-/** A page that remembers what went wrong in it. */
+/** A page that records its errors. */
 export async function openPage(browser: Browser, url: string): Promise<{ page: Page; faults: string[] }> {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
   page.setDefaultTimeout(90_000)

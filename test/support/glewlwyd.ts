@@ -38,7 +38,7 @@ export class Glewlwyd {
       await server.#prepare(resource)
       return server
     }
-    // Somebody else has taken the port meanwhile.
+    // Another process has taken the port meanwhile.
     await running.end('SIGTERM')
     if (tries <= 1) throw new Error(`glewlwyd does not answer on port ${port}: ${running.said}`)
     return Glewlwyd.start(resource, tries - 1)
@@ -74,7 +74,7 @@ export class Glewlwyd {
     this.#person = await this.#signIn('odo', 'one-of-the-keepers')
   }
 
-  /** What odo's browser does once odo has signed in and agreed: it goes where the authorization server sends it. */
+  /** The browser of odo after sign-in and consent: it follows the redirect of the authorization server. */
   async agree(url: URL): Promise<void> {
     const client = url.searchParams.get('client_id')
     await this.#send('PUT', `/auth/grant/${client}/`, { scope: scopes.join(' ') }, this.#person)
@@ -129,7 +129,7 @@ export class Glewlwyd {
   async #send(method: string, path: string, body: object, cookie = this.#admin): Promise<Response> {
     const answer = await patiently(`${this.#origin}/api${path}`, {
       method,
-      // It closes connections that wait, without a word.
+      // It closes waiting connections without a response.
       headers: { 'content-type': 'application/json', cookie, connection: 'close' },
       body: JSON.stringify(body),
     })
@@ -159,7 +159,7 @@ database = { type = "sqlite3"
   path = "${database}" };
 `
 
-/** A connection that it closes without a word is opened again. */
+/** Opens a connection again that the server closes without a response. */
 async function patiently(url: string, init: RequestInit, tries = 3): Promise<Response> {
   try {
     return await fetch(url, init)
@@ -170,7 +170,7 @@ async function patiently(url: string, init: RequestInit, tries = 3): Promise<Res
   }
 }
 
-/** It says that it has started a little before, or without, listening. */
+/** It reports that it has started slightly before it listens, or without listening. */
 async function answers(port: number): Promise<boolean> {
   for (let tries = 0; tries < 50; tries++) {
     const isThere = await fetch(`http://127.0.0.1:${port}/api/`, { headers: { connection: 'close' } }).then(

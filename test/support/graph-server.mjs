@@ -1,4 +1,4 @@
-/** A GraphQL API on a port of its own, in a process of its own; says its address, and each request it gets, on stdout. */
+/** A GraphQL API in its own process; prints its address, and each request, on stdout. */
 import { createServer } from 'node:http'
 import { buildSchema } from 'graphql'
 import { createHandler } from 'graphql-http/lib/use/http'

@@ -1,4 +1,4 @@
-/** A server on stdio whose every text tries to take over a terminal, and whose schemas and messages try to hold a client up. */
+/** A stdio server whose texts try to control a terminal, and whose schemas and messages try to block a client. */
 import { createInterface } from 'node:readline'
 
 const evil =

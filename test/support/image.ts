@@ -7,7 +7,7 @@ const program = process.env.JEXO_BUILDAH ?? '/usr/bin/buildah'
 const busybox = process.env.JEXO_BUSYBOX ?? '/bin/busybox'
 let store: string | undefined
 
-/** Runs buildah, without a daemon, on a store of this run's own; returns what it wrote. */
+/** Runs buildah, without a daemon, on a new store; returns its output. */
 export function buildah(...args: string[]): string {
   store ??= newFolder()
   const ran = spawnSync(program, [...storeFlags(), ...args], { encoding: 'utf8', maxBuffer: 2 ** 26 })
@@ -15,7 +15,7 @@ export function buildah(...args: string[]): string {
   return ran.stdout.trim()
 }
 
-/** A command line that runs something in a container, as the user and with the variables of its image. */
+/** A command that runs something in a container, with the user and the variables of its image. */
 export function inContainer(container: string, variables: Record<string, string>, command: string[]): string[] {
   const given = Object.entries(variables).flatMap(([name, value]) => ['--env', `${name}=${value}`])
   return [program, ...storeFlags(), 'run', '--isolation', 'chroot', ...given, container, '--', ...command]
@@ -30,7 +30,7 @@ const storeFlags = () => [
   'vfs',
 ]
 
-/** Makes the image that Containerfiles begin with, from this machine's Node, the libraries that it is linked to, and busybox. */
+/** Makes the base image for Containerfiles from this machine's Node, the libraries that it is linked to, and busybox. */
 export function makeBaseImage(name: string): void {
   const base = newFolder()
   for (const folder of ['usr/local/bin', 'bin', 'etc', 'dev', 'proc', 'sys', 'tmp'])

@@ -4,7 +4,7 @@ import { exportJWK, generateKeyPair, SignJWT, UnsecuredJWT } from 'jose'
 
 type Key = Awaited<ReturnType<typeof generateKeyPair>>
 
-/** An authorization server as far as a resource server sees it: metadata, keys, introspection, token exchange; and signs whatever it is told to. */
+/** An authorization server as a resource server sees it: metadata, keys, introspection, token exchange; signs any claims on request. */
 export class Issuer {
   readonly #server: Server
   readonly #keys = new Map<string, Key>()
@@ -12,17 +12,17 @@ export class Issuer {
   readonly exchanged: URLSearchParams[] = []
   readonly active = new Map<string, object>()
   metadata: Record<string, unknown> = {}
-  /** What was asked of the authorization and the token endpoint. */
+  /** Requests to the authorization and the token endpoint. */
   readonly authorizations: URLSearchParams[] = []
   readonly grants: URLSearchParams[] = []
-  /** Parameters that are put over those with which the browser is sent back; `undefined` leaves one out. */
+  /** Parameters that override those of the redirect back; `undefined` omits one. */
   returns: Record<string, string | undefined> = {}
-  /** Scopes of its tokens; those that are asked for by default. */
+  /** Scopes of its tokens; the requested ones by default. */
   grantsScopes: string | undefined
   lifeSeconds = 600
-  /** What a device is answered before it gets its token. */
+  /** Responses to a device before it gets its token. */
   deviceAnswers: string[] = []
-  /** What stands in the answer to a device that asks for a code. */
+  /** The response to a device that requests a code. */
   device: Record<string, unknown> = {}
   readonly #codes = new Map<string, URLSearchParams>()
   /** The scopes of each. */
@@ -56,7 +56,7 @@ export class Issuer {
   }
   dropKey = (id: string) => this.#keys.delete(id)
 
-  /** A token for a resource. Claims that are given stand over the usual ones; `key` is what signs. */
+  /** A token for a resource. `claims` override the usual ones; `key` signs. */
   async token(
     audience: string,
     claims: Record<string, unknown> = {},
@@ -82,7 +82,7 @@ export class Issuer {
     await new Promise((done) => this.#server.close(done))
   }
 
-  /** Where the browser is sent back to: everybody agrees at once. */
+  /** The redirect back to the client: everybody agrees at once. */
   #authorize(path: string): string {
     const asked = new URL(path, this.url).searchParams
     this.authorizations.push(asked)

@@ -1,4 +1,4 @@
-/** A program that answers calls on JSON lines; its first argument is what it describes itself as besides its tools. */
+/** A program that answers calls on JSON lines; its first argument is added to its description. */
 import { spawn } from 'node:child_process'
 import { createInterface } from 'node:readline'
 
@@ -36,7 +36,7 @@ const functions = {
     process.stdout.write(
       `[1]\n{"id":${id},"output":\n{"id":"x"}\n{"id":${id},"progress":"far"}\n{"output":{"ok":true}}\n`,
     ),
-  /** Leaves a child behind that holds its pipes. */
+  /** Leaves a child process behind that holds its pipes. */
   linger() {
     spawn(process.execPath, ['-e', 'setTimeout(() => {}, 3_600_000)'], { stdio: 'inherit' })
     process.exit(0)

@@ -4,12 +4,12 @@ import { bin, Running, type RunOptions, root } from './cli.js'
 
 export const oddServer = `exec:${process.execPath} ${join(root, 'test/support/odd-server.mjs')}`
 
-/** A Loupe that runs, and a page on it. */
+/** A running Loupe, and a page on it. */
 export class LoupePage {
   readonly loupe: Running
   readonly url: string
   readonly page: Page
-  /** What the page itself got wrong. */
+  /** Errors of the page itself. */
   readonly faults: string[]
 
   private constructor(loupe: Running, url: string, page: Page, faults: string[]) {
@@ -46,7 +46,7 @@ export class LoupePage {
     await this.page.getByRole('button', { name: 'Send', exact: true }).click()
   }
 
-  /** Opens a tool and sends what stands in its form. */
+  /** Opens a tool and sends the values in its form. */
   async call(tool: string): Promise<void> {
     await this.part(`tool ${tool}`)
     await this.send()

@@ -1,6 +1,6 @@
 /**
- * A server on stdio that does everything a server should not, and some that it may: slow, huge, wrong, silent, crashing. It keeps to
- * JSON-RPC and to little else, and has nothing of Jexo in it.
+ * A stdio server with every fault, and some unusual but valid behaviour: slow, huge, wrong, silent, crashing. It follows
+ * JSON-RPC and little else, and uses nothing of Jexo.
  */
 import { createInterface } from 'node:readline'
 
@@ -11,7 +11,7 @@ let asked = 0
 let hasChanged = false
 let roots
 
-/** Asks the client something, and resolves with its answer or its refusal. */
+/** Sends the client a request, and resolves with its response. */
 const ask = (method, params) =>
   new Promise((resolve) => {
     const id = `q${++asked}`

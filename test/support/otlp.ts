@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { gunzipSync } from 'node:zlib'
 import protobuf from 'protobufjs'
 
-/** As much of OTLP as is looked at here, with the field numbers of the standard. */
+/** The part of OTLP that tests look at, with the field numbers of the standard. */
 const { root } = protobuf.parse(`
 syntax = "proto3";
 package otlp;
@@ -52,7 +52,7 @@ export interface SeenPoint {
   attributes: Attributes
 }
 
-/** A collector that takes OTLP over HTTP and keeps what it was sent. It may be slow, or refuse everything. */
+/** A collector that accepts OTLP over HTTP and keeps it. It may be slow, or refuse everything. */
 export async function newCollector({ status = 200, delayMs = 0 } = {}) {
   const spans: SeenSpan[] = []
   const points = new Map<string, SeenPoint>()
@@ -83,7 +83,7 @@ export async function newCollector({ status = 200, delayMs = 0 } = {}) {
   }
 }
 
-// biome-ignore lint/suspicious/noExplicitAny: what was decoded has the shape of the text above.
+// biome-ignore lint/suspicious/noExplicitAny: the decoded value has the shape of the text above.
 const decode = (type: string, body: Buffer): any => {
   const message = root.lookupType(`otlp.${type}`)
   return message.toObject(message.decode(body), { bytes: Buffer, longs: String, arrays: true, defaults: true })

@@ -1,4 +1,4 @@
-/** Signs in like a browser that keeps cookies and submits the first form of each page, with the person's choice; ends where no form is left. */
+/** Signs in like a browser that keeps cookies and submits the first form of each page with the person's choice; ends at a page without a form. */
 export async function signInAs(person: string, start: string): Promise<string> {
   const jar = new Map<string, string>()
   let request: { url: string; body?: URLSearchParams } = { url: start }

@@ -8,7 +8,7 @@ import { Intake } from '../../src/transport/intake.js'
 // biome-ignore lint/suspicious/noExplicitAny: tests look into messages freely
 export type Loose = any
 
-/** A session without a transport: messages go in as JSON values and come out in order. */
+/** A session without a transport: accepts messages as JSON values and returns them in order. */
 export class RawSession {
   readonly sent: Loose[] = []
   readonly reports: Report[] = []
@@ -50,7 +50,7 @@ export class RawSession {
     })
   }
 
-  /** Hands over one value, as if it were a line. */
+  /** Passes in one value, like a line. */
   give(value: unknown): void {
     this.#intake.take(value)
   }
@@ -58,14 +58,14 @@ export class RawSession {
     this.#intake.takeText(text)
   }
 
-  /** Sends a request and gives its whole response. */
+  /** Sends a request and returns its whole response. */
   ask(method: string, params?: object): Promise<Loose> {
     const id = this.#nextId++
     this.give({ jsonrpc: '2.0', id, method, ...(params ? { params } : {}) })
     return this.until((message) => message.id === id && !('method' in message))
   }
 
-  /** The first message, sent already or yet to come, that is so. */
+  /** The first matching message, already sent or still to come. */
   async until(isWanted: (message: Loose) => boolean): Promise<Loose> {
     for (;;) {
       const found = this.sent.find(isWanted)

@@ -5,17 +5,17 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { freePort } from './databases.js'
 
-/** A real Redis on a free port, with its data in a folder of its own. */
+/** A real Redis on a free port, with its data in a new folder. */
 export interface RedisServer {
   readonly url: string
   readonly port: number
   start(): Promise<void>
-  /** Ends it as a machine would that is shut down: what it holds is written first. */
+  /** Ends it like a shutdown of the machine: its data is written first. */
   stop(): Promise<void>
-  /** Stops it without closing its connections, and lets it go on. */
+  /** Pauses it without closing its connections, and resumes it. */
   pause(): void
   goOn(): void
-  /** Sends one command, and returns what comes back as it stands on the wire. */
+  /** Sends one command, and returns the raw reply. */
   command(...words: string[]): Promise<string>
   remove(): Promise<void>
 }
@@ -35,7 +35,7 @@ export async function redisServer(...more: string[]): Promise<RedisServer> {
       let text = ''
       socket.on('data', (chunk) => {
         text += chunk
-        // One reply, and nothing behind it: enough for commands that answer with one line or one text.
+        // One reply only: enough for commands that return one line or one text.
         if (text.endsWith('\r\n')) socket.end()
       })
       socket.on('close', () => resolve(text))

@@ -5,7 +5,7 @@ export interface SseEvent {
   message: Loose
 }
 
-/** An event stream that is read as it comes. */
+/** An event stream that is read as it arrives. */
 export class SseReader {
   readonly events: SseEvent[] = []
   isOver = false
@@ -33,12 +33,12 @@ export class SseReader {
     return this.events.findLast(({ id }) => id !== undefined)?.id
   }
 
-  /** The first message that is like that, once it is there. */
+  /** The first matching message, once it has arrived. */
   async message(isLike: (message: Loose) => boolean): Promise<Loose> {
     return this.#until(() => this.messages.find(isLike))
   }
 
-  /** Where the older form says that messages are to be posted. */
+  /** The address for posted messages in the older form. */
   endpoint(): Promise<string> {
     return this.#until(() => this.#endpoint)
   }
@@ -77,7 +77,7 @@ export class SseReader {
         for (const block of blocks) this.#take(block)
       }
     } catch {
-      // Cut by this side.
+      // Closed by this side.
     }
     this.isOver = true
     this.#awake()

@@ -6,9 +6,9 @@ import { freePort } from './databases.js'
 
 const program = process.env.JEXO_SSHD ?? '/usr/sbin/sshd'
 
-/** A real sshd of this machine, on loopback, with keys of its own. */
+/** A real sshd on loopback, with its own keys. */
 export class Sshd {
-  /** What `JEXO_SSH` is set to so that the destination `far` leads to it. */
+  /** The value of `JEXO_SSH` that makes the destination `far` lead to it. */
   readonly ssh: string
   readonly folder: string
   readonly #child: ChildProcess

@@ -1,10 +1,10 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 
-/** A request as it arrived, to the byte. */
+/** A request as received, byte for byte. */
 export interface Seen {
   method: string
-  /** The request target as it was sent. */
+  /** The request target as received. */
   target: string
   headers: Record<string, string>
   body: string
@@ -16,7 +16,7 @@ export interface Reply {
 }
 type Answer = (seen: Seen, response: ServerResponse) => Reply | Promise<Reply> | undefined | Promise<undefined>
 
-/** An API that keeps what it was asked, and answers as a test says. */
+/** An API that keeps its requests, and responds as configured. */
 export class Upstream {
   static readonly #all = new Set<Upstream>()
   readonly seen: Seen[] = []
@@ -65,7 +65,7 @@ export class Upstream {
     const seen = { method, target: url, headers, body: Buffer.concat(chunks).toString('latin1') }
     this.seen.push(seen)
     const reply = await this.answer(seen, response)
-    // Without a reply the test has written for itself, or never answers.
+    // Without a reply, the test has responded by itself, or never responds.
     if (!reply) return
     const { status = 200, headers: extra = {}, body } = reply
     const isPlain = typeof body === 'string' || body instanceof Uint8Array || body === undefined

@@ -8,10 +8,10 @@ type Message = {
   error?: unknown
 }
 
-/** A host by script: it answers as it is told to, and remembers what it heard. */
+/** A scripted host: it responds as configured, and records what it receives. */
 export class ScriptedHost {
   readonly heard: Message[] = []
-  /** Methods that are not answered. */
+  /** Methods without a response. */
   readonly silent = new Set<string>()
   readonly #replies = new Map<string, Message>()
   readonly #waiting = new Map<unknown, (reply: Message) => void>()

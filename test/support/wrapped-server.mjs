@@ -1,4 +1,4 @@
-/** A server on stdio that was not made with Jexo, for what stands in front of it. Arguments: a revision to insist on; `wild` for names that nobody should use. */
+/** A stdio server made without Jexo, for tests of wrapping. Arguments: a revision to insist on; `wild` for unusable names. */
 import { createInterface } from 'node:readline'
 
 const [revision = '2025-11-25', kind = 'tame'] = process.argv.slice(2)

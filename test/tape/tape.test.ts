@@ -164,7 +164,7 @@ describe('a tape', () => {
     const line = (text: string) => `{"at":1,"target":"s1","kind":"stderr","text":"${text}"}\n`
     writeFileSync(file, `${header}\n${line('a')}`)
     await until(1)
-    // A line that comes in two pieces is one.
+    // A line that arrives in two chunks is one line.
     appendFileSync(file, line('bé').slice(0, 46))
     appendFileSync(file, line('bé').slice(46))
     await until(2)

@@ -12,7 +12,7 @@ test('a pipe given as a kit is refused at once', async () => {
 })
 
 test('an unreadable file is refused in one sentence', async () => {
-  // Reading its beginning fails for every user.
+  // Reading its first bytes fails for every user.
   await expect(readTarget('/proc/self/mem')).rejects.toMatchObject({
     code: 'target-unreadable',
     message: expect.stringMatching(

@@ -66,7 +66,7 @@ const apiary = () =>
         run: async ({ gate }, call) => {
           attempts.push([call.task?.attempt ?? 0, call.task?.checkpoint])
           await call.checkpoint(gate)
-          // It does not hear that its process is stopping.
+          // It does not notice that its process is stopping.
           await new Promise<void>((go) => gates.set(`${gate} ${attempts.length}`, go))
           return 'surveyed'
         },
@@ -82,7 +82,7 @@ const start = async (store: Store) => {
     await new Promise((go) => setTimeout(go, 20))
   return service
 }
-/** A link to a process, in the session of another. */
+/** A link to one process, in the session of another. */
 const open = (service: HttpService, options: NodeConnectOptions = {}) => connect(service.url, options)
 
 beforeEach(() => {

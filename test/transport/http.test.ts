@@ -17,7 +17,7 @@ const hello = (revision = '2025-11-25') => ({
 })
 type Send = (init: RequestInit & { path?: string }) => Promise<Response>
 
-/** The endpoint by a real socket, and by fetchHandler alone: both have to behave the same. */
+/** The endpoint on a real socket, and through fetchHandler alone: both must behave in the same way. */
 const ways: [string, (options?: object) => Promise<{ send: Send; close: () => Promise<unknown> }>][] = [
   [
     'on a port',

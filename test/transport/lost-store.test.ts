@@ -33,7 +33,7 @@ const send = (message: object, more: Record<string, string> = {}) => ({
   headers: { ...json, ...more },
   body: JSON.stringify({ jsonrpc: '2.0', ...message }),
 })
-/** The id of a session that is not initialized to the end. */
+/** The id of a session whose initialization is not complete. */
 const opened = async () => {
   const first = await fetch(service.url, send({ id: 0, method: 'initialize', params }))
   return String(first.headers.get('mcp-session-id'))
@@ -97,7 +97,7 @@ test('sessions and streams survive a restart of the store, without losses or dup
   await stream.message(({ method }) => method === 'notifications/progress')
   await redis.stop()
   await until(503)
-  // What is under way goes on, and is kept for the store.
+  // Running calls continue, and their results are kept for the store.
   gates.get('restart')?.()
   await stream.message(({ id }) => id === 1)
   await redis.start()

@@ -18,7 +18,7 @@ afterAll(() => redis.remove())
 const gates = new Map<string, () => void>()
 const cancelled: string[] = []
 
-/** Each process has a kit of its own, as if it had loaded the same file. */
+/** Each process has its own kit, as if it had loaded the same file. */
 function apiary() {
   const kit = defineKit({
     name: 'apiary',
@@ -111,7 +111,7 @@ class Roamer {
     return this.ask(at, 'tools/call', { name, arguments: args })
   }
 
-  /** A call whose answer comes on a stream. */
+  /** A call whose response arrives on a stream. */
   begin(at: HttpService, id: number, name: string, args: object, meta: object = { progressToken: id }) {
     const params = { name, arguments: args, _meta: meta }
     const body = JSON.stringify({ jsonrpc: '2.0', id, method: 'tools/call', params })
@@ -219,7 +219,7 @@ describe.each(makers)('sessions in %s', (name, make) => {
     expect(answer.result.content[0].text).toBe('counted')
     await rest.over()
     expect(rest.messages.map(({ id, params }) => id ?? params.progress)).toEqual([2, 9])
-    // All of it once more, at a third process, after it is over.
+    // All of it once more, in a third process, after the end.
     const again = await client.listen(services[2] as HttpService, stream.lastId)
     await again.over()
     expect(again.messages).toEqual(rest.messages)

@@ -4,7 +4,7 @@ import { runOnNode } from '../../src/transport/node-run.js'
 import { runStdio } from '../../src/transport/stdio.js'
 import { hello, ready } from '../support/cli.js'
 
-/** What is written for one chunk of input, as the texts that are handed to the output. */
+/** The texts written to the output for one chunk of input. */
 async function writesFor(sizes: readonly number[]): Promise<string[]> {
   const run = ({ size }: { size: number }) => 'x'.repeat(size)
   const input = { type: 'object', properties: { size: { type: 'integer' } }, required: ['size'] } as const

@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import ts from 'typescript'
 import { root } from '../support/cli.js'
 
-/** What authors may write, and what the compiler says of their slips; one file for each. */
+/** Code that authors may write, and the compile errors for their mistakes; one file each. */
 const head = `import { defineKit, prompt, resource, setting, shared, template, tool, type Call, type Kit } from 'jexo'
 import { connect, type Link } from 'jexo/link'
 import { openKit } from 'jexo/testing'

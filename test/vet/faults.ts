@@ -7,7 +7,7 @@ import type { SeenView } from '../../src/vet/views/look.js'
 
 type Tool = Snapshot['tools'][number]
 
-/** A server in which no rule finds anything. */
+/** A server without findings. */
 export const clean: Snapshot = {
   name: 'marsh-hives',
   version: '1.0.0',
@@ -98,7 +98,7 @@ const contract = toContract(clean)
 const nested = (depth: number): object =>
   depth === 0 ? { type: 'string' } : { type: 'object', properties: { in: nested(depth - 1) } }
 
-/** One fault for each rule, and nothing else that the rule could be found by. */
+/** One fault for each rule, which no other rule reports. */
 export const faults: Record<string, Snapshot> = {
   'name-vague': like({ name: 'run_query' }),
   'name-default': like({ name: 'my_tool_1' }),

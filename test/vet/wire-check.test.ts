@@ -12,7 +12,7 @@ import { sampleKit } from '../support/sample-kit.js'
 
 type Mutate = (message: Loose, asked: Loose) => unknown[]
 
-/** A server that is right but for what is changed in its messages on their way out. */
+/** A correct server, except for changes to the messages that it sends. */
 class LyingTalk extends Talk {
   readonly #wire = new MemoryWire(
     new RunningKit(sampleKit(), { environment: {}, validator: interpretingValidator, report: () => {} }),
@@ -68,7 +68,7 @@ const on =
     return [message]
   }
 
-/** A fault, and a row that has to find it. */
+/** A fault, and the row that must detect it. */
 const faults: [fault: string, mutate: Mutate, row: string][] = [
   [
     'ids that come back as text',

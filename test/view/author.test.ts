@@ -130,7 +130,7 @@ describe('a kit with a view', () => {
     const [contents] = (await link.read('ui://apiary/file')).contents
     expect(contents?.text).toContain('<h1>Hive</h1><script type="application/json" id="jexo-sample">')
     expect(contents?.text).not.toContain('ML-04</script>')
-    // Neither a letter whose lower case is longer, nor a script that holds the tag, moves the end of the body.
+    // Neither a letter whose lower case is longer, nor a script that contains the tag, moves the end of the body.
     expect(atBodyEnd('<body>İİİ</body></html>\n', 'X')).toBe('<body>İİİX</body></html>\n')
     expect(atBodyEnd('<script>"</body>"; a()</script>', 'X')).toBe('<script>"</body>"; a()</script>X')
     expect(view('ui://a/%zz', { about: 'Odd.', page }).name).toBe('%zz')

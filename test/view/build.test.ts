@@ -17,7 +17,7 @@ async function built(url: string): Promise<{ html?: string; files?: string[]; co
   return JSON.parse((await answers.next()).value)
 }
 
-/** Writes the files of a page, and returns what builds it. */
+/** Writes the files of a page, and returns its builder. */
 function pageOf(files: Record<string, string>) {
   const folder = newFolder()
   for (const [name, text] of Object.entries(files)) {
@@ -56,7 +56,7 @@ test('a page with scripts, styles and pictures becomes one document, and lists i
   expect(built).toMatch(/<style>[^<]*teal/)
   expect(built).toContain('olive')
   expect(built.match(/data:image\/svg\+xml/g)?.length).toBeGreaterThanOrEqual(2)
-  // What ends a script element in a text of the author's must not end it in the document.
+  // A closing script tag in a text of the author must not end the element in the document.
   expect(built.match(/<\/script>/g)).toHaveLength(1)
   expect([...page.heard].sort()).toEqual(['bee.svg', 'index.html', 'label.ts', 'main.ts', 'more.css', 'style.css'])
 })

@@ -17,7 +17,7 @@ const tools = [
 ]
 const initialize = { protocolVersion: '2026-01-26', appInfo: { name: 'card', version: '1' }, appCapabilities: {} }
 
-/** A page by script, and the frame that shows it. */
+/** A scripted page, and the frame that shows it. */
 class ScriptedPage {
   readonly heard: Message[] = []
   readonly states: string[] = []

@@ -28,7 +28,7 @@ test.each([
   expect(await found(path)).toBe(join(root, file))
 })
 
-/** Each would be found by a check that is left out: by the form of the path, by where it leads, by the rules, by the rules of where it leads. */
+/** Each one needs another check: the form of the path, its target, the rules, the rules for its target. */
 test.each([
   ['a step up that comes back', 'drafts/../mites.md'],
   ['a step that stays', './mites.md'],

@@ -32,7 +32,7 @@ const fenced = (...lines: string[]) => `# Notes\n\n\`\`\`sh\n${lines.join('\n')}
 const planOf = (name: string, text: string, options: WrapCurlOptions = {}) =>
   planCurl(pathToFileURL(written(name, text)), { writes: true, ...options })
 
-/** What a program says of itself, and how it frames what it sends, is not part of the request. */
+/** The agent and the framing of a client are not part of the request. */
 const essence = ({ method, target, headers, body }: Seen) => {
   const {
     host: _host,

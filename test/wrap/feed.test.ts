@@ -16,7 +16,7 @@ import type { Report } from '../../src/engine/running-kit.js'
 import { patternsOf, topicPattern } from '../../src/wrap/feed/topics.js'
 import { freePort } from '../support/databases.js'
 
-/** A broker that can go away and come back. */
+/** A broker that can be stopped and restarted. */
 class Broker {
   readonly port: number
   #broker: Aedes | undefined
@@ -86,7 +86,7 @@ async function linkTo(
 }
 const read = async (link: Link, uri: string) => JSON.parse((await link.read(uri)).contents[0]?.text ?? '')
 
-/** Waits until something holds; the deadline is the test's own. */
+/** Waits until a condition holds; the time limit of the test ends it. */
 async function until<T>(look: () => T | Promise<T>, holds: (found: T) => boolean): Promise<T> {
   for (;;) {
     const found = await look()

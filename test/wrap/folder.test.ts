@@ -204,7 +204,7 @@ test('an edited file replaces its old entry in the index', async () => {
 
 const changed = (link: Link) => new Promise<void>((resolve) => link.on('resourcesChanged', () => resolve()))
 
-/** The watch begins a moment after the folder is opened: it is there when it tells of a file. */
+/** The watcher starts a moment after the folder is opened: waits until it reports a file. */
 async function settled(folder: string, link: Link): Promise<void> {
   const heard = changed(link)
   const timer = setInterval(() => put(folder, `probe-${Date.now()}.txt`, 'x'), 100)

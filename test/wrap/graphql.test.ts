@@ -150,7 +150,7 @@ describe('written operations', () => {
       { HIVES_TOKEN: 'tok-s3cret' },
     )
     await call('one_hive', { code: 'ML-04' })
-    // What the server prints comes by another way than its answer.
+    // The output of the server and its responses arrive on different streams.
     await server.until(/"authorization":"Bearer tok-s3cret"/)
   })
 })

@@ -1,15 +1,15 @@
 // biome-ignore-all lint/suspicious/noTemplateCurlyInString: the sources hold template literal types
-/** TypeScript → schema → a call that arrives right, and one that is refused. Each case is one exported function of one module. */
+/** TypeScript → schema → a call with valid arguments, and one that is refused. Each case is one exported function of one module. */
 export interface TypeCase {
   /** The exported function. */
   name: string
   source: string
-  /** Schemas of the arguments, as far as they are of interest. */
+  /** The relevant schemas of the arguments. */
   input: Record<string, unknown>
   required?: string[]
-  /** Arguments, and what has to come back. */
+  /** Arguments, and the expected result. */
   call: [given: Record<string, unknown>, back: unknown]
-  /** Arguments that are refused, and what the refusal names. */
+  /** Arguments that are refused, and the names in the refusal. */
   wrong?: [given: Record<string, unknown>, names: string]
   output?: unknown
 }
@@ -290,7 +290,7 @@ export const typeCases: TypeCase[] = [
     call: [{}, value([3, 4])],
     output: { properties: { value: { type: 'array' } }, required: ['value'] },
   },
-  // What JSON has no word for
+  // Types that JSON does not have
   {
     name: 'date',
     source: 'export function date(a: Date) { return a instanceof Date && a.getUTCDate() }',
@@ -591,7 +591,7 @@ export const typeCases: TypeCase[] = [
     call: [{}, { kg: 4 }],
     output: { properties: { kg: { type: 'number' } }, required: ['kg'] },
   },
-  // Names that get in each other's way
+  // Names that clash
   {
     name: 'reserved',
     source:

@@ -8,7 +8,7 @@ import { newFolder } from '../support/cli.js'
 import type { Loose } from '../support/raw-session.js'
 import { typeCases } from './module-cases.js'
 
-/** Writes modules into a folder of their own; returns the path of the first. */
+/** Writes modules into a new folder; returns the path of the first. */
 function modules(files: Record<string, string>): string {
   const folder = newFolder()
   for (const [name, text] of Object.entries(files)) writeFileSync(join(folder, name), text)

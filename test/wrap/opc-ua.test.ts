@@ -42,7 +42,7 @@ beforeAll(async () => {
   port = await freePort()
   await start()
 }, 60_000)
-/** The session of tests that need no settings: each process loads the client for seconds. */
+/** The session of tests that need no settings: loading the client takes seconds in each process. */
 let shared: Promise<Link> | undefined
 const sharedLink = () => (shared ??= linkTo())
 afterAll(async () => {
@@ -137,7 +137,7 @@ test('a lost connection is visible, and nodes are resolved again after it return
 test('an encrypted connection requires the certificate of the server, and a login is checked', async () => {
   const certificate = join(pki, 'own/certs/certificate.pem')
   const secure = { APIARY_SECURITY_MODE: 'SignAndEncrypt', APIARY_USER: 'keeper', APIARY_PASSWORD: 'smoke' }
-  // In this order: a certificate that was trusted once stays trusted in the folder.
+  // The order matters: a certificate stays trusted once it was accepted.
   const cases: [Record<string, string>, object][] = [
     [{ APIARY_USER: 'keeper', APIARY_PASSWORD: 'x' }, { reason: 'The source refused the user or password.' }],
     [{ APIARY_SECURITY_MODE: 'Some' }, { state: 'unavailable' }],

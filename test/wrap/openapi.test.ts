@@ -860,7 +860,7 @@ describe('an upstream that is slow, busy or redirects', () => {
       }
     })
     await expect(patient.call('x', {}, { signal: controller.signal })).rejects.toThrow(/enough/)
-    // The request itself is ended too, not only the waiting for it.
+    // The request itself ends, not only the wait for it.
     await ended
     await link.close()
   })

@@ -294,7 +294,7 @@ describe('a faulty server', () => {
   })
 })
 
-/** Asks until it is so; the test's own time limit ends it. */
+/** Polls until the condition holds; the time limit of the test ends it. */
 async function until(isSo: () => boolean | Promise<boolean>): Promise<void> {
   while (!(await isSo())) await new Promise((resolve) => setTimeout(resolve, 50))
 }

@@ -119,7 +119,7 @@ describe.each(kinds)('%s', (kind) => {
     expect(Object.keys(batches?.row?.properties as object)).toEqual(['id', 'hive', 'kg', 'taken_on', 'big', 'site'])
     expect(add?.input).toMatchObject({
       properties: {
-        // Any whole number of SQLite may be too large for a number of JSON.
+        // Any integer in SQLite may be too large for a JSON number.
         id: kind === 'sqlite' ? { anyOf: [{ type: 'integer' }, { type: 'string' }] } : { type: 'integer' },
         hive: { type: 'string' },
         kg: { anyOf: [{ type: 'number' }, { type: 'string' }] },
@@ -448,7 +448,7 @@ describe('vectors in the database', () => {
       (note, at) => `insert into notes values (${at + 1}, '${note}', ${put(JSON.stringify(vectorOf(note)))}, null)`,
     )
 
-  /** PostgreSQL's own extension is not everywhere: a type of that name with its operator, which compares as it does. */
+  /** PostgreSQL's vector extension may be missing: a type of that name with an operator that compares in the same way. */
   const standIn = [
     'create type vector as (items float8[])',
     `create function vector_of(text) returns vector language sql as $$ select row(translate($1, '[]', '{}')::float8[])::vector $$`,

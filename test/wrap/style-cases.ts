@@ -1,6 +1,6 @@
 /**
- * Where and how OpenAPI writes values: location × style × explode × type, by the tables of the specification (Parameter Object), whose
- * styles are those of RFC 6570. `sent` is what has to stand there, byte for byte; undefined if nothing is sent.
+ * Serialization of values in OpenAPI: location × style × explode × type, from the tables of the specification (Parameter Object), whose
+ * styles are those of RFC 6570. `sent` is the expected text, byte for byte; undefined if nothing is sent.
  */
 export interface StyleCase {
   in: 'path' | 'query' | 'header' | 'cookie'

@@ -3,7 +3,7 @@ import { z } from 'zod'
 
 const about = 'Adds weights.'
 
-/** A kit that uses nothing of Node. */
+/** A kit that uses no Node module. */
 export const kit = defineKit({
   name: 'scales',
   version: '1.0.0',

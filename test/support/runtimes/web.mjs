@@ -1,4 +1,4 @@
-/** Calls a kit in this process, and over web requests, with nothing of Node. */
+/** Calls a kit in this process and over web requests, without Node modules. */
 import { fetchHandler } from 'jexo/fetch'
 import { connect } from 'jexo/link'
 import { kit } from './kit.mjs'

@@ -17,7 +17,7 @@ beforeAll(async () => {
 })
 afterAll(() => upstream.end())
 
-/** What both sides have to send alike; a boundary and the agent are each one's own. */
+/** The parts of a request that must be equal; boundary and agent may differ. */
 function shown({ method, target, headers, body }: Seen): object {
   const boundary = /boundary=(.*)$/.exec(headers['content-type'] ?? '')?.[1] ?? '\0'
   const plain = (text: string) => text.replaceAll(boundary, 'B')
@@ -52,7 +52,7 @@ async function byTool(line: string, number: number, args: object): Promise<objec
   return upstream.seen.slice(before).map(shown)
 }
 
-/** Lines with `URL` for the place of the API, as a shell runs them. */
+/** Lines with `URL` in place of the address of the API, as a shell runs them. */
 const lines: [string, object?][] = [
   [`curl URL/hives`],
   [`curl --max-time 5 --retry-max-time 3 --proto =http --http1.1 -w '%{http_code}' -o /dev/null URL/hives`],

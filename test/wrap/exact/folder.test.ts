@@ -19,7 +19,7 @@ const files: Record<string, string> = {
   'queens.md': '# Queens\n\nMarking a queen makes her easy to find.\n',
   'settings.md': '# Settings\n\nThe option winterFeedKg sets the amount; see hives/scale/calibration.\n',
 }
-/** Texts in encodings of their own, as bytes. */
+/** Texts in different encodings, as bytes. */
 const encoded: [string, Buffer, string][] = [
   [
     'latin.txt',

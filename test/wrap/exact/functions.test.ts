@@ -9,7 +9,7 @@ import { jexoIn, newFolder, root } from '../../support/cli.js'
 const folder = join(root, 'examples', `.field-notes-functions-${process.pid}`)
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
-/** A module of this text in a folder where a kit finds its packages. */
+/** A module with this text in a folder where a kit finds its packages. */
 function moduleOf(text: string, name = 'hives.ts'): string {
   const file = join(folder, newFolder().slice(-6), name)
   mkdirSync(dirname(file), { recursive: true })
@@ -88,7 +88,7 @@ test('the arguments select the overload, live and in a written kit', async () =>
   }
 })
 
-/** What a function does, its source, and the effect that it is taken to have. */
+/** The behaviour of a function, its source, and the expected effect. */
 const bodies: [string, string, 'read' | 'add' | 'change' | 'remove'][] = [
   ['adds numbers', 'function addWeights(a: number, b: number) { return a + b }', 'read'],
   [
@@ -212,7 +212,7 @@ test('text, nested functions, destructured lists, zod schemas and `this`', async
   ])
 })
 
-/** Packages as they lie in a project: CommonJS without types, paths by `exports`, and a main file without its ending. */
+/** Packages as installed in a project: CommonJS without types, paths by `exports`, and a main file without its extension. */
 const packages: Record<string, string> = {
   'comb/package.json': '{ "name": "comb", "main": "./lib" }',
   'comb/lib.js':

@@ -5,7 +5,7 @@ import { type ModulePlan, planModule, wrapModule, writeKit } from 'jexo/module'
 import { connect } from 'jexo/node'
 import { jexo, newFolder, root } from '../../support/cli.js'
 
-/** A module of this text in a folder of its own, where a kit finds its packages. */
+/** A module with this text in a new folder, where a kit finds its packages. */
 function moduleOf(text: string, name = 'hives.ts'): string {
   const folder = join(root, 'examples', `.field-notes-exact-${process.pid}`, newFolder().slice(-6))
   mkdirSync(folder, { recursive: true })

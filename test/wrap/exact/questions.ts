@@ -1,4 +1,4 @@
-/** Pages of a handbook by file, and questions in other words than theirs: each is answered by one page. */
+/** Pages of a handbook by file, and questions in other words than the pages use: each is answered by one page. */
 export const pages: Record<string, string> = {
   'spring/first-inspection.md':
     '# First inspection\n\nOpen the colony on the first warm day above 14 °C. Look for eggs, capped brood and remaining stores, and clean the floor.',
@@ -123,7 +123,7 @@ export const questions: [string, string][] = [
   ['which plants flower in March', 'plants/forage.md'],
 ]
 
-/** Notes of visits, in which the words of the handbook stand too, up to this many files. */
+/** Notes of visits that contain words of the handbook too, up to this many files. */
 export function notes(count: number): Record<string, string> {
   const did = [
     'looked for eggs',

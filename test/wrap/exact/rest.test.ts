@@ -4,17 +4,17 @@ import { connect } from 'jexo/node'
 import { planOpenApi, type WrapOpenApiOptions, wrapOpenApi } from 'jexo/openapi'
 import { Upstream } from '../../support/upstream.js'
 
-/** What an operation sends, or why it refuses: nothing else than the description says, and nothing in silence. */
+/** The request of an operation, or the reason for its refusal: exactly as described, and never a silent omission. */
 interface Row {
-  /** Path, with a method other than GET before it. */
+  /** Path, preceded by a method other than GET. */
   readonly at: string
   readonly operation?: object
   readonly args?: object
-  /** Request target, or a piece of the body. */
+  /** Request target, or part of the body. */
   readonly target?: string
   readonly body?: string | RegExp
   readonly headers?: Readonly<Record<string, string | undefined>>
-  /** Of the error, instead of a request. */
+  /** The error, instead of a request. */
   readonly refused?: RegExp
 }
 

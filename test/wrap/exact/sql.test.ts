@@ -8,7 +8,7 @@ import { parseExactly } from '../../../src/wrap/sql/exact-json.js'
 import { newFolder } from '../../support/cli.js'
 import { fill, mariadbServer, postgresServer, sqliteFile } from '../../support/databases.js'
 
-/** Values that a database holds more exactly than JSON: each is stored, read, and found again as what it was. */
+/** Values that a database stores more exactly than JSON: each is stored, read, and found again unchanged. */
 const types: Record<string, Record<string, string>> = {
   sqlite: { raw: 'blob', big: 'integer', exact: 'text', at: 'text', data: 'text' },
   postgres: { raw: 'bytea', big: 'bigint', exact: 'numeric(30,4)', at: 'timestamptz(6)', data: 'jsonb' },
@@ -137,7 +137,7 @@ describe.each(Object.keys(types))('%s', (dialect) => {
   })
 })
 
-/** What only one of the databases has: lists, enums, stored views, partitions, rows that a change gives, and tables of a search. */
+/** Features of one database only: lists, enums, materialized views, partitions, rows returned by a change, and full-text tables. */
 const own: Record<string, { tables: string[]; queries: string }> = {
   postgres: {
     tables: [
