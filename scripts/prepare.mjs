@@ -56,6 +56,22 @@ export function prepareRuntimes() {
   })
 }
 
+/** Assembles the pages of the documentation, with the API reference from the doc comments. */
+export function prepareDocs() {
+  const inputs = [
+    'README.md',
+    'CHANGELOG.md',
+    'docs/guide',
+    'docs/reference',
+    'scripts/docs',
+    'scripts/docs.mjs',
+    'src',
+  ]
+  step('docs', 'docs/.site/.built', ['package-lock.json', ...inputs], () => {
+    run('Assembling the pages of the docs', process.execPath, [join(root, 'scripts/docs.mjs'), '--pages'])
+  })
+}
+
 /** Builds the examples with Vite: the named ones, or all. */
 export function prepareExamples(names) {
   const examples = names ?? readdirSync(join(root, 'examples'))

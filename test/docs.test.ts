@@ -55,8 +55,8 @@ test('every link leads to a file and to a heading in it', () => {
   expect(broken).toEqual([])
 })
 
-test('every exported name has a page in the API reference', async () => {
-  expect(await run(process.execPath, [script, '--pages'])).toMatchObject({ code: 0 })
+// `npm test` assembles the pages before.
+test('every exported name has a page in the API reference', () => {
   const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { exports: object }
   const doors = Object.keys(exports).filter((door) => door !== './package.json')
   const missing = doors.flatMap((door) => {
