@@ -5,14 +5,7 @@ import type { AnyTools, ToolTypes } from '../kit/typing.js'
 import { Dialogue } from '../protocol/dialogue.js'
 import { protocolErrors } from '../protocol/errors.js'
 import type { AskOptions, Incoming } from '../protocol/incoming.js'
-import {
-  isObject,
-  isRequest,
-  isResponse,
-  type JsonObject,
-  type Message,
-  type Request,
-} from '../protocol/messages.js'
+import { isObject, isResponse, type JsonObject, type Message } from '../protocol/messages.js'
 import { newestRevision, type Revision } from '../protocol/revisions.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
 import type {
@@ -20,7 +13,6 @@ import type {
   Implementation,
   InitializeResult,
   LogLevel,
-  LogMessage,
   PromptDefinition,
   PromptResult,
   ReadResult,
@@ -36,25 +28,14 @@ import type { Task } from '../tasks/task.js'
 import { foundTelemetry } from '../telemetry/found.js'
 import type { SessionWatch, Telemetry, WatchedSession } from '../telemetry/telemetry.js'
 import { answerServer } from './answering.js'
+import { Delivery } from './delivery.js'
 import { linkErrors } from './errors.js'
+import { eventFor, Listeners, listsChangedIn } from './events.js'
 import { initialize } from './initialize.js'
 import { KeptLists } from './lists.js'
 import type { CallOptions, CallWords, LinkEvents, LinkOptions } from './options.js'
 import { LinkTasks, plainTask, type StartOptions, type TaskHandle } from './tasks.js'
-import { troubleIn, waitBefore } from './trouble.js'
-import { SessionGone, type Wire } from './wire.js'
-
-const events: Record<string, 'toolsChanged' | 'resourcesChanged' | 'promptsChanged'> = {
-  'notifications/tools/list_changed': 'toolsChanged',
-  'notifications/resources/list_changed': 'resourcesChanged',
-  'notifications/prompts/list_changed': 'promptsChanged',
-}
-
-const listsOf = {
-  toolsChanged: ['tools/list'],
-  resourcesChanged: ['resources/list', 'resources/templates/list'],
-  promptsChanged: ['prompts/list'],
-} as const
+import type { Wire } from './wire.js'
 
 /**
  * The client side of one session: what a program uses to call a server. Created by `connect`. Methods reject with `RpcError` (the server refused), or with a `JexoError` (timeout, closed).
@@ -63,7 +44,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   readonly #wire: Wire
   readonly #dialogue: Dialogue
   #options: LinkOptions
-  readonly #listeners = new Map<string, Set<(detail: never) => void>>()
+  readonly #listeners = new Listeners()
   #opened: InitializeResult | undefined
   #revision: Revision = newestRevision
   #isClosed = false
@@ -73,9 +54,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   readonly #asked = new TaskBoard(() => {})
   readonly #tasks = new LinkTasks((method, params, options) => this.#dialogue.ask(method, params, options))
   readonly #subscribed = new Set<string>()
-  #reopening: Promise<void> | undefined
-  /** How often a request was sent again. */
-  readonly #tries = new WeakMap<Message, number>()
+  readonly #delivery: Delivery
 
   private constructor(wire: Wire, options: LinkOptions, telemetry: Telemetry | undefined) {
     this.#wire = wire
@@ -92,6 +71,15 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
         limits: options.timeoutMs === undefined ? {} : { timeoutMs: options.timeoutMs },
       },
     )
+    this.#delivery = new Delivery(wire, {
+      isInitialized: () => this.#opened !== undefined,
+      isClosed: () => this.#isClosed,
+      reopen: () => this.#reopen(),
+      isAsked: (id) => this.#dialogue.isAsked(id),
+      giveUp: (id, error) => this.#dialogue.giveUp(id, error),
+      isReadTool: async (tool) =>
+        (await this.tools()).some(({ name, annotations }) => name === tool && annotations?.readOnlyHint),
+    })
   }
 
   /** Opens a link over a wire and initializes it. If that fails, the wire is closed. */
@@ -271,10 +259,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
 
   /** Calls the listener for each event; returns a function that removes it. */
   on<Name extends keyof LinkEvents>(name: Name, listener: (detail: LinkEvents[Name]) => void): () => void {
-    const listeners = this.#listeners.get(name) ?? new Set()
-    this.#listeners.set(name, listeners)
-    listeners.add(listener as (detail: never) => void)
-    return () => listeners.delete(listener as (detail: never) => void)
+    return this.#listeners.on(name, listener)
   }
 
   /** Ends the session. Pending requests are rejected. */
@@ -319,52 +304,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
 
   #send(message: Message): void {
     this.#options.onMessage?.(message, 'client')
-    try {
-      const sent = this.#wire.send(message)
-      if (sent instanceof Promise) sent.catch((error) => this.#sendFailed(message, error))
-    } catch (error) {
-      this.#sendFailed(message, error)
-    }
-  }
-
-  #sendFailed(message: Message, error: unknown): void {
-    if (error instanceof SessionGone && this.#opened && !this.#isClosed) {
-      this.#reopening ??= this.#reopen().finally(() => {
-        this.#reopening = undefined
-      })
-      this.#reopening.then(
-        () => this.#sendAgain(message),
-        (failure) => this.#giveUp(message, failure),
-      )
-    } else {
-      void this.#tryAgain(message, error)
-    }
-  }
-
-  /** Sends a request again, a few times, if the server has certainly not executed it, or if it only reads. */
-  async #tryAgain(message: Message, error: unknown): Promise<void> {
-    const trouble = troubleIn(error)
-    const tries = this.#tries.get(message) ?? 0
-    if (!trouble || !this.#opened || tries >= trouble.tries) return this.#giveUp(message, error)
-    this.#tries.set(message, tries + 1)
-    await new Promise((resolve) => setTimeout(resolve, waitBefore(tries)))
-    // Sending a response or notification twice does no harm.
-    if (!isRequest(message)) return this.#isClosed ? undefined : this.#send(message)
-    if (this.#isClosed || !this.#dialogue.isAsked(message.id)) return
-    if (trouble.isUndone || (await this.#isRead(message).catch(() => false))) this.#send(message)
-    else this.#giveUp(message, error)
-  }
-
-  /** True for requests that change nothing. */
-  async #isRead({ method, params }: Request): Promise<boolean> {
-    if (method !== 'tools/call') return true
-    return (await this.tools()).some(({ name, annotations }) => name === params?.name && annotations?.readOnlyHint)
-  }
-
-  #giveUp(message: Message, error: unknown): void {
-    if (!isRequest(message)) return
-    const known = isJexoError(error) ? error : linkErrors.connectFailed(this.label, messageOf(error), error)
-    this.#dialogue.giveUp(message.id, known)
+    this.#delivery.send(message)
   }
 
   /** Opens a new session on the same wire and repeats the subscriptions. */
@@ -375,21 +315,10 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     await Promise.all([...this.#subscribed].map((uri) => this.ask('resources/subscribe', { uri })))
   }
 
-  /** Repeats read-only requests in the new session; others are rejected. */
-  async #sendAgain(message: Message): Promise<void> {
-    if (!isRequest(message)) return
-    try {
-      if (await this.#isRead(message)) this.#send(message)
-      else this.#giveUp(message, linkErrors.sessionEnded(this.label))
-    } catch (error) {
-      this.#giveUp(message, error)
-    }
-  }
-
   #receive(message: Message): void {
     this.#options.onMessage?.(message, 'server')
     if (isResponse(message) && message.id === undefined && 'error' in message) {
-      this.#emit('log', { level: 'error', logger: 'protocol', data: message.error.message })
+      this.#listeners.emit('log', { level: 'error', logger: 'protocol', data: message.error.message })
     }
     this.#dialogue.receive(message)
   }
@@ -400,29 +329,15 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   }
 
   #hear(method: string, params: JsonObject): void {
-    const event = Object.hasOwn(events, method) ? events[method] : undefined
-    if (event) {
-      this.#lists.forget(listsOf[event])
-      return this.#emit(event, undefined)
-    }
-    if (method === 'notifications/resources/updated' && typeof params.uri === 'string') {
-      return this.#emit('resourceUpdated', { uri: params.uri })
-    }
-    if (method === 'notifications/elicitation/complete' && typeof params.elicitationId === 'string') {
-      return this.#emit('questionFinished', { elicitationId: params.elicitationId })
-    }
     if (method === 'notifications/tasks/status') return this.#tasks.heard(params)
     if (method === 'notifications/progress') return this.#tasks.progressed(params)
     if (method === upstreamMethod) return this.#options.onUpstream?.(params as unknown as UpstreamRecord)
-    if (method === 'notifications/message') {
-      this.#options.onLog?.(params as unknown as LogMessage)
-      this.#emit('log', params as unknown as LogMessage)
-    }
-  }
-
-  #emit<Name extends keyof LinkEvents>(name: Name, detail: LinkEvents[Name]): void {
-    for (const listener of [...(this.#listeners.get(name) ?? [])])
-      (listener as (detail: LinkEvents[Name]) => void)(detail)
+    const event = eventFor(method, params)
+    if (!event) return
+    const changed = listsChangedIn(event)
+    if (changed) this.#lists.forget(changed)
+    if (event.name === 'log') this.#options.onLog?.(event.detail)
+    this.#listeners.emit(event.name, event.detail as LinkEvents[typeof event.name])
   }
 
   #closed(why: string): void {
@@ -431,7 +346,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     this.#dialogue.close(why)
     this.#asked.close()
     if (this.#opened) this.#watch?.closed()
-    this.#emit('closed', { why })
+    this.#listeners.emit('closed', { why })
   }
 
   /** The session as telemetry sees it. */
