@@ -4,7 +4,7 @@ import { createServer } from 'node:http'
 import { join } from 'node:path'
 import { parse } from 'dotenv'
 import { connect } from 'jexo/link'
-import { bin, hello, newFolder, type Ran, Running, root, run } from '../support/cli.js'
+import { bin, hello, jexo, newFolder, type Ran, Running, root, run } from '../support/cli.js'
 import { freePort } from '../support/databases.js'
 import { Sshd } from '../support/sshd.js'
 
@@ -21,8 +21,8 @@ const die = tool('die', { about: 'Ends the process.', effect: 'change', run: () 
 export default defineKit({ name: 'teller', version: ${JSON.stringify(version)}, parts: [which, die] })`
 
 const places = new Set<string>()
-const env = { ...process.env, NO_COLOR: '1' } as Record<string, string>
-const ship = (...words: string[]): Promise<Ran> => run(process.execPath, [bin, 'ship', ...words], { env })
+const env = () => ({ ...process.env, NO_COLOR: '1' }) as Record<string, string>
+const ship = (...words: string[]): Promise<Ran> => jexo('ship', ...words)
 
 const sources = newFolder()
 const kit = (text: string) => {
@@ -38,7 +38,7 @@ function release(version: string): Promise<string> {
 }
 const packedOf = async (file: string) => {
   const out = newFolder()
-  expect((await run(process.execPath, [bin, 'pack', file, '--out', out], { env })).code).toBe(0)
+  expect((await jexo('pack', file, '--out', out)).code).toBe(0)
   return join(out, 'teller.mjs')
 }
 
@@ -231,10 +231,10 @@ describe('over ssh', () => {
   let sshd: Sshd
   beforeAll(async () => {
     sshd = await Sshd.start()
-    env.JEXO_SSH = sshd.ssh
+    process.env.JEXO_SSH = sshd.ssh
   })
   afterAll(async () => {
-    delete env.JEXO_SSH
+    delete process.env.JEXO_SSH
     await sshd.stop()
   })
 
@@ -243,7 +243,7 @@ describe('over ssh', () => {
     const to = ['--to', `far:${folder}`, '--node', process.execPath]
     const port = String(await freePort())
     const file = await release('1.0.0')
-    const first = await ship(file, ...to, '--port', port)
+    const first = await run(process.execPath, [bin, 'ship', file, ...to, '--port', port], { env: env() })
     expect(first).toMatchObject({
       code: 0,
       stderr: expect.stringMatching(/it responds on that machine: 1\.0\.0-\w+, 2 tools/),
@@ -279,9 +279,9 @@ describe('over ssh', () => {
       '--ssh-tunnel-port',
       String(there),
     ]
-    const refused = await run(process.execPath, words, { env })
+    const refused = await run(process.execPath, words, { env: env() })
     expect(refused).toMatchObject({ code: 2, stderr: expect.stringContaining('nothing checks who calls') })
-    const serving = new Running([...words, '--open-to-anyone'], { env })
+    const serving = new Running([...words, '--open-to-anyone'], { env: env() })
     const [, url = ''] = await serving.until(/reached through far, there at (\S+)/)
     expect(url).toContain(`:${there}/`)
     expect(await which(url)).toMatchObject(says('1.0.0'))
@@ -291,7 +291,7 @@ describe('over ssh', () => {
     expect(await which(url)).toMatchObject(says('1.0.0'))
     expect(await serving.end('SIGTERM')).toBe(0)
     const wrong = await run(process.execPath, [...words.slice(0, 6), 'nowhere.invalid', '--open-to-anyone'], {
-      env,
+      env: env(),
     })
     expect(wrong).toMatchObject({
       code: 2,
