@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { apiary, bin, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
+import { apiary, bin, hives, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
 
 /** The apiary on a running server, for tests that do not depend on how a kit is loaded. */
 let served: string
@@ -9,20 +9,6 @@ beforeAll(async () => {
   served = url
 })
 afterAll(() => Running.endAll())
-
-/** A kit that loads quickly, for tests of how a kit is reached. */
-const small = written(
-  'hives.kit.mjs',
-  `import { defineKit, Refusal, tool } from 'jexo'
-   const input = { type: 'object', properties: { hive: { type: 'string' } } }
-   const output = { type: 'object', properties: { kg: { type: 'number' } } }
-   const run = ({ hive }) => {
-     if (hive !== 'ML-04') throw new Refusal('There is no hive ' + hive)
-     return { kg: 41.2 }
-   }
-   const weigh = tool('weigh_hive', { about: 'Weighs a hive.', effect: 'read', input, output, run })
-   export default defineKit({ name: 'hives', version: '1.0.0', parts: [weigh] })`,
-)
 
 describe('call', () => {
   test('prints structured content as JSON', async () => {
@@ -76,16 +62,16 @@ describe('call', () => {
 
 describe('targets', () => {
   test('can be a URL, a command, an entry of a configuration, a packed file', async () => {
-    const serving = new Running([bin, 'serve', small, '--http', '0'])
+    const serving = new Running([bin, 'serve', hives, '--http', '0'])
     const [url] = await serving.until(/http:\S+/)
-    const command = `exec:"${process.execPath}" "${bin}" serve "${small}"`
+    const command = `exec:"${process.execPath}" "${bin}" serve "${hives}"`
     const config = written('host.json', `{ /* mine */ "mcpServers": { "bees": { "url": "${url}" } }, }`)
     for (const target of [url, command, `${config}#bees`]) {
       const ran = await jexo('call', target, 'weigh_hive', 'hive=ML-04', '--json')
       expect({ target, code: ran.code, keys: Object.keys(JSON.parse(ran.stdout)) }).toEqual({
         target,
         code: 0,
-        keys: ['kg'],
+        keys: ['kg', 'at'],
       })
     }
     const refused = await jexo('call', url, 'weigh_hive', 'hive=ML-99')
@@ -175,7 +161,7 @@ test('shells complete verbs, options, choices, and the names in a target', async
 try() { COMP_WORDS=("$@"); COMP_CWORD=$((\${#COMP_WORDS[@]}-1)); COMPREPLY=(); _jexo; echo "\${COMPREPLY[*]}"; }
 try jexo re; try jexo vet --s; try jexo pack --as ""
 jexo() { JEXO_LOAD_TIMEOUT_MS=60000 "${process.execPath}" "${bin}" "$@"; }
-try jexo call "${small}" weigh_h; try jexo call "${small}" weigh_hive ""; try jexo call nowhere.kit.ts w`
+try jexo call "${hives}" weigh_h; try jexo call "${hives}" weigh_hive ""; try jexo call nowhere.kit.ts w`
   const ran = await run('bash', ['-c', trial])
   expect(ran.stdout).toBe(
     'read relay replay rehearse\n--strict --seed --save --sarif\nfile npm container service kubernetes registry\nweigh_hive\nhive=\n\n',
@@ -214,15 +200,15 @@ describe('attach', () => {
     const before =
       '{\n\t// my servers\n\t"mcpServers": {\n\t\t"other": { "command": "/bin/other" }, // keep\n\t},\n\t"theme": "dark"\n}\n'
     const file = written('host config.jsonc', before)
-    const ran = await jexo('attach', small, '--to', file, '--as', 'bees')
+    const ran = await jexo('attach', hives, '--to', file, '--as', 'bees')
     expect(ran).toMatchObject({ code: 0, stdout: expect.stringContaining('mcpServers.bees added') })
-    expect(ran.stderr).toMatch(/1 tool/)
+    expect(ran.stderr).toMatch(/4 tools/)
     const after = readFileSync(file, 'utf8')
     for (const kept of ['// my servers', '// keep', '"theme": "dark"', '"other"']) expect(after).toContain(kept)
     expect(readFileSync(`${file}.before-jexo`, 'utf8')).toBe(before)
     expect((await jexo('call', `${file}#bees`, 'weigh_hive', 'hive=ML-04', '--json')).code).toBe(0)
-    expect((await jexo('attach', small, '--to', file, '--as', 'bees')).stdout).toContain('is there already')
-    const taken = await jexo('attach', small, '--to', file, '--as', 'other')
+    expect((await jexo('attach', hives, '--to', file, '--as', 'bees')).stdout).toContain('is there already')
+    const taken = await jexo('attach', hives, '--to', file, '--as', 'other')
     expect(taken).toMatchObject({
       code: 2,
       stderr: expect.stringContaining('the name "other" belongs to another server'),
@@ -231,7 +217,7 @@ describe('attach', () => {
 
   test('leaves an unreadable file unchanged', async () => {
     const file = written('broken.json', '{ "mcpServers": ')
-    const ran = await jexo('attach', small, '--to', file)
+    const ran = await jexo('attach', hives, '--to', file)
     expect(ran).toMatchObject({
       code: 2,
       stderr: expect.stringContaining('not a valid host configuration'),
@@ -261,9 +247,9 @@ describe('the package', () => {
 })
 
 test('the demo runs its tour and exits 0, on the next free ports if its own are in use', async () => {
-  const blocker = new Running([bin, 'serve', small, '--http', '4870'])
+  const blocker = new Running([bin, 'serve', hives, '--http', '4870'])
   await blocker.until(/http:\S+|in use/)
-  const other = new Running([bin, 'serve', small, '--http', '4874'])
+  const other = new Running([bin, 'serve', hives, '--http', '4874'])
   await other.until(/http:\S+|in use/)
   const ran = await run(process.execPath, [join(root, 'scripts/demo.mjs'), '--tour'])
   expect(ran.code).toBe(0)
@@ -285,6 +271,8 @@ test('the demo runs its tour and exits 0, on the next free ports if its own are 
   ]) {
     expect(ran.stdout.replace(/\s+/g, ' ')).toContain(said)
   }
+  // The hive that a tool adds is in the REST API itself.
+  expect(ran.stdout).toMatch(/register_hive hive="ML-13"[\s\S]*200: \{"hive":"ML-13","site":"Orchard End"/)
   await blocker.end()
   await other.end()
 })

@@ -108,6 +108,7 @@ test('the types of all entry points are complete without other packages', async 
   writeFileSync(join(project, 'doors.ts'), lines.join('\n'))
   const options = [
     '--noEmit',
+    '--skipDefaultLibCheck',
     '--strict',
     '--module',
     'nodenext',

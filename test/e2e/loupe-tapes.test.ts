@@ -6,6 +6,7 @@ import {
   apiary,
   bin,
   hello,
+  hives,
   jexo,
   newFolder,
   Running,
@@ -61,7 +62,7 @@ test('a relay between a host and a kit passes the same bytes, and records everyt
 })
 
 test('a relay works before a command and before a URL, and reports errors', async () => {
-  const served = new Running([bin, 'serve', apiary, '--http', '0'])
+  const served = new Running([bin, 'serve', hives, '--http', '0'])
   const [url] = await served.until(/http:\S+/)
   const tape = newTape()
   const relay = new Running([bin, 'relay', url, '--http', '0', '--tape', tape])
@@ -79,11 +80,11 @@ test('a relay works before a command and before a URL, and reports errors', asyn
     [],
   )
   expect(crashed.code).toBe(5)
-  expect(await jexo('relay', apiary, '--tape', join(newFolder(), 'no/such.tape.jsonl'))).toMatchObject({
+  expect(await jexo('relay', hives, '--tape', join(newFolder(), 'no/such.tape.jsonl'))).toMatchObject({
     code: 2,
     stderr: expect.stringContaining('the tape cannot be written (ENOENT)'),
   })
-  expect(await jexo('relay', apiary, '--http', '1')).toMatchObject({
+  expect(await jexo('relay', hives, '--http', '1')).toMatchObject({
     code: 2,
     stderr: expect.stringContaining('--http'),
   })
@@ -149,19 +150,17 @@ test('serve records by itself: separate sessions, upstream requests, and no secr
 test('attach writes the relayed entry, which works from anywhere and records', async () => {
   const folder = newFolder()
   const config = join(folder, 'host.json')
-  const file = join(folder, 'apiary.tape.jsonl')
-  const attached = await run(
-    process.execPath,
-    [bin, 'attach', apiary, '--record', '--tape', file, '--to', config],
-    { cwd: folder },
-  )
+  const file = join(folder, 'hives.tape.jsonl')
+  const attached = await run(process.execPath, [bin, 'attach', hives, '--record', '--tape', file, '--to', config], {
+    cwd: folder,
+  })
   expect(attached).toMatchObject({
     code: 0,
-    stderr: expect.stringMatching(/tried it: apiary .*23 tools[\s\S]*jexo loupe --follow/),
+    stderr: expect.stringMatching(/tried it: hives .*4 tools[\s\S]*jexo loupe --follow/),
   })
-  const { args } = JSON.parse(readFileSync(config, 'utf8')).mcpServers.apiary
-  expect(args.slice(1)).toEqual(['relay', apiary, '--tape', file])
-  expect((await jexo('call', `${config}#apiary`, 'weigh_hive', 'hive=ML-04')).code).toBe(0)
+  const { args } = JSON.parse(readFileSync(config, 'utf8')).mcpServers.hives
+  expect(args.slice(1)).toEqual(['relay', hives, '--tape', file])
+  expect((await jexo('call', `${config}#hives`, 'weigh_hive', 'hive=ML-04')).code).toBe(0)
   expect(readFileSync(file, 'utf8')).toContain('"weigh_hive"')
   const child = await jexo('attach', oddServer, '--record', '--tape', newTape())
   expect(child.code).toBe(0)
@@ -172,7 +171,7 @@ test('Loupe follows a real host live, starting before the host does', async () =
   const file = newTape()
   const loupe = await LoupePage.open(browser, ['--follow', file])
   await loupe.page.getByText('Nothing is recorded yet').waitFor()
-  const host = new Running([bin, 'relay', apiary, '--tape', file])
+  const host = new Running([bin, 'relay', hives, '--tape', file])
   host.child.stdin.write(
     `${JSON.stringify(hello('2025-11-25'))}\n${JSON.stringify(ready)}\n${JSON.stringify(weigh(2))}\n`,
   )
@@ -181,7 +180,7 @@ test('Loupe follows a real host live, starting before the host does', async () =
   await loupe.page.locator('pre', { hasText: '"structuredContent"' }).waitFor()
   const session = loupe.page.getByRole('region', { name: 'Session of test 1' })
   await session.getByRole('row', { name: /tools\/call weigh_hive 1/ }).waitFor()
-  await session.getByText('apiary 1.0.0').waitFor()
+  await session.getByText('hives 1.0.0').waitFor()
   host.child.stdin.end()
   await loupe.line(/the server ended with code 0/).waitFor()
   expect(loupe.faults).toEqual([])

@@ -3,7 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { Browser } from 'playwright-core'
 import { startBrowser } from '../support/browser.js'
-import { apiary, bin, newFolder, Running, root, run, written } from '../support/cli.js'
+import { bin, hives, newFolder, Running, root, run, written } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
 
 let browser: Browser
@@ -158,7 +158,7 @@ test('everything can be reached with the keyboard alone, and addresses lead to p
 })
 
 test('HTTP headers are shown without credentials, and an answer beside the previous one', async () => {
-  const served = new Running([bin, 'serve', apiary, '--http', '0'], {
+  const served = new Running([bin, 'serve', hives, '--http', '0'], {
     env: { ...process.env, JEXO_TOKEN: 'let-me-in' } as never,
   })
   const [url] = await served.until(/http:\S+/)
@@ -184,14 +184,14 @@ test('HTTP headers are shown without credentials, and an answer beside the previ
     .getByText(/Exactly the same answer as before|^[+−] /)
     .first()
     .waitFor()
-  await page.getByRole('button', { name: /^open Marsh Lane apiary/ }).click()
+  await page.getByRole('button', { name: /^open Hives/ }).click()
   await page.getByText(/^[0-9a-f-]{6}••••$/).waitFor()
   await served.end()
   await loupe.end()
 })
 
 test('a call is copied as a command, a shell script, a program and a case, and each repeats it', async () => {
-  const served = new Running([bin, 'serve', apiary, '--http', '0'])
+  const served = new Running([bin, 'serve', hives, '--http', '0'])
   const [url] = await served.until(/http:\S+/)
   const loupe = await LoupePage.open(browser, [url])
   const { page } = loupe

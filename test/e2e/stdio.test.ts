@@ -1,28 +1,11 @@
-import { apiary, bin, hello, jexo, Running, ready, speak, weigh, written } from '../support/cli.js'
+import { apiary, bin, hello, hives, jexo, Running, ready, speak, weigh, written } from '../support/cli.js'
 
 const dates = ['2025-11-25', '2025-06-18', '2025-03-26', '2024-11-05']
 
 afterAll(() => Running.endAll())
 
-/** A kit that loads quickly. */
-const small = written(
-  'hives.kit.ts',
-  `import { defineKit, tool } from 'jexo'
-   const input = { type: 'object' }
-   const at = '2026-06-02T06:00:00Z'
-   export default defineKit({ name: 'hives', version: '1', parts: [
-     tool('weigh_hive', { about: 'Weighs a hive.', effect: 'read', input, run: () => ({ kg: 41.2, at }) }),
-     tool('weigh_site', { about: 'Weighs all.', effect: 'read', input, output: { type: 'object' }, run: async () => {
-       await new Promise((resolve) => setTimeout(resolve, 200))
-       return { readings: [41.2, 38.7] }
-     } }),
-     tool('list_hives', { about: 'Lists hives.', effect: 'read', input, run: () => ['ML-04'] }),
-     tool('list_sites', { about: 'Lists sites.', effect: 'read', input, run: () => ['Marsh Lane'] }),
-   ] })`,
-)
-
 describe('serve on stdio', () => {
-  test.each(dates.map((date, at) => [date, at === 0 ? apiary : small]))(
+  test.each(dates.map((date, at) => [date, at === 0 ? apiary : hives]))(
     'answers %s from another folder, without environment, with nothing but protocol on stdout',
     async (date, kit) => {
       const list = { jsonrpc: '2.0', id: 2, method: 'tools/list' }
@@ -48,7 +31,7 @@ describe('serve on stdio', () => {
 
   test('survives lines that are not messages', async () => {
     const ran = await speak(
-      [bin, 'serve', small],
+      [bin, 'serve', hives],
       ['garbage', '{"jsonrpc":"2.0"}', '', hello('2025-11-25'), ready, '[1]', weigh(1)],
     )
     const answers = ran.lines.filter((line) => line.method === undefined)
@@ -96,12 +79,12 @@ describe('serve on stdio', () => {
     }
     // As long as a busy machine may need.
     const env = { ...process.env, JEXO_GRACE_MS: '30000' } as Record<string, string>
-    const ran = await speak([bin, 'serve', small], [hello('2025-11-25'), ready, site], { env })
+    const ran = await speak([bin, 'serve', hives], [hello('2025-11-25'), ready, site], { env })
     expect(ran.lines.at(-1)).toMatchObject({
       id: 9,
       result: { structuredContent: { readings: expect.any(Array) } },
     })
-    const running = new Running([bin, 'serve', small])
+    const running = new Running([bin, 'serve', hives])
     running.child.stdin.write(`${JSON.stringify(hello('2025-11-25'))}\n`)
     await running.until(/"serverInfo"/)
     expect(await running.end('SIGTERM')).toBe(0)

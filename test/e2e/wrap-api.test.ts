@@ -1,7 +1,7 @@
 import { copyFileSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import Ajv2020 from 'ajv/dist/2020.js'
-import { apiary, bin, jexo, newFolder, Running, root, run, written } from '../support/cli.js'
+import { bin, jexo, newFolder, Running, root, written } from '../support/cli.js'
 import { Upstream } from '../support/upstream.js'
 
 const description = join(root, 'examples/apiary/registry/registry.openapi.yaml')
@@ -205,15 +205,17 @@ test('serve --watch notices an edit of the description', async () => {
   await server.end()
 })
 
-test('the tour adds a hive with a tool, and the REST API itself shows it', async () => {
-  const demo = await run(process.execPath, [bin, 'demo', '--tour'])
-  expect(demo.code).toBe(0)
-  expect(demo.stdout).toMatch(/register_hive hive="ML-13"[\s\S]*200: \{"hive":"ML-13","site":"Orchard End"/)
-})
-
 test('upstream requests are shown over HTTP only on request, and only if the server is configured to', async () => {
+  const kit = written(
+    'registry.kit.mjs',
+    `import { defineKit } from 'jexo'
+    import { wrapOpenApi } from 'jexo/openapi'
+    const parts = await wrapOpenApi(${JSON.stringify(description)}, { upstream: () => Response.json({ hive: 'ML-04' }) })
+    export default defineKit({ name: 'registry', version: '1', parts })`,
+  )
+  const env = { ...process.env, MARSH_LANE_REGISTRY_API_KEY: 'k' } as Record<string, string>
   const open = async (...flags: string[]) => {
-    const server = new Running([bin, 'serve', apiary, '--http', '0', ...flags])
+    const server = new Running([bin, 'serve', kit, '--http', '0', ...flags], { env })
     const [url] = await server.until(/http:\S+/)
     return { server, url }
   }

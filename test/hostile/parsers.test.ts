@@ -14,7 +14,7 @@ describe.each(parserTargets.map((target) => [target.name, target] as const))('%s
           leastCpuMs(1000, () => run(input)),
         )
       }),
-      { numRuns: 150, seed: 17, endOnFailure: true },
+      { numRuns: 75, seed: 17, endOnFailure: true },
     )
     expect(slowest).toBeLessThan(1000)
     expect(process.memoryUsage().heapUsed - before).toBeLessThan(400_000_000)

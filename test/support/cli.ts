@@ -8,6 +8,7 @@ import type { Loose } from './raw-session.js'
 export const root = resolve(import.meta.dirname, '../..')
 export const bin = join(root, 'bin/jexo.mjs')
 export const apiary = join(root, 'examples/apiary/apiary.kit.ts')
+export const hives = join(root, 'test/support/hives.kit.ts')
 
 export interface Ran {
   code: number | null
