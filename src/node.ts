@@ -1,6 +1,6 @@
 /** Serving on Node: stdio, HTTP, inside an existing application. */
 
-import type { RunningOptions } from './engine/running-kit.js'
+import type { RunningOptions } from './engine/running-options.js'
 import type { Kit } from './kit/kit.js'
 import { runOnNode } from './transport/node-run.js'
 import { runStdio, type StdioOptions } from './transport/stdio.js'

@@ -1,81 +1,26 @@
 import { messageOf } from '../errors.js'
 import { escapeControls } from '../escape/terminal.js'
 import type { Identity } from '../kit/call.js'
-import { namesIn, narrowed } from '../kit/choose.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Counters, Layer } from '../kit/layer.js'
-import { partsOfLayers, withoutLayers } from '../kit/layers-around.js'
 import type { Part } from '../kit/part.js'
 import { isNoOutput, isStandardSchema } from '../kit/schema.js'
-import { type Environment, maskFor, readSettings } from '../kit/settings.js'
-import { type Opening, type Replacement, type Shared, SharedThings } from '../kit/shared.js'
+import { maskFor, readSettings } from '../kit/settings.js'
+import { type Opening, type Shared, SharedThings } from '../kit/shared.js'
 import type { JsonSchemaValidator } from '../kit/validation.js'
-import { isView, withOwnViews, withoutPages } from '../kit/view.js'
-import type { Message } from '../protocol/messages.js'
 import type { Implementation } from '../protocol/types.js'
-import type { UpstreamRecord } from '../protocol/upstream.js'
 import type { Letters } from '../store/letters.js'
 import type { Member } from '../store/store.js'
 import { TaskBoard } from '../tasks/board.js'
 import type { TaskMirror } from '../tasks/task-mirror.js'
 import { foundTelemetry, isSdkStarted } from '../telemetry/found.js'
 import type { Telemetry } from '../telemetry/telemetry.js'
-import { Gates } from './gates.js'
 import { Openers } from './openers.js'
-import { PartIndex } from './part-index.js'
+import type { PartIndex } from './part-index.js'
 import { Refreshes } from './refreshes.js'
+import type { Observer, Reach, Report, RunningOptions } from './running-options.js'
+import { ServedParts } from './served-parts.js'
 import type { SessionPeer } from './session-peer.js'
-
-/** A message for the operator's log. `text` is masked already. */
-export interface Report {
-  level: 'info' | 'warning' | 'error'
-  text: string
-}
-/** Observes all messages of the sessions of a kit, for recordings. */
-export interface Observer {
-  message(session: SessionPeer, message: Message, from: 'client' | 'server'): void
-  /** Called for each upstream record of a call, with masked secrets. */
-  upstream(session: SessionPeer, record: UpstreamRecord): void
-  closed(session: SessionPeer, why: string): void
-}
-export interface RunningOptions {
-  /** Environment variables for settings. */
-  environment: Environment
-  validator: JsonSchemaValidator
-  /** Replacements of shared connections: `[[scales, fake]]`. */
-  replace?: readonly Replacement[]
-  report?: (report: Report) => void
-  /** Runs an author's function; Node marks it, so that the stdout guard can name the tool. */
-  inCall?: <T>(label: string, run: () => T) => T
-  /** Reduces the kit's parts, now and after each change. */
-  choose?: (parts: readonly Part[]) => readonly Part[]
-  /** Layers around all parts, outside those of the kit. */
-  layers?: readonly Layer[]
-  /** Runs parts without any layers: for tests of the parts themselves. */
-  withoutLayers?: boolean
-  /** Maximum number of entries on a page of a list. */
-  pageSize?: number
-  /** Sends upstream records (requests, statements, files) to hosts that ask for them. */
-  showsUpstream?: boolean
-  observer?: Observer
-  /** Destination of spans and metrics. Default: the OpenTelemetry SDK of this process, if one is running. `false` makes none. */
-  telemetry?: Telemetry | false
-  /** Runs without required settings, for inspection instead of calls. */
-  toleratesMissing?: boolean
-}
-
-/** Sessions that other processes serve too: they are notified of changes wherever they are. */
-export interface Reach {
-  /** `isEverywhere` if every process receives the change itself, as from a feed. */
-  resourceUpdated(uri: string, isEverywhere: boolean): void
-  listsChanged(lists: readonly PartList[]): void
-  countSessions(): Promise<number>
-  /** Has all processes refresh a shared connection together; false if that is impossible. */
-  repeat(name: string, everyMs: number): boolean
-  /** Sends a message that belongs to no request to a session in any process. */
-  send(session: string, message: Message): void
-}
-export type PartList = 'tools' | 'resources' | 'prompts'
 
 /** A kit that is served: its settings, its prepared parts, its shared connections and its sessions. */
 export class RunningKit {
@@ -102,15 +47,8 @@ export class RunningKit {
   shared: SharedThings
   implementation: Implementation
   mask: (text: string) => string
-  index: PartIndex
-  /** True if some parts are for hosts that show views. */
-  hasViews = false
-  #outer: readonly Layer[]
-  #hearing: readonly Layer[] = []
-  #layers: readonly Layer[] = []
   readonly #options: RunningOptions
-  readonly #narrowed = new Map<string, PartIndex>()
-  readonly #gates = new Gates((text) => this.report('error', text))
+  readonly #parts: ServedParts
   #stopListening: () => void
   #openers: Openers
   #refreshes: Refreshes | undefined
@@ -128,50 +66,37 @@ export class RunningKit {
     this.telemetry = options.telemetry || undefined
     if (options.telemetry === undefined && isSdkStarted()) this.loading = this.#findTelemetry()
     this.kit = kit
-    this.#outer = this.#outerOf(kit)
-    const parts = this.#partsOf(kit)
+    this.#parts = new ServedParts(options, (text) => this.report('error', text))
+    const parts = this.#parts.of(kit)
     const declared = settingsFor(kit, parts)
     this.settings = Object.freeze(readSettings(declared, options.environment, options.toleratesMissing))
     this.shared = this.#newThings()
     this.mask = maskFor(declared, this.settings)
     this.implementation = implementationOf(kit)
-    this.index = this.#indexed(parts)
+    this.#parts.serve(kit, parts)
     this.#stopListening = kit.onReplace(() => this.#partsChanged())
   }
 
-  /**
-   * The parts that a session sees: those that it selected, that are visible to its caller, and parts for views only if
-   * its host shows views.
-   */
+  /** The parts of all sessions. */
+  get index(): PartIndex {
+    return this.#parts.index
+  }
+  /** True if some parts are for hosts that show views. */
+  get hasViews(): boolean {
+    return this.#parts.hasViews
+  }
+
+  /** The parts that a session sees; see {@link ServedParts.indexFor}. */
   indexFor(only: string | undefined, identity?: Identity, showsViews = false): PartIndex {
-    const hidden = identity && this.#gates.hiddenFrom(identity, this.kit, this.index)
-    const isPlain = this.hasViews && !showsViews
-    if (only === undefined && !hidden && !isPlain) return this.index
-    const key = JSON.stringify([only, hidden?.key, isPlain])
-    const known = this.#narrowed.get(key)
-    if (known) return known
-    const all = this.#partsOf(this.kit)
-    const parts = hidden ? all.filter((part) => !hidden.parts.has(part)) : all
-    const chosen = withOwnViews(only === undefined ? parts : narrowed(parts, namesIn(only)), all)
-    const made = new PartIndex(
-      isPlain ? withoutPages(chosen) : chosen,
-      this.validator,
-      this.#outer,
-      this.index,
-      this.hasViews && showsViews,
-    )
-    // Callers choose the text, so only some results are cached.
-    if (this.#narrowed.size >= 100) this.#narrowed.clear()
-    this.#narrowed.set(key, made)
-    return made
+    return this.#parts.indexFor(only, identity, showsViews)
   }
 
   /**
-   * Puts another kit in this one's place without ending a session: calls in flight finish on the old one, whose shared things
-   * are closed then. Throws a `JexoError`, and changes nothing, where the new one cannot be served.
+   * Replaces the kit without ending a session: running calls finish with the old kit, and its shared connections are
+   * closed after them. Throws a `JexoError`, and changes nothing, if the new kit cannot be served.
    */
   exchange(kit: Kit): void {
-    const parts = this.#partsOf(kit)
+    const parts = this.#parts.of(kit)
     const declared = settingsFor(kit, parts)
     const settings = Object.freeze(
       readSettings(declared, this.#options.environment, this.#options.toleratesMissing),
@@ -181,7 +106,6 @@ export class RunningKit {
     this.#openers.close()
     this.#openers = this.#newOpeners()
     this.kit = kit
-    this.#outer = this.#outerOf(kit)
     this.settings = settings
     this.#refreshes?.close()
     this.shared = this.#newThings()
@@ -201,7 +125,7 @@ export class RunningKit {
   share(member: Member, letters: Letters, reach: Reach): TaskMirror {
     this.sharing = member
     this.reach = reach
-    const nameOf = (layer: Layer) => `${layer.name} ${this.#layers.indexOf(layer)}`
+    const nameOf = (layer: Layer) => `${layer.name} ${this.#parts.layers.indexOf(layer)}`
     this.#counters = { take: member.take, nameOf }
     return this.tasks.share(member, letters)
   }
@@ -275,7 +199,7 @@ export class RunningKit {
 
   /** Notifies only those of this process. */
   updatedElsewhere(uri: string): void {
-    for (const layer of this.#hearing) layer.onResourceUpdated?.(uri)
+    for (const layer of this.#parts.hearing) layer.onResourceUpdated?.(uri)
     for (const session of this.sessions) session.resourceChanged(uri)
   }
 
@@ -337,7 +261,7 @@ export class RunningKit {
 
   #openSources(): void {
     if (!this.#isStarted) return
-    const sources = new Set(this.#partsOf(this.kit).map(({ source }) => source))
+    const sources = new Set(this.#parts.of(this.kit).map(({ source }) => source))
     for (const source of sources) if (source?.atStart) this.keepOpen(source)
   }
 
@@ -354,30 +278,8 @@ export class RunningKit {
     }
   }
 
-  #partsOf(kit: Kit): readonly Part[] {
-    const parts = this.#options.choose ? withOwnViews(this.#options.choose(kit.parts), kit.parts) : kit.parts
-    if (this.#options.withoutLayers) return parts
-    const added = partsOfLayers([...this.#outerOf(kit), ...parts.flatMap(({ layers = [] }) => layers)])
-    return added.length === 0 ? parts : [...parts, ...added]
-  }
-
-  #outerOf = (kit: Kit): readonly Layer[] => {
-    const { layers = [] } = this.#options
-    if (this.#options.withoutLayers) return withoutLayers
-    return layers.length === 0 ? kit.layers : [...layers, ...kit.layers]
-  }
-
-  #indexed(parts: readonly Part[]): PartIndex {
-    const own = this.#options.withoutLayers ? [] : parts.flatMap(({ layers = [] }) => layers)
-    this.#layers = [...new Set([...this.#outer, ...own])]
-    this.#hearing = this.#layers.filter((layer) => layer.onResourceUpdated)
-    this.hasViews = parts.some((part) => isView(part) || (part.kind === 'tool' && part.forPages !== undefined))
-    return new PartIndex(parts, this.validator, this.#outer, this.index, this.hasViews)
-  }
-
-  #partsChanged(parts = this.#partsOf(this.kit)): void {
-    this.index = this.#indexed(parts)
-    this.#narrowed.clear()
+  #partsChanged(parts = this.#parts.of(this.kit)): void {
+    this.#parts.serve(this.kit, parts)
     for (const session of this.sessions) session.partsChanged()
     this.reach?.listsChanged(['tools', 'resources', 'prompts'])
     this.#openSources()
@@ -385,7 +287,7 @@ export class RunningKit {
 
   #reportClosing(failures: readonly unknown[]): void {
     for (const failure of failures) {
-      this.report('warning', `a shared thing did not close: ${messageOf(failure)}`)
+      this.report('warning', `a shared connection did not close: ${messageOf(failure)}`)
     }
   }
 }

@@ -41,6 +41,8 @@ async function loadCompilers() {
     const ajv = new Kind({
       strict: false,
       allErrors,
+      // Checked once for all instances, since each would compile the metaschema for it.
+      validateSchema: false,
       addUsedSchema: false,
       logger: false,
       code: { regExp: regExp as never },
@@ -59,20 +61,23 @@ async function loadCompilers() {
   }
   const compilerOf = (Kind: new (options: Options) => AnyAjv): Compile => {
     // Ajv instances are expensive; nearly all schemas use native patterns.
-    const usual = { first: instanceOf(Kind, false, nativeTest), all: instanceOf(Kind, true, nativeTest) }
+    const usual = instanceOf(Kind, false, nativeTest)
+    let usualForAll: AnyAjv | undefined
+    const forAll = (makePattern: PatternMaker) => {
+      if (makePattern !== nativeTest) return instanceOf(Kind, true, makePattern)
+      usualForAll ??= instanceOf(Kind, true, nativeTest)
+      return usualForAll
+    }
     return (given, makePattern) => {
       const schema = withoutAsync(given)
-      const pair =
-        makePattern === nativeTest
-          ? usual
-          : { first: instanceOf(Kind, false, makePattern), all: instanceOf(Kind, true, makePattern) }
-      const isValid = compiledBy(pair.first, schema)
+      usual.validateSchema(schema, true)
+      const isValid = compiledBy(makePattern === nativeTest ? usual : instanceOf(Kind, false, makePattern), schema)
       let explain: ReturnType<AnyAjv['compile']> | undefined
       return (value) => {
         if (isValid(value)) return []
         // Finding every error takes time in proportion to the value; for a large value, the first error is enough.
         if (!isSmall(value)) return faultsOf(isValid.errors)
-        explain ??= compiledBy(pair.all, schema)
+        explain ??= compiledBy(forAll(makePattern), schema)
         explain(value)
         return faultsOf(explain.errors ?? isValid.errors)
       }

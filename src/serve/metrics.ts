@@ -1,5 +1,6 @@
 import { createServer } from 'node:http'
-import type { Observer, RunningKit } from '../engine/running-kit.js'
+import type { RunningKit } from '../engine/running-kit.js'
+import type { Observer } from '../engine/running-options.js'
 import { transportErrors } from '../transport/errors.js'
 import type { HttpAddress } from './address.js'
 import { observeCalls } from './observe-calls.js'

@@ -1,4 +1,4 @@
-import type { Observer } from '../engine/running-kit.js'
+import type { Observer } from '../engine/running-options.js'
 import type { SessionPeer } from '../engine/session-peer.js'
 import { isObject, isRequest, type Message, type RequestId } from '../protocol/messages.js'
 

@@ -1,6 +1,6 @@
 import { createWriteStream } from 'node:fs'
 import { resolve } from 'node:path'
-import type { Observer } from '../engine/running-kit.js'
+import type { Observer } from '../engine/running-options.js'
 import { type Kit, settingsFor } from '../kit/kit.js'
 import type { Environment } from '../kit/settings.js'
 import { secretsIn } from '../protocol/secrets.js'

@@ -1,5 +1,6 @@
 import type { Engine } from '../engine/engine.js'
-import type { Observer, RunningKit } from '../engine/running-kit.js'
+import type { RunningKit } from '../engine/running-kit.js'
+import type { Observer } from '../engine/running-options.js'
 import type { Identity } from '../kit/call.js'
 import { except, namesIn, only } from '../kit/choose.js'
 import type { Kit } from '../kit/kit.js'

@@ -1,4 +1,4 @@
-import type { Observer } from '../engine/running-kit.js'
+import type { Observer } from '../engine/running-options.js'
 import type { SessionPeer } from '../engine/session-peer.js'
 import type { TapeEvent } from './entry.js'
 

@@ -1,5 +1,6 @@
 import type { SignIn } from '../access/sign-in/sign-in.js'
-import { RunningKit, type RunningOptions } from '../engine/running-kit.js'
+import { RunningKit } from '../engine/running-kit.js'
+import type { RunningOptions } from '../engine/running-options.js'
 import { interpretingValidator } from '../kit/interpreting-validator.js'
 import { isKit, type Kit } from '../kit/kit.js'
 import type { ToolsOf } from '../kit/typing.js'

@@ -1,4 +1,5 @@
-import { RunningKit, type RunningOptions } from '../engine/running-kit.js'
+import { RunningKit } from '../engine/running-kit.js'
+import type { RunningOptions } from '../engine/running-options.js'
 import { interpretingValidator } from '../kit/interpreting-validator.js'
 import type { Kit } from '../kit/kit.js'
 import { ByteGatherer } from './byte-gatherer.js'

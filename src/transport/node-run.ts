@@ -1,4 +1,5 @@
-import { type Report, RunningKit, type RunningOptions } from '../engine/running-kit.js'
+import { RunningKit } from '../engine/running-kit.js'
+import type { Report, RunningOptions } from '../engine/running-options.js'
 import { escapeControls } from '../escape/terminal.js'
 import { compilingValidator } from '../kit/compiling-validator.js'
 import type { Kit } from '../kit/kit.js'

@@ -4,7 +4,7 @@ import { defineKit } from 'jexo'
 import type { Link } from 'jexo/link'
 import { connect } from 'jexo/node'
 import { wrapSql } from 'jexo/sql'
-import type { Report } from '../../src/engine/running-kit.js'
+import type { Report } from '../../src/engine/running-options.js'
 import { newFolder } from '../support/cli.js'
 import { type DatabaseServer, fill, mariadbServer, postgresServer, sqliteFile } from '../support/databases.js'
 

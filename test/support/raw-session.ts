@@ -1,5 +1,6 @@
 import { Engine, type EngineOptions } from '../../src/engine/engine.js'
-import { type Report, RunningKit, type RunningOptions } from '../../src/engine/running-kit.js'
+import { RunningKit } from '../../src/engine/running-kit.js'
+import type { Report, RunningOptions } from '../../src/engine/running-options.js'
 import { compilingValidator } from '../../src/kit/compiling-validator.js'
 import type { Kit } from '../../src/kit/kit.js'
 import type { Message } from '../../src/protocol/messages.js'

@@ -12,7 +12,7 @@ import {
 } from 'jexo/feed'
 import type { Link } from 'jexo/link'
 import { connect } from 'jexo/node'
-import type { Report } from '../../src/engine/running-kit.js'
+import type { Report } from '../../src/engine/running-options.js'
 import { patternsOf, topicPattern } from '../../src/wrap/feed/topics.js'
 import { freePort } from '../support/databases.js'
 

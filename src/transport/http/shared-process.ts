@@ -1,5 +1,6 @@
 import { takeUp } from '../../engine/durable-tasks.js'
-import type { PartList, Reach, RunningKit } from '../../engine/running-kit.js'
+import type { RunningKit } from '../../engine/running-kit.js'
+import type { PartList, Reach } from '../../engine/running-options.js'
 import type { JsonObject, Message } from '../../protocol/messages.js'
 import { Letters } from '../../store/letters.js'
 import type { Member, Store, StreamLimits } from '../../store/store.js'
