@@ -115,10 +115,9 @@ function runJest(args, programs = {}) {
     return 1
   }
   const cpuMs = cpuOfChildrenMs() - cpuBeforeMs
-  const again = triedAlone(folder, results, programs)
   printCost(results, cpuMs)
   rmSync(folder, { recursive: true, force: true, maxRetries: 3 })
-  const counts = results.map((result) => countsOf(again.get(result.name) ?? result))
+  const counts = results.map(countsOf)
   const passed = counts.reduce((sum, count) => sum + count.passed, 0)
   const failed = counts.reduce((sum, count) => sum + count.failed, 0)
   process.stdout.write(`${passed} passed, ${failed} failed\n`)
@@ -149,22 +148,6 @@ function jest(folder, args, programs) {
     },
   })
   return existsSync(report) ? JSON.parse(readFileSync(report, 'utf8')).testResults : undefined
-}
-
-/**
- * Runs failed files again, one at a time, if there are few: browsers and servers on a busy machine may exceed a time
- * limit. Reports those that pass now, since they depend on the load and must be fixed. Returns the second result of
- * each file.
- */
-function triedAlone(folder, results, programs) {
-  const failed = results.filter((result) => countsOf(result).failed > 0).map(({ name }) => name)
-  if (failed.length === 0 || failed.length > 6) return new Map()
-  process.stderr.write(`Running ${failed.length} failed files again, one at a time …\n`)
-  const second = jest(folder, ['--runInBand', '--runTestsByPath', ...failed], programs) ?? []
-  for (const result of second)
-    if (countsOf(result).failed === 0)
-      process.stderr.write(`Depends on the load of the machine, fix it: ${relative(root, result.name)}\n`)
-  return new Map(second.map((result) => [result.name, result]))
 }
 
 /** Passed and failed tests of a file. A file that does not load counts as one failure. */
