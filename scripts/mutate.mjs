@@ -11,7 +11,7 @@ import { bin, prepare, root } from './prepare.mjs'
 
 /** The tests of a folder, and those of dependent folders that use it; none that starts a browser or another server. */
 const testsOf = {
-  protocol: ['protocol', 'engine', 'link', 'transport'],
+  protocol: ['protocol', 'engine', 'transport/http', 'transport/line-splitter'],
   kit: ['kit', 'engine', 'hostile/schemas', 'hostile/errors'],
   engine: ['engine', 'transport', 'conformance/peers'],
   link: ['link', 'engine', 'conformance/peers', 'hostile/peers'],

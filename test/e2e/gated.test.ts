@@ -1,14 +1,13 @@
 import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import type { Browser, BrowserContext } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
+import type { BrowserContext } from 'playwright-core'
+import { browserOfFile } from '../support/browser.js'
 import { bin, newFolder, Running, run } from '../support/cli.js'
 import { exampleFolder, openPage } from '../support/example.js'
 import { LoupePage } from '../support/loupe.js'
 
 /** The example with its authorization server, and people who sign in with a real browser. */
-let browser: Browser
 let context: BrowserContext
 let url: string
 let example: Running
@@ -20,8 +19,7 @@ const env: Record<string, string> = {
 const jexo = (...words: string[]) => run(process.execPath, [bin, ...words], { cwd: newFolder(), env })
 
 beforeAll(async () => {
-  browser = await startBrowser()
-  context = await browser.newContext()
+  context = await (await browserOfFile()).newContext()
   const port = 10_000 + (process.pid % 20_000)
   example = new Running(
     [join(exampleFolder('gated-apiary'), 'start.mjs'), '--port', String(port), '--identity-port', '0'],
@@ -31,7 +29,6 @@ beforeAll(async () => {
   await example.until(/callers need a token/)
 })
 afterAll(async () => {
-  await browser.close()
   // It ends the server that it has started.
   await example.end('SIGTERM')
   await Running.endAll()
@@ -114,7 +111,7 @@ test('a device without a browser shows a code to type elsewhere', async () => {
 
 test('Loupe guides through the sign-in on a card, and shows its steps in the score', async () => {
   const own = { ...env, XDG_CONFIG_HOME: mkdtempSync(join(tmpdir(), 'jexo-sign-ins-')) }
-  const loupe = await LoupePage.open(browser, [url], { env: own })
+  const loupe = await LoupePage.open([url], { env: own })
   const card = loupe.page.getByRole('region', { name: 'Sign in' })
   const address = await card.getByRole('link', { name: /^Sign in at/ }).getAttribute('href')
   await choose(address ?? '', /Fay/)
@@ -152,7 +149,7 @@ test('the rehearsal room guides through the sign-in, and attach says what a host
     env: own,
   })
   const [address] = await room.until(/http:\S+/)
-  const { page, faults } = await openPage(browser, address)
+  const { page, faults } = await openPage(address)
   const card = page.getByRole('region', { name: /^Sign in to 127\.0\.0\.1/ })
   await choose((await card.getByRole('link', { name: 'Sign in' }).getAttribute('href')) ?? '', /Odo/)
   await page.getByText('The model is told of 3 tools.').waitFor()

@@ -1,25 +1,14 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Ajv2020 } from 'ajv/dist/2020.js'
-import type { Browser } from 'playwright-core'
 import { parse } from 'yaml'
-import { startBrowser } from '../support/browser.js'
-import { apiary, newFolder, Running, root } from '../support/cli.js'
+import { apiary, newFolder, root } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
-
-let browser: Browser
-beforeAll(async () => {
-  browser = await startBrowser()
-})
-afterAll(async () => {
-  await browser.close()
-  await Running.endAll()
-})
 
 describe('Loupe, as the host of a server that asks, on one page', () => {
   let odd: LoupePage
   beforeAll(async () => {
-    odd = await LoupePage.open(browser, [oddServer])
+    odd = await LoupePage.open([oddServer])
   })
   afterAll(() => odd.end())
   const card = () => odd.page.getByRole('region', { name: 'The server asks' })
@@ -150,7 +139,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
 
 test('a new user finds a tool, fills in its form, sends it, answers its question and saves it as a case', async () => {
   const folder = newFolder()
-  const loupe = await LoupePage.open(browser, [apiary], { cwd: folder })
+  const loupe = await LoupePage.open([apiary], { cwd: folder })
   const { page } = loupe
   await page
     .getByRole('button', { name: /^record_harvest|^record_inspection/ })

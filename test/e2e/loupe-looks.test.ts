@@ -2,23 +2,16 @@ import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import type { Browser } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
-import { Running, root } from '../support/cli.js'
+import { browserOfFile } from '../support/browser.js'
+import { root } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
 
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
-let browser: Browser
 let first: LoupePage
 beforeAll(async () => {
-  browser = await startBrowser()
-  first = await LoupePage.open(browser, [oddServer])
+  first = await LoupePage.open([oddServer])
 })
-afterAll(async () => {
-  await first.end()
-  await browser.close()
-  await Running.endAll()
-})
+afterAll(() => first.end())
 
 /** Serious faults for people who cannot see or cannot use a mouse. */
 async function faultsOf(page: LoupePage['page']): Promise<string[]> {
@@ -43,7 +36,7 @@ describe.each([
 ] as const)('the page in %s colours, %i px wide', (colorScheme, width) => {
   let loupe: LoupePage
   beforeAll(async () => {
-    loupe = await LoupePage.at(browser, first.loupe, first.url, { colorScheme, viewport: { width, height: 800 } })
+    loupe = await LoupePage.at(first.loupe, first.url, { colorScheme, viewport: { width, height: 800 } })
   })
   afterAll(() => loupe.page.close())
   const isWithin = () => loupe.page.evaluate(() => document.documentElement.scrollWidth <= innerWidth)
@@ -88,7 +81,7 @@ describe.each([
 })
 
 test('the page loads less than 400 kB at first, all from its own origin', async () => {
-  const page = await browser.newPage()
+  const page = await (await browserOfFile()).newPage()
   const asked: string[] = []
   page.on('request', (request) => asked.push(request.url()))
   await page.goto(first.url)

@@ -1,19 +1,8 @@
-import type { Browser } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
-import { Running } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
 
-let browser: Browser
 let odd: LoupePage
-beforeAll(async () => {
-  browser = await startBrowser()
-})
-afterAll(async () => {
-  await browser.close()
-  await Running.endAll()
-})
 const open = async () => {
-  odd = await LoupePage.open(browser, [oddServer])
+  odd = await LoupePage.open([oddServer])
 }
 
 describe('Loupe with an unusual server, on one page', () => {

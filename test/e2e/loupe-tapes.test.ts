@@ -1,7 +1,5 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { Browser } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
 import {
   apiary,
   bin,
@@ -19,14 +17,7 @@ import {
 } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
 
-let browser: Browser
-beforeAll(async () => {
-  browser = await startBrowser()
-})
-afterAll(async () => {
-  await browser.close()
-  await Running.endAll()
-})
+afterAll(() => Running.endAll())
 const newTape = () => join(newFolder(), 'hives.tape.jsonl')
 const kinds = (file: string) =>
   readFileSync(file, 'utf8')
@@ -114,7 +105,7 @@ test('a kit tells the relay and Loupe which settings are secrets, and no tape co
   expect(readFileSync(file, 'utf8')).toMatch(/inside: ••••/)
   expect(readFileSync(file, 'utf8')).not.toContain('b33swax')
   const recorded = newTape()
-  const loupe = await LoupePage.open(browser, [kit, '--tape', recorded], withWax)
+  const loupe = await LoupePage.open([kit, '--tape', recorded], withWax)
   await loupe.call('look')
   await loupe.answer().getByText('inside: b33swax!').waitFor()
   const download = loupe.page.waitForEvent('download')
@@ -169,7 +160,7 @@ test('attach writes the relayed entry, which works from anywhere and records', a
 
 test('Loupe follows a real host live, starting before the host does', async () => {
   const file = newTape()
-  const loupe = await LoupePage.open(browser, ['--follow', file])
+  const loupe = await LoupePage.open(['--follow', file])
   await loupe.page.getByText('Nothing is recorded yet').waitFor()
   const host = new Running([bin, 'relay', hives, '--tape', file])
   host.child.stdin.write(
@@ -189,7 +180,7 @@ test('Loupe follows a real host live, starting before the host does', async () =
 
 test('everything in the page is saved as a tape, masked, and opened again without a server', async () => {
   const recorded = newTape()
-  const loupe = await LoupePage.open(browser, [oddServer, '--tape', recorded, '--env', 'HIVE_TOKEN=wax-t0ken'])
+  const loupe = await LoupePage.open([oddServer, '--tape', recorded, '--env', 'HIVE_TOKEN=wax-t0ken'])
   const { page } = loupe
   await page.getByText(/● .*hives\.tape\.jsonl/).waitFor()
   await loupe.part('tool fill_form')
@@ -212,7 +203,7 @@ test('everything in the page is saved as a tape, masked, and opened again withou
     expect(text).toContain('tools/call')
     expect(text).not.toMatch(/wax-t0ken|"password":"hunter22"/)
   }
-  const again = await LoupePage.open(browser, [saved])
+  const again = await LoupePage.open([saved])
   await again.line(/tools\/call fill_form/).click()
   await again.page.locator('pre', { hasText: 'the ••••' }).first().waitFor()
   await again.page.getByRole('button', { name: 'Tape' }).click()

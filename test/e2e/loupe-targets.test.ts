@@ -1,19 +1,10 @@
 import { spawnSync } from 'node:child_process'
 import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { Browser } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
 import { bin, hives, newFolder, Running, root, run, written } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
 
-let browser: Browser
-beforeAll(async () => {
-  browser = await startBrowser()
-})
-afterAll(async () => {
-  await browser.close()
-  await Running.endAll()
-})
+afterAll(() => Running.endAll())
 const kitText = (about: string, more = '') => `import { defineKit, tool } from 'jexo'
   export default defineKit({ name: 'garden', version: '1', parts: [
     tool('count_flowers', { about: '${about}', effect: 'read', run: () => 'seven' }), ${more}
@@ -33,7 +24,7 @@ test('a target added in the page shows its command first, and starts only after 
     env: { ...process.env, JEXO_TOKEN: 'let-me-in' } as never,
   })
   const [url] = await served.until(/http:\S+/)
-  const loupe = await LoupePage.open(browser, [])
+  const loupe = await LoupePage.open([])
   const { page } = loupe
   const add = page.getByRole('complementary', { name: 'Add a target' })
   const confirm = page.getByRole('region', { name: 'Confirm the command' })
@@ -93,7 +84,7 @@ test('a target added in the page shows its command first, and starts only after 
 })
 
 test('no request starts anything without confirmation, whoever sends it', async () => {
-  const loupe = await LoupePage.open(browser, [])
+  const loupe = await LoupePage.open([])
   const { origin, searchParams } = new URL(loupe.url)
   const mark = join(newFolder(), 'started')
   const text = `exec:${process.execPath} -e "require('fs').writeFileSync('${mark}','')"`
@@ -112,7 +103,7 @@ test('no request starts anything without confirmation, whoever sends it', async 
 
 test('an edit of a kit updates the catalogue, which shows the changes', async () => {
   const kit = written('garden.kit.mjs', kitText('Counts the flowers.'))
-  const loupe = await LoupePage.open(browser, [kit])
+  const loupe = await LoupePage.open([kit])
   const { page } = loupe
   await page.getByRole('button', { name: /^count_flowers/ }).waitFor()
   writeFileSync(
@@ -129,7 +120,7 @@ test('an edit of a kit updates the catalogue, which shows the changes', async ()
 })
 
 test('everything can be reached with the keyboard alone, and addresses lead to parts and messages', async () => {
-  const loupe = await LoupePage.open(browser, [oddServer])
+  const loupe = await LoupePage.open([oddServer])
   const { page } = loupe
   await page.getByRole('button', { name: /^mumble/ }).waitFor()
   await page.keyboard.press('Control+k')
@@ -151,7 +142,7 @@ test('everything can be reached with the keyboard alone, and addresses lead to p
   await page.goto(`${new URL(loupe.url).origin}/#/message/${sequence}`)
   await page.locator('pre', { hasText: '"mumble"' }).waitFor()
   // The address of a part works in a new page as well.
-  const other = await LoupePage.at(browser, loupe.loupe, `${loupe.url}#/part/t1%20tool%20wrong`)
+  const other = await LoupePage.at(loupe.loupe, `${loupe.url}#/part/t1%20tool%20wrong`)
   await other.page.getByRole('heading', { name: 'wrong' }).waitFor()
   await other.page.close()
   await loupe.end()
@@ -162,7 +153,7 @@ test('HTTP headers are shown without credentials, and an answer beside the previ
     env: { ...process.env, JEXO_TOKEN: 'let-me-in' } as never,
   })
   const [url] = await served.until(/http:\S+/)
-  const loupe = await LoupePage.open(browser, [url, '--header', 'Authorization: Bearer let-me-in'])
+  const loupe = await LoupePage.open([url, '--header', 'Authorization: Bearer let-me-in'])
   const { page } = loupe
   await loupe.part('tool weigh_hive')
   await page.getByRole('button', { name: 'hive "ML-04"' }).click()
@@ -193,7 +184,7 @@ test('HTTP headers are shown without credentials, and an answer beside the previ
 test('a call is copied as a command, a shell script, a program and a case, and each repeats it', async () => {
   const served = new Running([bin, 'serve', hives, '--http', '0'])
   const [url] = await served.until(/http:\S+/)
-  const loupe = await LoupePage.open(browser, [url])
+  const loupe = await LoupePage.open([url])
   const { page } = loupe
   await loupe.part('tool winter_feed')
   await page.getByRole('textbox', { name: 'storesKg' }).fill('9')

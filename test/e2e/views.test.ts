@@ -1,22 +1,14 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
-import type { Browser, FrameLocator, Page } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
+import type { FrameLocator, Page } from 'playwright-core'
 import { jexo, newFolder, Running, written } from '../support/cli.js'
 import { exampleFolder, openPage } from '../support/example.js'
 import { LoupePage } from '../support/loupe.js'
 
+afterAll(() => Running.endAll())
 const kit = join(exampleFolder('hive-visit'), 'hive-visit.kit.ts')
 const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
-let browser: Browser
-beforeAll(async () => {
-  browser = await startBrowser()
-})
-afterAll(async () => {
-  await browser.close()
-  await Running.endAll()
-})
 
 /** The page of a tool within the two frames of its host. */
 const pageIn = (page: Page): FrameLocator => page.frameLocator('iframe:visible').frameLocator('iframe')
@@ -44,7 +36,7 @@ async function seriousFaults(page: Page) {
 describe('a view in Loupe', () => {
   let loupe: LoupePage
   beforeAll(async () => {
-    loupe = await LoupePage.open(browser, [kit])
+    loupe = await LoupePage.open([kit])
     await loupe.call('plan_hive_visit')
     await loupe.page.getByText('The page is connected.').waitFor()
   })
@@ -143,7 +135,7 @@ test('Loupe marks blocked requests and script errors of a page, asks before link
      const still = tool('stay_silent', { about: 'Stays.', effect: 'read', view: silent, run: () => 'still' })
      export default defineKit({ name: 'odd', version: '1', parts: [weigh, still] })`,
   )
-  const loupe = await LoupePage.open(browser, [file])
+  const loupe = await LoupePage.open([file])
   await loupe.part('tool weigh_hive')
   await loupe.page.getByRole('button', { name: 'hive "ML-04"' }).click()
   await loupe.send()
@@ -164,7 +156,7 @@ test('Loupe marks blocked requests and script errors of a page, asks before link
 test('the rehearsal room shows the page of a call, and its messages wait for the person', async () => {
   const room = new Running([join(exampleFolder('rehearsal-room'), 'dist/backend/main.js'), '--port', '0', kit])
   const [url] = await room.until(/http:\S+/)
-  const { page, faults } = await openPage(browser, url)
+  const { page, faults } = await openPage(url)
   await page.getByText('The model is told of 2 tools.').waitFor()
   await page.getByText('pages only').waitFor()
   await page.getByLabel('Your message').fill('Plan a hive visit')
@@ -212,12 +204,12 @@ test('jexo new --view writes a page that works, also without a host', async () =
   const folder = join(newFolder(), 'weeks')
   expect((await jexo('new', folder, '--view', '--no-install')).code).toBe(0)
   const { stdout } = await jexo('read', join(folder, 'weeks.kit.ts'), 'ui://weeks/calendar')
-  const { page, faults } = await openPage(browser, `file://${written('page.html', stdout)}`)
+  const { page, faults } = await openPage(`file://${written('page.html', stdout)}`)
   await page.getByText('It was opened without a host and shows sample data.').waitFor()
   await page.getByRole('heading', { name: '7 days' }).waitFor()
   expect(faults).toEqual([])
   await page.close()
-  const loupe = await LoupePage.open(browser, [join(folder, 'weeks.kit.ts')])
+  const loupe = await LoupePage.open([join(folder, 'weeks.kit.ts')])
   await loupe.part('tool days_between')
   await loupe.page.getByRole('button', { name: /from "2026-06-02"/ }).click()
   await loupe.send()

@@ -1,6 +1,5 @@
 import type { AddressInfo } from 'node:net'
 import { createServer } from 'node:net'
-import { startBrowser } from '../support/browser.js'
 import { apiary, bin, Running } from '../support/cli.js'
 import { openPage, previewOf } from '../support/example.js'
 
@@ -22,41 +21,36 @@ test('the board shows new readings, records an inspection with a form of the ser
   }
   const first = await serve()
   const { url } = await previewOf('hive-board', { HIVES_URL: `http://127.0.0.1:${port}` })
-  const browser = await startBrowser()
-  try {
-    const { page, faults } = await openPage(browser, url)
-    const status = page.getByRole('status').first()
-    await status.getByText('live', { exact: true }).waitFor()
-    const hive = page.getByRole('region', { name: 'Hive ML-04' })
-    expect(await page.getByRole('region', { name: /^Hive ML-/ }).count()).toBe(12)
-    // Subscribed: a second reading arrives by itself, and with it the change since the first.
-    await hive.getByText(/kg since 06:00:00/).waitFor()
-    expect(await hive.locator('.recharts-line-curve').count()).toBe(1)
+  const { page, faults } = await openPage(url)
+  const status = page.getByRole('status').first()
+  await status.getByText('live', { exact: true }).waitFor()
+  const hive = page.getByRole('region', { name: 'Hive ML-04' })
+  expect(await page.getByRole('region', { name: /^Hive ML-/ }).count()).toBe(12)
+  // Subscribed: a second reading arrives by itself, and with it the change since the first.
+  await hive.getByText(/kg since 06:00:00/).waitFor()
+  expect(await hive.locator('.recharts-line-curve').count()).toBe(1)
 
-    await hive.getByRole('button', { name: 'Record an inspection' }).click()
-    await page.getByRole('button', { name: 'Go on' }).click()
-    for (const [field, value] of [
-      ['framesOfBrood', '6'],
-      ['framesOfBees', '9'],
-      ['storesKg', '12'],
-    ] as const)
-      await page.getByLabel(field).fill(value)
-    await page.getByRole('button', { name: 'Record', exact: true }).click()
-    await page.getByText(/^Recorded: .*"nextInspection"/).waitFor()
-    await page.getByRole('button', { name: 'Close' }).click()
+  await hive.getByRole('button', { name: 'Record an inspection' }).click()
+  await page.getByRole('button', { name: 'Go on' }).click()
+  for (const [field, value] of [
+    ['framesOfBrood', '6'],
+    ['framesOfBees', '9'],
+    ['storesKg', '12'],
+  ] as const)
+    await page.getByLabel(field).fill(value)
+  await page.getByRole('button', { name: 'Record', exact: true }).click()
+  await page.getByText(/^Recorded: .*"nextInspection"/).waitFor()
+  await page.getByRole('button', { name: 'Close' }).click()
 
-    await first.end('SIGTERM')
-    await status.getByText(/connection lost; looking for the server/).waitFor()
-    expect(await hive.getByRole('button').isDisabled()).toBe(true)
-    await serve()
-    await status.getByText('live again, after 1 loss').waitFor()
-    const before = await hive.locator('.kg').textContent()
-    await page.waitForFunction(
-      ([label, text]) => document.querySelector(`[aria-label="${label}"] .kg`)?.textContent !== text,
-      ['Hive ML-04', before] as const,
-    )
-    expect(faults).toEqual([])
-  } finally {
-    await browser.close()
-  }
+  await first.end('SIGTERM')
+  await status.getByText(/connection lost; looking for the server/).waitFor()
+  expect(await hive.getByRole('button').isDisabled()).toBe(true)
+  await serve()
+  await status.getByText('live again, after 1 loss').waitFor()
+  const before = await hive.locator('.kg').textContent()
+  await page.waitForFunction(
+    ([label, text]) => document.querySelector(`[aria-label="${label}"] .kg`)?.textContent !== text,
+    ['Hive ML-04', before] as const,
+  )
+  expect(faults).toEqual([])
 })

@@ -1,23 +1,14 @@
 import { cpSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { connect } from 'jexo/link'
-import type { Browser } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
 import { bin, Running, root, run } from '../support/cli.js'
 import { exampleFolder, openPage, previewOf } from '../support/example.js'
 
-let browser: Browser
-beforeAll(async () => {
-  browser = await startBrowser()
-})
-afterAll(async () => {
-  await browser?.close()
-  await Running.endAll()
-})
+afterAll(() => Running.endAll())
 
 test('in the page: a kit without a server keeps its data over a reload, asks, and refuses', async () => {
   const { url } = await previewOf('in-the-page')
-  const { page, faults } = await openPage(browser, url)
+  const { page, faults } = await openPage(url)
   const answer = page.getByRole('status')
   const list = page.getByRole('region', { name: 'Sightings' })
   await list.getByText('None yet.').waitFor()
@@ -52,7 +43,7 @@ test('field notes: imported at startup, searched, read row by row, reviewed, and
     const [address] = await server.until(/http:\S+/)
     await server.until(/10 of 10, .* taken in/)
     const { url } = await previewOf('field-notes', { NOTES_URL: new URL(address).origin })
-    const { page, faults } = await openPage(browser, url)
+    const { page, faults } = await openPage(url)
     const passages = page.getByRole('region', { name: 'Passages' })
     const find = async (words: string) => {
       await page.getByLabel('Words to look for').fill(words)

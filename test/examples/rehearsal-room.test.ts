@@ -1,33 +1,27 @@
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { Browser, Page } from 'playwright-core'
-import { startBrowser } from '../support/browser.js'
+import type { Page } from 'playwright-core'
 import { apiary, newFolder, Running, root, run, written } from '../support/cli.js'
 import { exampleFolder, openPage } from '../support/example.js'
 
 const main = join(exampleFolder('rehearsal-room'), 'dist/backend/main.js')
 const odd = join(root, 'test/support/odd-server.mjs')
-let browser: Browser
 let room: Running
 let page: Page
 let faults: string[]
 
 beforeAll(async () => {
-  browser = await startBrowser()
   const config = join(newFolder(), 'host.json')
   const entries = { odd: { command: process.execPath, args: [odd] }, gone: { url: 'http://127.0.0.1:9/mcp' } }
   writeFileSync(config, JSON.stringify({ mcpServers: entries }))
   room = new Running([main, '--port', '0', apiary, config])
   const [url] = await room.until(/http:\S+/)
-  const opened = await openPage(browser, url)
+  const opened = await openPage(url)
   page = opened.page
   faults = opened.faults
   await server('apiary').getByText('open', { exact: true }).waitFor()
 })
-afterAll(async () => {
-  await browser?.close()
-  await Running.endAll()
-})
+afterAll(() => Running.endAll())
 afterEach(() => expect(faults).toEqual([]))
 
 /** A hand-written server that asks with an invalid form. */

@@ -1,13 +1,12 @@
 import { readFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { dirname, join } from 'node:path'
-import type { Browser } from 'playwright-core'
 import { argumentsIn, KeywordPicker } from '../../src/models/keyword-picker.js'
 import type { ToolDefinition } from '../../src/protocol/types.js'
 import { renderHtml } from '../../src/rehearse/page.js'
 import { checkTools, parseQuestions } from '../../src/rehearse/questions.js'
 import { rehearse, standInWarning } from '../../src/rehearse/rehearse.js'
-import { startBrowser } from '../support/browser.js'
+import { browserOfFile } from '../support/browser.js'
 import { apiary, jexo, newFolder, written } from '../support/cli.js'
 
 const questionsFile = join(dirname(apiary), 'apiary.questions.yaml')
@@ -161,19 +160,13 @@ describe('a chat endpoint', () => {
 })
 
 describe('the report page', () => {
-  let browser: Browser
-  beforeAll(async () => {
-    browser = await startBrowser()
-  })
-  afterAll(() => browser.close())
-
   test('shows the matrix and the questions, and runs no text of a server as code', async () => {
     const odd = tool('<img src=x onerror="window.broken=1">', '<script>window.broken=1</script>')
     const report = await rehearse(
       [weigh, odd],
       [{ ask: '<b>How heavy</b> is the scale of ML-04?', tool: odd.name }],
     )
-    const page = await browser.newPage()
+    const page = await (await browserOfFile()).newPage()
     await page.setContent(renderHtml(report, '<i>odd</i>'))
     await page.getByRole('heading', { name: 'Which tool would be picked: <i>odd</i>' }).waitFor()
     await page.getByText(standInWarning).waitFor()

@@ -19,3 +19,11 @@ const args = [
 /** Starts the browser that `npm test` found. */
 export const startBrowser = (): Promise<Browser> =>
   chromium.launch({ executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium', args })
+
+let started: Promise<Browser> | undefined
+/** The browser of this test file. It starts at first use and ends with the file. */
+export const browserOfFile = (): Promise<Browser> => {
+  started ??= startBrowser()
+  return started
+}
+afterAll(async () => (await started)?.close())

@@ -166,7 +166,7 @@ export class Running {
   }
 
   end(signal: NodeJS.Signals = 'SIGINT'): Promise<number | null> {
-    if (this.child.exitCode !== null) return Promise.resolve(this.child.exitCode)
+    if (this.child.exitCode !== null || this.child.signalCode !== null) return Promise.resolve(this.child.exitCode)
     const ended = new Promise<number | null>((done) => this.child.once('close', done))
     this.child.kill(signal)
     return ended

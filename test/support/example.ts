@@ -1,5 +1,6 @@
 import { join } from 'node:path'
-import type { Browser, Page } from 'playwright-core'
+import type { Page } from 'playwright-core'
+import { browserOfFile } from './browser.js'
 import { Running, root } from './cli.js'
 
 export const exampleFolder = (name: string): string => join(root, 'examples', name)
@@ -18,7 +19,8 @@ export async function previewOf(
 }
 
 /** A page that records its errors. */
-export async function openPage(browser: Browser, url: string): Promise<{ page: Page; faults: string[] }> {
+export async function openPage(url: string): Promise<{ page: Page; faults: string[] }> {
+  const browser = await browserOfFile()
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
   page.setDefaultTimeout(90_000)
   const faults: string[] = []

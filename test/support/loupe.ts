@@ -1,8 +1,12 @@
 import { join } from 'node:path'
-import type { Browser, Page } from 'playwright-core'
+import type { Page } from 'playwright-core'
+import { browserOfFile } from './browser.js'
 import { bin, Running, type RunOptions, root } from './cli.js'
 
 export const oddServer = `exec:${process.execPath} ${join(root, 'test/support/odd-server.mjs')}`
+
+const loupes = new Set<Running>()
+afterAll(() => Promise.all([...loupes].map((loupe) => loupe.end('SIGKILL'))))
 
 /** A running Loupe, and a page on it. */
 export class LoupePage {
@@ -19,14 +23,16 @@ export class LoupePage {
     this.faults = faults
   }
 
-  static async open(browser: Browser, args: readonly string[], options: RunOptions = {}): Promise<LoupePage> {
+  static async open(args: readonly string[], options: RunOptions = {}): Promise<LoupePage> {
     const loupe = new Running([bin, 'loupe', ...args, '--port', '0'], options)
+    loupes.add(loupe)
     const [url] = await loupe.until(/http:\S+/)
-    return LoupePage.at(browser, loupe, url)
+    return LoupePage.at(loupe, url)
   }
 
   /** Another page on the same Loupe. */
-  static async at(browser: Browser, loupe: Running, url: string, looks: object = {}): Promise<LoupePage> {
+  static async at(loupe: Running, url: string, looks: object = {}): Promise<LoupePage> {
+    const browser = await browserOfFile()
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...looks })
     page.setDefaultTimeout(90_000)
     const faults: string[] = []
@@ -62,7 +68,8 @@ export class LoupePage {
   }
 
   async end(): Promise<number | null> {
-    await this.page.close()
+    // The browser may have ended before, with its pages.
+    if (!this.page.isClosed()) await this.page.close()
     return this.loupe.end()
   }
 }
