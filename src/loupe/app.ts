@@ -44,7 +44,7 @@ export function loupeApp({ bench, token, page }: LoupeParts): Hono {
 
   app.onError((error, context) => {
     if (isJexoError(error)) return context.json({ error: error.message }, 400)
-    if (error instanceof SyntaxError) return context.json({ error: 'The body is no JSON.' }, 400)
+    if (error instanceof SyntaxError) return context.json({ error: 'The body is not JSON.' }, 400)
     throw error
   })
 

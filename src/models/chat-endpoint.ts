@@ -58,7 +58,7 @@ function readMessage(url: string, text: string): ChatMessage {
   try {
     answer = JSON.parse(text)
   } catch {
-    throw modelsErrors.modelUnusable(url, 'its answer is no JSON')
+    throw modelsErrors.modelUnusable(url, 'its response is not JSON')
   }
   const choices = isObject(answer) && Array.isArray(answer.choices) ? answer.choices : []
   const message = isObject(choices[0]) ? choices[0].message : undefined

@@ -95,7 +95,7 @@ async function order(
   input?: Uint8Array,
 ): Promise<ShipDone> {
   const { done } = await tell(location, words, options, input)
-  if (!done) throw shipErrors.supervisorFailed('it ended without a word')
+  if (!done) throw shipErrors.supervisorFailed('it ended without output')
   return done
 }
 

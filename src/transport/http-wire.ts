@@ -253,7 +253,7 @@ export class HttpWire implements Wire {
     if (!isRequest(asked) || messages?.some((message) => isAnswerTo(message, asked.id))) return
     throw protocolErrors.answerMalformed(
       asked.method,
-      messages ? 'the body is another message' : 'the body is no JSON',
+      messages ? 'the body is another message' : 'the body is not JSON',
     )
   }
 

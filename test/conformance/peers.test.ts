@@ -181,8 +181,8 @@ const answered = (status: number, type: string, body: string) => (_m: Loose, res
 const httpRows: [what: string, handle: Handle, says: RegExp][] = [
   ['a page', answered(200, 'text/html', '<h1>Login</h1>'), /came with text\/html/],
   ['a page with an error status', answered(502, 'text/html', '<h1>Bad gateway</h1>'), /HTTP 502/],
-  ['cut JSON', answered(200, 'application/json', '{"jsonrpc":"2.0",'), /is no JSON/],
-  ['an empty body', answered(200, 'application/json', ''), /is no JSON/],
+  ['cut JSON', answered(200, 'application/json', '{"jsonrpc":"2.0",'), /is not JSON/],
+  ['an empty body', answered(200, 'application/json', ''), /is not JSON/],
   ['JSON that is no answer', answered(200, 'application/json', '{"ok":true}'), /another message/],
   [
     'the answer to something else',

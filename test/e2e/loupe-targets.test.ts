@@ -64,7 +64,7 @@ test('a target added in the page shows its command first, and starts only after 
   await page.getByRole('option', { name: 'odd_one' }).click()
   await add.getByRole('button', { name: 'Add', exact: true }).click()
   await confirm.getByText(/odd-server\.mjs/).waitFor()
-  await confirm.getByRole('button', { name: 'Leave it' }).click()
+  await confirm.getByRole('button', { name: 'Cancel' }).click()
   expect(await page.getByRole('button', { name: /odd/ }).count()).toBe(0)
 
   await begin('Kit file')

@@ -149,7 +149,7 @@ test('Loupe marks blocked requests and script errors of a page, asks before link
   await pageIn(loupe.page).getByRole('heading', { name: 'Second' }).waitFor()
   await pageIn(loupe.page).getByText('for ML-04').waitFor()
   writeFileSync(join(folder, 'index.html'), page('Third').replace('await openView()', 'await openView('))
-  await loupe.page.getByText(/cannot be read.*The page below is the one before/).waitFor()
+  await loupe.page.getByText(/cannot be read.*The page below shows the previous version/).waitFor()
   await loupe.end()
 })
 

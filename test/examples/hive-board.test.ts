@@ -31,7 +31,7 @@ test('the board shows new readings, records an inspection with a form of the ser
   expect(await hive.locator('.recharts-line-curve').count()).toBe(1)
 
   await hive.getByRole('button', { name: 'Record an inspection' }).click()
-  await page.getByRole('button', { name: 'Go on' }).click()
+  await page.getByRole('button', { name: 'Continue' }).click()
   for (const [field, value] of [
     ['framesOfBrood', '6'],
     ['framesOfBees', '9'],
@@ -43,7 +43,7 @@ test('the board shows new readings, records an inspection with a form of the ser
   await page.getByRole('button', { name: 'Close' }).click()
 
   await first.end('SIGTERM')
-  await status.getByText(/connection lost; looking for the server/).waitFor()
+  await status.getByText(/connection lost; reconnecting/).waitFor()
   expect(await hive.getByRole('button').isDisabled()).toBe(true)
   await serve()
   await status.getByText('live again, after 1 loss').waitFor()

@@ -205,7 +205,7 @@ test.each<[pattern: unknown, value: unknown, says: RegExp | undefined]>([
   [{ $is: 'absent' }, undefined, undefined],
   [{ $is: 'integer' }, 1.5, /not integer/],
   [{ $has: [{ a: 1 }] }, [{ a: 2 }, { a: 1 }], undefined],
-  [{ $has: [3] }, [1], /has nothing like 3/],
+  [{ $has: [3] }, [1], /has no item that matches 3/],
   [{ $each: { $is: 'string' } }, ['a', 5], /message\[1\] is 5/],
   [{ $oneOf: [1, 2] }, 3, /none of/],
   [{ $atMost: 1 }, [1, 2], /more than 1/],

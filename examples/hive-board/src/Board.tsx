@@ -10,7 +10,7 @@ export interface Asked {
   answer: (answer: QuestionAnswer) => void
 }
 
-const words = { connecting: 'connecting …', live: 'live', lost: 'connection lost; looking for the server' } as const
+const words = { connecting: 'connecting …', live: 'live', lost: 'connection lost; reconnecting' } as const
 
 export function Board() {
   const [state, setState] = useState<BoardState>()

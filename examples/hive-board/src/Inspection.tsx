@@ -40,7 +40,7 @@ export function Inspection({
             onChange={({ currentTarget }) => setOn(currentTarget.value)}
           />
           <Button type="submit" mt={10}>
-            Go on
+            Continue
           </Button>
         </form>
       )}
@@ -85,7 +85,7 @@ function Question({ asked: { question, answer } }: { asked: Asked }) {
         <Group gap={8} mt={8}>
           <Button type="submit">Record</Button>
           <Button type="button" variant="subtle" color="gray" onClick={() => answer({ action: 'decline' })}>
-            Leave it
+            Decline
           </Button>
         </Group>
       </Form>

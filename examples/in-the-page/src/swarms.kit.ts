@@ -3,7 +3,7 @@ import { z } from 'zod'
 import { type Sighting, sightings } from './sightings.ts'
 
 const sites = ['Marsh Lane', 'Quarry Field', 'Orchard End'] as const
-const site = z.enum(sites).describe('Where it was')
+const site = z.enum(sites).describe('Site of the swarm')
 const listUri = 'swarms://sightings'
 
 const noteSwarm = tool('note_swarm', {

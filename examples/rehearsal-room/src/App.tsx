@@ -26,7 +26,7 @@ export function App() {
       <main className="room">
         {isConnected
           ? 'Opening the room…'
-          : 'The room does not respond. Is it still running? Open it by the address that the command printed.'}
+          : 'The room does not respond. Is it still running? Open the address that the command printed.'}
       </main>
     )
   return (

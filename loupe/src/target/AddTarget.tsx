@@ -173,7 +173,7 @@ function Confirm({ starts, onConfirm, onLeave }: ConfirmProps) {
       <Group gap="xs">
         <Button onClick={onConfirm}>Start it</Button>
         <Button variant="default" onClick={onLeave}>
-          Leave it
+          Cancel
         </Button>
       </Group>
     </section>

@@ -7,7 +7,7 @@ const labels: Record<keyof ClientSide['declares'], string> = {
   elicitation: 'Answers questions (elicitation)',
   sampling: 'Has a model (sampling)',
   roots: 'Has folders (roots)',
-  upstream: 'Wants upstream records',
+  upstream: 'Receives upstream records',
   views: 'Shows views (pages of tools)',
 }
 
@@ -91,7 +91,7 @@ export function ClientForm({ target }: { target: TargetView }) {
         <Button size="compact-sm" onClick={() => void save()}>
           Use this
         </Button>
-        <small>Changes of the revision or the declarations reconnect.</small>
+        <small>Changing the revision or the capabilities reconnects.</small>
       </Group>
       {problem !== undefined && (
         <p className="issue" role="alert">

@@ -41,9 +41,9 @@ const labels: Record<keyof ViewSettings['offers'], string> = {
   serverTools: 'Calls tools',
   serverResources: 'Reads resources',
   message: 'Adds messages to the conversation',
-  updateModelContext: 'Tells the model something',
+  updateModelContext: 'Sets context for the model',
   openLinks: 'Opens links',
-  logging: 'Takes log messages',
+  logging: 'Receives log messages',
 }
 const locales = ['en', 'de-CH', 'fr', 'ar', 'ja']
 
@@ -119,7 +119,7 @@ export function Surroundings({ settings, onChange, controls, input }: Props) {
                 }
               />
             ))}
-            <small>A change opens the page again.</small>
+            <small>A change reopens the page.</small>
           </div>
         </Menu.Dropdown>
       </Menu>

@@ -43,7 +43,7 @@ export default function ViewPanel({ part, call, known, proxy }: Props) {
       <Surroundings settings={settings} onChange={setSettings} controls={controls} input={call.input} />
       {problem !== undefined && (
         <p className="view-state" role="alert" data-state="silent">
-          {problem} {state === 'ready' && 'The page below is the one before.'}
+          {problem} {state === 'ready' && 'The page below shows the previous version.'}
         </p>
       )}
       <p className="view-state" role="status" data-state={state}>
@@ -92,7 +92,7 @@ export default function ViewPanel({ part, call, known, proxy }: Props) {
       )}
       {told !== undefined && (
         <details open>
-          <summary>The model hears with its next turn</summary>
+          <summary>Sent to the model with its next turn</summary>
           <pre>{told}</pre>
         </details>
       )}

@@ -1,6 +1,6 @@
 import { messageOf } from '../../errors.js'
 import { isObject, type JsonObject } from '../../protocol/messages.js'
-import type { Revision } from '../../protocol/revisions.js'
+import { findRevision, type Revision } from '../../protocol/revisions.js'
 import { mismatch, type Pattern } from './pattern.js'
 import { needsOf, type Requirement, type Step, type Subject } from './requirement.js'
 import type { Talk, WireServer } from './talk.js'
@@ -141,9 +141,11 @@ export class WireCheck {
     const unwanted = talk.came
       .slice(begin)
       .find((message) => patterns.some((pattern) => mismatch(pattern, message) === undefined))
-    return unwanted === undefined ? undefined : `this should not have come: ${JSON.stringify(unwanted)}`
+    return unwanted === undefined ? undefined : `unexpected message: ${JSON.stringify(unwanted)}`
   }
 }
+
+const dateOf = (short: string) => findRevision(short)?.date ?? short
 
 function notApplicable(
   row: Requirement,
@@ -151,9 +153,9 @@ function notApplicable(
   revision: Revision,
   subject: Subject,
 ): string | undefined {
-  if (row.transports && !row.transports.includes(transport)) return `it is not about ${transport}`
-  if (row.from && revision.short < row.from) return `it came with ${row.from}`
-  if (row.to && revision.short > row.to) return `it ended with ${row.to}`
+  if (row.transports && !row.transports.includes(transport)) return `it does not apply to ${transport}`
+  if (row.from && revision.short < row.from) return `it applies from revision ${dateOf(row.from)} on`
+  if (row.to && revision.short > row.to) return `it applies up to revision ${dateOf(row.to)}`
   const missing = needsOf(row).filter((need) => subject[need as keyof Subject] === undefined)
   return missing.length > 0 ? `the server has no ${missing.join(', ')}` : undefined
 }

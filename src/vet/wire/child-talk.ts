@@ -53,7 +53,7 @@ class ChildTalk extends LineTalk {
     this.#ended = new Promise((resolve) => {
       child.once('error', (error) => this.ended(error.message))
       child.once('close', (code, signal) => {
-        this.ended(signal ? `it ended by ${signal}` : `it ended with code ${code}`)
+        this.ended(signal ? `it was ended by ${signal}` : `it exited with code ${code}`)
         resolve()
       })
     })

@@ -29,7 +29,7 @@ const rules: Readonly<Record<string, Rule>> = {
   $has: (wanted, value, path) =>
     first(wanted as unknown[], (inner) => {
       const isThere = Array.isArray(value) && value.some((element) => mismatch(inner, element) === undefined)
-      return isThere ? undefined : `${path} has nothing like ${shown(inner)}: ${shown(value)}`
+      return isThere ? undefined : `${path} has no item that matches ${shown(inner)}: ${shown(value)}`
     }),
   $each: (inner, value, path) =>
     Array.isArray(value)

@@ -43,7 +43,7 @@ export abstract class Talk {
       }
       if (this.#end !== undefined) return `the server ended the session: ${this.#end}`
       const leftMs = endsAt - Date.now()
-      if (leftMs <= 0) return `nothing like ${JSON.stringify(pattern)} came within ${withinMs} ms`
+      if (leftMs <= 0) return `no message matched ${JSON.stringify(pattern)} within ${withinMs} ms`
       await this.#more(leftMs)
     }
   }

@@ -64,26 +64,26 @@ const row = ({
 export const accessRows: readonly Requirement[] = [
   row({
     id: 'no-token',
-    says: 'A request without a token is answered with 401 and a Bearer challenge, without an error code.',
+    says: 'A request without a token gets 401 and a Bearer challenge without an error code.',
     asks: bare('POST', both, { body: hello }),
     status: 401,
     headers: { 'www-authenticate': { $matches: '^(?=(?:.*, *)?Bearer\\b)(?!.*\\berror=)' } },
   }),
   row({
     id: 'no-token-get',
-    says: 'A GET without a token is answered with 401.',
+    says: 'A GET without a token gets 401.',
     asks: bare('GET', { accept: 'text/event-stream' }),
     status: { $oneOf: [401, 405] },
   }),
   row({
     id: 'no-token-delete',
-    says: 'A DELETE without a token is answered with 401.',
+    says: 'A DELETE without a token gets 401.',
     asks: bare('DELETE', {}),
     status: { $oneOf: [401, 405] },
   }),
   row({
     id: 'session-without-token',
-    says: 'A session does not stand for a token: a request in a session without a token is answered with 401.',
+    says: 'A session does not replace a token: a request in a session without a token gets 401.',
     opening: 'ready',
     asks: bare(
       'POST',
@@ -102,7 +102,7 @@ export const accessRows: readonly Requirement[] = [
   }),
   row({
     id: 'not-a-token',
-    says: 'A token that is not valid is answered with 401 and the error invalid_token.',
+    says: 'An invalid token gets 401 and the error invalid_token.',
     section: 'Token Handling',
     asks: withToken('Bearer this-is-not-a-token'),
     status: 401,
@@ -111,7 +111,7 @@ export const accessRows: readonly Requirement[] = [
   }),
   row({
     id: 'unsigned-token',
-    says: 'A token without a signature (alg "none") is answered with 401.',
+    says: 'A token without a signature (alg "none") gets 401.',
     section: 'Token Handling',
     asks: withToken('Bearer {{access.unsigned}}'),
     status: 401,
@@ -119,7 +119,7 @@ export const accessRows: readonly Requirement[] = [
   }),
   row({
     id: 'forged-token',
-    says: 'A token that is signed with an unknown key is answered with 401.',
+    says: 'A token signed with an unknown key gets 401.',
     section: 'Token Handling',
     asks: withToken('Bearer {{access.forged}}'),
     status: 401,
@@ -127,7 +127,7 @@ export const accessRows: readonly Requirement[] = [
   }),
   row({
     id: 'other-scheme',
-    says: 'Credentials of another scheme are answered with 401.',
+    says: 'Credentials of another scheme get 401.',
     asks: withToken('Basic YWRhOnNlY3JldA=='),
     status: 401,
     headers: challenge,

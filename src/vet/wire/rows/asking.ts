@@ -17,7 +17,7 @@ const flat = {
 export const askingRows: readonly Requirement[] = [
   {
     id: 'asking/form',
-    says: 'A question by form has a message and a flat schema, and what was accepted reaches the tool.',
+    says: 'A form request has a message and a flat schema, and the accepted values reach the tool.',
     section: 'Elicitation: Creating Elicitation Requests',
     from: 'R3',
     needs: ['formTool'],
@@ -31,7 +31,7 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/form-mode-only-r4',
-    says: 'R3 has no mode in a question.',
+    says: 'Revision 2025-06-18 has no mode in an elicitation request.',
     section: 'Elicitation: Creating Elicitation Requests',
     from: 'R3',
     to: 'R3',
@@ -99,14 +99,14 @@ export const askingRows: readonly Requirement[] = [
   ),
   {
     id: 'asking/undeclared-form',
-    says: 'A client that did not declare elicitation is not asked; the call says so.',
+    says: 'A client that did not declare elicitation gets no request; the result of the call says so.',
     section: 'Elicitation: Capabilities',
     needs: ['formTool'],
     exchange: [call('formTool'), result(failed), { never: { method: 'elicitation/create' } }],
   },
   {
     id: 'asking/undeclared-url',
-    says: 'A client that declared forms only is not sent to a URL.',
+    says: 'A client that declared forms only gets no URL request.',
     section: 'Elicitation: Capabilities',
     from: 'R3',
     needs: ['urlTool'],
@@ -115,7 +115,7 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/url',
-    says: 'A question by URL has an id, a URL and a message, and its end is told.',
+    says: 'A URL request has an id, a URL and a message, and a notification reports its completion.',
     section: 'Elicitation: URL Mode Elicitation Requests',
     from: 'R4',
     needs: ['urlTool'],
@@ -141,7 +141,7 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/url-required',
-    says: 'A tool that needs a URL visited first is answered with -32042 and the URLs.',
+    says: 'A tool that requires a visit to a URL first returns the error -32042 with the URLs.',
     section: 'Elicitation: URL Mode Elicitation Requests',
     from: 'R4',
     needs: ['visitTool'],
@@ -159,14 +159,14 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/url-required-undeclared',
-    says: 'A client that cannot be sent to URLs gets a failure instead of -32042.',
+    says: 'A client without URL support gets a failed result instead of -32042.',
     section: 'Elicitation: Capabilities',
     needs: ['visitTool'],
     exchange: [call('visitTool'), result(failed)],
   },
   {
     id: 'asking/sampling',
-    says: 'A question to the model has messages and maxTokens, and the answer reaches the tool.',
+    says: 'A sampling request has messages and maxTokens, and the reply reaches the tool.',
     section: 'Sampling: Creating Messages',
     needs: ['samplingTool'],
     client: { sampling: {} },
@@ -189,7 +189,7 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/sampling-rejected',
-    says: 'A person who rejects the question to the model (-1) ends the call with a failure.',
+    says: 'If the person rejects a sampling request (-1), the call fails.',
     section: 'Sampling: Creating Messages',
     needs: ['samplingTool'],
     client: { sampling: {} },
@@ -202,14 +202,14 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/sampling-undeclared',
-    says: 'A client that did not declare sampling is not asked; the call says so.',
+    says: 'A client that did not declare sampling gets no request; the result of the call says so.',
     section: 'Sampling: Capabilities',
     needs: ['samplingTool'],
     exchange: [call('samplingTool'), result(failed), { never: { method: 'sampling/createMessage' } }],
   },
   {
     id: 'asking/sampling-tools',
-    says: 'Tools go along with a question to the model where the client declared them.',
+    says: 'A sampling request includes tools if the client declared sampling.tools.',
     section: 'Sampling: Creating Messages',
     from: 'R4',
     needs: ['samplingWithToolsTool'],
@@ -240,7 +240,7 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/roots',
-    says: 'The roots of a client that declared them are asked for.',
+    says: 'The server requests the roots of a client that declared them.',
     section: 'Roots: Listing Roots',
     needs: ['rootsTool'],
     client: { roots: { listChanged: true } },
@@ -253,14 +253,14 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/roots-undeclared',
-    says: 'A client without roots is not asked for them; the call says so.',
+    says: 'A client without roots gets no roots request; the result of the call says so.',
     section: 'Roots: Capabilities',
     needs: ['rootsTool'],
     exchange: [call('rootsTool'), result(failed), { never: { method: 'roots/list' } }],
   },
   {
     id: 'asking/cancelled-with-its-call',
-    says: 'A question is cancelled when the call it belongs to is.',
+    says: 'Cancelling a call cancels its requests to the client.',
     section: 'Cancellation: Behavior Requirements',
     from: 'R3',
     needs: ['formTool'],
@@ -275,7 +275,7 @@ export const askingRows: readonly Requirement[] = [
   },
   {
     id: 'asking/ping-meanwhile',
-    says: 'While a question is open, other requests are answered.',
+    says: 'Other requests are answered while a request to the client is open.',
     section: 'Ping: Behavior Requirements',
     from: 'R3',
     needs: ['formTool'],

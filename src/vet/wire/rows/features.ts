@@ -7,7 +7,7 @@ const failed = { isError: true, content: { $has: [{ type: 'text', text: { $is: '
 export const featureRows: readonly Requirement[] = [
   {
     id: 'tools/list',
-    says: 'Every tool has a name that keeps to the rule and an object as its input schema.',
+    says: 'Every tool has a valid name and an object as its input schema.',
     section: 'Tools: Listing Tools',
     needs: ['tool'],
     exchange: [
@@ -19,7 +19,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/no-annotations-in-r1',
-    says: 'R1 has no annotations on tools.',
+    says: 'Revision 2024-11-05 has no annotations on tools.',
     section: 'Tools: Tool',
     to: 'R1',
     needs: ['tool'],
@@ -27,7 +27,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/no-output-schema-before-r3',
-    says: 'Before R3 there is no outputSchema, title or _meta on a tool.',
+    says: 'Before revision 2025-06-18, tools have no outputSchema, title or _meta.',
     section: 'Tools: Output Schema',
     to: 'R2',
     needs: ['tool'],
@@ -38,7 +38,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/no-icons-before-r4',
-    says: 'Before R4 there are no icons and no execution on a tool.',
+    says: 'Before revision 2025-11-25, tools have no icons and no execution.',
     section: 'Tools: Tool',
     to: 'R3',
     needs: ['tool'],
@@ -46,7 +46,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/hints',
-    says: 'Annotations of a tool that reads say so.',
+    says: 'The annotations of a read-only tool say that it is read-only.',
     section: 'Tools: Tool',
     from: 'R2',
     needs: ['tool'],
@@ -57,14 +57,14 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/call',
-    says: 'A call is answered with content.',
+    says: 'The result of a call has content.',
     section: 'Tools: Calling Tools',
     needs: ['tool'],
     exchange: [call('tool'), result({ content: { $is: 'array' }, isError: { $oneOf: [absent, false] } })],
   },
   {
     id: 'tools/structured',
-    says: 'A tool with an output schema gives structured content, and the same JSON as text.',
+    says: 'A tool with an output schema returns structured content, and the same JSON as text.',
     section: 'Tools: Structured Content',
     from: 'R3',
     needs: ['structuredTool'],
@@ -78,7 +78,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/structured-not-before-r3',
-    says: 'R1 and R2 get structured content as text alone.',
+    says: 'Revisions before 2025-06-18 get structured content as text only.',
     section: 'Tools: Structured Content',
     to: 'R2',
     needs: ['structuredTool'],
@@ -92,7 +92,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/unknown',
-    says: 'An unknown tool is refused with -32602 and a message that names it.',
+    says: 'A call of an unknown tool gets the error -32602 with a message that names the tool.',
     section: 'Tools: Error Handling',
     needs: ['tool'],
     exchange: [
@@ -102,7 +102,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/wrong-arguments',
-    says: 'Arguments that the schema refuses are a result with isError whose text names the field.',
+    says: 'Arguments that do not match the schema get a result with isError, and its text names the field.',
     section: 'Tools: Error Handling',
     needs: ['tool'],
     exchange: [
@@ -128,14 +128,14 @@ export const featureRows: readonly Requirement[] = [
   ),
   {
     id: 'tools/failure',
-    says: "A tool's own failure is a result with isError and a text, not a protocol error.",
+    says: 'An error of the tool itself is a result with isError and a text, not a protocol error.',
     section: 'Tools: Error Handling',
     needs: ['failingTool'],
     exchange: [call('failingTool'), result(failed)],
   },
   {
     id: 'tools/no-stack',
-    says: 'A failure shows no stack trace.',
+    says: 'The text of an error contains no stack trace.',
     section: 'Tools: Error Handling',
     needs: ['failingTool'],
     exchange: [
@@ -145,14 +145,14 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/output-checked',
-    says: 'A result that breaks the output schema is never sent as if it were right: isError.',
+    says: 'A result that does not match the output schema is sent with isError only.',
     section: 'Tools: Structured Content',
     needs: ['lyingTool'],
     exchange: [call('lyingTool'), result({ ...failed, structuredContent: absent })],
   },
   {
     id: 'tools/audio',
-    says: 'Audio goes out as base64 with its type.',
+    says: 'Audio is sent as base64 with its media type.',
     section: 'Tools: Audio Content',
     from: 'R2',
     needs: ['audioTool'],
@@ -169,7 +169,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/audio-to-r1',
-    says: 'R1 has no audio: a text says that there was some.',
+    says: 'Revision 2024-11-05 has no audio: a text replaces it.',
     section: 'Tools: Audio Content',
     to: 'R1',
     needs: ['audioTool'],
@@ -177,7 +177,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/resource-link',
-    says: 'A link to a resource has a URI and a name.',
+    says: 'A resource link has a URI and a name.',
     section: 'Tools: Resource Links',
     from: 'R3',
     needs: ['linkTool'],
@@ -188,7 +188,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/resource-link-before-r3',
-    says: 'R1 and R2 have no resource links: a text names the URI.',
+    says: 'Revisions before 2025-06-18 have no resource links: a text names the URI.',
     section: 'Tools: Resource Links',
     to: 'R2',
     needs: ['linkTool'],
@@ -196,14 +196,14 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'tools/list-changed',
-    says: 'A ready session is told when the set of tools changes.',
+    says: 'An initialized session is notified when the list of tools changes.',
     section: 'Tools: List Changed Notification',
     needs: ['growingTool'],
     exchange: [call('growingTool'), { expect: { method: 'notifications/tools/list_changed' } }],
   },
   {
     id: 'tools/list-changed-not-before-ready',
-    says: 'A session that has not said initialized yet is told nothing.',
+    says: 'A session gets no notifications before it sends initialized.',
     section: 'Tools: List Changed Notification',
     needs: ['growingTool'],
     opening: 'answered',
@@ -236,7 +236,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'resources/read',
-    says: 'Reading gives contents, each with its URI and a text or a blob.',
+    says: 'Reading a resource returns contents, each with its URI and a text or a blob.',
     section: 'Resources: Reading Resources',
     needs: ['resource'],
     exchange: [
@@ -246,7 +246,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'resources/read-bytes',
-    says: 'Bytes are given as base64.',
+    says: 'Binary contents are sent as base64.',
     section: 'Resources: Reading Resources',
     needs: ['binaryResource'],
     exchange: [
@@ -256,7 +256,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'resources/read-template',
-    says: 'A URI that a template makes is read.',
+    says: 'A URI expanded from a template can be read.',
     section: 'Resources: Reading Resources',
     needs: ['template'],
     exchange: [
@@ -266,7 +266,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'resources/unknown',
-    says: 'An unknown resource is refused with -32002 and its URI in data.',
+    says: 'Reading an unknown resource gets the error -32002 with its URI in data.',
     section: 'Resources: Error Handling',
     needs: ['resource'],
     exchange: [
@@ -284,7 +284,7 @@ export const featureRows: readonly Requirement[] = [
   ).map(
     ([name, method, params]): Requirement => ({
       id: `resources/${name}`,
-      says: `${method} without a text as its URI (${JSON.stringify(params)}) is refused with -32602.`,
+      says: `${method} without a string as its URI (${JSON.stringify(params)}) is refused with -32602.`,
       section: 'Resources: Error Handling',
       needs: ['resource'],
       exchange: [request(method, params), refused(-32602)],
@@ -292,14 +292,14 @@ export const featureRows: readonly Requirement[] = [
   ),
   {
     id: 'resources/subscribe-unknown',
-    says: 'A subscription to a resource that is not there is refused with -32002.',
+    says: 'A subscription to an unknown resource gets the error -32002.',
     section: 'Resources: Subscriptions',
     needs: ['resource'],
     exchange: [request('resources/subscribe', { uri: 'nobody://knows/this' }), refused(-32002)],
   },
   {
     id: 'resources/subscribe',
-    says: 'Who has subscribed to a resource is told when it changes, and no more after unsubscribing.',
+    says: 'Subscribers of a resource are notified when it changes, until they unsubscribe.',
     section: 'Resources: Subscriptions',
     needs: ['touchingTool'],
     exchange: [
@@ -313,7 +313,7 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'resources/not-subscribed',
-    says: 'Who has not subscribed is not told.',
+    says: 'Sessions without a subscription are not notified.',
     section: 'Resources: Subscriptions',
     needs: ['touchingTool'],
     isLast: true,
@@ -325,14 +325,14 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'prompts/list',
-    says: 'Every prompt has a name, and every argument of it too.',
+    says: 'Every prompt and every argument of a prompt has a name.',
     section: 'Prompts: Listing Prompts',
     needs: ['prompt'],
     exchange: [request('prompts/list'), result({ prompts: { $each: { name: { $is: 'string' } } } })],
   },
   {
     id: 'prompts/get',
-    says: 'A prompt gives messages, each with a role and one content.',
+    says: 'A prompt returns messages, each with a role and one content.',
     section: 'Prompts: Getting a Prompt',
     needs: ['prompt'],
     exchange: [
@@ -353,7 +353,7 @@ export const featureRows: readonly Requirement[] = [
   ).map(
     ([name, params]): Requirement => ({
       id: `prompts/${name}`,
-      says: `A prompts/get that cannot be answered (${name.replaceAll('-', ' ')}) is refused with -32602.`,
+      says: `An invalid prompts/get (${name.replaceAll('-', ' ')}) is refused with -32602.`,
       section: 'Prompts: Error Handling',
       needs: ['prompt'],
       exchange: [request('prompts/get', params), refused(-32602)],
@@ -361,7 +361,7 @@ export const featureRows: readonly Requirement[] = [
   ),
   {
     id: 'prompts/required-named',
-    says: 'The refusal of a prompt names the argument that is missing.',
+    says: 'The error for a missing argument of a prompt names the argument.',
     section: 'Prompts: Error Handling',
     needs: ['prompt'],
     exchange: [
@@ -371,14 +371,14 @@ export const featureRows: readonly Requirement[] = [
   },
   {
     id: 'features/roots-changed-heard',
-    says: 'notifications/roots/list_changed is taken without an answer.',
+    says: 'notifications/roots/list_changed gets no response.',
     section: 'Roots: Root List Changes',
     exchange: [notification('notifications/roots/list_changed'), { never: { error: { $is: 'present' } } }],
   },
   ...['tasks/list', 'tasks/get', 'roots/list', 'sampling/createMessage', 'elicitation/create'].map(
     (method): Requirement => ({
       id: `features/not-offered-${method.replace('/', '-')}`,
-      says: `${method} is nothing that this server declared: -32601.`,
+      says: `${method}, which this server did not declare, gets the error -32601.`,
       section: 'Lifecycle: Capability Negotiation',
       ...(method.startsWith('tasks/') ? { needs: ['taskFree'] as const } : {}),
       exchange: [request(method, {}), refused(-32601)],

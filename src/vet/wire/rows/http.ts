@@ -46,7 +46,7 @@ const row = ({ id, says, asks, status, headers, body, ...more }: HttpRow): Requi
 export const httpRows: readonly Requirement[] = [
   row({
     id: 'initialize',
-    says: 'The answer to initialize carries a session id of visible ASCII.',
+    says: 'The response to initialize has a session id of visible ASCII characters.',
     opening: 'none',
     asks: post(both, hello),
     status: 200,
@@ -55,21 +55,21 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'notification-202',
-    says: 'A notification is answered with 202 and no body.',
+    says: 'A notification gets status 202 and no body.',
     asks: post(inSession, { jsonrpc: '2.0', method: 'notifications/other' }),
     status: 202,
     body: '',
   }),
   row({
     id: 'response-202',
-    says: 'A response is answered with 202 and no body.',
+    says: 'A response gets status 202 and no body.',
     asks: post(inSession, { jsonrpc: '2.0', id: 9, result: {} }),
     status: 202,
     body: '',
   }),
   row({
     id: 'request-json',
-    says: 'A request that streams nothing is answered with JSON.',
+    says: 'A request without streamed messages gets a JSON response.',
     asks: post(inSession, ping),
     status: 200,
     headers: { 'content-type': { $matches: '^application/json' } },
@@ -77,7 +77,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'error-200',
-    says: 'A JSON-RPC error that answers a request has status 200.',
+    says: 'A JSON-RPC error in response to a request has status 200.',
     asks: post(inSession, { jsonrpc: '2.0', id: 1, method: 'nope' }),
     status: 200,
     body: { id: 1, error: { code: -32601 } },
@@ -105,14 +105,14 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'accept-with-parameters',
-    says: 'Accept may hold weights, spaces, capitals and further types.',
+    says: 'Accept may contain weights, spaces, capitals and further types.',
     asks: post({ ...inSession, accept: 'text/html, Application/JSON;q=0.9 ,text/event-stream ; q=0.5' }, ping),
     status: 200,
     body: { id: 1, result: {} },
   }),
   row({
     id: 'content-type-with-charset',
-    says: 'Content-Type may name a charset.',
+    says: 'Content-Type may have a charset.',
     asks: post({ ...inSession, 'content-type': 'application/json; charset=utf-8' }, ping),
     status: 200,
     body: { id: 1, result: {} },
@@ -128,7 +128,7 @@ export const httpRows: readonly Requirement[] = [
   ),
   row({
     id: 'unparsable',
-    says: 'A body that is no JSON is refused with 400 and -32700.',
+    says: 'A body that is not JSON is refused with 400 and -32700.',
     asks: post(inSession, '{"jsonrpc":'),
     status: 400,
     body: { error: { code: -32700 }, id: { $is: 'absent' } },
@@ -142,7 +142,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'batch-refused',
-    says: 'A batch is refused with 400 and -32600 from R3 on.',
+    says: 'A batch is refused with 400 and -32600 from revision 2025-06-18 on.',
     from: 'R3',
     asks: post(inSession, [ping]),
     status: 400,
@@ -150,7 +150,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'session-missing',
-    says: 'A request without its session id is refused with 400, a ping too.',
+    says: 'A request without its session id, even a ping, is refused with 400.',
     asks: post(both, ping),
     status: 400,
     body: refusal,
@@ -171,7 +171,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'version-right',
-    says: "The session's own version as MCP-Protocol-Version is taken.",
+    says: 'The negotiated version is accepted as MCP-Protocol-Version.',
     asks: post({ ...inSession, 'mcp-protocol-version': '{{revision}}' }, ping),
     status: 200,
   }),
@@ -184,7 +184,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'origin-foreign',
-    says: 'A page of another origin is refused with 403.',
+    says: 'A request with a foreign Origin is refused with 403.',
     asks: post({ ...inSession, origin: 'https://elsewhere.example' }, ping),
     status: 403,
     body: refusal,
@@ -206,7 +206,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'no-cors',
-    says: 'There are no CORS headers unless they were asked for.',
+    says: 'There are no CORS headers unless they are configured.',
     asks: post(inSession, ping),
     status: 200,
     headers: { 'access-control-allow-origin': { $is: 'absent' } },
@@ -219,7 +219,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'stream-headers',
-    says: 'A stream is not to be cached, changed or buffered on its way.',
+    says: 'The headers of a stream forbid caching, transforming and buffering.',
     asks: { method: 'GET', headers: { accept: 'text/event-stream', 'mcp-session-id': '{{session}}' } },
     status: 200,
     headers: {
@@ -230,7 +230,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'get-not-accepting',
-    says: 'A GET that does not take event streams is refused with 406.',
+    says: 'A GET that does not accept event streams is refused with 406.',
     asks: { method: 'GET', headers: { accept: 'application/json', 'mcp-session-id': '{{session}}' } },
     status: 406,
   }),
@@ -248,7 +248,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   row({
     id: 'get-unknown-event',
-    says: 'Resuming after an event that is not known is refused.',
+    says: 'Resuming after an unknown event is refused.',
     asks: {
       method: 'GET',
       headers: { accept: 'text/event-stream', 'mcp-session-id': '{{session}}', 'last-event-id': 'nobody' },
@@ -269,7 +269,7 @@ export const httpRows: readonly Requirement[] = [
   }),
   {
     id: 'http/delete',
-    says: 'DELETE ends the session: its id is unknown from then on.',
+    says: 'DELETE ends the session, and its id becomes unknown.',
     section: 'Transports: Streamable HTTP',
     transports: ['http'],
     isLast: true,
@@ -283,14 +283,14 @@ export const httpRows: readonly Requirement[] = [
   },
   row({
     id: 'method-unknown',
-    says: 'PUT is refused with 405, naming what is offered.',
+    says: 'PUT is refused with 405, and Allow lists the offered methods.',
     asks: { method: 'PUT', headers: inSession, body: ping },
     status: 405,
     headers: { allow: { $matches: 'POST' } },
   }),
   row({
     id: 'streamed-progress',
-    says: 'A call that reports progress is answered by an event stream.',
+    says: 'A call that reports progress gets an event stream.',
     asks: post(inSession, {
       jsonrpc: '2.0',
       id: 'p',
@@ -308,7 +308,7 @@ export const httpRows: readonly Requirement[] = [
   {
     ...row({
       id: 'primed-stream',
-      says: 'A stream begins with an event that has an id and no data, and says retry.',
+      says: 'A stream begins with an event that has an id, no data, and a retry time.',
       asks: post(inSession, {
         jsonrpc: '2.0',
         id: 'q',

@@ -11,7 +11,7 @@ const hello = (protocolVersion: unknown, more: object = {}) => ({
 export const lifecycleRows: readonly Requirement[] = [
   {
     id: 'lifecycle/initialize',
-    says: 'initialize is answered in the version that was asked for, with capabilities and who the server is.',
+    says: 'initialize returns the requested version, with capabilities and server info.',
     section: 'Lifecycle: Initialization',
     opening: 'none',
     exchange: [
@@ -26,7 +26,7 @@ export const lifecycleRows: readonly Requirement[] = [
   ...(['1999-01-01', '2999-12-31', 'R4', ''] as const).map(
     (version): Requirement => ({
       id: `lifecycle/unknown-version-${version || 'empty'}`,
-      says: `A version that the server does not know (${JSON.stringify(version)}) is answered with one that it knows.`,
+      says: `A version that the server does not know (${JSON.stringify(version)}) gets the response of a known version.`,
       section: 'Lifecycle: Version Negotiation',
       opening: 'none',
       // The server chooses the revision: it may know newer ones than this table, or only older ones.
@@ -48,7 +48,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/no-params',
-    says: 'initialize without parameters is refused with -32602, and may be tried again.',
+    says: 'initialize without parameters is refused with -32602, and can be sent again.',
     section: 'Lifecycle: Initialization',
     opening: 'none',
     transports: ['stdio', 'two-endpoint'],
@@ -88,14 +88,14 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/request-before-initialized',
-    says: 'A request between the answer and initialized is answered, since POSTs race.',
+    says: 'A request between the response to initialize and initialized is answered, since POSTs may arrive in any order.',
     section: 'Lifecycle: Initialization',
     opening: 'answered',
     exchange: [request('tools/list'), result({ tools: { $is: 'array' } })],
   },
   {
     id: 'lifecycle/second-initialize',
-    says: 'A second initialize on a session is refused with -32600, and the session goes on.',
+    says: 'A second initialize on a session is refused with -32600, and the session stays open.',
     section: 'Lifecycle: Initialization',
     exchange: [
       request('initialize', hello('{{revision}}')),
@@ -118,7 +118,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/unknown-capabilities',
-    says: 'Capabilities and client details that are not known are ignored.',
+    says: 'Unknown capabilities and client details are ignored.',
     section: 'Lifecycle: Capability Negotiation',
     opening: 'none',
     exchange: [
@@ -134,7 +134,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/list-changed-declared',
-    says: 'A session declares tools, resources and prompts with listChanged where it has them.',
+    says: 'A server declares tools, resources and prompts with listChanged if it has any.',
     section: 'Lifecycle: Capability Negotiation',
     opening: 'none',
     needs: ['tool', 'resource', 'prompt'],
@@ -152,7 +152,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/completions-declared',
-    says: 'completions is declared where something completes, from R2 on.',
+    says: 'From revision 2025-03-26 on, completions is declared if an argument has completion.',
     section: 'Lifecycle: Capability Negotiation',
     from: 'R2',
     opening: 'none',
@@ -161,7 +161,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/completions-not-in-r1',
-    says: 'R1 has no completions capability, and none is sent.',
+    says: 'Revision 2024-11-05 has no completions capability, and none is sent.',
     section: 'Lifecycle: Capability Negotiation',
     to: 'R1',
     opening: 'none',
@@ -172,7 +172,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/no-title-before-r3',
-    says: 'R1 and R2 know no title on implementation info, and none is sent.',
+    says: 'Revisions before 2025-06-18 have no title in server info, and none is sent.',
     section: 'Lifecycle: Initialization',
     to: 'R2',
     opening: 'none',
@@ -180,7 +180,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/no-icons-before-r4',
-    says: 'Before R4 there are no icons, description or websiteUrl on implementation info.',
+    says: 'Before revision 2025-11-25, server info has no icons, description or websiteUrl.',
     section: 'Lifecycle: Initialization',
     to: 'R3',
     opening: 'none',
@@ -193,7 +193,7 @@ export const lifecycleRows: readonly Requirement[] = [
   },
   {
     id: 'lifecycle/no-extensions',
-    says: 'extensions and tasks are not declared where the revision has none.',
+    says: 'extensions and tasks are declared only if the revision has them.',
     section: 'Lifecycle: Capability Negotiation',
     to: 'R3',
     opening: 'none',

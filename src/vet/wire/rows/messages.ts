@@ -6,25 +6,25 @@ const noAnswer = { never: { id: '{{id}}' } }
 export const messageRows: readonly Requirement[] = [
   {
     id: 'messages/string-id',
-    says: 'A request with a string as its id is answered with that very string.',
+    says: 'A string id of a request is returned unchanged.',
     section: 'Overview: Messages',
     exchange: [request('ping', undefined, 'a-{{id}}'), result({}, 'a-{{id}}')],
   },
   {
     id: 'messages/integer-id',
-    says: 'A request with an integer as its id is answered with that very integer.',
+    says: 'An integer id of a request is returned unchanged.',
     section: 'Overview: Messages',
     exchange: [request('ping'), result({})],
   },
   {
     id: 'messages/zero-and-negative-ids',
-    says: 'Ids such as 0, negative integers and the empty string are ids as any other.',
+    says: '0, negative integers and the empty string are valid ids.',
     section: 'Overview: Messages',
     exchange: [...[0, -7, ''].flatMap((id) => [request('ping', undefined, id), result({}, id)])],
   },
   {
     id: 'messages/number-and-text-ids-differ',
-    says: 'The ids 5 and "5" are two ids.',
+    says: 'The ids 5 and "5" are different.',
     section: 'Overview: Messages',
     exchange: [
       request('ping', undefined, 5555),
@@ -35,7 +35,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/parse-error',
-    says: 'A line that is no JSON is answered with -32700 and without an id, and the session lives on.',
+    says: 'A line that is not JSON gets the error -32700 without an id, and the session stays open.',
     section: 'Overview: Messages',
     transports: ['stdio', 'http'],
     exchange: [
@@ -77,20 +77,20 @@ export const messageRows: readonly Requirement[] = [
   ).map(
     ([id, what, sent]): Requirement => ({
       id: `messages/${id}`,
-      says: `Where ${what}, the request is refused with -32600 under its id.`,
+      says: `If ${what}, the request is refused with -32600 and its id.`,
       section: 'Overview: Messages',
       exchange: [{ send: sent }, refused(-32600)],
     }),
   ),
   {
     id: 'messages/unknown-method',
-    says: 'A method that nobody knows is refused with -32601.',
+    says: 'An unknown method gets the error -32601.',
     section: 'Overview: Messages',
     exchange: [request('hives/weigh'), refused(-32601)],
   },
   {
     id: 'messages/notification-unanswered',
-    says: 'A notification gets no answer, not even an error, known or not.',
+    says: 'A notification, known or unknown, gets no response, not even an error.',
     section: 'Overview: Messages',
     exchange: [
       notification('notifications/hives', { a: 1 }),
@@ -100,7 +100,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/response-unanswered',
-    says: 'A response to nothing that was asked is ignored, a malformed one too.',
+    says: 'A response to an unknown request is ignored, even if malformed.',
     section: 'Overview: Messages',
     transports: ['stdio', 'two-endpoint'],
     exchange: [
@@ -131,7 +131,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/id-in-flight',
-    says: 'A request whose id is still in flight is refused, and the first one is not harmed by it.',
+    says: 'A request whose id is already in flight is refused, and the first request is not affected.',
     section: 'Overview: Messages',
     needs: ['waitingTool'],
     exchange: [
@@ -144,7 +144,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/batch-answered',
-    says: 'A batch is answered by one array, with an answer for each request and none for a notification.',
+    says: 'The response to a batch is one array with a response for each request and none for notifications.',
     section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
@@ -168,7 +168,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/batch-repeats-an-id',
-    says: 'A batch that names an id twice carries out the first and refuses the second.',
+    says: 'If a batch has an id twice, the first request is executed and the second refused.',
     section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
@@ -191,7 +191,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/batch-id-in-flight',
-    says: 'A batch that names an id which is in flight is refused for it, and the first holder keeps its answer.',
+    says: 'A batch entry whose id is already in flight is refused, and the first request keeps its response.',
     section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
@@ -205,7 +205,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/batch-without-requests',
-    says: 'A batch of notifications alone gets no answer.',
+    says: 'A batch of notifications only gets no response.',
     section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',
@@ -213,7 +213,7 @@ export const messageRows: readonly Requirement[] = [
   },
   {
     id: 'messages/batch-with-bad-entry',
-    says: 'A bad entry of a batch is refused in the answer, the others are carried out.',
+    says: 'An invalid entry of a batch gets an error in the response, and the others are executed.',
     section: 'Overview: Batching',
     from: 'R2',
     to: 'R2',

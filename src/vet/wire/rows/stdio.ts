@@ -6,14 +6,14 @@ const refusedWithoutId = (code: number) => ({ expect: { id: { $is: 'absent' }, e
 export const stdioRows: readonly Requirement[] = [
   {
     id: 'stdio/blank-lines',
-    says: 'Blank lines and carriage returns between messages do no harm.',
+    says: 'Blank lines and carriage returns between messages are ignored.',
     section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [{ sendText: '\r' }, { sendText: '{"jsonrpc":"2.0","id":{{id}},"method":"ping"}\r' }, result({})],
   },
   {
     id: 'stdio/garbage-survived',
-    says: 'After lines of garbage the next message is answered.',
+    says: 'After invalid lines, the next message is answered.',
     section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [
@@ -29,7 +29,7 @@ export const stdioRows: readonly Requirement[] = [
   },
   {
     id: 'stdio/two-in-one-write',
-    says: 'Several messages that arrive at once are each answered.',
+    says: 'Several messages in one chunk are each answered.',
     section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [
@@ -42,7 +42,7 @@ export const stdioRows: readonly Requirement[] = [
   },
   {
     id: 'stdio/unicode',
-    says: 'UTF-8 survives both ways.',
+    says: 'UTF-8 text is unchanged in both directions.',
     section: 'Transports: stdio',
     transports: ['stdio'],
     exchange: [

@@ -21,7 +21,7 @@ const start = (more: object = {}) => [call('taskTool', { task: { ttl: 60_000, ..
 export const taskRows: readonly Requirement[] = [
   {
     id: 'tasks/created',
-    says: 'A call with a task is answered at once with the task: id, status, times and ttl.',
+    says: 'A call with a task returns the task at once: id, status, times and ttl.',
     section: 'Tasks: Creating Tasks',
     from: 'R4',
     needs: ['taskTool'],
@@ -29,7 +29,7 @@ export const taskRows: readonly Requirement[] = [
   },
   {
     id: 'tasks/result',
-    says: 'tasks/result gives what the call would have, with the task that it belongs to in _meta.',
+    says: 'tasks/result returns the result of the call, with the related task in _meta.',
     section: 'Tasks: Getting Task Results',
     from: 'R4',
     needs: ['taskTool'],
@@ -41,7 +41,7 @@ export const taskRows: readonly Requirement[] = [
   },
   {
     id: 'tasks/get',
-    says: 'tasks/get gives the task, which is terminal after its result was given.',
+    says: 'tasks/get returns the task, whose status is terminal after its result was returned.',
     section: 'Tasks: Getting Tasks',
     from: 'R4',
     needs: ['taskTool'],
@@ -55,7 +55,7 @@ export const taskRows: readonly Requirement[] = [
   },
   {
     id: 'tasks/cancel-over',
-    says: 'A task that is over cannot be cancelled: -32602.',
+    says: 'Cancelling a finished task gets the error -32602.',
     section: 'Tasks: Cancelling Tasks',
     from: 'R4',
     needs: ['taskTool'],
@@ -70,7 +70,7 @@ export const taskRows: readonly Requirement[] = [
   ...['get', 'result', 'cancel'].map(
     (verb): Requirement => ({
       id: `tasks/unknown-${verb}`,
-      says: `tasks/${verb} of a task that there is not is refused with -32602.`,
+      says: `tasks/${verb} of an unknown task is refused with -32602.`,
       section: 'Tasks: Error Handling',
       from: 'R4',
       needs: ['taskTool'],
@@ -79,7 +79,7 @@ export const taskRows: readonly Requirement[] = [
   ),
   {
     id: 'tasks/not-for-this-tool',
-    says: 'A task of a tool that does not run as one is refused with -32601.',
+    says: 'A task for a tool without task support gets the error -32601.',
     section: 'Tasks: Tool-Level Negotiation',
     from: 'R4',
     needs: ['taskTool', 'taskFreeTool'],
@@ -87,7 +87,7 @@ export const taskRows: readonly Requirement[] = [
   },
   {
     id: 'tasks/required',
-    says: 'A tool that runs as a task only refuses a call without one with -32601.',
+    says: 'A call without a task to a tool that requires one gets the error -32601.',
     section: 'Tasks: Tool-Level Negotiation',
     from: 'R4',
     needs: ['taskOnlyTool'],
@@ -95,7 +95,7 @@ export const taskRows: readonly Requirement[] = [
   },
   {
     id: 'tasks/ignored',
-    says: 'A server that does not declare tasks answers a call with a task like any other.',
+    says: 'A server that does not declare tasks handles a call with a task like any other call.',
     section: 'Tasks: Task Support and Handling',
     from: 'R4',
     needs: ['tool', 'taskFree'],

@@ -18,7 +18,7 @@ const progress = (token: unknown, more: object = {}) => ({
 export const utilityRows: readonly Requirement[] = [
   {
     id: 'utilities/ping-while-busy',
-    says: 'ping is answered while a call goes on.',
+    says: 'ping is answered during a call.',
     section: 'Ping: Behavior Requirements',
     needs: ['waitingTool'],
     exchange: [
@@ -30,7 +30,7 @@ export const utilityRows: readonly Requirement[] = [
   },
   {
     id: 'utilities/cancelled-unanswered',
-    says: 'A request that was cancelled gets no response.',
+    says: 'A cancelled request gets no response.',
     section: 'Cancellation: Behavior Requirements',
     needs: ['waitingTool'],
     exchange: [
@@ -41,7 +41,7 @@ export const utilityRows: readonly Requirement[] = [
   },
   {
     id: 'utilities/cancel-unknown',
-    says: 'A cancellation of an unknown or an answered request is ignored, and so is one without an id.',
+    says: 'A cancellation without an id, or of an unknown or answered request, is ignored.',
     section: 'Cancellation: Behavior Requirements',
     exchange: [
       request('ping'),
@@ -57,7 +57,7 @@ export const utilityRows: readonly Requirement[] = [
     const token = kind === 'number' ? '{{id2}}' : 'token-{{id2}}'
     return {
       id: `utilities/progress-${kind}-token`,
-      says: `Progress goes out under a token that is a ${kind}, and before the answer.`,
+      says: `Progress with a token that is a ${kind} is sent before the response.`,
       section: 'Progress: Behavior Requirements',
       needs: ['progressTool'],
       exchange: [
@@ -70,7 +70,7 @@ export const utilityRows: readonly Requirement[] = [
   }),
   {
     id: 'utilities/no-progress-without-token',
-    says: 'Without a token there is no progress.',
+    says: 'No progress is sent without a token.',
     section: 'Progress: Behavior Requirements',
     needs: ['progressTool'],
     exchange: [
@@ -81,7 +81,7 @@ export const utilityRows: readonly Requirement[] = [
   },
   {
     id: 'utilities/no-progress-message-in-r1',
-    says: 'R1 has no message on progress.',
+    says: 'Revision 2024-11-05 has no message in progress notifications.',
     section: 'Progress: Behavior Requirements',
     to: 'R1',
     needs: ['progressTool'],
@@ -95,7 +95,7 @@ export const utilityRows: readonly Requirement[] = [
   ...levels.map(
     (level): Requirement => ({
       id: `utilities/level-${level}`,
-      says: `logging/setLevel takes the level ${level}.`,
+      says: `logging/setLevel accepts the level ${level}.`,
       section: 'Logging: Setting Log Level',
       exchange: [request('logging/setLevel', { level }), result({})],
     }),
@@ -108,14 +108,14 @@ export const utilityRows: readonly Requirement[] = [
   ].map(
     ([name, params]): Requirement => ({
       id: `utilities/bad-level-${name}`,
-      says: `A log level that is none (${JSON.stringify(params)}) is refused with -32602.`,
+      says: `An unknown log level (${JSON.stringify(params)}) is refused with -32602.`,
       section: 'Logging: Setting Log Level',
       exchange: [request('logging/setLevel', params), refused(-32602)],
     }),
   ),
   {
     id: 'utilities/log-below-level',
-    says: 'Log messages below the level of the session are not sent, those at it or above are.',
+    says: 'Log messages at or above the level of the session are sent, others are not.',
     section: 'Logging: Log Message Notifications',
     needs: ['loggingTool'],
     exchange: [
@@ -129,7 +129,7 @@ export const utilityRows: readonly Requirement[] = [
   },
   {
     id: 'utilities/log-at-debug',
-    says: 'At the level debug everything is sent.',
+    says: 'At level debug, all log messages are sent.',
     section: 'Logging: Log Message Notifications',
     needs: ['loggingTool'],
     exchange: [
@@ -143,7 +143,7 @@ export const utilityRows: readonly Requirement[] = [
   ...lists.flatMap(([name, method, key, need]): Requirement[] => [
     {
       id: `utilities/list-${name}`,
-      says: `${method} gives its entries, and nextCursor only where there are more.`,
+      says: `${method} returns its entries, and nextCursor only if there are more.`,
       section: 'Pagination: Operations Supporting Pagination',
       needs: [need],
       exchange: [
@@ -154,7 +154,7 @@ export const utilityRows: readonly Requirement[] = [
     ...['nonsense', '', 5].map(
       (cursor): Requirement => ({
         id: `utilities/bad-cursor-${name}-${cursor === '' ? 'empty' : cursor}`,
-        says: `A cursor that ${method} did not give (${JSON.stringify(cursor)}) is refused with -32602.`,
+        says: `A cursor that ${method} did not return (${JSON.stringify(cursor)}) is refused with -32602.`,
         section: 'Pagination: Error Handling',
         needs: [need],
         exchange: [request(method, { cursor }), refused(-32602)],
@@ -189,7 +189,7 @@ export const utilityRows: readonly Requirement[] = [
   },
   {
     id: 'utilities/complete-context',
-    says: 'The other arguments may come along as context.',
+    says: 'The other arguments can be sent as context.',
     section: 'Completion: Requesting Completions',
     from: 'R3',
     needs: ['completion'],
@@ -220,7 +220,7 @@ export const utilityRows: readonly Requirement[] = [
   ).map(
     ([name, params]): Requirement => ({
       id: `utilities/complete-${name}`,
-      says: `A completion that cannot be answered (${name.replaceAll('-', ' ')}) is refused with -32602.`,
+      says: `An invalid completion request (${name.replaceAll('-', ' ')}) is refused with -32602.`,
       section: 'Completion: Requesting Completions',
       needs: ['completion'],
       exchange: [request('completion/complete', params), refused(-32602)],
