@@ -183,4 +183,13 @@ describe('completion', () => {
     const session = await RawSession.open(sampleKit())
     expect((await complete(session, ref, name, '')).error.code).toBe(-32602)
   })
+
+  test.each([undefined, 'tone', { name: 5, value: '' }, { name: 'tone', value: 5 }, { name: 'tone' }])(
+    'refuses the argument %j',
+    async (argument) => {
+      const session = await RawSession.open(sampleKit())
+      const { error } = await session.ask('completion/complete', { ref: greet, argument })
+      expect(error.code).toBe(-32602)
+    },
+  )
 })

@@ -70,6 +70,12 @@ const rows: Row[] = [
     ['properties.a: 3 of its choices'],
   ],
   [
+    'as many choices as fit',
+    within({ enum: Array.from({ length: 100 }, (_, at) => at) }),
+    within({ enum: Array.from({ length: 100 }, (_, at) => at) }),
+    [],
+  ],
+  [
     'a union at the root',
     {
       type: 'object',

@@ -102,6 +102,19 @@ test('a layer responds itself, changes input and result, refuses, retries, and p
   expect(handed.result).toBe('bees false')
 })
 
+test('a layer can change the variables of a template to other strings only', async () => {
+  const change = layer('change', (call, next) => {
+    const { hive } = call.input as { hive: string }
+    call.input = hive === 'number' ? { hive: 4 } : { hive: `${hive}-04` }
+    return next()
+  })
+  const hives = template('t://{hive}', { name: 't', about: 't', layers: [change], read: ({ hive }) => hive })
+  const link = await connect(defineKit({ name: 'k', version: '1.0.0', parts: [hives] }), { report: () => {} })
+  expect((await link.read('t://ML')).contents).toMatchObject([{ text: 'ML-04' }])
+  await expect(link.read('t://number')).rejects.toThrow(/failed/)
+  await link.close()
+})
+
 test.each<[string, Parameters<typeof layer>[1], RegExp]>([
   [
     'throws',

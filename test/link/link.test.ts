@@ -1,8 +1,11 @@
 import { defineKit, shared, tool } from 'jexo'
 import { connect, connectAll, RpcError } from 'jexo/link'
 import { connect as connectOnNode, serveHttp } from 'jexo/node'
+import { clientCapabilities } from '../../src/link/answering.js'
 import { Link } from '../../src/link/link.js'
+import type { LinkOptions } from '../../src/link/options.js'
 import type { Wire, WireHandlers } from '../../src/link/wire.js'
+import { findRevision, type Revision } from '../../src/protocol/revisions.js'
 import { HttpWire } from '../../src/transport/http-wire.js'
 import type { Loose } from '../support/raw-session.js'
 import { sampleKit } from '../support/sample-kit.js'
@@ -86,6 +89,29 @@ test('an address without a listener is reported', async () => {
   await expect(connect('http://127.0.0.1:9/mcp')).rejects.toThrow(/^http:\/\/127.0.0.1:9\/mcp: no connection/)
 })
 
+const complete = (link: Link) => link.complete({ prompt: 'letter' }, { name: 'member', value: '' })
+const onQuestion = async () => ({ action: 'cancel' as const })
+const onModelRequest = async () => ({ model: 'none', role: 'assistant' as const, content: [] })
+const tasks = (requests: object) => ({ list: {}, cancel: {}, requests })
+test.each<[string, LinkOptions, object]>([
+  ['2025-11-25', {}, {}],
+  ['2025-11-25', { roots: [] }, { roots: { listChanged: true } }],
+  [
+    '2025-11-25',
+    { onQuestion },
+    { elicitation: { form: {}, url: {} }, tasks: tasks({ elicitation: { create: {} } }) },
+  ],
+  [
+    '2025-11-25',
+    { onModelRequest },
+    { sampling: { tools: {} }, tasks: tasks({ sampling: { createMessage: {} } }) },
+  ],
+  ['2025-06-18', { onQuestion, onModelRequest }, { elicitation: {}, sampling: {} }],
+  ['2025-03-26', { onQuestion, onModelRequest }, { sampling: {} }],
+])('a link of revision %s with %j declares exactly its capabilities', (date, options, declared) => {
+  expect(clientCapabilities(findRevision(date) as Revision, options)).toEqual(declared)
+})
+
 describe('a faulty server', () => {
   /** A transport to a server that responds as configured. */
   const wireTo = (answer: (message: Loose, handlers: WireHandlers) => void): Wire => {
@@ -137,6 +163,19 @@ describe('a faulty server', () => {
     const link = await Link.open(wire)
     await expect(link.call('bad')).rejects.toMatchObject({ code: 'answer-malformed' })
     await expect(link.call('good')).resolves.toEqual({ content: [] })
+  })
+
+  test.each([
+    ['read', { contents: 'no array' }, (link: Link) => link.read('a://b')],
+    ['prompt', { messages: {} }, (link: Link) => link.fill('letter')],
+    ['completion without an object', { completion: 'x' }, complete],
+    ['completion without values', { completion: { values: 'x' } }, complete],
+  ] as const)('with a malformed %s rejects it', async (_what, result, ask) => {
+    const wire = wireTo((message, handlers) => {
+      if (message.method === 'initialize') greet(message, handlers)
+      else if (message.id) handlers.receive({ jsonrpc: '2.0', id: message.id, result })
+    })
+    await expect(ask(await Link.open(wire))).rejects.toMatchObject({ code: 'answer-malformed' })
   })
 
   test('that closes the connection rejects pending calls', async () => {
