@@ -295,6 +295,15 @@ describe('channels of messages without topics', () => {
       undefined,
       { kg: { topic: 'message', field: 'kg' }, wind: { topic: 'message', field: 'wind' } },
     ],
+    [
+      'a field that only sometimes looks like a name',
+      heard([
+        { note: 'ML-01', kg: 1 },
+        { note: 'shed', kg: 2 },
+      ]),
+      undefined,
+      { note: { topic: 'message', field: 'note' }, kg: { topic: 'message', field: 'kg' } },
+    ],
     ['plain values', heard([1, 2]), undefined, { message: { topic: 'message' } }],
   ])('%s', (_title, given, topic, expected) => {
     const found = fieldsOfRecords(given, 'file:///a/readings.ndjson')

@@ -19,6 +19,7 @@ test.each<[string, string[], string[]]>([
   ],
   ['numbered things at the end', many(200, (at) => `status/device-${at}`), ['status/{status}']],
   ['many names at the end', many(12, (at) => `keepers/${'abcdefghijkl'.charAt(at - 1)}`), ['keepers/{keeper}']],
+  ['a short name with an s', ['gas/g1', 'gas/g2', 'gas/g3'], ['gas/{gas}']],
   ['few names at the end', ['site/rain', 'site/wind'], ['site/rain', 'site/wind']],
   ['numbered things at the front', many(3, (at) => `hive${at}/weight`), ['{name}/weight']],
   [
