@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { BrowserContext } from 'playwright-core'
 import { browserOfFile } from '../support/browser.js'
-import { bin, newFolder, Running, run } from '../support/cli.js'
+import { bin, jexoIn, newFolder, Running, run } from '../support/cli.js'
 import { exampleFolder, openPage } from '../support/example.js'
 import { LoupePage } from '../support/loupe.js'
 
@@ -16,7 +16,8 @@ const env: Record<string, string> = {
   NO_COLOR: '1',
   XDG_CONFIG_HOME: mkdtempSync(join(tmpdir(), 'jexo-sign-ins-')),
 }
-const jexo = (...words: string[]) => run(process.execPath, [bin, ...words], { cwd: newFolder(), env })
+Object.assign(process.env, { XDG_CONFIG_HOME: env.XDG_CONFIG_HOME })
+const jexo = (...words: string[]) => jexoIn(newFolder(), ...words)
 
 beforeAll(async () => {
   context = await (await browserOfFile()).newContext()

@@ -8,6 +8,7 @@ import {
   bin,
   hello,
   jexo,
+  jexoIn,
   newFolder,
   Running,
   ready,
@@ -72,12 +73,12 @@ export default defineKit({ name: 'colony', version: '1', parts: [...(await wrapM
       )
     }
     const outs: string[] = []
-    for (const [cwd, kit] of [
-      [one, 'colony.kit.ts'],
-      [root, join(other, 'colony.kit.ts')],
-    ] as const) {
+    for (const pack of [
+      (out: string) => jexoIn(one, 'pack', 'colony.kit.ts', '--out', out),
+      (out: string) => run(process.execPath, [bin, 'pack', join(other, 'colony.kit.ts'), '--out', out]),
+    ]) {
       const out = newFolder()
-      const ran = await run(process.execPath, [bin, 'pack', kit, '--out', out], { cwd })
+      const ran = await pack(out)
       expect(ran.code).toBe(0)
       outs.push(out)
     }
