@@ -4,12 +4,7 @@
  * @module
  */
 export type { DisplayMode } from './protocol/ui.js'
-export {
-  type OpenViewOptions,
-  openView,
-  type ViewEvents,
-  type ViewHost,
-  type ViewResult,
-} from './view/page/open-view.js'
+export { openView } from './view/page/open-view.js'
+export type { OpenViewOptions, ViewEvents, ViewHost, ViewResult } from './view/page/view-host.js'
 export type { HostCapabilities, ViewContext } from './view/wire/messages.js'
 export { type AskOptions, ViewError } from './view/wire/peer.js'

@@ -1,4 +1,4 @@
-import type { ViewWindow } from '../../src/view/page/open-view.js'
+import type { ViewWindow } from '../../src/view/page/view-host.js'
 
 type Message = {
   id?: unknown

@@ -993,6 +993,10 @@ describe('pagination', () => {
     ).toEqual(all.slice(0, 12))
     expect(seen).toEqual([5, 10])
     expect(items(await link.call('x', { gather: 100 }))).toEqual(all)
+    // Full pages that are enough are the last ones to be requested.
+    const before = upstream.seen.length
+    expect(items(await link.call('x', { gather: 10 }))).toEqual(all.slice(0, 10))
+    expect(upstream.seen.length - before).toBe(2)
   })
 
   test('stays on the same host, and stops at a repeated page', async () => {

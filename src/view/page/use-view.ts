@@ -1,6 +1,7 @@
 import { useEffect, useState } from 'react'
 import type { ViewContext } from '../wire/messages.js'
-import { type OpenViewOptions, openView, type ViewHost, type ViewResult } from './open-view.js'
+import { openView } from './open-view.js'
+import type { OpenViewOptions, ViewHost, ViewResult } from './view-host.js'
 
 /** The state of a view for a component. Fields are undefined until the host has sent them. */
 export interface ViewState<In, Out> {
