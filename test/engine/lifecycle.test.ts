@@ -95,6 +95,17 @@ describe('a session', () => {
     }
   })
 
+  test.each(dates)('declares exactly what %s has', async (date) => {
+    const changing = { listChanged: true }
+    expect((await new RawSession(sampleKit()).initialize(date)).result.capabilities).toEqual({
+      tools: changing,
+      resources: { subscribe: true, ...changing },
+      prompts: changing,
+      logging: {},
+      ...(date === '2024-11-05' ? {} : { completions: {} }),
+    })
+  })
+
   test('declares exactly the parts of the kit if stateless, and needs no initialize', async () => {
     const kit = sampleKit()
     kit.replace(kit.parts.filter((part) => part.kind === 'tool'))

@@ -34,6 +34,7 @@ test.each([
   ['other numbers as bytes', new Uint16Array([258]), 'AgE='],
   ['an ArrayBuffer', { raw: new Uint8Array([0, 255, 16]).buffer }, { raw: 'AP8Q' }],
   ['a Date', { at: new Date(0) }, { at: '1970-01-01T00:00:00.000Z' }],
+  ['a list of several types', [1, new Date(0), 'x'], [1, '1970-01-01T00:00:00.000Z', 'x']],
   ['a URL', { at: new URL('https://hives.example/a b') }, { at: 'https://hives.example/a%20b' }],
   ['a BigInt', { id: 2n ** 64n }, { id: '18446744073709551616' }],
   ['absent values', { a: undefined, list: [undefined, 1] }, { list: [null, 1] }],

@@ -114,3 +114,9 @@ test.each([
 ])('%j is not a valid refresh option', (refresh) => {
   expect(() => shared(() => 1, undefined, { refresh })).toThrow(/refresh\.(name|everyMs)/)
 })
+
+test.each([1000, 2 ** 31 - 1])('a refresh each %i ms is valid, and nothing beyond', (everyMs) => {
+  const made = (ms: number) => shared(() => 1, undefined, { refresh: { name: 'index', everyMs: ms } })
+  expect(() => made(everyMs)).not.toThrow()
+  expect(() => made(everyMs === 1000 ? 999 : everyMs + 1)).toThrow(/refresh\.everyMs/)
+})

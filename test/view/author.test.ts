@@ -137,6 +137,15 @@ describe('a kit with a view', () => {
   })
 })
 
+test.each([
+  [{}, 'ui://apiary/hive-card', 'hive-card'],
+  [{}, 'ui://apiary/cards/', 'cards'],
+  [{}, 'ui://apiary', 'apiary'],
+  [{ name: 'card' }, 'ui://apiary/hive-card', 'card'],
+])('a view with %j at %s has the name %s', (options, uri, name) => {
+  expect(view(uri as 'ui://a', { about: 'A card.', page: '<p>x</p>', ...options }).name).toBe(name)
+})
+
 describe('invalid definitions are refused', () => {
   const about = 'A card.'
   test.each([
