@@ -54,8 +54,8 @@ export async function wireFindings(
           group: 'wire',
           severity: 'error',
           location: `the standard, ${row.section}`,
-          problem: `${row.says} The check failed: ${outcome.why}`.slice(0, 600),
-          fix: 'change the server as that section requires',
+          problem: `expected: ${row.says} Failed: ${outcome.why}`.slice(0, 600),
+          fix: 'follow this section of the standard',
         })
       }
     }

@@ -18,7 +18,7 @@ export const nameVague: Rule = {
       .filter(({ name }) => wordsIn(name).every((word) => vague.has(word)))
       .map((tool) => ({
         location: inTool(tool),
-        problem: `the name "${tool.name}" does not tell what the tool does to what`,
+        problem: `the name "${tool.name}" does not say what the tool does`,
         fix: 'use a verb and its object, such as weigh_hive',
       })),
 }

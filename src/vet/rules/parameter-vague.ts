@@ -16,7 +16,7 @@ export const parameterVague: Rule = {
         )
         .map(([name]) => ({
           location: `${inTool(tool)}, parameter ${name}`,
-          problem: 'the name does not tell what the value is',
+          problem: 'the name does not say what the value is',
           fix: 'name it after the value, such as hive',
         })),
     ),

@@ -1,3 +1,4 @@
+import { findRevision } from '../../../protocol/revisions.js'
 import { call, notification, type Requirement, refused, request, result } from '../requirement.js'
 
 const noAnswer = { never: { id: '{{id}}' } }
@@ -50,7 +51,7 @@ export const messageRows: readonly Requirement[] = [
       ['null-id', 'A request whose id is null', { jsonrpc: '2.0', id: null, method: 'ping' }],
       ['fraction-id', 'A request whose id is a fraction', { jsonrpc: '2.0', id: 1.5, method: 'ping' }],
       ['object-id', 'A request whose id is an object', { jsonrpc: '2.0', id: {}, method: 'ping' }],
-      ['no-object', 'A message that is a text', 'ping'],
+      ['no-object', 'A message that is a string', 'ping'],
       ['number', 'A message that is a number', 7],
       ['null', 'A message that is null', null],
     ] as const
@@ -252,7 +253,7 @@ export const messageRows: readonly Requirement[] = [
   ...(['R1', 'R3', 'R4'] as const).map(
     (revision): Requirement => ({
       id: `messages/batch-refused-${revision.toLowerCase()}`,
-      says: `${revision} has no batches: one is refused with -32600.`,
+      says: `Revision ${findRevision(revision)?.date} has no batches: a batch is refused with -32600.`,
       section: 'Overview: Batching',
       ...(revision === 'R1' ? { to: 'R1' } : revision === 'R3' ? { from: 'R3', to: 'R3' } : { from: 'R4' }),
       transports: ['stdio', 'http'],
