@@ -11,7 +11,7 @@ export const serverNameless: Rule = {
           {
             location: 'server',
             problem: `the server's name is ${JSON.stringify(name)}`,
-            fix: 'use a name that tells what it serves',
+            fix: 'use a name that describes the server',
           },
         ]
       : []),
