@@ -12,7 +12,10 @@ export const nameDashes: Rule = {
       .filter(({ name }) => /[^A-Za-z0-9_]/.test(name))
       .map((tool) => ({
         location: inTool(tool),
-        problem: `the name "${tool.name}" has ${[...new Set(tool.name.replace(/[A-Za-z0-9_]/g, ''))].map((sign) => JSON.stringify(sign)).join(', ')}`,
+        problem: `some hosts reject ${punctuationIn(tool.name)} in tool names`,
         fix: `use ${normalised(tool.name)}`,
       })),
 }
+
+const punctuationIn = (name: string) =>
+  [...new Set(name.replace(/[A-Za-z0-9_]/g, ''))].map((sign) => JSON.stringify(sign)).join(', ')
