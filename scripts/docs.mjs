@@ -1,7 +1,7 @@
 /**
- * `npm run docs`: assembles the site in `docs/.site` (guides, generated reference, API from doc comments, changelog) and serves it.
- * `--build` builds it, `--pages` only assembles its pages, `--reference` only rewrites the generated pages under docs/, and `--check` only says which of
- * them are out of date.
+ * `npm run docs`: assembles the site in `docs/.site` (guides, generated reference, API from doc comments, changelog) and
+ * serves it. `--build` builds it. `--pages` only assembles its pages and leaves the generated ones as they are.
+ * `--reference` only rewrites the generated pages under docs/, and `--check` only says which of them are out of date.
  */
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
@@ -31,13 +31,14 @@ async function run() {
   const { generatedFiles } = await import('./docs/reference.mjs')
   const files = await generatedFiles(root)
   if (values.check) return check(files)
+  // `--pages` runs before the tests, which check that the generated pages are current.
+  if (values.pages) return assemble()
   for (const [path, text] of files) {
     mkdirSync(dirname(join(root, path)), { recursive: true })
     writeFileSync(join(root, path), text)
   }
   if (values.reference) return
   await assemble()
-  if (values.pages) return
   const { build, createServer } = await import('vitepress')
   if (values.build) {
     await build(site)
