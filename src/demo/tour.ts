@@ -60,7 +60,7 @@ function steps(target: string): Step[] {
       run: async (link) => `refused: ${textOf(await link.call('weigh_hive', { hive: 'ML-99' }))}`,
     },
     {
-      wish: 'All of Quarry Field, with progress on the way',
+      wish: 'All of Quarry Field, with progress',
       command: `jexo call ${target} weigh_site site="Quarry Field"`,
       run: async (link) => {
         const seen: string[] = []
@@ -70,12 +70,12 @@ function steps(target: string): Step[] {
       },
     },
     {
-      wish: 'Write down an inspection',
+      wish: 'Record an inspection',
       command: `jexo call ${target} record_inspection ${words.join(' ')}`,
       run: async (link) => {
         const result = await link.call('record_inspection', inspection)
         const { id, nextInspection } = structured<{ id: number; nextInspection: string }>(result)
-        return `inspection ${id} is in the ledger; look again on ${nextInspection}`
+        return `inspection ${id} is in the ledger; next inspection on ${nextInspection}`
       },
     },
     {
@@ -91,7 +91,7 @@ function steps(target: string): Step[] {
       },
     },
     {
-      wish: 'A prompt for the model, with the sheet inside',
+      wish: 'A prompt for the model that includes the sheet',
       command: `jexo fill ${target} inspection_letter hive=ML-04 member="Ada Fenn" tone=warm`,
       run: async (link) => {
         const { messages } = await link.fill('inspection_letter', {
@@ -102,7 +102,7 @@ function steps(target: string): Step[] {
         const embedded = messages.find(({ content }) => content.type === 'resource')?.content as
           | EmbeddedContent
           | undefined
-        return `${messages.length} messages; the second carries ${embedded?.resource.uri ?? 'nothing'}`
+        return `${messages.length} messages; the second includes ${embedded?.resource.uri ?? 'nothing'}`
       },
     },
   ]
@@ -124,7 +124,7 @@ function dataSteps(target: string): Step[] {
       },
     },
     {
-      wish: 'A question that nobody has foreseen, as a SELECT',
+      wish: 'An ad-hoc query, as a SELECT',
       command: `jexo call ${target} ask_ledger sql="${question}"`,
       run: async (link) => {
         const { rows } = structured<Rows>(await link.call('ask_ledger', { sql: question }))
@@ -148,7 +148,7 @@ function dataSteps(target: string): Step[] {
       },
     },
     {
-      wish: 'The story of a hive, by one GraphQL operation',
+      wish: 'The history of a hive, from one GraphQL operation',
       command: `jexo call ${target} hive_history code=ML-04`,
       run: async (link) => {
         const { hive } = structured<{
@@ -158,7 +158,7 @@ function dataSteps(target: string): Step[] {
       },
     },
     {
-      wish: 'What do the scales report, and are they well?',
+      wish: 'What do the scales report, and do they work?',
       command: `jexo call ${target} latest_scales_state`,
       run: async (link) => {
         const { readings } = structured<{ readings: { hive: string; label: string }[] }>(
@@ -192,7 +192,7 @@ function registrySteps(target: string, { url, key }: RegistryAt): Step[] {
   const words = Object.entries(hive).map(([name, value]) => `${name}=${JSON.stringify(value)}`)
   return [
     {
-      wish: 'Register a new hive, by the REST API that was there before',
+      wish: 'Register a new hive, through the existing REST API',
       command: `jexo call ${target} register_hive ${words.join(' ')} --trace`,
       run: async (link) => {
         const added = structured<typeof hive>(await link.call('register_hive', hive))
@@ -211,7 +211,7 @@ function registrySteps(target: string, { url, key }: RegistryAt): Step[] {
 }
 
 function structured<T>(result: ToolResult): T {
-  if (result.isError || !result.structuredContent) throw new Error(`the tour met an error: ${textOf(result)}`)
+  if (result.isError || !result.structuredContent) throw new Error(`the tour failed: ${textOf(result)}`)
   return result.structuredContent as T
 }
 

@@ -260,7 +260,7 @@ test('the demo runs its tour and exits 0, on the next free ports if its own are 
     'There is no hive ML-99',
     'ML-05, ML-06, ML-07, ML-08',
     'is in the ledger',
-    'the second carries apiary://hives/ML-04',
+    'the second includes apiary://hives/ML-04',
     'batch 11: 17.8 kg of rape, 16.3 %',
     'Marsh Lane 74.5 kg, Quarry Field',
     'Only a SELECT is allowed here; this is a DELETE',

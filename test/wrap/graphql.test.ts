@@ -74,9 +74,9 @@ describe('written operations', () => {
     const plan = await planGraphql(pathToFileURL(schema), { operations: asks, writes: true })
     expect(plan.operations.map(({ name, effect, about }) => [name, effect, about])).toEqual([
       ['weigh_hives', 'read', 'Weighs the hives of a site.'],
-      ['one_hive', 'read', 'Asks for hive. Gives code, weight.'],
-      ['find_things', 'read', 'Asks for find. Gives __typename.'],
-      ['add_hive', 'add', 'Carries out addHive. Answers with code, site.'],
+      ['one_hive', 'read', 'Queries hive. Returns code, weight.'],
+      ['find_things', 'read', 'Queries find. Returns __typename.'],
+      ['add_hive', 'add', 'Executes addHive. Returns code, site.'],
     ])
     expect(plan.skipped.map(({ name, reason }) => [name, reason])).toEqual([
       ['weights', 'subscriptions have no end, but a call must end'],

@@ -423,10 +423,10 @@ describe('the selected operations', () => {
     const { get_hive, x } = await named(described(paths), { writes: true })
     expect(get_hive).toMatchObject({
       title: 'One hive',
-      about: 'One hive. All that is known. More\nGives: Sheet of the hive.',
+      about: 'One hive. All that is known. More\nReturns: Sheet of the hive.',
       isDescribed: true,
     })
-    expect(x).toMatchObject({ about: 'Puts /hives/{hive}, by hive.\nGives: It.', isDescribed: false })
+    expect(x).toMatchObject({ about: 'Puts /hives/{hive}, by hive.\nReturns: It.', isDescribed: false })
     const [part] = override(await wrapOpenApi(described(paths) as never), {
       get_hive: { about: 'The sheet of a hive.' },
     })

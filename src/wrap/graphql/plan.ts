@@ -237,11 +237,9 @@ function aboutOf(
   ]
   const comment = isDerived ? '' : commentBefore(file.text, node.loc?.start ?? 0)
   const said = comment || words.join(' ')
-  const verb = method === 'query' ? 'Gives' : 'Answers with'
-  const given = `${verb} ${gives.slice(0, 12).join(', ')}${gives.length > 12 ? ' and more' : ''}.`
+  const given = `Returns ${gives.slice(0, 12).join(', ')}${gives.length > 12 ? ' and more' : ''}.`
   const first =
-    said ||
-    `${method === 'query' ? 'Asks for' : 'Carries out'} ${fields.map(({ name }) => name.value).join(' and ')}.`
+    said || `${method === 'query' ? 'Queries' : 'Executes'} ${fields.map(({ name }) => name.value).join(' and ')}.`
   return {
     about: plainText(`${/[.!?]$/.test(first) ? first : `${first}.`} ${comment ? '' : given}`, 900),
     isDescribed: said !== '',

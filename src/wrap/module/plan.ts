@@ -134,7 +134,7 @@ const givesWhatItReads = ({ onlyReads, result }: FunctionReading) => onlyReads =
 function aboutFromName({ name, result }: FunctionReading): string {
   const words = wordsOf(name).join(' ')
   const sentence = `${words.charAt(0).toUpperCase()}${words.slice(1)}.`
-  return result.about === undefined ? sentence : `${sentence} Gives: ${result.about}`
+  return result.about === undefined ? sentence : `${sentence} Returns: ${result.about}`
 }
 
 /** The argument sets of the overloads. */

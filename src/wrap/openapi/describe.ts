@@ -19,7 +19,7 @@ export function aboutOf(
   const taken = argumentNames.length > 0 ? `, by ${argumentNames.slice(0, 8).join(', ')}` : ''
   const said = isDescribed ? joined(first, more) : `${verbs[method] ?? method} ${path}${taken}.`
   const gives = givesOf(operation)
-  const parts = [...(isDeprecated ? ['Deprecated.'] : []), said, ...(gives === '' ? [] : [`Gives: ${gives}`])]
+  const parts = [...(isDeprecated ? ['Deprecated.'] : []), said, ...(gives === '' ? [] : [`Returns: ${gives}`])]
   return { about: cut(parts.join('\n'), maxCharacters), isDescribed }
 }
 
