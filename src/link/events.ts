@@ -11,14 +11,13 @@ const changes = {
   'notifications/prompts/list_changed': 'promptsChanged',
 } as const
 
-/** The lists that an event invalidates. */
 const listsChangedBy: Partial<Record<keyof LinkEvents, readonly string[]>> = {
   toolsChanged: ['tools/list'],
   resourcesChanged: ['resources/list', 'resources/templates/list'],
   promptsChanged: ['prompts/list'],
 }
 
-/** The lists that a notification invalidates; undefined if it concerns none. */
+/** The lists that an event invalidates; undefined if it concerns no list. */
 export const listsChangedIn = (event: Event): readonly string[] | undefined => listsChangedBy[event.name]
 
 /** The event of a link for a notification of the server; undefined for other notifications, and for malformed ones. */

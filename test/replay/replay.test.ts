@@ -113,7 +113,7 @@ describe('a comparison', () => {
     ['a schema', { schema: { properties: { kg: { type: 'string' } } } }, {}, /^structured\.kg: must be string$/],
     ['text, line by line', { text: 'a\nc' }, {}, /^text, line 2: expected "c", got "b"$/],
     ['a pattern', { pattern: '^b' }, {}, /does not match \^b/],
-    ['a failure that is none', { failure: true }, {}, /the tool did not fail/],
+    ['a missing failure', { failure: true }, {}, /the tool did not fail/],
     [
       'a failure with the id of another call',
       { failure: 'add failed (error …).' },
@@ -134,7 +134,7 @@ describe('a comparison', () => {
       { error: { code: 2, message: '' } },
       /^error\.code: expected 1, got 2$/,
     ],
-    ['an error that is none', { error: {} }, {}, /did not refuse/],
+    ['a missing error', { error: {} }, {}, /did not refuse/],
   ]
   test.each(rows)('%s', async (_, expected, more, said) => {
     const differences = await differencesOf(expected, { ...got, ...more }, [1], same)

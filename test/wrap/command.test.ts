@@ -282,7 +282,7 @@ describe('a description', () => {
       /shell/,
     ],
     [
-      'a flag that is none',
+      'an invalid flag',
       'version: 1\nprogram: a\ncommands: [{ tool: a, about: A., arguments: { x: { flag: "rm -rf" } } }]',
       /flag/,
     ],
@@ -292,7 +292,7 @@ describe('a description', () => {
       /two commands have the tool a/,
     ],
     [
-      'a pattern that is none',
+      'an invalid pattern',
       'version: 1\nprogram: a\ncommands: [{ tool: a, about: A., progress: "(" }]',
       /not a regular expression/,
     ],

@@ -268,7 +268,7 @@ describe('jexo wrap of a GraphQL API', () => {
 
   test.each([
     [
-      'a schema that is none',
+      'an invalid schema',
       written('x.graphql', 'type Query { a: Nope }'),
       [],
       /no GraphQL schema: Unknown type "?:? ?"Nope"|Unknown type: "Nope"/,
@@ -279,7 +279,7 @@ describe('jexo wrap of a GraphQL API', () => {
       ['--operations', 'none.graphql'],
       /none\.graphql: there is no such file/,
     ],
-    ['an endpoint that is none', 'http://127.0.0.1:9/graphql', ['--kind', 'graphql'], /ECONNREFUSED/],
+    ['an unreachable endpoint', 'http://127.0.0.1:9/graphql', ['--kind', 'graphql'], /ECONNREFUSED/],
   ])('refuses %s with the reason', async (_what, source, flags, reason) => {
     expect(await jexo('wrap', source, ...flags)).toMatchObject({ code: 2, stderr: expect.stringMatching(reason) })
   })
