@@ -101,6 +101,9 @@ function withinSite(text, from) {
     .replace(/\]\((?:\.\.\/)*(?:\.\/)?examples\/([\w-]+)\/README\.md/g, `](${up}examples/$1.md`)
     .replace(/\]\(\.\.\/([\w-]+)\/README\.md/g, `](${up}examples/$1.md`)
     .replace(/\[([^\]]+)\]\((?:\.\.\/)*(?:\.\/)?(?:examples|schemas|src|test)\/[^)]*\)/g, '$1')
+    .replace(/(?<!!)\[([^\]]+)\]\(([^)#:\s]+)(#[^)]*)?\)/g, (link, words, path) =>
+      existsSync(join(site, dirname(from), path)) ? link : words,
+    )
 }
 
 /** Writes the API reference of every door from its doc comments. */

@@ -55,7 +55,20 @@ test('every link leads to a file and to a heading in it', () => {
   expect(broken).toEqual([])
 })
 
-// `npm test` assembles the pages before.
+// `npm test` assembles the pages before. The site does not build with a link to a missing page.
+test('links of the assembled site lead to pages of it', () => {
+  const site = join(root, 'docs/.site')
+  const broken = ['examples', 'guide', 'reference'].flatMap((folder) =>
+    markdownIn(join(site, folder)).flatMap((page) =>
+      [...readFileSync(page, 'utf8').matchAll(/\]\(([^)#:\s]+)(?=[)#])/g)]
+        .map(([, path = '']) => resolve(dirname(page), path))
+        .filter((file) => !existsSync(file))
+        .map((file) => `${relative(site, page)}: ${relative(site, file)}`),
+    ),
+  )
+  expect(broken).toEqual([])
+})
+
 test('every exported name has a page in the API reference', () => {
   const { exports } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { exports: object }
   const doors = Object.keys(exports).filter((door) => door !== './package.json')
