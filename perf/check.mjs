@@ -3,7 +3,7 @@
  * baseline by more than a tenth.
  */
 import { readFileSync, writeFileSync } from 'node:fs'
-import { call, overHttp, overStdio } from './measure.mjs'
+import { call, measureHttp, measureStdio } from './measure.mjs'
 
 const file = new URL('./baseline.json', import.meta.url)
 const tolerance = 0.9
@@ -15,9 +15,9 @@ const http = { connections: 16, rounds: 12, amount: 2000 }
 const kinds = [['jexo-http'], ['bare-http']]
 
 const measures = {
-  'HTTP tools/call, 16 connections': async () => ratioOf((await overHttp(kinds, call, http)).sides),
-  'stdio, 1 under way': async () => ratioOf(await overStdio(1, { count: 1000, rounds: 12 })),
-  'stdio, 16 under way': async () => ratioOf(await overStdio(16, { count: 3000, rounds: 12 })),
+  'HTTP tools/call, 16 connections': async () => ratioOf((await measureHttp(kinds, call, http)).sides),
+  'stdio, 1 under way': async () => ratioOf(await measureStdio(1, { count: 1000, rounds: 12 })),
+  'stdio, 16 under way': async () => ratioOf(await measureStdio(16, { count: 3000, rounds: 12 })),
 }
 
 /** Prints each ratio beside its baseline; returns an exit code. `--write` makes the figures of this run the baseline. */

@@ -7,7 +7,7 @@ import { availableParallelism } from 'node:os'
 import { fileURLToPath } from 'node:url'
 import * as vega from 'vega'
 import { compile } from 'vega-lite'
-import { call, median, overHttp, session } from './measure.mjs'
+import { call, measureHttp, median, session } from './measure.mjs'
 import { throughputOf } from './several.mjs'
 
 const folder = fileURLToPath(new URL('../docs/performance/', import.meta.url))
@@ -34,7 +34,7 @@ async function byTools(progress) {
   const points = []
   for (const tools of [1, 10, 100, 1000, 5000]) {
     progress(`${tools} tools`)
-    const { sides } = await overHttp([['jexo-http', String(tools)], ['bare-http']], call, load)
+    const { sides } = await measureHttp([['jexo-http', String(tools)], ['bare-http']], call, load)
     points.push(...pair(tools, sides))
   }
   return points
@@ -45,7 +45,7 @@ async function bySessions(progress) {
   for (const sessions of [1, 10, 100, 1000, 10_000]) {
     progress(`${sessions} sessions`)
     const opened = (url) => openSessions(url, sessions - 1)
-    const { sides } = await overHttp([['jexo-http'], ['bare-http']], call, { ...load, opened })
+    const { sides } = await measureHttp([['jexo-http'], ['bare-http']], call, { ...load, opened })
     points.push(...pair(sessions, sides))
   }
   return points
@@ -66,7 +66,7 @@ async function bySize(progress) {
       ['jexo-http', ...args],
       ['bare-http', ...args],
     ]
-    const { sides } = await overHttp(kinds, call, { ...load, amount: Math.round(amount) })
+    const { sides } = await measureHttp(kinds, call, { ...load, amount: Math.round(amount) })
     points.push(...pair(characters, sides))
   }
   return points

@@ -46,7 +46,7 @@ export async function session(url, token) {
  * Puts servers under the same load in turns. Returns for each the calls per second and the CPU time per call in µs of
  * each round, and how many calls the first has had.
  */
-export async function overHttp(kinds, body, { connections, rounds, seconds, amount, opened }) {
+export async function measureHttp(kinds, body, { connections, rounds, seconds, amount, opened }) {
   const sides = []
   let token
   for (const [kind, ...args] of kinds) {
@@ -93,7 +93,7 @@ export async function overHttp(kinds, body, { connections, rounds, seconds, amou
   return { sides: sides.map(({ rates, cpus }) => ({ rates, cpus })), total }
 }
 
-export async function overStdio(underWay, { count, rounds }) {
+export async function measureStdio(underWay, { count, rounds }) {
   const sides = ['jexo-stdio', 'bare-stdio'].map((kind) => ({ ...start(kind), rates: [], cpus: [] }))
   for (let round = 0; round <= rounds; round++) {
     for (const side of sides) {

@@ -10,7 +10,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { check } from './check.mjs'
 import { heapOver, latencies } from './load.mjs'
-import { call, hello, median, overHttp, overStdio, roundTrips, session, start } from './measure.mjs'
+import { call, hello, measureHttp, measureStdio, median, roundTrips, session, start } from './measure.mjs'
 import { startRedis, throughputOf } from './several.mjs'
 
 const isQuick = process.argv.includes('--quick')
@@ -23,7 +23,7 @@ const medians = ({ rates, cpus }) => ({ rate: median(rates), cpu: median(cpus) }
 
 async function comparedOverHttp(name, wanted, kinds, body, connections) {
   progress(name)
-  const { sides, total } = await overHttp(kinds, body, { connections, rounds, seconds })
+  const { sides, total } = await measureHttp(kinds, body, { connections, rounds, seconds })
   compared(name, wanted, sides.map(medians))
   return total
 }
@@ -31,7 +31,7 @@ async function comparedOverHttp(name, wanted, kinds, body, connections) {
 async function comparedOverStdio(underWay, wanted) {
   const name = `stdio round trips, ${underWay} under way`
   progress(name)
-  const sides = await overStdio(underWay, { count: isQuick ? 3000 : 10_000, rounds })
+  const sides = await measureStdio(underWay, { count: isQuick ? 3000 : 10_000, rounds })
   compared(name, wanted, sides.map(medians))
 }
 
@@ -253,7 +253,7 @@ async function through(name, words, underWay, wanted) {
   if (wanted) rows.push(['  added to a call', `+${(1000 / own - 1000 / bare).toFixed(2)} ms`, '', '', wanted])
 }
 
-async function relayed() {
+async function measureRelay() {
   const folder = mkdtempSync(join(tmpdir(), 'jexo-perf-'))
   const words = ['relay', relayedKit, '--tape', join(folder, 'perf.tape.jsonl')]
   await through('stdio through the relay, recorded, one call at a time', words, 1)
@@ -370,7 +370,7 @@ await workers()
 await comparedOverStdio(1, '≥ 0.92')
 await comparedOverStdio(16, '≥ 0.95')
 await latency()
-await relayed()
+await measureRelay()
 await coldStart()
 await heapOfSessions()
 await comparedOverHttp(

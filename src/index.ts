@@ -47,5 +47,5 @@ export { type Opening, type Shared, type SharedOptions, shared } from './kit/sha
 export { type TemplateOptions, template } from './kit/template.js'
 export { type ToolOptions, tool } from './kit/tool.js'
 export { type ViewOptions, view } from './kit/view.js'
-export type { ModelAnswer, ModelRequest, SamplingMessage, ToolUse, ToolUseResult } from './protocol/sampling.js'
+export type { ModelReply, ModelRequest, SamplingMessage, ToolUse, ToolUseResult } from './protocol/sampling.js'
 export type { ContentBlock, Icon, ResourceDefinition } from './protocol/types.js'

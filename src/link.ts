@@ -2,9 +2,9 @@
 export { JexoError } from './errors.js'
 export type { AnyTools, ToolsOf } from './kit/typing.js'
 export { alwaysAnswer, answersFrom, type ReadyAnswer } from './link/answerers.js'
-export type { Answerer, ModelAnswerer, Question, QuestionAnswer } from './link/answering.js'
 export { Link } from './link/link.js'
 export type { CallOptions, LinkEvents, LinkOptions } from './link/options.js'
+export type { Answerer, ModelResponder, Question, QuestionAnswer } from './link/server-requests.js'
 export type { StartOptions, TaskHandle, WaitOptions } from './link/tasks.js'
 export { RpcError } from './protocol/rpc-error.js'
 export type {

@@ -1,4 +1,4 @@
-/** Wraps programs in any language that answer calls as JSON lines. */
+/** Wraps programs in any language that handle calls as JSON lines. */
 export { JexoError } from './errors.js'
 export type { DescribedFunction, ProcessDescription } from './wrap/process/description.js'
 export type { PlannedFunction, ProcessPlan, ProcessPlanOptions } from './wrap/process/plan.js'

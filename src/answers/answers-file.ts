@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { alwaysAnswer, answersFrom, type ReadyAnswer } from '../link/answerers.js'
-import type { Answerer } from '../link/answering.js'
+import type { Answerer } from '../link/server-requests.js'
 import { isObject } from '../protocol/messages.js'
 import { readYamlOr } from '../yaml/read-yaml.js'
 import { answersErrors } from './errors.js'

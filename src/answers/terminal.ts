@@ -1,7 +1,7 @@
 import { createInterface, type Interface } from 'node:readline/promises'
 import { escapeControls } from '../escape/terminal.js'
 import { describeSchema } from '../kit/schema.js'
-import type { Answerer, Question, QuestionAnswer } from '../link/answering.js'
+import type { Answerer, Question, QuestionAnswer } from '../link/server-requests.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
 import { readValue } from '../target/arguments.js'
 import { foreignValidator } from '../transport/foreign-validator.js'

@@ -23,7 +23,7 @@ export const completion: Feature = {
   declare: (index) => (index.hasCompletions ? { completions: {} } : {}),
   // The first revision has the method, but no capability for it.
   isOffered: (session) => session.capabilities.completions !== undefined || !session.revision.completionsCapability,
-  answers: { 'completion/complete': complete },
+  requests: { 'completion/complete': complete },
 }
 
 async function complete(session: Session, incoming: Incoming): Promise<CompletionResult> {

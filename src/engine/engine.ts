@@ -7,7 +7,7 @@ import { rpcErrors } from '../protocol/rpc-error.js'
 import type { ClientCapabilities, Implementation, LogLevel, ServerCapabilities } from '../protocol/types.js'
 import { declaresViews } from '../protocol/ui.js'
 import type { SessionWatch, WatchedSession } from '../telemetry/telemetry.js'
-import type { Answer, Feature } from './feature.js'
+import type { Feature, Respond } from './feature.js'
 import { features as standardFeatures } from './features.js'
 import { scopesNeeded } from './gates.js'
 import type { PartIndex } from './part-index.js'
@@ -19,8 +19,8 @@ import { restore, type SessionState } from './session-state.js'
 export interface EngineHandlers {
   /** Sends one message; `related` is the client's request it belongs to, undefined for what belongs to none. */
   send(message: Message, related: RequestId | undefined): void
-  /** A request has ended; `answered` is false if it was cancelled. */
-  settled?(id: RequestId, answered: boolean): void
+  /** A request has ended; `hasResponse` is false if it was cancelled. */
+  settled?(id: RequestId, hasResponse: boolean): void
   /** `initialize` was answered: the client and the revision. */
   opened?(engine: Engine): void
 }
@@ -52,7 +52,7 @@ export class Engine implements Session {
   readonly isStateless: boolean
   readonly network: 'pipe' | 'tcp' | undefined
   readonly capabilities: ServerCapabilities
-  phase: 'new' | 'answered' | 'ready'
+  phase: 'new' | 'initializing' | 'ready'
   revision: Revision
   client: Implementation | undefined
   clientCapabilities: ClientCapabilities = {}
@@ -95,9 +95,9 @@ export class Engine implements Session {
           running.observer?.message(this, message, 'server')
           handlers.send(message, related)
         },
-        answer: (incoming) => this.#answer(incoming),
+        respond: (incoming) => this.#respond(incoming),
         hear: (method, params) => this.#hear(method, params),
-        settled: (id, answered) => handlers.settled?.(id, answered),
+        settled: (id, hasResponse) => handlers.settled?.(id, hasResponse),
         broke: (method, error) => running.report('error', `${method} failed: ${stackOf(error)}`),
       },
       { limits: options.limits, watch: this.watch, idPrefix: options.idPrefix },
@@ -222,13 +222,13 @@ export class Engine implements Session {
     return this.phase !== 'ready' || this.isStateless || this.#isShared
   }
 
-  #answer(incoming: Incoming): unknown {
+  #respond(incoming: Incoming): unknown {
     const method = this.#methods.get(incoming.method)
     if (this.phase === 'new' && incoming.method !== 'initialize' && incoming.method !== 'ping') {
       throw rpcErrors.invalidRequest(`send initialize before ${incoming.method}`)
     }
     if (!method?.isOffered(this)) throw rpcErrors.methodNotFound(incoming.method)
-    return method.answer(this, incoming)
+    return method.respond(this, incoming)
   }
 
   #hear(method: string, params: JsonObject): void {
@@ -263,7 +263,7 @@ function watched(session: Engine): WatchedSession {
   }
 }
 
-type Methods = ReadonlyMap<string, { answer: Answer; isOffered: Feature['isOffered'] }>
+type Methods = ReadonlyMap<string, { respond: Respond; isOffered: Feature['isOffered'] }>
 
 const made = new WeakMap<readonly Feature[], Methods>()
 
@@ -272,8 +272,8 @@ function methodsOf(features: readonly Feature[]): Methods {
   const known = made.get(features)
   if (known) return known
   const methods: Methods = new Map(
-    features.flatMap(({ answers, isOffered }) =>
-      Object.entries(answers).map(([name, answer]) => [name, { answer, isOffered }] as const),
+    features.flatMap(({ requests, isOffered }) =>
+      Object.entries(requests).map(([name, respond]) => [name, { respond, isOffered }] as const),
     ),
   )
   made.set(features, methods)

@@ -19,9 +19,9 @@ export const engineErrors = {
         forCallers: true,
       },
     ),
-  answerUnfit: (what: string, reasons: string) =>
+  responseUnfit: (what: string, reasons: string) =>
     new JexoError(
-      'answer-unfit',
+      'response-unfit',
       `the host's response to ${what} does not match the schema: ${reasons}`,
       'ask again, or use another host',
       undefined,

@@ -5,8 +5,8 @@ import type { PartIndex } from './part-index.js'
 import type { RunningKit } from './running-kit.js'
 import type { Session } from './session.js'
 
-/** Answers one request: returns the result or a promise of it, or throws an `RpcError`. */
-export type Answer = (session: Session, incoming: Incoming) => unknown
+/** Responds to one request: returns the result or a promise of it, or throws an `RpcError`. */
+export type Respond = (session: Session, incoming: Incoming) => unknown
 
 /** A feature of the standard. Each has a separate file. */
 export interface Feature {
@@ -14,6 +14,6 @@ export interface Feature {
   declare(index: PartIndex, isStateless: boolean, running: RunningKit, session: Session): ServerCapabilities
   /** False if its methods return -32601 in this session. */
   isOffered(session: Session): boolean
-  readonly answers: Readonly<Record<string, Answer>>
+  readonly requests: Readonly<Record<string, Respond>>
   readonly hear?: Readonly<Record<string, (session: Session, params: JsonObject) => void>>
 }

@@ -13,10 +13,10 @@ import type { Session } from './session.js'
 export const lifecycle: Feature = {
   declare: () => ({}),
   isOffered: () => true,
-  answers: { initialize, ping: () => ({}) },
+  requests: { initialize, ping: () => ({}) },
   hear: {
     'notifications/initialized': (session) => {
-      if (session.phase === 'answered') session.phase = 'ready'
+      if (session.phase === 'initializing') session.phase = 'ready'
     },
     'notifications/roots/list_changed': (session) => session.rootsChanged(),
   },
@@ -32,7 +32,7 @@ function initialize(session: Session, { params }: Incoming): InitializeResult {
   session.client = clientOf(params.clientInfo)
   session.clientCapabilities = params.capabilities as ClientCapabilities
   session.revision = revision
-  if (!session.isStateless) session.phase = 'answered'
+  if (!session.isStateless) session.phase = 'initializing'
   session.opened()
   const { kit, implementation } = session.running
   return {

@@ -8,7 +8,7 @@ import type { Session } from './session.js'
 export const logging: Feature = {
   declare: (_index, isStateless) => (isStateless ? {} : { logging: {} }),
   isOffered: (session) => session.capabilities.logging !== undefined,
-  answers: {
+  requests: {
     'logging/setLevel': (session, { params }) => {
       const level = params.level as LogLevel
       if (!logLevels.includes(level)) {

@@ -2,18 +2,14 @@ import type { ModelQuestion } from '../kit/call.js'
 import { contentFor } from '../protocol/downgrade.js'
 import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import { type ModelAnswer, type SamplingBlock, type SamplingMessage, samplingFault } from '../protocol/sampling.js'
+import { type ModelReply, type SamplingBlock, type SamplingMessage, samplingFault } from '../protocol/sampling.js'
 import type { ContentBlock } from '../protocol/types.js'
 import { engineErrors } from './errors.js'
 import { personTimeoutMs } from './person.js'
 import type { Session } from './session.js'
 
 /** sampling/createMessage: sends a request to the host's model, within the host's declared capabilities (Sampling). */
-export async function askModel(
-  session: Session,
-  incoming: Incoming,
-  question: ModelQuestion,
-): Promise<ModelAnswer> {
+export async function askModel(session: Session, incoming: Incoming, question: ModelQuestion): Promise<ModelReply> {
   const declared = session.clientCapabilities.sampling
   if (!isObject(declared)) throw engineErrors.peerCannot('ask a model', 'sampling')
   const takesTools = session.revision.samplingTools && declared.tools !== undefined
@@ -29,13 +25,13 @@ export async function askModel(
   if (!takesTools && messages.some(({ content }) => Array.isArray(content))) {
     throw engineErrors.peerCannot('take several blocks in a message', 'sampling.tools')
   }
-  const answer = await incoming.ask('sampling/createMessage', { ...question, messages } as unknown as JsonObject, {
+  const result = await incoming.ask('sampling/createMessage', { ...question, messages } as unknown as JsonObject, {
     timeoutMs: personTimeoutMs,
   })
-  if (!isObject(answer.content) && !Array.isArray(answer.content)) {
-    throw engineErrors.answerUnfit('sampling/createMessage', '"content" is missing')
+  if (!isObject(result.content) && !Array.isArray(result.content)) {
+    throw engineErrors.responseUnfit('sampling/createMessage', '"content" is missing')
   }
-  return answer as unknown as ModelAnswer
+  return result as unknown as ModelReply
 }
 
 function messageFor(session: Session, { role, content }: ModelQuestion['messages'][number]): SamplingMessage {

@@ -32,7 +32,7 @@ const cursorText = (list: string, found: RegExpExecArray) =>
   writeCursor(list, { place: Number(found[2]), offset: Number(found[3]) })
 
 /** One page of an ordered list: the entries after the cursor, and the cursor for the next page. */
-export function pageOf<T>(
+export function paginate<T>(
   list: string,
   entries: readonly Placed<T>[],
   params: JsonObject,

@@ -50,12 +50,12 @@ async function contentOf(
   const checked = await checkFor(schema, requested, session.running.validator)(given)
   if (checked.ok) return checked.value
   const reasons = checked.issues.map(({ path, reason }) => `${path.join('.') || 'answer'}: ${reason}`).join('; ')
-  throw engineErrors.answerUnfit('a question', reasons)
+  throw engineErrors.responseUnfit('a question', reasons)
 }
 
 function actionOf(action: unknown): 'accept' | 'decline' | 'cancel' {
   if (action === 'accept' || action === 'decline' || action === 'cancel') return action
-  throw engineErrors.answerUnfit('a question', `"action" is ${JSON.stringify(action)}`)
+  throw engineErrors.responseUnfit('a question', `"action" is ${JSON.stringify(action)}`)
 }
 
 export async function sendPersonTo(

@@ -12,7 +12,7 @@ import { rpcFailure } from './failures.js'
 import type { Feature } from './feature.js'
 import { keptPage } from './kept-lists.js'
 import { layersFor, throughLayers } from './layered.js'
-import { pageOf } from './pages.js'
+import { paginate } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyPrompt } from './part-index.js'
 import type { Session } from './session.js'
@@ -24,7 +24,7 @@ export const prompts: Feature = {
     return index.prompts.size > 0 ? { prompts: {} } : {}
   },
   isOffered: (session) => session.capabilities.prompts !== undefined,
-  answers: { 'prompts/list': list, 'prompts/get': get },
+  requests: { 'prompts/list': list, 'prompts/get': get },
 }
 
 function list(session: Session, { params }: Incoming) {
@@ -32,7 +32,7 @@ function list(session: Session, { params }: Incoming) {
   const { pageSize } = session.running
   return keptPage(index, 'prompts', session.revision, params, () => {
     const entries = definitionsOf(index.prompts, session.revision)
-    const { items, ...next } = pageOf('prompts', entries, params, index.latestPlace, pageSize)
+    const { items, ...next } = paginate('prompts', entries, params, index.latestPlace, pageSize)
     return { prompts: items, ...next }
   })
 }

@@ -18,7 +18,7 @@ import { rpcFailure } from './failures.js'
 import type { Feature } from './feature.js'
 import { keptPage } from './kept-lists.js'
 import { layersFor, throughLayers } from './layered.js'
-import { type Placed, pageOf } from './pages.js'
+import { type Placed, paginate } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyResource, type ReadyTemplate } from './part-index.js'
 import type { Session } from './session.js'
@@ -30,7 +30,7 @@ export const resources: Feature = {
     return index.resources.size + index.templates.size > 0 ? { resources: {} } : {}
   },
   isOffered: (session) => session.capabilities.resources !== undefined,
-  answers: {
+  requests: {
     'resources/list': list,
     'resources/templates/list': listTemplates,
     'resources/read': read,
@@ -48,14 +48,14 @@ async function list(session: Session, incoming: Incoming) {
   const found = await Promise.all(lists.map((ready) => listed(session, incoming, ready)))
   const entries = [...definitionsOf(index.resources, session.revision), ...found.flat()]
   entries.sort((a, b) => a.place - b.place || a.offset - b.offset)
-  const { items, ...next } = pageOf('resources', unique(entries), incoming.params, index.latestPlace, pageSize)
+  const { items, ...next } = paginate('resources', unique(entries), incoming.params, index.latestPlace, pageSize)
   return { resources: items, ...next }
 }
 
 /** Without listing templates, this page is the same for all sessions that see these parts. */
 function fixedPage({ index, revision, running }: Session, { params }: Incoming): JsonObject {
   const entries = definitionsOf(index.resources, revision)
-  const { items, ...next } = pageOf('resources', entries, params, index.latestPlace, running.pageSize)
+  const { items, ...next } = paginate('resources', entries, params, index.latestPlace, running.pageSize)
   return { resources: items, ...next }
 }
 
@@ -91,7 +91,7 @@ function listTemplates(session: Session, { params }: Incoming) {
   const { pageSize } = session.running
   return keptPage(index, 'templates', session.revision, params, () => {
     const entries = definitionsOf(index.templates, session.revision)
-    const { items, ...next } = pageOf('templates', entries, params, index.latestPlace, pageSize)
+    const { items, ...next } = paginate('templates', entries, params, index.latestPlace, pageSize)
     return { resourceTemplates: items, ...next }
   })
 }

@@ -24,7 +24,7 @@ export const stateOf = ({ phase, revision, client, clientCapabilities, logLevel 
 /** Continues with the state of another process. */
 export function restore(session: Session, state: SessionState): void {
   const { isReady, revision, client, clientCapabilities, logLevel } = state
-  session.phase = isReady ? 'ready' : 'answered'
+  session.phase = isReady ? 'ready' : 'initializing'
   session.revision = findRevision(revision) ?? session.revision
   session.client = client
   session.clientCapabilities = clientCapabilities

@@ -20,7 +20,7 @@ export interface Session extends SessionPeer {
   readonly showsViews: boolean
   /** Selected parts, by name, glob or `tag:…`, separated by commas. */
   readonly only: string | undefined
-  phase: 'new' | 'answered' | 'ready'
+  phase: 'new' | 'initializing' | 'ready'
   revision: Revision
   client: Implementation | undefined
   clientCapabilities: ClientCapabilities

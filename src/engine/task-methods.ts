@@ -18,7 +18,7 @@ export const tasks: Feature = {
     return { tasks: { ...(isListed ? { list: {} } : {}), cancel: {}, requests: { tools: { call: {} } } } }
   },
   isOffered: hasTasks,
-  answers: {
+  requests: {
     'tasks/get': (session, { params }) => clearly(session.running.tasks.get(params.taskId, ownerIn(session))),
     'tasks/list': (session, { method, params }) => {
       if (!session.capabilities.tasks?.list) throw rpcErrors.methodNotFound(method)
@@ -30,11 +30,11 @@ export const tasks: Feature = {
 }
 
 /** An unreachable store is not a defect of this program: the caller gets an error that says what to do. */
-function clearly<T>(answer: Promise<T>): Promise<T>
-function clearly<T>(answer: T | Promise<T>): T | Promise<T>
-function clearly<T>(answer: T | Promise<T>): T | Promise<T> {
-  if (!(answer instanceof Promise)) return answer
-  return answer.catch((error) => {
+function clearly<T>(result: Promise<T>): Promise<T>
+function clearly<T>(result: T | Promise<T>): T | Promise<T>
+function clearly<T>(result: T | Promise<T>): T | Promise<T> {
+  if (!(result instanceof Promise)) return result
+  return result.catch((error) => {
     throw isUnavailable(error) ? new RpcError(codes.internal, `${error.problem}; try again shortly`) : error
   })
 }

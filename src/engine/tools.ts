@@ -15,7 +15,7 @@ import { failed, toolFailure } from './failures.js'
 import type { Feature } from './feature.js'
 import { keptPage } from './kept-lists.js'
 import { layersFor, throughLayers } from './layered.js'
-import { pageOf } from './pages.js'
+import { paginate } from './pages.js'
 import { stringParam } from './params.js'
 import { definitionsOf, type ReadyTool } from './part-index.js'
 import { askForMissing, confirmed } from './permission.js'
@@ -32,14 +32,14 @@ export const tools: Feature = {
     return index.tools.size > 0 ? { tools: {} } : {}
   },
   isOffered: (session) => session.capabilities.tools !== undefined,
-  answers: { 'tools/list': list, 'tools/call': call },
+  requests: { 'tools/list': list, 'tools/call': call },
 }
 
 function list(session: Session, { params }: Incoming) {
   const { index, revision } = session
   const { pageSize } = session.running
   return keptPage(index, 'tools', revision, params, () => {
-    const { items, ...next } = pageOf(
+    const { items, ...next } = paginate(
       'tools',
       definitionsOf(index.tools, revision),
       params,

@@ -11,7 +11,7 @@ export const upstreamFeature: Feature = {
   declare: (_index, _isStateless, { showsUpstream }) =>
     showsUpstream ? { experimental: { [upstreamCapability]: {} } } : {},
   isOffered: () => false,
-  answers: {},
+  requests: {},
 }
 
 /** Executes an external operation of a call, and reports it when it has ended. */

@@ -1,6 +1,6 @@
 import { askEndpoint, type ChatModelOptions, functionOf } from '../models/chat-endpoint.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { ModelReply, ModelRequest } from '../protocol/sampling.js'
 import type { HostFunction } from './functions.js'
 import type { HostMessage, HostModel } from './model.js'
 
@@ -22,7 +22,7 @@ export function chatHostModel(url: string, options: ChatModelOptions = {}): Host
     async complete(request, signal) {
       const body = { messages: samplingMessages(request), max_tokens: request.maxTokens }
       const { text = '' } = await askEndpoint(url, body, options, signal)
-      const answer: ModelAnswer = {
+      const answer: ModelReply = {
         role: 'assistant',
         content: { type: 'text', text },
         model: options.model ?? 'unnamed',

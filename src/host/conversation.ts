@@ -1,6 +1,6 @@
 import { messageOf } from '../errors.js'
-import type { QuestionAnswer } from '../link/answering.js'
 import type { Link } from '../link/link.js'
+import type { QuestionAnswer } from '../link/server-requests.js'
 import type { StartOptions } from '../link/tasks.js'
 import type { Progress } from '../protocol/incoming.js'
 import type { JsonObject } from '../protocol/messages.js'
@@ -156,8 +156,8 @@ export class Conversation {
   }
 
   /** Lets the model answer a server's request, or refuses it. */
-  answerForModel(id: number, isAllowed: boolean): boolean {
-    return this.#questions.answerForModel(id, isAllowed)
+  replyForModel(id: number, isAllowed: boolean): boolean {
+    return this.#questions.replyForModel(id, isAllowed)
   }
 
   /** Ends the turn: cancels running calls and refuses proposals. */

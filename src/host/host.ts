@@ -1,10 +1,10 @@
 import { messageOf } from '../errors.js'
 import type { Root } from '../kit/call.js'
-import type { Question, QuestionAnswer } from '../link/answering.js'
 import { readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import type { LinkOptions } from '../link/options.js'
-import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { Question, QuestionAnswer } from '../link/server-requests.js'
+import type { ModelReply, ModelRequest } from '../protocol/sampling.js'
 import type {
   LogMessage,
   PromptDefinition,
@@ -42,7 +42,7 @@ export interface HostServer {
 /** Handlers for requests of servers during a call; a conversation sets them. */
 export interface HostHandlers {
   question(server: string, question: Question): Promise<QuestionAnswer>
-  modelRequest(server: string, request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
+  modelRequest(server: string, request: ModelRequest, signal: AbortSignal): Promise<ModelReply>
   log(server: string, message: LogMessage): void
 }
 

@@ -1,5 +1,5 @@
 import type { JsonObject } from '../protocol/messages.js'
-import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { ModelReply, ModelRequest } from '../protocol/sampling.js'
 import type { HostFunction } from './functions.js'
 
 /** The conversation so far, as the model sees it. */
@@ -33,5 +33,5 @@ export interface HostModel {
     signal: AbortSignal,
   ): Promise<ModelTurn>
   /** Answers a server's request to the model (sampling). */
-  complete(request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
+  complete(request: ModelRequest, signal: AbortSignal): Promise<ModelReply>
 }

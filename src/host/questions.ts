@@ -1,5 +1,5 @@
-import type { Question, QuestionAnswer } from '../link/answering.js'
-import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { Question, QuestionAnswer } from '../link/server-requests.js'
+import type { ModelReply, ModelRequest } from '../protocol/sampling.js'
 import type { QuestionStep, SamplingStep } from './step.js'
 
 /** The functions of a conversation that questions use. */
@@ -7,7 +7,7 @@ export interface QuestionsPlace {
   nextId(): number
   add(step: QuestionStep | SamplingStep): void
   changed(step: QuestionStep | SamplingStep): void
-  complete(request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer>
+  complete(request: ModelRequest, signal: AbortSignal): Promise<ModelReply>
 }
 
 /** Requests of servers during calls: to the user, and to the model with the user's approval. */
@@ -35,10 +35,10 @@ export class Questions {
     })
   }
 
-  askModel(server: string, request: ModelRequest, signal: AbortSignal): Promise<ModelAnswer> {
+  askModel(server: string, request: ModelRequest, signal: AbortSignal): Promise<ModelReply> {
     const step: SamplingStep = { kind: 'sampling', id: this.#place.nextId(), server, request, state: 'open' }
     this.#place.add(step)
-    const change = (state: SamplingStep['state'], answer?: ModelAnswer) => {
+    const change = (state: SamplingStep['state'], answer?: ModelReply) => {
       Object.assign(step, { state, ...(answer ? { answer } : {}) })
       this.#place.changed(step)
     }
@@ -76,7 +76,7 @@ export class Questions {
     return open !== undefined
   }
 
-  answerForModel(id: number, isAllowed: boolean): boolean {
+  replyForModel(id: number, isAllowed: boolean): boolean {
     const asked = this.#asked.get(id)
     asked?.(isAllowed)
     return asked !== undefined

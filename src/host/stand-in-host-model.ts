@@ -6,7 +6,7 @@ import type { HostMessage, HostModel, ModelTurn } from './model.js'
 
 /** A notice that this is not a real model. */
 export const standInLimits =
-  'This is a stand-in for a model. It picks tools by the words that a sentence shares with their names and descriptions, and reads arguments by rules: it understands nothing, makes one call for a sentence, and repeats what a tool answers. Whether a real model would pick the same, it cannot tell.'
+  'This is a stand-in for a model. It picks tools by the words that a sentence shares with their names and descriptions, and reads arguments by rules: it understands nothing, makes one call for a sentence, and repeats what a tool returns. Whether a real model would pick the same, it cannot tell.'
 
 /**
  * A deterministic offline model that ships with Jexo. It proposes at most one call for each message, repeats the previous call if a message only contains another value, and returns the tool's response.
@@ -103,7 +103,7 @@ function missingText({ tool }: HostFunction, given: JsonObject): string {
 
 function reportOf({ text, isError, name }: Extract<HostMessage, { role: 'tool' }>): string {
   if (isError) return `${name} did not do it: ${brief(text)}`
-  return `${name} answers: ${brief(spoken(text))}`
+  return `${name} returned: ${brief(spoken(text))}`
 }
 
 /** Fields of a small object as a sentence; other values unchanged. */
@@ -122,5 +122,5 @@ function spoken(text: string): string {
 const mostCharacters = 600
 const brief = (text: string) =>
   text.length > mostCharacters
-    ? `${text.slice(0, mostCharacters)}… (${text.length} characters; open the answer for all of it)`
+    ? `${text.slice(0, mostCharacters)}… (${text.length} characters; open the result for all of it)`
     : text

@@ -1,6 +1,6 @@
-import type { Question, QuestionAnswer } from '../link/answering.js'
+import type { Question, QuestionAnswer } from '../link/server-requests.js'
 import type { JsonObject } from '../protocol/messages.js'
-import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { ModelReply, ModelRequest } from '../protocol/sampling.js'
 import type { ToolResult } from '../protocol/types.js'
 import type { Task } from '../tasks/task.js'
 
@@ -68,7 +68,7 @@ export interface SamplingStep {
   server: string
   request: ModelRequest
   state: 'open' | 'running' | 'answered' | 'refused' | 'withdrawn'
-  answer?: ModelAnswer
+  answer?: ModelReply
 }
 
 /** Fields of all steps of a view: the call that it belongs to, and its server. */

@@ -1,5 +1,5 @@
 import type { JsonObject } from '../protocol/messages.js'
-import type { ModelAnswer, ModelRequest, SamplingMessage } from '../protocol/sampling.js'
+import type { ModelReply, ModelRequest, SamplingMessage } from '../protocol/sampling.js'
 import type { Implementation, LogLevel } from '../protocol/types.js'
 import type { CallState } from './call-state.js'
 import type { Given, Schema } from './schema.js'
@@ -68,7 +68,7 @@ export interface Call<S extends Settings = Settings> {
    */
   sendPersonTo(url: string | URL, message: string): Promise<PersonSent>
   /** Asks the host's model (Sampling). A string as content is text. Throws a `JexoError` if the host cannot. */
-  askModel(request: ModelQuestion): Promise<ModelAnswer>
+  askModel(request: ModelQuestion): Promise<ModelReply>
   /** The host's folders (Roots). Throws a `JexoError` if the host does not support roots. */
   roots(): Promise<readonly Root[]>
   /**

@@ -1,5 +1,5 @@
 import type { JsonObject } from '../protocol/messages.js'
-import type { Answerer, Question, QuestionAnswer } from './answering.js'
+import type { Answerer, Question, QuestionAnswer } from './server-requests.js'
 
 /** A prepared answer: `about` is part of the question's message; without it, the answer applies to any question. */
 export interface ReadyAnswer {

@@ -3,9 +3,9 @@ import { isObject, type JsonObject } from '../protocol/messages.js'
 import { findRevision, newestRevision, type Revision, revisions } from '../protocol/revisions.js'
 import type { InitializeResult } from '../protocol/types.js'
 import { version } from '../version.js'
-import { clientCapabilities } from './answering.js'
 import { linkErrors } from './errors.js'
 import type { LinkOptions } from './options.js'
+import { clientCapabilities } from './server-requests.js'
 
 /**
  * Sends `initialize` and checks the response (Lifecycle, "Initialization"). Rejects if both sides have no revision in
@@ -33,7 +33,7 @@ export async function initialize(
       revisions.map((known) => known.date),
     )
   if (!isObject(result.capabilities) || !isObject(result.serverInfo)) {
-    throw protocolErrors.answerMalformed('initialize', '"capabilities" and "serverInfo" must be objects')
+    throw protocolErrors.responseMalformed('initialize', '"capabilities" and "serverInfo" must be objects')
   }
   return { revision, opened: result as unknown as InitializeResult }
 }

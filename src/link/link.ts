@@ -27,13 +27,13 @@ import { TaskBoard } from '../tasks/board.js'
 import type { Task } from '../tasks/task.js'
 import { foundTelemetry } from '../telemetry/found.js'
 import type { SessionWatch, Telemetry, WatchedSession } from '../telemetry/telemetry.js'
-import { answerServer } from './answering.js'
 import { Delivery } from './delivery.js'
 import { linkErrors } from './errors.js'
 import { eventFor, Listeners, listsChangedIn } from './events.js'
 import { initialize } from './initialize.js'
 import { KeptLists } from './lists.js'
 import type { CallOptions, CallWords, LinkEvents, LinkOptions } from './options.js'
+import { respondToServer } from './server-requests.js'
 import { LinkTasks, plainTask, type StartOptions, type TaskHandle } from './tasks.js'
 import type { Wire } from './wire.js'
 
@@ -63,7 +63,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     this.#dialogue = new Dialogue(
       {
         send: (message) => this.#send(message),
-        answer: (incoming) => this.#answer(incoming),
+        respond: (incoming) => this.#respond(incoming),
         hear: (method, params) => this.#hear(method, params),
       },
       {
@@ -150,7 +150,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
       return this.#callAsTask(tool, args as JsonObject, options)
     })
     if (!Array.isArray(result.content))
-      throw protocolErrors.answerMalformed('tools/call', '"content" is not an array')
+      throw protocolErrors.responseMalformed('tools/call', '"content" is not an array')
     return result as unknown as ToolResult<Tools[Name]['result']>
   }
 
@@ -195,7 +195,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   async read(uri: string, options: CallOptions = {}): Promise<ReadResult> {
     const result = await this.ask('resources/read', { uri }, options)
     if (!Array.isArray(result.contents))
-      throw protocolErrors.answerMalformed('resources/read', '"contents" is not an array')
+      throw protocolErrors.responseMalformed('resources/read', '"contents" is not an array')
     return result as unknown as ReadResult
   }
 
@@ -203,7 +203,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
   async fill(prompt: string, args: Record<string, string> = {}, options: CallOptions = {}): Promise<PromptResult> {
     const result = await this.ask('prompts/get', { name: prompt, arguments: args }, options)
     if (!Array.isArray(result.messages))
-      throw protocolErrors.answerMalformed('prompts/get', '"messages" is not an array')
+      throw protocolErrors.responseMalformed('prompts/get', '"messages" is not an array')
     return result as unknown as PromptResult
   }
 
@@ -219,7 +219,7 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
       this.#revision.completionContext && Object.keys(filled).length > 0 ? { context: { arguments: filled } } : {}
     const result = await this.ask('completion/complete', { ref, argument, ...context })
     if (!isObject(result.completion) || !Array.isArray(result.completion.values)) {
-      throw protocolErrors.answerMalformed('completion/complete', '"completion.values" is not an array')
+      throw protocolErrors.responseMalformed('completion/complete', '"completion.values" is not an array')
     }
     return result.completion as CompletionResult['completion']
   }
@@ -323,9 +323,14 @@ export class Link<Tools extends { [Name in keyof Tools]: ToolTypes } = AnyTools>
     this.#dialogue.receive(message)
   }
 
-  #answer(incoming: Incoming): unknown {
+  #respond(incoming: Incoming): unknown {
     const notify = (method: string, params: JsonObject) => this.#dialogue.notify(method, params)
-    return answerServer(incoming, { revision: this.#revision, options: this.#options, tasks: this.#asked, notify })
+    return respondToServer(incoming, {
+      revision: this.#revision,
+      options: this.#options,
+      tasks: this.#asked,
+      notify,
+    })
   }
 
   #hear(method: string, params: JsonObject): void {

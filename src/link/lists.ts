@@ -37,18 +37,18 @@ async function readAll<T>(ask: Ask, method: string, field: string): Promise<T[]>
   do {
     const page = await ask(cursor === undefined ? undefined : { cursor })
     const found = page[field]
-    if (!Array.isArray(found)) throw protocolErrors.answerMalformed(method, `"${field}" is not an array`)
+    if (!Array.isArray(found)) throw protocolErrors.responseMalformed(method, `"${field}" is not an array`)
     for (const item of found) items.push(item as T)
     // The first page may be as large as one message; later pages must stay within a total limit.
     if (cursor !== undefined) characters += JSON.stringify(found).length
     if (items.length > mostItems || characters > mostCharacters)
-      throw protocolErrors.answerMalformed(
+      throw protocolErrors.responseMalformed(
         method,
         `it has more than ${mostItems} entries or ${mostCharacters} characters`,
       )
     cursor = page.nextCursor ?? undefined
     if (seen.has(cursor) || seen.size > mostPages)
-      throw protocolErrors.answerMalformed(method, 'its cursors do not end')
+      throw protocolErrors.responseMalformed(method, 'its cursors do not end')
     seen.add(cursor)
   } while (cursor !== undefined)
   return items

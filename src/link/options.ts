@@ -2,9 +2,9 @@ import type { Progress } from '../protocol/incoming.js'
 import type { JsonObject, Message } from '../protocol/messages.js'
 import type { Implementation, LogMessage } from '../protocol/types.js'
 import type { Telemetry } from '../telemetry/telemetry.js'
-import type { AnsweringOptions } from './answering.js'
+import type { ServerRequestHandlers } from './server-requests.js'
 
-export interface LinkOptions extends AnsweringOptions {
+export interface LinkOptions extends ServerRequestHandlers {
   /** Revision to request, such as `2025-06-18`; the newest by default. */
   revision?: string
   /** Time limit of a request in milliseconds; progress extends it. Default: 60,000. */

@@ -7,7 +7,7 @@ import type { Incoming } from '../protocol/incoming.js'
 import { isObject, type JsonObject, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import { codes, RpcError, rpcErrors } from '../protocol/rpc-error.js'
-import { type ModelAnswer, type ModelRequest, samplingFault } from '../protocol/sampling.js'
+import { type ModelReply, type ModelRequest, samplingFault } from '../protocol/sampling.js'
 import type { ClientCapabilities } from '../protocol/types.js'
 import { viewsCapability } from '../protocol/ui.js'
 import { type UpstreamRecord, upstreamCapability } from '../protocol/upstream.js'
@@ -28,18 +28,18 @@ export type QuestionAnswer =
   | { action: 'cancel' }
 export type Answerer = (question: Question) => QuestionAnswer | Promise<QuestionAnswer>
 /** Replies for the model; throws an `Error` if the user refuses. */
-export type ModelAnswerer = (
+export type ModelResponder = (
   request: ModelRequest,
   signal: AbortSignal,
   /** Id of the server's request. */
   requestId: RequestId,
-) => ModelAnswer | Promise<ModelAnswer>
+) => ModelReply | Promise<ModelReply>
 
-export interface AnsweringOptions {
+export interface ServerRequestHandlers {
   /** Answers questions of the server; without it, the link does not declare elicitation. */
   onQuestion?: Answerer | undefined
   /** Replies for the model; without it, the link does not declare sampling. */
-  onModelRequest?: ModelAnswerer | undefined
+  onModelRequest?: ModelResponder | undefined
   /** Roots for the server; without them, the link does not declare roots. */
   roots?: readonly Root[] | undefined
   validator?: JsonSchemaValidator
@@ -67,7 +67,7 @@ const capabilityOf: Readonly<Record<string, 'roots' | 'sampling' | 'elicitation'
 }
 
 /** The capabilities that a link declares, for the revision it requests (Lifecycle, "Capability Negotiation"). */
-export function clientCapabilities(revision: Revision, options: AnsweringOptions): ClientCapabilities {
+export function clientCapabilities(revision: Revision, options: ServerRequestHandlers): ClientCapabilities {
   if (options.passTo) return options.passTo.capabilities
   const modes = revision.elicitation === 'form and url' ? { form: {}, url: {} } : {}
   return {
@@ -81,7 +81,7 @@ export function clientCapabilities(revision: Revision, options: AnsweringOptions
 }
 
 /** Questions that take long can be tasks on this side. */
-function tasksOf(revision: Revision, { onModelRequest, onQuestion }: AnsweringOptions): ClientCapabilities {
+function tasksOf(revision: Revision, { onModelRequest, onQuestion }: ServerRequestHandlers): ClientCapabilities {
   if (!revision.tasks || !(onModelRequest || onQuestion)) return {}
   const requests = {
     ...(onModelRequest ? { sampling: { createMessage: {} } } : {}),
@@ -91,16 +91,16 @@ function tasksOf(revision: Revision, { onModelRequest, onQuestion }: AnsweringOp
 }
 
 /** The functions of the link that replies need. */
-export interface AnsweringSide {
+export interface RespondingSide {
   readonly revision: Revision
-  readonly options: AnsweringOptions
+  readonly options: ServerRequestHandlers
   /** Tasks for questions of the server. */
   readonly tasks: TaskBoard
   notify(method: string, params: JsonObject): void
 }
 
 /** Replies to requests of a server; refuses those whose capability was not declared. */
-export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
+export function respondToServer(incoming: Incoming, side: RespondingSide): unknown {
   const { revision, options, tasks } = side
   const declared = clientCapabilities(revision, options)
   const { method, params } = incoming
@@ -113,7 +113,7 @@ export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
   }
   if (method === 'roots/list' && declared.roots) return { roots: options.roots }
   if (method === 'sampling/createMessage' && declared.sampling)
-    return asTask(incoming, side, (request) => answerModel(request, options))
+    return asTask(incoming, side, (request) => respondAsModel(request, options))
   if (method === 'elicitation/create' && declared.elicitation)
     return asTask(incoming, side, (request) => answerQuestion(request, revision, options))
   if (declared.tasks && method === 'tasks/get') return tasks.get(params.taskId, undefined)
@@ -126,7 +126,7 @@ export function answerServer(incoming: Incoming, side: AnsweringSide): unknown {
 /** Answers with a task if the server requests one. */
 function asTask(
   incoming: Incoming,
-  { revision, tasks, notify }: AnsweringSide,
+  { revision, tasks, notify }: RespondingSide,
   work: (incoming: Incoming) => Promise<JsonObject>,
 ): unknown {
   const { task } = incoming.params
@@ -134,9 +134,9 @@ function asTask(
   return { task: tasks.create({ incoming, ttlMs: readTtl(task), owner: undefined, peer: { notify }, work }) }
 }
 
-async function answerModel(
+async function respondAsModel(
   { params, signal, id }: Incoming,
-  { onModelRequest }: AnsweringOptions,
+  { onModelRequest }: ServerRequestHandlers,
 ): Promise<JsonObject> {
   const fault = Array.isArray(params.messages) ? samplingFault(params.messages) : '"messages" must be an array'
   if (fault) throw rpcErrors.invalidParams(fault)
@@ -153,7 +153,7 @@ async function answerModel(
 async function answerQuestion(
   incoming: Incoming,
   revision: Revision,
-  options: AnsweringOptions,
+  options: ServerRequestHandlers,
 ): Promise<JsonObject> {
   const question = questionOf(incoming, revision)
   const answer = (await options.onQuestion?.(question)) ?? { action: 'cancel' }

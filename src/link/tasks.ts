@@ -60,8 +60,8 @@ export class LinkTasks {
       ...(meta || onProgress ? { _meta: { ...meta, ...(onProgress ? { progressToken: token } : {}) } } : {}),
     }
     try {
-      const answer = await this.#ask('tools/call', params, { signal })
-      return this.handle(this.#checked('tools/call', answer.task).taskId, token)
+      const response = await this.#ask('tools/call', params, { signal })
+      return this.handle(this.#checked('tools/call', response.task).taskId, token)
     } catch (error) {
       this.#progress.delete(token)
       throw error
@@ -90,7 +90,8 @@ export class LinkTasks {
     let cursor: unknown
     do {
       const page = await this.#ask('tasks/list', cursor === undefined ? {} : { cursor })
-      if (!Array.isArray(page.tasks)) throw protocolErrors.answerMalformed('tasks/list', '"tasks" is not an array')
+      if (!Array.isArray(page.tasks))
+        throw protocolErrors.responseMalformed('tasks/list', '"tasks" is not an array')
       tasks.push(...page.tasks.slice(0, mostTasks).map((task) => this.#checked('tasks/list', task)))
       cursor = page.nextCursor === cursor ? undefined : page.nextCursor
     } while (typeof cursor === 'string' && tasks.length < mostTasks)
@@ -162,7 +163,7 @@ export class LinkTasks {
     try {
       return taskIn(value)
     } catch (error) {
-      throw protocolErrors.answerMalformed(method, (error as Error).message)
+      throw protocolErrors.responseMalformed(method, (error as Error).message)
     }
   }
 }
@@ -171,7 +172,7 @@ export class LinkTasks {
 const mostTasks = 10_000
 
 /** Errors of a connection that do not end the task. */
-const broken: ReadonlySet<string> = new Set(['connect-failed', 'request-timed-out', 'answer-malformed'])
+const broken: ReadonlySet<string> = new Set(['connect-failed', 'request-timed-out', 'response-malformed'])
 
 function pause(wantedMs: unknown, signal: AbortSignal | undefined): Promise<void> {
   const ms = typeof wantedMs === 'number' ? Math.min(Math.max(wantedMs, pollMs.least), pollMs.most) : pollMs.usual

@@ -1,5 +1,5 @@
 import { isJexoError } from '../errors.js'
-import { AnswerLost } from './wire.js'
+import { ResponseLost } from './wire.js'
 
 /** Effect of a failure on a request. */
 export interface Trouble {
@@ -21,7 +21,7 @@ export const waitBefore = (tries: number): number => Math.min(firstWaitMs * 2 **
 /** Undefined for failures that a retry cannot fix. */
 export function troubleIn(error: unknown): Trouble | undefined {
   const cause = isJexoError(error) ? error.cause : error
-  if (cause instanceof AnswerLost) return { isUndone: false, tries: triesWithStatus }
+  if (cause instanceof ResponseLost) return { isUndone: false, tries: triesWithStatus }
   const { status, code: own, cause: inner } = (cause ?? {}) as { status?: unknown; code?: unknown; cause?: unknown }
   if (status === 503 || status === 502) return { isUndone: status === 503, tries: triesWithStatus }
   const code = own ?? (inner as { code?: unknown } | undefined)?.code

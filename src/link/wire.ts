@@ -14,7 +14,7 @@ export interface WireHandlers {
 }
 
 /** The reason for a failure in which the server may have executed the request, but its response is lost. */
-export class AnswerLost extends Error {}
+export class ResponseLost extends Error {}
 
 /** Rejects a send because the server does not know the session; the link opens a new one. */
 export class SessionGone extends Error {}

@@ -15,7 +15,7 @@ export interface ClientSide {
   /** Who answers for the model. */
   model: 'person' | 'stand-in' | 'canned'
   /** The fixed reply of the model. */
-  cannedAnswer: string
+  cannedReply: string
 }
 
 export const usualClientSide: ClientSide = {
@@ -23,7 +23,7 @@ export const usualClientSide: ClientSide = {
   roots: [],
   questions: 'person',
   model: 'person',
-  cannedAnswer: '',
+  cannedReply: '',
 }
 
 /** True if the server only sees the change after a reconnect. */
@@ -55,7 +55,7 @@ export function readClientSide(value: unknown): ClientSide | string {
       .map(({ uri, name }) => ({ uri: String(uri), ...(name ? { name: String(name) } : {}) })),
     questions: oneOf(value.questions, ['person', 'accept', 'decline', 'cancel']),
     model: oneOf(value.model, ['person', 'stand-in', 'canned']),
-    cannedAnswer: typeof value.cannedAnswer === 'string' ? value.cannedAnswer : '',
+    cannedReply: typeof value.cannedReply === 'string' ? value.cannedReply : '',
   }
 }
 

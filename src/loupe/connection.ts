@@ -256,7 +256,7 @@ export class Connection {
     await link?.close()
   }
 
-  /** Measures the time of a ping. Gives up on a server that does not answer. */
+  /** Measures the time of a ping. Gives up on a server that does not respond. */
   async ping(): Promise<void> {
     const link = this.#opened()
     const startedAt = performance.now()

@@ -17,11 +17,11 @@ export async function fitOf(
   const schema = method === 'tools/call' ? tools.find(({ name }) => name === params.name)?.outputSchema : undefined
   if (!schema || result.isError === true) return {}
   if (result.structuredContent === undefined)
-    return { issues: ['the tool has an output schema, and the answer has no structured content'] }
+    return { issues: ['the tool has an output schema, and the result has no structured content'] }
   try {
     const checked = await checkFor(undefined, schema, foreignValidator)(result.structuredContent)
     if (checked.ok) return { issues: [] }
-    return { issues: checked.issues.map(({ path, reason }) => `${path.join('.') || 'the answer'}: ${reason}`) }
+    return { issues: checked.issues.map(({ path, reason }) => `${path.join('.') || 'the result'}: ${reason}`) }
   } catch (error) {
     return {
       issues: [`the output schema itself cannot be used: ${messageOf(error)}`],

@@ -1,9 +1,9 @@
 import type { ReadyAnswer } from '../link/answerers.js'
-import type { Question, QuestionAnswer } from '../link/answering.js'
+import type { Question, QuestionAnswer } from '../link/server-requests.js'
 import { standInModel } from '../models/stand-in-model.js'
 import { isObject, type JsonObject, type RequestId } from '../protocol/messages.js'
 import { codes, RpcError } from '../protocol/rpc-error.js'
-import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { ModelReply, ModelRequest } from '../protocol/sampling.js'
 import type { ClientSide } from './client-side.js'
 
 /** An open request of a server to the user or a model. */
@@ -48,11 +48,11 @@ export class Questions {
   }
 
   /** For `onModelRequest` of a link. */
-  askModel = async (request: ModelRequest, signal: AbortSignal, requestId: RequestId): Promise<ModelAnswer> => {
-    const { model, cannedAnswer } = this.#side()
+  askModel = async (request: ModelRequest, signal: AbortSignal, requestId: RequestId): Promise<ModelReply> => {
+    const { model, cannedReply } = this.#side()
     if (model === 'stand-in') return standInModel(request)
-    if (model === 'canned') return spoken(cannedAnswer)
-    return this.#wait<ModelAnswer>({ kind: 'model', requestId, request }, signal)
+    if (model === 'canned') return spoken(cannedReply)
+    return this.#wait<ModelReply>({ kind: 'model', requestId, request }, signal)
   }
 
   /** Asks the user to sign in. Pending until the user returns; rejects if the user cancels. */
@@ -71,7 +71,7 @@ export class Questions {
     const waiting = this.#waiting.get(requestId)
     if (!waiting) return 'The server does not wait for this answer any more.'
     if (!isObject(given)) return 'An answer is an object.'
-    if (waiting.kind === 'model') return this.#answerForModel(waiting, given)
+    if (waiting.kind === 'model') return this.#replyForModel(waiting, given)
     const { action, content } = given
     if (waiting.kind === 'sign-in') {
       if (action !== 'cancel') return 'A sign-in is completed at the authorization server; only cancel it here.'
@@ -95,14 +95,14 @@ export class Questions {
     }
   }
 
-  #answerForModel(waiting: Extract<Waiting, { kind: 'model' }>, given: JsonObject): undefined | string {
+  #replyForModel(waiting: Extract<Waiting, { kind: 'model' }>, given: JsonObject): undefined | string {
     const { text, standIn, refuse } = given
     if (refuse === true) {
       this.#done(waiting)
       waiting.reject(new RpcError(codes.userRejected, 'The person refused the request.'))
       return undefined
     }
-    if (standIn !== true && typeof text !== 'string') return 'An answer for the model is a text.'
+    if (standIn !== true && typeof text !== 'string') return 'A reply for the model is a text.'
     this.#done(waiting)
     waiting.resolve((standIn === true ? standInModel(waiting.request) : spoken(String(text))) as never)
     return undefined
@@ -134,7 +134,7 @@ export class Questions {
   }
 }
 
-const spoken = (text: string): ModelAnswer => ({
+const spoken = (text: string): ModelReply => ({
   role: 'assistant',
   content: { type: 'text', text },
   model: 'by-hand',

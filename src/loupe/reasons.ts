@@ -7,7 +7,7 @@ export function faultOf(error: unknown): Asked {
   if (error instanceof RpcError) return { error: { ...error.toFault() } }
   if (isJexoError(error) && error.code === 'closed') {
     const { problem } = reasonOf(error)
-    return { error: { code: 'no-answer', message: `${problem}. Fix it, and press Connect.` } }
+    return { error: { code: 'no-response', message: `${problem}. Fix it, and press Connect.` } }
   }
   return { error: { code: 'failed', message: messageOf(error) } }
 }

@@ -1,6 +1,6 @@
 import { simplifySchema } from '../kit/simplify.js'
 import { isObject, type JsonObject } from '../protocol/messages.js'
-import { textOf } from '../transport/http-answers.js'
+import { textOf } from '../transport/http-responses.js'
 import { modelsErrors } from './errors.js'
 
 export interface ChatModelOptions {
@@ -54,15 +54,15 @@ export async function askEndpoint(
 }
 
 function readMessage(url: string, text: string): ChatMessage {
-  let answer: unknown
+  let response: unknown
   try {
-    answer = JSON.parse(text)
+    response = JSON.parse(text)
   } catch {
     throw modelsErrors.modelUnusable(url, 'its response is not JSON')
   }
-  const choices = isObject(answer) && Array.isArray(answer.choices) ? answer.choices : []
+  const choices = isObject(response) && Array.isArray(response.choices) ? response.choices : []
   const message = isObject(choices[0]) ? choices[0].message : undefined
-  if (!isObject(message)) throw modelsErrors.modelUnusable(url, 'its answer has no choices with a message')
+  if (!isObject(message)) throw modelsErrors.modelUnusable(url, 'its response has no choices with a message')
   const calls = (Array.isArray(message.tool_calls) ? message.tool_calls : []).flatMap((call, at) => {
     const called = isObject(call) && isObject(call.function) ? call.function : undefined
     if (!isObject(call) || !called || typeof called.name !== 'string') return []

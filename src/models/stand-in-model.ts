@@ -1,11 +1,11 @@
 import { isObject } from '../protocol/messages.js'
-import type { ModelAnswer, ModelRequest } from '../protocol/sampling.js'
+import type { ModelReply, ModelRequest } from '../protocol/sampling.js'
 
 /**
  * Answers in place of a model: offline, and the same for the same request. It understands nothing; it repeats the last
  * message, shortened to the requested length, so that a server's side of the exchange can be tested.
  */
-export function standInModel(request: ModelRequest): ModelAnswer {
+export function standInModel(request: ModelRequest): ModelReply {
   const said = request.messages
     .flatMap(({ content }) => [content].flat())
     .map((block) => (isObject(block) && typeof block.text === 'string' ? block.text : ''))

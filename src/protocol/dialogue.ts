@@ -21,12 +21,12 @@ export interface DialogueHandlers {
   /** Sends one message. `related` is the peer's request that it belongs to, by which a transport selects the stream. */
   send(message: Message, related: RequestId | undefined): void
   /** Answers a request of the peer: a result, or a promise of one; throws an `RpcError` to refuse. */
-  answer(request: Incoming): unknown
+  respond(request: Incoming): unknown
   /** Receives a notification; cancellation and progress were handled before. */
   hear(method: string, params: JsonObject): void
-  /** A request of the peer has ended; `answered` is false if it was cancelled and gets no response. */
-  settled?(id: RequestId, answered: boolean): void
-  /** An internal error: `answer` threw something other than an `RpcError`. */
+  /** A request of the peer has ended; `hasResponse` is false if it was cancelled and gets no response. */
+  settled?(id: RequestId, hasResponse: boolean): void
+  /** An internal error: `respond` threw something other than an `RpcError`. */
   broke?(method: string, error: unknown): void
 }
 
@@ -102,7 +102,7 @@ export class Dialogue {
 
   receive(message: Message): void {
     if (this.#closedBecause !== undefined) return
-    if (isRequest(message)) this.#answer(message)
+    if (isRequest(message)) this.#accept(message)
     else if (isResponse(message)) this.#settle(message)
     else this.#hear(message.method, message.params ?? {})
   }
@@ -154,7 +154,7 @@ export class Dialogue {
   unusable(id: RequestId, reason: string): void {
     const pending = this.#pending?.get(id)
     if (!pending) return
-    const error = protocolErrors.answerMalformed(pending.method, reason)
+    const error = protocolErrors.responseMalformed(pending.method, reason)
     setTimeout(() => pending.reject(error), correctionMs)
   }
 
@@ -164,7 +164,7 @@ export class Dialogue {
     this.#closedBecause = why
     for (const [id, incoming] of this.#incoming.entries()) {
       incoming.end(protocolErrors.closed(why))
-      this.#watch?.answered(incoming, { kind: 'cancelled' })
+      this.#watch?.responded(incoming, { kind: 'cancelled' })
       this.#handlers.settled?.(id, false)
     }
     this.#incoming.clear()
@@ -172,7 +172,7 @@ export class Dialogue {
     this.#pending?.clear()
   }
 
-  #answer(message: Request): void {
+  #accept(message: Request): void {
     if (this.#incoming.has(message.id)) {
       return this.#refuse(
         message.id,
@@ -180,7 +180,7 @@ export class Dialogue {
       )
     }
     if (this.#incoming.size >= this.#limits.maxInFlight) {
-      const full = `${this.#limits.maxInFlight} requests are in flight already; wait for answers and try again`
+      const full = `${this.#limits.maxInFlight} requests are in flight already; wait for responses and try again`
       return this.#refuse(message.id, new RpcError(codes.internal, full))
     }
     const incoming = new Incoming(this, message)
@@ -191,7 +191,7 @@ export class Dialogue {
 
   #work(incoming: Incoming): void {
     try {
-      const result = this.#handlers.answer(incoming)
+      const result = this.#handlers.respond(incoming)
       if (result instanceof Promise) {
         result.then(
           (value) => this.#respond(incoming, value as JsonObject),
@@ -207,14 +207,14 @@ export class Dialogue {
 
   #respond(incoming: Incoming, result: JsonObject): void {
     if (!this.#finish(incoming)) return
-    this.#watch?.answered(incoming, { kind: 'result', result })
+    this.#watch?.responded(incoming, { kind: 'result', result })
     this.#handlers.send({ jsonrpc: '2.0', id: incoming.id, result }, incoming.id)
     this.#handlers.settled?.(incoming.id, true)
   }
 
   #fail(incoming: Incoming, error: unknown): void {
     if (!this.#finish(incoming)) return
-    this.#watch?.answered(incoming, { kind: 'error', error })
+    this.#watch?.responded(incoming, { kind: 'error', error })
     if (!(error instanceof RpcError)) this.#handlers.broke?.(incoming.method, error)
     this.#refuse(incoming.id, error instanceof RpcError ? error : new RpcError(codes.internal, 'Internal error'))
   }
@@ -249,7 +249,7 @@ export class Dialogue {
     this.#incoming.delete(incoming.id)
     const reason = typeof params.reason === 'string' ? params.reason : 'cancelled by the peer'
     incoming.end(new DOMException(reason, 'AbortError'))
-    this.#watch?.answered(incoming, { kind: 'cancelled' })
+    this.#watch?.responded(incoming, { kind: 'cancelled' })
     this.#handlers.settled?.(incoming.id, false)
   }
 
@@ -290,7 +290,8 @@ export class Dialogue {
       watched?.ended({ kind: 'error', error })
       reject(error)
     }
-    const expire = () => give(protocolErrors.requestTimedOut(method, timeoutMs), `no answer within ${timeoutMs} ms`)
+    const expire = () =>
+      give(protocolErrors.requestTimedOut(method, timeoutMs), `no response within ${timeoutMs} ms`)
     const abort = () => give(options.signal?.reason, 'the caller cancelled')
     let timer = setTimeout(expire, timeoutMs)
     options.signal?.addEventListener('abort', abort, { once: true })

@@ -20,9 +20,9 @@ export const protocolErrors = {
       forCallers: 'The connection was closed.',
       data: { reason: why },
     }),
-  answerMalformed: (method: string, reason: string, cause?: unknown) =>
+  responseMalformed: (method: string, reason: string, cause?: unknown) =>
     new JexoError(
-      'answer-malformed',
+      'response-malformed',
       `the response to ${method} is invalid (${reason})`,
       'fix the program that sent it',
       undefined,

@@ -42,7 +42,7 @@ export class Incoming {
     return this.#controller.signal
   }
 
-  /** True once the request is answered or cancelled; later results are dropped. */
+  /** True once the request has a response or is cancelled; later results are dropped. */
   get isOver(): boolean {
     return this.#isOver
   }

@@ -36,7 +36,7 @@ export type Read =
   | { kind: 'request'; message: Request }
   | { kind: 'notification'; message: Notification }
   | { kind: 'response'; message: Response }
-  | { kind: 'malformed'; answer: ErrorResponse | undefined }
+  | { kind: 'malformed'; response: ErrorResponse | undefined }
 
 export const isObject = (value: unknown): value is JsonObject =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
@@ -154,12 +154,12 @@ function readResponse(value: JsonObject, id: RequestId | undefined): Read {
   const isResult = isObject(value.result)
   const isWhole = value.jsonrpc === '2.0' && isError !== isResult && !('result' in value && 'error' in value)
   // A response is never answered, not even an invalid one, since two peers could otherwise loop.
-  if (!isWhole || (isResult && id === undefined)) return { kind: 'malformed', answer: undefined }
+  if (!isWhole || (isResult && id === undefined)) return { kind: 'malformed', response: undefined }
   return { kind: 'response', message: value as unknown as Response }
 }
 
 function malformed(id: RequestId | undefined, message: string, code = -32600): Read {
-  return { kind: 'malformed', answer: errorResponse(id, { code, message: `Invalid request: ${message}` }) }
+  return { kind: 'malformed', response: errorResponse(id, { code, message: `Invalid request: ${message}` }) }
 }
 
 /** An error response; the id is omitted if it could not be read. */

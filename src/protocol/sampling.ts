@@ -37,7 +37,7 @@ export interface ModelRequest {
   tools?: readonly JsonObject[]
   toolChoice?: { mode?: 'auto' | 'required' | 'none' }
 }
-export interface ModelAnswer {
+export interface ModelReply {
   role: 'user' | 'assistant'
   content: SamplingBlock | SamplingBlock[]
   model: string

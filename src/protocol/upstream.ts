@@ -1,7 +1,7 @@
 import type { JsonObject } from './messages.js'
 
 /**
- * Our extension that shows what a server did to answer a call: declared by both sides under `experimental`, and sent
+ * Our extension that shows what a server did during a call: declared by both sides under `experimental`, and sent
  * during the call.
  */
 export const upstreamCapability = 'jexo/upstream'

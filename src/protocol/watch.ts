@@ -19,7 +19,7 @@ export interface DialogueWatch {
   /** A request of the peer arrived. `work` answers it, and must be called immediately. */
   arrived(incoming: Incoming, work: () => void): void
   /** The request was answered or cancelled; called before the response is sent. */
-  answered(incoming: Incoming, end: RequestEnd): void
+  responded(incoming: Incoming, end: RequestEnd): void
   /** A request is about to be sent to the peer; `related` is the peer's request that it belongs to. */
   asking(id: RequestId, method: string, params: JsonObject | undefined, related: RequestId | undefined): WatchedAsk
 }

@@ -43,7 +43,7 @@ export interface RehearseOptions extends ChatModelOptions {
   onQuestion?: (done: number, all: number) => void
 }
 
-/** Checks which tool is picked for each question. Rejects with a `JexoError` if a model is asked and does not answer. */
+/** Checks which tool is picked for each question. Rejects with a `JexoError` if a model is asked and does not respond. */
 export async function rehearse(
   tools: readonly ToolDefinition[],
   questions: readonly Question[],

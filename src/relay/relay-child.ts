@@ -23,7 +23,7 @@ export interface RelayOptions {
   label?: string
   signal?: AbortSignal
   /**
-   * How long a server that has answered everything may continue after its host has gone, in milliseconds. Default:
+   * How long a server without pending requests may continue after its host has gone, in milliseconds. Default:
    * 5,000.
    */
   graceMs?: number
@@ -60,8 +60,8 @@ export function relayChild(
     })
     child.once('spawn', () => {
       add({ kind: 'state', state: 'open', text: `${label} runs as process ${child.pid}`, label })
-      const { unanswered, watch } = unansweredRequests(add)
-      passInput(child, streams, watch, { unanswered, graceMs })
+      const { pending, watch } = pendingRequests(add)
+      passInput(child, streams, watch, { pending, graceMs })
       passOutput(child, streams, watch)
       hearAside(child, add, onSecrets)
     })
@@ -83,11 +83,11 @@ export function relayChild(
 /** Ids of any length would fill the memory. */
 const isCountable = (id: unknown): boolean => typeof id === 'number' || (typeof id === 'string' && id.length <= 200)
 
-/** Counts the host's requests that the server has not answered yet. */
-function unansweredRequests(add: (event: TapeEvent) => void) {
+/** Counts the host's requests that have no response yet. */
+function pendingRequests(add: (event: TapeEvent) => void) {
   const ids = new Set<unknown>()
   return {
-    unanswered: () => ids.size,
+    pending: () => ids.size,
     watch: (event: TapeEvent) => {
       add(event)
       if (event.kind !== 'message') return
@@ -103,7 +103,7 @@ function passInput(
   child: ChildProcess,
   { input }: RelayStreams,
   add: (event: TapeEvent) => void,
-  { unanswered, graceMs }: { unanswered: () => number; graceMs: number },
+  { pending, graceMs }: { pending: () => number; graceMs: number },
 ): void {
   const { stdin } = child
   if (!stdin) return
@@ -121,7 +121,7 @@ function passInput(
       setTimeout(() => child.kill('SIGKILL'), graceMs).unref()
     }
     const idle = setTimeout(() => {
-      if (unanswered() > 0) idle.refresh()
+      if (pending() > 0) idle.refresh()
       else end()
     }, graceMs).unref()
     setTimeout(end, latestMs).unref()

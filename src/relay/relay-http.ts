@@ -15,7 +15,7 @@ import { isRequest, messagesIn } from '../protocol/messages.js'
 import type { TapeEvent } from '../tape/entry.js'
 import { transportErrors } from '../transport/errors.js'
 import { isLoopback, isOriginAllowed } from '../transport/http/checks.js'
-import type { HttpAnswer } from '../transport/http/exchange.js'
+import type { HttpResponse } from '../transport/http/exchange.js'
 import { bearerOf, Guard } from '../transport/http/guard.js'
 import { eventsIn } from './record-lines.js'
 
@@ -187,7 +187,7 @@ class Exchange {
     request.pipe(outgoing)
     response.once('close', () => outgoing.destroy())
     return new Promise((resolve) => {
-      outgoing.once('response', (answer) => void this.#answered(request, answer, response).then(resolve))
+      outgoing.once('response', (reply) => void this.#passBack(request, reply, response).then(resolve))
       outgoing.once('error', (error) => {
         this.#failed(request, response, error)
         resolve()
@@ -204,18 +204,18 @@ class Exchange {
     for (const event of eventsIn(text, 'client', this.#number)) this.#sessions.add(this.#session, event)
   }
 
-  #answered(request: IncomingMessage, answer: IncomingMessage, response: ServerResponse): Promise<void> {
-    const id = answer.headers['mcp-session-id']
+  #passBack(request: IncomingMessage, reply: IncomingMessage, response: ServerResponse): Promise<void> {
+    const id = reply.headers['mcp-session-id']
     if (typeof id === 'string') this.#sessions.opened(id, this.#session)
     this.#note(request, {
-      status: answer.statusCode ?? 0,
-      responseHeaders: headersOf(answer.rawHeaders),
+      status: reply.statusCode ?? 0,
+      responseHeaders: headersOf(reply.rawHeaders),
     })
-    response.writeHead(answer.statusCode ?? 502, answer.statusMessage, onwards(answer.rawHeaders, {}, []))
+    response.writeHead(reply.statusCode ?? 502, reply.statusMessage, onwards(reply.rawHeaders, {}, []))
     response.flushHeaders()
-    answer.once('error', () => response.destroy())
-    const noted = this.#listen(answer)
-    answer.pipe(response)
+    reply.once('error', () => response.destroy())
+    const noted = this.#listen(reply)
+    reply.pipe(response)
     return noted
   }
 
@@ -251,8 +251,8 @@ class Exchange {
   }
 
   /** Records the body of a response as it passes; resolves at its end. */
-  #listen(answer: IncomingMessage): Promise<void> {
-    const type = answer.headers['content-type'] ?? ''
+  #listen(reply: IncomingMessage): Promise<void> {
+    const type = reply.headers['content-type'] ?? ''
     const hear = (text: string) => {
       for (const event of eventsIn(text, 'server', this.#number)) this.#sessions.add(this.#session, event)
     }
@@ -267,7 +267,7 @@ class Exchange {
       const decoder = new TextDecoder()
       let isNoted = true
       return untilEnd(
-        plain(answer).on('data', (chunk: Buffer) => {
+        plain(reply).on('data', (chunk: Buffer) => {
           if (isNoted) isNoted = fed(parser, decoder.decode(chunk, { stream: true }))
         }),
       )
@@ -275,7 +275,7 @@ class Exchange {
     const chunks: Buffer[] = []
     if (!type.startsWith('application/json')) return Promise.resolve()
     let noted = 0
-    const body = plain(answer).on('data', (chunk: Buffer) => {
+    const body = plain(reply).on('data', (chunk: Buffer) => {
       noted += chunk.length
       if (noted <= mostNoted) chunks.push(chunk)
     })
@@ -302,18 +302,18 @@ const untilEnd = (stream: Readable) =>
   })
 
 /** The uncompressed bytes of a body. */
-function plain(answer: IncomingMessage): Readable {
+function plain(reply: IncomingMessage): Readable {
   const makers: Readonly<Record<string, () => Transform>> = {
     gzip: createGunzip,
     deflate: createInflate,
     br: createBrotliDecompress,
   }
-  const decoder = makers[answer.headers['content-encoding'] ?? '']?.() ?? new PassThrough()
+  const decoder = makers[reply.headers['content-encoding'] ?? '']?.() ?? new PassThrough()
   decoder.on('error', () => {})
-  answer.on('data', (chunk: Buffer) => decoder.write(chunk))
-  answer.once('end', () => decoder.end())
+  reply.on('data', (chunk: Buffer) => decoder.write(chunk))
+  reply.once('end', () => decoder.end())
   // The stream was cut off; the rest will not come.
-  answer.once('close', () => decoder.end())
+  reply.once('close', () => decoder.end())
   return decoder
 }
 
@@ -343,7 +343,7 @@ const headersOf = (raw: readonly string[]): Record<string, string> =>
 function refusedToken(
   { headers, method = 'GET', url = '/' }: IncomingMessage,
   token: string | undefined,
-): HttpAnswer | undefined {
+): HttpResponse | undefined {
   if (token === undefined) return undefined
   const given = bearerOf(headers.authorization)
   const check = staticToken(token)

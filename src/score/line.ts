@@ -6,14 +6,14 @@ export interface Line {
   at: number
   target: string
   /**
-   * `call` and `answer` are arrows between host and server; `question` and `reply` continue to the user (or a model
+   * `call` and `result` are arrows between host and server; `question` and `reply` continue to the user (or a model
    * that the user plays); `upstream` goes beyond the server; `page` is between the host and its view; `mark` belongs to
    * a call; the others stand alone.
    */
   shape:
     | 'page'
     | 'call'
-    | 'answer'
+    | 'result'
     | 'question'
     | 'reply'
     | 'mark'
@@ -31,7 +31,7 @@ export interface Line {
   tookMs: number | undefined
   /** Progress of the call, from 0 to 1, if a progress notification says so. */
   share: number | undefined
-  /** Sequence number of the call that this answers or marks. */
+  /** Sequence number of the call that this responds to or marks. */
   of: number | undefined
   /** True if the call became a task, whose bar continues. */
   goesOn: boolean

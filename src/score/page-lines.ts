@@ -1,7 +1,7 @@
 import { isObject } from '../protocol/messages.js'
 import type { TapeEntry } from '../tape/entry.js'
 import type { Line } from './line.js'
-import { answerText, brief } from './words.js'
+import { brief, resultSummary } from './words.js'
 
 type PageEntry = Extract<TapeEntry, { kind: 'page' }>
 
@@ -56,7 +56,7 @@ export class PageLines {
         ...timing,
       }
     const isQuiet = asked !== undefined && /initialize$/.test(asked.method)
-    return { shape: 'page', from, title: 'answer', detail: answerText(message.result), isQuiet, ...timing }
+    return { shape: 'page', from, title: 'result', detail: resultSummary(message.result), isQuiet, ...timing }
   }
 }
 
@@ -65,5 +65,5 @@ function wordsOf(params: Record<string, unknown>): string {
   if (args !== undefined) return brief(args)
   if (url !== undefined || uri !== undefined || mode !== undefined) return String(url ?? uri ?? mode)
   if (width !== undefined) return `${String(width)} × ${String(height)}`
-  return content !== undefined ? answerText(params) : brief(params)
+  return content !== undefined ? resultSummary(params) : brief(params)
 }

@@ -2,7 +2,7 @@ import type { TapeEntry } from '../tape/entry.js'
 import type { Bar, Line } from './line.js'
 import { PageLines } from './page-lines.js'
 import { isTerminalWord, shortId, startedIn, TaskCalls } from './task-calls.js'
-import { answerText, brief, layerText, type MessageSummary, replyText } from './words.js'
+import { brief, layerText, type MessageSummary, replyText, resultSummary } from './words.js'
 
 interface OpenCall {
   slot: number
@@ -38,7 +38,7 @@ const summaryIn = (entry: object): MessageSummary | undefined => (entry as { sum
 /** Draws a score entry by entry. The same entries give the same lines, and drawn lines do not change. */
 export class Score {
   readonly #open = new Map<string, OpenCall>()
-  readonly #answers = new Map<string, number>()
+  readonly #results = new Map<string, number>()
   readonly #tasks = new TaskCalls<OpenCall>()
   readonly #pages = new PageLines()
   #bars: readonly Bar[] = []
@@ -111,7 +111,7 @@ export class Score {
   #message(entry: MessageEntry): Line {
     const from = entry.from === 'client' ? 'host' : 'server'
     const message = entry.message as Wire
-    if (message.method === undefined) return this.#answer(entry, from, message)
+    if (message.method === undefined) return this.#response(entry, from, message)
     return message.id === undefined ? this.#note(entry, from, message) : this.#call(entry, from, message)
   }
 
@@ -146,7 +146,7 @@ export class Score {
     })
   }
 
-  #answer(entry: MessageEntry, from: Line['from'], message: Wire): Line {
+  #response(entry: MessageEntry, from: Line['from'], message: Wire): Line {
     const key = keyOf(entry, from === 'server' ? 'host' : 'server', message.id)
     const task = startedIn(message.result)
     const open = this.#open.get(key)
@@ -156,7 +156,7 @@ export class Score {
       this.#open.set(this.#tasks.started(entry.target, task.taskId, key, open), open)
       const detail = `${task.status}, ${shortId(task.taskId)}`
       return this.#line(entry, {
-        shape: 'answer',
+        shape: 'result',
         from,
         title: 'task',
         detail,
@@ -170,15 +170,15 @@ export class Score {
     const result = (message.result ?? {}) as { isError?: boolean }
     const isFault = message.error !== undefined || result.isError === true
     const isReply = call !== undefined && askingMethods.test(call.method)
-    const answerKey = call && `${entry.target} ${call.subject}`
-    const previous = answerKey === undefined ? undefined : this.#answers.get(answerKey)
-    if (answerKey !== undefined) this.#answers.set(answerKey, entry.sequence)
+    const resultKey = call && `${entry.target} ${call.subject}`
+    const previous = resultKey === undefined ? undefined : this.#results.get(resultKey)
+    if (resultKey !== undefined) this.#results.set(resultKey, entry.sequence)
     const whole = summaryIn(entry)
     const said = isReply
       ? (whole?.reply ?? replyText(message.result))
-      : (whole?.answer ?? answerText(message.result))
+      : (whole?.result ?? resultSummary(message.result))
     return this.#line(entry, {
-      shape: isReply ? 'reply' : 'answer',
+      shape: isReply ? 'reply' : 'result',
       from,
       title: isFault
         ? message.error
@@ -186,7 +186,7 @@ export class Score {
           : 'tool error'
         : isReply
           ? 'reply'
-          : 'answer',
+          : 'result',
       detail: message.error ? message.error.message : said,
       isFault,
       isQuiet: !isFault && call !== undefined && quietMethods.test(call.method),

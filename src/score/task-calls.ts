@@ -5,7 +5,7 @@ export class TaskCalls<Call> {
   readonly #byTask = new Map<string, Call>()
   readonly #byRequest = new Map<string, Call>()
 
-  /** A call was answered with a task; returns the key under which it stays open. */
+  /** The response to a call is a task; returns the key under which it stays open. */
   started(target: string, taskId: string, requestKey: string, call: Call): string {
     const key = this.#key(target, taskId)
     this.#byTask.set(key, call)

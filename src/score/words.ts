@@ -27,7 +27,7 @@ export function layerText(detail: unknown): string {
 }
 
 /** A response in one line. */
-export function answerText(result: unknown): string {
+export function resultSummary(result: unknown): string {
   const { structuredContent, content, contents, messages, ...rest } = (result ?? {}) as Record<string, unknown>
   const { serverInfo, protocolVersion } = rest as {
     serverInfo?: { name?: string; version?: string }
@@ -63,7 +63,7 @@ const short = (text: string) => (text.length > 400 ? `${text.slice(0, 400)}…` 
 /** Summary of a message for the score, created before the message is truncated. */
 export interface MessageSummary {
   readonly arguments?: string
-  readonly answer?: string
+  readonly result?: string
   readonly reply?: string
 }
 
@@ -71,6 +71,6 @@ export function summaryOf(message: unknown): MessageSummary {
   const { params, result } = (message ?? {}) as { params?: { arguments?: unknown }; result?: unknown }
   return {
     ...(params?.arguments === undefined ? {} : { arguments: short(brief(params.arguments)) }),
-    ...(result === undefined ? {} : { answer: short(answerText(result)), reply: short(replyText(result)) }),
+    ...(result === undefined ? {} : { result: short(resultSummary(result)), reply: short(replyText(result)) }),
   }
 }

@@ -2,10 +2,10 @@ import { messageOf } from '../errors.js'
 import type { JsonObject } from '../protocol/messages.js'
 import type { Member } from './store.js'
 
-export type Answering = (letter: JsonObject) => JsonObject | undefined | Promise<JsonObject | undefined>
+export type Respond = (letter: JsonObject) => JsonObject | undefined | Promise<JsonObject | undefined>
 
 interface Pending {
-  resolve(answer: JsonObject | undefined): void
+  resolve(reply: JsonObject | undefined): void
   reject(error: Error): void
 }
 
@@ -15,7 +15,7 @@ const lookEveryMs = 4000
 /** Requests between the processes of a server, each with one response. */
 export class Letters {
   readonly #member: Member
-  readonly #answering = new Map<string, Answering>()
+  readonly #responders = new Map<string, Respond>()
   readonly #pending = new Map<number, Pending>()
   #number = 0
 
@@ -23,8 +23,8 @@ export class Letters {
     this.#member = member
   }
 
-  on(subject: string, answer: Answering): void {
-    this.#answering.set(subject, answer)
+  on(subject: string, respond: Respond): void {
+    this.#responders.set(subject, respond)
   }
 
   /**
@@ -39,7 +39,7 @@ export class Letters {
   ): Promise<JsonObject | undefined> {
     const number = ++this.#number
     let stop = () => {}
-    const answer = new Promise<JsonObject | undefined>((resolve, reject) => {
+    const reply = new Promise<JsonObject | undefined>((resolve, reject) => {
       this.#pending.set(number, { resolve, reject })
       const looking = setInterval(() => {
         // Unknown while the store is unavailable.
@@ -56,11 +56,11 @@ export class Letters {
         this.#pending.delete(number)
       }
     })
-    answer.catch(() => {})
+    reply.catch(() => {})
     try {
       const mail = { kind: 'letter', subject, number, sender: this.#member.id, letter }
       if (!(await this.#member.tell(member, mail))) return undefined
-      return await answer
+      return await reply
     } finally {
       stop()
     }
@@ -68,7 +68,7 @@ export class Letters {
 
   /** True if the message belonged to a request. */
   hear(mail: JsonObject): boolean {
-    const { kind, number, sender, subject, letter, answer, error } = mail
+    const { kind, number, sender, subject, letter, reply, error } = mail
     if (kind === 'letter' && typeof sender === 'string' && typeof number === 'number') {
       void this.#reply(sender, number, String(subject), (letter ?? {}) as JsonObject)
       return true
@@ -76,14 +76,14 @@ export class Letters {
     if (kind !== 'reply' || typeof number !== 'number') return kind === 'reply'
     const pending = this.#pending.get(number)
     if (typeof error === 'string') pending?.reject(new Error(error))
-    else pending?.resolve((answer ?? undefined) as JsonObject | undefined)
+    else pending?.resolve((reply ?? undefined) as JsonObject | undefined)
     return true
   }
 
   async #reply(sender: string, number: number, subject: string, letter: JsonObject): Promise<void> {
     let said: JsonObject
     try {
-      said = { answer: (await this.#answering.get(subject)?.(letter)) ?? null }
+      said = { reply: (await this.#responders.get(subject)?.(letter)) ?? null }
     } catch (error) {
       said = { error: messageOf(error) }
     }

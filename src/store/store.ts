@@ -72,7 +72,7 @@ export interface SessionStore {
    */
   exchange(id: string, before: string, after: string, ttlMs: number): Promise<string | undefined>
   /** Extends the lifetime of sessions. */
-  touch(ids: readonly string[], ttlMs: number): Promise<void>
+  extend(ids: readonly string[], ttlMs: number): Promise<void>
   /** False if there is no such session. */
   end(id: string): Promise<boolean>
   all(): Promise<string[]>

@@ -17,7 +17,7 @@ export type TapeEvent =
       /** Number of the HTTP exchange that carried it. */
       exchange?: number
     }
-  /** An HTTP request and the head of its answer; bodies are messages. */
+  /** An HTTP request and the head of its response; bodies are messages. */
   | ({ kind: 'http'; exchange: number } & Omit<HttpExchange, 'sent'>)
   /** An upstream record, which is not sent to the host. */
   | { kind: 'upstream'; record: UpstreamRecord }

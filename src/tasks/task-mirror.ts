@@ -126,8 +126,8 @@ export class TaskMirror {
     const { text, kept } = await this.#read(id, owner)
     const { status, taskId } = kept.task
     if (isTerminal(status)) throw rpcErrors.invalidParams(`the task is ${status} already`)
-    const answer = await this.#letters.ask(kept.member, 'cancel task', { id: taskId })
-    if (isObject(answer?.task)) return answer.task as unknown as Task
+    const reply = await this.#letters.ask(kept.member, 'cancel task', { id: taskId })
+    if (isObject(reply?.task)) return reply.task as unknown as Task
     // No process runs it.
     const ended = endedAs(kept, 'cancelled', 'The task was cancelled')
     if (await this.#member.tasks.exchange(taskId, text, keptText(ended))) {
@@ -151,8 +151,8 @@ export class TaskMirror {
         if (result) return { ...result, _meta: metaOfTask(result._meta, taskId) }
         if (waitsAt !== kept.member) {
           const letter = { id: taskId, waiter, sender: this.#member.id }
-          const answer = await this.#letters.ask(kept.member, 'wait for task', letter)
-          waitsAt = answer ? kept.member : undefined
+          const reply = await this.#letters.ask(kept.member, 'wait for task', letter)
+          waitsAt = reply ? kept.member : undefined
         }
         await this.#pause(incoming.signal)
       }
@@ -319,22 +319,17 @@ class DistantWaiter implements TaskWaiter {
   }
 
   async ask(method: string, params: JsonObject, { signal, timeoutMs }: AskOptions = {}): Promise<JsonObject> {
-    const answer = await this.#send({ method, params, ...(timeoutMs === undefined ? {} : { timeoutMs }) }, signal)
-    if (isObject(answer?.result)) return answer.result
+    const reply = await this.#send({ method, params, ...(timeoutMs === undefined ? {} : { timeoutMs }) }, signal)
+    if (isObject(reply?.result)) return reply.result
     throw new RpcError(codes.internal, 'Whoever waited for the task has left')
   }
 
   async #send(letter: JsonObject, signal?: AbortSignal): Promise<JsonObject | undefined> {
-    const answer = await this.#letters.ask(
-      this.#member,
-      'ask for task',
-      { waiter: this.#waiter, ...letter },
-      signal,
-    )
-    if (!answer || answer.isGone) {
+    const reply = await this.#letters.ask(this.#member, 'ask for task', { waiter: this.#waiter, ...letter }, signal)
+    if (!reply || reply.isGone) {
       this.isOver = true
       this.#left()
     }
-    return answer
+    return reply
   }
 }

@@ -10,8 +10,8 @@ export function openTelemetry(): Telemetry {
   const client = instrumentsOf('client')
   return {
     // Requests of a server to its host are part of its session, and are measured with the operations of clients.
-    server: (session) => new OtelSessionWatch(session, { answering: server, asking: client }, server),
-    client: (session) => new OtelSessionWatch(session, { answering: server, asking: client }, client),
+    server: (session) => new OtelSessionWatch(session, { responding: server, asking: client }, server),
+    client: (session) => new OtelSessionWatch(session, { responding: server, asking: client }, client),
     inside: (name, work) =>
       client.tracer.startActiveSpan(name, { kind: SpanKind.INTERNAL }, async (span) => {
         try {

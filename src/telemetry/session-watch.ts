@@ -22,7 +22,7 @@ const mostCharacters = 2000
 
 /** Requests in both directions are measured: those that this side answers, and those that it sends. */
 export interface Sides {
-  readonly answering: Instruments
+  readonly responding: Instruments
   readonly asking: Instruments
 }
 
@@ -49,7 +49,7 @@ export class OtelSessionWatch implements SessionWatch {
     const around = trace.getSpanContext(ambient)
     const isElsewhere = sent && around && around.spanId !== trace.getSpanContext(sent)?.spanId
     const parent = sent ?? ambient
-    const span = this.#sides.answering.tracer.startSpan(
+    const span = this.#sides.responding.tracer.startSpan(
       described.spanName,
       {
         kind: SpanKind.SERVER,
@@ -63,11 +63,11 @@ export class OtelSessionWatch implements SessionWatch {
     context.with(own, work)
   }
 
-  answered({ id }: Incoming, end: RequestEnd): void {
+  responded({ id }: Incoming, end: RequestEnd): void {
     const open = this.#open.get(id)
     if (!open) return
     this.#open.delete(id)
-    this.#finish(this.#sides.answering, open, end)
+    this.#finish(this.#sides.responding, open, end)
   }
 
   asking(
@@ -102,7 +102,7 @@ export class OtelSessionWatch implements SessionWatch {
       ? this.#contextOf(id)
       : (contextIn(meta, context.active()) ?? context.active())
     const { name, ...options } = describeUpstream(kind, this.#session.mask(label.slice(0, mostCharacters)))
-    const span = this.#sides.answering.tracer.startSpan(name, options, parent)
+    const span = this.#sides.responding.tracer.startSpan(name, options, parent)
     const own = trace.setSpan(parent, span)
     notes.traceHeaders = headersOf(own)
     try {

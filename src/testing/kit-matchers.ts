@@ -38,7 +38,7 @@ export const kitMatchers = {
 
   toBeToolError(received: unknown, expected?: string | RegExp): Verdict {
     const { text, failure } = partsOf(received)
-    if (failure === undefined) return verdict(false, `the tool did not fail; it answered: ${text}`)
+    if (failure === undefined) return verdict(false, `the tool did not fail; it returned: ${text}`)
     return expected === undefined ? verdict(true, `the tool failed: ${failure}`) : textVerdict(failure, expected)
   },
 

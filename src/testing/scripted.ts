@@ -1,5 +1,5 @@
 import { answersFrom, type ReadyAnswer } from '../link/answerers.js'
-import type { Answerer, ModelAnswerer, Question } from '../link/answering.js'
+import type { Answerer, ModelResponder, Question } from '../link/server-requests.js'
 import type { ModelRequest } from '../protocol/sampling.js'
 
 /** A scripted user: answers from a list and records the questions. */
@@ -34,7 +34,7 @@ export function scriptedPerson(answers: readonly ReadyAnswer[]): ScriptedPerson 
 
 /** A scripted model: replies from a list and records the requests. */
 export interface ScriptedModel {
-  readonly onModelRequest: ModelAnswerer
+  readonly onModelRequest: ModelResponder
   readonly requests: readonly ModelRequest[]
 }
 

@@ -9,9 +9,9 @@ export const transportErrors = {
     ),
   childEnded: (command: string, reason: string) =>
     new JexoError('child-ended', `the server ended (${reason})`, 'see its output on stderr', command),
-  answerTooLong: (maxBytes: number) =>
+  responseTooLong: (maxBytes: number) =>
     new JexoError(
-      'answer-malformed',
+      'response-malformed',
       `the server sent more than ${maxBytes} bytes in one message`,
       'check the server',
     ),

@@ -4,7 +4,7 @@ import { interpretingValidator } from '../kit/interpreting-validator.js'
 import type { Kit } from '../kit/kit.js'
 import { ByteGatherer } from './byte-gatherer.js'
 import { type EndpointOptions, HttpEndpoint } from './http/endpoint.js'
-import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.js'
+import { BodyTooLong, type HttpRequest, type HttpResponse } from './http/exchange.js'
 
 export interface FetchHandlerOptions extends EndpointOptions, Partial<RunningOptions> {}
 
@@ -57,8 +57,8 @@ async function readBody(request: Request, maxBytes: number): Promise<string> {
   return new TextDecoder().decode(gathered.bytes)
 }
 
-function toResponse(answer: HttpAnswer, maxUnreadBytes: number): Response {
-  const { status, headers, body, stream } = answer
+function toResponse(response: HttpResponse, maxUnreadBytes: number): Response {
+  const { status, headers, body, stream } = response
   if (!stream) return new Response(body ?? null, { status, headers })
   let detach = () => {}
   const encoder = new TextEncoder()

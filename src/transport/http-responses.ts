@@ -2,16 +2,16 @@ import { ByteGatherer } from './byte-gatherer.js'
 import { transportErrors } from './errors.js'
 
 /** Maximum length of a body or event of a server. */
-export const maxAnswerBytes = 64 * 1024 * 1024
+export const maxResponseBytes = 64 * 1024 * 1024
 const maxRedirects = 5
 
 /** A body as text, up to a limit. Rejects with a `JexoError` beyond it. */
-export async function textOf(response: Response, maxBytes = maxAnswerBytes): Promise<string> {
+export async function textOf(response: Response, maxBytes = maxResponseBytes): Promise<string> {
   const gathered = new ByteGatherer()
   for await (const chunk of response.body ?? []) {
     if (gathered.length + chunk.length > maxBytes) {
       await response.body?.cancel().catch(() => {})
-      throw transportErrors.answerTooLong(maxBytes)
+      throw transportErrors.responseTooLong(maxBytes)
     }
     gathered.push(chunk)
   }

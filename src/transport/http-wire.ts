@@ -3,13 +3,13 @@ import { authorized } from '../access/sign-in/authorized.js'
 import type { SignIn } from '../access/sign-in/sign-in.js'
 import { isJexoError } from '../errors.js'
 import { linkErrors } from '../link/errors.js'
-import { AnswerLost, SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
+import { ResponseLost, SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
 import { protocolErrors } from '../protocol/errors.js'
 import { isRequest, isResponse, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import type { NetworkPath } from '../telemetry/telemetry.js'
 import { transportErrors } from './errors.js'
-import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
+import { fetchSameOrigin, maxResponseBytes, textOf } from './http-responses.js'
 
 export interface HttpWireOptions {
   /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
@@ -64,7 +64,7 @@ interface RequestParts {
 interface Reading {
   lastEventId: string | undefined
   retryMs: number
-  isAnswered: boolean
+  hasResponse: boolean
 }
 
 export const networkOf = ({ hostname, port, protocol }: URL): NetworkPath => ({
@@ -148,7 +148,7 @@ export class HttpWire implements Wire {
     if (type.startsWith('text/event-stream')) return this.#follow(response, message)
     await response.body?.cancel()
     if (!isRequest(message)) return
-    throw protocolErrors.answerMalformed(message.method, `HTTP ${response.status} came with ${type || 'nothing'}`)
+    throw protocolErrors.responseMalformed(message.method, `HTTP ${response.status} came with ${type || 'nothing'}`)
   }
 
   /** Ends the session at the server, with a short time limit. */
@@ -250,8 +250,8 @@ export class HttpWire implements Wire {
   #take(text: string, asked: Message, by: Response): void {
     const messages = messagesIn(text)
     for (const message of messages ?? []) this.#received(message, by)
-    if (!isRequest(asked) || messages?.some((message) => isAnswerTo(message, asked.id))) return
-    throw protocolErrors.answerMalformed(
+    if (!isRequest(asked) || messages?.some((message) => isResponseTo(message, asked.id))) return
+    throw protocolErrors.responseMalformed(
       asked.method,
       messages ? 'the body is another message' : 'the body is not JSON',
     )
@@ -260,20 +260,20 @@ export class HttpWire implements Wire {
   /** Reads a stream to its end; if the response is still missing, resumes after the last event. */
   async #follow(response: Response, asked: Message): Promise<void> {
     const id = isRequest(asked) ? asked.id : undefined
-    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: id === undefined }
+    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, hasResponse: id === undefined }
     let current = response
     for (let resumes = 0; ; resumes++) {
       const before = reading.lastEventId
       await this.#read(current, reading, id)
       // Only attempts without a new event count, since a server may close its streams often.
       if (reading.lastEventId !== before) resumes = 0
-      if (reading.isAnswered || this.#aborter.signal.aborted) return
+      if (reading.hasResponse || this.#aborter.signal.aborted) return
       // Without an event id, the stream cannot be resumed: the call was cancelled, or the server violates the standard.
       if (reading.lastEventId === undefined || resumes >= mostResumes)
-        throw protocolErrors.answerMalformed(
+        throw protocolErrors.responseMalformed(
           isRequest(asked) ? asked.method : 'a message',
-          'the stream ended without the answer',
-          new AnswerLost(),
+          'the stream ended without the response',
+          new ResponseLost(),
         )
       await this.#pause(reading.retryMs)
       current = await this.#openStream(reading.lastEventId)
@@ -281,7 +281,7 @@ export class HttpWire implements Wire {
         throw linkErrors.connectFailed(
           this.label,
           `the stream could not be resumed: HTTP ${current.status}`,
-          new AnswerLost(),
+          new ResponseLost(),
         )
     }
   }
@@ -297,16 +297,16 @@ export class HttpWire implements Wire {
         if (event.id !== undefined) reading.lastEventId = event.id
         if (event.data === '') return
         for (const message of messagesIn(event.data, this.#handlers?.unusable) ?? []) {
-          if (id !== undefined && isAnswerTo(message, id)) reading.isAnswered = true
+          if (id !== undefined && isResponseTo(message, id)) reading.hasResponse = true
           this.#received(message, response)
         }
       },
       onRetry: (ms) => {
         reading.retryMs = Math.min(ms, mostRetryMs)
       },
-      maxBufferSize: maxAnswerBytes,
+      maxBufferSize: maxResponseBytes,
       onError: (error) => {
-        if (error.type === 'max-buffer-size-exceeded') throw transportErrors.answerTooLong(maxAnswerBytes)
+        if (error.type === 'max-buffer-size-exceeded') throw transportErrors.responseTooLong(maxResponseBytes)
       },
     })
     const decoder = new TextDecoder()
@@ -315,7 +315,7 @@ export class HttpWire implements Wire {
     } catch (error) {
       await response.body?.cancel().catch(() => {})
       if (isJexoError(error)) throw error
-      if (!this.#aborter.signal.aborted && reading.lastEventId === undefined && !reading.isAnswered) throw error
+      if (!this.#aborter.signal.aborted && reading.lastEventId === undefined && !reading.hasResponse) throw error
     }
   }
 
@@ -324,7 +324,7 @@ export class HttpWire implements Wire {
     const standing = new AbortController()
     this.#standing = standing
     const isOver = () => this.#aborter.signal.aborted || standing.signal.aborted
-    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, isAnswered: true }
+    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, hasResponse: true }
     for (let failures = 0; !isOver(); failures++) {
       try {
         const response = await this.#openStream(reading.lastEventId)
@@ -362,7 +362,7 @@ export class HttpWire implements Wire {
   }
 }
 
-const isAnswerTo = (message: Message, id: RequestId) => isResponse(message) && message.id === id
+const isResponseTo = (message: Message, id: RequestId) => isResponse(message) && message.id === id
 const codeOf = (error: Error) => String((error as NodeJS.ErrnoException).code ?? error.name)
 
 function faultIn(text: string): { id: unknown; message: string } | undefined {

@@ -12,7 +12,7 @@ import { codes } from '../protocol/rpc-error.js'
 
 /**
  * Passes input of a stream-like transport (stdio, memory) to an engine: single messages, and batches if the revision
- * has them. Anything else is answered with an error that describes the problem.
+ * has them. The response to anything else is an error that describes the problem.
  */
 export class Intake {
   readonly #engine: () => Engine
@@ -42,7 +42,7 @@ export class Intake {
     if (Array.isArray(value)) return this.#takeBatch(value)
     const read = readMessage(value)
     if (read.kind !== 'malformed') return this.#engine().receive(read.message)
-    if (read.answer) this.#write(read.answer)
+    if (read.response) this.#write(read.response)
     else reportUnusable(this.#engine(), value)
   }
 
@@ -50,7 +50,7 @@ export class Intake {
     this.#write(errorResponse(undefined, { code, message }))
   }
 
-  /** Sends the engine's messages: into the batch that they answer, or directly. */
+  /** Sends the engine's messages: into the response to their batch, or directly. */
   send(message: Message, related: RequestId | undefined): void {
     for (const batch of this.#batches ?? []) if (batch.take(message, related)) return
     this.#write(message)
@@ -93,7 +93,7 @@ export function openBatch(
   for (const value of values) {
     const read = readMessage(value)
     if (read.kind === 'malformed') {
-      if (read.answer) refusals.push(read.answer)
+      if (read.response) refusals.push(read.response)
       else reportUnusable(engine, value)
     } else if (read.kind === 'request' && read.message.method === 'initialize') {
       const message = 'Invalid request: initialize is never part of a batch'

@@ -8,7 +8,7 @@ import { ByteGatherer } from './byte-gatherer.js'
 import { transportErrors } from './errors.js'
 import { isLoopback } from './http/checks.js'
 import { type EndpointOptions, HttpEndpoint } from './http/endpoint.js'
-import { BodyTooLong, type HttpAnswer, type HttpRequest } from './http/exchange.js'
+import { BodyTooLong, type HttpRequest, type HttpResponse } from './http/exchange.js'
 import { runOnNode } from './node-run.js'
 
 export interface NodeHandlerOptions extends EndpointOptions, Partial<RunningOptions> {}
@@ -109,10 +109,10 @@ function handlerOf(endpoint: HttpEndpoint) {
     const at = url.indexOf('?')
     const path = at < 0 ? url : url.slice(0, at)
     if (next && !endpoint.owns(path)) return next()
-    const answer = endpoint.handle(new NodeRequest(request, path, at < 0 ? '' : url.slice(at)))
+    const reply = endpoint.handle(new NodeRequest(request, path, at < 0 ? '' : url.slice(at)))
     const { maxUnreadBytes } = endpoint.limits
-    if (!(answer instanceof Promise)) return write(response, answer, maxUnreadBytes)
-    answer.then(
+    if (!(reply instanceof Promise)) return write(response, reply, maxUnreadBytes)
+    reply.then(
       (given) => write(response, given, maxUnreadBytes),
       (error) => failed(response, error),
     )
@@ -179,8 +179,8 @@ function readBody(request: IncomingMessage & { body?: unknown }, maxBytes: numbe
 /** How long a reader may read nothing of its pending data. */
 const stalledMs = 60_000
 
-function write(response: ServerResponse, answer: HttpAnswer, maxUnreadBytes: number): void {
-  const { status, headers, body, stream } = answer
+function write(response: ServerResponse, reply: HttpResponse, maxUnreadBytes: number): void {
+  const { status, headers, body, stream } = reply
   if (!stream) {
     const text = body ?? ''
     // A refused body is not read to its end, so the connection is closed.

@@ -7,7 +7,7 @@ import { protocolErrors } from '../protocol/errors.js'
 import { type Message, messagesIn } from '../protocol/messages.js'
 import type { NetworkPath } from '../telemetry/telemetry.js'
 import { transportErrors } from './errors.js'
-import { fetchSameOrigin, maxAnswerBytes, textOf } from './http-answers.js'
+import { fetchSameOrigin, maxResponseBytes, textOf } from './http-responses.js'
 import { type HttpWireOptions, networkOf } from './http-wire.js'
 
 /**
@@ -91,9 +91,9 @@ export class TwoEndpointWire implements Wire {
         if (event === 'endpoint') return onAddress(data)
         for (const message of messagesIn(data, handlers.unusable) ?? []) handlers.receive(message)
       },
-      maxBufferSize: maxAnswerBytes,
+      maxBufferSize: maxResponseBytes,
       onError: (error) => {
-        if (error.type === 'max-buffer-size-exceeded') throw transportErrors.answerTooLong(maxAnswerBytes)
+        if (error.type === 'max-buffer-size-exceeded') throw transportErrors.responseTooLong(maxResponseBytes)
       },
     })
     const decoder = new TextDecoder()

@@ -13,12 +13,12 @@ export async function headersFor(url: string, headers: Headers = {}): Promise<He
 
 /** The subject of the authorization checks; empty if the server requires no token. */
 export async function accessSubject(url: string, headers: Headers): Promise<Partial<Subject>> {
-  const answer = await fetchBounded(url, {
+  const response = await fetchBounded(url, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },
     body: '{}',
   })
-  if (answer.status !== 401) return {}
+  if (response.status !== 401) return {}
   const [, token] = /^Bearer (\S+)$/i.exec(headerIn(headers, 'authorization') ?? '') ?? []
   const resource = canonicalUri(url)
   const metadata = await metadataPath(new URL(url))

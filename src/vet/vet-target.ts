@@ -38,7 +38,7 @@ export interface TargetReport extends VetReport {
   surface: Snapshot
 }
 
-/** Checks a target with every rule, and with the requested additional checks. Rejects with a `JexoError` if it does not start or answer. */
+/** Checks a target with every rule, and with the requested additional checks. Rejects with a `JexoError` if it does not start or respond. */
 export async function vetTarget(
   target: Exclude<Target, { kind: 'tape' }>,
   {

@@ -1,5 +1,5 @@
 import { askOnTerminal } from '../../src/answers/terminal.js'
-import type { Question } from '../../src/link/answering.js'
+import type { Question } from '../../src/link/server-requests.js'
 
 /** A terminal where somebody types these lines. */
 function typing(...lines: string[]) {

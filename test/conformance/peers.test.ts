@@ -88,7 +88,7 @@ const rows: Row[] = [
     (m) => [{ jsonrpc: '2.0', id: m.id, error: { code: 418, message: 'a teapot', data: { x: 1 } } }],
     /a teapot/,
   ],
-  ['nothing at all', () => [], /no response to tools\/call within 400 ms|without the answer/],
+  ['nothing at all', () => [], /no response to tools\/call within 400 ms|without the response/],
 ]
 
 /** A server that initializes and lists correctly, and responds to a call of `bad` as its row says. */
@@ -190,8 +190,8 @@ const httpRows: [what: string, handle: Handle, says: RegExp][] = [
     /another message/,
   ],
   ['202', answered(202, 'text/plain', ''), /HTTP 202 came with/],
-  ['a stream without events', answered(200, 'text/event-stream', ''), /without the answer/],
-  ['a stream of comments', answered(200, 'text/event-stream', ': nothing\n\n'), /without the answer/],
+  ['a stream without events', answered(200, 'text/event-stream', ''), /without the response/],
+  ['a stream of comments', answered(200, 'text/event-stream', ': nothing\n\n'), /without the response/],
   [
     '500 with a JSON-RPC error',
     (m, r) =>

@@ -117,7 +117,7 @@ test('Loupe guides through the sign-in on a card, and shows its steps in the sco
   const address = await card.getByRole('link', { name: /^Sign in at/ }).getAttribute('href')
   await choose(address ?? '', /Fay/)
   await loupe.call('who_am_i')
-  await loupe.answer().getByText('Fay').first().waitFor()
+  await loupe.result().getByText('Fay').first().waitFor()
   await loupe.line('sign-in · token').click()
   await loupe.page.getByRole('log').getByText('••••').first().waitFor()
   // Fay lacks this permission: the card appears again, and the score names the rule that was broken.

@@ -35,9 +35,9 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await odd.page.getByRole('option', { name: 'Defensive' }).click()
     await card().getByRole('button', { name: 'Accept', exact: true }).click()
     await odd
-      .answer()
+      .result()
       .getByText('accept {"frames":6,"temper":"d"}')
-      .or(odd.answer().getByText('accept {"temper":"d","frames":6}'))
+      .or(odd.result().getByText('accept {"temper":"d","frames":6}'))
       .waitFor()
     expect(await card().count()).toBe(0)
     await odd.line(/reply.*accept: /).waitFor()
@@ -46,15 +46,15 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
   test('declines and cancels questions, and opens no page without showing its address', async () => {
     await odd.call('ask_person')
     await card().getByRole('button', { name: 'Decline' }).click()
-    await odd.answer().getByText('decline null').waitFor()
+    await odd.result().getByText('decline null').waitFor()
     await odd.call('send_away')
     await card().getByText('bees.example.org', { exact: true }).waitFor()
     await card().getByText('https://bees.example.org/sign-in?next=1').waitFor()
     await card().getByRole('button', { name: 'Cancel' }).click()
-    await odd.answer().getByText('cancel', { exact: true }).waitFor()
+    await odd.result().getByText('cancel', { exact: true }).waitFor()
     await odd.call('send_away')
     await card().getByRole('button', { name: 'Accept without opening' }).click()
-    await odd.answer().getByText('accept', { exact: true }).waitFor()
+    await odd.result().getByText('accept', { exact: true }).waitFor()
   })
 
   test('pings, sets the log level, subscribes, and shows the notifications', async () => {
@@ -74,15 +74,15 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
 
   test('sends its roots, and notifies the server when they change', async () => {
     await odd.call('ask_folders')
-    await odd.answer().getByText('[]').waitFor()
+    await odd.result().getByText('[]').waitFor()
     await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('not a folder'))
     await odd.page.getByText(/"not" is not a file:\/\/ URI/).waitFor()
     await play(() => odd.page.getByLabel('Folders', { exact: true }).fill('file:///home/bee/hives The hives'))
     await odd.line('roots/list_changed').waitFor()
     await odd.call('ask_folders')
-    await odd.answer().getByText('file:///home/bee/hives').waitFor()
+    await odd.result().getByText('file:///home/bee/hives').waitFor()
     await odd.call('told_folders')
-    await odd.answer().getByText('1', { exact: true }).waitFor()
+    await odd.result().getByText('1', { exact: true }).waitFor()
   })
 
   test('answers for the model by hand, with the stand-in, with a fixed text, or not at all', async () => {
@@ -90,14 +90,14 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     await card().getByText('You keep bees.').waitFor()
     await card().getByLabel('Reply for the model').fill('Not this week.')
     await card().getByRole('button', { name: 'Answer', exact: true }).click()
-    await odd.answer().getByText('by-hand: Not this week.').waitFor()
+    await odd.result().getByText('by-hand: Not this week.').waitFor()
     await odd.call('ask_model')
     await card().getByRole('button', { name: 'Let the stand-in answer' }).click()
-    await odd.answer().getByText('jexo-stand-in: (stand-in) Is the colony about to swarm?').waitFor()
+    await odd.result().getByText('jexo-stand-in: (stand-in) Is the colony about to swarm?').waitFor()
     await odd.call('ask_model')
     await card().getByRole('button', { name: 'Refuse' }).click()
     await odd
-      .answer()
+      .result()
       .getByText(/^refused -1: The person refused/)
       .waitFor()
     await play(async () => {
@@ -106,7 +106,7 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
       await odd.page.getByLabel('Reply of the model').fill('Ask a keeper.')
     })
     await odd.call('ask_model')
-    await odd.answer().getByText('by-hand: Ask a keeper.').waitFor()
+    await odd.result().getByText('by-hand: Ask a keeper.').waitFor()
   })
 
   test('declares only the chosen capabilities, and requests the chosen revision', async () => {
@@ -126,12 +126,12 @@ describe('Loupe, as the host of a server that asks, on one page', () => {
     expect(await declared.textContent()).not.toMatch(/elicitation|sampling/)
     await odd.call('ask_model')
     await odd
-      .answer()
+      .result()
       .getByText(/^refused -32601/)
       .waitFor()
     await odd.call('ask_person')
     await odd
-      .answer()
+      .result()
       .getByText(/^refused: Method not found/)
       .waitFor()
   })
@@ -158,7 +158,7 @@ test('a new user finds a tool, fills in its form, sends it, answers its question
   const card = page.getByRole('region', { name: 'The server asks' })
   await card.getByRole('textbox').last().fill('11')
   await card.getByRole('button', { name: 'Accept', exact: true }).click()
-  await loupe.answer().getByText('nextInspection').waitFor()
+  await loupe.result().getByText('nextInspection').waitFor()
   await page.getByRole('button', { name: 'Save as a case' }).click()
   await page.getByText('Saved as cases/record_inspection.case.yaml').waitFor()
   const saved = parse(readFileSync(join(folder, 'cases/record_inspection.case.yaml'), 'utf8'))

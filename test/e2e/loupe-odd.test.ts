@@ -45,8 +45,8 @@ describe('Loupe with an unusual server, on one page', () => {
     expect(await page.getByRole('textbox', { name: 'width' }).inputValue()).toBe('3')
     expect(await page.getByRole('textbox', { name: 'pair-2' }).inputValue()).toBe('2')
     await odd.send()
-    await odd.answer().getByText('"pair"').waitFor()
-    expect(JSON.parse(String(await odd.answer().locator('pre').textContent()))).toEqual({
+    await odd.result().getByText('"pair"').waitFor()
+    expect(JSON.parse(String(await odd.result().locator('pre').textContent()))).toEqual({
       name: 'Fern',
       box: { width: 3 },
       old: 'b',
@@ -73,7 +73,7 @@ describe('Loupe with an unusual server, on one page', () => {
     await odd.page.getByText('No form is available for this schema').waitFor()
     await odd.page.locator('.cm-content').fill('{"x":1}')
     await odd.send()
-    await odd.answer().getByText('ok', { exact: true }).waitFor()
+    await odd.result().getByText('ok', { exact: true }).waitFor()
   })
 
   test('shows every type of content, follows links, and runs none of it as code', async () => {
@@ -82,11 +82,11 @@ describe('Loupe with an unusual server, on one page', () => {
     await page.getByRole('heading', { name: 'Robbing' }).waitFor()
     await page.getByRole('figure').getByText('what is inside').waitFor()
     await page.getByText('This image cannot be shown').waitFor()
-    expect(await odd.answer().locator('img').count()).toBe(2)
-    expect(await odd.answer().locator('audio').count()).toBe(1)
+    expect(await odd.result().locator('img').count()).toBe(2)
+    expect(await odd.result().locator('audio').count()).toBe(1)
     expect(
       await odd
-        .answer()
+        .result()
         .locator('a')
         .evaluateAll((links) => links.map((link) => link.getAttribute('href'))),
     ).toEqual(['https://example.org/'])
@@ -141,7 +141,7 @@ describe('Loupe with an unusual server', () => {
     await odd.line('out of honey').first().waitFor()
     await page.getByRole('button', { name: 'Connect', exact: true }).click()
     await odd.call('mumble')
-    await odd.answer().getByText('mumbled').waitFor()
+    await odd.result().getByText('mumbled').waitFor()
     await odd.line('Listening on port 3000').click()
     await page.locator('pre', { hasText: 'Listening on port 3000' }).waitFor()
   })
@@ -149,7 +149,7 @@ describe('Loupe with an unusual server', () => {
   test('scrolls and searches twenty thousand messages, and draws only the visible ones', async () => {
     const { page } = odd
     await odd.call('flood')
-    await odd.answer().getByText('that was all').waitFor()
+    await odd.result().getByText('that was all').waitFor()
     await page.getByText(/^20,0\d\d lines$/).waitFor()
     const rows = await page.getByRole('log').locator('.line').count()
     expect(rows).toBeGreaterThan(10)
@@ -177,20 +177,20 @@ describe('Loupe with an unusual server', () => {
     const { page } = odd
     await odd.call('huge')
     await odd
-      .answer()
+      .result()
       .getByText(/^honey honey/)
       .waitFor()
     await page.getByRole('button', { name: /^20,9\d\d,\d{3} characters more$/ }).waitFor()
     await page.getByRole('combobox', { name: 'as' }).click()
     await page.getByRole('option', { name: 'list' }).click()
     await odd.send()
-    await odd.answer().getByText('rows · 200,000').waitFor()
+    await odd.result().getByText('rows · 200,000').waitFor()
     expect(await page.getByRole('table').locator('tbody tr').count()).toBe(50)
     // The page has only the beginning and the size of the whole; opening it fetches the whole.
-    await odd.line(/answer.*rows \[200000\]/).click()
+    await odd.line(/result.*rows \[200000\]/).click()
     const tree = page.getByRole('log').getByRole('region', { name: 'Tree' })
     await tree.getByRole('button', { name: /rows.*\[200000\]/ }).waitFor()
-    await page.getByLabel('Search in Message answer').fill('199998')
+    await page.getByLabel('Search in Message result').fill('199998')
     await tree.getByText('1 found').or(tree.getByText('2 found')).waitFor()
     expect(await tree.locator('[data-match]').count()).toBeGreaterThan(0)
     expect(odd.faults).toEqual([])

@@ -107,7 +107,7 @@ test('a kit tells the relay and Loupe which settings are secrets, and no tape co
   const recorded = newTape()
   const loupe = await LoupePage.open([kit, '--tape', recorded], withWax)
   await loupe.call('look')
-  await loupe.answer().getByText('inside: b33swax!').waitFor()
+  await loupe.result().getByText('inside: b33swax!').waitFor()
   const download = loupe.page.waitForEvent('download')
   await loupe.page.getByRole('button', { name: 'Tape' }).click()
   await loupe.page.getByRole('menuitem', { name: 'Save all as a tape' }).click()
@@ -167,7 +167,7 @@ test('Loupe follows a real host live, starting before the host does', async () =
     `${JSON.stringify(hello('2025-11-25'))}\n${JSON.stringify(ready)}\n${JSON.stringify(weigh(2))}\n`,
   )
   await loupe.line(/tools\/call weigh_hive/).waitFor()
-  await loupe.line(/answer.*kg/).click()
+  await loupe.line(/result.*kg/).click()
   await loupe.page.locator('pre', { hasText: '"structuredContent"' }).waitFor()
   const session = loupe.page.getByRole('region', { name: 'Session of test 1' })
   await session.getByRole('row', { name: /tools\/call weigh_hive 1/ }).waitFor()
@@ -188,7 +188,7 @@ test('everything in the page is saved as a tape, masked, and opened again withou
   await page.locator('.cm-content').fill('{"name":"the wax-t0ken","box":{"width":1},"password":"hunter22"}')
   await loupe.send()
   await loupe
-    .answer()
+    .result()
     .getByText(/hunter22/)
     .waitFor()
   await page.getByRole('button', { name: 'Tape' }).click()
@@ -227,7 +227,7 @@ test('everything in the page is saved as a tape, masked, and opened again withou
 
 test('the score is printed as text: a tape to its end, a server until Ctrl-C', async () => {
   const live = new Running([bin, 'loupe', '--plain', oddServer])
-  await live.until(/│◀─ answer .* tools \[17\]/)
+  await live.until(/│◀─ result .* tools \[17\]/)
   expect(live.said).toMatch(/Person Host +Server Upstream/)
   expect(await live.end()).toBe(0)
   const traced = await jexo('call', apiary, 'honey_batches', 'driest=15.9', '--trace')

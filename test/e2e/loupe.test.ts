@@ -35,7 +35,7 @@ describe('Loupe, with the apiary', () => {
     await page.keyboard.press('Enter')
     await page.getByRole('button', { name: 'hive "ML-04"' }).click()
     await page.getByRole('button', { name: 'Send', exact: true }).click()
-    const answer = page.getByRole('region', { name: 'Answer' })
+    const answer = page.getByRole('region', { name: 'Result' })
     await answer
       .getByText(/^\d+\.\d+$/)
       .first()
@@ -44,7 +44,7 @@ describe('Loupe, with the apiary', () => {
     await call.click()
     await page.getByText('"method": "tools/call"').waitFor()
     expect(await page.locator('pre', { hasText: '"tools/call"' }).textContent()).toContain('"hive": "ML-04"')
-    await line(page, /^.*answer.*kg \d/).waitFor()
+    await line(page, /^.*result.*kg \d/).waitFor()
     expect(faults).toEqual([])
   })
 
@@ -60,7 +60,7 @@ describe('Loupe, with the apiary', () => {
     await page.getByRole('button', { name: 'Send unchecked' }).click()
     await page.getByText('The tool returned an error').waitFor()
     await page
-      .getByLabel('Answer', { exact: true })
+      .getByLabel('Result', { exact: true })
       .getByText(/hive: received "99"; expected a string/)
       .waitFor()
   })

@@ -57,7 +57,7 @@ describe('a view in Loupe', () => {
       .waitFor()
     await search.fill('')
     await loupe.page.getByText('Page', { exact: true }).waitFor()
-    expect(await loupe.answer().getByText('Matches its output schema').count()).toBe(1)
+    expect(await loupe.result().getByText('Matches its output schema').count()).toBe(1)
     // A message from another window is ignored.
     await loupe.page.evaluate(() => {
       const forged = {

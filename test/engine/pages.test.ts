@@ -1,7 +1,7 @@
-import { pageOf } from '../../src/engine/pages.js'
+import { paginate } from '../../src/engine/pages.js'
 
 const entries = [0, 1, 2, 3].map((place) => ({ place, offset: 0, value: `part ${place}` }))
-const first = (pageSize: number) => pageOf('tools', entries, {}, 3, pageSize)
+const first = (pageSize: number) => paginate('tools', entries, {}, 3, pageSize)
 
 test.each([
   [3, true],
@@ -13,28 +13,28 @@ test.each([
 })
 
 test('the last page has no cursor, even if it is full', () => {
-  const second = pageOf('tools', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)
+  const second = paginate('tools', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)
   expect(second).toEqual({ items: ['part 2', 'part 3'] })
 })
 
 test('a cursor at the last entry is valid and returns an empty page', () => {
   const { nextCursor = '' } = first(3)
   const shorter = entries.slice(0, 3)
-  expect(pageOf('tools', shorter, { cursor: nextCursor }, 3, 3)).toEqual({ items: [] })
+  expect(paginate('tools', shorter, { cursor: nextCursor }, 3, 3)).toEqual({ items: [] })
 })
 
 test('entries with the same key are distinguished by their offset', () => {
   const files = [0, 1, 2].map((offset) => ({ place: 0, offset, value: offset }))
-  const { items, nextCursor = '' } = pageOf('resources', files, {}, 0, 2)
+  const { items, nextCursor = '' } = paginate('resources', files, {}, 0, 2)
   expect(items).toEqual([0, 1])
-  expect(pageOf('resources', files, { cursor: nextCursor }, 0, 2)).toEqual({ items: [2] })
+  expect(paginate('resources', files, { cursor: nextCursor }, 0, 2)).toEqual({ items: [2] })
 })
 
 test.each([
-  ['of another list', () => pageOf('prompts', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)],
-  ['beyond the list', () => pageOf('tools', entries, { cursor: first(3).nextCursor ?? '' }, 1, 2)],
-  ['that is a number', () => pageOf('tools', entries, { cursor: 7 }, 3, 2)],
-  ['in other letters', () => pageOf('tools', entries, { cursor: `${first(2).nextCursor}=` }, 3, 2)],
+  ['of another list', () => paginate('prompts', entries, { cursor: first(2).nextCursor ?? '' }, 3, 2)],
+  ['beyond the list', () => paginate('tools', entries, { cursor: first(3).nextCursor ?? '' }, 1, 2)],
+  ['that is a number', () => paginate('tools', entries, { cursor: 7 }, 3, 2)],
+  ['in other letters', () => paginate('tools', entries, { cursor: `${first(2).nextCursor}=` }, 3, 2)],
 ])('a cursor %s is refused', (_what, page) => {
   expect(page).toThrow(expect.objectContaining({ code: -32602 }))
 })

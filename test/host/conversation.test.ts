@@ -110,7 +110,7 @@ describe('a conversation', () => {
     expect(await said).toEqual([
       expect.objectContaining({ kind: 'person' }),
       expect.objectContaining({ state: 'done', approved: 'once', text: '{"kg":38}' }),
-      expect.objectContaining({ kind: 'model', text: 'weigh_hive answers: kg 38' }),
+      expect.objectContaining({ kind: 'model', text: 'weigh_hive returned: kg 38' }),
     ])
     expect(conversation.decide(id, 'once')).toBe(false)
     await host.close()
@@ -152,7 +152,7 @@ describe('a conversation', () => {
     const question = await asked
     expect(question.question.message).toBe('Move ML-04?')
     expect(conversation.answer(question.id, { action: 'accept' })).toBe(true)
-    expect((await moving).at(-1)).toMatchObject({ text: 'move_hive answers: ML-04 stands at Quarry Field.' })
+    expect((await moving).at(-1)).toMatchObject({ text: 'move_hive returned: ML-04 stands at Quarry Field.' })
     for (const [isAllowed, said] of [
       [true, /stand-in.*A poem/],
       [false, /refused/],
@@ -161,7 +161,7 @@ describe('a conversation', () => {
         (step): step is Step & { kind: 'sampling' } => step.kind === 'sampling' && step.state === 'open',
       )
       const writing = conversation.say('Write a poem with the model')
-      conversation.answerForModel((await wanted).id, isAllowed)
+      conversation.replyForModel((await wanted).id, isAllowed)
       expect((await writing).at(-1)).toMatchObject({ text: expect.stringMatching(said) })
     }
     await host.close()

@@ -1,9 +1,9 @@
 import { defineKit, shared, tool } from 'jexo'
 import { connect, connectAll, RpcError } from 'jexo/link'
 import { connect as connectOnNode, serveHttp } from 'jexo/node'
-import { clientCapabilities } from '../../src/link/answering.js'
 import { Link } from '../../src/link/link.js'
 import type { LinkOptions } from '../../src/link/options.js'
+import { clientCapabilities } from '../../src/link/server-requests.js'
 import type { Wire, WireHandlers } from '../../src/link/wire.js'
 import { findRevision, type Revision } from '../../src/protocol/revisions.js'
 import { HttpWire } from '../../src/transport/http-wire.js'
@@ -161,7 +161,7 @@ describe('a faulty server', () => {
       handlers.receive({ jsonrpc: '2.0', id: message.id, result: { content: ['second'] } })
     })
     const link = await Link.open(wire)
-    await expect(link.call('bad')).rejects.toMatchObject({ code: 'answer-malformed' })
+    await expect(link.call('bad')).rejects.toMatchObject({ code: 'response-malformed' })
     await expect(link.call('good')).resolves.toEqual({ content: [] })
   })
 
@@ -175,7 +175,7 @@ describe('a faulty server', () => {
       if (message.method === 'initialize') greet(message, handlers)
       else if (message.id) handlers.receive({ jsonrpc: '2.0', id: message.id, result })
     })
-    await expect(ask(await Link.open(wire))).rejects.toMatchObject({ code: 'answer-malformed' })
+    await expect(ask(await Link.open(wire))).rejects.toMatchObject({ code: 'response-malformed' })
   })
 
   test('that closes the connection rejects pending calls', async () => {

@@ -137,7 +137,7 @@ test('a client configuration is accepted completely, or refused with a reason', 
     roots: [{ uri: 'file:///a', name: 'A' }],
     questions: 'nobody',
     model: 'canned',
-    cannedAnswer: 'x',
+    cannedReply: 'x',
   }
   expect(readClientSide(side)).toMatchObject({
     declares: { roots: true, sampling: false },

@@ -13,9 +13,9 @@ function pair(answer: (request: Incoming) => unknown, limits = {}) {
         passed.push(message)
         client.receive(message)
       },
-      answer,
+      respond: answer,
       hear: () => {},
-      settled: (id, answered) => settled.push([id, answered]),
+      settled: (id, hasResponse) => settled.push([id, hasResponse]),
     },
     { limits },
   )
@@ -25,7 +25,7 @@ function pair(answer: (request: Incoming) => unknown, limits = {}) {
         passed.push(message)
         server.receive(message)
       },
-      answer: () => ({}),
+      respond: () => ({}),
       hear: () => {},
     },
     { limits },

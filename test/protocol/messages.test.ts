@@ -24,14 +24,16 @@ describe('a value read from the transport', () => {
     [{ jsonrpc: '2.0', id: 7, method: 'ping', params: [] }, 7, -32602],
   ])('%j is refused with id %p and code %i', (value, id, code) => {
     const read = readMessage(value)
-    expect(read).toMatchObject({ kind: 'malformed', answer: { error: { code } } })
-    expect(read.kind === 'malformed' && read.answer && 'id' in read.answer ? read.answer.id : undefined).toBe(id)
+    expect(read).toMatchObject({ kind: 'malformed', response: { error: { code } } })
+    expect(read.kind === 'malformed' && read.response && 'id' in read.response ? read.response.id : undefined).toBe(
+      id,
+    )
   })
 
   test('a malformed response is never answered', () => {
     expect(readMessage({ jsonrpc: '2.0', id: 1, result: {}, error: { code: 1, message: '' } })).toEqual({
       kind: 'malformed',
-      answer: undefined,
+      response: undefined,
     })
   })
 })

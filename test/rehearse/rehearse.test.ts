@@ -151,7 +151,7 @@ describe('a chat endpoint', () => {
       tools: [{ type: 'function', function: { name: 'weigh_hive', parameters: { type: 'object' } } }, {}],
     })
     await expect(rehearse([weigh], [{ ask: 'x', tool: 'none' }], { url })).rejects.toThrow(
-      /the model sent no usable response \(its answer has no choices/,
+      /the model sent no usable response \(its response has no choices/,
     )
     await expect(rehearse([weigh], [{ ask: 'x', tool: 'none' }], { url: 'http://127.0.0.1:9/x' })).rejects.toThrow(
       /model sent no usable response/,

@@ -40,8 +40,8 @@ describe('the score', () => {
       { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
       { shape: 'call', of: undefined, tookMs: undefined, share: undefined, isFault: false },
       { shape: 'mark', of: 1, tookMs: undefined, share: 0.5, isFault: false },
-      { shape: 'answer', of: 1, tookMs: 30, share: undefined, isFault: false },
-      { shape: 'answer', of: 2, tookMs: 30, share: undefined, isFault: true },
+      { shape: 'result', of: 1, tookMs: 30, share: undefined, isFault: false },
+      { shape: 'result', of: 2, tookMs: 30, share: undefined, isFault: true },
     ])
     expect(lines.map(({ open }) => open.map(({ slot }) => slot))).toEqual([[], [0], [0, 1], [0, 1], [1]])
   })
@@ -99,12 +99,12 @@ describe('the score', () => {
     ])
     expect(lines.map(({ shape, title, of }) => [shape, title, of])).toEqual([
       ['call', 'tools/call survey', undefined],
-      ['answer', 'task', 1],
+      ['result', 'task', 1],
       ['mark', 'progress', 1],
       ['upstream', 'GET /y', 1],
       ['mark', 'working', 1],
       ['call', 'tasks/result 0b8f2c6e', undefined],
-      ['answer', 'answer', 6],
+      ['result', 'result', 6],
       ['mark', 'completed', 1],
     ])
     expect(lines.map(({ open }) => open.some(({ sequence }) => sequence === 1))).toEqual([
@@ -138,7 +138,7 @@ describe('the score', () => {
       ['reply', 'host', 'accept: frames 6'],
       ['question', 'server', 'Why?'],
       ['reply', 'host', 'refused'],
-      ['answer', 'server', 'done'],
+      ['result', 'server', 'done'],
     ])
     expect(lines[5]?.of).toBe(1)
   })
@@ -252,7 +252,7 @@ describe('the score as text', () => {
     expect(lines[2]).toMatch(/GET \/y {2}200 12 ms ┃─+▶■$/)
     expect(lines[3]).toMatch(/│◀────│◀─ elicitation\/create {2}How many frames/)
     expect(lines[4]).toMatch(/│─────│─ reply 10 ms {2}decline ─+▶┃/)
-    expect(lines[5]).toMatch(/│◀─ answer 40 ms {2}x+… ──┃/)
+    expect(lines[5]).toMatch(/│◀─ result 40 ms {2}x+… ──┃/)
   })
 
   test('shows messages between a page and its host, and errors of the page', () => {
@@ -273,7 +273,7 @@ describe('the score as text', () => {
     const lines = scoreOf(entries)
     expect(lines.map(({ shape, from, title, of }) => [shape, from, title, of])).toEqual([
       ['page', 'page', 'tools/call list_visits', undefined],
-      ['page', 'host', 'answer', 1],
+      ['page', 'host', 'result', 1],
       ['page', 'page', 'ui/open-link', undefined],
       ['page', 'host', 'error -32000', 3],
       ['page', 'page', 'size-changed', undefined],
@@ -283,7 +283,7 @@ describe('the score as text', () => {
     expect(lines.map(({ isFault }) => isFault)).toEqual([false, false, false, true, false, true, true])
     const drawn = draw(entries)
     expect(drawn[1]).toMatch(/│════▶│ {3}tools\/call list_visits {2}hive "ML-04"/)
-    expect(drawn[2]).toMatch(/│◀════│ {3}answer 10 ms {2}none/)
+    expect(drawn[2]).toMatch(/│◀════│ {3}result 10 ms {2}none/)
     expect(drawn[6]).toMatch(/img-src does not allow/)
   })
 

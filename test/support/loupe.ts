@@ -58,8 +58,8 @@ export class LoupePage {
     await this.send()
   }
 
-  answer() {
-    return this.page.getByRole('region', { name: 'Answer', exact: true })
+  result() {
+    return this.page.getByRole('region', { name: 'Result', exact: true })
   }
 
   /** A line of the score. */

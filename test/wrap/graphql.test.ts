@@ -94,13 +94,13 @@ describe('written operations', () => {
       },
       additionalProperties: false,
     })
-    const hive = (weigh as Loose).answer.schema.properties.hives.items
+    const hive = (weigh as Loose).response.schema.properties.hives.items
     expect(hive.properties).toMatchObject({
       code: { type: 'string', description: 'Code of the hive.' },
       weight: { type: ['number', 'null'] },
     })
     expect(hive.required).toEqual(['code', 'weight'])
-    expect((find as Loose).answer.schema.properties.find.items.required).toEqual(['__typename'])
+    expect((find as Loose).response.schema.properties.find.items.required).toEqual(['__typename'])
     expect(add?.input.properties).toEqual({ hive: { $ref: '#/$defs/NewHive' } })
     expect(plan.inputDefinitions.NewHive).toMatchObject({
       required: ['code'],

@@ -122,7 +122,7 @@ describe('descriptions of every version', () => {
     expect(old).toEqual(now)
     expect(mid).toEqual(now)
     expect(now?.base.url).toBe('https://bees.example/v1')
-    expect(now?.operations[0]?.answer.schema).toEqual({ type: 'object', $ref: '#/$defs/Hive' })
+    expect(now?.operations[0]?.response.schema).toEqual({ type: 'object', $ref: '#/$defs/Hive' })
   })
 
   test('in 2.0: bodies, forms with files, lists by format, keys and basic authentication', async () => {
@@ -302,7 +302,7 @@ describe('a large real description', () => {
     const explained = JSON.parse(await text('explain_operation', { operation: 'repos_get' }))
     expect(explained).toMatchObject({
       request: 'GET /repos/{owner}/{repo}',
-      answers: { 200: 'Response', 404: 'Resource not found' },
+      responses: { 200: 'Response', 404: 'Resource not found' },
       example: { operation: 'repos_get', arguments: { owner: 'text', repo: 'text' } },
     })
     expect(
@@ -716,7 +716,7 @@ describe('responses', () => {
     const { content, isError } = await call('x')
     expect(isError).toBeUndefined()
     expect(content.map(({ text }: Loose) => text)).toEqual([
-      '{"answered":"{\\"kg\\": 4"}',
+      '{"received":"{\\"kg\\": 4"}',
       'The API declares application/json, but the response cannot be read as JSON; it is returned unchanged.',
     ])
     expect(reports).toHaveLength(1)

@@ -18,7 +18,7 @@ export function openRegistry(key = demoKey): Application {
     return hive ? use(hive) : problem(404, 'Not registered', `There is no hive ${code} in the registry.`)
   }
   const routes: Record<string, Route> = {
-    'GET /hives': (_request, url) => pageOf([...hives.values()], url),
+    'GET /hives': (_request, url) => respondWithPage([...hives.values()], url),
     'POST /hives': async (request) => {
       const given = (await request.json().catch(() => ({}))) as Partial<Registered>
       const errors = faultsIn(given)
@@ -59,7 +59,7 @@ export function openRegistry(key = demoKey): Application {
 }
 
 /** One page of the hives of a site or keeper, with a link to the next page. */
-function pageOf(all: readonly Registered[], url: URL): Response {
+function respondWithPage(all: readonly Registered[], url: URL): Response {
   const { site, keeper, page = '1', per_page = '5' } = Object.fromEntries(url.searchParams)
   const found = all.filter((hive) => (!site || hive.site === site) && (!keeper || hive.keeper === keeper))
   const [at, size] = [Number(page), Number(per_page)]

@@ -147,7 +147,7 @@ function Answer({ step }: { step: CallStep }) {
   return (
     <details onToggle={({ currentTarget }) => currentTarget.open && whole === undefined && void open()}>
       <summary className={step.isError ? 'fault' : 'soft'}>
-        {step.isError ? `the answer: ${brief(step.text ?? '')}` : 'the answer'}
+        {step.isError ? `the result: ${brief(step.text ?? '')}` : 'the result'}
       </summary>
       <pre>{whole === undefined ? 'loading…' : cut(whole)}</pre>
     </details>

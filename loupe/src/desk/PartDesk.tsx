@@ -3,8 +3,8 @@ import { lazy, Suspense, useEffect, useRef, useState } from 'react'
 import { uiOf } from '../../../src/protocol/ui.js'
 import { type Asked, ask, cancel } from '../api'
 import type { Known } from '../bench/useBench'
-import { Answer } from '../result/Answer'
 import { JsonView } from '../result/JsonView'
+import { ResultPanel } from '../result/ResultPanel'
 import { duration } from '../score/times'
 import type { ShownCall } from '../view/ViewPanel'
 import { CopyMenu } from './CopyMenu'
@@ -38,11 +38,11 @@ export function PartDesk({ part, known, onBack }: Props) {
   const { outcomes, running, send, stop, follow } = useRequests(part)
   const [isDefinitionShown, setDefinitionShown] = useState(false)
   const last = outcomes.at(-1)
-  const answer = useRef<HTMLDivElement>(null)
+  const result = useRef<HTMLDivElement>(null)
   // A long form must not hide what came of it.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: each new answer is what is gone to
+  // biome-ignore lint/correctness/useExhaustiveDependencies: scrolls to each new result
   useEffect(() => {
-    answer.current?.scrollIntoView({ block: 'nearest' })
+    result.current?.scrollIntoView({ block: 'nearest' })
   }, [outcomes])
   const isGone = part.mark?.mark === 'gone'
   const shown = shownCall(running, last)
@@ -74,8 +74,8 @@ export function PartDesk({ part, known, onBack }: Props) {
           </Suspense>
         )}
         {last && !running && (
-          <div ref={answer}>
-            <Answer key={outcomes.length} asked={last.asked} said={duration(last.tookMs)} onFollow={follow} />
+          <div ref={result}>
+            <ResultPanel key={outcomes.length} asked={last.asked} said={duration(last.tookMs)} onFollow={follow} />
             <Group gap="xs" mt="sm">
               <Button size="compact-sm" variant="default" onClick={() => send(last.method, last.params)}>
                 Repeat

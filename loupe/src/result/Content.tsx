@@ -16,7 +16,7 @@ export type OnFollow = (uri: string) => void
 
 export function Blocks({ blocks, onFollow }: { blocks: readonly ContentBlock[]; onFollow: OnFollow | undefined }) {
   return blocks.map((block, index) => (
-    // biome-ignore lint/suspicious/noArrayIndexKey: blocks have no names, and an answer does not change
+    // biome-ignore lint/suspicious/noArrayIndexKey: blocks have no names, and a result does not change
     <Block key={`${index}-${block.type}`} block={block} onFollow={onFollow} />
   ))
 }
@@ -111,7 +111,7 @@ export function Text({ text, mimeType }: { text: string; mimeType: string | unde
           <Button size="compact-xs" variant="subtle" onClick={() => setShown(shown * 3)}>
             {(text.length - shown).toLocaleString('en')} characters more
           </Button>
-          <Button size="compact-xs" variant="subtle" onClick={() => saveBlob(new Blob([text]), 'answer.txt')}>
+          <Button size="compact-xs" variant="subtle" onClick={() => saveBlob(new Blob([text]), 'result.txt')}>
             Save all of it
           </Button>
         </p>

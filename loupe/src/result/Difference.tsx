@@ -54,7 +54,7 @@ async function textOf(sequence: number): Promise<string> {
 function compare(old: string, now: string): Piece[] | string {
   if (old === now) return 'Identical to the previous result.'
   if (old.length + now.length > mostCharacters)
-    return `Another answer than before: ${old.length.toLocaleString('en')} characters then, ${now.length.toLocaleString('en')} now; too long to compare line by line.`
+    return `The result differs from the previous one: ${old.length.toLocaleString('en')} characters then, ${now.length.toLocaleString('en')} now; too long to compare line by line.`
   return diffLines(old, now).map(({ value, added, removed }, id) => {
     const kind = added ? 'new' : removed ? 'gone' : 'same'
     const mark = added ? '+ ' : removed ? '− ' : '  '

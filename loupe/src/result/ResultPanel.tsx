@@ -13,11 +13,11 @@ interface Props {
 }
 
 /** A result as a host would show it, and as raw JSON. */
-export function Answer({ asked, said, onFollow }: Props) {
+export function ResultPanel({ asked, said, onFollow }: Props) {
   const [isRaw, setRaw] = useState(false)
   const isFault = 'error' in asked || asked.result.isError === true
   return (
-    <section className="answer" data-fault={isFault || undefined} aria-label="Answer" aria-live="polite">
+    <section className="result" data-fault={isFault || undefined} aria-label="Result" aria-live="polite">
       <h3>
         {headOf(asked)}
         <small>{said}</small>
@@ -121,7 +121,7 @@ function Conversation({ messages, description, onFollow }: ConversationProps) {
     <div className="conversation">
       {description !== undefined && <p>{description}</p>}
       {messages.map((message, index) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: messages have no names, and an answer does not change
+        // biome-ignore lint/suspicious/noArrayIndexKey: messages have no names, and a result does not change
         <article key={`${index}-${message.role}`} data-role={message.role} aria-label={message.role}>
           <h4>{message.role}</h4>
           <Block block={message.content} onFollow={onFollow} />

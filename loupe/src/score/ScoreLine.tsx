@@ -67,7 +67,7 @@ const placeOf = ({ of, open }: Line) =>
 
 /** The lanes behind a line, a bar for each open call, and its arrow or mark. */
 function Lanes({ line }: { line: Line }) {
-  const isArrow = /^(call|answer|note|question|reply)$/.test(line.shape)
+  const isArrow = /^(call|result|note|question|reply)$/.test(line.shape)
   return (
     <span className="staff" aria-hidden="true">
       {line.open.map(({ sequence, slot }) => (
@@ -75,7 +75,7 @@ function Lanes({ line }: { line: Line }) {
           key={sequence}
           className="bar"
           style={{ '--place': slot } as React.CSSProperties}
-          data-end={sequence === line.of && line.shape === 'answer' && !line.goesOn ? true : undefined}
+          data-end={sequence === line.of && line.shape === 'result' && !line.goesOn ? true : undefined}
         />
       ))}
       {isArrow && <span className="arrow" />}

@@ -83,8 +83,8 @@ export function ClientForm({ target }: { target: TargetView }) {
           size="xs"
           label="Reply of the model"
           autosize
-          value={side.cannedAnswer}
-          onChange={(event) => set({ cannedAnswer: event.currentTarget.value })}
+          value={side.cannedReply}
+          onChange={(event) => set({ cannedReply: event.currentTarget.value })}
         />
       )}
       <Group gap="xs" mt="xs">

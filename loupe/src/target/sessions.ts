@@ -43,7 +43,7 @@ export function sessionsOf(lines: readonly Line[]): Session[] {
       open.set(line.sequence, call)
     }
     const call = line.of === undefined ? undefined : open.get(line.of)
-    if (call && line.shape === 'answer') {
+    if (call && line.shape === 'result') {
       call.slowestMs = Math.max(call.slowestMs, line.tookMs ?? 0)
       if (line.isFault) call.faults++
     }

@@ -65,7 +65,7 @@ export class ScoreText {
     const isFromHost = line.from === 'host'
     switch (line.shape) {
       case 'call':
-      case 'answer':
+      case 'result':
         return [empty, isFromHost ? rightwards(text, room, '─') : leftwards(text, room, '─'), last]
       case 'note':
         return [empty, isFromHost ? rightwards(text, room, '╌') : leftwards(text, room, '╌'), last]

@@ -73,7 +73,7 @@ export const demo = () =>
       if (!flags.tour) {
         out(`${colours.bold('Try it')}`)
         out(`  server  jexo call ${service.url} weigh_hive hive=ML-04 --trace`)
-        out(`  Loupe   pick ${colours.bold('weigh_hive')}, take its example, send it, and open the answer.`)
+        out(`  Loupe   pick ${colours.bold('weigh_hive')}, take its example, send it, and open the result.`)
         if (room)
           out(
             '  room    say "What is the reading of the scale under ML-04?", approve the call; then say "And ML-07?"',

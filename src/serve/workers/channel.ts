@@ -8,12 +8,12 @@ export interface Pipe {
   onClosed(act: () => void): void
 }
 
-export type Answering = (...args: readonly unknown[]) => unknown
+export type Handler = (...args: readonly unknown[]) => unknown
 
 /** Calls in both directions between two processes. Other messages in the pipe are ignored. */
 export class Channel {
   readonly #pipe: Pipe
-  readonly #answering = new Map<string, Answering>()
+  readonly #handlers = new Map<string, Handler>()
   readonly #pending = new Map<number, { resolve(value: unknown): void; reject(error: Error): void }>()
   #nextId = 1
 
@@ -26,8 +26,8 @@ export class Channel {
     })
   }
 
-  on(name: string, answer: Answering): void {
-    this.#answering.set(name, answer)
+  on(name: string, handler: Handler): void {
+    this.#handlers.set(name, handler)
   }
 
   /** Rejects with the error of the other side, or if it ends. */
@@ -48,14 +48,14 @@ export class Channel {
     if (!isObject(message)) return
     const { jexo, id, name, args } = message
     if (jexo === 'call') {
-      const answer = this.#answering.get(String(name))
-      if (typeof id !== 'number') return void answer?.(...(args as unknown[]))
+      const handler = this.#handlers.get(String(name))
+      if (typeof id !== 'number') return void handler?.(...(args as unknown[]))
       try {
-        this.#pipe.send({ jexo: 'answer', id, value: (await answer?.(...(args as unknown[]))) ?? null })
+        this.#pipe.send({ jexo: 'reply', id, value: (await handler?.(...(args as unknown[]))) ?? null })
       } catch (error) {
-        this.#pipe.send({ jexo: 'answer', id, error: messageOf(error) })
+        this.#pipe.send({ jexo: 'reply', id, error: messageOf(error) })
       }
-    } else if (jexo === 'answer' && typeof id === 'number') {
+    } else if (jexo === 'reply' && typeof id === 'number') {
       const pending = this.#pending.get(id)
       this.#pending.delete(id)
       if (message.error === undefined) pending?.resolve(message.value ?? undefined)

@@ -10,7 +10,7 @@ const methods: Readonly<Record<'sessions' | 'streams' | 'tasks', readonly string
     'open',
     'read',
     'exchange',
-    'touch',
+    'extend',
     'end',
     'all',
     'count',

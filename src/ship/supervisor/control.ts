@@ -102,8 +102,8 @@ function isSame(given: unknown, wanted: string): boolean {
 export async function isSupervised(folder: string): Promise<boolean> {
   const note = await readJson<RunningNote>(deploymentFiles.running(folder))
   if (!note) return false
-  const answer = await ask(note, { verb: 'status' }).catch(() => undefined)
-  return answer?.ok === true
+  const response = await ask(note, { verb: 'status' }).catch(() => undefined)
+  return response?.ok === true
 }
 
 /**
@@ -144,12 +144,12 @@ const readTheLogs = 'read the logs of the deployment: jexo ship --to … --logs'
 export async function give(folder: string, order: Order, hear: (event: FarEvent) => void): Promise<void> {
   const note = await readJson<RunningNote>(deploymentFiles.running(folder))
   if (!note) throw shipErrors.deploymentNotRunning()
-  const answer = await ask(note, order).catch(() => {
+  const response = await ask(note, order).catch(() => {
     throw shipErrors.deploymentNotRunning()
   })
   let rest = ''
   const decoder = new TextDecoder()
-  for await (const chunk of answer.body ?? []) {
+  for await (const chunk of response.body ?? []) {
     const lines = (rest + decoder.decode(chunk, { stream: true })).split('\n')
     rest = lines.pop() ?? ''
     for (const line of lines) if (line) hear(JSON.parse(line) as FarEvent)

@@ -147,10 +147,10 @@ export class Release {
     const endsAt = Date.now() + withinMs
     const late = () => shipErrors.releaseFailed(this.note.id, `it is not ready after ${withinMs} ms${this.#said}`)
     for (;;) {
-      const answer = await fetch(`http://127.0.0.1:${this.#port}/health/ready`, {
+      const response = await fetch(`http://127.0.0.1:${this.#port}/health/ready`, {
         signal: AbortSignal.timeout(2000),
       }).catch(() => undefined)
-      if (answer?.ok) break
+      if (response?.ok) break
       if (Date.now() > endsAt || this.#isStopping) throw late()
       await new Promise((resolve) => setTimeout(resolve, 50))
     }
@@ -158,7 +158,7 @@ export class Release {
       const url = `http://127.0.0.1:${this.#port}${this.#settings.path}`
       this.tools = (await checkServer(url, this.#token, Math.max(1000, endsAt - Date.now()))).tools
     } catch (error) {
-      throw shipErrors.releaseFailed(this.note.id, `it is up and does not answer: ${messageOf(error)}`)
+      throw shipErrors.releaseFailed(this.note.id, `it is up and does not respond: ${messageOf(error)}`)
     }
   }
 

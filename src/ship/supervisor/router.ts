@@ -92,12 +92,12 @@ export class Router {
       path: url ?? '/',
       headers: { ...headers, 'x-forwarded-for': forwardedFor(request) },
     })
-    onward.on('response', (answer) => {
-      this.#learn(answer, request, response, release, id)
-      response.writeHead(answer.statusCode ?? 502, withoutHops(answer.headers))
+    onward.on('response', (reply) => {
+      this.#learn(reply, request, response, release, id)
+      response.writeHead(reply.statusCode ?? 502, withoutHops(reply.headers))
       response.flushHeaders()
-      answer.pipe(response)
-      answer.once('error', () => response.destroy())
+      reply.pipe(response)
+      reply.once('error', () => response.destroy())
     })
     // The body is only read once a release accepts it.
     onward.once('socket', (socket) => socket.once('connect', () => request.pipe(onward)))
@@ -121,19 +121,19 @@ export class Router {
 
   /** Learns the release of a session from the traffic: the id in a response, a DELETE, a 404, the first event of the older transport. */
   #learn(
-    answer: IncomingMessage,
+    reply: IncomingMessage,
     { method }: IncomingMessage,
     response: ServerResponse,
     release: Release,
     id: string | undefined,
   ): void {
-    const status = answer.statusCode ?? 0
-    const opened = answer.headers['mcp-session-id']
+    const status = reply.statusCode ?? 0
+    const opened = reply.headers['mcp-session-id']
     if (typeof opened === 'string') this.#sessions.set(opened, { release, seenAt: Date.now(), open: 0 })
     if (id !== undefined && (status === 404 || (method === 'DELETE' && status < 300))) this.#sessions.delete(id)
-    const isStream = String(answer.headers['content-type']).startsWith('text/event-stream')
+    const isStream = String(reply.headers['content-type']).startsWith('text/event-stream')
     if (method !== 'GET' || id !== undefined || !isStream) return
-    answer.once('data', (chunk: Buffer) => {
+    reply.once('data', (chunk: Buffer) => {
       const found = /[?&]session=([\w-]+)/.exec(String(chunk))?.[1]
       if (found === undefined) return
       // Such a session ends with its stream.

@@ -48,7 +48,7 @@ export class MemorySessions implements SessionStore {
     return after
   }
 
-  async touch(ids: readonly string[], ttlMs: number): Promise<void> {
+  async extend(ids: readonly string[], ttlMs: number): Promise<void> {
     for (const id of ids) await this.read(id, ttlMs)
   }
 

@@ -94,7 +94,7 @@ export class RedisMember implements Member {
     read: async (id, ttlMs) => textOf(await this.#script('readSession', id, ttlMs)),
     exchange: async (id, before, after, ttlMs) =>
       textOf(await this.#script('exchangeSession', id, before, after, ttlMs)),
-    touch: async (ids, ttlMs) => {
+    extend: async (ids, ttlMs) => {
       for (let at = 0; at < ids.length; at += 500)
         await this.#script('touchSessions', ttlMs, ...ids.slice(at, at + 500))
     },

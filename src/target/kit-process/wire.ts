@@ -9,7 +9,7 @@ import { isRequest, isResponse, type Message } from '../../protocol/messages.js'
 import { ChildWire, type ChildWireOptions } from '../../transport/child-wire.js'
 import { errorOf, readReport } from './report.js'
 
-/** Time limits for the process to end, when it has answered everything and when it has not. */
+/** Time limits for the process to end, with and without pending requests. */
 const graceMs = { idle: 5000, busy: 500 }
 /** A kit that blocks its thread while it is loaded cannot report that itself. */
 const slackMs = 1000
@@ -29,7 +29,7 @@ export interface KitProcessOptions extends ChildWireOptions {
 /** A connection to a kit in a separate process, so that a blocking or ending kit does not affect the command. */
 export class KitProcessWire extends ChildWire {
   override readonly label: string
-  readonly #unanswered = new Set<unknown>()
+  readonly #pending = new Set<unknown>()
   #loaded: { resolve: () => void; reject: (error: Error) => void } | undefined
 
   constructor(
@@ -69,7 +69,7 @@ export class KitProcessWire extends ChildWire {
       await super.start({
         ...handlers,
         receive: (message) => {
-          if (isResponse(message)) this.#unanswered.delete(message.id)
+          if (isResponse(message)) this.#pending.delete(message.id)
           handlers.receive(message)
         },
         closed: (why) => {
@@ -87,12 +87,12 @@ export class KitProcessWire extends ChildWire {
   }
 
   override send(message: Message): Promise<void> {
-    if (isRequest(message)) this.#unanswered.add(message.id)
+    if (isRequest(message)) this.#pending.add(message.id)
     return super.send(message)
   }
 
   override close(): Promise<void> {
-    return super.close(this.#unanswered.size > 0 ? graceMs.busy : graceMs.idle)
+    return super.close(this.#pending.size > 0 ? graceMs.busy : graceMs.idle)
   }
 
   #hear(line: string): void {

@@ -1,4 +1,4 @@
-import { type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
+import { type HttpRequest, type HttpResponse, refusal } from './exchange.js'
 
 export interface Sources {
   /** Allowed values of the `Host` header, with or without port, in addition to loopback names. */
@@ -13,7 +13,7 @@ export const isLoopback = (host: string): boolean => loopbackNames.has(host) || 
 const lastHost = new WeakMap<Sources, string>()
 
 /** Refuses requests with an unknown host name, against DNS rebinding (Transports, "Security Warning"). */
-export function checkHost(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
+export function checkHost(request: HttpRequest, sources: Sources): HttpResponse | undefined {
   const host = request.header('host')
   // Most requests have the same host, so the last accepted value is remembered.
   if (host !== undefined && host !== lastHost.get(sources) && !isHostAllowed(host, sources)) {
@@ -27,7 +27,7 @@ export function checkHost(request: HttpRequest, sources: Sources): HttpAnswer | 
 }
 
 /** Refuses requests that a page of another site sends with the user's browser (Transports, "Security Warning"). */
-export function checkOrigin(request: HttpRequest, sources: Sources): HttpAnswer | undefined {
+export function checkOrigin(request: HttpRequest, sources: Sources): HttpResponse | undefined {
   const host = request.header('host')
   const origin = request.header('origin')
   // Browsers mark cross-site requests with this header, also those without an Origin, such as for images.
@@ -63,7 +63,7 @@ const portOf = (host: string) => /:(\d+)$/.exec(host)?.[1] ?? ''
  * Refuses a POST that does not accept both JSON and an event stream, or whose content is not JSON (Transports,
  * "Protocol Version Header").
  */
-export function checkPost(request: HttpRequest): HttpAnswer | undefined {
+export function checkPost(request: HttpRequest): HttpResponse | undefined {
   const isUsual = request.header('accept') === 'application/json, text/event-stream'
   if (!isUsual && (!accepts(request, 'application/json') || !accepts(request, 'text/event-stream'))) {
     return refusal(406, 'Accept must list both application/json and text/event-stream.')

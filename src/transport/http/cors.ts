@@ -1,8 +1,8 @@
 import { isOriginAllowed, type Sources } from './checks.js'
-import { empty, type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
+import { empty, type HttpRequest, type HttpResponse, refusal } from './exchange.js'
 
 /** The response to a CORS preflight request. */
-export function preflight({ allowedOrigins }: Sources, methods: string): HttpAnswer {
+export function preflight({ allowedOrigins }: Sources, methods: string): HttpResponse {
   if (allowedOrigins.length === 0) {
     return refusal(405, 'Cross-origin calls are off; name the origin in allowedOrigins.', -32000, {
       allow: methods,
@@ -17,12 +17,12 @@ export function preflight({ allowedOrigins }: Sources, methods: string): HttpAns
 }
 
 /** Lets pages of an allowed origin read a response. */
-export function withCors(request: HttpRequest, answer: HttpAnswer, sources: Sources): HttpAnswer {
+export function withCors(request: HttpRequest, response: HttpResponse, sources: Sources): HttpResponse {
   const origin = request.header('origin')
-  if (origin === undefined || !sources.allowedOrigins.includes(origin)) return answer
-  if (!isOriginAllowed(origin, request.header('host'), sources)) return answer
-  answer.headers['access-control-allow-origin'] = origin
-  answer.headers['access-control-expose-headers'] = 'Mcp-Session-Id, WWW-Authenticate'
-  answer.headers.vary = 'Origin'
-  return answer
+  if (origin === undefined || !sources.allowedOrigins.includes(origin)) return response
+  if (!isOriginAllowed(origin, request.header('host'), sources)) return response
+  response.headers['access-control-allow-origin'] = origin
+  response.headers['access-control-expose-headers'] = 'Mcp-Session-Id, WWW-Authenticate'
+  response.headers.vary = 'Origin'
+  return response
 }

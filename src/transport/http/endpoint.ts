@@ -8,7 +8,7 @@ import { isUnavailable } from '../../store/errors.js'
 import type { Store } from '../../store/store.js'
 import { accepts, checkHost, checkOrigin, isBrowser, type Sources } from './checks.js'
 import { preflight, withCors } from './cors.js'
-import { empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
+import { empty, type HttpRequest, type HttpResponse, json, refusal } from './exchange.js'
 import { Guard } from './guard.js'
 import { inSession } from './in-session.js'
 import { type HttpLimits, httpLimits } from './limits.js'
@@ -48,7 +48,7 @@ export interface EndpointOptions {
   /** Called when a host has connected, with its name and revision. */
   onHost?: (engine: Engine) => void
   /** Additional routes by path; they require the same access as the endpoint. */
-  routes?: Readonly<Record<string, () => Promise<HttpAnswer>>>
+  routes?: Readonly<Record<string, () => Promise<HttpResponse>>>
 }
 
 /** The Streamable HTTP endpoint of a running kit, for any HTTP server (Transports, "Streamable HTTP"). */
@@ -105,13 +105,13 @@ export class HttpEndpoint {
   }
 
   /** Answers one request; never rejects for an error of the caller. */
-  handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
+  handle(request: HttpRequest): HttpResponse | Promise<HttpResponse> {
     const { loading } = this.#running
-    const answer = loading ? loading.then(() => this.#handle(request)) : this.#handle(request)
-    return this.#options.store && answer instanceof Promise ? answer.catch(unlessUnavailable) : answer
+    const response = loading ? loading.then(() => this.#handle(request)) : this.#handle(request)
+    return this.#options.store && response instanceof Promise ? response.catch(unlessUnavailable) : response
   }
 
-  #handle(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
+  #handle(request: HttpRequest): HttpResponse | Promise<HttpResponse> {
     if (request.path === '/health/live') return json(200, { status: 'live' })
     if (request.path === '/health/ready') {
       if (this.#isDraining) return json(503, { status: 'stopping' })
@@ -126,9 +126,9 @@ export class HttpEndpoint {
     const foreign = checkOrigin(request, this.#sources)
     if (foreign) return foreign
     this.#sweepRegularly()
-    const answer = this.#route(request)
-    if (this.#sources.allowedOrigins.length === 0) return answer
-    return Promise.resolve(answer).then((given) => withCors(request, given, this.#sources))
+    const response = this.#route(request)
+    if (this.#sources.allowedOrigins.length === 0) return response
+    return Promise.resolve(response).then((given) => withCors(request, given, this.#sources))
   }
 
   /**
@@ -151,7 +151,7 @@ export class HttpEndpoint {
     return cut
   }
 
-  #route(request: HttpRequest): HttpAnswer | Promise<HttpAnswer> {
+  #route(request: HttpRequest): HttpResponse | Promise<HttpResponse> {
     const isOlder = request.path === this.#older?.path
     const route = this.#options.routes?.[request.path]
     if (route) return this.#guard.admit(request, route)
@@ -166,7 +166,7 @@ export class HttpEndpoint {
     request: HttpRequest,
     identity: Identity | undefined,
     isOlder: boolean,
-  ): HttpAnswer | Promise<HttpAnswer> {
+  ): HttpResponse | Promise<HttpResponse> {
     if (this.#older && isOlder) {
       const lacking = (engine: Pick<Engine, 'scopesFor'>, messages: readonly Message[]) =>
         this.#lacking(request, engine, messages, identity)
@@ -184,7 +184,7 @@ export class HttpEndpoint {
     engine: Pick<Engine, 'scopesFor'>,
     messages: readonly Message[],
     identity: Identity | undefined,
-  ): HttpAnswer | undefined {
+  ): HttpResponse | undefined {
     if (!identity) return undefined
     const [first] = messages
     const needed =
@@ -199,7 +199,7 @@ export class HttpEndpoint {
   }
 
   /** Why no session can be opened now; undefined if one can. */
-  #refuseMore(): HttpAnswer | undefined {
+  #refuseMore(): HttpResponse | undefined {
     if (this.#isDraining) return tooMany(503, 'The server is stopping.')
     return this.#sessions.hasRoom(this.#older?.sessions.size ?? 0) ? undefined : fullOf(this.limits)
   }
@@ -220,7 +220,7 @@ export class HttpEndpoint {
     return new SharedSessions(this.#running, { store, limits, make: (options) => this.#newSession(options) })
   }
 
-  #get(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
+  #get(request: HttpRequest, identity: Identity | undefined): HttpResponse | Promise<HttpResponse> {
     if (isBrowser(request))
       return pageFor(this.#running, this.#options.publicUrl ?? `http://${request.header('host') ?? ''}${this.path}`)
     if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
@@ -228,15 +228,15 @@ export class HttpEndpoint {
       const full = `${this.limits.maxStreams} streams of this session are open; close one first.`
       if (streams.open >= this.limits.maxStreams) return tooMany(429, full)
       const lastEventId = request.header('last-event-id')
-      if (lastEventId === undefined) return when(streams.stand(), (answer) => answer ?? tooMany(429, full))
+      if (lastEventId === undefined) return when(streams.stand(), (response) => response ?? tooMany(429, full))
       return when(
         streams.resume(lastEventId),
-        (answer) => answer ?? refusal(400, `The event ${JSON.stringify(lastEventId)} is not known any more.`),
+        (response) => response ?? refusal(400, `The event ${JSON.stringify(lastEventId)} is not known any more.`),
       )
     })
   }
 
-  #delete(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
+  #delete(request: HttpRequest, identity: Identity | undefined): HttpResponse | Promise<HttpResponse> {
     return inSession(this.#sessions, request, identity, (session) =>
       when(this.#sessions.end(session, 'the client ended it'), () => empty(204)),
     )
@@ -258,7 +258,7 @@ export class HttpEndpoint {
   }
 }
 
-function unlessUnavailable(error: unknown): HttpAnswer {
+function unlessUnavailable(error: unknown): HttpResponse {
   if (!isUnavailable(error)) throw error
   return tooMany(503, `${error.problem[0]?.toUpperCase()}${error.problem.slice(1)}. Try again shortly.`)
 }

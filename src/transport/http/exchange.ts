@@ -20,7 +20,7 @@ export interface Sink {
   write(text: string): void
   end(): void
 }
-export interface HttpAnswer {
+export interface HttpResponse {
   status: number
   headers: Record<string, string>
   body?: string
@@ -33,14 +33,14 @@ export interface HttpAnswer {
 
 export class BodyTooLong extends Error {}
 
-export const json = (status: number, value: unknown, headers: Record<string, string> = {}): HttpAnswer => ({
+export const json = (status: number, value: unknown, headers: Record<string, string> = {}): HttpResponse => ({
   status,
   headers: { 'content-type': 'application/json', ...headers },
   body: JSON.stringify(value),
 })
 
 /** A message of the protocol, or several. */
-export const jsonMessage = (message: Message | readonly Message[]): HttpAnswer => ({
+export const jsonMessage = (message: Message | readonly Message[]): HttpResponse => ({
   status: 200,
   headers: { 'content-type': 'application/json' },
   body: encode(message),
@@ -52,15 +52,15 @@ export const refusal = (
   message: string,
   code = -32000,
   headers: Record<string, string> = {},
-): HttpAnswer => json(status, { jsonrpc: '2.0', error: { code, message } }, headers)
+): HttpResponse => json(status, { jsonrpc: '2.0', error: { code, message } }, headers)
 
-export const empty = (status: number, headers: Record<string, string> = {}): HttpAnswer => ({ status, headers })
+export const empty = (status: number, headers: Record<string, string> = {}): HttpResponse => ({ status, headers })
 
 const maxOnlyCharacters = 2000
 const maxOnlyNames = 100
 
 /** `?only=` in the URL limits the parts of a session. Returns a refusal if the list is too long. */
-export function onlyOf(request: HttpRequest): string | undefined | HttpAnswer {
+export function onlyOf(request: HttpRequest): string | undefined | HttpResponse {
   const only = new URLSearchParams(request.query).get('only') ?? undefined
   if (only === undefined) return undefined
   if (only.length <= maxOnlyCharacters && only.split(',').length <= maxOnlyNames) return only

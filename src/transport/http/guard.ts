@@ -4,7 +4,7 @@ import { scopesOffered } from '../../engine/gates.js'
 import type { Identity } from '../../kit/call.js'
 import type { Kit } from '../../kit/kit.js'
 import { isLoopback } from './checks.js'
-import { empty, type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
+import { empty, type HttpRequest, type HttpResponse, json, refusal } from './exchange.js'
 
 const wellKnown = '/.well-known/oauth-protected-resource'
 
@@ -15,7 +15,7 @@ export interface GuardOptions {
   path: string
 }
 
-type Answering = (identity: Identity | undefined) => HttpAnswer | Promise<HttpAnswer>
+type Respond = (identity: Identity | undefined) => HttpResponse | Promise<HttpResponse>
 
 /** Authenticates and authorizes callers over HTTP, and refuses others (Authorization). */
 export class Guard {
@@ -36,25 +36,25 @@ export class Guard {
    * Passes on requests of authorized callers, and refuses all others. Streams end when the token expires. `identity` is
    * undefined if authentication is off.
    */
-  admit(request: HttpRequest, answer: Answering): HttpAnswer | Promise<HttpAnswer> {
+  admit(request: HttpRequest, respond: Respond): HttpResponse | Promise<HttpResponse> {
     const access = this.#access
-    if (!access) return answer(undefined)
+    if (!access) return respond(undefined)
     const verdict = access.identify({
       token: bearerOf(request.header('authorization')),
       header: request.header,
       address: request.address,
       resource: this.#resource(request),
     })
-    if (verdict instanceof Promise) return verdict.then((judged) => this.#judge(request, judged, answer))
-    return this.#judge(request, verdict, answer)
+    if (verdict instanceof Promise) return verdict.then((judged) => this.#judge(request, judged, respond))
+    return this.#judge(request, verdict, respond)
   }
 
-  #judge(request: HttpRequest, verdict: Verdict, answer: Answering): HttpAnswer | Promise<HttpAnswer> {
+  #judge(request: HttpRequest, verdict: Verdict, respond: Respond): HttpResponse | Promise<HttpResponse> {
     if ('refused' in verdict) return this.refuse(request, verdict)
     const { identity, expiresAtMs } = verdict
     const lacking = this.lacking(request, identity, [])
     if (lacking) return lacking
-    const given = answer(identity)
+    const given = respond(identity)
     if (expiresAtMs === undefined) return given
     return given instanceof Promise
       ? given.then((made) => endingAt(made, expiresAtMs))
@@ -62,7 +62,7 @@ export class Guard {
   }
 
   /** 401 if a token is missing or invalid, 503 if it cannot be checked now. */
-  refuse(request: HttpRequest, { refused, reason }: Extract<Verdict, { refused: unknown }>): HttpAnswer {
+  refuse(request: HttpRequest, { refused, reason }: Extract<Verdict, { refused: unknown }>): HttpResponse {
     if (refused === 'unavailable') {
       return refusal(503, `Tokens cannot be checked now: ${reason}.`, -32000, { 'retry-after': '5' })
     }
@@ -82,7 +82,7 @@ export class Guard {
   }
 
   /** 403 with all scopes that a request needs, if the caller lacks one; undefined otherwise. */
-  lacking(request: HttpRequest, identity: Identity, needed: readonly string[]): HttpAnswer | undefined {
+  lacking(request: HttpRequest, identity: Identity, needed: readonly string[]): HttpResponse | undefined {
     if (needed.length === 0 && this.#mayCall.has(identity)) return undefined
     const own = this.#access?.scopesFor?.(identity) ?? this.#access?.scopes ?? []
     if (own.length + needed.length === 0) return undefined
@@ -103,7 +103,7 @@ export class Guard {
   }
 
   /** The protected resource metadata; undefined for other paths. Everybody may read it, from any page. */
-  metadata(request: HttpRequest, kit: Kit): HttpAnswer | undefined {
+  metadata(request: HttpRequest, kit: Kit): HttpResponse | undefined {
     const { path, method } = request
     if (!path.startsWith(wellKnown)) return undefined
     if (path !== wellKnown && path !== wellKnown + this.#path) return undefined
@@ -152,9 +152,9 @@ export class Guard {
 const longestMs = 2 ** 31 - 1
 
 /** Ends a stream when the token of its caller expires; the client resumes it with a new one. */
-function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
-  const { stream } = answer
-  if (!stream) return answer
+function endingAt(response: HttpResponse, endsAtMs: number): HttpResponse {
+  const { stream } = response
+  if (!stream) return response
   const attached: typeof stream = (sink) => {
     const detach = stream(sink)
     const end = () => {
@@ -168,7 +168,7 @@ function endingAt(answer: HttpAnswer, endsAtMs: number): HttpAnswer {
       detach()
     }
   }
-  return { ...answer, stream: attached }
+  return { ...response, stream: attached }
 }
 
 /** The token of an Authorization header. Tokens in the URL or the body are ignored. */

@@ -1,7 +1,7 @@
 import type { Identity } from '../../kit/call.js'
 import { ownerOf } from '../../kit/owner.js'
 import { when } from '../../kit/when.js'
-import { type HttpAnswer, type HttpRequest, refusal } from './exchange.js'
+import { type HttpRequest, type HttpResponse, refusal } from './exchange.js'
 import { versionHeader } from './refusals.js'
 import type { HttpSession } from './session.js'
 import type { Sessions } from './sessions.js'
@@ -13,11 +13,11 @@ export function inSession(
   sessions: Sessions,
   request: HttpRequest,
   identity: Identity | undefined,
-  act: (session: HttpSession) => HttpAnswer | Promise<HttpAnswer>,
-): HttpAnswer | Promise<HttpAnswer> {
+  act: (session: HttpSession) => HttpResponse | Promise<HttpResponse>,
+): HttpResponse | Promise<HttpResponse> {
   const id = request.header(sessionHeader)
   if (id === undefined)
-    return refusal(400, 'Mcp-Session-Id is missing; send initialize first and keep the id of its answer.')
+    return refusal(400, 'Mcp-Session-Id is missing; send initialize first and keep the id of its response.')
   return when(sessions.find(id), (session) => {
     // A session does not authenticate its caller; for other callers it does not exist.
     if (!session || session.owner !== (identity && ownerOf(identity)))

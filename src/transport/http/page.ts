@@ -1,11 +1,11 @@
 import type { RunningKit } from '../../engine/running-kit.js'
 import { hostName } from '../../kit/host-name.js'
-import type { HttpAnswer } from './exchange.js'
+import type { HttpResponse } from './exchange.js'
 
 const escaped = (text: string) => text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`)
 
 /** The page for browsers that open the endpoint: the parts of the kit, and the configuration entry to copy. */
-export function pageFor({ kit, index }: RunningKit, url: string): HttpAnswer {
+export function pageFor({ kit, index }: RunningKit, url: string): HttpResponse {
   const entry = JSON.stringify({ mcpServers: { [hostName(kit.name)]: { url } } }, null, 2)
   const tools = [...index.tools.values()].map(
     ({ part }) => `<li><code>${escaped(part.name)}</code> ${escaped(part.about)}</li>`,

@@ -1,6 +1,6 @@
 import { isResponse, type Message } from '../../protocol/messages.js'
 import { type EventStream, streamHeaders } from './event-stream.js'
-import { type HttpAnswer, jsonMessage } from './exchange.js'
+import { type HttpResponse, jsonMessage } from './exchange.js'
 import type { Overdue, Waiting } from './overdue.js'
 
 /** The response to a POST: JSON, or a stream if other messages come before the responses. */
@@ -14,8 +14,8 @@ export class PostReply implements Waiting {
   readonly #overdue: Overdue
   #responses: Message[] = []
   #stream: EventStream | undefined
-  #answer: HttpAnswer | undefined
-  #resolve: ((answer: HttpAnswer) => void) | undefined
+  #response: HttpResponse | undefined
+  #resolve: ((response: HttpResponse) => void) | undefined
 
   constructor(requests: number, isBatch: boolean, overdue: Overdue, openStream: () => EventStream) {
     this.#open = requests
@@ -25,8 +25,8 @@ export class PostReply implements Waiting {
   }
 
   /** Read once, after the requests were passed on. A promise and a timer are created only if the response is not ready. */
-  get answer(): HttpAnswer | Promise<HttpAnswer> {
-    if (this.#answer) return this.#answer
+  get response(): HttpResponse | Promise<HttpResponse> {
+    if (this.#response) return this.#response
     this.#overdue.add(this)
     return new Promise((resolve) => {
       this.#resolve = resolve
@@ -59,9 +59,9 @@ export class PostReply implements Waiting {
     this.#upgrade()
   }
 
-  #give(answer: HttpAnswer): void {
-    this.#answer = answer
-    this.#resolve?.(answer)
+  #give(response: HttpResponse): void {
+    this.#response = response
+    this.#resolve?.(response)
   }
 
   #upgrade(): EventStream {
@@ -74,7 +74,7 @@ export class PostReply implements Waiting {
   }
 }
 
-const endAtOnce: NonNullable<HttpAnswer['stream']> = (sink) => {
+const endAtOnce: NonNullable<HttpResponse['stream']> = (sink) => {
   sink.end()
   return () => {}
 }

@@ -4,7 +4,7 @@ import { isObject, isRequest, type Message, parseJson, readMessage } from '../..
 import { codes } from '../../protocol/rpc-error.js'
 import { reportUnusable } from '../intake.js'
 import { checkPost } from './checks.js'
-import { BodyTooLong, type HttpAnswer, type HttpRequest, onlyOf, refusal } from './exchange.js'
+import { BodyTooLong, type HttpRequest, type HttpResponse, onlyOf, refusal } from './exchange.js'
 import { inSession, sessionHeader } from './in-session.js'
 import type { HttpLimits } from './limits.js'
 import { fullOf, malformed, revisionOf, tooMany, unsupportedVersion } from './refusals.js'
@@ -23,9 +23,9 @@ export interface PostsHost {
     engine: Pick<Engine, 'scopesFor'>,
     messages: readonly Message[],
     identity: Identity | undefined,
-  ): HttpAnswer | undefined
+  ): HttpResponse | undefined
   /** Why no session can be opened now; undefined if one can. */
-  refuseMore(): HttpAnswer | undefined
+  refuseMore(): HttpResponse | undefined
   newSession(options: Omit<HttpSessionOptions, 'limits' | 'overdue' | 'onHost'>): HttpSession
 }
 
@@ -38,7 +38,7 @@ export class Posts {
   }
 
   /** Handles a POST of an authorized caller. */
-  handle(request: HttpRequest, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
+  handle(request: HttpRequest, identity: Identity | undefined): HttpResponse | Promise<HttpResponse> {
     const refused = checkPost(request)
     if (refused) return refused
     return request.body(this.#host.limits.maxBytes).then(
@@ -51,7 +51,11 @@ export class Posts {
     )
   }
 
-  #postText(request: HttpRequest, text: string, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer> {
+  #postText(
+    request: HttpRequest,
+    text: string,
+    identity: Identity | undefined,
+  ): HttpResponse | Promise<HttpResponse> {
     let value: unknown
     try {
       value = parseJson(text)
@@ -62,7 +66,7 @@ export class Posts {
     if (Array.isArray(value)) return this.#postBatch(request, value, identity)
     const read = readMessage(value)
     if (read.kind === 'malformed') {
-      if (read.answer) return malformed(read.answer)
+      if (read.response) return malformed(read.response)
       return inSession(this.#host.sessions, request, identity, ({ engine }) => {
         reportUnusable(engine, value)
         return malformed(undefined)
@@ -77,14 +81,14 @@ export class Posts {
       if (isRequest(read.message) && session.engine.inFlight >= this.#host.limits.maxInFlight) {
         return tooMany(
           429,
-          `${this.#host.limits.maxInFlight} requests of this session are in flight; wait for answers.`,
+          `${this.#host.limits.maxInFlight} requests of this session are in flight; wait for responses.`,
         )
       }
       return this.#host.sessions.post(session, read.message, identity)
     })
   }
 
-  async #open(request: HttpRequest, message: Message, identity: Identity | undefined): Promise<HttpAnswer> {
+  async #open(request: HttpRequest, message: Message, identity: Identity | undefined): Promise<HttpResponse> {
     const only = onlyOf(request)
     if (typeof only === 'object') return only
     const full = this.#host.refuseMore()
@@ -93,10 +97,10 @@ export class Posts {
     const { shared } = this.#host.sessions
     const session = this.#host.newSession({ id, identity, only, ...(shared ? { shared } : {}) })
     this.#host.sessions.add(session)
-    const answer = await session.post(message, identity)
+    const response = await session.post(message, identity)
     if (session.engine.phase === 'new') {
       await this.#host.sessions.end(session, 'initialize was refused')
-      return answer
+      return response
     }
     const kept = await this.#host.sessions.opened(session)
     if (kept !== 'kept') {
@@ -105,15 +109,15 @@ export class Posts {
         ? fullOf(this.#host.limits)
         : refusal(413, 'The capabilities of the client are too long to be kept.')
     }
-    answer.headers[sessionHeader] = id
-    return answer
+    response.headers[sessionHeader] = id
+    return response
   }
 
   #postBatch(
     request: HttpRequest,
     values: unknown[],
     identity: Identity | undefined,
-  ): HttpAnswer | Promise<HttpAnswer> {
+  ): HttpResponse | Promise<HttpResponse> {
     return inSession(this.#host.sessions, request, identity, (session) => {
       if (!session.engine.revision.batches || session.engine.phase === 'new') {
         return refusal(
@@ -140,14 +144,14 @@ export class Posts {
     request: HttpRequest,
     value: unknown,
     identity: Identity | undefined,
-  ): HttpAnswer | Promise<HttpAnswer> {
+  ): HttpResponse | Promise<HttpResponse> {
     const revision = revisionOf(request)
     if (!revision) return unsupportedVersion(request)
     if (Array.isArray(value) && (!revision.batches || value.length === 0)) {
       return refusal(400, 'Invalid request: a batch is not possible here.', codes.invalidRequest)
     }
     const read = Array.isArray(value) ? undefined : readMessage(value)
-    if (read?.kind === 'malformed') return malformed(read.answer)
+    if (read?.kind === 'malformed') return malformed(read.response)
     const only = onlyOf(request)
     if (typeof only === 'object') return only
     const onIdle = () => session.close('the request is over')
@@ -158,9 +162,9 @@ export class Posts {
       session.close('the caller lacks a scope')
       return lacking
     }
-    const answer = read ? session.post(read.message, identity) : session.postBatch(value as unknown[], identity)
+    const response = read ? session.post(read.message, identity) : session.postBatch(value as unknown[], identity)
     // Only requests give a promise, and the session ends with the last of them.
-    if (!(answer instanceof Promise)) session.close('the request is over')
-    return answer
+    if (!(response instanceof Promise)) session.close('the request is over')
+    return response
   }
 }

@@ -1,7 +1,7 @@
 import type { ErrorResponse } from '../../protocol/messages.js'
 import { assumedRevision, findRevision, type Revision, revisions } from '../../protocol/revisions.js'
 import { codes } from '../../protocol/rpc-error.js'
-import { type HttpAnswer, type HttpRequest, json, refusal } from './exchange.js'
+import { type HttpRequest, type HttpResponse, json, refusal } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 
 export const versionHeader = 'mcp-protocol-version'
@@ -10,9 +10,9 @@ export const versionHeader = 'mcp-protocol-version'
  * An error that answers a request with a readable id has status 200, as any response; otherwise the POST itself was
  * invalid.
  */
-export function malformed(answer: ErrorResponse | undefined): HttpAnswer {
-  if (answer === undefined) return refusal(400, 'Invalid request: a malformed response', codes.invalidRequest)
-  return json(answer.id === undefined ? 400 : 200, answer)
+export function malformed(response: ErrorResponse | undefined): HttpResponse {
+  if (response === undefined) return refusal(400, 'Invalid request: a malformed response', codes.invalidRequest)
+  return json(response.id === undefined ? 400 : 200, response)
 }
 
 export const tooMany = (status: 429 | 503, message: string) =>

@@ -1,7 +1,7 @@
 import type { Message } from '../../protocol/messages.js'
 import { MemoryEventStore } from './event-store.js'
 import { EventStream, readEventId, streamHeaders } from './event-stream.js'
-import type { HttpAnswer } from './exchange.js'
+import type { HttpResponse } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 
 /** The event streams of one session, and its queued messages. */
@@ -16,9 +16,9 @@ export interface SessionStreams {
    * A standing stream for messages that belong to no request; queued ones are sent first. Undefined if there are too
    * many.
    */
-  stand(): HttpAnswer | undefined | Promise<HttpAnswer | undefined>
+  stand(): HttpResponse | undefined | Promise<HttpResponse | undefined>
   /** The stream of an event, continued after it; undefined if it is unknown. */
-  resume(lastEventId: string): HttpAnswer | undefined | Promise<HttpAnswer | undefined>
+  resume(lastEventId: string): HttpResponse | undefined | Promise<HttpResponse | undefined>
   /** Ends all streams. */
   close(): void
 }
@@ -31,7 +31,7 @@ export interface StreamsOwner {
   readonly isPrimed: boolean
 }
 
-export const streamAnswer = (stream: NonNullable<HttpAnswer['stream']>): HttpAnswer => ({
+export const streamResponse = (stream: NonNullable<HttpResponse['stream']>): HttpResponse => ({
   status: 200,
   headers: { ...streamHeaders },
   stream,
@@ -64,18 +64,18 @@ export class LocalStreams implements SessionStreams {
     else this.#wait(message)
   }
 
-  stand(): HttpAnswer | undefined {
+  stand(): HttpResponse | undefined {
     if (this.open >= this.#owner.limits.maxStreams) return undefined
     const stream = this.#openStream()
     this.#standing.push(stream)
     for (const message of this.#waiting.splice(0)) stream.send(message)
-    return streamAnswer((sink) => stream.attach(sink))
+    return streamResponse((sink) => stream.attach(sink))
   }
 
-  resume(lastEventId: string): HttpAnswer | undefined {
+  resume(lastEventId: string): HttpResponse | undefined {
     const found = readEventId(lastEventId)
     const stream = found && this.#streams?.get(found.stream)
-    return stream && streamAnswer((sink) => stream.attach(sink, found?.sequence))
+    return stream && streamResponse((sink) => stream.attach(sink, found?.sequence))
   }
 
   close(): void {

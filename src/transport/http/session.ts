@@ -7,7 +7,7 @@ import { isRequest, type Message, type RequestId } from '../../protocol/messages
 import type { Revision } from '../../protocol/revisions.js'
 import { SmallMap } from '../../protocol/small-map.js'
 import { openBatch } from '../intake.js'
-import type { HttpAnswer } from './exchange.js'
+import type { HttpResponse } from './exchange.js'
 import { empty } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 import type { Overdue } from './overdue.js'
@@ -92,7 +92,7 @@ export class HttpSession implements StreamsOwner {
   }
 
   /** Accepts the message of a POST; responds when it is known whether JSON or a stream is needed. */
-  post(message: Message, identity?: Identity): Promise<HttpAnswer> | HttpAnswer {
+  post(message: Message, identity?: Identity): Promise<HttpResponse> | HttpResponse {
     if (!isRequest(message)) {
       this.engine.receive(message, identity)
       return empty(202)
@@ -103,11 +103,11 @@ export class HttpSession implements StreamsOwner {
     this.#replies.set(message.id, reply)
     this.engine.receive(message, identity)
     if (earlier) this.#replies.set(message.id, earlier)
-    return reply.answer
+    return reply.response
   }
 
   /** Accepts a batch (R2). */
-  postBatch(values: readonly unknown[], identity?: Identity): Promise<HttpAnswer> | HttpAnswer {
+  postBatch(values: readonly unknown[], identity?: Identity): Promise<HttpResponse> | HttpResponse {
     const refusals: Message[] = []
     const { batch, messages, ids } = openBatch(values, (replies) => refusals.push(...replies), this.engine)
     batch.deliverNow()
@@ -120,7 +120,7 @@ export class HttpSession implements StreamsOwner {
     for (const id of ids) this.#replies.set(id, reply)
     for (const message of messages) this.engine.receive(message, identity)
     reply.finishIfSettled()
-    return reply.answer
+    return reply.response
   }
 
   close(why: string): void {

@@ -1,7 +1,7 @@
 import type { Identity } from '../../kit/call.js'
 import type { Message } from '../../protocol/messages.js'
 import type { Letters } from '../../store/letters.js'
-import type { HttpAnswer } from './exchange.js'
+import type { HttpResponse } from './exchange.js'
 import type { HttpSession, SharedOptions } from './session.js'
 
 export type Kept = 'kept' | 'full' | 'too large'
@@ -29,12 +29,12 @@ export interface Sessions {
   opened(session: HttpSession): Kept | Promise<Kept>
   find(id: string): HttpSession | undefined | Promise<HttpSession | undefined>
   /** Accepts a message for a session, and passes it on. */
-  post(session: HttpSession, message: Message, identity: Identity | undefined): HttpAnswer | Promise<HttpAnswer>
+  post(session: HttpSession, message: Message, identity: Identity | undefined): HttpResponse | Promise<HttpResponse>
   postBatch(
     session: HttpSession,
     values: readonly unknown[],
     identity: Identity | undefined,
-  ): HttpAnswer | Promise<HttpAnswer>
+  ): HttpResponse | Promise<HttpResponse>
   end(session: HttpSession, why: string): void | Promise<void>
   /** Ends sessions that were idle for too long. */
   sweep(): void

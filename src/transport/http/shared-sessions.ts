@@ -4,7 +4,7 @@ import type { Identity } from '../../kit/call.js'
 import { isObject, isResponse, type JsonObject, type Message, readMessage } from '../../protocol/messages.js'
 import { storeErrors } from '../../store/errors.js'
 import type { Member, Store, StreamEvent } from '../../store/store.js'
-import { empty, type HttpAnswer } from './exchange.js'
+import { empty, type HttpResponse } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 import { evictAfterMs } from './local-sessions.js'
 import type { HttpSession, HttpSessionOptions, SharedOptions } from './session.js'
@@ -130,8 +130,8 @@ export class SharedSessions implements Sessions {
       return read && read.kind !== 'malformed' ? [read.message] : []
     })
     const passed = messages.flatMap((message) => this.#passOn(session, message) ?? [])
-    const answer = session.postBatch(values, identity)
-    return Promise.all(passed).then(() => this.#keeping(session, messages, answer))
+    const response = session.postBatch(values, identity)
+    return Promise.all(passed).then(() => this.#keeping(session, messages, response))
   }
 
   async end(session: HttpSession, why: string): Promise<void> {
@@ -146,17 +146,17 @@ export class SharedSessions implements Sessions {
   sweep(): void {
     const now = Date.now()
     const { idleMs } = this.#limits
-    const touched: string[] = []
+    const used: string[] = []
     for (const [id, replica] of this.#replicas) {
       const { session } = replica
       if (session.isIdleSince(now - Math.min(keepMs, idleMs))) {
         this.#release(replica)
       } else if (replica.touchedAt < now - Math.min(touchMs, idleMs / 3)) {
         replica.touchedAt = now
-        touched.push(id)
+        used.push(id)
       }
     }
-    if (touched.length > 0) this.#member.sessions.touch(touched, idleMs).catch(() => {})
+    if (used.length > 0) this.#member.sessions.extend(used, idleMs).catch(() => {})
     this.#process.sweep()
   }
 
@@ -203,11 +203,11 @@ export class SharedSessions implements Sessions {
   #keeping(
     session: HttpSession,
     messages: readonly Message[],
-    answer: HttpAnswer | Promise<HttpAnswer>,
-  ): HttpAnswer | Promise<HttpAnswer> {
+    response: HttpResponse | Promise<HttpResponse>,
+  ): HttpResponse | Promise<HttpResponse> {
     const changed = messages.filter((message) => 'method' in message && changing.has(message.method))
-    if (changed.length === 0) return answer
-    return Promise.resolve(answer).then(async (given) => {
+    if (changed.length === 0) return response
+    return Promise.resolve(response).then(async (given) => {
       for (const message of changed) await this.#keepSubscription(session, message)
       await this.#keep(session)
       return given

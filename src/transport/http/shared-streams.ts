@@ -2,10 +2,10 @@ import type { Message } from '../../protocol/messages.js'
 import type { StreamEvent, StreamLimits } from '../../store/store.js'
 import { type EventStore, MemoryEventStore } from './event-store.js'
 import { EventStream, eventText, readEventId } from './event-stream.js'
-import { type HttpAnswer, refusal, type Sink } from './exchange.js'
+import { type HttpResponse, refusal, type Sink } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 import { Outlet } from './outlet.js'
-import { type SessionStreams, type StreamsOwner, streamAnswer } from './session-streams.js'
+import { type SessionStreams, type StreamsOwner, streamResponse } from './session-streams.js'
 import type { SharedProcess } from './shared-process.js'
 
 const standingMark = 's'
@@ -69,7 +69,7 @@ export class SharedStreams implements SessionStreams {
     this.#process.send(this.#session, message)
   }
 
-  async stand(): Promise<HttpAnswer | undefined> {
+  async stand(): Promise<HttpResponse | undefined> {
     // Its name says that it belongs to no process.
     const id = this.#newId(standingMark)
     const { streams } = this.#process.member
@@ -77,7 +77,7 @@ export class SharedStreams implements SessionStreams {
     return this.#read(id, 0, stand)
   }
 
-  async resume(lastEventId: string): Promise<HttpAnswer | undefined> {
+  async resume(lastEventId: string): Promise<HttpResponse | undefined> {
     const found = readEventId(lastEventId)
     if (!found) return undefined
     const { stream, sequence } = found
@@ -87,7 +87,7 @@ export class SharedStreams implements SessionStreams {
     if (!own) return this.#read(stream, sequence, resume)
     // Any previous reader is disconnected.
     await resume()
-    return streamAnswer((sink) => own.attach(sink, sequence))
+    return streamResponse((sink) => own.attach(sink, sequence))
   }
 
   /** Receives an event of a stream that is read here. */
@@ -111,7 +111,7 @@ export class SharedStreams implements SessionStreams {
 
   #newId = (mark = '') => `${this.#process.member.id}.${mark}${this.#process.nextNumber()}`
 
-  /** The process that answers on a stream has ended, and no response will follow. */
+  /** The process that serves a stream has ended, and no response will follow. */
   async #isOrphan(stream: string): Promise<boolean> {
     const [, member = ''] = /^(\w+)\.\d+$/.exec(stream) ?? []
     return member !== '' && !(await this.#process.member.isAlive(member))
@@ -122,7 +122,7 @@ export class SharedStreams implements SessionStreams {
     id: string,
     after: number,
     fetch: () => Promise<StreamEvent[] | undefined>,
-  ): Promise<HttpAnswer | undefined> {
+  ): Promise<HttpResponse | undefined> {
     // Events may arrive before the response of the store.
     const reader = this.#reader(id)
     const events = await fetch().catch((error) => {
@@ -139,7 +139,7 @@ export class SharedStreams implements SessionStreams {
       return undefined
     }
     reader.begin(events, after)
-    return streamAnswer((sink) => reader.attach(sink, this.#owner.isPrimed))
+    return streamResponse((sink) => reader.attach(sink, this.#owner.isPrimed))
   }
 
   #reader(id: string): StreamReader {

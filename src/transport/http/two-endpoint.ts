@@ -6,7 +6,7 @@ import { isObject, type Message } from '../../protocol/messages.js'
 import { Intake } from '../intake.js'
 import { accepts, isJson } from './checks.js'
 import { streamHeaders } from './event-stream.js'
-import { BodyTooLong, empty, type HttpAnswer, type HttpRequest, onlyOf, refusal, type Sink } from './exchange.js'
+import { BodyTooLong, empty, type HttpRequest, type HttpResponse, onlyOf, refusal, type Sink } from './exchange.js'
 import type { HttpLimits } from './limits.js'
 import type { Sessions } from './sessions.js'
 
@@ -21,10 +21,10 @@ interface TwoEndpointOptions extends EngineOptions {
 
 /** Context of an authorized request. */
 interface TwoEndpointRequest {
-  refuseMore(): HttpAnswer | undefined
+  refuseMore(): HttpResponse | undefined
   identity: Identity | undefined
   /** The response if the caller lacks a scope that one of the messages requires; otherwise undefined. */
-  lacking(engine: Pick<Engine, 'scopesFor'>, messages: readonly Message[]): HttpAnswer | undefined
+  lacking(engine: Pick<Engine, 'scopesFor'>, messages: readonly Message[]): HttpResponse | undefined
 }
 
 /** Values that are not messages are refused by the session. */
@@ -75,7 +75,7 @@ export class TwoEndpointForm {
   handle(
     request: HttpRequest,
     { refuseMore, identity, lacking }: TwoEndpointRequest,
-  ): HttpAnswer | Promise<HttpAnswer> {
+  ): HttpResponse | Promise<HttpResponse> {
     if (request.method === 'GET') return this.#open(request, refuseMore, identity)
     if (request.method === 'POST') return this.#post(request, identity, lacking)
     return refusal(405, `${request.method} is not offered here.`, -32000, { allow: 'GET, POST' })
@@ -85,7 +85,7 @@ export class TwoEndpointForm {
     request: HttpRequest,
     identity: Identity | undefined,
     lacking: TwoEndpointRequest['lacking'],
-  ): Promise<HttpAnswer> {
+  ): Promise<HttpResponse> {
     const id = new URLSearchParams(request.query).get('session') ?? ''
     const there = this.#letters && memberOf(id)
     const isElsewhere = there !== undefined && there !== this.#letters?.id
@@ -115,7 +115,7 @@ export class TwoEndpointForm {
     text: string,
     identity: Identity | undefined,
     lacking?: TwoEndpointRequest['lacking'],
-  ): HttpAnswer {
+  ): HttpResponse {
     const session = this.#find(id, identity)
     if (!session) return unknown()
     return lacking?.(session.engine, messagesOf(text)) ?? session.take(text, identity)
@@ -127,11 +127,11 @@ export class TwoEndpointForm {
     session: string,
     text: string,
     identity: Identity | undefined,
-  ): Promise<HttpAnswer> {
+  ): Promise<HttpResponse> {
     const letter = { session, text, ...(identity ? { identity: plainIdentity(identity) } : {}) }
-    const answer = await this.#letters?.office.ask(member, subject, letter)
-    if (!answer) return unknown()
-    const { status, body } = answer
+    const response = await this.#letters?.office.ask(member, subject, letter)
+    if (!response) return unknown()
+    const { status, body } = response
     return typeof body === 'string'
       ? { status: Number(status), headers: { 'content-type': 'application/json' }, body }
       : empty(Number(status))
@@ -139,9 +139,9 @@ export class TwoEndpointForm {
 
   #open(
     request: HttpRequest,
-    refuseMore: () => HttpAnswer | undefined,
+    refuseMore: () => HttpResponse | undefined,
     identity: Identity | undefined,
-  ): HttpAnswer {
+  ): HttpResponse {
     if (!accepts(request, 'text/event-stream')) return refusal(406, 'Accept must list text/event-stream.')
     const refused = refuseMore()
     if (refused) return refused
@@ -196,7 +196,7 @@ class TwoEndpointSession {
   }
 
   /** The response to the GET that opens the session: first the address for messages, then messages. */
-  open(): HttpAnswer {
+  open(): HttpResponse {
     return {
       status: 200,
       headers: { ...streamHeaders },
@@ -210,11 +210,16 @@ class TwoEndpointSession {
     }
   }
 
-  take(text: string, identity: Identity | undefined): HttpAnswer {
+  take(text: string, identity: Identity | undefined): HttpResponse {
     if (this.engine.inFlight >= this.#options.limits.maxInFlight) {
-      return refusal(429, `${this.#options.limits.maxInFlight} requests are in flight; wait for answers.`, -32000, {
-        'retry-after': '5',
-      })
+      return refusal(
+        429,
+        `${this.#options.limits.maxInFlight} requests are in flight; wait for responses.`,
+        -32000,
+        {
+          'retry-after': '5',
+        },
+      )
     }
     if (identity) this.engine.identity = identity
     this.#intake.takeText(text)

@@ -10,7 +10,7 @@ import { issuesOf } from '../schema-issues.js'
 import { inTool } from '../snapshot.js'
 import { fitting } from './arbitrary.js'
 import { breaking } from './breaking.js'
-import { type Answer, LongWork, type ProbeRule, probeRules, type Verdict, verdictOn } from './verdict.js'
+import { LongWork, type Outcome, type ProbeRule, probeRules, type Verdict, verdictOn } from './verdict.js'
 
 export interface ProbeOptions {
   /** Number of calls for each tool; half of them have arguments that its schema forbids. */
@@ -191,7 +191,7 @@ class Caller {
     return verdict
   }
 
-  async #call(tool: string, args: JsonObject): Promise<Answer> {
+  async #call(tool: string, args: JsonObject): Promise<Outcome> {
     const first = await this.#callOnce(tool, args, this.#timeoutMs)
     if (first !== 'silent') return first
     if (!this.#hanging.has(tool)) {
@@ -205,7 +205,7 @@ class Caller {
     return { error: protocolErrors.requestTimedOut(`tools/call ${tool}`, this.#timeoutMs) }
   }
 
-  async #callOnce(tool: string, args: JsonObject, timeoutMs: number): Promise<Answer | 'silent'> {
+  async #callOnce(tool: string, args: JsonObject, timeoutMs: number): Promise<Outcome | 'silent'> {
     const link = await this.#opened()
     // Progress can extend a call indefinitely; this limit is fixed.
     const signal = AbortSignal.timeout(timeoutMs)
@@ -215,7 +215,7 @@ class Caller {
       return { result: await link.call(tool, args, { signal, timeoutMs, onProgress }) }
     } catch (error) {
       if (!signal.aborted) return { error }
-      return progressed > 0 && (await answers(link)) ? { error: new LongWork() } : 'silent'
+      return progressed > 0 && (await responds(link)) ? { error: new LongWork() } : 'silent'
     }
   }
 
@@ -241,7 +241,7 @@ class Caller {
 }
 
 /** True if the server responds at once after a call was cancelled. */
-function answers(link: Link): Promise<boolean> {
+function responds(link: Link): Promise<boolean> {
   return new Promise((resolve) => {
     const timer = setTimeout(() => resolve(false), 1000)
     const finish = (isAlive: boolean) => () => {

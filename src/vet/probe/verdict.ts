@@ -43,7 +43,7 @@ export interface Verdict {
 }
 
 /** Outcome of a generated call: a result or an error. */
-export type Answer = { result: ToolResult } | { error: unknown }
+export type Outcome = { result: ToolResult } | { error: unknown }
 
 const trace =
   /\n\s+at .+:\d+:\d+\)?|Traceback \(most recent call last\)|\n\s*File ".+", line \d+|\tat [\w.$]+\(\w+\.java:\d+\)|goroutine \d+ \[/
@@ -54,15 +54,15 @@ const unforeseen =
 export async function verdictOn(
   tool: ToolDefinition,
   isAllowed: boolean,
-  answer: Answer,
+  outcome: Outcome,
 ): Promise<Verdict | undefined> {
-  if ('error' in answer) return verdictOnError(isAllowed, answer.error)
-  const { content, structuredContent, isError } = answer.result
+  if ('error' in outcome) return verdictOnError(isAllowed, outcome.error)
+  const { content, structuredContent, isError } = outcome.result
   const text = textOf(content)
   if (trace.test(text))
     return {
       rule: 'probe-stack-trace',
-      what: `it answers with a stack trace, which a model cannot use and which tells of the machine: ${brief(text)}`,
+      what: `it returns a stack trace, which a model cannot use and which reveals details of the machine: ${brief(text)}`,
       fix: 'return a sentence that says what is wrong with the arguments, and log the rest',
     }
   if (isError === true) {
@@ -76,7 +76,7 @@ export async function verdictOn(
   if (!isAllowed)
     return {
       rule: 'probe-wrong-taken',
-      what: 'it takes arguments that its schema forbids, and answers as if all were well',
+      what: 'it accepts arguments that its schema forbids, and returns a result without an error',
       fix: 'validate arguments against the schema before using them',
     }
   if (tool.outputSchema === undefined) return undefined
@@ -87,7 +87,7 @@ export async function verdictOn(
   if (issues.length === 0) return undefined
   return {
     rule: 'probe-output-issue',
-    what: `its answer does not fit its schema for output: ${issues.slice(0, 3).join('; ')}`,
+    what: `its result does not match its output schema: ${issues.slice(0, 3).join('; ')}`,
     fix: 'return what the schema declares, or declare what is returned',
   }
 }
@@ -98,8 +98,8 @@ function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined
     if (!isAllowed && error.code === codes.invalidParams) return undefined
     return {
       rule: 'probe-protocol-error',
-      what: `it answers with protocol error ${error.code}, which hosts do not show to a model: ${brief(error.message)}`,
-      fix: 'answer with a result that has "isError": true and says what is wrong',
+      what: `it responds with protocol error ${error.code}, which hosts do not show to a model: ${brief(error.message)}`,
+      fix: 'return a result that has "isError": true and says what is wrong',
     }
   }
   // A call that reports progress and stops when it is cancelled may take any time.
@@ -107,7 +107,7 @@ function verdictOnError(isAllowed: boolean, error: unknown): Verdict | undefined
   if (isJexoError(error) && error.code === 'request-timed-out')
     return {
       rule: 'probe-hang',
-      what: `it does not answer: ${brief(error.message)}`,
+      what: `it does not respond: ${brief(error.message)}`,
       fix: 'limit the work, report progress, and stop if the call is cancelled',
     }
   return {

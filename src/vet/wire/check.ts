@@ -74,9 +74,9 @@ export class WireCheck {
         clientInfo: { name: 'jexo-vet', version: '1' },
       },
     })
-    const answer = await talk.next({ id: 0, result: { protocolVersion: this.#revision.date } }, 0, this.#openMs)
-    if (typeof answer === 'string') throw new Error(`initialize was not answered: ${answer}`)
-    if (row.opening === 'answered') return talk
+    const response = await talk.next({ id: 0, result: { protocolVersion: this.#revision.date } }, 0, this.#openMs)
+    if (typeof response === 'string') throw new Error(`initialize was not answered: ${response}`)
+    if (row.opening === 'initializing') return talk
     await talk.send({ jsonrpc: '2.0', method: 'notifications/initialized' })
     talk.opened(this.#revision.date)
     return talk
@@ -120,7 +120,7 @@ export class WireCheck {
   }
 
   async #give(step: Step, talk: Talk, fill: (value: unknown) => unknown): Promise<string | undefined> {
-    if ('request' in step) return talk.request(step.request, step.answers, fill)
+    if ('request' in step) return talk.request(step.request, step.response, fill)
     if ('send' in step) void Promise.resolve(talk.send(fill(step.send))).catch(() => {})
     if ('sendText' in step) await talk.sendText(String(fill(step.sendText)))
     return undefined
@@ -137,7 +137,7 @@ export class WireCheck {
     const id = this.#nextId++
     await talk.send({ jsonrpc: '2.0', id, method: 'ping' })
     const barrier = await talk.next({ id }, begin, this.#stepMs)
-    if (typeof barrier === 'string') return `the server did not answer a ping afterwards: ${barrier}`
+    if (typeof barrier === 'string') return `the server did not respond to a ping afterwards: ${barrier}`
     const unwanted = talk.came
       .slice(begin)
       .find((message) => patterns.some((pattern) => mismatch(pattern, message) === undefined))

@@ -1,6 +1,6 @@
 import { createParser } from 'eventsource-parser'
 import { isObject } from '../../protocol/messages.js'
-import { textOf } from '../../transport/http-answers.js'
+import { textOf } from '../../transport/http-responses.js'
 import { parsed } from './child-talk.js'
 import { mismatch } from './pattern.js'
 import type { HttpExpectation, HttpStep } from './requirement.js'
@@ -91,7 +91,7 @@ class HttpTalk extends Talk {
       body: expected.body === undefined ? undefined : parsed(await textOf(response)),
     }
     if (expected.body === undefined) await response.body?.cancel()
-    return mismatch(filled(expected), given, 'answer')
+    return mismatch(filled(expected), given, 'response')
   }
 
   async close(): Promise<void> {

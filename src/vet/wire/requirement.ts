@@ -27,7 +27,7 @@ export interface Subject {
   /** Tools that return one kind of content. */
   audioTool?: Called
   linkTool?: Called
-  /** A tool that asks the user by a form, and a valid answer. */
+  /** A tool that asks the user by a form, and a valid response. */
   formTool?: Called & { content: JsonObject }
   /** A tool that sends the user to a URL, and one that refuses until a URL was visited. */
   urlTool?: Called
@@ -95,7 +95,7 @@ export type Step =
   | { expect: Pattern; as?: string; isInOrder?: true }
   /** No matching message arrived during the check; tested after the response to a final ping. */
   | { never: Pattern }
-  | { request: HttpStep; answers: HttpExpectation }
+  | { request: HttpStep; response: HttpExpectation }
 
 /** One requirement of the standard as data: the features it needs, the exchange, and the expected messages. */
 export interface Requirement {
@@ -112,7 +112,7 @@ export interface Requirement {
   /** Capabilities that the client declares. */
   readonly client?: JsonObject
   /** State of the session at the start: not opened, `initialize` answered, or ready. Default: ready. */
-  readonly opening?: 'none' | 'answered' | 'ready'
+  readonly opening?: 'none' | 'initializing' | 'ready'
   /** Other checks cannot use the session afterwards. */
   readonly isLast?: boolean
   readonly exchange: readonly Step[]
@@ -139,8 +139,8 @@ export const refused = (code: number, more: JsonObject = {}, id: unknown = '{{id
   },
 })
 /** Our response to a request of the server. */
-export const reply = (to: string, answer: JsonObject): { send: JsonObject } => ({
-  send: { jsonrpc: '2.0', id: `{{${to}.id}}`, ...answer },
+export const reply = (to: string, response: JsonObject): { send: JsonObject } => ({
+  send: { jsonrpc: '2.0', id: `{{${to}.id}}`, ...response },
 })
 export const call = (need: Need, more: JsonObject = {}): { send: JsonObject } =>
   request('tools/call', { name: `{{${need}.name}}`, arguments: `{{${need}.arguments}}`, ...more })

@@ -39,7 +39,7 @@ export abstract class Talk {
         const why = mismatch(pattern, message)
         if (why === undefined) return { message: message as JsonObject, at }
         // The response to this request was already received.
-        if (isAnswerFor(pattern, message)) return why
+        if (isResponseFor(pattern, message)) return why
       }
       if (this.#end !== undefined) return `the server ended the session: ${this.#end}`
       const leftMs = endsAt - Date.now()
@@ -80,7 +80,7 @@ export interface WireServer {
   open(): Promise<Talk>
 }
 
-function isAnswerFor(pattern: Pattern, message: unknown): boolean {
+function isResponseFor(pattern: Pattern, message: unknown): boolean {
   const wanted = pattern as JsonObject
   const given = message as JsonObject | null
   if (typeof given !== 'object' || given === null || wanted.id === undefined) return false

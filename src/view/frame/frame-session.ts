@@ -61,7 +61,7 @@ export class FrameSession {
     this.#context = options.context ?? {}
     this.#peer = new Peer({
       post: (message) => this.#post(message),
-      answer: (method, params, signal) => this.#answer(method, params, signal),
+      respond: (method, params, signal) => this.#respond(method, params, signal),
       hear: (method, params) => this.#hear(method, params),
     })
     const { initializeMs } = this.#limits
@@ -185,10 +185,10 @@ export class FrameSession {
     }
   }
 
-  async #answer(method: string, params: Params, signal: AbortSignal): Promise<unknown> {
+  async #respond(method: string, params: Params, signal: AbortSignal): Promise<unknown> {
     if (method === 'ui/initialize') return this.#initialize(params)
     if (!this.#isInitialized) throw new ViewError(-32600, `${method} came before ui/notifications/initialized`)
-    if (this.#peer.answering > this.#limits.requestsAtOnce)
+    if (this.#peer.running > this.#limits.requestsAtOnce)
       throw new ViewError(refusals.refused, `more than ${this.#limits.requestsAtOnce} requests at once`)
     switch (method) {
       case 'tools/call':

@@ -48,7 +48,7 @@ class View<In, Out> implements ViewHost<In, Out> {
     this.isStandalone = !inWindow.isEmbedded
     this.#peer = new Peer({
       post: (message) => inWindow.post(message),
-      answer: (method, params) => this.#answer(method, params),
+      respond: (method, params) => this.#respond(method, params),
       hear: (method, params) => this.#hear(method, params),
     })
   }
@@ -197,7 +197,7 @@ class View<In, Out> implements ViewHost<In, Out> {
     }
   }
 
-  async #answer(method: string, params: Params): Promise<unknown> {
+  async #respond(method: string, params: Params): Promise<unknown> {
     if (method !== 'ui/resource-teardown')
       throw new ViewError(refusals.methodNotFound, `${method} is not a method of a view`)
     const reason = typeof params.reason === 'string' ? params.reason : ''

@@ -33,7 +33,7 @@ export const refusals = {
 export interface PeerSide {
   post(message: Wire): void
   /** Handles a request; an exception becomes the error response. */
-  answer(method: string, params: Params, signal: AbortSignal): unknown
+  respond(method: string, params: Params, signal: AbortSignal): unknown
   hear(method: string, params: Params): void
 }
 export interface AskOptions {
@@ -44,7 +44,7 @@ export interface AskOptions {
 export class Peer {
   readonly #side: PeerSide
   readonly #open = new Map<string | number, (reply: Wire) => void>()
-  readonly #answering = new Map<string | number, AbortController>()
+  readonly #running = new Map<string | number, AbortController>()
   #count = 0
   #ended: string | undefined
 
@@ -53,8 +53,8 @@ export class Peer {
   }
 
   /** Number of requests of the other side in progress. */
-  get answering(): number {
-    return this.#answering.size
+  get running(): number {
+    return this.#running.size
   }
 
   notify(method: string, params: object = {}): void {
@@ -105,7 +105,7 @@ export class Peer {
     if (typeof method === 'string') {
       const given = isObject(params) ? params : {}
       if (id === undefined) this.#heard(method, given)
-      else if (isId) void this.#answer(id, method, given)
+      else if (isId) void this.#respond(id, method, given)
     } else if (isId && ('result' in data || isError(data.error))) this.#open.get(id)?.(data as unknown as Wire)
   }
 
@@ -113,7 +113,7 @@ export class Peer {
   close(reason: string): void {
     if (this.#ended !== undefined) return
     this.#ended = reason
-    for (const controller of this.#answering.values()) controller.abort(reason)
+    for (const controller of this.#running.values()) controller.abort(reason)
     for (const reply of [...this.#open.values()])
       reply({ jsonrpc: '2.0', error: { code: refusals.refused, message: reason } })
   }
@@ -122,18 +122,18 @@ export class Peer {
     if (method !== 'notifications/cancelled') return this.#side.hear(method, params)
     const { requestId } = params
     if (typeof requestId === 'string' || typeof requestId === 'number')
-      this.#answering.get(requestId)?.abort('cancelled')
+      this.#running.get(requestId)?.abort('cancelled')
   }
 
-  async #answer(id: string | number, method: string, params: Params): Promise<void> {
+  async #respond(id: string | number, method: string, params: Params): Promise<void> {
     const reply = (rest: Pick<Wire, 'result' | 'error'>) => {
       if (this.#ended === undefined) this.#side.post({ jsonrpc: '2.0', id, ...rest })
     }
-    if (this.#answering.has(id)) return reply({ error: { code: -32600, message: 'this id is in use' } })
+    if (this.#running.has(id)) return reply({ error: { code: -32600, message: 'this id is in use' } })
     const controller = new AbortController()
-    this.#answering.set(id, controller)
+    this.#running.set(id, controller)
     try {
-      const result = method === 'ping' ? {} : await this.#side.answer(method, params, controller.signal)
+      const result = method === 'ping' ? {} : await this.#side.respond(method, params, controller.signal)
       reply({ result: result ?? {} })
     } catch (error) {
       const { code, message, data } = error as Partial<ViewError>
@@ -146,7 +146,7 @@ export class Peer {
         },
       })
     } finally {
-      this.#answering.delete(id)
+      this.#running.delete(id)
     }
   }
 }

@@ -115,8 +115,8 @@ export function catalogueParts(
           ...brief(one, noun),
           about: one.about,
           arguments: input,
-          ...(output ? { answer: output } : {}),
-          ...(one.statuses ? { answers: one.statuses } : {}),
+          ...(output ? { response: output } : {}),
+          ...(one.statuses ? { responses: one.statuses } : {}),
           example: { [noun]: one.name, arguments: one.examples[0]?.input ?? exampleOf(input) },
         }
       }) as () => never,

@@ -128,7 +128,7 @@ function planned(
     parameters,
     ...(body ? { body } : {}),
     ...(merged.generated ? { generated: merged.generated } : {}),
-    answer: { form: 'any', accept },
+    response: { form: 'any', accept },
     credentials,
     examples: [],
   }

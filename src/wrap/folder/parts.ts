@@ -140,13 +140,13 @@ async function found(
 ): Promise<Outcome> {
   const library = await call.use(shared)
   const { passages, note } = await call.upstream('search', query, async (notes) => {
-    const answer = await library.find(query, most, call.signal, {
+    const result = await library.find(query, most, call.signal, {
       ...(within === undefined ? {} : { within }),
       onProgress: ({ done, total }) => call.progress(done, total, 'indexing'),
     })
     notes.status = 'ok'
-    notes.detail = { answer: `${answer.passages.length} passages` }
-    return answer
+    notes.detail = { result: `${result.passages.length} passages` }
+    return result
   })
   if (
     passages.length === 0 &&

@@ -102,7 +102,7 @@ const askOperation = (plan: GraphPlan): PlannedOperation => ({
       { argument: 'variables', path: ['variables'] },
     ],
   },
-  answer: { form: 'any', accept: 'application/graphql-response+json, application/json' },
+  response: { form: 'any', accept: 'application/graphql-response+json, application/json' },
   credentials: plan.credentials.map(({ name }) => name),
   examples: [],
 })

@@ -184,7 +184,7 @@ function plannedOperation(
       fixed: { query: print(document), ...(node.name ? { operationName: node.name.value } : {}) },
       properties,
     },
-    answer: {
+    response: {
       form: 'object',
       schema: output,
       accept: 'application/graphql-response+json, application/json',

@@ -17,7 +17,7 @@ export interface WrapGraphqlOptions extends GraphPlanOptions, RestOptions {
 }
 
 /**
- * Turns operations on a GraphQL API into tools: variables become arguments, the selection the answer's schema. The source is an SDL
+ * Turns operations on a GraphQL API into tools: variables become arguments, the selection the response's schema. The source is an SDL
  * file, a file with the result of introspection, or the endpoint itself. Mutations are included only by name or with `writes`.
  *
  * Rejects with a `JexoError` if the schema cannot be read, or nothing of it is taken.

@@ -28,5 +28,5 @@ export const inputOf = (plan: RestPlan, operation: PlannedOperation): JsonSchema
   withDefinitions(operation.input, plan.inputDefinitions)
 
 /** The complete response schema. */
-export const outputOf = (plan: RestPlan, { answer }: PlannedOperation): JsonSchema | undefined =>
-  answer.schema && withDefinitions(answer.schema, plan.outputDefinitions)
+export const outputOf = (plan: RestPlan, { response }: PlannedOperation): JsonSchema | undefined =>
+  response.schema && withDefinitions(response.schema, plan.outputDefinitions)

@@ -9,7 +9,6 @@ import { isRefusal, Refusal } from '../../kit/refusal.js'
 import type { Validate } from '../../kit/validation.js'
 import { isSecretHeader, isSecretName } from '../../protocol/secrets.js'
 import { version } from '../../version.js'
-import { outcomeOf } from './answer.js'
 import { type Credential, Credentials } from './credentials.js'
 import { httpApiErrors } from './errors.js'
 import { failureOf } from './failure.js'
@@ -21,7 +20,8 @@ import { codeOf, hostOf, withLimit, withRedirects, withRetries, withTimeout } fr
 import { placeOf } from './place.js'
 import { relocated } from './relocated.js'
 import { requestOf, type UpstreamRequest } from './request.js'
-import { type InProcess, inProcessSender, networkSender, type Send, type UpstreamAnswer } from './sender.js'
+import { outcomeOf } from './response.js'
+import { type InProcess, inProcessSender, networkSender, type Send, type UpstreamResponse } from './sender.js'
 import { Unsendable } from './serialize.js'
 
 export interface ClientOptions {
@@ -41,8 +41,8 @@ export interface ClientOptions {
   /** Unwraps the content of each response. Throws a `Refusal` if the response reports a failure. */
   readonly unpack?: Unpack | undefined
 }
-export type Unpack = (answer: UpstreamAnswer) => {
-  readonly answer: UpstreamAnswer
+export type Unpack = (response: UpstreamResponse) => {
+  readonly response: UpstreamResponse
   /** Shown after the content. */
   readonly notes: readonly string[]
 }
@@ -93,34 +93,34 @@ export class RestClient {
     call: Call,
     fits?: Validate,
   ): Promise<Outcome> {
-    const came = await this.answer(operation, given, call)
-    const { answer, notes } = this.#options.unpack?.(came) ?? { answer: came, notes: [] }
-    const shown = outcomeOf(operation, answer, this.#options.limits, fits)
+    const came = await this.response(operation, given, call)
+    const { response, notes } = this.#options.unpack?.(came) ?? { response: came, notes: [] }
+    const shown = outcomeOf(operation, response, this.#options.limits, fits)
     return notes.length === 0
       ? shown
       : outcome({ ...shown, blocks: [...shown.blocks, ...notes.map((text) => content.text(text))] })
   }
 
   /** The response to an operation, with its pages collected. */
-  async answer(
+  async response(
     operation: PlannedOperation,
     given: Readonly<Record<string, unknown>>,
     call: Call,
-  ): Promise<UpstreamAnswer> {
+  ): Promise<UpstreamResponse> {
     const { files, limits } = this.#options
     try {
       const read = await withFiles(operation.body, given, files, limits.maxBytes)
       const ask = (args: Readonly<Record<string, unknown>>, url?: string) => this.#ask(operation, args, url, call)
       const { paging } = operation
       const wanted = paging ? given[paging.argument] : undefined
-      const answer =
+      const response =
         paging && typeof wanted === 'number'
           ? await gathered({ ...operation, paging }, read, Math.min(wanted, limits.maxGathered), ask, (done) =>
               call.progress(done, wanted, `${done} items`),
             )
           : await ask(read)
-      if (answer.status >= 300) throw failureOf(operation, answer, this.#credentialsOf(operation))
-      return answer
+      if (response.status >= 300) throw failureOf(operation, response, this.#credentialsOf(operation))
+      return response
     } catch (error) {
       throw this.#meant(error, operation, call)
     }
@@ -131,7 +131,7 @@ export class RestClient {
     given: Readonly<Record<string, unknown>>,
     url: string | undefined,
     call: Call,
-  ): Promise<UpstreamAnswer> {
+  ): Promise<UpstreamResponse> {
     const credentials = this.#credentialsOf(operation)
     const send = this.#sendFor(call, credentials)
     const isTrusted = this.#isTrusted(operation)
@@ -142,9 +142,9 @@ export class RestClient {
       })
     const made = requestOf(operation, this.#baseOf(operation), given, isTrusted ? this.#settings : {})
     const request = this.#withHeaders(url === undefined ? made : { ...made, url }, call, isTrusted)
-    const answer = await send(await this.#credentials.applied(request, credentials, call.identity), call.signal)
+    const response = await send(await this.#credentials.applied(request, credentials, call.identity), call.signal)
     // A token may have been revoked before it expired.
-    if (answer.status !== 401 || !this.#credentials.forget(credentials)) return answer
+    if (response.status !== 401 || !this.#credentials.forget(credentials)) return response
     return send(await this.#credentials.applied(request, credentials, call.identity), call.signal)
   }
 
@@ -155,9 +155,9 @@ export class RestClient {
     const recorded: Send = (request, signal) =>
       call.upstream('http', `${request.method} ${shownUrl(request.url, secrets)}`, async (notes) => {
         note(notes, request, secrets)
-        const answer = await this.#network.send(withTrace(request, notes), signal)
-        noteAnswer(notes, answer)
-        return answer
+        const response = await this.#network.send(withTrace(request, notes), signal)
+        noteResponse(notes, response)
+        return response
       })
     const onRetry = (reason: string, pauseMs: number) =>
       call.log.info(`${reason}; trying again in ${(pauseMs / 1000).toFixed(1)} s`)
@@ -286,7 +286,7 @@ function note(notes: UpstreamNotes, { headers, body }: UpstreamRequest, secrets:
   }
 }
 
-function noteAnswer(notes: UpstreamNotes, { status, headers, body }: UpstreamAnswer): void {
+function noteResponse(notes: UpstreamNotes, { status, headers, body }: UpstreamResponse): void {
   notes.status = status
   notes.bytes = body.length
   const shown = Object.fromEntries(

@@ -5,17 +5,17 @@ import { type Credential, settingNames } from './credentials.js'
 import type { PlannedOperation } from './operation.js'
 import { retryAfterMs } from './pipeline.js'
 import { placeOf } from './place.js'
-import type { UpstreamAnswer } from './sender.js'
+import type { UpstreamResponse } from './sender.js'
 
 const maxCharacters = 2000
 
 /** Converts an API's error to a text for the model; for the operator, it names the rejected setting. */
 export function failureOf(
   operation: PlannedOperation,
-  answer: UpstreamAnswer,
+  response: UpstreamResponse,
   credentials: readonly Credential[],
 ): Refusal {
-  const { status } = answer
+  const { status } = response
   const asked = placeOf(operation)
   if (status === 401 || status === 403) {
     const settings = credentials.flatMap(settingNames)
@@ -32,28 +32,28 @@ export function failureOf(
       },
     )
   }
-  const said = messageIn(answer, operation)
+  const said = messageIn(response, operation)
   const lines = [
     `The API returned ${status}${STATUS_CODES[status] ? ` ${STATUS_CODES[status]}` : ''}${said === '' ? '.' : `: ${said}`}`,
   ]
-  const hint = hintFor(answer)
+  const hint = hintFor(response)
   if (hint) lines.push(hint)
   return new Refusal(lines.join('\n'))
 }
 
-function hintFor(answer: UpstreamAnswer): string | undefined {
-  if (answer.status === 429 || answer.status === 503) {
-    const wait = retryAfterMs(answer)
+function hintFor(response: UpstreamResponse): string | undefined {
+  if (response.status === 429 || response.status === 503) {
+    const wait = retryAfterMs(response)
     const when = wait === undefined ? 'later' : `in ${Math.ceil(wait / 1000)} seconds`
-    return `${answer.status === 429 ? 'The rate limit is reached' : 'The API is not available'}; try again ${when}.`
+    return `${response.status === 429 ? 'The rate limit is reached' : 'The API is not available'}; try again ${when}.`
   }
-  if (answer.status >= 500) return 'This is an error of the API, not of the call.'
-  if (answer.status >= 300 && answer.status < 400) return 'It redirects without a target.'
+  if (response.status >= 500) return 'This is an error of the API, not of the call.'
+  if (response.status >= 300 && response.status < 400) return 'It redirects without a target.'
   return undefined
 }
 
 /** The API's own messages, with the arguments that they concern. */
-function messageIn({ body, headers }: UpstreamAnswer, operation: PlannedOperation): string {
+function messageIn({ body, headers }: UpstreamResponse, operation: PlannedOperation): string {
   const text = Buffer.from(body.subarray(0, 200_000)).toString().trim()
   const json = parsed(text)
   if (json !== undefined)

@@ -67,7 +67,7 @@ export interface PlannedOperation {
   readonly body?: PlannedBody
   /** Generated defaults of arguments: templates by argument name. */
   readonly generated?: Readonly<Record<string, string>>
-  readonly answer: PlannedAnswer
+  readonly response: PlannedResponse
   /** Names of credentials that are sent together; the first usable alternative is chosen. */
   readonly credentials: readonly string[]
   readonly paging?: Paging
@@ -138,7 +138,7 @@ export interface BodyProperty {
   readonly fileName?: string
 }
 
-export interface PlannedAnswer {
+export interface PlannedResponse {
   /** `object`: structured content as it is; `value`: wrapped in `{ value }`; `any`: any content. */
   readonly form: 'object' | 'value' | 'any'
   /** The response schema for `object` and `value`; for `value`, of the inner value. */

@@ -1,8 +1,8 @@
 import links from 'http-link-header'
 import { isObject } from '../../protocol/messages.js'
-import { jsonOf } from './answer.js'
 import type { PlannedOperation } from './operation.js'
-import type { UpstreamAnswer } from './sender.js'
+import { jsonOf } from './response.js'
+import type { UpstreamResponse } from './sender.js'
 
 /** How an operation paginates its list, according to its description. `Link` headers are followed in any case. */
 export interface Paging {
@@ -18,18 +18,18 @@ export interface Paging {
 }
 
 /** Requests one page; the URL is that of the next page, if the API returned one. */
-export type AskPage = (given: Readonly<Record<string, unknown>>, url?: string) => Promise<UpstreamAnswer>
+export type AskPage = (given: Readonly<Record<string, unknown>>, url?: string) => Promise<UpstreamResponse>
 
 /** Value for the next page; undefined if this was the last one. */
 function nextPage(
   { by, next, cursorAt, itemsAt }: Paging,
   given: Readonly<Record<string, unknown>>,
-  answer: UpstreamAnswer,
+  response: UpstreamResponse,
   json: unknown,
 ): { given: Readonly<Record<string, unknown>>; url?: string } | undefined {
-  const linked = linkTo(answer)
+  const linked = linkTo(response)
   if (linked !== undefined) return { given, url: linked }
-  if (answer.headers.has('link') || by === 'link' || next === undefined) return undefined
+  if (response.headers.has('link') || by === 'link' || next === undefined) return undefined
   const items = listAt(json, itemsAt)
   if (items.length === 0) return undefined
   if (by === 'cursor') {
@@ -48,7 +48,7 @@ export async function gathered(
   wanted: number,
   ask: AskPage,
   onProgress: (done: number) => void,
-): Promise<UpstreamAnswer> {
+): Promise<UpstreamResponse> {
   const first = await ask(given)
   const json = jsonOf(first)
   if (first.status >= 300 || json === undefined) return first
@@ -73,7 +73,7 @@ export async function gathered(
   return { ...first, body: Buffer.from(JSON.stringify(whole)), isCut: false }
 }
 
-function linkTo({ headers, url }: UpstreamAnswer): string | undefined {
+function linkTo({ headers, url }: UpstreamResponse): string | undefined {
   const text = headers.get('link')
   if (text === undefined) return undefined
   try {

@@ -70,9 +70,9 @@ export function restPartsOf(plan: RestPlan, options: RestOptions = {}, kit = par
 
 function catalogueOf(plan: RestPlan, kit: PartsKit): Part[] {
   const entries = plan.operations.map((operation): CatalogueEntry => {
-    const { name, title, about, effect, tags, examples, answer } = operation
+    const { name, title, about, effect, tags, examples, response } = operation
     return {
-      ...{ name, title, about, effect, tags, examples, place: placeOf(operation), statuses: answer.statuses },
+      ...{ name, title, about, effect, tags, examples, place: placeOf(operation), statuses: response.statuses },
       input: () => inputOf(plan, operation),
       output: () => outputOf(plan, operation),
       run: (args, call) => carriedOut(operation, args, call, kit),
@@ -182,7 +182,7 @@ function templateOf(operation: PlannedOperation, uriTemplate: string, kit: Parts
       const [issue] = check(given)
       if (issue) throw new Refusal(`${uri} is not valid: ${issue.path.join('.')} ${issue.reason}.`)
       const client = await call.use(kit.client)
-      const { body, headers } = await client.answer(operation, given, call)
+      const { body, headers } = await client.response(operation, given, call)
       const mimeType = headers.get('content-type')?.split(';')[0]?.trim() ?? 'application/octet-stream'
       const isText = /^text\/|json|xml|yaml|csv/.test(mimeType)
       return content.embed({

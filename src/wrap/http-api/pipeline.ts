@@ -1,7 +1,7 @@
 import type { LimitFunction } from 'p-limit'
 import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
-import type { Send, UpstreamAnswer } from './sender.js'
+import type { Send, UpstreamResponse } from './sender.js'
 
 /**
  * Functions that wrap a sender, each with one task; combined, they send requests to an API that may be slow, busy or
@@ -67,7 +67,7 @@ export const withRetries =
 
 function reasonToRepeat(
   { method, onlyReads: isSafe = false }: UpstreamRequest,
-  outcome: UpstreamAnswer | { error: unknown },
+  outcome: UpstreamResponse | { error: unknown },
 ): string | undefined {
   const onlyReads = isSafe || /^(GET|HEAD|OPTIONS|QUERY)$/.test(method)
   if (!('error' in outcome)) {
@@ -84,7 +84,7 @@ function reasonToRepeat(
 const brokenConnection = /^(ECONNRESET|EPIPE|ETIMEDOUT|EAI_AGAIN|UND_ERR_SOCKET|UND_ERR_CONNECT_TIMEOUT)$/
 
 /** `Retry-After` in milliseconds from now: seconds, or a date. */
-export function retryAfterMs({ headers }: Pick<UpstreamAnswer, 'headers'>): number | undefined {
+export function retryAfterMs({ headers }: Pick<UpstreamResponse, 'headers'>): number | undefined {
   const text = headers.get('retry-after')
   if (text === undefined) return undefined
   const ms = /^\d+$/.test(text.trim()) ? Number(text) * 1000 : Date.parse(text) - Date.now()
@@ -97,9 +97,9 @@ export const withRedirects =
   async (first, signal) => {
     let request = first
     for (let hops = 0; ; hops++) {
-      const answer = await send(request, signal)
-      const location = answer.headers.get('location')
-      if (![301, 302, 303, 307, 308].includes(answer.status) || location === undefined) return answer
+      const response = await send(request, signal)
+      const location = response.headers.get('location')
+      if (![301, 302, 303, 307, 308].includes(response.status) || location === undefined) return response
       const from = new URL(request.url)
       if (!URL.canParse(location, from))
         throw httpApiErrors.upstreamRedirect(from.host, location, 'that is not a valid URL')
@@ -109,7 +109,7 @@ export const withRedirects =
         throw httpApiErrors.upstreamRedirect(from.host, to.href.split('?')[0] ?? '', 'it would leave HTTPS')
       if (!allowedHosts.has(to.host))
         throw httpApiErrors.upstreamRedirect(from.host, to.host, 'that host is not allowed')
-      request = redirected(request, answer.status, to, from.origin === to.origin, isSecretHeader)
+      request = redirected(request, response.status, to, from.origin === to.origin, isSecretHeader)
     }
   }
 

@@ -23,7 +23,7 @@ export function requestOf(
   given: Readonly<Record<string, unknown>>,
   settings: Readonly<Record<string, string | undefined>> = {},
 ): UpstreamRequest {
-  const { method, parameters, body, answer } = operation
+  const { method, parameters, body, response } = operation
   const valueFor: ValueOf = ({ argument, setting, fixed, otherwise }) =>
     setting !== undefined ? settings[setting] : argument === undefined ? fixed : givenOr(given, argument, otherwise)
   const sent = (place: PlannedParameter['in']) =>
@@ -44,7 +44,7 @@ export function requestOf(
   ])
   const content = body ? bodyOf(body, given, valueFor) : undefined
   const has = (name: string) => headers.some(([known]) => known.toLowerCase() === name)
-  if (!has('accept')) headers.push(['accept', answer.accept])
+  if (!has('accept')) headers.push(['accept', response.accept])
   // A recorded upload may have no content type.
   if (content?.mediaType && !has('content-type')) headers.push(['content-type', content.mediaType])
   if (cookies.length > 0) headers.push(['cookie', cookies.join('; ')])

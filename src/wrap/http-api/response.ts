@@ -5,9 +5,9 @@ import { isObject, type JsonObject } from '../../protocol/messages.js'
 import type { ContentBlock } from '../../protocol/types.js'
 import type { PlannedOperation } from './operation.js'
 import { placeOf } from './place.js'
-import type { UpstreamAnswer } from './sender.js'
+import type { UpstreamResponse } from './sender.js'
 
-export interface AnswerLimits {
+export interface ResponseLimits {
   /** Maximum length of text in a result. */
   readonly maxCharacters: number
 }
@@ -18,34 +18,34 @@ export interface AnswerLimits {
  */
 export function outcomeOf(
   operation: PlannedOperation,
-  answer: UpstreamAnswer,
-  limits: AnswerLimits,
+  response: UpstreamResponse,
+  limits: ResponseLimits,
   fits?: Validate,
 ): Outcome {
-  const shown = shownOutcome(operation, answer, limits, fits)
-  if (operation.answer.schema === undefined || shown.structured !== undefined) return shown
+  const shown = shownOutcome(operation, response, limits, fits)
+  if (operation.response.schema === undefined || shown.structured !== undefined) return shown
   // A tool with a published schema must return structured content.
   const last = shown.blocks.findLast((block) => block.type === 'text')
   const blocks = shown.blocks.filter((block) => block !== last)
-  return outcome({ ...shown, blocks, structured: { answered: last?.text ?? answer.status } })
+  return outcome({ ...shown, blocks, structured: { received: last?.text ?? response.status } })
 }
 
 function shownOutcome(
   operation: PlannedOperation,
-  answer: UpstreamAnswer,
-  limits: AnswerLimits,
+  response: UpstreamResponse,
+  limits: ResponseLimits,
   fits?: Validate,
 ): Outcome {
-  const { status, body, headers, isCut } = answer
+  const { status, body, headers, isCut } = response
   const mediaType = (headers.get('content-type') ?? '').split(';')[0]?.trim().toLowerCase() ?? ''
   if (operation.method === 'HEAD')
     return outcome({ blocks: [content.text(JSON.stringify({ status, headers: Object.fromEntries(headers) }))] })
   if (body.length === 0) return outcome({ blocks: [content.text(emptyText(operation, status))] })
-  const claimsJson = isJson(mediaType) || (operation.answer.form !== 'any' && !isBinary(mediaType))
+  const claimsJson = isJson(mediaType) || (operation.response.form !== 'any' && !isBinary(mediaType))
   const text = textIn(body, headers.get('content-type') ?? '', mediaType)
   const json = claimsJson && text !== undefined ? parsed(text) : undefined
   if (json) return jsonOutcome(operation, json.value, isCut, limits, fits)
-  const blocks = otherBlocks(answer, mediaType, text, limits)
+  const blocks = otherBlocks(response, mediaType, text, limits)
   if (!claimsJson || !isJson(mediaType)) return outcome({ blocks })
   const why = isCut
     ? `is longer than the limit of ${body.length.toLocaleString('en')} bytes`
@@ -64,11 +64,11 @@ function jsonOutcome(
   operation: PlannedOperation,
   value: unknown,
   isCut: boolean,
-  { maxCharacters }: AnswerLimits,
+  { maxCharacters }: ResponseLimits,
   fits: Validate | undefined,
 ): Outcome {
-  const { answer } = operation
-  const whole = answer.form === 'value' ? { value } : value
+  const { response } = operation
+  const whole = response.form === 'value' ? { value } : value
   const { kept, note } = within(whole, maxCharacters)
   const issues = fits ? fits(whole) : []
   const notes = [...(note ? [note] : []), ...(isCut ? ['The response was longer than the limit.'] : [])]
@@ -81,7 +81,7 @@ function jsonOutcome(
       : {}
   if (issues.length > 0)
     blocks.push(content.text(`Note: the response differs from the API's own description (${saying(issues)}).`))
-  if (answer.form !== 'any')
+  if (response.form !== 'any')
     return outcome({ structured: isObject(kept) ? kept : { value: kept }, blocks, ...report })
   const text = typeof kept === 'string' ? kept : JSON.stringify(kept)
   return outcome({ blocks: [content.text(text), ...blocks], ...report })
@@ -139,12 +139,12 @@ function longestList(
 }
 
 function otherBlocks(
-  answer: UpstreamAnswer,
+  response: UpstreamResponse,
   mediaType: string,
   text: string | undefined,
-  { maxCharacters }: AnswerLimits,
+  { maxCharacters }: ResponseLimits,
 ): ContentBlock[] {
-  const { body, isCut } = answer
+  const { body, isCut } = response
   const kind = mediaKind(mediaType, body)
   if (text !== undefined && kind === undefined) {
     const isLong = text.length > maxCharacters
@@ -166,7 +166,7 @@ function otherBlocks(
     ]
   if (kind?.startsWith('image/')) return [content.image(body, kind)]
   if (kind?.startsWith('audio/')) return [content.audio(body, kind)]
-  const uri = answer.url.split('?')[0] ?? answer.url
+  const uri = response.url.split('?')[0] ?? response.url
   return [content.embed({ uri, mimeType: mediaType || 'application/octet-stream', bytes: body })]
 }
 
@@ -230,7 +230,7 @@ function parsed(text: string): { value: unknown } | undefined {
 }
 
 /** The JSON of a response, for code that reads it before it is shown. */
-export const jsonOf = ({ body }: UpstreamAnswer): JsonObject | unknown[] | undefined => {
+export const jsonOf = ({ body }: UpstreamResponse): JsonObject | unknown[] | undefined => {
   const found = parsed(Buffer.from(body).toString())?.value
   return Array.isArray(found) || isObject(found) ? found : undefined
 }

@@ -6,7 +6,7 @@ import { httpApiErrors } from './errors.js'
 import type { UpstreamRequest } from './request.js'
 
 /** A response: the whole body, or its beginning up to the limit. */
-export interface UpstreamAnswer {
+export interface UpstreamResponse {
   readonly status: number
   readonly headers: ReadonlyMap<string, string>
   readonly body: Uint8Array
@@ -16,7 +16,7 @@ export interface UpstreamAnswer {
   readonly url: string
 }
 /** Sends one request and reads at most `maxBytes` of the response. */
-export type Send = (request: UpstreamRequest, signal: AbortSignal) => Promise<UpstreamAnswer>
+export type Send = (request: UpstreamRequest, signal: AbortSignal) => Promise<UpstreamResponse>
 
 export interface NetworkOptions {
   readonly maxBytes: number

@@ -6,10 +6,10 @@ import { plainText } from '../http-api/plain-text.js'
 import type { RestPlanOptions } from '../http-api/plan-options.js'
 import { operationName, settingPrefixFrom, titleWords, uniqueNames } from '../naming/names.js'
 import { exampleOf } from '../schema/example.js'
-import { answerOf, pagingOf } from './answers.js'
 import { aboutOf } from './describe.js'
 import { inputsOf } from './inputs.js'
 import type { ReadDescription, ReadOperation } from './reading.js'
+import { pagingOf, responseOf } from './responses.js'
 import { SchemaReader } from './schemas.js'
 import { type Needed, SecurityReader } from './security.js'
 
@@ -137,13 +137,13 @@ function planned(
 ): PlannedOperation {
   const { method, path, operationId, summary, servers, tags, isDeprecated } = operation
   const { input, parameters, body } = inputsOf(operation, inputs, allowsPaths)
-  const answer = answerOf(operation, outputs)
+  const response = responseOf(operation, outputs)
   const byName = Object.fromEntries(
     parameters.flatMap((parameter) =>
       parameter.in === 'query' && parameter.argument ? [[parameter.name, parameter.argument]] : [],
     ),
   )
-  const pages = options.paging === false ? undefined : pagingOf(operation, byName, answer, outputs)
+  const pages = options.paging === false ? undefined : pagingOf(operation, byName, response, outputs)
   const properties = (input.properties ?? {}) as Record<string, JsonSchema>
   const gather = 'gather' in properties ? 'gather_items' : 'gather'
   const { about, isDescribed } = aboutOf(operation, Object.keys(properties))
@@ -164,7 +164,7 @@ function planned(
     input: pages ? { ...input, properties: { ...properties, [gather]: gatherSchema } } : input,
     parameters,
     ...(body ? { body } : {}),
-    answer,
+    response,
     credentials,
     ...(pages ? { paging: { argument: gather, ...pages } } : {}),
     examples: examplesOf(input),

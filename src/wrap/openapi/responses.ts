@@ -1,6 +1,6 @@
 import type { JsonSchema } from '../../kit/schema.js'
 import { isObject } from '../../protocol/messages.js'
-import type { PlannedAnswer } from '../http-api/operation.js'
+import type { PlannedResponse } from '../http-api/operation.js'
 import type { Paging } from '../http-api/paging.js'
 import { plainText } from '../http-api/plain-text.js'
 import type { ReadOperation, ReadResponse } from './reading.js'
@@ -9,15 +9,15 @@ import type { SchemaReader } from './schemas.js'
 const isJson = (mediaType: string) => /[/+]json\b/.test(mediaType)
 
 /** The response: a schema if all successful responses are JSON with the same schema, otherwise any content. */
-export function answerOf(operation: ReadOperation, schemas: SchemaReader): PlannedAnswer {
+export function responseOf(operation: ReadOperation, schemas: SchemaReader): PlannedResponse {
   const statuses = Object.fromEntries(
     operation.responses.map(({ status, description }) => [status, plainText(description, 120)]),
   )
-  const answer = successOf(operation, schemas)
-  return Object.keys(statuses).length > 0 ? { ...answer, statuses } : answer
+  const response = successOf(operation, schemas)
+  return Object.keys(statuses).length > 0 ? { ...response, statuses } : response
 }
 
-function successOf({ method, responses }: ReadOperation, schemas: SchemaReader): PlannedAnswer {
+function successOf({ method, responses }: ReadOperation, schemas: SchemaReader): PlannedResponse {
   const good = goodOnes(responses)
   const accept = acceptOf(good)
   const about = good[0]?.description
@@ -85,12 +85,12 @@ const itemsProperty = /^(items|data|results?|values|records|entries|elements|row
 export function pagingOf(
   operation: ReadOperation,
   argumentNames: Readonly<Record<string, string>>,
-  answer: PlannedAnswer,
+  response: PlannedResponse,
   schemas: SchemaReader,
 ): Omit<Paging, 'argument'> | undefined {
-  if (operation.method !== 'GET' || !answer.schema) return undefined
+  if (operation.method !== 'GET' || !response.schema) return undefined
   const whole =
-    answer.form === 'value' ? (answer.schema.properties as Record<string, JsonSchema>).value : answer.schema
+    response.form === 'value' ? (response.schema.properties as Record<string, JsonSchema>).value : response.schema
   const shape = schemas.unfolded(whole ?? {})
   const itemsAt = itemsIn(shape, schemas)
   if (!itemsAt) return undefined

@@ -35,7 +35,7 @@ const text = { type: 'string', minLength: 1, maxLength: 20_000 } as const
 export const processSchema: JsonSchema = {
   $schema: 'https://json-schema.org/draft/2020-12/schema',
   $id: 'jexo:process.schema.json',
-  title: 'What a program that answers calls on JSON lines prints as its first line',
+  title: 'First line printed by a program that handles calls as JSON lines',
   type: 'object',
   properties: {
     version: { const: 1 },
@@ -66,7 +66,7 @@ export const processSchema: JsonSchema = {
     },
     concurrent: {
       type: 'boolean',
-      description: 'It answers several calls at a time, each with the id of its call.',
+      description: 'It handles several calls at a time; each response has the id of its call.',
     },
     cancel: { type: 'boolean', description: 'It stops a call on {"cancel": id}.' },
   },

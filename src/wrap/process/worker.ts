@@ -33,7 +33,7 @@ interface Waiting {
 const graceMs = 1000
 const maxLoggedLength = 500
 
-/** A running program that answers calls as JSON lines. */
+/** A running program that handles calls as JSON lines. */
 export class Worker {
   readonly #run: ProcessRun
   readonly #child: ReturnType<typeof spawnInGroup>

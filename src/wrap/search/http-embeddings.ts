@@ -41,8 +41,8 @@ export function httpEmbeddings(url: URL | string, options: HttpEmbeddingsOptions
 }
 
 function vectorsIn(text: string, count: number, place: string): number[][] {
-  const answer = parsed(text)
-  const data = isObject(answer) && Array.isArray(answer.data) ? answer.data : []
+  const response = parsed(text)
+  const data = isObject(response) && Array.isArray(response.data) ? response.data : []
   const vectors: number[][] = []
   for (const [at, item] of data.entries()) {
     if (!isObject(item) || !Array.isArray(item.embedding)) continue

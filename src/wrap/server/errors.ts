@@ -2,7 +2,7 @@ import { JexoError } from '../../errors.js'
 
 const saidOf: Readonly<Record<string, string>> = {
   'request-timed-out': 'did not respond in time',
-  'answer-malformed': 'sent an invalid response',
+  'response-malformed': 'sent an invalid response',
 }
 
 export const serverErrors = {

@@ -85,12 +85,12 @@ function askTool({ explain, ask }: Names, plan: SqlPlan, shared: SharedDatabase)
     run: (async ({ sql, skip = 0 }: { sql: string; skip?: number }, call: Call): Promise<Outcome> => {
       const text = foreignStatement(sql, dialect)
       const database = await call.use(shared)
-      const answer = await database.run({ text, values: [], access: 'read', skip, isForeign: true }, call)
-      const nextSkip = skip + answer.rows.length
-      const note = `${cutText(answer)} For the next rows, repeat the statement with skip ${nextSkip}; use ORDER BY for a stable order.`
+      const result = await database.run({ text, values: [], access: 'read', skip, isForeign: true }, call)
+      const nextSkip = skip + result.rows.length
+      const note = `${cutText(result)} For the next rows, repeat the statement with skip ${nextSkip}; use ORDER BY for a stable order.`
       return outcome({
-        structured: { rows: rowsOf(answer), ...(answer.cutBy ? { nextSkip } : {}) } as unknown as JsonObject,
-        blocks: answer.cutBy ? [{ type: 'text', text: note }] : [],
+        structured: { rows: rowsOf(result), ...(result.cutBy ? { nextSkip } : {}) } as unknown as JsonObject,
+        blocks: result.cutBy ? [{ type: 'text', text: note }] : [],
       })
     }) as () => never,
   })

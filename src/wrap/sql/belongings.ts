@@ -1,12 +1,12 @@
 import { uriComponent } from '../../escape/uri.js'
 import type { SharedDatabase, SqlRow } from './database.js'
-import type { SqlAnswer } from './driver.js'
+import type { SqlResult } from './driver.js'
 
 /** Settings and connections that all parts of a database share. */
 export const belongings = (database: SharedDatabase) => ({ settings: database.settings, source: database })
 
 /** Note about a result that was cut by a limit. */
-export const cutText = ({ cutBy, rows, bytes }: SqlAnswer): string =>
+export const cutText = ({ cutBy, rows, bytes }: SqlResult): string =>
   cutBy === 'rows'
     ? `These are the first ${rows.length} rows; there are more.`
     : `These are the first ${rows.length} rows (${bytes} bytes, the limit of one result); there are more.`

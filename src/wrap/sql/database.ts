@@ -4,7 +4,7 @@ import { Refusal } from '../../kit/refusal.js'
 import type { Setting } from '../../kit/settings.js'
 import { type Shared, shared } from '../../kit/shared.js'
 import { connectionOf, fileOf, readAddress, type Secrets, type SqlAddress, settingsOf } from './address.js'
-import { type SqlAnswer, type SqlDriver, SqlFailure, type SqlRequest, type SqlValue } from './driver.js'
+import { type SqlDriver, SqlFailure, type SqlRequest, type SqlResult, type SqlValue } from './driver.js'
 import { type SqlLimits, sqlLimitsFor } from './limits.js'
 import { placed, statementsIn } from './tokens.js'
 
@@ -140,12 +140,12 @@ export class SqlDatabase {
     values: SqlValues = {},
     call?: StatementCall,
   ): Promise<{ changed: number; rows: SqlRow[] }> {
-    const answer = await this.run(this.#placed(text, values, 'write'), call)
-    return { changed: answer.changed ?? 0, rows: rowsOf(answer) }
+    const result = await this.run(this.#placed(text, values, 'write'), call)
+    return { changed: result.changed ?? 0, rows: rowsOf(result) }
   }
 
   /** Runs a statement within the limits, and records it for the call's host. */
-  async run(statement: StatementRun, call?: StatementCall): Promise<SqlAnswer> {
+  async run(statement: StatementRun, call?: StatementCall): Promise<SqlResult> {
     const { maxRows, maxBytes, timeoutMs } = this.limits
     const request = { maxRows, maxBytes, timeoutMs, signal: call?.signal, ...statement }
     const label = statement.text.replace(/\s+/g, ' ').slice(0, 120)
@@ -156,13 +156,13 @@ export class SqlDatabase {
         database: this.driver.label,
       }
       notes.detail = detail
-      const answer = await this.driver.run(request)
-      const count = answer.changed === undefined ? answer.rows.length : answer.changed
-      const rows = `${count} ${count === 1 ? 'row' : 'rows'}${answer.changed === undefined ? '' : ' changed'}`
+      const result = await this.driver.run(request)
+      const count = result.changed === undefined ? result.rows.length : result.changed
+      const rows = `${count} ${count === 1 ? 'row' : 'rows'}${result.changed === undefined ? '' : ' changed'}`
       notes.status = 'ok'
-      notes.detail = { ...detail, answer: rows }
-      notes.bytes = answer.bytes
-      return answer
+      notes.detail = { ...detail, result: rows }
+      notes.bytes = result.bytes
+      return result
     }
     try {
       return await (call ? call.upstream('sql', label, carryOut) : carryOut({}))
@@ -218,5 +218,5 @@ const shown = (value: SqlValue): unknown => {
 }
 
 /** Rows as objects with the column names as keys. */
-export const rowsOf = ({ columns, rows }: Pick<SqlAnswer, 'columns' | 'rows'>): SqlRow[] =>
+export const rowsOf = ({ columns, rows }: Pick<SqlResult, 'columns' | 'rows'>): SqlRow[] =>
   rows.map((row) => Object.fromEntries(columns.map((name, at) => [name, row[at] ?? null])))

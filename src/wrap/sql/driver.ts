@@ -22,7 +22,7 @@ export interface SqlRequest {
 }
 
 /** The result of a statement, as JSON values. */
-export interface SqlAnswer {
+export interface SqlResult {
   readonly columns: readonly string[]
   readonly rows: readonly (readonly unknown[])[]
   /** The limit that truncated the result. */
@@ -54,7 +54,7 @@ export interface SqlDriver {
   /** Rejects with a `JexoError` if it cannot be reached. */
   ping(): Promise<void>
   /** Rejects with a `SqlFailure`. */
-  run(request: SqlRequest): Promise<SqlAnswer>
+  run(request: SqlRequest): Promise<SqlResult>
   describe(text: string): Promise<Described>
   /** Privileges of the role beyond its tables, as words that follow "the role is"; undefined if there are none. */
   privileges?(): Promise<string | undefined>

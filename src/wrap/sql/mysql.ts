@@ -9,10 +9,10 @@ import {
   exactDecimal,
   exactInteger,
   RowGatherer,
-  type SqlAnswer,
   type SqlDriver,
   SqlFailure,
   type SqlRequest,
+  type SqlResult,
   type SqlValue,
   uniqueColumns,
 } from './driver.js'
@@ -51,7 +51,7 @@ export class MysqlDriver implements SqlDriver {
     connection.release()
   }
 
-  async run(request: SqlRequest): Promise<SqlAnswer> {
+  async run(request: SqlRequest): Promise<SqlResult> {
     const connection = await this.#connect().catch((error) => {
       throw new SqlFailure('lost', `it cannot be reached (${driverMessage(error)})`, error)
     })
@@ -65,13 +65,13 @@ export class MysqlDriver implements SqlDriver {
         // The quoting of strings and names depends on this mode, and statements were parsed for the default one.
         if (request.isForeign) await query(connection, "set session sql_mode = 'STRICT_TRANS_TABLES'")
         await query(connection, request.access === 'read' ? 'start transaction read only' : 'start transaction')
-        const answer = await this.#carriedOut(connection, request)
-        isBroken ||= answer.isUnfinished
-        if (answer.isUnfinished && request.access === 'write')
+        const result = await this.#carriedOut(connection, request)
+        isBroken ||= result.isUnfinished
+        if (result.isUnfinished && request.access === 'write')
           throw new SqlFailure('statement', 'it returns more rows than the limit, so nothing was changed')
         if (request.signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
-        if (!answer.isUnfinished) await query(connection, request.access === 'read' ? 'rollback' : 'commit')
-        return answer.answer
+        if (!result.isUnfinished) await query(connection, request.access === 'read' ? 'rollback' : 'commit')
+        return result.result
       })
     } catch (error) {
       const failure = failureOf(error)
@@ -129,17 +129,17 @@ export class MysqlDriver implements SqlDriver {
   #carriedOut(
     connection: PoolConnection,
     { text, values, ...request }: SqlRequest,
-  ): Promise<{ answer: SqlAnswer; isUnfinished: boolean }> {
+  ): Promise<{ result: SqlResult; isUnfinished: boolean }> {
     const gatherer = new RowGatherer(request)
     let fields: readonly FieldPacket[] = []
     let header: ResultSetHeader | undefined
     return new Promise((resolve, reject) => {
       const { stream } = connection as unknown as { stream: Duplex }
       const stop = limitFrames(stream, mysqlFraming, this.#options.limits.maxRowBytes, (failure) => failed(failure))
-      const answered = (isUnfinished: boolean) =>
+      const finished = (isUnfinished: boolean) =>
         resolve({
           isUnfinished,
-          answer: {
+          result: {
             columns: uniqueColumns(fields.map(({ name }) => name)),
             rows: gatherer.rows,
             bytes: gatherer.bytes,
@@ -170,13 +170,13 @@ export class MysqlDriver implements SqlDriver {
           else if (!gatherer.take(row)) {
             isOver = true
             void this.#kill(connection.threadId).catch(() => {})
-            answered(true)
+            finished(true)
           }
         })
         .on('end', () => {
           stop()
           connection.removeListener('error', failed)
-          if (!isOver) answered(false)
+          if (!isOver) finished(false)
         })
     })
   }

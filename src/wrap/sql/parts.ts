@@ -79,8 +79,8 @@ async function carriedOut(
   const statement = query.listed
     ? withLists(query.listed, plan.address.dialect, valueFor)
     : { text: query.text, values: query.names.map(valueFor) }
-  const answer = await database.run({ ...statement, access }, call)
-  const rows = rowsOf(answer)
+  const result = await database.run({ ...statement, access }, call)
+  const rows = rowsOf(result)
   if (access === 'write') touchRows(plan, query, rows, call)
   if (query.isOne) {
     const [row] = rows
@@ -88,16 +88,16 @@ async function carriedOut(
     return outcome({ structured: row as JsonObject, blocks: [] })
   }
   if (access === 'write') {
-    const { changed = 0 } = answer
+    const { changed = 0 } = result
     return outcome({
       structured: { changed, ...(query.row || rows.length > 0 ? { rows } : {}) } as JsonObject,
       blocks: [],
     })
   }
   return outcome({
-    structured: { rows, ...(answer.cutBy ? { more: true } : {}) } as unknown as JsonObject,
-    blocks: answer.cutBy
-      ? [{ type: 'text', text: `${cutText(answer)} Narrow the result with the arguments of ${query.name}.` }]
+    structured: { rows, ...(result.cutBy ? { more: true } : {}) } as unknown as JsonObject,
+    blocks: result.cutBy
+      ? [{ type: 'text', text: `${cutText(result)} Narrow the result with the arguments of ${query.name}.` }]
       : [],
   })
 }

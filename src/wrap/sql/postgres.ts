@@ -7,10 +7,10 @@ import {
   type Described,
   type DriverOptions,
   RowGatherer,
-  type SqlAnswer,
   type SqlDriver,
   SqlFailure,
   type SqlRequest,
+  type SqlResult,
   uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
@@ -53,7 +53,7 @@ export class PostgresDriver implements SqlDriver {
     client.release()
   }
 
-  async run(request: SqlRequest): Promise<SqlAnswer> {
+  async run(request: SqlRequest): Promise<SqlResult> {
     const client = await this.#connect().catch((error) => {
       throw new SqlFailure('lost', `it cannot be reached (${driverMessage(error)})`, error)
     })
@@ -106,18 +106,18 @@ export class PostgresDriver implements SqlDriver {
     return this.#ownTypes as Promise<PostgresTypes>
   }
 
-  async #within(client: PoolClient, request: SqlRequest): Promise<SqlAnswer> {
+  async #within(client: PoolClient, request: SqlRequest): Promise<SqlResult> {
     const { access, timeoutMs } = request
     await client.query(access === 'read' ? 'begin read only' : 'begin')
     await client.query(`set local statement_timeout = ${Math.ceil(timeoutMs)}`)
     const types = await this.#types(client)
     if (request.isForeign) await checkForeign(client, request.text)
-    const answer = await this.#bounded(client, () =>
+    const result = await this.#bounded(client, () =>
       access === 'read' ? fetched(client, request, types) : carriedOut(client, request, types),
     )
     if (request.signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
     await client.query(access === 'read' ? 'rollback' : 'commit')
-    return answer
+    return result
   }
 
   /** A row over the limit ends the connection before it has been received completely. */
@@ -194,7 +194,7 @@ async function fetched(
   client: PoolClient,
   { text, values, ...request }: SqlRequest,
   types: PostgresTypes,
-): Promise<SqlAnswer> {
+): Promise<SqlResult> {
   const { default: Cursor } = await optionalPackage('pg-cursor', purpose, () => import('pg-cursor'))
   const config = { rowMode: 'array', types: asJson(types) } as unknown as ConstructorParameters<typeof Cursor>[2]
   const cursor = client.query(new Cursor<unknown[]>(text, [...values], config))
@@ -223,7 +223,7 @@ async function carriedOut(
   client: PoolClient,
   { text, values, ...request }: SqlRequest,
   types: PostgresTypes,
-): Promise<SqlAnswer> {
+): Promise<SqlResult> {
   const result = await client.query({
     text,
     values: [...values],

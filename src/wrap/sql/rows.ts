@@ -98,8 +98,8 @@ function rowTemplate(name: string, table: PlannedTable, shared: SharedDatabase):
           .limit(1)
           .compile(),
       )
-      const answer = await database.run({ text: sql, values: parameters as SqlValue[], access: 'read' }, call)
-      const [row] = rowsOf(answer)
+      const result = await database.run({ text: sql, values: parameters as SqlValue[], access: 'read' }, call)
+      const [row] = rowsOf(result)
       if (!row)
         throw new Refusal(
           `${table.name} has no row with ${given.map(([column, value]) => `${column} ${value}`).join(', ')}.`,
@@ -123,14 +123,14 @@ function wholeTable(name: string, table: PlannedTable, shared: SharedDatabase): 
           .limit(maxRows + 1)
           .compile(),
       )
-      const answer = await database.run({ text: sql, values: parameters as SqlValue[], access: 'read' }, call)
+      const result = await database.run({ text: sql, values: parameters as SqlValue[], access: 'read' }, call)
       const rows = {
         uri: table.uri,
         mimeType: 'application/json',
-        text: JSON.stringify({ rows: rowsOf(answer) }, null, 2),
+        text: JSON.stringify({ rows: rowsOf(result) }, null, 2),
       }
-      const note = { uri: `${table.uri}#note`, mimeType: 'text/plain', text: cutText(answer) }
-      return [rows, ...(answer.cutBy ? [note] : [])].map((one) => content.embed(one))
+      const note = { uri: `${table.uri}#note`, mimeType: 'text/plain', text: cutText(result) }
+      return [rows, ...(result.cutBy ? [note] : [])].map((one) => content.embed(one))
     },
   })
 }

@@ -24,7 +24,7 @@ export type ChildRequest =
   | { readonly op: 'make'; readonly library: string; readonly file: string; readonly script: string }
   | { readonly op: 'describe'; readonly text: string }
 
-export interface ChildAnswer {
+export interface ChildReply {
   readonly columns?: readonly { name: string; column: string | null; table: string | null; type: string | null }[]
   readonly rows?: unknown[][]
   /** True if there were more rows than the limit. */
@@ -128,20 +128,20 @@ export function childProgram(): void {
       if (handles.size > 0) refuse('A table-valued function of this statement')
     },
 
-    run(request: Extract<ChildRequest, { op: 'run' }>): ChildAnswer {
+    run(request: Extract<ChildRequest, { op: 'run' }>): ChildReply {
       database.exec(request.access === 'write' ? 'begin immediate' : 'begin')
       try {
         if (request.guard && !/^explain\b/i.test(request.text)) own.check(request.text, request.guard)
         const statement = database.prepare(request.text)
-        let answer: ChildAnswer
+        let reply: ChildReply
         if (statement.reader) {
           const columns = statement.columns()
           const { rows, isCut } = own.rowsOf(statement, request)
-          answer = { columns, rows, isCut, ...(request.access === 'write' ? { changed: rows.length } : {}) }
-        } else answer = { columns: [], rows: [], changed: Number(statement.run(request.values).changes) }
+          reply = { columns, rows, isCut, ...(request.access === 'write' ? { changed: rows.length } : {}) }
+        } else reply = { columns: [], rows: [], changed: Number(statement.run(request.values).changes) }
         // An unfinished statement keeps the file locked.
         database.exec(request.access === 'write' ? 'commit' : 'rollback')
-        return answer
+        return reply
       } catch (error) {
         try {
           database.exec('rollback')
@@ -156,7 +156,7 @@ export function childProgram(): void {
       return process.getBuiltinModule('node:module').createRequire(path)(path)
     },
 
-    answer(request: ChildRequest): ChildAnswer {
+    reply(request: ChildRequest): ChildReply {
       if (request.op === 'make') {
         const made = new (own.libraryAt(request.library))(request.file)
         made.exec(`begin;\n${request.script}\n;commit`)
@@ -176,14 +176,14 @@ export function childProgram(): void {
   }
 
   process.on('message', (request: ChildRequest) => {
-    let answered: ChildAnswer
+    let reply: ChildReply
     try {
-      answered = own.answer(request)
+      reply = own.reply(request)
     } catch (error) {
       const { message, code } = error as { message: string; code?: string }
-      answered = { failure: { message: String(message ?? error), code: String(code ?? '') } }
+      reply = { failure: { message: String(message ?? error), code: String(code ?? '') } }
     }
-    process.send?.(answered)
+    process.send?.(reply)
   })
   process.on('disconnect', () => process.exit(0))
   // The parent receives the signal too, and ends this process itself.

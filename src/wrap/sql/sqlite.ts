@@ -12,15 +12,15 @@ import {
   type DriverOptions,
   exactInteger,
   RowGatherer,
-  type SqlAnswer,
   type SqlDriver,
   SqlFailure,
   type SqlRequest,
+  type SqlResult,
   uniqueColumns,
 } from './driver.js'
 import { sqlErrors } from './errors.js'
 import { notAllowed } from './foreign.js'
-import { type ChildAnswer, type ChildRequest, childProgram } from './sqlite-child.js'
+import { type ChildReply, type ChildRequest, childProgram } from './sqlite-child.js'
 import { sqliteGuard } from './sqlite-guard.js'
 
 /** Memory of SQLite, in addition to four rows of the maximum size. */
@@ -54,7 +54,7 @@ export class SqliteDriver implements SqlDriver {
     this.#give('read', child)
   }
 
-  async run(request: SqlRequest): Promise<SqlAnswer> {
+  async run(request: SqlRequest): Promise<SqlResult> {
     try {
       return await this.#run(request)
     } catch (error) {
@@ -63,7 +63,7 @@ export class SqliteDriver implements SqlDriver {
     }
   }
 
-  async #run(request: SqlRequest): Promise<SqlAnswer> {
+  async #run(request: SqlRequest): Promise<SqlResult> {
     const { text, values, access, maxRows, maxBytes, skip = 0 } = request
     const child = await this.#take(access)
     try {
@@ -78,7 +78,7 @@ export class SqliteDriver implements SqlDriver {
         skip,
         ...guard,
       } as const
-      return answerOf(await child.ask(asked, request), request)
+      return resultOf(await child.ask(asked, request), request)
     } finally {
       this.#give(access, child)
     }
@@ -186,7 +186,7 @@ export class SqliteDriver implements SqlDriver {
 /** One connection: a process that answers one request at a time. */
 class Child {
   readonly #process: ChildProcess
-  #answered: ((answer: ChildAnswer) => void) | undefined
+  #onReply: ((reply: ChildReply) => void) | undefined
   #failed: ((error: SqlFailure) => void) | undefined
   isAlive = true
 
@@ -198,7 +198,7 @@ class Child {
       env: {},
       windowsHide: true,
     })
-    this.#process.on('message', (answer: ChildAnswer) => this.#answered?.(answer))
+    this.#process.on('message', (reply: ChildReply) => this.#onReply?.(reply))
     const gone = (reason: string) => {
       this.isAlive = false
       this.#failed?.(new SqlFailure('lost', `the connection to the file was lost (${reason})`))
@@ -211,26 +211,26 @@ class Child {
   async ask(
     request: ChildRequest,
     { timeoutMs, signal }: { timeoutMs: number; signal?: AbortSignal | undefined },
-  ): Promise<ChildAnswer> {
+  ): Promise<ChildReply> {
     if (!this.isAlive) throw new SqlFailure('lost', 'the connection to the file was lost')
     if (signal?.aborted) throw new SqlFailure('cancelled', 'the call was cancelled')
     this.#rest(false)
     let timer: NodeJS.Timeout | undefined
     const onAbort = () => this.#stop(new SqlFailure('cancelled', 'the call was cancelled'))
     try {
-      const answer = await new Promise<ChildAnswer>((resolve, reject) => {
-        this.#answered = resolve
+      const reply = await new Promise<ChildReply>((resolve, reject) => {
+        this.#onReply = resolve
         this.#failed = reject
         timer = setTimeout(() => this.#stop(new SqlFailure('timeout', `stopped after ${timeoutMs} ms`)), timeoutMs)
         signal?.addEventListener('abort', onAbort, { once: true })
         this.#process.send(request, (error) => error && reject(new SqlFailure('lost', error.message)))
       })
-      if (answer.failure) throw failureOf(answer.failure)
-      return answer
+      if (reply.failure) throw failureOf(reply.failure)
+      return reply
     } finally {
       clearTimeout(timer)
       signal?.removeEventListener('abort', onAbort)
-      this.#answered = undefined
+      this.#onReply = undefined
       this.#failed = undefined
       this.#rest(true)
     }
@@ -280,16 +280,16 @@ function failureOf({ message, code }: { message: string; code: string }): Error 
 
 const bound = (value: unknown) => (typeof value === 'boolean' ? Number(value) : value)
 
-function answerOf(answer: ChildAnswer, request: SqlRequest): SqlAnswer {
+function resultOf(reply: ChildReply, request: SqlRequest): SqlResult {
   const gatherer = new RowGatherer({ ...request, skip: 0 })
-  for (const row of answer.rows ?? []) if (!gatherer.take(row.map(plain))) break
-  const cutBy = gatherer.cutBy ?? (answer.isCut ? 'bytes' : undefined)
+  for (const row of reply.rows ?? []) if (!gatherer.take(row.map(plain))) break
+  const cutBy = gatherer.cutBy ?? (reply.isCut ? 'bytes' : undefined)
   return {
-    columns: uniqueColumns((answer.columns ?? []).map(({ name }) => name)),
+    columns: uniqueColumns((reply.columns ?? []).map(({ name }) => name)),
     rows: gatherer.rows,
     bytes: gatherer.bytes,
     ...(cutBy === undefined ? {} : { cutBy }),
-    ...(answer.changed === undefined ? {} : { changed: answer.changed }),
+    ...(reply.changed === undefined ? {} : { changed: reply.changed }),
   }
 }
 

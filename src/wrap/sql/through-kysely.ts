@@ -45,8 +45,8 @@ function readingDriver(driver: SqlDriver, timeoutMs: number): Driver {
   const limits = { access: 'read', maxRows: manyRows, maxBytes: 100_000_000, timeoutMs } as const
   const connection: DatabaseConnection = {
     async executeQuery<Row>({ sql, parameters }: CompiledQuery) {
-      const answer = await driver.run({ text: sql, values: parameters as SqlValue[], ...limits })
-      return { rows: rowsOf(answer) as Row[] }
+      const result = await driver.run({ text: sql, values: parameters as SqlValue[], ...limits })
+      return { rows: rowsOf(result) as Row[] }
     },
     // biome-ignore lint/correctness/useYield: it is asked of every driver, and nobody streams by it.
     async *streamQuery() {

@@ -55,7 +55,7 @@ const row = ({
   exchange: [
     {
       request: asks,
-      answers: { status, ...(headers === undefined ? {} : { headers }), ...(body === undefined ? {} : { body }) },
+      response: { status, ...(headers === undefined ? {} : { headers }), ...(body === undefined ? {} : { body }) },
     },
   ],
 })

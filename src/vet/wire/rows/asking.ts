@@ -61,7 +61,7 @@ export const askingRows: readonly Requirement[] = [
   ...(['decline', 'cancel'] as const).map(
     (action): Requirement => ({
       id: `asking/${action}`,
-      says: `The answer ${action} reaches the tool, and the call ends with a result.`,
+      says: `The response ${action} reaches the tool, and the call ends with a result.`,
       section: 'Elicitation: Creating Elicitation Requests',
       from: 'R3',
       needs: ['formTool'],
@@ -82,9 +82,9 @@ export const askingRows: readonly Requirement[] = [
       ['refused', { error: { code: -32603, message: 'No screen here.' } }],
     ] as const
   ).map(
-    ([name, answer]): Requirement => ({
+    ([name, response]): Requirement => ({
       id: `asking/answer-${name}`,
-      says: `An unusable answer (${name.replaceAll('-', ' ')}) fails the call with an error that a model can read.`,
+      says: `An unusable response (${name.replaceAll('-', ' ')}) fails the call with an error that a model can read.`,
       section: 'Elicitation: Creating Elicitation Requests',
       from: 'R3',
       needs: ['formTool'],
@@ -92,7 +92,7 @@ export const askingRows: readonly Requirement[] = [
       exchange: [
         call('formTool'),
         asked('elicitation/create', {}),
-        reply('question', { ...answer }),
+        reply('question', { ...response }),
         result(failed),
       ],
     }),

@@ -206,7 +206,7 @@ export const featureRows: readonly Requirement[] = [
     says: 'A session gets no notifications before it sends initialized.',
     section: 'Tools: List Changed Notification',
     needs: ['growingTool'],
-    opening: 'answered',
+    opening: 'initializing',
     isLast: true,
     exchange: [
       call('growingTool'),

@@ -37,7 +37,7 @@ const row = ({ id, says, asks, status, headers, body, ...more }: HttpRow): Requi
   exchange: [
     {
       request: asks,
-      answers: { status, ...(headers === undefined ? {} : { headers }), ...(body === undefined ? {} : { body }) },
+      response: { status, ...(headers === undefined ? {} : { headers }), ...(body === undefined ? {} : { body }) },
     },
   ],
 })
@@ -276,9 +276,9 @@ export const httpRows: readonly Requirement[] = [
     exchange: [
       {
         request: { method: 'DELETE', headers: { 'mcp-session-id': '{{session}}' } },
-        answers: { status: { $oneOf: [200, 204] } },
+        response: { status: { $oneOf: [200, 204] } },
       },
-      { request: post(inSession, ping), answers: { status: 404 } },
+      { request: post(inSession, ping), response: { status: 404 } },
     ],
   },
   row({

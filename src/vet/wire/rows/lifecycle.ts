@@ -90,7 +90,7 @@ export const lifecycleRows: readonly Requirement[] = [
     id: 'lifecycle/request-before-initialized',
     says: 'A request between the response to initialize and initialized is answered, since POSTs may arrive in any order.',
     section: 'Lifecycle: Initialization',
-    opening: 'answered',
+    opening: 'initializing',
     exchange: [request('tools/list'), result({ tools: { $is: 'array' } })],
   },
   {

@@ -1,7 +1,7 @@
 import { findRevision } from '../../../protocol/revisions.js'
 import { call, notification, type Requirement, refused, request, result } from '../requirement.js'
 
-const noAnswer = { never: { id: '{{id}}' } }
+const noResponse = { never: { id: '{{id}}' } }
 
 /** JSON-RPC (Overview, "Messages"). */
 export const messageRows: readonly Requirement[] = [
@@ -109,7 +109,7 @@ export const messageRows: readonly Requirement[] = [
       { send: { jsonrpc: '2.0', id: '{{id}}', error: { code: 1, message: 'x' } } },
       { send: { jsonrpc: '2.0', id: '{{id}}', result: 5 } },
       { send: { jsonrpc: '2.0', id: '{{id}}', result: {}, error: { code: 1, message: 'x' } } },
-      noAnswer,
+      noResponse,
       { never: { error: { $is: 'present' } } },
     ],
   },

@@ -1,6 +1,6 @@
 import { createParser } from 'eventsource-parser'
 import { messageOf } from '../../../errors.js'
-import { fetchSameOrigin } from '../../../transport/http-answers.js'
+import { fetchSameOrigin } from '../../../transport/http-responses.js'
 import { LineSplitter } from '../../../transport/line-splitter.js'
 import { feedErrors } from '../errors.js'
 import type { PushingSource } from '../source.js'

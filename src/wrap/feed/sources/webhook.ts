@@ -30,7 +30,7 @@ export function webhookSource(given: string | FeedAddress, { topic }: MessageOpt
       if (secret === undefined && !isLoopback(host))
         throw feedErrors.webhookOpen(host, address.passwordSetting || 'a password in the address')
       const server = createServer((request, response) => {
-        answer(request, { path, secret, host }, push).then(
+        respond(request, { path, secret, host }, push).then(
           ([status, text]) => reply(response, status, text),
           () => response.destroy(),
         )
@@ -69,13 +69,13 @@ function listening(server: Server, host: string, port: number, url: string): Pro
   })
 }
 
-type Answer = readonly [status: number, text: string]
+type Reply = readonly [status: number, text: string]
 
-async function answer(
+async function respond(
   request: IncomingMessage,
   { path, secret, host }: Omit<Place, 'port'> & { secret: string | undefined },
   push: (message: unknown, own: string) => void,
-): Promise<Answer> {
+): Promise<Reply> {
   const { method, headers, url = '/' } = request
   const [asked = ''] = url.split('?')
   if (asked !== path && !asked.startsWith(`${path}/`)) return [404, 'not found']
