@@ -1,6 +1,6 @@
 /** Tests are TypeScript modules, compiled by swc as they are loaded; what is tested in-process is the source itself. */
 export default {
-  testEnvironment: 'node',
+  testEnvironment: '<rootDir>/test/support/environment.mjs',
   testMatch: ['<rootDir>/test/**/*.test.ts'],
   extensionsToTreatAsEsm: ['.ts', '.tsx'],
   moduleFileExtensions: ['ts', 'tsx', 'mjs', 'js', 'json', 'node'],

@@ -41,7 +41,7 @@ describe('jexo wrap', () => {
     )
     expect(JSON.parse(changed.stdout)).toMatchObject({ changed: 1, rows: [{ moisture: 16 }] })
     expect(changed.stderr).toMatch(
-      /sql update batches set moisture = .* ok [\s\S]*statement {2}update batches set moisture = \?1 where id = \?2[\s\S]*answer {2}1 row changed/,
+      /sql update batches set moisture = .* ok [\s\S]*statement {2}update batches set moisture = \?1 where id = \?2[\s\S]*result {2}1 row changed/,
     )
     expect(JSON.parse((await jexo('read', kit, 'ledger://batches/1')).stdout)).toMatchObject({ moisture: 16 })
     expect((await jexo('wrap', file, '--out', kit, '--check')).stdout).toContain('is up to date')

@@ -1,6 +1,5 @@
-import { type ChildProcess, type ChildProcessWithoutNullStreams, fork, spawn } from 'node:child_process'
-import { randomUUID } from 'node:crypto'
-import { mkdtempSync, statSync, writeFileSync } from 'node:fs'
+import { type ChildProcessWithoutNullStreams, spawn } from 'node:child_process'
+import { mkdtempSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import type { Loose } from './raw-session.js'
@@ -38,86 +37,19 @@ const withoutSlowness = (ran: Ran): Ran =>
   ran.code === 0 ? { ...ran, stderr: ran.stderr.replace(/^jexo: (still loading|index(ing|ed) \d).*\n/gm, '') } : ran
 
 /**
- * Runs a command in a process that other commands of this test file share. Tests of the process itself (signals, stdin, variables, a kit
+ * Runs a command in a process that other tests share. Tests of the process itself (signals, stdin, variables, a kit
  * that prints or changes) use `run` and `bin`.
  */
 export const jexo = (...args: string[]): Promise<Ran> => jexoIn(root, ...args)
 
 /** The same, with another current folder. */
-export function jexoIn(cwd: string, ...args: string[]): Promise<Ran> {
-  const asked = queue.then(() => hosted(args, cwd))
-  queue = asked.catch(() => {})
-  return asked
+export async function jexoIn(cwd: string, ...args: string[]): Promise<Ran> {
+  return withoutSlowness(await commandRunner.run(args, cwd, { ...process.env, NO_COLOR: '1' }))
 }
 
-let queue: Promise<unknown> = Promise.resolve()
-let host: ChildProcess | undefined
-const known = new Map<string, string>()
-
-async function hosted(args: readonly string[], cwd: string): Promise<Ran> {
-  // A file that has changed since it was loaded would not be loaded again.
-  const changed = args
-    .flatMap((word) => filesIn(word, cwd))
-    .filter(([file, state]) => {
-      const before = known.get(file)
-      known.set(file, state)
-      return before !== undefined && before !== state
-    })
-  if (changed.length > 0 || !host?.connected) endHost()
-  const env = { ...process.env, NO_COLOR: '1' }
-  host ??= fork(join(import.meta.dirname, 'command-host.mjs'), [], {
-    silent: true,
-    env,
-  })
-  const child = host
-  const mark = `\u0000${randomUUID()}\u0000`
-  const output = { stdout: '', stderr: '' }
-  return new Promise((resolve, reject) => {
-    let code: number | undefined
-    const finish = (ran: Ran) => {
-      for (const stream of [child.stdout, child.stderr]) stream?.removeAllListeners('data')
-      for (const event of ['message', 'error', 'close']) child.removeAllListeners(event)
-      resolve(withoutSlowness(ran))
-    }
-    const done = () => {
-      if (code === undefined || !output.stdout.endsWith(mark) || !output.stderr.endsWith(mark)) return
-      finish({ code, stdout: output.stdout.slice(0, -mark.length), stderr: output.stderr.slice(0, -mark.length) })
-    }
-    for (const name of ['stdout', 'stderr'] as const) {
-      child[name]?.setEncoding('utf8')
-      child[name]?.on('data', (chunk: string) => {
-        output[name] += chunk
-        done()
-      })
-    }
-    child.once('message', (message: { code: number }) => {
-      code = message.code
-      done()
-    })
-    child.once('error', reject)
-    child.once('close', (ended) => {
-      host = undefined
-      finish({ code: ended, ...output })
-    })
-    child.send({ args, mark, cwd, env })
-  })
-}
-
-function endHost(): void {
-  host?.kill('SIGKILL')
-  host = undefined
-}
-afterAll(endHost)
-
-/** The files among the words of a command, with their state. */
-function filesIn(word: string, cwd: string): [string, string][] {
-  const file = resolve(cwd, word)
-  try {
-    const found = statSync(file)
-    return found.isFile() ? [[file, `${found.mtimeMs} ${found.size}`]] : []
-  } catch {
-    return []
-  }
+declare global {
+  // Set by `environment.mjs`.
+  var commandRunner: { run(args: readonly string[], cwd: string, env: NodeJS.ProcessEnv): Promise<Ran> }
 }
 
 export const newFolder = (): string => mkdtempSync(join(tmpdir(), 'jexo test é '))
