@@ -218,13 +218,13 @@ describe('over HTTP', () => {
     http.closeAllConnections()
     http.close()
   })
-  const linkTo = (path: string) =>
-    connect(`http://127.0.0.1:${port}${path}`, { timeoutMs: 3000, headers: { authorization: 'Bearer secret' } })
+  const linkTo = (path: string, timeoutMs = 3000) =>
+    connect(`http://127.0.0.1:${port}${path}`, { timeoutMs, headers: { authorization: 'Bearer secret' } })
 
   test.each(['/endless-json', '/endless-event', '/endless-events'])(
     '%s is not read on after the time-out',
     async (path) => {
-      const link = await linkTo(path)
+      const link = await linkTo(path, 700)
       await inTime(6000, () => expect(link.tools()).rejects.toThrow())
       await new Promise((resolve) => setTimeout(resolve, 300))
       expect(isClosed).toBe(true)

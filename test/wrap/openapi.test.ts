@@ -256,7 +256,7 @@ paths:
 describe('a large real description', () => {
   const description = createRequire(import.meta.url)('@octokit/openapi/generated/api.github.com.json')
 
-  test('is planned completely: every operation has a unique name and valid schemas, or is skipped with a reason', async () => {
+  test('is planned completely: every operation has a unique name and schemas that compile, or is skipped with a reason', async () => {
     const count = Object.values(description.paths as Record<string, object>).flatMap((item) =>
       Object.keys(item).filter((key) => /^(get|put|post|patch|delete)$/.test(key)),
     ).length
@@ -270,23 +270,15 @@ describe('a large real description', () => {
       for (const schema of [part.inputSchema, part.outputSchema])
         if (schema && !ajv.validateSchema(schema)) throw new Error(`${part.name}: ${ajv.errorsText()}`)
     }
+    // Compiling all of them takes minutes, so it is tried with those of one tag.
+    const gists = parts.flatMap((part) => (part.kind === 'tool' && part.tags?.includes('gists') ? [part] : []))
+    expect(gists.length).toBeGreaterThan(15)
+    for (const { inputSchema, outputSchema } of gists)
+      for (const schema of [inputSchema, outputSchema]) if (schema) ajv.compile(schema)
     const reads = await planOpenApi(description)
     expect(reads.operations.length + reads.skipped.length).toBe(count)
     expect(reads.skipped.every(({ reason }) => reason === 'writes data')).toBe(true)
     expect(reads.form).toBe('catalogue')
-  })
-
-  test('publishes only schemas that compile', async () => {
-    const ajv = new Ajv2020.default({ strict: false, validateFormats: false })
-    const parts = await wrapOpenApi(description, {
-      only: ['tag:issues'],
-      writes: true,
-      catalogue: false,
-    })
-    expect(parts.length).toBeGreaterThan(40)
-    for (const part of parts)
-      if (part.kind === 'tool')
-        for (const schema of [part.inputSchema, part.outputSchema]) if (schema) ajv.compile(schema)
   })
 
   test('as a catalogue it is searched, explained and called with the same checks', async () => {
