@@ -30,7 +30,6 @@ async function faultsOf(page: LoupePage['page']): Promise<string[]> {
 }
 
 describe.each([
-  ['light', 1280],
   ['dark', 1280],
   ['light', 1024],
 ] as const)('the page in %s colours, %i px wide', (colorScheme, width) => {

@@ -75,7 +75,7 @@ test('deploying under constant load switches releases, and no call fails', async
   const callsIn = async (times: number) => {
     const link = await connect(url)
     for (let count = 0; count < times && !isOver; count++) {
-      const { content, isError } = await link.call('which_version', { waitMs: 10 })
+      const { content, isError } = await link.call('which_version', { waitMs: 40 })
       if (isError) failures.push(content)
       heard.push(content[0]?.type === 'text' ? content[0].text : '?')
     }
