@@ -83,7 +83,7 @@ const order = [
 const withoutNode =
   /^(protocol|escape|kit|engine|link|transport\/http|view\/(wire|page|frame(?!\/serve-proxy)))\/|^(errors|version|index|fetch|link|view|view-react|host-frame)\.ts$/
 const portableTransport =
-  /^transport\/(byte-gatherer|intake|line-splitter|memory|connect|http-responses|http-wire|fetch-handler)\.ts$/
+  /^transport\/(byte-gatherer|intake|line-splitter|memory|connect|http-responses|http-exchange|event-reading|http-wire|fetch-handler)\.ts$/
 
 const files = readdirSync(source, { recursive: true, withFileTypes: true })
   .filter((entry) => entry.isFile() && /\.tsx?$/.test(entry.name))

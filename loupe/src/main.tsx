@@ -4,6 +4,8 @@ import { Component, type ReactNode, StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { App } from './App'
 import './loupe.css'
+import './desk/desk.css'
+import './result/facts.css'
 import './result/result.css'
 
 const honey = [

@@ -1,6 +1,6 @@
 import type { Message } from '../protocol/messages.js'
 import { maskedHeaders } from '../protocol/secrets.js'
-import { exchangeOf, type HttpExchange } from '../transport/http-wire.js'
+import { exchangeOf, type HttpExchange } from '../transport/http-exchange.js'
 import type { Journal } from './journal.js'
 
 /** Records the messages of one connection, and the HTTP exchange of each. */

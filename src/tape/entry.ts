@@ -1,7 +1,7 @@
 import type { SignInStep } from '../access/sign-in/steps.js'
 import type { JsonObject, Message } from '../protocol/messages.js'
 import type { UpstreamRecord } from '../protocol/upstream.js'
-import type { HttpExchange } from '../transport/http-wire.js'
+import type { HttpExchange } from '../transport/http-exchange.js'
 
 export type TargetState = 'connecting' | 'open' | 'closed'
 export type Side = 'client' | 'server'

@@ -1,15 +1,14 @@
-import { createParser } from 'eventsource-parser'
 import { authorized } from '../access/sign-in/authorized.js'
 import type { SignIn } from '../access/sign-in/sign-in.js'
-import { isJexoError } from '../errors.js'
 import { linkErrors } from '../link/errors.js'
 import { ResponseLost, SessionGone, type Wire, type WireHandlers } from '../link/wire.js'
 import { protocolErrors } from '../protocol/errors.js'
-import { isRequest, isResponse, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
+import { isRequest, type Message, messagesIn, type RequestId } from '../protocol/messages.js'
 import type { Revision } from '../protocol/revisions.js'
 import type { NetworkPath } from '../telemetry/telemetry.js'
-import { transportErrors } from './errors.js'
-import { fetchSameOrigin, maxResponseBytes, textOf } from './http-responses.js'
+import { isResponseTo, mostRetryMs, newReading, pause, type ReadingOptions, readEvents } from './event-reading.js'
+import { carriedBy, type HttpExchange } from './http-exchange.js'
+import { fetchSameOrigin, textOf } from './http-responses.js'
 
 export interface HttpWireOptions {
   /** Sent with every request, such as `{ authorization: 'Bearer …' }`. */
@@ -21,29 +20,6 @@ export interface HttpWireOptions {
   onExchange?: ((exchange: HttpExchange) => void) | undefined
 }
 
-/** One HTTP request and the head of its response. Header names are in lower case. */
-export interface HttpExchange {
-  method: string
-  url: string
-  requestHeaders: Readonly<Record<string, string>>
-  status?: number
-  responseHeaders?: Readonly<Record<string, string>>
-  /** Time until the head of the response arrived, in milliseconds. */
-  tookMs: number
-  /** Why there is no response. */
-  failure?: string
-  /** The message in the request's body. */
-  sent?: Message
-}
-
-const carriers = new WeakMap<Message, HttpExchange>()
-
-/** The exchange whose response contained a message; undefined for other messages, or if nobody listens to exchanges. */
-export const exchangeOf = (received: Message): HttpExchange | undefined => carriers.get(received)
-
-/** Delay before a stream is requested again, if the server did not give one. */
-const defaultRetryMs = 1000
-const mostRetryMs = 60_000
 const mostResumes = 5
 
 /** The reason of a refusal that has only a status. */
@@ -59,12 +35,6 @@ interface RequestParts {
   body?: string
   headers: Record<string, string>
   sent?: Message
-}
-
-interface Reading {
-  lastEventId: string | undefined
-  retryMs: number
-  hasResponse: boolean
 }
 
 export const networkOf = ({ hostname, port, protocol }: URL): NetworkPath => ({
@@ -224,7 +194,7 @@ export class HttpWire implements Wire {
   /** Passes a message on, and records the exchange that contained it. */
   #received(message: Message, by: Response): void {
     const exchange = this.#exchanges.get(by)
-    if (exchange) carriers.set(message, exchange)
+    if (exchange) carriedBy(message, exchange)
     this.#handlers?.receive(message)
   }
 
@@ -260,11 +230,11 @@ export class HttpWire implements Wire {
   /** Reads a stream to its end; if the response is still missing, resumes after the last event. */
   async #follow(response: Response, asked: Message): Promise<void> {
     const id = isRequest(asked) ? asked.id : undefined
-    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, hasResponse: id === undefined }
+    const reading = newReading(id === undefined)
     let current = response
     for (let resumes = 0; ; resumes++) {
       const before = reading.lastEventId
-      await this.#read(current, reading, id)
+      await readEvents(current, reading, this.#readingOf(current, id))
       // Only attempts without a new event count, since a server may close its streams often.
       if (reading.lastEventId !== before) resumes = 0
       if (reading.hasResponse || this.#aborter.signal.aborted) return
@@ -275,7 +245,7 @@ export class HttpWire implements Wire {
           'the stream ended without the response',
           new ResponseLost(),
         )
-      await this.#pause(reading.retryMs)
+      await pause(reading.retryMs, this.#aborter.signal)
       current = await this.#openStream(reading.lastEventId)
       if (!current.ok)
         throw linkErrors.connectFailed(
@@ -291,32 +261,9 @@ export class HttpWire implements Wire {
     return this.#request('GET', { headers: { accept: 'text/event-stream', ...resume } })
   }
 
-  async #read(response: Response, reading: Reading, id: RequestId | undefined): Promise<void> {
-    const parser = createParser({
-      onEvent: (event) => {
-        if (event.id !== undefined) reading.lastEventId = event.id
-        if (event.data === '') return
-        for (const message of messagesIn(event.data, this.#handlers?.unusable) ?? []) {
-          if (id !== undefined && isResponseTo(message, id)) reading.hasResponse = true
-          this.#received(message, response)
-        }
-      },
-      onRetry: (ms) => {
-        reading.retryMs = Math.min(ms, mostRetryMs)
-      },
-      maxBufferSize: maxResponseBytes,
-      onError: (error) => {
-        if (error.type === 'max-buffer-size-exceeded') throw transportErrors.responseTooLong(maxResponseBytes)
-      },
-    })
-    const decoder = new TextDecoder()
-    try {
-      for await (const chunk of response.body ?? []) parser.feed(decoder.decode(chunk, { stream: true }))
-    } catch (error) {
-      await response.body?.cancel().catch(() => {})
-      if (isJexoError(error)) throw error
-      if (!this.#aborter.signal.aborted && reading.lastEventId === undefined && !reading.hasResponse) throw error
-    }
+  #readingOf(response: Response, id: RequestId | undefined): ReadingOptions {
+    const received = (message: Message) => this.#received(message, response)
+    return { id, signal: this.#aborter.signal, unusable: this.#handlers?.unusable, received }
   }
 
   /** Keeps a standing stream open for messages that belong to no request, if the server offers one. */
@@ -324,12 +271,12 @@ export class HttpWire implements Wire {
     const standing = new AbortController()
     this.#standing = standing
     const isOver = () => this.#aborter.signal.aborted || standing.signal.aborted
-    const reading: Reading = { lastEventId: undefined, retryMs: defaultRetryMs, hasResponse: true }
+    const reading = newReading(true)
     for (let failures = 0; !isOver(); failures++) {
       try {
         const response = await this.#openStream(reading.lastEventId)
         if (response.ok) failures = 0
-        if (response.ok) await this.#read(response, reading, undefined)
+        if (response.ok) await readEvents(response, reading, this.#readingOf(response, undefined))
         else await response.body?.cancel()
         // Other refusals are final: the server has no streams, or the session has ended.
         if (!response.ok && response.status < 500) {
@@ -340,29 +287,11 @@ export class HttpWire implements Wire {
       } catch {
         // The next request reports an unreachable server; here the stream is only retried.
       }
-      await this.#pause(Math.min(reading.retryMs * 2 ** Math.min(failures, 6), mostRetryMs))
+      await pause(Math.min(reading.retryMs * 2 ** Math.min(failures, 6), mostRetryMs), this.#aborter.signal)
     }
-  }
-
-  /** Waits, at most until this wire is closed. */
-  #pause(ms: number): Promise<void> {
-    const { signal } = this.#aborter
-    return new Promise((resolve) => {
-      if (signal.aborted) return resolve()
-      const timer = setTimeout(resolve, ms)
-      signal.addEventListener(
-        'abort',
-        () => {
-          clearTimeout(timer)
-          resolve()
-        },
-        { once: true },
-      )
-    })
   }
 }
 
-const isResponseTo = (message: Message, id: RequestId) => isResponse(message) && message.id === id
 const codeOf = (error: Error) => String((error as NodeJS.ErrnoException).code ?? error.name)
 
 function faultIn(text: string): { id: unknown; message: string } | undefined {

@@ -6,6 +6,8 @@ import type { Route } from '../bench/route'
 import type { HttpEntry, Known } from '../bench/useBench'
 import { ScoreLine } from './ScoreLine'
 import './score.css'
+import './line.css'
+import './controls.css'
 
 /** How long after an input event a scroll counts as made by the user. */
 const handMs = 1000

@@ -6,7 +6,8 @@ import type { BodyProperty, PlannedBody, PlannedParameter } from '../http-api/op
 import { generatedText } from './dynamic.js'
 import { graphOperation } from './group.js'
 import { inferTexts, inferValues } from './infer.js'
-import { readable, soleVariable, variableMark, variableMarks } from './recorded.js'
+import { hasVariable, known, MergedArguments, type Occurrences, uniqueIn } from './merged-arguments.js'
+import { readable, soleVariable, variableMark } from './recorded.js'
 import type { SecretReader } from './secrets.js'
 import type { TakenApart, TakenBody } from './taken-apart.js'
 
@@ -35,13 +36,13 @@ export function mergedRequests(group: readonly TakenApart[], secrets: SecretRead
     method: first.request.method,
     origin: first.origin,
     path,
-    input: merger.input(),
+    input: merger.arguments.input(),
     parameters: merger.parameters,
     ...(body ? { body } : {}),
     credentials: [...merger.credentials],
     accept,
     requests: group,
-    ...(Object.keys(merger.generated).length > 0 ? { generated: merger.generated } : {}),
+    ...(Object.keys(merger.arguments.generated).length > 0 ? { generated: merger.arguments.generated } : {}),
   }
 }
 
@@ -52,36 +53,19 @@ export interface MergeOptions {
   readonly keepValues: boolean
 }
 
-/** A value in each request of a group; undefined for requests without one. */
-type Occurrences = readonly unknown[]
-
 class Merger {
   readonly parameters: PlannedParameter[] = []
   readonly credentials = new Set<string>()
-  readonly generated: Record<string, string> = {}
+  readonly arguments: MergedArguments
   readonly #group: readonly TakenApart[]
   readonly #secrets: SecretReader
   readonly #allowsPaths: boolean
-  readonly #keepsValues: boolean
-  readonly #properties: Record<string, JsonSchema> = {}
-  readonly #required: string[] = []
-  readonly #defaults = new Map<string, unknown>()
 
   constructor(group: readonly TakenApart[], secrets: SecretReader, { allowsPaths, keepValues }: MergeOptions) {
     this.#group = group
     this.#secrets = secrets
     this.#allowsPaths = allowsPaths
-    // Actions in a recording must not become part of the kit, neither to be repeated nor as examples.
-    this.#keepsValues = keepValues || !group.some(({ request }) => request.isRecording)
-  }
-
-  input(): JsonSchema {
-    return {
-      type: 'object',
-      ...(Object.keys(this.#properties).length > 0 ? { properties: this.#properties } : {}),
-      ...(this.#required.length > 0 ? { required: this.#required } : {}),
-      additionalProperties: false,
-    }
+    this.arguments = new MergedArguments(group, keepValues)
   }
 
   path(): string {
@@ -102,12 +86,12 @@ class Merger {
       else {
         const plain = found.map((segment) => (segment.variable === '' ? segment.text : undefined))
         this.parameters.push({
-          ...this.#from(
+          ...this.arguments.from(
             isGenerated
-              ? this.#generatedArgument(wanted, String(generated[0]), '')
-              : this.#argument(wanted, plain, true),
+              ? this.arguments.generatedArgument(wanted, String(generated[0]), '')
+              : this.arguments.argument(wanted, plain, true),
           ),
-          ...this.#recordedOf(first.segments[at]?.text, first.segments[at]?.raw),
+          ...this.arguments.recordedOf(first.segments[at]?.text, first.segments[at]?.raw),
           name,
           in: 'path',
           style: 'simple',
@@ -141,7 +125,7 @@ class Merger {
             : toValue(pairs[0]?.value ?? ''),
       )
       const shape = isList ? { type: 'array', items: schema } : schema
-      const recorded = this.#recordedOf(values[0], given[0]?.map(({ raw }) => raw).join('&'))
+      const recorded = this.arguments.recordedOf(values[0], given[0]?.map(({ raw }) => raw).join('&'))
       this.#place(name, values, shape, (source) =>
         this.parameters.push({ ...source, name, in: 'query', style: 'form', explode: true, ...recorded }),
       )
@@ -163,7 +147,7 @@ class Merger {
       else if (lower === 'accept') accept = values.find((value) => value !== undefined) ?? accept
       else {
         const isSame =
-          this.#keepsValues &&
+          this.arguments.keepsValues &&
           values.every((value) => isDeepStrictEqual(value, values[0])) &&
           soleVariable(values[0] ?? '') === undefined
         const at = { name, in: 'header', style: 'simple', explode: false } as const
@@ -178,10 +162,10 @@ class Merger {
     const { form, mediaType, text, json } = first
     const isGraph = graphOperation(first) !== undefined
     if (form === 'binary')
-      return { form, mediaType, argument: this.#add('body', fileSchema(this.#allowsPaths), true) }
+      return { form, mediaType, argument: this.arguments.add('body', fileSchema(this.#allowsPaths), true) }
     if (form === 'text') {
       const texts = this.#group.map(({ body }) => body?.text)
-      const { argument, otherwise } = this.#from(this.#argument('body', texts, true))
+      const { argument, otherwise } = this.arguments.from(this.arguments.argument('body', texts, true))
       return { form, mediaType, argument, ...(otherwise === undefined ? {} : { fixed: otherwise }) }
     }
     const properties: BodyProperty[] = []
@@ -199,7 +183,7 @@ class Merger {
       }
       if (leaf?.isFile) {
         properties.push({
-          argument: this.#add(
+          argument: this.arguments.add(
             name,
             isList ? { type: 'array', items: fileSchema(this.#allowsPaths) } : fileSchema(this.#allowsPaths),
             true,
@@ -228,13 +212,13 @@ class Merger {
       const type = leaf?.mediaType === undefined ? {} : { mediaType: leaf.mediaType }
       if (setting !== undefined) properties.push({ setting, path, ...type })
       else
-        this.#place(path.length > 1 && name in this.#properties ? path.join('_') : name, typed, shape, (source) =>
+        this.#place(path.length > 1 && this.arguments.has(name) ? path.join('_') : name, typed, shape, (source) =>
           properties.push({ ...source, path, ...type }),
         )
     }
     const pairs = this.#group[0]?.body?.leaves.map((leaf) => [leaf.path[0], leaf.value])
     const whole = form === 'json' ? json : form === 'form' ? pairs : undefined
-    const recorded = hasSecret ? {} : this.#recordedOf(whole, text)
+    const recorded = hasSecret ? {} : this.arguments.recordedOf(whole, text)
     return { form, mediaType, properties, ...(form === 'json' ? { fixed: {} } : {}), ...recorded }
   }
 
@@ -259,89 +243,14 @@ class Merger {
     use: (source: { argument: string; otherwise?: unknown } | { fixed: unknown }) => void,
   ): void {
     const isSame =
-      this.#keepsValues &&
+      this.arguments.keepsValues &&
       values.length > 1 &&
       values.every((value) => isDeepStrictEqual(value, values[0])) &&
       !hasVariable(values[0])
     if (isSame) use({ fixed: values[0] })
-    else use(this.#from(this.#argument(name, values, false, schema)))
-  }
-
-  /** An argument with the observed values: a default if they were equal, otherwise examples. */
-  #argument(name: string, values: Occurrences, isNeeded: boolean, schema?: JsonSchema): string {
-    const generated = values.map((value) => (typeof value === 'string' ? generatedText(value) : undefined))
-    const [template] = generated
-    if (template !== undefined && generated.every((one) => one !== undefined))
-      return this.#generatedArgument(name, template, String(values[0]))
-    const variable = values
-      .map((value) => (typeof value === 'string' ? soleVariable(value) : undefined))
-      .find((one) => one !== undefined)
-    const seen = known(values).filter((value) => !hasVariable(value))
-    const distinct = seen.filter((value, at) => seen.findIndex((other) => isDeepStrictEqual(other, value)) === at)
-    const isAlways = seen.length === values.length
-    const isTyped = schema !== undefined && !values.some(hasVariable)
-    const shape: JsonSchema = isTyped ? schema : seen.length === 0 ? { type: 'string' } : inferValues(seen)
-    const made = {
-      ...shape,
-      ...(this.#keepsValues && distinct.length === 1 && isAlways ? { default: distinct[0] } : {}),
-      ...(this.#keepsValues && distinct.length > 0 ? { examples: distinct.slice(0, 5) } : {}),
-    }
-    const isRequired =
-      (isNeeded && !this.#keepsValues) ||
-      seen.length === 0 ||
-      (isAlways && distinct.length > 1) ||
-      (isNeeded && !(distinct.length === 1 && isAlways))
-    const argument = this.#add(variable?.toLowerCase() ?? name, made, isRequired)
-    if ('default' in made) this.#defaults.set(argument, made.default)
-    return argument
-  }
-
-  /** A value that is new in each request: callers may give it; otherwise it is generated. */
-  #generatedArgument(name: string, template: string, marked: string): string {
-    const isQuoted = this.#group.some(({ body: { text = '' } = {} }) =>
-      text
-        .split(`${JSON.stringify(name)}`)
-        .some((after) => /^\s*:\s*"/.test(after) && after.includes(`"${marked}"`)),
-    )
-    const isNumber = /^\{\{(timestamp|randomInt)[^}]*\}\}$/.test(template) && !isQuoted
-    const made = { type: isNumber ? 'integer' : 'string', description: 'Generated for each call if it is missing.' }
-    const argument = this.#add(name, made, false)
-    this.generated[argument] = template
-    return argument
-  }
-
-  /** A value with its original text, so that the same value is sent as it was written. */
-  #recordedOf(value: unknown, text: string | undefined): { recorded?: { value: unknown; text: string } } {
-    return !this.#keepsValues ||
-      value === undefined ||
-      text === undefined ||
-      hasVariable(value) ||
-      hasVariable(text)
-      ? {}
-      : { recorded: { value, text } }
-  }
-
-  /** The argument, and the value that is sent if it is missing. */
-  #from(argument: string): { argument: string; otherwise?: unknown } {
-    return { argument, ...(this.#defaults.has(argument) ? { otherwise: this.#defaults.get(argument) } : {}) }
-  }
-
-  #add(wanted: string, schema: JsonSchema, isRequired: boolean): string {
-    const clean =
-      wanted
-        .replace(/[^A-Za-z0-9_.-]+/g, '_')
-        .replace(/^_+|_+$/g, '')
-        .slice(0, 60) || 'value'
-    const name = uniqueIn(clean, new Set(Object.keys(this.#properties)))
-    this.#properties[name] = schema
-    if (isRequired) this.#required.push(name)
-    return name
+    else use(this.arguments.from(this.arguments.argument(name, values, false, schema)))
   }
 }
-
-const known = (values: Occurrences): unknown[] => values.filter((value) => value !== undefined)
-const hasVariable = (value: unknown): boolean =>
-  new RegExp(variableMarks.source).test(JSON.stringify(value ?? null))
 
 /** `/hives/ML-04` → `hive`, `/batches/7` → `batch_id`. */
 function nameAfter(before: string | undefined, texts: readonly string[]): string {
@@ -352,10 +261,4 @@ function nameAfter(before: string | undefined, texts: readonly string[]): string
     .replace(/(x|ch|sh|ss)es$/, '$1')
     .replace(/([^s])s$/, '$1')
   return texts.every((text) => /^\d+$|^[0-9a-f-]{16,}$/i.test(text)) ? `${single}_id` : single
-}
-
-function uniqueIn(wanted: string, taken: ReadonlySet<string>): string {
-  let name = wanted
-  for (let count = 2; taken.has(name); count++) name = `${wanted}_${count}`
-  return name
 }

@@ -42,6 +42,8 @@ const readers = [
   'builtins',
   'repeated',
   'schema-types',
+  'simple-types',
+  'shapes',
   'literals',
   'examples',
   'package-entry',

@@ -81,3 +81,22 @@ export function reallyConverts(
   if (conversion.as === 'union') return conversion.branches.some((branch) => inner(branch.conversion))
   return true
 }
+
+/** A tuple of elements, of which at least `least` are required; one may stand for any number of elements. */
+export function tupleShape(elements: readonly { shape: Shape; isRest: boolean }[], least: number): Shape {
+  const fixed = elements.flatMap(({ shape, isRest }) => (isRest ? [] : [shape]))
+  const rest = elements.find(({ isRest }) => isRest)?.shape
+  return {
+    schema: {
+      type: 'array',
+      // `[]` has no elements, and an empty list of schemas is not valid.
+      ...(fixed.length > 0 ? { prefixItems: fixed.map(({ schema }) => schema) } : {}),
+      items: rest ? rest.schema : false,
+      minItems: least,
+      ...(rest ? {} : { maxItems: fixed.length }),
+    },
+    conversion: elements.some(({ shape }) => shape.conversion !== null)
+      ? { as: 'tuple', items: fixed.map(({ conversion }) => conversion), rest: rest?.conversion ?? null }
+      : null,
+  }
+}

@@ -5,7 +5,8 @@ import type { Conversion, Definitions } from './conversion.js'
 import { type Compiler, docsOf } from './docs.js'
 import { knownType, Unfit } from './known-types.js'
 import { keywordsOfType, withKeywords } from './schema-types.js'
-import { constrained, literalShape, plain, reallyConverts, type Shape, templatePattern, unionOf } from './shapes.js'
+import { constrained, literalShape, plain, reallyConverts, type Shape, tupleShape, unionOf } from './shapes.js'
+import { declaredOrder, enumShape, isKind, isPrimitive, simpleShape, type TypeContext } from './simple-types.js'
 
 /** An optional member that JSON cannot represent. */
 export interface Omitted {
@@ -23,6 +24,7 @@ export class TypeReader {
   readonly #at: ts.Node
   readonly #open = new Map<ts.Type, { name: string | undefined }>()
   #isNarrower = false
+  readonly #context: TypeContext
   readonly #schemas: Record<string, JsonSchema> = {}
   readonly #conversions: Record<string, Conversion> = {}
   readonly #omitted: Omitted[] = []
@@ -33,6 +35,13 @@ export class TypeReader {
     this.#checker = checker
     this.#direction = direction
     this.#at = at
+    this.#context = {
+      compiler,
+      checker,
+      narrow: () => {
+        this.#isNarrower = true
+      },
+    }
   }
 
   /** Schemas and conversions of recursive types, by name. */
@@ -94,52 +103,34 @@ export class TypeReader {
   }
 
   isKind(type: ts.Type, flag: keyof typeof ts.TypeFlags): boolean {
-    return (type.flags & this.#compiler.TypeFlags[flag]) !== 0
+    return isKind(this.#compiler, type, flag)
   }
 
   #shapeOf(type: ts.Type): Shape {
     if ((type as { intrinsicName?: string }).intrinsicName === 'error') {
       throw new Unfit('its type cannot be resolved', 'fix the import or install the types')
     }
-    if (this.isKind(type, 'Instantiable') && !this.#simple(type))
+    if (this.isKind(type, 'Instantiable') && !simpleShape(this.#context, type))
       return this.#shapeOf(this.#checker.getBaseConstraintOfType(type) ?? this.#checker.getUnknownType())
     if (this.isKind(type, 'Any') || this.isKind(type, 'Unknown')) return plain({})
-    const simple = this.#simple(type)
+    const simple = simpleShape(this.#context, type)
     if (simple) return simple
     if (type.isUnion()) return this.#named(type, this.#union(type))
-    if (type.isIntersection() && type.types.some((part) => this.#isPrimitive(part))) return this.#branded(type)
+    if (type.isIntersection() && type.types.some((part) => isPrimitive(this.#compiler, part)))
+      return this.#branded(type)
     if (this.isKind(type, 'NonPrimitive')) return plain({ type: 'object' })
     return this.#objectLike(type)
-  }
-
-  #simple(type: ts.Type): Shape | undefined {
-    if (this.isKind(type, 'Never')) throw new Unfit('its type is never, which no value has', 'fix the type')
-    if (this.isKind(type, 'EnumLiteral') && !type.isUnion()) return this.#enumMembers([type])
-    if (type.isStringLiteral()) return plain({ type: 'string', const: type.value })
-    if (type.isNumberLiteral()) return plain({ type: 'number', const: type.value })
-    if (this.isKind(type, 'BooleanLiteral')) return plain({ type: 'boolean', const: this.#nameOf(type) === 'true' })
-    if (this.isKind(type, 'TemplateLiteral'))
-      return this.#narrower({ type: 'string', pattern: this.#templatePattern(type) })
-    if (this.isKind(type, 'String') || this.isKind(type, 'StringMapping')) return plain({ type: 'string' })
-    if (this.isKind(type, 'Number')) return plain({ type: 'number' })
-    if (this.isKind(type, 'Boolean')) return plain({ type: 'boolean' })
-    if (this.isKind(type, 'BigIntLike'))
-      return { schema: { type: 'string', pattern: '^-?\\d+$' }, conversion: { as: 'bigint' } }
-    if (this.isKind(type, 'Null') || this.isKind(type, 'Undefined') || this.isKind(type, 'Void'))
-      return plain({ type: 'null' })
-    if (this.isKind(type, 'ESSymbolLike')) throw new Unfit('a symbol cannot be JSON', 'take a string instead')
-    return undefined
   }
 
   #union(type: ts.UnionType): Shape {
     const members = type.types.filter((member) => !this.isKind(member, 'Undefined') && !this.isKind(member, 'Void'))
     const [only] = members
     if (only && members.length === 1) return this.#shapeOf(only)
-    if (members.every((member) => this.isKind(member, 'EnumLiteral'))) return this.#enumMembers(members)
+    if (members.every((member) => this.isKind(member, 'EnumLiteral'))) return enumShape(this.#context, members)
     const literals = members.filter((member) => member.isStringLiteral() || member.isNumberLiteral())
     const booleans = members.filter((member) => this.isKind(member, 'BooleanLiteral'))
     const isBoolean = booleans.length === 2
-    const order = this.#declaredOrder(type)
+    const order = declaredOrder(this.#compiler, type)
     literals.sort((a, b) => order(a as ts.LiteralType) - order(b as ts.LiteralType))
     const others = members.filter(
       (member) => !literals.includes(member as never) && !(isBoolean && booleans.includes(member)),
@@ -174,56 +165,11 @@ export class TypeReader {
     return shapes
   }
 
-  /** Literals keep their order if the union has a name; otherwise numbers are sorted. */
-  #declaredOrder(type: ts.UnionType): (literal: ts.LiteralType) => number {
-    const declaration = type.aliasSymbol?.declarations?.find(this.#compiler.isTypeAliasDeclaration)
-    const node = declaration?.type
-    if (!node || !this.#compiler.isUnionTypeNode(node))
-      return ({ value }) => (typeof value === 'number' ? value : 0)
-    const written = node.types.map((member) => member.getText().replace(/^['"`]|['"`]$/g, ''))
-    return ({ value }) => written.indexOf(String(value))
-  }
-
-  /** Numeric members keep their labels as titles. */
-  #enumMembers(members: readonly ts.Type[]): Shape {
-    const values = members.map((member) => ({
-      value: (member as ts.LiteralType).value as string | number,
-      label: this.#checker.symbolToString(member.symbol),
-    }))
-    if (values.every(({ value }) => typeof value === 'string')) {
-      this.#isNarrower = true
-      return literalShape(values.map(({ value }) => ({ value })))
-    }
-    return plain({ oneOf: values.map(({ value, label }) => ({ const: value, title: label.replace(/^.*\./, '') })) })
-  }
-
-  #isPrimitive(type: ts.Type): boolean {
-    const { StringLike, NumberLike, BooleanLike, BigIntLike } = this.#compiler.TypeFlags
-    return (type.flags & (StringLike | NumberLike | BooleanLike | BigIntLike)) !== 0
-  }
-
   /** `string & { __brand: 'hive' }` is a string at run time. */
   #branded(type: ts.IntersectionType): Shape {
-    const [primitive] = type.types.filter((part) => this.#isPrimitive(part))
+    const [primitive] = type.types.filter((part) => isPrimitive(this.#compiler, part))
     this.#isNarrower = true
     return this.#shapeOf(primitive as ts.Type)
-  }
-
-  #narrower(schema: JsonSchema): Shape {
-    this.#isNarrower = true
-    return plain(schema)
-  }
-
-  #templatePattern(type: ts.Type): string {
-    const { texts, types } = type as ts.TemplateLiteralType
-    return templatePattern(
-      texts,
-      types.map((part) => {
-        if (this.isKind(part, 'NumberLike')) return 'number'
-        if (this.isKind(part, 'BigIntLike')) return 'bigint'
-        return part.isUnion() ? part.types.map((member) => String((member as ts.LiteralType).value ?? '')) : 'text'
-      }),
-    )
   }
 
   #objectLike(type: ts.Type): Shape {
@@ -284,27 +230,13 @@ export class TypeReader {
   }
 
   #tuple(type: ts.TupleTypeReference): Shape {
-    const { ElementFlags } = this.#compiler
-    const flags = type.target.elementFlags
+    const { Required, Rest, Variadic } = this.#compiler.ElementFlags
     const shapes = this.#checker.getTypeArguments(type).map((element) => this.#shapeOf(element))
-    const isRest = (at: number) => ((flags[at] ?? 0) & (ElementFlags.Rest | ElementFlags.Variadic)) !== 0
-    const fixed = shapes.filter((_shape, at) => !isRest(at))
-    const rest = shapes.find((_shape, at) => isRest(at))
-    const least = flags.filter((flag) => flag & ElementFlags.Required).length
-    const converts = shapes.some(({ conversion }) => conversion !== null)
-    return {
-      schema: {
-        type: 'array',
-        // `[]` has no elements, and an empty list of schemas is not valid.
-        ...(fixed.length > 0 ? { prefixItems: fixed.map(({ schema }) => schema) } : {}),
-        items: rest ? rest.schema : false,
-        minItems: least,
-        ...(rest ? {} : { maxItems: fixed.length }),
-      },
-      conversion: converts
-        ? { as: 'tuple', items: fixed.map(({ conversion }) => conversion), rest: rest?.conversion ?? null }
-        : null,
-    }
+    const flags = type.target.elementFlags
+    return tupleShape(
+      shapes.map((shape, at) => ({ shape, isRest: ((flags[at] ?? 0) & (Rest | Variadic)) !== 0 })),
+      flags.filter((flag) => flag & Required).length,
+    )
   }
 
   /** The return type of `toJSON` is trusted. */
@@ -425,6 +357,4 @@ export class TypeReader {
       type.isUnion() && type.types.some((member) => this.isKind(member, 'Undefined') || this.isKind(member, 'Void'))
     )
   }
-
-  #nameOf = (type: ts.Type): string => this.#checker.typeToString(type)
 }
