@@ -1,7 +1,3 @@
-import { dirname } from 'node:path'
-import { costsOf } from '../context-cost/context-cost.js'
-import { messageOf } from '../errors.js'
-import { type Catalogue, readCatalogue } from '../link/catalogue.js'
 import type { Link } from '../link/link.js'
 import { resultOfTask } from '../link/result-of-task.js'
 import { protocolErrors } from '../protocol/errors.js'
@@ -11,25 +7,16 @@ import { readAside, upstreamVariable } from '../relay/relay-child.js'
 import type { TargetState } from '../tape/entry.js'
 import { commandOf } from '../target/command-of.js'
 import { labelOf, openTarget, type Target } from '../target/target.js'
-import { byPart, type PartFinding } from '../vet/by-part.js'
-import { readChoices } from '../vet/configuration.js'
-import { ruleIds } from '../vet/rules.js'
-import { vet } from '../vet/vet.js'
-import { goneOf, marksBetween, marksText } from './catalogue-marks.js'
 import { type ClientSide, needsReopening, usualClientSide } from './client-side.js'
 import { fitOf } from './fit.js'
 import type { Journal } from './journal.js'
+import { OfferedParts } from './offered-parts.js'
 import { Questions } from './questions.js'
 import { faultOf, reasonOf } from './reasons.js'
 import { Recorder } from './recorder.js'
 import { pageSignIn } from './sign-in.js'
 import { runsAsTask } from './task-calls.js'
 import type { Asked, CatalogueView, TargetView } from './view.js'
-
-/** How long changes of the catalogue are collected before it is read. */
-const gatherMs = 30
-
-const nothingOffered: Catalogue = { tools: [], resources: [], templates: [], prompts: [] }
 
 export interface ConnectionOptions {
   /** Reload a kit when its files change. Default: true. */
@@ -63,15 +50,9 @@ export class Connection {
   #state: TargetState = 'closed'
   #problem: string | undefined
   #fix: string | undefined
-  #catalogue = nothingOffered
-  #catalogueVersion = 0
-  #costs: Record<string, number> = {}
-  #findings: Record<string, PartFinding[]> = {}
-  /** The parts at the previous connection. */
-  #baseline: Catalogue | undefined
+  readonly #offered: OfferedParts
   #client: ClientSide
   #declared: ClientCapabilities | undefined
-  #rereading: NodeJS.Timeout | undefined
   #latencyMs: number | undefined
 
   constructor(
@@ -92,6 +73,14 @@ export class Connection {
     this.#onSecrets = onSecrets
     this.#recorder = new Recorder(id, journal)
     this.#questions = new Questions(() => this.#client, changed)
+    this.#offered = new OfferedParts(target, {
+      changed,
+      tell: (text) => journal.add(id, { kind: 'state', state: 'open', text }),
+      failed: (problem) => {
+        this.#problem = problem
+        changed()
+      },
+    })
   }
 
   get view(): TargetView {
@@ -113,20 +102,12 @@ export class Connection {
       clientCapabilities: this.#declared,
       client: this.#client,
       questions: this.#questions.open,
-      catalogueVersion: this.#catalogueVersion,
+      catalogueVersion: this.#offered.version,
     }
   }
 
   get catalogue(): CatalogueView {
-    const marks = this.#baseline ? marksBetween(this.#baseline, this.#catalogue) : {}
-    return {
-      ...this.#catalogue,
-      version: this.#catalogueVersion,
-      costs: this.#costs,
-      findings: this.#findings,
-      marks,
-      gone: goneOf(this.#baseline ?? nothingOffered, marks),
-    }
+    return this.#offered.view
   }
 
   /** Opens or reopens the target. Does not reject: errors are part of the view. */
@@ -143,7 +124,7 @@ export class Connection {
     this.#questions.forget()
     this.#recorder.session = undefined
     this.#latencyMs = undefined
-    if (before) this.#baseline = this.#catalogue
+    if (before) this.#offered.keepAsBaseline()
     this.#set('connecting', `connecting to ${this.label}`)
     const { declares, revision } = this.#client
     const attempt = ++this.#attempt
@@ -177,10 +158,10 @@ export class Connection {
         this.#set('closed', why, 'see what it said last in the score, fix it, and press Connect')
       })
       for (const event of ['toolsChanged', 'resourcesChanged', 'promptsChanged'] as const) {
-        link.on(event, () => this.#catalogueChanged(link))
+        link.on(event, () => this.#offered.announced(link))
       }
       this.#set('open', `${link.serverInfo.name} ${link.serverInfo.version}, revision ${link.revision}`)
-      await this.#readCatalogue(link)
+      await this.#offered.read(link)
       await this.ping()
     } catch (error) {
       if (attempt !== this.#attempt) return
@@ -205,7 +186,7 @@ export class Connection {
       const link = this.#opened()
       const onProgress = method === 'tools/call' ? { onProgress: () => {} } : {}
       const options = { signal: controller.signal, timeoutMs: this.#timeoutMs ?? 600_000, ...onProgress }
-      const result = runsAsTask(this.#catalogue, method, params)
+      const result = runsAsTask(this.#offered.catalogue, method, params)
         ? {
             ...(await resultOfTask(
               link,
@@ -215,7 +196,7 @@ export class Connection {
             )),
           }
         : await link.ask(method, params, options)
-      return withAnswers({ result, ...(await fitOf(this.#catalogue, method, params, result)) })
+      return withAnswers({ result, ...(await fitOf(this.#offered.catalogue, method, params, result)) })
     } catch (error) {
       if (controller.signal.aborted) return { error: { code: 'cancelled', message: 'You cancelled it.' } }
       return withAnswers(faultOf(error))
@@ -248,7 +229,7 @@ export class Connection {
   }
 
   async close(): Promise<void> {
-    clearTimeout(this.#rereading)
+    this.#offered.close()
     this.#attempt++
     const link = this.#link
     this.#link = undefined
@@ -284,47 +265,6 @@ export class Connection {
   #heardAside = (line: string): void => {
     const { secrets } = readAside(line)
     if (secrets) this.#onSecrets(secrets)
-  }
-
-  /** Servers announce each list separately; announcements in a short time cause one read. */
-  #catalogueChanged(link: Link): void {
-    clearTimeout(this.#rereading)
-    this.#rereading = setTimeout(() => void this.#readCatalogue(link), gatherMs)
-  }
-
-  async #readCatalogue(link: Link): Promise<void> {
-    try {
-      const before = this.#catalogueVersion > 0 ? this.#catalogue : undefined
-      this.#catalogue = await readCatalogue(link)
-      this.#baseline ??= this.#catalogue
-      const marks = before ? marksBetween(before, this.#catalogue) : {}
-      if (Object.keys(marks).length > 0)
-        this.#journal.add(this.id, {
-          kind: 'state',
-          state: 'open',
-          text: `the catalogue changed: ${marksText(marks)}`,
-        })
-      this.#catalogueVersion++
-      this.#changed()
-      this.#costs = await costsOf(this.#catalogue.tools)
-      this.#findings = await this.#vetted(link)
-      this.#catalogueVersion++
-      this.#changed()
-    } catch (error) {
-      this.#problem = `its lists cannot be read: ${messageOf(error)}`
-      this.#changed()
-    }
-  }
-
-  async #vetted(link: Link): Promise<Record<string, PartFinding[]>> {
-    const { name, version } = link.serverInfo
-    const { instructions } = link
-    // Rules that the project has disabled are disabled here too; errors in its settings are reported by `jexo vet`.
-    const choices =
-      this.target.kind === 'kit' ? await readChoices(dirname(this.target.file), ruleIds).catch(() => []) : []
-    const surface = { ...this.#catalogue, name, version, instructions, costs: this.#costs }
-    const { findings } = await vet(surface, choices)
-    return byPart(findings.filter(({ severity }) => severity !== 'note'))
   }
 
   #set(state: TargetState, text: string, fix?: string): void {

@@ -1,20 +1,10 @@
 import type { TapeEntry } from '../tape/entry.js'
-import type { Bar, Line } from './line.js'
+import type { Line } from './line.js'
+import { type OpenCall, OpenCalls } from './open-calls.js'
 import { PageLines } from './page-lines.js'
 import { isTerminalWord, shortId, startedIn, TaskCalls } from './task-calls.js'
-import { brief, layerText, type MessageSummary, replyText, resultSummary } from './words.js'
+import { brief, lastText, layerText, type MessageSummary, replyText, resultSummary } from './words.js'
 
-interface OpenCall {
-  slot: number
-  sequence: number
-  at: number
-  method: string
-  /** Method, name or URI, and arguments: equal for repeated calls. */
-  subject: string
-  token: unknown
-  /** The tasks that `tasks/…` requests refer to. */
-  taskId?: unknown
-}
 type Wire = {
   id?: unknown
   method?: string
@@ -28,21 +18,15 @@ type Given = Partial<Line> & Pick<Line, 'shape' | 'title' | 'detail'>
 const quietMethods =
   /^(initialize|ping|notifications\/initialized|(tools|resources|prompts|resources\/templates)\/list|logging\/setLevel|completion\/complete|roots\/list)$/
 const askingMethods = /^(elicitation\/create|sampling\/createMessage)$/
-/** Maximum number of bars and columns. */
-const mostBars = 8
-const mostSlots = 64
-
 /** Summary of a large message, of which the page has only the beginning. */
 const summaryIn = (entry: object): MessageSummary | undefined => (entry as { summary?: MessageSummary }).summary
 
 /** Draws a score entry by entry. The same entries give the same lines, and drawn lines do not change. */
 export class Score {
-  readonly #open = new Map<string, OpenCall>()
+  readonly #open = new OpenCalls()
   readonly #results = new Map<string, number>()
   readonly #tasks = new TaskCalls<OpenCall>()
   readonly #pages = new PageLines()
-  #bars: readonly Bar[] = []
-  readonly #taken = new Set<number>()
 
   /** The line of an entry; undefined for entries that only belong to another line, such as headers. */
   add(entry: TapeEntry): Line | undefined {
@@ -57,12 +41,12 @@ export class Score {
         isFault: true,
       })
     }
-    const before = this.#bars
+    const before = this.#open.bars
     const line = this.#draw(entry)
     // A call that begins here has its bar from the next line on; one that ends here still has it.
-    const began = new Set(this.#bars.filter((bar) => !before.includes(bar)))
-    const ended = before.filter((bar) => bar.sequence === line.of && !this.#bars.includes(bar))
-    const kept = began.size > 0 ? this.#bars.filter((bar) => !began.has(bar)) : this.#bars
+    const began = new Set(this.#open.bars.filter((bar) => !before.includes(bar)))
+    const ended = before.filter((bar) => bar.sequence === line.of && !this.#open.bars.includes(bar))
+    const kept = began.size > 0 ? this.#open.bars.filter((bar) => !began.has(bar)) : this.#open.bars
     return { ...line, open: ended.length > 0 ? [...kept, ...ended].sort((a, b) => a.slot - b.slot) : kept }
   }
 
@@ -75,9 +59,7 @@ export class Score {
         return this.#line(entry, { shape: 'stray', from, title: 'no message', detail: entry.text, isFault: true })
       }
       case 'state':
-        // Calls that were open when a connection ended will not be answered.
-        if (entry.state === 'closed')
-          for (const [key] of this.#open) if (key.startsWith(`${entry.target} `)) this.#end(key)
+        if (entry.state === 'closed') this.#open.endAll(entry.target)
         return this.#line(entry, {
           shape: 'state',
           title: entry.state,
@@ -123,7 +105,7 @@ export class Score {
     const token = (params._meta as { progressToken?: unknown } | undefined)?.progressToken
     const title = subject ? `${method} ${subject}` : method
     const { sequence, at } = entry
-    this.#begin(keyOf(entry, from, message.id), {
+    this.#open.begin(keyOf(entry, from, message.id), {
       slot: 0,
       sequence,
       at,
@@ -152,8 +134,7 @@ export class Score {
     const open = this.#open.get(key)
     if (task && open) {
       // The call continues: its bar stays until the task has ended.
-      this.#open.delete(key)
-      this.#open.set(this.#tasks.started(entry.target, task.taskId, key, open), open)
+      this.#open.move(key, this.#tasks.started(entry.target, task.taskId, key, open), open)
       const detail = `${task.status}, ${shortId(task.taskId)}`
       return this.#line(entry, {
         shape: 'result',
@@ -165,7 +146,7 @@ export class Score {
         goesOn: true,
       })
     }
-    const call = this.#end(key)
+    const call = this.#open.end(key)
     if (call && this.#tasks.isOver(call.method, message)) this.#endTask(entry.target, call.taskId)
     const result = (message.result ?? {}) as { isError?: boolean }
     const isFault = message.error !== undefined || result.isError === true
@@ -208,7 +189,7 @@ export class Score {
       return this.#line(entry, { shape: 'mark', from, title, detail: brief(params.data), isFault })
     }
     if (method === 'notifications/cancelled') {
-      const call = this.#end(keyOf(entry, from, params.requestId))
+      const call = this.#open.end(keyOf(entry, from, params.requestId))
       const detail = String(params.reason ?? '')
       return this.#line(entry, {
         shape: 'note',
@@ -242,14 +223,11 @@ export class Score {
 
   #endTask(target: string, taskId: unknown): void {
     const key = this.#tasks.keyOf(target, taskId)
-    if (key !== undefined) this.#end(key)
+    if (key !== undefined) this.#open.end(key)
   }
 
   #progress(entry: MessageEntry, from: Line['from'], params: Record<string, unknown>): Line {
-    const call = [...this.#open].find(
-      ([key, { token }]) =>
-        token !== undefined && token === params.progressToken && key.startsWith(`${entry.target} `),
-    )?.[1]
+    const call = this.#open.withToken(entry.target, params.progressToken)
     const { progress, total } = params as { progress: number; total?: number }
     const share = total ? progress / total : undefined
     const said = total === undefined ? String(progress) : `${progress} of ${total}`
@@ -289,24 +267,6 @@ export class Score {
     })
   }
 
-  #begin(key: string, call: OpenCall): void {
-    this.#end(key)
-    let slot = 0
-    while (slot < mostSlots && this.#taken.has(slot)) slot++
-    this.#taken.add(slot)
-    this.#open.set(key, { ...call, slot })
-    if (slot < mostBars) this.#bars = [...this.#bars, { sequence: call.sequence, slot }]
-  }
-
-  #end(key: string): OpenCall | undefined {
-    const call = this.#open.get(key)
-    if (!call) return undefined
-    this.#open.delete(key)
-    this.#taken.delete(call.slot)
-    if (call.slot < mostBars) this.#bars = this.#bars.filter(({ sequence }) => sequence !== call.sequence)
-    return call
-  }
-
   #line(entry: TapeEntry, given: Given): Line {
     return {
       sequence: entry.sequence,
@@ -321,7 +281,7 @@ export class Score {
       goesOn: false,
       layer: undefined,
       previous: undefined,
-      open: this.#bars,
+      open: this.#open.bars,
       entry,
       ...given,
     }
@@ -335,9 +295,3 @@ export function scoreOf(entries: Iterable<TapeEntry>): Line[] {
 }
 
 const keyOf = (entry: TapeEntry, asker: string, id: unknown) => `${entry.target} ${asker} ${JSON.stringify(id)}`
-
-function lastText(messages: unknown): string {
-  const last = (Array.isArray(messages) ? messages.at(-1) : undefined) as { content?: unknown } | undefined
-  const blocks = [last?.content].flat() as ({ text?: string; type?: string } | undefined)[]
-  return blocks.map((block) => block?.text ?? block?.type ?? '').join(' ')
-}

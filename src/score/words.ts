@@ -74,3 +74,10 @@ export function summaryOf(message: unknown): MessageSummary {
     ...(result === undefined ? {} : { result: short(resultSummary(result)), reply: short(replyText(result)) }),
   }
 }
+
+/** The text of the last message of a request to a model. */
+export function lastText(messages: unknown): string {
+  const last = (Array.isArray(messages) ? messages.at(-1) : undefined) as { content?: unknown } | undefined
+  const blocks = [last?.content].flat() as ({ text?: string; type?: string } | undefined)[]
+  return blocks.map((block) => block?.text ?? block?.type ?? '').join(' ')
+}

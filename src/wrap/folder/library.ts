@@ -1,4 +1,3 @@
-import { statSync } from 'node:fs'
 import { join } from 'node:path'
 import pLimit from 'p-limit'
 import type { Opening } from '../../kit/shared.js'
@@ -6,13 +5,13 @@ import type { ResourceDefinition } from '../../protocol/types.js'
 import { type FinderOptions, Likeness } from '../search/finder.js'
 import { type Hit, WordIndex } from '../search/word-index.js'
 import { confined, readWhole } from './confine.js'
+import { Following } from './following.js'
 import type { FolderLimits } from './limits.js'
 import { textFormOf } from './media.js'
 import type { Passage } from './passages.js'
-import { type FolderFile, fileAt, folderRoot, readFolder } from './read.js'
-import { type FolderRules, type PathFilter, pathFilter } from './rules.js'
+import { type FolderFile, fileAt, readFolder } from './read.js'
+import type { FolderRules, PathFilter } from './rules.js'
 import { passagesIn, textIn } from './text-of.js'
-import { FolderWatch } from './watch.js'
 
 export interface LibraryOptions extends FinderOptions {
   readonly source: URL | string
@@ -50,8 +49,7 @@ export class Library {
   readonly #listeners = new Set<(progress: Progress) => void>()
   readonly #recent = new Map<string, { readonly modifiedMs: number; readonly passages: readonly Passage[] }>()
   #definitions: readonly ResourceDefinition[] | undefined
-  #watch: FolderWatch | undefined
-  #rootTimer: NodeJS.Timeout | undefined
+  #following: Following | undefined
   /** Share of the index that each file uses. */
   readonly #indexed = new Map<string, number>()
   #indexedBytes = 0
@@ -162,49 +160,22 @@ export class Library {
 
   async close(): Promise<void> {
     this.#ending.abort()
-    clearInterval(this.#rootTimer)
-    await this.#watch?.close()
+    await this.#following?.close()
     await this.#indexing.catch(() => {})
   }
 
   #follow(): void {
     const { report } = this.#opening
-    const heard = (path: string) => this.#changed(path).catch((error) => report('warning', `${path}: ${error}`))
-    // Another scan of the folder finds changes from before the watcher was running.
-    const lookAgain = async () => {
-      const { files } = await readFolder(this.#options.source, this.#options.rules, this.#options.limits.maxFiles)
-      const there = new Set(files.map(({ path }) => path))
-      for (const { path } of files) await heard(path)
-      for (const path of [...this.files.keys()]) if (!there.has(path)) await heard(path)
-    }
-    const watched = () =>
-      new FolderWatch(
-        this.root,
-        this.filter,
-        ({ path }) => void heard(path),
-        () => void lookAgain().catch(() => {}),
-      )
-    this.#watch = watched()
-    // If the folder is moved away and another takes its place, the watcher reports nothing.
-    const identity = () => identityOf(this.#options.source)
-    let known = identity()
-    this.#rootTimer = setInterval(() => {
-      const now = identity()
-      if (now === undefined || now === known) return
-      try {
-        const root = folderRoot(this.#options.source)
-        this.filter = pathFilter(root, this.#options.rules)
+    const { source, rules, limits } = this.#options
+    this.#following = new Following({
+      ...{ source, rules, maxFiles: limits.maxFiles, root: this.root, filter: this.filter },
+      known: () => [...this.files.keys()],
+      changed: (path) => this.#changed(path).catch((error) => report('warning', `${path}: ${error}`)),
+      replaced: (root, filter) => {
         this.root = root
-      } catch {
-        // It is gone again; the next check will notice.
-        return
-      }
-      known = now
-      const former = this.#watch
-      this.#watch = watched()
-      void former?.close()
-    }, rootEveryMs)
-    this.#rootTimer.unref()
+        this.filter = filter
+      },
+    })
   }
 
   async #indexAll(): Promise<void> {
@@ -301,20 +272,6 @@ export class Library {
     await this.#indexing
     if (!before || !file) this.#opening.resourcesChanged()
     if (before) this.#opening.resourceUpdated(this.#options.uriOf(path))
-  }
-}
-
-/** Interval of the check whether the folder is still the same, in milliseconds. */
-const rootEveryMs = 1000
-
-/** Identity of the folder at the source now; undefined if there is none. */
-function identityOf(source: URL | string): string | undefined {
-  try {
-    const root = folderRoot(source)
-    const { dev, ino } = statSync(root)
-    return `${root} ${dev} ${ino}`
-  } catch {
-    return undefined
   }
 }
 
