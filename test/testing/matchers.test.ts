@@ -52,7 +52,7 @@ describe('matchers', () => {
     said(() => expect(answer).toHaveResult({ kg: 40, rows: ['a', 'c'] })).toThrow(
       /structured\.kg: expected 40, got 41\nstructured\.rows\[1\]: expected "c", got "b"\n- expected\n\+ received[\s\S]*- {3}"kg": 40,\n\+ {3}"kg": 41,/,
     )
-    said(() => expect(answer).toBeToolError()).toThrow(/the tool did not fail; it answered: /)
+    said(() => expect(answer).toBeToolError()).toThrow(/the tool did not fail; it returned: /)
     said(() => expect({ content: [], isError: true }).toHaveResult({})).toThrow(/the tool failed/)
     said(() => expect(7).toHaveResult({})).toThrow(/expected a result of link\.call/)
     said(() => expect(answer).not.toHaveResult({ kg: 41 })).toThrow(/was expected not to be/)
