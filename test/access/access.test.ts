@@ -409,7 +409,7 @@ describe('other ways to authenticate', () => {
     Date.now = later
   })
 
-  test('headers of a listed proxy, and of nobody else', async () => {
+  test('headers of a listed proxy, and of no other client', async () => {
     const check = trustedProxy({
       addresses: ['10.1.0.0/16', '::1'],
       subjectHeader: 'x-user',

@@ -99,7 +99,7 @@ describe('a device without a browser', () => {
       /nobody signed in within the time limit/,
     ],
     [
-      'is sent to a page that is no web page',
+      'is sent to a page that is not a web page',
       () => {
         issuer.device = { verification_uri: 'javascript:alert(1)' }
       },
@@ -303,7 +303,7 @@ async function refusing(metadata: (url: string) => unknown, challenge: (url: str
   }
 }
 
-test('metadata is found by challenge, path and root, on the server only; that of another resource is refused', async () => {
+test('metadata is found by challenge, path and root, on the server only; metadata of another resource is refused', async () => {
   const signIn = () => clientCredentials({ clientId: 'x', clientSecret: 's' })
   const foreign = await refusing(
     () => ({ resource: 'https://other.example/mcp', authorization_servers: [issuer.url] }),

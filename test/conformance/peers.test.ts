@@ -20,7 +20,7 @@ const fine = { content: [] }
 /** A faulty call of the tool `bad`, and what a link must make of it. */
 type Row = [what: string, bad: (message: Loose) => unknown[], then: 'answer' | RegExp]
 
-/** The messages of a server for a call of `bad`; a string is sent as it is. */
+/** The messages of a server for a call of `bad`; a string is sent unchanged. */
 const rows: Row[] = [
   ['an answer under another id first', (m) => [{ ...good(m), id: 9999 }, good(m)], 'answer'],
   ['an answer under the id as a text first', (m) => [{ ...good(m), id: String(m.id) }, good(m)], 'answer'],
@@ -34,7 +34,11 @@ const rows: Row[] = [
   ['a text, a number and null before the answer', (m) => ['"x"', '7', 'null', good(m)], 'answer'],
   ['both a result and an error', (m) => [{ ...good(m), error: { code: 1, message: 'x' } }, good(m)], 'answer'],
   ['an error without a code first', (m) => [{ jsonrpc: '2.0', id: m.id, error: {} }, good(m)], 'answer'],
-  ['a result that is no object first', (m) => [{ jsonrpc: '2.0', id: m.id, result: 'done' }, good(m)], 'answer'],
+  [
+    'a result that is not an object first',
+    (m) => [{ jsonrpc: '2.0', id: m.id, result: 'done' }, good(m)],
+    'answer',
+  ],
   ['jsonrpc 1.0 first', (m) => [{ ...good(m), jsonrpc: '1.0' }, good(m)], 'answer'],
   [
     'an error with id null',
@@ -43,7 +47,7 @@ const rows: Row[] = [
   ],
   ['an error without id', (m) => [{ jsonrpc: '2.0', error: { code: -32700, message: 'x' } }, good(m)], 'answer'],
   [
-    'progress nobody asked for',
+    'unrequested progress',
     (m) => [
       { jsonrpc: '2.0', method: 'notifications/progress', params: { progressToken: 77, progress: 1 } },
       good(m),
@@ -79,12 +83,12 @@ const rows: Row[] = [
   ],
   ['no content', (m) => [{ jsonrpc: '2.0', id: m.id, result: {} }], /"content" is not an array/],
   [
-    'content that is no array',
+    'content that is not an array',
     (m) => [{ jsonrpc: '2.0', id: m.id, result: { content: {} } }],
     /"content" is not an array/,
   ],
   [
-    'an error with a code of its own',
+    'an error with a non-standard code',
     (m) => [{ jsonrpc: '2.0', id: m.id, error: { code: 418, message: 'a teapot', data: { x: 1 } } }],
     /a teapot/,
   ],
@@ -183,7 +187,7 @@ const httpRows: [what: string, handle: Handle, says: RegExp][] = [
   ['a page with an error status', answered(502, 'text/html', '<h1>Bad gateway</h1>'), /HTTP 502/],
   ['cut JSON', answered(200, 'application/json', '{"jsonrpc":"2.0",'), /is not JSON/],
   ['an empty body', answered(200, 'application/json', ''), /is not JSON/],
-  ['JSON that is no answer', answered(200, 'application/json', '{"ok":true}'), /another message/],
+  ['JSON that is not a response', answered(200, 'application/json', '{"ok":true}'), /another message/],
   [
     'the answer to something else',
     answered(200, 'application/json', '{"jsonrpc":"2.0","id":777,"result":{}}'),
@@ -244,11 +248,7 @@ describe('an HTTP server that responds with', () => {
 
 /** Servers that never open a session. */
 const greetings: [what: string, answer: (message: Loose) => unknown, says: RegExp][] = [
-  [
-    'a revision that nobody knows',
-    (m) => hello(m, { protocolVersion: '2099-01-01' }),
-    /speaks revision "2099-01-01"/,
-  ],
+  ['an unknown revision', (m) => hello(m, { protocolVersion: '2099-01-01' }), /speaks revision "2099-01-01"/],
   ['no revision', (m) => hello(m, { protocolVersion: undefined }), /speaks revision/],
   ['no capabilities', (m) => hello(m, { capabilities: undefined }), /"capabilities" and "serverInfo"/],
   ['no name', (m) => hello(m, { serverInfo: null }), /"capabilities" and "serverInfo"/],

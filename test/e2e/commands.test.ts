@@ -43,7 +43,11 @@ describe('call', () => {
   test.each<[string, string[], RegExp]>([
     ['an unknown tool', ['weigh_hve'], /no tool "weigh_hve"; the closest are "weigh_hive"/],
     ['an unknown argument', ['weigh_hive', 'hve=1'], /weigh_hive has no argument "hve"; its arguments are "hive"/],
-    ['a word that is no argument', ['weigh_hive', 'ML-04'], /"ML-04" is not valid; give arguments as name=value/],
+    [
+      'a word that is not an argument',
+      ['weigh_hive', 'ML-04'],
+      /"ML-04" is not valid; give arguments as name=value/,
+    ],
     ['bad JSON', ['weigh_hive', '--args', '{'], /--args is not valid; give a JSON object/],
     ['an unknown option', ['weigh_hive', '--nope'], /unknown option/],
     ['a revision that does not exist', ['weigh_hive', '--revision', '1999-01-01'], /1999-01-01/],

@@ -120,7 +120,7 @@ test('a kit tells the relay and Loupe which settings are secrets, and no tape co
   }
 })
 
-test('serve records by itself: separate sessions, upstream requests, and no secrets', async () => {
+test('serve --tape records: separate sessions, upstream requests, and no secrets', async () => {
   const file = newTape()
   const kit = vault()
   const server = new Running([bin, 'serve', kit, '--http', '0', '--tape', file], {

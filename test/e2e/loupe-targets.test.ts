@@ -83,7 +83,7 @@ test('a target added in the page shows its command first, and starts only after 
   await loupe.end()
 })
 
-test('no request starts anything without confirmation, whoever sends it', async () => {
+test('no request starts anything without confirmation, whatever its origin', async () => {
   const loupe = await LoupePage.open([])
   const { origin, searchParams } = new URL(loupe.url)
   const mark = join(newFolder(), 'started')

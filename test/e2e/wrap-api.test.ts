@@ -111,7 +111,7 @@ describe('jexo wrap of an API', () => {
     )
   })
 
-  test('finds a description where it is served, and curl lines in a page', async () => {
+  test('finds the description of a running API, and curl lines in a page', async () => {
     const api = await Upstream.start(() => ({
       headers: { 'content-type': 'text/yaml' },
       body: readFileSync(description, 'utf8'),

@@ -162,7 +162,7 @@ const values: readonly (readonly [name: string, args: object])[] = [
     { list: [...Array.from({ length: 100_000 }, (_, at) => ({ at })), { at: 1 }] },
   ],
   [
-    'a list that is no list',
+    'a value instead of a list',
     { list: Object.fromEntries(Array.from({ length: 50_000 }, (_, at) => [`k${at}`, at])) },
   ],
 ]

@@ -76,7 +76,7 @@ test.each(climbing)('the path argument %s reaches no other operation', async (hi
 })
 
 test.each(['ML-04', 'a..b', 'main/docs', '100%', '...', 'x.y', '50%25', 'a;b', '.hidden'])(
-  'the path argument %s is sent as it is',
+  'the path argument %s is sent unchanged',
   async (hive) => {
     const upstream = await Upstream.start(() => ({ body: {} }))
     const { call, link } = await opened(

@@ -99,7 +99,7 @@ describe('limitRate', () => {
     expect(texts.map((text) => text.split(':')[0])).toEqual(expected)
   })
 
-  test('a clock that jumps back blocks nobody', async () => {
+  test('a clock that jumps back blocks no caller', async () => {
     const { call } = await behind([limitRate({ calls: 1, perMs: 1000 })])
     await call()
     jest.setSystemTime(Date.now() - 3_600_000)
@@ -397,7 +397,7 @@ describe('audit', () => {
   test.each([
     ['continue', 'x', 1],
     ['refuse', 'error: The call cannot be recorded now, and is refused. Try again later.', 0],
-  ] as const)('where it cannot be written, calls %s', async (onFailure, expected, runs) => {
+  ] as const)('if it cannot be written, calls %s', async (onFailure, expected, runs) => {
     jest.useRealTimers()
     const file = join(newFolder(), 'calls.jsonl')
     mkdirSync(file)

@@ -188,7 +188,7 @@ describe('jexo rehearse', () => {
     expect(readFileSync(html, 'utf8')).toContain('<b>22 of 22</b>')
   })
 
-  test('fails below the required accuracy, and says what is wrong', async () => {
+  test('fails below the required accuracy, and reports what is wrong', async () => {
     const file = written(
       'few.questions.yaml',
       'version: 1\nquestions:\n  - { ask: "Show me all registered hives.", tool: list_hives }\n  - { ask: "Who are the members?", tool: list_members }\n',

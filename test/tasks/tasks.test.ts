@@ -123,8 +123,8 @@ describe('a server', () => {
   const refused: [string, string, object, object][] = [
     ['a task of a tool without', 'tools/call', { name: 'plain', task: {} }, { code: -32601 }],
     ['a call of a tool that runs as a task only', 'tools/call', { name: 'harvest' }, { code: -32601 }],
-    ['a task that is no object', 'tools/call', { name: 'survey', task: 'yes' }, { code: -32602 }],
-    ['a time that is no number', 'tools/call', { name: 'survey', task: { ttl: 'long' } }, { code: -32602 }],
+    ['a task that is not an object', 'tools/call', { name: 'survey', task: 'yes' }, { code: -32602 }],
+    ['a time that is not a number', 'tools/call', { name: 'survey', task: { ttl: 'long' } }, { code: -32602 }],
     ['a time below zero', 'tools/call', { name: 'survey', task: { ttl: -1 } }, { code: -32602 }],
     ['an unknown tool', 'tools/call', { name: 'nothing', task: {} }, { code: -32602 }],
     ['an unknown task', 'tasks/get', { taskId: 'x' }, { code: -32602 }],
@@ -147,7 +147,7 @@ describe('a server', () => {
     expect(result.tools.every(({ execution }: Loose) => execution === undefined)).toBe(true)
   })
 
-  test('runs with the identity that started it, whoever asks later in the same session', async () => {
+  test('runs with the identity that started it, no matter who calls later in the same session', async () => {
     const who = tool('who', {
       about: 'x',
       effect: 'read',

@@ -14,7 +14,7 @@ describe('the rules', () => {
   })
 
   test.each(rules.map((rule) => [rule.id, rule] as const))(
-    '%s is found where it was put, and says what to do',
+    '%s is reported at its place, with a fix',
     async (id, rule) => {
       const surface = faults[id]
       expect(surface).toBeDefined()

@@ -73,7 +73,7 @@ describe('the command line', () => {
       ['log', '--all', '--', '--output=/etc/passwd', '$(reboot)', 'a b\nc', '*'],
     ],
     [
-      'defaults, and nothing for what is missing',
+      'defaults, and nothing for missing arguments',
       command({ most: { flag: '--most', default: 3 }, other: { flag: '--other' } }),
       {},
       ['--most=3'],
@@ -200,13 +200,13 @@ describe('a program', () => {
       /wrote more than 200000 bytes/,
     ],
     [
-      'that hangs, whatever it is told',
+      'that hangs and ignores signals',
       'process.on("SIGTERM", () => {}); setInterval(() => {}, 1000)',
       { timeoutMs: 300 },
       /stopped after 300 ms/,
     ],
     [
-      'that writes what is no text',
+      'that writes binary data',
       'process.stdout.write(Buffer.from([255, 254, 0]))',
       {},
       /3 bytes that are not text/,

@@ -56,7 +56,7 @@ const essence = ({ method, target, headers, body }: Seen) => {
 describe('a curl line becomes a tool that sends what curl sends', () => {
   test.each([
     ['a plain address', `curl URL/hives`],
-    ['a query, as it is written', `curl -s "URL/hives?site=Marsh%20Lane&note=a+b&limit=10&flag&x=~%7e"`],
+    ['a query, unchanged', `curl -s "URL/hives?site=Marsh%20Lane&note=a+b&limit=10&flag&x=~%7e"`],
     ['a header', `curl -H 'Accept: application/json' -H "X-Note: two words" URL/hives`],
     ['a method', `curl -X DELETE URL/hives/ML-04`],
     ['attached and long options', `curl -sSL -XPUT URL/hives/ML-04`],

@@ -284,7 +284,7 @@ describe('odd files', () => {
     ])
   })
 
-  test('in another encoding are decoded as far as possible', async () => {
+  test('in another encoding are decoded as well as possible', async () => {
     const utf16 = Buffer.concat([Buffer.from([0xff, 0xfe]), Buffer.from('Ünder the lime', 'utf16le')])
     const link = await linkTo(
       folderOf({

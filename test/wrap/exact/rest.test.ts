@@ -32,7 +32,7 @@ const priced = {
 const rows: Record<string, Row> = {
   'a fragment in a path is not sent': { at: '/hives#list', target: '/hives' },
   'a fragment after a query is not sent': { at: '/?Action=ListHives#old', target: '/?Action=ListHives' },
-  'a placeholder in a fragment is no argument': { at: '/hives#{mode}', target: '/hives' },
+  'a placeholder in a fragment is not an argument': { at: '/hives#{mode}', target: '/hives' },
   'the query of a path stays beside parameters': {
     at: '/hives?kind=top bar&x=1',
     operation: { parameters: [query('site')] },
@@ -134,7 +134,7 @@ const rows: Record<string, Row> = {
     args: { where: { any: [{ site: 'a' }, { site: 'b' }], most: 3 } },
     target: '/deep?where%5Bany%5D%5B0%5D%5Bsite%5D=a&where%5Bany%5D%5B1%5D%5Bsite%5D=b&where%5Bmost%5D=3',
   },
-  'a field that a form requires is required, whatever is said of the body': {
+  'a field that a form requires is required, even if the body is optional': {
     at: 'POST /form/required',
     operation: body({ type: 'object', properties: { site: { type: 'string' } }, required: ['site'] }, form),
     args: {},
@@ -234,7 +234,7 @@ test('read-only and fixed values are not offered as arguments', async () => {
       (await link.tools()).find(({ name }) => name === nameOf(rows[what] as Row))?.inputSchema.properties ?? {},
     )
   expect(await inputOf('headers of the connection are no arguments')).toEqual(['X-Site', 'a'])
-  expect(await inputOf('a placeholder in a fragment is no argument')).toEqual([])
+  expect(await inputOf('a placeholder in a fragment is not an argument')).toEqual([])
 })
 
 describe('a base URL option', () => {
