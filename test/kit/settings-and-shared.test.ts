@@ -49,6 +49,32 @@ describe('settings', () => {
 })
 
 describe('a shared resource', () => {
+  test('reports changes as seen by every process; a call reports them to the other processes', async () => {
+    const feed = shared(({ resourceUpdated }) => ({ push: () => resourceUpdated('hives://ML-01') }))
+    const kit = defineKit({
+      name: 'k',
+      version: '1',
+      parts: [
+        tool('push', {
+          about: 'x',
+          effect: 'read',
+          run: async (_, call) => {
+            ;(await call.use(feed)).push()
+            call.resourceUpdated('hives://ML-02')
+          },
+        }),
+      ],
+    })
+    const session = await RawSession.open(kit)
+    const told: unknown[] = []
+    session.running.reach = { resourceUpdated: (...update: unknown[]) => told.push(update) } as never
+    await session.ask('tools/call', { name: 'push' })
+    expect(told).toEqual([
+      ['hives://ML-01', true],
+      ['hives://ML-02', false],
+    ])
+  })
+
   test('is opened once at first use, retried after a failure, and closed at the end', async () => {
     const events: string[] = []
     let isDown = true

@@ -165,6 +165,21 @@ describe('a faulty server', () => {
     await expect(link.call('good')).resolves.toEqual({ content: [] })
   })
 
+  test('with an error for no request is logged', async () => {
+    const wire = wireTo((message, handlers) => {
+      if (message.method === 'initialize') return greet(message, handlers)
+      if (message.id) {
+        handlers.receive({ jsonrpc: '2.0', error: { code: -32700, message: 'not JSON' } })
+        handlers.receive({ jsonrpc: '2.0', id: message.id, result: {} })
+      }
+    })
+    const link = await Link.open(wire)
+    const logged: unknown[] = []
+    link.on('log', (entry) => logged.push(entry))
+    await link.ping()
+    expect(logged).toEqual([{ level: 'error', logger: 'protocol', data: 'not JSON' }])
+  })
+
   test.each([
     ['read', { contents: 'no array' }, (link: Link) => link.read('a://b')],
     ['prompt', { messages: {} }, (link: Link) => link.fill('letter')],
