@@ -65,7 +65,7 @@ export interface ViewHost<In, Out> {
   read(uri: string, options?: AskOptions): Promise<readonly ResourceContents[]>
   /** Adds a message to the conversation as if the user had written it. */
   say(content: string | readonly ContentBlock[]): Promise<void>
-  /** Tells the model something with its next turn: text, content, or data. It replaces the previous context. */
+  /** Adds text, content or data to the next turn of the model. Replaces the previous context. */
   tellModel(content: string | readonly ContentBlock[] | Record<string, unknown>): Promise<void>
   /** Asks the host to open an http or https page; the user may refuse. */
   openLink(url: string): Promise<void>
