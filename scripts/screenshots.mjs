@@ -3,7 +3,7 @@
  * xterm under Xvfb (Debian packages: xvfb xterm imagemagick); pictures of the page are taken in Chromium.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
@@ -28,7 +28,7 @@ mkdirSync(home, { recursive: true })
 const wanted = process.argv.slice(2)
 const isWanted = (name) => wanted.length === 0 || wanted.includes(name)
 
-for (const left of ['/tmp/bees', '/tmp/host.json', '/tmp/image', '/tmp/package'])
+for (const left of ['/tmp/bees', '/tmp/apiary.tape.jsonl', '/tmp/host.json', '/tmp/image', '/tmp/package'])
   rmSync(left, { recursive: true, force: true })
 writeFileSync('/tmp/careless.mjs', carelessServer())
 const xvfb = spawn('Xvfb', [display, '-screen', '0', '1280x800x24'], { stdio: 'ignore' })
@@ -52,10 +52,11 @@ try {
     24,
     8,
   )
-  await terminal('show', 'jexo show apiary.kit.ts | head -58', 7, 8)
+  await terminal('show', 'jexo show apiary.kit.ts | head -50', 7, 8)
   await terminal(
     'call',
     'jexo call apiary.kit.ts weigh_hive hive=ML-04; jexo call apiary.kit.ts weigh_hive hive=ML-99; jexo call apiary.kit.ts weigh_hive hive=4; jexo call apiary.kit.ts weigh_site "site=Quarry Field"',
+    9,
     9,
   )
   await terminal('tour', 'npm run --silent demo -- --tour', 16, 8)
@@ -136,14 +137,16 @@ async function terminal(name, command, seconds, points = 11, example = undefined
     })
     .join('; ')
   const here = `cd ${join(root, 'examples/apiary')}; jexo() { node ${join(root, 'bin/jexo.mjs')} "$@"; }`
-  const script = `${here}; ${shown}; sleep 60`
+  const ended = join(mkdtempSync(join(tmpdir(), 'jexo-shot-')), 'ended')
+  const script = `${here}; ${shown}; touch ${ended}; sleep 60`
   const looks = [
     '-fa',
     'DejaVu Sans Mono',
     '-fs',
     String(points),
     '-geometry',
-    '180x70+0+0',
+    // As many columns and lines as fit, so that the end of longer output is shown.
+    `${Math.floor(1256 / Math.round(points * 0.83))}x${Math.floor(776 / Math.ceil(points * 1.75))}+0+0`,
     '-bg',
     '#16150f',
     '-fg',
@@ -156,7 +159,9 @@ async function terminal(name, command, seconds, points = 11, example = undefined
     env: { ...process.env, DISPLAY: display, TERM: 'xterm-256color', FORCE_COLOR: '1', HOME: home },
     stdio: 'ignore',
   })
-  await pause(seconds * 1000)
+  // A busy machine needs longer; a command that does not end is shown after a while.
+  for (let waitedMs = 0; !existsSync(ended) && waitedMs < seconds * 5000; waitedMs += 250) await pause(250)
+  await pause(400)
   const { status } = spawnSync('import', ['-display', display, '-window', 'root', join(folder, `${name}.png`)], {
     stdio: 'inherit',
   })
