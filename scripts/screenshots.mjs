@@ -57,7 +57,7 @@ try {
     'call',
     'jexo call apiary.kit.ts weigh_hive hive=ML-04; jexo call apiary.kit.ts weigh_hive hive=ML-99; jexo call apiary.kit.ts weigh_hive hive=4; jexo call apiary.kit.ts weigh_site "site=Quarry Field"',
     9,
-    9,
+    8,
   )
   await terminal('tour', 'npm run --silent demo -- --tour', 16, 8)
   await terminal(
