@@ -1,4 +1,5 @@
-import { defineKit, resource } from 'jexo'
+import { defineKit, prompt, resource } from 'jexo'
+import { z } from 'zod'
 import { revisions } from '../../src/protocol/revisions.js'
 import { RawSession } from '../support/raw-session.js'
 import { sampleKit } from '../support/sample-kit.js'
@@ -167,6 +168,24 @@ describe('completion', () => {
       'A!',
       'no tone',
     ])
+  })
+
+  test('is declared only if an argument has completions; others have none', async () => {
+    const run = ({ hive }: { hive: string }) => `Weigh ${hive}.`
+    const plain = prompt('plain', { about: 'x', input: z.object({ hive: z.string() }), run })
+    const choice = z.object({ tone: z.enum(['warm', 'plain']), hive: z.string() })
+    const chosen = prompt('chosen', { about: 'x', input: choice, run })
+    const opened = async (parts: readonly (typeof plain | typeof chosen)[]) => {
+      const session = new RawSession(defineKit({ name: 'k', version: '1', parts }))
+      const { capabilities } = (await session.initialize('2025-11-25')).result
+      session.give({ jsonrpc: '2.0', method: 'notifications/initialized' })
+      return { session, capabilities }
+    }
+    expect((await opened([plain])).capabilities).not.toHaveProperty('completions')
+    const { session, capabilities } = await opened([plain, chosen])
+    expect(capabilities).toHaveProperty('completions', {})
+    const found = await complete(session, { type: 'ref/prompt', name: 'chosen' }, 'hive', 'M')
+    expect(found.result.completion).toEqual({ values: [], total: 0, hasMore: false })
   })
 
   test('works in the first revision without a capability', async () => {

@@ -135,3 +135,9 @@ test('every simplified schema has an object at its root, and no references, tupl
     }),
   )
 })
+
+test('a description is cut beyond 1,024 characters only, and the cut is reported', () => {
+  const about = (length: number) => simplifySchema(within({ type: 'string', description: 'x'.repeat(length) }))
+  expect(about(1024).losses).toEqual([])
+  expect(about(1025).losses).toEqual([{ path: 'properties.a', what: 'the description beyond 1024 characters' }])
+})

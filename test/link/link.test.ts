@@ -165,6 +165,25 @@ describe('a faulty server', () => {
     await expect(link.call('good')).resolves.toEqual({ content: [] })
   })
 
+  test.each([
+    ['no message', { mode: 'form', requestedSchema: {} }, /"message" must be a string/],
+    ['no schema', { mode: 'form', message: 'x' }, /"requestedSchema" must be an object/],
+    ['no page', { mode: 'url', message: 'x', elicitationId: 'e' }, /must be an http or https URL/],
+    ['no id', { mode: 'url', message: 'x', url: 'https://id.example/' }, /"elicitationId" must be a string/],
+    ['an unknown mode', { mode: 'call', message: 'x' }, /the mode "call" was not declared/],
+  ])('with a question that has %s is refused', async (_what, params, reason) => {
+    const refused = new Promise<Loose>((resolve) => {
+      const wire = wireTo((message, handlers) => {
+        if (message.method === 'initialize') greet(message, handlers)
+        else if (message.method === 'notifications/initialized')
+          handlers.receive({ jsonrpc: '2.0', id: 'q', method: 'elicitation/create', params })
+        else if (message.id === 'q') resolve(message)
+      })
+      void Link.open(wire, { onQuestion: () => ({ action: 'accept' }) })
+    })
+    expect((await refused).error).toMatchObject({ code: -32602, message: expect.stringMatching(reason) })
+  })
+
   test('with an error for no request is logged', async () => {
     const wire = wireTo((message, handlers) => {
       if (message.method === 'initialize') return greet(message, handlers)
