@@ -106,6 +106,13 @@ describe('a session', () => {
     })
   })
 
+  test('knows its client, with long texts cut and missing ones left out', async () => {
+    const session = new RawSession(sampleKit())
+    const clientInfo = { name: 'n'.repeat(300), version: '1', title: 't'.repeat(300), description: 5 }
+    await session.ask('initialize', { protocolVersion: '2025-11-25', capabilities: {}, clientInfo })
+    expect(session.engine.client).toStrictEqual({ name: 'n'.repeat(200), version: '1', title: 't'.repeat(200) })
+  })
+
   test('declares exactly the parts of the kit if stateless, and needs no initialize', async () => {
     const kit = sampleKit()
     kit.replace(kit.parts.filter((part) => part.kind === 'tool'))

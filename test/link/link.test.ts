@@ -1,6 +1,7 @@
 import { defineKit, shared, tool } from 'jexo'
 import { connect, connectAll, RpcError } from 'jexo/link'
 import { connect as connectOnNode, serveHttp } from 'jexo/node'
+import { eventFor } from '../../src/link/events.js'
 import { Link } from '../../src/link/link.js'
 import type { LinkOptions } from '../../src/link/options.js'
 import { clientCapabilities } from '../../src/link/server-requests.js'
@@ -110,6 +111,17 @@ test.each<[string, LinkOptions, object]>([
   ['2025-03-26', { onQuestion, onModelRequest }, { sampling: {} }],
 ])('a link of revision %s with %j declares exactly its capabilities', (date, options, declared) => {
   expect(clientCapabilities(findRevision(date) as Revision, options)).toEqual(declared)
+})
+
+test.each([
+  ['notifications/resources/updated', { uri: 'hives://ML-01' }, 'resourceUpdated'],
+  ['notifications/resources/updated', { uri: 5 }, undefined],
+  ['notifications/elicitation/complete', { elicitationId: 'e' }, 'questionFinished'],
+  ['notifications/elicitation/complete', {}, undefined],
+  ['notifications/tools/list_changed', {}, 'toolsChanged'],
+  ['notifications/other', { elicitationId: 'e', uri: 'x' }, undefined],
+])('the notification %s with %j is the event %s', (method, params, name) => {
+  expect(eventFor(method, params)?.name).toBe(name)
 })
 
 describe('a faulty server', () => {
