@@ -10,7 +10,17 @@ export default {
   cleanUrls: true,
   lastUpdated: false,
   themeConfig: {
-    search: { provider: 'local' },
+    search: {
+      provider: 'local',
+      options: {
+        miniSearch: {
+          searchOptions: {
+            // Commands and guides come before members of types with the same name.
+            boostDocument: (id) => (/\/reference\/commands/.test(id) ? 4 : /\/api\//.test(id) ? 0.3 : 1),
+          },
+        },
+      },
+    },
     outline: [2, 3],
     nav: [
       { text: 'Guide', link: '/guide/writing-a-kit' },
