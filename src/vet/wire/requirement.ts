@@ -27,7 +27,7 @@ export interface Subject {
   /** Tools that return one kind of content. */
   audioTool?: Called
   linkTool?: Called
-  /** A tool that asks the user by a form, and a valid response. */
+  /** A tool that asks the user with a form, and a valid answer. */
   formTool?: Called & { content: JsonObject }
   /** A tool that sends the user to a URL, and one that refuses until a URL was visited. */
   urlTool?: Called
