@@ -31,8 +31,11 @@ export class CommandRunner {
   }
 
   #run(args, cwd, env) {
-    if (this.#hasChanged(args, cwd) || !this.#host?.connected || this.#count >= commandsPerProcess) this.end()
-    this.#note(args, cwd)
+    const files = args.map((word) => fileAt(word, cwd))
+    // A file that was loaded and has changed since would not be loaded again.
+    const hasChanged = files.some(({ file, state }) => this.#known.has(file) && this.#known.get(file) !== state)
+    if (hasChanged || !this.#host?.connected || this.#count >= commandsPerProcess) this.end()
+    for (const { file, state } of files) if (state !== undefined) this.#known.set(file, state)
     this.#count++
     this.#host ??= start(env)
     const child = this.#host
@@ -67,22 +70,6 @@ export class CommandRunner {
       setWaiting(child, true)
       child.send({ args, mark, cwd, env })
     })
-  }
-
-  /** True if a file was loaded and has changed since; it would not be loaded again. */
-  #hasChanged(args, cwd) {
-    return args.some((word) => {
-      const { file, state } = fileAt(word, cwd)
-      const before = this.#known.get(file)
-      return before !== undefined && before !== state
-    })
-  }
-
-  #note(args, cwd) {
-    for (const word of args) {
-      const { file, state } = fileAt(word, cwd)
-      if (state !== undefined) this.#known.set(file, state)
-    }
   }
 }
 
