@@ -156,8 +156,8 @@ export class Conversation {
   }
 
   /** Lets the model answer a server's request, or refuses it. */
-  replyForModel(id: number, isAllowed: boolean): boolean {
-    return this.#questions.replyForModel(id, isAllowed)
+  decideModelRequest(id: number, isAllowed: boolean): boolean {
+    return this.#questions.decideModelRequest(id, isAllowed)
   }
 
   /** Ends the turn: cancels running calls and refuses proposals. */

@@ -76,7 +76,7 @@ export class Questions {
     return open !== undefined
   }
 
-  replyForModel(id: number, isAllowed: boolean): boolean {
+  decideModelRequest(id: number, isAllowed: boolean): boolean {
     const asked = this.#asked.get(id)
     asked?.(isAllowed)
     return asked !== undefined

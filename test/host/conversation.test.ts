@@ -161,7 +161,7 @@ describe('a conversation', () => {
         (step): step is Step & { kind: 'sampling' } => step.kind === 'sampling' && step.state === 'open',
       )
       const writing = conversation.say('Write a poem with the model')
-      conversation.replyForModel((await wanted).id, isAllowed)
+      conversation.decideModelRequest((await wanted).id, isAllowed)
       expect((await writing).at(-1)).toMatchObject({ text: expect.stringMatching(said) })
     }
     await host.close()

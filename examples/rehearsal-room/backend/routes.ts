@@ -104,7 +104,7 @@ function routesOf(room: Room): Hono {
           ? conversation.cancel(id)
           : verb === 'answer'
             ? conversation.answer(id, body.answer as never)
-            : verb === 'model' && conversation.replyForModel(id, body.isAllowed === true)
+            : verb === 'model' && conversation.decideModelRequest(id, body.isAllowed === true)
     return isDone ? context.json({}) : context.json({ error: 'That is over already.' }, 409)
   })
   app.get('/api/steps/:id', (context) => {
