@@ -93,7 +93,7 @@ export class RestClient {
     call: Call,
     fits?: Validate,
   ): Promise<Outcome> {
-    const came = await this.response(operation, given, call)
+    const came = await this.fetchResponse(operation, given, call)
     const { response, notes } = this.#options.unpack?.(came) ?? { response: came, notes: [] }
     const shown = outcomeOf(operation, response, this.#options.limits, fits)
     return notes.length === 0
@@ -102,7 +102,7 @@ export class RestClient {
   }
 
   /** The response to an operation, with its pages collected. */
-  async response(
+  async fetchResponse(
     operation: PlannedOperation,
     given: Readonly<Record<string, unknown>>,
     call: Call,

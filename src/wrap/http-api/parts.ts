@@ -182,7 +182,7 @@ function templateOf(operation: PlannedOperation, uriTemplate: string, kit: Parts
       const [issue] = check(given)
       if (issue) throw new Refusal(`${uri} is not valid: ${issue.path.join('.')} ${issue.reason}.`)
       const client = await call.use(kit.client)
-      const { body, headers } = await client.response(operation, given, call)
+      const { body, headers } = await client.fetchResponse(operation, given, call)
       const mimeType = headers.get('content-type')?.split(';')[0]?.trim() ?? 'application/octet-stream'
       const isText = /^text\/|json|xml|yaml|csv/.test(mimeType)
       return content.embed({
