@@ -102,7 +102,7 @@ export class Questions {
       waiting.reject(new RpcError(codes.userRejected, 'The person refused the request.'))
       return undefined
     }
-    if (standIn !== true && typeof text !== 'string') return 'A reply for the model is a text.'
+    if (standIn !== true && typeof text !== 'string') return 'The reply for the model must be a string.'
     this.#done(waiting)
     waiting.resolve((standIn === true ? standInModel(waiting.request) : spoken(String(text))) as never)
     return undefined

@@ -46,7 +46,7 @@ describe('jexo wrap', () => {
       /plant_bed\(name, on\) → value {2}change\?\n {4}Plants a bed\.\n {4}Fails when there is one of that name\./,
       /list_beds\(\) → value {2}read\?/,
       /almanac_note_frost\(day\) → value {2}add\n/,
-      /Skipped {2}1\n {2}onRain .*garden\.ts:\d+\n {4}parameter listener: a function cannot be JSON; take data instead/,
+      /Skipped {2}1\n {2}onRain .*garden\.ts:\d+\n {4}parameter listener: a function cannot be JSON; accept data instead/,
       /Guessed\n {2}the effect of plant_bed, list_beds, water_all/,
       /No description\n {2}list_beds: models choose tools by their description/,
     ])

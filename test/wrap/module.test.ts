@@ -337,13 +337,13 @@ describe('a type that cannot be JSON skips its function, with the place and the 
       'a callback',
       'export function f(a: string, onData: (x: string) => void) {}',
       /parameter onData: a function cannot be JSON/,
-      /take data instead/,
+      /accept data instead/,
     ],
     [
       'a method among the data',
       'export function f(a: { run(): void }) {}',
       /parameter a\.run: a function/,
-      /take data/,
+      /accept data/,
     ],
     [
       'a stream',

@@ -72,10 +72,10 @@ export function knownType(
 }
 
 const fixes: Readonly<Record<string, string>> = {
-  RegExp: 'take its source as a string instead',
+  RegExp: 'use its source as a string instead',
   Error: 'throw it, or return its message',
   AbortSignal: 'make it the last parameter',
-  Function: 'take data instead',
+  Function: 'use data instead',
 }
 const article = (name: string) => (/^([AEIOU]|HTML|SVG)/.test(name) ? 'an' : 'a')
 

@@ -32,7 +32,7 @@ export function simpleShape(context: TypeContext, type: ts.Type): Shape | undefi
   if (is('Boolean')) return plain({ type: 'boolean' })
   if (is('BigIntLike')) return { schema: { type: 'string', pattern: '^-?\\d+$' }, conversion: { as: 'bigint' } }
   if (is('Null') || is('Undefined') || is('Void')) return plain({ type: 'null' })
-  if (is('ESSymbolLike')) throw new Unfit('a symbol cannot be JSON', 'take a string instead')
+  if (is('ESSymbolLike')) throw new Unfit('a symbol cannot be JSON', 'use a string instead')
   return undefined
 }
 

@@ -216,7 +216,7 @@ export class TypeReader {
     const known = knownType(this.#compiler, checker, type, this.#direction, (inner) => this.#shapeOf(inner))
     if (known) return known
     if (type.getCallSignatures().length > 0)
-      throw new Unfit('a function cannot be JSON', `${this.#direction === 'in' ? 'take' : 'give'} data instead`)
+      throw new Unfit('a function cannot be JSON', `${this.#direction === 'in' ? 'accept' : 'return'} data instead`)
     return this.#object(type)
   }
 
@@ -306,7 +306,7 @@ export class TypeReader {
       if (this.#direction === 'out') return undefined
       throw new Unfit(
         `it has the private member ${name} of a class, which JSON cannot carry`,
-        'take an interface of plain data instead',
+        'accept an interface of plain data instead',
       )
     }
     const isMethod = (symbol.flags & SymbolFlags.Method) !== 0
