@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs'
 import { mkdir, readFile } from 'node:fs/promises'
+import { createRequire } from 'node:module'
 import { homedir } from 'node:os'
 import { join } from 'node:path'
 import type { ClientSession, OPCUACertificateManager, UserIdentityInfo } from 'node-opcua'
@@ -20,12 +21,27 @@ const connectMs = 10_000
 const sessionMs = 60_000
 
 async function loadOpcUa(): Promise<OpcUa> {
+  const client = clientPackages()
   const name = 'node-opcua-debug'
-  silence(await import(name).catch(() => ({})))
-  const loaded = await optionalPackage('node-opcua', 'an OPC UA feed', () => import('node-opcua'))
+  silence(client?.debug ?? (await import(name).catch(() => ({}))))
+  const loaded =
+    client?.load() ?? (await optionalPackage('node-opcua', 'an OPC UA feed', () => import('node-opcua')))
   const opcua = ((loaded as { default?: OpcUa }).default ?? loaded) as OpcUa
   silence(opcua as object)
   return opcua
+}
+
+/** The client part of `node-opcua`, which loads twice as fast as the whole; undefined if it is not found. */
+function clientPackages(): { debug: object; load(): OpcUa } | undefined {
+  try {
+    const require = createRequire(createRequire(import.meta.url).resolve('node-opcua'))
+    const names = ['node-opcua-client', 'node-opcua-certificate-manager']
+    for (const name of names) require.resolve(name)
+    const load = () => Object.assign({}, ...names.map((name) => require(name))) as OpcUa
+    return { debug: require('node-opcua-debug'), load }
+  } catch {
+    return undefined
+  }
 }
 
 /** The package writes to stdout, even while it is loaded; errors are reported otherwise. */
