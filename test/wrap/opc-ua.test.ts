@@ -1,5 +1,4 @@
 import { type ChildProcessByStdio, spawn } from 'node:child_process'
-import { once } from 'node:events'
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { createInterface } from 'node:readline'
@@ -15,13 +14,19 @@ const kit = join(newFolder(), 'apiary.kit.ts')
 const packed = newFolder()
 let port: number
 let server: ChildProcessByStdio<Writable, Readable, null>
+let lines: AsyncIterator<string>
 const links: Link[] = []
 
 async function start(): Promise<void> {
   const args = [join(root, 'test/support/opc-ua-server.mjs'), String(port), '3', '1100']
   const env = { ...process.env, OPC_UA_PKI: pki }
   server = spawn(process.execPath, args, { stdio: ['pipe', 'pipe', 'ignore'], env })
-  for await (const line of createInterface({ input: server.stdout })) if (line.startsWith('opc.tcp:')) return
+  lines = createInterface({ input: server.stdout })[Symbol.asyncIterator]()
+  await address()
+}
+/** Waits until the server has started and printed its address. */
+async function address(): Promise<void> {
+  for (;;) if ((await lines.next()).value?.startsWith('opc.tcp:') !== false) return
 }
 async function linkTo(args: string[], env: Record<string, string> = {}): Promise<Link> {
   const command = { command: process.execPath, args }
@@ -113,8 +118,7 @@ test('a method is a tool with readable refusals', async () => {
 test('a lost connection is visible, and nodes are resolved again after it returns', async () => {
   const link = await sharedLink()
   await read(link, 'apiary://weight/ML-01')
-  server.kill('SIGKILL')
-  await once(server, 'exit')
+  say('stop')
   await until(
     () => read(link, 'apiary://status'),
     ({ connection }) => connection.state === 'lost',
@@ -122,7 +126,8 @@ test('a lost connection is visible, and nodes are resolved again after it return
   expect(await link.call('tare', { scale: 'ML-01', kilograms: 1 })).toMatchObject({
     content: [{ text: 'The connection to the device is lost; try again later.' }],
   })
-  await start()
+  say('start')
+  await address()
   say('rename ML-02')
   const { connection } = await until(
     () => read(link, 'apiary://status'),
