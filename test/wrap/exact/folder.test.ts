@@ -103,13 +103,14 @@ test('a folder that is replaced by another is followed', async () => {
   renameSync(place, `${place}-former`)
   renameSync(`${place}-next`, place)
   const until = Date.now() + 15_000
-  while (!(await names()).includes('notes://new.md') && Date.now() < until)
-    await new Promise((done) => setTimeout(done, 100))
-  expect(await names()).toEqual(['notes://new.md'])
+  const become = async (expected: string[]) => {
+    while (String(await names()) !== String(expected) && Date.now() < until)
+      await new Promise((done) => setTimeout(done, 100))
+    expect(await names()).toEqual(expected)
+  }
+  await become(['notes://new.md'])
   writeFileSync(join(place, 'later.md'), 'Later.')
-  while (!(await names()).includes('notes://later.md') && Date.now() < until)
-    await new Promise((done) => setTimeout(done, 100))
-  expect(await names()).toEqual(['notes://later.md', 'notes://new.md'])
+  await become(['notes://later.md', 'notes://new.md'])
   await followed.close()
 })
 
