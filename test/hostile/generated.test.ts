@@ -15,6 +15,7 @@ import { headOf } from '../../src/packed-file/mark.js'
 import { restKitOf } from '../../src/wrap/http-api/kit.js'
 import { writeWrapKit } from '../../src/wrap/kit-writer/wrap-kit.js'
 import { newFolder } from '../support/cli.js'
+import { anyText } from '../support/text.js'
 
 /** Text from a source or an author that tries to become code, or a line of its own, in a file that Jexo writes. */
 const payloads = [
@@ -34,7 +35,7 @@ const payloads = [
 const text = fc.oneof(
   fc.constantFrom(...payloads),
   fc
-    .array(fc.oneof(fc.constantFrom(...payloads), fc.string({ unit: 'binary', maxLength: 12 })), { maxLength: 4 })
+    .array(fc.oneof(fc.constantFrom(...payloads), anyText({ maxLength: 12 })), { maxLength: 4 })
     .map((all) => all.join('')),
 )
 const out = join(newFolder(), 'hostile.kit.ts')

@@ -55,6 +55,7 @@ import { boundShape } from '../../src/wrap/openapi/shape.js'
 import { foreignStatement } from '../../src/wrap/sql/foreign.js'
 import { queriesIn } from '../../src/wrap/sql/queries.js'
 import type { SqlDialect } from '../../src/wrap/sql/tokens.js'
+import { anyText } from '../support/text.js'
 
 /** A parser of untrusted input, with texts to start from and its significant words. */
 export interface ParserTarget {
@@ -66,11 +67,7 @@ export interface ParserTarget {
 
 /** A seed with pieces cut, repeated and moved, and words inserted: close enough to valid input. */
 function mutated(seeds: readonly string[], words: readonly string[]): fc.Arbitrary<string> {
-  const text = fc.oneof(
-    fc.constantFrom(...words),
-    fc.constantFrom(...everywhere),
-    fc.string({ unit: 'binary', maxLength: 8 }),
-  )
+  const text = fc.oneof(fc.constantFrom(...words), fc.constantFrom(...everywhere), anyText({ maxLength: 8 }))
   const change = fc.record({
     kind: fc.nat(5),
     at: fc.nat(2000),
