@@ -2,7 +2,7 @@ import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { BrowserContext } from 'playwright-core'
-import { browserOfFile } from '../support/browser.js'
+import { sharedBrowser } from '../support/browser.js'
 import { bin, jexoIn, newFolder, Running, run } from '../support/cli.js'
 import { exampleFolder, openPage } from '../support/example.js'
 import { LoupePage } from '../support/loupe.js'
@@ -20,7 +20,7 @@ Object.assign(process.env, { XDG_CONFIG_HOME: env.XDG_CONFIG_HOME })
 const jexo = (...words: string[]) => jexoIn(newFolder(), ...words)
 
 beforeAll(async () => {
-  context = await (await browserOfFile()).newContext()
+  context = await (await sharedBrowser()).newContext()
   const port = 10_000 + (process.pid % 20_000)
   example = new Running(
     [join(exampleFolder('gated-apiary'), 'start.mjs'), '--port', String(port), '--identity-port', '0'],

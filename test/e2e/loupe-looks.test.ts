@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import { browserOfFile } from '../support/browser.js'
+import { sharedBrowser } from '../support/browser.js'
 import { root } from '../support/cli.js'
 import { LoupePage, oddServer } from '../support/loupe.js'
 
@@ -80,7 +80,7 @@ describe.each([
 })
 
 test('the page loads less than 400 kB at first, all from its own origin', async () => {
-  const page = await (await browserOfFile()).newPage()
+  const page = await (await sharedBrowser()).newPage()
   const asked: string[] = []
   page.on('request', (request) => asked.push(request.url()))
   await page.goto(first.url)

@@ -1,13 +1,13 @@
 import { writeFileSync } from 'node:fs'
 import type { Page } from 'playwright-core'
-import { browserOfFile } from '../support/browser.js'
+import { sharedBrowser } from '../support/browser.js'
 import { apiary, bin, Running, written } from '../support/cli.js'
 
 afterAll(() => Running.endAll())
 async function open(target: string) {
   const loupe = new Running([bin, 'loupe', target, '--port', '0'])
   const [url] = await loupe.until(/http:\S+/)
-  const page = await (await browserOfFile()).newPage({ viewport: { width: 1280, height: 800 } })
+  const page = await (await sharedBrowser()).newPage({ viewport: { width: 1280, height: 800 } })
   page.setDefaultTimeout(90_000)
   const faults: string[] = []
   page.on('pageerror', (error) => faults.push(error.message))

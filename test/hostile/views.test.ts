@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net'
 import { build } from 'esbuild'
 import type { Browser, Page } from 'playwright-core'
 import { serveViewProxy, type ViewProxy } from '../../src/view/frame/serve-proxy.js'
-import { startBrowser } from '../support/browser.js'
+import { sharedBrowser } from '../support/browser.js'
 import { root } from '../support/cli.js'
 
 /** What a hostile page reached from another origin. */
@@ -43,10 +43,9 @@ beforeAll(async () => {
   evilUrl = urlOf(evil)
   hostUrl = urlOf(host)
   proxy = await serveViewProxy({ hostOrigins: [hostUrl] })
-  browser = await startBrowser()
+  browser = await sharedBrowser()
 })
 afterAll(async () => {
-  await browser.close()
   await proxy.close()
   for (const server of [evil, host]) server.close()
 })

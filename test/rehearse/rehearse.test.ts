@@ -6,7 +6,7 @@ import type { ToolDefinition } from '../../src/protocol/types.js'
 import { renderHtml } from '../../src/rehearse/page.js'
 import { checkTools, parseQuestions } from '../../src/rehearse/questions.js'
 import { rehearse, standInWarning } from '../../src/rehearse/rehearse.js'
-import { browserOfFile } from '../support/browser.js'
+import { sharedBrowser } from '../support/browser.js'
 import { apiary, jexo, newFolder, written } from '../support/cli.js'
 
 const questionsFile = join(dirname(apiary), 'apiary.questions.yaml')
@@ -166,7 +166,7 @@ describe('the report page', () => {
       [weigh, odd],
       [{ ask: '<b>How heavy</b> is the scale of ML-04?', tool: odd.name }],
     )
-    const page = await (await browserOfFile()).newPage()
+    const page = await (await sharedBrowser()).newPage()
     await page.setContent(renderHtml(report, '<i>odd</i>'))
     await page.getByRole('heading', { name: 'Which tool would be picked: <i>odd</i>' }).waitFor()
     await page.getByText(standInWarning).waitFor()

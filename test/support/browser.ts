@@ -1,29 +1,10 @@
-import { createRequire } from 'node:module'
 import type { Browser } from 'playwright-core'
 
-// With require: its ES module does not load in Jest's module loader.
-const { chromium } = createRequire(import.meta.url)('playwright-core') as typeof import('playwright-core')
-
-const args = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-  '--force-prefers-reduced-motion',
-  '--disable-smooth-scrolling',
-]
-
-/** Starts the browser that `npm test` found. */
-export const startBrowser = (): Promise<Browser> =>
-  chromium.launch({ executablePath: process.env.JEXO_BROWSER ?? '/usr/bin/chromium', args })
-
-let started: Promise<Browser> | undefined
-/** The browser of this test file. It starts at first use and ends with the file. */
-export const browserOfFile = (): Promise<Browser> => {
-  started ??= startBrowser()
-  return started
+declare global {
+  // Set by the environment of the tests.
+  var browserRunner: { browser(): Promise<Browser>; closePages(): Promise<void> }
 }
-afterAll(async () => (await started)?.close())
+
+/** The browser of this worker. Its pages are closed at the end of the test file. */
+export const sharedBrowser = (): Promise<Browser> => browserRunner.browser()
+afterAll(() => browserRunner.closePages())

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import type { Page } from 'playwright-core'
-import { browserOfFile } from './browser.js'
+import { sharedBrowser } from './browser.js'
 import { Running, root } from './cli.js'
 
 export const exampleFolder = (name: string): string => join(root, 'examples', name)
@@ -20,7 +20,7 @@ export async function previewOf(
 
 /** A page that records its errors. */
 export async function openPage(url: string): Promise<{ page: Page; faults: string[] }> {
-  const browser = await browserOfFile()
+  const browser = await sharedBrowser()
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
   page.setDefaultTimeout(90_000)
   const faults: string[] = []

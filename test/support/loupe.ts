@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import type { Page } from 'playwright-core'
-import { browserOfFile } from './browser.js'
+import { sharedBrowser } from './browser.js'
 import { bin, Running, type RunOptions, root } from './cli.js'
 
 export const oddServer = `exec:${process.execPath} ${join(root, 'test/support/odd-server.mjs')}`
@@ -32,7 +32,7 @@ export class LoupePage {
 
   /** Another page on the same Loupe. */
   static async at(loupe: Running, url: string, looks: object = {}): Promise<LoupePage> {
-    const browser = await browserOfFile()
+    const browser = await sharedBrowser()
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...looks })
     page.setDefaultTimeout(90_000)
     const faults: string[] = []
