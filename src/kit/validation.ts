@@ -22,6 +22,7 @@ export function isSmall(value: unknown, most = 2000): boolean {
   const visit = (inner: unknown): boolean => {
     if (--left < 0) return false
     if (typeof inner === 'string') left -= inner.length / 100
+    if (left < 0) return false
     if (typeof inner !== 'object' || inner === null) return true
     for (const key in inner) if (!visit((inner as Record<string, unknown>)[key])) return false
     return true

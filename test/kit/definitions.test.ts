@@ -21,6 +21,20 @@ const run = () => 'x'
 const read = () => 'x'
 const named = (name: string, tags: string[] = []) => tool(name, { about: 'x', effect: 'read', tags, run })
 
+type Row = [string, () => unknown, RegExp]
+const durableTool = { about: 'x', effect: 'change', task: 'required', run } as const
+const refused = (field: string, value: unknown, options: object): Row => [
+  `${field}: ${JSON.stringify(value)}`,
+  () => tool('t', { ...durableTool, ...options } as never),
+  new RegExp(`"\\S*${field.replaceAll('.', '\\.')}" of tool "t" is missing or not valid`),
+]
+const rejected = (field: string, values: unknown[], message?: RegExp): Row[] =>
+  values.map((value) => {
+    const [what, , usual] = refused(field, value, {})
+    const options = { about: 'x', effect: 'change', run, [field]: value }
+    return [what, () => tool('t', options as never), message ?? usual]
+  })
+
 describe('an invalid definition is refused in one sentence', () => {
   test.each<[string, () => unknown, RegExp]>([
     ['a name with a space', () => named('weigh hive'), /tool name "weigh hive" is not allowed; use 1 to 128/],
@@ -113,9 +127,79 @@ describe('an invalid definition is refused in one sentence', () => {
       () => defineKit({ name: 'k', version: '', parts: [] }),
       /"version" of the kit is missing/,
     ],
+    ...rejected('task', ['required ', true, 'never']),
+    ...rejected('forPages', [true, 'also']),
+    ...rejected('view', [{}, named('t'), 'ui://x']),
+    ...rejected('scopes', ['hives.read', ['hives read'], ['a', '*'], [5], ['a"b']]),
+    ...rejected('visibleTo', [true]),
+    ...rejected('confirm', [{ ifPossible: true }], /"confirm\.say" of tool "t"/),
+    ...rejected('durable', [{}], /"durable" of tool "t"/),
+    ...[0, 1001, 1.5, '3'].map((attempts) => refused('attempts', attempts, { durable: { attempts } })),
+    ...[-1, 86_400_001, Number.NaN].map((firstMs) =>
+      refused('backoff.firstMs', firstMs, { durable: { backoff: { firstMs } } }),
+    ),
+    [
+      'a durable tool with another option',
+      () => tool('t', { ...durableTool, durable: { tries: 3 } } as never),
+      /no option "tries"/,
+    ],
+    [
+      'a prompt that completes an unknown argument',
+      () =>
+        prompt('p', {
+          about: 'x',
+          input: z.object({ site: z.string() }),
+          run,
+          complete: { hive: () => [] } as never,
+        }),
+      /complete\.hive/,
+    ],
+    [
+      'a prompt with choices that are not all text',
+      () =>
+        prompt('p', { about: 'x', input: { type: 'object', properties: { n: { enum: ['a', 1] } } } as never, run }),
+      /argument "n" of prompt "p" is not a string/,
+    ],
   ])('%s', (_what, define, message) => {
     expect(define).toThrow(message)
   })
+})
+
+test('optional fields of a tool are kept, with their defaults', () => {
+  const visibleTo = () => true
+  const given = { title: 'T', tags: ['a'], icons: [{ src: 'data:,x' }], scopes: ['hives.read'], source: 'scale' }
+  const part = tool('t', { ...durableTool, ...given, visibleTo, durable: {}, confirm: () => 'Sure?' } as never)
+  expect(part).toMatchObject({
+    ...given,
+    visibleTo,
+    task: 'required',
+    durable: { attempts: 3, backoff: { firstMs: 1000, grows: true } },
+    confirm: { ifPossible: false },
+  })
+  const other = { attempts: 1000, backoff: { firstMs: 0, grows: false } }
+  expect(tool('t', { ...durableTool, durable: other })).toMatchObject({ durable: other })
+  expect(tool('t', { ...durableTool, durable: { attempts: 1, backoff: { firstMs: 86_400_000 } } }).durable).toEqual(
+    { attempts: 1, backoff: { firstMs: 86_400_000, grows: true } },
+  )
+  for (const forPages of ['too', 'only'] as const)
+    expect(tool('t', { about: 'x', effect: 'read', run, forPages }).forPages).toBe(forPages)
+  const plain = tool('t', { about: 'x', effect: 'read', scopes: [], task: 'optional', run })
+  for (const field of ['title', 'tags', 'icons', 'settings', 'source', 'scopes', 'visibleTo', 'layers'])
+    expect(plain).not.toHaveProperty(field)
+  expect(plain).toMatchObject({ task: 'optional', examples: [] })
+  const examples = [{ input: {} }]
+  expect(tool('t', { about: 'x', effect: 'read', examples, run } as never).examples).toEqual(examples)
+})
+
+test('arguments of a prompt have the title, description and choices of their schema', () => {
+  const site = { type: 'string', title: 'Site', description: 'Name of a site' }
+  const properties = { site, kind: { enum: ['long', 'short'] }, sign: { const: 'x' } }
+  const made = prompt('p', { about: 'x', input: { type: 'object', properties, required: ['kind'] } as never, run })
+  expect(made.arguments).toEqual([
+    { name: 'site', title: 'Site', description: 'Name of a site' },
+    { name: 'kind', required: true },
+    { name: 'sign' },
+  ])
 })
 
 describe('parts are values', () => {

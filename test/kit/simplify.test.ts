@@ -2,6 +2,15 @@ import { Ajv2020 } from 'ajv/dist/2020.js'
 import fc from 'fast-check'
 import { simplifySchema } from 'jexo/module'
 
+const nested = (levels: number, inner: object): object =>
+  levels === 0 ? inner : { type: 'object', properties: { n: nested(levels - 1, inner) } }
+const lost = (keyword: string, value: unknown): Row => [
+  `the keyword ${keyword}`,
+  within({ type: 'object', [keyword]: value }),
+  within({ type: 'object' }),
+  [`properties.a: "${keyword}"`],
+]
+
 type Row = [what: string, full: Record<string, unknown>, simple: Record<string, unknown>, losses: string[]]
 const within = (a: object) => ({ type: 'object', properties: { a } })
 
@@ -97,6 +106,152 @@ const rows: Row[] = [
     },
     { type: 'object', properties: { a: { type: 'string' }, b: { type: 'number' } }, required: ['a'] },
     [': "allOf", which is written as one'],
+  ],
+  [
+    'allOf with references and required properties in several members',
+    within({
+      allOf: [{ $ref: '#/$defs/A' }, { required: ['y', 'x'], description: 'Both.' }, true],
+      properties: { z: { type: 'null' } },
+    }),
+    within({ description: 'Both.', properties: { z: { type: 'null' } }, required: ['y', 'x'] }),
+    ['properties.a: "allOf", which is written as one'],
+  ],
+  ['a place where everything is allowed', within(true as never), within({}), []],
+  [
+    'a place where nothing is allowed',
+    within(false as never),
+    within({}),
+    ['properties.a: that nothing is allowed here'],
+  ],
+  [
+    'three types',
+    within({ type: ['string', 'number', 'null'] }),
+    within({ type: 'string' }),
+    ['properties.a: that it may also be number'],
+  ],
+  [
+    'a schema for other properties',
+    within({
+      type: 'object',
+      properties: { b: {} },
+      required: ['b'],
+      additionalProperties: { type: ['string', 'null'] },
+    }),
+    within({ type: 'object', properties: { b: {} }, required: ['b'], additionalProperties: { type: 'string' } }),
+    ['properties.a.additionalProperties: that it may be null'],
+  ],
+  [
+    'no other properties',
+    within({ type: 'object', additionalProperties: false }),
+    within({ type: 'object', additionalProperties: false }),
+    [],
+  ],
+  [
+    'a tuple with further items',
+    within({ type: 'array', prefixItems: [{ type: 'string' }], items: { type: 'number' } }),
+    within({ type: 'array', items: { anyOf: [{ type: 'string' }, { type: 'number' }] } }),
+    ['properties.a: which type each place of the list has'],
+  ],
+  [
+    'items of a list',
+    within({ type: 'array', items: { type: 'string', format: 'iban' } }),
+    within({ type: 'array', items: { type: 'string' } }),
+    ['properties.a.items: the format iban'],
+  ],
+  [
+    'a known format and a pattern',
+    within({ format: 'date', pattern: '^2' }),
+    within({ format: 'date', pattern: '^2' }),
+    [],
+  ],
+  lost('not', { type: 'string' }),
+  lost('if', { required: ['b'] }),
+  lost('dependentSchemas', {}),
+  lost('patternProperties', {}),
+  lost('propertyNames', {}),
+  lost('contains', {}),
+  lost('uniqueItems', true),
+  [
+    'a reference to nothing',
+    within({ $ref: '#/$defs/None', description: 'x' }),
+    within({ description: 'x' }),
+    ['properties.a: what #/$defs/None refers to'],
+  ],
+  [
+    'a reference of an older dialect',
+    { ...within({ $ref: '#/definitions/A' }), definitions: { A: { type: 'number' } } },
+    within({ type: 'number' }),
+    [],
+  ],
+  [
+    'a list type that contains itself, with a description',
+    {
+      ...within({ $ref: '#/$defs/N' }),
+      $defs: { N: { type: ['array', 'null'], items: { $ref: '#/$defs/N', description: 'Below.' } } },
+    },
+    within({ type: 'array', items: { type: 'array', description: 'Below.' } }),
+    ['properties.a.items: that it goes on like N', 'properties.a: that it may be null'],
+  ],
+  [
+    'a value that may be null',
+    within({ description: 'x', anyOf: [{ type: 'string' }, { type: 'null' }] }),
+    within({ type: 'string', description: 'x' }),
+    ['properties.a: that it may be null'],
+  ],
+  [
+    'a union whose branches become equal',
+    within({ anyOf: [{ type: 'string', format: 'iban' }, { type: 'string' }, { type: 'number' }] }),
+    within({ anyOf: [{ type: 'string' }, { type: 'number' }] }),
+    ['properties.a: the format iban'],
+  ],
+  [
+    'choices with and without a title',
+    within({ description: 'Mood.', oneOf: [{ const: 'a', title: 'Calm' }, { const: 'b' }] }),
+    within({ type: 'string', description: 'Mood. a: Calm', enum: ['a', 'b'] }),
+    [],
+  ],
+  ['choices without titles', within({ oneOf: [{ const: 'a' }] }), within({ type: 'string', enum: ['a'] }), []],
+  [
+    'a constant and a type',
+    within({ oneOf: [{ const: 'a' }, { type: 'number' }] }),
+    within({ anyOf: [{ enum: ['a'] }, { type: 'number' }] }),
+    [],
+  ],
+  [
+    'a union at the root with properties of several types',
+    {
+      anyOf: [
+        { type: 'object', properties: { a: { type: 'string' }, b: { type: 'string' } } },
+        { type: 'object', properties: { a: { type: 'string' }, b: { type: 'number' } } },
+        { type: 'object', properties: { b: { type: 'boolean' } }, required: ['b'] },
+      ],
+    },
+    {
+      type: 'object',
+      properties: {
+        a: { type: 'string' },
+        b: { anyOf: [{ type: 'string' }, { type: 'number' }, { type: 'boolean' }] },
+      },
+    },
+    [': which properties go together'],
+  ],
+  [
+    'a root that is no object',
+    { type: 'string' },
+    { type: 'object', properties: {} },
+    [': which properties go together'],
+  ],
+  [
+    'five levels',
+    nested(5, { type: 'string', minLength: 1 }) as never,
+    nested(5, { type: 'string', minLength: 1 }) as never,
+    [],
+  ],
+  [
+    'six levels',
+    nested(6, { type: 'string', minLength: 1, description: 'x' }) as never,
+    nested(6, { type: 'string', description: 'x' }) as never,
+    [`${Array(6).fill('properties.n').join('.')}: what is deeper than 5 levels`],
   ],
 ]
 
