@@ -4,15 +4,24 @@
  * src/protocol/cursor.ts` takes one file of it. Not part of `npm test`: it takes minutes to an hour.
  */
 import { spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { existsSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { bin, prepare, root } from './prepare.mjs'
 
-/** The tests of a folder, and those of dependent folders that use it; none that starts a browser or another server. */
+/** The tests of a folder, and those of dependent folders that use it; none that needs a browser, a server or the built command. */
 const testsOf = {
   protocol: ['protocol', 'engine', 'transport/http', 'transport/line-splitter'],
-  kit: ['kit', 'engine', 'hostile/schemas', 'hostile/errors'],
+  kit: [
+    'kit',
+    'engine',
+    'layers/mechanism',
+    'view/author',
+    'view/frame',
+    'access/access',
+    'hostile/schemas',
+    'hostile/errors',
+  ],
   engine: ['engine', 'transport', 'conformance/peers'],
   link: ['link', 'engine', 'conformance/peers', 'hostile/peers'],
   'wrap/openapi': ['wrap/openapi', 'wrap/rest-requests', 'hostile/rest'],
@@ -37,29 +46,27 @@ if (!Object.hasOwn(testsOf, folder)) {
 prepare()
 const work = mkdtempSync(join(tmpdir(), 'jexo-mutate-'))
 const config = join(work, 'stryker.json')
-const tests = testsOf[folder].map(
-  (name) => `<rootDir>/test/${name}${existsSync(join(root, 'test', name)) ? '/**/*' : ''}.test.ts`,
-)
+const reports = join(root, '.jexo/mutate', folder.replace('/', '-'))
 writeFileSync(
   config,
   JSON.stringify({
     packageManager: 'npm',
-    plugins: ['@stryker-mutator/jest-runner'],
-    testRunner: 'jest',
-    testRunnerNodeArgs: ['--experimental-vm-modules', '--disable-warning=ExperimentalWarning'],
-    jest: { configFile: 'jest.config.mjs', config: { testMatch: tests }, enableFindRelatedTests: false },
+    plugins: [join(root, 'scripts/mutate/runner.mjs')],
+    testRunner: 'circus',
+    mutation: { testFiles: testsOf[folder].flatMap(testFiles), jestConfig: 'jest.config.mjs' },
     coverageAnalysis: 'perTest',
     mutate: files.length > 0 ? files : [`src/${folder}/**/*.ts`],
     // Tests do not have to check texts, or the order of alternatives in patterns.
     mutator: { excludedMutations: ['StringLiteral', 'Regex'] },
     ignoreStatic: true,
+    concurrency: availableParallelism(),
     reporters: ['clear-text', 'progress-append-only', 'html', 'json'],
     clearTextReporter: { allowColor: false, logTests: false, reportTests: false },
-    htmlReporter: { fileName: join(root, '.jexo/mutate', `${folder.replace('/', '-')}.html`) },
-    jsonReporter: { fileName: join(root, '.jexo/mutate', `${folder.replace('/', '-')}.json`) },
+    htmlReporter: { fileName: `${reports}.html` },
+    jsonReporter: { fileName: `${reports}.json` },
     thresholds: { high: wanted, low: wanted, break: wanted },
     tempDirName: join(work, 'sandbox'),
-    timeoutMS: 15_000,
+    timeoutMS: 3000,
     ignorePatterns: ['dist', 'docs', '.jexo', 'examples/*/dist', 'perf'],
     disableTypeChecks: false,
     checkers: [],
@@ -68,3 +75,12 @@ writeFileSync(
 const { status } = spawnSync(bin('stryker'), ['run', config], { cwd: root, stdio: 'inherit' })
 rmSync(work, { recursive: true, force: true, maxRetries: 3 })
 process.exit(status ?? 1)
+
+/** Test files below a name of `testsOf`, relative to the root. */
+function testFiles(name) {
+  const folder = join(root, 'test', name)
+  if (!existsSync(folder)) return [`test/${name}.test.ts`]
+  return readdirSync(folder, { recursive: true })
+    .filter((file) => file.endsWith('.test.ts'))
+    .map((file) => `test/${name}/${file}`)
+}
