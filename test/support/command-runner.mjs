@@ -74,7 +74,11 @@ export class CommandRunner {
 }
 
 function start(env) {
-  const child = fork(join(import.meta.dirname, 'command-host.mjs'), [], { silent: true, env, execArgv: ['--max-semi-space-size=64'] })
+  const child = fork(join(import.meta.dirname, 'command-host.mjs'), [], {
+    silent: true,
+    env,
+    execArgv: ['--max-semi-space-size=64'],
+  })
   for (const stream of [child.stdout, child.stderr]) stream.setEncoding('utf8')
   return child
 }
