@@ -21,14 +21,18 @@ export class BrowserRunner {
 
   /** The running browser, started by the first call and again if it has ended. */
   async browser() {
-    const running = await this.#started
-    if (!running?.isConnected()) this.#started = start()
+    this.#started ??= start()
+    const started = this.#started
+    const running = await started.catch(() => undefined)
+    if (running?.isConnected()) return running
+    // Several calls may find that it has ended; the first of them starts it.
+    if (this.#started === started) this.#started = start()
     return this.#started
   }
 
   /** Closes all pages, so that those of one test file do not run beside the next. */
   async closePages() {
-    const running = await this.#started
+    const running = await this.#started?.catch(() => undefined)
     await Promise.all((running?.contexts() ?? []).map((context) => context.close()))
   }
 }
