@@ -1,7 +1,7 @@
 /**
  * `npm run mutate -- <folder>`: changes `src/<folder>` in small ways, one at a time, and reports the changes that no
  * test notices. A folder is a path below `src/`, such as `protocol` or `wrap/curl`; `npm run mutate -- protocol
- * src/protocol/cursor.ts` takes one file of it. Not part of `npm test`: it takes minutes to an hour.
+ * src/protocol/cursor.ts` takes one file of it. Not part of `npm test`: a folder takes 5 to 15 minutes.
  */
 import { spawnSync } from 'node:child_process'
 import { existsSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
@@ -9,7 +9,7 @@ import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { bin, prepare, root } from './prepare.mjs'
 
-/** The tests of a folder, and those of dependent folders that use it; none that needs a browser, a server or the built command. */
+/** The tests of a folder, and those of dependent folders that use it; none that starts a browser. Tests that need the built command are not used. */
 const testsOf = {
   protocol: ['protocol', 'engine', 'transport/http', 'transport/line-splitter'],
   kit: [

@@ -16,17 +16,20 @@ import * as circus from 'jest-circus'
 const instrumenter = { activeMutant: undefined }
 globalThis.__stryker__ = instrumenter
 
-/** Stryker ends the process of a test that does not end. */
+/** Stryker ends the process of a changed test that does not end. */
 const longestTestMs = 2 ** 31 - 1
+const unchangedTestMs = 20_000
 
 class CircusRunner {
-  static inject = ['options']
+  static inject = ['options', 'logger']
   #files
+  #logger
   #config
   #tests = new Map()
   #failed = false
 
-  constructor({ mutation }) {
+  constructor({ mutation }, logger) {
+    this.#logger = logger
     this.#files = mutation.testFiles
     this.#config = mutation.jestConfig
   }
@@ -59,23 +62,31 @@ class CircusRunner {
       afterEach,
       expect: jestExpect,
     })
-    circus.getState().testTimeout = longestTestMs
     circus.addEventHandler((event) => this.#handle(event))
     for (const file of this.#files) await this.#load(file)
   }
 
   async dryRun({ coverageAnalysis }) {
     if (coverageAnalysis !== 'off') instrumenter.mutantCoverage ??= { static: {}, perTest: {} }
-    const result = await this.#run([...this.#tests.keys()], false)
+    circus.getState().testTimeout = unchangedTestMs
+    const { tests } = await this.#run([...this.#tests.keys()], false)
     const { mutantCoverage } = instrumenter
     delete instrumenter.mutantCoverage
+    // They need Jest itself, the built command or a server.
+    const failed = tests.filter(({ status }) => status === TestStatus.Failed)
+    for (const { id } of failed) delete mutantCoverage?.perTest[id]
+    if (failed.length > 0)
+      this.#logger.warn(
+        `Not used, since they fail here without a change:\n${failed.map(({ id }) => id).join('\n')}`,
+      )
     // Stryker starts a new process for each change that also runs at load. Here, a change is active only in tests.
     for (const ids of Object.values(mutantCoverage?.perTest ?? {}))
       for (const id of Object.keys(ids)) delete mutantCoverage.static[id]
-    return { ...result, mutantCoverage }
+    return { status: 'complete', tests: tests.filter((test) => !failed.includes(test)), mutantCoverage }
   }
 
   async mutantRun({ activeMutant, testFilter, disableBail, hitLimit }) {
+    circus.getState().testTimeout = longestTestMs
     instrumenter.activeMutant = activeMutant.id
     instrumenter.hitLimit = hitLimit
     instrumenter.hitCount = hitLimit ? 0 : undefined
@@ -105,7 +116,7 @@ class CircusRunner {
 
   async #run(ids, bails) {
     const chosen = new Set(ids)
-    const blocks = new Set(ids.map((id) => this.#tests.get(id)?.block))
+    const blocks = new Set(ids.map((id) => this.#tests.get(id).block))
     const state = circus.getState()
     const root = state.rootDescribeBlock
     const all = root.children
@@ -123,7 +134,7 @@ class CircusRunner {
     } finally {
       root.children = all
     }
-    return { status: 'complete', tests: ids.map((id) => this.#resultOf(id)).filter(Boolean) }
+    return { status: 'complete', tests: ids.map((id) => this.#resultOf(id)) }
   }
 
   #resultOf(id) {
