@@ -37,6 +37,11 @@ const versions: Readonly<Record<string, string>> = {
   unpdf: 'unpdf@1.4',
   'node-opcua': 'node-opcua@2.182',
 }
+
+/** Client packages of a package that contains client and server. */
+export const clientSide: Readonly<Record<string, readonly string[]>> = {
+  'node-opcua': ['node-opcua-client', 'node-opcua-certificate-manager'],
+}
 export const withVersion = (name: string): string => versions[name] ?? name
 
 /** True if a package can be loaded from this package's location. */

@@ -2,6 +2,7 @@ import { createRequire } from 'node:module'
 import { join, relative, resolve } from 'node:path'
 import type { Plugin } from 'esbuild'
 import { esbuild } from '../esbuild.js'
+import { clientSide } from '../optional-packages.js'
 import { compressed } from './compressed.js'
 
 /** Clients for Redis and for devices, which are included if they are installed. */
@@ -11,11 +12,6 @@ const lateClients = ['ioredis', 'bullmq', 'node-opcua'] as const
 export function carriedClients(built: string, hasDurable: boolean, feedPackages: ReadonlySet<string>): string[] {
   const isNeeded = (name: string) => name === 'ioredis' || (name === 'bullmq' ? hasDurable : feedPackages.has(name))
   return lateClients.filter((name) => isNeeded(name) && isInstalled(name, built))
-}
-
-/** Client packages of a package that contains client and server. */
-const clientSide: Readonly<Record<string, readonly string[]>> = {
-  'node-opcua': ['node-opcua-client', 'node-opcua-certificate-manager'],
 }
 
 /** Packages inside Jexo that few servers use: the compiler of schemas, the second engine for patterns, JSON logs, and metrics. */

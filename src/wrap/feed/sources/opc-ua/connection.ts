@@ -4,7 +4,7 @@ import { createRequire } from 'node:module'
 import { homedir } from 'node:os'
 import { join } from 'node:path'
 import type { ClientSession, OPCUACertificateManager, UserIdentityInfo } from 'node-opcua'
-import { optionalPackage } from '../../../../optional-packages.js'
+import { clientSide, optionalPackage } from '../../../../optional-packages.js'
 import { feedErrors } from '../../errors.js'
 import type { OpcUaSecurity } from './security.js'
 
@@ -35,7 +35,7 @@ async function loadOpcUa(): Promise<OpcUa> {
 function clientPackages(): { debug: object; load(): OpcUa } | undefined {
   try {
     const require = createRequire(createRequire(import.meta.url).resolve('node-opcua'))
-    const names = ['node-opcua-client', 'node-opcua-certificate-manager']
+    const names = clientSide['node-opcua'] ?? []
     for (const name of names) require.resolve(name)
     const load = () => Object.assign({}, ...names.map((name) => require(name))) as OpcUa
     return { debug: require('node-opcua-debug'), load }
